@@ -1,0 +1,35 @@
+// A catalogue: the sheets that there are to choose from.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/diagnostic.hpp"
+#include "omnipar/profile.hpp"
+#include "omnipar/system_sheet.hpp"
+
+#include <tl/expected.hpp>
+
+namespace omnipar {
+
+struct Catalogue {
+  std::vector<SystemSheet> systems;
+
+  [[nodiscard]] const SystemSheet* system(std::string_view name) const noexcept {
+    for (const SystemSheet& sheet : systems)
+      if (sheet.name == name) return &sheet;
+    return nullptr;
+  }
+};
+
+/// The sheets that come with the library.
+[[nodiscard]] Catalogue built_in_catalogue();
+
+/// A whole profile for a machine, nobody asked: port n for seat "seat-n", each with the port's usual
+/// controller and its usual sources, and the built-in way out (start and select held for 2 s).
+/// Fails with `unknown-system`.
+[[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
+
+}  // namespace omnipar

@@ -1,0 +1,82 @@
+// A plan: a profile and its sheets, resolved and checked; what an engine runs.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "omnipar/catalogue.hpp"
+#include "omnipar/diagnostic.hpp"
+#include "omnipar/profile.hpp"
+#include "omnipar/system_sheet.hpp"
+
+#include <tl/expected.hpp>
+
+namespace omnipar {
+
+struct PlanData;
+
+/// Stated limits; a plan beyond them is an error (`plan-too-large`), never a slow plan.
+inline constexpr std::size_t max_targets = 512;
+inline constexpr std::size_t max_signals = 2048;
+inline constexpr std::size_t max_units = 16;
+
+/// A target's place within its port; the same for all ports that have the same controller.
+struct TargetIndex {
+  std::uint16_t value = 0;
+  friend constexpr bool operator==(const TargetIndex&, const TargetIndex&) = default;
+};
+
+/// What a plan says of one target. The strings live as long as the plan.
+struct TargetInfo {
+  std::string_view name;
+  std::string_view place;  ///< the role whose place it has under the hand; may be empty
+  TargetKind kind = TargetKind::button;  ///< never `stick`: a stick is two `two_sided` targets
+  NativeRange native{};
+  bool stays = false;
+};
+
+/// What a plan says of one port. Port 0 is the room's own: its targets are the hot actions.
+struct PortInfo {
+  int number = 0;
+  std::string_view seat;
+  std::string_view controller;
+  std::uint16_t first_target = 0;
+  std::uint16_t target_count = 0;
+};
+
+/// Immutable; copies share one body and may be used from several threads at once. Names no unit.
+class Plan {
+ public:
+  explicit Plan(std::shared_ptr<const PlanData> data) noexcept : data_(std::move(data)) {}
+
+  [[nodiscard]] std::span<const PortInfo> ports() const noexcept;
+  /// The port of that number, or nullptr.
+  [[nodiscard]] const PortInfo* port(int number) const noexcept;
+  /// All targets, port after port; `PortInfo::first_target` indexes it.
+  [[nodiscard]] std::span<const TargetInfo> targets() const noexcept;
+  /// A target by its name within a port ("a", "up", "stick-x"), or nothing.
+  [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
+  /// The seats that the plan's ports are played from, in order of port.
+  [[nodiscard]] std::span<const std::string> seats() const noexcept;
+  /// The time between two pictures of the machine.
+  [[nodiscard]] Duration frame() const noexcept;
+  /// Bytes of state that an engine of this plan keeps; all of it in one block.
+  [[nodiscard]] std::size_t state_size() const noexcept;
+  /// The plan as text, a line an operation.
+  [[nodiscard]] std::string listing() const;
+
+  [[nodiscard]] const PlanData& data() const noexcept { return *data_; }
+
+ private:
+  std::shared_ptr<const PlanData> data_;
+};
+
+/// Resolves and checks a profile. Every error of the profile is reported, not the first alone.
+[[nodiscard]] tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
+
+}  // namespace omnipar

@@ -1,0 +1,52 @@
+// A profile: which seat plays which port with which controller, and the bindings.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/time.hpp"
+
+namespace omnipar {
+
+/// One source of a binding and what happens to it on its way. Distances are parts of a full push.
+struct Use {
+  std::string role;
+  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike
+  double press_at = 0.5;    ///< an axis counts as a press from here, 0..1
+  double release_at = 0.4;  ///< and as let go below here, at most `press_at`
+  Duration debounce{0};     ///< further changes within this time of a change are not believed
+  Duration hold{0};         ///< counts as pressed when it has been down for this long
+  double ramp = 0;          ///< button to axis: full pushes a second; 0 jumps
+};
+
+/// One target or group, fed by any of its uses. No uses: empty on purpose.
+struct Binding {
+  std::string target;
+  std::vector<Use> uses;
+};
+
+struct PortProfile {
+  int port = 1;
+  std::string seat;
+  std::string controller;      ///< empty: the first that the port takes
+  std::optional<int> like;     ///< begin with that port's bindings
+  std::vector<Binding> bind;   ///< targets not named here keep their usual sources
+};
+
+/// An action that happens while two controls of one seat have been down together for `after`.
+struct HotAction {
+  std::string action;
+  std::string hold;
+  std::string press;
+  Duration after{0};
+};
+
+struct Profile {
+  std::string name;
+  std::string system;
+  std::vector<PortProfile> ports;
+  std::vector<HotAction> hot;
+};
+
+}  // namespace omnipar

@@ -1,0 +1,71 @@
+// The sheet of an emulated machine: its ports, and the controllers that each takes.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace omnipar {
+
+enum class TargetKind {
+  button,
+  one_sided,  ///< 0..1
+  two_sided,  ///< -1..1
+  stick,      ///< two targets, NAME-x and NAME-y, bound and shaped as one
+};
+
+/// A machine's own integers for one axis. `minimum` and `maximum` are reached at the ends of the
+/// normalised range; `rest` at 0. A minimum above the maximum means that the axis runs backwards.
+struct NativeRange {
+  std::int32_t minimum = 0;
+  std::int32_t maximum = 255;
+  std::int32_t rest = 128;
+  friend bool operator==(const NativeRange&, const NativeRange&) = default;
+};
+
+/// One control of an emulated controller. `place` is the role whose place under the hand it has on
+/// the real thing; `usual` are the sources that a proposal gives it.
+struct TargetSheet {
+  std::string name;
+  TargetKind kind = TargetKind::button;
+  std::string place;
+  std::vector<std::string> usual;
+  NativeRange native{};
+  bool stays = false;  ///< stays where it was left instead of springing back to rest
+};
+
+/// An emulated controller. With `directions` it has four more buttons, up, down, left and right,
+/// which form the group "directions", bound as one.
+struct ControllerSheet {
+  std::string name;
+  std::string title;
+  bool directions = true;
+  std::vector<std::string> usual_directions{"dpad", "left-stick"};
+  std::vector<TargetSheet> targets;
+};
+
+struct PortSheet {
+  int number = 1;
+  std::vector<std::string> takes;  ///< names of controllers; the first is the usual one
+};
+
+struct SystemSheet {
+  std::string name;
+  std::string title;
+  std::int32_t frames_per_1000_seconds = 60'000;
+  std::vector<PortSheet> ports;
+  std::vector<ControllerSheet> controllers;
+
+  [[nodiscard]] const ControllerSheet* controller(std::string_view wanted) const noexcept {
+    for (const ControllerSheet& sheet : controllers)
+      if (sheet.name == wanted) return &sheet;
+    return nullptr;
+  }
+  [[nodiscard]] const PortSheet* port(int number) const noexcept {
+    for (const PortSheet& sheet : ports)
+      if (sheet.number == number) return &sheet;
+    return nullptr;
+  }
+};
+
+}  // namespace omnipar

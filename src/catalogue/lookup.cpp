@@ -1,0 +1,32 @@
+#include "catalogue/lookup.hpp"
+
+#include <fmt/format.h>
+
+#include "base/near.hpp"
+
+namespace omnipar {
+
+std::string listed(const std::vector<std::string_view>& names) {
+  std::string text;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    if (i > 0) text += i + 1 == names.size() ? " and " : ", ";
+    text += names[i];
+  }
+  return text;
+}
+
+std::string suggestion(std::string_view misspelt, const std::vector<std::string_view>& names) {
+  if (const auto near = nearest(misspelt, names)) return fmt::format("did you mean '{}'?", *near);
+  return names.empty() ? "there are none" : "there are: " + listed(names);
+}
+
+tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalogue, std::string_view name) {
+  if (const SystemSheet* sheet = catalogue.system(name)) return sheet;
+  std::vector<std::string_view> names;
+  for (const SystemSheet& sheet : catalogue.systems) names.emplace_back(sheet.name);
+  return tl::unexpected(Diagnostic{"unknown-system", Severity::error,
+                                   fmt::format("no machine is called '{}'", name), "",
+                                   suggestion(name, names)});
+}
+
+}  // namespace omnipar

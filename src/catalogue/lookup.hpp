@@ -1,0 +1,18 @@
+// Finding a sheet by name, with an error that helps.
+#pragma once
+
+#include "omnipar/catalogue.hpp"
+
+namespace omnipar {
+
+/// The machine's sheet, or an `unknown-system` error that names the nearest or lists all.
+[[nodiscard]] tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalogue,
+                                                                       std::string_view name);
+
+/// "a, b and c".
+[[nodiscard]] std::string listed(const std::vector<std::string_view>& names);
+
+/// "did you mean 'x'?" if some name is near enough, else "there are: …".
+[[nodiscard]] std::string suggestion(std::string_view misspelt, const std::vector<std::string_view>& names);
+
+}  // namespace omnipar

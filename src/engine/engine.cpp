@@ -1,0 +1,235 @@
+// The hot path: a report comes in, is taken apart by the unit's wires, and is committed as a whole,
+// presses before releases. Nothing here allocates, locks, throws or calls the system.
+#include "omnipar/engine.hpp"
+
+#include <algorithm>
+#include <bit>
+
+#include "engine/heart.hpp"
+
+namespace omnipar {
+
+using Heart = Engine::Heart;
+
+namespace {
+
+constexpr std::uint64_t bit_of(std::size_t button) noexcept { return std::uint64_t{1} << (button % 64); }
+
+}  // namespace
+
+// -- buttons ------------------------------------------------------------------------------------------
+
+/// A button has gone down. If the same report had let it go before, that takes effect first.
+void Heart::press(const Slot& slot, std::size_t number, std::size_t button) noexcept {
+  const std::size_t word = number * button_words + button / 64;
+  const std::uint64_t bit = bit_of(button);
+  const Run run = slot.buttons[button];
+  const std::span signals{slot.raises.data() + run.first, run.count};
+  down[word] |= bit;
+  if (head->frozen != 0) return;
+  if ((counted[word] & bit) != 0)
+    for (const Index signal : signals) lower(signal, Pace::shaped);
+  counted[word] |= bit;
+  for (const Index signal : signals) raise(signal);
+}
+
+/// Lowers what the buttons held that are up but still counted.
+void Heart::let_go(const Slot& slot, std::size_t number, Pace pace) noexcept {
+  for (std::size_t w = 0; w < button_words; ++w) {
+    const std::size_t word = number * button_words + w;
+    for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
+      const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
+      const Run run = slot.buttons[button];
+      for (const Index signal : std::span{slot.raises.data() + run.first, run.count}) lower(signal, pace);
+    }
+    counted[word] &= down[word];
+  }
+}
+
+// -- axes ---------------------------------------------------------------------------------------------
+
+/// Turns a position into presses of its directions. A direction that is passed counts from its next
+/// passing if it was not seen to be passed.
+void Heart::cross(std::size_t number, const AnalogOperation& operation, shape::Point point) noexcept {
+  const std::size_t place = operation.crossing * max_units + number;
+  const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
+  std::uint8_t& passed = over[place];
+  for (std::size_t d = 0; d < push.size(); ++d) {
+    const auto bit = static_cast<std::uint8_t>(1U << d);
+    if ((passed & bit) == 0 && push.at(d) >= operation.press_at) {
+      passed |= bit;
+      if (head->frozen != 0 || operation.signals.at(d) == nothing) continue;
+      over_counted[place] |= bit;
+      raise(operation.signals.at(d));
+    } else if ((passed & bit) != 0 && push.at(d) < operation.release_at) {
+      passed &= static_cast<std::uint8_t>(~bit);
+    }
+  }
+}
+
+void Heart::measure(std::size_t number, const Gauge& gauge) noexcept {
+  const std::int32_t* values = raw + number * max_axes;
+  shape::Point point{shape::normalised(gauge.x_scale, values[gauge.x]), 0};
+  if (gauge.pair) point.y = shape::normalised(gauge.y_scale, values[gauge.y]);
+  if (gauge.inverted) point.x = -point.x;
+  for (const Index index : gauge.operations) {
+    const AnalogOperation& operation = plan_data->operations[index];
+    if (operation.kind == AnalogKind::crossing)
+      cross(number, operation, point);
+    else if (head->frozen == 0)
+      set_lane(operation.group, static_cast<Index>(operation.lane + number),
+               shape::dead_zone(point, operation.dead_zone));
+  }
+}
+
+/// Lowers what crossings held that are no longer passed.
+void Heart::leave(std::size_t number) noexcept {
+  for (const Index index : slots[number].crossings) {
+    const AnalogOperation& operation = plan_data->operations[index];
+    const std::size_t place = operation.crossing * max_units + number;
+    const auto gone = static_cast<std::uint8_t>(over_counted[place] & ~over[place]);
+    if (gone == 0) continue;
+    over_counted[place] &= over[place];
+    for (std::size_t d = 0; d < operation.signals.size(); ++d)
+      if ((gone >> d & 1) != 0) lower(operation.signals.at(d), Pace::shaped);
+  }
+}
+
+/// The unit has left: its share of an operation goes to rest; what stays where it is left stays.
+void Heart::drop(std::size_t number, const AnalogOperation& operation) noexcept {
+  if (operation.kind == AnalogKind::crossing) {
+    const std::size_t place = operation.crossing * max_units + number;
+    for (std::size_t d = 0; d < operation.signals.size(); ++d)
+      if (operation.signals.at(d) != nothing) {
+        if ((over_counted[place] >> d & 1) != 0) lower(operation.signals.at(d), Pace::at_once);
+        settle_now(operation.signals.at(d));
+      }
+    over[place] = over_counted[place] = 0;
+    return;
+  }
+  const auto lane = static_cast<Index>(operation.lane + number);
+  const Group& group = plan_data->groups[operation.group];
+  if (!group.stays) return set_lane(operation.group, lane, {});
+  if (lanes[lane] != shape::Point{}) --live[operation.group];
+  lanes[lane] = {};
+}
+
+// -- reports ------------------------------------------------------------------------------------------
+
+void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept {
+  const Slot& slot = slots[number];
+  std::uint32_t gauges = 0;
+  bool released = false;
+  const auto set = [&](std::size_t button, bool now_down) {
+    std::uint64_t& word = down[number * button_words + button / 64];
+    if (((word & bit_of(button)) != 0) == now_down) return;
+    if (now_down) return press(slot, number, button);
+    word &= ~bit_of(button);
+    released = true;
+  };
+  for (const Change& change : changes) {
+    const Wire& wire = slot.wires[slot.codes.find(change.code)];
+    switch (wire.kind) {
+      case WireKind::button:
+        set(wire.button, change.value != 0);
+        break;
+      case WireKind::hat:
+        set(wire.button, change.value < 0);
+        set(wire.button + 1U, change.value > 0);
+        break;
+      case WireKind::axis:
+        raw[number * max_axes + wire.axis] = change.value;
+        known[number] |= 1U << wire.axis;
+        gauges |= wire.gauges;
+        break;
+      case WireKind::unused:
+        head->ignored += slot.codes.find(change.code) == 0 ? 1 : 0;
+        break;
+    }
+  }
+  for (std::uint32_t rest = gauges; rest != 0; rest &= rest - 1)
+    measure(number, slot.gauges[static_cast<std::size_t>(std::countr_zero(rest))]);
+  if (released) let_go(slot, number, Pace::shaped);
+  if (gauges != 0) leave(number);
+}
+
+void Engine::feed(UnitId unit, const Report& report) noexcept {
+  Heart& heart = *heart_;
+  const std::int64_t time = report.time.time_since_epoch().count();
+  if (time > heart.head->now) heart.advance(time);
+  if (unit.slot >= max_units || !heart.slots[unit.slot].used || heart.slots[unit.slot].age != unit.age) {
+    heart.head->ignored += report.changes.size();
+    return;
+  }
+  heart.commit(unit.slot, report.changes);
+}
+
+// -- all at once ----------------------------------------------------------------------------------------
+
+void Heart::rest_all() noexcept {
+  const PlanData& p = *plan_data;
+  for (Index t = 0; t < p.targets.size(); ++t)
+    if (p.signal_of_target[t] != nothing || !p.targets[t].stays) set_level(t, 0);
+  std::fill_n(holders, p.signals.size(), std::uint16_t{0});
+  std::fill_n(lanes, p.lanes, shape::Point{});
+  std::fill_n(live, p.groups.size(), std::uint16_t{0});
+  std::fill_n(counted, max_units * button_words, std::uint64_t{0});
+  std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
+  for (Index t = 0; t < p.timers.size(); ++t) disarm(t);
+  std::fill_n(position, 2 * p.digitals.size(), std::int64_t{0});
+  std::fill_n(moving, p.digitals.size(), std::uint8_t{0});
+  head->moving = 0;
+  find_next_due();
+}
+
+void Heart::thaw() noexcept {
+  head->frozen = 0;
+  for (std::size_t number = 0; number < max_units; ++number)
+    if (slots[number].used) start(number);
+}
+
+void Engine::detach(UnitId unit) noexcept {
+  Heart& heart = *heart_;
+  if (unit.slot >= max_units) return;
+  Slot& slot = heart.slots[unit.slot];
+  if (!slot.used || slot.age != unit.age) return;
+  std::fill_n(heart.down + unit.slot * button_words, button_words, std::uint64_t{0});
+  heart.let_go(slot, unit.slot, Pace::at_once);
+  for (const Gauge& gauge : slot.gauges)
+    for (const Index index : gauge.operations) heart.drop(unit.slot, heart.plan_data->operations[index]);
+  for (const Index signal : slot.raises) heart.settle_now(signal);
+  std::fill_n(heart.raw + unit.slot * max_axes, max_axes, 0);
+  heart.known[unit.slot] = 0;
+  slot.used = false;
+  ++slot.age;
+}
+
+Engine::Engine(Plan plan) : heart_(std::make_unique<Heart>(std::move(plan))) {}
+Engine::~Engine() = default;
+Engine::Engine(Engine&&) noexcept = default;
+Engine& Engine::operator=(Engine&&) noexcept = default;
+
+void Engine::advance(Time now) noexcept { heart_->advance(now.time_since_epoch().count()); }
+
+std::optional<Time> Engine::next_due() const noexcept {
+  if (heart_->head->next_due == never) return std::nullopt;
+  return at_us(heart_->head->next_due);
+}
+
+Time Engine::now() const noexcept { return at_us(heart_->head->now); }
+
+void Engine::freeze() noexcept {
+  heart_->rest_all();
+  heart_->head->frozen = 1;
+}
+
+void Engine::thaw() noexcept {
+  if (frozen()) heart_->thaw();
+}
+
+bool Engine::frozen() const noexcept { return heart_->head->frozen != 0; }
+const Plan& Engine::plan() const noexcept { return heart_->plan; }
+std::uint64_t Engine::ignored() const noexcept { return heart_->head->ignored; }
+std::span<const std::byte> Engine::state() const noexcept { return heart_->block; }
+
+}  // namespace omnipar

@@ -1,0 +1,140 @@
+#include "omnipar/reader.hpp"
+
+#include "engine/follower.hpp"
+
+namespace omnipar {
+namespace detail {
+
+Follower::Follower(const Engine& engine, std::int64_t shortest)
+    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets), looked_(max_targets) {
+  begin();
+}
+
+/// Takes everything as it is; a button that is down now is not a press to come.
+void Follower::begin() noexcept {
+  epoch_ = engine_.epoch;
+  tail_ = engine_.head->journal_end;
+  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t)
+    shown_[t] = {engine_.level[t], engine_.head->now, 0, engine_.presses[t]};
+}
+
+/// The engine has another plan: all that was shown goes to rest, and what is there is shown anew.
+void Follower::restart() noexcept {
+  std::ranges::fill(shown_, Shown{});
+  behind_count_ = 0;
+  epoch_ = engine_.epoch;
+  tail_ = engine_.head->journal_end - std::min<std::uint64_t>(engine_.head->journal_end, journal_length + 1);
+  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) changed_[changed_count_++] = static_cast<Index>(t);
+}
+
+void Follower::show(Index target, double value) noexcept {
+  shown_[target].value = value;
+  changed_[changed_count_++] = target;
+}
+
+/// Goes one step towards what the engine says; true if there is more to show later.
+bool Follower::step(Index target, Shown& shown, std::int64_t now) noexcept {
+  const double level = engine_.level[target];
+  if (engine_.plan_data->signal_of_target[target] == nothing) {
+    if (shown.value != level) show(target, level);
+    return false;
+  }
+  const bool more_presses = engine_.presses[target] != shown.taken;
+  const bool is_down = shown.value != 0;
+  const bool wants_change = is_down ? more_presses || level == 0 : more_presses;
+  if (!wants_change) return false;
+  const bool first = shown.presses == 0 && !is_down;
+  if (!first && now - shown.since < shortest_) return true;
+  shown.since = now;
+  if (!is_down) {
+    ++shown.taken;
+    ++shown.presses;
+  }
+  show(target, is_down ? 0 : 1);
+  return engine_.presses[target] != shown.taken || (!is_down && level == 0);
+}
+
+void Follower::look(Index target, std::int64_t now) noexcept {
+  if (looked_[target] == samples_) return;
+  looked_[target] = samples_;
+  if (step(target, shown_[target], now)) behind_[behind_count_++] = target;
+}
+
+void Follower::sample(std::int64_t now) noexcept {
+  ++samples_;
+  changed_count_ = 0;
+  if (epoch_ != engine_.epoch) return restart();
+  const std::size_t waiting = behind_count_;
+  behind_count_ = 0;
+  // behind_ is filled again from its start while it is read: never beyond what has been read
+  for (std::size_t i = 0; i < waiting; ++i) look(behind_[i], now);
+  const std::uint64_t end = engine_.head->journal_end;
+  if (end - tail_ > journal_length)
+    for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) look(static_cast<Index>(t), now);
+  else
+    for (; tail_ != end; ++tail_) look(engine_.journal[tail_ & (journal_length - 1)], now);
+  tail_ = end;
+}
+
+std::int64_t Follower::next_due() const noexcept {
+  std::int64_t due = never;
+  for (std::size_t i = 0; i < behind_count_; ++i) due = std::min(due, shown_[behind_[i]].since + shortest_);
+  return due;
+}
+
+PortSample port_of(const Follower& follower, int number) noexcept {
+  return {follower, follower.heart().plan.port(number)};
+}
+
+}  // namespace detail
+
+// -- samples ------------------------------------------------------------------------------------------
+
+double PortSample::value(TargetIndex target) const noexcept {
+  if (port_ == nullptr || target.value >= port_->target_count) return 0;
+  return follower_->shown(std::size_t{port_->first_target} + target.value);
+}
+
+bool PortSample::pressed(TargetIndex target) const noexcept { return value(target) != 0; }
+
+std::int32_t PortSample::native(TargetIndex target) const noexcept {
+  if (port_ == nullptr || target.value >= port_->target_count) return 0;
+  const std::size_t at = std::size_t{port_->first_target} + target.value;
+  const TargetInfo& info = follower_->heart().plan_data->targets[at];
+  if (info.kind == TargetKind::button) return follower_->shown(at) != 0 ? 1 : 0;
+  return shape::native(info.native, follower_->shown(at));
+}
+
+std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
+  if (port_ == nullptr || target.value >= port_->target_count) return 0;
+  return follower_->presses(std::size_t{port_->first_target} + target.value);
+}
+
+// -- readers ------------------------------------------------------------------------------------------
+
+Reader::Reader(const Engine& engine) : follower_(std::make_unique<detail::Follower>(engine, 0)) {}
+Reader::~Reader() = default;
+Reader::Reader(Reader&&) noexcept = default;
+Reader& Reader::operator=(Reader&&) noexcept = default;
+void Reader::next_frame() noexcept { follower_->sample(follower_->heart().head->now); }
+PortSample Reader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
+std::span<const std::uint16_t> Reader::changed() const noexcept { return follower_->changed(); }
+
+PacedReader::PacedReader(const Engine& engine, Duration shortest_press)
+    : follower_(std::make_unique<detail::Follower>(engine, shortest_press.count())) {}
+PacedReader::~PacedReader() = default;
+PacedReader::PacedReader(PacedReader&&) noexcept = default;
+PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
+void PacedReader::catch_up(Time now) noexcept { follower_->sample(now.time_since_epoch().count()); }
+PortSample PacedReader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
+std::span<const std::uint16_t> PacedReader::changed() const noexcept { return follower_->changed(); }
+
+std::optional<Time> PacedReader::next_due() const noexcept {
+  const std::int64_t due = follower_->next_due();
+  if (due == never) return std::nullopt;
+  return at_us(due);
+}
+
+Duration shortest_press(const Plan& plan) noexcept { return plan.frame() * 6 / 5; }
+
+}  // namespace omnipar

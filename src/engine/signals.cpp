@@ -1,0 +1,270 @@
+// What happens behind the sources: signals with their effects, timers, ramps, and levels.
+//
+// A timer's life:   idle --in goes on--> armed --deadline--> out on      (hold)
+//                   armed or out on --in goes off--> idle, out off
+//                   idle --in changes--> out follows, deaf               (debounce)
+//                   deaf --deadline, in = out--> idle
+//                   deaf --deadline, in != out--> out follows, deaf
+#include "engine/heart.hpp"
+
+namespace omnipar {
+namespace {
+
+constexpr std::int64_t tick_length = 1000;
+constexpr std::int64_t full_push = std::int64_t{1} << 32;
+
+/// The first tick after `now`.
+std::int64_t tick_after(std::int64_t now) noexcept { return (now / tick_length + 1) * tick_length; }
+
+std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t step) noexcept {
+  if (from < goal) return goal - from > step ? from + step : goal;
+  return from - goal > step ? from - step : goal;
+}
+
+std::int64_t to_fixed(double value) noexcept {
+  return static_cast<std::int64_t>(value * static_cast<double>(full_push));
+}
+
+double from_fixed(std::int64_t value) noexcept {
+  return static_cast<double>(value) / static_cast<double>(full_push);
+}
+
+}  // namespace
+
+using Heart = Engine::Heart;
+
+void Heart::set_level(Index target, double value) noexcept {
+  if (level[target] == value) return;
+  level[target] = value;
+  note(target);
+}
+
+// -- signals ------------------------------------------------------------------------------------
+
+void Heart::raise(Index signal) noexcept {
+  if (++holders[signal] == plan_data->signals[signal].need) turn_on(signal);
+}
+
+void Heart::lower(Index signal, Pace pace) noexcept {
+  if (holders[signal]-- == plan_data->signals[signal].need) turn_off(signal, pace);
+}
+
+void Heart::turn_on(Index signal) noexcept {
+  const Signal& body = plan_data->signals[signal];
+  if (body.target != nothing) {
+    level[body.target] = 1;
+    ++presses[body.target];
+    note(body.target);
+  }
+  for (const Effect& effect : body.effects) apply(effect, true, Pace::shaped);
+}
+
+void Heart::turn_off(Index signal, Pace pace) noexcept {
+  const Signal& body = plan_data->signals[signal];
+  if (body.target != nothing) {
+    level[body.target] = 0;
+    note(body.target);
+  }
+  for (const Effect& effect : body.effects) apply(effect, false, pace);
+}
+
+void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
+  switch (effect.kind) {
+    case EffectKind::raise:
+      if (on)
+        raise(effect.index);
+      else
+        lower(effect.index, pace);
+      return;
+    case EffectKind::digital:
+      return evaluate(effect.index, pace);
+    case EffectKind::hold: {
+      const Timer& timer = plan_data->timers[effect.index];
+      if (on) return arm(effect.index, head->now + timer.delay.count());
+      disarm(effect.index);
+      if (holders[timer.out] > 0) lower(timer.out, pace);
+      return;
+    }
+    case EffectKind::debounce: {
+      const Timer& timer = plan_data->timers[effect.index];
+      const bool deaf = deadline[effect.index] != never;
+      if (deaf && pace == Pace::shaped) return;
+      const bool out = holders[timer.out] > 0;
+      if (pace == Pace::at_once)
+        disarm(effect.index);
+      else
+        arm(effect.index, head->now + timer.delay.count());
+      if (on && !out) raise(timer.out);
+      if (!on && out) lower(timer.out, pace);
+      return;
+    }
+  }
+}
+
+/// What a signal that is off still keeps up by debounce or ramp ends now.
+void Heart::settle_now(Index signal) noexcept {
+  if (is_on(signal)) return;
+  for (const Effect& effect : plan_data->signals[signal].effects) {
+    if (effect.kind == EffectKind::digital) {
+      evaluate(effect.index, Pace::at_once);
+    } else if (effect.kind == EffectKind::raise) {
+      settle_now(effect.index);
+    } else {
+      const Index out = plan_data->timers[effect.index].out;
+      if (effect.kind == EffectKind::debounce && is_on(out)) apply(effect, false, Pace::at_once);
+      settle_now(out);
+    }
+  }
+}
+
+// -- timers: a heap of those that are armed, by deadline, then by number ---------------------------
+
+bool Heart::earlier(Index a, Index b) const noexcept {
+  return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
+}
+
+void Heart::put(std::uint32_t place, Index timer) noexcept {
+  heap[place] = timer;
+  heap_place[timer] = static_cast<Index>(place);
+}
+
+/// Moves the timer at `place` up or down to where it belongs.
+void Heart::sift(std::uint32_t place) noexcept {
+  const Index timer = heap[place];
+  for (; place > 0 && earlier(timer, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
+  for (;;) {
+    std::uint32_t child = 2 * place + 1;
+    if (child >= head->armed) break;
+    if (child + 1 < head->armed && earlier(heap[child + 1], heap[child])) ++child;
+    if (!earlier(heap[child], timer)) break;
+    put(place, heap[child]);
+    place = child;
+  }
+  put(place, timer);
+}
+
+void Heart::arm(Index timer, std::int64_t when) noexcept {
+  const bool new_here = deadline[timer] == never;
+  deadline[timer] = when;
+  if (new_here) put(head->armed++, timer);
+  sift(heap_place[timer]);
+  find_next_due();
+}
+
+void Heart::disarm(Index timer) noexcept {
+  if (deadline[timer] == never) return;
+  const std::uint32_t place = heap_place[timer];
+  deadline[timer] = never;
+  heap_place[timer] = 0;
+  const Index last = heap[--head->armed];
+  heap[head->armed] = 0;
+  if (last != timer) {
+    put(place, last);
+    sift(place);
+  }
+  find_next_due();
+}
+
+void Heart::find_next_due() noexcept {
+  std::int64_t due = head->armed > 0 ? deadline[heap[0]] : never;
+  if (head->moving > 0 && tick_after(head->now) < due) due = tick_after(head->now);
+  head->next_due = due;
+}
+
+void Heart::fire_first() noexcept {
+  const Index index = heap[0];
+  const Timer& timer = plan_data->timers[index];
+  disarm(index);
+  const bool in = is_on(timer.in);
+  const bool out = holders[timer.out] > 0;
+  if (timer.kind == EffectKind::debounce && in != out) arm(index, head->now + timer.delay.count());
+  if (in && !out) raise(timer.out);
+  if (!in && out) lower(timer.out, Pace::shaped);
+}
+
+// -- axes made of buttons --------------------------------------------------------------------------
+
+shape::Point Heart::goal_of(const DigitalOperation& digital) const noexcept {
+  const auto side = [&](std::size_t d) { return digital.signals.at(d) != nothing && is_on(digital.signals.at(d)) ? 1.0 : 0.0; };
+  const shape::Point goal{side(3) - side(2), side(1) - side(0)};
+  if (goal.x != 0 && goal.y != 0) return {goal.x * shape::diagonal, goal.y * shape::diagonal};
+  return goal;
+}
+
+void Heart::evaluate(Index index, Pace pace) noexcept {
+  const DigitalOperation& digital = plan_data->digitals[index];
+  const shape::Point goal = goal_of(digital);
+  if (digital.ramp == 0) return set_lane(digital.group, digital.lane, goal);
+  std::int64_t& x = position[2 * index];
+  std::int64_t& y = position[2 * index + 1];
+  if (pace == Pace::at_once && goal == shape::Point{}) {
+    x = y = 0;
+    set_lane(digital.group, digital.lane, {});
+  }
+  const bool on_its_way = x != to_fixed(goal.x) || y != to_fixed(goal.y);
+  if (on_its_way != (moving[index] != 0)) {
+    moving[index] = on_its_way ? 1 : 0;
+    head->moving += on_its_way ? 1U : ~0U;
+    find_next_due();
+  }
+}
+
+void Heart::tick() noexcept {
+  for (Index i = 0; i < plan_data->digitals.size(); ++i) {
+    if (moving[i] == 0) continue;
+    const DigitalOperation& digital = plan_data->digitals[i];
+    const shape::Point goal = goal_of(digital);
+    std::int64_t& x = position[2 * i];
+    std::int64_t& y = position[2 * i + 1];
+    x = step_towards(x, to_fixed(goal.x), digital.ramp);
+    y = step_towards(y, to_fixed(goal.y), digital.ramp);
+    if (x == to_fixed(goal.x) && y == to_fixed(goal.y)) {
+      moving[i] = 0;
+      --head->moving;
+    }
+    set_lane(digital.group, digital.lane, {from_fixed(x), from_fixed(y)});
+  }
+}
+
+// -- levels of analog targets -----------------------------------------------------------------------
+
+void Heart::refresh_group(const Group& group) noexcept {
+  shape::Point best;
+  double best_square = 0;
+  for (Index i = 0; i < group.lane_count; ++i) {
+    const shape::Point& lane = lanes[group.first_lane + i];
+    const double square = lane.x * lane.x + lane.y * lane.y;
+    if (square > best_square) {
+      best_square = square;
+      best = lane;
+    }
+  }
+  set_level(group.x, best.x);
+  if (group.y != nothing) set_level(group.y, best.y);
+}
+
+void Heart::set_lane(Index index, Index lane, shape::Point point) noexcept {
+  const Group& group = plan_data->groups[index];
+  shape::Point& old = lanes[lane];
+  const bool was_live = old != shape::Point{};
+  const bool is_live = point != shape::Point{};
+  old = point;
+  if (was_live != is_live) live[index] = static_cast<std::uint16_t>(is_live ? live[index] + 1 : live[index] - 1);
+  if (live[index] > 1 || (live[index] == 1 && !is_live)) return refresh_group(group);
+  set_level(group.x, point.x);
+  if (group.y != nothing) set_level(group.y, point.y);
+}
+
+// -- time ---------------------------------------------------------------------------------------------
+
+void Heart::advance(std::int64_t to) noexcept {
+  while (head->next_due <= to) {
+    head->now = head->next_due;
+    while (head->armed > 0 && deadline[heap[0]] <= head->now) fire_first();
+    if (head->moving > 0 && head->now % tick_length == 0) tick();
+    find_next_due();
+  }
+  if (to > head->now) head->now = to;
+}
+
+}  // namespace omnipar

@@ -1,0 +1,234 @@
+// From attachments to wires: made when a unit comes or the plan changes, never in the hot path.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "engine/heart.hpp"
+#include "omnipar/role.hpp"
+
+namespace omnipar {
+
+using Heart = Engine::Heart;
+
+namespace {
+
+/// Collects a slot's wires, control by control.
+class Wiring {
+ public:
+  Wiring(const PlanData& plan, const Attachment& attachment, Slot& slot)
+      : plan_(plan), attachment_(attachment), slot_(slot) {}
+
+  std::optional<Diagnostic> run() {
+    slot_.codes.clear();
+    slot_.wires.assign(1, {});
+    slot_.buttons.clear();
+    slot_.raises.clear();
+    slot_.gauges.clear();
+    slot_.crossings.clear();
+    slot_.rests.clear();
+    axes_ = 0;
+    for (const Control& control : attachment_.controls)
+      if (!add(control))
+        return Diagnostic{"too-many-controls", Severity::error,
+                          "the unit has more controls than one unit may have", attachment_.unit,
+                          fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
+    for (const Gauge& gauge : slot_.gauges)
+      for (const Index index : gauge.operations)
+        if (plan_.operations[index].kind == AnalogKind::crossing) slot_.crossings.push_back(index);
+    return std::nullopt;
+  }
+
+ private:
+  const Input* input(std::string_view role) const { return plan_.input(attachment_.seat, role); }
+
+  bool add(const Control& control) {
+    Wire wire;
+    if (control.reading == Reading::hat) return add_hat(control);
+    const Input* found = input(control.role);
+    const bool held = control.reading == Reading::button;
+    if (held && found != nullptr && !found->raises.empty()) {
+      wire.kind = WireKind::button;
+      return add_button(found, wire) && keep(control.code, wire);
+    }
+    if (held && (found == nullptr || found->operations.empty())) return keep(control.code, wire);
+    return add_axis(control, found);
+  }
+
+  bool keep(Code code, const Wire& wire) {
+    if (slot_.wires.size() > 255) return false;
+    if (slot_.codes.set(code, static_cast<std::uint8_t>(slot_.wires.size()))) slot_.wires.push_back(wire);
+    return true;
+  }
+
+  bool add_button(const Input* input, Wire& wire) {
+    if (slot_.buttons.size() >= max_buttons) return false;
+    wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
+    Run run{static_cast<std::uint16_t>(slot_.raises.size()), 0};
+    if (input != nullptr) {
+      slot_.raises.insert(slot_.raises.end(), input->raises.begin(), input->raises.end());
+      run.count = static_cast<std::uint16_t>(input->raises.size());
+    }
+    slot_.buttons.push_back(run);
+    return true;
+  }
+
+  bool add_hat(const Control& control) {
+    const bool across = control.axis == Axis::x;
+    Wire negative;
+    Wire positive;
+    if (!add_button(input(control.role + (across ? "-left" : "-up")), negative)) return false;
+    if (!add_button(input(control.role + (across ? "-right" : "-down")), positive)) return false;
+    negative.kind = WireKind::hat;
+    return keep(control.code, negative);
+  }
+
+  /// Axes are kept even when nothing needs them, so that a later plan knows where they are.
+  bool add_axis(const Control& control, const Input* input) {
+    if (axes_ >= max_axes) return false;
+    Wire wire;
+    wire.kind = WireKind::axis;
+    wire.axis = static_cast<std::uint8_t>(axes_++);
+    slot_.rests.push_back(control.rest);
+    if (input != nullptr && !input->operations.empty()) wire.gauges = 1U << gauge_for(control, *input, wire.axis);
+    return keep(control.code, wire);
+  }
+
+  std::size_t gauge_for(const Control& control, const Input& input, std::uint8_t axis) {
+    Gauge* gauge = control.axis == Axis::none ? nullptr : gauge_of(input);
+    if (gauge == nullptr) {
+      gauge = &slot_.gauges.emplace_back();
+      gauge->operations = input.operations;
+    }
+    const shape::Scale scale{static_cast<double>(control.minimum), static_cast<double>(control.maximum),
+                             static_cast<double>(control.rest)};
+    if (control.axis == Axis::y) {
+      gauge->y = axis;
+      gauge->y_scale = scale;
+      gauge->pair = true;
+    } else {
+      gauge->x = axis;
+      gauge->x_scale = scale;
+      gauge->inverted = control.reading == Reading::one_sided && control.rest == control.maximum;
+    }
+    return static_cast<std::size_t>(gauge - slot_.gauges.data());
+  }
+
+  /// The gauge that already has the other half of a stick.
+  Gauge* gauge_of(const Input& input) {
+    const auto at = std::ranges::find(slot_.gauges, input.operations, &Gauge::operations);
+    return at == slot_.gauges.end() ? nullptr : &*at;
+  }
+
+  const PlanData& plan_;
+  const Attachment& attachment_;
+  Slot& slot_;
+  std::size_t axes_ = 0;
+};
+
+}  // namespace
+
+Heart::Heart(Plan new_plan) : plan(std::move(new_plan)) { set_plan(plan); }
+
+void Heart::set_plan(Plan new_plan) {
+  plan = std::move(new_plan);
+  plan_data = &plan.data();
+  const StateLayout layout = layout_of(*plan_data);
+  block.assign(layout.size, std::byte{0});
+  const auto view = [this](auto*& pointer, std::size_t at) {
+    pointer = reinterpret_cast<std::remove_reference_t<decltype(pointer)>>(block.data() + at);
+  };
+  view(head, 0);
+  *head = StateHead{};
+  view(level, layout.level);
+  view(presses, layout.presses);
+  view(holders, layout.holders);
+  view(lanes, layout.lanes);
+  view(live, layout.live);
+  view(raw, layout.raw);
+  view(known, layout.known);
+  view(down, layout.down);
+  view(counted, layout.counted);
+  view(over, layout.over);
+  view(over_counted, layout.over_counted);
+  view(deadline, layout.deadline);
+  std::fill_n(deadline, plan_data->timers.size(), never);
+  view(heap, layout.heap);
+  view(heap_place, layout.heap_place);
+  view(position, layout.position);
+  view(moving, layout.moving);
+  view(journal, layout.journal);
+}
+
+std::optional<Diagnostic> Heart::wire(Slot& slot, const Attachment& attachment) {
+  return Wiring{*plan_data, attachment, slot}.run();
+}
+
+/// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
+void Heart::take_state(std::size_t number, std::span<const Change> changes) noexcept {
+  const std::uint32_t frozen = head->frozen;
+  head->frozen = 1;
+  std::ranges::copy(slots[number].rests, raw + number * max_axes);
+  commit(number, changes);
+  head->frozen = frozen;
+}
+
+/// Analog values take effect at once. Crossings that they pass are no presses: `take_state` or the
+/// time spent frozen has noted them.
+void Heart::start(std::size_t number) noexcept {
+  if (head->frozen != 0) return;
+  for (const Gauge& gauge : slots[number].gauges) measure(number, gauge);
+}
+
+std::vector<Change> Heart::what_hands_hold(std::size_t number) const {
+  const Slot& slot = slots[number];
+  const auto is_down = [&](std::size_t button) {
+    return (down[number * button_words + button / 64] >> (button % 64) & 1) != 0;
+  };
+  std::vector<Change> changes;
+  for (const Control& control : slot.attachment.controls) {
+    const Wire& wire = slot.wires[slot.codes.find(control.code)];
+    if (wire.kind == WireKind::button && is_down(wire.button)) changes.push_back({control.code, 1});
+    if (wire.kind == WireKind::hat && is_down(wire.button)) changes.push_back({control.code, -1});
+    if (wire.kind == WireKind::hat && is_down(wire.button + 1U)) changes.push_back({control.code, 1});
+    if (wire.kind == WireKind::axis && (known[number] >> wire.axis & 1) != 0)
+      changes.push_back({control.code, raw[number * max_axes + wire.axis]});
+  }
+  return changes;
+}
+
+tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
+  Heart& heart = *heart_;
+  const auto at = std::ranges::find(heart.slots, false, &Slot::used);
+  if (at == heart.slots.end())
+    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
+                                     fmt::format("at most {} units at a time", max_units)});
+  if (auto failure = heart.wire(*at, attachment)) return tl::unexpected(std::move(*failure));
+  at->attachment = attachment;
+  at->used = true;
+  const auto number = static_cast<std::uint16_t>(at - heart.slots.begin());
+  heart.take_state(number, attachment.state);
+  heart.start(number);
+  return UnitId{number, at->age};
+}
+
+void Engine::adopt(Plan plan) {
+  Heart& heart = *heart_;
+  std::array<std::vector<Change>, max_units> kept;
+  for (std::size_t n = 0; n < max_units; ++n)
+    if (heart.slots[n].used) kept.at(n) = heart.what_hands_hold(n);
+  const StateHead before = *heart.head;
+  heart.set_plan(std::move(plan));
+  heart.head->now = before.now;
+  heart.head->ignored = before.ignored;
+  heart.head->frozen = before.frozen;
+  ++heart.epoch;
+  for (std::size_t n = 0; n < max_units; ++n) {
+    Slot& slot = heart.slots[n];
+    if (!slot.used) continue;
+    if (heart.wire(slot, slot.attachment)) continue;
+    heart.take_state(n, kept.at(n));
+    heart.start(n);
+  }
+}
+
+}  // namespace omnipar

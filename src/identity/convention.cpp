@@ -1,0 +1,115 @@
+#include "identity/convention.hpp"
+
+#include <algorithm>
+#include <array>
+#include <string_view>
+
+namespace omnipar {
+namespace {
+
+struct Meaning {
+  Code code;
+  Reading reading;
+  std::string_view role;
+  Axis axis = Axis::none;
+};
+
+// Linux Documentation/input/gamepad.rst. ABS_Z and ABS_RZ are what most drivers send for triggers.
+constexpr std::array gamepad = std::to_array<Meaning>({
+    {code::btn_south, Reading::button, "south"},
+    {code::btn_east, Reading::button, "east"},
+    {code::btn_north, Reading::button, "north"},
+    {code::btn_west, Reading::button, "west"},
+    {code::btn_tl, Reading::button, "left-shoulder"},
+    {code::btn_tr, Reading::button, "right-shoulder"},
+    {code::btn_tl2, Reading::button, "left-trigger"},
+    {code::btn_tr2, Reading::button, "right-trigger"},
+    {code::btn_select, Reading::button, "select"},
+    {code::btn_start, Reading::button, "start"},
+    {code::btn_mode, Reading::button, "home"},
+    {code::btn_thumbl, Reading::button, "left-stick-press"},
+    {code::btn_thumbr, Reading::button, "right-stick-press"},
+    {code::btn_dpad_up, Reading::button, "dpad-up"},
+    {code::btn_dpad_down, Reading::button, "dpad-down"},
+    {code::btn_dpad_left, Reading::button, "dpad-left"},
+    {code::btn_dpad_right, Reading::button, "dpad-right"},
+    {code::abs_x, Reading::two_sided, "left-stick", Axis::x},
+    {code::abs_y, Reading::two_sided, "left-stick", Axis::y},
+    {code::abs_rx, Reading::two_sided, "right-stick", Axis::x},
+    {code::abs_ry, Reading::two_sided, "right-stick", Axis::y},
+    {code::abs_hat0x, Reading::hat, "dpad", Axis::x},
+    {code::abs_hat0y, Reading::hat, "dpad", Axis::y},
+});
+
+// Analog triggers, the better code first: the first one that a unit has is taken.
+constexpr std::array triggers = std::to_array<Meaning>({
+    {code::abs_hat2y, Reading::one_sided, "left-trigger"},
+    {code::abs_z, Reading::one_sided, "left-trigger"},
+    {code::abs_hat2x, Reading::one_sided, "right-trigger"},
+    {code::abs_rz, Reading::one_sided, "right-trigger"},
+});
+
+// Joysticks (HID application Joystick: buttons from BTN_TRIGGER) follow no convention; most number
+// the face buttons first, then the shoulders, then the two small ones.
+constexpr std::array<std::string_view, 8> joystick_buttons{"south",          "east",           "west",   "north",
+                                                           "left-shoulder", "right-shoulder", "select", "start"};
+
+Control control_of(const Meaning& meaning, const CodeRange& range) {
+  Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis,
+                  range.minimum, range.maximum,   range.minimum};
+  if (meaning.reading == Reading::two_sided)  // the value nearest to the middle, the upper of two
+    control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) >> 1);
+  if (meaning.reading == Reading::hat) control.rest = 0;
+  return control;
+}
+
+bool is_usable(const Meaning& meaning, const CodeRange& range) {
+  const std::int64_t width = std::int64_t{range.maximum} - range.minimum;
+  if (meaning.reading == Reading::button) return true;
+  if (meaning.reading == Reading::hat) return range.minimum < 0 && range.maximum > 0;
+  return width >= 2;
+}
+
+void add(std::vector<Control>& controls, const Description& description, const Meaning& meaning) {
+  const CodeRange* range = description.find(meaning.code);
+  if (range != nullptr && is_usable(meaning, *range)) controls.push_back(control_of(meaning, *range));
+}
+
+bool has_role(const std::vector<Control>& controls, std::string_view role, Reading reading) {
+  return std::ranges::any_of(controls,
+                             [&](const Control& c) { return c.role == role && c.reading == reading; });
+}
+
+/// A trigger that is a button and an axis is taken as the axis.
+void prefer_analog_triggers(std::vector<Control>& controls) {
+  std::erase_if(controls, [&controls](const Control& control) {
+    return control.reading == Reading::button && has_role(controls, control.role, Reading::one_sided);
+  });
+}
+
+/// A stick needs both its axes; half a stick is dropped.
+void drop_half_sticks(std::vector<Control>& controls) {
+  const auto halves = [&](std::string_view role) {
+    return std::ranges::count_if(controls, [&](const Control& c) { return c.role == role; });
+  };
+  for (const std::string_view stick : {"left-stick", "right-stick"})
+    if (halves(stick) == 1) std::erase_if(controls, [&](const Control& c) { return c.role == stick; });
+}
+
+}  // namespace
+
+std::vector<Control> convention_controls(const Description& description) {
+  std::vector<Control> controls;
+  for (const Meaning& meaning : gamepad) add(controls, description, meaning);
+  for (const Meaning& meaning : triggers)
+    if (!has_role(controls, meaning.role, Reading::one_sided)) add(controls, description, meaning);
+  prefer_analog_triggers(controls);
+  drop_half_sticks(controls);
+  if (description.find(code::btn_south) == nullptr)
+    for (std::uint16_t i = 0; i < joystick_buttons.size(); ++i)
+      add(controls, description,
+          {key(static_cast<std::uint16_t>(code::btn_trigger.number + i)), Reading::button, joystick_buttons.at(i)});
+  return controls;
+}
+
+}  // namespace omnipar

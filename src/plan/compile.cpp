@@ -1,0 +1,446 @@
+// From a profile and its sheets to a plan. One pass over the ports, one over the hot actions; every
+// mistake is noted and the pass goes on, so that all of them come back at once.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "catalogue/lookup.hpp"
+#include "omnipar/role.hpp"
+#include "plan/plan_data.hpp"
+
+namespace omnipar {
+namespace {
+
+constexpr std::string_view directions_group = "directions";
+constexpr std::size_t max_operations = 1024;
+
+class Compiler {
+ public:
+  Compiler(const Catalogue& catalogue, const Profile& profile) : catalogue_(catalogue), profile_(profile) {}
+
+  tl::expected<Plan, Diagnostics> run() {
+    const auto system = find_system(catalogue_, profile_.system);
+    if (!system) return tl::unexpected(Diagnostics{system.error()});
+    system_ = *system;
+    plan_->name = profile_.name;
+    plan_->system = system_->name;
+    const std::int64_t frames = std::max(1, system_->frames_per_1000_seconds);
+    plan_->frame = Duration{(1'000'000'000 + frames / 2) / frames};
+    for (const PortProfile& port : profile_.ports) add_port(port);
+    add_hot_actions();
+    check_size();
+    if (!errors_.empty()) return tl::unexpected(std::move(errors_));
+    plan_->state_size = layout_of(*plan_).size;
+    plan_->listing = listing_of(*plan_);
+    return Plan{plan_};
+  }
+
+ private:
+  using Uses = std::vector<Use>;
+
+  // -- errors ------------------------------------------------------------------------------------
+  void error(std::string id, std::string message, std::string hint) {
+    errors_.push_back({std::move(id), Severity::error, std::move(message), place_, std::move(hint)});
+  }
+
+  // -- growing the tables ------------------------------------------------------------------------
+  std::string_view keep(std::string text) { return plan_->texts.emplace_back(std::move(text)); }
+
+  template <typename T>
+  Index append(std::vector<T>& table, T value, std::size_t limit) {
+    if (table.size() >= limit) {
+      too_large_ = true;
+      return 0;
+    }
+    table.push_back(std::move(value));
+    return static_cast<Index>(table.size() - 1);
+  }
+
+  Index new_signal(Index need = 1) {
+    Signal signal;
+    signal.need = need;
+    return append(plan_->signals, std::move(signal), max_signals);
+  }
+
+  Index new_target(const TargetSheet& sheet, std::string name, TargetKind kind) {
+    const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, sheet.native, sheet.stays};
+    const Index target = append(plan_->targets, info, max_targets);
+    if (too_large_) return target;
+    plan_->group_of_target.push_back(nothing);
+    plan_->signal_of_target.push_back(nothing);
+    if (kind == TargetKind::button) {
+      const Index signal = new_signal();
+      plan_->signals[signal].target = target;
+      plan_->signal_of_target[target] = signal;
+    }
+    return target;
+  }
+
+  Input& input(const std::string& seat, const std::string& role) {
+    for (Input& known : plan_->inputs)
+      if (known.seat == seat && known.role == role) return known;
+    plan_->inputs.push_back({seat, role, {}, {}});
+    return plan_->inputs.back();
+  }
+
+  void raise(const std::string& seat, const std::string& role, Index signal) {
+    input(seat, role).raises.push_back(signal);
+  }
+
+  /// The signal that a source must raise for `use` to reach `signal`: through debounce, then hold.
+  Index entry(const Use& use, Index signal) {
+    signal = behind_timer(EffectKind::hold, use.hold, signal);
+    return behind_timer(EffectKind::debounce, use.debounce, signal);
+  }
+
+  Index behind_timer(EffectKind kind, Duration delay, Index out) {
+    if (delay.count() == 0) return out;
+    const Index in = new_signal();
+    const Index timer = append(plan_->timers, {kind, in, out, delay}, max_signals);
+    if (!too_large_) plan_->signals[in].effects.push_back({kind, timer});
+    return in;
+  }
+
+  // -- uses ---------------------------------------------------------------------------------------
+  bool check(const Use& use) {
+    const auto in = [](double value, double low, double high) { return value >= low && value <= high; };
+    const auto wrong = [&](std::string_view what, std::string_view range) {
+      error("bad-number", fmt::format("{} of '{}' is out of range", what, use.role), fmt::format("it may be {}", range));
+      return false;
+    };
+    if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
+    if (!in(use.press_at, 0.01, 1)) return wrong("the press point", "0.01 to 1");
+    if (!in(use.release_at, 0, use.press_at)) return wrong("the release point", "0 to the press point");
+    if (!in(use.ramp, 0, 1000)) return wrong("the ramp", "0 to 1000 full pushes a second");
+    const auto short_enough = [](Duration d) { return d.count() >= 0 && d <= std::chrono::minutes{1}; };
+    if (!short_enough(use.debounce) || !short_enough(use.hold)) return wrong("a time", "0 to 60 seconds");
+    return true;
+  }
+
+  std::optional<RoleKind> kind_of(const Use& use) {
+    const auto kind = role_kind(use.role);
+    if (!kind) {
+      const auto near = nearest_role(use.role);
+      error("unknown-role", fmt::format("no control has the role '{}'", use.role),
+            near ? fmt::format("did you mean '{}'?", *near) : "'omnipar catalogue' lists the roles");
+    }
+    return kind;
+  }
+
+  void wrong_source(const Use& use, std::string_view wanted) {
+    error("wrong-source", fmt::format("'{}' cannot feed this control", use.role),
+          fmt::format("it takes {}", wanted));
+  }
+
+  void add_crossing(const std::string& seat, const std::string& role, const Use& use,
+                    const std::array<Index, 4>& signals) {
+    AnalogOperation operation;
+    operation.kind = AnalogKind::crossing;
+    operation.crossing = plan_->crossings;
+    operation.press_at = use.press_at;
+    operation.release_at = use.release_at;
+    operation.signals = signals;
+    const Index index = append(plan_->operations, operation, max_operations);
+    if (too_large_) return;
+    ++plan_->crossings;
+    input(seat, role).operations.push_back(index);
+  }
+
+  void feed_button(const std::string& seat, const Use& use, Index signal) {
+    if (!check(use)) return;
+    if (const auto direction = stick_direction(use.role)) {
+      std::array<Index, 4> signals{nothing, nothing, nothing, nothing};
+      signals.at(direction->direction) = entry(use, signal);
+      add_crossing(seat, direction->stick, use, signals);
+      return;
+    }
+    const auto kind = kind_of(use);
+    if (!kind) return;
+    if (*kind == RoleKind::button)
+      raise(seat, use.role, entry(use, signal));
+    else if (*kind == RoleKind::one_sided)
+      add_crossing(seat, use.role, use, {nothing, nothing, nothing, entry(use, signal)});
+    else
+      wrong_source(use, "a button, a trigger, or one direction of a stick ('left-stick-up')");
+  }
+
+  void feed_directions(const std::string& seat, const Use& use, const std::array<Index, 4>& targets) {
+    if (!check(use)) return;
+    const auto kind = kind_of(use);
+    if (!kind) return;
+    std::array<Index, 4> signals{nothing, nothing, nothing, nothing};
+    if (*kind != RoleKind::dpad && *kind != RoleKind::stick) return wrong_source(use, "a d-pad or a stick");
+    for (std::size_t d = 0; d < signals.size(); ++d)
+      if (targets[d] != nothing) signals[d] = entry(use, targets[d]);
+    if (*kind == RoleKind::stick) return add_crossing(seat, use.role, use, signals);
+    for (std::size_t d = 0; d < signals.size(); ++d)
+      if (signals[d] != nothing) raise(seat, fmt::format("{}-{}", use.role, direction_names[d]), signals[d]);
+  }
+
+  void feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted) {
+    if (!check(use)) return;
+    const auto kind = kind_of(use);
+    if (!kind) return;
+    if ((wanted == TargetKind::stick && *kind == RoleKind::stick) ||
+        (wanted == TargetKind::one_sided && *kind == RoleKind::one_sided) ||
+        (wanted == TargetKind::two_sided && *kind == RoleKind::two_sided))
+      return add_lane(seat, use, group);
+    if (wanted == TargetKind::one_sided && *kind == RoleKind::button)
+      return add_digital(seat, use, group, {"", "", "", use.role});
+    if (wanted == TargetKind::stick && *kind == RoleKind::dpad)
+      return add_digital(seat, use, group, {"dpad-up", "dpad-down", "dpad-left", "dpad-right"});
+    if (wanted == TargetKind::two_sided && *kind == RoleKind::dpad)
+      return add_digital(seat, use, group, {"", "", "dpad-left", "dpad-right"});
+    wrong_source(use, wanted == TargetKind::stick       ? "a stick or a d-pad"
+                      : wanted == TargetKind::one_sided ? "a trigger, a pedal or a button"
+                                                        : "a wheel or a d-pad");
+  }
+
+  void add_lane(const std::string& seat, const Use& use, Index group) {
+    AnalogOperation operation;
+    operation.group = group;
+    operation.lane = take_lanes(group, max_units);
+    operation.dead_zone = use.dead_zone;
+    const Index index = append(plan_->operations, operation, max_operations);
+    if (!too_large_) input(seat, use.role).operations.push_back(index);
+  }
+
+  void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles) {
+    constexpr double ticks_per_second = 1000;
+    constexpr double full = 4294967296.0;
+    DigitalOperation operation;
+    operation.group = group;
+    operation.lane = take_lanes(group, 1);
+    operation.ramp = static_cast<std::int64_t>(use.ramp / ticks_per_second * full);
+    const Index digital = append(plan_->digitals, operation, max_operations);
+    if (too_large_) return;
+    for (std::size_t d = 0; d < roles.size(); ++d) {
+      if (roles.at(d).empty()) continue;
+      const Index signal = new_signal();
+      if (too_large_) return;
+      plan_->signals[signal].effects.push_back({EffectKind::digital, digital});
+      plan_->digitals[digital].signals.at(d) = signal;
+      raise(seat, roles.at(d), entry(use, signal));
+    }
+  }
+
+  /// Lanes of one group lie together, for a group's uses are added one after the other.
+  Index take_lanes(Index group, std::size_t count) {
+    const Index first = plan_->lanes;
+    if (plan_->lanes + count > max_operations * max_units) {
+      too_large_ = true;
+      return 0;
+    }
+    plan_->lanes = static_cast<Index>(plan_->lanes + count);
+    Group& owner = plan_->groups[group];
+    if (owner.lane_count == 0) owner.first_lane = first;
+    owner.lane_count = static_cast<Index>(owner.lane_count + count);
+    return first;
+  }
+
+  // -- ports ----------------------------------------------------------------------------------------
+  const ControllerSheet* controller_of(const PortProfile& port) {
+    const PortSheet* sheet = system_->port(port.port);
+    if (sheet == nullptr) {
+      std::vector<std::string> numbers;
+      for (const PortSheet& known : system_->ports) numbers.push_back(std::to_string(known.number));
+      error("unknown-port", fmt::format("'{}' has no port {}", system_->name, port.port),
+            "it has: " + listed({numbers.begin(), numbers.end()}));
+      return nullptr;
+    }
+    const std::string name = port.controller.empty() && !sheet->takes.empty() ? sheet->takes.front() : port.controller;
+    const bool taken = std::ranges::find(sheet->takes, name) != sheet->takes.end();
+    const ControllerSheet* found = taken ? system_->controller(name) : nullptr;
+    if (found == nullptr)
+      error("unknown-controller", fmt::format("port {} does not take a controller '{}'", port.port, name),
+            suggestion(name, {sheet->takes.begin(), sheet->takes.end()}));
+    return found;
+  }
+
+  /// The bindings of a port: those of the port that it is like, each replaced by its own if it has one.
+  std::vector<Binding> bindings_of(const PortProfile& port) {
+    if (!port.like) return port.bind;
+    const auto other = std::ranges::find(profile_.ports, *port.like, &PortProfile::port);
+    if (other == profile_.ports.end() || other->like || *port.like == port.port) {
+      error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
+            "name a port of this profile that is not itself like another");
+      return port.bind;
+    }
+    std::vector<Binding> merged = other->bind;
+    for (const Binding& own : port.bind) {
+      std::erase_if(merged, [&](const Binding& b) { return b.target == own.target; });
+      merged.push_back(own);
+    }
+    return merged;
+  }
+
+  void add_port(const PortProfile& port) {
+    place_ = fmt::format("port {}", port.port);
+    if (std::ranges::find(plan_->ports, port.port, &PortInfo::number) != plan_->ports.end())
+      return error("port-twice", "this port is filled twice", "leave one out");
+    if (port.seat.empty()) return error("no-seat", "no seat plays this port", "name a seat, such as 'seat-1'");
+    const ControllerSheet* sheet = controller_of(port);
+    if (sheet == nullptr) return;
+    if (std::ranges::find(plan_->seats, port.seat) == plan_->seats.end()) plan_->seats.push_back(port.seat);
+    PortInfo info{port.port, keep(port.seat), keep(sheet->name), static_cast<Index>(plan_->targets.size()), 0};
+    const std::vector<Binding> bind = bindings_of(port);
+    check_targets(*sheet, bind);
+    if (sheet->directions) add_directions(port, *sheet, bind);
+    for (const TargetSheet& target : sheet->targets) add_target(port, target, bind);
+    info.target_count = static_cast<Index>(plan_->targets.size() - info.first_target);
+    plan_->ports.push_back(info);
+  }
+
+  static const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) {
+    const auto at = std::ranges::find(bind, target, &Binding::target);
+    return at == bind.end() ? nullptr : &*at;
+  }
+
+  static Uses usual(const std::vector<std::string>& roles) {
+    Uses uses;
+    for (const std::string& role : roles) {
+      Use use;
+      use.role = role;
+      uses.push_back(std::move(use));
+    }
+    return uses;
+  }
+
+  void check_targets(const ControllerSheet& sheet, const std::vector<Binding>& bind) {
+    std::vector<std::string_view> names;
+    if (sheet.directions) {
+      names.push_back(directions_group);
+      names.insert(names.end(), direction_names.begin(), direction_names.end());
+    }
+    for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
+    for (std::size_t i = 0; i < bind.size(); ++i) {
+      const std::string& name = bind[i].target;
+      if (std::ranges::find(names, name) == names.end())
+        error("unknown-target", fmt::format("'{}' has no control '{}'", sheet.name, name), suggestion(name, names));
+      if (binding_for(bind, name) != &bind[i])
+        error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
+    }
+  }
+
+  void add_directions(const PortProfile& port, const ControllerSheet& sheet, const std::vector<Binding>& bind) {
+    std::array<Index, 4> from_group{};
+    for (std::size_t d = 0; d < direction_names.size(); ++d) {
+      TargetSheet target;
+      target.place = fmt::format("dpad-{}", direction_names[d]);
+      target.native = {0, 1, 0};
+      const Index made = new_target(target, std::string{direction_names[d]}, TargetKind::button);
+      if (too_large_) return;
+      from_group.at(d) = plan_->signal_of_target[made];
+      if (const Binding* own = binding_for(bind, direction_names[d])) {
+        place_ = fmt::format("port {}, {}", port.port, direction_names[d]);
+        for (const Use& use : own->uses) feed_button(port.seat, use, from_group.at(d));
+        from_group.at(d) = nothing;
+      }
+    }
+    place_ = fmt::format("port {}, {}", port.port, directions_group);
+    const Binding* group = binding_for(bind, directions_group);
+    for (const Use& use : group != nullptr ? group->uses : usual(sheet.usual_directions))
+      feed_directions(port.seat, use, from_group);
+  }
+
+  void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {
+    place_ = fmt::format("port {}, {}", port.port, sheet.name);
+    const Binding* own = binding_for(bind, sheet.name);
+    const Uses uses = own != nullptr ? own->uses : usual(sheet.usual);
+    if (sheet.kind == TargetKind::button) {
+      const Index target = new_target(sheet, sheet.name, TargetKind::button);
+      if (too_large_) return;
+      for (const Use& use : uses) feed_button(port.seat, use, plan_->signal_of_target[target]);
+      return;
+    }
+    const Index group = new_group(sheet);
+    if (too_large_) return;
+    for (const Use& use : uses) feed_axis(port.seat, use, group, sheet.kind);
+  }
+
+  Index new_group(const TargetSheet& sheet) {
+    Group group;
+    group.stays = sheet.stays;
+    if (sheet.kind == TargetKind::stick) {
+      group.x = new_target(sheet, sheet.name + "-x", TargetKind::two_sided);
+      group.y = new_target(sheet, sheet.name + "-y", TargetKind::two_sided);
+    } else {
+      group.x = new_target(sheet, sheet.name, sheet.kind);
+    }
+    const Index made = append(plan_->groups, group, max_targets);
+    if (too_large_) return made;
+    plan_->group_of_target[group.x] = made;
+    if (group.y != nothing) plan_->group_of_target[group.y] = made;
+    return made;
+  }
+
+  // -- hot actions -----------------------------------------------------------------------------------
+  void add_hot_actions() {
+    PortInfo room{0, "", "", static_cast<Index>(plan_->targets.size()), 0};
+    std::vector<std::pair<std::string, Index>> actions;
+    for (const HotAction& hot : profile_.hot) {
+      place_ = fmt::format("hot action {}", hot.action);
+      if (hot.hold == hot.press || role_kind(hot.hold) != RoleKind::button || role_kind(hot.press) != RoleKind::button) {
+        error("bad-chord", fmt::format("'{}' and '{}' are no two buttons", hot.hold, hot.press),
+              "name two different buttons, such as 'start' and 'select'");
+        continue;
+      }
+      if (hot.after.count() < 0 || hot.after > std::chrono::minutes{1}) {
+        error("bad-number", "the time to hold is out of range", "it may be 0 to 60 seconds");
+        continue;
+      }
+      add_chord(hot, action_signal(actions, hot.action));
+    }
+    room.target_count = static_cast<Index>(plan_->targets.size() - room.first_target);
+    if (room.target_count > 0) plan_->ports.push_back(room);
+  }
+
+  Index action_signal(std::vector<std::pair<std::string, Index>>& actions, const std::string& name) {
+    for (const auto& [known, signal] : actions)
+      if (known == name) return signal;
+    TargetSheet sheet;
+    sheet.native = {0, 1, 0};
+    const Index target = new_target(sheet, name, TargetKind::button);
+    if (too_large_) return 0;
+    actions.emplace_back(name, plan_->signal_of_target[target]);
+    return actions.back().second;
+  }
+
+  void add_chord(const HotAction& hot, Index action) {
+    for (const std::string& seat : plan_->seats) {
+      const Index chord = new_signal(2);
+      if (too_large_) return;
+      plan_->signals[chord].effects.push_back(
+          {EffectKind::raise, behind_timer(EffectKind::hold, hot.after, action)});
+      for (const std::string& role : {hot.hold, hot.press}) {
+        const Index half = new_signal();
+        if (too_large_) return;
+        plan_->signals[half].effects.push_back({EffectKind::raise, chord});
+        raise(seat, role, half);
+      }
+    }
+  }
+
+  void check_size() {
+    if (!too_large_) return;
+    place_ = profile_.name;
+    error("plan-too-large", "the profile has more controls or sources than a plan may hold",
+          fmt::format("at most {} controls and {} signals", max_targets, max_signals));
+  }
+
+  const Catalogue& catalogue_;
+  const Profile& profile_;
+  const SystemSheet* system_ = nullptr;
+  std::shared_ptr<PlanData> plan_ = std::make_shared<PlanData>();
+  Diagnostics errors_;
+  std::string place_;
+  bool too_large_ = false;
+};
+
+}  // namespace
+
+tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile) {
+  return Compiler{catalogue, profile}.run();
+}
+
+}  // namespace omnipar

@@ -1,0 +1,91 @@
+// The plan as text, a line an operation: what raises what, in the order in which a source is looked up.
+#include <fmt/format.h>
+
+#include "omnipar/role.hpp"
+#include "plan/plan_data.hpp"
+
+namespace omnipar {
+namespace {
+
+class Listing {
+ public:
+  explicit Listing(const PlanData& plan) : plan_(plan) {}
+
+  std::string run() {
+    line("plan \"{}\" for {}: {} targets, {} signals, {} bytes of state", plan_.name, plan_.system,
+         plan_.targets.size(), plan_.signals.size(), plan_.state_size);
+    for (const PortInfo& port : plan_.ports)
+      if (port.number != 0) line("port {}: {} at {}", port.number, port.controller, port.seat);
+    for (const Input& input : plan_.inputs) add(input);
+    for (std::size_t s = 0; s < plan_.signals.size(); ++s) add(static_cast<Index>(s));
+    return std::move(text_);
+  }
+
+ private:
+  template <typename... T>
+  void line(fmt::format_string<T...> format, T&&... values) {
+    text_ += fmt::format(format, std::forward<T>(values)...) + "\n";
+  }
+
+  /// "1/a" for port 1's target a; "hot/exit" for an action.
+  std::string target_name(Index target) const {
+    for (const PortInfo& port : plan_.ports)
+      if (target >= port.first_target && target < port.first_target + port.target_count)
+        return fmt::format("{}/{}", port.number == 0 ? "hot" : std::to_string(port.number),
+                           plan_.targets[target].name);
+    return "?";
+  }
+
+  std::string signal_name(Index signal) const {
+    const Index target = plan_.signals[signal].target;
+    return target == nothing ? fmt::format("s{}", signal) : target_name(target);
+  }
+
+  std::string group_name(const Group& group) const {
+    return group.y == nothing ? target_name(group.x) : target_name(group.x) + " " + target_name(group.y);
+  }
+
+  void add(const Input& input) {
+    const std::string source = fmt::format("{}/{}", input.seat, input.role);
+    for (const Index signal : input.raises) line("  {:<28} raises {}", source, signal_name(signal));
+    for (const Index index : input.operations) add(source, plan_.operations[index]);
+  }
+
+  void add(const std::string& source, const AnalogOperation& operation) {
+    if (operation.kind == AnalogKind::lane)
+      return line("  {:<28} moves {}, dead zone {:.2f}", source, group_name(plan_.groups[operation.group]),
+                  operation.dead_zone);
+    std::string signals;
+    for (std::size_t d = 0; d < operation.signals.size(); ++d)
+      if (operation.signals.at(d) != nothing)
+        signals += fmt::format(" {}:{}", direction_names.at(d), signal_name(operation.signals.at(d)));
+    line("  {:<28} crosses {:.2f}, back {:.2f}, raises{}", source, operation.press_at, operation.release_at, signals);
+  }
+
+  void add(Index index) {
+    const Signal& signal = plan_.signals[index];
+    const std::string name = signal.need > 1 ? fmt::format("s{} (needs {})", index, signal.need) : signal_name(index);
+    for (const Effect& effect : signal.effects) add(name, effect);
+  }
+
+  void add(const std::string& name, const Effect& effect) {
+    if (effect.kind == EffectKind::raise) return line("  {:<28} raises {}", name, signal_name(effect.index));
+    if (effect.kind == EffectKind::digital) {
+      const DigitalOperation& digital = plan_.digitals[effect.index];
+      return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
+                  digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^32 a tick", digital.ramp));
+    }
+    const Timer& timer = plan_.timers[effect.index];
+    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::hold ? "held" : "debounced",
+         timer.delay.count(), signal_name(timer.out));
+  }
+
+  const PlanData& plan_;
+  std::string text_;
+};
+
+}  // namespace
+
+std::string listing_of(const PlanData& plan) { return Listing{plan}.run(); }
+
+}  // namespace omnipar

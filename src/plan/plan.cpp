@@ -1,0 +1,32 @@
+// What a plan tells of itself.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "plan/plan_data.hpp"
+
+namespace omnipar {
+
+std::span<const PortInfo> Plan::ports() const noexcept { return data_->ports; }
+
+const PortInfo* Plan::port(int number) const noexcept {
+  const auto at = std::ranges::find(data_->ports, number, &PortInfo::number);
+  return at == data_->ports.end() ? nullptr : &*at;
+}
+
+std::span<const TargetInfo> Plan::targets() const noexcept { return data_->targets; }
+
+std::optional<TargetIndex> Plan::target(int number, std::string_view name) const noexcept {
+  const PortInfo* found = port(number);
+  if (found == nullptr) return std::nullopt;
+  for (Index i = 0; i < found->target_count; ++i)
+    if (data_->targets[static_cast<std::size_t>(found->first_target) + i].name == name) return TargetIndex{i};
+  return std::nullopt;
+}
+
+std::span<const std::string> Plan::seats() const noexcept { return data_->seats; }
+Duration Plan::frame() const noexcept { return data_->frame; }
+std::size_t Plan::state_size() const noexcept { return data_->state_size; }
+std::string Plan::listing() const { return data_->listing; }
+
+}  // namespace omnipar

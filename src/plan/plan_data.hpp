@@ -1,0 +1,131 @@
+// The body of a plan: tables that an engine walks through.
+//
+// A source is a role at a seat. Buttons raise *signals*; a signal is on while enough of its sources
+// hold it. A signal either is a button target or has effects (timers, axes from buttons, chords).
+// Axes and sticks feed *analog operations*: a lane of an analog target, or a crossing, which turns
+// positions into signals. All indices are into the vectors here.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <deque>
+#include <limits>
+#include <string>
+#include <vector>
+
+#include "omnipar/plan.hpp"
+
+namespace omnipar {
+
+using Index = std::uint16_t;
+inline constexpr Index nothing = std::numeric_limits<Index>::max();
+
+enum class EffectKind : std::uint8_t {
+  raise,     ///< index: a signal that this one holds
+  hold,      ///< index: a timer; on when its input has been on for its delay
+  debounce,  ///< index: a timer; deaf for its delay after each change
+  digital,   ///< index: a digital operation to evaluate again
+};
+
+struct Effect {
+  EffectKind kind = EffectKind::raise;
+  Index index = 0;
+};
+
+struct Signal {
+  Index need = 1;         ///< on while at least so many hold it: 1 for any-of, 2 for a chord
+  Index target = nothing;  ///< the button target that it is
+  std::vector<Effect> effects;
+};
+
+struct Timer {
+  EffectKind kind = EffectKind::hold;
+  Index in = 0;
+  Index out = 0;
+  Duration delay{0};
+};
+
+/// An analog target or pair: its value is that of the lane with the greatest length.
+struct Group {
+  Index x = 0;
+  Index y = nothing;
+  Index first_lane = 0;
+  Index lane_count = 0;
+  bool stays = false;
+};
+
+enum class AnalogKind : std::uint8_t { lane, crossing };
+
+struct AnalogOperation {
+  AnalogKind kind = AnalogKind::lane;
+  Index group = 0;              ///< lane: whose
+  Index lane = 0;               ///< lane: the first of max_units, one a unit
+  Index crossing = 0;           ///< crossing: its own number
+  double dead_zone = 0;         ///< lane
+  double press_at = 0.5;        ///< crossing
+  double release_at = 0.4;      ///< crossing
+  std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
+};
+
+/// An axis or stick made of buttons. With a ramp (a share of a full push a tick, in 1/2^32) it moves
+/// there, without it jumps.
+struct DigitalOperation {
+  Index group = 0;
+  Index lane = 0;
+  std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< in order of direction_names
+  std::int64_t ramp = 0;
+};
+
+/// Everything that one role at one seat does.
+struct Input {
+  std::string seat;
+  std::string role;
+  std::vector<Index> raises;
+  std::vector<Index> operations;
+};
+
+struct PlanData {
+  std::string name;
+  std::string system;
+  Duration frame{0};
+  std::vector<std::string> seats;
+  std::deque<std::string> texts;  ///< what the views in `ports` and `targets` point into
+  std::vector<PortInfo> ports;
+  std::vector<TargetInfo> targets;
+  std::vector<Signal> signals;
+  std::vector<Timer> timers;
+  std::vector<Group> groups;
+  std::vector<AnalogOperation> operations;
+  std::vector<DigitalOperation> digitals;
+  std::vector<Input> inputs;
+  std::vector<Index> group_of_target;   ///< nothing for buttons
+  std::vector<Index> signal_of_target;  ///< nothing for axes
+  Index lanes = 0;
+  Index crossings = 0;
+  std::size_t state_size = 0;
+  std::string listing;
+
+  [[nodiscard]] const Input* input(std::string_view seat, std::string_view role) const noexcept {
+    for (const Input& candidate : inputs)
+      if (candidate.seat == seat && candidate.role == role) return &candidate;
+    return nullptr;
+  }
+};
+
+/// What the hardware end of a unit may have at once.
+inline constexpr std::size_t max_buttons = 256;
+inline constexpr std::size_t max_axes = 32;
+/// Changes that a slow reader may fall behind by before it looks at every target.
+inline constexpr std::size_t journal_length = 256;
+
+/// Where each array lies in the flat block of an engine's state.
+struct StateLayout {
+  std::size_t level = 0, presses = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0, down = 0, counted = 0,
+              over = 0, over_counted = 0, deadline = 0, heap = 0, heap_place = 0, position = 0, moving = 0,
+              journal = 0, size = 0;
+};
+[[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
+
+[[nodiscard]] std::string listing_of(const PlanData& plan);
+
+}  // namespace omnipar
