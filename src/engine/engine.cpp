@@ -176,6 +176,7 @@ void Heart::rest_all() noexcept {
   std::fill_n(counted, max_units * button_words, std::uint64_t{0});
   std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
   for (Index t = 0; t < p.timers.size(); ++t) disarm(t);
+  std::fill_n(out_held, p.timers.size(), std::uint8_t{0});
   std::fill_n(position, 2 * p.digitals.size(), std::int64_t{0});
   std::fill_n(moving, p.digitals.size(), std::uint8_t{0});
   head->moving = 0;

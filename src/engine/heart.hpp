@@ -126,6 +126,7 @@ struct Engine::Heart {
   void turn_on(Index signal) noexcept;
   void turn_off(Index signal, Pace pace) noexcept;
   void apply(const Effect& effect, bool on, Pace pace) noexcept;
+  void set_out(Index timer, bool on, Pace pace) noexcept;
   void settle_now(Index signal) noexcept;
   void arm(Index timer, std::int64_t deadline) noexcept;
   void disarm(Index timer) noexcept;
@@ -167,6 +168,7 @@ struct Engine::Heart {
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;
+  std::uint8_t* out_held = nullptr;  ///< timers that hold their out signal
   Index* heap = nullptr;
   Index* heap_place = nullptr;
   std::int64_t* position = nullptr;

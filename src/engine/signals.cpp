@@ -78,27 +78,29 @@ void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
       return;
     case EffectKind::digital:
       return evaluate(effect.index, pace);
-    case EffectKind::hold: {
-      const Timer& timer = plan_data->timers[effect.index];
-      if (on) return arm(effect.index, head->now + timer.delay.count());
+    case EffectKind::hold:
+      if (on) return arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
       disarm(effect.index);
-      if (holders[timer.out] > 0) lower(timer.out, pace);
-      return;
-    }
-    case EffectKind::debounce: {
-      const Timer& timer = plan_data->timers[effect.index];
-      const bool deaf = deadline[effect.index] != never;
-      if (deaf && pace == Pace::shaped) return;
-      const bool out = holders[timer.out] > 0;
-      if (pace == Pace::at_once)
+      return set_out(effect.index, false, pace);
+    case EffectKind::debounce:
+      if (pace == Pace::at_once) {
         disarm(effect.index);
-      else
-        arm(effect.index, head->now + timer.delay.count());
-      if (on && !out) raise(timer.out);
-      if (!on && out) lower(timer.out, pace);
-      return;
-    }
+      } else {
+        if (deadline[effect.index] != never) return;  // deaf
+        arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
+      }
+      return set_out(effect.index, on, pace);
   }
+}
+
+/// A timer holds its out signal or lets it go; others may hold that signal too.
+void Heart::set_out(Index timer, bool on, Pace pace) noexcept {
+  if ((out_held[timer] != 0) == on) return;
+  out_held[timer] = on ? 1 : 0;
+  if (on)
+    raise(plan_data->timers[timer].out);
+  else
+    lower(plan_data->timers[timer].out, pace);
 }
 
 /// What a signal that is off still keeps up by debounce or ramp ends now.
@@ -110,9 +112,8 @@ void Heart::settle_now(Index signal) noexcept {
     } else if (effect.kind == EffectKind::raise) {
       settle_now(effect.index);
     } else {
-      const Index out = plan_data->timers[effect.index].out;
-      if (effect.kind == EffectKind::debounce && is_on(out)) apply(effect, false, Pace::at_once);
-      settle_now(out);
+      if (out_held[effect.index] != 0) apply(effect, false, Pace::at_once);
+      settle_now(plan_data->timers[effect.index].out);
     }
   }
 }
@@ -176,10 +177,9 @@ void Heart::fire_first() noexcept {
   const Timer& timer = plan_data->timers[index];
   disarm(index);
   const bool in = is_on(timer.in);
-  const bool out = holders[timer.out] > 0;
-  if (timer.kind == EffectKind::debounce && in != out) arm(index, head->now + timer.delay.count());
-  if (in && !out) raise(timer.out);
-  if (!in && out) lower(timer.out, Pace::shaped);
+  const bool follows = in != (out_held[index] != 0);
+  if (timer.kind == EffectKind::debounce && follows) arm(index, head->now + timer.delay.count());
+  set_out(index, in, Pace::shaped);
 }
 
 // -- axes made of buttons --------------------------------------------------------------------------
@@ -246,6 +246,7 @@ void Heart::refresh_group(const Group& group) noexcept {
 void Heart::set_lane(Index index, Index lane, shape::Point point) noexcept {
   const Group& group = plan_data->groups[index];
   shape::Point& old = lanes[lane];
+  if (old == point) return;
   const bool was_live = old != shape::Point{};
   const bool is_live = point != shape::Point{};
   old = point;

@@ -152,6 +152,7 @@ void Heart::set_plan(Plan new_plan) {
   view(over_counted, layout.over_counted);
   view(deadline, layout.deadline);
   std::fill_n(deadline, plan_data->timers.size(), never);
+  view(out_held, layout.out_held);
   view(heap, layout.heap);
   view(heap_place, layout.heap_place);
   view(position, layout.position);

@@ -32,6 +32,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.deadline = take<std::int64_t>(size, plan.timers.size());
+  layout.out_held = take<std::uint8_t>(size, plan.timers.size());
   layout.heap = take<Index>(size, plan.timers.size());
   layout.heap_place = take<Index>(size, plan.timers.size());
   layout.position = take<std::int64_t>(size, 2 * plan.digitals.size());

@@ -121,7 +121,7 @@ inline constexpr std::size_t journal_length = 256;
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, presses = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0, down = 0, counted = 0,
-              over = 0, over_counted = 0, deadline = 0, heap = 0, heap_place = 0, position = 0, moving = 0,
+              over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0, position = 0, moving = 0,
               journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;

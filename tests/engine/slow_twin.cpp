@@ -114,6 +114,7 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
     }
     analog.lanes.push_back(lane);
   }
+  analog.points.resize(analog.lanes.size());
   analogs_.push_back(analog);
 }
 
@@ -160,7 +161,6 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   feed(slot, at_us(now_), attachment.state);
   cross(slot, unit);
   frozen_ = was_frozen;
-  analog_due_ = true;
   work_out();
 }
 
@@ -197,7 +197,6 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
         set(c.role + " " + std::to_string(c.code.number), change.value != 0);
       } else {
         unit.raw[c.code] = change.value;
-        analog_due_ = true;
       }
     }
   cross(slot, unit);
@@ -259,11 +258,10 @@ void SlowTwin::work_out() {
     const Point to = goal(glide);
     const auto x = static_cast<std::int64_t>(to.x * 4294967296.0);
     const auto y = static_cast<std::int64_t>(to.y * 4294967296.0);
-    if (glide.x != x || glide.y != y) analog_due_ = true;
     glide.x = x;
     glide.y = y;
   }
-  if (analog_due_ && !frozen_) work_out_analog();
+  if (!frozen_) work_out_analog();
 }
 
 SlowTwin::Point SlowTwin::goal(const Glide& glide) const {
@@ -273,39 +271,43 @@ SlowTwin::Point SlowTwin::goal(const Glide& glide) const {
   return p;
 }
 
+SlowTwin::Point SlowTwin::shaped(Point p, double dead_zone) const {
+  const double length = std::sqrt(p.x * p.x + p.y * p.y);
+  if (p.x * p.x + p.y * p.y <= dead_zone * dead_zone) return {};
+  const double wanted = length >= 1 ? 1 : (length - dead_zone) / (1 - dead_zone);
+  return {p.x * (wanted / length), p.y * (wanted / length)};
+}
+
+SlowTwin::Points SlowTwin::points_of(const Analog& analog) const {
+  Points points;
+  for (const Lane& lane : analog.lanes) {
+    auto& here = points.emplace_back();
+    if (lane.glide >= 0) {
+      const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
+      here[0] = glide.ramp > 0 ? Point{double(glide.x) / 4294967296.0, double(glide.y) / 4294967296.0} : goal(glide);
+    } else {
+      for (const auto& [slot, unit] : units_)
+        if (unit.attachment.seat == lane.seat && has_axis(unit, lane.role))
+          here[slot] = shaped(position(unit, lane.role), lane.dead_zone);
+    }
+    std::erase_if(here, [](const auto& entry) { return entry.second == Point{}; });
+  }
+  return points;
+}
+
 void SlowTwin::work_out_analog() {
-  analog_due_ = false;
-  for (const Analog& analog : analogs_) {
+  for (Analog& analog : analogs_) {
+    Points points = points_of(analog);
+    if (points == analog.points) continue;
+    analog.points = points;
     Point best;
     double best_square = 0;
-    bool any = false;
-    const auto offer = [&](Point p) {
-      any = true;
-      if (p.x * p.x + p.y * p.y > best_square) {
-        best_square = p.x * p.x + p.y * p.y;
-        best = p;
-      }
-    };
-    for (const Lane& lane : analog.lanes) {
-      if (lane.glide >= 0) {
-        const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
-        const Point to = goal(glide);
-        offer(glide.ramp > 0 ? Point{double(glide.x) / 4294967296.0, double(glide.y) / 4294967296.0} : to);
-        continue;
-      }
-      for (const auto& [slot, unit] : units_) {
-        if (unit.attachment.seat != lane.seat || !has_axis(unit, lane.role)) continue;
-        Point p = position(unit, lane.role);
-        const double length = std::sqrt(p.x * p.x + p.y * p.y);
-        if (p.x * p.x + p.y * p.y <= lane.dead_zone * lane.dead_zone) p = {};
-        else {
-          const double wanted = length >= 1 ? 1 : (length - lane.dead_zone) / (1 - lane.dead_zone);
-          p = {p.x * (wanted / length), p.y * (wanted / length)};
+    for (const auto& lane : points)
+      for (const auto& [slot, p] : lane)
+        if (p.x * p.x + p.y * p.y > best_square) {
+          best_square = p.x * p.x + p.y * p.y;
+          best = p;
         }
-        offer(p);
-      }
-    }
-    if (!any && analog.stays) continue;
     values_[analog.x].level = best.x;
     if (!analog.y.empty()) values_[analog.y].level = best.y;
   }
@@ -354,7 +356,6 @@ void SlowTwin::fire() {
     const Point to = goal(glide);
     glide.x = towards(glide.x, to.x);
     glide.y = towards(glide.y, to.y);
-    analog_due_ = true;
   }
   work_out();
 }
@@ -405,8 +406,10 @@ void SlowTwin::detach(int slot) {
   const Unit unit = at->second;
   units_.erase(at);
   for (Line& line : lines_) line.crossings.erase(slot);
+  for (Analog& analog : analogs_)
+    if (analog.stays)
+      for (auto& lane : analog.points) lane.erase(slot);
   end_at_once(unit);
-  analog_due_ = true;
   work_out();
 }
 
@@ -422,7 +425,9 @@ void SlowTwin::freeze() {
   }
   for (Glide& glide : glides_) glide.x = glide.y = 0;
   work_out();
-  for (const Analog& analog : analogs_) {
+  for (Analog& analog : analogs_) {
+    analog.points.clear();
+    analog.points.resize(analog.lanes.size());
     if (analog.stays) continue;
     values_[analog.x].level = 0;
     if (!analog.y.empty()) values_[analog.y].level = 0;
@@ -432,7 +437,6 @@ void SlowTwin::freeze() {
 void SlowTwin::thaw() {
   if (!frozen_) return;
   frozen_ = false;
-  analog_due_ = true;
   work_out();
 }
 

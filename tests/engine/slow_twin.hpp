@@ -58,14 +58,16 @@ class SlowTwin {
     double dead_zone = 0;
     int glide = -1;
   };
+  struct Point {
+    double x = 0, y = 0;
+    bool operator==(const Point&) const = default;
+  };
+  using Points = std::vector<std::map<int, Point>>;  ///< by lane, by slot; those at rest are left out
   struct Analog {
     std::string x, y;
     bool stays = false;
     std::vector<Lane> lanes;
-  };
-  struct Point {
-    double x = 0, y = 0;
-    bool operator==(const Point&) const = default;
+    Points points;
   };
 
   void add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
@@ -85,13 +87,14 @@ class SlowTwin {
   void cross(int slot, Unit& unit);
   void work_out();
   void work_out_analog();
+  [[nodiscard]] Points points_of(const Analog& analog) const;
+  [[nodiscard]] Point shaped(Point point, double dead_zone) const;
   void fire();
   void end_at_once(const Unit& unit);
   [[nodiscard]] bool feeds(const Unit& unit, const Line& line) const;
 
   std::int64_t now_ = 0;
   bool frozen_ = false;
-  bool analog_due_ = false;
   std::map<int, Unit> units_;
   std::vector<Line> lines_;
   std::vector<Glide> glides_;
