@@ -67,28 +67,26 @@ void Heart::cross(std::size_t number, const AnalogOperation& operation, shape::P
   }
 }
 
-void Heart::measure(std::size_t number, const Gauge& gauge) noexcept {
-  const std::int32_t* values = raw + number * max_axes;
-  shape::Point point{shape::normalised(gauge.x_scale, values[gauge.x]), 0};
-  if (gauge.pair) point.y = shape::normalised(gauge.y_scale, values[gauge.y]);
+void Heart::measure(const Slot& slot, std::size_t number, const Gauge& gauge) noexcept {
+  shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
+  if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
   if (gauge.inverted) point.x = -point.x;
-  for (const Index index : gauge.operations) {
-    const AnalogOperation& operation = plan_data->operations[index];
-    if (operation.kind == AnalogKind::crossing)
-      cross(number, operation, point);
+  for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
+    const Step& step = slot.steps[i];
+    if (step.kind == AnalogKind::crossing)
+      cross(number, plan_data->operations[step.operation], point);
     else if (head->frozen == 0)
-      set_lane(operation.group, static_cast<Index>(operation.lane + number),
-               shape::dead_zone(point, operation.dead_zone));
+      set_lane(step.group, step.lane, shape::shaped(point, step.dead_zone));
   }
 }
 
 /// Lowers what crossings held that are no longer passed.
 void Heart::leave(std::size_t number) noexcept {
-  for (const Index index : slots[number].crossings) {
-    const AnalogOperation& operation = plan_data->operations[index];
+  for (const Step& step : slots[number].steps) {
+    if (step.kind != AnalogKind::crossing) continue;
+    const AnalogOperation& operation = plan_data->operations[step.operation];
     const std::size_t place = operation.crossing * max_units + number;
     const auto gone = static_cast<std::uint8_t>(over_counted[place] & ~over[place]);
-    if (gone == 0) continue;
     over_counted[place] &= over[place];
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if ((gone >> d & 1) != 0) lower(operation.signals.at(d), Pace::shaped);
@@ -96,8 +94,9 @@ void Heart::leave(std::size_t number) noexcept {
 }
 
 /// The unit has left: its share of an operation goes to rest; what stays where it is left stays.
-void Heart::drop(std::size_t number, const AnalogOperation& operation) noexcept {
-  if (operation.kind == AnalogKind::crossing) {
+void Heart::drop(std::size_t number, const Step& step) noexcept {
+  const AnalogOperation& operation = plan_data->operations[step.operation];
+  if (step.kind == AnalogKind::crossing) {
     const std::size_t place = operation.crossing * max_units + number;
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing) {
@@ -107,61 +106,60 @@ void Heart::drop(std::size_t number, const AnalogOperation& operation) noexcept 
     over[place] = over_counted[place] = 0;
     return;
   }
-  const auto lane = static_cast<Index>(operation.lane + number);
-  const Group& group = plan_data->groups[operation.group];
-  if (!group.stays) return set_lane(operation.group, lane, {});
-  if (lanes[lane] != shape::Point{}) --live[operation.group];
-  lanes[lane] = {};
+  if (!plan_data->groups[step.group].stays) return set_lane(step.group, step.lane, {});
+  if (!lanes[step.lane].at_rest()) --live[step.group];
+  lanes[step.lane] = {};
 }
 
 // -- reports ------------------------------------------------------------------------------------------
 
+void Heart::set_button(const Slot& slot, std::size_t number, std::size_t button, bool now_down,
+                       bool& released) noexcept {
+  std::uint64_t& word = down[number * button_words + button / 64];
+  if (((word & bit_of(button)) != 0) == now_down) return;
+  if (now_down) return press(slot, number, button);
+  word &= ~bit_of(button);
+  released = true;
+}
+
 void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept {
   const Slot& slot = slots[number];
-  std::uint32_t gauges = 0;
+  std::uint64_t touched = 0;
   bool released = false;
-  const auto set = [&](std::size_t button, bool now_down) {
-    std::uint64_t& word = down[number * button_words + button / 64];
-    if (((word & bit_of(button)) != 0) == now_down) return;
-    if (now_down) return press(slot, number, button);
-    word &= ~bit_of(button);
-    released = true;
-  };
   for (const Change& change : changes) {
     const Wire& wire = slot.wires[slot.codes.find(change.code)];
-    switch (wire.kind) {
-      case WireKind::button:
-        set(wire.button, change.value != 0);
-        break;
-      case WireKind::hat:
-        set(wire.button, change.value < 0);
-        set(wire.button + 1U, change.value > 0);
-        break;
-      case WireKind::axis:
-        raw[number * max_axes + wire.axis] = change.value;
-        known[number] |= 1U << wire.axis;
-        gauges |= wire.gauges;
-        break;
-      case WireKind::unused:
-        head->ignored += slot.codes.find(change.code) == 0 ? 1 : 0;
-        break;
+    if (wire.kind == WireKind::axis) {
+      raw[wire.axis] = change.value;
+      touched |= wire.touches;
+    } else if (wire.kind == WireKind::button) {
+      set_button(slot, number, wire.button, change.value != 0, released);
+    } else if (wire.kind == WireKind::hat) {
+      set_button(slot, number, wire.button, change.value < 0, released);
+      set_button(slot, number, wire.button + 1U, change.value > 0, released);
+    } else if (&wire == slot.wires.data()) {
+      ++head->ignored;
     }
   }
-  for (std::uint32_t rest = gauges; rest != 0; rest &= rest - 1)
-    measure(number, slot.gauges[static_cast<std::size_t>(std::countr_zero(rest))]);
+  if (touched != 0) {
+    known[number] |= static_cast<std::uint32_t>(touched);
+    for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
+      measure(slot, number, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
+  }
   if (released) let_go(slot, number, Pace::shaped);
-  if (gauges != 0) leave(number);
+  if ((touched >> gauge_bits & slot.crossing_gauges) != 0) leave(number);
 }
 
 void Engine::feed(UnitId unit, const Report& report) noexcept {
   Heart& heart = *heart_;
   const std::int64_t time = report.time.time_since_epoch().count();
-  if (time > heart.head->now) heart.advance(time);
-  if (unit.slot >= max_units || !heart.slots[unit.slot].used || heart.slots[unit.slot].age != unit.age) {
+  if (time >= heart.head->next_due)
+    heart.advance(time);
+  else if (time > heart.head->now)
+    heart.head->now = time;
+  if (unit.slot < max_units && heart.slots[unit.slot].age == unit.age && heart.slots[unit.slot].used())
+    heart.commit(unit.slot, report.changes);
+  else
     heart.head->ignored += report.changes.size();
-    return;
-  }
-  heart.commit(unit.slot, report.changes);
 }
 
 // -- all at once ----------------------------------------------------------------------------------------
@@ -169,7 +167,10 @@ void Engine::feed(UnitId unit, const Report& report) noexcept {
 void Heart::rest_all() noexcept {
   const PlanData& p = *plan_data;
   for (Index t = 0; t < p.targets.size(); ++t)
-    if (p.signal_of_target[t] != nothing || !p.targets[t].stays) set_level(t, 0);
+    if (level[t] != 0 && !p.targets[t].stays) {
+      level[t] = 0;
+      note(t);
+    }
   std::fill_n(holders, p.signals.size(), std::uint16_t{0});
   std::fill_n(lanes, p.lanes, shape::Point{});
   std::fill_n(live, p.groups.size(), std::uint16_t{0});
@@ -186,22 +187,20 @@ void Heart::rest_all() noexcept {
 void Heart::thaw() noexcept {
   head->frozen = 0;
   for (std::size_t number = 0; number < max_units; ++number)
-    if (slots[number].used) start(number);
+    if (slots[number].used()) start(number);
 }
 
 void Engine::detach(UnitId unit) noexcept {
   Heart& heart = *heart_;
   if (unit.slot >= max_units) return;
   Slot& slot = heart.slots[unit.slot];
-  if (!slot.used || slot.age != unit.age) return;
+  if (!slot.used() || slot.age != unit.age) return;
   std::fill_n(heart.down + unit.slot * button_words, button_words, std::uint64_t{0});
   heart.let_go(slot, unit.slot, Pace::at_once);
-  for (const Gauge& gauge : slot.gauges)
-    for (const Index index : gauge.operations) heart.drop(unit.slot, heart.plan_data->operations[index]);
+  for (const Step& step : slot.steps) heart.drop(unit.slot, step);
   for (const Index signal : slot.raises) heart.settle_now(signal);
   std::fill_n(heart.raw + unit.slot * max_axes, max_axes, 0);
   heart.known[unit.slot] = 0;
-  slot.used = false;
   ++slot.age;
 }
 

@@ -38,7 +38,7 @@ class Follower {
   void restart() noexcept;
   void look(Index target, std::int64_t now) noexcept;
   bool step(Index target, Shown& shown, std::int64_t now) noexcept;
-  void show(Index target, double value) noexcept;
+  void follow(Index axis) noexcept;
 
   const Engine::Heart& engine_;
   std::int64_t shortest_;

@@ -38,10 +38,14 @@ enum class WireKind : std::uint8_t { unused, button, hat, axis };
 /// What one code of one unit does.
 struct Wire {
   WireKind kind = WireKind::unused;
-  std::uint8_t axis = 0;     ///< axis: its number among the unit's axes
-  std::uint8_t button = 0;   ///< button, hat: its bit; a hat's positive side has the next one
-  std::uint32_t gauges = 0;  ///< axis: the bit of the gauge that it is half of; 0 if nothing needs it
+  std::uint8_t button = 0;  ///< button, hat: its bit; a hat's positive side has the next one
+  Index axis = 0;           ///< axis: its place in `raw`
+  /// axis: its bit among the unit's axes, and above these (`gauge_bits`) the bit of the gauge that it
+  /// is part of, if anything needs it
+  std::uint64_t touches = 0;
 };
+inline constexpr int gauge_bits = 32;
+static_assert(max_axes <= gauge_bits);
 
 /// A run of a slot's `raises`: the signals that a button holds.
 struct Run {
@@ -49,51 +53,56 @@ struct Run {
   std::uint16_t count = 0;
 };
 
-/// One or two axes that are evaluated together, and the operations that they feed.
+/// An analog operation of the plan, with this unit's own lane or crossing.
+struct Step {
+  AnalogKind kind = AnalogKind::lane;
+  Index operation = 0;
+  Index group = 0;
+  Index lane = 0;
+  shape::DeadZone dead_zone;
+};
+
+/// One or two axes that are evaluated together, and a run of the slot's `steps` that they feed.
 struct Gauge {
-  std::uint8_t x = 0;
-  std::uint8_t y = 0;
+  Index x = 0;  ///< places in `raw`
+  Index y = 0;
   bool pair = false;
   bool inverted = false;  ///< one-sided, resting at its maximum
-  shape::Scale x_scale{};
-  shape::Scale y_scale{};
-  std::vector<Index> operations;
+  std::uint16_t first_step = 0;
+  std::uint16_t step_count = 0;
+  shape::Scale x_scale;
+  shape::Scale y_scale;
 };
 
 /// Wire numbers by code. 0 means that the unit has no such code.
 class CodeTable {
  public:
-  static constexpr std::size_t keys = 0x300, axes = 0x40;
   void clear() noexcept { numbers_.fill(0); }
-  [[nodiscard]] bool set(Code code, std::uint8_t number) noexcept {
-    const std::size_t at = place(code);
-    if (at == 0) return false;
-    numbers_[at] = number;
-    return true;
-  }
-  [[nodiscard]] std::uint8_t find(Code code) const noexcept { return numbers_[place(code)]; }
+  [[nodiscard]] static constexpr bool has_room_for(Code code) noexcept { return code.type < types && code.number < codes; }
+  /// There must be room for the code.
+  void set(Code code, std::uint8_t number) noexcept { numbers_[place(code)] = number; }
+  [[nodiscard]] std::uint8_t find(Code code) const noexcept { return has_room_for(code) ? numbers_[place(code)] : 0; }
 
  private:
-  /// Place 0 is kept for codes that there is no room for and is never set.
-  static std::size_t place(Code code) noexcept {
-    if (code.type == ev_key) return code.number < keys ? code.number + 1U : 0;
-    return code.type == ev_abs && code.number < axes ? keys + 1 + code.number : 0;
-  }
-  std::array<std::uint8_t, keys + axes + 1> numbers_{};
+  static constexpr std::size_t types = 4, codes = 1024;
+  static std::size_t place(Code code) noexcept { return code.type * codes + code.number; }
+  std::array<std::uint8_t, types * codes> numbers_{};
 };
 
-/// A place for one unit.
+/// A place for one unit. `age` is odd while one is there, so that an id is never mistaken for another's.
 struct Slot {
-  bool used = false;
   std::uint16_t age = 0;
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
-  std::vector<Run> buttons;   ///< by button bit
+  std::vector<Run> buttons;  ///< by button bit
   std::vector<Index> raises;
   std::vector<Gauge> gauges;
-  std::vector<Index> crossings;     ///< operations that are crossings, each once
-  std::vector<std::int32_t> rests;  ///< by axis: the raw value that it rests at
+  std::vector<Step> steps;
+  std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its steps
+  std::vector<std::int32_t> rests;    ///< by axis: the raw value that it rests at
+
+  [[nodiscard]] bool used() const noexcept { return (age & 1) != 0; }
 };
 
 /// How fast a release comes through debounce and ramps: as they say, or at once.
@@ -104,7 +113,7 @@ struct Engine::Heart {
 
   // wiring.cpp: from attachments to wires
   void set_plan(Plan new_plan);
-  std::optional<Diagnostic> wire(Slot& slot, const Attachment& attachment);
+  std::optional<Diagnostic> wire(std::size_t slot_number, const Attachment& attachment);
   void start(std::size_t slot_number) noexcept;
   void take_state(std::size_t slot_number, std::span<const Change> changes) noexcept;
   std::vector<Change> what_hands_hold(std::size_t slot_number) const;
@@ -112,19 +121,22 @@ struct Engine::Heart {
   // engine.cpp
   void commit(std::size_t slot_number, std::span<const Change> changes) noexcept;
   void press(const Slot& slot, std::size_t slot_number, std::size_t button) noexcept;
+  void set_button(const Slot& slot, std::size_t slot_number, std::size_t button, bool now_down,
+                  bool& released) noexcept;
   void let_go(const Slot& slot, std::size_t slot_number, Pace pace) noexcept;
-  void measure(std::size_t slot_number, const Gauge& gauge) noexcept;
+  void measure(const Slot& slot, std::size_t slot_number, const Gauge& gauge) noexcept;
   void cross(std::size_t slot_number, const AnalogOperation& operation, shape::Point point) noexcept;
   void leave(std::size_t slot_number) noexcept;
-  void drop(std::size_t slot_number, const AnalogOperation& operation) noexcept;
+  void drop(std::size_t slot_number, const Step& step) noexcept;
   void rest_all() noexcept;
   void thaw() noexcept;
 
   // signals.cpp
   void raise(Index signal) noexcept;
   void lower(Index signal, Pace pace) noexcept;
-  void turn_on(Index signal) noexcept;
-  void turn_off(Index signal, Pace pace) noexcept;
+  void turn_on(const Signal& signal) noexcept;
+  void turn_off(const Signal& signal, Pace pace) noexcept;
+  void apply_all(const Signal& signal, bool on, Pace pace) noexcept;
   void apply(const Effect& effect, bool on, Pace pace) noexcept;
   void set_out(Index timer, bool on, Pace pace) noexcept;
   void settle_now(Index signal) noexcept;
@@ -136,7 +148,7 @@ struct Engine::Heart {
   void advance(std::int64_t to) noexcept;
   void set_lane(Index group, Index lane, shape::Point point) noexcept;
   void refresh_group(const Group& group) noexcept;
-  void set_level(Index target, double value) noexcept;
+  void set_group(const Group& group, shape::Point point) noexcept;
   void find_next_due() noexcept;
   [[nodiscard]] bool is_on(Index signal) const noexcept { return holders[signal] >= plan_data->signals[signal].need; }
   [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital) const noexcept;
@@ -144,6 +156,7 @@ struct Engine::Heart {
   void put(std::uint32_t place, Index timer) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;
 
+  /// Tells the readers; for a pair its x stands for both.
   void note(Index target) noexcept {
     journal[head->journal_end & (journal_length - 1)] = target;
     ++head->journal_end;
@@ -177,5 +190,49 @@ struct Engine::Heart {
 
   std::array<Slot, max_units> slots;
 };
+
+// -- the innermost of the hot path -----------------------------------------------------------------
+
+inline void Engine::Heart::set_group(const Group& group, shape::Point point) noexcept {
+  if (level[group.x] == point.x && (group.y == nothing || level[group.y] == point.y)) return;
+  level[group.x] = point.x;
+  if (group.y != nothing) level[group.y] = point.y;
+  note(group.x);
+}
+
+inline void Engine::Heart::set_lane(Index index, Index lane, shape::Point point) noexcept {
+  const Group& group = plan_data->groups[index];
+  shape::Point& old = lanes[lane];
+  if (old == point) return;
+  const bool was_live = !old.at_rest();
+  const bool is_live = !point.at_rest();
+  old = point;
+  live[index] = static_cast<std::uint16_t>(live[index] + is_live - was_live);
+  if (live[index] > (is_live ? 1 : 0)) return refresh_group(group);
+  set_group(group, point);
+}
+
+inline void Engine::Heart::raise(Index signal) noexcept {
+  const Signal& body = plan_data->signals[signal];
+  if (++holders[signal] == body.need) turn_on(body);
+}
+
+inline void Engine::Heart::lower(Index signal, Pace pace) noexcept {
+  const Signal& body = plan_data->signals[signal];
+  if (holders[signal]-- == body.need) turn_off(body, pace);
+}
+
+inline void Engine::Heart::turn_on(const Signal& body) noexcept {
+  if (body.target == nothing) return apply_all(body, true, Pace::shaped);
+  level[body.target] = 1;
+  ++presses[body.target];
+  note(body.target);
+}
+
+inline void Engine::Heart::turn_off(const Signal& body, Pace pace) noexcept {
+  if (body.target == nothing) return apply_all(body, false, pace);
+  level[body.target] = 0;
+  note(body.target);
+}
 
 }  // namespace omnipar

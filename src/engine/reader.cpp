@@ -27,18 +27,9 @@ void Follower::restart() noexcept {
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) changed_[changed_count_++] = static_cast<Index>(t);
 }
 
-void Follower::show(Index target, double value) noexcept {
-  shown_[target].value = value;
-  changed_[changed_count_++] = target;
-}
-
-/// Goes one step towards what the engine says; true if there is more to show later.
+/// Takes a button one step towards what the engine says; true if there is more to show later.
 bool Follower::step(Index target, Shown& shown, std::int64_t now) noexcept {
   const double level = engine_.level[target];
-  if (engine_.plan_data->signal_of_target[target] == nothing) {
-    if (shown.value != level) show(target, level);
-    return false;
-  }
   const bool more_presses = engine_.presses[target] != shown.taken;
   const bool is_down = shown.value != 0;
   const bool wants_change = is_down ? more_presses || level == 0 : more_presses;
@@ -50,14 +41,28 @@ bool Follower::step(Index target, Shown& shown, std::int64_t now) noexcept {
     ++shown.taken;
     ++shown.presses;
   }
-  show(target, is_down ? 0 : 1);
+  shown.value = is_down ? 0 : 1;
+  changed_[changed_count_++] = target;
   return engine_.presses[target] != shown.taken || (!is_down && level == 0);
 }
 
 void Follower::look(Index target, std::int64_t now) noexcept {
   if (looked_[target] == samples_) return;
   looked_[target] = samples_;
-  if (step(target, shown_[target], now)) behind_[behind_count_++] = target;
+  const Index group = engine_.plan_data->group_of_target[target];
+  if (group == nothing) {
+    if (step(target, shown_[target], now)) behind_[behind_count_++] = target;
+    return;
+  }
+  const Group& pair = engine_.plan_data->groups[group];
+  follow(pair.x);
+  if (pair.y != nothing) follow(pair.y);
+}
+
+void Follower::follow(Index axis) noexcept {
+  if (shown_[axis].value == engine_.level[axis]) return;
+  shown_[axis].value = engine_.level[axis];
+  changed_[changed_count_++] = axis;
 }
 
 void Follower::sample(std::int64_t now) noexcept {

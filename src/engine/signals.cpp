@@ -33,39 +33,10 @@ double from_fixed(std::int64_t value) noexcept {
 
 using Heart = Engine::Heart;
 
-void Heart::set_level(Index target, double value) noexcept {
-  if (level[target] == value) return;
-  level[target] = value;
-  note(target);
-}
-
 // -- signals ------------------------------------------------------------------------------------
 
-void Heart::raise(Index signal) noexcept {
-  if (++holders[signal] == plan_data->signals[signal].need) turn_on(signal);
-}
-
-void Heart::lower(Index signal, Pace pace) noexcept {
-  if (holders[signal]-- == plan_data->signals[signal].need) turn_off(signal, pace);
-}
-
-void Heart::turn_on(Index signal) noexcept {
-  const Signal& body = plan_data->signals[signal];
-  if (body.target != nothing) {
-    level[body.target] = 1;
-    ++presses[body.target];
-    note(body.target);
-  }
-  for (const Effect& effect : body.effects) apply(effect, true, Pace::shaped);
-}
-
-void Heart::turn_off(Index signal, Pace pace) noexcept {
-  const Signal& body = plan_data->signals[signal];
-  if (body.target != nothing) {
-    level[body.target] = 0;
-    note(body.target);
-  }
-  for (const Effect& effect : body.effects) apply(effect, false, pace);
+void Heart::apply_all(const Signal& signal, bool on, Pace pace) noexcept {
+  for (const Effect& effect : signal.effects) apply(effect, on, pace);
 }
 
 void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
@@ -77,7 +48,7 @@ void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
         lower(effect.index, pace);
       return;
     case EffectKind::digital:
-      return evaluate(effect.index, pace);
+      return evaluate(effect.index, Pace::shaped);  // at once comes at the end of a leave: settle_now
     case EffectKind::hold:
       if (on) return arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
       disarm(effect.index);
@@ -103,7 +74,7 @@ void Heart::set_out(Index timer, bool on, Pace pace) noexcept {
     lower(plan_data->timers[timer].out, pace);
 }
 
-/// What a signal that is off still keeps up by debounce or ramp ends now.
+/// What a signal that is off still keeps up by debounce or ramp ends now, and so does its deafness.
 void Heart::settle_now(Index signal) noexcept {
   if (is_on(signal)) return;
   for (const Effect& effect : plan_data->signals[signal].effects) {
@@ -112,7 +83,7 @@ void Heart::settle_now(Index signal) noexcept {
     } else if (effect.kind == EffectKind::raise) {
       settle_now(effect.index);
     } else {
-      if (out_held[effect.index] != 0) apply(effect, false, Pace::at_once);
+      apply(effect, false, Pace::at_once);
       settle_now(plan_data->timers[effect.index].out);
     }
   }
@@ -239,21 +210,7 @@ void Heart::refresh_group(const Group& group) noexcept {
       best = lane;
     }
   }
-  set_level(group.x, best.x);
-  if (group.y != nothing) set_level(group.y, best.y);
-}
-
-void Heart::set_lane(Index index, Index lane, shape::Point point) noexcept {
-  const Group& group = plan_data->groups[index];
-  shape::Point& old = lanes[lane];
-  if (old == point) return;
-  const bool was_live = old != shape::Point{};
-  const bool is_live = point != shape::Point{};
-  old = point;
-  if (was_live != is_live) live[index] = static_cast<std::uint16_t>(is_live ? live[index] + 1 : live[index] - 1);
-  if (live[index] > 1 || (live[index] == 1 && !is_live)) return refresh_group(group);
-  set_level(group.x, point.x);
-  if (group.y != nothing) set_level(group.y, point.y);
+  set_group(group, best);
 }
 
 // -- time ---------------------------------------------------------------------------------------------

@@ -15,8 +15,8 @@ namespace {
 /// Collects a slot's wires, control by control.
 class Wiring {
  public:
-  Wiring(const PlanData& plan, const Attachment& attachment, Slot& slot)
-      : plan_(plan), attachment_(attachment), slot_(slot) {}
+  Wiring(const PlanData& plan, const Attachment& attachment, Slot& slot, std::size_t slot_number)
+      : plan_(plan), attachment_(attachment), slot_(slot), slot_number_(slot_number) {}
 
   std::optional<Diagnostic> run() {
     slot_.codes.clear();
@@ -24,17 +24,14 @@ class Wiring {
     slot_.buttons.clear();
     slot_.raises.clear();
     slot_.gauges.clear();
-    slot_.crossings.clear();
+    slot_.steps.clear();
     slot_.rests.clear();
-    axes_ = 0;
+    slot_.crossing_gauges = 0;
     for (const Control& control : attachment_.controls)
       if (!add(control))
         return Diagnostic{"too-many-controls", Severity::error,
                           "the unit has more controls than one unit may have", attachment_.unit,
                           fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
-    for (const Gauge& gauge : slot_.gauges)
-      for (const Index index : gauge.operations)
-        if (plan_.operations[index].kind == AnalogKind::crossing) slot_.crossings.push_back(index);
     return std::nullopt;
   }
 
@@ -54,9 +51,12 @@ class Wiring {
     return add_axis(control, found);
   }
 
+  /// Codes that there is no room for are as if the unit did not have them.
   bool keep(Code code, const Wire& wire) {
+    if (!CodeTable::has_room_for(code)) return true;
     if (slot_.wires.size() > 255) return false;
-    if (slot_.codes.set(code, static_cast<std::uint8_t>(slot_.wires.size()))) slot_.wires.push_back(wire);
+    slot_.codes.set(code, static_cast<std::uint8_t>(slot_.wires.size()));
+    slot_.wires.push_back(wire);
     return true;
   }
 
@@ -84,45 +84,64 @@ class Wiring {
 
   /// Axes are kept even when nothing needs them, so that a later plan knows where they are.
   bool add_axis(const Control& control, const Input* input) {
-    if (axes_ >= max_axes) return false;
+    const std::size_t axis = slot_.rests.size();
+    if (axis >= max_axes) return false;
+    slot_.rests.push_back(control.rest);
     Wire wire;
     wire.kind = WireKind::axis;
-    wire.axis = static_cast<std::uint8_t>(axes_++);
-    slot_.rests.push_back(control.rest);
-    if (input != nullptr && !input->operations.empty()) wire.gauges = 1U << gauge_for(control, *input, wire.axis);
+    wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
+    wire.touches = std::uint64_t{1} << axis;
+    if (input != nullptr && !input->operations.empty())
+      wire.touches |= std::uint64_t{1} << (gauge_bits + gauge_for(control, *input, wire.axis));
     return keep(control.code, wire);
   }
 
-  std::size_t gauge_for(const Control& control, const Input& input, std::uint8_t axis) {
-    Gauge* gauge = control.axis == Axis::none ? nullptr : gauge_of(input);
-    if (gauge == nullptr) {
-      gauge = &slot_.gauges.emplace_back();
-      gauge->operations = input.operations;
-    }
-    const shape::Scale scale{static_cast<double>(control.minimum), static_cast<double>(control.maximum),
-                             static_cast<double>(control.rest)};
+  std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
+    const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input);
+    Gauge& gauge = slot_.gauges[number];
+    const shape::Scale scale = shape::scale_of(control.minimum, control.maximum, control.rest);
     if (control.axis == Axis::y) {
-      gauge->y = axis;
-      gauge->y_scale = scale;
-      gauge->pair = true;
+      gauge.y = axis;
+      gauge.y_scale = scale;
+      gauge.pair = true;
     } else {
-      gauge->x = axis;
-      gauge->x_scale = scale;
-      gauge->inverted = control.reading == Reading::one_sided && control.rest == control.maximum;
+      gauge.x = axis;
+      gauge.x_scale = scale;
+      gauge.inverted = control.reading == Reading::one_sided && control.rest == control.maximum;
     }
-    return static_cast<std::size_t>(gauge - slot_.gauges.data());
+    return number;
   }
 
-  /// The gauge that already has the other half of a stick.
-  Gauge* gauge_of(const Input& input) {
-    const auto at = std::ranges::find(slot_.gauges, input.operations, &Gauge::operations);
-    return at == slot_.gauges.end() ? nullptr : &*at;
+  /// The gauge that already has the other half of a stick, or a new one.
+  std::size_t gauge_of(const Input& input) {
+    for (std::size_t i = 0; i < slot_.gauges.size(); ++i)
+      if (slot_.steps[slot_.gauges[i].first_step].operation == input.operations.front()) return i;
+    return new_gauge(input);
+  }
+
+  std::size_t new_gauge(const Input& input) {
+    const std::size_t number = slot_.gauges.size();
+    Gauge& gauge = slot_.gauges.emplace_back();
+    gauge.first_step = static_cast<std::uint16_t>(slot_.steps.size());
+    gauge.step_count = static_cast<std::uint16_t>(input.operations.size());
+    for (const Index index : input.operations) {
+      const AnalogOperation& operation = plan_.operations[index];
+      Step step;
+      step.kind = operation.kind;
+      step.operation = index;
+      step.group = operation.group;
+      step.lane = static_cast<Index>(operation.lane + slot_number_);
+      step.dead_zone = shape::DeadZone{operation.dead_zone};
+      slot_.steps.push_back(step);
+      if (operation.kind == AnalogKind::crossing) slot_.crossing_gauges |= std::uint64_t{1} << number;
+    }
+    return number;
   }
 
   const PlanData& plan_;
   const Attachment& attachment_;
   Slot& slot_;
-  std::size_t axes_ = 0;
+  std::size_t slot_number_;
 };
 
 }  // namespace
@@ -160,8 +179,8 @@ void Heart::set_plan(Plan new_plan) {
   view(journal, layout.journal);
 }
 
-std::optional<Diagnostic> Heart::wire(Slot& slot, const Attachment& attachment) {
-  return Wiring{*plan_data, attachment, slot}.run();
+std::optional<Diagnostic> Heart::wire(std::size_t number, const Attachment& attachment) {
+  return Wiring{*plan_data, attachment, slots[number], number}.run();
 }
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
@@ -177,7 +196,8 @@ void Heart::take_state(std::size_t number, std::span<const Change> changes) noex
 /// time spent frozen has noted them.
 void Heart::start(std::size_t number) noexcept {
   if (head->frozen != 0) return;
-  for (const Gauge& gauge : slots[number].gauges) measure(number, gauge);
+  const Slot& slot = slots[number];
+  for (const Gauge& gauge : slot.gauges) measure(slot, number, gauge);
 }
 
 std::vector<Change> Heart::what_hands_hold(std::size_t number) const {
@@ -191,22 +211,22 @@ std::vector<Change> Heart::what_hands_hold(std::size_t number) const {
     if (wire.kind == WireKind::button && is_down(wire.button)) changes.push_back({control.code, 1});
     if (wire.kind == WireKind::hat && is_down(wire.button)) changes.push_back({control.code, -1});
     if (wire.kind == WireKind::hat && is_down(wire.button + 1U)) changes.push_back({control.code, 1});
-    if (wire.kind == WireKind::axis && (known[number] >> wire.axis & 1) != 0)
-      changes.push_back({control.code, raw[number * max_axes + wire.axis]});
+    if (wire.kind == WireKind::axis && (known[number] & wire.touches) != 0)
+      changes.push_back({control.code, raw[wire.axis]});
   }
   return changes;
 }
 
 tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   Heart& heart = *heart_;
-  const auto at = std::ranges::find(heart.slots, false, &Slot::used);
+  const auto at = std::ranges::find_if(heart.slots, [](const Slot& slot) { return !slot.used(); });
   if (at == heart.slots.end())
     return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
                                      fmt::format("at most {} units at a time", max_units)});
-  if (auto failure = heart.wire(*at, attachment)) return tl::unexpected(std::move(*failure));
-  at->attachment = attachment;
-  at->used = true;
   const auto number = static_cast<std::uint16_t>(at - heart.slots.begin());
+  if (auto failure = heart.wire(number, attachment)) return tl::unexpected(std::move(*failure));
+  at->attachment = attachment;
+  ++at->age;
   heart.take_state(number, attachment.state);
   heart.start(number);
   return UnitId{number, at->age};
@@ -216,7 +236,7 @@ void Engine::adopt(Plan plan) {
   Heart& heart = *heart_;
   std::array<std::vector<Change>, max_units> kept;
   for (std::size_t n = 0; n < max_units; ++n)
-    if (heart.slots[n].used) kept.at(n) = heart.what_hands_hold(n);
+    if (heart.slots[n].used()) kept.at(n) = heart.what_hands_hold(n);
   const StateHead before = *heart.head;
   heart.set_plan(std::move(plan));
   heart.head->now = before.now;
@@ -224,9 +244,7 @@ void Engine::adopt(Plan plan) {
   heart.head->frozen = before.frozen;
   ++heart.epoch;
   for (std::size_t n = 0; n < max_units; ++n) {
-    Slot& slot = heart.slots[n];
-    if (!slot.used) continue;
-    if (heart.wire(slot, slot.attachment)) continue;
+    if (!heart.slots[n].used() || heart.wire(n, heart.slots[n].attachment)) continue;
     heart.take_state(n, kept.at(n));
     heart.start(n);
   }

@@ -2,8 +2,11 @@
 // IEEE 754 rounds the same everywhere.
 #pragma once
 
+#include <algorithm>
+#include <bit>
 #include <cmath>
 #include <cstdint>
+#include <limits>
 
 #include "omnipar/system_sheet.hpp"
 
@@ -12,38 +15,55 @@ namespace omnipar::shape {
 struct Point {
   double x = 0;
   double y = 0;
+  /// True for 0 and -0 alike.
+  [[nodiscard]] constexpr bool at_rest() const noexcept {
+    return ((std::bit_cast<std::uint64_t>(x) | std::bit_cast<std::uint64_t>(y)) << 1) == 0;
+  }
   friend constexpr bool operator==(const Point&, const Point&) = default;
 };
 
 /// The length of a diagonal's sides when the diagonal itself is 1: sqrt(1/2).
 inline constexpr double diagonal = 0.70710678118654752440;
 
-/// How an axis's raw values become normalised ones.
+/// How an axis's raw values become normalised ones: where it rests, and how far it is from there to
+/// either end. A side without length is taken as endless, so that it never leaves 0.
 struct Scale {
-  double minimum = 0;
-  double maximum = 1;
   double rest = 0;
+  double below = std::numeric_limits<double>::infinity();
+  double above = std::numeric_limits<double>::infinity();
 };
 
-[[nodiscard]] inline double clamped(double value, double low, double high) noexcept {
-  return value < low ? low : (value > high ? high : value);
+[[nodiscard]] inline Scale scale_of(std::int32_t minimum, std::int32_t maximum, std::int32_t rest) noexcept {
+  Scale scale;
+  scale.rest = rest;
+  if (minimum < rest) scale.below = static_cast<double>(rest) - minimum;
+  if (maximum > rest) scale.above = static_cast<double>(maximum) - rest;
+  return scale;
 }
 
-/// -1 at the minimum, 0 at rest, 1 at the maximum, straight in between; a side without length is 0.
-/// With rest at an end this is a one-sided axis: 0..1 if rest is the minimum, 0..-1 if the maximum.
+/// -1 at the minimum, 0 at rest, 1 at the maximum, straight in between, never beyond. With rest at an
+/// end this is a one-sided axis: 0..1 if rest is the minimum, 0..-1 if it is the maximum.
 [[nodiscard]] inline double normalised(const Scale& scale, std::int32_t raw) noexcept {
   const double offset = static_cast<double>(raw) - scale.rest;
-  const double side = offset < 0 ? scale.rest - scale.minimum : scale.maximum - scale.rest;
-  return side > 0 ? clamped(offset / side, -1, 1) : 0;
+  const double value = offset / (offset < 0 ? scale.below : scale.above);
+  return std::min(1.0, std::max(-1.0, value));
 }
+
+/// A dead zone up to a length of `inner`, with what follows from it worked out once.
+struct DeadZone {
+  explicit DeadZone(double size = 0) noexcept : inner(size), inner_square(size * size), width(1 - size) {}
+  double inner;
+  double inner_square;
+  double width;
+};
 
 /// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1, which is
 /// never passed; the direction is kept. A single axis is a point with y = 0.
-[[nodiscard]] inline Point dead_zone(Point point, double inner) noexcept {
+[[nodiscard]] inline Point shaped(Point point, const DeadZone& zone) noexcept {
   const double square = point.x * point.x + point.y * point.y;
-  if (square <= inner * inner) return {};
+  if (square <= zone.inner_square) return {};
   const double length = std::sqrt(square);
-  const double wanted = length >= 1 ? 1 : (length - inner) / (1 - inner);
+  const double wanted = length >= 1 ? 1 : (length - zone.inner) / zone.width;
   const double factor = wanted / length;
   return {point.x * factor, point.y * factor};
 }

@@ -387,7 +387,6 @@ void SlowTwin::end_at_once(const Unit& unit) {
     Line& line = lines_[i];
     if (!feeds(unit, line) || line_in(line)) continue;
     ended.insert(static_cast<int>(i));
-    if (!line.middle) continue;
     line.middle = false;
     line.deaf_until.reset();
   }

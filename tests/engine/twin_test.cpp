@@ -1,7 +1,9 @@
 // The slow twin and the engine agree: on all short stories of a small alphabet, and on long random ones.
 #include <catch2/catch.hpp>
 
+#include <deque>
 #include <random>
+#include <sstream>
 
 #include "slow_twin.hpp"
 #include "support/settings.hpp"
@@ -19,30 +21,46 @@ class Both {
       : engine_(plan_of(catalogue, profile)), twin_(catalogue, profile) {}
 
   void attach(std::size_t unit, const Attachment& attachment) {
+    std::ostringstream act;
+    act << "attach " << unit;
+    tell(act);
     ids_[unit] = engine_.attach(attachment).value();
     twin_.attach(ids_[unit].slot, attachment);
     plugged_[unit] = true;
     compare();
   }
   void detach(std::size_t unit) {
+    std::ostringstream act;
+    act << "detach " << unit;
+    tell(act);
     engine_.detach(ids_[unit]);
     twin_.detach(ids_[unit].slot);
     plugged_[unit] = false;
     compare();
   }
   void feed(std::size_t unit, std::vector<Change> changes) {
+    std::ostringstream act;
+    act << "unit " << unit;
+    for (const Change& c : changes) act << ' ' << std::hex << c.code.number << '=' << std::dec << c.value;
+    tell(act);
     engine_.feed(ids_[unit], {at_us(now_), changes});
     if (plugged_[unit]) twin_.feed(ids_[unit].slot, at_us(now_), changes);
     else twin_.advance(at_us(now_));
     compare();
   }
   void wait(std::int64_t us) {
+    std::ostringstream act;
+    act << "wait " << us;
+    tell(act);
     now_ += us;
     engine_.advance(at_us(now_));
     twin_.advance(at_us(now_));
     compare();
   }
   void freeze_or_thaw() {
+    std::ostringstream act;
+    act << (engine_.frozen() ? "thaw" : "freeze");
+    tell(act);
     if (engine_.frozen()) {
       engine_.thaw();
       twin_.thaw();
@@ -56,6 +74,11 @@ class Both {
   [[nodiscard]] const Engine& engine() const { return engine_; }
 
  private:
+  void tell(const std::ostringstream& act) {
+    story_.push_back(act.str());
+    if (story_.size() > 12) story_.pop_front();
+  }
+
   void compare() {
     for (int frames = 0; frames < 64; ++frames) {
       reader_.next_frame();
@@ -69,6 +92,9 @@ class Both {
         const SlowTwin::Value shown{sample.value({t}), sample.presses({t})};
         const SlowTwin::Value& judged = twin_.values().at(name);
         if (shown == judged) continue;
+        std::ostringstream acts;
+        for (const std::string& act : story_) acts << act << "; ";
+        CAPTURE(acts.str());
         CAPTURE(name, now_, shown.level, judged.level, shown.presses, judged.presses);
         REQUIRE(shown == judged);
       }
@@ -77,6 +103,7 @@ class Both {
   Engine engine_;
   Reader reader_{engine_};
   SlowTwin twin_;
+  std::deque<std::string> story_;  ///< the last acts, for the message of a failure
   std::array<UnitId, 4> ids_{};
   std::array<bool, 4> plugged_{};
   std::int64_t now_ = 0;

@@ -1,0 +1,97 @@
+// Engine against hand-written twin on the scripted evening. Without valgrind it prints nanoseconds;
+// scripts/bench also runs it under callgrind, which counts the instructions of run_engine and run_twin.
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <string_view>
+
+#include "../demo/evening.hpp"
+#include "hand_twin.hpp"
+
+using namespace omnipar;
+
+namespace {
+
+constexpr std::size_t evening_reports = 200'000;
+
+std::array<UnitId, 4> attach_all(Engine& engine) {
+  std::array<UnitId, 4> ids{};
+  const auto units = marrowby::evening_units();
+  for (std::size_t i = 0; i < units.size(); ++i) {
+    Attachment attachment = recognise({}, {}, units[i]).value();
+    attachment.seat = "seat-" + std::to_string(i + 1);
+    ids.at(i) = engine.attach(attachment).value();
+  }
+  return ids;
+}
+
+/// Both sides' levels, counts and native values at the end must be the same, or nothing is compared.
+bool agree(const Engine& engine, const bench::HandTwin& twin) {
+  Reader reader{engine};
+  const auto port_agrees = [&](int port, const bench::HandPanel& panel) {
+    static constexpr std::array<std::string_view, 12> names{"a", "b", "c", "x", "y", "z", "coin", "start",
+                                                           "up", "down", "left", "right"};
+    for (std::size_t i = 0; i < names.size(); ++i)
+      if (reader.port(port).pressed(*engine.plan().target(port, names.at(i))) != ((panel.down >> i & 1) != 0))
+        return false;
+    return true;
+  };
+  const auto pad_agrees = [&](int port, const bench::HandPad& pad) {
+    const auto native = [&](std::string_view name) { return reader.port(port).native(*engine.plan().target(port, name)); };
+    return port_agrees(port, pad.panel) && native("move-x") == pad.move.native_x() && native("move-y") == pad.move.native_y() &&
+           native("look-x") == pad.look.native_x() && native("look-y") == pad.look.native_y() &&
+           native("brake") == pad.brake.native() && native("speed") == pad.speed.native();
+  };
+  return port_agrees(1, twin.panel_1) && port_agrees(2, twin.panel_2) && pad_agrees(3, twin.pad_3) &&
+         pad_agrees(4, twin.pad_4);
+}
+
+}  // namespace
+
+// Outside the unnamed namespace and never inlined: callgrind finds them by name.
+[[gnu::noinline]] void run_engine(Engine& engine, const std::array<UnitId, 4>& ids, const marrowby::Evening& evening,
+                                  std::size_t from, std::size_t to) {
+  for (std::size_t i = from; i < to; ++i) {
+    const marrowby::EveningReport& r = evening.reports[i];
+    engine.feed(ids[r.unit], evening.report(r));
+  }
+}
+
+[[gnu::noinline]] void run_twin(bench::HandTwin& twin, const marrowby::Evening& evening, std::size_t from,
+                                std::size_t to) {
+  for (std::size_t i = from; i < to; ++i) {
+    const marrowby::EveningReport& r = evening.reports[i];
+    twin.feed(r.unit, evening.report(r));
+  }
+}
+
+int main(int count, char** words) {
+  using Clock = std::chrono::steady_clock;
+  const bool once = count > 1 && std::string_view{words[1]} == "--once";
+  const auto evening = marrowby::make_evening(evening_reports);
+  const Plan plan = compile(marrowby::evening_catalogue(), marrowby::evening_profile()).value();
+  double engine_ns = 1e18;
+  double twin_ns = 1e18;
+  for (int round = 0; round < (once ? 1 : 15); ++round) {
+    Engine engine{plan};
+    const auto ids = attach_all(engine);
+    bench::HandTwin twin;
+    const auto start = Clock::now();
+    run_engine(engine, ids, evening, 0, evening.reports.size());
+    const auto middle = Clock::now();
+    run_twin(twin, evening, 0, evening.reports.size());
+    const auto end = Clock::now();
+    engine_ns = std::min(engine_ns, std::chrono::duration<double, std::nano>(middle - start).count());
+    twin_ns = std::min(twin_ns, std::chrono::duration<double, std::nano>(end - middle).count());
+    if (!agree(engine, twin) || engine.ignored() != 0) {
+      std::fprintf(stderr, "engine and twin differ at the end of the evening\n");
+      return EXIT_FAILURE;
+    }
+  }
+  const auto events = static_cast<double>(evening.changes.size());
+  std::printf("{\"reports\": %zu, \"events\": %zu, \"engine_ns\": %.2f, \"twin_ns\": %.2f}\n", evening.reports.size(),
+              evening.changes.size(), engine_ns / events, twin_ns / events);
+  return EXIT_SUCCESS;
+}
