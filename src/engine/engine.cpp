@@ -35,7 +35,7 @@ void Heart::press(const Slot& slot, std::size_t number, std::size_t button) noex
 
 /// Lowers what the buttons held that are up but still counted.
 void Heart::let_go(const Slot& slot, std::size_t number, Pace pace) noexcept {
-  for (std::size_t w = 0; w < button_words; ++w) {
+  for (std::size_t w = 0; w < slot.words; ++w) {
     const std::size_t word = number * button_words + w;
     for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
       const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
@@ -67,16 +67,15 @@ void Heart::cross(std::size_t number, const AnalogOperation& operation, shape::P
   }
 }
 
-void Heart::measure(const Slot& slot, std::size_t number, const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t number, const Gauge& gauge) noexcept {
   shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
   if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
-  if (gauge.inverted) point.x = -point.x;
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
     if (step.kind == AnalogKind::crossing)
       cross(number, plan_data->operations[step.operation], point);
     else if (head->frozen == 0)
-      set_lane(step.group, step.lane, shape::shaped(point, step.dead_zone));
+      set_lane(step.lane, shape::shaped(point, step.dead_zone));
   }
 }
 
@@ -106,23 +105,27 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
     over[place] = over_counted[place] = 0;
     return;
   }
-  if (!plan_data->groups[step.group].stays) return set_lane(step.group, step.lane, {});
-  if (!lanes[step.lane].at_rest()) --live[step.group];
-  lanes[step.lane] = {};
+  if (!plan_data->groups[step.lane.group].stays) return set_lane(step.lane, {});
+  if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
+  lanes[step.lane.number] = {};
 }
 
 // -- reports ------------------------------------------------------------------------------------------
 
-void Heart::set_button(const Slot& slot, std::size_t number, std::size_t button, bool now_down,
-                       bool& released) noexcept {
+/// True if the button has gone up, which takes effect when the report's presses are through.
+[[gnu::noinline]] bool Heart::set_button(const Slot& slot, std::size_t number, std::size_t button,
+                                         bool now_down) noexcept {
   std::uint64_t& word = down[number * button_words + button / 64];
-  if (((word & bit_of(button)) != 0) == now_down) return;
-  if (now_down) return press(slot, number, button);
-  word &= ~bit_of(button);
-  released = true;
+  if (((word & bit_of(button)) != 0) == now_down) return false;
+  if (!now_down) {
+    word &= ~bit_of(button);
+    return true;
+  }
+  press(slot, number, button);
+  return false;
 }
 
-void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept {
+[[gnu::always_inline]] inline void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept {
   const Slot& slot = slots[number];
   std::uint64_t touched = 0;
   bool released = false;
@@ -132,10 +135,10 @@ void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept
       raw[wire.axis] = change.value;
       touched |= wire.touches;
     } else if (wire.kind == WireKind::button) {
-      set_button(slot, number, wire.button, change.value != 0, released);
+      released |= set_button(slot, number, wire.button, change.value != 0);
     } else if (wire.kind == WireKind::hat) {
-      set_button(slot, number, wire.button, change.value < 0, released);
-      set_button(slot, number, wire.button + 1U, change.value > 0, released);
+      released |= set_button(slot, number, wire.button, change.value < 0);
+      released |= set_button(slot, number, wire.button + 1U, change.value > 0);
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -149,6 +152,8 @@ void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept
   if ((touched >> gauge_bits & slot.crossing_gauges) != 0) leave(number);
 }
 
+void Heart::take(std::size_t number, std::span<const Change> changes) noexcept { commit(number, changes); }
+
 void Engine::feed(UnitId unit, const Report& report) noexcept {
   Heart& heart = *heart_;
   const std::int64_t time = report.time.time_since_epoch().count();
@@ -156,10 +161,18 @@ void Engine::feed(UnitId unit, const Report& report) noexcept {
     heart.advance(time);
   else if (time > heart.head->now)
     heart.head->now = time;
-  if (unit.slot < max_units && heart.slots[unit.slot].age == unit.age && heart.slots[unit.slot].used())
+  if (unit.slot < max_units && heart.slots[unit.slot].age == unit.age)
     heart.commit(unit.slot, report.changes);
   else
     heart.head->ignored += report.changes.size();
+}
+
+/// Analog values take effect at once. Crossings that they pass are no presses: `take_state` or the
+/// time spent frozen has noted them.
+void Heart::start(std::size_t number) noexcept {
+  if (head->frozen != 0) return;
+  const Slot& slot = slots[number];
+  for (const Gauge& gauge : slot.gauges) measure(slot, number, gauge);
 }
 
 // -- all at once ----------------------------------------------------------------------------------------
@@ -201,7 +214,9 @@ void Engine::detach(UnitId unit) noexcept {
   for (const Index signal : slot.raises) heart.settle_now(signal);
   std::fill_n(heart.raw + unit.slot * max_axes, max_axes, 0);
   heart.known[unit.slot] = 0;
+  slot.codes.clear();
   ++slot.age;
+  heart.find_lone_lanes();
 }
 
 Engine::Engine(Plan plan) : heart_(std::make_unique<Heart>(std::move(plan))) {}

@@ -53,12 +53,20 @@ struct Run {
   std::uint16_t count = 0;
 };
 
+/// A lane of a group, and the targets that the group moves.
+struct Lane {
+  Index group = 0;
+  Index number = 0;
+  Index x = 0;
+  Index y = nothing;
+  bool alone = false;  ///< nothing else feeds the group at present, so there is nothing to compare with
+};
+
 /// An analog operation of the plan, with this unit's own lane or crossing.
 struct Step {
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
-  Index group = 0;
-  Index lane = 0;
+  Lane lane;
   shape::DeadZone dead_zone;
 };
 
@@ -67,7 +75,6 @@ struct Gauge {
   Index x = 0;  ///< places in `raw`
   Index y = 0;
   bool pair = false;
-  bool inverted = false;  ///< one-sided, resting at its maximum
   std::uint16_t first_step = 0;
   std::uint16_t step_count = 0;
   shape::Scale x_scale;
@@ -89,9 +96,10 @@ class CodeTable {
   std::array<std::uint8_t, types * codes> numbers_{};
 };
 
-/// A place for one unit. `age` is odd while one is there, so that an id is never mistaken for another's.
+/// A place for one unit. `age` is even while one is there and goes up when it comes and when it leaves,
+/// so that an id is never mistaken for another's.
 struct Slot {
-  std::uint16_t age = 0;
+  std::uint16_t age = 1;
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
@@ -99,10 +107,11 @@ struct Slot {
   std::vector<Index> raises;
   std::vector<Gauge> gauges;
   std::vector<Step> steps;
+  std::size_t words = 0;              ///< of `down` and `counted` that its buttons take
   std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its steps
   std::vector<std::int32_t> rests;    ///< by axis: the raw value that it rests at
 
-  [[nodiscard]] bool used() const noexcept { return (age & 1) != 0; }
+  [[nodiscard]] bool used() const noexcept { return (age & 1) == 0; }
 };
 
 /// How fast a release comes through debounce and ramps: as they say, or at once.
@@ -119,10 +128,10 @@ struct Engine::Heart {
   std::vector<Change> what_hands_hold(std::size_t slot_number) const;
 
   // engine.cpp
+  void take(std::size_t slot_number, std::span<const Change> changes) noexcept;
   void commit(std::size_t slot_number, std::span<const Change> changes) noexcept;
   void press(const Slot& slot, std::size_t slot_number, std::size_t button) noexcept;
-  void set_button(const Slot& slot, std::size_t slot_number, std::size_t button, bool now_down,
-                  bool& released) noexcept;
+  bool set_button(const Slot& slot, std::size_t slot_number, std::size_t button, bool now_down) noexcept;
   void let_go(const Slot& slot, std::size_t slot_number, Pace pace) noexcept;
   void measure(const Slot& slot, std::size_t slot_number, const Gauge& gauge) noexcept;
   void cross(std::size_t slot_number, const AnalogOperation& operation, shape::Point point) noexcept;
@@ -146,9 +155,12 @@ struct Engine::Heart {
   void evaluate(Index digital, Pace pace) noexcept;
   void tick() noexcept;
   void advance(std::int64_t to) noexcept;
-  void set_lane(Index group, Index lane, shape::Point point) noexcept;
+  void find_lone_lanes() noexcept;
+  void set_lane(const Lane& lane, shape::Point point) noexcept;
   void refresh_group(const Group& group) noexcept;
-  void set_group(const Group& group, shape::Point point) noexcept;
+  [[nodiscard]] Lane lane_of(Index group, Index number) const noexcept {
+    return {group, number, plan_data->groups[group].x, plan_data->groups[group].y, false};
+  }
   void find_next_due() noexcept;
   [[nodiscard]] bool is_on(Index signal) const noexcept { return holders[signal] >= plan_data->signals[signal].need; }
   [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital) const noexcept;
@@ -193,23 +205,23 @@ struct Engine::Heart {
 
 // -- the innermost of the hot path -----------------------------------------------------------------
 
-inline void Engine::Heart::set_group(const Group& group, shape::Point point) noexcept {
-  if (level[group.x] == point.x && (group.y == nothing || level[group.y] == point.y)) return;
-  level[group.x] = point.x;
-  if (group.y != nothing) level[group.y] = point.y;
-  note(group.x);
-}
-
-inline void Engine::Heart::set_lane(Index index, Index lane, shape::Point point) noexcept {
-  const Group& group = plan_data->groups[index];
-  shape::Point& old = lanes[lane];
-  if (old == point) return;
-  const bool was_live = !old.at_rest();
-  const bool is_live = !point.at_rest();
+inline void Engine::Heart::set_lane(const Lane& lane, shape::Point point) noexcept {
+  shape::Point& old = lanes[lane.number];
+  if (!lane.alone) {
+    if (old == point) return;
+    const bool was_live = !old.at_rest();
+    const bool is_live = !point.at_rest();
+    std::uint16_t& others = live[lane.group];
+    others = static_cast<std::uint16_t>(others + is_live - was_live);
+    if (others > (is_live ? 1 : 0)) {
+      old = point;
+      return refresh_group(plan_data->groups[lane.group]);
+    }
+  }
   old = point;
-  live[index] = static_cast<std::uint16_t>(live[index] + is_live - was_live);
-  if (live[index] > (is_live ? 1 : 0)) return refresh_group(group);
-  set_group(group, point);
+  level[lane.x] = point.x;
+  if (lane.y != nothing) level[lane.y] = point.y;
+  note(lane.x);
 }
 
 inline void Engine::Heart::raise(Index signal) noexcept {

@@ -5,6 +5,8 @@
 //                   idle --in changes--> out follows, deaf               (debounce)
 //                   deaf --deadline, in = out--> idle
 //                   deaf --deadline, in != out--> out follows, deaf
+#include <algorithm>
+
 #include "engine/heart.hpp"
 
 namespace omnipar {
@@ -165,12 +167,12 @@ shape::Point Heart::goal_of(const DigitalOperation& digital) const noexcept {
 void Heart::evaluate(Index index, Pace pace) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
   const shape::Point goal = goal_of(digital);
-  if (digital.ramp == 0) return set_lane(digital.group, digital.lane, goal);
+  if (digital.ramp == 0) return set_lane(lane_of(digital.group, digital.lane), goal);
   std::int64_t& x = position[2 * index];
   std::int64_t& y = position[2 * index + 1];
   if (pace == Pace::at_once && goal == shape::Point{}) {
     x = y = 0;
-    set_lane(digital.group, digital.lane, {});
+    set_lane(lane_of(digital.group, digital.lane), {});
   }
   const bool on_its_way = x != to_fixed(goal.x) || y != to_fixed(goal.y);
   if (on_its_way != (moving[index] != 0)) {
@@ -193,7 +195,7 @@ void Heart::tick() noexcept {
       moving[i] = 0;
       --head->moving;
     }
-    set_lane(digital.group, digital.lane, {from_fixed(x), from_fixed(y)});
+    set_lane(lane_of(digital.group, digital.lane), {from_fixed(x), from_fixed(y)});
   }
 }
 
@@ -210,7 +212,29 @@ void Heart::refresh_group(const Group& group) noexcept {
       best = lane;
     }
   }
-  set_group(group, best);
+  if (level[group.x] == best.x && (group.y == nothing || level[group.y] == best.y)) return;
+  level[group.x] = best.x;
+  if (group.y != nothing) level[group.y] = best.y;
+  note(group.x);
+}
+
+/// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
+/// are alone do not keep count. Done whenever a unit comes or leaves.
+void Heart::find_lone_lanes() noexcept {
+  std::array<std::uint16_t, max_targets> feeders{};
+  const auto for_all_lanes = [this](auto&& act) {
+    for (Slot& slot : slots)
+      for (Step& step : slot.steps)
+        if (slot.used() && step.kind == AnalogKind::lane) act(step.lane);
+  };
+  for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
+  for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
+  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && !plan_data->groups[lane.group].stays; });
+  for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
+    const Group& group = plan_data->groups[g];
+    const std::span all{lanes + group.first_lane, group.lane_count};
+    live[g] = static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
+  }
 }
 
 // -- time ---------------------------------------------------------------------------------------------

@@ -32,6 +32,7 @@ class Wiring {
         return Diagnostic{"too-many-controls", Severity::error,
                           "the unit has more controls than one unit may have", attachment_.unit,
                           fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
+    slot_.words = (slot_.buttons.size() + 63) / 64;
     return std::nullopt;
   }
 
@@ -99,7 +100,9 @@ class Wiring {
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
     const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input);
     Gauge& gauge = slot_.gauges[number];
-    const shape::Scale scale = shape::scale_of(control.minimum, control.maximum, control.rest);
+    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, control.rest);
+    if (control.reading == Reading::one_sided && control.rest == control.maximum)
+      scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
     if (control.axis == Axis::y) {
       gauge.y = axis;
       gauge.y_scale = scale;
@@ -107,7 +110,6 @@ class Wiring {
     } else {
       gauge.x = axis;
       gauge.x_scale = scale;
-      gauge.inverted = control.reading == Reading::one_sided && control.rest == control.maximum;
     }
     return number;
   }
@@ -129,8 +131,8 @@ class Wiring {
       Step step;
       step.kind = operation.kind;
       step.operation = index;
-      step.group = operation.group;
-      step.lane = static_cast<Index>(operation.lane + slot_number_);
+      const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
+      step.lane = {operation.group, static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false};
       step.dead_zone = shape::DeadZone{operation.dead_zone};
       slot_.steps.push_back(step);
       if (operation.kind == AnalogKind::crossing) slot_.crossing_gauges |= std::uint64_t{1} << number;
@@ -188,16 +190,8 @@ void Heart::take_state(std::size_t number, std::span<const Change> changes) noex
   const std::uint32_t frozen = head->frozen;
   head->frozen = 1;
   std::ranges::copy(slots[number].rests, raw + number * max_axes);
-  commit(number, changes);
+  take(number, changes);
   head->frozen = frozen;
-}
-
-/// Analog values take effect at once. Crossings that they pass are no presses: `take_state` or the
-/// time spent frozen has noted them.
-void Heart::start(std::size_t number) noexcept {
-  if (head->frozen != 0) return;
-  const Slot& slot = slots[number];
-  for (const Gauge& gauge : slot.gauges) measure(slot, number, gauge);
 }
 
 std::vector<Change> Heart::what_hands_hold(std::size_t number) const {
@@ -227,6 +221,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   if (auto failure = heart.wire(number, attachment)) return tl::unexpected(std::move(*failure));
   at->attachment = attachment;
   ++at->age;
+  heart.find_lone_lanes();
   heart.take_state(number, attachment.state);
   heart.start(number);
   return UnitId{number, at->age};
@@ -246,6 +241,7 @@ void Engine::adopt(Plan plan) {
   for (std::size_t n = 0; n < max_units; ++n) {
     if (!heart.slots[n].used() || heart.wire(n, heart.slots[n].attachment)) continue;
     heart.take_state(n, kept.at(n));
+    heart.find_lone_lanes();
     heart.start(n);
   }
 }

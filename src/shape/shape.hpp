@@ -2,7 +2,7 @@
 // IEEE 754 rounds the same everywhere.
 #pragma once
 
-#include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <cstdint>
@@ -28,16 +28,16 @@ inline constexpr double diagonal = 0.70710678118654752440;
 /// How an axis's raw values become normalised ones: where it rests, and how far it is from there to
 /// either end. A side without length is taken as endless, so that it never leaves 0.
 struct Scale {
+  static constexpr double endless = std::numeric_limits<double>::infinity();
   double rest = 0;
-  double below = std::numeric_limits<double>::infinity();
-  double above = std::numeric_limits<double>::infinity();
+  std::array<double, 2> width{endless, endless};  ///< above rest, below rest
 };
 
 [[nodiscard]] inline Scale scale_of(std::int32_t minimum, std::int32_t maximum, std::int32_t rest) noexcept {
   Scale scale;
   scale.rest = rest;
-  if (minimum < rest) scale.below = static_cast<double>(rest) - minimum;
-  if (maximum > rest) scale.above = static_cast<double>(maximum) - rest;
+  if (maximum > rest) scale.width[0] = static_cast<double>(maximum) - rest;
+  if (minimum < rest) scale.width[1] = static_cast<double>(rest) - minimum;
   return scale;
 }
 
@@ -45,16 +45,17 @@ struct Scale {
 /// end this is a one-sided axis: 0..1 if rest is the minimum, 0..-1 if it is the maximum.
 [[nodiscard]] inline double normalised(const Scale& scale, std::int32_t raw) noexcept {
   const double offset = static_cast<double>(raw) - scale.rest;
-  const double value = offset / (offset < 0 ? scale.below : scale.above);
-  return std::min(1.0, std::max(-1.0, value));
+  const double value = offset / scale.width[offset < 0 ? 1 : 0];  // looked up: a branch would often be mispredicted
+  const double not_above = value < 1 ? value : 1;
+  return not_above > -1 ? not_above : -1;
 }
 
 /// A dead zone up to a length of `inner`, with what follows from it worked out once.
 struct DeadZone {
-  explicit DeadZone(double size = 0) noexcept : inner(size), inner_square(size * size), width(1 - size) {}
+  explicit DeadZone(double size = 0) noexcept : inner(size), inner_square(size * size), stretch(1 / (1 - size)) {}
   double inner;
   double inner_square;
-  double width;
+  double stretch;
 };
 
 /// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1, which is
@@ -63,8 +64,8 @@ struct DeadZone {
   const double square = point.x * point.x + point.y * point.y;
   if (square <= zone.inner_square) return {};
   const double length = std::sqrt(square);
-  const double wanted = length >= 1 ? 1 : (length - zone.inner) / zone.width;
-  const double factor = wanted / length;
+  // (length - inner) / (1 - inner) / length, with one division on the way
+  const double factor = length >= 1 ? 1 / length : (1 - zone.inner / length) * zone.stretch;
   return {point.x * factor, point.y * factor};
 }
 

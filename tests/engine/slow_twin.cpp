@@ -274,8 +274,8 @@ SlowTwin::Point SlowTwin::goal(const Glide& glide) const {
 SlowTwin::Point SlowTwin::shaped(Point p, double dead_zone) const {
   const double length = std::sqrt(p.x * p.x + p.y * p.y);
   if (p.x * p.x + p.y * p.y <= dead_zone * dead_zone) return {};
-  const double wanted = length >= 1 ? 1 : (length - dead_zone) / (1 - dead_zone);
-  return {p.x * (wanted / length), p.y * (wanted / length)};
+  const double factor = length >= 1 ? 1 / length : (1 - dead_zone / length) * (1 / (1 - dead_zone));
+  return {p.x * factor, p.y * factor};
 }
 
 SlowTwin::Points SlowTwin::points_of(const Analog& analog) const {
