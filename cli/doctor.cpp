@@ -1,0 +1,70 @@
+// omnipar doctor
+#include <memory>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "command.hpp"
+#include "host/look.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+struct DoctorWords {
+  bool json = false;
+  bool mend = false;
+};
+
+const char* mark_of(inspect::State state) {
+  switch (state) {
+    case inspect::State::good: return "good ";
+    case inspect::State::hint: return "hint ";
+    case inspect::State::wrong: return "WRONG";
+  }
+  return "";
+}
+
+int mend() {
+  os::Door& door = os::real_door();
+  if (!door.is_root()) {
+    talk("omnipar: mending changes the system and needs root: sudo omnipar doctor --mend");
+    return machine_refuses;
+  }
+  const host::Mended mended = host::mend(door);
+  for (const std::string& line : mended.lines) print(line);
+  talk(mended.all ? "Next: omnipar play pad-2b" : "What failed is named above; the rest is done.");
+  return mended.all ? good : machine_refuses;
+}
+
+int run(const DoctorWords& words) {
+  if (words.mend) return mend();
+  const auto findings = inspect::diagnose(host::look_around(os::real_door()));
+  bool wrong = false;
+  nlohmann::json list = nlohmann::json::array();
+  for (const inspect::Finding& finding : findings) {
+    wrong = wrong || finding.state == inspect::State::wrong;
+    list.push_back({{"id", finding.id}, {"good", finding.state == inspect::State::good},
+                    {"wrong", finding.state == inspect::State::wrong}, {"text", finding.text}, {"mend", finding.mend}});
+    if (words.json) continue;
+    print(fmt::format("{}  {}", mark_of(finding.state), finding.text));
+    if (!finding.mend.empty()) print(fmt::format("       mend it: {}", finding.mend));
+  }
+  if (words.json) print(list.dump(2));
+  else if (!wrong) talk("All is well. Next: omnipar play pad-2b");
+  return wrong ? found_something : good;
+}
+
+}  // namespace
+
+void add_doctor(CLI::App& app, int& status) {
+  CLI::App* command = app.add_subcommand("doctor", "Say what is missing, and mend it");
+  const auto words = std::make_shared<DoctorWords>();
+  command->add_flag("--json", words->json, "print JSON");
+  command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
+  command->footer("Example: once, on the box under Marrowby's big screen:\n"
+                  "  sudo omnipar doctor --mend\n"
+                  "Exit status: 0 all is well, 1 something is wrong, 3 it could not be mended.");
+  command->callback([words, &status] { status = run(*words); });
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,25 @@
+// A look at what is there: every event node, once, without holding any.
+#pragma once
+
+#include "inspect/doctor.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+/// The facts for the doctor; the descriptions in them are those of all readable nodes.
+[[nodiscard]] inspect::Facts look_around(os::Door& door);
+
+/// Where the shipped udev rule is installed, and what it says.
+inline constexpr const char* rule_path = "/etc/udev/rules.d/70-omnipar.rules";
+inline constexpr const char* module_path = "/etc/modules-load.d/omnipar.conf";
+[[nodiscard]] std::string rule_text();
+
+/// Loads the module and installs the rule; needs root. One line for each thing done or refused, and
+/// whether all was done.
+struct Mended {
+  bool all = true;
+  std::vector<std::string> lines;
+};
+[[nodiscard]] Mended mend(os::Door& door);
+
+}  // namespace omnipar::host

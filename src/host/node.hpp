@@ -1,0 +1,55 @@
+// One event node, opened: what it is, and what it says.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/description.hpp"
+#include "omnipar/report.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+/// A report as it was read; its changes own their memory.
+struct ReadReport {
+  Time time;
+  std::vector<Change> changes;
+};
+
+/// An open `/dev/input/event*`. Stamps are monotonic and the kernel's fuzz is off while it is open;
+/// closing puts the fuzz back.
+class Node {
+ public:
+  virtual ~Node() = default;
+  [[nodiscard]] virtual int descriptor() const noexcept = 0;
+  [[nodiscard]] virtual const Description& description() const noexcept = 0;
+
+  /// Appends all whole reports that wait to `into`. False when the unit has gone. After lost events
+  /// the next report brings everything up to date.
+  [[nodiscard]] virtual bool drain(std::vector<ReadReport>& into) = 0;
+
+  /// The kernel cuts large reports in two. While this holds half of one, its rest should be waited
+  /// for until then; `flush` gives the half out if nothing more comes.
+  [[nodiscard]] virtual std::optional<Time> half_until() const noexcept = 0;
+  virtual void flush(std::vector<ReadReport>& into) = 0;
+
+  /// Times that the kernel has lost events of this node.
+  [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;
+};
+
+/// Opens a node; null and minus the error number in `error` if it cannot be opened or is none.
+[[nodiscard]] std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const std::string& syspath,
+                                              int& error);
+
+/// Where a USB unit is plugged in, from its place in /sys: the platform's path and the chain of ports
+/// ("platform/dummy_hcd.0:1.2"), never the bus number, which changes between boots. Empty if it is
+/// no USB unit.
+[[nodiscard]] std::string socket_of(const std::string& syspath);
+
+/// True if a program made the node through uinput.
+[[nodiscard]] bool is_made_by_program(const std::string& syspath);
+
+}  // namespace omnipar::host

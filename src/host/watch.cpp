@@ -1,0 +1,92 @@
+#include "host/watch.hpp"
+
+#include <libudev.h>
+#include <sys/stat.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <string_view>
+
+namespace omnipar::host {
+namespace {
+
+template <auto unref>
+struct Unref {
+  template <typename T>
+  void operator()(T* thing) const noexcept {
+    unref(thing);
+  }
+};
+using Udev = std::unique_ptr<udev, Unref<udev_unref>>;
+using Monitor = std::unique_ptr<udev_monitor, Unref<udev_monitor_unref>>;
+using Device = std::unique_ptr<udev_device, Unref<udev_device_unref>>;
+using Enumerate = std::unique_ptr<udev_enumerate, Unref<udev_enumerate_unref>>;
+
+constexpr std::string_view event_nodes = "/dev/input/event";
+
+std::optional<NodePlace> place_of(udev_device* device) {
+  const char* node = udev_device_get_devnode(device);
+  const char* syspath = udev_device_get_syspath(device);
+  if (node == nullptr || syspath == nullptr || !std::string_view{node}.starts_with(event_nodes)) return std::nullopt;
+  return NodePlace{node, syspath};
+}
+
+long number_of(const NodePlace& place) { return std::strtol(place.path.c_str() + event_nodes.size(), nullptr, 10); }
+
+class UdevWatch final : public Watch {
+ public:
+  explicit UdevWatch(Udev udev) : udev_(std::move(udev)) {
+    struct stat unused {};
+    const bool udevd_runs = ::stat("/run/udev/control", &unused) == 0;
+    monitor_.reset(udev_monitor_new_from_netlink(udev_.get(), udevd_runs ? "udev" : "kernel"));
+    if (!monitor_) return;
+    if (udev_monitor_filter_add_match_subsystem_devtype(monitor_.get(), "input", nullptr) < 0 ||
+        udev_monitor_enable_receiving(monitor_.get()) < 0)
+      monitor_.reset();
+  }
+
+  int descriptor() const noexcept override { return monitor_ ? udev_monitor_get_fd(monitor_.get()) : -1; }
+
+  std::optional<NodeNews> next() override {
+    while (monitor_) {
+      const Device device{udev_monitor_receive_device(monitor_.get())};
+      if (!device) return std::nullopt;
+      const char* action = udev_device_get_action(device.get());
+      auto place = place_of(device.get());
+      if (action == nullptr || !place) continue;
+      if (std::string_view{action} == "add") return NodeNews{true, std::move(*place)};
+      if (std::string_view{action} == "remove") return NodeNews{false, std::move(*place)};
+    }
+    return std::nullopt;
+  }
+
+  std::vector<NodePlace> present() override {
+    std::vector<NodePlace> places;
+    const Enumerate list{udev_enumerate_new(udev_.get())};
+    if (!list || udev_enumerate_add_match_subsystem(list.get(), "input") < 0 ||
+        udev_enumerate_scan_devices(list.get()) < 0)
+      return places;
+    for (udev_list_entry* entry = udev_enumerate_get_list_entry(list.get()); entry != nullptr;
+         entry = udev_list_entry_get_next(entry)) {
+      const Device device{udev_device_new_from_syspath(udev_.get(), udev_list_entry_get_name(entry))};
+      if (!device) continue;
+      if (auto place = place_of(device.get())) places.push_back(std::move(*place));
+    }
+    std::ranges::sort(places, {}, number_of);
+    return places;
+  }
+
+ private:
+  Udev udev_;
+  Monitor monitor_;
+};
+
+}  // namespace
+
+std::unique_ptr<Watch> open_watch() {
+  Udev udev{udev_new()};
+  if (!udev) return nullptr;
+  return std::make_unique<UdevWatch>(std::move(udev));
+}
+
+}  // namespace omnipar::host

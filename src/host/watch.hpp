@@ -1,0 +1,35 @@
+// Which event nodes there are, and which come and go.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace omnipar::host {
+
+struct NodePlace {
+  std::string path;     ///< "/dev/input/event3"
+  std::string syspath;  ///< its place in /sys
+};
+
+struct NodeNews {
+  bool came = true;
+  NodePlace place;
+};
+
+class Watch {
+ public:
+  virtual ~Watch() = default;
+  /// Readable when there is news; -1 if news cannot be had.
+  [[nodiscard]] virtual int descriptor() const noexcept = 0;
+  /// The next piece of news, or nothing for now.
+  [[nodiscard]] virtual std::optional<NodeNews> next() = 0;
+  /// The nodes that are there, in order of their numbers.
+  [[nodiscard]] virtual std::vector<NodePlace> present() = 0;
+};
+
+/// Through libudev; listens to udevd if it runs, else to the kernel. Null if libudev fails.
+[[nodiscard]] std::unique_ptr<Watch> open_watch();
+
+}  // namespace omnipar::host

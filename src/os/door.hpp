@@ -1,0 +1,95 @@
+// The one door to the system: every kernel call, file and clock of Omnipar goes through here, so that
+// tests can stand in it. (libevdev and libudev call the system themselves; host/ keeps them behind
+// interfaces of its own.)
+#pragma once
+
+#include <sys/types.h>
+
+#include <csignal>
+#include <cstddef>
+#include <initializer_list>
+#include <poll.h>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "omnipar/time.hpp"
+
+namespace omnipar::os {
+
+/// Calls give what the system call gives, or minus the error number. Calls that were interrupted are
+/// taken up again inside. Used from one thread.
+class Door {
+ public:
+  virtual ~Door() = default;
+
+  /// Descriptors are closed in programs that are started.
+  virtual int open(const std::string& path, int flags) = 0;
+  virtual void close(int descriptor) = 0;
+  virtual ssize_t read(int descriptor, std::span<std::byte> into) = 0;
+  virtual ssize_t write(int descriptor, std::span<const std::byte> bytes) = 0;
+  virtual int control(int descriptor, unsigned long request, void* argument) = 0;
+  virtual int control(int descriptor, unsigned long request, unsigned long argument) = 0;
+  /// Waits until something is ready, at most until `until` if that is not null. 0 at the time limit.
+  virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
+  virtual Time now() = 0;
+  virtual void sleep(Duration time) = 0;
+  /// Names in a folder, sorted; empty if there is no such folder.
+  virtual std::vector<std::string> names_in(const std::string& folder) = 0;
+  /// Writes a whole file or fails; the old one stays until the new one is complete.
+  virtual int write_file(const std::string& path, const std::string& text) = 0;
+  virtual int pair_of_sockets(int (&ends)[2]) = 0;
+  /// Sends one message, with a descriptor if `descriptor` is not negative.
+  virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;
+  /// Receives one message; 0 when the other end is closed. `descriptor` is -1 if none came along.
+  virtual ssize_t receive(int socket, std::span<std::byte> into, int& descriptor) = 0;
+  virtual pid_t fork() = 0;
+  /// Waits for a child to end and gives its status as waitpid does.
+  virtual int wait_for(pid_t child) = 0;
+  /// Runs a program to its end and gives its exit status; 127 if it cannot be started. Its output is
+  /// thrown away.
+  virtual int run(const std::vector<std::string>& command) = 0;
+  /// Signals that become readable on a descriptor instead of ending the program.
+  virtual int catch_signals(std::initializer_list<int> signals) = 0;
+  virtual bool is_root() = 0;
+};
+
+/// The real system.
+[[nodiscard]] Door& real_door();
+
+/// Writes all of `bytes`, however small the pieces; 0, or minus the error number.
+int write_all(Door& door, int descriptor, std::span<const std::byte> bytes);
+
+/// A descriptor that is closed when it goes out of scope.
+class Descriptor {
+ public:
+  Descriptor() = default;
+  Descriptor(Door& door, int number) noexcept : door_(&door), number_(number) {}
+  Descriptor(Descriptor&& other) noexcept : door_(other.door_), number_(other.release()) {}
+  Descriptor& operator=(Descriptor&& other) noexcept {
+    if (this != &other) {
+      reset();
+      door_ = other.door_;
+      number_ = other.release();
+    }
+    return *this;
+  }
+  ~Descriptor() { reset(); }
+  [[nodiscard]] int get() const noexcept { return number_; }
+  [[nodiscard]] explicit operator bool() const noexcept { return number_ >= 0; }
+  int release() noexcept {
+    const int number = number_;
+    number_ = -1;
+    return number;
+  }
+  void reset() noexcept {
+    if (number_ >= 0) door_->close(number_);
+    number_ = -1;
+  }
+
+ private:
+  Door* door_ = nullptr;
+  int number_ = -1;
+};
+
+}  // namespace omnipar::os

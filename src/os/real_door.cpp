@@ -1,0 +1,195 @@
+#include <dirent.h>
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/ioctl.h>
+#include <sys/signalfd.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <ctime>
+
+#include "os/door.hpp"
+
+namespace omnipar::os {
+namespace {
+
+/// Calls until it is not interrupted; minus the error number instead of -1.
+template <typename Call>
+auto uninterrupted(Call call) {
+  auto result = call();
+  while (result == -1 && errno == EINTR) result = call();
+  return result == -1 ? static_cast<decltype(result)>(-errno) : result;
+}
+
+timespec to_timespec(Duration time) {
+  constexpr std::int64_t million = 1'000'000;
+  const std::int64_t us = std::max<std::int64_t>(0, time.count());
+  return {static_cast<time_t>(us / million), static_cast<long>(us % million * 1000)};
+}
+
+class RealDoor final : public Door {
+ public:
+  int open(const std::string& path, int flags) override {
+    constexpr mode_t for_everybody_to_read = 0644;
+    return uninterrupted([&] { return ::open(path.c_str(), flags | O_CLOEXEC, for_everybody_to_read); });
+  }
+
+  void close(int descriptor) override { ::close(descriptor); }
+
+  ssize_t read(int descriptor, std::span<std::byte> into) override {
+    return uninterrupted([&] { return ::read(descriptor, into.data(), into.size()); });
+  }
+
+  ssize_t write(int descriptor, std::span<const std::byte> bytes) override {
+    return uninterrupted([&] { return ::write(descriptor, bytes.data(), bytes.size()); });
+  }
+
+  int control(int descriptor, unsigned long request, void* argument) override {
+    return uninterrupted([&] { return ::ioctl(descriptor, request, argument); });
+  }
+
+  int control(int descriptor, unsigned long request, unsigned long argument) override {
+    return uninterrupted([&] { return ::ioctl(descriptor, request, argument); });
+  }
+
+  int wait(std::span<pollfd> descriptors, const Time* until) override {
+    return uninterrupted([&] {
+      const timespec left = until != nullptr ? to_timespec(*until - now()) : timespec{};
+      return ::ppoll(descriptors.data(), descriptors.size(), until != nullptr ? &left : nullptr, nullptr);
+    });
+  }
+
+  Time now() override {
+    timespec time{};
+    ::clock_gettime(CLOCK_MONOTONIC, &time);
+    return at_us(std::int64_t{time.tv_sec} * 1'000'000 + time.tv_nsec / 1000);
+  }
+
+  void sleep(Duration time) override {
+    timespec left = to_timespec(time);
+    while (::nanosleep(&left, &left) == -1 && errno == EINTR) {}
+  }
+
+  std::vector<std::string> names_in(const std::string& folder) override {
+    std::vector<std::string> names;
+    DIR* open_folder = ::opendir(folder.c_str());
+    if (open_folder == nullptr) return names;
+    while (const dirent* entry = ::readdir(open_folder))
+      if (entry->d_name[0] != '.') names.emplace_back(entry->d_name);
+    ::closedir(open_folder);
+    std::ranges::sort(names);
+    return names;
+  }
+
+  int write_file(const std::string& path, const std::string& text) override {
+    const std::string fresh = path + ".new";
+    const int file = open(fresh, O_WRONLY | O_CREAT | O_TRUNC);
+    if (file < 0) return file;
+    int result = write_all(*this, file, std::as_bytes(std::span{text}));
+    if (result == 0) result = uninterrupted([&] { return ::fsync(file); });
+    close(file);
+    if (result == 0) result = uninterrupted([&] { return ::rename(fresh.c_str(), path.c_str()); });
+    if (result < 0) ::unlink(fresh.c_str());
+    return result;
+  }
+
+  int pair_of_sockets(int (&ends)[2]) override {
+    return uninterrupted([&] { return ::socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, ends); });
+  }
+
+  ssize_t send(int socket, std::span<const std::byte> message, int descriptor) override {
+    alignas(cmsghdr) char extra[CMSG_SPACE(sizeof(int))] = {};
+    iovec piece{const_cast<std::byte*>(message.data()), message.size()};
+    msghdr header{};
+    header.msg_iov = &piece;
+    header.msg_iovlen = 1;
+    if (descriptor >= 0) {
+      header.msg_control = extra;
+      header.msg_controllen = sizeof(extra);
+      cmsghdr* rights = CMSG_FIRSTHDR(&header);
+      rights->cmsg_level = SOL_SOCKET;
+      rights->cmsg_type = SCM_RIGHTS;
+      rights->cmsg_len = CMSG_LEN(sizeof(int));
+      std::memcpy(CMSG_DATA(rights), &descriptor, sizeof(int));
+    }
+    return uninterrupted([&] { return ::sendmsg(socket, &header, MSG_NOSIGNAL); });
+  }
+
+  ssize_t receive(int socket, std::span<std::byte> into, int& descriptor) override {
+    alignas(cmsghdr) char extra[CMSG_SPACE(sizeof(int))] = {};
+    iovec piece{into.data(), into.size()};
+    msghdr header{};
+    header.msg_iov = &piece;
+    header.msg_iovlen = 1;
+    header.msg_control = extra;
+    header.msg_controllen = sizeof(extra);
+    descriptor = -1;
+    const ssize_t got = uninterrupted([&] { return ::recvmsg(socket, &header, MSG_CMSG_CLOEXEC); });
+    const cmsghdr* rights = CMSG_FIRSTHDR(&header);
+    if (got > 0 && rights != nullptr && rights->cmsg_type == SCM_RIGHTS)
+      std::memcpy(&descriptor, CMSG_DATA(rights), sizeof(int));
+    return got;
+  }
+
+  pid_t fork() override {
+    return uninterrupted([] { return ::fork(); });
+  }
+
+  int wait_for(pid_t child) override {
+    int status = 0;
+    const pid_t ended = uninterrupted([&] { return ::waitpid(child, &status, 0); });
+    return ended < 0 ? ended : status;
+  }
+
+  int run(const std::vector<std::string>& command) override {
+    std::vector<char*> words;
+    for (const std::string& word : command) words.push_back(const_cast<char*>(word.c_str()));
+    words.push_back(nullptr);
+    posix_spawn_file_actions_t actions;
+    ::posix_spawn_file_actions_init(&actions);
+    for (const int stream : {STDOUT_FILENO, STDERR_FILENO})
+      ::posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", O_WRONLY, 0);
+    pid_t child = 0;
+    const int failure = ::posix_spawnp(&child, words[0], &actions, nullptr, words.data(), environ);
+    ::posix_spawn_file_actions_destroy(&actions);
+    constexpr int not_started = 127;
+    if (failure != 0) return not_started;
+    const int status = wait_for(child);
+    return status >= 0 && WIFEXITED(status) ? WEXITSTATUS(status) : not_started;
+  }
+
+  int catch_signals(std::initializer_list<int> signals) override {
+    sigset_t set;
+    ::sigemptyset(&set);
+    for (const int signal : signals) ::sigaddset(&set, signal);
+    ::sigprocmask(SIG_BLOCK, &set, nullptr);
+    return uninterrupted([&] { return ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK); });
+  }
+
+  bool is_root() override { return ::geteuid() == 0; }
+};
+
+}  // namespace
+
+Door& real_door() {
+  static RealDoor door;
+  return door;
+}
+
+int write_all(Door& door, int descriptor, std::span<const std::byte> bytes) {
+  while (!bytes.empty()) {
+    const ssize_t written = door.write(descriptor, bytes);
+    if (written < 0) return static_cast<int>(written);
+    if (written == 0) return -EIO;
+    bytes = bytes.subspan(static_cast<std::size_t>(written));
+  }
+  return 0;
+}
+
+}  // namespace omnipar::os

@@ -1,0 +1,236 @@
+#include "play/session.hpp"
+
+#include <sys/signalfd.h>
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "host/node.hpp"
+#include "host/watch.hpp"
+#include "outlet/pads.hpp"
+#include "play/table.hpp"
+
+namespace omnipar::play {
+namespace {
+
+class Session final : Listener {
+ public:
+  Session(os::Door& door, const Plan& plan, const SessionOptions& options)
+      : door_(door), options_(options), plan_(plan), engine_(plan), table_(engine_, *this), pads_(door, engine_) {}
+
+  SessionEnd run() {
+    engine_.advance(door_.now());
+    signals_ = os::Descriptor{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP})};
+    if (!signals_) return fail({"no-signals", Severity::error, "signals cannot be watched", "", "try again"});
+    if (auto failure = outlet::VirtualPad::check(door_)) return fail(*failure);
+    if (auto failure = pads_.start()) return fail(*failure);
+    watch_ = host::open_watch();
+    if (!watch_ || watch_->descriptor() < 0)
+      return fail({"no-udev", Severity::error, "units that come and go cannot be watched", "",
+                   "'omnipar doctor' looks for the cause"});
+    ask_for_players();
+    for (const host::NodePlace& place : watch_->present()) open(place);
+    while (!end_) step();
+    close();
+    return *end_;
+  }
+
+ private:
+  struct Open {
+    int number = 0;
+    std::string path;
+    std::unique_ptr<host::Node> node;
+  };
+  struct Pending {
+    int unit = 0;
+    host::ReadReport report;
+  };
+
+  void say(const std::string& line) const { options_.say(line); }
+
+  SessionEnd fail(const Diagnostic& why) {
+    say("omnipar: " + to_text(why));
+    end_ = SessionEnd::failed;
+    pads_.keeper().close();
+    return SessionEnd::failed;
+  }
+
+  // -- people ---------------------------------------------------------------------------------------
+
+  /// "Player 2 (port 2)"; a seat without a port is only its name.
+  std::string who(const std::string& seat) const {
+    for (const PortInfo& port : plan_.ports())
+      if (port.seat == seat) return fmt::format("Player {}", port.number);
+    return seat;
+  }
+
+  void ask_for_players() {
+    const auto seats = table_.free_seats();
+    if (seats.empty()) return;
+    if (table_.rig().units.empty())
+      say(fmt::format("{}: press any button on your controller. (Ctrl-C ends; so does start + select held for 2 s.)",
+                      who(seats.front())));
+    else
+      say(fmt::format("{} may join at any time: press any button.", who(seats.front())));
+  }
+
+  void seated(const std::string& seat, const std::string& unit, bool again) override {
+    for (const PortInfo& port : plan_.ports()) {
+      if (port.seat != seat || port.number == 0) continue;
+      const auto pad = pads_.open(port.number);
+      if (!pad) {
+        fail(pad.error());
+        return;
+      }
+      say(fmt::format("{} {} with \"{}\" on \"{}\"{}.", who(seat), again ? "goes on" : "plays", unit,
+                      outlet::pad_name(port.number), (*pad)->node().empty() ? "" : " (" + (*pad)->node() + ")"));
+    }
+    if (!again) ask_for_players();
+  }
+
+  void left(const std::string& seat, const std::string& unit) override {
+    say(fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
+  }
+  void waiting(const std::string&) override {}
+  void no_seat(const std::string& unit) override {
+    say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, plan_.seats().size()));
+  }
+  void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
+
+  // -- units ------------------------------------------------------------------------------------------
+
+  void open(const host::NodePlace& place) {
+    if (std::ranges::find(nodes_, place.path, &Open::path) != nodes_.end()) return;
+    if (host::is_made_by_program(place.syspath) && !options_.with_virtual) return;
+    int error = 0;
+    auto node = host::open_node(door_, place.path, place.syspath, error);
+    if (!node) {
+      if (error == -EACCES && !std::exchange(said_no_permission_, true))
+        say("Some units may not be read; 'omnipar doctor' says which and mends it.");
+      return;
+    }
+    if (!is_controller(node->description())) return;
+    nodes_.push_back({++last_number_, place.path, std::move(node)});
+    table_.arrive(last_number_, nodes_.back().node->description());
+  }
+
+  void close_node(std::size_t index) {
+    const int number = nodes_[index].number;
+    nodes_.erase(nodes_.begin() + static_cast<std::ptrdiff_t>(index));
+    table_.leave(number);
+  }
+
+  // -- the loop -----------------------------------------------------------------------------------------
+
+  std::optional<Time> next_due() const {
+    std::optional<Time> due = engine_.next_due();
+    const auto also = [&due](std::optional<Time> other) {
+      if (other && (!due || *other < *due)) due = other;
+    };
+    also(pads_.next_due());
+    for (const Open& open : nodes_) also(open.node->half_until());
+    return due;
+  }
+
+  void step() {
+    polled_.clear();
+    polled_.push_back({signals_.get(), POLLIN, 0});
+    polled_.push_back({watch_->descriptor(), POLLIN, 0});
+    polled_.push_back({pads_.keeper().descriptor(), POLLIN, 0});
+    for (const Open& open : nodes_) polled_.push_back({open.node->descriptor(), POLLIN, 0});
+    const auto due = next_due();
+    const int ready = door_.wait(polled_, due ? &*due : nullptr);
+    if (ready < 0) {
+      fail({"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
+      return;
+    }
+    constexpr std::size_t before_nodes = 3;
+    drain_nodes(before_nodes);
+    const Time now = door_.now();
+    engine_.advance(now);
+    pads_.flush(std::max(now, engine_.now()));
+    if (pads_.fired("exit")) end_ = SessionEnd::chord;
+    if (polled_[1].revents != 0) take_news();
+    if (polled_[2].revents != 0) replace_keeper();
+    if (polled_[0].revents != 0) take_signal();
+  }
+
+  /// Reads all nodes that are ready and feeds their reports in order of time.
+  void drain_nodes(std::size_t first) {
+    std::vector<std::size_t> gone;
+    pending_.clear();
+    const Time now = door_.now();
+    for (std::size_t i = 0; i < nodes_.size(); ++i) {
+      host::Node& node = *nodes_[i].node;
+      read_.clear();
+      const bool there = polled_[first + i].revents == 0 || node.drain(read_);
+      if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
+      for (host::ReadReport& report : read_) pending_.push_back({nodes_[i].number, std::move(report)});
+      if (!there) gone.push_back(i);
+    }
+    std::ranges::stable_sort(pending_, {}, [](const Pending& p) { return p.report.time; });
+    for (const Pending& p : pending_) table_.report(p.unit, {p.report.time, p.report.changes});
+    for (auto i = gone.rbegin(); i != gone.rend(); ++i) close_node(*i);
+  }
+
+  void take_news() {
+    while (const auto news = watch_->next()) {
+      if (news->came) open(news->place);
+      const auto at = std::ranges::find(nodes_, news->place.path, &Open::path);
+      if (!news->came && at != nodes_.end()) close_node(static_cast<std::size_t>(at - nodes_.begin()));
+    }
+    pads_.flush(std::max(door_.now(), engine_.now()));
+  }
+
+  void replace_keeper() {
+    if (pads_.keeper().start_again() < 0)
+      fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended and no other can be started",
+            "", "close other programs and start again"});
+  }
+
+  void take_signal() {
+    signalfd_siginfo signal{};
+    if (door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0) end_ = SessionEnd::asked;
+  }
+
+  /// Everything goes to rest, what is still to be shown is shown, then the keeper removes the devices.
+  void close() {
+    engine_.freeze();
+    pads_.flush(std::max(door_.now(), engine_.now()));
+    while (const auto due = pads_.next_due()) {
+      door_.wait({}, &*due);
+      pads_.flush(std::max(*due, door_.now()));
+    }
+    nodes_.clear();
+    pads_.keeper().close();
+    say(*end_ == SessionEnd::chord ? "Ended by start + select." : "Ended.");
+  }
+
+  os::Door& door_;
+  const SessionOptions& options_;
+  const Plan& plan_;
+  Engine engine_;
+  Table table_;
+  outlet::Pads pads_;
+  os::Descriptor signals_;
+  std::unique_ptr<host::Watch> watch_;
+  std::vector<Open> nodes_;
+  std::vector<pollfd> polled_;
+  std::vector<Pending> pending_;
+  std::vector<host::ReadReport> read_;
+  std::optional<SessionEnd> end_;
+  int last_number_ = 0;
+  bool said_no_permission_ = false;
+};
+
+}  // namespace
+
+SessionEnd play(os::Door& door, const Plan& plan, const SessionOptions& options) {
+  return Session{door, plan, options}.run();
+}
+
+}  // namespace omnipar::play

@@ -1,0 +1,23 @@
+// The playing itself: nodes in, virtual pads out, until somebody ends it.
+#pragma once
+
+#include <functional>
+#include <string>
+
+#include "omnipar/plan.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::play {
+
+struct SessionOptions {
+  bool with_virtual = false;             ///< take units that other programs made, too
+  std::function<void(const std::string&)> say;  ///< one line for the person at a time
+};
+
+enum class SessionEnd { asked, chord, failed };
+
+/// Plays a plan until SIGINT, SIGTERM, SIGHUP or the plan's exit action. When it returns, everything
+/// is at rest and the virtual pads are gone. Failures have been said.
+[[nodiscard]] SessionEnd play(os::Door& door, const Plan& plan, const SessionOptions& options);
+
+}  // namespace omnipar::play
