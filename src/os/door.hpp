@@ -36,7 +36,8 @@ class Door {
   virtual void sleep(Duration time) = 0;
   /// Names in a folder, sorted; empty if there is no such folder.
   virtual std::vector<std::string> names_in(const std::string& folder) = 0;
-  /// Writes a whole file or fails; the old one stays until the new one is complete.
+  /// Writes a whole file, and makes the folders it needs, or fails; the old one stays until the new
+  /// one is complete.
   virtual int write_file(const std::string& path, const std::string& text) = 0;
   virtual int pair_of_sockets(int (&ends)[2]) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.

@@ -33,6 +33,12 @@ timespec to_timespec(Duration time) {
   return {static_cast<time_t>(us / million), static_cast<long>(us % million * 1000)};
 }
 
+void make_folders_for(const std::string& path) {
+  constexpr mode_t for_everybody_to_enter = 0755;
+  for (std::size_t slash = path.find('/', 1); slash != std::string::npos; slash = path.find('/', slash + 1))
+    ::mkdir(path.substr(0, slash).c_str(), for_everybody_to_enter);
+}
+
 class RealDoor final : public Door {
  public:
   int open(const std::string& path, int flags) override {
@@ -88,6 +94,7 @@ class RealDoor final : public Door {
   }
 
   int write_file(const std::string& path, const std::string& text) override {
+    make_folders_for(path);
     const std::string fresh = path + ".new";
     const int file = open(fresh, O_WRONLY | O_CREAT | O_TRUNC);
     if (file < 0) return file;

@@ -32,8 +32,8 @@ class Session final : Listener {
     if (!watch_ || watch_->descriptor() < 0)
       return fail({"no-udev", Severity::error, "units that come and go cannot be watched", "",
                    "'omnipar doctor' looks for the cause"});
-    ask_for_players();
     for (const host::NodePlace& place : watch_->present()) open(place);
+    ask_for_players();
     while (!end_) step();
     close();
     return *end_;

@@ -1,0 +1,341 @@
+#include "made_units.hpp"
+
+#include <dirent.h>
+#include <fcntl.h>
+#include <linux/uhid.h>
+#include <linux/uinput.h>
+#include <poll.h>
+#include <sys/ioctl.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+#include <fstream>
+#include <iterator>
+#include <stdexcept>
+
+namespace omnipar::test {
+namespace {
+
+[[noreturn]] void give_up(const std::string& what) { throw std::runtime_error(what + ": " + std::strerror(errno)); }
+
+int opened(const std::string& path, int flags) {
+  const int file = ::open(path.c_str(), flags | O_CLOEXEC);
+  if (file < 0) give_up(path);
+  return file;
+}
+
+void write_text(const std::string& path, const std::string& text) {
+  const int file = opened(path, O_WRONLY);
+  const bool good = ::write(file, text.data(), text.size()) == static_cast<ssize_t>(text.size());
+  ::close(file);
+  if (!good) give_up(path);
+}
+
+std::vector<std::string> names_in(const std::string& folder) {
+  std::vector<std::string> names;
+  DIR* open_folder = ::opendir(folder.c_str());
+  if (open_folder == nullptr) return names;
+  while (const dirent* entry = ::readdir(open_folder)) names.emplace_back(entry->d_name);
+  ::closedir(open_folder);
+  return names;
+}
+
+}  // namespace
+
+void sleep_ms(int ms) { ::usleep(static_cast<useconds_t>(ms) * 1000); }
+
+std::string contents(const std::string& path) {
+  std::ifstream file{path};
+  return {std::istreambuf_iterator<char>{file}, {}};
+}
+
+pid_t process_named(const std::string& name) {
+  for (const std::string& entry : names_in("/proc"))
+    if (contents("/proc/" + entry + "/comm") == name + "\n" &&
+        contents("/proc/" + entry + "/stat").find(") Z ") == std::string::npos)
+      return std::atoi(entry.c_str());
+  return -1;
+}
+
+// -- reports and descriptors ------------------------------------------------------------------------
+
+std::vector<std::uint8_t> PadReport::bytes() const {
+  return {static_cast<std::uint8_t>(buttons & 0xff), static_cast<std::uint8_t>(buttons >> 8), hat, x, y, rx, ry};
+}
+
+const std::vector<std::uint8_t>& pad_descriptor() {
+  static const std::vector<std::uint8_t> bytes{
+      0x05, 0x01, 0x09, 0x05, 0xa1, 0x01,                                      // a game pad:
+      0x05, 0x09, 0x19, 0x01, 0x29, 0x10, 0x15, 0x00, 0x25, 0x01,              // buttons 1 to 16,
+      0x95, 0x10, 0x75, 0x01, 0x81, 0x02,                                      //   a bit each
+      0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x35, 0x00, 0x46, 0x3b,  // a hat of eight
+      0x01, 0x65, 0x14, 0x75, 0x04, 0x95, 0x01, 0x81, 0x42,                    //   directions
+      0x65, 0x00, 0x75, 0x04, 0x95, 0x01, 0x81, 0x03,                          // four bits unused
+      0x09, 0x30, 0x09, 0x31, 0x09, 0x33, 0x09, 0x34, 0x15, 0x00, 0x26, 0xff,  // X, Y, Rx, Ry,
+      0x00, 0x46, 0xff, 0x00, 0x75, 0x08, 0x95, 0x04, 0x81, 0x02,              //   0..255
+      0xc0};
+  return bytes;
+}
+
+// -- uhid ---------------------------------------------------------------------------------------------
+
+UhidPad::UhidPad(const std::string& name, const std::string& serial, const std::string& phys)
+    : file_(opened("/dev/uhid", O_RDWR)) {
+  uhid_event event{};
+  event.type = UHID_CREATE2;
+  std::memcpy(event.u.create2.name, name.c_str(), name.size() + 1);
+  std::memcpy(event.u.create2.phys, phys.c_str(), phys.size() + 1);
+  std::memcpy(event.u.create2.uniq, serial.c_str(), serial.size() + 1);
+  event.u.create2.bus = BUS_BLUETOOTH;
+  event.u.create2.vendor = 0x1209;
+  event.u.create2.product = 2;
+  event.u.create2.rd_size = static_cast<std::uint16_t>(pad_descriptor().size());
+  std::ranges::copy(pad_descriptor(), event.u.create2.rd_data);
+  if (::write(file_, &event, sizeof(event)) < 0) give_up("UHID_CREATE2");
+}
+
+UhidPad::~UhidPad() { ::close(file_); }
+
+void UhidPad::send(const PadReport& report) const {
+  uhid_event event{};
+  event.type = UHID_INPUT2;
+  const auto bytes = report.bytes();
+  event.u.input2.size = static_cast<std::uint16_t>(bytes.size());
+  std::ranges::copy(bytes, event.u.input2.data);
+  if (::write(file_, &event, sizeof(event)) < 0) give_up("UHID_INPUT2");
+}
+
+// -- gadget ---------------------------------------------------------------------------------------------
+
+GadgetPad::GadgetPad(const std::string& id, const std::string& name, const std::string& serial)
+    : folder_("/sys/kernel/config/usb_gadget/" + id) {
+  const auto folder = [this](const std::string& path) {
+    if (::mkdir((folder_ + path).c_str(), 0755) < 0) give_up(folder_ + path);
+  };
+  folder("");
+  write_text(folder_ + "/idVendor", "0x1209");
+  write_text(folder_ + "/idProduct", "0x0003");
+  folder("/strings/0x409");
+  write_text(folder_ + "/strings/0x409/product", name);
+  if (!serial.empty()) write_text(folder_ + "/strings/0x409/serialnumber", serial);
+  folder("/functions/hid.usb0");
+  write_text(folder_ + "/functions/hid.usb0/report_length", "7");
+  const auto& descriptor = pad_descriptor();
+  write_text(folder_ + "/functions/hid.usb0/report_desc", {descriptor.begin(), descriptor.end()});
+  folder("/configs/c.1");
+  if (::symlink((folder_ + "/functions/hid.usb0").c_str(), (folder_ + "/configs/c.1/hid.usb0").c_str()) < 0)
+    give_up("symlink");
+}
+
+GadgetPad::~GadgetPad() {
+  if (plugged_) pull_out();
+  ::unlink((folder_ + "/configs/c.1/hid.usb0").c_str());
+  for (const char* path : {"/configs/c.1", "/functions/hid.usb0", "/strings/0x409", ""})
+    ::rmdir((folder_ + path).c_str());
+}
+
+void GadgetPad::plug_into(int socket) {
+  write_text(folder_ + "/UDC", "dummy_udc." + std::to_string(socket));
+  plugged_ = true;
+  const std::string numbers = contents(folder_ + "/functions/hid.usb0/dev");
+  const std::string node = "/dev/hidg" + numbers.substr(numbers.find(':') + 1, numbers.find('\n') - numbers.find(':') - 1);
+  for (int tries = 0; tries < 100 && ::access(node.c_str(), W_OK) != 0; ++tries) sleep_ms(20);
+  file_ = opened(node, O_RDWR | O_NONBLOCK);
+}
+
+void GadgetPad::pull_out() {
+  ::close(file_);
+  write_text(folder_ + "/UDC", "\n");
+  plugged_ = false;
+}
+
+void GadgetPad::send(const PadReport& report) const {
+  const auto bytes = report.bytes();
+  for (int tries = 0; tries < 200; ++tries) {
+    if (::write(file_, bytes.data(), bytes.size()) >= 0) return sleep_ms(5);
+    if (errno != EAGAIN) give_up("hidg");
+    sleep_ms(5);
+  }
+  give_up("hidg: nobody takes the report");
+}
+
+// -- uinput ---------------------------------------------------------------------------------------------
+
+UinputPad::UinputPad(const std::string& name, int fuzz) : file_(opened("/dev/uinput", O_RDWR)) {
+  ::ioctl(file_, UI_SET_EVBIT, EV_KEY);
+  ::ioctl(file_, UI_SET_EVBIT, EV_ABS);
+  for (int button = BTN_SOUTH; button <= BTN_THUMBR; ++button) ::ioctl(file_, UI_SET_KEYBIT, button);
+  for (const int axis : {ABS_X, ABS_Y, ABS_RX, ABS_RY}) {
+    uinput_abs_setup setup{};
+    setup.code = static_cast<std::uint16_t>(axis);
+    setup.absinfo.minimum = -32768;
+    setup.absinfo.maximum = 32767;
+    setup.absinfo.fuzz = fuzz;
+    ::ioctl(file_, UI_ABS_SETUP, &setup);
+  }
+  uinput_setup setup{};
+  setup.id = {BUS_USB, 0x1209, 4, 1};
+  name.copy(setup.name, sizeof(setup.name) - 1);
+  if (::ioctl(file_, UI_DEV_SETUP, &setup) < 0 || ::ioctl(file_, UI_DEV_CREATE) < 0) give_up("uinput");
+}
+
+UinputPad::~UinputPad() {
+  if (file_ >= 0) ::close(file_);
+}
+
+void UinputPad::send(std::uint16_t type, std::uint16_t code, std::int32_t value) const {
+  input_event event{};
+  event.type = type;
+  event.code = code;
+  event.value = value;
+  if (::write(file_, &event, sizeof(event)) < 0) give_up("uinput");
+}
+
+// -- nodes ------------------------------------------------------------------------------------------------
+
+std::vector<std::string> nodes_named(const std::string& name) {
+  std::vector<int> numbers;
+  for (const std::string& entry : names_in("/sys/class/input"))
+    if (entry.starts_with("event") && contents("/sys/class/input/" + entry + "/device/name") == name + "\n")
+      numbers.push_back(std::atoi(entry.c_str() + 5));
+  std::ranges::sort(numbers);
+  std::vector<std::string> nodes;
+  for (const int number : numbers) nodes.push_back("/dev/input/event" + std::to_string(number));
+  return nodes;
+}
+
+bool wait_for_nodes(const std::string& name, std::size_t count) {
+  int quiet = 0;
+  std::size_t before = ~std::size_t{0};
+  for (int tries = 0; tries < 500 && quiet < 8; ++tries) {
+    const std::size_t now = nodes_named(name).size();
+    quiet = now == count && now == before ? quiet + 1 : 0;
+    before = now;
+    sleep_ms(20);
+  }
+  return before == count;
+}
+
+NodeReader::NodeReader(const std::string& node) : file_(opened(node, O_RDONLY | O_NONBLOCK)) {}
+NodeReader::~NodeReader() { ::close(file_); }
+
+bool NodeReader::drain() {
+  std::array<input_event, 64> events{};
+  for (;;) {
+    const ssize_t got = ::read(file_, events.data(), sizeof(events));
+    if (got < 0) return errno == EAGAIN;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(got) / sizeof(input_event); ++i) {
+      const input_event& event = events.at(i);
+      events_.push_back(event);
+      if (event.type != EV_KEY && event.type != EV_ABS) continue;
+      const auto known = std::ranges::find_if(
+          state_, [&](const input_event& e) { return e.type == event.type && e.code == event.code; });
+      if (known == state_.end()) state_.push_back(event);
+      else known->value = event.value;
+    }
+  }
+}
+
+std::int32_t NodeReader::value(std::uint16_t type, std::uint16_t code) const {
+  for (const input_event& e : state_)
+    if (e.type == type && e.code == code) return e.value;
+  return 0;
+}
+
+int NodeReader::held() const {
+  return static_cast<int>(std::ranges::count_if(state_, [](const input_event& e) { return e.value != 0; }));
+}
+
+bool NodeReader::wait_for(std::uint16_t type, std::uint16_t code, std::int32_t value_wanted, int ms) {
+  for (int waited = 0;; waited += 5) {
+    const bool there = drain();
+    if (value(type, code) == value_wanted) return true;
+    if (!there || waited >= ms) return false;
+    pollfd waiting{file_, POLLIN, 0};
+    ::poll(&waiting, 1, 5);
+  }
+}
+
+bool NodeReader::wait_for_end(int ms) {
+  for (int waited = 0; waited < ms; waited += 5) {
+    if (!drain()) return true;
+    sleep_ms(5);
+  }
+  return false;
+}
+
+// -- programs ---------------------------------------------------------------------------------------------
+
+Program::Program(const std::vector<std::string>& command) {
+  std::vector<char*> words;
+  for (const std::string& word : command) words.push_back(const_cast<char*>(word.c_str()));
+  words.push_back(nullptr);
+  int ends[2];
+  if (::pipe2(ends, O_CLOEXEC | O_NONBLOCK) < 0) give_up("pipe");
+  process_ = ::fork();
+  if (process_ < 0) give_up("fork");
+  if (process_ == 0) {
+    ::dup2(ends[1], 1);
+    ::dup2(ends[1], 2);
+    ::execvp(words[0], words.data());
+    ::_exit(127);
+  }
+  ::close(ends[1]);
+  pipe_ = ends[0];
+}
+
+Program::~Program() {
+  if (process_ > 0) {
+    signal(SIGKILL);
+    wait_for_end();
+  }
+  ::close(pipe_);
+}
+
+void Program::collect() {
+  std::array<char, 4096> text{};
+  for (ssize_t got = ::read(pipe_, text.data(), text.size()); got > 0; got = ::read(pipe_, text.data(), text.size()))
+    output_.append(text.data(), static_cast<std::size_t>(got));
+}
+
+const std::string& Program::output() {
+  collect();
+  return output_;
+}
+
+bool Program::wait_for(const std::string& text, int times, int ms) {
+  for (int waited = 0; waited <= ms; waited += 10) {
+    collect();
+    int found = 0;
+    for (std::size_t at = output_.find(text); at != std::string::npos; at = output_.find(text, at + 1)) ++found;
+    if (found >= times) return true;
+    sleep_ms(10);
+  }
+  return false;
+}
+
+void Program::signal(int number) const { ::kill(process_, number); }
+
+int Program::wait_for_end(int ms) {
+  for (int waited = 0; waited <= ms; waited += 10) {
+    int status = 0;
+    if (::waitpid(process_, &status, WNOHANG) == process_) {
+      process_ = -1;
+      collect();
+      return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    }
+    sleep_ms(10);
+  }
+  return -1;
+}
+
+}  // namespace omnipar::test

@@ -1,0 +1,132 @@
+// Units made for tests in the box, three ways: uhid (any descriptor, no USB path), USB gadget (real
+// sockets, replugged by rebinding) and uinput (any codes). And the reading of virtual devices.
+#pragma once
+
+#include <linux/input.h>
+#include <sys/types.h>
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace omnipar::test {
+
+/// The one report of the made pads: 16 buttons from BTN_SOUTH on, a hat (8: at rest), two sticks.
+struct PadReport {
+  std::uint16_t buttons = 0;
+  std::uint8_t hat = 8;
+  std::uint8_t x = 128, y = 128, rx = 128, ry = 128;
+  [[nodiscard]] std::vector<std::uint8_t> bytes() const;
+};
+/// Bits of PadReport::buttons by what the kernel makes of them.
+enum PadButton : std::uint16_t { south = 1, east = 2, north = 8, west = 16, select_button = 1 << 10, start_button = 1 << 11 };
+
+[[nodiscard]] const std::vector<std::uint8_t>& pad_descriptor();
+
+/// A unit on the kernel's HID layer. Gone when it goes out of scope.
+class UhidPad {
+ public:
+  UhidPad(const std::string& name, const std::string& serial, const std::string& phys = "");
+  ~UhidPad();
+  UhidPad(const UhidPad&) = delete;
+  UhidPad& operator=(const UhidPad&) = delete;
+  void send(const PadReport& report) const;
+
+ private:
+  int file_ = -1;
+};
+
+/// A pad on a real USB socket of the dummy host: socket 0..3.
+class GadgetPad {
+ public:
+  GadgetPad(const std::string& id, const std::string& name, const std::string& serial = "");
+  ~GadgetPad();
+  GadgetPad(const GadgetPad&) = delete;
+  GadgetPad& operator=(const GadgetPad&) = delete;
+  void plug_into(int socket);
+  void pull_out();
+  void send(const PadReport& report) const;
+
+ private:
+  std::string folder_;
+  int file_ = -1;
+  bool plugged_ = false;
+};
+
+/// A virtual device as another program would make it.
+class UinputPad {
+ public:
+  explicit UinputPad(const std::string& name, int fuzz = 0);
+  ~UinputPad();
+  UinputPad(const UinputPad&) = delete;
+  UinputPad& operator=(const UinputPad&) = delete;
+  void send(std::uint16_t type, std::uint16_t code, std::int32_t value) const;
+  void sync() const { send(EV_SYN, SYN_REPORT, 0); }
+  [[nodiscard]] int descriptor() const noexcept { return file_; }
+  void forget() noexcept { file_ = -1; }
+
+ private:
+  int file_ = -1;
+};
+
+/// The event nodes of all devices with this name, in order of their numbers.
+[[nodiscard]] std::vector<std::string> nodes_named(const std::string& name);
+/// Waits until `count` devices have this name and nothing has changed for 150 ms; false after 10 s.
+bool wait_for_nodes(const std::string& name, std::size_t count);
+
+/// A program that reads an event node as games do.
+class NodeReader {
+ public:
+  explicit NodeReader(const std::string& node);
+  ~NodeReader();
+  NodeReader(const NodeReader&) = delete;
+  NodeReader& operator=(const NodeReader&) = delete;
+  /// Takes what is there; false once the device has gone.
+  bool drain();
+  /// Waits until a code has a value; false after `ms` or when the device has gone.
+  bool wait_for(std::uint16_t type, std::uint16_t code, std::int32_t value, int ms = 5000);
+  /// Waits until the device has gone; false after `ms`.
+  bool wait_for_end(int ms = 10000);
+  /// The last value seen of a code; 0 if none.
+  [[nodiscard]] std::int32_t value(std::uint16_t type, std::uint16_t code) const;
+  /// Codes that are not at rest (keys down, axes not 0), by what was read.
+  [[nodiscard]] int held() const;
+  [[nodiscard]] const std::vector<input_event>& events() const noexcept { return events_; }
+  void forget_events() { events_.clear(); }
+  [[nodiscard]] int descriptor() const noexcept { return file_; }
+
+ private:
+  int file_ = -1;
+  std::vector<input_event> events_;
+  std::vector<input_event> state_;
+};
+
+/// A started program; what it writes is collected. It is killed when it goes out of scope.
+class Program {
+ public:
+  explicit Program(const std::vector<std::string>& command);
+  ~Program();
+  Program(const Program&) = delete;
+  Program& operator=(const Program&) = delete;
+  /// Waits until its output holds `text` at least `times` times; false after `ms`.
+  bool wait_for(const std::string& text, int times = 1, int ms = 15000);
+  void signal(int number) const;
+  /// Waits for its end and gives its exit status, 128 + the signal if it was killed; -1 after `ms`.
+  int wait_for_end(int ms = 15000);
+  [[nodiscard]] pid_t process() const noexcept { return process_; }
+  [[nodiscard]] const std::string& output();
+
+ private:
+  void collect();
+  pid_t process_ = -1;
+  int pipe_ = -1;
+  std::string output_;
+};
+
+void sleep_ms(int ms);
+/// The process whose command name is this, or -1.
+[[nodiscard]] pid_t process_named(const std::string& name);
+/// The whole of a (small) file; empty if it cannot be read.
+[[nodiscard]] std::string contents(const std::string& path);
+
+}  // namespace omnipar::test

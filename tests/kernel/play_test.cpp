@@ -1,0 +1,360 @@
+// The whole path on a real kernel: hands at one end, a program that reads virtual pads at the other.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <linux/uinput.h>
+#include <sys/ioctl.h>
+
+#include <csignal>
+#include <ctime>
+
+#include "made_units.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* port_1 = "Omnipar port 1 pad";
+constexpr const char* port_2 = "Omnipar port 2 pad";
+
+/// `omnipar play pad-2b`, ready for presses.
+class Playing {
+ public:
+  explicit Playing(const std::vector<std::string>& more = {}) : program_(command(more)) {
+    REQUIRE(program_.wait_for("Player 1: press any button"));
+  }
+  ~Playing() {
+    if (program_.process() > 0) {
+      program_.signal(SIGTERM);
+      program_.wait_for_end();
+    }
+    wait_for_nodes(port_1, 0);
+  }
+  Playing(const Playing&) = delete;
+  Playing& operator=(const Playing&) = delete;
+  Program& program() { return program_; }
+  void expect(const std::string& text, int times = 1) {
+    const bool said = program_.wait_for(text, times);
+    INFO(program_.output());
+    REQUIRE(said);
+  }
+
+ private:
+  static std::vector<std::string> command(const std::vector<std::string>& more) {
+    std::vector<std::string> words{"/box/omnipar", "play", "pad-2b"};
+    words.insert(words.end(), more.begin(), more.end());
+    return words;
+  }
+  Program program_;
+};
+
+template <typename Pad>
+void press_and_release(const Pad& pad, std::uint16_t button) {
+  pad.send({button});
+  sleep_ms(60);
+  pad.send({});
+}
+
+std::string node_of(const std::string& name) {
+  REQUIRE(wait_for_nodes(name, 1));
+  return nodes_named(name).front();
+}
+
+void udev_settles() { Program{{"udevadm", "settle"}}.wait_for_end(); }
+
+}  // namespace
+
+TEST_CASE("two pads, in either order of plugging, are two virtual pads in order of port", "[play]") {
+  const bool red_first = GENERATE(true, false);
+  const UhidPad first{red_first ? "Red Pad" : "Blue Pad", red_first ? "r1" : "b1"};
+  const UhidPad second{red_first ? "Blue Pad" : "Red Pad", red_first ? "b1" : "r1"};
+  REQUIRE(wait_for_nodes("Red Pad", 1));
+  REQUIRE(wait_for_nodes("Blue Pad", 1));
+  const UhidPad& red = red_first ? first : second;
+  const UhidPad& blue = red_first ? second : first;
+  Playing playing;
+  CHECK(nodes_named(port_1).empty());
+  red.send({start_button});
+  playing.expect("Player 1 plays with \"Red Pad\"");
+  red.send({});
+  CHECK(nodes_named(port_2).empty());
+  blue.send({south});
+  playing.expect("Player 2 plays with \"Blue Pad\"");
+  blue.send({});
+  NodeReader one{node_of(port_1)};
+  NodeReader two{node_of(port_2)};
+  CHECK(node_of(port_1) < node_of(port_2));
+  for (const auto* reader : {&one, &two}) {
+    input_id id{};
+    REQUIRE(::ioctl(reader->descriptor(), EVIOCGID, &id) >= 0);
+    CHECK(id.bustype == BUS_VIRTUAL);
+    CHECK(id.vendor == 0x1209);
+    CHECK(id.product == 1);
+    CHECK(id.version == (reader == &one ? 1 : 2));
+  }
+  red.send({east, 2});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0X, 1));
+  red.send({});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0X, 0));
+  blue.send({south});
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(one.value(EV_KEY, BTN_SOUTH) == 0);
+  blue.send({0, 8, 128, 0});
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0Y, -1));
+}
+
+TEST_CASE("udev takes virtual pads for joysticks, and we never take them for units", "[play]") {
+  const UhidPad pad{"Classed Pad", "c"};
+  REQUIRE(wait_for_nodes("Classed Pad", 1));
+  Playing playing;
+  press_and_release(pad, south);
+  playing.expect("Player 1 plays");
+  const std::string node = node_of(port_1);
+  udev_settles();
+  Program info{{"udevadm", "info", "--query=property", "--name=" + node}};
+  REQUIRE(info.wait_for_end() == 0);
+  CHECK(info.output().find("ID_INPUT_JOYSTICK=1") != std::string::npos);
+  Program units{{"/box/omnipar", "units", "--with-virtual"}};
+  REQUIRE(units.wait_for_end() == 0);
+  CHECK(units.output().find("Classed Pad") != std::string::npos);
+  CHECK(units.output().find("Omnipar") == std::string::npos);
+}
+
+TEST_CASE("pull a plug and nothing stays pressed; put it back and it goes on, on its port", "[play]") {
+  auto red = std::make_unique<UhidPad>("Red Pad", "r");
+  const UhidPad blue{"Blue Pad", "b"};
+  REQUIRE(wait_for_nodes("Blue Pad", 1));
+  Playing playing;
+  press_and_release(*red, south);
+  playing.expect("Player 1 plays");
+  press_and_release(blue, south);
+  playing.expect("Player 2 plays");
+  NodeReader one{node_of(port_1)};
+  NodeReader two{node_of(port_2)};
+  for (int round = 1; round <= 3; ++round) {
+    blue.send({east});
+    red->send({static_cast<std::uint16_t>(south | east), 0});
+    REQUIRE(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+    REQUIRE(one.wait_for(EV_ABS, ABS_HAT0Y, -1));
+    REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 1));
+    red.reset();
+    CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 0));
+    CHECK(one.wait_for(EV_ABS, ABS_HAT0Y, 0));
+    CHECK(one.held() == 0);
+    CHECK(two.value(EV_KEY, BTN_EAST) == 1);
+    playing.expect("\"Red Pad\" is gone", round);
+    red = std::make_unique<UhidPad>("Red Pad", "r");
+    playing.expect("Player 1 goes on with \"Red Pad\"", round);
+    sleep_ms(200);
+    red->send({east});
+    CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+    red->send({});
+    CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
+    blue.send({});
+    CHECK(two.wait_for(EV_KEY, BTN_EAST, 0));
+  }
+}
+
+TEST_CASE("twins without serial numbers keep their sockets' ports", "[play]") {
+  GadgetPad left{"left", "Twin Pad"};
+  GadgetPad right{"right", "Twin Pad"};
+  left.plug_into(0);
+  right.plug_into(1);
+  REQUIRE(wait_for_nodes("Twin Pad", 2));
+  Playing playing;
+  press_and_release(right, south);
+  playing.expect("Player 1 plays");
+  press_and_release(left, south);
+  playing.expect("Player 2 plays");
+  NodeReader one{node_of(port_1)};
+  NodeReader two{node_of(port_2)};
+  left.pull_out();
+  playing.expect("is gone", 1);
+  right.pull_out();
+  playing.expect("is gone", 2);
+  REQUIRE(wait_for_nodes("Twin Pad", 0));
+  left.plug_into(0);  // in the other order this time
+  playing.expect("Player 2 goes on");
+  right.plug_into(1);
+  playing.expect("Player 1 goes on");
+  sleep_ms(300);
+  right.send({east});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  left.send({south});
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.value(EV_KEY, BTN_EAST) == 0);
+  CHECK(one.value(EV_KEY, BTN_SOUTH) == 0);
+}
+
+TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
+  const int end = GENERATE(SIGINT, SIGTERM, SIGKILL);
+  const UhidPad pad{"Ending Pad", "e"};
+  REQUIRE(wait_for_nodes("Ending Pad", 1));
+  Playing playing;
+  press_and_release(pad, south);
+  playing.expect("Player 1 plays");
+  NodeReader reader{node_of(port_1)};
+  pad.send({static_cast<std::uint16_t>(south | start_button), 3});
+  REQUIRE(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
+  REQUIRE(reader.wait_for(EV_ABS, ABS_HAT0X, 1));
+  playing.program().signal(end);
+  CHECK(reader.wait_for_end());
+  CHECK(reader.held() == 0);
+  CHECK(playing.program().wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
+  CHECK(wait_for_nodes(port_1, 0));
+  CHECK(process_named("omnipar-keeper") == -1);
+}
+
+TEST_CASE("a killed keeper is replaced, and readers see no change", "[play]") {
+  const UhidPad pad{"Kept Pad", "k"};
+  REQUIRE(wait_for_nodes("Kept Pad", 1));
+  Playing playing;
+  press_and_release(pad, south);
+  playing.expect("Player 1 plays");
+  NodeReader reader{node_of(port_1)};
+  pad.send({south});
+  REQUIRE(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
+  reader.forget_events();
+  const pid_t first = process_named("omnipar-keeper");
+  REQUIRE(first > 0);
+  ::kill(first, SIGKILL);
+  pid_t second = first;
+  for (int tries = 0; tries < 200 && (second == first || second < 0); ++tries) {
+    sleep_ms(20);
+    second = process_named("omnipar-keeper");
+  }
+  CHECK(second > 0);
+  CHECK(second != first);
+  CHECK(reader.drain());
+  CHECK(reader.events().empty());
+  pad.send({east});
+  CHECK(reader.wait_for(EV_KEY, BTN_EAST, 1));
+  SECTION("the new keeper keeps") {
+    playing.program().signal(SIGKILL);
+    CHECK(reader.wait_for_end());
+    CHECK(reader.held() == 0);
+  }
+  SECTION("with both killed the kernel removes the pads") {
+    playing.program().signal(SIGSTOP);
+    ::kill(second, SIGKILL);
+    playing.program().signal(SIGKILL);
+    CHECK(reader.wait_for_end());
+    CHECK(wait_for_nodes(port_1, 0));
+  }
+}
+
+TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecond", "[play]") {
+  const UinputPad pad{"Tapped Pad"};
+  REQUIRE(wait_for_nodes("Tapped Pad", 1));
+  Playing playing{{"--with-virtual"}};
+  const auto set = [&](std::int32_t value) {
+    pad.send(EV_KEY, BTN_SOUTH, value);
+    pad.sync();
+  };
+  set(1);
+  sleep_ms(50);
+  set(0);
+  playing.expect("Player 1 plays");
+  NodeReader reader{node_of(port_1)};
+  sleep_ms(200);
+  reader.drain();
+  const auto now_us = [] {
+    timespec t{};
+    ::clock_gettime(CLOCK_MONOTONIC, &t);
+    return std::int64_t{t.tv_sec} * 1'000'000 + t.tv_nsec / 1000;
+  };
+  constexpr int frames_between = 5;
+  int seen = 0;
+  int late = 0;  // frames that the emulator stretched beyond the shortest press: no proof of anything
+  bool was_down = false;
+  std::int64_t before = now_us();
+  int tap = 0;
+  for (int frame = 0; tap < 60 || frame % frames_between != 0; ++frame) {
+    if (frame % frames_between == 0) {
+      set(1);
+      ::usleep(1000);
+      set(0);
+      ++tap;
+    }
+    const std::int64_t next = before + 16'667;
+    if (const std::int64_t left = next - now_us(); left > 0) ::usleep(static_cast<useconds_t>(left));
+    const std::int64_t now = now_us();
+    if (now - before > 19'500) ++late;
+    before = now;
+    reader.drain();
+    const bool is_down = reader.value(EV_KEY, BTN_SOUTH) != 0;
+    seen += is_down && !was_down ? 1 : 0;
+    was_down = is_down;
+  }
+  CAPTURE(late);
+  CHECK(seen >= 60 - late);
+  CHECK(late < 30);
+  int presses = 0;
+  for (const input_event& event : reader.events()) presses += event.type == EV_KEY && event.value == 1 ? 1 : 0;
+  CHECK(presses == 60);
+}
+
+TEST_CASE("lost events: the state is right afterwards", "[play]") {
+  const UinputPad pad{"Stormy Pad"};
+  REQUIRE(wait_for_nodes("Stormy Pad", 1));
+  Playing playing{{"--with-virtual"}};
+  pad.send(EV_KEY, BTN_START, 1);
+  pad.sync();
+  pad.send(EV_KEY, BTN_START, 0);
+  pad.sync();
+  playing.expect("Player 1 plays");
+  NodeReader reader{node_of(port_1)};
+  playing.program().signal(SIGSTOP);
+  for (int i = 0; i < 600; ++i) {
+    pad.send(EV_KEY, BTN_SOUTH, i % 2 == 0 ? 1 : 0);
+    pad.send(EV_ABS, ABS_X, i % 2 == 0 ? 30000 : -30000);
+    pad.sync();
+  }
+  pad.send(EV_KEY, BTN_EAST, 1);
+  pad.sync();
+  playing.program().signal(SIGCONT);
+  CHECK(reader.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(reader.wait_for(EV_ABS, ABS_HAT0X, -1));
+  sleep_ms(300);
+  reader.drain();
+  CHECK(reader.value(EV_KEY, BTN_SOUTH) == 0);
+}
+
+TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[play]") {
+  const UinputPad pad{"Fuzzy Pad", 255};
+  const std::string node = node_of("Fuzzy Pad");
+  const auto fuzz = [&node] {
+    const NodeReader reader{node};
+    input_absinfo axis{};
+    REQUIRE(::ioctl(reader.descriptor(), EVIOCGABS(ABS_X), &axis) >= 0);
+    return axis.fuzz;
+  };
+  REQUIRE(fuzz() == 255);
+  {
+    Playing playing{{"--with-virtual"}};
+    CHECK(fuzz() == 0);
+  }
+  CHECK(fuzz() == 255);
+}
+
+TEST_CASE("start and select held for two seconds end it; every descriptor is closed for started programs", "[play]") {
+  const UhidPad pad{"Chord Pad", "h"};
+  REQUIRE(wait_for_nodes("Chord Pad", 1));
+  Playing playing;
+  press_and_release(pad, south);
+  playing.expect("Player 1 plays");
+  const std::string folder = "/proc/" + std::to_string(playing.program().process()) + "/fdinfo/";
+  for (int descriptor = 3; descriptor < 40; ++descriptor) {
+    const std::string info = contents(folder + std::to_string(descriptor));
+    if (info.empty()) continue;
+    CAPTURE(descriptor, info);
+    const auto flags = std::stoul(info.substr(info.find("flags:") + 6), nullptr, 8);
+    CHECK((flags & O_CLOEXEC) != 0);
+  }
+  pad.send({static_cast<std::uint16_t>(start_button | select_button)});
+  CHECK(playing.program().wait_for_end(8000) == 0);
+  CHECK(playing.program().output().find("Ended by start + select.") != std::string::npos);
+}
