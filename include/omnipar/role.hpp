@@ -39,7 +39,4 @@ struct StickDirection {
 /// The fixed names of the vocabulary, sorted.
 [[nodiscard]] std::vector<std::string_view> role_names();
 
-/// The known role nearest to a misspelt one, if any is near enough to be meant.
-[[nodiscard]] std::optional<std::string> nearest_role(std::string_view misspelt);
-
 }  // namespace omnipar

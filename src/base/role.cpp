@@ -4,8 +4,6 @@
 #include <algorithm>
 #include <charconv>
 
-#include "base/near.hpp"
-
 namespace omnipar {
 namespace {
 
@@ -80,10 +78,6 @@ std::vector<std::string_view> role_names() {
   std::vector<std::string_view> names;
   for (const Entry& entry : vocabulary) names.push_back(entry.name);
   return names;
-}
-
-std::optional<std::string> nearest_role(std::string_view misspelt) {
-  return nearest(misspelt, role_names());
 }
 
 }  // namespace omnipar

@@ -49,7 +49,7 @@ class EvdevNode final : public Node {
  public:
   EvdevNode(os::Descriptor descriptor, libevdev* device, Description description)
       : descriptor_(std::move(descriptor)), device_(device), description_(std::move(description)) {
-    libevdev_set_clock_id(device_.get(), CLOCK_MONOTONIC);
+    while (libevdev_set_clock_id(device_.get(), CLOCK_MONOTONIC) == -EINTR) {}
     for (unsigned number = 0; number < ABS_CNT; ++number) set_fuzz_to_zero(number);
   }
 
@@ -102,7 +102,10 @@ class EvdevNode final : public Node {
     const input_absinfo before = *axis;
     input_absinfo without = before;
     without.fuzz = 0;
-    if (libevdev_kernel_set_abs_info(device_.get(), number, &without) == 0) fuzz_.emplace_back(number, before);
+    int result = 0;
+    do result = libevdev_kernel_set_abs_info(device_.get(), number, &without);
+    while (result == -EINTR);
+    if (result == 0) fuzz_.emplace_back(number, before);
   }
 
   void begin_resync() {
@@ -143,7 +146,8 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   if (number < 0) return nullptr;
   os::Descriptor descriptor{door, number};
   libevdev* device = nullptr;
-  error = libevdev_new_from_fd(number, &device);
+  do error = libevdev_new_from_fd(number, &device);
+  while (error == -EINTR);
   if (error < 0) return nullptr;
   Description description = describe(device, path, syspath);
   return std::make_unique<EvdevNode>(std::move(descriptor), device, std::move(description));

@@ -4,6 +4,7 @@
 #include <sys/stat.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cstdlib>
 #include <string_view>
 
@@ -49,7 +50,9 @@ class UdevWatch final : public Watch {
 
   std::optional<NodeNews> next() override {
     while (monitor_) {
+      errno = 0;
       const Device device{udev_monitor_receive_device(monitor_.get())};
+      if (!device && errno == EINTR) continue;
       if (!device) return std::nullopt;
       const char* action = udev_device_get_action(device.get());
       auto place = place_of(device.get());

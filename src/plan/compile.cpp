@@ -120,9 +120,7 @@ class Compiler {
   std::optional<RoleKind> kind_of(const Use& use) {
     const auto kind = role_kind(use.role);
     if (!kind) {
-      const auto near = nearest_role(use.role);
-      error("unknown-role", fmt::format("no control has the role '{}'", use.role),
-            near ? fmt::format("did you mean '{}'?", *near) : "'omnipar catalogue' lists the roles");
+      error("unknown-role", fmt::format("no control has the role '{}'", use.role), suggestion(use.role, role_names()));
     }
     return kind;
   }

@@ -1,0 +1,123 @@
+// Who is who, and what its codes mean.
+#include <catch2/catch.hpp>
+
+#include "base/near.hpp"
+#include "inspect/doctor.hpp"
+#include "omnipar/omnipar.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+Description at(Description d, std::string serial, std::string socket) {
+  d.serial = std::move(serial);
+  d.socket = std::move(socket);
+  return d;
+}
+
+/// A rig in which `a` sits at seat-1 and `b` at seat-2.
+Rig rig_of(const Description& a, const Description& b) {
+  Rig rig;
+  rig.units.push_back(new_unit(rig, a, "seat-1"));
+  rig.units.push_back(new_unit(rig, b, "seat-2"));
+  return rig;
+}
+
+std::string seat_in(const Rig& rig, const Description& d, std::vector<std::string> present = {}) {
+  const RigUnit* unit = find_unit(rig, d, present);
+  return unit != nullptr ? unit->seat : "";
+}
+
+}  // namespace
+
+TEST_CASE("a unit is known by its serial, or by its socket where it has none", "[identity]") {
+  const Description pad = plain_pad();
+  const Rig with_serials = rig_of(at(pad, "A", "usb:1"), at(pad, "B", "usb:2"));
+  CHECK(seat_in(with_serials, at(pad, "B", "usb:1")) == "seat-2");  // moved to another socket
+  CHECK(seat_in(with_serials, at(pad, "C", "usb:1")) == "");        // another unit in a known socket
+  const Rig twins = rig_of(at(pad, "", "usb:1"), at(pad, "", "usb:2"));
+  CHECK(seat_in(twins, at(pad, "", "usb:2")) == "seat-2");
+  CHECK(seat_in(twins, at(pad, "", "usb:3")) == "");
+  CHECK(seat_in(twins, at(panel(), "", "usb:1")) == "");  // another model in a known socket
+  const Rig same_serials = rig_of(at(pad, "0", "usb:1"), at(pad, "0", "usb:2"));  // cheap pads do this
+  CHECK(seat_in(same_serials, at(pad, "0", "usb:2")) == "seat-2");
+  CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) == "seat-2");
+  CHECK(same_serials.units[1].name == "Marrowby Twin-Stick Pad (2)");
+}
+
+TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity]") {
+  const auto roles = [](const Description& d) {
+    std::string text;
+    const Attachment attachment = recognise({}, {}, d).value();
+    for (const Control& c : attachment.controls) text += c.role + (c.axis == Axis::y ? "-y " : " ");
+    return text;
+  };
+  CHECK(roles(panel()) == "south east north west left-shoulder right-shoulder select start dpad dpad-y ");
+  CHECK(roles(old_stick()) ==
+        "left-stick left-stick-y south east west north left-shoulder right-shoulder select start ");
+  Description odd = panel();
+  odd.codes = {{code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
+  CHECK(roles(odd) == "south left-trigger ");  // half a stick, and an axis without length, are no use
+  const auto pad = recognise({}, {}, plain_pad()).value();
+  CHECK(pad.controls[11].rest == 0);
+  const auto stick = recognise({}, {}, old_stick()).value();
+  CHECK(stick.controls[0].rest == 128);
+  CHECK(stick.state.size() == 8);  // the buttons; a 0 of an axis that ends at 0 is no news
+}
+
+TEST_CASE("our own pads, keyboards and mice are no controllers", "[identity]") {
+  Description ours = plain_pad();
+  ours.ours = true;
+  CHECK_FALSE(is_controller(ours));
+  Description mouse;
+  mouse.codes = {{key(0x110)}, {{ev_rel, 0}}};
+  CHECK_FALSE(is_controller(mouse));
+  CHECK(recognise({}, {}, mouse).error().front().id == "not-a-controller");
+  CHECK(is_controller(old_stick()));
+}
+
+TEST_CASE("names of hostile units are made fit for a terminal", "[identity]") {
+  CHECK(printable("Plain Pad é") == "Plain Pad é");
+  CHECK(printable("\x1b[2Jgone\a") == "?[2Jgone?");
+  CHECK(printable("cut\xc3") == "cut?");
+  CHECK(printable("\xed\xa0\x80") == "???");            // a surrogate
+  CHECK(printable("a\xe2\x80\xaetxt") == "a?txt");      // turns the direction of writing
+  CHECK(printable("") == "(no name)");
+  CHECK(printable(std::string(500, 'x')) == std::string(60, 'x') + "…");
+}
+
+TEST_CASE("roles: the vocabulary, its families, and what was probably meant", "[role]") {
+  CHECK(role_kind("south") == RoleKind::button);
+  CHECK(role_kind("left-stick") == RoleKind::stick);
+  CHECK(role_kind("panel-32") == RoleKind::button);
+  CHECK(role_kind("key-q") == RoleKind::button);
+  for (const char* none : {"", "panel-0", "panel-33", "panel-", "panel-01", "key-", "key-Q", "South"}) CHECK_FALSE(role_kind(none));
+  CHECK(nearest("sout", role_names()) == "south");
+  CHECK(nearest("left-sitck", role_names()) == "left-stick");
+  CHECK_FALSE(nearest("xylophone", role_names()));
+  CHECK(stick_direction("left-stick-up")->direction == 0);
+  CHECK_FALSE(stick_direction("dpad-up"));
+}
+
+TEST_CASE("the doctor finds what is wrong and names what mends it", "[doctor]") {
+  inspect::Facts facts;
+  const auto text = [&facts] {
+    std::string all;
+    for (const inspect::Finding& f : inspect::diagnose(facts))
+      all += f.id + (f.state == inspect::State::good ? "=good " : f.state == inspect::State::hint ? "=hint " : "=wrong ");
+    return all;
+  };
+  CHECK(text() == "uinput=wrong permission=good rule=wrong units=wrong ");
+  facts.uinput_exists = facts.uinput_usable = true;
+  facts.nodes.push_back({"/dev/input/event3", false, true, {}});
+  CHECK(text() == "uinput=good permission=wrong rule=wrong units=hint ");
+  CHECK(inspect::diagnose(facts)[1].text.find("/dev/input/event3") != std::string::npos);
+  facts.nodes[0] = {"/dev/input/event3", true, true, plain_pad()};
+  CHECK(text() == "uinput=good permission=good rule=hint units=good ");
+  facts.rule_installed = true;
+  CHECK(text() == "uinput=good permission=good rule=good units=good ");
+  facts.nodes[0].description.made_by_program = true;
+  CHECK(inspect::diagnose(facts)[3].text.find("--with-virtual") != std::string::npos);
+}

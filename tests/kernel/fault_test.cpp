@@ -1,0 +1,78 @@
+// One call of the system goes wrong, each in its turn: nothing may be left behind, and what is merely
+// interrupted or cut short may not even be noticed.
+#include <catch2/catch.hpp>
+
+#include <linux/uinput.h>
+
+#include <csignal>
+#include <cstdlib>
+
+#include "made_units.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* port_1 = "Omnipar port 1 pad";
+
+std::vector<std::string> shimmed(int at, const std::string& how) {
+  return {"/bin/env", "LD_PRELOAD=/box/shim.so", "OMNIPAR_SHIM_AT=" + std::to_string(at), "OMNIPAR_SHIM_HOW=" + how,
+          "OMNIPAR_SHIM_COUNT=/tmp/calls", "/box/omnipar", "play", "pad-2b"};
+}
+
+struct Evening {
+  bool played = false;  ///< a press reached the virtual pad, and its release too
+  int status = -1;
+};
+
+/// Sits down, presses, and ends; whatever happens, the evening comes to its end.
+Evening play_with_fault(const UhidPad& pad, int at, const std::string& how) {
+  Evening evening;
+  Program play{shimmed(at, how)};
+  if (play.wait_for("Player 1: press any button", 1, 4000)) {
+    pad.send({start_button});
+    const bool seated = play.wait_for("Player 1 plays", 1, 1500);
+    pad.send({});
+    if (seated && !nodes_named(port_1).empty()) {
+      NodeReader reader{nodes_named(port_1).front()};
+      pad.send({south});
+      const bool pressed = reader.wait_for(EV_KEY, BTN_SOUTH, 1, 1500);
+      pad.send({});
+      evening.played = pressed && reader.wait_for(EV_KEY, BTN_SOUTH, 0, 1500);
+    }
+    if (play.process() > 0) play.signal(SIGTERM);
+  }
+  evening.status = play.wait_for_end();
+  return evening;
+}
+
+int calls_of_an_evening(const UhidPad& pad) {
+  const Evening evening = play_with_fault(pad, 0, "fail");
+  REQUIRE(evening.played);
+  REQUIRE(evening.status == 0);
+  return std::atoi(contents("/tmp/calls").c_str());
+}
+
+}  // namespace
+
+TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
+  const UhidPad pad{"Unlucky Pad", "u"};
+  REQUIRE(wait_for_nodes("Unlucky Pad", 1));
+  const int calls = calls_of_an_evening(pad);
+  REQUIRE(calls > 100);
+  int not_played = 0;
+  for (const std::string how : {"fail", "interrupt", "short"}) {
+    const int step = full_counts() ? 1 : calls / 8 + 1;
+    for (int at = 1; at <= calls; at += step) {
+      CAPTURE(how, at, calls);
+      const Evening evening = play_with_fault(pad, at, how);
+      CHECK((evening.status == 0 || evening.status == 3));
+      if (how != "fail") CHECK(evening.status == 0);
+      not_played += evening.played ? 0 : 1;
+      CHECK(nodes_named(port_1).empty());
+      CHECK(process_named("omnipar-keeper") == -1);
+    }
+  }
+  WARN("calls " << calls << ", evenings that a fault ended early or kept from playing: " << not_played);
+}
