@@ -33,18 +33,21 @@ std::array<UnitId, 4> attach_all(Engine& engine) {
 bool agree(const Engine& engine, const bench::HandTwin& twin) {
   Reader reader{engine};
   const auto port_agrees = [&](int port, const bench::HandPanel& panel) {
-    static constexpr std::array<std::string_view, 12> names{"a", "b", "c", "x", "y", "z", "coin", "start",
-                                                           "up", "down", "left", "right"};
+    static constexpr std::array<std::string_view, 12> names{"a",    "b",     "c",  "x",    "y",    "z",
+                                                            "coin", "start", "up", "down", "left", "right"};
     for (std::size_t i = 0; i < names.size(); ++i)
       if (reader.port(port).pressed(*engine.plan().target(port, names.at(i))) != ((panel.down >> i & 1) != 0))
         return false;
     return true;
   };
   const auto pad_agrees = [&](int port, const bench::HandPad& pad) {
-    const auto native = [&](std::string_view name) { return reader.port(port).native(*engine.plan().target(port, name)); };
-    return port_agrees(port, pad.panel) && native("move-x") == pad.move.native_x() && native("move-y") == pad.move.native_y() &&
-           native("look-x") == pad.look.native_x() && native("look-y") == pad.look.native_y() &&
-           native("brake") == pad.brake.native() && native("speed") == pad.speed.native();
+    const auto native = [&](std::string_view name) {
+      return reader.port(port).native(*engine.plan().target(port, name));
+    };
+    return port_agrees(port, pad.panel) && native("move-x") == pad.move.native_x() &&
+           native("move-y") == pad.move.native_y() && native("look-x") == pad.look.native_x() &&
+           native("look-y") == pad.look.native_y() && native("brake") == pad.brake.native() &&
+           native("speed") == pad.speed.native();
   };
   return port_agrees(1, twin.panel_1) && port_agrees(2, twin.panel_2) && pad_agrees(3, twin.pad_3) &&
          pad_agrees(4, twin.pad_4);

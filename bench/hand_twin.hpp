@@ -22,15 +22,24 @@ struct HandPanel {
   static std::uint32_t changed(std::uint32_t now, const omnipar::Change& c) {
     if (c.code.type == omnipar::ev_key) {
       switch (c.code.number) {
-        case 0x130: return with(now, 1U << 0, c.value != 0);
-        case 0x131: return with(now, 1U << 1, c.value != 0);
-        case 0x134: return with(now, 1U << 2, c.value != 0);
-        case 0x133: return with(now, 1U << 3, c.value != 0);
-        case 0x136: return with(now, 1U << 4, c.value != 0);
-        case 0x137: return with(now, 1U << 5, c.value != 0);
-        case 0x13a: return with(now, 1U << 6, c.value != 0);
-        case 0x13b: return with(now, 1U << 7, c.value != 0);
-        default: return now;
+        case 0x130:
+          return with(now, 1U << 0, c.value != 0);
+        case 0x131:
+          return with(now, 1U << 1, c.value != 0);
+        case 0x134:
+          return with(now, 1U << 2, c.value != 0);
+        case 0x133:
+          return with(now, 1U << 3, c.value != 0);
+        case 0x136:
+          return with(now, 1U << 4, c.value != 0);
+        case 0x137:
+          return with(now, 1U << 5, c.value != 0);
+        case 0x13a:
+          return with(now, 1U << 6, c.value != 0);
+        case 0x13b:
+          return with(now, 1U << 7, c.value != 0);
+        default:
+          return now;
       }
     }
     if (c.code.number == 0x10) return with(with(now, 1U << 10, c.value < 0), 1U << 11, c.value > 0);
@@ -101,13 +110,30 @@ struct HandPad {
     for (const omnipar::Change& c : report.changes) {
       if (c.code.type == omnipar::ev_abs && c.code.number < 0x10) {
         switch (c.code.number) {
-          case 0: move.raw_x = c.value; moved = true; break;
-          case 1: move.raw_y = c.value; moved = true; break;
-          case 2: brake.set(c.value); break;
-          case 3: look.raw_x = c.value; looked = true; break;
-          case 4: look.raw_y = c.value; looked = true; break;
-          case 5: speed.set(c.value); break;
-          default: break;
+          case 0:
+            move.raw_x = c.value;
+            moved = true;
+            break;
+          case 1:
+            move.raw_y = c.value;
+            moved = true;
+            break;
+          case 2:
+            brake.set(c.value);
+            break;
+          case 3:
+            look.raw_x = c.value;
+            looked = true;
+            break;
+          case 4:
+            look.raw_y = c.value;
+            looked = true;
+            break;
+          case 5:
+            speed.set(c.value);
+            break;
+          default:
+            break;
         }
       } else {
         now = HandPanel::changed(now, c);
@@ -129,10 +155,14 @@ struct HandTwin {
     const std::int64_t time = report.time.time_since_epoch().count();
     if (time > now) now = time;
     switch (unit) {
-      case 0: return panel_1.feed(report);
-      case 1: return panel_2.feed(report);
-      case 2: return pad_3.feed(report);
-      default: return pad_4.feed(report);
+      case 0:
+        return panel_1.feed(report);
+      case 1:
+        return panel_2.feed(report);
+      case 2:
+        return pad_3.feed(report);
+      default:
+        return pad_4.feed(report);
     }
   }
 };

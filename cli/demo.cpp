@@ -31,7 +31,7 @@ class Teller final : public play::Listener {
   void tell(std::string line) { lines.push_back(std::move(line)); }
 };
 
-/// What is down on a port, by name; "-" if nothing is.
+/// What is down on a port, by name; "." if nothing is.
 std::string down_on(const Engine& engine, const Reader& reader, int port) {
   std::string names;
   const PortInfo& info = *engine.plan().port(port);
@@ -40,7 +40,20 @@ std::string down_on(const Engine& engine, const Reader& reader, int port) {
       names += names.empty() ? "" : " ";
       names += engine.plan().targets()[std::size_t{info.first_target} + t].name;
     }
-  return names.empty() ? "-" : names;
+  return names.empty() ? "." : names;
+}
+
+void act_out(const marrowby::Act& act, Engine& engine, play::Table& table, const std::vector<Description>& units) {
+  const Time now = at_us(act.at_ms * 1000);
+  engine.advance(now);
+  switch (act.deed) {
+    case marrowby::Deed::plug_in:
+      return table.arrive(act.unit, units.at(static_cast<std::size_t>(act.unit)));
+    case marrowby::Deed::pull_out:
+      return table.leave(act.unit);
+    case marrowby::Deed::report:
+      return table.report(act.unit, {now, act.changes});
+  }
 }
 
 int run() {
@@ -52,22 +65,27 @@ int run() {
   Reader game{engine};
   const auto units = marrowby::story_units();
   print("An evening in the Marrowby game room: two players, a machine with two-button pads.\n");
-  print(fmt::format("{:>8}  {:<46}{:<14}{}", "time", "what a hand does", "port 1 sees", "port 2 sees"));
-  for (const marrowby::Act& act : marrowby::story()) {
-    const Time now = at_us(act.at_ms * 1000);
-    engine.advance(now);
-    const int unit = act.unit;
-    if (act.deed == marrowby::Deed::plug_in) table.arrive(unit, units.at(static_cast<std::size_t>(unit)));
-    if (act.deed == marrowby::Deed::pull_out) table.leave(unit);
-    if (act.deed == marrowby::Deed::report) table.report(unit, {now, act.changes});
-    game.next_frame();
-    print(fmt::format("{:>6} ms  {:<46}{:<14}{}", act.at_ms, act.told, down_on(engine, game, 1), down_on(engine, game, 2)));
+  print(fmt::format("{:>9}  {:<46}{:<14}{}", "time", "what a hand does", "port 1 sees", "port 2 sees"));
+  const std::vector<marrowby::Act> story = marrowby::story();
+  bool same_picture = false;  // the next act comes before the machine has looked
+  for (std::size_t i = 0; i < story.size(); ++i) {
+    const marrowby::Act& act = story[i];
+    if (!same_picture) game.next_frame();  // the pictures since the last act
+    act_out(act, engine, table, units);
+    same_picture = i + 1 < story.size() && (story[i + 1].at_ms - act.at_ms) * 1000 < plan.frame().count();
+    if (!same_picture) game.next_frame();
+    print(fmt::format("{:>6} ms  {:<46}{:<14}{}", act.at_ms, act.told, same_picture ? "" : down_on(engine, game, 1),
+                      same_picture ? "" : down_on(engine, game, 2)));
     for (const std::string& line : teller.lines) print(fmt::format("{:>11}-> {}", "", line));
+    if (!act.lesson.empty()) print(fmt::format("{:>11}   ({})", "", act.lesson));
     teller.lines.clear();
   }
   game.next_frame();
-  print(fmt::format("\nAt the end port 1 sees {} and port 2 sees {}. Presses counted: b on port 2, the tap included: {}.",
-                    down_on(engine, game, 1), down_on(engine, game, 2),
+  const std::string left_1 = down_on(engine, game, 1);
+  const std::string left_2 = down_on(engine, game, 2);
+  print(fmt::format("\n{} Port 2 has counted {} press of b: the tap.",
+                    left_1 == "." && left_2 == "." ? "At the end nothing is held."
+                                                   : fmt::format("Still held: {} {}.", left_1, left_2),
                     game.port(2).presses(*plan.target(2, "b"))));
   talk("Next, with your own pads: omnipar play pad-2b");
   return good;

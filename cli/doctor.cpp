@@ -17,9 +17,12 @@ struct DoctorWords {
 
 const char* mark_of(inspect::State state) {
   switch (state) {
-    case inspect::State::good: return "good ";
-    case inspect::State::hint: return "hint ";
-    case inspect::State::wrong: return "WRONG";
+    case inspect::State::good:
+      return "good ";
+    case inspect::State::hint:
+      return "hint ";
+    case inspect::State::wrong:
+      return "WRONG";
   }
   return "";
 }
@@ -43,14 +46,19 @@ int run(const DoctorWords& words) {
   nlohmann::json list = nlohmann::json::array();
   for (const inspect::Finding& finding : findings) {
     wrong = wrong || finding.state == inspect::State::wrong;
-    list.push_back({{"id", finding.id}, {"good", finding.state == inspect::State::good},
-                    {"wrong", finding.state == inspect::State::wrong}, {"text", finding.text}, {"mend", finding.mend}});
+    list.push_back({{"id", finding.id},
+                    {"good", finding.state == inspect::State::good},
+                    {"wrong", finding.state == inspect::State::wrong},
+                    {"text", finding.text},
+                    {"mend", finding.mend}});
     if (words.json) continue;
     print(fmt::format("{}  {}", mark_of(finding.state), finding.text));
     if (!finding.mend.empty()) print(fmt::format("       mend it: {}", finding.mend));
   }
-  if (words.json) print(list.dump(2));
-  else if (!wrong) talk("All is well. Next: omnipar play pad-2b");
+  if (words.json)
+    print(list.dump(2));
+  else if (!wrong)
+    talk("All is well. Next: omnipar play pad-2b");
   return wrong ? found_something : good;
 }
 
@@ -61,9 +69,10 @@ void add_doctor(CLI::App& app, int& status) {
   const auto words = std::make_shared<DoctorWords>();
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
-  command->footer("Example: once, on the box under Marrowby's big screen:\n"
-                  "  sudo omnipar doctor --mend\n"
-                  "Exit status: 0 all is well, 1 something is wrong, 3 it could not be mended.");
+  command->footer(
+      "Example: once, on the box under Marrowby's big screen:\n"
+      "  sudo omnipar doctor --mend\n"
+      "Exit status: 0 all is well, 1 something is wrong, 3 it could not be mended.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -1,6 +1,12 @@
+#include <algorithm>
 #include <cstdio>
+#include <vector>
 
+#include <fmt/format.h>
+
+#include "base/near.hpp"
 #include "command.hpp"
+#include "omnipar/identity.hpp"
 
 namespace omnipar::cli {
 
@@ -13,6 +19,19 @@ void talk(const std::string& line) { std::fputs((line + "\n").c_str(), stderr); 
 
 namespace {
 
+/// A first word that is no command and no option: what was probably meant.
+bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
+  if (word.starts_with('-')) return false;
+  std::vector<std::string> names;
+  for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
+  if (std::ranges::find(names, word) != names.end()) return false;
+  const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
+  talk(fmt::format("omnipar: no command is called '{}'{}", printable(word),
+                   near ? fmt::format("; did you mean '{}'?", *near) : ""));
+  talk("'omnipar --help' lists the commands.");
+  return true;
+}
+
 /// CLI11 says what is wrong with the words; we say what to do next, on stderr, with our own status.
 int refuse(const CLI::App& app, const CLI::ParseError& error) {
   if (error.get_exit_code() == static_cast<int>(CLI::ExitCodes::Success)) return app.exit(error);
@@ -22,9 +41,10 @@ int refuse(const CLI::App& app, const CLI::ParseError& error) {
 }
 
 int run(int count, char** words) {
-  CLI::App app{"Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
-               "everybody keeps their port, and nothing ever sticks.",
-               "omnipar"};
+  CLI::App app{
+      "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
+      "everybody keeps their port, and nothing ever sticks.",
+      "omnipar"};
   app.footer("First:  sudo omnipar doctor --mend\nThen:   omnipar play pad-2b");
   app.require_subcommand(1);
   int status = good;
@@ -32,6 +52,11 @@ int run(int count, char** words) {
   add_doctor(app, status);
   add_play(app, status);
   add_demo(app, status);
+  if (count < 2) {
+    talk(app.help());
+    return bad_input;
+  }
+  if (refuse_unknown_command(app, words[1])) return bad_input;
   try {
     app.parse(count, words);
   } catch (const CLI::ParseError& error) {

@@ -17,7 +17,8 @@ struct PlayWords {
 int run(const PlayWords& words) {
   const Catalogue catalogue = built_in_catalogue();
   const auto profile = propose(catalogue, words.system);
-  const auto plan = profile ? compile(catalogue, *profile) : tl::expected<Plan, Diagnostics>{tl::unexpect, profile.error()};
+  const auto plan =
+      profile ? compile(catalogue, *profile) : tl::expected<Plan, Diagnostics>{tl::unexpect, profile.error()};
   if (!plan) {
     for (const Diagnostic& problem : plan.error()) talk("omnipar: " + to_text(problem));
     return bad_input;
@@ -42,10 +43,11 @@ void add_play(CLI::App& app, int& status) {
   command->add_option("SYSTEM", words->system, "the emulated machine or its controller, such as pad-2b")->required();
   command->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   command->add_flag("--show-plan", words->show_plan, "print what would be played, and play nothing");
-  command->footer("Example: the two pads from Marrowby's shelf, on any machine with two-button pads:\n"
-                  "  omnipar play pad-2b\n"
-                  "Ctrl-C ends it; so do start and select of one controller held for 2 s.\n"
-                  "Exit status: 0 ended, 2 unknown machine, 3 the computer refuses ('omnipar doctor' says why).");
+  command->footer(
+      "Example: the two pads from Marrowby's shelf, on any machine with two-button pads:\n"
+      "  omnipar play pad-2b\n"
+      "Ctrl-C ends it; so do start and select of one controller held for 2 s.\n"
+      "Exit status: 0 ended, 2 unknown machine, 3 the computer refuses ('omnipar doctor' says why).");
   command->callback([words, &status] { status = run(*words); });
 }
 

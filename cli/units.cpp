@@ -22,10 +22,11 @@ std::size_t count(const Description& d, EventType type) {
 }
 
 nlohmann::json to_json(const Description& d) {
-  return {{"name", printable(d.name)}, {"vendor", d.vendor},   {"product", d.product},
-          {"serial", printable(d.serial.empty() ? "-" : d.serial)},
-          {"socket", d.socket},        {"node", d.node},       {"virtual", d.made_by_program},
-          {"buttons", count(d, ev_key)}, {"axes", count(d, ev_abs)}};
+  return {{"name", printable(d.name)},    {"vendor", d.vendor},
+          {"product", d.product},         {"serial", printable(d.serial.empty() ? "-" : d.serial)},
+          {"socket", d.socket},           {"node", d.node},
+          {"virtual", d.made_by_program}, {"buttons", count(d, ev_key)},
+          {"axes", count(d, ev_abs)}};
 }
 
 std::string to_line(const Description& d) {
@@ -49,8 +50,10 @@ int run(const UnitsWords& words) {
     }
     if (!is_controller(node.description) || (node.description.made_by_program && !words.with_virtual)) continue;
     ++shown;
-    if (words.json) list.push_back(to_json(node.description));
-    else print(to_line(node.description));
+    if (words.json)
+      list.push_back(to_json(node.description));
+    else
+      print(to_line(node.description));
   }
   if (words.json) print(list.dump(2));
   if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
@@ -66,9 +69,10 @@ void add_units(CLI::App& app, int& status) {
   const auto words = std::make_shared<UnitsWords>();
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");
-  command->footer("Example: is the Marrowby pad seen, and how is it known again?\n"
-                  "  omnipar units\n"
-                  "Exit status: 0 controllers are there, 1 none is.");
+  command->footer(
+      "Example: is the Marrowby pad seen, and how is it known again?\n"
+      "  omnipar units\n"
+      "Exit status: 0 controllers are there, 1 none is.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -36,10 +36,14 @@ class Player {
   void play_until(std::int64_t end) {
     while (time_ < end) {
       const std::uint32_t what = dice_.below(100);
-      if (what < 3) time_ += dice_.between(2'000'000, 9'000'000);  // a quiet stretch
-      else if (has_sticks_ && what < 25) sweep();
-      else if (what < 60) tap();
-      else steer();
+      if (what < 3)
+        time_ += dice_.between(2'000'000, 9'000'000);  // a quiet stretch
+      else if (has_sticks_ && what < 25)
+        sweep();
+      else if (what < 60)
+        tap();
+      else
+        steer();
       time_ += dice_.between(20'000, 150'000);
     }
   }
@@ -156,9 +160,9 @@ Catalogue evening_catalogue() {
   arcade.name = "arcade-6";
   arcade.title = "arcade control, six buttons";
   arcade.usual_directions = {"dpad"};
-  arcade.targets = {button("a", "south"),         button("b", "east"),  button("c", "west"),
-                    button("x", "north"),         button("y", "left-shoulder"),
-                    button("z", "right-shoulder"), button("coin", "select"), button("start", "start")};
+  arcade.targets = {button("a", "south"),     button("b", "east"),          button("c", "west"),
+                    button("x", "north"),     button("y", "left-shoulder"), button("z", "right-shoulder"),
+                    button("coin", "select"), button("start", "start")};
   ControllerSheet two_stick = arcade;
   two_stick.name = "two-stick-pad";
   two_stick.title = "pad, two sticks";

@@ -14,8 +14,9 @@ struct Act {
   std::int64_t at_ms = 0;
   std::string told;  ///< what a bystander would say
   Deed deed = Deed::report;
-  int unit = 0;      ///< index into story_units
+  int unit = 0;  ///< index into story_units
   std::vector<omnipar::Change> changes;
+  std::string lesson{};  ///< what is to be seen here; mostly empty
 };
 
 [[nodiscard]] std::vector<omnipar::Description> story_units();

@@ -25,9 +25,9 @@ struct Description {
   std::uint16_t vendor = 0;
   std::uint16_t product = 0;
   std::uint16_t version = 0;
-  std::string serial;          ///< serial number or radio address; empty if it has none
-  std::string socket;          ///< where it is plugged in, stable over reboots; empty if unknown
-  std::string node;            ///< the host's name for its node, for people
+  std::string serial;            ///< serial number or radio address; empty if it has none
+  std::string socket;            ///< where it is plugged in, stable over reboots; empty if unknown
+  std::string node;              ///< the host's name for its node, for people
   bool made_by_program = false;  ///< another program's (or our own) virtual device
   bool ours = false;             ///< a virtual device of Omnipar itself
   std::vector<CodeRange> codes;

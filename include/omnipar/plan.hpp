@@ -34,7 +34,7 @@ struct TargetIndex {
 /// What a plan says of one target. The strings live as long as the plan.
 struct TargetInfo {
   std::string_view name;
-  std::string_view place;  ///< the role whose place it has under the hand; may be empty
+  std::string_view place;                ///< the role whose place it has under the hand; may be empty
   TargetKind kind = TargetKind::button;  ///< never `stick`: a stick is two `two_sided` targets
   NativeRange native{};
   bool stays = false;

@@ -29,9 +29,9 @@ struct Binding {
 struct PortProfile {
   int port = 1;
   std::string seat;
-  std::string controller;      ///< empty: the first that the port takes
-  std::optional<int> like;     ///< begin with that port's bindings
-  std::vector<Binding> bind;   ///< targets not named here keep their usual sources
+  std::string controller;     ///< empty: the first that the port takes
+  std::optional<int> like;    ///< begin with that port's bindings
+  std::vector<Binding> bind;  ///< targets not named here keep their usual sources
 };
 
 /// An action that happens while two controls of one seat have been down together for `after`.

@@ -18,8 +18,7 @@ class Follower;
 /// index beyond the port reads as at rest.
 class PortSample {
  public:
-  PortSample(const detail::Follower& follower, const PortInfo* port) noexcept
-      : follower_(&follower), port_(port) {}
+  PortSample(const detail::Follower& follower, const PortInfo* port) noexcept : follower_(&follower), port_(port) {}
   /// True while a button is shown as down.
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
   /// The normalised value: 0 or 1, 0..1 or -1..1.

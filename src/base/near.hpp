@@ -10,7 +10,6 @@ namespace omnipar {
 
 /// The name with the fewest edits (insert, delete, replace, swap of neighbours) from `misspelt`, if
 /// these are at most a third of its length, rounded up; the first of equals.
-[[nodiscard]] std::optional<std::string> nearest(std::string_view misspelt,
-                                                 std::span<const std::string_view> names);
+[[nodiscard]] std::optional<std::string> nearest(std::string_view misspelt, std::span<const std::string_view> names);
 
 }  // namespace omnipar

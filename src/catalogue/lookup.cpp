@@ -24,9 +24,8 @@ tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalo
   if (const SystemSheet* sheet = catalogue.system(name)) return sheet;
   std::vector<std::string_view> names;
   for (const SystemSheet& sheet : catalogue.systems) names.emplace_back(sheet.name);
-  return tl::unexpected(Diagnostic{"unknown-system", Severity::error,
-                                   fmt::format("no machine is called '{}'", name), "",
-                                   suggestion(name, names)});
+  return tl::unexpected(Diagnostic{"unknown-system", Severity::error, fmt::format("no machine is called '{}'", name),
+                                   "", suggestion(name, names)});
 }
 
 }  // namespace omnipar

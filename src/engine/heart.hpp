@@ -85,7 +85,9 @@ struct Gauge {
 class CodeTable {
  public:
   void clear() noexcept { numbers_.fill(0); }
-  [[nodiscard]] static constexpr bool has_room_for(Code code) noexcept { return code.type < types && code.number < codes; }
+  [[nodiscard]] static constexpr bool has_room_for(Code code) noexcept {
+    return code.type < types && code.number < codes;
+  }
   /// There must be room for the code.
   void set(Code code, std::uint8_t number) noexcept { numbers_[place(code)] = number; }
   [[nodiscard]] std::uint8_t find(Code code) const noexcept { return has_room_for(code) ? numbers_[place(code)] : 0; }
@@ -187,9 +189,9 @@ struct Engine::Heart {
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
   std::int32_t* raw = nullptr;
-  std::uint32_t* known = nullptr;  ///< axes of a unit that have a value, one bit each
-  std::uint64_t* down = nullptr;     ///< buttons that are physically down
-  std::uint64_t* counted = nullptr;  ///< and of these, those that hold their signals
+  std::uint32_t* known = nullptr;        ///< axes of a unit that have a value, one bit each
+  std::uint64_t* down = nullptr;         ///< buttons that are physically down
+  std::uint64_t* counted = nullptr;      ///< and of these, those that hold their signals
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;

@@ -24,7 +24,8 @@ void Follower::restart() noexcept {
   behind_count_ = 0;
   epoch_ = engine_.epoch;
   tail_ = engine_.head->journal_end - std::min<std::uint64_t>(engine_.head->journal_end, journal_length + 1);
-  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) changed_[changed_count_++] = static_cast<Index>(t);
+  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t)
+    changed_[changed_count_++] = static_cast<Index>(t);
 }
 
 /// Takes a button one step towards what the engine says; true if there is more to show later.

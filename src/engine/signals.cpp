@@ -27,9 +27,7 @@ std::int64_t to_fixed(double value) noexcept {
   return static_cast<std::int64_t>(value * static_cast<double>(full_push));
 }
 
-double from_fixed(std::int64_t value) noexcept {
-  return static_cast<double>(value) / static_cast<double>(full_push);
-}
+double from_fixed(std::int64_t value) noexcept { return static_cast<double>(value) / static_cast<double>(full_push); }
 
 }  // namespace
 
@@ -158,7 +156,9 @@ void Heart::fire_first() noexcept {
 // -- axes made of buttons --------------------------------------------------------------------------
 
 shape::Point Heart::goal_of(const DigitalOperation& digital) const noexcept {
-  const auto side = [&](std::size_t d) { return digital.signals.at(d) != nothing && is_on(digital.signals.at(d)) ? 1.0 : 0.0; };
+  const auto side = [&](std::size_t d) {
+    return digital.signals.at(d) != nothing && is_on(digital.signals.at(d)) ? 1.0 : 0.0;
+  };
   const shape::Point goal{side(3) - side(2), side(1) - side(0)};
   if (goal.x != 0 && goal.y != 0) return {goal.x * shape::diagonal, goal.y * shape::diagonal};
   return goal;
@@ -233,7 +233,8 @@ void Heart::find_lone_lanes() noexcept {
   for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
     const Group& group = plan_data->groups[g];
     const std::span all{lanes + group.first_lane, group.lane_count};
-    live[g] = static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
+    live[g] =
+        static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
   }
 }
 

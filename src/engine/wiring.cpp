@@ -29,9 +29,8 @@ class Wiring {
     slot_.crossing_gauges = 0;
     for (const Control& control : attachment_.controls)
       if (!add(control))
-        return Diagnostic{"too-many-controls", Severity::error,
-                          "the unit has more controls than one unit may have", attachment_.unit,
-                          fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
+        return Diagnostic{"too-many-controls", Severity::error, "the unit has more controls than one unit may have",
+                          attachment_.unit, fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
     slot_.words = (slot_.buttons.size() + 63) / 64;
     return std::nullopt;
   }

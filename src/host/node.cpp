@@ -5,6 +5,7 @@
 #include <libevdev/libevdev.h>
 #include <linux/input.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <ctime>
 #include <utility>
@@ -18,7 +19,7 @@ constexpr Duration half_report_patience{1000};
 
 std::string text_of(const char* text) { return text != nullptr ? text : ""; }
 
-Time time_of(const input_event& event) {
+Time stamp_of(const input_event& event) {
   return at_us(std::int64_t{event.input_event_sec} * 1'000'000 + event.input_event_usec);
 }
 
@@ -47,9 +48,12 @@ Description describe(libevdev* device, const std::string& path, const std::strin
 
 class EvdevNode final : public Node {
  public:
-  EvdevNode(os::Descriptor descriptor, libevdev* device, Description description)
-      : descriptor_(std::move(descriptor)), device_(device), description_(std::move(description)) {
-    while (libevdev_set_clock_id(device_.get(), CLOCK_MONOTONIC) == -EINTR) {}
+  EvdevNode(os::Door& door, os::Descriptor descriptor, libevdev* device, Description description)
+      : door_(door), descriptor_(std::move(descriptor)), device_(device), description_(std::move(description)) {
+    int result = 0;
+    do result = libevdev_set_clock_id(device_.get(), CLOCK_MONOTONIC);
+    while (result == -EINTR);
+    monotonic_ = result == 0;
     for (unsigned number = 0; number < ABS_CNT; ++number) set_fuzz_to_zero(number);
   }
 
@@ -68,6 +72,7 @@ class EvdevNode final : public Node {
   }
 
   bool drain(std::vector<ReadReport>& into) override {
+    now_ = door_.now();
     input_event event{};
     unsigned how = LIBEVDEV_READ_FLAG_NORMAL;
     for (;;) {
@@ -75,8 +80,10 @@ class EvdevNode final : public Node {
       if (status == LIBEVDEV_READ_STATUS_SUCCESS) {
         take(event, into);
       } else if (status == LIBEVDEV_READ_STATUS_SYNC) {
-        if (how == LIBEVDEV_READ_FLAG_NORMAL) begin_resync();
-        else take(event, into);
+        if (how == LIBEVDEV_READ_FLAG_NORMAL)
+          begin_resync();
+        else
+          take(event, into);
         how = LIBEVDEV_READ_FLAG_SYNC;
       } else if (status == -EAGAIN && how == LIBEVDEV_READ_FLAG_SYNC) {
         how = LIBEVDEV_READ_FLAG_NORMAL;
@@ -108,6 +115,9 @@ class EvdevNode final : public Node {
     if (result == 0) fuzz_.emplace_back(number, before);
   }
 
+  /// The stamp, unless it is of another clock or from the future: then the time of the read.
+  Time time_for(Time stamp) const { return monotonic_ ? std::min(stamp, now_) : now_; }
+
   void begin_resync() {
     ++losses_;
     open_.clear();
@@ -119,21 +129,26 @@ class EvdevNode final : public Node {
       return;
     }
     if (event.code != SYN_REPORT) return;
-    const Time time = time_of(event);
-    // Both halves of a report that was cut carry the same time.
-    if (half_ && half_->time != time) flush(into);
-    if (!half_) half_ = ReadReport{time, {}};
+    const Time stamp = stamp_of(event);
+    // Both halves of a report that was cut carry the same stamp.
+    if (half_ && half_stamp_ != stamp) flush(into);
+    if (!half_) half_ = ReadReport{time_for(stamp), {}};
+    half_stamp_ = stamp;
     half_->changes.insert(half_->changes.end(), open_.begin(), open_.end());
     open_.clear();
     if (event.value != 1) flush(into);
   }
 
+  os::Door& door_;
   os::Descriptor descriptor_;
   std::unique_ptr<libevdev, Free> device_;
   Description description_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
   std::vector<Change> open_;        ///< since the last SYN_REPORT
   std::optional<ReadReport> half_;  ///< a report of which more may come
+  Time half_stamp_{};
+  Time now_{};  ///< of the drain that is under way
+  bool monotonic_ = true;
   std::uint64_t losses_ = 0;
 };
 
@@ -150,7 +165,7 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   while (error == -EINTR);
   if (error < 0) return nullptr;
   Description description = describe(device, path, syspath);
-  return std::make_unique<EvdevNode>(std::move(descriptor), device, std::move(description));
+  return std::make_unique<EvdevNode>(door, std::move(descriptor), device, std::move(description));
 }
 
 }  // namespace omnipar::host

@@ -51,12 +51,12 @@ constexpr std::array triggers = std::to_array<Meaning>({
 
 // Joysticks (HID application Joystick: buttons from BTN_TRIGGER) follow no convention; most number
 // the face buttons first, then the shoulders, then the two small ones.
-constexpr std::array<std::string_view, 8> joystick_buttons{"south",          "east",           "west",   "north",
+constexpr std::array<std::string_view, 8> joystick_buttons{"south",         "east",           "west",   "north",
                                                            "left-shoulder", "right-shoulder", "select", "start"};
 
 Control control_of(const Meaning& meaning, const CodeRange& range) {
-  Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis,
-                  range.minimum, range.maximum,   range.minimum};
+  Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis, range.minimum,
+                  range.maximum, range.minimum};
   if (meaning.reading == Reading::two_sided)  // the value nearest to the middle, the upper of two
     control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) >> 1);
   if (meaning.reading == Reading::hat) control.rest = 0;
@@ -76,8 +76,7 @@ void add(std::vector<Control>& controls, const Description& description, const M
 }
 
 bool has_role(const std::vector<Control>& controls, std::string_view role, Reading reading) {
-  return std::ranges::any_of(controls,
-                             [&](const Control& c) { return c.role == role && c.reading == reading; });
+  return std::ranges::any_of(controls, [&](const Control& c) { return c.role == role && c.reading == reading; });
 }
 
 /// A trigger that is a button and an axis is taken as the axis.

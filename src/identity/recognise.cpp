@@ -63,16 +63,16 @@ RigUnit new_unit(const Rig& rig, const Description& description, std::string sea
   const std::string stem = printable(description.name);
   std::string name = stem;
   for (int number = 2; names_unit(rig, name); ++number) name = fmt::format("{} ({})", stem, number);
-  return {std::move(name),     std::move(seat),  description.vendor, description.product,
-          description.name,    description.serial, description.socket};
+  return {std::move(name),  std::move(seat),    description.vendor, description.product,
+          description.name, description.serial, description.socket};
 }
 
 tl::expected<Attachment, Diagnostics> recognise(const Catalogue&, const Rig& rig, const Description& description,
                                                 std::span<const std::string> present) {
   if (!is_controller(description))
-    return tl::unexpected(Diagnostics{{"not-a-controller", Severity::error,
-                                       "the unit has no buttons of a pad or joystick",
-                                       printable(description.name), "'omnipar units' lists what can be played on"}});
+    return tl::unexpected(
+        Diagnostics{{"not-a-controller", Severity::error, "the unit has no buttons of a pad or joystick",
+                     printable(description.name), "'omnipar units' lists what can be played on"}});
   Attachment attachment;
   const RigUnit* unit = find_unit(rig, description, present);
   attachment.unit = unit != nullptr ? unit->name : printable(description.name);
@@ -80,8 +80,7 @@ tl::expected<Attachment, Diagnostics> recognise(const Catalogue&, const Rig& rig
   attachment.controls = convention_controls(description);
   for (const Control& control : attachment.controls) {
     const CodeRange* range = description.find(control.code);
-    if (range != nullptr && is_known(control, range->value))
-      attachment.state.push_back({control.code, range->value});
+    if (range != nullptr && is_known(control, range->value)) attachment.state.push_back({control.code, range->value});
   }
   return attachment;
 }

@@ -13,7 +13,7 @@ namespace omnipar::inspect {
 struct NodeFact {
   std::string path;
   bool readable = true;
-  bool pad_like = true;  ///< if it is not readable: what the system says of it
+  bool pad_like = true;     ///< if it is not readable: what the system says of it
   Description description;  ///< if it is readable
 };
 

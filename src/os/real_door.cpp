@@ -79,7 +79,8 @@ class RealDoor final : public Door {
 
   void sleep(Duration time) override {
     timespec left = to_timespec(time);
-    while (::nanosleep(&left, &left) == -1 && errno == EINTR) {}
+    while (::nanosleep(&left, &left) == -1 && errno == EINTR) {
+    }
   }
 
   std::vector<std::string> names_in(const std::string& folder) override {

@@ -39,8 +39,8 @@ constexpr std::array places = std::to_array<std::pair<std::string_view, Code>>({
 }  // namespace
 
 const std::vector<Code>& pad_keys() {
-  static const std::vector<Code> keys{code::btn_south,  code::btn_east, code::btn_north,  code::btn_west,
-                                      code::btn_tl,     code::btn_tr,   code::btn_tl2,    code::btn_tr2,
+  static const std::vector<Code> keys{code::btn_south,  code::btn_east,  code::btn_north, code::btn_west,
+                                      code::btn_tl,     code::btn_tr,    code::btn_tl2,   code::btn_tr2,
                                       code::btn_select, code::btn_start, code::btn_mode,  code::btn_thumbl,
                                       code::btn_thumbr};
   return keys;
@@ -48,9 +48,9 @@ const std::vector<Code>& pad_keys() {
 
 const std::vector<PadAxis>& pad_axes() {
   static const std::vector<PadAxis> axes{
-      {code::abs_x, stick_range},    {code::abs_y, stick_range},    {code::abs_z, trigger_range},
-      {code::abs_rx, stick_range},   {code::abs_ry, stick_range},   {code::abs_rz, trigger_range},
-      {code::abs_hat0x, hat_range},  {code::abs_hat0y, hat_range},
+      {code::abs_x, stick_range},   {code::abs_y, stick_range},   {code::abs_z, trigger_range},
+      {code::abs_rx, stick_range},  {code::abs_ry, stick_range},  {code::abs_rz, trigger_range},
+      {code::abs_hat0x, hat_range}, {code::abs_hat0y, hat_range},
   };
   return axes;
 }

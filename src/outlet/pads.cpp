@@ -54,10 +54,10 @@ tl::expected<const VirtualPad*, Diagnostic> Pads::open(int port) {
   if (!pad) return tl::unexpected(pad.error());
   const int result = keeper_.give(pad->descriptor());
   if (result < 0)
-    return tl::unexpected(Diagnostic{"no-keeper", Severity::error,
-                                     fmt::format("the keeper does not take the virtual pad of port {}: {}", port,
-                                                 std::strerror(-result)),
-                                     "", "start again"});
+    return tl::unexpected(
+        Diagnostic{"no-keeper", Severity::error,
+                   fmt::format("the keeper does not take the virtual pad of port {}: {}", port, std::strerror(-result)),
+                   "", "start again"});
   pads_.push_back(std::move(*pad));
   reports_.resize(pads_.size());
   return &pads_.back();

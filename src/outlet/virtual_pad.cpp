@@ -35,10 +35,10 @@ tl::expected<VirtualPad, Diagnostic> VirtualPad::make(os::Door& door, int port) 
   VirtualPad pad{door, port, std::move(*opened)};
   const int result = pad.set_up();
   if (result < 0)
-    return tl::unexpected(Diagnostic{"uinput-refused", Severity::error,
-                                     fmt::format("the kernel refused the virtual pad of port {}: {}", port,
-                                                 std::strerror(-result)),
-                                     uinput, "'omnipar doctor' looks for the cause"});
+    return tl::unexpected(
+        Diagnostic{"uinput-refused", Severity::error,
+                   fmt::format("the kernel refused the virtual pad of port {}: {}", port, std::strerror(-result)),
+                   uinput, "'omnipar doctor' looks for the cause"});
   pad.find_node();
   return pad;
 }

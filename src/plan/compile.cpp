@@ -105,7 +105,8 @@ class Compiler {
   bool check(const Use& use) {
     const auto in = [](double value, double low, double high) { return value >= low && value <= high; };
     const auto wrong = [&](std::string_view what, std::string_view range) {
-      error("bad-number", fmt::format("{} of '{}' is out of range", what, use.role), fmt::format("it may be {}", range));
+      error("bad-number", fmt::format("{} of '{}' is out of range", what, use.role),
+            fmt::format("it may be {}", range));
       return false;
     };
     if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
@@ -126,8 +127,7 @@ class Compiler {
   }
 
   void wrong_source(const Use& use, std::string_view wanted) {
-    error("wrong-source", fmt::format("'{}' cannot feed this control", use.role),
-          fmt::format("it takes {}", wanted));
+    error("wrong-source", fmt::format("'{}' cannot feed this control", use.role), fmt::format("it takes {}", wanted));
   }
 
   void add_crossing(const std::string& seat, const std::string& role, const Use& use,
@@ -378,7 +378,8 @@ class Compiler {
     std::vector<std::pair<std::string, Index>> actions;
     for (const HotAction& hot : profile_.hot) {
       place_ = fmt::format("hot action {}", hot.action);
-      if (hot.hold == hot.press || role_kind(hot.hold) != RoleKind::button || role_kind(hot.press) != RoleKind::button) {
+      if (hot.hold == hot.press || role_kind(hot.hold) != RoleKind::button ||
+          role_kind(hot.press) != RoleKind::button) {
         error("bad-chord", fmt::format("'{}' and '{}' are no two buttons", hot.hold, hot.press),
               "name two different buttons, such as 'start' and 'select'");
         continue;
@@ -408,8 +409,8 @@ class Compiler {
     for (const std::string& seat : plan_->seats) {
       const Index chord = new_signal(2);
       if (too_large_) return;
-      plan_->signals[chord].effects.push_back(
-          {EffectKind::raise, behind_timer(EffectKind::hold, hot.after, action)});
+      const Index then = behind_timer(EffectKind::hold, hot.after, action);
+      plan_->signals[chord].effects.push_back({EffectKind::raise, then});
       for (const std::string& role : {hot.hold, hot.press}) {
         const Index half = new_signal();
         if (too_large_) return;

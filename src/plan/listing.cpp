@@ -31,8 +31,7 @@ class Listing {
   std::string target_name(Index target) const {
     for (const PortInfo& port : plan_.ports)
       if (target >= port.first_target && target < port.first_target + port.target_count)
-        return fmt::format("{}/{}", port.number == 0 ? "hot" : std::to_string(port.number),
-                           plan_.targets[target].name);
+        return fmt::format("{}/{}", port.number == 0 ? "hot" : std::to_string(port.number), plan_.targets[target].name);
     return "?";
   }
 

@@ -33,7 +33,7 @@ struct Effect {
 };
 
 struct Signal {
-  Index need = 1;         ///< on while at least so many hold it: 1 for any-of, 2 for a chord
+  Index need = 1;          ///< on while at least so many hold it: 1 for any-of, 2 for a chord
   Index target = nothing;  ///< the button target that it is
   std::vector<Effect> effects;
 };
@@ -58,12 +58,12 @@ enum class AnalogKind : std::uint8_t { lane, crossing };
 
 struct AnalogOperation {
   AnalogKind kind = AnalogKind::lane;
-  Index group = 0;              ///< lane: whose
-  Index lane = 0;               ///< lane: the first of max_units, one a unit
-  Index crossing = 0;           ///< crossing: its own number
-  double dead_zone = 0;         ///< lane
-  double press_at = 0.5;        ///< crossing
-  double release_at = 0.4;      ///< crossing
+  Index group = 0;                                                   ///< lane: whose
+  Index lane = 0;                                                    ///< lane: the first of max_units, one a unit
+  Index crossing = 0;                                                ///< crossing: its own number
+  double dead_zone = 0;                                              ///< lane
+  double press_at = 0.5;                                             ///< crossing
+  double release_at = 0.4;                                           ///< crossing
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
 };
 
@@ -121,8 +121,8 @@ inline constexpr std::size_t journal_length = 256;
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, presses = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0, down = 0, counted = 0,
-              over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0, position = 0, moving = 0,
-              journal = 0, size = 0;
+              over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0, position = 0,
+              moving = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 

@@ -10,7 +10,7 @@
 namespace omnipar::play {
 
 struct SessionOptions {
-  bool with_virtual = false;             ///< take units that other programs made, too
+  bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
 };
 

@@ -20,7 +20,8 @@ TEST_CASE("the evening's samples are the golden ones", "[golden]") {
   Reader reader{engine};
   std::uint64_t digest = 14695981039346656037ULL;  // FNV-1a
   const auto mix = [&digest](const void* data, std::size_t size) {
-    for (std::size_t i = 0; i < size; ++i) digest = (digest ^ static_cast<const unsigned char*>(data)[i]) * 1099511628211ULL;
+    for (std::size_t i = 0; i < size; ++i)
+      digest = (digest ^ static_cast<const unsigned char*>(data)[i]) * 1099511628211ULL;
   };
   std::string text;
   std::size_t next = 0;

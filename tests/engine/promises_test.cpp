@@ -180,7 +180,9 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
     bench.engine.advance(at_us(us));
     outlet.catch_up(at_us(us));
     for (const std::uint16_t target : outlet.changed())
-      told += std::to_string(us / ms) + (bench.engine.plan().targets()[target].name == "b" && outlet.port(1).pressed(bench.at("b")) ? "+" : "-") + " ";
+      told += std::to_string(us / ms) +
+              (bench.engine.plan().targets()[target].name == "b" && outlet.port(1).pressed(bench.at("b")) ? "+" : "-") +
+              " ";
   };
   bench.feed(5 * ms, {{code::btn_south, 1}});
   look(5 * ms);
@@ -203,14 +205,16 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
 
 TEST_CASE("freeze lets everything go in one commit; what is down then counts from its next press", "[promise]") {
   Bench bench;
-  bench.feed(0, {{code::btn_south, 1}, {code::btn_tl, 1}, {code::abs_x, 32767}, {code::abs_z, 255}, {code::abs_hat0y, -1}});
+  bench.feed(
+      0, {{code::btn_south, 1}, {code::btn_tl, 1}, {code::abs_x, 32767}, {code::abs_z, 255}, {code::abs_hat0y, -1}});
   bench.reader.next_frame();
   REQUIRE((bench.shown("b") && bench.shown("up")));
   REQUIRE(bench.value("stick-x") == 1);
   REQUIRE(bench.value("throttle") == 1);
   bench.engine.freeze();
   bench.reader.next_frame();
-  for (const std::string_view name : {"a", "b", "c", "d", "up", "down", "left", "right", "stick-x", "stick-y", "pedal", "wheel"})
+  for (const std::string_view name :
+       {"a", "b", "c", "d", "up", "down", "left", "right", "stick-x", "stick-y", "pedal", "wheel"})
     CHECK(bench.value(name) == 0);
   CHECK(bench.value("throttle") == 1);  // stays where it was left
   bench.feed(10, {{code::btn_east, 1}});
@@ -285,7 +289,10 @@ TEST_CASE("another plan: everything goes to rest, units and readers go on", "[pr
 // -- shapes, deadlines and ticks ------------------------------------------------------------------------
 
 TEST_CASE("native values reach both ends and the rest exactly", "[shape]") {
-  struct Row { std::int32_t raw; std::int32_t native; };
+  struct Row {
+    std::int32_t raw;
+    std::int32_t native;
+  };
   const auto row = GENERATE(Row{-32768, 0}, Row{0, 128}, Row{32767, 255}, Row{4914, 128}, Row{-4914, 128});
   Bench bench;
   bench.feed(0, {{code::abs_x, row.raw}, {code::abs_rz, row.raw < 0 ? 0 : (row.raw == 0 ? 0 : 255)}});
@@ -297,7 +304,9 @@ TEST_CASE("native values reach both ends and the rest exactly", "[shape]") {
 
 TEST_CASE("a stick's length never passes 1, and a d-pad's diagonal has length 1", "[shape]") {
   Bench bench;
-  const auto length = [&] { return bench.value("stick-x") * bench.value("stick-x") + bench.value("stick-y") * bench.value("stick-y"); };
+  const auto length = [&] {
+    return bench.value("stick-x") * bench.value("stick-x") + bench.value("stick-y") * bench.value("stick-y");
+  };
   bench.feed(0, {{code::abs_x, 32767}, {code::abs_y, -32768}});
   bench.reader.next_frame();
   CHECK(length() == Approx(1));
@@ -430,5 +439,6 @@ TEST_CASE("a seventeenth unit is refused with a reason", "[odd]") {
   for (std::size_t i = 0; i < max_units; ++i) REQUIRE(engine.attach(seated(panel(), "seat-1")));
   const auto refused = engine.attach(seated(panel(), "seat-1"));
   REQUIRE_FALSE(refused);
-  CHECK(to_text(refused.error()) == "Marrowby Panel: no room for another unit [too-many-units]\n  at most 16 units at a time");
+  CHECK(to_text(refused.error()) ==
+        "Marrowby Panel: no room for another unit [too-many-units]\n  at most 16 units at a time");
 }

@@ -265,7 +265,9 @@ void SlowTwin::work_out() {
 }
 
 SlowTwin::Point SlowTwin::goal(const Glide& glide) const {
-  const auto side = [&](std::size_t d) { return glide.lines[d] >= 0 && lines_[static_cast<std::size_t>(glide.lines[d])].out ? 1.0 : 0.0; };
+  const auto side = [&](std::size_t d) {
+    return glide.lines[d] >= 0 && lines_[static_cast<std::size_t>(glide.lines[d])].out ? 1.0 : 0.0;
+  };
   Point p{side(3) - side(2), side(1) - side(0)};
   if (p.x != 0 && p.y != 0) p = {p.x * std::sqrt(0.5), p.y * std::sqrt(0.5)};
   return p;

@@ -44,8 +44,10 @@ class Both {
     for (const Change& c : changes) act << ' ' << std::hex << c.code.number << '=' << std::dec << c.value;
     tell(act);
     engine_.feed(ids_[unit], {at_us(now_), changes});
-    if (plugged_[unit]) twin_.feed(ids_[unit].slot, at_us(now_), changes);
-    else twin_.advance(at_us(now_));
+    if (plugged_[unit])
+      twin_.feed(ids_[unit].slot, at_us(now_), changes);
+    else
+      twin_.advance(at_us(now_));
     compare();
   }
   void wait(std::int64_t us) {
@@ -146,14 +148,30 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
   const Attachment other = seated(panel(), "seat-1");
   using Act = void (*)(Both&);
   const std::vector<Act> acts{
-      [](Both& b) { b.feed(0, {{code::btn_south, 1}}); },
-      [](Both& b) { b.feed(0, {{code::btn_south, 0}, {code::btn_north, 1}}); },
-      [](Both& b) { b.feed(0, {{code::btn_east, 1}, {code::btn_west, 1}}); },
-      [](Both& b) { b.feed(1, {{code::btn_west, 1}, {code::btn_west, 0}, {code::btn_west, 1}}); },
-      [](Both& b) { b.feed(1, {{code::btn_west, 0}, {code::btn_south, 1}}); },
-      [](Both& b) { b.feed(0, {{code::abs_hat0x, 1}, {code::abs_hat0y, -1}}); },
-      [](Both& b) { b.feed(0, {{code::abs_hat0x, 0}, {code::abs_x, -30000}, {code::abs_ry, -20000}}); },
-      [](Both& b) { b.feed(0, {{code::btn_start, 1}, {code::btn_select, 1}, {code::abs_z, 200}}); },
+      [](Both& b) {
+        b.feed(0, {{code::btn_south, 1}});
+      },
+      [](Both& b) {
+        b.feed(0, {{code::btn_south, 0}, {code::btn_north, 1}});
+      },
+      [](Both& b) {
+        b.feed(0, {{code::btn_east, 1}, {code::btn_west, 1}});
+      },
+      [](Both& b) {
+        b.feed(1, {{code::btn_west, 1}, {code::btn_west, 0}, {code::btn_west, 1}});
+      },
+      [](Both& b) {
+        b.feed(1, {{code::btn_west, 0}, {code::btn_south, 1}});
+      },
+      [](Both& b) {
+        b.feed(0, {{code::abs_hat0x, 1}, {code::abs_hat0y, -1}});
+      },
+      [](Both& b) {
+        b.feed(0, {{code::abs_hat0x, 0}, {code::abs_x, -30000}, {code::abs_ry, -20000}});
+      },
+      [](Both& b) {
+        b.feed(0, {{code::btn_start, 1}, {code::btn_select, 1}, {code::abs_z, 200}});
+      },
       [](Both& b) { b.wait(1000); },
       [](Both& b) { b.wait(1777); },
       [](Both& b) { b.freeze_or_thaw(); },

@@ -40,7 +40,7 @@ TEST_CASE("a unit is known by its serial, or by its socket where it has none", "
   const Rig twins = rig_of(at(pad, "", "usb:1"), at(pad, "", "usb:2"));
   CHECK(seat_in(twins, at(pad, "", "usb:2")) == "seat-2");
   CHECK(seat_in(twins, at(pad, "", "usb:3")) == "");
-  CHECK(seat_in(twins, at(panel(), "", "usb:1")) == "");  // another model in a known socket
+  CHECK(seat_in(twins, at(panel(), "", "usb:1")) == "");                          // another model in a known socket
   const Rig same_serials = rig_of(at(pad, "0", "usb:1"), at(pad, "0", "usb:2"));  // cheap pads do this
   CHECK(seat_in(same_serials, at(pad, "0", "usb:2")) == "seat-2");
   CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) == "seat-2");
@@ -58,7 +58,8 @@ TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity
   CHECK(roles(old_stick()) ==
         "left-stick left-stick-y south east west north left-shoulder right-shoulder select start ");
   Description odd = panel();
-  odd.codes = {{code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
+  odd.codes = {
+      {code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
   CHECK(roles(odd) == "south left-trigger ");  // half a stick, and an axis without length, are no use
   const auto pad = recognise({}, {}, plain_pad()).value();
   CHECK(pad.controls[11].rest == 0);
@@ -82,8 +83,8 @@ TEST_CASE("names of hostile units are made fit for a terminal", "[identity]") {
   CHECK(printable("Plain Pad é") == "Plain Pad é");
   CHECK(printable("\x1b[2Jgone\a") == "?[2Jgone?");
   CHECK(printable("cut\xc3") == "cut?");
-  CHECK(printable("\xed\xa0\x80") == "???");            // a surrogate
-  CHECK(printable("a\xe2\x80\xaetxt") == "a?txt");      // turns the direction of writing
+  CHECK(printable("\xed\xa0\x80") == "???");        // a surrogate
+  CHECK(printable("a\xe2\x80\xaetxt") == "a?txt");  // turns the direction of writing
   CHECK(printable("") == "(no name)");
   CHECK(printable(std::string(500, 'x')) == std::string(60, 'x') + "…");
 }
@@ -93,7 +94,8 @@ TEST_CASE("roles: the vocabulary, its families, and what was probably meant", "[
   CHECK(role_kind("left-stick") == RoleKind::stick);
   CHECK(role_kind("panel-32") == RoleKind::button);
   CHECK(role_kind("key-q") == RoleKind::button);
-  for (const char* none : {"", "panel-0", "panel-33", "panel-", "panel-01", "key-", "key-Q", "South"}) CHECK_FALSE(role_kind(none));
+  for (const char* none : {"", "panel-0", "panel-33", "panel-", "panel-01", "key-", "key-Q", "South"})
+    CHECK_FALSE(role_kind(none));
   CHECK(nearest("sout", role_names()) == "south");
   CHECK(nearest("left-sitck", role_names()) == "left-stick");
   CHECK_FALSE(nearest("xylophone", role_names()));
@@ -106,7 +108,9 @@ TEST_CASE("the doctor finds what is wrong and names what mends it", "[doctor]") 
   const auto text = [&facts] {
     std::string all;
     for (const inspect::Finding& f : inspect::diagnose(facts))
-      all += f.id + (f.state == inspect::State::good ? "=good " : f.state == inspect::State::hint ? "=hint " : "=wrong ");
+      all += f.id + (f.state == inspect::State::good   ? "=good "
+                     : f.state == inspect::State::hint ? "=hint "
+                                                       : "=wrong ");
     return all;
   };
   CHECK(text() == "uinput=wrong permission=good rule=wrong units=wrong ");

@@ -17,13 +17,20 @@ namespace {
 constexpr const char* port_1 = "Omnipar port 1 pad";
 
 std::vector<std::string> shimmed(int at, const std::string& how) {
-  return {"/bin/env", "LD_PRELOAD=/box/shim.so", "OMNIPAR_SHIM_AT=" + std::to_string(at), "OMNIPAR_SHIM_HOW=" + how,
-          "OMNIPAR_SHIM_COUNT=/tmp/calls", "/box/omnipar", "play", "pad-2b"};
+  return {"/bin/env",
+          "LD_PRELOAD=/box/shim.so",
+          "OMNIPAR_SHIM_AT=" + std::to_string(at),
+          "OMNIPAR_SHIM_HOW=" + how,
+          "OMNIPAR_SHIM_COUNT=/tmp/calls",
+          "/box/omnipar",
+          "play",
+          "pad-2b"};
 }
 
 struct Evening {
   bool played = false;  ///< a press reached the virtual pad, and its release too
   int status = -1;
+  std::string output;
 };
 
 /// Sits down, presses, and ends; whatever happens, the evening comes to its end.
@@ -44,6 +51,7 @@ Evening play_with_fault(const UhidPad& pad, int at, const std::string& how) {
     if (play.process() > 0) play.signal(SIGTERM);
   }
   evening.status = play.wait_for_end();
+  evening.output = play.output();
   return evening;
 }
 
@@ -67,6 +75,7 @@ TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
     for (int at = 1; at <= calls; at += step) {
       CAPTURE(how, at, calls);
       const Evening evening = play_with_fault(pad, at, how);
+      CAPTURE(evening.output);
       CHECK((evening.status == 0 || evening.status == 3));
       if (how != "fail") CHECK(evening.status == 0);
       not_played += evening.played ? 0 : 1;

@@ -147,7 +147,8 @@ void GadgetPad::plug_into(int socket) {
   write_text(folder_ + "/UDC", "dummy_udc." + std::to_string(socket));
   plugged_ = true;
   const std::string numbers = contents(folder_ + "/functions/hid.usb0/dev");
-  const std::string node = "/dev/hidg" + numbers.substr(numbers.find(':') + 1, numbers.find('\n') - numbers.find(':') - 1);
+  const std::string node =
+      "/dev/hidg" + numbers.substr(numbers.find(':') + 1, numbers.find('\n') - numbers.find(':') - 1);
   for (int tries = 0; tries < 100 && ::access(node.c_str(), W_OK) != 0; ++tries) sleep_ms(20);
   file_ = opened(node, O_RDWR | O_NONBLOCK);
 }
@@ -239,8 +240,10 @@ bool NodeReader::drain() {
       if (event.type != EV_KEY && event.type != EV_ABS) continue;
       const auto known = std::ranges::find_if(
           state_, [&](const input_event& e) { return e.type == event.type && e.code == event.code; });
-      if (known == state_.end()) state_.push_back(event);
-      else known->value = event.value;
+      if (known == state_.end())
+        state_.push_back(event);
+      else
+        known->value = event.value;
     }
   }
 }

@@ -19,7 +19,14 @@ struct PadReport {
   [[nodiscard]] std::vector<std::uint8_t> bytes() const;
 };
 /// Bits of PadReport::buttons by what the kernel makes of them.
-enum PadButton : std::uint16_t { south = 1, east = 2, north = 8, west = 16, select_button = 1 << 10, start_button = 1 << 11 };
+enum PadButton : std::uint16_t {
+  south = 1,
+  east = 2,
+  north = 8,
+  west = 16,
+  select_button = 1 << 10,
+  start_button = 1 << 11
+};
 
 [[nodiscard]] const std::vector<std::uint8_t>& pad_descriptor();
 

@@ -1,19 +1,68 @@
 // Runs inside the box. With --own-a-held-pad it is a bad program instead: one that holds a button of a
-// virtual pad and waits to be killed.
+// virtual pad and waits to be killed. With --show-an-evening it lets the commands print what they print
+// on a first evening, for the pictures in the documentation.
 #define CATCH_CONFIG_RUNNER
 #include <catch2/catch.hpp>
 
 #include <linux/uinput.h>
 #include <unistd.h>
 
+#include <csignal>
 #include <cstdio>
+#include <memory>
 #include <string_view>
 
 #include "made_units.hpp"
 
+namespace {
+
+using namespace omnipar::test;
+
+void show(const std::vector<std::string>& command) {
+  std::string line = "$";
+  for (const std::string& word : command) line += " " + word;
+  Program program{command};
+  program.wait_for_end();
+  std::printf("%s\n%s", line.c_str(), program.output().c_str());
+}
+
+void show_an_evening() {
+  std::puts("== doctor");
+  show({"omnipar", "doctor"});
+  show({"omnipar", "doctor", "--mend"});
+  auto pad = std::make_unique<UhidPad>("Fenwick Reading-Room Pad", "12:09:00:00:00:01");
+  GadgetPad panel{"panel", "Marrowby Cabinet, right panel"};
+  panel.plug_into(1);
+  wait_for_nodes("Fenwick Reading-Room Pad", 1);
+  wait_for_nodes("Marrowby Cabinet, right panel", 1);
+  show({"omnipar", "doctor"});
+  std::puts("== units");
+  show({"omnipar", "units"});
+  std::puts("== play\n$ omnipar play pad-2b");
+  Program play{{"omnipar", "play", "pad-2b"}};
+  play.wait_for("press any button");
+  pad->send({south});
+  play.wait_for("Player 1 plays");
+  panel.send({south});
+  play.wait_for("Player 2 plays");
+  pad.reset();
+  play.wait_for("is gone");
+  pad = std::make_unique<UhidPad>("Fenwick Reading-Room Pad", "12:09:00:00:00:01");
+  play.wait_for("goes on");
+  play.signal(SIGINT);
+  play.wait_for_end();
+  std::printf("%s== end\n", play.output().c_str());
+}
+
+}  // namespace
+
 int main(int count, char** words) {
+  if (count == 2 && std::string_view{words[1]} == "--show-an-evening") {
+    show_an_evening();
+    return 0;
+  }
   if (count == 2 && std::string_view{words[1]} == "--own-a-held-pad") {
-    const omnipar::test::UinputPad pad{"held pad"};
+    const UinputPad pad{"held pad"};
     pad.send(EV_KEY, BTN_SOUTH, 1);
     pad.sync();
     std::puts("held");

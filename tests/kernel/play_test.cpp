@@ -297,6 +297,27 @@ TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecon
   CHECK(presses == 60);
 }
 
+TEST_CASE("a report that the kernel cuts in two arrives whole", "[play]") {
+  const UhidPad pad{"Chordal Pad", "w"};
+  REQUIRE(wait_for_nodes("Chordal Pad", 1));
+  Playing playing;
+  press_and_release(pad, south);
+  playing.expect("Player 1 plays");
+  NodeReader reader{node_of(port_1)};
+  sleep_ms(200);
+  reader.drain();
+  reader.forget_events();
+  pad.send({0xffff, 1, 0, 255, 1, 254});
+  REQUIRE(reader.wait_for(EV_KEY, BTN_START, 1));
+  sleep_ms(100);
+  reader.drain();
+  // all of the two-button pad at once: a, b, start, select, up and right, and one end
+  CHECK(reader.held() == 6);
+  int ends = 0;
+  for (const input_event& event : reader.events()) ends += event.type == EV_SYN ? 1 : 0;
+  CHECK(ends == 1);
+}
+
 TEST_CASE("lost events: the state is right afterwards", "[play]") {
   const UinputPad pad{"Stormy Pad"};
   REQUIRE(wait_for_nodes("Stormy Pad", 1));

@@ -33,8 +33,8 @@ TEST_CASE("each kind of binding compiles to its golden listing", "[plan]") {
   Use firm{"left-stick"};
   firm.press_at = 0.7;
   firm.release_at = 0.6;
-  profile.ports[0].bind = {{"directions", {firm}}, {"up", {{"north"}}}, {"a", {shaped}}, {"b", {}},
-                           {"stick", {{"right-stick"}, slow}}};
+  profile.ports[0].bind = {
+      {"directions", {firm}}, {"up", {{"north"}}}, {"a", {shaped}}, {"b", {}}, {"stick", {{"right-stick"}, slow}}};
   profile.ports[1].like = 1;
   CHECK_GOLDEN("plan-kit.txt", plan_of(kit_catalogue(), profile).listing());
 }
@@ -58,9 +58,10 @@ TEST_CASE("every mistake is said at once, each with its place and what to do", "
   reversed.release_at = 0.9;
   Use endless{"south"};
   endless.hold = std::chrono::hours{1};
-  profile.ports[0].bind = {{"a", {{"sout"}}},          {"b", {{"left-stick"}}},  {"directions", {{"south"}}},
-                           {"stick", {{"left-trigger"}}}, {"c", {reversed}},      {"thrttle", {}},
-                           {"d", {far, endless}},       {"d", {}},               {"wheel", {{"quux"}}}};
+  profile.ports[0].bind = {
+      {"a", {{"sout"}}},    {"b", {{"left-stick"}}}, {"directions", {{"south"}}}, {"stick", {{"left-trigger"}}},
+      {"c", {reversed}},    {"thrttle", {}},         {"d", {far, endless}},       {"d", {}},
+      {"wheel", {{"quux"}}}};
   profile.ports[1].like = 7;
   profile.ports.push_back({9, "seat-9", "", {}, {}});
   profile.ports.push_back({1, "seat-9", "", {}, {}});
@@ -76,7 +77,8 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   }
   SECTION("a controller that the port does not take") {
     profile.ports[0].controller = "mat";
-    CHECK(errors_of(profile) == "port 1: port 1 does not take a controller 'mat' [unknown-controller]\n  there are: kit");
+    CHECK(errors_of(profile) ==
+          "port 1: port 1 does not take a controller 'mat' [unknown-controller]\n  there are: kit");
   }
   SECTION("nobody plays a port") {
     profile.ports[1].seat.clear();

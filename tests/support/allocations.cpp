@@ -17,6 +17,10 @@ void* operator new(std::size_t size) {
   if (void* memory = std::malloc(size == 0 ? 1 : size)) return memory;
   throw std::bad_alloc{};
 }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+  ++count;
+  return std::malloc(size == 0 ? 1 : size);
+}
 void* operator new[](std::size_t size) { return ::operator new(size); }
 void operator delete(void* memory) noexcept { std::free(memory); }
 void operator delete[](void* memory) noexcept { std::free(memory); }

@@ -21,8 +21,8 @@ inline std::string golden(const std::string& name, const std::string& text) {
 }  // namespace omnipar::test
 
 // NOLINTNEXTLINE(cppcoreguidelines-macro-usage): the line of a failure is that of the test
-#define CHECK_GOLDEN(name, text)                          \
-  do {                                                    \
-    const std::string now_ = (text);                      \
-    CHECK(now_ == omnipar::test::golden((name), now_));   \
+#define CHECK_GOLDEN(name, text)                        \
+  do {                                                  \
+    const std::string now_ = (text);                    \
+    CHECK(now_ == omnipar::test::golden((name), now_)); \
   } while (false)

@@ -1,0 +1,69 @@
+// A box without udevd and with nothing set up: the first evening from its first command on.
+#include <catch2/catch.hpp>
+
+#include <linux/uinput.h>
+
+#include <csignal>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+/// A command's exit status and all that it said, both streams in order.
+std::string said(const std::vector<std::string>& command, int status) {
+  Program program{command};
+  CHECK(program.wait_for_end() == status);
+  return program.output();
+}
+
+}  // namespace
+
+TEST_CASE("from nothing to playing: doctor says what is missing, mends it, and play plays", "[bare]") {
+  CHECK(said({"omnipar", "units"}, 1) == "No controller is there. 'omnipar doctor' says what could be the cause.\n");
+  CHECK(said({"omnipar", "doctor"}, 1) ==
+        "WRONG  Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not "
+        "loaded.\n"
+        "       mend it: sudo omnipar doctor --mend\n"
+        "good   Every pad and joystick that is there may be read.\n"
+        "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
+        "       mend it: sudo omnipar doctor --mend\n"
+        "WRONG  No controller is there. Plug one in; if it has a radio, switch it on and press its button.\n");
+  CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
+        "omnipar: /dev/uinput: no virtual controller can be made: No such file or directory [no-uinput]\n"
+        "  'sudo omnipar doctor --mend' mends this once and for all\n");
+  CHECK(said({"omnipar", "doctor", "--mend"}, 3) ==  // this box has no udev to talk to
+        "done:   load the kernel's uinput module (modprobe uinput)\n"
+        "done:   wrote /etc/modules-load.d/omnipar.conf\n"
+        "done:   wrote /etc/udev/rules.d/70-omnipar.rules\n"
+        "failed: tell udev (udevadm control --reload)\n"
+        "failed: apply the rule to what is plugged in (udevadm trigger)\n"
+        "What failed is named above; the rest is done.\n");
+  auto pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
+  REQUIRE(wait_for_nodes("Marrowby \x1b[31mPad", 1));
+  const std::string node = nodes_named("Marrowby \x1b[31mPad").front();
+  CHECK(said({"omnipar", "units"}, 0) == "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; known by serial m-1; " +
+                                             node + "\nNext: omnipar play pad-2b\n");
+  CHECK(said({"omnipar", "doctor"}, 0) ==
+        "good   Virtual controllers can be made (/dev/uinput).\n"
+        "good   Every pad and joystick that is there may be read.\n"
+        "good   The rule that opens uinput and pads to whoever sits at the screen is installed.\n"
+        "good   1 controller is there; 'omnipar units' lists it.\n"
+        "All is well. Next: omnipar play pad-2b\n");
+  Program play{{"omnipar", "play", "pad-2b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  pad->send({south});
+  REQUIRE(play.wait_for("Player 1 plays"));
+  pad->send({});
+  NodeReader reader{nodes_named("Omnipar port 1 pad").front()};
+  pad->send({south});
+  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
+  pad.reset();  // without udevd the kernel itself tells of units that come and go
+  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));
+  pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
+  CHECK(play.wait_for("Player 1 goes on"));
+  play.signal(SIGINT);
+  CHECK(play.wait_for_end() == 0);
+  CHECK(play.output().find('\x1b') == std::string::npos);
+}
