@@ -19,6 +19,8 @@ enum Status : int {
 void add_play(CLI::App& app, int& status);
 void add_units(CLI::App& app, int& status);
 void add_doctor(CLI::App& app, int& status);
+void add_check(CLI::App& app, int& status);
+void add_catalogue(CLI::App& app, int& status);
 void add_demo(CLI::App& app, int& status);
 
 /// Results go to stdout.

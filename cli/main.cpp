@@ -50,6 +50,8 @@ int run(int count, char** words) {
   int status = good;
   add_units(app, status);
   add_doctor(app, status);
+  add_catalogue(app, status);
+  add_check(app, status);
   add_play(app, status);
   add_demo(app, status);
   if (count < 2) {

@@ -27,6 +27,9 @@ struct Catalogue {
 /// The sheets that come with the library.
 [[nodiscard]] Catalogue built_in_catalogue();
 
+/// The way out that every profile has, whatever else it binds: start and select held for 2 s.
+[[nodiscard]] HotAction built_in_way_out();
+
 /// A whole profile for a machine, nobody asked: port n for seat "seat-n", each with the port's usual
 /// controller and its usual sources, and the built-in way out (start and select held for 2 s).
 /// Fails with `unknown-system`.

@@ -17,12 +17,14 @@ struct Diagnostic {
   std::string message;
   std::string place;
   std::string hint;
+  std::string excerpt{};  ///< the line of a file with a caret under the place; empty where there is none
   friend bool operator==(const Diagnostic&, const Diagnostic&) = default;
 };
 
 using Diagnostics = std::vector<Diagnostic>;
 
-/// `place: message [id]`, and the hint on a line of its own if there is one. No final line break.
+/// `place: message [id]`, then the excerpt and the hint, each on lines of its own, if there are any. No
+/// final line break.
 [[nodiscard]] std::string to_text(const Diagnostic& diagnostic);
 
 }  // namespace omnipar

@@ -18,12 +18,14 @@ struct Use {
   Duration debounce{0};     ///< further changes within this time of a change are not believed
   Duration hold{0};         ///< counts as pressed when it has been down for this long
   double ramp = 0;          ///< button to axis: full pushes a second; 0 jumps
+  std::string place{};      ///< where it is written, for messages
 };
 
 /// One target or group, fed by any of its uses. No uses: empty on purpose.
 struct Binding {
   std::string target;
   std::vector<Use> uses;
+  std::string place{};
 };
 
 struct PortProfile {
@@ -32,6 +34,7 @@ struct PortProfile {
   std::string controller;     ///< empty: the first that the port takes
   std::optional<int> like;    ///< begin with that port's bindings
   std::vector<Binding> bind;  ///< targets not named here keep their usual sources
+  std::string place{};
 };
 
 /// An action that happens while two controls of one seat have been down together for `after`.
@@ -40,6 +43,7 @@ struct HotAction {
   std::string hold;
   std::string press;
   Duration after{0};
+  std::string place{};
 };
 
 struct Profile {
@@ -47,6 +51,7 @@ struct Profile {
   std::string system;
   std::vector<PortProfile> ports;
   std::vector<HotAction> hot;
+  std::string place{};  ///< where its system is named
 };
 
 }  // namespace omnipar

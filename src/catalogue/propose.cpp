@@ -5,6 +5,8 @@
 
 namespace omnipar {
 
+HotAction built_in_way_out() { return {"exit", "start", "select", std::chrono::seconds{2}, {}}; }
+
 tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system) {
   const auto sheet = find_system(catalogue, system);
   if (!sheet) return tl::unexpected(Diagnostics{sheet.error()});
@@ -17,7 +19,7 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
     seat.seat = fmt::format("seat-{}", port.number);
     profile.ports.push_back(std::move(seat));
   }
-  profile.hot.push_back({"exit", "start", "select", std::chrono::seconds{2}});
+  profile.hot.push_back(built_in_way_out());
   return profile;
 }
 

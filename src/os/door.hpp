@@ -34,6 +34,8 @@ class Door {
   virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
   virtual Time now() = 0;
   virtual void sleep(Duration time) = 0;
+  /// False for folders, pipes and devices.
+  virtual bool is_plain_file(int descriptor) = 0;
   /// Names in a folder, sorted; empty if there is no such folder.
   virtual std::vector<std::string> names_in(const std::string& folder) = 0;
   /// Writes a whole file, and makes the folders it needs, or fails; the old one stays until the new

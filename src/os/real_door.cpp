@@ -83,6 +83,11 @@ class RealDoor final : public Door {
     }
   }
 
+  bool is_plain_file(int descriptor) override {
+    struct stat kind {};
+    return ::fstat(descriptor, &kind) == 0 && S_ISREG(kind.st_mode);
+  }
+
   std::vector<std::string> names_in(const std::string& folder) override {
     std::vector<std::string> names;
     DIR* open_folder = ::opendir(folder.c_str());

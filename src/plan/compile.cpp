@@ -19,8 +19,11 @@ class Compiler {
   Compiler(const Catalogue& catalogue, const Profile& profile) : catalogue_(catalogue), profile_(profile) {}
 
   tl::expected<Plan, Diagnostics> run() {
-    const auto system = find_system(catalogue_, profile_.system);
-    if (!system) return tl::unexpected(Diagnostics{system.error()});
+    auto system = find_system(catalogue_, profile_.system);
+    if (!system) {
+      system.error().place = profile_.place;
+      return tl::unexpected(Diagnostics{std::move(system.error())});
+    }
     system_ = *system;
     plan_->name = profile_.name;
     plan_->system = system_->name;
@@ -41,6 +44,11 @@ class Compiler {
   // -- errors ------------------------------------------------------------------------------------
   void error(std::string id, std::string message, std::string hint) {
     errors_.push_back({std::move(id), Severity::error, std::move(message), place_, std::move(hint)});
+  }
+
+  /// Errors from here on stand at this place of a file, or, in a profile without a file, are named so.
+  void stand_at(const std::string& place, std::string otherwise) {
+    place_ = place.empty() ? std::move(otherwise) : place;
   }
 
   // -- growing the tables ------------------------------------------------------------------------
@@ -103,6 +111,7 @@ class Compiler {
 
   // -- uses ---------------------------------------------------------------------------------------
   bool check(const Use& use) {
+    if (!use.place.empty()) place_ = use.place;
     const auto in = [](double value, double low, double high) { return value >= low && value <= high; };
     const auto wrong = [&](std::string_view what, std::string_view range) {
       error("bad-number", fmt::format("{} of '{}' is out of range", what, use.role),
@@ -273,7 +282,7 @@ class Compiler {
   }
 
   void add_port(const PortProfile& port) {
-    place_ = fmt::format("port {}", port.port);
+    stand_at(port.place, fmt::format("port {}", port.port));
     if (std::ranges::find(plan_->ports, port.port, &PortInfo::number) != plan_->ports.end())
       return error("port-twice", "this port is filled twice", "leave one out");
     if (port.seat.empty()) return error("no-seat", "no seat plays this port", "name a seat, such as 'seat-1'");
@@ -313,6 +322,7 @@ class Compiler {
     for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
     for (std::size_t i = 0; i < bind.size(); ++i) {
       const std::string& name = bind[i].target;
+      stand_at(bind[i].place, place_);
       if (std::ranges::find(names, name) == names.end())
         error("unknown-target", fmt::format("'{}' has no control '{}'", sheet.name, name), suggestion(name, names));
       if (binding_for(bind, name) != &bind[i])
@@ -330,20 +340,20 @@ class Compiler {
       if (too_large_) return;
       from_group.at(d) = plan_->signal_of_target[made];
       if (const Binding* own = binding_for(bind, direction_names[d])) {
-        place_ = fmt::format("port {}, {}", port.port, direction_names[d]);
+        stand_at(own->place, fmt::format("port {}, {}", port.port, direction_names[d]));
         for (const Use& use : own->uses) feed_button(port.seat, use, from_group.at(d));
         from_group.at(d) = nothing;
       }
     }
-    place_ = fmt::format("port {}, {}", port.port, directions_group);
     const Binding* group = binding_for(bind, directions_group);
+    stand_at(group != nullptr ? group->place : "", fmt::format("port {}, {}", port.port, directions_group));
     for (const Use& use : group != nullptr ? group->uses : usual(sheet.usual_directions))
       feed_directions(port.seat, use, from_group);
   }
 
   void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {
-    place_ = fmt::format("port {}, {}", port.port, sheet.name);
     const Binding* own = binding_for(bind, sheet.name);
+    stand_at(own != nullptr ? own->place : "", fmt::format("port {}, {}", port.port, sheet.name));
     const Uses uses = own != nullptr ? own->uses : usual(sheet.usual);
     if (sheet.kind == TargetKind::button) {
       const Index target = new_target(sheet, sheet.name, TargetKind::button);
@@ -377,7 +387,7 @@ class Compiler {
     PortInfo room{0, "", "", static_cast<Index>(plan_->targets.size()), 0};
     std::vector<std::pair<std::string, Index>> actions;
     for (const HotAction& hot : profile_.hot) {
-      place_ = fmt::format("hot action {}", hot.action);
+      stand_at(hot.place, fmt::format("hot action {}", hot.action));
       if (hot.hold == hot.press || role_kind(hot.hold) != RoleKind::button ||
           role_kind(hot.press) != RoleKind::button) {
         error("bad-chord", fmt::format("'{}' and '{}' are no two buttons", hot.hold, hot.press),

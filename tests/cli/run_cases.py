@@ -1,18 +1,19 @@
 #!/usr/bin/env python3
 """Runs the command-line tool as cases say and compares its exit status and both whole streams.
 
-A case is a file: a line '$ omnipar WORDS', a line '= STATUS', then the streams, '| ' before each line
+The tool runs in FOLDER. A case is a file: a line '$ omnipar WORDS', a line '= STATUS', then the streams, '| ' before each line
 of stdout and '! ' before each line of stderr. Several cases may follow each other in one file.
 usage: run_cases.py TOOL FOLDER [--write]
 """
+import os
 import pathlib
 import shlex
 import subprocess
 import sys
 
 
-def run(tool, words):
-    got = subprocess.run([tool] + words, capture_output=True, text=True, timeout=60, stdin=subprocess.DEVNULL)
+def run(tool, folder, words):
+    got = subprocess.run([tool] + words, cwd=folder, capture_output=True, text=True, timeout=60, stdin=subprocess.DEVNULL)
     lines = ["$ omnipar " + shlex.join(words), f"= {got.returncode}"]
     for mark, stream in (("|", got.stdout), ("!", got.stderr)):
         lines += [f"{mark} {line}".rstrip() for line in stream.split("\n")[: -1 if stream.endswith("\n") else None] if stream]
@@ -20,12 +21,12 @@ def run(tool, words):
 
 
 def main():
-    tool, folder, write = sys.argv[1], pathlib.Path(sys.argv[2]), "--write" in sys.argv
+    tool, folder, write = os.path.abspath(sys.argv[1]), pathlib.Path(sys.argv[2]), "--write" in sys.argv
     failed = passed = 0
     for path in sorted(folder.glob("*.case")):
         wanted = path.read_text().splitlines()
         commands = [shlex.split(line[2:])[1:] for line in wanted if line.startswith("$ ")]
-        got = [line for words in commands for line in run(tool, words)]
+        got = [line for words in commands for line in run(tool, folder, words)]
         if write:
             path.write_text("\n".join(got) + "\n")
         elif got != wanted:

@@ -10,8 +10,9 @@ import sys
 def main():
     root = pathlib.Path(sys.argv[1])
     used = set()
-    for path in (root / "src").rglob("*.cpp"):
-        used |= set(re.findall(r'(?:error|Diagnostics?|fail|unexpected)\s*[({]+\s*"([a-z]+(?:-[a-z]+)+)"', path.read_text()))
+    for path in [*(root / "src").rglob("*.cpp"), *(root / "cli").glob("*.cpp")]:
+        used |= set(re.findall(r'"([a-z]+(?:-[a-z]+)+)",\s*(?:Severity::error,\s*)?(?:\s*)(?:std::move\(|fmt::format|"[^"]* |std::string)', path.read_text()))
+        used |= set(re.findall(r'"(syntax|unreadable)",', path.read_text()))
     told = set(re.findall(r"^## `([a-z-]+)`", (root / "docs" / "diagnostics.md").read_text(), re.M))
     problems = [f"docs/diagnostics.md lacks '{i}'" for i in sorted(used - told)]
     problems += [f"docs/diagnostics.md has '{i}', which nothing says" for i in sorted(told - used)]

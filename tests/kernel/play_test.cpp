@@ -307,7 +307,7 @@ TEST_CASE("a report that the kernel cuts in two arrives whole", "[play]") {
   sleep_ms(200);
   reader.drain();
   reader.forget_events();
-  pad.send({0xffff, 1, 0, 255, 1, 254});
+  pad.send({0xffff, 1, 255, 0, 1, 254});
   REQUIRE(reader.wait_for(EV_KEY, BTN_START, 1));
   sleep_ms(100);
   reader.drain();

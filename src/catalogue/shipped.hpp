@@ -1,0 +1,16 @@
+// The texts of the shipped sheets, put into the library when it is built.
+#pragma once
+
+#include <span>
+#include <string_view>
+
+namespace omnipar::catalogue {
+
+struct Shipped {
+  std::string_view name;
+  std::string_view text;
+};
+
+[[nodiscard]] std::span<const Shipped> shipped();
+
+}  // namespace omnipar::catalogue

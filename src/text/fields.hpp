@@ -1,0 +1,42 @@
+// What fields a table of a file may have: one table of fields a kind drives the checking, the reference
+// page and whatever else needs to know.
+#pragma once
+
+#include <span>
+#include <string_view>
+#include <vector>
+
+#include "text/value.hpp"
+
+namespace omnipar::text {
+
+enum class FieldKind {
+  text,
+  name,      ///< lower-case letters, digits and '-', beginning with a letter
+  whole,     ///< a whole number within the range
+  number,    ///< a number within the range
+  flag,      ///< true or false
+  names,     ///< a list of names
+  table,     ///< one table with the inner fields
+  tables,    ///< a list of tables with the inner fields
+  numbered,  ///< a table whose keys are whole numbers, each a table with the inner fields
+  named,     ///< a table with keys of the writer's choice, each a table with the inner fields
+  uses,  ///< a table with keys of the writer's choice: each a role, a table with the inner fields, or a list of both
+};
+
+struct Field {
+  std::string_view name;
+  FieldKind kind = FieldKind::text;
+  std::string_view about;
+  bool needed = false;
+  double low = 0;
+  double high = 0;
+  std::span<const Field> inside{};
+  std::vector<std::string_view> words{};  ///< if there are any: a text must be one of them
+};
+
+/// Checks a table against its fields. Errors, all of them: `unknown-field`, `missing-field`,
+/// `wrong-type`, `bad-number`, `bad-name`, `bad-word`.
+void check_fields(const Source& source, const Value& table, std::span<const Field> fields, Diagnostics& problems);
+
+}  // namespace omnipar::text

@@ -1,0 +1,72 @@
+// Diagnostics that point at a line.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "text/utf8.hpp"
+#include "text/value.hpp"
+
+namespace omnipar::text {
+namespace {
+
+std::string_view line_of(std::string_view text, int number) {
+  for (; number > 1 && !text.empty(); --number) {
+    const std::size_t end = text.find('\n');
+    text = end == std::string_view::npos ? std::string_view{} : text.substr(end + 1);
+  }
+  std::string_view line = text.substr(0, text.find('\n'));
+  if (line.ends_with('\r')) line.remove_suffix(1);
+  return line;
+}
+
+/// A long line is shown only around the place that matters.
+constexpr int widest = 100;
+
+/// The line, and below it a caret at a column, both indented alike. A tab is shown as one space, so that
+/// each character is one cell.
+std::string excerpt(std::string_view line, int column, int number) {
+  const int first = column > widest / 2 ? column - widest / 2 : 1;
+  std::string shown;
+  for (int at_column = 1; !line.empty() && at_column < first + widest; ++at_column) {
+    const bool tab = line.front() == '\t';
+    const std::string_view character = text::take_character(line);
+    if (at_column >= first) shown += tab ? " " : character;
+  }
+  const std::string gutter = fmt::format("{:>5} | ", number);
+  return fmt::format("{}{}\n{:>{}}| {:>{}}", gutter, shown, "", gutter.size() - 2, "^", column - first + 1);
+}
+
+}  // namespace
+
+Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
+              Severity severity) {
+  Diagnostic diagnostic{std::move(id), severity, std::move(message),
+                        fmt::format("{}:{}:{}", source.name, mark.line, mark.column), std::move(hint)};
+  diagnostic.excerpt = excerpt(line_of(source.text, mark.line), mark.column, mark.line);
+  return diagnostic;
+}
+
+const Value* Value::find(std::string_view name) const noexcept {
+  const auto at_name = std::ranges::find_if(members, [name](const Member& member) { return member.key.name == name; });
+  return at_name == members.end() ? nullptr : &at_name->value;
+}
+
+std::string_view name_of(Value::Type type) {
+  switch (type) {
+    case Value::Type::text:
+      return "a text";
+    case Value::Type::integer:
+      return "a whole number";
+    case Value::Type::number:
+      return "a number";
+    case Value::Type::boolean:
+      return "true or false";
+    case Value::Type::list:
+      return "a list";
+    case Value::Type::table:
+      return "a table";
+  }
+  return "";
+}
+
+}  // namespace omnipar::text

@@ -1,0 +1,155 @@
+// TOML through toml++, which nobody else needs to know.
+#define TOML_EXCEPTIONS 0
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <set>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "text/utf8.hpp"
+#include "text/value.hpp"
+
+namespace omnipar::text {
+namespace {
+
+constexpr std::size_t largest_file = std::size_t{1} << 20;
+constexpr std::size_t longest_line = std::size_t{64} << 10;
+constexpr int deepest = 32;
+constexpr std::size_t most_problems = 20;
+
+Mark mark_of(const toml::source_region& region) {
+  return {static_cast<int>(region.begin.line), static_cast<int>(region.begin.column)};
+}
+
+class Reader {
+ public:
+  Reader(const Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
+
+  Value convert(const toml::node& node, int depth) {
+    Value value;
+    value.mark = mark_of(node.source());
+    if (depth > deepest) {
+      if (!std::exchange(said_too_deep_, true))
+        problems_.push_back(at(source_, value.mark, "too-deep",
+                               fmt::format("this lies more than {} levels deep", deepest),
+                               "files of Omnipar never need so many"));
+      return value;
+    }
+    if (const auto* table = node.as_table()) {
+      convert_table(*table, value, depth);
+    } else if (const auto* list = node.as_array()) {
+      value.type = Value::Type::list;
+      for (const toml::node& item : *list) value.items.push_back(convert(item, depth + 1));
+    } else if (const auto* text = node.as_string()) {
+      value.type = Value::Type::text;
+      value.text = text->get();
+    } else if (const auto* integer = node.as_integer()) {
+      value.type = Value::Type::integer;
+      value.integer = integer->get();
+      value.number = static_cast<double>(value.integer);
+    } else if (const auto* number = node.as_floating_point()) {
+      value.type = Value::Type::number;
+      value.number = number->get();
+    } else if (const auto* boolean = node.as_boolean()) {
+      value.type = Value::Type::boolean;
+      value.boolean = boolean->get();
+    } else {
+      problems_.push_back(
+          at(source_, value.mark, "wrong-type", "dates and times are not used here", "write it as a text"));
+    }
+    return value;
+  }
+
+ private:
+  void convert_table(const toml::table& table, Value& value, int depth) {
+    value.type = Value::Type::table;
+    for (const auto& [key, member] : table)
+      value.members.push_back({{std::string{key.str()}, mark_of(key.source())}, convert(member, depth + 1)});
+    std::ranges::stable_sort(value.members, {}, [](const Member& member) {
+      return std::pair{member.key.mark.line, member.key.mark.column};
+    });
+  }
+
+  const Source& source_;
+  Diagnostics& problems_;
+  bool said_too_deep_ = false;
+};
+
+/// Problems that make reading pointless.
+bool check_text(const Source& source, Diagnostics& problems) {
+  if (source.text.size() > largest_file) {
+    problems.push_back(
+        {"file-too-large", Severity::error, "the file is larger than 1 MiB", source.name, "is it the right file?"});
+    return false;
+  }
+  Mark mark;
+  std::size_t line_start = 0;
+  for (std::size_t i = 0; i < source.text.size();) {
+    const std::size_t length = utf8_length(std::string_view{source.text}.substr(i));
+    if (length == 0) {
+      problems.push_back(at(source, mark, "not-text", "this byte is no UTF-8 text", "save the file as UTF-8"));
+      return false;
+    }
+    ++mark.column;
+    if (source.text[i] == '\n') {
+      ++mark.line;
+      mark.column = 1;
+      line_start = i + 1;
+    } else if (i - line_start > longest_line) {
+      problems.push_back(
+          at(source, {mark.line, 1}, "line-too-long", "the line is longer than 64 KiB", "is it the right file?"));
+      return false;
+    }
+    i += length;
+  }
+  return true;
+}
+
+/// Empties a line, keeping its end.
+void blank_line(std::string& text, int number) {
+  std::size_t begin = 0;
+  for (; number > 1; --number) {
+    const std::size_t end = text.find('\n', begin);
+    if (end == std::string::npos) return;
+    begin = end + 1;
+  }
+  const std::size_t end = std::min(text.find('\n', begin), text.size());
+  std::fill(text.begin() + static_cast<std::ptrdiff_t>(begin), text.begin() + static_cast<std::ptrdiff_t>(end), ' ');
+}
+
+/// toml++ begins its messages with what it was doing, which helps nobody.
+std::string shortened(std::string_view description) {
+  for (const std::string_view head : {"Error while parsing ", "error while parsing "})
+    if (description.starts_with(head)) {
+      const std::size_t colon = description.find(": ");
+      if (colon != std::string_view::npos)
+        return fmt::format("in a {}: {}", description.substr(head.size(), colon - head.size()),
+                           description.substr(colon + 2));
+    }
+  return std::string{description};
+}
+
+}  // namespace
+
+Parsed parse_toml(const Source& source) {
+  Parsed parsed;
+  if (!check_text(source, parsed.problems)) return parsed;
+  std::string text = source.text;
+  std::set<int> blanked;
+  while (parsed.problems.size() < most_problems) {
+    const toml::parse_result result = toml::parse(std::string_view{text});
+    if (result) {
+      parsed.root = Reader{source, parsed.problems}.convert(result.table(), 0);
+      return parsed;
+    }
+    const Mark mark = mark_of(result.error().source());
+    if (!blanked.insert(mark.line).second) break;
+    parsed.problems.push_back(at(source, mark, "syntax", shortened(result.error().description()), ""));
+    blank_line(text, mark.line);
+  }
+  return parsed;
+}
+
+}  // namespace omnipar::text

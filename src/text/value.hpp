@@ -1,0 +1,68 @@
+// What a TOML file says, as a tree that remembers where each thing stands.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/diagnostic.hpp"
+
+namespace omnipar::text {
+
+/// A place in a file; both count from 1, columns in characters.
+struct Mark {
+  int line = 1;
+  int column = 1;
+};
+
+/// A whole file's text and the name that messages give it.
+struct Source {
+  std::string name;
+  std::string text;
+};
+
+/// A diagnostic at a place of a file: "name:line:column", with the line itself and a caret below it.
+[[nodiscard]] Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
+                            Severity severity = Severity::error);
+
+struct Member;
+
+struct Value {
+  enum class Type { text, integer, number, boolean, list, table };
+  struct Key {
+    std::string name;
+    Mark mark;
+  };
+
+  Type type = Type::table;
+  Mark mark;
+  std::string text;
+  std::int64_t integer = 0;
+  double number = 0;  ///< of an integer, too
+  bool boolean = false;
+  std::vector<Value> items;     ///< of a list
+  std::vector<Member> members;  ///< of a table, in the order of the file
+
+  /// The value of a table's key, or nullptr.
+  [[nodiscard]] const Value* find(std::string_view name) const noexcept;
+};
+
+struct Member {
+  Value::Key key;
+  Value value;
+};
+
+/// "a text", "a whole number" …
+[[nodiscard]] std::string_view name_of(Value::Type type);
+
+/// Reads TOML. After a syntax error it goes on behind the statement, so that all errors come back at
+/// once (at most 20); the tree then holds what could be read. Errors: `not-text` (bad UTF-8),
+/// `file-too-large` (over 1 MiB), `line-too-long` (over 64 KiB), `too-deep` (over 32 levels), `syntax`.
+struct Parsed {
+  Value root;
+  Diagnostics problems;
+};
+[[nodiscard]] Parsed parse_toml(const Source& source);
+
+}  // namespace omnipar::text
