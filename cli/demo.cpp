@@ -64,7 +64,7 @@ int run() {
   play::Table table{engine, teller};
   Reader game{engine};
   const auto units = marrowby::story_units();
-  print("An evening in the Marrowby game room: two players, a machine with two-button pads.\n");
+  print("An evening in the Marrowby game room: two players, a machine with two-button pads. (. is nothing held)\n");
   print(fmt::format("{:>9}  {:<46}{:<14}{}", "time", "what a hand does", "port 1 sees", "port 2 sees"));
   const std::vector<marrowby::Act> story = marrowby::story();
   bool same_picture = false;  // the next act comes before the machine has looked

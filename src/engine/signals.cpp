@@ -168,8 +168,8 @@ void Heart::evaluate(Index index, Pace pace) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
   const shape::Point goal = goal_of(digital);
   if (digital.ramp == 0) return set_lane(lane_of(digital.group, digital.lane), goal);
-  std::int64_t& x = position[2 * index];
-  std::int64_t& y = position[2 * index + 1];
+  std::int64_t& x = position[std::size_t{2} * index];
+  std::int64_t& y = position[std::size_t{2} * index + 1];
   if (pace == Pace::at_once && goal == shape::Point{}) {
     x = y = 0;
     set_lane(lane_of(digital.group, digital.lane), {});
@@ -187,8 +187,8 @@ void Heart::tick() noexcept {
     if (moving[i] == 0) continue;
     const DigitalOperation& digital = plan_data->digitals[i];
     const shape::Point goal = goal_of(digital);
-    std::int64_t& x = position[2 * i];
-    std::int64_t& y = position[2 * i + 1];
+    std::int64_t& x = position[std::size_t{2} * i];
+    std::int64_t& y = position[std::size_t{2} * i + 1];
     x = step_towards(x, to_fixed(goal.x), digital.ramp);
     y = step_towards(y, to_fixed(goal.y), digital.ramp);
     if (x == to_fixed(goal.x) && y == to_fixed(goal.y)) {

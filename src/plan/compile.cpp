@@ -47,9 +47,7 @@ class Compiler {
   }
 
   /// Errors from here on stand at this place of a file, or, in a profile without a file, are named so.
-  void stand_at(const std::string& place, std::string otherwise) {
-    place_ = place.empty() ? std::move(otherwise) : place;
-  }
+  void stand_at(const std::string& place, const std::string& otherwise) { place_ = place.empty() ? otherwise : place; }
 
   // -- growing the tables ------------------------------------------------------------------------
   std::string_view keep(std::string text) { return plan_->texts.emplace_back(std::move(text)); }
