@@ -1,4 +1,4 @@
-// A scripted evening in the Marrowby game room: two panels and two pads, for an hour of play. It is
+// A scripted evening in the Marrowby game room: two panels and two pads, as long as one likes. It is
 // made from a fixed seed with whole numbers only, so it is the same everywhere, and served to the
 // bench, the golden samples and the demo.
 #pragma once
