@@ -1,17 +1,22 @@
-// omnipar catalogue [NAME]
+// omnipar catalogue list|show|fields
 #include <memory>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
-#include "given.hpp"
+#include "omnipar/sheets.hpp"
+#include "sources.hpp"
 
 namespace omnipar::cli {
 namespace {
 
+using Json = nlohmann::ordered_json;
+
 struct CatalogueWords {
+  Sources sources;
   std::string name;
   bool json = false;
 };
@@ -51,56 +56,145 @@ void show(const SystemSheet& system) {
   talk(fmt::format("Next: omnipar play {}", system.name));
 }
 
-nlohmann::json to_json(const SystemSheet& system) {
-  nlohmann::json controllers = nlohmann::json::array();
+void show(const UnitSheet& unit) {
+  print(fmt::format("{}: {}", unit.name, unit.title));
+  for (const UnitIdentity& identity : unit.identities)
+    print(fmt::format("  is {:04x}:{:04x}{}", identity.vendor, identity.product,
+                      identity.name.empty() ? "" : fmt::format(" \"{}\"", identity.name)));
+  print(fmt::format("\n  {:<16}{:<20}{}", "code", "role", "label"));
+  for (const ControlSheet& control : unit.controls)
+    print(fmt::format("  {:<16}{:<20}{}", code_name(control.code),
+                      control.role + (control.axis == Axis::x   ? " (x)"
+                                      : control.axis == Axis::y ? " (y)"
+                                                                : ""),
+                      control.label));
+}
+
+Json to_json(const SystemSheet& system) {
+  Json controllers = Json::array();
   for (const ControllerSheet& controller : system.controllers) {
-    nlohmann::json controls = nlohmann::json::array();
+    Json controls = Json::array();
     for (const TargetSheet& target : controller.targets)
       controls.push_back(
           {{"name", target.name}, {"type", word_of(target.kind)}, {"place", target.place}, {"usual", target.usual}});
     controllers.push_back({{"name", controller.name}, {"title", controller.title}, {"controls", controls}});
   }
-  return {{"name", system.name}, {"title", system.title}, {"ports", system.ports.size()}, {"controllers", controllers}};
+  return {{"kind", "system"},
+          {"name", system.name},
+          {"title", system.title},
+          {"ports", system.ports.size()},
+          {"controllers", controllers}};
 }
 
-int run(const CatalogueWords& words) {
-  const Catalogue catalogue = built_in_catalogue();
-  if (!words.name.empty()) {
-    const auto system = find_system(catalogue, words.name);
-    if (!system) {
-      tell({system.error()});
-      return bad_input;
-    }
-    if (words.json)
-      print(to_json(**system).dump(2));
-    else
-      show(**system);
-    return good;
-  }
-  nlohmann::json list = nlohmann::json::array();
-  for (const SystemSheet& system : catalogue.systems) {
+Json to_json(const UnitSheet& unit) {
+  Json controls = Json::array();
+  for (const ControlSheet& control : unit.controls)
+    controls.push_back({{"code", code_name(control.code)}, {"role", control.role}, {"label", control.label}});
+  return {{"kind", "unit"}, {"name", unit.name}, {"title", unit.title}, {"controls", controls}};
+}
+
+int list(const CatalogueWords& words) {
+  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  tell(shelf.problems);
+  Json list = Json::array();
+  for (const SystemSheet& system : shelf.catalogue.systems) {
     list.push_back(to_json(system));
-    if (!words.json) print(fmt::format("{:<16}{} ({} ports)", system.name, system.title, system.ports.size()));
+    if (!words.json) print(fmt::format("{:<20}{} ({} ports)", system.name, system.title, system.ports.size()));
+  }
+  if (!words.json && !shelf.catalogue.units.empty()) print("\nmodels of units:");
+  for (const UnitSheet& unit : shelf.catalogue.units) {
+    list.push_back(to_json(unit));
+    if (!words.json) print(fmt::format("{:<20}{}", unit.name, unit.title));
   }
   if (words.json)
     print(list.dump(2));
   else
-    talk("Next: omnipar catalogue NAME shows one, omnipar play NAME plays it.");
+    talk("Next: omnipar catalogue show NAME, or omnipar play NAME.");
+  return shelf.problems.empty() ? good : found_something;
+}
+
+int show_one(const CatalogueWords& words) {
+  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  tell(shelf.problems);
+  const auto unit = std::ranges::find(shelf.catalogue.units, words.name, &UnitSheet::name);
+  if (unit != shelf.catalogue.units.end()) {
+    if (words.json)
+      print(to_json(*unit).dump(2));
+    else
+      show(*unit);
+    return good;
+  }
+  const auto system = find_system(shelf.catalogue, words.name);
+  if (!system) {
+    tell({system.error()});
+    return bad_input;
+  }
+  if (words.json)
+    print(to_json(**system).dump(2));
+  else
+    show(**system);
+  return good;
+}
+
+int fields(const CatalogueWords& words) {
+  if (words.name.empty()) {
+    std::string page = sheet_reference();
+    page.pop_back();
+    if (!words.json) {
+      print(page);
+      return good;
+    }
+    Json all = Json::object();
+    for (const std::string_view kind : sheet_kinds()) all[std::string{kind}] = Json::parse(sheet_schema(kind));
+    print(all.dump(2));
+    return good;
+  }
+  const std::string schema = sheet_schema(words.name);
+  if (schema.empty()) {
+    tell({{"unknown-kind", Severity::error, fmt::format("no sheet is of kind '{}'", printable(words.name)), "",
+           suggestion(words.name, sheet_kinds())}});
+    return bad_input;
+  }
+  if (words.json) {
+    print(schema);
+    return good;
+  }
+  const std::string page = sheet_reference();
+  const std::size_t from = page.find(fmt::format("## kind = \"{}\"", words.name));
+  const std::size_t to = page.find("\n## ", from);
+  print(page.substr(from, to == std::string::npos ? page.size() - from - 1 : to - from));
   return good;
 }
 
 }  // namespace
 
 void add_catalogue(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("catalogue", "List the machines that there are sheets of, or show one");
+  CLI::App* command = app.add_subcommand("catalogue", "List the machines and models that there are sheets of");
   const auto words = std::make_shared<CatalogueWords>();
-  command->add_option("NAME", words->name, "a machine");
   command->add_flag("--json", words->json, "print JSON");
+  const auto add = [&](CLI::App* verb, int (*run)(const CatalogueWords&)) {
+    verb->add_flag("--json", words->json, "print JSON");
+    verb->callback([words, &status, run] { status = run(*words); });
+    return verb;
+  };
+  CLI::App* list_verb = add(command->add_subcommand("list", "list them"), list);
+  add_data_option(*list_verb, words->sources);
+  list_verb->footer("Example: with the sheets of Marrowby's room:\n  omnipar catalogue list --data demo/marrowby.toml");
+  CLI::App* show_verb = add(command->add_subcommand("show", "show one"), show_one);
+  show_verb->add_option("NAME", words->name, "a machine or a model of unit")->required();
+  add_data_option(*show_verb, words->sources);
+  show_verb->footer("Example: what does a six-button arcade control have?\n  omnipar catalogue show arcade-6b");
+  CLI::App* fields_verb = add(command->add_subcommand("fields", "the fields of files; with --json their JSON Schema"), fields);
+  fields_verb->add_option("KIND", words->name, "one kind of sheet, such as profile; all, if left out");
+  fields_verb->footer("Example: what may stand in a rig?\n  omnipar catalogue fields rig");
+  command->require_subcommand(0, 1);
+  command->callback([words, command, &status] {
+    if (command->get_subcommands().empty()) status = list(*words);
+  });
   command->footer(
       "Example: what does a six-button arcade control have?\n"
-      "  omnipar catalogue arcade-6b\n"
-      "Exit status: 0 good, 2 there is no such machine.");
-  command->callback([words, &status] { status = run(*words); });
+      "  omnipar catalogue show arcade-6b\n"
+      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet.");
 }
 
 }  // namespace omnipar::cli

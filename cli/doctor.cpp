@@ -27,20 +27,22 @@ const char* mark_of(inspect::State state) {
   return "";
 }
 
-int mend() {
+int mend(bool json) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
     talk("omnipar: mending changes the system and needs root: sudo omnipar doctor --mend");
     return machine_refuses;
   }
   const host::Mended mended = host::mend(door);
-  for (const std::string& line : mended.lines) print(line);
+  if (json) print(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}.dump(2));
+  for (const std::string& line : mended.lines)
+    if (!json) print(line);
   talk(mended.all ? "Next: omnipar play pad-2b" : "What failed is named above; the rest is done.");
   return mended.all ? good : machine_refuses;
 }
 
 int run(const DoctorWords& words) {
-  if (words.mend) return mend();
+  if (words.mend) return mend(words.json);
   const auto findings = inspect::diagnose(host::look_around(os::real_door()));
   bool wrong = false;
   nlohmann::json list = nlohmann::json::array();

@@ -11,7 +11,8 @@
 namespace omnipar::cli {
 
 void print(const std::string& line) {
-  std::fputs((line + "\n").c_str(), stdout);
+  const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
+  std::fputs((line.substr(0, end) + "\n").c_str(), stdout);
   std::fflush(stdout);
 }
 
@@ -51,8 +52,11 @@ int run(int count, char** words) {
   add_units(app, status);
   add_doctor(app, status);
   add_catalogue(app, status);
+  add_profile(app, status);
   add_check(app, status);
+  add_why(app, status);
   add_play(app, status);
+  add_trace(app, status);
   add_demo(app, status);
   if (count < 2) {
     talk(app.help());

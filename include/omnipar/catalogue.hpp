@@ -9,6 +9,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/profile.hpp"
 #include "omnipar/system_sheet.hpp"
+#include "omnipar/unit_sheet.hpp"
 
 #include <tl/expected.hpp>
 
@@ -16,6 +17,7 @@ namespace omnipar {
 
 struct Catalogue {
   std::vector<SystemSheet> systems;
+  std::vector<UnitSheet> units{};
 
   [[nodiscard]] const SystemSheet* system(std::string_view name) const noexcept {
     for (const SystemSheet& sheet : systems)

@@ -27,9 +27,14 @@ namespace omnipar {
 /// number where the rig has that name already.
 [[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat);
 
-/// What each code of the unit means, by the kernel's gamepad convention (Linux
+/// The sheet of the unit's model, or nullptr; one that names the unit's name goes before one that fits any.
+/// The result points into `catalogue`.
+[[nodiscard]] const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
+
+/// What each code of the unit means: by its model's sheet, else by the kernel's gamepad convention (Linux
 /// Documentation/input/gamepad.rst); joystick-like units, for which there is no convention, get a
-/// guess in the order of their buttons. The seat comes from the rig if it knows the unit, else stays
+/// guess in the order of their buttons. What the rig's calibration measured takes the place of the unit's
+/// own ranges. The seat comes from the rig if it knows the unit, else stays
 /// empty. Fails with `not-a-controller`.
 [[nodiscard]] tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
                                                               const Description& description,

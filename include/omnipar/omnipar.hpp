@@ -15,3 +15,5 @@
 #include "omnipar/role.hpp"
 #include "omnipar/system_sheet.hpp"
 #include "omnipar/time.hpp"
+#include "omnipar/trace.hpp"
+#include "omnipar/unit_sheet.hpp"

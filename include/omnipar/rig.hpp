@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "omnipar/report.hpp"
+
 namespace omnipar {
 
 /// A unit of this household. It is recognised by its model (vendor, product, name) together with its
@@ -17,10 +19,29 @@ struct RigUnit {
   std::string model;   ///< the name that the unit gives itself
   std::string serial;  ///< empty: has none
   std::string socket;  ///< empty: unknown
+  friend bool operator==(const RigUnit&, const RigUnit&) = default;
+};
+
+/// What was measured on one axis, in the unit's raw numbers.
+struct AxisCalibration {
+  Code code;
+  std::int32_t minimum = 0;
+  std::int32_t maximum = 0;
+  std::int32_t rest = 0;
+  friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;
+};
+
+/// What was measured on one unit of the rig.
+struct Calibration {
+  std::string unit;  ///< its name in the rig
+  std::vector<AxisCalibration> axes;
+  friend bool operator==(const Calibration&, const Calibration&) = default;
 };
 
 struct Rig {
   std::vector<RigUnit> units;
+  std::vector<Calibration> calibrations;
+  friend bool operator==(const Rig&, const Rig&) = default;
 };
 
 }  // namespace omnipar

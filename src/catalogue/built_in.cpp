@@ -9,6 +9,7 @@ Catalogue built_in_catalogue() {
   for (const catalogue::Shipped& sheet : catalogue::shipped()) {
     Sheets read = read_sheets(sheet.name, sheet.text);
     for (SystemSheet& system : read.systems) catalogue.systems.push_back(std::move(system));
+    for (UnitSheet& unit : read.units) catalogue.units.push_back(std::move(unit));
   }
   return catalogue;
 }

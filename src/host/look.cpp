@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "files/write.hpp"
 #include "host/node.hpp"
 #include "host/watch.hpp"
 
@@ -69,9 +70,8 @@ Mended mend(os::Door& door) {
     mended.lines.push_back((good ? "done:   " : "failed: ") + text);
   };
   const auto install = [&](const char* path, const std::string& text) {
-    const int result = door.write_file(path, text);
-    note(result == 0, result == 0 ? fmt::format("wrote {}", path)
-                                  : fmt::format("could not write {}: {}", path, std::strerror(-result)));
+    const auto failure = files::write_whole(door, path, text);
+    note(!failure, failure ? fmt::format("{}: {}", failure->place, failure->message) : fmt::format("wrote {}", path));
   };
   note(door.run({"modprobe", "uinput"}) == 0, "load the kernel's uinput module (modprobe uinput)");
   install(module_path, "# Omnipar: virtual controllers need it\nuinput\n");

@@ -95,7 +95,27 @@ void drop_half_sticks(std::vector<Control>& controls) {
     if (halves(stick) == 1) std::erase_if(controls, [&](const Control& c) { return c.role == stick; });
 }
 
+/// How a code is read that has been given this role; a role that is none is left out when the sheet is read.
+Reading reading_of(Code code, const std::string& role) {
+  if (code.type == ev_key) return Reading::button;
+  const auto kind = role_kind(role);
+  if (kind == RoleKind::dpad) return Reading::hat;
+  return kind == RoleKind::one_sided ? Reading::one_sided : Reading::two_sided;
+}
+
 }  // namespace
+
+std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& description) {
+  std::vector<Control> controls;
+  for (const ControlSheet& control : sheet.controls) {
+    const std::size_t before = controls.size();
+    add(controls, description, {control.code, reading_of(control.code, control.role), control.role, control.axis});
+    if (controls.size() > before && control.rest)
+      controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
+  }
+  drop_half_sticks(controls);
+  return controls;
+}
 
 std::vector<Control> convention_controls(const Description& description) {
   std::vector<Control> controls;

@@ -1,14 +1,19 @@
-// The sheet of unknown pads: the kernel's gamepad convention, and a guess for joysticks.
+// From codes to controls: by a sheet, or for unknown pads by the kernel's gamepad convention, with a guess for
+// joysticks.
 #pragma once
 
 #include <vector>
 
 #include "omnipar/attachment.hpp"
 #include "omnipar/description.hpp"
+#include "omnipar/unit_sheet.hpp"
 
 namespace omnipar {
 
 /// What each code of a unit means by the convention; codes that it does not speak of are left out.
 [[nodiscard]] std::vector<Control> convention_controls(const Description& description);
+
+/// What each code of a unit means by its sheet; codes that the unit lacks are left out.
+[[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& description);
 
 }  // namespace omnipar

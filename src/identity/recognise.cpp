@@ -36,6 +36,19 @@ bool is_present(std::span<const std::string> present, const RigUnit& unit) noexc
   return std::ranges::find(present, unit.name) != present.end();
 }
 
+/// What was measured takes the place of what the unit says of itself.
+void calibrate(Attachment& attachment, const Rig& rig) {
+  const auto measured = std::ranges::find(rig.calibrations, attachment.unit, &Calibration::unit);
+  if (measured == rig.calibrations.end()) return;
+  for (Control& control : attachment.controls) {
+    const auto axis = std::ranges::find(measured->axes, control.code, &AxisCalibration::code);
+    if (axis == measured->axes.end() || control.reading == Reading::hat) continue;
+    control.minimum = axis->minimum;
+    control.maximum = axis->maximum;
+    control.rest = axis->rest;
+  }
+}
+
 }  // namespace
 
 bool is_controller(const Description& description) noexcept {
@@ -67,7 +80,19 @@ RigUnit new_unit(const Rig& rig, const Description& description, std::string sea
           description.name, description.serial, description.socket};
 }
 
-tl::expected<Attachment, Diagnostics> recognise(const Catalogue&, const Rig& rig, const Description& description,
+const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
+  const UnitSheet* found = nullptr;
+  for (const UnitSheet& sheet : catalogue.units)
+    for (const UnitIdentity& identity : sheet.identities) {
+      if (identity.vendor != description.vendor || identity.product != description.product) continue;
+      if (identity.name == description.name) return &sheet;
+      if (identity.name.empty()) found = &sheet;
+    }
+  return found;
+}
+
+tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
+                                                const Description& description,
                                                 std::span<const std::string> present) {
   if (!is_controller(description))
     return tl::unexpected(
@@ -77,7 +102,9 @@ tl::expected<Attachment, Diagnostics> recognise(const Catalogue&, const Rig& rig
   const RigUnit* unit = find_unit(rig, description, present);
   attachment.unit = unit != nullptr ? unit->name : printable(description.name);
   if (unit != nullptr) attachment.seat = unit->seat;
-  attachment.controls = convention_controls(description);
+  const UnitSheet* sheet = find_unit_sheet(catalogue, description);
+  attachment.controls = sheet != nullptr ? sheet_controls(*sheet, description) : convention_controls(description);
+  calibrate(attachment, rig);
   for (const Control& control : attachment.controls) {
     const CodeRange* range = description.find(control.code);
     if (range != nullptr && is_known(control, range->value)) attachment.state.push_back({control.code, range->value});

@@ -38,9 +38,20 @@ class Door {
   virtual bool is_plain_file(int descriptor) = 0;
   /// Names in a folder, sorted; empty if there is no such folder.
   virtual std::vector<std::string> names_in(const std::string& folder) = 0;
-  /// Writes a whole file, and makes the folders it needs, or fails; the old one stays until the new
-  /// one is complete.
-  virtual int write_file(const std::string& path, const std::string& text) = 0;
+  virtual int make_folder(const std::string& path) = 0;
+  virtual int rename(const std::string& from, const std::string& to) = 0;
+  virtual int remove(const std::string& path) = 0;
+  /// What was written reaches the disk before this returns; for folders: the names in it.
+  virtual int sync(int descriptor) = 0;
+  /// The permission bits of an open file.
+  virtual int permissions(int descriptor) = 0;
+  virtual int set_permissions(int descriptor, int bits) = 0;
+  /// Takes an open file for this process alone until it is closed; -EWOULDBLOCK if another has it.
+  virtual int lock(int descriptor) = 0;
+  /// Where a path ends when all its links are followed; empty if nothing is there.
+  virtual std::string real_path(const std::string& path) = 0;
+  /// A variable of the environment; empty if it is not set.
+  virtual std::string environment(const char* name) = 0;
   virtual int pair_of_sockets(int (&ends)[2]) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.
   virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;

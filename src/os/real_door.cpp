@@ -1,6 +1,7 @@
 #include <dirent.h>
 #include <fcntl.h>
 #include <spawn.h>
+#include <sys/file.h>
 #include <sys/ioctl.h>
 #include <sys/signalfd.h>
 #include <sys/socket.h>
@@ -11,6 +12,7 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <ctime>
 
@@ -31,12 +33,6 @@ timespec to_timespec(Duration time) {
   constexpr std::int64_t million = 1'000'000;
   const std::int64_t us = std::max<std::int64_t>(0, time.count());
   return {static_cast<time_t>(us / million), static_cast<long>(us % million * 1000)};
-}
-
-void make_folders_for(const std::string& path) {
-  constexpr mode_t for_everybody_to_enter = 0755;
-  for (std::size_t slash = path.find('/', 1); slash != std::string::npos; slash = path.find('/', slash + 1))
-    ::mkdir(path.substr(0, slash).c_str(), for_everybody_to_enter);
 }
 
 class RealDoor final : public Door {
@@ -99,17 +95,48 @@ class RealDoor final : public Door {
     return names;
   }
 
-  int write_file(const std::string& path, const std::string& text) override {
-    make_folders_for(path);
-    const std::string fresh = path + ".new";
-    const int file = open(fresh, O_WRONLY | O_CREAT | O_TRUNC);
-    if (file < 0) return file;
-    int result = write_all(*this, file, std::as_bytes(std::span{text}));
-    if (result == 0) result = uninterrupted([&] { return ::fsync(file); });
-    close(file);
-    if (result == 0) result = uninterrupted([&] { return ::rename(fresh.c_str(), path.c_str()); });
-    if (result < 0) ::unlink(fresh.c_str());
-    return result;
+  int make_folder(const std::string& path) override {
+    constexpr mode_t for_everybody_to_enter = 0755;
+    return uninterrupted([&] { return ::mkdir(path.c_str(), for_everybody_to_enter); });
+  }
+
+  int rename(const std::string& from, const std::string& to) override {
+    return uninterrupted([&] { return ::rename(from.c_str(), to.c_str()); });
+  }
+
+  int remove(const std::string& path) override {
+    return uninterrupted([&] { return ::unlink(path.c_str()); });
+  }
+
+  int sync(int descriptor) override {
+    return uninterrupted([&] { return ::fsync(descriptor); });
+  }
+
+  int permissions(int descriptor) override {
+    constexpr mode_t bits = 07777;
+    struct stat kind {};
+    const int result = uninterrupted([&] { return ::fstat(descriptor, &kind); });
+    return result < 0 ? result : static_cast<int>(kind.st_mode & bits);
+  }
+
+  int set_permissions(int descriptor, int bits) override {
+    return uninterrupted([&] { return ::fchmod(descriptor, static_cast<mode_t>(bits)); });
+  }
+
+  int lock(int descriptor) override {
+    return uninterrupted([&] { return ::flock(descriptor, LOCK_EX | LOCK_NB); });
+  }
+
+  std::string real_path(const std::string& path) override {
+    char* const found = ::realpath(path.c_str(), nullptr);
+    std::string text = found != nullptr ? found : "";
+    std::free(found);
+    return text;
+  }
+
+  std::string environment(const char* name) override {
+    const char* const value = std::getenv(name);
+    return value != nullptr ? value : "";
   }
 
   int pair_of_sockets(int (&ends)[2]) override {

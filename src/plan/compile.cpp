@@ -7,11 +7,11 @@
 #include "catalogue/lookup.hpp"
 #include "omnipar/role.hpp"
 #include "plan/plan_data.hpp"
+#include "plan/resolve.hpp"
 
 namespace omnipar {
 namespace {
 
-constexpr std::string_view directions_group = "directions";
 constexpr std::size_t max_operations = 1024;
 
 class Compiler {
@@ -262,21 +262,10 @@ class Compiler {
     return found;
   }
 
-  /// The bindings of a port: those of the port that it is like, each replaced by its own if it has one.
-  std::vector<Binding> bindings_of(const PortProfile& port) {
-    if (!port.like) return port.bind;
-    const auto other = std::ranges::find(profile_.ports, *port.like, &PortProfile::port);
-    if (other == profile_.ports.end() || other->like || *port.like == port.port) {
+  void check_like(const PortProfile& port) {
+    if (port.like && liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
             "name a port of this profile that is not itself like another");
-      return port.bind;
-    }
-    std::vector<Binding> merged = other->bind;
-    for (const Binding& own : port.bind) {
-      std::erase_if(merged, [&](const Binding& b) { return b.target == own.target; });
-      merged.push_back(own);
-    }
-    return merged;
   }
 
   void add_port(const PortProfile& port) {
@@ -288,27 +277,13 @@ class Compiler {
     if (sheet == nullptr) return;
     if (std::ranges::find(plan_->seats, port.seat) == plan_->seats.end()) plan_->seats.push_back(port.seat);
     PortInfo info{port.port, keep(port.seat), keep(sheet->name), static_cast<Index>(plan_->targets.size()), 0};
-    const std::vector<Binding> bind = bindings_of(port);
+    check_like(port);
+    const std::vector<Binding> bind = merged_bindings(profile_, port);
     check_targets(*sheet, bind);
     if (sheet->directions) add_directions(port, *sheet, bind);
     for (const TargetSheet& target : sheet->targets) add_target(port, target, bind);
     info.target_count = static_cast<Index>(plan_->targets.size() - info.first_target);
     plan_->ports.push_back(info);
-  }
-
-  static const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) {
-    const auto at = std::ranges::find(bind, target, &Binding::target);
-    return at == bind.end() ? nullptr : &*at;
-  }
-
-  static Uses usual(const std::vector<std::string>& roles) {
-    Uses uses;
-    for (const std::string& role : roles) {
-      Use use;
-      use.role = role;
-      uses.push_back(std::move(use));
-    }
-    return uses;
   }
 
   void check_targets(const ControllerSheet& sheet, const std::vector<Binding>& bind) {
@@ -345,14 +320,14 @@ class Compiler {
     }
     const Binding* group = binding_for(bind, directions_group);
     stand_at(group != nullptr ? group->place : "", fmt::format("port {}, {}", port.port, directions_group));
-    for (const Use& use : group != nullptr ? group->uses : usual(sheet.usual_directions))
+    for (const Use& use : group != nullptr ? group->uses : plain_uses(sheet.usual_directions))
       feed_directions(port.seat, use, from_group);
   }
 
   void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {
     const Binding* own = binding_for(bind, sheet.name);
     stand_at(own != nullptr ? own->place : "", fmt::format("port {}, {}", port.port, sheet.name));
-    const Uses uses = own != nullptr ? own->uses : usual(sheet.usual);
+    const Uses uses = own != nullptr ? own->uses : plain_uses(sheet.usual);
     if (sheet.kind == TargetKind::button) {
       const Index target = new_target(sheet, sheet.name, TargetKind::button);
       if (too_large_) return;

@@ -9,7 +9,7 @@
 
 #include <fmt/format.h>
 
-#include "host/node.hpp"
+#include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/pads.hpp"
 #include "play/table.hpp"
@@ -20,7 +20,7 @@ namespace {
 class Session final : Listener {
  public:
   Session(os::Door& door, const Plan& plan, const SessionOptions& options)
-      : door_(door), options_(options), plan_(plan), engine_(plan), table_(engine_, *this), pads_(door, engine_) {}
+      : door_(door), options_(options), plan_(plan), engine_(plan), table_(engine_, options.catalogue, options.rig, *this), pads_(door, engine_), nodes_(door, options.with_virtual) {}
 
   SessionEnd run() {
     engine_.advance(door_.now());
@@ -39,17 +39,9 @@ class Session final : Listener {
     return *end_;
   }
 
- private:
-  struct Open {
-    int number = 0;
-    std::string path;
-    std::unique_ptr<host::Node> node;
-  };
-  struct Pending {
-    int unit = 0;
-    host::ReadReport report;
-  };
+  [[nodiscard]] const Rig& rig() const noexcept { return table_.rig(); }
 
+ private:
   void say(const std::string& line) const { options_.say(line); }
 
   SessionEnd fail(const Diagnostic& why) {
@@ -104,24 +96,9 @@ class Session final : Listener {
   // -- units ------------------------------------------------------------------------------------------
 
   void open(const host::NodePlace& place) {
-    if (std::ranges::find(nodes_, place.path, &Open::path) != nodes_.end()) return;
-    if (host::is_made_by_program(place.syspath) && !options_.with_virtual) return;
-    int error = 0;
-    auto node = host::open_node(door_, place.path, place.syspath, error);
-    if (!node) {
-      if (error == -EACCES && !std::exchange(said_no_permission_, true))
-        say("Some units may not be read; 'omnipar doctor' says which and mends it.");
-      return;
-    }
-    if (!is_controller(node->description())) return;
-    nodes_.push_back({++last_number_, place.path, std::move(node)});
-    table_.arrive(last_number_, nodes_.back().node->description());
-  }
-
-  void close_node(std::size_t index) {
-    const int number = nodes_[index].number;
-    nodes_.erase(nodes_.begin() + static_cast<std::ptrdiff_t>(index));
-    table_.leave(number);
+    if (const auto unit = nodes_.open(place)) table_.arrive(*unit, nodes_.description(*unit));
+    if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
+      say("Some units may not be read; 'omnipar doctor' says which and mends it.");
   }
 
   // -- the loop -----------------------------------------------------------------------------------------
@@ -132,7 +109,7 @@ class Session final : Listener {
       if (other && (!due || *other < *due)) due = other;
     };
     also(pads_.next_due());
-    for (const Open& open : nodes_) also(open.node->half_until());
+    also(nodes_.next_due());
     return due;
   }
 
@@ -141,7 +118,7 @@ class Session final : Listener {
     polled_.push_back({signals_.get(), POLLIN, 0});
     polled_.push_back({watch_->descriptor(), POLLIN, 0});
     polled_.push_back({pads_.keeper().descriptor(), POLLIN, 0});
-    for (const Open& open : nodes_) polled_.push_back({open.node->descriptor(), POLLIN, 0});
+    nodes_.add_to(polled_);
     const auto due = next_due();
     const int ready = door_.wait(polled_, due ? &*due : nullptr);
     if (ready < 0) {
@@ -149,7 +126,9 @@ class Session final : Listener {
       return;
     }
     constexpr std::size_t before_nodes = 3;
-    drain_nodes(before_nodes);
+    const auto& news = nodes_.drain(std::span{polled_}.subspan(before_nodes));
+    for (const host::Said& said : news.said) table_.report(said.unit, {said.report.time, said.report.changes});
+    for (const int unit : news.gone) table_.leave(unit);
     const Time now = door_.now();
     engine_.advance(now);
     pads_.flush(std::max(now, engine_.now()));
@@ -159,29 +138,12 @@ class Session final : Listener {
     if (polled_[0].revents != 0) take_signal();
   }
 
-  /// Reads all nodes that are ready and feeds their reports in order of time.
-  void drain_nodes(std::size_t first) {
-    std::vector<std::size_t> gone;
-    pending_.clear();
-    const Time now = door_.now();
-    for (std::size_t i = 0; i < nodes_.size(); ++i) {
-      host::Node& node = *nodes_[i].node;
-      read_.clear();
-      const bool there = polled_[first + i].revents == 0 || node.drain(read_);
-      if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
-      for (host::ReadReport& report : read_) pending_.push_back({nodes_[i].number, std::move(report)});
-      if (!there) gone.push_back(i);
-    }
-    std::ranges::stable_sort(pending_, {}, [](const Pending& p) { return p.report.time; });
-    for (const Pending& p : pending_) table_.report(p.unit, {p.report.time, p.report.changes});
-    for (auto i = gone.rbegin(); i != gone.rend(); ++i) close_node(*i);
-  }
-
   void take_news() {
     while (const auto news = watch_->next()) {
-      if (news->came) open(news->place);
-      const auto at = std::ranges::find(nodes_, news->place.path, &Open::path);
-      if (!news->came && at != nodes_.end()) close_node(static_cast<std::size_t>(at - nodes_.begin()));
+      if (news->came)
+        open(news->place);
+      else if (const auto unit = nodes_.close(news->place.path))
+        table_.leave(*unit);
     }
     pads_.flush(std::max(door_.now(), engine_.now()));
   }
@@ -205,7 +167,7 @@ class Session final : Listener {
       door_.wait({}, &*due);
       pads_.flush(std::max(*due, door_.now()));
     }
-    nodes_.clear();
+    nodes_.close_all();
     pads_.keeper().close();
     say(*end_ == SessionEnd::chord ? "Ended by start + select." : "Ended.");
   }
@@ -218,19 +180,18 @@ class Session final : Listener {
   outlet::Pads pads_;
   os::Descriptor signals_;
   std::unique_ptr<host::Watch> watch_;
-  std::vector<Open> nodes_;
+  host::Nodes nodes_;
   std::vector<pollfd> polled_;
-  std::vector<Pending> pending_;
-  std::vector<host::ReadReport> read_;
   std::optional<SessionEnd> end_;
-  int last_number_ = 0;
   bool said_no_permission_ = false;
 };
 
 }  // namespace
 
-SessionEnd play(os::Door& door, const Plan& plan, const SessionOptions& options) {
-  return Session{door, plan, options}.run();
+Played play(os::Door& door, const Plan& plan, const SessionOptions& options) {
+  Session session{door, plan, options};
+  const SessionEnd how = session.run();
+  return {how, session.rig()};
 }
 
 }  // namespace omnipar::play

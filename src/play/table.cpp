@@ -34,7 +34,7 @@ std::optional<std::string> Table::seat_for_newcomer() const {
 }
 
 void Table::arrive(int host_unit, const Description& description) {
-  auto attachment = recognise({}, rig_, description, present());
+  auto attachment = recognise(catalogue_, rig_, description, present());
   if (!attachment) return;
   Guest& guest = guests_.emplace_back(Guest{host_unit, description, std::move(*attachment), {}, false});
   if (guest.attachment.seat.empty())

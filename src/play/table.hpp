@@ -31,8 +31,10 @@ class Listener {
 
 class Table {
  public:
-  /// The engine and the listener must outlive the table.
-  Table(Engine& engine, Listener& listener) noexcept : engine_(engine), listener_(listener) {}
+  /// The engine, the catalogue and the listener must outlive the table. Units that `rig` knows sit down by
+  /// themselves, where the plan has their seat.
+  Table(Engine& engine, const Catalogue& catalogue, Rig rig, Listener& listener)
+      : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), listener_(listener) {}
 
   /// `host_unit` is the host's own number for the unit. Units that are no controllers are ignored.
   void arrive(int host_unit, const Description& description);
@@ -59,8 +61,9 @@ class Table {
   void play(Guest& guest, bool again);
 
   Engine& engine_;
-  Listener& listener_;
+  const Catalogue& catalogue_;
   Rig rig_;
+  Listener& listener_;
   std::vector<Guest> guests_;
 };
 

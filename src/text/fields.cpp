@@ -13,18 +13,23 @@ class Checker {
  public:
   Checker(const Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
 
-  void table(const Value& value, std::span<const Field> fields, std::string_view what) {
-    if (!is(value, Value::Type::table, what)) return;
-    for (const auto& [key, member] : value.members) {
-      const auto field = std::ranges::find(fields, key.name, &Field::name);
-      if (field == fields.end())
-        unknown(key, fields);
-      else
-        one(member, *field);
-    }
+  /// Each of these says whether the value can stay.
+  bool table(Value& value, std::span<const Field> fields, std::string_view what) {
+    if (!is(value, Value::Type::table, what)) return false;
+    bool whole = true;
     for (const Field& field : fields)
-      if (field.needed && value.find(field.name) == nullptr)
+      if (field.needed && value.find(field.name) == nullptr) {
         error(value.mark, "missing-field", fmt::format("'{}' is missing", field.name), std::string{field.about});
+        whole = false;
+      }
+    std::erase_if(value.members, [&](Member& member) {
+      const auto field = std::ranges::find(fields, member.key.name, &Field::name);
+      if (field == fields.end()) unknown(member.key, fields);
+      const bool good = field != fields.end() && one(member.value, *field);
+      if (!good && field != fields.end() && field->needed) whole = false;
+      return !good;
+    });
+    return whole;
   }
 
  private:
@@ -51,7 +56,7 @@ class Checker {
     return false;
   }
 
-  void one(const Value& value, const Field& field) {
+  bool one(Value& value, const Field& field) {
     const std::string what = fmt::format("'{}'", field.name);
     switch (field.kind) {
       case FieldKind::text:
@@ -63,14 +68,15 @@ class Checker {
       case FieldKind::number:
         return in_range(value, field, Value::Type::number, what);
       case FieldKind::flag:
-        (void)is(value, Value::Type::boolean, what);
-        return;
+        return is(value, Value::Type::boolean, what);
       case FieldKind::names:
-        return each(value, what, [&](const Value& item) { name(item, "each of " + what); });
+        return each(value, what, [&](Value& item) { return name(item, "each of " + what); });
+      case FieldKind::point:
+        return point(value, field, what);
       case FieldKind::table:
         return table(value, field.inside, what);
       case FieldKind::tables:
-        return each(value, what, [&](const Value& item) { table(item, field.inside, what); });
+        return each(value, what, [&](Value& item) { return table(item, field.inside, what); });
       case FieldKind::numbered:
         return keyed(value, field, what, true);
       case FieldKind::named:
@@ -78,69 +84,91 @@ class Checker {
       case FieldKind::uses:
         return uses(value, field, what);
     }
+    return false;
   }
 
-  void word(const Value& value, const Field& field, std::string_view what) {
-    if (!is(value, Value::Type::text, what) || field.words.empty()) return;
-    if (std::ranges::find(field.words, value.text) != field.words.end()) return;
+  bool word(const Value& value, const Field& field, std::string_view what) {
+    if (!is(value, Value::Type::text, what)) return false;
+    if (field.words.empty() || std::ranges::find(field.words, value.text) != field.words.end()) return true;
     std::string all;
     for (const std::string_view choice : field.words) all += fmt::format("{}'{}'", all.empty() ? "" : ", ", choice);
     const auto near = nearest(value.text, field.words);
     error(value.mark, "bad-word", fmt::format("{} cannot be '{}'", what, value.text),
           near ? fmt::format("did you mean '{}'?", *near) : "it may be " + all);
+    return false;
   }
 
-  void name(const Value& value, std::string_view what) {
-    if (!is(value, Value::Type::text, what)) return;
+  bool name(const Value& value, std::string_view what) {
+    if (!is(value, Value::Type::text, what)) return false;
     const auto fits = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; };
     const bool good = !value.text.empty() && value.text.size() <= 40 && value.text[0] >= 'a' && value.text[0] <= 'z' &&
                       std::ranges::all_of(value.text, fits);
     if (!good)
       error(value.mark, "bad-name", fmt::format("{} is not a name", what),
             "a name has lower-case letters, digits and '-', begins with a letter, and is at most 40 long");
+    return good;
   }
 
-  void in_range(const Value& value, const Field& field, Value::Type type, std::string_view what) {
-    if (!is(value, type, what)) return;
-    if (value.number >= field.low && value.number <= field.high) return;
+  bool in_range(const Value& value, const Field& field, Value::Type type, std::string_view what) {
+    if (!is(value, type, what)) return false;
+    if (value.number >= field.low && value.number <= field.high) return true;
     error(value.mark, "bad-number", fmt::format("{} is out of range", what),
           fmt::format("it may be {} to {}", field.low, field.high));
+    return false;
   }
 
+  bool point(Value& value, const Field& field, std::string_view what) {
+    if (!is(value, Value::Type::list, what)) return false;
+    if (value.items.size() != 2) {
+      error(value.mark, "wrong-type", fmt::format("{} should be two numbers, not {}", what, value.items.size()),
+            "write [120, 40]");
+      return false;
+    }
+    return each(value, what, [&](const Value& item) {
+      return in_range(item, field, Value::Type::number, "each of " + std::string{what});
+    }) && value.items.size() == 2;
+  }
+
+  /// What cannot stay is taken out; the list stays.
   template <typename Act>
-  void each(const Value& value, std::string_view what, Act&& act) {
-    if (!is(value, Value::Type::list, what)) return;
-    for (const Value& item : value.items) act(item);
+  bool each(Value& value, std::string_view what, Act&& act) {
+    if (!is(value, Value::Type::list, what)) return false;
+    std::erase_if(value.items, [&](Value& item) { return !act(item); });
+    return true;
   }
 
-  void keyed(const Value& value, const Field& field, std::string_view what, bool numbers) {
-    if (!is(value, Value::Type::table, what)) return;
-    for (const auto& [key, member] : value.members) {
-      const bool digits = std::ranges::all_of(key.name, [](char c) { return c >= '0' && c <= '9'; });
-      if (numbers && (!digits || key.name.size() > 3))
-        error(key.mark, "bad-number", fmt::format("'{}' is no number", key.name),
+  bool keyed(Value& value, const Field& field, std::string_view what, bool numbers) {
+    if (!is(value, Value::Type::table, what)) return false;
+    std::erase_if(value.members, [&](Member& member) {
+      const std::string& key = member.key.name;
+      const bool digits = std::ranges::all_of(key, [](char c) { return c >= '0' && c <= '9'; });
+      const bool good_key = !numbers || (digits && key.size() <= 3);
+      if (!good_key)
+        error(member.key.mark, "bad-number", fmt::format("'{}' is no number", key),
               fmt::format("write [{}.1], [{}.2] and so on", field.name, field.name));
-      table(member, field.inside, fmt::format("'{}'", key.name));
-    }
+      const bool good_table = table(member.value, field.inside, fmt::format("'{}'", key));
+      return !good_key || !good_table;
+    });
+    return true;
   }
 
-  void uses(const Value& value, const Field& field, std::string_view what) {
-    if (!is(value, Value::Type::table, what)) return;
-    for (const auto& [key, member] : value.members) {
-      if (member.type != Value::Type::list) {
-        use(member, field, key.name);
-        continue;
-      }
-      for (const Value& item : member.items) use(item, field, key.name);
-    }
+  bool uses(Value& value, const Field& field, std::string_view what) {
+    if (!is(value, Value::Type::table, what)) return false;
+    std::erase_if(value.members, [&](Member& member) {
+      if (member.value.type != Value::Type::list) return !use(member.value, field, member.key.name);
+      std::erase_if(member.value.items, [&](Value& item) { return !use(item, field, member.key.name); });
+      return false;
+    });
+    return true;
   }
 
-  void use(const Value& value, const Field& field, std::string_view target) {
-    if (value.type == Value::Type::text) return;
+  bool use(Value& value, const Field& field, std::string_view target) {
+    if (value.type == Value::Type::text) return true;
     if (value.type == Value::Type::table) return table(value, field.inside, target);
     error(value.mark, "wrong-type",
           fmt::format("a source of '{}' should be a role or a table, not {}", target, name_of(value.type)),
           R"(write "south", or { use = "south", hold = 300 })");
+    return false;
   }
 
   const Source& source_;
@@ -149,8 +177,9 @@ class Checker {
 
 }  // namespace
 
-void check_fields(const Source& source, const Value& table, std::span<const Field> fields, Diagnostics& problems) {
-  Checker{source, problems}.table(table, fields, "the file");
+std::optional<Value> checked(const Source& source, Value table, std::span<const Field> fields, Diagnostics& problems) {
+  if (!Checker{source, problems}.table(table, fields, "the file")) return std::nullopt;
+  return table;
 }
 
 }  // namespace omnipar::text

@@ -2,6 +2,7 @@
 // page and whatever else needs to know.
 #pragma once
 
+#include <optional>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -17,6 +18,7 @@ enum class FieldKind {
   number,    ///< a number within the range
   flag,      ///< true or false
   names,     ///< a list of names
+  point,     ///< a list of two numbers
   table,     ///< one table with the inner fields
   tables,    ///< a list of tables with the inner fields
   numbered,  ///< a table whose keys are whole numbers, each a table with the inner fields
@@ -35,8 +37,10 @@ struct Field {
   std::vector<std::string_view> words{};  ///< if there are any: a text must be one of them
 };
 
-/// Checks a table against its fields. Errors, all of them: `unknown-field`, `missing-field`,
-/// `wrong-type`, `bad-number`, `bad-name`, `bad-word`.
-void check_fields(const Source& source, const Value& table, std::span<const Field> fields, Diagnostics& problems);
+/// What is good of a table: unknown fields and values that cannot stand there are left out, and so is
+/// all that lacks a field that it needs; nothing if the table itself is no good. Errors, all of them:
+/// `unknown-field`, `missing-field`, `wrong-type`, `bad-number`, `bad-name`, `bad-word`.
+[[nodiscard]] std::optional<Value> checked(const Source& source, Value table, std::span<const Field> fields,
+                                           Diagnostics& problems);
 
 }  // namespace omnipar::text

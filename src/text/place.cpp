@@ -38,17 +38,33 @@ std::string excerpt(std::string_view line, int column, int number) {
 
 }  // namespace
 
+Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std::string id, std::string message,
+                   std::string hint, Severity severity) {
+  Diagnostic diagnostic{std::move(id), severity, std::move(message),
+                        fmt::format("{}:{}:{}", name, mark.line, mark.column), std::move(hint)};
+  diagnostic.excerpt = excerpt(line, mark.column, mark.line);
+  return diagnostic;
+}
+
 Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
               Severity severity) {
-  Diagnostic diagnostic{std::move(id), severity, std::move(message),
-                        fmt::format("{}:{}:{}", source.name, mark.line, mark.column), std::move(hint)};
-  diagnostic.excerpt = excerpt(line_of(source.text, mark.line), mark.column, mark.line);
-  return diagnostic;
+  return at_line(source.name, mark, line_of(source.text, mark.line), std::move(id), std::move(message),
+                 std::move(hint), severity);
 }
 
 const Value* Value::find(std::string_view name) const noexcept {
   const auto at_name = std::ranges::find_if(members, [name](const Member& member) { return member.key.name == name; });
   return at_name == members.end() ? nullptr : &at_name->value;
+}
+
+bool same(const Value& a, const Value& b) {
+  if (a.type != b.type || a.members.size() != b.members.size()) return false;
+  const bool members = std::ranges::all_of(a.members, [&b](const Member& member) {
+    const Value* other = b.find(member.key.name);
+    return other != nullptr && same(member.value, *other);
+  });
+  return members && a.text == b.text && a.integer == b.integer && a.number == b.number && a.boolean == b.boolean &&
+         std::ranges::equal(a.items, b.items, same);
 }
 
 std::string_view name_of(Value::Type type) {
@@ -61,6 +77,8 @@ std::string_view name_of(Value::Type type) {
       return "a number";
     case Value::Type::boolean:
       return "true or false";
+    case Value::Type::date:
+      return "a date or time";
     case Value::Type::list:
       return "a list";
     case Value::Type::table:

@@ -19,8 +19,8 @@ constexpr std::size_t longest_line = std::size_t{64} << 10;
 constexpr int deepest = 32;
 constexpr std::size_t most_problems = 20;
 
-Mark mark_of(const toml::source_region& region) {
-  return {static_cast<int>(region.begin.line), static_cast<int>(region.begin.column)};
+Mark mark_of(const toml::source_position& position) {
+  return {static_cast<int>(position.line), static_cast<int>(position.column)};
 }
 
 class Reader {
@@ -29,7 +29,8 @@ class Reader {
 
   Value convert(const toml::node& node, int depth) {
     Value value;
-    value.mark = mark_of(node.source());
+    value.mark = mark_of(node.source().begin);
+    value.end = mark_of(node.source().end);
     if (depth > deepest) {
       if (!std::exchange(said_too_deep_, true))
         problems_.push_back(at(source_, value.mark, "too-deep",
@@ -56,8 +57,7 @@ class Reader {
       value.type = Value::Type::boolean;
       value.boolean = boolean->get();
     } else {
-      problems_.push_back(
-          at(source_, value.mark, "wrong-type", "dates and times are not used here", "write it as a text"));
+      value.type = Value::Type::date;
     }
     return value;
   }
@@ -66,7 +66,7 @@ class Reader {
   void convert_table(const toml::table& table, Value& value, int depth) {
     value.type = Value::Type::table;
     for (const auto& [key, member] : table)
-      value.members.push_back({{std::string{key.str()}, mark_of(key.source())}, convert(member, depth + 1)});
+      value.members.push_back({{std::string{key.str()}, mark_of(key.source().begin)}, convert(member, depth + 1)});
     std::ranges::stable_sort(value.members, {}, [](const Member& member) {
       return std::pair{member.key.mark.line, member.key.mark.column};
     });
@@ -144,7 +144,7 @@ Parsed parse_toml(const Source& source) {
       parsed.root = Reader{source, parsed.problems}.convert(result.table(), 0);
       return parsed;
     }
-    const Mark mark = mark_of(result.error().source());
+    const Mark mark = mark_of(result.error().source().begin);
     if (!blanked.insert(mark.line).second) break;
     parsed.problems.push_back(at(source, mark, "syntax", shortened(result.error().description()), ""));
     blank_line(text, mark.line);

@@ -1,6 +1,7 @@
 // What a TOML file says, as a tree that remembers where each thing stands.
 #pragma once
 
+#include <compare>
 #include <cstdint>
 #include <string>
 #include <string_view>
@@ -14,6 +15,7 @@ namespace omnipar::text {
 struct Mark {
   int line = 1;
   int column = 1;
+  friend auto operator<=>(const Mark&, const Mark&) = default;
 };
 
 /// A whole file's text and the name that messages give it.
@@ -25,11 +27,14 @@ struct Source {
 /// A diagnostic at a place of a file: "name:line:column", with the line itself and a caret below it.
 [[nodiscard]] Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
                             Severity severity = Severity::error);
+/// The same for a line that the caller has at hand.
+[[nodiscard]] Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std::string id,
+                                 std::string message, std::string hint, Severity severity = Severity::error);
 
 struct Member;
 
 struct Value {
-  enum class Type { text, integer, number, boolean, list, table };
+  enum class Type { text, integer, number, boolean, date, list, table };
   struct Key {
     std::string name;
     Mark mark;
@@ -37,6 +42,7 @@ struct Value {
 
   Type type = Type::table;
   Mark mark;
+  Mark end;  ///< just behind it; of a table with a header of its own: behind the header
   std::string text;
   std::int64_t integer = 0;
   double number = 0;  ///< of an integer, too
@@ -52,6 +58,9 @@ struct Member {
   Value::Key key;
   Value value;
 };
+
+/// True if two values say the same, wherever they stand and in whatever order.
+[[nodiscard]] bool same(const Value& a, const Value& b);
 
 /// "a text", "a whole number" …
 [[nodiscard]] std::string_view name_of(Value::Type type);

@@ -1,0 +1,230 @@
+// omnipar profile list|show|new|set|clear|undo
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "command.hpp"
+#include "files/write.hpp"
+#include "inspect/why.hpp"
+#include "omnipar/sheets.hpp"
+#include "sources.hpp"
+#include "text/edit.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+struct ProfileWords {
+  Sources sources;
+  std::string system;
+  std::string target;
+  std::vector<std::string> uses;
+  int port = 1;
+  bool nothing = false;
+  bool json = false;
+};
+
+int fail(const Diagnostics& problems) {
+  tell(problems);
+  const bool machine = std::ranges::any_of(problems, [](const Diagnostic& p) {
+    return p.id == "cannot-write" || p.id == "busy-file" || p.id == "unreadable";
+  });
+  return machine ? machine_refuses : bad_input;
+}
+
+int list(const ProfileWords& words) {
+  os::Door& door = os::real_door();
+  const std::string folder = profiles_folder(door);
+  auto all = nlohmann::ordered_json::array();
+  for (const std::string& file : door.names_in(folder)) {
+    if (!file.ends_with(".toml")) continue;
+    Sources sources = words.sources;
+    sources.profile = file.substr(0, file.size() - std::string_view{".toml"}.size());
+    const Given given = load(door, sources);
+    const std::string system = given.profile ? given.profile->system : "";
+    all.push_back({{"name", sources.profile}, {"system", system}, {"good", given.plan.has_value()}});
+    if (!words.json)
+      print(fmt::format("{:<24}{:<16}{}", sources.profile, system,
+                        given.plan ? "" : fmt::format("has mistakes: omnipar check {}", sources.profile)));
+  }
+  if (words.json) print(all.dump(2));
+  if (all.empty() && !words.json) talk(fmt::format("No profile is kept in {}.", folder));
+  if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");
+  return good;
+}
+
+void show_hot_actions(const Profile& profile) {
+  if (!profile.hot.empty()) print("\nhot actions, at every seat");
+  for (const HotAction& hot : profile.hot)
+    print(fmt::format("  {:<14}{:<42}{}", hot.action,
+                      fmt::format("{} + {}, {}", hot.hold, hot.press, inspect::held_words(hot.after)),
+                      hot.place.empty() ? "built in" : "own, " + hot.place));
+}
+
+/// One line a source: what it feeds, and where that is written.
+void show_line(const inspect::Link& link, bool again) {
+  const std::string source =
+      link.source.empty() ? "(nothing, on purpose)" : link.source + (link.shape.empty() ? "" : ", " + link.shape);
+  print(fmt::format("  {:<14}{:<42}{}", again ? "" : link.target, source + "  ",
+                    link.place.empty() ? link.origin : fmt::format("{}, {}", link.origin, link.place)));
+}
+
+int show(const ProfileWords& words) {
+  const Given given = load(os::real_door(), words.sources);
+  tell(given.elsewhere);
+  tell(given.problems);
+  if (!given.plan) return bad_input;
+  auto all = nlohmann::ordered_json::array();
+  inspect::Link before;
+  if (!words.json) print(fmt::format("\"{}\", for {}", given.profile->name, given.profile->system));
+  for (const inspect::Link& link : inspect::links(given.catalogue, *given.profile)) {
+    all.push_back({{"port", link.port},   {"seat", link.seat},     {"target", link.target}, {"source", link.source},
+                   {"shape", link.shape}, {"origin", link.origin}, {"place", link.place}});
+    if (words.json || link.port == 0) continue;
+    if (link.port != before.port)
+      print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
+                        "target", "source", "comes from"));
+    show_line(link, link.port == before.port && link.target == before.target);
+    before = link;
+  }
+  if (words.json)
+    print(all.dump(2));
+  else
+    show_hot_actions(*given.profile);
+  return good;
+}
+
+int make(const ProfileWords& words) {
+  os::Door& door = os::real_door();
+  const Shelf shelf = load_shelf(door, words.sources);
+  auto profile = propose(shelf.catalogue, words.system);
+  if (!profile) return fail(profile.error());
+  const std::string& name = words.sources.profile;
+  profile->name = name;
+  const std::string path = profile_path(door, name);
+  const auto written = files::change_file(
+      door, path, versions_of(door, path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+        if (old.empty()) return to_toml(*profile);
+        return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already", path,
+                                           "choose another name; nothing was changed"}});
+      });
+  if (!written) return fail(written.error());
+  print(path);
+  talk(fmt::format("Next: omnipar profile show {0}, omnipar profile set {0} TARGET ROLE, omnipar play {0}", name));
+  return good;
+}
+
+/// Roles as TOML: "south", or ["east", "west"]. A word that begins with '{' is a table already.
+std::string value_of(const std::vector<std::string>& uses) {
+  std::string all;
+  for (const std::string& use : uses) {
+    const std::string one = use.starts_with('{') ? use : "\"" + use + "\"";
+    all += (all.empty() ? "" : ", ") + one;
+  }
+  return uses.size() == 1 ? all : "[" + all + "]";
+}
+
+/// Edits one binding of a profile's file. An edit that would bring a mistake in is refused.
+int edit(const ProfileWords& words, bool clear) {
+  os::Door& door = os::real_door();
+  const std::string path = profile_path(door, words.sources.profile);
+  const std::vector<std::string> keys{"port", std::to_string(words.port), "bind", words.target};
+  Shelf shelf = load_shelf(door, words.sources);
+  const auto change = [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+    if (old.empty())
+      return tl::unexpected(Diagnostics{{"no-file", Severity::error, "there is no such profile", path,
+                                         fmt::format("omnipar profile new {} --system pad-2b makes it",
+                                                     words.sources.profile)}});
+    const text::Source source{path, old};
+    auto fresh = clear ? text::clear_value(source, keys) : text::set_value(source, keys, value_of(words.uses));
+    if (!fresh) return fresh;
+    Sheets sheets = read_sheets(path, *fresh);
+    Diagnostics problems = sheets.problems;
+    for (SystemSheet& system : sheets.systems) shelf.catalogue.systems.insert(shelf.catalogue.systems.begin(), std::move(system));
+    if (problems.empty() && sheets.profiles.empty())
+      problems.push_back({"no-profile", Severity::error, "there is no profile in this file", path, ""});
+    if (problems.empty())
+      if (auto plan = compile(shelf.catalogue, sheets.profiles.front()); !plan) problems = plan.error();
+    if (problems.empty()) return fresh;
+    add_excerpts(problems, path, *fresh);
+    return tl::unexpected(problems);
+  };
+  const auto written = files::change_file(door, path, versions_of(door, path), change);
+  if (!written) {
+    const int status = fail(written.error());
+    talk("Nothing was changed.");
+    return status;
+  }
+  if (words.json)
+    print(nlohmann::ordered_json{{"file", path}, {"changed", *written}}.dump());
+  else
+    print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
+                                 clear ? "has its usual sources again" : "= " + value_of(words.uses))
+                   : fmt::format("{}: nothing to change", path));
+  if (*written) talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", words.sources.profile));
+  return good;
+}
+
+int set(const ProfileWords& words) {
+  if (words.uses.empty() != words.nothing) {
+    talk(words.nothing ? "omnipar: either roles or --nothing, not both"
+                       : "omnipar: name the roles that it shall take, or say --nothing");
+    return bad_input;
+  }
+  return edit(words, false);
+}
+
+int clear(const ProfileWords& words) { return edit(words, true); }
+
+int undo(const ProfileWords& words) {
+  os::Door& door = os::real_door();
+  const std::string path = profile_path(door, words.sources.profile);
+  const auto kept = files::undo(door, path, versions_of(door, path));
+  if (!kept) return fail(kept.error());
+  if (words.json)
+    print(nlohmann::ordered_json{{"file", path}, {"undone", *kept}}.dump());
+  else
+    print(fmt::format("{} is again as it was before the last change", path));
+  talk(fmt::format("What was undone lies in {}", *kept));
+  return good;
+}
+
+}  // namespace
+
+void add_profile(CLI::App& app, int& status) {
+  CLI::App* command = app.add_subcommand("profile", "Your own profiles: list, show, new, set, clear, undo");
+  const auto words = std::make_shared<ProfileWords>();
+  const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named, const char* example) {
+    CLI::App* verb = command->add_subcommand(name, about);
+    if (named) verb->add_option("PROFILE", words->sources.profile, "a profile's name, or its file")->required();
+    add_data_option(*verb, words->sources);
+    verb->add_flag("--json", words->json, "print JSON");
+    verb->footer(fmt::format("Example:\n  {}\nExit status: 0 good, 2 bad input, 3 the file cannot be written.", example));
+    verb->callback([words, &status, run] { status = run(*words); });
+    return verb;
+  };
+  const auto add_target = [&](CLI::App* verb) {
+    verb->add_option("TARGET", words->target, "a control of the machine, such as b, or directions")->required();
+    verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
+  };
+  add("list", "list them", list, false, "omnipar profile list");
+  add("show", "every target and what feeds it; of a machine: the proposal", show, true, "omnipar profile show cabinet.toml");
+  add("new", "make one from a machine's usual sources", make, true, "omnipar profile new cabinet --system arcade-4b")
+      ->add_option("--system", words->system, "the machine")
+      ->required();
+  CLI::App* set_verb = add("set", "give a target its sources; changes just that line of the file", set, true,
+                           "omnipar profile set cabinet b east west --port 1");
+  add_target(set_verb);
+  set_verb->add_option("ROLE", words->uses, "roles, or tables such as '{ use = \"east\", hold = 300 }'");
+  set_verb->add_flag("--nothing", words->nothing, "no source at all, on purpose");
+  add_target(add("clear", "give a target its usual sources back", clear, true, "omnipar profile clear cabinet b"));
+  add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");
+  command->require_subcommand(1);
+  command->footer(
+      "Example: player 1's b button on Marrowby's cabinet, with two switches:\n"
+      "  omnipar profile new cabinet --system arcade-4b\n"
+      "  omnipar profile set cabinet b east west");
+}
+
+}  // namespace omnipar::cli

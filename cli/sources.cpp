@@ -1,0 +1,226 @@
+#include "sources.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "catalogue/lookup.hpp"
+#include "command.hpp"
+#include "files/read.hpp"
+#include "omnipar/sheets.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+bool is_file(const std::string& word) { return word.find('/') != std::string::npos || word.ends_with(".toml"); }
+
+/// An XDG base directory.
+std::string base_folder(os::Door& door, const char* variable, const char* below_home) {
+  const std::string named = door.environment(variable);
+  if (named.starts_with('/')) return named + "/omnipar";
+  return door.environment("HOME") + below_home + "/omnipar";
+}
+
+bool is_there(os::Door& door, const std::string& path) { return !door.real_path(path).empty(); }
+
+template <typename Sheet>
+void put(std::vector<Sheet>& into, std::vector<Sheet>&& sheets) {
+  for (Sheet& sheet : sheets) {
+    std::erase_if(into, [&](const Sheet& known) { return known.name == sheet.name; });
+    into.push_back(std::move(sheet));
+  }
+}
+
+void put(Catalogue& catalogue, Sheets& sheets) {
+  put(catalogue.systems, std::move(sheets.systems));
+  put(catalogue.units, std::move(sheets.units));
+}
+
+void take_file(os::Door& door, const std::string& path, Shelf& shelf) {
+  const auto text = files::read_text(door, path);
+  if (!text) {
+    shelf.problems.push_back(text.error());
+    return;
+  }
+  Sheets sheets = read_sheets(path, *text);
+  shelf.problems.insert(shelf.problems.end(), sheets.problems.begin(), sheets.problems.end());
+  put(shelf.catalogue, sheets);
+}
+
+/// A file, or all files of a folder in the order of their names.
+void take_data(os::Door& door, const std::string& path, Shelf& shelf) {
+  if (is_file(path) && path.ends_with(".toml")) return take_file(door, path, shelf);
+  for (const std::string& name : door.names_in(path))
+    if (name.ends_with(".toml")) take_file(door, path + "/" + name, shelf);
+}
+
+/// True if some other problem stands in the same line: what follows from it need not be said.
+bool is_told(const Diagnostic& problem, const Diagnostics& told) {
+  const auto line = [](const std::string& place) { return place.substr(0, place.rfind(':')); };
+  return std::ranges::any_of(told, [&](const Diagnostic& other) { return line(other.place) == line(problem.place); });
+}
+
+std::string held_words(const Sheets& sheets) {
+  std::string words;
+  const auto add = [&words](std::size_t count, const char* one, const char* many) {
+    if (count > 0) words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, count == 1 ? one : many);
+  };
+  add(sheets.systems.size(), "machine", "machines");
+  add(sheets.units.size(), "model of unit", "models of units");
+  add(sheets.rig.units.size(), "unit of the rig", "units of the rig");
+  add(sheets.rig.calibrations.size(), "calibration", "calibrations");
+  return words;
+}
+
+/// A profile's file: its problems of form and of meaning, all at once.
+void take_profile(Given& given, const std::string& name, const std::string& text) {
+  Sheets sheets = read_sheets(name, text);
+  given.held = held_words(sheets);
+  given.problems = std::move(sheets.problems);
+  given.readable = given.problems.empty();
+  put(given.catalogue, sheets);
+  std::vector<Profile>& profiles = given.readable ? sheets.profiles : sheets.flawed_profiles;
+  if (profiles.empty() && !sheets.profiles.empty()) profiles = std::move(sheets.profiles);
+  if (!profiles.empty()) given.profile = std::move(profiles.front());
+  if (!given.profile && given.readable) {
+    given.readable = given.held.size() > 0;
+    given.problems.push_back({"no-profile", Severity::error, "there is no profile in this file", name,
+                              given.held.empty() ? "write kind = \"profile\"" : "it holds " + given.held});
+  }
+  if (!given.profile) return;
+  Catalogue catalogue = given.catalogue;
+  put(catalogue.systems, std::move(sheets.flawed_systems));
+  auto plan = compile(catalogue, *given.profile);
+  if (plan && given.readable) given.plan = std::move(*plan);
+  if (plan) return;
+  Diagnostics meant = std::move(plan.error());
+  std::erase_if(meant, [&](const Diagnostic& problem) { return is_told(problem, given.problems); });
+  given.problems.insert(given.problems.end(), meant.begin(), meant.end());
+  add_excerpts(given.problems, name, text);
+}
+
+void take_file_named(Given& given, os::Door& door, const std::string& path) {
+  const auto text = files::read_text(door, path);
+  if (text) return take_profile(given, path, *text);
+  given.readable = false;
+  given.problems.push_back(text.error());
+}
+
+void take_proposal(Given& given, os::Door& door, const std::string& word) {
+  if (auto proposed = propose(given.catalogue, word)) {
+    given.profile = std::move(*proposed);
+    auto plan = compile(given.catalogue, *given.profile);
+    if (plan)
+      given.plan = std::move(*plan);
+    else
+      given.problems = plan.error();
+    return;
+  }
+  given.readable = false;
+  std::vector<std::string> own;
+  for (const std::string& name : door.names_in(profiles_folder(door)))
+    if (name.ends_with(".toml")) own.push_back(name.substr(0, name.size() - 5));
+  std::vector<std::string_view> names{own.begin(), own.end()};
+  for (const SystemSheet& system : given.catalogue.systems) names.emplace_back(system.name);
+  given.problems.push_back({"unknown-system", Severity::error,
+                            fmt::format("no machine and no profile is called '{}'", printable(word)), "",
+                            suggestion(word, names)});
+}
+
+}  // namespace
+
+void add_data_option(CLI::App& command, Sources& sources) {
+  command.add_option("--data", sources.data, "more sheets: a file, or a folder of files (may be repeated)");
+}
+void add_rig_option(CLI::App& command, Sources& sources) {
+  command.add_option("--rig", sources.rig, "the rig's file, in place of your own");
+}
+void add_host_option(CLI::App& command, Sources& sources) {
+  command.add_option("--host", sources.host, "a trace or a room of made-up units, in place of the units that are there");
+}
+
+std::string config_folder(os::Door& door) { return base_folder(door, "XDG_CONFIG_HOME", "/.config"); }
+std::string profiles_folder(os::Door& door) { return config_folder(door) + "/profiles"; }
+
+std::string profile_path(os::Door& door, const std::string& word) {
+  return is_file(word) ? word : profiles_folder(door) + "/" + word + ".toml";
+}
+
+std::string versions_of(os::Door& door, const std::string& path) {
+  std::string whole = door.real_path(path);
+  if (whole.empty()) whole = path.starts_with('/') ? path : door.real_path(".") + "/" + path;
+  std::ranges::replace(whole, '/', '!');
+  return base_folder(door, "XDG_STATE_HOME", "/.local/state") + "/versions/" + whole;
+}
+
+Shelf load_shelf(os::Door& door, const Sources& sources) {
+  Shelf shelf{built_in_catalogue(), {}};
+  take_data(door, config_folder(door) + "/sheets", shelf);
+  for (const std::string& path : sources.data) {
+    if (is_there(door, path))
+      take_data(door, path, shelf);
+    else
+      shelf.problems.push_back({"no-file", Severity::error, "there is no such file", path, "check the name"});
+  }
+  return shelf;
+}
+
+tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources) {
+  const std::string path = sources.rig.empty() ? config_folder(door) + "/rig.toml" : sources.rig;
+  if (sources.rig.empty() && !is_there(door, path)) return Rig{};
+  const auto text = files::read_text(door, path);
+  if (!text) return tl::unexpected(Diagnostics{text.error()});
+  Sheets sheets = read_sheets(path, *text);
+  if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
+  return sheets.rig;
+}
+
+Given load(os::Door& door, const Sources& sources) {
+  Shelf shelf = load_shelf(door, sources);
+  Given given;
+  given.catalogue = std::move(shelf.catalogue);
+  given.elsewhere = std::move(shelf.problems);
+  const std::string path = profile_path(door, sources.profile);
+  if (is_file(sources.profile) || (!sources.profile.empty() && is_there(door, path)))
+    take_file_named(given, door, path);
+  else
+    take_proposal(given, door, sources.profile);
+  return given;
+}
+
+std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
+                                     const std::function<bool(const TraceEvent&, const Description&)>& take) {
+  files::LineReader lines{door, path};
+  TraceReader reader{path};
+  for (;;) {
+    const auto line = lines.next();
+    if (!line) return line.error();
+    if (!*line) return std::nullopt;
+    const auto event = reader.take(**line);
+    if (!event) return event.error();
+    if (*event && !take(**event, reader.units().at((*event)->unit))) return std::nullopt;
+  }
+}
+
+tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path) {
+  files::LineReader lines{door, path};
+  TraceReader reader{path};
+  for (;;) {
+    const auto line = lines.next();
+    if (!line) return tl::unexpected(line.error());
+    if (!*line) break;
+    if (const auto event = reader.take(**line); !event) return tl::unexpected(event.error());
+  }
+  std::vector<Description> units;
+  for (const auto& [number, unit] : reader.units()) {
+    units.push_back(unit);
+    units.back().node = fmt::format("unit {} of {}", number, path);
+  }
+  return units;
+}
+
+void tell(const Diagnostics& problems) {
+  for (const Diagnostic& problem : problems) talk((problem.excerpt.empty() ? "omnipar: " : "") + to_text(problem));
+}
+
+}  // namespace omnipar::cli

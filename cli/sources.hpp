@@ -1,0 +1,76 @@
+// What a command reads: sheets, a rig, a profile, a room; each from where people keep it, or from where an
+// option says.
+//
+// People keep theirs in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml and
+// rig.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions (~/.local/state/…).
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <CLI/CLI.hpp>
+
+#include "omnipar/omnipar.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::cli {
+
+/// The options that say where things come from.
+struct Sources {
+  std::string profile;            ///< the command's main word, or --profile
+  std::string rig;                ///< --rig
+  std::vector<std::string> data;  ///< --data
+  std::string host;               ///< --host: a trace or room in place of the units that are there
+};
+
+void add_data_option(CLI::App& command, Sources& sources);
+void add_rig_option(CLI::App& command, Sources& sources);
+void add_host_option(CLI::App& command, Sources& sources);
+
+/// The shipped sheets, people's own, and those of --data, with what is wrong in these files: a sheet that
+/// is bad is left out, the others are there.
+struct Shelf {
+  Catalogue catalogue;
+  Diagnostics problems;
+};
+[[nodiscard]] Shelf load_shelf(os::Door& door, const Sources& sources);
+
+/// The rig of --rig, or people's own; empty if there is none.
+[[nodiscard]] tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources);
+
+/// A profile with all that it needs.
+struct Given {
+  Catalogue catalogue;
+  std::optional<Profile> profile;
+  std::optional<Plan> plan;
+  Diagnostics problems;
+  Diagnostics elsewhere;  ///< in files that the profile may not even need
+  bool readable = true;   ///< false if the file itself is bad, and not only what it asks for
+  std::string held{};     ///< what else the file holds, in words, if it has no profile
+};
+
+/// `sources.profile` is a file if it has a '/' or ends in ".toml", and then sheets of machines in the same file
+/// count; else the name of a profile of one's own; else a machine, and its proposed profile is taken.
+[[nodiscard]] Given load(os::Door& door, const Sources& sources);
+
+/// Where a profile of that name, or that file, lies.
+[[nodiscard]] std::string profile_path(os::Door& door, const std::string& word);
+/// Where the former versions of a file are kept.
+[[nodiscard]] std::string versions_of(os::Door& door, const std::string& path);
+/// The folder of people's own profiles, and that of all they have of Omnipar.
+[[nodiscard]] std::string profiles_folder(os::Door& door);
+[[nodiscard]] std::string config_folder(os::Door& door);
+
+/// Reads a trace to its end; every event goes to `take` until that says false. Fails with the first problem.
+[[nodiscard]] std::optional<Diagnostic> read_trace(
+    os::Door& door, const std::string& path,
+    const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
+/// The units that a trace or room describes.
+[[nodiscard]] tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path);
+
+/// Each problem on stderr.
+void tell(const Diagnostics& problems);
+
+}  // namespace omnipar::cli

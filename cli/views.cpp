@@ -1,0 +1,211 @@
+#include "views.hpp"
+
+#include <algorithm>
+#include <optional>
+#include <vector>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "base/code_names.hpp"
+#include "text/utf8.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+constexpr std::size_t act_width = 46;
+
+/// Cut or filled to a number of characters.
+std::string fitted(std::string_view text, std::size_t width) {
+  std::string all;
+  std::size_t cells = 0;
+  for (; !text.empty() && cells < width; ++cells) {
+    const std::string_view character = text::take_character(text);
+    all += cells + 1 == width && !text.empty() ? "…" : character;
+  }
+  return all + std::string(width - cells, ' ');
+}
+
+std::string told(const TraceEvent& event, const Description& unit) {
+  if (!event.note.empty()) return event.note;
+  std::string what = event.deed == Deed::plug_in ? "plugged in" : event.deed == Deed::pull_out ? "unplugged" : "";
+  if (event.deed == Deed::report)
+    for (const Change& change : event.changes)
+      what += fmt::format("{}{} {}", what.empty() ? "" : ", ", code_name(change.code), change.value);
+  return fmt::format("{}: {}", printable(unit.name), what);
+}
+
+
+class TableView final : public View {
+ public:
+  TableView(const Plan& plan, LineSink sink, std::function<void(Time)> pace)
+      : plan_(plan), sink_(std::move(sink)), pace_(std::move(pace)) {
+    std::string head = fmt::format("{:>9}  {}", "time", fitted("what a hand does", act_width));
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width));
+    sink_(trimmed(head));
+    shown_.assign(plan_.targets().size(), 0);
+  }
+
+  void act(const TraceEvent& event, const Description& unit) override {
+    print_waiting(nullptr);
+    waiting_ = {event.time, told(event, unit)};
+    lesson_ = event.lesson;
+  }
+
+  void frame(Time time, const Reader& reader) override {
+    const bool fired = take_hot_actions(time, reader);
+    if (!waiting_ && (reader.changed().empty() || fired)) return flush_news();
+    if (!waiting_) waiting_ = {time, "(nobody: it follows by itself)"};
+    print_waiting(&reader);
+  }
+
+  void end() override { print_waiting(nullptr); }
+
+  void seated(const std::string& seat, const std::string& unit, bool again) override {
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0 && port.seat == seat)
+        news_.push_back(again ? fmt::format("port {} has its \"{}\" back ({})", port.number, unit, seat)
+                              : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
+  }
+  void left(const std::string& seat, const std::string& unit) override {
+    news_.push_back(
+        fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
+  }
+  void waiting(const std::string&) override {}
+  void no_seat(const std::string& unit) override { news_.push_back(fmt::format("\"{}\" finds every port taken", unit)); }
+  void cannot_attach(const Diagnostic& why) override { news_.push_back(to_text(why)); }
+
+ private:
+  static constexpr std::size_t port_width = 12;
+  struct Waiting {
+    Time time;
+    std::string told;
+  };
+
+  static std::string trimmed(std::string line) {
+    line.erase(line.find_last_not_of(' ') + 1);
+    return line;
+  }
+
+  bool take_hot_actions(Time time, const Reader& reader) {
+    const PortInfo* room = plan_.port(0);
+    bool fired = false;
+    for (std::uint16_t t = 0; room != nullptr && t < room->target_count; ++t) {
+      const std::size_t target = std::size_t{room->first_target} + t;
+      const double value = reader.port(0).value({t});
+      if (value > shown_[target]) {
+        print_waiting(&reader);
+        if (pace_) pace_(time);
+        sink_(fmt::format("{:>6} ms  hot action: {}", ms(time), plan_.targets()[target].name));
+        fired = true;
+      }
+      shown_[target] = value;
+    }
+    return fired;
+  }
+
+  /// What is not at rest on a port; "." if all is.
+  std::string port_text(const PortInfo& port, const Reader& reader) const {
+    std::string text;
+    for (std::uint16_t t = 0; t < port.target_count; ++t) {
+      const TargetInfo& info = plan_.targets()[std::size_t{port.first_target} + t];
+      const PortSample sample = reader.port(port.number);
+      if (sample.value({t}) == 0) continue;
+      text += text.empty() ? "" : " ";
+      text += info.name;
+      if (info.kind != TargetKind::button) text += fmt::format("={}", sample.native({t}));
+    }
+    return text.empty() ? "." : text;
+  }
+
+  /// Without a reader: another act came before the machine looked, so the ports are left open.
+  void print_waiting(const Reader* reader) {
+    if (waiting_) {
+      if (pace_) pace_(waiting_->time);
+      std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->told, act_width));
+      for (const PortInfo& port : plan_.ports())
+        if (port.number != 0 && reader != nullptr) line += "  " + fitted(port_text(port, *reader), port_width);
+      sink_(trimmed(line));
+    }
+    flush_news();
+    if (waiting_ && !lesson_.empty()) sink_(fmt::format("{:>11}   ({})", "", lesson_));
+    waiting_.reset();
+    lesson_.clear();
+  }
+
+  void flush_news() {
+    for (const std::string& line : news_) sink_(fmt::format("{:>11}-> {}", "", line));
+    news_.clear();
+  }
+
+  static std::int64_t ms(Time time) { return time.time_since_epoch().count() / 1000; }
+
+  const Plan plan_;
+  LineSink sink_;
+  std::function<void(Time)> pace_;
+  std::optional<Waiting> waiting_;
+  std::string lesson_;
+  std::vector<std::string> news_;
+  std::vector<double> shown_;
+};
+
+class SampleView final : public View {
+ public:
+  SampleView(const Plan& plan, LineSink sink) : plan_(plan), sink_(std::move(sink)) {}
+
+  void act(const TraceEvent& event, const Description&) override { now_ = event.time; }
+
+  void frame(Time time, const Reader& reader) override {
+    now_ = time;
+    changed_.assign(reader.changed().begin(), reader.changed().end());
+    std::ranges::sort(changed_);
+    for (const PortInfo& port : plan_.ports()) {
+      nlohmann::ordered_json values = nlohmann::ordered_json::object();
+      for (const std::uint16_t target : changed_) {
+        const int within = target - port.first_target;
+        if (within < 0 || within >= port.target_count) continue;
+        values[std::string{plan_.targets()[target].name}] =
+            reader.port(port.number).native({static_cast<std::uint16_t>(within)});
+      }
+      if (values.empty()) continue;
+      if (port.number != 0) put({{"t", us(time)}, {"port", port.number}, {"changed", values}});
+      for (const auto& [action, on] : values.items())
+        if (port.number == 0 && on != 0) put({{"t", us(time)}, {"hot", action}});
+    }
+  }
+
+  void end() override {}
+
+  void seated(const std::string& seat, const std::string& unit, bool again) override {
+    news(seat, unit, again ? "back" : "sits");
+  }
+  void left(const std::string& seat, const std::string& unit) override { news(seat, unit, "gone"); }
+  void waiting(const std::string&) override {}
+  void no_seat(const std::string& unit) override { news("", unit, "no seat"); }
+  void cannot_attach(const Diagnostic& why) override { news("", why.place, why.message); }
+
+ private:
+  static std::int64_t us(Time time) { return time.time_since_epoch().count(); }
+  void put(const nlohmann::ordered_json& line) { sink_(line.dump()); }
+  void news(const std::string& seat, const std::string& unit, const std::string& what) {
+    put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"news", what}});
+  }
+
+  const Plan plan_;
+  LineSink sink_;
+  Time now_;
+  std::vector<std::uint16_t> changed_;
+};
+
+}  // namespace
+
+std::unique_ptr<View> table_view(const Plan& plan, LineSink sink, std::function<void(Time)> pace) {
+  return std::make_unique<TableView>(plan, std::move(sink), std::move(pace));
+}
+
+std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink) {
+  return std::make_unique<SampleView>(plan, std::move(sink));
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,73 @@
+// Traces: recordings of input that can be played again. JSON Lines: a head, a line for each unit, a line
+// for each thing that happened.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/description.hpp"
+#include "omnipar/diagnostic.hpp"
+#include "omnipar/report.hpp"
+
+#include <tl/expected.hpp>
+
+namespace omnipar {
+
+/// The first line. A *room* is a trace whose units are made up.
+struct TraceHead {
+  std::string about;  ///< what it is a trace of, for people; may be empty
+  bool made_up = false;
+  friend bool operator==(const TraceHead&, const TraceHead&) = default;
+};
+
+enum class Deed {
+  plug_in,   ///< the changes are the unit's state as it was found
+  pull_out,  ///< no changes
+  report,
+};
+
+/// One thing that happened to a unit. Times begin at about 0 and never go backwards within a trace.
+struct TraceEvent {
+  Time time;
+  int unit = 0;  ///< the number that the unit's line gives
+  Deed deed = Deed::report;
+  std::vector<Change> changes;
+  std::string note{};    ///< what a bystander would say; may be empty
+  std::string lesson{};  ///< what is to be seen here; mostly empty
+  friend bool operator==(const TraceEvent&, const TraceEvent&) = default;
+};
+
+/// Each as one line, without its end. What `TraceReader` reads of it is the same again, and so is the line.
+/// Bytes of a unit's name that are no UTF-8 become U+FFFD.
+[[nodiscard]] std::string to_line(const TraceHead& head);
+[[nodiscard]] std::string to_line(int number, const Description& unit);
+[[nodiscard]] std::string to_line(const TraceEvent& event);
+
+/// Reads a trace line by line; what it keeps does not grow with the number of events.
+class TraceReader {
+ public:
+  /// `name` is what messages call the trace.
+  explicit TraceReader(std::string name) : name_(std::move(name)) {}
+
+  /// Takes the next line, without its end: an event, or nothing for the head, a unit or an empty line.
+  /// Fails with `not-a-trace`, `too-new`, `bad-line`, `bad-entry` or `unknown-code`, and then the line
+  /// is as if it were not there.
+  [[nodiscard]] tl::expected<std::optional<TraceEvent>, Diagnostic> take(std::string_view line);
+
+  [[nodiscard]] const TraceHead& head() const noexcept { return head_; }
+  /// The units so far, by number.
+  [[nodiscard]] const std::map<int, Description>& units() const noexcept { return units_; }
+
+ private:
+  std::string name_;
+  int line_ = 0;
+  bool begun_ = false;
+  Time last_;
+  TraceHead head_;
+  std::map<int, Description> units_;
+};
+
+}  // namespace omnipar

@@ -1,0 +1,46 @@
+// The sheet of a model of unit: what its raw codes are, for everybody who owns one.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/report.hpp"
+#include "omnipar/role.hpp"
+
+namespace omnipar {
+
+/// How a model shows up. A name that is empty fits any name.
+struct UnitIdentity {
+  std::uint16_t vendor = 0;
+  std::uint16_t product = 0;
+  std::string name;
+  friend bool operator==(const UnitIdentity&, const UnitIdentity&) = default;
+};
+
+/// A place on the unit, in millimetres to the right of and below its upper left corner.
+struct Spot {
+  double x = 0;
+  double y = 0;
+  friend bool operator==(const Spot&, const Spot&) = default;
+};
+
+/// One control: a raw code and what it is. `axis` says which half of a stick or d-pad it is.
+struct ControlSheet {
+  Code code;
+  std::string role;
+  Axis axis = Axis::none;
+  std::string label;                 ///< what people see there: "red, top left"
+  std::optional<Spot> spot;
+  std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
+};
+
+struct UnitSheet {
+  std::string name;
+  std::string title;
+  std::vector<UnitIdentity> identities;
+  std::vector<ControlSheet> controls;
+};
+
+}  // namespace omnipar

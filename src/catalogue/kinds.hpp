@@ -1,0 +1,36 @@
+// The kinds of sheets: what each is called, which fields it has, and how plain values are made of it.
+#pragma once
+
+#include <span>
+#include <string_view>
+
+#include "omnipar/sheets.hpp"
+#include "text/fields.hpp"
+
+namespace omnipar::catalogue {
+
+/// One kind. The fields drive the checking, the JSON Schema and the reference page.
+struct Kind {
+  std::string_view name;
+  std::string_view about;
+  std::span<const text::Field> fields;
+  /// Makes a plain value of a checked table, looks for errors of meaning, and puts it into `sheets`: among
+  /// the good ones, if there have been no errors since `errors_before`.
+  void (*read)(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+};
+
+[[nodiscard]] std::span<const Kind> kinds();
+
+void read_system(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+void read_unit(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+void read_rig(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+void read_calibration(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+void read_profile(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
+
+/// Within a list of tables, the texts of a field must differ: `name-twice`.
+void check_differ(const text::Source& source, const text::Value& list, std::string_view field, Diagnostics& problems);
+
+/// Each role in a list must be one of the vocabulary, or one direction of a stick: `unknown-role`.
+void check_roles(const text::Source& source, const text::Value* list, Diagnostics& problems);
+
+}  // namespace omnipar::catalogue

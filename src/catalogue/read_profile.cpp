@@ -1,0 +1,81 @@
+// A checked table to a profile. What a profile asks for is looked at when it is compiled.
+#include <algorithm>
+#include <charconv>
+
+#include "catalogue/kinds.hpp"
+#include "catalogue/take.hpp"
+
+namespace omnipar::catalogue {
+namespace {
+
+using text::Value;
+
+class ProfileReader {
+ public:
+  explicit ProfileReader(const text::Source& source) : source_(source) {}
+
+  Profile read(const Value& table) const {
+    Profile profile;
+    profile.name = text_in(table, "name");
+    profile.system = text_in(table, "system");
+    profile.place = place_of(source_, table.find("system")->mark);
+    for (const auto& [key, port] : table.find("port")->members) profile.ports.push_back(port_of(key, port));
+    if (const Value* hot = table.find("hot"))
+      for (const auto& [key, action] : hot->members)
+        profile.hot.push_back({key.name, text_in(action, "hold"), text_in(action, "press"),
+                               milliseconds_in(action, "after"), place_of(source_, key.mark)});
+    profile.hot.push_back(built_in_way_out());
+    return profile;
+  }
+
+ private:
+  PortProfile port_of(const Value::Key& key, const Value& table) const {
+    PortProfile port;
+    std::from_chars(key.name.data(), key.name.data() + key.name.size(), port.port);
+    port.seat = text_in(table, "seat");
+    port.controller = text_in(table, "controller");
+    if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
+    port.place = place_of(source_, key.mark);
+    if (const Value* bind = table.find("bind"))
+      for (const auto& [target, uses] : bind->members) port.bind.push_back(binding_of(target, uses));
+    return port;
+  }
+
+  Binding binding_of(const Value::Key& target, const Value& uses) const {
+    Binding binding{target.name, {}, place_of(source_, target.mark)};
+    if (uses.type != Value::Type::list) {
+      binding.uses.push_back(use_of(uses));
+      return binding;
+    }
+    for (const Value& use : uses.items) binding.uses.push_back(use_of(use));
+    return binding;
+  }
+
+  Use use_of(const Value& value) const {
+    Use use;
+    use.place = place_of(source_, value.mark);
+    if (value.type == Value::Type::text) {
+      use.role = value.text;
+      return use;
+    }
+    use.role = text_in(value, "use");
+    use.dead_zone = number_in(value, "dead-zone", use.dead_zone);
+    use.press_at = number_in(value, "press-at", use.press_at);
+    use.release_at = number_in(value, "release-at", std::min(use.release_at, use.press_at));
+    use.debounce = milliseconds_in(value, "debounce");
+    use.hold = milliseconds_in(value, "hold");
+    use.ramp = number_in(value, "ramp", 0);
+    return use;
+  }
+
+  const text::Source& source_;
+};
+
+}  // namespace
+
+void read_profile(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
+  (sheets.problems.size() == errors_before ? sheets.profiles : sheets.flawed_profiles)
+      .push_back(ProfileReader{source}.read(table));
+}
+
+}  // namespace omnipar::catalogue

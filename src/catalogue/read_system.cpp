@@ -1,0 +1,99 @@
+// A checked table to the sheet of a machine.
+#include <algorithm>
+
+#include "catalogue/kinds.hpp"
+#include "catalogue/lookup.hpp"
+#include "catalogue/take.hpp"
+#include "omnipar/role.hpp"
+
+namespace omnipar::catalogue {
+namespace {
+
+using text::Value;
+
+TargetKind kind_of(const std::string& type) {
+  if (type == "trigger") return TargetKind::one_sided;
+  if (type == "wheel") return TargetKind::two_sided;
+  return type == "stick" ? TargetKind::stick : TargetKind::button;
+}
+
+NativeRange usual_range(TargetKind kind) {
+  if (kind == TargetKind::button) return {0, 1, 0};
+  return kind == TargetKind::one_sided ? NativeRange{0, 255, 0} : NativeRange{0, 255, 128};
+}
+
+TargetSheet target_of(const Value& table) {
+  TargetSheet target;
+  target.name = text_in(table, "name");
+  target.place = text_in(table, "place");
+  target.usual = names_in(table, "usual");
+  target.kind = kind_of(text_in(table, "type"));
+  target.native = usual_range(target.kind);
+  if (const Value* range = table.find("range"))
+    target.native = {whole_in<std::int32_t>(*range, "minimum"), whole_in<std::int32_t>(*range, "maximum"),
+                     whole_in<std::int32_t>(*range, "rest")};
+  if (const Value* stays = table.find("stays")) target.stays = stays->boolean;
+  return target;
+}
+
+ControllerSheet controller_of(const Value& table) {
+  ControllerSheet controller;
+  controller.name = text_in(table, "name");
+  controller.title = text_in(table, "title");
+  controller.directions = table.find("directions") != nullptr;
+  controller.usual_directions = names_in(table, "directions");
+  for (const Value& control : table.find("control")->items) controller.targets.push_back(target_of(control));
+  return controller;
+}
+
+SystemSheet system_of(const Value& table) {
+  SystemSheet system;
+  system.name = text_in(table, "name");
+  system.title = text_in(table, "title");
+  system.frames_per_1000_seconds =
+      static_cast<std::int32_t>(std::round(number_in(table, "frames-per-second", 60) * 1000));
+  for (const Value& port : table.find("port")->items)
+    system.ports.push_back({whole_in<int>(port, "number"), names_in(port, "takes")});
+  for (const Value& controller : table.find("controller")->items)
+    system.controllers.push_back(controller_of(controller));
+  return system;
+}
+
+void check_takes(const text::Source& source, const Value& table, const SystemSheet& system, Diagnostics& problems) {
+  std::vector<std::string_view> names;
+  for (const ControllerSheet& controller : system.controllers) names.emplace_back(controller.name);
+  for (const Value& port : table.find("port")->items)
+    for (const Value& name : port.find("takes")->items)
+      if (system.controller(name.text) == nullptr)
+        problems.push_back(text::at(source, name.mark, "unknown-controller",
+                                    fmt::format("this machine has no controller '{}'", name.text),
+                                    suggestion(name.text, names)));
+}
+
+void check_ports(const text::Source& source, const Value& table, Diagnostics& problems) {
+  const std::vector<Value>& ports = table.find("port")->items;
+  for (std::size_t i = 0; i < ports.size(); ++i)
+    for (std::size_t j = 0; j < i; ++j)
+      if (ports[i].find("number")->integer == ports[j].find("number")->integer)
+        problems.push_back(text::at(source, ports[i].find("number")->mark, "name-twice",
+                                    fmt::format("port {} is there twice", ports[i].find("number")->integer),
+                                    "give one of them another number"));
+}
+
+}  // namespace
+
+void read_system(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
+  SystemSheet system = system_of(table);
+  check_takes(source, table, system, sheets.problems);
+  check_ports(source, table, sheets.problems);
+  check_differ(source, *table.find("controller"), "name", sheets.problems);
+  for (const Value& controller : table.find("controller")->items) {
+    check_roles(source, controller.find("directions"), sheets.problems);
+    check_differ(source, *controller.find("control"), "name", sheets.problems);
+    for (const Value& control : controller.find("control")->items)
+      check_roles(source, control.find("usual"), sheets.problems);
+  }
+  (sheets.problems.size() == errors_before ? sheets.systems : sheets.flawed_systems).push_back(std::move(system));
+}
+
+}  // namespace omnipar::catalogue

@@ -1,0 +1,122 @@
+// Checked tables to unit sheets, rigs and calibrations: all that speaks of raw codes and real units.
+#include <algorithm>
+
+#include "base/code_names.hpp"
+#include "base/near.hpp"
+#include "catalogue/kinds.hpp"
+#include "catalogue/take.hpp"
+
+namespace omnipar::catalogue {
+namespace {
+
+using text::Value;
+
+class CodeReader {
+ public:
+  CodeReader(const text::Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
+
+  void error(text::Mark mark, std::string id, std::string message, std::string hint) {
+    problems_.push_back(text::at(source_, mark, std::move(id), std::move(message), std::move(hint)));
+  }
+
+  /// The code that a table names, if it is one.
+  std::optional<Code> code_in(const Value& table) {
+    const Value& name = *table.find("code");
+    const auto code = code_of_name(name.text);
+    if (!code) {
+      const auto near = nearest(name.text, code_names());
+      error(name.mark, "unknown-code", fmt::format("no code is called '{}'", name.text),
+            near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does");
+    } else if (std::ranges::find(seen_, *code) != seen_.end()) {
+      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
+    } else {
+      seen_.push_back(*code);
+    }
+    return code;
+  }
+
+  /// A code can be given a role of some kinds only.
+  void check_role(const Value& table, Code code, RoleKind kind) {
+    const text::Mark mark = table.find("code")->mark;
+    const std::string& name = table.find("code")->text;
+    const std::string& role = table.find("role")->text;
+    const bool pair = kind == RoleKind::stick || kind == RoleKind::dpad;
+    if (code.type == ev_rel)
+      error(mark, "wrong-code", fmt::format("'{}' counts movements, which no role takes yet", name),
+            "name a key, a button or an axis");
+    else if (code.type == ev_key && kind != RoleKind::button && kind != RoleKind::one_sided)
+      error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is none", name, role),
+            pair ? "name each direction by itself, such as 'dpad-up'" : "name an axis");
+    else if (code.type == ev_abs && kind == RoleKind::button)
+      error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' is a button", name, role), "name a button");
+    else if (code.type == ev_abs && pair && table.find("axis") == nullptr)
+      error(mark, "missing-field", fmt::format("'axis' is missing: which half of '{}' is it?", role),
+            "write axis = \"x\" or axis = \"y\"");
+  }
+
+ private:
+  const text::Source& source_;
+  Diagnostics& problems_;
+  std::vector<Code> seen_;
+};
+
+ControlSheet control_of(const Value& table, Code code) {
+  ControlSheet control;
+  control.code = code;
+  control.role = text_in(table, "role");
+  control.label = text_in(table, "label");
+  if (const std::string axis = text_in(table, "axis"); !axis.empty()) control.axis = axis == "x" ? Axis::x : Axis::y;
+  if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
+  if (const Value* rest = table.find("rest")) control.rest = static_cast<std::int32_t>(rest->integer);
+  return control;
+}
+
+}  // namespace
+
+void read_unit(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
+  UnitSheet unit;
+  unit.name = text_in(table, "name");
+  unit.title = text_in(table, "title");
+  for (const Value& identity : table.find("identity")->items)
+    unit.identities.push_back({whole_in<std::uint16_t>(identity, "vendor"), whole_in<std::uint16_t>(identity, "product"),
+                               text_in(identity, "name")});
+  CodeReader codes{source, sheets.problems};
+  for (const Value& control : table.find("control")->items) {
+    const auto code = codes.code_in(control);
+    const auto kind = role_kind(text_in(control, "role"));
+    if (!kind) check_roles(source, control.find("role"), sheets.problems);
+    if (code && kind) codes.check_role(control, *code, *kind);
+    if (code) unit.controls.push_back(control_of(control, *code));
+  }
+  if (sheets.problems.size() == errors_before) sheets.units.push_back(std::move(unit));
+}
+
+void read_rig(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
+  const Value* units = table.find("unit");
+  if (units == nullptr) return;
+  check_differ(source, *units, "name", sheets.problems);
+  if (sheets.problems.size() != errors_before) return;
+  for (const Value& unit : units->items)
+    sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
+                                whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
+                                text_in(unit, "serial"), text_in(unit, "socket")});
+}
+
+void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
+  Calibration calibration{text_in(table, "unit"), {}};
+  CodeReader codes{source, sheets.problems};
+  for (const Value& axis : table.find("axis")->items) {
+    const auto code = codes.code_in(axis);
+    AxisCalibration measured{code.value_or(Code{}), whole_in<std::int32_t>(axis, "minimum"),
+                             whole_in<std::int32_t>(axis, "maximum"), whole_in<std::int32_t>(axis, "rest")};
+    if (code && code->type != ev_abs)
+      codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated", "name an axis, such as ABS_X");
+    if (measured.minimum >= measured.maximum || measured.rest < measured.minimum || measured.rest > measured.maximum)
+      codes.error(axis.find("minimum")->mark, "bad-number", "this is no range",
+                  "the minimum lies below the maximum, and the rest between them");
+    calibration.axes.push_back(measured);
+  }
+  if (sheets.problems.size() == errors_before) sheets.rig.calibrations.push_back(std::move(calibration));
+}
+
+}  // namespace omnipar::catalogue

@@ -1,0 +1,102 @@
+// What Omnipar writes itself: profiles, rigs and calibrations as files.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/code_names.hpp"
+#include "catalogue/kinds.hpp"
+
+namespace omnipar {
+namespace {
+
+/// A basic string of TOML.
+std::string quoted(std::string_view text) {
+  std::string all = "\"";
+  for (const char c : text) {
+    const auto byte = static_cast<unsigned char>(c);
+    if (c == '"' || c == '\\')
+      all += fmt::format("\\{}", c);
+    else if (byte < 0x20 || byte == 0x7f)
+      all += fmt::format("\\u{:04x}", byte);
+    else
+      all += c;
+  }
+  return all + "\"";
+}
+
+/// Milliseconds, as short as they can be told.
+std::string milliseconds(Duration time) {
+  constexpr std::int64_t us = 1000;
+  return time.count() % us == 0 ? fmt::format("{}", time.count() / us)
+                                : fmt::format("{}", static_cast<double>(time.count()) / 1000);
+}
+
+std::string use_text(const Use& use) {
+  const Use usual;
+  std::string more;
+  const auto add = [&more](std::string_view name, const std::string& value) {
+    more += fmt::format(", {} = {}", name, value);
+  };
+  if (use.dead_zone != usual.dead_zone) add("dead-zone", fmt::format("{}", use.dead_zone));
+  if (use.press_at != usual.press_at) add("press-at", fmt::format("{}", use.press_at));
+  if (use.release_at != std::min(usual.release_at, use.press_at)) add("release-at", fmt::format("{}", use.release_at));
+  if (use.debounce.count() != 0) add("debounce", milliseconds(use.debounce));
+  if (use.hold.count() != 0) add("hold", milliseconds(use.hold));
+  if (use.ramp != usual.ramp) add("ramp", fmt::format("{}", use.ramp));
+  return more.empty() ? quoted(use.role) : fmt::format("{{ use = {}{} }}", quoted(use.role), more);
+}
+
+std::string binding_text(const Binding& binding) {
+  if (binding.uses.size() == 1) return use_text(binding.uses[0]);
+  std::string all;
+  for (const Use& use : binding.uses) all += (all.empty() ? "" : ", ") + use_text(use);
+  return "[" + all + "]";
+}
+
+bool is_way_out(const HotAction& hot) {
+  const HotAction known = built_in_way_out();
+  return hot.action == known.action && hot.hold == known.hold && hot.press == known.press && hot.after == known.after;
+}
+
+}  // namespace
+
+std::string to_toml(const Profile& profile) {
+  std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", quoted(profile.name),
+                                 quoted(profile.system));
+  for (const PortProfile& port : profile.ports) {
+    text += fmt::format("\n[port.{}]\nseat = {}\n", port.port, quoted(port.seat));
+    if (!port.controller.empty()) text += fmt::format("controller = {}\n", quoted(port.controller));
+    if (port.like) text += fmt::format("like = {}\n", *port.like);
+    if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
+    for (const Binding& binding : port.bind) text += fmt::format("{} = {}\n", binding.target, binding_text(binding));
+  }
+  bool begun = false;
+  for (const HotAction& hot : profile.hot) {
+    if (is_way_out(hot)) continue;
+    if (!std::exchange(begun, true)) text += "\n[hot]\n";
+    const std::string after = hot.after.count() != 0 ? ", after = " + milliseconds(hot.after) : "";
+    text += fmt::format("{} = {{ hold = {}, press = {}{} }}\n", hot.action, quoted(hot.hold), quoted(hot.press), after);
+  }
+  return text;
+}
+
+std::string to_toml(const Rig& rig) {
+  std::string text = "omnipar = 1\nkind = \"rig\"\n";
+  for (const RigUnit& unit : rig.units) {
+    text += fmt::format("\n[[unit]]\nname = {}\nseat = {}\nvendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n",
+                        quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
+    if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
+    if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
+  }
+  return text;
+}
+
+std::string to_toml(const Calibration& calibration) {
+  std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", quoted(calibration.unit));
+  for (const AxisCalibration& axis : calibration.axes)
+    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
+                        quoted(code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+  return text;
+}
+
+}  // namespace omnipar

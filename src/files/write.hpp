@@ -1,0 +1,39 @@
+// Writing files: whole or not at all, with the former versions kept.
+//
+// A file's versions lie in a folder of its own: 000001, 000002 … are what it was, the newest last;
+// undone-000001 … are what an undo took away. At most ten of each.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+
+#include <tl/expected.hpp>
+
+#include "omnipar/diagnostic.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::files {
+
+inline constexpr std::size_t versions_kept = 10;
+
+/// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the
+/// process or the machine ends, the file is the old one or the new one. Links are followed and the file's
+/// permissions kept. Fails with `write-protected` or `cannot-write`; then the old file is there.
+[[nodiscard]] std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, const std::string& text);
+
+/// Makes a new text of the old one (empty if there is no file), or says why not.
+using Change = std::function<tl::expected<std::string, Diagnostics>(const std::string& old)>;
+
+/// Reads a file, changes it and writes it whole; what it was before becomes its newest version. Nobody else
+/// of us can write it meanwhile. A change that changes nothing writes nothing. True if the file was
+/// written. Fails as `read_text` and `write_whole` do, with `busy-file`, and with what the change says.
+[[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path,
+                                                          const std::string& versions, const Change& change);
+
+/// Puts the newest version back in the file's place. What was there is kept beside the versions; the result
+/// is where. Fails with `nothing-to-undo` and as above.
+[[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Door& door, const std::string& path,
+                                                          const std::string& versions);
+
+}  // namespace omnipar::files

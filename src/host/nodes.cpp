@@ -1,0 +1,66 @@
+#include "host/nodes.hpp"
+
+#include <algorithm>
+#include <cerrno>
+
+#include "omnipar/identity.hpp"
+
+namespace omnipar::host {
+
+std::optional<int> Nodes::open(const NodePlace& place) {
+  if (std::ranges::find(open_, place.path, &Open::path) != open_.end()) return std::nullopt;
+  if (is_made_by_program(place.syspath) && !with_virtual_) return std::nullopt;
+  int error = 0;
+  auto node = open_node(door_, place.path, place.syspath, error);
+  if (!node) {
+    met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
+    return std::nullopt;
+  }
+  if (!is_controller(node->description())) return std::nullopt;
+  open_.push_back({++last_unit_, place.path, std::move(node)});
+  return last_unit_;
+}
+
+std::optional<int> Nodes::close(const std::string& path) {
+  const auto at = std::ranges::find(open_, path, &Open::path);
+  if (at == open_.end()) return std::nullopt;
+  const int unit = at->unit;
+  open_.erase(at);
+  return unit;
+}
+
+void Nodes::add_to(std::vector<pollfd>& polled) const {
+  for (const Open& open : open_) polled.push_back({open.node->descriptor(), POLLIN, 0});
+}
+
+std::optional<Time> Nodes::next_due() const noexcept {
+  std::optional<Time> due;
+  for (const Open& open : open_)
+    if (const auto until = open.node->half_until(); until && (!due || *until < *due)) due = until;
+  return due;
+}
+
+const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
+  news_.said.clear();
+  news_.gone.clear();
+  const Time now = door_.now();
+  for (std::size_t i = 0; i < open_.size(); ++i) {
+    Node& node = *open_[i].node;
+    read_.clear();
+    const bool there = polled[i].revents == 0 || node.drain(read_);
+    if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
+    for (ReadReport& report : read_) news_.said.push_back({open_[i].unit, std::move(report)});
+    if (!there) news_.gone.push_back(open_[i].unit);
+  }
+  std::erase_if(open_, [&](const Open& open) {
+    return std::ranges::find(news_.gone, open.unit) != news_.gone.end();
+  });
+  std::ranges::stable_sort(news_.said, {}, [](const Said& said) { return said.report.time; });
+  return news_;
+}
+
+const Description& Nodes::description(int unit) const {
+  return std::ranges::find(open_, unit, &Open::unit)->node->description();
+}
+
+}  // namespace omnipar::host

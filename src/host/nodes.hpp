@@ -1,0 +1,67 @@
+// All event nodes that are open: which unit each is, and what they say, in order of time.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "host/node.hpp"
+#include "host/watch.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+/// A report and the unit that it comes from.
+struct Said {
+  int unit = 0;
+  ReadReport report;
+};
+
+class Nodes {
+ public:
+  /// `with_virtual`: open nodes that programs made, too (never our own).
+  Nodes(os::Door& door, bool with_virtual) noexcept : door_(door), with_virtual_(with_virtual) {}
+
+  /// Opens a node if it is a controller's and not open yet: its number, never used again, or nothing.
+  [[nodiscard]] std::optional<int> open(const NodePlace& place);
+  /// True once a node could not be opened for lack of permission.
+  [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
+
+  /// Closes the node of that path: its number, or nothing if it is not open.
+  std::optional<int> close(const std::string& path);
+  void close_all() noexcept { open_.clear(); }
+
+  /// What to wait for, behind what `polled` holds already.
+  void add_to(std::vector<pollfd>& polled) const;
+  /// When something is due although no node is ready.
+  [[nodiscard]] std::optional<Time> next_due() const noexcept;
+
+  /// Reads the nodes that are ready; `polled` is what `add_to` added. Reports come in order of time. Nodes that
+  /// have gone are closed, and their numbers are in `gone`.
+  struct News {
+    std::vector<Said> said;
+    std::vector<int> gone;
+  };
+  [[nodiscard]] const News& drain(std::span<const pollfd> polled);
+
+  [[nodiscard]] const Description& description(int unit) const;
+
+ private:
+  struct Open {
+    int unit = 0;
+    std::string path;
+    std::unique_ptr<Node> node;
+  };
+
+  os::Door& door_;
+  bool with_virtual_;
+  bool met_a_closed_door_ = false;
+  int last_unit_ = 0;
+  std::vector<Open> open_;
+  std::vector<ReadReport> read_;
+  News news_;
+};
+
+}  // namespace omnipar::host

@@ -1,0 +1,156 @@
+#include "inspect/why.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "identity/convention.hpp"
+#include "omnipar/role.hpp"
+#include "plan/resolve.hpp"
+
+namespace omnipar::inspect {
+namespace {
+
+std::string time_words(Duration time) {
+  constexpr std::int64_t second = 1'000'000;
+  return time.count() % second == 0 ? fmt::format("{} s", time.count() / second)
+                                    : fmt::format("{} ms", static_cast<double>(time.count()) / 1000);
+}
+
+std::string shape_words(const Use& use) {
+  const Use usual;
+  std::string words;
+  const auto add = [&words](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };
+  if (use.dead_zone != usual.dead_zone) add(fmt::format("dead zone {:.2f}", use.dead_zone));
+  if (use.press_at != usual.press_at || use.release_at != usual.release_at)
+    add(fmt::format("pressed from {:.2f}, let go below {:.2f}", use.press_at, use.release_at));
+  if (use.debounce.count() != 0) add("deaf for " + time_words(use.debounce) + " after a change");
+  if (use.hold.count() != 0) add(held_words(use.hold));
+  if (use.ramp != 0) add(fmt::format("ramp of {} full pushes a second", use.ramp));
+  return words;
+}
+
+/// One target or group of a port with the sources that it has in the end.
+struct Fed {
+  std::string target;
+  std::vector<Use> uses;
+  const Binding* own = nullptr;
+  const std::vector<std::string>* usual = nullptr;
+};
+
+class PortView {
+ public:
+  PortView(const Profile& profile, const PortProfile& port, const ControllerSheet& sheet)
+      : port_(port), sheet_(sheet), bind_(merged_bindings(profile, port)) {}
+
+  std::vector<Fed> fed() const {
+    std::vector<Fed> all;
+    if (sheet_.directions) {
+      all.push_back(feed(std::string{directions_group}, sheet_.usual_directions));
+      for (const std::string_view name : direction_names)
+        if (const Binding* own = binding_for(bind_, name)) all.push_back({std::string{name}, own->uses, own, nullptr});
+    }
+    for (const TargetSheet& target : sheet_.targets) all.push_back(feed(target.name, target.usual));
+    return all;
+  }
+
+  std::string origin(const Fed& fed) const {
+    if (fed.own == nullptr) return "usual";
+    return binding_for(port_.bind, fed.target) != nullptr ? "own" : fmt::format("like port {}", port_.like.value_or(0));
+  }
+
+ private:
+  Fed feed(std::string target, const std::vector<std::string>& usual) const {
+    const Binding* own = binding_for(bind_, target);
+    return {std::move(target), own != nullptr ? own->uses : plain_uses(usual), own, &usual};
+  }
+
+  const PortProfile& port_;
+  const ControllerSheet& sheet_;
+  std::vector<Binding> bind_;
+};
+
+const ControllerSheet* controller_of(const Catalogue& catalogue, const Profile& profile, const PortProfile& port) {
+  const SystemSheet* system = catalogue.system(profile.system);
+  const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
+  if (sheet == nullptr || sheet->takes.empty()) return nullptr;
+  return system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
+}
+
+bool is_direction_of(std::string_view part, std::string_view whole) {
+  if (!part.starts_with(whole) || part.size() < whole.size() + 2 || part[whole.size()] != '-') return false;
+  return std::ranges::find(direction_names, part.substr(whole.size() + 1)) != direction_names.end();
+}
+
+std::string hot_words(const HotAction& hot, const std::string& other) {
+  return fmt::format("with {}, {}", other, held_words(hot.after));
+}
+
+}  // namespace
+
+std::string held_words(Duration time) { return time.count() == 0 ? "at once" : "held for " + time_words(time); }
+
+bool concerns(std::string_view source, std::string_view role) {
+  return source == role || is_direction_of(source, role) || is_direction_of(role, source);
+}
+
+std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
+  std::vector<Link> all;
+  std::vector<std::string> seats;
+  for (const PortProfile& port : profile.ports) {
+    const ControllerSheet* sheet = controller_of(catalogue, profile, port);
+    if (sheet == nullptr) continue;
+    if (std::ranges::find(seats, port.seat) == seats.end()) seats.push_back(port.seat);
+    const PortView view{profile, port, *sheet};
+    for (const Fed& fed : view.fed()) {
+      const Link link{port.seat, "", "", port.port, sheet->name, fed.target, view.origin(fed), ""};
+      if (fed.uses.empty()) all.push_back(link);
+      for (const Use& use : fed.uses) {
+        all.push_back(link);
+        all.back().source = use.role;
+        all.back().shape = shape_words(use);
+        all.back().place = use.place;
+      }
+    }
+  }
+  for (const HotAction& hot : profile.hot)
+    for (const std::string& seat : seats)
+      for (const bool first : {true, false})
+        all.push_back({seat, first ? hot.hold : hot.press, hot_words(hot, first ? hot.press : hot.hold), 0, "",
+                       hot.action, hot.place.empty() ? "built in" : "own", hot.place});
+  return all;
+}
+
+std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std::string_view role) {
+  std::vector<Stop> all;
+  const auto concerned = [role](std::string_view source) { return concerns(source, role); };
+  for (const PortProfile& port : profile.ports) {
+    const ControllerSheet* sheet = controller_of(catalogue, profile, port);
+    if (sheet == nullptr) continue;
+    const PortView view{profile, port, *sheet};
+    for (const Fed& fed : view.fed())
+      if (fed.own != nullptr && fed.usual != nullptr && std::ranges::any_of(*fed.usual, concerned) &&
+          std::ranges::none_of(fed.uses, concerned, &Use::role))
+        all.push_back({port.port, port.seat, fed.target, fed.own->place});
+  }
+  return all;
+}
+
+std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
+  std::vector<Meaning> all;
+  Description only;
+  // A stick needs both its halves to be one, so the neighbours are there as well.
+  constexpr int half_range = 32767;
+  const auto number = static_cast<int>(code.number);
+  for (int near = number - 1; near <= number + 1; ++near)
+    if (near >= 0 && (near == number || code.type == ev_abs))
+      only.codes.push_back({{code.type, static_cast<std::uint16_t>(near)}, -half_range, half_range, 0});
+  for (const Control& control : convention_controls(only))
+    if (control.code == code) all.push_back({"the kernel's gamepad convention", control.role});
+  for (const UnitSheet& sheet : catalogue.units)
+    for (const ControlSheet& control : sheet.controls)
+      if (control.code == code) all.push_back({sheet.title, control.role});
+  return all;
+}
+
+}  // namespace omnipar::inspect

@@ -1,0 +1,52 @@
+// Which control reaches which target, link by link, and where a way stops.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/catalogue.hpp"
+#include "omnipar/profile.hpp"
+
+namespace omnipar::inspect {
+
+/// One way from a source to a target.
+struct Link {
+  std::string seat;
+  std::string source;      ///< a role, or one direction of a stick
+  std::string shape;       ///< what happens on the way, in words; empty if nothing does
+  int port = 0;            ///< 0: a hot action
+  std::string controller;
+  std::string target;
+  std::string origin;      ///< "usual", "own", "like port 1", "built in"
+  std::string place;       ///< where it is written; empty for usual sources
+};
+
+/// All ways of a profile that compiles, port by port in the order of the sheet, then the hot actions. A target
+/// that is empty on purpose has one link with an empty source.
+[[nodiscard]] std::vector<Link> links(const Catalogue& catalogue, const Profile& profile);
+
+/// "at once", or "held for 300 ms".
+[[nodiscard]] std::string held_words(Duration time);
+
+/// True if a source takes part in what a role does: itself, one of its directions, or the whole that it is a
+/// direction of.
+[[nodiscard]] bool concerns(std::string_view source, std::string_view role);
+
+/// A target that would usually take the role, but does not: the profile gives it other sources.
+struct Stop {
+  int port = 0;
+  std::string seat;
+  std::string target;
+  std::string place;  ///< where the other sources are written
+};
+[[nodiscard]] std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std::string_view role);
+
+/// What a raw code may be: by the kernel's convention, and by each unit sheet that has it.
+struct Meaning {
+  std::string by;    ///< "the kernel's gamepad convention", or a sheet's title
+  std::string role;
+};
+[[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, Code code);
+
+}  // namespace omnipar::inspect

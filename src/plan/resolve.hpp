@@ -1,0 +1,28 @@
+// Which sources a target has in the end: its own binding, that of the port that its port is like, or its
+// usual ones.
+#pragma once
+
+#include <string_view>
+#include <vector>
+
+#include "omnipar/profile.hpp"
+#include "omnipar/system_sheet.hpp"
+
+namespace omnipar {
+
+inline constexpr std::string_view directions_group = "directions";
+
+/// The port whose bindings this one begins with: of the same profile, another one, and not itself like
+/// one. Null if there is none such.
+[[nodiscard]] const PortProfile* liked_port(const Profile& profile, const PortProfile& port) noexcept;
+
+/// The bindings of the port that it is like, each replaced by its own if it has one, then its others.
+[[nodiscard]] std::vector<Binding> merged_bindings(const Profile& profile, const PortProfile& port);
+
+/// The first binding of a target, or nullptr.
+[[nodiscard]] const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) noexcept;
+
+/// A plain use of each role.
+[[nodiscard]] std::vector<Use> plain_uses(const std::vector<std::string>& roles);
+
+}  // namespace omnipar

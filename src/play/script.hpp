@@ -1,0 +1,49 @@
+// Plays a trace: the same table, engine and readers as a live session, with the trace's own time. Calls
+// no system.
+#pragma once
+
+#include <map>
+#include <vector>
+
+#include "omnipar/omnipar.hpp"
+#include "play/table.hpp"
+
+namespace omnipar::play {
+
+/// Who looks on. Acts and frames come in order of time; an act at the very moment of a frame comes first.
+class Audience : public Listener {
+ public:
+  /// Something is about to happen to a unit.
+  virtual void act(const TraceEvent& event, const Description& unit) = 0;
+  /// The machine has taken a sample; the reader shows it.
+  virtual void frame(Time time, const Reader& reader) = 0;
+};
+
+class Script {
+ public:
+  /// The audience must outlive the script.
+  Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience);
+
+  /// Takes the next event; `unit` is what it happens to.
+  void take(const TraceEvent& event, const Description& unit);
+  /// Two more frames, so that everything is seen.
+  void finish();
+  /// True once the plan's exit action has fired: nothing more is played.
+  [[nodiscard]] bool ended() const noexcept { return ended_; }
+  [[nodiscard]] const Engine& engine() const noexcept { return engine_; }
+  [[nodiscard]] const Rig& rig() const noexcept { return table_.rig(); }
+
+ private:
+  void frames_before(Time time);
+  void take_frame();
+
+  Plan plan_;
+  Engine engine_;
+  Audience& audience_;
+  Table table_;
+  Reader reader_;
+  std::int64_t frame_ = 0;  ///< number of the last frame; frame n lies at n times the machine's frame
+  bool ended_ = false;
+};
+
+}  // namespace omnipar::play

@@ -1,0 +1,213 @@
+// Lines to traces. A line is taken whole or not at all.
+#include <array>
+#include <charconv>
+#include <limits>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "base/code_names.hpp"
+#include "base/near.hpp"
+#include "omnipar/trace.hpp"
+#include "text/utf8.hpp"
+#include "text/value.hpp"
+
+namespace omnipar {
+namespace {
+
+using Json = nlohmann::ordered_json;  // the order of axes is kept
+constexpr int newest_format = 1;
+
+/// What is wrong with a line; thrown and caught within this file.
+struct Wrong {
+  std::string id;
+  std::string message;
+  std::string hint;
+  int column = 1;
+};
+
+Wrong bad_entry(std::string message, std::string hint = "") {
+  return {"bad-entry", std::move(message), std::move(hint)};
+}
+
+int column_of_byte(std::string_view line, std::size_t byte) {
+  int column = 1;
+  for (std::string_view rest = line.substr(0, byte); !rest.empty(); ++column) (void)text::take_character(rest);
+  return column;
+}
+
+Json parsed(std::string_view line) {
+  try {
+    Json object = Json::parse(line);
+    if (object.is_object()) return object;
+  } catch (const Json::parse_error& error) {
+    const std::size_t byte = error.byte > 0 ? error.byte - 1 : 0;
+    throw Wrong{"bad-line", "from here on this is no JSON", "a line of a trace is one JSON object",
+                column_of_byte(line, std::min(byte, line.size()))};
+  }
+  throw Wrong{"bad-line", "this is no JSON object", "a line of a trace is one JSON object"};
+}
+
+void know_only(const Json& object, std::span<const std::string_view> names) {
+  for (const auto& [name, value] : object.items()) {
+    if (std::ranges::find(names, name) != names.end()) continue;
+    const auto near = nearest(name, names);
+    throw bad_entry(fmt::format("there is no field '{}' here", name),
+                    near ? fmt::format("did you mean '{}'?", *near) : "");
+  }
+}
+
+std::int64_t whole(const Json& value, std::string_view what, std::int64_t low, std::int64_t high) {
+  if (!value.is_number_integer()) throw bad_entry(fmt::format("{} should be a whole number", what));
+  const bool beyond = value.is_number_unsigned() && value.get<std::uint64_t>() > static_cast<std::uint64_t>(high);
+  if (beyond || value.get<std::int64_t>() < low || value.get<std::int64_t>() > high)
+    throw bad_entry(fmt::format("{} is out of range", what), fmt::format("it may be {} to {}", low, high));
+  return value.get<std::int64_t>();
+}
+
+std::int32_t raw_value(const Json& value, std::string_view what) {
+  using Limits = std::numeric_limits<std::int32_t>;
+  return static_cast<std::int32_t>(whole(value, what, Limits::min(), Limits::max()));
+}
+
+std::string text_in(const Json& object, const char* name) {
+  const auto at = object.find(name);
+  if (at == object.end()) return "";
+  if (!at->is_string()) throw bad_entry(fmt::format("'{}' should be a text", name));
+  return at->get<std::string>();
+}
+
+bool flag_in(const Json& object, const char* name) {
+  const auto at = object.find(name);
+  if (at == object.end()) return false;
+  if (!at->is_boolean()) throw bad_entry(fmt::format("'{}' should be true or false", name));
+  return at->get<bool>();
+}
+
+const Json& needed(const Json& object, const char* name) {
+  const auto at = object.find(name);
+  if (at == object.end()) throw bad_entry(fmt::format("'{}' is missing", name));
+  return *at;
+}
+
+Code code_in(const Json& name) {
+  if (!name.is_string()) throw bad_entry("a code should be a text, such as \"BTN_SOUTH\"");
+  const auto& word = name.get_ref<const std::string&>();
+  if (const auto code = code_of_name(word)) return *code;
+  const auto near = nearest(word, code_names());
+  throw Wrong{"unknown-code", fmt::format("no code is called '{}'", word),
+              near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does"};
+}
+
+TraceHead head_of(const Json& object) {
+  const auto version = object.find("omnipar");
+  if (version == object.end() || !version->is_number_integer() || text_in(object, "kind") != "trace")
+    throw Wrong{"not-a-trace", "this is no trace", R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
+  if (whole(*version, "'omnipar'", 1, std::numeric_limits<std::int32_t>::max()) > newest_format)
+    throw Wrong{"too-new",
+                fmt::format("this trace is of format {}, which is newer than this Omnipar", version->get<std::int64_t>()),
+                fmt::format("this Omnipar reads format {}; a newer one will read the trace", newest_format)};
+  static constexpr std::array<std::string_view, 4> names{"omnipar", "kind", "about", "made-up"};
+  know_only(object, names);
+  return {text_in(object, "about"), flag_in(object, "made-up")};
+}
+
+/// "0003:1209:0001:0100": bus, vendor, product and version.
+void read_id(const std::string& id, Description& unit) {
+  const std::array fields{&unit.bus, &unit.vendor, &unit.product, &unit.version};
+  constexpr std::size_t width = 5;  // four digits and a colon
+  bool good = id.size() == fields.size() * width - 1;
+  for (std::size_t i = 0; good && i < fields.size(); ++i) {
+    const char* const begin = id.data() + i * width;
+    good = std::from_chars(begin, begin + width - 1, *fields.at(i), 16).ptr == begin + width - 1 &&
+           (i + 1 == fields.size() || begin[width - 1] == ':');
+  }
+  if (!good) throw bad_entry("'id' is not bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
+}
+
+Description unit_of(const Json& object) {
+  static constexpr std::array<std::string_view, 8> names{"unit",   "name",    "id",   "serial",
+                                                         "socket", "virtual", "keys", "axes"};
+  know_only(object, names);
+  Description unit;
+  unit.name = text_in(object, "name");
+  unit.serial = text_in(object, "serial");
+  unit.socket = text_in(object, "socket");
+  unit.made_by_program = flag_in(object, "virtual");
+  if (object.contains("id")) read_id(text_in(object, "id"), unit);
+  if (const auto keys = object.find("keys"); keys != object.end()) {
+    if (!keys->is_array()) throw bad_entry("'keys' should be a list of codes");
+    for (const Json& name : *keys) unit.codes.push_back({code_in(name), 0, 1, 0});
+  }
+  if (const auto axes = object.find("axes"); axes != object.end()) {
+    if (!axes->is_object()) throw bad_entry(R"('axes' should be as in {"ABS_X":[0,255]})");
+    for (const auto& [name, range] : axes->items()) {
+      if (!range.is_array() || range.size() != 2) throw bad_entry(fmt::format("'{}' should be as in [0,255]", name));
+      unit.codes.push_back({code_in(name), raw_value(range[0], name), raw_value(range[1], name), 0});
+      if (unit.codes.back().minimum > unit.codes.back().maximum)
+        throw bad_entry(fmt::format("the range of '{}' ends before it begins", name));
+    }
+  }
+  return unit;
+}
+
+std::vector<Change> changes_of(const Json& list) {
+  if (!list.is_array() || list.size() % 2 != 0)
+    throw bad_entry("'report' should be a list of codes and values", R"(write "report":["BTN_SOUTH",1,"ABS_X",-12])");
+  std::vector<Change> changes;
+  changes.reserve(list.size() / 2);
+  for (std::size_t i = 0; i < list.size(); i += 2)
+    changes.push_back({code_in(list[i]), raw_value(list[i + 1], "a value")});
+  return changes;
+}
+
+TraceEvent event_of(const Json& object) {
+  static constexpr std::array<std::string_view, 6> names{"t", "unit", "plug", "report", "note", "lesson"};
+  know_only(object, names);
+  TraceEvent event;
+  constexpr std::int64_t a_year_in_us = 366LL * 24 * 3600 * 1'000'000;
+  event.time = at_us(whole(object["t"], "'t'", 0, a_year_in_us));
+  event.unit = static_cast<int>(whole(needed(object, "unit"), "'unit'", 1, 9999));
+  event.note = text_in(object, "note");
+  event.lesson = text_in(object, "lesson");
+  const std::string plug = text_in(object, "plug");
+  if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' may be \"in\" or \"out\"");
+  event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
+  if (event.deed == Deed::report) (void)needed(object, "report");
+  if (const auto report = object.find("report"); report != object.end()) event.changes = changes_of(*report);
+  return event;
+}
+
+}  // namespace
+
+tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::string_view line) {
+  ++line_;
+  if (line.ends_with('\r')) line.remove_suffix(1);
+  if (line.empty() && begun_) return std::nullopt;
+  try {
+    if (!begun_) {
+      head_ = head_of(parsed(line));
+      begun_ = true;
+      return std::nullopt;
+    }
+    const Json object = parsed(line);
+    if (!object.contains("t")) {
+      const int number = static_cast<int>(whole(needed(object, "unit"), "'unit'", 1, 9999));
+      if (units_.contains(number)) throw bad_entry(fmt::format("unit {} is there twice", number));
+      units_.emplace(number, unit_of(object));
+      return std::nullopt;
+    }
+    TraceEvent event = event_of(object);
+    if (!units_.contains(event.unit))
+      throw bad_entry(fmt::format("no line above describes unit {}", event.unit),
+                      R"(write {"unit":1,"name":"…"} before its first event)");
+    if (event.time < last_) throw bad_entry("this lies before the event above", "events are in order of time");
+    last_ = event.time;
+    return event;
+  } catch (const Wrong& wrong) {
+    return tl::unexpected(
+        text::at_line(name_, {line_, wrong.column}, line, wrong.id, wrong.message, wrong.hint));
+  }
+}
+
+}  // namespace omnipar

@@ -1,0 +1,61 @@
+// Traces to lines. The order of the fields is fixed, so that equal things give equal lines.
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "base/code_names.hpp"
+#include "omnipar/trace.hpp"
+
+namespace omnipar {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string dumped(const Json& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }
+
+Json flat(const std::vector<Change>& changes) {
+  Json list = Json::array();
+  for (const Change& change : changes) {
+    list.push_back(code_name(change.code));
+    list.push_back(change.value);
+  }
+  return list;
+}
+
+}  // namespace
+
+std::string to_line(const TraceHead& head) {
+  Json line{{"omnipar", 1}, {"kind", "trace"}};
+  if (!head.about.empty()) line["about"] = head.about;
+  if (head.made_up) line["made-up"] = true;
+  return dumped(line);
+}
+
+std::string to_line(int number, const Description& unit) {
+  Json line{{"unit", number}, {"name", unit.name}};
+  line["id"] = fmt::format("{:04x}:{:04x}:{:04x}:{:04x}", unit.bus, unit.vendor, unit.product, unit.version);
+  if (!unit.serial.empty()) line["serial"] = unit.serial;
+  if (!unit.socket.empty()) line["socket"] = unit.socket;
+  if (unit.made_by_program) line["virtual"] = true;
+  Json keys = Json::array();
+  Json axes = Json::object();
+  for (const CodeRange& range : unit.codes) {
+    if (range.code.type == ev_abs)
+      axes[code_name(range.code)] = {range.minimum, range.maximum};
+    else
+      keys.push_back(code_name(range.code));
+  }
+  line["keys"] = std::move(keys);
+  line["axes"] = std::move(axes);
+  return dumped(line);
+}
+
+std::string to_line(const TraceEvent& event) {
+  Json line{{"t", event.time.time_since_epoch().count()}, {"unit", event.unit}};
+  if (event.deed != Deed::report) line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
+  if (event.deed == Deed::report || !event.changes.empty()) line["report"] = flat(event.changes);
+  if (!event.note.empty()) line["note"] = event.note;
+  if (!event.lesson.empty()) line["lesson"] = event.lesson;
+  return dumped(line);
+}
+
+}  // namespace omnipar
