@@ -1,4 +1,5 @@
 // omnipar demo: a short evening in the Marrowby room, what each hand does and what each port sees.
+#include <cstdio>
 #include <memory>
 #include <optional>
 
@@ -28,6 +29,7 @@ int run(const DemoWords& words) {
   if (words.slow)
     pace = [&](Time time) {
       const Time moment = start + time.time_since_epoch();
+      std::fflush(stdout);
       (void)door.wait({}, &moment);
     };
   if (!words.json) {

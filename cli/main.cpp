@@ -13,7 +13,6 @@ namespace omnipar::cli {
 void print(const std::string& line) {
   const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
   std::fputs((line.substr(0, end) + "\n").c_str(), stdout);
-  std::fflush(stdout);
 }
 
 void talk(const std::string& line) { std::fputs((line + "\n").c_str(), stderr); }

@@ -1,4 +1,5 @@
 // omnipar play PROFILE
+#include <algorithm>
 #include <memory>
 
 #include <fmt/format.h>
@@ -35,22 +36,55 @@ tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& giv
   return script.rig();
 }
 
+/// Where --keep puts the seats.
+std::string rig_path(const PlayWords& words) {
+  return words.sources.rig.empty() ? config_folder(os::real_door()) + "/rig.toml" : words.sources.rig;
+}
+
+using Text = tl::expected<std::string, Diagnostics>;
+
+/// The rig's file with the units that have come; nothing else in it is touched.
+Text with_new_units(const std::string& path, const std::string& old, const Rig& rig) {
+  if (old.empty()) return to_toml(rig);
+  std::string text = old.ends_with('\n') ? old : old + "\n";
+  const Rig known = read_sheets(path, old).rig;
+  for (const RigUnit& unit : rig.units)
+    if (std::ranges::find(known.units, unit) == known.units.end()) text += to_toml(unit);
+  const Sheets now = read_sheets(path, text);
+  if (now.problems.empty() && now.rig.units == rig.units) return text;
+  return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error, "units cannot be added to this file by itself", path,
+                                     "add them in a text editor"}});
+}
+
 /// Keeps the profile and the seats under a name, for the next evening.
 int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   os::Door& door = os::real_door();
   Profile kept = profile;
   kept.name = words.keep;
   const std::string profile_file = profile_path(door, words.keep);
-  const std::string rig_file = words.sources.rig.empty() ? config_folder(door) + "/rig.toml" : words.sources.rig;
-  const auto put = [&door](const std::string& path, const std::string& text) {
-    const auto written = files::change_file(door, path, versions_of(door, path),
-                                            [&](const std::string&) { return tl::expected<std::string, Diagnostics>{text}; });
+  const std::string rig_file = rig_path(words);
+  const auto put = [&door](const std::string& path, const files::Change& change) {
+    const auto written = files::change_file(door, path, versions_of(door, path), change);
     if (!written) tell(written.error());
     return written.has_value();
   };
-  if (!put(profile_file, to_toml(kept)) || !put(rig_file, to_toml(rig))) return machine_refuses;
+  // A profile that is there already is the one that was played.
+  const auto map = [&](const std::string& old) -> Text { return old.empty() ? to_toml(kept) : old; };
+  const auto seats = [&](const std::string& old) { return with_new_units(rig_file, old, rig); };
+  if (!put(profile_file, map) || !put(rig_file, seats)) return machine_refuses;
   talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, words.keep));
   return good;
+}
+
+/// --keep writes over no other profile; better said before the evening than behind it.
+bool may_keep(const PlayWords& words) {
+  os::Door& door = os::real_door();
+  const std::string path = profile_path(door, words.keep);
+  const std::string there = door.real_path(path);
+  if (words.keep.empty() || there.empty() || there == door.real_path(profile_path(door, words.sources.profile)))
+    return true;
+  tell({{"name-twice", Severity::error, "there is a profile of that name already", path, "choose another name for --keep"}});
+  return false;
 }
 
 int run(const PlayWords& words) {
@@ -58,7 +92,7 @@ int run(const PlayWords& words) {
   const Given given = load(door, words.sources);
   tell(given.elsewhere);
   tell(given.problems);
-  if (!given.plan) return bad_input;
+  if (!given.plan || !may_keep(words)) return bad_input;
   const auto rig = load_rig(door, words.sources);
   if (!rig) {
     tell(rig.error());

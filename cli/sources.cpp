@@ -97,6 +97,7 @@ void take_profile(Given& given, const std::string& name, const std::string& text
   std::erase_if(meant, [&](const Diagnostic& problem) { return is_told(problem, given.problems); });
   given.problems.insert(given.problems.end(), meant.begin(), meant.end());
   add_excerpts(given.problems, name, text);
+  sort_by_place(given.problems);
 }
 
 void take_file_named(Given& given, os::Door& door, const std::string& path) {

@@ -40,15 +40,15 @@ class TableView final : public View {
  public:
   TableView(const Plan& plan, LineSink sink, std::function<void(Time)> pace)
       : plan_(plan), sink_(std::move(sink)), pace_(std::move(pace)) {
-    std::string head = fmt::format("{:>9}  {}", "time", fitted("what a hand does", act_width));
-    for (const PortInfo& port : plan_.ports())
-      if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width));
-    sink_(trimmed(head));
+    const auto ports = std::ranges::count_if(plan_.ports(), [](const PortInfo& port) { return port.number != 0; });
+    port_width_ = std::clamp<std::size_t>(56 / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 28) - 2;
     shown_.assign(plan_.targets().size(), 0);
   }
 
   void act(const TraceEvent& event, const Description& unit) override {
+    if (!std::exchange(begun_, true)) print_head();
     print_waiting(nullptr);
+    last_act_ = event.time;
     waiting_ = {event.time, told(event, unit)};
     lesson_ = event.lesson;
   }
@@ -56,7 +56,8 @@ class TableView final : public View {
   void frame(Time time, const Reader& reader) override {
     const bool fired = take_hot_actions(time, reader);
     if (!waiting_ && (reader.changed().empty() || fired)) return flush_news();
-    if (!waiting_) waiting_ = {time, "(nobody: it follows by itself)"};
+    const bool still_shown = time - last_act_ < 3 * plan_.frame();
+    if (!waiting_) waiting_ = {time, still_shown ? "(a picture later)" : "(nobody: it follows by itself)"};
     print_waiting(&reader);
   }
 
@@ -77,7 +78,6 @@ class TableView final : public View {
   void cannot_attach(const Diagnostic& why) override { news_.push_back(to_text(why)); }
 
  private:
-  static constexpr std::size_t port_width = 12;
   struct Waiting {
     Time time;
     std::string told;
@@ -86,6 +86,13 @@ class TableView final : public View {
   static std::string trimmed(std::string line) {
     line.erase(line.find_last_not_of(' ') + 1);
     return line;
+  }
+
+  void print_head() const {
+    std::string head = fmt::format("{:>9}  {}", "time", fitted("what a hand does", act_width));
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width_));
+    sink_(trimmed(head));
   }
 
   bool take_hot_actions(Time time, const Reader& reader) {
@@ -125,7 +132,7 @@ class TableView final : public View {
       if (pace_) pace_(waiting_->time);
       std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->told, act_width));
       for (const PortInfo& port : plan_.ports())
-        if (port.number != 0 && reader != nullptr) line += "  " + fitted(port_text(port, *reader), port_width);
+        if (port.number != 0 && reader != nullptr) line += "  " + fitted(port_text(port, *reader), port_width_);
       sink_(trimmed(line));
     }
     flush_news();
@@ -148,6 +155,9 @@ class TableView final : public View {
   std::string lesson_;
   std::vector<std::string> news_;
   std::vector<double> shown_;
+  std::size_t port_width_ = 0;
+  bool begun_ = false;
+  Time last_act_;
 };
 
 class SampleView final : public View {

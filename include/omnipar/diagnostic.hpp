@@ -27,4 +27,7 @@ using Diagnostics = std::vector<Diagnostic>;
 /// final line break.
 [[nodiscard]] std::string to_text(const Diagnostic& diagnostic);
 
+/// Into the order of files and lines; those without a line stay in front, as they were.
+void sort_by_place(Diagnostics& problems);
+
 }  // namespace omnipar

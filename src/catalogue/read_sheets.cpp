@@ -110,6 +110,7 @@ Sheets read_sheets(std::string_view name, std::string_view text) {
   const bool unreadable = parsed.root.members.empty() && !parsed.problems.empty();
   sheets.problems = std::move(parsed.problems);
   if (!unreadable) SheetReader{source, sheets}.read(parsed.root);
+  sort_by_place(sheets.problems);
   return sheets;
 }
 

@@ -34,15 +34,13 @@ std::string milliseconds(Duration time) {
 std::string use_text(const Use& use) {
   const Use usual;
   std::string more;
-  const auto add = [&more](std::string_view name, const std::string& value) {
-    more += fmt::format(", {} = {}", name, value);
-  };
-  if (use.dead_zone != usual.dead_zone) add("dead-zone", fmt::format("{}", use.dead_zone));
-  if (use.press_at != usual.press_at) add("press-at", fmt::format("{}", use.press_at));
-  if (use.release_at != std::min(usual.release_at, use.press_at)) add("release-at", fmt::format("{}", use.release_at));
-  if (use.debounce.count() != 0) add("debounce", milliseconds(use.debounce));
-  if (use.hold.count() != 0) add("hold", milliseconds(use.hold));
-  if (use.ramp != usual.ramp) add("ramp", fmt::format("{}", use.ramp));
+  const auto add = [&more](const std::string& field) { more += ", " + field; };
+  if (use.dead_zone != usual.dead_zone) add(fmt::format("dead-zone = {}", use.dead_zone));
+  if (use.press_at != usual.press_at) add(fmt::format("press-at = {}", use.press_at));
+  if (use.release_at != std::min(usual.release_at, use.press_at)) add(fmt::format("release-at = {}", use.release_at));
+  if (use.debounce.count() != 0) add("debounce = " + milliseconds(use.debounce));
+  if (use.hold.count() != 0) add("hold = " + milliseconds(use.hold));
+  if (use.ramp != usual.ramp) add(fmt::format("ramp = {}", use.ramp));
   return more.empty() ? quoted(use.role) : fmt::format("{{ use = {}{} }}", quoted(use.role), more);
 }
 
@@ -80,14 +78,17 @@ std::string to_toml(const Profile& profile) {
   return text;
 }
 
+std::string to_toml(const RigUnit& unit) {
+  std::string text = fmt::format("\n[[unit]]\nname = {}\nseat = {}\nvendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n",
+                                 quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
+  if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
+  if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
+  return text;
+}
+
 std::string to_toml(const Rig& rig) {
   std::string text = "omnipar = 1\nkind = \"rig\"\n";
-  for (const RigUnit& unit : rig.units) {
-    text += fmt::format("\n[[unit]]\nname = {}\nseat = {}\nvendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n",
-                        quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
-    if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
-    if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
-  }
+  for (const RigUnit& unit : rig.units) text += to_toml(unit);
   return text;
 }
 

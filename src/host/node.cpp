@@ -94,7 +94,7 @@ class EvdevNode final : public Node {
   }
 
   void flush(std::vector<ReadReport>& into) override {
-    if (half_) into.push_back(std::move(*half_));
+    if (half_ && !half_->changes.empty()) into.push_back(std::move(*half_));
     half_.reset();
   }
 
@@ -124,10 +124,10 @@ class EvdevNode final : public Node {
   }
 
   void take(const input_event& event, std::vector<ReadReport>& into) {
-    if (event.type != EV_SYN) {
+    // Keys, movements and axes; scan codes and lamps are no controls.
+    if (event.type == ev_key || event.type == ev_rel || event.type == ev_abs)
       open_.push_back({{event.type, event.code}, event.value});
-      return;
-    }
+    if (event.type != EV_SYN) return;
     if (event.code != SYN_REPORT) return;
     const Time stamp = stamp_of(event);
     // Both halves of a report that was cut carry the same stamp.

@@ -47,7 +47,7 @@ class Recorder {
     return std::min(*a, *b);
   }
 
-  void put(const std::string& line) { going_ = options_.put(line) && going_; }
+  void put(const std::string& line) { going_ = going_ && options_.put(line); }
 
   /// A trace's times begin at 0 and never go back.
   Time since_start(Time time) {

@@ -54,12 +54,12 @@ class Editor {
     if (deepest->type != Value::Type::table) return refused();
     const Path missing = path_.subspan(depth);
     if (is_inline(*deepest)) return added_inside(*deepest, missing, value);
-    if (missing.size() == 1 && (deepest == &root_ || has_header(*deepest, path_[depth - 1])))
+    const bool own_section = depth > 0 && has_header(*deepest, path_[depth - 1]);
+    if (missing.size() == 1 && (deepest == &root_ || own_section))
       return with_line_behind(last_line_of(*deepest), fmt::format("{} = {}", missing[0], value));
     const std::string section = fmt::format("[{}]{}{} = {}", joined(path_.first(path_.size() - 1)), line_end_,
                                             path_.back(), value);
-    if (deepest == &root_ || path_.size() < 2 || missing.size() < 2) return with_section_at_end(section);
-    return with_line_behind(last_line_of(*deepest), section);
+    return own_section ? with_line_behind(last_line_of(*deepest), section) : with_section_at_end(section);
   }
 
   tl::expected<std::string, Diagnostics> clear() const {

@@ -1,0 +1,173 @@
+// The kinds of sheets: what ships is valid, what Omnipar writes is read again the same, all from one table.
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "catalogue/shipped.hpp"
+#include "marrowby.hpp"
+#include "omnipar/omnipar.hpp"
+#include "omnipar/sheets.hpp"
+
+using namespace omnipar;
+
+namespace {
+
+Sheets read(const std::string& text) { return read_sheets("t.toml", text); }
+
+Profile random_profile(std::mt19937& dice) {
+  const auto one_of = [&dice](const std::vector<std::string>& words) { return words[dice() % words.size()]; };
+  Profile profile;
+  profile.name = one_of({"Cabinet", "Größe \"7\"\\", "tab\there", ""});
+  profile.system = one_of({"pad-2b", "arcade-4b"});
+  for (int number = 1; number <= 3; ++number) {
+    PortProfile port;
+    port.port = number;
+    port.seat = one_of({"left", "right", "seat-3"});
+    if (dice() % 2 == 0) port.controller = "pad-2b";
+    if (number == 2) port.like = 1;
+    for (const char* target : {"a", "b", "directions"}) {
+      if (dice() % 2 == 0) continue;
+      Binding binding{target, {}};
+      for (auto n = dice() % 4; n > 0; --n) {
+        Use use;
+        use.role = one_of({"south", "left-trigger", "left-stick-up"});
+        if (dice() % 3 == 0) use.dead_zone = static_cast<double>(dice() % 90) / 100;
+        if (dice() % 3 == 0) use.press_at = 0.01 + static_cast<double>(dice() % 99) / 100;
+        use.release_at = std::min(use.release_at, use.press_at) / (dice() % 2 == 0 ? 1 : 3);
+        if (dice() % 3 == 0) use.debounce = Duration{dice() % 60'000'000};
+        if (dice() % 3 == 0) use.hold = Duration{dice() % 60 * 1'000'000};
+        if (dice() % 3 == 0) use.ramp = static_cast<double>(dice() % 1000) / 7;
+        binding.uses.push_back(use);
+      }
+      port.bind.push_back(binding);
+    }
+    profile.ports.push_back(port);
+  }
+  if (dice() % 2 == 0) profile.hot.push_back({"menu", "start", "north", Duration{dice() % 1'000'000}});
+  profile.hot.push_back(built_in_way_out());
+  return profile;
+}
+
+/// Everything but the places, which a text adds.
+bool same(const Profile& a, const Profile& b) {
+  const auto same_use = [](const Use& x, const Use& y) {
+    return x.role == y.role && x.dead_zone == y.dead_zone && x.press_at == y.press_at && x.release_at == y.release_at &&
+           x.debounce == y.debounce && x.hold == y.hold && x.ramp == y.ramp;
+  };
+  const auto same_binding = [&](const Binding& x, const Binding& y) {
+    return x.target == y.target && std::ranges::equal(x.uses, y.uses, same_use);
+  };
+  const auto same_port = [&](const PortProfile& x, const PortProfile& y) {
+    return x.port == y.port && x.seat == y.seat && x.controller == y.controller && x.like == y.like &&
+           std::ranges::equal(x.bind, y.bind, same_binding);
+  };
+  const auto same_hot = [](const HotAction& x, const HotAction& y) {
+    return x.action == y.action && x.hold == y.hold && x.press == y.press && x.after == y.after;
+  };
+  return a.name == b.name && a.system == b.system && std::ranges::equal(a.ports, b.ports, same_port) &&
+         std::ranges::equal(a.hot, b.hot, same_hot);
+}
+
+}  // namespace
+
+TEST_CASE("All shipped sheets are valid, and each machine can be played as proposed", "[sheets]") {
+  std::size_t sheets = 0;
+  for (const catalogue::Shipped& sheet : catalogue::shipped()) {
+    CAPTURE(sheet.name);
+    ++sheets;
+    REQUIRE(read_sheets(sheet.name, sheet.text).problems.empty());
+  }
+  const Catalogue shipped = built_in_catalogue();
+  REQUIRE(shipped.systems.size() + shipped.units.size() == sheets);
+  REQUIRE(shipped.systems.size() == 8);
+  for (const SystemSheet& system : shipped.systems) REQUIRE(compile(shipped, propose(shipped, system.name).value()));
+  REQUIRE(read_sheets("marrowby.toml", marrowby::sheets_text()).problems.empty());
+}
+
+TEST_CASE("A profile that is written is read again the same, and written again as the same bytes", "[sheets]") {
+  std::mt19937 dice{11};
+  for (int round = 0; round < 500; ++round) {
+    const Profile profile = random_profile(dice);
+    const std::string text = to_toml(profile);
+    CAPTURE(text);
+    const Sheets sheets = read(text);
+    REQUIRE(sheets.problems.empty());
+    REQUIRE(same(sheets.profiles.at(0), profile));
+    REQUIRE(to_toml(sheets.profiles.at(0)) == text);
+  }
+}
+
+TEST_CASE("Rigs and calibrations that are written are read again the same", "[sheets]") {
+  Rig rig;
+  rig.units = {{"Fenwick pad", "left", 0x1209, 2, "Fenwick \"Pad\"\x01", "No 7", ""},
+               {"panel", "right", 0, 0xffff, "", "", "hall:1"}};
+  REQUIRE(read(to_toml(rig)).rig == rig);
+  REQUIRE(read(to_toml(Rig{})).rig == Rig{});
+  REQUIRE(read(to_toml(Rig{})).problems.empty());
+  const Calibration calibration{"Fenwick pad", {{code::abs_x, -5, 250, 131}, {code::abs_rz, 0, 1, 0}}};
+  REQUIRE(read(to_toml(calibration)).rig.calibrations == std::vector{calibration});
+}
+
+TEST_CASE("A unit's sheet and calibration say what its codes are", "[sheets]") {
+  const Sheets sheets = read(std::string{marrowby::sheets_text()});
+  const Catalogue catalogue{sheets.systems, sheets.units};
+  Description adapter;
+  adapter.name = "Quill Old-Plug Adapter";
+  adapter.vendor = 0x1209;
+  adapter.product = 4;
+  adapter.codes = {{key(0x120), 0, 1, 0}, {key(0x121), 0, 1, 0}, {code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}};
+  Rig rig;
+  rig.calibrations = {{"Quill Old-Plug Adapter", {{code::abs_x, 20, 240, 131}}}};
+  const Attachment found = recognise(catalogue, rig, adapter).value();
+  REQUIRE(found.controls == std::vector<Control>{{key(0x121), Reading::button, "south", Axis::none, 0, 1, 0},
+                                                 {code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 240, 131},
+                                                 {code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128}});
+  adapter.product = 5;  // another model: nobody has a sheet of it
+  const std::vector<Control> guessed = recognise(catalogue, rig, adapter).value().controls;
+  REQUIRE(std::ranges::find(guessed, "south", &Control::role)->code == key(0x120));
+}
+
+TEST_CASE("Errors of form and of meaning come back together, and one bad sheet leaves the others", "[sheets]") {
+  const Sheets sheets = read(R"(omnipar = 1
+[[sheet]]
+kind = "unit"
+name = "bad"
+title = "Bad"
+identity = [{ vendor = 0x1209, product = 70000 }]
+[[sheet.control]]
+code = "BTN_SOUT"
+role = "soth"
+[[sheet.control]]
+code = "ABS_X"
+role = "south"
+[[sheet]]
+kind = "unit"
+name = "good"
+title = "Good"
+identity = [{ vendor = 0x1209, product = 7 }]
+control = [{ code = "BTN_SOUTH", role = "south", at = [10, 20.5] }]
+)");
+  std::vector<std::string> ids;
+  for (const Diagnostic& problem : sheets.problems) ids.push_back(problem.place + " " + problem.id);
+  REQUIRE(ids == std::vector<std::string>{"t.toml:6:42 bad-number", "t.toml:8:8 unknown-code", "t.toml:9:8 unknown-role",
+                                          "t.toml:11:8 wrong-code"});
+  REQUIRE(sheets.units.size() == 1);
+  REQUIRE(sheets.units[0].controls[0].spot == Spot{10, 20.5});
+}
+
+TEST_CASE("Every kind has a schema whose fields are those that the reader takes", "[sheets]") {
+  for (const std::string_view kind : sheet_kinds()) {
+    CAPTURE(kind);
+    const auto schema = nlohmann::json::parse(sheet_schema(kind));
+    REQUIRE(schema["properties"]["kind"]["const"] == kind);
+    // A sheet of nothing but its kind lacks just what the schema requires.
+    const Sheets sheets = read("omnipar = 1\nkind = \"" + std::string{kind} + "\"\nfrob = 1\n");
+    std::size_t missing = 0;
+    for (const Diagnostic& problem : sheets.problems) missing += problem.id == "missing-field" ? 1 : 0;
+    REQUIRE(missing + 1 == schema["required"].size());
+    REQUIRE(sheets.problems.back().id == "unknown-field");
+    for (const auto& [name, shape] : schema["properties"].items())
+      REQUIRE(sheets.problems.back().hint.find("'" + name + "'") != std::string::npos);
+  }
+  REQUIRE(sheet_schema("frob").empty());
+}

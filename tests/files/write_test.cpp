@@ -1,0 +1,198 @@
+// Promise 6: a file is the old one or the new one, whole, whatever happens at whatever call; what it was is kept.
+#include <sys/wait.h>
+
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "files/read.hpp"
+#include "files/write.hpp"
+#include "support/faulty_door.hpp"
+#include "support/folder.hpp"
+
+using namespace omnipar;
+using test::content;
+using test::Fault;
+using test::FaultyDoor;
+using test::Folder;
+using test::put;
+
+namespace {
+
+const std::string old_text = "# mine\n" + std::string(40'000, 'o') + "\n";
+const std::string new_text = "# mine\n" + std::string(50'000, 'n') + "\n";
+
+tl::expected<bool, Diagnostics> change_to(os::Door& door, const Folder& folder, const std::string& text) {
+  return files::change_file(door, folder / "deep/cabinet.toml", folder / "versions",
+                            [&](const std::string&) { return tl::expected<std::string, Diagnostics>{text}; });
+}
+
+tl::expected<std::string, Diagnostics> undo(os::Door& door, const Folder& folder) {
+  return files::undo(door, folder / "deep/cabinet.toml", folder / "versions");
+}
+
+std::string now(const Folder& folder) { return content(folder / "deep/cabinet.toml"); }
+
+/// A text that must be somewhere: in the file, or among its versions.
+bool is_kept(const Folder& folder, const std::string& text) {
+  const auto holds = [&](const std::string& name) { return content(folder / ("versions/" + name)) == text; };
+  return now(folder) == text || std::ranges::any_of(os::real_door().names_in(folder / "versions"), holds);
+}
+
+enum class Job { create, change, undo };
+
+void prepare(const Folder& folder, Job job) {
+  if (job == Job::create) return;
+  put(folder / "deep/cabinet.toml", old_text);
+  if (job == Job::undo) REQUIRE(change_to(os::real_door(), folder, new_text) == true);
+}
+
+bool run(os::Door& door, const Folder& folder, Job job) {
+  return job == Job::undo ? undo(door, folder).has_value() : change_to(door, folder, new_text).has_value();
+}
+
+/// The file before and after the job.
+std::string before(Job job) { return job == Job::create ? "" : job == Job::change ? old_text : new_text; }
+std::string after(Job job) { return job == Job::undo ? old_text : new_text; }
+
+int calls_of(Job job) {
+  const Folder folder;
+  prepare(folder, job);
+  FaultyDoor door{Fault::none, 0};
+  REQUIRE(run(door, folder, job));
+  return door.calls();
+}
+
+void end_behind(int call, const Folder& folder, Job job) {
+  const pid_t child = ::fork();
+  if (child == 0) {
+    FaultyDoor door{Fault::last_call, call};
+    ::_exit(run(door, folder, job) ? 1 : 2);
+  }
+  int status = 0;
+  REQUIRE(::waitpid(child, &status, 0) == child);
+  REQUIRE(WIFEXITED(status));
+  REQUIRE(WEXITSTATUS(status) == 0);  // it did end behind the call
+}
+
+}  // namespace
+
+TEST_CASE("The process ends behind any call: the file is the old or the new one, and nothing is lost", "[files]") {
+  const Job job = GENERATE(Job::create, Job::change, Job::undo);
+  const int calls = calls_of(job);
+  REQUIRE(calls > 10);
+  bool saw_old = false;
+  bool saw_new = false;
+  for (int call = 1; call <= calls; ++call) {
+    CAPTURE(static_cast<int>(job), call);
+    const Folder folder;
+    prepare(folder, job);
+    end_behind(call, folder, job);
+    const std::string found = now(folder);
+    REQUIRE((found == before(job) || found == after(job)));
+    saw_old = saw_old || found == before(job);
+    saw_new = saw_new || found == after(job);
+    if (job != Job::create) REQUIRE(is_kept(folder, before(job)));
+    if (job == Job::undo) REQUIRE(is_kept(folder, old_text));
+    // Whoever comes next finds everything in order.
+    REQUIRE(change_to(os::real_door(), folder, "next") == true);
+    REQUIRE(now(folder) == "next");
+    REQUIRE(undo(os::real_door(), folder).has_value() == (found != ""));
+    if (!found.empty()) REQUIRE(now(folder) == found);
+  }
+  REQUIRE(saw_old);
+  REQUIRE(saw_new);
+}
+
+TEST_CASE("Any call fails or comes back short: said or survived, and the file is whole", "[files]") {
+  const Job job = GENERATE(Job::create, Job::change, Job::undo);
+  const Fault fault = GENERATE(Fault::fails, Fault::short_way);
+  for (int call = 1; call <= calls_of(job); ++call) {
+    CAPTURE(static_cast<int>(job), static_cast<int>(fault), call);
+    const Folder folder;
+    prepare(folder, job);
+    FaultyDoor door{fault, call};
+    const bool good = run(door, folder, job);
+    REQUIRE(now(folder) == (good ? after(job) : before(job)));
+    if (fault == Fault::short_way) REQUIRE(good);
+    if (job != Job::create) REQUIRE(is_kept(folder, before(job)));
+    REQUIRE_FALSE(std::filesystem::exists(folder / "deep/cabinet.toml.new"));
+  }
+}
+
+TEST_CASE("The last ten versions are kept, and undone one after the other", "[files]") {
+  const Folder folder;
+  os::Door& door = os::real_door();
+  for (int i = 0; i <= 12; ++i) REQUIRE(change_to(door, folder, std::to_string(i)) == true);
+  REQUIRE(change_to(door, folder, "12") == false);  // nothing to change
+  for (int i = 11; i >= 2; --i) {
+    const auto kept = undo(door, folder);
+    REQUIRE(kept);
+    REQUIRE(now(folder) == std::to_string(i));
+    REQUIRE(content(*kept) == std::to_string(i + 1));
+  }
+  REQUIRE(undo(door, folder).error()[0].id == "nothing-to-undo");
+  REQUIRE(now(folder) == "2");
+}
+
+TEST_CASE("Links are followed, permissions kept, protection respected", "[files]") {
+  namespace fs = std::filesystem;
+  const Folder folder;
+  os::Door& door = os::real_door();
+  put(folder / "elsewhere/real.toml", old_text);
+  fs::permissions(folder / "elsewhere/real.toml", fs::perms{0640});
+  fs::create_directories(folder / "deep");
+  fs::create_symlink(folder / "elsewhere/real.toml", folder / "deep/cabinet.toml");
+  REQUIRE(change_to(door, folder, new_text) == true);
+  REQUIRE(fs::is_symlink(folder / "deep/cabinet.toml"));
+  REQUIRE(content(folder / "elsewhere/real.toml") == new_text);
+  REQUIRE(fs::status(folder / "elsewhere/real.toml").permissions() == fs::perms{0640});
+  fs::permissions(folder / "elsewhere/real.toml", fs::perms{0440});
+  REQUIRE(change_to(door, folder, "again").error()[0].id == "write-protected");
+  REQUIRE(content(folder / "elsewhere/real.toml") == new_text);
+}
+
+TEST_CASE("Two that change a file at once do not meet", "[files]") {
+  const Folder folder;
+  os::Door& door = os::real_door();
+  std::string met;
+  const auto outer = files::change_file(
+      door, folder / "deep/cabinet.toml", folder / "versions", [&](const std::string&) {
+        met = change_to(door, folder, "inner").error()[0].id;
+        return tl::expected<std::string, Diagnostics>{"outer"};
+      });
+  REQUIRE(outer == true);
+  REQUIRE(met == "busy-file");
+  REQUIRE(now(folder) == "outer");
+}
+
+TEST_CASE("Lines are read one after the other, wherever the pieces end", "[files]") {
+  const Folder folder;
+  std::string text;
+  std::vector<std::string> wanted;
+  for (std::size_t i = 0; i < 3000; ++i) {
+    wanted.emplace_back(i * 7919 % 97, static_cast<char>('a' + i % 26));
+    text += wanted.back() + (i + 1 < 3000 ? "\n" : GENERATE(as<std::string>{}, "", "\n"));
+  }
+  put(folder / "lines", text);
+  FaultyDoor door{Fault::short_way, GENERATE(0, 2, 3, 7)};
+  files::LineReader lines{door, folder / "lines"};
+  for (const std::string& line : wanted) {
+    if (&line == &wanted.back() && line.empty() && !text.ends_with('\n')) break;
+    const auto got = lines.next();
+    REQUIRE(got);
+    REQUIRE(*got == line);
+  }
+  REQUIRE_FALSE(lines.next().value());
+}
+
+TEST_CASE("A line without end, and what is no file", "[files]") {
+  const Folder folder;
+  put(folder / "endless", std::string(70'000, 'x'));
+  const auto id_of = [](const std::string& path) {
+    return files::LineReader{os::real_door(), path}.next().error().id;
+  };
+  REQUIRE(id_of(folder / "endless") == "line-too-long");
+  REQUIRE(id_of(folder / "nothing") == "no-file");
+  REQUIRE(id_of(folder / ".") == "not-a-file");
+}

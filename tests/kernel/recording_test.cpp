@@ -1,0 +1,96 @@
+// Recording what real nodes say, and playing it again.
+#include <catch2/catch.hpp>
+
+#include <sys/stat.h>
+
+#include <csignal>
+#include <cstdio>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* file = "/tmp/evening.trace";
+
+std::size_t count(const std::string& text, const std::string& what) {
+  std::size_t times = 0;
+  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++times;
+  return times;
+}
+
+}  // namespace
+
+TEST_CASE("what is recorded plays again as it was played", "[record]") {
+  std::remove(file);
+  const UhidPad late{"Late Pad", "l"};
+  REQUIRE(wait_for_nodes("Late Pad", 1));
+  Program record{{"/box/omnipar", "trace", "record", file, "--about", "two pads"}};
+  REQUIRE(record.wait_for("recording \"Late Pad\""));
+  late.send({start_button});
+  sleep_ms(50);
+  late.send({});
+  sleep_ms(50);
+  {
+    const UhidPad guest{"Guest Pad", "g"};
+    REQUIRE(record.wait_for("recording \"Guest Pad\""));
+    for (const std::uint16_t button : {south, east, south}) {
+      guest.send({button});
+      sleep_ms(50);
+      guest.send({});
+      sleep_ms(50);
+    }
+    guest.send({south, 2, 255, 0});
+    sleep_ms(50);
+  }
+  REQUIRE(wait_for_nodes("Guest Pad", 0));
+  sleep_ms(100);
+  record.signal(SIGINT);
+  REQUIRE(record.wait_for_end() == 0);
+  const std::string trace = contents(file);
+  INFO(trace);
+  CHECK(count(trace, "\"plug\":\"in\"") == 2);
+  CHECK(count(trace, "\"plug\":\"out\"") == 1);
+  CHECK(count(trace, "Omnipar") == 0);
+
+  Program replay{{"/box/omnipar", "trace", "replay", file, "--profile", "pad-2b", "--json"}};
+  REQUIRE(replay.wait_for_end() == 0);
+  const std::string samples = replay.output();
+  INFO(samples);
+  CHECK(count(samples, "\"unit\":\"Late Pad\",\"news\":\"sits\"") == 1);
+  CHECK(count(samples, "\"unit\":\"Guest Pad\",\"news\":\"sits\"") == 1);
+  CHECK(count(samples, "\"news\":\"gone\"") == 1);
+  // The first press took the seat; the others and the last one, which the unplugging let go, are there.
+  CHECK(count(samples, "\"port\":2,\"changed\":{\"a\":1}") == 1);
+  CHECK(count(samples, "\"b\":1") == 2);
+  CHECK(count(samples, "\"right\":1,\"b\":1") + count(samples, "\"up\":1,\"right\":1,\"b\":1") >= 1);
+  CHECK(count(samples, "\"b\":0") == 2);
+
+  Program again{{"/box/omnipar", "trace", "record", file}};
+  CHECK(again.wait_for_end() == 2);
+  CHECK(contents(file) == trace);
+}
+
+TEST_CASE("a recording ends by itself, and a disk that is full is said", "[record]") {
+  const UhidPad pad{"Timed Pad", "t"};
+  REQUIRE(wait_for_nodes("Timed Pad", 1));
+  std::remove(file);
+  Program timed{{"/box/omnipar", "trace", "record", file, "--seconds", "0.5"}};
+  CHECK(timed.wait_for_end() == 0);
+  CHECK(count(contents(file), "\n") >= 3);
+  ::mkdir("/mnt", 0755);
+  Program mount{{"mount", "-t", "tmpfs", "-o", "size=4k,nr_inodes=4", "none", "/mnt"}};
+  REQUIRE(mount.wait_for_end() == 0);
+  Program full{{"/box/omnipar", "trace", "record", "/mnt/full.trace"}};
+  REQUIRE(full.wait_for("recording \"Timed Pad\""));
+  int status = -1;
+  for (int i = 0; i < 200 && status == -1; ++i) {
+    pad.send({static_cast<std::uint16_t>(i % 2 == 0 ? south : 0)});
+    status = full.wait_for_end(10);
+  }
+  CHECK(status == 3);
+  CHECK(full.output().find("[cannot-write]") != std::string::npos);
+  Program umount{{"umount", "/mnt"}};
+  CHECK(umount.wait_for_end() == 0);
+}

@@ -1,0 +1,66 @@
+"""Plug and play: two pads of different makes, no file written yet, a machine with six buttons; everybody presses once, a
+proposed map is played at once, and in the end it can be kept."""
+from room import Room, presses
+
+# The proposed map of the machine, by role, for each pad alike.
+MAP = {"BTN_WEST": "a", "BTN_SOUTH": "b", "BTN_EAST": "c", "BTN_TL": "x", "BTN_NORTH": "y", "BTN_TR": "z",
+       "BTN_SELECT": "mode", "BTN_START": "start"}
+
+
+def evening(home, name, sit_down, first=1, second=2):
+    """Both pads are plugged in; each presses all its buttons; the stick of one and the d-pad of the other steer."""
+    room = Room()
+    room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
+    room.pad(2, "Quill Sea Pad", 3, "hall:2", stick=(0, 255))
+    room.lines.append({"t": 0, "unit": first, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if first == 2 else []})
+    room.lines.append({"t": 0, "unit": second, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if second == 2 else []})
+    room.wait(500)
+    if sit_down:
+        room.press(first, "BTN_START")
+        room.press(second, "BTN_SOUTH")
+    for code in MAP:
+        room.press(1, code)
+        room.press(2, code)
+    room.report(1, "ABS_HAT0Y", -1)
+    room.wait(100)
+    room.report(1, "ABS_HAT0Y", 0)
+    room.report(2, "ABS_X", 255)
+    room.wait(100)
+    room.report(2, "ABS_X", 128)
+    room.wait(100)
+    return room.save(home.folder / name)
+
+
+def check(samples, port_of_1, port_of_2):
+    assert presses(samples, port_of_1) == list(MAP.values()) + ["up"], presses(samples, port_of_1)
+    assert presses(samples, port_of_2) == list(MAP.values()) + ["right"], presses(samples, port_of_2)
+    down = {}
+    for sample in samples:
+        for target, value in sample.get("changed", {}).items():
+            down[sample["port"], target] = value
+    assert set(down.values()) == {0}, "something is still down"
+
+
+def run(home):
+    room = evening(home, "first.room", sit_down=True)
+    # One command names the machine, the other lists what there is: two from a bare install to player 2 playing.
+    _, talk = home.run("catalogue")
+    assert "omnipar play NAME" in talk, "the list does not lead on to playing"
+    samples = home.samples("play", "pad-6b", "--host", room)
+    assert home.commands == 2
+    check(samples, 1, 2)
+    sat = [(s["seat"], s["unit"]) for s in samples if s.get("news") == "sits"]
+    assert sat == [("seat-1", "Fenwick Reading-Room Pad"), ("seat-2", "Quill Sea Pad")], sat
+    assert list(home.files()) == ["first.room"], "something was kept that nobody asked for"
+
+    # Who presses first is player 1.
+    other = evening(home, "other.room", sit_down=True, first=2, second=1)
+    check(home.samples("play", "pad-6b", "--host", other), 2, 1)
+
+    # Kept: the same people sit where they sat, in whatever order they are plugged in, without a press.
+    home.run("play", "pad-6b", "--host", room, "--keep", "sea-evening")
+    again = evening(home, "again.room", sit_down=False, first=2, second=1)
+    before = home.files()
+    check(home.samples("play", "sea-evening", "--host", again), 1, 2)
+    assert home.files() == before, "playing a kept profile changed a file"
+    home.run("check", "sea-evening")
