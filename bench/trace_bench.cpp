@@ -31,7 +31,9 @@ int write(std::size_t events, const char* path) {
     file << to_line({at_us(0), static_cast<int>(i) + 1, Deed::plug_in, {}}) << '\n';
   for (std::size_t i = 0; i < units.size(); ++i)
     for (const int down : {1, 0})
-      file << to_line({at_us(static_cast<std::int64_t>(i * 2000) + 1000 - down), static_cast<int>(i) + 1, Deed::report,
+      file << to_line({at_us(static_cast<std::int64_t>(i * 2000) + 1000 - down),
+                       static_cast<int>(i) + 1,
+                       Deed::report,
                        {{code::btn_start, down}}})
            << '\n';
   const auto evening = marrowby::make_evening(events / 2);  // a report has two events
@@ -40,7 +42,9 @@ int write(std::size_t events, const char* path) {
     if (written >= events) break;
     const Report said = evening.report(report);
     written += said.changes.size();
-    file << to_line({said.time, static_cast<int>(report.unit) + 1, Deed::report,
+    file << to_line({said.time,
+                     static_cast<int>(report.unit) + 1,
+                     Deed::report,
                      {said.changes.begin(), said.changes.end()}})
          << '\n';
   }

@@ -184,7 +184,8 @@ void add_catalogue(CLI::App& app, int& status) {
   show_verb->add_option("NAME", words->name, "a machine or a model of unit")->required();
   add_data_option(*show_verb, words->sources);
   show_verb->footer("Example: what does a six-button arcade control have?\n  omnipar catalogue show arcade-6b");
-  CLI::App* fields_verb = add(command->add_subcommand("fields", "the fields of files; with --json their JSON Schema"), fields);
+  CLI::App* fields_verb =
+      add(command->add_subcommand("fields", "the fields of files; with --json their JSON Schema"), fields);
   fields_verb->add_option("KIND", words->name, "one kind of sheet, such as profile; all, if left out");
   fields_verb->footer("Example: what may stand in a rig?\n  omnipar catalogue fields rig");
   command->require_subcommand(0, 1);

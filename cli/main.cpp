@@ -15,7 +15,10 @@ void print(const std::string& line) {
   std::fputs((line.substr(0, end) + "\n").c_str(), stdout);
 }
 
-void talk(const std::string& line) { std::fputs((line + "\n").c_str(), stderr); }
+void talk(const std::string& line) {
+  std::fflush(stdout);  // on a terminal both streams come in the order in which they were said
+  std::fputs((line + "\n").c_str(), stderr);
+}
 
 namespace {
 

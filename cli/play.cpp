@@ -30,9 +30,10 @@ tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& giv
     script.take(event, unit);
     return !script.ended();
   };
-  if (auto problem = read_trace(os::real_door(), words.sources.host, take)) return tl::unexpected(std::move(*problem));
-  script.finish();
+  auto problem = read_trace(os::real_door(), words.sources.host, take);
+  if (!problem) script.finish();
   view->end();
+  if (problem) return tl::unexpected(std::move(*problem));
   return script.rig();
 }
 
@@ -52,8 +53,8 @@ Text with_new_units(const std::string& path, const std::string& old, const Rig& 
     if (std::ranges::find(known.units, unit) == known.units.end()) text += to_toml(unit);
   const Sheets now = read_sheets(path, text);
   if (now.problems.empty() && now.rig.units == rig.units) return text;
-  return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error, "units cannot be added to this file by itself", path,
-                                     "add them in a text editor"}});
+  return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error, "units cannot be added to this file by itself",
+                                     path, "add them in a text editor"}});
 }
 
 /// Keeps the profile and the seats under a name, for the next evening.
@@ -83,7 +84,8 @@ bool may_keep(const PlayWords& words) {
   const std::string there = door.real_path(path);
   if (words.keep.empty() || there.empty() || there == door.real_path(profile_path(door, words.sources.profile)))
     return true;
-  tell({{"name-twice", Severity::error, "there is a profile of that name already", path, "choose another name for --keep"}});
+  tell({{"name-twice", Severity::error, "there is a profile of that name already", path,
+         "choose another name for --keep"}});
   return false;
 }
 

@@ -79,8 +79,13 @@ int show(const ProfileWords& words) {
   inspect::Link before;
   if (!words.json) print(fmt::format("\"{}\", for {}", given.profile->name, given.profile->system));
   for (const inspect::Link& link : inspect::links(given.catalogue, *given.profile)) {
-    all.push_back({{"port", link.port},   {"seat", link.seat},     {"target", link.target}, {"source", link.source},
-                   {"shape", link.shape}, {"origin", link.origin}, {"place", link.place}});
+    all.push_back({{"port", link.port},
+                   {"seat", link.seat},
+                   {"target", link.target},
+                   {"source", link.source},
+                   {"shape", link.shape},
+                   {"origin", link.origin},
+                   {"place", link.place}});
     if (words.json || link.port == 0) continue;
     if (link.port != before.port)
       print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
@@ -106,8 +111,8 @@ int make(const ProfileWords& words) {
   const auto written = files::change_file(
       door, path, versions_of(door, path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
         if (old.empty()) return to_toml(*profile);
-        return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already", path,
-                                           "choose another name; nothing was changed"}});
+        return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already",
+                                           path, "choose another name; nothing was changed"}});
       });
   if (!written) return fail(written.error());
   print(path);
@@ -133,15 +138,16 @@ int edit(const ProfileWords& words, bool clear) {
   Shelf shelf = load_shelf(door, words.sources);
   const auto change = [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
     if (old.empty())
-      return tl::unexpected(Diagnostics{{"no-file", Severity::error, "there is no such profile", path,
-                                         fmt::format("omnipar profile new {} --system pad-2b makes it",
-                                                     words.sources.profile)}});
+      return tl::unexpected(
+          Diagnostics{{"no-file", Severity::error, "there is no such profile", path,
+                       fmt::format("omnipar profile new {} --system pad-2b makes it", words.sources.profile)}});
     const text::Source source{path, old};
     auto fresh = clear ? text::clear_value(source, keys) : text::set_value(source, keys, value_of(words.uses));
     if (!fresh) return fresh;
     Sheets sheets = read_sheets(path, *fresh);
     Diagnostics problems = sheets.problems;
-    for (SystemSheet& system : sheets.systems) shelf.catalogue.systems.insert(shelf.catalogue.systems.begin(), std::move(system));
+    for (SystemSheet& system : sheets.systems)
+      shelf.catalogue.systems.insert(shelf.catalogue.systems.begin(), std::move(system));
     if (problems.empty() && sheets.profiles.empty())
       problems.push_back({"no-profile", Severity::error, "there is no profile in this file", path, ""});
     if (problems.empty())
@@ -195,12 +201,14 @@ int undo(const ProfileWords& words) {
 void add_profile(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("profile", "Your own profiles: list, show, new, set, clear, undo");
   const auto words = std::make_shared<ProfileWords>();
-  const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named, const char* example) {
+  const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named,
+                       const char* example) {
     CLI::App* verb = command->add_subcommand(name, about);
     if (named) verb->add_option("PROFILE", words->sources.profile, "a profile's name, or its file")->required();
     add_data_option(*verb, words->sources);
     verb->add_flag("--json", words->json, "print JSON");
-    verb->footer(fmt::format("Example:\n  {}\nExit status: 0 good, 2 bad input, 3 the file cannot be written.", example));
+    verb->footer(
+        fmt::format("Example:\n  {}\nExit status: 0 good, 2 bad input, 3 the file cannot be written.", example));
     verb->callback([words, &status, run] { status = run(*words); });
     return verb;
   };
@@ -209,7 +217,8 @@ void add_profile(CLI::App& app, int& status) {
     verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
   };
   add("list", "list them", list, false, "omnipar profile list");
-  add("show", "every target and what feeds it; of a machine: the proposal", show, true, "omnipar profile show cabinet.toml");
+  add("show", "every target and what feeds it; of a machine: the proposal", show, true,
+      "omnipar profile show cabinet.toml");
   add("new", "make one from a machine's usual sources", make, true, "omnipar profile new cabinet --system arcade-4b")
       ->add_option("--system", words->system, "the machine")
       ->required();

@@ -137,7 +137,8 @@ void add_rig_option(CLI::App& command, Sources& sources) {
   command.add_option("--rig", sources.rig, "the rig's file, in place of your own");
 }
 void add_host_option(CLI::App& command, Sources& sources) {
-  command.add_option("--host", sources.host, "a trace or a room of made-up units, in place of the units that are there");
+  command.add_option("--host", sources.host,
+                     "a trace or a room of made-up units, in place of the units that are there");
 }
 
 std::string config_folder(os::Door& door) { return base_folder(door, "XDG_CONFIG_HOME", "/.config"); }

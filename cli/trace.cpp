@@ -31,7 +31,8 @@ int record(const TraceWords& words) {
   if (!file) {
     const bool there = file.get() == -EEXIST;
     tell({{"cannot-write", Severity::error,
-           there ? "there is a file of that name already" : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
+           there ? "there is a file of that name already"
+                 : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
            words.file, there ? "choose another name; nothing was changed" : "nothing was recorded"}});
     return there ? bad_input : machine_refuses;
   }
@@ -53,8 +54,8 @@ int record(const TraceWords& words) {
     return machine_refuses;
   }
   if (failure < 0) {
-    tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), words.file,
-           "what was written before is whole"}});
+    tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)),
+           words.file, "what was written before is whole"}});
     return machine_refuses;
   }
   if (words.json)
@@ -147,12 +148,13 @@ int replay(const TraceWords& words) {
     script.take(event, unit);
     return !script.ended();
   };
-  if (const auto problem = read_trace(door, words.file, take)) {
+  const auto problem = read_trace(door, words.file, take);
+  if (!problem) script.finish();
+  view->end();
+  if (problem) {
     tell({*problem});
     return bad_input;
   }
-  script.finish();
-  view->end();
   return comparison ? compared(words, *comparison) : good;
 }
 

@@ -31,14 +31,10 @@ struct Known {
 
 nlohmann::ordered_json to_json(const Known& known) {
   const Description& d = known.unit;
-  nlohmann::ordered_json json{{"name", printable(d.name)},
-                              {"vendor", d.vendor},
-                              {"product", d.product},
-                              {"serial", printable(d.serial.empty() ? "-" : d.serial)},
-                              {"socket", d.socket},
-                              {"node", d.node},
-                              {"virtual", d.made_by_program},
-                              {"buttons", count(d, ev_key)},
+  nlohmann::ordered_json json{{"name", printable(d.name)},    {"vendor", d.vendor},
+                              {"product", d.product},         {"serial", printable(d.serial.empty() ? "-" : d.serial)},
+                              {"socket", d.socket},           {"node", d.node},
+                              {"virtual", d.made_by_program}, {"buttons", count(d, ev_key)},
                               {"axes", count(d, ev_abs)}};
   if (known.in_rig != nullptr) {
     json["rig"] = printable(known.in_rig->name);
@@ -52,8 +48,9 @@ std::string to_line(const Known& known) {
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
                                                    : "nothing: it must be asked for each time";
-  const std::string seat =
-      known.in_rig == nullptr ? "" : fmt::format("  (\"{}\", seat {})", printable(known.in_rig->name), known.in_rig->seat);
+  const std::string seat = known.in_rig == nullptr
+                               ? ""
+                               : fmt::format("  (\"{}\", seat {})", printable(known.in_rig->name), known.in_rig->seat);
   return fmt::format("{}{}{}\n    {} buttons, {} axes; {:04x}:{:04x}; known by {}; {}", printable(d.name),
                      d.made_by_program ? "  (virtual)" : "", seat, count(d, ev_key), count(d, ev_abs), d.vendor,
                      d.product, known_by, d.node);

@@ -35,13 +35,16 @@ std::string told(const TraceEvent& event, const Description& unit) {
   return fmt::format("{}: {}", printable(unit.name), what);
 }
 
-
 class TableView final : public View {
  public:
   TableView(const Plan& plan, LineSink sink, std::function<void(Time)> pace)
       : plan_(plan), sink_(std::move(sink)), pace_(std::move(pace)) {
     const auto ports = std::ranges::count_if(plan_.ports(), [](const PortInfo& port) { return port.number != 0; });
-    port_width_ = std::clamp<std::size_t>(56 / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 28) - 2;
+    const bool axes =
+        std::ranges::any_of(plan_.targets(), [](const TargetInfo& t) { return t.kind != TargetKind::button; });
+    const std::size_t room = axes ? 80 : 56;  // characters for all ports
+    port_width_ =
+        std::clamp<std::size_t>(room / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 30) - 2;
     shown_.assign(plan_.targets().size(), 0);
   }
 
@@ -70,11 +73,12 @@ class TableView final : public View {
                               : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
   }
   void left(const std::string& seat, const std::string& unit) override {
-    news_.push_back(
-        fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
+    news_.push_back(fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
   }
   void waiting(const std::string&) override {}
-  void no_seat(const std::string& unit) override { news_.push_back(fmt::format("\"{}\" finds every port taken", unit)); }
+  void no_seat(const std::string& unit) override {
+    news_.push_back(fmt::format("\"{}\" finds every port taken", unit));
+  }
   void cannot_attach(const Diagnostic& why) override { news_.push_back(to_text(why)); }
 
  private:

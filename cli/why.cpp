@@ -46,10 +46,9 @@ tl::expected<Question, Diagnostic> asked(const Catalogue& catalogue, const std::
   std::vector<std::string_view> names = role_names();
   const std::vector<std::string_view> codes = code_names();
   names.insert(names.end(), codes.begin(), codes.end());
-  return tl::unexpected(Diagnostic{"unknown-role", Severity::error,
-                                   fmt::format("'{}' is neither a role nor a raw code", printable(name)), "",
-                                   suggestion(name, names).starts_with("did") ? suggestion(name, names)
-                                                                              : "roles are: " + listed(role_names())});
+  return tl::unexpected(Diagnostic{
+      "unknown-role", Severity::error, fmt::format("'{}' is neither a role nor a raw code", printable(name)), "",
+      suggestion(name, names).starts_with("did") ? suggestion(name, names) : "roles are: " + listed(role_names())});
 }
 
 std::string origin_words(const inspect::Link& link) {
@@ -59,11 +58,13 @@ std::string origin_words(const inspect::Link& link) {
   return fmt::format("as {}, written at {}", link.origin, link.place);
 }
 
+/// One line: the whole chain, then where it is written.
 void show(const inspect::Link& link) {
-  const std::string target =
-      link.port == 0 ? "hot action " + link.target : fmt::format("port {} ({}): {}", link.port, link.controller, link.target);
-  print(fmt::format("  {} at seat {}\n    -> {}{}\n       {}", link.source, link.seat,
-                    link.shape.empty() ? "" : fmt::format("{}\n    -> ", link.shape), target, origin_words(link)));
+  const std::string target = link.port == 0 ? "hot action " + link.target
+                                            : fmt::format("port {} ({}): {}", link.port, link.controller, link.target);
+  const std::string chain = fmt::format("  {} at seat {} -> {}{}", link.source, link.seat,
+                                        link.shape.empty() ? "" : link.shape + " -> ", target);
+  print(fmt::format("{:<64}  {}", chain, origin_words(link)));
 }
 
 nlohmann::ordered_json to_json(const inspect::Link& link) {
@@ -86,7 +87,7 @@ int run(const WhyWords& words) {
   std::size_t found = 0;
   for (const inspect::Meaning& meaning : question->roles) {
     if (!meaning.by.empty() && !words.json)
-      print(fmt::format("{} is '{}' by: {}", words.control, meaning.role, meaning.by));
+      print(fmt::format("{} is '{}' by {}:", words.control, meaning.role, meaning.by));
     for (const inspect::Link& link : all) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
@@ -96,9 +97,10 @@ int run(const WhyWords& words) {
     }
     for (const inspect::Stop& stop : inspect::stops(given.catalogue, *given.profile, meaning.role)) {
       if (words.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
-      print(fmt::format("  {} at seat {}\n    -> stops here: port {}'s {} would usually take it, but has other sources,\n"
-                        "       written at {}",
-                        meaning.role, stop.seat, stop.port, stop.target, stop.place));
+      print(fmt::format("{:<64}  written at {}",
+                        fmt::format("  {} at seat {} -> stops: port {}'s {} has other sources", meaning.role, stop.seat,
+                                    stop.port, stop.target),
+                        stop.place));
     }
   }
   if (words.json) print(list.dump(2));

@@ -31,7 +31,7 @@ struct ControlSheet {
   Code code;
   std::string role;
   Axis axis = Axis::none;
-  std::string label;                 ///< what people see there: "red, top left"
+  std::string label;  ///< what people see there: "red, top left"
   std::optional<Spot> spot;
   std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
 };

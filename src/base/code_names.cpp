@@ -186,8 +186,7 @@ constexpr CodeName absolute_names[] = {
 // clang-format on
 
 // Other names that the kernel has for the same buttons.
-constexpr CodeName other_key_names[] = {
-    {0x130, "BTN_A"}, {0x131, "BTN_B"}, {0x133, "BTN_X"}, {0x134, "BTN_Y"}};
+constexpr CodeName other_key_names[] = {{0x130, "BTN_A"}, {0x131, "BTN_B"}, {0x133, "BTN_X"}, {0x134, "BTN_Y"}};
 
 struct TypeNames {
   std::uint16_t type;

@@ -146,8 +146,7 @@ std::span<const Kind> kinds() {
            read_unit},
       Kind{"calibration", "What was measured on one unit of the rig. Written by Omnipar.", calibration_table,
            read_calibration},
-      Kind{"system", "An emulated machine: its ports, and the controllers that each takes.", system_table,
-           read_system},
+      Kind{"system", "An emulated machine: its ports, and the controllers that each takes.", system_table, read_system},
   };
   return all;
 }

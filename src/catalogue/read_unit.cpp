@@ -78,8 +78,8 @@ void read_unit(const text::Source& source, const Value& table, std::size_t error
   unit.name = text_in(table, "name");
   unit.title = text_in(table, "title");
   for (const Value& identity : table.find("identity")->items)
-    unit.identities.push_back({whole_in<std::uint16_t>(identity, "vendor"), whole_in<std::uint16_t>(identity, "product"),
-                               text_in(identity, "name")});
+    unit.identities.push_back({whole_in<std::uint16_t>(identity, "vendor"),
+                               whole_in<std::uint16_t>(identity, "product"), text_in(identity, "name")});
   CodeReader codes{source, sheets.problems};
   for (const Value& control : table.find("control")->items) {
     const auto code = codes.code_in(control);
@@ -110,7 +110,8 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
     AxisCalibration measured{code.value_or(Code{}), whole_in<std::int32_t>(axis, "minimum"),
                              whole_in<std::int32_t>(axis, "maximum"), whole_in<std::int32_t>(axis, "rest")};
     if (code && code->type != ev_abs)
-      codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated", "name an axis, such as ABS_X");
+      codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated",
+                  "name an axis, such as ABS_X");
     if (measured.minimum >= measured.maximum || measured.rest < measured.minimum || measured.rest > measured.maximum)
       codes.error(axis.find("minimum")->mark, "bad-number", "this is no range",
                   "the minimum lies below the maximum, and the rest between them");

@@ -78,7 +78,8 @@ std::string words_for(const Field& field) {
   std::string words;
   switch (field.kind) {
     case FieldKind::text:
-      for (const std::string_view word : field.words) words += fmt::format("{}`\"{}\"`", words.empty() ? "" : ", ", word);
+      for (const std::string_view word : field.words)
+        words += fmt::format("{}`\"{}\"`", words.empty() ? "" : ", ", word);
       return words.empty() ? "a text" : words;
     case FieldKind::name:
       return "a name";
@@ -86,7 +87,8 @@ std::string words_for(const Field& field) {
     case FieldKind::number: {
       const std::string_view noun = field.kind == FieldKind::whole ? "a whole number" : "a number";
       constexpr double too_wide_to_tell = 1e9;
-      return field.high >= too_wide_to_tell ? std::string{noun} : fmt::format("{}, {} to {}", noun, field.low, field.high);
+      return field.high >= too_wide_to_tell ? std::string{noun}
+                                            : fmt::format("{}, {} to {}", noun, field.low, field.high);
     }
     case FieldKind::flag:
       return "`true` or `false`";
@@ -120,10 +122,10 @@ void add_table(std::string& page, const std::string& path, std::span<const Field
   if (!path.empty()) page += fmt::format("\n`{}{}{}`\n", listed ? "[[" : "[", path, listed ? "]]" : "]");
   page += "\n| field | value | |\n|---|---|---|\n";
   for (const Field& field : fields)
-    page += fmt::format("| `{}`{} | {} | {} |\n", field.name, field.needed ? " (needed)" : "", words_for(field), field.about);
+    page += fmt::format("| `{}`{} | {} | {} |\n", field.name, field.needed ? " (needed)" : "", words_for(field),
+                        field.about);
   for (const Field& field : fields)
-    if (!field.inside.empty())
-      add_table(page, header_of(path, field), field.inside, field.kind == FieldKind::tables);
+    if (!field.inside.empty()) add_table(page, header_of(path, field), field.inside, field.kind == FieldKind::tables);
 }
 
 }  // namespace
@@ -143,8 +145,10 @@ std::string sheet_schema(std::string_view kind) {
 std::string sheet_reference() {
   std::string page =
       "# The fields of Omnipar's files\n\n"
-      "Files are TOML. Each begins with `omnipar = 1` and says its `kind`; a file may also hold several sheets, each in a\n"
-      "`[[sheet]]` of its own with its own `kind`. Names have lower-case letters, digits and '-', and begin with a letter.\n"
+      "Files are TOML. Each begins with `omnipar = 1` and says its `kind`; a file may also hold several sheets, each "
+      "in a\n"
+      "`[[sheet]]` of its own with its own `kind`. Names have lower-case letters, digits and '-', and begin with a "
+      "letter.\n"
       "`omnipar catalogue fields` prints this page, `omnipar catalogue fields KIND --json` the JSON Schema.\n";
   for (const catalogue::Kind& kind : catalogue::kinds()) {
     page += fmt::format("\n## kind = \"{}\"\n\n{}\n", kind.name, kind.about);

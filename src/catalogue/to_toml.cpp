@@ -79,8 +79,9 @@ std::string to_toml(const Profile& profile) {
 }
 
 std::string to_toml(const RigUnit& unit) {
-  std::string text = fmt::format("\n[[unit]]\nname = {}\nseat = {}\nvendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n",
-                                 quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
+  std::string text =
+      fmt::format("\n[[unit]]\nname = {}\nseat = {}\nvendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n",
+                  quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
   if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
   return text;
@@ -95,8 +96,8 @@ std::string to_toml(const Rig& rig) {
 std::string to_toml(const Calibration& calibration) {
   std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", quoted(calibration.unit));
   for (const AxisCalibration& axis : calibration.axes)
-    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
-                        quoted(code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n", quoted(code_name(axis.code)),
+                        axis.minimum, axis.maximum, axis.rest);
   return text;
 }
 

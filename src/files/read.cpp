@@ -19,8 +19,8 @@ Diagnostic failure(const std::string& path, const char* id, std::string message,
 }
 
 Diagnostic unreadable(const std::string& path, ssize_t result, const char* hint) {
-  return {"unreadable", Severity::error,
-          fmt::format("it cannot be read: {}", std::strerror(static_cast<int>(-result))), path, hint};
+  return {"unreadable", Severity::error, fmt::format("it cannot be read: {}", std::strerror(static_cast<int>(-result))),
+          path, hint};
 }
 
 /// An open plain file.
@@ -51,8 +51,7 @@ tl::expected<std::string, Diagnostic> read_text(os::Door& door, const std::strin
     if (got == 0) return text;
     text.append(reinterpret_cast<const char*>(piece.data()), static_cast<std::size_t>(got));
     if (text.size() > largest)
-      return tl::unexpected(
-          failure(path, "file-too-large", "the file is larger than 1 MiB", "is it the right file?"));
+      return tl::unexpected(failure(path, "file-too-large", "the file is larger than 1 MiB", "is it the right file?"));
   }
 }
 
@@ -87,8 +86,7 @@ tl::expected<std::optional<std::string_view>, Diagnostic> LineReader::next() {
     }
     if (over_) return std::nullopt;
     if (text_.size() - from_ > longest)
-      return tl::unexpected(
-          failure(path_, "line-too-long", "a line is longer than 64 KiB", "is it the right file?"));
+      return tl::unexpected(failure(path_, "line-too-long", "a line is longer than 64 KiB", "is it the right file?"));
     searched = text_.size() - from_;
     auto more = fill();
     if (!more) return tl::unexpected(more.error());

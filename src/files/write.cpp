@@ -92,8 +92,8 @@ tl::expected<os::Descriptor, Diagnostics> lock(os::Door& door, const std::string
   if (!file) return tl::unexpected(Diagnostics{cannot_write(versions, file.get())});
   const int locked = door.lock(file.get());
   if (locked == -EWOULDBLOCK)
-    return tl::unexpected(Diagnostics{{"busy-file", Severity::error, "another Omnipar is changing this file", path,
-                                       "try again in a moment"}});
+    return tl::unexpected(Diagnostics{
+        {"busy-file", Severity::error, "another Omnipar is changing this file", path, "try again in a moment"}});
   if (locked < 0) return tl::unexpected(Diagnostics{cannot_write(versions, locked)});
   return file;
 }

@@ -92,8 +92,7 @@ const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& 
 }
 
 tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
-                                                const Description& description,
-                                                std::span<const std::string> present) {
+                                                const Description& description, std::span<const std::string> present) {
   if (!is_controller(description))
     return tl::unexpected(
         Diagnostics{{"not-a-controller", Severity::error, "the unit has no buttons of a pad or joystick",

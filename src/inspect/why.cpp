@@ -149,7 +149,7 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
     if (control.code == code) all.push_back({"the kernel's gamepad convention", control.role});
   for (const UnitSheet& sheet : catalogue.units)
     for (const ControlSheet& control : sheet.controls)
-      if (control.code == code) all.push_back({sheet.title, control.role});
+      if (control.code == code) all.push_back({fmt::format("the sheet of \"{}\"", sheet.title), control.role});
   return all;
 }
 

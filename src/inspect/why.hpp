@@ -13,13 +13,13 @@ namespace omnipar::inspect {
 /// One way from a source to a target.
 struct Link {
   std::string seat;
-  std::string source;      ///< a role, or one direction of a stick
-  std::string shape;       ///< what happens on the way, in words; empty if nothing does
-  int port = 0;            ///< 0: a hot action
+  std::string source;  ///< a role, or one direction of a stick
+  std::string shape;   ///< what happens on the way, in words; empty if nothing does
+  int port = 0;        ///< 0: a hot action
   std::string controller;
   std::string target;
-  std::string origin;      ///< "usual", "own", "like port 1", "built in"
-  std::string place;       ///< where it is written; empty for usual sources
+  std::string origin;  ///< "usual", "own", "like port 1", "built in"
+  std::string place;   ///< where it is written; empty for usual sources
 };
 
 /// All ways of a profile that compiles, port by port in the order of the sheet, then the hot actions. A target
@@ -44,7 +44,7 @@ struct Stop {
 
 /// What a raw code may be: by the kernel's convention, and by each unit sheet that has it.
 struct Meaning {
-  std::string by;    ///< "the kernel's gamepad convention", or a sheet's title
+  std::string by;  ///< "the kernel's gamepad convention", or a sheet's title
   std::string role;
 };
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, Code code);

@@ -32,8 +32,7 @@ class Recorder {
       nodes_.add_to(polled_);
       const auto due = earlier(end, nodes_.next_due());
       if (door_.wait(polled_, due ? &*due : nullptr) < 0)
-        return tl::unexpected(
-            Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
+        return tl::unexpected(Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
       take(nodes_.drain(std::span{polled_}.subspan(2)));
       while (const auto news = watch->next()) take(*news);
       going_ = going_ && polled_[0].revents == 0;
@@ -67,9 +66,7 @@ class Recorder {
     options_.say(fmt::format("recording \"{}\"", printable(description.name)));
   }
 
-  void leave(int unit) {
-    put(to_line({since_start(door_.now()), unit, Deed::pull_out, {}}));
-  }
+  void leave(int unit) { put(to_line({since_start(door_.now()), unit, Deed::pull_out, {}})); }
 
   void take(const host::Nodes::News& news) {
     for (const host::Said& said : news.said) {

@@ -14,11 +14,11 @@
 namespace omnipar::play {
 
 struct RecordOptions {
-  std::string about;                             ///< for the head
-  bool with_virtual = false;                     ///< take units that other programs made, too
-  std::optional<Duration> longest;               ///< ends by itself after so long
-  std::function<bool(const std::string&)> put;   ///< takes a line; false ends the recording
-  std::function<void(const std::string&)> say;   ///< one line for the person at a time
+  std::string about;                            ///< for the head
+  bool with_virtual = false;                    ///< take units that other programs made, too
+  std::optional<Duration> longest;              ///< ends by itself after so long
+  std::function<bool(const std::string&)> put;  ///< takes a line; false ends the recording
+  std::function<void(const std::string&)> say;  ///< one line for the person at a time
 };
 
 /// Records until SIGINT, SIGTERM, SIGHUP or the time is over: the number of reports. Controllers alone are

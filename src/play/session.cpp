@@ -20,7 +20,13 @@ namespace {
 class Session final : Listener {
  public:
   Session(os::Door& door, const Plan& plan, const SessionOptions& options)
-      : door_(door), options_(options), plan_(plan), engine_(plan), table_(engine_, options.catalogue, options.rig, *this), pads_(door, engine_), nodes_(door, options.with_virtual) {}
+      : door_(door),
+        options_(options),
+        plan_(plan),
+        engine_(plan),
+        table_(engine_, options.catalogue, options.rig, *this),
+        pads_(door, engine_),
+        nodes_(door, options.with_virtual) {}
 
   SessionEnd run() {
     engine_.advance(door_.now());

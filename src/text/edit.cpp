@@ -57,8 +57,8 @@ class Editor {
     const bool own_section = depth > 0 && has_header(*deepest, path_[depth - 1]);
     if (missing.size() == 1 && (deepest == &root_ || own_section))
       return with_line_behind(last_line_of(*deepest), fmt::format("{} = {}", missing[0], value));
-    const std::string section = fmt::format("[{}]{}{} = {}", joined(path_.first(path_.size() - 1)), line_end_,
-                                            path_.back(), value);
+    const std::string section =
+        fmt::format("[{}]{}{} = {}", joined(path_.first(path_.size() - 1)), line_end_, path_.back(), value);
     return own_section ? with_line_behind(last_line_of(*deepest), section) : with_section_at_end(section);
   }
 
@@ -68,7 +68,8 @@ class Editor {
       parent = parent->find(key);
       if (parent == nullptr) return source_.text;
     }
-    const auto member = std::ranges::find_if(parent->members, [&](const Member& m) { return m.key.name == path_.back(); });
+    const auto member =
+        std::ranges::find_if(parent->members, [&](const Member& m) { return m.key.name == path_.back(); });
     if (member == parent->members.end()) return source_.text;
     if (is_inline(*parent)) return without_inside(*parent, *member);
     if (is_section(member->value)) return refused();
@@ -109,8 +110,8 @@ class Editor {
     int line = &table == &root_ ? 0 : table.end.line;
     for (const Member& member : table.members)
       if (!is_section(member.value))
-        line = std::max({line, member.value.end.line,
-                         member.value.type == Value::Type::table ? last_line_of(member.value) : 0});
+        line = std::max(
+            {line, member.value.end.line, member.value.type == Value::Type::table ? last_line_of(member.value) : 0});
     return line;
   }
 

@@ -124,9 +124,11 @@ class Checker {
             "write [120, 40]");
       return false;
     }
-    return each(value, what, [&](const Value& item) {
-      return in_range(item, field, Value::Type::number, "each of " + std::string{what});
-    }) && value.items.size() == 2;
+    return each(value, what,
+                [&](const Value& item) {
+                  return in_range(item, field, Value::Type::number, "each of " + std::string{what});
+                }) &&
+           value.items.size() == 2;
   }
 
   /// What cannot stay is taken out; the list stays.

@@ -48,8 +48,8 @@ Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std:
 
 Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
               Severity severity) {
-  return at_line(source.name, mark, line_of(source.text, mark.line), std::move(id), std::move(message),
-                 std::move(hint), severity);
+  return at_line(source.name, mark, line_of(source.text, mark.line), std::move(id), std::move(message), std::move(hint),
+                 severity);
 }
 
 const Value* Value::find(std::string_view name) const noexcept {

@@ -104,9 +104,10 @@ TraceHead head_of(const Json& object) {
   if (version == object.end() || !version->is_number_integer() || text_in(object, "kind") != "trace")
     throw Wrong{"not-a-trace", "this is no trace", R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
   if (whole(*version, "'omnipar'", 1, std::numeric_limits<std::int32_t>::max()) > newest_format)
-    throw Wrong{"too-new",
-                fmt::format("this trace is of format {}, which is newer than this Omnipar", version->get<std::int64_t>()),
-                fmt::format("this Omnipar reads format {}; a newer one will read the trace", newest_format)};
+    throw Wrong{
+        "too-new",
+        fmt::format("this trace is of format {}, which is newer than this Omnipar", version->get<std::int64_t>()),
+        fmt::format("this Omnipar reads format {}; a newer one will read the trace", newest_format)};
   static constexpr std::array<std::string_view, 4> names{"omnipar", "kind", "about", "made-up"};
   know_only(object, names);
   return {text_in(object, "about"), flag_in(object, "made-up")};
@@ -205,8 +206,7 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
     last_ = event.time;
     return event;
   } catch (const Wrong& wrong) {
-    return tl::unexpected(
-        text::at_line(name_, {line_, wrong.column}, line, wrong.id, wrong.message, wrong.hint));
+    return tl::unexpected(text::at_line(name_, {line_, wrong.column}, line, wrong.id, wrong.message, wrong.hint));
   }
 }
 

@@ -119,9 +119,10 @@ TEST_CASE("A unit's sheet and calibration say what its codes are", "[sheets]") {
   Rig rig;
   rig.calibrations = {{"Quill Old-Plug Adapter", {{code::abs_x, 20, 240, 131}}}};
   const Attachment found = recognise(catalogue, rig, adapter).value();
-  REQUIRE(found.controls == std::vector<Control>{{key(0x121), Reading::button, "south", Axis::none, 0, 1, 0},
-                                                 {code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 240, 131},
-                                                 {code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128}});
+  REQUIRE(found.controls ==
+          std::vector<Control>{{key(0x121), Reading::button, "south", Axis::none, 0, 1, 0},
+                               {code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 240, 131},
+                               {code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128}});
   adapter.product = 5;  // another model: nobody has a sheet of it
   const std::vector<Control> guessed = recognise(catalogue, rig, adapter).value().controls;
   REQUIRE(std::ranges::find(guessed, "south", &Control::role)->code == key(0x120));
@@ -149,8 +150,8 @@ control = [{ code = "BTN_SOUTH", role = "south", at = [10, 20.5] }]
 )");
   std::vector<std::string> ids;
   for (const Diagnostic& problem : sheets.problems) ids.push_back(problem.place + " " + problem.id);
-  REQUIRE(ids == std::vector<std::string>{"t.toml:6:42 bad-number", "t.toml:8:8 unknown-code", "t.toml:9:8 unknown-role",
-                                          "t.toml:11:8 wrong-code"});
+  REQUIRE(ids == std::vector<std::string>{"t.toml:6:42 bad-number", "t.toml:8:8 unknown-code",
+                                          "t.toml:9:8 unknown-role", "t.toml:11:8 wrong-code"});
   REQUIRE(sheets.units.size() == 1);
   REQUIRE(sheets.units[0].controls[0].spot == Spot{10, 20.5});
 }

@@ -156,8 +156,8 @@ TEST_CASE("Two that change a file at once do not meet", "[files]") {
   const Folder folder;
   os::Door& door = os::real_door();
   std::string met;
-  const auto outer = files::change_file(
-      door, folder / "deep/cabinet.toml", folder / "versions", [&](const std::string&) {
+  const auto outer =
+      files::change_file(door, folder / "deep/cabinet.toml", folder / "versions", [&](const std::string&) {
         met = change_to(door, folder, "inner").error()[0].id;
         return tl::expected<std::string, Diagnostics>{"outer"};
       });
@@ -189,9 +189,7 @@ TEST_CASE("Lines are read one after the other, wherever the pieces end", "[files
 TEST_CASE("A line without end, and what is no file", "[files]") {
   const Folder folder;
   put(folder / "endless", std::string(70'000, 'x'));
-  const auto id_of = [](const std::string& path) {
-    return files::LineReader{os::real_door(), path}.next().error().id;
-  };
+  const auto id_of = [](const std::string& path) { return files::LineReader{os::real_door(), path}.next().error().id; };
   REQUIRE(id_of(folder / "endless") == "line-too-long");
   REQUIRE(id_of(folder / "nothing") == "no-file");
   REQUIRE(id_of(folder / ".") == "not-a-file");

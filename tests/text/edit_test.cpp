@@ -80,7 +80,9 @@ TEST_CASE("An edit of one binding touches one line", "[edit]") {
     std::string value, old_line, new_line;
   };
   const std::vector<Case> cases{
-      {{"port", "1", "bind", "a"}, "[\"north\", \"west\"]", "a = \"south\"                          # the big one\n",
+      {{"port", "1", "bind", "a"},
+       "[\"north\", \"west\"]",
+       "a = \"south\"                          # the big one\n",
        "a = [\"north\", \"west\"]                          # the big one\n"},
       {{"port", "1", "bind", "c"}, "[]", "c = 'west'\n", "c = []\n"},
       {{"port", "1", "bind", "coin"}, "\"select\"", "c = 'west'\n", "c = 'west'\ncoin = \"select\"\n"},
@@ -162,7 +164,8 @@ TEST_CASE("Odd places for a binding", "[edit]") {
   REQUIRE(set("p = {}\n", {"p", "a"}, "1") == "p = { a = 1 }\n");
   REQUIRE(set("p = { b = 2 }\n", {"p", "q", "a"}, "1") == "p = { b = 2, q = { a = 1 } }\n");
   REQUIRE(set("p.b = 2\n", {"p", "b"}, "1") == "p.b = 1\n");
-  REQUIRE(set("[p]\n\n# about b\nb = 2 # two\n\n[q]\n", {"p", "a"}, "1") == "[p]\n\n# about b\nb = 2 # two\na = 1\n\n[q]\n");
+  REQUIRE(set("[p]\n\n# about b\nb = 2 # two\n\n[q]\n", {"p", "a"}, "1") ==
+          "[p]\n\n# about b\nb = 2 # two\na = 1\n\n[q]\n");
   REQUIRE(clear("p = { a = 1 }\n", {"p", "a"}) == "p = {  }\n");
   REQUIRE(clear("p.a = 1\np.b = 2\n", {"p", "a"}) == "p.b = 2\n");
 }

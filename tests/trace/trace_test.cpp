@@ -107,7 +107,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
     std::string line, message;
   };
   const std::vector<Case> cases{
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",1]", "evening.trace:3:41: from here on this is no JSON [bad-line]"},
+      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",1]",
+       "evening.trace:3:41: from here on this is no JSON [bad-line]"},
       {"[1]", at_3 + "this is no JSON object [bad-line]"},
       {"{\"tt\":1,\"unit\":1}", at_3 + "unit 1 is there twice [bad-entry]"},
       {"{\"t\":1,\"unit\":1,\"repot\":[]}", at_3 + "there is no field 'repot' here [bad-entry]"},
@@ -117,7 +118,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {"{\"t\":-1,\"unit\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
       {"{\"t\":99999999999999999999,\"unit\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
       {"{\"t\":18446744073709551615,\"unit\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\"]}", at_3 + "'report' should be a list of codes and values [bad-entry]"},
+      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\"]}",
+       at_3 + "'report' should be a list of codes and values [bad-entry]"},
       {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
       {"{\"t\":1,\"unit\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
       {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
