@@ -16,9 +16,9 @@ bool is_file(const std::string& word) { return word.find('/') != std::string::np
 
 /// An XDG base directory.
 std::string base_folder(os::Door& door, const char* variable, const char* below_home) {
-  const std::string named = door.environment(variable);
-  if (named.starts_with('/')) return named + "/omnipar";
-  return door.environment("HOME") + below_home + "/omnipar";
+  std::string folder = door.environment(variable);
+  if (!folder.starts_with('/')) folder = door.environment("HOME").append(below_home);
+  return folder.append("/omnipar");
 }
 
 bool is_there(os::Door& door, const std::string& path) { return !door.real_path(path).empty(); }
@@ -83,7 +83,7 @@ void take_profile(Given& given, const std::string& name, const std::string& text
   if (profiles.empty() && !sheets.profiles.empty()) profiles = std::move(sheets.profiles);
   if (!profiles.empty()) given.profile = std::move(profiles.front());
   if (!given.profile && given.readable) {
-    given.readable = given.held.size() > 0;
+    given.readable = !given.held.empty();
     given.problems.push_back({"no-profile", Severity::error, "there is no profile in this file", name,
                               given.held.empty() ? "write kind = \"profile\"" : "it holds " + given.held});
   }

@@ -112,7 +112,7 @@ std::string words_for(const Field& field) {
 
 /// The header that the inner tables of a field have in a file.
 std::string header_of(const std::string& path, const Field& field) {
-  const std::string inner = path.empty() ? std::string{field.name} : fmt::format("{}.{}", path, field.name);
+  std::string inner = path.empty() ? std::string{field.name} : fmt::format("{}.{}", path, field.name);
   if (field.kind == FieldKind::numbered) return inner + ".N";
   if (field.kind == FieldKind::named || field.kind == FieldKind::uses) return inner + ".NAME";
   return inner;
