@@ -66,7 +66,7 @@ int write(std::size_t events, const char* path) {
 [[gnu::noinline]] void feed_events(Engine& engine, const std::map<int, UnitId>& units,
                                    const std::vector<TraceEvent>& events) {
   for (const TraceEvent& event : events)
-    if (event.deed == Deed::report) engine.feed(units.at(event.unit), {event.time, event.changes});
+    if (event.deed == Deed::report) engine.feed(units.at(event.node), {event.time, event.changes});
 }
 
 namespace {
@@ -87,7 +87,7 @@ int read(const char* path) {
     const auto start = Clock::now();
     read_lines(reader, lines, events);
     const auto middle = Clock::now();
-    for (const auto& [number, unit] : reader.units()) {
+    for (const auto& [number, unit] : reader.nodes()) {
       if (units.contains(number)) continue;
       Attachment attachment = recognise({}, {}, unit).value();
       attachment.seat = "seat-" + std::to_string(number);

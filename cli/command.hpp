@@ -21,6 +21,7 @@ void add_units(CLI::App& app, int& status);
 void add_doctor(CLI::App& app, int& status);
 void add_check(CLI::App& app, int& status);
 void add_catalogue(CLI::App& app, int& status);
+void add_rig(CLI::App& app, int& status);
 void add_profile(CLI::App& app, int& status);
 void add_trace(CLI::App& app, int& status);
 void add_why(CLI::App& app, int& status);

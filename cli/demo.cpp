@@ -42,7 +42,7 @@ int run(const DemoWords& words) {
   for (std::string_view rest = marrowby::trace_text(); !rest.empty();) {
     const std::string_view line = rest.substr(0, rest.find('\n'));
     rest.remove_prefix(std::min(rest.size(), line.size() + 1));
-    if (const auto event = reader.take(line).value()) script.take(*event, reader.units().at(event->unit));
+    if (const auto event = reader.take(line).value()) script.take(*event, reader.nodes().at(event->node));
   }
   script.finish();
   view->end();

@@ -8,6 +8,7 @@
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
 #include "play/session.hpp"
+#include "rig_file.hpp"
 #include "sources.hpp"
 #include "views.hpp"
 
@@ -37,33 +38,13 @@ tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& giv
   return script.rig();
 }
 
-/// Where --keep puts the seats.
-std::string rig_path(const PlayWords& words) {
-  return words.sources.rig.empty() ? config_folder(os::real_door()) + "/rig.toml" : words.sources.rig;
-}
-
-using Text = tl::expected<std::string, Diagnostics>;
-
-/// The rig's file with the units that have come; nothing else in it is touched.
-Text with_new_units(const std::string& path, const std::string& old, const Rig& rig) {
-  if (old.empty()) return to_toml(rig);
-  std::string text = old.ends_with('\n') ? old : old + "\n";
-  const Rig known = read_sheets(path, old).rig;
-  for (const RigUnit& unit : rig.units)
-    if (std::ranges::find(known.units, unit) == known.units.end()) text += to_toml(unit);
-  const Sheets now = read_sheets(path, text);
-  if (now.problems.empty() && now.rig.units == rig.units) return text;
-  return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error, "units cannot be added to this file by itself",
-                                     path, "add them in a text editor"}});
-}
-
 /// Keeps the profile and the seats under a name, for the next evening.
 int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   os::Door& door = os::real_door();
   Profile kept = profile;
   kept.name = words.keep;
   const std::string profile_file = profile_path(door, words.keep);
-  const std::string rig_file = rig_path(words);
+  const std::string rig_file = rig_path(door, words.sources);
   const auto put = [&door](const std::string& path, const files::Change& change) {
     const auto written = files::change_file(door, path, versions_of(door, path), change);
     if (!written) tell(written.error());
@@ -71,7 +52,7 @@ int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   };
   // A profile that is there already is the one that was played.
   const auto map = [&](const std::string& old) -> Text { return old.empty() ? to_toml(kept) : old; };
-  const auto seats = [&](const std::string& old) { return with_new_units(rig_file, old, rig); };
+  const auto seats = [&](const std::string& old) { return rig_text(rig_file, old, rig); };
   if (!put(profile_file, map) || !put(rig_file, seats)) return machine_refuses;
   talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, words.keep));
   return good;

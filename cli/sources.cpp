@@ -200,7 +200,7 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
     if (!*line) return std::nullopt;
     const auto event = reader.take(**line);
     if (!event) return event.error();
-    if (*event && !take(**event, reader.units().at((*event)->unit))) return std::nullopt;
+    if (*event && !take(**event, reader.nodes().at((*event)->node))) return std::nullopt;
   }
 }
 
@@ -214,9 +214,9 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
     if (const auto event = reader.take(**line); !event) return tl::unexpected(event.error());
   }
   std::vector<Description> units;
-  for (const auto& [number, unit] : reader.units()) {
+  for (const auto& [number, unit] : reader.nodes()) {
     units.push_back(unit);
-    units.back().node = fmt::format("unit {} of {}", number, path);
+    units.back().node = fmt::format("node {} of {}", number, path);
   }
   return units;
 }

@@ -39,8 +39,11 @@ int record(const TraceWords& words) {
   int failure = 0;
   play::RecordOptions options;
   options.about = words.about;
-  options.with_virtual = words.with_virtual;
-  if (words.seconds > 0) options.longest = Duration{static_cast<std::int64_t>(words.seconds * 1e6)};
+  const Shelf shelf = load_shelf(door, words.sources);
+  tell(shelf.problems);
+  options.listen.catalogue = &shelf.catalogue;
+  options.listen.with_virtual = words.with_virtual;
+  if (words.seconds > 0) options.listen.longest = Duration{static_cast<std::int64_t>(words.seconds * 1e6)};
   options.put = [&](const std::string& line) {
     const std::string whole = line + "\n";
     failure = os::write_all(door, file.get(), std::as_bytes(std::span{whole}));
@@ -167,6 +170,7 @@ void add_trace(CLI::App& app, int& status) {
   record_verb->add_option("FILE", words->file, "the new file")->required();
   record_verb->add_option("--about", words->about, "what it is a trace of, for people");
   record_verb->add_option("--seconds", words->seconds, "end by itself after so long")->check(CLI::Range(0.001, 1e6));
+  add_data_option(*record_verb, words->sources);
   record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
   record_verb->add_flag("--json", words->json, "print the result as JSON");
   record_verb->footer(

@@ -16,6 +16,7 @@ struct UnitsWords {
   Sources sources;
   bool json = false;
   bool with_virtual = false;
+  bool why = false;
 };
 
 std::size_t count(const Description& d, EventType type) {
@@ -23,40 +24,92 @@ std::size_t count(const Description& d, EventType type) {
       std::ranges::count_if(d.codes, [type](const CodeRange& range) { return range.code.type == type; }));
 }
 
-/// A unit with what the rig says of it.
+/// A unit with what the catalogue and the rig say of it.
 struct Known {
-  const Description& unit;
-  const RigUnit* in_rig = nullptr;
+  const std::vector<Description>& nodes;
+  const UnitNodes& unit;
+  Description main;  ///< with the unit's own socket
+  const UnitSheet* sheet = nullptr;
+  std::vector<std::string> parts{""};
 };
 
-nlohmann::ordered_json to_json(const Known& known) {
-  const Description& d = known.unit;
-  nlohmann::ordered_json json{{"name", printable(d.name)},    {"vendor", d.vendor},
-                              {"product", d.product},         {"serial", printable(d.serial.empty() ? "-" : d.serial)},
-                              {"socket", d.socket},           {"node", d.node},
-                              {"virtual", d.made_by_program}, {"buttons", count(d, ev_key)},
-                              {"axes", count(d, ev_abs)}};
-  if (known.in_rig != nullptr) {
-    json["rig"] = printable(known.in_rig->name);
-    json["seat"] = known.in_rig->seat;
+Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nodes, const UnitNodes& unit) {
+  Known known{nodes, unit, nodes[unit.main()]};
+  known.main.socket = unit.socket;
+  known.sheet = find_unit_sheet(catalogue, known.main);
+  if (known.sheet != nullptr && !known.sheet->parts.empty()) {
+    known.parts.clear();
+    for (const PartSheet& part : known.sheet->parts) known.parts.push_back(part.name);
   }
-  return json;
+  return known;
 }
 
-std::string to_line(const Known& known) {
-  const Description& d = known.unit;
+nlohmann::ordered_json to_json(const Known& known, const Rig& rig) {
+  const Description& d = known.main;
+  auto nodes = nlohmann::ordered_json::array();
+  for (const std::size_t i : known.unit.nodes)
+    nodes.push_back({{"node", known.nodes[i].node}, {"kind", node_kind_name(node_kind(known.nodes[i]))}});
+  auto parts = nlohmann::ordered_json::array();
+  for (const std::string& part : known.parts) {
+    auto ranking = nlohmann::ordered_json::array();
+    for (const Match& match : matches(rig, d, part))
+      ranking.push_back({{"rig", printable(match.unit->name)}, {"why", sureness_words(match.sureness)}});
+    const RigUnit* unit = find_unit(rig, d, {}, part);
+    parts.push_back({{"part", part},
+                     {"rig", unit != nullptr ? printable(unit->name) : ""},
+                     {"seat", unit != nullptr ? unit->seat : ""},
+                     {"ranking", ranking}});
+  }
+  return {{"name", printable(d.name)},
+          {"vendor", d.vendor},
+          {"product", d.product},
+          {"serial", printable(d.serial.empty() ? "-" : d.serial)},
+          {"socket", d.socket},
+          {"sheet", known.sheet != nullptr ? known.sheet->name : ""},
+          {"virtual", d.made_by_program},
+          {"buttons", count(d, ev_key)},
+          {"axes", count(d, ev_abs)},
+          {"nodes", nodes},
+          {"parts", parts}};
+}
+
+std::string nodes_text(const Known& known) {
+  if (known.unit.nodes.size() == 1) return known.main.node;
+  std::string text;
+  for (const std::size_t i : known.unit.nodes)
+    text += fmt::format("{}{} {}", text.empty() ? "" : ", ", node_kind_name(node_kind(known.nodes[i])),
+                        known.nodes[i].node);
+  return text;
+}
+
+/// The unit on one line, how it is known on the next, and each of its seats.
+void show(const Known& known, const Rig& rig, bool why) {
+  const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
                                                    : "nothing: it must be asked for each time";
-  const std::string seat = known.in_rig == nullptr
-                               ? ""
-                               : fmt::format("  (\"{}\", seat {})", printable(known.in_rig->name), known.in_rig->seat);
-  return fmt::format("{}{}{}\n    {} buttons, {} axes; {:04x}:{:04x}; known by {}; {}", printable(d.name),
-                     d.made_by_program ? "  (virtual)" : "", seat, count(d, ev_key), count(d, ev_abs), d.vendor,
-                     d.product, known_by, d.node);
+  print(fmt::format("{}{}", printable(d.name), d.made_by_program ? "  (virtual)" : ""));
+  print(fmt::format("    {}; {:04x}:{:04x}; known by {}; {}",
+                    known.sheet != nullptr ? fmt::format("sheet '{}'", known.sheet->name)
+                                           : fmt::format("{} buttons, {} axes", count(d, ev_key), count(d, ev_abs)),
+                    d.vendor, d.product, known_by, nodes_text(known)));
+  for (const std::size_t spare : known.unit.spares)
+    print(fmt::format("    by radio, too ({}): the cable is used while it is plugged in", known.nodes[spare].node));
+  for (const std::string& part : known.parts) {
+    const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
+    if (const RigUnit* unit = find_unit(rig, d, {}, part))
+      print(fmt::format("    {}\"{}\", seat {}", name, printable(unit->name), unit->seat));
+    else if (!part.empty())
+      print(fmt::format("    {}nobody's yet", name));
+    if (!why) continue;
+    const auto ranking = matches(rig, d, part);
+    if (ranking.empty()) print(fmt::format("      {}the rig has none of this model", name));
+    for (const Match& match : ranking)
+      print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), sureness_words(match.sureness)));
+  }
 }
 
-/// The units that are there, or those of a room; `shut` counts those that may not be read.
+/// The nodes that are there, or those of a room; `shut` counts those that may not be read.
 tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& words, std::size_t& shut) {
   if (!words.sources.host.empty()) return read_room(os::real_door(), words.sources.host);
   std::vector<Description> units;
@@ -70,23 +123,27 @@ tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& 
 }
 
 int run(const UnitsWords& words) {
+  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  tell(shelf.problems);
   const auto rig = load_rig(os::real_door(), words.sources);
   if (!rig) {
     tell(rig.error());
     return bad_input;
   }
   std::size_t shut = 0;
-  const auto units = find_units(words, shut);
-  if (!units) {
-    tell({units.error()});
+  auto nodes = find_units(words, shut);
+  if (!nodes) {
+    tell({nodes.error()});
     return bad_input;
   }
+  std::erase_if(*nodes, [&](const Description& node) {
+    return !is_playable(shelf.catalogue, node) || (node.made_by_program && !words.with_virtual);
+  });
   auto list = nlohmann::ordered_json::array();
-  for (const Description& unit : *units) {
-    if (!is_controller(unit) || (unit.made_by_program && !words.with_virtual)) continue;
-    const Known known{unit, find_unit(*rig, unit)};
-    list.push_back(to_json(known));
-    if (!words.json) print(to_line(known));
+  for (const UnitNodes& unit : group_nodes(*nodes)) {
+    const Known known = known_unit(shelf.catalogue, *nodes, unit);
+    list.push_back(to_json(known, *rig));
+    if (!words.json) show(known, *rig, words.why);
   }
   if (words.json) print(list.dump(2));
   if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
@@ -102,6 +159,8 @@ void add_units(CLI::App& app, int& status) {
   const auto words = std::make_shared<UnitsWords>();
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
+  add_data_option(*command, words->sources);
+  command->add_flag("--why", words->why, "say by what each is known to the rig, the surest first");
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");
   command->footer(

@@ -76,6 +76,10 @@ class TableView final : public View {
     news_.push_back(fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
   }
   void waiting(const std::string&) override {}
+  void asked(const std::string& seat, const std::string& unit) override {
+    news_.push_back(
+        fmt::format("{}: \"{}\" is not where it was, and others look just like it: press on yours", seat, unit));
+  }
   void no_seat(const std::string& unit) override {
     news_.push_back(fmt::format("\"{}\" finds every port taken", unit));
   }
@@ -196,6 +200,7 @@ class SampleView final : public View {
   }
   void left(const std::string& seat, const std::string& unit) override { news(seat, unit, "gone"); }
   void waiting(const std::string&) override {}
+  void asked(const std::string& seat, const std::string& unit) override { news(seat, unit, "asked"); }
   void no_seat(const std::string& unit) override { news("", unit, "no seat"); }
   void cannot_attach(const Diagnostic& why) override { news("", why.place, why.message); }
 

@@ -1,4 +1,4 @@
-// What a host can tell about a unit before anybody has touched it.
+// What a host can tell about a node of a unit before anybody has touched it.
 #pragma once
 
 #include <cstdint>
@@ -18,7 +18,7 @@ struct CodeRange {
   std::int32_t value = 0;
 };
 
-/// How a unit presents itself. All text is as the unit gave it: it may hold control characters.
+/// How a node presents its unit. All text is as the unit gave it: it may hold control characters.
 struct Description {
   std::string name;
   std::uint16_t bus = 0;
@@ -27,6 +27,8 @@ struct Description {
   std::uint16_t version = 0;
   std::string serial;            ///< serial number or radio address; empty if it has none
   std::string socket;            ///< where it is plugged in, stable over reboots; empty if unknown
+  std::string device;            ///< the host's name for the physical device, equal for all its nodes; may be empty
+  int interface = -1;            ///< which of the device's interfaces this node is of; -1 if unknown
   std::string node;              ///< the host's name for its node, for people
   bool made_by_program = false;  ///< another program's (or our own) virtual device
   bool ours = false;             ///< a virtual device of Omnipar itself

@@ -1,14 +1,16 @@
-// Identity: which unit of the rig a description belongs to, and what its codes mean.
+// Identity: which unit of the rig a unit is, and what its codes mean.
 #pragma once
 
 #include <optional>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "omnipar/attachment.hpp"
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 #include "omnipar/rig.hpp"
+#include "omnipar/unit.hpp"
 
 namespace omnipar {
 
@@ -16,29 +18,63 @@ namespace omnipar {
 /// device of ours.
 [[nodiscard]] bool is_controller(const Description& description) noexcept;
 
-/// The rig's unit that a description belongs to, or nothing. The model must be the same; then an
-/// equal serial number and an equal socket together are surest, next the serial alone, then, where
-/// a serial is missing, the socket alone. A serial that differs is another unit. Units whose names
-/// are listed in `present` are taken already. The result points into `rig`.
+/// True for controllers, and for all other nodes of models that there is a sheet of: an encoder that looks like
+/// a keyboard, a gun that looks like a mouse.
+[[nodiscard]] bool is_playable(const Catalogue& catalogue, const Description& description) noexcept;
+
+/// How surely a unit is one of the rig's; the surest last.
+enum class Sureness {
+  no,      ///< another model, or another serial number
+  maybe,   ///< the same model, but plugged in elsewhere, and nothing else to tell it by: somebody must be asked
+  socket,  ///< the same model in the same socket
+  serial,  ///< the same model and serial number, which no other unit of the rig has
+  both,    ///< serial number and socket
+};
+
+/// A rig's unit and how surely this is it.
+struct Match {
+  const RigUnit* unit = nullptr;
+  Sureness sureness = Sureness::no;
+};
+
+/// "the serial number", "the socket": by what a match is known.
+[[nodiscard]] std::string_view sureness_words(Sureness sureness) noexcept;
+
+/// All of the rig's units of this model and part, the surest first; those of which a differing serial number says
+/// that they are others come with `no`. They point into `rig`. A serial number that two units of the rig share says
+/// nothing.
+[[nodiscard]] std::vector<Match> matches(const Rig& rig, const Description& description, std::string_view part = "");
+
+/// The rig's unit that this one is, as surely as by its socket, or nothing. Units whose names are listed in
+/// `present` are taken already. The result points into `rig`.
 [[nodiscard]] const RigUnit* find_unit(const Rig& rig, const Description& description,
-                                       std::span<const std::string> present = {}) noexcept;
+                                       std::span<const std::string> present = {}, std::string_view part = "");
 
 /// A rig entry by which `description` will be known again. A name is made from the unit's own, with a
 /// number where the rig has that name already.
-[[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat);
+[[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat,
+                               std::string_view part = "");
 
 /// The sheet of the unit's model, or nullptr; one that names the unit's name goes before one that fits any.
 /// The result points into `catalogue`.
 [[nodiscard]] const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
 
-/// What each code of the unit means: by its model's sheet, else by the kernel's gamepad convention (Linux
-/// Documentation/input/gamepad.rst); joystick-like units, for which there is no convention, get a
+/// What each code of a unit of one node means: by its model's sheet, else by the kernel's gamepad convention
+/// (Linux Documentation/input/gamepad.rst); joystick-like units, for which there is no convention, get a
 /// guess in the order of their buttons. What the rig's calibration measured takes the place of the unit's
-/// own ranges. The seat comes from the rig if it knows the unit, else stays
-/// empty. Fails with `not-a-controller`.
+/// own ranges. The seat comes from the rig if it knows the unit, else stays empty. Fails with
+/// `not-a-controller`.
 [[nodiscard]] tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
                                                               const Description& description,
                                                               std::span<const std::string> present = {});
+
+/// What the codes of one node of a unit mean for one part of it (empty: for the whole), as above. `main`
+/// describes the unit's main node. Without controls if the node has none in that part. Unit and seat stay empty.
+[[nodiscard]] Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,
+                                     std::string_view part = "");
+
+/// Puts what was measured on the rig's unit of the attachment's name in the place of what the unit says of itself.
+void calibrate(Attachment& attachment, const Rig& rig);
 
 /// The unit's own name, fit for a terminal: control characters and bad UTF-8 become '?', at most 60
 /// characters, never empty.

@@ -16,4 +16,5 @@
 #include "omnipar/system_sheet.hpp"
 #include "omnipar/time.hpp"
 #include "omnipar/trace.hpp"
+#include "omnipar/unit.hpp"
 #include "omnipar/unit_sheet.hpp"

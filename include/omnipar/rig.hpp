@@ -19,6 +19,7 @@ struct RigUnit {
   std::string model;   ///< the name that the unit gives itself
   std::string serial;  ///< empty: has none
   std::string socket;  ///< empty: unknown
+  std::string part{};  ///< the part of the unit that this is; empty: the whole
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
 

@@ -28,8 +28,8 @@ struct Sheets {
 
 /// Reads a text. `name` is what messages call it, mostly a file name. All errors come back at once, each
 /// with its line and column, the line itself and a hint. Besides those of the file's form there are
-/// `too-new`, `unknown-kind`, `name-twice`, `unknown-controller`, `unknown-role`, `unknown-code` and
-/// `wrong-code`.
+/// `too-new`, `unknown-kind`, `name-twice`, `unknown-controller`, `unknown-role`, `unknown-code`,
+/// `unknown-part` and `wrong-code`.
 [[nodiscard]] Sheets read_sheets(std::string_view name, std::string_view text);
 
 /// Adds the lines that the places in `problems` name, where they are places of this text.

@@ -1,5 +1,5 @@
-// Traces: recordings of input that can be played again. JSON Lines: a head, a line for each unit, a line
-// for each thing that happened.
+// Traces: recordings of input that can be played again. JSON Lines: a head, a line for each node, a line
+// for each thing that happened. Which nodes are one unit is found out when it is played, as it is live.
 #pragma once
 
 #include <map>
@@ -24,15 +24,15 @@ struct TraceHead {
 };
 
 enum class Deed {
-  plug_in,   ///< the changes are the unit's state as it was found
+  plug_in,   ///< the changes are the node's state as it was found
   pull_out,  ///< no changes
   report,
 };
 
-/// One thing that happened to a unit. Times begin at about 0 and never go backwards within a trace.
+/// One thing that happened to a node. Times begin at about 0 and never go backwards within a trace.
 struct TraceEvent {
   Time time;
-  int unit = 0;  ///< the number that the unit's line gives
+  int node = 0;  ///< the number that the node's line gives
   Deed deed = Deed::report;
   std::vector<Change> changes;
   std::string note{};    ///< what a bystander would say; may be empty
@@ -41,9 +41,9 @@ struct TraceEvent {
 };
 
 /// Each as one line, without its end. What `TraceReader` reads of it is the same again, and so is the line.
-/// Bytes of a unit's name that are no UTF-8 become U+FFFD.
+/// Bytes of a node's name that are no UTF-8 become U+FFFD.
 [[nodiscard]] std::string to_line(const TraceHead& head);
-[[nodiscard]] std::string to_line(int number, const Description& unit);
+[[nodiscard]] std::string to_line(int number, const Description& node);
 [[nodiscard]] std::string to_line(const TraceEvent& event);
 
 /// Reads a trace line by line; what it keeps does not grow with the number of events.
@@ -52,14 +52,14 @@ class TraceReader {
   /// `name` is what messages call the trace.
   explicit TraceReader(std::string name) : name_(std::move(name)) {}
 
-  /// Takes the next line, without its end: an event, or nothing for the head, a unit or an empty line.
+  /// Takes the next line, without its end: an event, or nothing for the head, a node or an empty line.
   /// Fails with `not-a-trace`, `too-new`, `bad-line`, `bad-entry` or `unknown-code`, and then the line
   /// is as if it were not there.
   [[nodiscard]] tl::expected<std::optional<TraceEvent>, Diagnostic> take(std::string_view line);
 
   [[nodiscard]] const TraceHead& head() const noexcept { return head_; }
-  /// The units so far, by number.
-  [[nodiscard]] const std::map<int, Description>& units() const noexcept { return units_; }
+  /// The nodes so far, by number.
+  [[nodiscard]] const std::map<int, Description>& nodes() const noexcept { return nodes_; }
 
  private:
   std::string name_;
@@ -67,7 +67,7 @@ class TraceReader {
   bool begun_ = false;
   Time last_;
   TraceHead head_;
-  std::map<int, Description> units_;
+  std::map<int, Description> nodes_;
 };
 
 }  // namespace omnipar

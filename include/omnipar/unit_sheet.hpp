@@ -28,18 +28,27 @@ struct Spot {
 
 /// One control: a raw code and what it is. `axis` says which half of a stick or d-pad it is.
 struct ControlSheet {
+  std::string node;  ///< the kind of node that reports it ("keys", "mouse"); empty: the unit's main node
   Code code;
   std::string role;
   Axis axis = Axis::none;
   std::string label;  ///< what people see there: "red, top left"
   std::optional<Spot> spot;
   std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
+  std::vector<std::string> parts;    ///< which parts it belongs to; none: all of them
+};
+
+/// A piece of a unit that is used as if it were a unit: the left half of a panel.
+struct PartSheet {
+  std::string name;
+  std::string title;
 };
 
 struct UnitSheet {
   std::string name;
   std::string title;
   std::vector<UnitIdentity> identities;
+  std::vector<PartSheet> parts;  ///< none: the unit is used as a whole
   std::vector<ControlSheet> controls;
 };
 

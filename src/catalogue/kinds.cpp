@@ -87,13 +87,20 @@ const std::vector<Field> identity_fields{
 };
 
 const std::vector<Field> unit_control_fields{
-    {"code", FieldKind::text, "the raw code, as the Linux input interface calls it", true},
+    {"code", FieldKind::text,
+     "the raw code, as the Linux input interface calls it; with its node if the unit has several: `keys/KEY_Q`", true},
     {"role", FieldKind::name, "what it is", true},
+    {"parts", FieldKind::names, "the parts that it belongs to; all, if left out"},
     {"axis", FieldKind::text, "which half of a stick or d-pad it is", false, 0, 0, {}, {"x", "y"}},
     {"label", FieldKind::text, "what people see there, such as \"red, top left\""},
     {"at", FieldKind::point, "millimetres to the right of and below the unit's upper left corner", false, -5000, 5000},
     {"rest", FieldKind::whole, "where the axis rests, if not in the middle (triggers: at the lower end)", false,
      -any_native, any_native},
+};
+
+const std::vector<Field> part_fields{
+    {"name", FieldKind::name, "what the rig and controls call it", true},
+    {"title", FieldKind::text, "what people call it", true},
 };
 
 const std::vector<Field> unit_table{
@@ -102,6 +109,7 @@ const std::vector<Field> unit_table{
     {"name", FieldKind::name, "what commands call it", true},
     {"title", FieldKind::text, "what people call it", true},
     {"identity", FieldKind::tables, "how the model shows up; any of them", true, 0, 0, identity_fields},
+    {"part", FieldKind::tables, "pieces that are used as if each were a unit", false, 0, 0, part_fields},
     {"control", FieldKind::tables, "its controls", true, 0, 0, unit_control_fields},
 };
 
@@ -113,6 +121,7 @@ const std::vector<Field> rig_unit_fields{
     {"model", FieldKind::text, "the name that it gives itself", true},
     {"serial", FieldKind::text, "its serial number, if it has one"},
     {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
+    {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
 };
 
 const std::vector<Field> rig_table{

@@ -4,12 +4,20 @@
 #include "base/code_names.hpp"
 #include "base/near.hpp"
 #include "catalogue/kinds.hpp"
+#include "catalogue/lookup.hpp"
 #include "catalogue/take.hpp"
 
 namespace omnipar::catalogue {
 namespace {
 
 using text::Value;
+
+/// A code and the node that reports it.
+struct RawName {
+  std::string node;
+  Code code;
+  friend bool operator==(const RawName&, const RawName&) = default;
+};
 
 class CodeReader {
  public:
@@ -19,20 +27,26 @@ class CodeReader {
     problems_.push_back(text::at(source_, mark, std::move(id), std::move(message), std::move(hint)));
   }
 
-  /// The code that a table names, if it is one.
-  std::optional<Code> code_in(const Value& table) {
+  /// The code that a table names, with its node, if it is one.
+  std::optional<RawName> code_in(const Value& table) {
     const Value& name = *table.find("code");
-    const auto code = code_of_name(name.text);
+    const std::size_t slash = name.text.find('/');
+    const std::string node = slash == std::string::npos ? "" : name.text.substr(0, slash);
+    const std::string word = slash == std::string::npos ? name.text : name.text.substr(slash + 1);
+    check_node(name.mark, node);
+    const auto code = code_of_name(word);
     if (!code) {
-      const auto near = nearest(name.text, code_names());
-      error(name.mark, "unknown-code", fmt::format("no code is called '{}'", name.text),
+      const auto near = nearest(word, code_names());
+      error(name.mark, "unknown-code", fmt::format("no code is called '{}'", word),
             near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does");
-    } else if (std::ranges::find(seen_, *code) != seen_.end()) {
-      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
-    } else {
-      seen_.push_back(*code);
+      return std::nullopt;
     }
-    return code;
+    const RawName raw{node, *code};
+    if (std::ranges::find(seen_, raw) != seen_.end())
+      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
+    else
+      seen_.push_back(raw);
+    return raw;
   }
 
   /// A code can be given a role of some kinds only.
@@ -55,20 +69,40 @@ class CodeReader {
   }
 
  private:
+  void check_node(text::Mark mark, const std::string& node) {
+    static const std::vector<std::string_view> kinds{"keys", "motion", "mouse", "pad", "touch"};
+    if (node.empty() || std::ranges::find(kinds, node) != kinds.end()) return;
+    error(mark, "bad-word", fmt::format("no node is called '{}'", node), suggestion(node, kinds));
+  }
+
   const text::Source& source_;
   Diagnostics& problems_;
-  std::vector<Code> seen_;
+  std::vector<RawName> seen_;
 };
 
-ControlSheet control_of(const Value& table, Code code) {
+ControlSheet control_of(const Value& table, const RawName& raw) {
   ControlSheet control;
-  control.code = code;
+  control.node = raw.node;
+  control.code = raw.code;
+  control.parts = names_in(table, "parts");
   control.role = text_in(table, "role");
   control.label = text_in(table, "label");
   if (const std::string axis = text_in(table, "axis"); !axis.empty()) control.axis = axis == "x" ? Axis::x : Axis::y;
   if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
   if (const Value* rest = table.find("rest")) control.rest = static_cast<std::int32_t>(rest->integer);
   return control;
+}
+
+/// Each part that a control names must be one of the unit's.
+void check_parts(const text::Source& source, const Value& control, const UnitSheet& unit, Diagnostics& problems) {
+  const Value* parts = control.find("parts");
+  if (parts == nullptr) return;
+  std::vector<std::string_view> names;
+  for (const PartSheet& part : unit.parts) names.emplace_back(part.name);
+  for (const Value& name : parts->items)
+    if (std::ranges::find(names, name.text) == names.end())
+      problems.push_back(text::at(source, name.mark, "unknown-part",
+                                  fmt::format("this unit has no part '{}'", name.text), suggestion(name.text, names)));
 }
 
 }  // namespace
@@ -80,12 +114,17 @@ void read_unit(const text::Source& source, const Value& table, std::size_t error
   for (const Value& identity : table.find("identity")->items)
     unit.identities.push_back({whole_in<std::uint16_t>(identity, "vendor"),
                                whole_in<std::uint16_t>(identity, "product"), text_in(identity, "name")});
+  if (const Value* parts = table.find("part")) {
+    check_differ(source, *parts, "name", sheets.problems);
+    for (const Value& part : parts->items) unit.parts.push_back({text_in(part, "name"), text_in(part, "title")});
+  }
   CodeReader codes{source, sheets.problems};
   for (const Value& control : table.find("control")->items) {
     const auto code = codes.code_in(control);
     const auto kind = role_kind(text_in(control, "role"));
     if (!kind) check_roles(source, control.find("role"), sheets.problems);
-    if (code && kind) codes.check_role(control, *code, *kind);
+    if (code && kind) codes.check_role(control, code->code, *kind);
+    check_parts(source, control, unit, sheets.problems);
     if (code) unit.controls.push_back(control_of(control, *code));
   }
   if (sheets.problems.size() == errors_before) sheets.units.push_back(std::move(unit));
@@ -99,7 +138,7 @@ void read_rig(const text::Source& source, const Value& table, std::size_t errors
   for (const Value& unit : units->items)
     sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
                                 whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
-                                text_in(unit, "serial"), text_in(unit, "socket")});
+                                text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part")});
 }
 
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
@@ -107,9 +146,9 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
   CodeReader codes{source, sheets.problems};
   for (const Value& axis : table.find("axis")->items) {
     const auto code = codes.code_in(axis);
-    AxisCalibration measured{code.value_or(Code{}), whole_in<std::int32_t>(axis, "minimum"),
+    AxisCalibration measured{code.value_or(RawName{}).code, whole_in<std::int32_t>(axis, "minimum"),
                              whole_in<std::int32_t>(axis, "maximum"), whole_in<std::int32_t>(axis, "rest")};
-    if (code && code->type != ev_abs)
+    if (code && code->code.type != ev_abs)
       codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated",
                   "name an axis, such as ABS_X");
     if (measured.minimum >= measured.maximum || measured.rest < measured.minimum || measured.rest > measured.maximum)

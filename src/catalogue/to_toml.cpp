@@ -84,6 +84,7 @@ std::string to_toml(const RigUnit& unit) {
                   quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
   if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
+  if (!unit.part.empty()) text += fmt::format("part = {}\n", quoted(unit.part));
   return text;
 }
 

@@ -32,6 +32,8 @@ Description describe(libevdev* device, const std::string& path, const std::strin
   d.version = static_cast<std::uint16_t>(libevdev_get_id_version(device));
   d.serial = text_of(libevdev_get_uniq(device));
   d.socket = socket_of(syspath);
+  d.device = device_of(syspath);
+  d.interface = interface_of(syspath);
   d.node = path;
   const std::string phys = text_of(libevdev_get_phys(device));
   if (d.socket.empty()) d.socket = phys;
@@ -40,6 +42,8 @@ Description describe(libevdev* device, const std::string& path, const std::strin
   for (std::uint16_t number = 0; number < KEY_CNT; ++number)
     if (libevdev_has_event_code(device, EV_KEY, number) != 0)
       d.codes.push_back({key(number), 0, 1, libevdev_get_event_value(device, EV_KEY, number)});
+  for (std::uint16_t number = 0; number < REL_CNT; ++number)
+    if (libevdev_has_event_code(device, EV_REL, number) != 0) d.codes.push_back({{ev_rel, number}, 0, 0, 0});
   for (std::uint16_t number = 0; number < ABS_CNT; ++number)
     if (const input_absinfo* axis = libevdev_get_abs_info(device, number))
       d.codes.push_back({absolute(number), axis->minimum, axis->maximum, axis->value});
@@ -91,6 +95,13 @@ class EvdevNode final : public Node {
         return status == -EAGAIN;
       }
     }
+  }
+
+  void hold() noexcept override {
+    if (held_) return;
+    for (unsigned number = 0; number < KEY_CNT; ++number)
+      if (libevdev_get_event_value(device_.get(), EV_KEY, number) != 0) return;
+    held_ = libevdev_grab(device_.get(), LIBEVDEV_GRAB) == 0;
   }
 
   void flush(std::vector<ReadReport>& into) override {
@@ -149,6 +160,7 @@ class EvdevNode final : public Node {
   Time half_stamp_{};
   Time now_{};  ///< of the drain that is under way
   bool monotonic_ = true;
+  bool held_ = false;
   std::uint64_t losses_ = 0;
 };
 

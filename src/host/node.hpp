@@ -36,6 +36,10 @@ class Node {
   [[nodiscard]] virtual std::optional<Time> half_until() const noexcept = 0;
   virtual void flush(std::vector<ReadReport>& into) = 0;
 
+  /// Keeps what the node says from everybody else, if nothing on it is down: others would never see it go up. Can be
+  /// called again. Closing the node lets it go.
+  virtual void hold() noexcept = 0;
+
   /// Times that the kernel has lost events of this node.
   [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;
 };
@@ -48,6 +52,11 @@ class Node {
 /// ("platform/dummy_hcd.0:1.2"), never the bus number, which changes between boots. Empty if it is
 /// no USB unit.
 [[nodiscard]] std::string socket_of(const std::string& syspath);
+
+/// The physical device that a node is of: its USB socket, else the HID device ("0005:1209:0002.0001"), each
+/// equal for all nodes of one device; empty if neither is known. And the number of its USB interface, or -1.
+[[nodiscard]] std::string device_of(const std::string& syspath);
+[[nodiscard]] int interface_of(const std::string& syspath);
 
 /// True if a program made the node through uinput.
 [[nodiscard]] bool is_made_by_program(const std::string& syspath);

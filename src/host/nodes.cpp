@@ -16,7 +16,8 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
-  if (!is_controller(node->description())) return std::nullopt;
+  if (!is_playable(catalogue_, node->description())) return std::nullopt;
+  if (hold_) node->hold();
   open_.push_back({++last_unit_, place.path, std::move(node)});
   return last_unit_;
 }
@@ -48,6 +49,7 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
     Node& node = *open_[i].node;
     read_.clear();
     const bool there = polled[i].revents == 0 || node.drain(read_);
+    if (hold_ && there && polled[i].revents != 0) node.hold();
     if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
     for (ReadReport& report : read_) news_.said.push_back({open_[i].unit, std::move(report)});
     if (!there) news_.gone.push_back(open_[i].unit);

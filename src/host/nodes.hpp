@@ -9,6 +9,7 @@
 
 #include "host/node.hpp"
 #include "host/watch.hpp"
+#include "omnipar/catalogue.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::host {
@@ -21,11 +22,14 @@ struct Said {
 
 class Nodes {
  public:
-  /// `with_virtual`: open nodes that programs made, too (never our own).
-  Nodes(os::Door& door, bool with_virtual) noexcept : door_(door), with_virtual_(with_virtual) {}
+  /// `with_virtual`: open nodes that programs made, too (never our own). The catalogue must outlive the nodes.
+  Nodes(os::Door& door, const Catalogue& catalogue, bool with_virtual) noexcept
+      : door_(door), catalogue_(catalogue), with_virtual_(with_virtual) {}
 
-  /// Opens a node if it is a controller's and not open yet: its number, never used again, or nothing.
+  /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
   [[nodiscard]] std::optional<int> open(const NodePlace& place);
+  /// With `yes`, nobody else hears the nodes; each is taken as soon as nothing on it is down.
+  void hold(bool yes) noexcept { hold_ = yes; }
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
@@ -56,7 +60,9 @@ class Nodes {
   };
 
   os::Door& door_;
+  const Catalogue& catalogue_;
   bool with_virtual_;
+  bool hold_ = false;
   bool met_a_closed_door_ = false;
   int last_unit_ = 0;
   std::vector<Open> open_;

@@ -105,11 +105,16 @@ Reading reading_of(Code code, const std::string& role) {
 
 }  // namespace
 
-std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& description) {
+std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
+                                    std::string_view part) {
   std::vector<Control> controls;
+  const std::string_view kind = node_kind_name(node_kind(node));
   for (const ControlSheet& control : sheet.controls) {
+    if (control.node.empty() ? !is_main : control.node != kind) continue;
+    const bool everywhere = part.empty() || control.parts.empty();
+    if (!everywhere && std::ranges::find(control.parts, part) == control.parts.end()) continue;
     const std::size_t before = controls.size();
-    add(controls, description, {control.code, reading_of(control.code, control.role), control.role, control.axis});
+    add(controls, node, {control.code, reading_of(control.code, control.role), control.role, control.axis});
     if (controls.size() > before && control.rest)
       controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
   }

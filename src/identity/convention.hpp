@@ -6,6 +6,7 @@
 
 #include "omnipar/attachment.hpp"
 #include "omnipar/description.hpp"
+#include "omnipar/unit.hpp"
 #include "omnipar/unit_sheet.hpp"
 
 namespace omnipar {
@@ -13,7 +14,9 @@ namespace omnipar {
 /// What each code of a unit means by the convention; codes that it does not speak of are left out.
 [[nodiscard]] std::vector<Control> convention_controls(const Description& description);
 
-/// What each code of a unit means by its sheet; codes that the unit lacks are left out.
-[[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& description);
+/// What each code of a node means by its unit's sheet, for one part (empty: for the whole); codes that the node
+/// lacks are left out.
+[[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
+                                                  std::string_view part);
 
 }  // namespace omnipar

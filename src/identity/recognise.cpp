@@ -13,13 +13,21 @@ bool same_model(const RigUnit& unit, const Description& d) noexcept {
   return unit.vendor == d.vendor && unit.product == d.product && unit.model == d.name;
 }
 
-/// How sure it is that `d` is `unit`: 0 it is not, 3 serial and socket, 2 serial, 1 socket.
-int sureness(const RigUnit& unit, const Description& d) noexcept {
-  if (!same_model(unit, d)) return 0;
+/// Cheap pads all have the same serial number; it tells nobody apart. Parts of one unit may share theirs.
+bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
+  return std::ranges::any_of(rig.units, [&](const RigUnit& other) {
+    return &other != &unit && other.serial == unit.serial && other.part == unit.part && other.vendor == unit.vendor &&
+           other.product == unit.product && other.model == unit.model;
+  });
+}
+
+Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) noexcept {
   const bool socket = !unit.socket.empty() && unit.socket == d.socket;
-  if (unit.serial.empty() || d.serial.empty()) return socket ? 1 : 0;
-  if (unit.serial != d.serial) return 0;
-  return socket ? 3 : 2;
+  const Sureness without_serial = socket ? Sureness::socket : Sureness::maybe;
+  if (unit.serial.empty() || d.serial.empty()) return without_serial;
+  if (unit.serial != d.serial) return Sureness::no;
+  if (is_shared_serial(rig, unit)) return without_serial;
+  return socket ? Sureness::both : Sureness::serial;
 }
 
 /// Before its first report every axis reads 0, whatever its range; a 0 at the end of a range that
@@ -36,7 +44,8 @@ bool is_present(std::span<const std::string> present, const RigUnit& unit) noexc
   return std::ranges::find(present, unit.name) != present.end();
 }
 
-/// What was measured takes the place of what the unit says of itself.
+}  // namespace
+
 void calibrate(Attachment& attachment, const Rig& rig) {
   const auto measured = std::ranges::find(rig.calibrations, attachment.unit, &Calibration::unit);
   if (measured == rig.calibrations.end()) return;
@@ -49,8 +58,6 @@ void calibrate(Attachment& attachment, const Rig& rig) {
   }
 }
 
-}  // namespace
-
 bool is_controller(const Description& description) noexcept {
   if (description.ours) return false;
   return std::ranges::any_of(description.codes, [](const CodeRange& range) {
@@ -58,26 +65,47 @@ bool is_controller(const Description& description) noexcept {
   });
 }
 
-const RigUnit* find_unit(const Rig& rig, const Description& description,
-                         std::span<const std::string> present) noexcept {
-  const RigUnit* found = nullptr;
-  int best = 0;
-  for (const RigUnit& unit : rig.units) {
-    const int sure = is_present(present, unit) ? 0 : sureness(unit, description);
-    if (sure > best) {
-      best = sure;
-      found = &unit;
-    }
-  }
-  return found;
+bool is_playable(const Catalogue& catalogue, const Description& description) noexcept {
+  return is_controller(description) || (!description.ours && find_unit_sheet(catalogue, description) != nullptr);
 }
 
-RigUnit new_unit(const Rig& rig, const Description& description, std::string seat) {
-  const std::string stem = printable(description.name);
+std::string_view sureness_words(Sureness sureness) noexcept {
+  switch (sureness) {
+    case Sureness::no:
+      return "another one: its serial number differs";
+    case Sureness::maybe:
+      return "perhaps: the same model, but plugged in elsewhere";
+    case Sureness::socket:
+      return "by its socket";
+    case Sureness::serial:
+      return "by its serial number";
+    case Sureness::both:
+      return "by its serial number, in its socket";
+  }
+  return "";
+}
+
+std::vector<Match> matches(const Rig& rig, const Description& description, std::string_view part) {
+  std::vector<Match> all;
+  for (const RigUnit& unit : rig.units)
+    if (same_model(unit, description) && unit.part == part) all.push_back({&unit, sureness(rig, unit, description)});
+  std::ranges::stable_sort(all, std::greater{}, &Match::sureness);
+  return all;
+}
+
+const RigUnit* find_unit(const Rig& rig, const Description& description, std::span<const std::string> present,
+                         std::string_view part) {
+  for (const Match& match : matches(rig, description, part))
+    if (match.sureness >= Sureness::socket && !is_present(present, *match.unit)) return match.unit;
+  return nullptr;
+}
+
+RigUnit new_unit(const Rig& rig, const Description& description, std::string seat, std::string_view part) {
+  const std::string stem = printable(description.name) + (part.empty() ? "" : fmt::format(", {}", part));
   std::string name = stem;
   for (int number = 2; names_unit(rig, name); ++number) name = fmt::format("{} ({})", stem, number);
   return {std::move(name),  std::move(seat),    description.vendor, description.product,
-          description.name, description.serial, description.socket};
+          description.name, description.serial, description.socket, std::string{part}};
 }
 
 const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
@@ -91,23 +119,31 @@ const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& 
   return found;
 }
 
+Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,
+                       std::string_view part) {
+  Attachment attachment;
+  if (const UnitSheet* sheet = find_unit_sheet(catalogue, main))
+    attachment.controls = sheet_controls(*sheet, node, &main == &node, part);
+  else if (is_controller(node))
+    attachment.controls = convention_controls(node);
+  for (const Control& control : attachment.controls) {
+    const CodeRange* range = node.find(control.code);
+    if (range != nullptr && is_known(control, range->value)) attachment.state.push_back({control.code, range->value});
+  }
+  return attachment;
+}
+
 tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
                                                 const Description& description, std::span<const std::string> present) {
-  if (!is_controller(description))
+  if (!is_playable(catalogue, description))
     return tl::unexpected(
         Diagnostics{{"not-a-controller", Severity::error, "the unit has no buttons of a pad or joystick",
                      printable(description.name), "'omnipar units' lists what can be played on"}});
-  Attachment attachment;
+  Attachment attachment = attach_node(catalogue, description, description);
   const RigUnit* unit = find_unit(rig, description, present);
   attachment.unit = unit != nullptr ? unit->name : printable(description.name);
   if (unit != nullptr) attachment.seat = unit->seat;
-  const UnitSheet* sheet = find_unit_sheet(catalogue, description);
-  attachment.controls = sheet != nullptr ? sheet_controls(*sheet, description) : convention_controls(description);
   calibrate(attachment, rig);
-  for (const Control& control : attachment.controls) {
-    const CodeRange* range = description.find(control.code);
-    if (range != nullptr && is_known(control, range->value)) attachment.state.push_back({control.code, range->value});
-  }
   return attachment;
 }
 

@@ -42,12 +42,12 @@ void Script::take(const TraceEvent& event, const Description& unit) {
       for (const Change& change : event.changes)
         for (CodeRange& range : found.codes)
           if (range.code == change.code) range.value = change.value;
-      return table_.arrive(event.unit, found);
+      return table_.arrive(event.node, found);
     }
     case Deed::pull_out:
-      return table_.leave(event.unit);
+      return table_.leave(event.node);
     case Deed::report:
-      return table_.report(event.unit, {event.time, event.changes});
+      return table_.report(event.node, {event.time, event.changes});
   }
 }
 

@@ -26,7 +26,7 @@ class Session final : Listener {
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
         pads_(door, engine_),
-        nodes_(door, options.with_virtual) {}
+        nodes_(door, options.catalogue, options.with_virtual) {}
 
   SessionEnd run() {
     engine_.advance(door_.now());
@@ -94,6 +94,11 @@ class Session final : Listener {
     say(fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
   }
   void waiting(const std::string&) override {}
+  void asked(const std::string& seat, const std::string& unit) override {
+    say(fmt::format(
+        "{}: \"{}\" is not where it was, and others look just like it. Press a button on the one that is yours.",
+        who(seat), unit));
+  }
   void no_seat(const std::string& unit) override {
     say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, plan_.seats().size()));
   }

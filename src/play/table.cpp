@@ -1,97 +1,256 @@
 #include "play/table.hpp"
 
 #include <algorithm>
+#include <utility>
 
 namespace omnipar::play {
+namespace {
 
-Table::Guest* Table::find(int host_unit) noexcept {
-  const auto at = std::ranges::find(guests_, host_unit, &Guest::host_unit);
-  return at == guests_.end() ? nullptr : &*at;
+/// What a waiting unit's controls are doing, for the moment in which it takes a seat.
+void remember(Attachment& attachment, std::span<const Change> changes) {
+  for (const Change& change : changes) {
+    const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
+    if (known != attachment.state.end())
+      known->value = change.value;
+    else
+      attachment.state.push_back(change);
+  }
 }
+
+}  // namespace
+
+// -- who is there -----------------------------------------------------------------------------------------
 
 std::vector<std::string> Table::present() const {
   std::vector<std::string> names;
   for (const Guest& guest : guests_)
-    if (guest.playing) names.push_back(guest.attachment.unit);
+    for (const Place& place : guest.places)
+      if (!place.seat.empty()) names.push_back(place.name);
   return names;
+}
+
+bool Table::is_played(const std::string& seat) const {
+  return std::ranges::any_of(guests_, [&](const Guest& guest) {
+    return std::ranges::find(guest.places, seat, &Place::seat) != guest.places.end();
+  });
 }
 
 std::vector<std::string> Table::free_seats() const {
   std::vector<std::string> seats;
   for (const std::string& seat : engine_.plan().seats())
-    if (std::ranges::find(rig_.units, seat, &RigUnit::seat) == rig_.units.end()) seats.push_back(seat);
+    if (std::ranges::find(rig_.units, seat, &RigUnit::seat) == rig_.units.end() && !is_played(seat))
+      seats.push_back(seat);
   return seats;
 }
 
-/// A seat that nobody has taken, else one whose unit is away: its player has brought another.
-std::optional<std::string> Table::seat_for_newcomer() const {
-  const auto untaken = free_seats();
-  if (!untaken.empty()) return untaken.front();
+const RigUnit* Table::known(const Description& unit, const std::string& part) const {
+  const auto names = present();
+  const RigUnit* found = find_unit(rig_, unit, names, part);
+  return found != nullptr ? found : find_unit(stand_ins_, unit, names, part);
+}
+
+/// Of the rig's units that this one may be, the one that is away and whose seat comes first.
+const RigUnit* Table::perhaps(const Description& unit, const std::string& part) const {
+  const auto names = present();
+  const auto candidates = matches(rig_, unit, part);
   for (const std::string& seat : engine_.plan().seats())
-    if (std::ranges::none_of(guests_, [&](const Guest& g) { return g.playing && g.attachment.seat == seat; }))
-      return seat;
-  return std::nullopt;
+    for (const Match& match : candidates)
+      if (match.sureness == Sureness::maybe && match.unit->seat == seat &&
+          std::ranges::find(names, match.unit->name) == names.end())
+        return match.unit;
+  return nullptr;
 }
 
-void Table::arrive(int host_unit, const Description& description) {
-  auto attachment = recognise(catalogue_, rig_, description, present());
-  if (!attachment) return;
-  Guest& guest = guests_.emplace_back(Guest{host_unit, description, std::move(*attachment), {}, false});
-  if (guest.attachment.seat.empty())
-    listener_.waiting(guest.attachment.unit);
-  else
-    play(guest, true);
+std::vector<std::string> Table::parts_of(const Description& unit) const {
+  std::vector<std::string> parts;
+  if (const UnitSheet* sheet = find_unit_sheet(catalogue_, unit))
+    for (const PartSheet& part : sheet->parts) parts.push_back(part.name);
+  if (parts.empty()) parts.emplace_back();
+  return parts;
 }
 
-void Table::play(Guest& guest, bool again) {
-  const auto unit = engine_.attach(guest.attachment);
-  if (!unit) return listener_.cannot_attach(unit.error());
-  guest.playing = *unit;
-  listener_.seated(guest.attachment.seat, guest.attachment.unit, again);
+// -- units from nodes ---------------------------------------------------------------------------------------
+
+void Table::arrive(int node, const Description& description) {
+  if (!is_playable(catalogue_, description)) return;
+  nodes_.emplace(node, description);
+  regroup();
 }
 
-void Table::leave(int host_unit) {
-  Guest* guest = find(host_unit);
-  if (guest == nullptr) return;
-  if (guest->playing) {
-    engine_.detach(*guest->playing);
-    listener_.left(guest->attachment.seat, guest->attachment.unit);
+void Table::leave(int node) {
+  if (nodes_.erase(node) != 0) regroup();
+}
+
+/// Units keep their main node; what has gone leaves before anybody comes.
+void Table::regroup() {
+  std::vector<int> numbers;
+  std::vector<Description> descriptions;
+  for (const auto& [number, description] : nodes_) {
+    numbers.push_back(number);
+    descriptions.push_back(description);
   }
-  guests_.erase(guests_.begin() + (guest - guests_.data()));
-}
-
-/// What a waiting unit's controls are doing, for the moment in which it takes a seat.
-void Table::remember(Guest& guest, std::span<const Change> changes) {
-  for (const Change& change : changes) {
-    const auto known = std::ranges::find(guest.attachment.state, change.code, &Change::code);
-    if (known != guest.attachment.state.end())
-      known->value = change.value;
+  std::vector<Guest> now;
+  for (const UnitNodes& unit : group_nodes(descriptions)) now.push_back(guest_of(unit, numbers, descriptions));
+  const auto find = [](std::vector<Guest>& guests, const Guest& wanted) {
+    return std::ranges::find_if(guests,
+                                [&](const Guest& guest) { return guest.nodes.front() == wanted.nodes.front(); });
+  };
+  for (auto guest = guests_.begin(); guest != guests_.end();) {
+    if (find(now, *guest) != now.end()) {
+      ++guest;
+      continue;
+    }
+    const Guest gone = std::move(*guest);
+    guest = guests_.erase(guest);
+    dismiss(gone);
+  }
+  for (Guest& guest : now) {
+    const auto old = find(guests_, guest);
+    if (old == guests_.end())
+      welcome(std::move(guest));
     else
-      guest.attachment.state.push_back(change);
+      update(*old, guest.nodes);
+  }
+  ask_for_the_lost();
+}
+
+Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
+                             const std::vector<Description>& descriptions) const {
+  Guest guest;
+  guest.unit = descriptions[unit.main()];
+  guest.unit.socket = unit.socket;
+  for (const std::size_t i : unit.nodes) guest.nodes.push_back(numbers[i]);
+  return guest;
+}
+
+Table::Share Table::share_of(const Guest& guest, const Place& place, int node) const {
+  const Description& main = nodes_.at(guest.nodes.front());
+  Share share{node, attach_node(catalogue_, main, nodes_.at(node), place.part), std::nullopt};
+  share.attachment.unit = place.name;
+  share.attachment.seat = place.seat;
+  calibrate(share.attachment, rig_);
+  return share;
+}
+
+void Table::welcome(Guest guest) {
+  Guest& here = guests_.emplace_back(std::move(guest));
+  for (const std::string& part : parts_of(here.unit)) {
+    Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, false};
+    if (const RigUnit* unit = known(here.unit, part)) {
+      place.name = unit->name;
+      place.seat = unit->seat;
+    }
+    for (const int node : here.nodes) place.shares.push_back(share_of(here, place, node));
+    here.places.push_back(std::move(place));
+    Place& sitting = here.places.back();
+    if (sitting.seat.empty())
+      listener_.waiting(sitting.name);
+    else
+      play(sitting, true);
   }
 }
 
-void Table::take_seat(Guest& guest) {
-  const auto seat = seat_for_newcomer();
-  if (!seat) {
-    if (!std::exchange(guest.told_no_seat, true)) listener_.no_seat(guest.attachment.unit);
+/// A unit's other nodes may come later than its main one, and go earlier.
+void Table::update(Guest& guest, const std::vector<int>& nodes) {
+  if (guest.nodes == nodes) return;
+  guest.nodes = nodes;
+  const auto stays = [&nodes](const Share& share) { return std::ranges::find(nodes, share.node) != nodes.end(); };
+  for (Place& place : guest.places) {
+    for (const Share& share : place.shares)
+      if (!stays(share) && share.playing) engine_.detach(*share.playing);
+    std::erase_if(place.shares, [&](const Share& share) { return !stays(share); });
+    for (const int node : nodes) {
+      if (std::ranges::find(place.shares, node, &Share::node) != place.shares.end()) continue;
+      place.shares.push_back(share_of(guest, place, node));
+      if (place.seat.empty()) continue;
+      if (const auto unit = engine_.attach(place.shares.back().attachment)) place.shares.back().playing = *unit;
+    }
+  }
+}
+
+void Table::dismiss(const Guest& guest) {
+  for (const Place& place : guest.places) {
+    for (const Share& share : place.shares)
+      if (share.playing) engine_.detach(*share.playing);
+    if (!place.seat.empty()) listener_.left(place.seat, place.name);
+  }
+}
+
+// -- seats --------------------------------------------------------------------------------------------------
+
+void Table::play(Place& place, bool again) {
+  bool attached = false;
+  for (Share& share : place.shares) {
+    if (share.attachment.controls.empty()) continue;
+    share.attachment.unit = place.name;
+    share.attachment.seat = place.seat;
+    const auto unit = engine_.attach(share.attachment);
+    if (!unit) {
+      listener_.cannot_attach(unit.error());
+      continue;
+    }
+    share.playing = *unit;
+    attached = true;
+  }
+  if (attached) listener_.seated(place.seat, place.name, again);
+}
+
+/// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
+void Table::ask_for_the_lost() {
+  for (const Guest& guest : guests_)
+    for (const Place& place : guest.places) {
+      const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
+      if (lost == nullptr) continue;
+      if (std::exchange(last_asked_, lost->name) != lost->name) listener_.asked(lost->seat, lost->name);
+      return;
+    }
+  last_asked_.clear();
+}
+
+void Table::sit_down(Place& place, const std::string& name, const std::string& seat) {
+  place.name = name;
+  place.seat = seat;
+}
+
+void Table::take_seat(Guest& guest, Place& place) {
+  if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
+    const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
+    entry->socket = guest.unit.socket;
+    sit_down(place, entry->name, entry->seat);
+    play(place, true);
+    return ask_for_the_lost();
+  }
+  const auto untaken = free_seats();
+  Rig& rig = untaken.empty() ? stand_ins_ : rig_;
+  std::string seat = untaken.empty() ? "" : untaken.front();
+  for (const std::string& empty : engine_.plan().seats())
+    if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
+  if (seat.empty()) {
+    if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(place.name);
     return;
   }
-  RigUnit unit = new_unit(rig_, guest.description, *seat);
-  guest.attachment.unit = unit.name;
-  guest.attachment.seat = *seat;
-  rig_.units.push_back(std::move(unit));
-  play(guest, false);
+  rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
+  sit_down(place, rig.units.back().name, seat);
+  play(place, false);
 }
 
-void Table::report(int host_unit, const Report& report) {
-  Guest* guest = find(host_unit);
-  if (guest == nullptr) return;
-  if (guest->playing) return engine_.feed(*guest->playing, report);
-  remember(*guest, report.changes);
-  if (!has_press(guest->attachment, report.changes)) return;
-  engine_.advance(report.time);
-  take_seat(*guest);
+void Table::report(int node, const Report& report) {
+  for (Guest& guest : guests_) {
+    if (std::ranges::find(guest.nodes, node) == guest.nodes.end()) continue;
+    for (Place& place : guest.places) {
+      const auto share = std::ranges::find(place.shares, node, &Share::node);
+      if (share == place.shares.end()) continue;
+      if (share->playing) {
+        engine_.feed(*share->playing, report);
+        continue;
+      }
+      remember(share->attachment, report.changes);
+      if (!place.seat.empty() || !has_press(share->attachment, report.changes)) continue;
+      engine_.advance(report.time);
+      take_seat(guest, place);
+    }
+    return;
+  }
 }
 
 }  // namespace omnipar::play

@@ -1,11 +1,14 @@
-// The table that everybody plays at: units come and go, a first press takes the next seat, and a unit
-// that was here before gets its own seat back. Calls no system; hosts and the demo drive it.
+// The table that everybody plays at: nodes come and go and are grouped into units; a first press takes the
+// next seat, and a unit that was here before gets its own seat back. Calls no system; hosts and the demo
+// drive it.
 //
-// A unit:  new --arrives, known to the rig--> playing
-//          new --arrives, unknown--> waiting --press--> playing
-//          playing or waiting --leaves--> gone (its seat stays its own)
+// A unit, or each part of one:
+//   new --the rig knows it for sure--> playing
+//   new --the rig may know it, or does not--> waiting --press--> playing
+//   playing or waiting --leaves--> gone (its seat stays its own)
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -24,6 +27,8 @@ class Listener {
   virtual void left(const std::string& seat, const std::string& unit) = 0;
   /// A unit that nobody has pressed yet.
   virtual void waiting(const std::string& unit) = 0;
+  /// A unit may be that of this seat, but it is plugged in elsewhere: whoever sits there should press a button.
+  virtual void asked(const std::string& seat, const std::string& unit) = 0;
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
   virtual void cannot_attach(const Diagnostic& why) = 0;
@@ -31,40 +36,67 @@ class Listener {
 
 class Table {
  public:
-  /// The engine, the catalogue and the listener must outlive the table. Units that `rig` knows sit down by
-  /// themselves, where the plan has their seat.
+  /// The engine, the catalogue and the listener must outlive the table. Units that `rig` knows for sure sit down
+  /// by themselves, where the plan has their seat.
   Table(Engine& engine, const Catalogue& catalogue, Rig rig, Listener& listener)
       : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), listener_(listener) {}
 
-  /// `host_unit` is the host's own number for the unit. Units that are no controllers are ignored.
-  void arrive(int host_unit, const Description& description);
-  void leave(int host_unit);
-  void report(int host_unit, const Report& report);
+  /// `node` is the host's own number for it. Nodes that nobody can play on are ignored.
+  void arrive(int node, const Description& description);
+  void leave(int node);
+  void report(int node, const Report& report);
+  /// The household's units, with those that have sat down for the first time, and the sockets they are in now.
+  /// Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
 
  private:
-  struct Guest {
-    int host_unit = 0;
-    Description description;
+  /// One node's share in a place at the table.
+  struct Share {
+    int node = 0;
     Attachment attachment;
     std::optional<UnitId> playing;
+  };
+  /// A unit, or a part of one, and its seat.
+  struct Place {
+    std::string part;
+    std::string name;
+    std::string seat;  ///< empty: nobody's yet
+    std::vector<Share> shares;
     bool told_no_seat = false;
   };
+  struct Guest {
+    Description unit;  ///< its main node, with the unit's own socket
+    std::vector<int> nodes;
+    std::vector<Place> places;
+  };
 
-  [[nodiscard]] Guest* find(int host_unit) noexcept;
+  void regroup();
+  void welcome(Guest guest);
+  void update(Guest& guest, const std::vector<int>& nodes);
+  void dismiss(const Guest& guest);
+  [[nodiscard]] Guest guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
+                               const std::vector<Description>& descriptions) const;
+  [[nodiscard]] std::vector<std::string> parts_of(const Description& unit) const;
   [[nodiscard]] std::vector<std::string> present() const;
-  [[nodiscard]] std::optional<std::string> seat_for_newcomer() const;
-  void remember(Guest& guest, std::span<const Change> changes);
-  void take_seat(Guest& guest);
-  void play(Guest& guest, bool again);
+  [[nodiscard]] bool is_played(const std::string& seat) const;
+  [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
+  [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
+  [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
+  void ask_for_the_lost();
+  void take_seat(Guest& guest, Place& place);
+  void sit_down(Place& place, const std::string& name, const std::string& seat);
+  void play(Place& place, bool again);
 
   Engine& engine_;
   const Catalogue& catalogue_;
   Rig rig_;
+  Rig stand_ins_;  ///< for this evening
   Listener& listener_;
+  std::map<int, Description> nodes_;
   std::vector<Guest> guests_;
+  std::string last_asked_;
 };
 
 }  // namespace omnipar::play

@@ -29,6 +29,13 @@ std::size_t offset_of(std::string_view text, Mark mark) {
   return offset;
 }
 
+/// Where one key leads: into a table, or into a list by "#2". Null if nowhere.
+const Value* step(const Value& from, const std::string& key) {
+  if (!key.starts_with('#')) return from.find(key);
+  const std::size_t index = std::stoul(key.substr(1));
+  return from.type == Value::Type::list && index < from.items.size() ? &from.items[index] : nullptr;
+}
+
 std::string joined(Path path) {
   std::string all;
   for (const std::string& key : path) all += (all.empty() ? "" : ".") + key;
@@ -46,7 +53,7 @@ class Editor {
     std::size_t depth = 0;
     const Value* deepest = &root_;
     for (; depth < path_.size(); ++depth) {
-      const Value* next = deepest->find(path_[depth]);
+      const Value* next = step(*deepest, path_[depth]);
       if (next == nullptr) break;
       deepest = next;
     }
@@ -65,9 +72,10 @@ class Editor {
   tl::expected<std::string, Diagnostics> clear() const {
     const Value* parent = &root_;
     for (const std::string& key : path_.first(path_.size() - 1)) {
-      parent = parent->find(key);
+      parent = step(*parent, key);
       if (parent == nullptr) return source_.text;
     }
+    if (path_.back().starts_with('#')) return without_item(*parent);
     const auto member =
         std::ranges::find_if(parent->members, [&](const Member& m) { return m.key.name == path_.back(); });
     if (member == parent->members.end()) return source_.text;
@@ -99,6 +107,7 @@ class Editor {
   /// The header is the table's own, not that of a table within.
   bool has_header(const Value& table, std::string_view name) const {
     if (!begins_with(table, '[')) return false;
+    if (name.starts_with('#')) return true;  // of a list of tables, each has its own
     std::string_view header = text_.substr(offset_of(text_, table.mark));
     header = header.substr(0, offset_of(text_, table.end) - offset_of(text_, table.mark));
     while (header.ends_with(']') || header.ends_with(' ')) header.remove_suffix(1);
@@ -144,6 +153,17 @@ class Editor {
     return fmt::format("{}{} {} {}", before, table.members.empty() ? "" : ",", added, rest);
   }
 
+  /// A list of tables without one of them: its header, its lines, and the empty line behind them.
+  tl::expected<std::string, Diagnostics> without_item(const Value& list) const {
+    const Value* item = step(list, path_.back());
+    if (item == nullptr) return source_.text;
+    if (!is_section(list)) return refused();
+    const std::size_t from = offset_of_line(text_, item->mark.line);
+    std::size_t to = offset_of_line(text_, last_line_of(*item) + 1);
+    if (text_.substr(to).starts_with(line_end_)) to += line_end_.size();
+    return source_.text.substr(0, from) + source_.text.substr(to);
+  }
+
   std::string without_inside(const Value& table, const Member& member) const {
     std::size_t from = offset_of(text_, member.key.mark);
     std::size_t to = offset_of(text_, member.value.end);
@@ -166,11 +186,21 @@ class Editor {
 
 /// Takes the value at `path` out, and tables that are empty with or without it.
 void prune(Value& table, Path path) {
+  if (!path.empty() && table.type == Value::Type::list) {
+    const std::size_t index = std::stoul(path[0].substr(1));
+    if (index >= table.items.size()) return;
+    if (path.size() == 1)
+      table.items.erase(table.items.begin() + static_cast<std::ptrdiff_t>(index));
+    else
+      prune(table.items[index], path.subspan(1));
+    return;
+  }
   if (!path.empty()) {
     const auto member = std::ranges::find_if(table.members, [&](const Member& m) { return m.key.name == path[0]; });
     if (member != table.members.end()) {
       prune(member->value, path.subspan(1));
-      if (path.size() == 1) table.members.erase(member);
+      const bool emptied = path.size() == 2 && path[1].starts_with('#') && member->value.items.empty();
+      if (path.size() == 1 || emptied) table.members.erase(member);
     }
   }
   std::erase_if(table.members, [](Member& member) {
@@ -183,7 +213,7 @@ void prune(Value& table, Path path) {
 const Value* at_path(const Value& root, Path path) {
   const Value* value = &root;
   for (const std::string& key : path)
-    if (value != nullptr) value = value->find(key);
+    if (value != nullptr) value = step(*value, key);
   return value;
 }
 
@@ -192,10 +222,13 @@ bool is_as_meant(const Parsed& before, const Source& after, Path path, const Val
   Parsed now = parse_toml(after);
   if (!now.problems.empty()) return false;
   const Value* value = at_path(now.root, path);
-  if ((value == nullptr) != (wanted == nullptr) || (value != nullptr && !same(*value, *wanted))) return false;
+  const bool from_list = wanted == nullptr && path.back().starts_with('#');  // others move up
+  if (!from_list && ((value == nullptr) != (wanted == nullptr) || (value != nullptr && !same(*value, *wanted))))
+    return false;
   Value old = before.root;
   prune(old, path);
-  prune(now.root, path);
+  // What has been taken out of a list is no longer there to be taken out.
+  prune(now.root, from_list ? Path{} : path);
   return same(old, now.root);
 }
 

@@ -10,7 +10,7 @@
 
 namespace omnipar::text {
 
-/// A value by the keys that lead to it, such as port, 1, bind, a. The keys are bare ones.
+/// A value by the keys that lead to it, such as port, 1, bind, a. The keys are bare ones; "#2" is the third of a list.
 using Path = std::span<const std::string>;
 
 /// The text with `value` (TOML, on one line) at `path`: in the place of the value that is there, else on a

@@ -114,8 +114,8 @@ TraceHead head_of(const Json& object) {
 }
 
 /// "0003:1209:0001:0100": bus, vendor, product and version.
-void read_id(const std::string& id, Description& unit) {
-  const std::array fields{&unit.bus, &unit.vendor, &unit.product, &unit.version};
+void read_id(const std::string& id, Description& node) {
+  const std::array fields{&node.bus, &node.vendor, &node.product, &node.version};
   constexpr std::size_t width = 5;  // four digits and a colon
   bool good = id.size() == fields.size() * width - 1;
   for (std::size_t i = 0; good && i < fields.size(); ++i) {
@@ -126,30 +126,36 @@ void read_id(const std::string& id, Description& unit) {
   if (!good) throw bad_entry("'id' is not bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
 }
 
-Description unit_of(const Json& object) {
-  static constexpr std::array<std::string_view, 8> names{"unit",   "name",    "id",   "serial",
-                                                         "socket", "virtual", "keys", "axes"};
+Description node_of(const Json& object) {
+  static constexpr std::array<std::string_view, 10> names{"node",   "name",      "id",      "serial", "socket",
+                                                          "device", "interface", "virtual", "keys",   "axes"};
   know_only(object, names);
-  Description unit;
-  unit.name = text_in(object, "name");
-  unit.serial = text_in(object, "serial");
-  unit.socket = text_in(object, "socket");
-  unit.made_by_program = flag_in(object, "virtual");
-  if (object.contains("id")) read_id(text_in(object, "id"), unit);
+  Description node;
+  node.name = text_in(object, "name");
+  node.serial = text_in(object, "serial");
+  node.socket = text_in(object, "socket");
+  node.device = text_in(object, "device");
+  if (const auto at = object.find("interface"); at != object.end())
+    node.interface = static_cast<int>(whole(*at, "'interface'", 0, 255));
+  node.made_by_program = flag_in(object, "virtual");
+  if (object.contains("id")) read_id(text_in(object, "id"), node);
   if (const auto keys = object.find("keys"); keys != object.end()) {
     if (!keys->is_array()) throw bad_entry("'keys' should be a list of codes");
-    for (const Json& name : *keys) unit.codes.push_back({code_in(name), 0, 1, 0});
+    for (const Json& name : *keys) {
+      const Code code = code_in(name);
+      node.codes.push_back({code, 0, code.type == ev_rel ? 0 : 1, 0});
+    }
   }
   if (const auto axes = object.find("axes"); axes != object.end()) {
     if (!axes->is_object()) throw bad_entry(R"('axes' should be as in {"ABS_X":[0,255]})");
     for (const auto& [name, range] : axes->items()) {
       if (!range.is_array() || range.size() != 2) throw bad_entry(fmt::format("'{}' should be as in [0,255]", name));
-      unit.codes.push_back({code_in(name), raw_value(range[0], name), raw_value(range[1], name), 0});
-      if (unit.codes.back().minimum > unit.codes.back().maximum)
+      node.codes.push_back({code_in(name), raw_value(range[0], name), raw_value(range[1], name), 0});
+      if (node.codes.back().minimum > node.codes.back().maximum)
         throw bad_entry(fmt::format("the range of '{}' ends before it begins", name));
     }
   }
-  return unit;
+  return node;
 }
 
 std::vector<Change> changes_of(const Json& list) {
@@ -163,12 +169,12 @@ std::vector<Change> changes_of(const Json& list) {
 }
 
 TraceEvent event_of(const Json& object) {
-  static constexpr std::array<std::string_view, 6> names{"t", "unit", "plug", "report", "note", "lesson"};
+  static constexpr std::array<std::string_view, 6> names{"t", "node", "plug", "report", "note", "lesson"};
   know_only(object, names);
   TraceEvent event;
   constexpr std::int64_t a_year_in_us = 366LL * 24 * 3600 * 1'000'000;
   event.time = at_us(whole(object["t"], "'t'", 0, a_year_in_us));
-  event.unit = static_cast<int>(whole(needed(object, "unit"), "'unit'", 1, 9999));
+  event.node = static_cast<int>(whole(needed(object, "node"), "'node'", 1, 9999));
   event.note = text_in(object, "note");
   event.lesson = text_in(object, "lesson");
   const std::string plug = text_in(object, "plug");
@@ -193,15 +199,15 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
     }
     const Json object = parsed(line);
     if (!object.contains("t")) {
-      const int number = static_cast<int>(whole(needed(object, "unit"), "'unit'", 1, 9999));
-      if (units_.contains(number)) throw bad_entry(fmt::format("unit {} is there twice", number));
-      units_.emplace(number, unit_of(object));
+      const int number = static_cast<int>(whole(needed(object, "node"), "'node'", 1, 9999));
+      if (nodes_.contains(number)) throw bad_entry(fmt::format("node {} is there twice", number));
+      nodes_.emplace(number, node_of(object));
       return std::nullopt;
     }
     TraceEvent event = event_of(object);
-    if (!units_.contains(event.unit))
-      throw bad_entry(fmt::format("no line above describes unit {}", event.unit),
-                      R"(write {"unit":1,"name":"…"} before its first event)");
+    if (!nodes_.contains(event.node))
+      throw bad_entry(fmt::format("no line above describes node {}", event.node),
+                      R"(write {"node":1,"name":"…"} before its first event)");
     if (event.time < last_) throw bad_entry("this lies before the event above", "events are in order of time");
     last_ = event.time;
     return event;

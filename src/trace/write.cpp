@@ -30,15 +30,17 @@ std::string to_line(const TraceHead& head) {
   return dumped(line);
 }
 
-std::string to_line(int number, const Description& unit) {
-  Json line{{"unit", number}, {"name", unit.name}};
-  line["id"] = fmt::format("{:04x}:{:04x}:{:04x}:{:04x}", unit.bus, unit.vendor, unit.product, unit.version);
-  if (!unit.serial.empty()) line["serial"] = unit.serial;
-  if (!unit.socket.empty()) line["socket"] = unit.socket;
-  if (unit.made_by_program) line["virtual"] = true;
+std::string to_line(int number, const Description& node) {
+  Json line{{"node", number}, {"name", node.name}};
+  line["id"] = fmt::format("{:04x}:{:04x}:{:04x}:{:04x}", node.bus, node.vendor, node.product, node.version);
+  if (!node.serial.empty()) line["serial"] = node.serial;
+  if (!node.socket.empty()) line["socket"] = node.socket;
+  if (!node.device.empty()) line["device"] = node.device;
+  if (node.interface >= 0) line["interface"] = node.interface;
+  if (node.made_by_program) line["virtual"] = true;
   Json keys = Json::array();
   Json axes = Json::object();
-  for (const CodeRange& range : unit.codes) {
+  for (const CodeRange& range : node.codes) {
     if (range.code.type == ev_abs)
       axes[code_name(range.code)] = {range.minimum, range.maximum};
     else
@@ -50,7 +52,7 @@ std::string to_line(int number, const Description& unit) {
 }
 
 std::string to_line(const TraceEvent& event) {
-  Json line{{"t", event.time.time_since_epoch().count()}, {"unit", event.unit}};
+  Json line{{"t", event.time.time_since_epoch().count()}, {"node", event.node}};
   if (event.deed != Deed::report) line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
   if (event.deed == Deed::report || !event.changes.empty()) line["report"] = flat(event.changes);
   if (!event.note.empty()) line["note"] = event.note;

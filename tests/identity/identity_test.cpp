@@ -43,7 +43,7 @@ TEST_CASE("a unit is known by its serial, or by its socket where it has none", "
   CHECK(seat_in(twins, at(panel(), "", "usb:1")) == "");                          // another model in a known socket
   const Rig same_serials = rig_of(at(pad, "0", "usb:1"), at(pad, "0", "usb:2"));  // cheap pads do this
   CHECK(seat_in(same_serials, at(pad, "0", "usb:2")) == "seat-2");
-  CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) == "seat-2");
+  CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) == "");  // may be anybody's
   CHECK(same_serials.units[1].name == "Marrowby Twin-Stick Pad (2)");
 }
 

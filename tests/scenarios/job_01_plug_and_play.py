@@ -12,8 +12,8 @@ def evening(home, name, sit_down, first=1, second=2):
     room = Room()
     room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
     room.pad(2, "Quill Sea Pad", 3, "hall:2", stick=(0, 255))
-    room.lines.append({"t": 0, "unit": first, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if first == 2 else []})
-    room.lines.append({"t": 0, "unit": second, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if second == 2 else []})
+    room.lines.append({"t": 0, "node": first, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if first == 2 else []})
+    room.lines.append({"t": 0, "node": second, "plug": "in", "report": ["ABS_X", 128, "ABS_Y", 128] if second == 2 else []})
     room.wait(500)
     if sit_down:
         room.press(first, "BTN_START")

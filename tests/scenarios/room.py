@@ -40,7 +40,7 @@ class Room:
         self.now = 0
 
     def pad(self, number, name, product, socket, stick=(-32768, 32767)):
-        self.lines.append({"unit": number, "name": name, "id": f"0003:1209:{product:04x}:0100", "socket": socket,
+        self.lines.append({"node": number, "name": name, "id": f"0003:1209:{product:04x}:0100", "socket": socket,
                            "keys": self.BUTTONS, "axes": {"ABS_X": list(stick), "ABS_Y": list(stick),
                                                           "ABS_HAT0X": [-1, 1], "ABS_HAT0Y": [-1, 1]}})
 
@@ -48,10 +48,10 @@ class Room:
         self.now += ms
 
     def plug(self, number, way):
-        self.lines.append({"t": self.now * 1000, "unit": number, "plug": way})
+        self.lines.append({"t": self.now * 1000, "node": number, "plug": way})
 
     def report(self, number, *flat):
-        self.lines.append({"t": self.now * 1000, "unit": number, "report": list(flat)})
+        self.lines.append({"t": self.now * 1000, "node": number, "report": list(flat)})
 
     def press(self, number, code, ms=100):
         self.report(number, code, 1)

@@ -169,3 +169,23 @@ TEST_CASE("Odd places for a binding", "[edit]") {
   REQUIRE(clear("p = { a = 1 }\n", {"p", "a"}) == "p = {  }\n");
   REQUIRE(clear("p.a = 1\np.b = 2\n", {"p", "a"}) == "p.b = 2\n");
 }
+
+TEST_CASE("Lists of tables: one of them is changed, gets a field, or goes", "[edit]") {
+  const std::string rig =
+      "omnipar = 1\nkind = \"rig\"\n\n# the big one\n[[unit]]\nname = \"a\" # a\nseat = \"left\"\n\n[[unit]]\nname = "
+      "\"b\"\n\n"
+      "# at the door\n[[unit]]\nname = \"c\"\n";
+  const auto without = [&rig](std::string gone) {
+    std::string text = rig;
+    return text.erase(text.find(gone), gone.size());
+  };
+  std::string wanted = rig;
+  REQUIRE(set(rig, {"unit", "#0", "seat"}, "\"right\"") == wanted.replace(rig.find("left"), 4, "right"));
+  wanted = rig;
+  REQUIRE(set(rig, {"unit", "#1", "seat"}, "\"sofa\"") == wanted.insert(rig.find("\n\n# at"), "\nseat = \"sofa\""));
+  REQUIRE(clear(rig, {"unit", "#1"}) == without("[[unit]]\nname = \"b\"\n\n"));
+  REQUIRE(clear(rig, {"unit", "#0"}) == without("[[unit]]\nname = \"a\" # a\nseat = \"left\"\n\n"));
+  REQUIRE(clear(rig, {"unit", "#2"}) == without("[[unit]]\nname = \"c\"\n"));
+  REQUIRE(clear(rig, {"unit", "#3"}) == rig);
+  REQUIRE(clear("[[unit]]\nname = \"a\"\n", {"unit", "#0"}).empty());
+}

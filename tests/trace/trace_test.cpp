@@ -21,7 +21,7 @@ std::string problem_of(const std::string& text) {
   return "";
 }
 
-const std::string head = "{\"omnipar\":1,\"kind\":\"trace\"}\n{\"unit\":1,\"name\":\"Pad\",\"keys\":[\"BTN_SOUTH\"]}\n";
+const std::string head = "{\"omnipar\":1,\"kind\":\"trace\"}\n{\"node\":1,\"name\":\"Pad\",\"keys\":[\"BTN_SOUTH\"]}\n";
 
 Description random_unit(std::mt19937& dice) {
   Description unit;
@@ -33,6 +33,8 @@ Description random_unit(std::mt19937& dice) {
   unit.version = static_cast<std::uint16_t>(dice());
   unit.serial = dice() % 2 == 0 ? "" : "No 7";
   unit.socket = dice() % 2 == 0 ? "" : "hall:1";
+  unit.device = dice() % 2 == 0 ? "" : "hall:1";
+  unit.interface = static_cast<int>(dice() % 4) - 1;
   unit.made_by_program = dice() % 2 == 0;
   for (std::uint16_t number = 0; number < 0x2ff; number = static_cast<std::uint16_t>(number + 1 + dice() % 40))
     unit.codes.push_back({key(number), 0, 1, 0});
@@ -45,7 +47,8 @@ Description random_unit(std::mt19937& dice) {
 
 bool same(const Description& a, const Description& b) {
   const auto fields = [](const Description& d) {
-    return std::tie(d.name, d.bus, d.vendor, d.product, d.version, d.serial, d.socket, d.made_by_program);
+    return std::tie(d.name, d.bus, d.vendor, d.product, d.version, d.serial, d.socket, d.device, d.interface,
+                    d.made_by_program);
   };
   return fields(a) == fields(b) && std::ranges::equal(a.codes, b.codes, [](const CodeRange& x, const CodeRange& y) {
            return x.code == y.code && x.minimum == y.minimum && x.maximum == y.maximum;
@@ -63,8 +66,8 @@ TEST_CASE("What is written is read again the same, and written again as the same
     REQUIRE(reader.head() == trace_head);
     const Description unit = random_unit(dice);
     REQUIRE(reader.take(to_line(4, unit)));
-    REQUIRE(same(reader.units().at(4), unit));
-    REQUIRE(to_line(4, reader.units().at(4)) == to_line(4, unit));
+    REQUIRE(same(reader.nodes().at(4), unit));
+    REQUIRE(to_line(4, reader.nodes().at(4)) == to_line(4, unit));
     Time time;
     for (int i = 0; i < 10; ++i) {
       time += Duration{dice() % 100'000};
@@ -92,11 +95,11 @@ TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
     REQUIRE(event);
     if (*event)
       REQUIRE(to_line(**event) == line);
-    else if (reader.units().size() == units)
+    else if (reader.nodes().size() == units)
       REQUIRE(to_line(reader.head()) == line);
     else
-      REQUIRE(to_line(reader.units().rbegin()->first, reader.units().rbegin()->second) == line);
-    units = reader.units().size();
+      REQUIRE(to_line(reader.nodes().rbegin()->first, reader.nodes().rbegin()->second) == line);
+    units = reader.nodes().size();
   }
   REQUIRE(units == 4);
 }
@@ -107,28 +110,28 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
     std::string line, message;
   };
   const std::vector<Case> cases{
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",1]",
+      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1]",
        "evening.trace:3:41: from here on this is no JSON [bad-line]"},
       {"[1]", at_3 + "this is no JSON object [bad-line]"},
-      {"{\"tt\":1,\"unit\":1}", at_3 + "unit 1 is there twice [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"repot\":[]}", at_3 + "there is no field 'repot' here [bad-entry]"},
-      {"{\"t\":1,\"unit\":1}", at_3 + "'report' is missing [bad-entry]"},
-      {"{\"t\":1,\"unit\":2,\"report\":[]}", at_3 + "no line above describes unit 2 [bad-entry]"},
-      {"{\"t\":1.5,\"unit\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
-      {"{\"t\":-1,\"unit\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
-      {"{\"t\":99999999999999999999,\"unit\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
-      {"{\"t\":18446744073709551615,\"unit\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\"]}",
+      {"{\"tt\":1,\"node\":1}", at_3 + "node 1 is there twice [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"repot\":[]}", at_3 + "there is no field 'repot' here [bad-entry]"},
+      {"{\"t\":1,\"node\":1}", at_3 + "'report' is missing [bad-entry]"},
+      {"{\"t\":1,\"node\":2,\"report\":[]}", at_3 + "no line above describes node 2 [bad-entry]"},
+      {"{\"t\":1.5,\"node\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
+      {"{\"t\":-1,\"node\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
+      {"{\"t\":99999999999999999999,\"node\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
+      {"{\"t\":18446744073709551615,\"node\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\"]}",
        at_3 + "'report' should be a list of codes and values [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
-      {"{\"t\":1,\"unit\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"plug\":\"on\"}", at_3 + "'plug' may be \"in\" or \"out\" [bad-entry]"},
-      {"{\"t\":1,\"unit\":1,\"note\":7,\"report\":[]}", at_3 + "'note' should be a text [bad-entry]"},
-      {"{\"unit\":2,\"id\":\"1209\"}", at_3 + "'id' is not bus, vendor, product and version [bad-entry]"},
-      {"{\"unit\":2,\"axes\":{\"ABS_X\":[1]}}", at_3 + "'ABS_X' should be as in [0,255] [bad-entry]"},
-      {"{\"unit\":2,\"axes\":{\"ABS_X\":[9,1]}}", at_3 + "the range of 'ABS_X' ends before it begins [bad-entry]"},
-      {"{\"unit\":2,\"virtual\":1}", at_3 + "'virtual' should be true or false [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
+      {"{\"t\":1,\"node\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"plug\":\"on\"}", at_3 + "'plug' may be \"in\" or \"out\" [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"note\":7,\"report\":[]}", at_3 + "'note' should be a text [bad-entry]"},
+      {"{\"node\":2,\"id\":\"1209\"}", at_3 + "'id' is not bus, vendor, product and version [bad-entry]"},
+      {"{\"node\":2,\"axes\":{\"ABS_X\":[1]}}", at_3 + "'ABS_X' should be as in [0,255] [bad-entry]"},
+      {"{\"node\":2,\"axes\":{\"ABS_X\":[9,1]}}", at_3 + "the range of 'ABS_X' ends before it begins [bad-entry]"},
+      {"{\"node\":2,\"virtual\":1}", at_3 + "'virtual' should be true or false [bad-entry]"},
       {"\xff", "evening.trace:3:1: from here on this is no JSON [bad-line]"},
   };
   for (const Case& c : cases) {
@@ -136,9 +139,9 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
     const std::string got = problem_of(head + c.line);
     REQUIRE(got.substr(0, got.find('\n')) == c.message);
   }
-  REQUIRE(problem_of(head + "{\"t\":9,\"unit\":1,\"plug\":\"in\"}\n{\"t\":8,\"unit\":1,\"plug\":\"out\"}") ==
+  REQUIRE(problem_of(head + "{\"t\":9,\"node\":1,\"plug\":\"in\"}\n{\"t\":8,\"node\":1,\"plug\":\"out\"}") ==
           "evening.trace:4:1: this lies before the event above [bad-entry]\n"
-          "    4 | {\"t\":8,\"unit\":1,\"plug\":\"out\"}\n      | ^\n  events are in order of time");
+          "    4 | {\"t\":8,\"node\":1,\"plug\":\"out\"}\n      | ^\n  events are in order of time");
   REQUIRE(problem_of("").empty());
   REQUIRE(problem_of("{\"omnipar\":2,\"kind\":\"trace\"}").find("[too-new]") != std::string::npos);
   REQUIRE(problem_of("omnipar = 1").find("[bad-line]") != std::string::npos);
@@ -147,6 +150,6 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
 
 TEST_CASE("Deep and torn lines are errors, never a crash", "[trace]") {
   REQUIRE(problem_of(head + std::string(60'000, '[')).find("[bad-line]") != std::string::npos);
-  const std::string line = "{\"t\":1,\"unit\":1,\"report\":[\"BTN_SOUTH\",1],\"note\":\"ü\"}";
+  const std::string line = "{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1],\"note\":\"ü\"}";
   for (std::size_t cut = 1; cut < line.size(); ++cut) REQUIRE_FALSE(problem_of(head + line.substr(0, cut)).empty());
 }

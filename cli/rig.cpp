@@ -1,0 +1,261 @@
+// omnipar rig show|add|seat|rename|forget|swap|rollcall|undo
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "command.hpp"
+#include "files/write.hpp"
+#include "omnipar/sheets.hpp"
+#include "play/rollcall.hpp"
+#include "rig_file.hpp"
+#include "sources.hpp"
+#include "text/edit.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+struct RigWords {
+  Sources sources;
+  std::string name;
+  std::string other;
+  std::vector<std::string> seats;
+  double seconds = 60;
+  bool with_virtual = false;
+  bool json = false;
+};
+
+bool is_seat(const std::string& word) {
+  const auto fits = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; };
+  if (!word.empty() && word.size() <= 40 && word[0] >= 'a' && word[0] <= 'z' && std::ranges::all_of(word, fits))
+    return true;
+  tell({{"bad-name", Severity::error, fmt::format("'{}' is no name for a seat", printable(word)), "",
+         "a name has lower-case letters, digits and '-', begins with a letter, and is at most 40 long"}});
+  return false;
+}
+
+int show(const RigWords& words) {
+  os::Door& door = os::real_door();
+  const auto rig = load_rig(door, words.sources);
+  if (!rig) {
+    tell(rig.error());
+    return bad_input;
+  }
+  auto list = nlohmann::ordered_json::array();
+  for (const RigUnit& unit : rig->units) {
+    list.push_back({{"name", unit.name},
+                    {"seat", unit.seat},
+                    {"model", unit.model},
+                    {"part", unit.part},
+                    {"serial", unit.serial},
+                    {"socket", unit.socket},
+                    {"vendor", unit.vendor},
+                    {"product", unit.product}});
+    if (words.json) continue;
+    const std::string by = !unit.serial.empty()   ? "serial " + printable(unit.serial)
+                           : !unit.socket.empty() ? "socket " + printable(unit.socket)
+                                                  : "nothing: it must be asked for each time";
+    print(fmt::format("{:<16}\"{}\"{}", unit.seat, printable(unit.name),
+                      unit.part.empty() ? "" : ", the part " + unit.part));
+    print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}", "", printable(unit.model), unit.vendor, unit.product, by));
+  }
+  if (words.json) print(list.dump(2));
+  if (rig->units.empty()) talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2");
+  return good;
+}
+
+int report_change(const RigWords& words, int status, const std::string& done) {
+  if (status != good) return status;
+  if (words.json)
+    print(nlohmann::ordered_json{{"done", done}}.dump());
+  else
+    print(done);
+  talk("Next: omnipar rig show, or omnipar rig undo");
+  return good;
+}
+
+/// Sets one field of one unit.
+int set_field(const RigWords& words, const std::string& field, const std::string& value, const std::string& done) {
+  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
+    auto keys = unit_keys(path, old, words.name);
+    if (!keys) return tl::unexpected(keys.error());
+    keys->push_back(field);
+    auto text = text::set_value({path, old}, *keys, value);
+    if (!text) return text;
+    if (auto problems = read_sheets(path, *text).problems; !problems.empty()) return tl::unexpected(problems);
+    return text;
+  });
+  return report_change(words, status, done);
+}
+
+int seat(const RigWords& words) {
+  if (!is_seat(words.other)) return bad_input;
+  return set_field(words, "seat", "\"" + words.other + "\"",
+                   fmt::format("\"{}\" belongs to {}", words.name, words.other));
+}
+
+int rename(const RigWords& words) {
+  std::string escaped;
+  for (const char c : words.other) escaped += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
+  return set_field(words, "name", "\"" + escaped + "\"",
+                   fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
+}
+
+int forget(const RigWords& words) {
+  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
+    const auto keys = unit_keys(path, old, words.name);
+    if (!keys) return tl::unexpected(keys.error());
+    return text::clear_value({path, old}, *keys);
+  });
+  return report_change(words, status, fmt::format("\"{}\" is forgotten", words.name));
+}
+
+int swap(const RigWords& words) {
+  if (!is_seat(words.name) || !is_seat(words.other)) return bad_input;
+  std::size_t moved = 0;
+  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
+    Rig rig = read_sheets(path, old).rig;
+    for (RigUnit& unit : rig.units) {
+      const bool first = unit.seat == words.name;
+      if (!first && unit.seat != words.other) continue;
+      unit.seat = first ? words.other : words.name;
+      ++moved;
+    }
+    if (moved > 0) return rig_text(path, old, rig);
+    return tl::unexpected(Diagnostics{{"unknown-seat", Severity::error, "no unit of the rig belongs to either seat",
+                                       path, "omnipar rig show lists them"}});
+  });
+  return report_change(words, status,
+                       fmt::format("{} and {} have changed places ({} units)", words.name, words.other, moved));
+}
+
+int undo(const RigWords& words) {
+  os::Door& door = os::real_door();
+  const std::string path = rig_path(door, words.sources);
+  const auto kept = files::undo(door, path, versions_of(door, path));
+  if (!kept) {
+    tell(kept.error());
+    return bad_input;
+  }
+  if (words.json)
+    print(nlohmann::ordered_json{{"file", path}, {"undone", *kept}}.dump());
+  else
+    print(fmt::format("{} is again as it was before the last change", path));
+  talk(fmt::format("What was undone lies in {}", *kept));
+  return good;
+}
+
+/// Everybody presses, on the units that are there or on those of a room.
+std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue, play::RollCall& rollcall) {
+  os::Door& door = os::real_door();
+  if (words.sources.host.empty()) {
+    talk(fmt::format("The controllers are held meanwhile, so that they do nothing else; it ends after {} s.",
+                     words.seconds));
+    const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
+    return play::listen(door, {&catalogue, words.with_virtual, true, longest}, rollcall);
+  }
+  return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
+    Description numbered = node;
+    numbered.node = std::to_string(event.node);
+    if (event.deed == Deed::plug_in) rollcall.arrived(event.node, numbered, event.time);
+    if (event.deed == Deed::pull_out) rollcall.left(event.node, event.time);
+    if (event.deed == Deed::report) rollcall.heard(event.node, {event.time, event.changes});
+    rollcall.waited(event.time);
+    return !rollcall.done();
+  });
+}
+
+int run_call(const RigWords& words, bool may_rename) {
+  for (const std::string& seat : words.seats)
+    if (!is_seat(seat)) return bad_input;
+  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  tell(shelf.problems);
+  play::RollCall rollcall{shelf.catalogue, words.seats, talk};
+  if (const auto failure = call(words, shelf.catalogue, rollcall)) {
+    tell({*failure});
+    return words.sources.host.empty() ? machine_refuses : bad_input;
+  }
+  const auto seated = rollcall.seated();
+  if (seated.empty()) {
+    talk("Nobody pressed; nothing was changed.");
+    return found_something;
+  }
+  Rig after;
+  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
+    const Sheets sheets = read_sheets(path, old.empty() ? to_toml(Rig{}) : old);
+    if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
+    after = rollcall.applied_to(sheets.rig);
+    if (may_rename && !words.name.empty() && after.units.size() > sheets.rig.units.size())
+      after.units.back().name = words.name;
+    return rig_text(path, old, after);
+  });
+  if (status != good) return status;
+  auto list = nlohmann::ordered_json::array();
+  for (const auto& sitting : seated) {
+    const RigUnit* unit = find_unit(after, sitting.unit, {}, sitting.part);
+    const std::string name = unit != nullptr ? unit->name : sitting.unit.name;
+    list.push_back({{"seat", sitting.seat}, {"unit", name}});
+    if (!words.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
+  }
+  if (words.json) print(list.dump(2));
+  if (seated.size() < words.seats.size())
+    talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
+  talk("Next: omnipar rig show, or omnipar rig undo");
+  return seated.size() == words.seats.size() ? good : found_something;
+}
+
+int rollcall(const RigWords& words) { return run_call(words, false); }
+int add(const RigWords& words) { return run_call(words, true); }
+
+}  // namespace
+
+void add_rig(CLI::App& app, int& status) {
+  CLI::App* command =
+      app.add_subcommand("rig", "Who sits where: show, rollcall, add, seat, rename, forget, swap, undo");
+  const auto words = std::make_shared<RigWords>();
+  const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example) {
+    CLI::App* added = command->add_subcommand(name, about);
+    add_rig_option(*added, words->sources);
+    added->add_flag("--json", words->json, "print JSON");
+    added->footer(
+        fmt::format("Example:\n  {}\nExit status: 0 good, 1 not everybody sat down, 2 bad input, 3 the file cannot be "
+                    "written or the computer refuses.",
+                    example));
+    added->callback([words, &status, run] { status = run(*words); });
+    return added;
+  };
+  const auto listens = [&](CLI::App* added) {
+    add_data_option(*added, words->sources);
+    add_host_option(*added, words->sources);
+    added->add_option("--seconds", words->seconds, "the longest that it takes, 60 if left out")
+        ->check(CLI::Range(1.0, 3600.0));
+    added->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  };
+  verb("show", "list the rig's units and their seats", show, "omnipar rig show");
+  CLI::App* roll = verb("rollcall", "everybody presses in order, each takes the next seat; a second press leaves it",
+                        rollcall, "omnipar rig rollcall left right sofa");
+  roll->add_option("SEAT", words->seats, "the seats, in order")->required();
+  listens(roll);
+  CLI::App* one = verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"");
+  one->add_option("SEAT", words->seats, "its seat")->required()->expected(1);
+  one->add_option("--name", words->name, "what you call it");
+  listens(one);
+  const auto named = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
+                         const char* first, const char* second) {
+    CLI::App* added = verb(name, about, run, example);
+    added->add_option(first, words->name)->required();
+    if (second != nullptr) added->add_option(second, words->other)->required();
+  };
+  named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
+  named("rename", "call a unit otherwise", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
+        "NAME", "NEW");
+  named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
+  named("swap", "let two seats change places", swap, "omnipar rig swap left right", "SEAT", "OTHER");
+  verb("undo", "take the last change of the rig back", undo, "omnipar rig undo");
+  command->require_subcommand(1);
+  command->footer(
+      "Example: four people at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf");
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,46 @@
+// Units: which nodes are one physical thing.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/description.hpp"
+
+namespace omnipar {
+
+/// What a node is good for, by what it can report; what stands for its unit comes first.
+enum class NodeKind {
+  pad,     ///< buttons of a pad or a joystick
+  mouse,   ///< movements, or a place on the screen, with a mouse's buttons
+  keys,    ///< a keyboard's keys
+  touch,   ///< a finger's place on a pad
+  motion,  ///< accelerations and turns of a pad
+  other,
+};
+
+[[nodiscard]] NodeKind node_kind(const Description& node) noexcept;
+
+/// "pad", "motion" …: what sheets call the node.
+[[nodiscard]] std::string_view node_kind_name(NodeKind kind) noexcept;
+
+/// One physical thing: places in the list of nodes that it was made from, the main one first.
+struct UnitNodes {
+  std::vector<std::size_t> nodes;
+  /// Other ways to the same thing, by cable, dongle or radio, that are not used: main nodes of theirs.
+  std::vector<std::size_t> spares;
+  std::string socket;  ///< its own, also where several units share a device
+
+  [[nodiscard]] std::size_t main() const noexcept { return nodes.front(); }
+};
+
+/// Groups nodes into units; their order says nothing. Nodes of one device are one unit; but a device with
+/// several pads (a receiver, a two-player encoder) is as many units, and other nodes join the pad of their own
+/// serial number, else of their own interface, else the first. Where the host knows no device, nodes of one model,
+/// serial number and socket are one unit. A unit whose serial number comes twice, on two buses, is one: the
+/// cable's nodes are used, the radio's are its spares. Units come in the order of their sockets, then of their nodes.
+[[nodiscard]] std::vector<UnitNodes> group_nodes(std::span<const Description> nodes);
+
+}  // namespace omnipar

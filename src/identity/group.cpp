@@ -1,0 +1,172 @@
+// From nodes to units.
+#include <algorithm>
+#include <map>
+#include <tuple>
+
+#include "omnipar/unit.hpp"
+
+namespace omnipar {
+namespace {
+
+using Indices = std::vector<std::size_t>;
+
+constexpr std::uint16_t bus_usb = 3;
+constexpr std::uint16_t bus_bluetooth = 5;
+
+bool has_key_between(const Description& node, std::uint16_t first, std::uint16_t last) noexcept {
+  return std::ranges::any_of(node.codes, [=](const CodeRange& range) {
+    return range.code.type == ev_key && range.code.number >= first && range.code.number <= last;
+  });
+}
+
+bool has_type(const Description& node, std::uint16_t type) noexcept {
+  return std::ranges::any_of(node.codes, [=](const CodeRange& range) { return range.code.type == type; });
+}
+
+/// Suffixes that the kernel gives to the nodes of one HID device.
+std::string_view stem_of(std::string_view name) noexcept {
+  for (const std::string_view suffix : {" Mouse", " Keyboard", " Touchpad", " Motion Sensors", " Consumer Control",
+                                        " System Control", " Touchscreen", " Stylus", " Pen"})
+    if (name.ends_with(suffix)) return name.substr(0, name.size() - suffix.size());
+  return name;
+}
+
+/// "usb-0000:00:14.0-2/input1" without its end.
+std::string_view place_of(std::string_view phys) noexcept { return phys.substr(0, phys.rfind("/input")); }
+
+/// Equal for nodes that may belong together.
+std::string bucket_of(const Description& node) {
+  if (!node.device.empty()) return "d:" + node.device;
+  return "m:" + std::to_string(node.vendor) + ":" + std::to_string(node.product) + ":" + node.serial + ":" +
+         std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
+}
+
+/// A radio address or a serial number without its colons and capitals, as cable and radio give it differently.
+std::string plain_serial(const std::string& serial) {
+  std::string plain;
+  for (const char c : serial)
+    if (c != ':' && c != '-') plain += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  return plain;
+}
+
+/// How a kind stands for its unit: the pad first, what nobody plays on last.
+int rank_of(const Description& node) noexcept { return static_cast<int>(node_kind(node)); }
+
+class Grouping {
+ public:
+  explicit Grouping(std::span<const Description> nodes) : nodes_(nodes) {}
+
+  std::vector<UnitNodes> run() {
+    std::map<std::string, Indices> buckets;
+    for (std::size_t i = 0; i < nodes_.size(); ++i) buckets[bucket_of(nodes_[i])].push_back(i);
+    for (auto& [key, indices] : buckets) {
+      std::ranges::sort(indices, {}, [this](std::size_t i) { return order_of(i); });
+      split(indices);
+    }
+    join_ways();
+    std::ranges::stable_sort(units_, {}, [this](const UnitNodes& unit) {
+      return std::tuple{std::cref(unit.socket).get(), order_of(unit.main())};
+    });
+    return std::move(units_);
+  }
+
+ private:
+  /// An order that does not depend on the numbers of nodes, as far as there is one.
+  std::tuple<int, int, std::string, std::string> order_of(std::size_t i) const {
+    const Description& node = nodes_[i];
+    return {rank_of(node), node.interface, node.name, node.node};
+  }
+
+  void split(const Indices& indices) {
+    Indices pads;
+    for (const std::size_t i : indices)
+      if (node_kind(nodes_[i]) == NodeKind::pad) pads.push_back(i);
+    if (pads.size() < 2) {
+      units_.push_back({indices, {}, nodes_[indices.front()].socket});
+      return;
+    }
+    const std::size_t first_unit = units_.size();
+    for (std::size_t number = 0; number < pads.size(); ++number) {
+      const Description& pad = nodes_[pads[number]];
+      // Units that share a device are told apart by their interface, or by their order within one.
+      const bool alone =
+          std::ranges::count(pads, pad.interface, [this](std::size_t i) { return nodes_[i].interface; }) == 1;
+      const std::string own =
+          alone && pad.interface >= 0 ? std::to_string(pad.interface) : "n" + std::to_string(number);
+      units_.push_back({{pads[number]}, {}, pad.socket.empty() ? "" : pad.socket + "/" + own});
+    }
+    for (const std::size_t i : indices)
+      if (node_kind(nodes_[i]) != NodeKind::pad) units_[first_unit + owner_of(i, pads)].nodes.push_back(i);
+  }
+
+  std::size_t owner_of(std::size_t helper, const Indices& pads) const {
+    const auto like = [&](auto same) {
+      return static_cast<std::size_t>(std::ranges::find_if(pads, same) - pads.begin());
+    };
+    const std::string& serial = nodes_[helper].serial;
+    if (!serial.empty())
+      if (const std::size_t at = like([&](std::size_t i) { return nodes_[i].serial == serial; }); at < pads.size())
+        return at;
+    const std::size_t at = like([&](std::size_t i) { return nodes_[i].interface == nodes_[helper].interface; });
+    return at < pads.size() ? at : 0;
+  }
+
+  /// One thing by cable and by radio: the cable is quicker and charges it.
+  void join_ways() {
+    for (std::size_t a = 0; a < units_.size(); ++a)
+      for (std::size_t b = 0; b < units_.size(); ++b) {
+        if (a == b || !is_other_way(nodes_[units_[a].main()], nodes_[units_[b].main()])) continue;
+        units_[a].spares.push_back(units_[b].main());
+        units_.erase(units_.begin() + static_cast<std::ptrdiff_t>(b));
+        if (b < a) --a;
+        b = static_cast<std::size_t>(-1);
+      }
+  }
+
+  static bool is_other_way(const Description& cable, const Description& radio) {
+    return cable.bus == bus_usb && radio.bus == bus_bluetooth && cable.vendor == radio.vendor &&
+           !cable.serial.empty() && plain_serial(cable.serial) == plain_serial(radio.serial) &&
+           node_kind(cable) == node_kind(radio);
+  }
+
+  std::span<const Description> nodes_;
+  std::vector<UnitNodes> units_;
+};
+
+}  // namespace
+
+NodeKind node_kind(const Description& node) noexcept {
+  constexpr std::uint16_t btn_left = 0x110, btn_touch = 0x14a, btn_tool_finger = 0x145;
+  constexpr std::uint16_t first_pad_button = 0x120, last_pad_button = 0x13f, last_letter_key = 0x58;
+  if (has_key_between(node, btn_tool_finger, btn_tool_finger) && node.find(code::abs_x) != nullptr)
+    return NodeKind::touch;
+  if (has_key_between(node, first_pad_button, last_pad_button)) return NodeKind::pad;
+  if (has_key_between(node, btn_left, btn_left) || has_type(node, ev_rel)) return NodeKind::mouse;
+  if (has_key_between(node, btn_touch, btn_touch)) return NodeKind::touch;
+  if (has_key_between(node, 1, last_letter_key)) return NodeKind::keys;
+  if (!has_type(node, ev_key) && node.find(code::abs_x) != nullptr && node.find(code::abs_rx) != nullptr)
+    return NodeKind::motion;
+  return NodeKind::other;
+}
+
+std::string_view node_kind_name(NodeKind kind) noexcept {
+  switch (kind) {
+    case NodeKind::pad:
+      return "pad";
+    case NodeKind::motion:
+      return "motion";
+    case NodeKind::touch:
+      return "touch";
+    case NodeKind::keys:
+      return "keys";
+    case NodeKind::mouse:
+      return "mouse";
+    case NodeKind::other:
+      return "other";
+  }
+  return "";
+}
+
+std::vector<UnitNodes> group_nodes(std::span<const Description> nodes) { return Grouping{nodes}.run(); }
+
+}  // namespace omnipar

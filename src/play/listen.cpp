@@ -1,0 +1,90 @@
+#include "play/listen.hpp"
+
+#include <algorithm>
+#include <vector>
+
+#include "host/nodes.hpp"
+
+namespace omnipar::play {
+namespace {
+
+class Listening {
+ public:
+  Listening(os::Door& door, const ListenOptions& options, Ears& ears)
+      : door_(door),
+        options_(options),
+        ears_(ears),
+        nodes_(door, *options.catalogue, options.with_virtual),
+        began_(door.now()) {
+    nodes_.hold(options.hold);
+  }
+
+  std::optional<Diagnostic> run() {
+    const os::Descriptor signals{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP})};
+    if (!signals) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+    const auto watch = host::open_watch();
+    if (!watch || watch->descriptor() < 0)
+      return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
+                        "'omnipar doctor' looks for the cause"};
+    for (const host::NodePlace& place : watch->present()) open(place);
+    const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
+    while (!ears_.done() && (!end || door_.now() < *end)) {
+      polled_.assign({{signals.get(), POLLIN, 0}, {watch->descriptor(), POLLIN, 0}});
+      nodes_.add_to(polled_);
+      auto due = earlier(end, nodes_.next_due());
+      if (const auto wanted = ears_.next_due()) due = earlier(due, began_ + wanted->time_since_epoch());
+      if (door_.wait(polled_, due ? &*due : nullptr) < 0)
+        return Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
+      take(nodes_.drain(std::span{polled_}.subspan(2)));
+      while (const auto news = watch->next()) take(*news);
+      ears_.waited(since_start(door_.now()));
+      if (polled_[0].revents != 0) break;
+    }
+    return std::nullopt;
+  }
+
+ private:
+  static std::optional<Time> earlier(std::optional<Time> a, std::optional<Time> b) {
+    if (!a || !b) return a ? a : b;
+    return std::min(*a, *b);
+  }
+
+  /// Times never go back, for stamps of different nodes may.
+  Time since_start(Time time) {
+    last_ = std::max(last_, Time{time - began_});
+    return last_;
+  }
+
+  void open(const host::NodePlace& place) {
+    if (const auto node = nodes_.open(place)) ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
+  }
+
+  void take(const host::Nodes::News& news) {
+    for (const host::Said& said : news.said)
+      ears_.heard(said.unit, {since_start(said.report.time), said.report.changes});
+    for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
+  }
+
+  void take(const host::NodeNews& news) {
+    if (news.came)
+      open(news.place);
+    else if (const auto node = nodes_.close(news.place.path))
+      ears_.left(*node, since_start(door_.now()));
+  }
+
+  os::Door& door_;
+  const ListenOptions& options_;
+  Ears& ears_;
+  host::Nodes nodes_;
+  Time began_;
+  Time last_;
+  std::vector<pollfd> polled_;
+};
+
+}  // namespace
+
+std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, Ears& ears) {
+  return Listening{door, options, ears}.run();
+}
+
+}  // namespace omnipar::play

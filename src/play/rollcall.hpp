@@ -1,0 +1,58 @@
+// The roll call: everybody presses in order; a first press takes the next seat, a second one leaves it. Calls no
+// system; hosts and rooms drive it.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/omnipar.hpp"
+#include "play/listen.hpp"
+
+namespace omnipar::play {
+
+class RollCall final : public Ears {
+ public:
+  /// The catalogue must outlive it. `say` gets a line for the person at a time.
+  RollCall(const Catalogue& catalogue, std::vector<std::string> seats, std::function<void(const std::string&)> say);
+
+  void arrived(int node, const Description& description, Time now) override;
+  void left(int node, Time now) override;
+  void heard(int node, const Report& report) override;
+  void waited(Time now) override { now_ = now; }
+  /// Everybody sits, and nobody has left again for three seconds.
+  [[nodiscard]] bool done() const override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+
+  /// Who sits where: the units, or parts, and their seats in order.
+  struct Seated {
+    std::string seat;
+    Description unit;  ///< its main node, with its own socket
+    std::string part;
+  };
+  [[nodiscard]] std::vector<Seated> seated() const;
+
+  /// The rig after the roll call: units that it knows for sure change their seats (and, if there is just one that
+  /// may be meant, their sockets), others are added. Nobody else is touched.
+  [[nodiscard]] Rig applied_to(Rig rig) const;
+
+ private:
+  /// A unit or part is called by its main node and part.
+  using Key = std::pair<std::string, std::string>;
+
+  void press(const Description& unit, const std::string& part, Time time);
+  void ask();
+
+  const Catalogue& catalogue_;
+  std::vector<std::string> seats_;
+  std::function<void(const std::string&)> say_;
+  std::map<int, Description> nodes_;
+  std::map<std::string, Seated> taken_;  ///< by seat
+  std::map<Key, Time> last_press_;
+  std::optional<Time> full_since_;
+  Time now_;
+};
+
+}  // namespace omnipar::play

@@ -1,0 +1,90 @@
+// Which nodes are one physical thing.
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <random>
+
+#include "omnipar/omnipar.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+Description node(std::string name, NodeKind kind, std::string device, int interface = -1, std::string serial = "") {
+  Description d = kind == NodeKind::pad ? plain_pad() : Description{};
+  d.name = std::move(name);
+  d.bus = 3;
+  d.vendor = 0x1209;
+  d.product = 2;
+  d.device = d.socket = std::move(device);
+  d.interface = interface;
+  d.serial = std::move(serial);
+  if (kind == NodeKind::keys) d.codes = {{key(16)}, {key(30)}};
+  if (kind == NodeKind::mouse) d.codes = {{key(0x110)}, {{ev_rel, 0}}};
+  if (kind == NodeKind::touch) d.codes = {{key(0x145)}, {key(0x110)}, {code::abs_x, 0, 100, 0}};
+  if (kind == NodeKind::motion) d.codes = {{code::abs_x, -99, 99, 0}, {code::abs_rx, -99, 99, 0}};
+  return d;
+}
+
+/// Each unit's nodes by name, whatever order they came in; the same for every order.
+std::vector<std::string> grouped(std::vector<Description> nodes) {
+  std::vector<std::string> first;
+  std::mt19937 dice{5};
+  for (int round = 0; round < 50; ++round) {
+    std::ranges::shuffle(nodes, dice);
+    std::vector<std::string> units;
+    for (const UnitNodes& unit : group_nodes(nodes)) {
+      std::string text;
+      for (const std::size_t i : unit.nodes) text += (text.empty() ? "" : "+") + nodes[i].name;
+      for (const std::size_t i : unit.spares) text += " or " + nodes[i].name;
+      units.push_back(text + " @" + unit.socket);
+    }
+    if (round == 0) first = units;
+    REQUIRE(units == first);
+  }
+  return first;
+}
+
+using Units = std::vector<std::string>;
+
+}  // namespace
+
+TEST_CASE("Nodes are taken for what they can report", "[group]") {
+  for (const NodeKind kind : {NodeKind::pad, NodeKind::mouse, NodeKind::keys, NodeKind::touch, NodeKind::motion})
+    CHECK(node_kind(node("n", kind, "")) == kind);
+  CHECK(node_kind(Description{}) == NodeKind::other);
+}
+
+TEST_CASE("A pad with its motion and touch nodes is one unit, a gun of two or three nodes too", "[group]") {
+  CHECK(grouped({node("Pad", NodeKind::pad, "hall:1", 0), node("Pad Motion Sensors", NodeKind::motion, "hall:1", 0),
+                 node("Pad Touchpad", NodeKind::touch, "hall:1", 0)}) ==
+        Units{"Pad+Pad Touchpad+Pad Motion Sensors @hall:1"});
+  CHECK(grouped({node("Gun", NodeKind::mouse, "hall:2", 0), node("Gun K", NodeKind::keys, "hall:2", 1),
+                 node("Gun M", NodeKind::mouse, "hall:2", 2)}) == Units{"Gun+Gun M+Gun K @hall:2"});
+}
+
+TEST_CASE("A receiver is as many units as it has pads, each with its own helpers and socket", "[group]") {
+  CHECK(grouped({node("Receiver", NodeKind::pad, "hall:3", 0), node("Receiver", NodeKind::pad, "hall:3", 1),
+                 node("Receiver Keyboard", NodeKind::keys, "hall:3", 1)}) ==
+        Units{"Receiver @hall:3/0", "Receiver+Receiver Keyboard @hall:3/1"});
+  // Two pads within one interface have no number of their own but their order.
+  CHECK(grouped({node("A", NodeKind::pad, "hall:4", 0), node("B", NodeKind::pad, "hall:4", 0)}) ==
+        Units{"A @hall:4/n0", "B @hall:4/n1"});
+}
+
+TEST_CASE("Twins in two sockets are two, and nodes without a device go by model and serial number", "[group]") {
+  CHECK(grouped({node("Twin", NodeKind::pad, "hall:5"), node("Twin", NodeKind::pad, "hall:6")}) ==
+        Units{"Twin @hall:5", "Twin @hall:6"});
+  CHECK(grouped({node("Moor", NodeKind::pad, "", -1, "s1"), node("Moor Touchpad", NodeKind::touch, "", -1, "s1"),
+                 node("Moor", NodeKind::pad, "", -1, "s2")}) == Units{"Moor+Moor Touchpad @", "Moor @"});
+}
+
+TEST_CASE("One thing by cable and by radio is one unit, by cable", "[group]") {
+  const Description cable = node("Cable", NodeKind::pad, "hall:7", 0, "aabbcc000007");
+  Description radio = node("Radio", NodeKind::pad, "0005:1209:0002.0003", -1, "AA:BB:CC:00:00:07");
+  radio.bus = 5;
+  CHECK(grouped({cable, radio}) == Units{"Cable or Radio @hall:7"});
+  radio.serial = "AA:BB:CC:00:00:08";
+  CHECK(grouped({cable, radio}).size() == 2);
+}

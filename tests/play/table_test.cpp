@@ -1,0 +1,304 @@
+// Every player keeps their port: whatever is plugged in when, in which order, under which numbers.
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <random>
+
+#include "play/table.hpp"
+#include "support/settings.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+/// A made-up unit: its nodes, without their numbers.
+using Thing = std::vector<Description>;
+
+Description usb(Description node, const std::string& socket, int interface = 0, const std::string& serial = "") {
+  node.bus = 3;
+  node.vendor = 0x1209;
+  node.serial = serial;
+  node.socket = socket;
+  node.device = socket;
+  node.interface = interface;
+  return node;
+}
+
+Description keyboard(const std::string& name, std::uint16_t product) {
+  Description node;
+  node.name = name;
+  node.product = product;
+  for (std::uint16_t number = 1; number < 100; ++number) node.codes.push_back({key(number), 0, 1, 0});
+  return node;
+}
+
+Description mouse(const std::string& name, std::uint16_t product) {
+  Description node;
+  node.name = name;
+  node.product = product;
+  node.codes = {{key(0x110), 0, 1, 0}, {key(0x111), 0, 1, 0}, {code::abs_x, 0, 32767, 0}, {code::abs_y, 0, 32767, 0}};
+  return node;
+}
+
+constexpr std::uint16_t encoder_product = 6;
+constexpr std::uint16_t gun_product = 7;
+constexpr Code key_q = key(16), key_w = key(17), key_1 = key(2), btn_left = key(0x110);
+
+/// Sheets of an encoder that looks like a keyboard and has two halves, and of a gun of two nodes.
+Catalogue sheets() {
+  UnitSheet encoder{"encoder", "Encoder", {{0x1209, encoder_product, ""}}, {{"left", ""}, {"right", ""}}, {}};
+  encoder.controls = {{"", key_q, "south", Axis::none, "", {}, {}, {"left"}},
+                      {"", key_w, "south", Axis::none, "", {}, {}, {"right"}},
+                      {"", key_1, "coin", Axis::none, "", {}, {}, {}}};
+  UnitSheet gun{"gun", "Gun", {{0x1209, gun_product, ""}}, {}, {}};
+  gun.controls = {{"mouse", btn_left, "south", Axis::none, "", {}, {}, {}},
+                  {"keys", key_1, "start", Axis::none, "", {}, {}, {}}};
+  return {{}, {encoder, gun}};
+}
+
+/// Six units, two of them twins, each in its own socket.
+std::vector<Thing> six_units() {
+  Description radio = plain_pad("Moor Pad");
+  radio.bus = 5;
+  radio.serial = "AA:BB:CC:00:00:07";
+  radio.device = "0005:1209:0002.0001";
+  return {{usb(plain_pad("Fenwick Pad"), "hall:1", 0, "F-1")},
+          {usb(panel("Twin"), "hall:2")},
+          {usb(panel("Twin"), "hall:3")},
+          {radio},
+          {usb(keyboard("Encoder", encoder_product), "hall:4")},
+          {usb(mouse("Booth Gun Mouse", gun_product), "hall:5", 0),
+           usb(keyboard("Booth Gun Keyboard", gun_product), "hall:5", 1)}};
+}
+
+/// What each unit's hand presses, and on which of its nodes.
+struct Hand {
+  std::size_t thing;
+  std::size_t node;
+  Code code;
+};
+const std::vector<Hand> hands{{0, 0, code::btn_south}, {1, 0, code::btn_south}, {2, 0, code::btn_south},
+                              {3, 0, code::btn_south}, {4, 0, key_q},           {4, 0, key_w},
+                              {5, 0, btn_left}};
+
+Plan seven_seats() {
+  SystemSheet system;
+  system.name = "tern-hall";
+  ControllerSheet pad;
+  pad.name = "pad";
+  pad.usual_directions = {"dpad"};
+  TargetSheet fire, start;
+  fire.name = "fire";
+  fire.usual = {"south"};
+  fire.native = start.native = {0, 1, 0};
+  start.name = "start";
+  start.usual = {"start", "coin"};
+  pad.targets = {fire, start};
+  system.controllers = {pad};
+  for (int port = 1; port <= 7; ++port) system.ports.push_back({port, {"pad"}});
+  const Catalogue catalogue{{system}};
+  Profile profile = propose(catalogue, "tern-hall").value();
+  profile.hot.clear();
+  return plan_of(catalogue, profile);
+}
+
+/// Writes down what the table tells.
+struct Notes final : play::Listener {
+  void seated(const std::string& seat, const std::string& unit, bool again) override {
+    said.push_back((again ? "back " : "sits ") + seat);
+    (void)unit;
+  }
+  void left(const std::string& seat, const std::string&) override { said.push_back("left " + seat); }
+  void waiting(const std::string&) override {}
+  void asked(const std::string& seat, const std::string&) override { said.push_back("asked " + seat); }
+  void no_seat(const std::string&) override { said.emplace_back("no seat"); }
+  void cannot_attach(const Diagnostic& why) override { FAIL(why.message); }
+  std::vector<std::string> said;
+};
+
+/// A room in which things are plugged in under numbers that are never the same.
+class Evening {
+ public:
+  Evening(const Plan& plan, const Catalogue& catalogue, Rig rig)
+      : engine_{plan}, table_{engine_, catalogue, std::move(rig), notes_}, game_{engine_} {}
+
+  void plug_in(std::size_t name, const Thing& thing, std::vector<std::size_t> order = {}) {
+    if (order.empty())
+      for (std::size_t i = 0; i < thing.size(); ++i) order.push_back(i);
+    std::vector<int>& numbers = there_[name];
+    numbers.assign(thing.size(), 0);
+    for (const std::size_t i : order) {
+      Description node = thing[i];
+      numbers[i] = next_number_;
+      node.node = "/dev/input/event" + std::to_string(next_number_);
+      next_number_ += step_;
+      table_.arrive(numbers[i], node);
+    }
+  }
+  void pull_out(std::size_t name) {
+    for (const int node : there_.at(name)) table_.leave(node);
+    there_.erase(name);
+  }
+  [[nodiscard]] bool has(std::size_t name) const { return there_.contains(name); }
+  /// The port on which a press of this hand is seen; 0 if none.
+  int press(const Hand& hand) {
+    const auto send = [&](std::int32_t value) {
+      const Change change{hand.code, value};
+      now_ += Duration{20'000};
+      table_.report(there_.at(hand.thing)[hand.node], {now_, {&change, 1}});
+      game_.next_frame();
+    };
+    send(1);
+    int seen = 0;
+    for (int port = 1; port <= 7; ++port)
+      for (const char* target : {"fire", "start"})
+        if (game_.port(port).pressed(*engine_.plan().target(port, target))) seen = seen == 0 ? port : -1;
+    send(0);
+    return seen;
+  }
+  void count_numbers_down(int from) {
+    next_number_ = from;
+    step_ = -1;
+  }
+  Notes& notes() { return notes_; }
+  [[nodiscard]] const Rig& rig() const { return table_.rig(); }
+
+ private:
+  Engine engine_;
+  Notes notes_;
+  play::Table table_;
+  Reader game_;
+  std::map<std::size_t, std::vector<int>> there_;
+  Time now_;
+  int next_number_ = 1;
+  int step_ = 1;
+};
+
+/// The first evening: everybody presses in the order of seats.
+Rig first_evening(const Plan& plan, const Catalogue& catalogue) {
+  Evening evening{plan, catalogue, {}};
+  const auto units = six_units();
+  for (std::size_t i = 0; i < units.size(); ++i) evening.plug_in(i, units[i]);
+  for (const Hand& hand : hands) REQUIRE(evening.press(hand) == 0);
+  for (std::size_t i = 0; i < hands.size(); ++i) REQUIRE(evening.press(hands[i]) == static_cast<int>(i) + 1);
+  REQUIRE(evening.rig().units.size() == hands.size());
+  return evening.rig();
+}
+
+}  // namespace
+
+TEST_CASE("Every order of plugging in, every replug, every renumbering: every seat stays", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  const Rig rig = first_evening(plan, catalogue);
+  const auto units = six_units();
+  const auto check_all = [&](Evening& evening) {
+    for (std::size_t i = 0; i < hands.size(); ++i)
+      if (evening.has(hands[i].thing)) REQUIRE(evening.press(hands[i]) == static_cast<int>(i) + 1);
+  };
+  // Every permutation of plugging in.
+  std::vector<std::size_t> order{0, 1, 2, 3, 4, 5};
+  do {
+    CAPTURE(order);
+    Evening evening{plan, catalogue, rig};
+    if (order[0] % 2 == 0) evening.count_numbers_down(99);
+    for (const std::size_t name : order)
+      evening.plug_in(name, units[name], name == 5 ? std::vector<std::size_t>{1, 0} : std::vector<std::size_t>{});
+    check_all(evening);
+    REQUIRE(evening.rig() == rig);
+  } while (std::next_permutation(order.begin(), order.end()));
+  // Random evenings of plugging in and out.
+  std::mt19937 dice{3};
+  for (int round = 0; round < cases(200, 3000); ++round) {
+    CAPTURE(round);
+    Evening evening{plan, catalogue, rig};
+    if (round % 2 == 0) evening.count_numbers_down(500);
+    for (int act = 0; act < 30; ++act) {
+      const std::size_t name = dice() % units.size();
+      if (evening.has(name))
+        evening.pull_out(name);
+      else
+        evening.plug_in(name, units[name],
+                        name == 5 && dice() % 2 == 0 ? std::vector<std::size_t>{1, 0} : std::vector<std::size_t>{});
+      check_all(evening);
+    }
+    REQUIRE(evening.rig() == rig);
+    const auto& said = evening.notes().said;
+    REQUIRE(std::ranges::none_of(
+        said, [](const std::string& line) { return line.starts_with("asked") || line.starts_with("sits"); }));
+  }
+}
+
+TEST_CASE("Twins that changed sockets are asked about, never guessed", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  const Rig rig = first_evening(plan, catalogue);
+  auto units = six_units();
+  for (const std::size_t twin : {1U, 2U})
+    units[twin][0].socket = units[twin][0].device = "hall:" + std::to_string(twin + 10);
+  const bool swapped_presses = GENERATE(false, true);
+  const std::size_t first = swapped_presses ? 2 : 1;
+  Evening evening{plan, catalogue, rig};
+  evening.plug_in(2, units[2]);
+  evening.plug_in(1, units[1]);
+  REQUIRE(evening.notes().said == std::vector<std::string>{"asked seat-2"});
+  REQUIRE(evening.press(hands[first]) == 0);  // this is player 2
+  REQUIRE(evening.notes().said == std::vector<std::string>{"asked seat-2", "back seat-2", "asked seat-3"});
+  REQUIRE(evening.press(hands[3 - first]) == 0);
+  REQUIRE(evening.press(hands[first]) == 2);
+  REQUIRE(evening.press(hands[3 - first]) == 3);
+  // From now on they are known in their new sockets.
+  REQUIRE(evening.rig().units.size() == rig.units.size());
+  Evening next{plan, catalogue, evening.rig()};
+  next.plug_in(2, units[2]);
+  next.plug_in(1, units[1]);
+  REQUIRE(next.press(hands[first]) == 2);
+  REQUIRE(next.press(hands[3 - first]) == 3);
+}
+
+TEST_CASE("A twin in its socket keeps its seat, and the other one is asked about", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  auto units = six_units();
+  units[2][0].socket = units[2][0].device = "hall:12";
+  Evening evening{plan, catalogue, first_evening(plan, catalogue)};
+  evening.plug_in(2, units[2]);
+  evening.plug_in(1, units[1]);
+  // Before its twin came, the one in the unknown socket might have been either.
+  REQUIRE(evening.notes().said == std::vector<std::string>{"asked seat-2", "back seat-2", "asked seat-3"});
+  REQUIRE(evening.press(hands[1]) == 2);
+  REQUIRE(evening.press(hands[2]) == 0);
+  REQUIRE(evening.press(hands[2]) == 3);
+}
+
+TEST_CASE("Who stands in for somebody who is away plays for this evening, and the rig stays", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  const Rig rig = first_evening(plan, catalogue);
+  const auto units = six_units();
+  Evening evening{plan, catalogue, rig};
+  const Thing guest{usb(plain_pad("Guest Pad"), "hall:20")};
+  for (const std::size_t name : {0U, 1U, 2U, 3U, 4U}) evening.plug_in(name, units[name]);  // the gun is away
+  evening.plug_in(6, guest);
+  REQUIRE(evening.press({6, 0, code::btn_south}) == 0);
+  REQUIRE(evening.press({6, 0, code::btn_south}) == 7);
+  evening.pull_out(6);
+  evening.plug_in(6, guest);
+  REQUIRE(evening.press({6, 0, code::btn_south}) == 7);
+  REQUIRE(evening.rig() == rig);
+  evening.plug_in(5, units[5]);
+  REQUIRE(evening.press(hands[6]) == 7);
+}
+
+TEST_CASE("The two halves of an encoder are two players, and its coin door serves both", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  Evening evening{plan, catalogue, {}};
+  evening.plug_in(4, six_units()[4]);
+  REQUIRE(evening.press({4, 0, key_w}) == 0);  // whoever is first, not whoever is left
+  REQUIRE(evening.press({4, 0, key_q}) == 0);
+  REQUIRE(evening.press({4, 0, key_w}) == 1);
+  REQUIRE(evening.press({4, 0, key_q}) == 2);
+  REQUIRE(evening.press({4, 0, key_1}) == -1);  // both ports see it
+}
