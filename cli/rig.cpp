@@ -155,6 +155,7 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
     return play::listen(door, {&catalogue, words.with_virtual, true, longest}, rollcall);
   }
+  rollcall.ready();
   return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
     Description numbered = node;
     numbered.node = std::to_string(event.node);

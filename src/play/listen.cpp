@@ -27,6 +27,7 @@ class Listening {
       return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
                         "'omnipar doctor' looks for the cause"};
     for (const host::NodePlace& place : watch->present()) open(place);
+    ears_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
     while (!ears_.done() && (!end || door_.now() < *end)) {
       polled_.assign({{signals.get(), POLLIN, 0}, {watch->descriptor(), POLLIN, 0}});

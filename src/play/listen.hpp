@@ -15,6 +15,8 @@ namespace omnipar::play {
 class Ears {
  public:
   virtual ~Ears() = default;
+  /// Everything that was there from the beginning has arrived; from now on it is heard.
+  virtual void ready() = 0;
   virtual void arrived(int node, const Description& description, Time now) = 0;
   virtual void left(int node, Time now) = 0;
   virtual void heard(int node, const Report& report) = 0;

@@ -27,6 +27,7 @@ class Recorder final : public Ears {
     ++reports_;
     put(to_line({report.time, node, Deed::report, {report.changes.begin(), report.changes.end()}}));
   }
+  void ready() override {}
   void waited(Time) override {}
   [[nodiscard]] bool done() const override { return full_; }
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }

@@ -19,9 +19,7 @@ std::string name_of(const Description& unit, const std::string& part) {
 
 RollCall::RollCall(const Catalogue& catalogue, std::vector<std::string> seats,
                    std::function<void(const std::string&)> say)
-    : catalogue_(catalogue), seats_(std::move(seats)), say_(std::move(say)) {
-  ask();
-}
+    : catalogue_(catalogue), seats_(std::move(seats)), say_(std::move(say)) {}
 
 void RollCall::ask() {
   for (const std::string& seat : seats_)

@@ -18,6 +18,7 @@ class RollCall final : public Ears {
   /// The catalogue must outlive it. `say` gets a line for the person at a time.
   RollCall(const Catalogue& catalogue, std::vector<std::string> seats, std::function<void(const std::string&)> say);
 
+  void ready() override { ask(); }
   void arrived(int node, const Description& description, Time now) override;
   void left(int node, Time now) override;
   void heard(int node, const Report& report) override;

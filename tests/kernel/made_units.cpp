@@ -88,7 +88,8 @@ const std::vector<std::uint8_t>& pad_descriptor() {
 
 // -- uhid ---------------------------------------------------------------------------------------------
 
-UhidPad::UhidPad(const std::string& name, const std::string& serial, const std::string& phys)
+UhidUnit::UhidUnit(const std::string& name, const std::string& serial, std::uint16_t product,
+                   const std::vector<std::uint8_t>& descriptor, const std::string& phys)
     : file_(opened("/dev/uhid", O_RDWR)) {
   uhid_event event{};
   event.type = UHID_CREATE2;
@@ -97,21 +98,41 @@ UhidPad::UhidPad(const std::string& name, const std::string& serial, const std::
   std::memcpy(event.u.create2.uniq, serial.c_str(), serial.size() + 1);
   event.u.create2.bus = BUS_BLUETOOTH;
   event.u.create2.vendor = 0x1209;
-  event.u.create2.product = 2;
-  event.u.create2.rd_size = static_cast<std::uint16_t>(pad_descriptor().size());
-  std::ranges::copy(pad_descriptor(), event.u.create2.rd_data);
+  event.u.create2.product = product;
+  event.u.create2.rd_size = static_cast<std::uint16_t>(descriptor.size());
+  std::ranges::copy(descriptor, event.u.create2.rd_data);
   if (::write(file_, &event, sizeof(event)) < 0) give_up("UHID_CREATE2");
 }
 
-UhidPad::~UhidPad() { ::close(file_); }
+UhidUnit::~UhidUnit() { ::close(file_); }
 
-void UhidPad::send(const PadReport& report) const {
+void UhidUnit::send_bytes(const std::vector<std::uint8_t>& bytes) const {
   uhid_event event{};
   event.type = UHID_INPUT2;
-  const auto bytes = report.bytes();
   event.u.input2.size = static_cast<std::uint16_t>(bytes.size());
   std::ranges::copy(bytes, event.u.input2.data);
   if (::write(file_, &event, sizeof(event)) < 0) give_up("UHID_INPUT2");
+}
+
+UhidPad::UhidPad(const std::string& name, const std::string& serial, const std::string& phys)
+    : UhidUnit(name, serial, 2, pad_descriptor(), phys) {}
+
+std::vector<std::uint8_t> keyboard_descriptor(std::uint8_t report_id) {
+  std::vector<std::uint8_t> bytes{0x05, 0x01, 0x09, 0x06, 0xa1, 0x01};  // a keyboard:
+  if (report_id != 0) bytes.insert(bytes.end(), {0x85, report_id});
+  bytes.insert(bytes.end(), {0x05, 0x07, 0x19, 0xe0, 0x29, 0xe7, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02,
+                             0x95, 0x01, 0x75, 0x08, 0x81, 0x03,  // modifiers, a bit each; a byte unused
+                             0x95, 0x06, 0x75, 0x08, 0x15, 0x00, 0x25, 0x65, 0x05, 0x07, 0x19, 0x00, 0x29, 0x65, 0x81, 0x00,
+                             0xc0});  // six keys
+  return bytes;
+}
+
+std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id) {
+  return {0x05, 0x01, 0x09, 0x02, 0xa1, 0x01, 0x85, report_id, 0x09, 0x01, 0xa1, 0x00,          // a pointer:
+          0x05, 0x09, 0x19, 0x01, 0x29, 0x03, 0x15, 0x00, 0x25, 0x01, 0x95, 0x03, 0x75, 0x01,   // three buttons
+          0x81, 0x02, 0x95, 0x05, 0x75, 0x01, 0x81, 0x03,                                       // five bits unused
+          0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x26, 0xff, 0x7f, 0x75, 0x10, 0x95, 0x02, 0x81, 0x02,  // X, Y
+          0xc0, 0xc0};
 }
 
 // -- gadget ---------------------------------------------------------------------------------------------

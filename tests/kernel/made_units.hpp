@@ -30,18 +30,30 @@ enum PadButton : std::uint16_t {
 
 [[nodiscard]] const std::vector<std::uint8_t>& pad_descriptor();
 
-/// A unit on the kernel's HID layer. Gone when it goes out of scope.
-class UhidPad {
+/// A unit on the kernel's HID layer, of any descriptor. Gone when it goes out of scope.
+class UhidUnit {
  public:
-  UhidPad(const std::string& name, const std::string& serial, const std::string& phys = "");
-  ~UhidPad();
-  UhidPad(const UhidPad&) = delete;
-  UhidPad& operator=(const UhidPad&) = delete;
-  void send(const PadReport& report) const;
+  UhidUnit(const std::string& name, const std::string& serial, std::uint16_t product,
+           const std::vector<std::uint8_t>& descriptor, const std::string& phys = "");
+  ~UhidUnit();
+  UhidUnit(const UhidUnit&) = delete;
+  UhidUnit& operator=(const UhidUnit&) = delete;
+  void send_bytes(const std::vector<std::uint8_t>& bytes) const;
 
  private:
   int file_ = -1;
 };
+
+class UhidPad : public UhidUnit {
+ public:
+  UhidPad(const std::string& name, const std::string& serial, const std::string& phys = "");
+  void send(const PadReport& report) const { send_bytes(report.bytes()); }
+};
+
+/// A keyboard's report: modifiers, nothing, six keys. With a report id in front if it is not 0.
+[[nodiscard]] std::vector<std::uint8_t> keyboard_descriptor(std::uint8_t report_id = 0);
+/// A place on the screen (0..32767 each way) and three buttons.
+[[nodiscard]] std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id);
 
 /// A pad on a real USB socket of the dummy host: socket 0..3.
 class GadgetPad {

@@ -1,0 +1,246 @@
+// Every physical thing is one unit, and nobody changes places: on real nodes.
+#include <catch2/catch.hpp>
+
+#include <dirent.h>
+
+#include <csignal>
+#include <cstdio>
+#include <fstream>
+
+#include "made_units.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* sheets = "/tmp/sheets.toml";
+constexpr const char* rig = "/tmp/rig.toml";
+
+/// An encoder that looks like a keyboard, and a gun of two nodes.
+void write_sheets() {
+  std::ofstream{sheets} << R"(omnipar = 1
+[[sheet]]
+kind = "unit"
+name = "encoder"
+title = "Encoder"
+identity = [{ vendor = 0x1209, product = 6 }]
+part = [{ name = "left", title = "left half" }, { name = "right", title = "right half" }]
+[[sheet.control]]
+code = "KEY_Q"
+role = "south"
+parts = ["left"]
+[[sheet.control]]
+code = "KEY_W"
+role = "south"
+parts = ["right"]
+[[sheet]]
+kind = "unit"
+name = "gun"
+title = "Gun"
+identity = [{ vendor = 0x1209, product = 7 }]
+[[sheet.control]]
+code = "mouse/BTN_LEFT"
+role = "south"
+[[sheet.control]]
+code = "keys/KEY_1"
+role = "start"
+)";
+}
+
+constexpr std::uint8_t usage_q = 0x14, usage_w = 0x1a, usage_1 = 0x1e;
+
+std::vector<std::uint8_t> keys(std::uint8_t first = 0, std::uint8_t second = 0) { return {0, 0, first, second, 0, 0, 0, 0}; }
+
+std::string output_of(const std::vector<std::string>& command, int status = 0) {
+  Program program{command};
+  const int got = program.wait_for_end();
+  INFO(program.output());
+  CHECK(got == status);
+  return program.output();
+}
+
+std::string node_of(const std::string& name) {
+  REQUIRE(wait_for_nodes(name, 1));
+  return nodes_named(name).front();
+}
+
+void tap(const UhidPad& pad) {
+  pad.send({south});
+  sleep_ms(60);
+  pad.send({});
+}
+
+void end(Program& program) {
+  program.signal(SIGTERM);
+  CHECK(program.wait_for_end() == 0);
+  wait_for_nodes("Omnipar port 1 pad", 0);
+}
+
+int descriptors_of(pid_t process) {
+  DIR* folder = ::opendir(("/proc/" + std::to_string(process) + "/fd").c_str());
+  int count = 0;
+  while (folder != nullptr && ::readdir(folder) != nullptr) ++count;
+  if (folder != nullptr) ::closedir(folder);
+  return count;
+}
+
+long kib_of(pid_t process) {
+  const std::string status = contents("/proc/" + std::to_string(process) + "/status");
+  return std::strtol(status.c_str() + status.find("VmRSS:") + 6, nullptr, 10);
+}
+
+}  // namespace
+
+TEST_CASE("a gun of two nodes is one unit, and both its nodes play at one seat", "[units]") {
+  write_sheets();
+  auto descriptor = pointer_descriptor(1);
+  const auto more = keyboard_descriptor(2);
+  descriptor.insert(descriptor.end(), more.begin(), more.end());
+  const UhidUnit gun{"Booth Gun", "g1", 7, descriptor};
+  REQUIRE(wait_for_nodes("Booth Gun Mouse", 1));
+  REQUIRE(wait_for_nodes("Booth Gun Keyboard", 1));
+  const std::string units = output_of({"/box/omnipar", "units", "--data", sheets});
+  INFO(units);
+  CHECK(units.find("sheet 'gun'") != std::string::npos);
+  CHECK(units.find("sheet 'gun'") == units.rfind("sheet 'gun'"));
+  CHECK(units.find("mouse /dev/input/event") != std::string::npos);
+  CHECK(units.find("keys /dev/input/event") != std::string::npos);
+  output_of({"/box/omnipar", "units"}, 1);  // without its sheet it is a mouse and a keyboard, and never offered
+  Program play{{"/box/omnipar", "play", "pad-2b", "--data", sheets}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  gun.send_bytes({1, 1, 0, 0, 0, 0});
+  REQUIRE(play.wait_for("Player 1 plays with"));
+  gun.send_bytes({1, 0, 0, 0, 0, 0});
+  NodeReader one{node_of("Omnipar port 1 pad")};
+  gun.send_bytes({1, 1, 0, 0, 0, 0});
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+  gun.send_bytes({2, 0, 0, usage_1, 0, 0, 0, 0, 0});
+  CHECK(one.wait_for(EV_KEY, BTN_START, 1));
+  gun.send_bytes({1, 0, 0, 0, 0, 0});
+  gun.send_bytes({2, 0, 0, 0, 0, 0, 0, 0, 0});
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 0));
+  CHECK(one.wait_for(EV_KEY, BTN_START, 0));
+  end(play);
+}
+
+TEST_CASE("an encoder that looks like a keyboard is two players", "[units]") {
+  write_sheets();
+  std::remove(rig);
+  const UhidUnit encoder{"Tern Encoder", "e1", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Tern Encoder", 1));
+  NodeReader desktop{nodes_named("Tern Encoder").front()};
+  {
+    Program call{{"/box/omnipar", "rig", "rollcall", "seat-1", "seat-2", "--rig", rig, "--data", sheets}};
+    REQUIRE(call.wait_for("seat-1: press any button"));
+    sleep_ms(200);
+    encoder.send_bytes(keys(usage_w));
+    REQUIRE(call.wait_for("\"Tern Encoder, right\" takes seat-1"));
+    encoder.send_bytes(keys());
+    encoder.send_bytes(keys(usage_q));
+    REQUIRE(call.wait_for("\"Tern Encoder, left\" takes seat-2"));
+    encoder.send_bytes(keys());
+    CHECK(call.wait_for_end() == 0);
+    desktop.drain();
+    CHECK(desktop.events().empty());  // while it was asked about it typed into nothing
+  }
+  Program play{{"/box/omnipar", "play", "pad-2b", "--data", sheets, "--rig", rig}};
+  REQUIRE(play.wait_for("Player 2 goes on"));
+  NodeReader one{node_of("Omnipar port 1 pad")};
+  NodeReader two{node_of("Omnipar port 2 pad")};
+  encoder.send_bytes(keys(usage_q, usage_w));
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 1));
+  encoder.send_bytes(keys(usage_q));
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 0));
+  CHECK(two.value(EV_KEY, BTN_SOUTH) == 1);
+  encoder.send_bytes(keys());
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 0));
+  end(play);
+}
+
+TEST_CASE("twins on USB that moved to other sockets are asked about, one seat after the other", "[units]") {
+  std::remove(rig);
+  GadgetPad left{"left", "Twin Pad"};
+  GadgetPad right{"right", "Twin Pad"};
+  left.plug_into(0);
+  right.plug_into(1);
+  REQUIRE(wait_for_nodes("Twin Pad", 2));
+  const auto press = [](const GadgetPad& pad) {
+    pad.send({south});
+    sleep_ms(60);
+    pad.send({});
+    sleep_ms(400);
+  };
+  {
+    Program call{{"/box/omnipar", "rig", "rollcall", "seat-1", "seat-2", "--rig", rig}};
+    REQUIRE(call.wait_for("seat-1: press any button"));
+    press(right);
+    press(left);
+    REQUIRE(call.wait_for_end() == 0);
+  }
+  const bool swapped = GENERATE(false, true);  // into each other's sockets, or into new ones
+  left.pull_out();
+  right.pull_out();
+  REQUIRE(wait_for_nodes("Twin Pad", 0));
+  left.plug_into(swapped ? 1 : 2);
+  right.plug_into(swapped ? 0 : 3);
+  REQUIRE(wait_for_nodes("Twin Pad", 2));
+  Program play{{"/box/omnipar", "play", "pad-2b", "--rig", rig}};
+  if (swapped) {
+    REQUIRE(play.wait_for("Player 1 goes on"));
+    REQUIRE(play.wait_for("Player 2 goes on"));
+    CHECK(play.output().find("not where it was") == std::string::npos);
+  } else {
+    REQUIRE(play.wait_for("Player 1: \""));
+    CHECK(play.output().find("goes on") == std::string::npos);
+    sleep_ms(500);  // what is sent before both are open is lost
+    press(right);
+    REQUIRE(play.wait_for("Player 1 goes on"));
+    REQUIRE(play.wait_for("Player 2: \""));
+    press(left);
+    REQUIRE(play.wait_for("Player 2 goes on"));
+  }
+  NodeReader one{node_of("Omnipar port 1 pad")};
+  NodeReader two{node_of("Omnipar port 2 pad")};
+  (swapped ? left : right).send({east});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(two.held() == 0);
+  (swapped ? left : right).send({});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
+  end(play);
+}
+
+TEST_CASE("plugged in again and again: the same port each time, nothing leaks", "[units]") {
+  const UhidPad stays{"Staying Pad", "s"};
+  REQUIRE(wait_for_nodes("Staying Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  tap(stays);
+  REQUIRE(play.wait_for("Player 1 plays"));
+  auto goes = std::make_unique<UhidPad>("Going Pad", "g");
+  REQUIRE(wait_for_nodes("Going Pad", 1));
+  tap(*goes);
+  REQUIRE(play.wait_for("Player 2 plays"));
+  NodeReader two{node_of("Omnipar port 2 pad")};
+  int descriptors = 0;
+  long kib = 0;
+  const int rounds = cases(100, 1000);
+  for (int round = 1; round <= rounds; ++round) {
+    goes->send({east});
+    REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 1));
+    goes.reset();
+    REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 0));
+    goes = std::make_unique<UhidPad>("Going Pad", "g");
+    REQUIRE(play.wait_for("Player 2 goes on", round));
+    sleep_ms(30);
+    two.forget_events();
+    if (round == 20) {
+      descriptors = descriptors_of(play.process());
+      kib = kib_of(play.process());
+    }
+  }
+  CHECK(descriptors_of(play.process()) == descriptors);
+  CHECK(kib_of(play.process()) <= kib + 512);
+  end(play);
+}
