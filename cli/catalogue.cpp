@@ -7,6 +7,8 @@
 #include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
+#include "host/look.hpp"
+#include "inspect/report.hpp"
 #include "omnipar/sheets.hpp"
 #include "sources.hpp"
 
@@ -61,13 +63,15 @@ void show(const UnitSheet& unit) {
   for (const UnitIdentity& identity : unit.identities)
     print(fmt::format("  is {:04x}:{:04x}{}", identity.vendor, identity.product,
                       identity.name.empty() ? "" : fmt::format(" \"{}\"", identity.name)));
-  print(fmt::format("\n  {:<16}{:<20}{}", "code", "role", "label"));
+  for (const PartSheet& part : unit.parts) print(fmt::format("  part {}: {}", part.name, part.title));
+  print(fmt::format("\n  {:<18}{:<18}{:<14}{}", "code", "role", unit.parts.empty() ? "" : "parts", "label"));
   for (const ControlSheet& control : unit.controls)
-    print(fmt::format("  {:<16}{:<20}{}", code_name(control.code),
+    print(fmt::format("  {:<18}{:<18}{:<14}{}",
+                      (control.node.empty() ? "" : control.node + "/") + code_name(control.code),
                       control.role + (control.axis == Axis::x   ? " (x)"
                                       : control.axis == Axis::y ? " (y)"
                                                                 : ""),
-                      control.label));
+                      joined(control.parts), control.label));
 }
 
 Json to_json(const SystemSheet& system) {
@@ -99,12 +103,12 @@ int list(const CatalogueWords& words) {
   Json list = Json::array();
   for (const SystemSheet& system : shelf.catalogue.systems) {
     list.push_back(to_json(system));
-    if (!words.json) print(fmt::format("{:<20}{} ({} ports)", system.name, system.title, system.ports.size()));
+    if (!words.json) print(fmt::format("{:<28}{} ({} ports)", system.name, system.title, system.ports.size()));
   }
   if (!words.json && !shelf.catalogue.units.empty()) print("\nmodels of units:");
   for (const UnitSheet& unit : shelf.catalogue.units) {
     list.push_back(to_json(unit));
-    if (!words.json) print(fmt::format("{:<20}{}", unit.name, unit.title));
+    if (!words.json) print(fmt::format("{:<28}{}", unit.name, unit.title));
   }
   if (words.json)
     print(list.dump(2));
@@ -134,6 +138,43 @@ int show_one(const CatalogueWords& words) {
   else
     show(**system);
   return good;
+}
+
+/// A draft of a sheet for one unit that is there, or that is in a room.
+int report(const CatalogueWords& words) {
+  os::Door& door = os::real_door();
+  std::vector<Description> nodes;
+  if (words.sources.host.empty()) {
+    for (const inspect::NodeFact& node : host::look_around(door).nodes)
+      if (node.readable) nodes.push_back(node.description);
+  } else if (auto room = read_room(door, words.sources.host)) {
+    nodes = std::move(*room);
+  } else {
+    tell({room.error()});
+    return bad_input;
+  }
+  std::vector<std::string_view> names;
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    const Description& main = nodes[unit.main()];
+    names.emplace_back(main.name);
+    if (main.ours || main.name.find(words.name) == std::string::npos) continue;
+    std::vector<Description> own;
+    for (const std::size_t i : unit.nodes) own.push_back(nodes[i]);
+    std::string draft = inspect::sheet_draft(own);
+    draft.pop_back();
+    if (words.json)
+      print(Json{{"name", printable(main.name)}, {"draft", draft}}.dump(2));
+    else
+      print(draft);
+    talk(
+        "No serial number, no socket and nothing that was pressed is in it: it can be given to others. Fill in roles "
+        "and labels,\n"
+        "then: omnipar check FILE");
+    return good;
+  }
+  tell({{"unknown-unit", Severity::error, fmt::format("no unit that is there is called '{}'", printable(words.name)),
+         "", suggestion(words.name, names)}});
+  return bad_input;
 }
 
 int fields(const CatalogueWords& words) {
@@ -188,6 +229,11 @@ void add_catalogue(CLI::App& app, int& status) {
       add(command->add_subcommand("fields", "the fields of files; with --json their JSON Schema"), fields);
   fields_verb->add_option("KIND", words->name, "one kind of sheet, such as profile; all, if left out");
   fields_verb->footer("Example: what may stand in a rig?\n  omnipar catalogue fields rig");
+  CLI::App* report_verb =
+      add(command->add_subcommand("report", "draft a sheet of a unit that there is none of"), report);
+  report_verb->add_option("UNIT", words->name, "its name, or a piece of it")->required();
+  add_host_option(*report_verb, words->sources);
+  report_verb->footer("Example: the pad that nobody knows:\n  omnipar catalogue report Fenwick > fenwick.toml");
   command->require_subcommand(0, 1);
   command->callback([words, command, &status] {
     if (command->get_subcommands().empty()) status = list(*words);

@@ -1,4 +1,5 @@
 // omnipar doctor
+#include <algorithm>
 #include <memory>
 
 #include <fmt/format.h>
@@ -6,6 +7,7 @@
 
 #include "command.hpp"
 #include "host/look.hpp"
+#include "omnipar/identity.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -13,6 +15,7 @@ namespace {
 struct DoctorWords {
   bool json = false;
   bool mend = false;
+  std::string rule;
 };
 
 const char* mark_of(inspect::State state) {
@@ -41,7 +44,38 @@ int mend(bool json) {
   return mended.all ? good : machine_refuses;
 }
 
+/// Prints the rule that opens one model, and what that means.
+int rule(const DoctorWords& words) {
+  const auto models = host::models_named(os::real_door(), words.rule);
+  if (models.empty()) {
+    talk(fmt::format("omnipar: no unit that is there is called '{}'; 'cat /proc/bus/input/devices' lists all.",
+                     printable(words.rule)));
+    return found_something;
+  }
+  std::vector<std::string> rules;
+  for (const host::ModelFact& model : models) {
+    const std::string text = host::model_rule(model);
+    if (std::ranges::find(rules, text) == rules.end()) rules.push_back(text);
+    talk(fmt::format("{} is \"{}\"", model.node, printable(model.name)));
+  }
+  if (rules.size() > 1) {
+    talk("omnipar: these are several models; name one of them more exactly.");
+    return bad_input;
+  }
+  talk(
+      "With this rule every program of whoever sits at the screen can read all that is typed or moved on this model. "
+      "For\n"
+      "a panel or a gun that is what you want; for the keyboard on which you type passwords it is not.");
+  if (words.json)
+    print(nlohmann::ordered_json{{"rule", rules[0]}}.dump());
+  else
+    print(rules[0].substr(0, rules[0].size() - 1));
+  talk("Next: write that line to /etc/udev/rules.d/71-omnipar-models.rules as root, and plug the unit in again.");
+  return good;
+}
+
 int run(const DoctorWords& words) {
+  if (!words.rule.empty()) return rule(words);
   if (words.mend) return mend(words.json);
   const auto findings = inspect::diagnose(host::look_around(os::real_door()));
   bool wrong = false;
@@ -69,6 +103,8 @@ int run(const DoctorWords& words) {
 void add_doctor(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("doctor", "Say what is missing, and mend it");
   const auto words = std::make_shared<DoctorWords>();
+  command->add_option("--rule", words->rule,
+                      "print the udev rule that opens one model, by its name, and say what that means");
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
   command->footer(

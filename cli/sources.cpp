@@ -51,7 +51,7 @@ void take_file(os::Door& door, const std::string& path, Shelf& shelf) {
 void take_data(os::Door& door, const std::string& path, Shelf& shelf) {
   if (is_file(path) && path.ends_with(".toml")) return take_file(door, path, shelf);
   for (const std::string& name : door.names_in(path))
-    if (name.ends_with(".toml")) take_file(door, path + "/" + name, shelf);
+    if (name.ends_with(".toml")) take_file(door, fmt::format("{}/{}", path, name), shelf);
 }
 
 /// True if some other problem stands in the same line: what follows from it need not be said.
@@ -205,17 +205,23 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
 }
 
 tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path) {
+  std::map<int, std::vector<Change>> found;  // the state at the first plugging in
   files::LineReader lines{door, path};
   TraceReader reader{path};
   for (;;) {
     const auto line = lines.next();
     if (!line) return tl::unexpected(line.error());
     if (!*line) break;
-    if (const auto event = reader.take(**line); !event) return tl::unexpected(event.error());
+    const auto event = reader.take(**line);
+    if (!event) return tl::unexpected(event.error());
+    if (*event && (*event)->deed == Deed::plug_in) found.try_emplace((*event)->node, (*event)->changes);
   }
   std::vector<Description> units;
   for (const auto& [number, unit] : reader.nodes()) {
     units.push_back(unit);
+    for (const Change& change : found[number])
+      for (CodeRange& range : units.back().codes)
+        if (range.code == change.code) range.value = change.value;
     units.back().node = fmt::format("node {} of {}", number, path);
   }
   return units;

@@ -44,6 +44,17 @@ Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nod
   return known;
 }
 
+/// What is odd about it; that nothing is known of an axis yet is usual, and said only if `all` is asked for.
+std::vector<std::string> notes_of(const Known& known, bool all) {
+  const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
+  std::vector<std::string> notes;
+  const Description& main = known.nodes[known.unit.main()];
+  for (const std::size_t i : known.unit.nodes)
+    for (std::string& note : health_notes(attach_node(catalogue, main, known.nodes[i])))
+      if (all || note.find("unknown until") == std::string::npos) notes.push_back(std::move(note));
+  return notes;
+}
+
 nlohmann::ordered_json to_json(const Known& known, const Rig& rig) {
   const Description& d = known.main;
   auto nodes = nlohmann::ordered_json::array();
@@ -69,6 +80,8 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig) {
           {"virtual", d.made_by_program},
           {"buttons", count(d, ev_key)},
           {"axes", count(d, ev_abs)},
+          {"asked-every-us", d.asked_every_us},
+          {"notes", notes_of(known, true)},
           {"nodes", nodes},
           {"parts", parts}};
 }
@@ -95,6 +108,10 @@ void show(const Known& known, const Rig& rig, bool why) {
                     d.vendor, d.product, known_by, nodes_text(known)));
   for (const std::size_t spare : known.unit.spares)
     print(fmt::format("    by radio, too ({}): the cable is used while it is plugged in", known.nodes[spare].node));
+  if (d.asked_every_us > 0)
+    print(fmt::format("    the USB asks it for news every {} ms, which is the most that it adds to the lag",
+                      d.asked_every_us / 1000.0));
+  for (const std::string& note : notes_of(known, why)) print("    " + note);
   for (const std::string& part : known.parts) {
     const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
     if (const RigUnit* unit = find_unit(rig, d, {}, part))

@@ -42,4 +42,8 @@ struct Attachment {
 /// True if a report holds a button's press by a hand (not a release, not an axis).
 [[nodiscard]] bool has_press(const Attachment& attachment, std::span<const Change> changes) noexcept;
 
+/// What is odd about the unit as it was found, a sentence each: controls that are down, axes that stand at an end,
+/// axes of which nothing is known. None of it is taken for a hand.
+[[nodiscard]] std::vector<std::string> health_notes(const Attachment& attachment);
+
 }  // namespace omnipar

@@ -30,6 +30,7 @@ struct Description {
   std::string device;            ///< the host's name for the physical device, equal for all its nodes; may be empty
   int interface = -1;            ///< which of the device's interfaces this node is of; -1 if unknown
   std::string node;              ///< the host's name for its node, for people
+  int asked_every_us = 0;        ///< how often the USB asks it for news, at the most; 0 if unknown
   bool made_by_program = false;  ///< another program's (or our own) virtual device
   bool ours = false;             ///< a virtual device of Omnipar itself
   std::vector<CodeRange> codes;

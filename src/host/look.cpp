@@ -2,7 +2,10 @@
 
 #include <fcntl.h>
 
+#include <algorithm>
+#include <array>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 
 #include <fmt/format.h>
@@ -29,12 +32,38 @@ bool has_joystick_node(os::Door& door, const std::string& syspath) {
   return false;
 }
 
+/// The first line of a small file in /sys; empty if it cannot be read.
+std::string line_of(os::Door& door, const std::string& path) {
+  const os::Descriptor file{door, door.open(path, O_RDONLY)};
+  std::array<std::byte, 64> piece{};
+  const ssize_t got = file ? door.read(file.get(), piece) : 0;
+  const std::string text{reinterpret_cast<const char*>(piece.data()),
+                         static_cast<std::size_t>(std::max<ssize_t>(0, got))};
+  return text.substr(0, text.find('\n'));
+}
+
+/// USB 2.0, table 9-13: full and low speed ask every bInterval ms, high speed every 2^(bInterval-1) eighths of one.
+int asked_every_us(os::Door& door, const std::string& syspath) {
+  const std::string folder = interface_folder(syspath);
+  if (folder.empty()) return 0;
+  const bool high_speed = std::strtol(line_of(door, folder + "/../speed").c_str(), nullptr, 10) >= 480;
+  for (const std::string& name : door.names_in(folder)) {
+    if (!name.starts_with("ep_8")) continue;  // endpoints that bring news
+    const long interval = std::strtol(line_of(door, folder + "/" + name + "/bInterval").c_str(), nullptr, 16);
+    constexpr long longest = 16;
+    if (interval <= 0 || (high_speed && interval > longest)) return 0;
+    return static_cast<int>(high_speed ? 125L << (interval - 1) : interval * 1000);
+  }
+  return 0;
+}
+
 inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   inspect::NodeFact fact;
   fact.path = place.path;
   int error = 0;
   if (const auto node = open_node(door, place.path, place.syspath, error)) {
     fact.description = node->description();
+    fact.description.asked_every_us = asked_every_us(door, place.syspath);
     return fact;
   }
   fact.readable = false;
@@ -54,6 +83,26 @@ inspect::Facts look_around(os::Door& door) {
   if (const auto watch = open_watch())
     for (const NodePlace& place : watch->present()) facts.nodes.push_back(look_at(door, place));
   return facts;
+}
+
+std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
+  std::vector<ModelFact> found;
+  const auto watch = open_watch();
+  if (!watch) return found;
+  for (const NodePlace& place : watch->present()) {
+    const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
+    ModelFact fact{line_of(door, folder + "/name"), line_of(door, folder + "/id/vendor"),
+                   line_of(door, folder + "/id/product"), place.path};
+    if (fact.name.find(name) != std::string::npos) found.push_back(std::move(fact));
+  }
+  return found;
+}
+
+std::string model_rule(const ModelFact& model) {
+  return fmt::format(
+      "SUBSYSTEM==\"input\", KERNEL==\"event*\", ATTRS{{id/vendor}}==\"{}\", ATTRS{{id/product}}==\"{}\", "
+      "TAG+=\"uaccess\"\n",
+      model.vendor, model.product);
 }
 
 std::string rule_text() {

@@ -14,6 +14,18 @@ inline constexpr const char* rule_path = "/etc/udev/rules.d/70-omnipar.rules";
 inline constexpr const char* module_path = "/etc/modules-load.d/omnipar.conf";
 [[nodiscard]] std::string rule_text();
 
+/// What the system says of a node without opening it.
+struct ModelFact {
+  std::string name;
+  std::string vendor;   ///< four hexadecimal digits, as in /sys
+  std::string product;  ///< likewise
+  std::string node;
+};
+/// The nodes whose names hold `name`, whether they may be read or not.
+[[nodiscard]] std::vector<ModelFact> models_named(os::Door& door, const std::string& name);
+/// A udev rule that opens all nodes of one model to whoever sits at the screen, and no other.
+[[nodiscard]] std::string model_rule(const ModelFact& model);
+
 /// Loads the module and installs the rule; needs root. One line for each thing done or refused, and
 /// whether all was done.
 struct Mended {

@@ -58,6 +58,9 @@ class Node {
 [[nodiscard]] std::string device_of(const std::string& syspath);
 [[nodiscard]] int interface_of(const std::string& syspath);
 
+/// The folder of the node's USB interface in /sys; empty if it is no USB unit.
+[[nodiscard]] std::string interface_folder(const std::string& syspath);
+
 /// True if a program made the node through uinput.
 [[nodiscard]] bool is_made_by_program(const std::string& syspath);
 

@@ -49,6 +49,13 @@ int interface_of(const std::string& syspath) {
   return number;
 }
 
+std::string interface_folder(const std::string& syspath) {
+  const std::size_t bus = syspath.find("/usb");
+  if (!syspath.starts_with(devices) || bus == std::string::npos) return {};
+  const std::size_t colon = syspath.find(':', bus);
+  return colon == std::string::npos ? std::string{} : syspath.substr(0, syspath.find('/', colon));
+}
+
 bool is_made_by_program(const std::string& syspath) {
   return syspath.starts_with(std::string{devices} + "virtual/input/");
 }

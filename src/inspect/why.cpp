@@ -138,6 +138,13 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
 
 std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
   std::vector<Meaning> all;
+  const auto add = [&all](const std::string& by, const std::string& role) {
+    const auto known = std::ranges::find(all, role, &Meaning::role);
+    if (known == all.end())
+      all.push_back({by, role});
+    else if (known->by.find(by) == std::string::npos)
+      known->by += " and " + by;
+  };
   Description only;
   // A stick needs both its halves to be one, so the neighbours are there as well.
   constexpr int half_range = 32767;
@@ -146,10 +153,10 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
     if (near >= 0 && (near == number || code.type == ev_abs))
       only.codes.push_back({{code.type, static_cast<std::uint16_t>(near)}, -half_range, half_range, 0});
   for (const Control& control : convention_controls(only))
-    if (control.code == code) all.push_back({"the kernel's gamepad convention", control.role});
+    if (control.code == code) add("the kernel's gamepad convention", control.role);
   for (const UnitSheet& sheet : catalogue.units)
     for (const ControlSheet& control : sheet.controls)
-      if (control.code == code) all.push_back({fmt::format("the sheet of \"{}\"", sheet.title), control.role});
+      if (control.code == code) add(fmt::format("the sheet of \"{}\"", sheet.title), control.role);
   return all;
 }
 

@@ -42,7 +42,7 @@ struct Stop {
 };
 [[nodiscard]] std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std::string_view role);
 
-/// What a raw code may be: by the kernel's convention, and by each unit sheet that has it.
+/// What a raw code may be: by the kernel's convention, and by the unit sheets that have it; each role once.
 struct Meaning {
   std::string by;  ///< "the kernel's gamepad convention", or a sheet's title
   std::string role;

@@ -80,6 +80,12 @@ TEST_CASE("All shipped sheets are valid, and each machine can be played as propo
   const Catalogue shipped = built_in_catalogue();
   REQUIRE(shipped.systems.size() + shipped.units.size() == sheets);
   REQUIRE(shipped.systems.size() == 8);
+  for (const UnitSheet& unit : shipped.units)
+    for (const ControlSheet& control : unit.controls) {
+      CAPTURE(unit.name, control.role);
+      REQUIRE_FALSE(control.label.empty());
+      REQUIRE(control.spot);
+    }
   for (const SystemSheet& system : shipped.systems) REQUIRE(compile(shipped, propose(shipped, system.name).value()));
   REQUIRE(read_sheets("marrowby.toml", marrowby::sheets_text()).problems.empty());
 }

@@ -50,7 +50,9 @@ role = "start"
 
 constexpr std::uint8_t usage_q = 0x14, usage_w = 0x1a, usage_1 = 0x1e;
 
-std::vector<std::uint8_t> keys(std::uint8_t first = 0, std::uint8_t second = 0) { return {0, 0, first, second, 0, 0, 0, 0}; }
+std::vector<std::uint8_t> keys(std::uint8_t first = 0, std::uint8_t second = 0) {
+  return {0, 0, first, second, 0, 0, 0, 0};
+}
 
 std::string output_of(const std::vector<std::string>& command, int status = 0) {
   Program program{command};

@@ -1,0 +1,47 @@
+// What is odd about a unit at the moment of opening, in words.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "omnipar/attachment.hpp"
+
+namespace omnipar {
+namespace {
+
+/// The part of an axis's length that still counts as its end.
+constexpr std::int64_t end_share = 50;
+
+bool is_at_end(const Control& control, std::int32_t value) noexcept {
+  const std::int64_t slack = (std::int64_t{control.maximum} - control.minimum) / end_share;
+  return value <= control.minimum + slack || value >= control.maximum - slack;
+}
+
+std::string words_for(const Control& control, const Change* known) {
+  if (control.reading == Reading::button)
+    return known != nullptr && known->value != 0
+               ? fmt::format("'{}' is down: it counts from its next press; if nobody holds it, its switch is stuck",
+                             control.role)
+               : "";
+  if (control.reading == Reading::hat) return "";
+  if (known == nullptr) return fmt::format("'{}': where it stands is unknown until it is first moved", control.role);
+  if (control.reading == Reading::two_sided && is_at_end(control, known->value))
+    return fmt::format("'{}' stands at its end: it is held there, or rests there, or has not been calibrated",
+                       control.role);
+  if (control.reading == Reading::one_sided && known->value > control.rest && is_at_end(control, known->value))
+    return fmt::format("'{}' is pushed to its end", control.role);
+  return "";
+}
+
+}  // namespace
+
+std::vector<std::string> health_notes(const Attachment& attachment) {
+  std::vector<std::string> notes;
+  for (const Control& control : attachment.controls) {
+    const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
+    std::string note = words_for(control, known != attachment.state.end() ? &*known : nullptr);
+    if (!note.empty() && std::ranges::find(notes, note) == notes.end()) notes.push_back(std::move(note));
+  }
+  return notes;
+}
+
+}  // namespace omnipar
