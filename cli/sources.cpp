@@ -222,7 +222,7 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
     for (const Change& change : found[number])
       for (CodeRange& range : units.back().codes)
         if (range.code == change.code) range.value = change.value;
-    units.back().node = fmt::format("node {} of {}", number, path);
+    units.back().node = fmt::format("node {}", number);
   }
   return units;
 }
