@@ -5,6 +5,7 @@
 #include <memory>
 
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
 #include "command.hpp"
 #include "files/read.hpp"
@@ -62,7 +63,7 @@ int record(const TraceWords& words) {
     return machine_refuses;
   }
   if (words.json)
-    print(fmt::format("{{\"file\":\"{}\",\"reports\":{}}}", words.file, *reports));
+    print(nlohmann::ordered_json{{"file", words.file}, {"reports", *reports}}.dump());
   else
     print(fmt::format("{}: {} reports", words.file, *reports));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.file));
