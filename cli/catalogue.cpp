@@ -39,8 +39,18 @@ std::string_view word_of(TargetKind kind) {
       return "wheel";
     case TargetKind::stick:
       return "stick";
+    case TargetKind::turns:
+      return "spinner";
+    case TargetKind::movement:
+      return "movement";
   }
   return "";
+}
+
+void show(const std::vector<TargetSheet>& targets) {
+  for (const TargetSheet& target : targets)
+    print(fmt::format("  {:<14}{:<10}{:<20}{}", target.name, word_of(target.kind), target.place,
+                      joined(target.usual) + (target.player == 2 ? " (of the second player)" : "")));
 }
 
 void show(const SystemSheet& system) {
@@ -48,13 +58,17 @@ void show(const SystemSheet& system) {
                     system.frames_per_1000_seconds / 1000.0));
   for (const ControllerSheet& controller : system.controllers) {
     print(fmt::format("\n{} ({})", controller.name, controller.title));
-    print(fmt::format("  {:<12}{:<10}{:<20}{}", "control", "type", "place", "usual sources"));
+    print(fmt::format("  {:<14}{:<10}{:<20}{}", "control", "type", "place", "usual sources"));
     if (controller.directions)
-      print(fmt::format("  {:<12}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.usual_directions)));
-    for (const TargetSheet& target : controller.targets)
-      print(
-          fmt::format("  {:<12}{:<10}{:<20}{}", target.name, word_of(target.kind), target.place, joined(target.usual)));
+      print(fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.usual_directions)));
+    show(controller.targets);
+    for (const AccessorySheet& accessory : controller.accessories) {
+      print(fmt::format("  with its accessory {} ({}):", accessory.name, accessory.title));
+      show(accessory.targets);
+    }
   }
+  for (const PortSheet& port : system.ports)
+    if (!port.splitter.empty()) print(fmt::format("\nport {} is there only with {}", port.number, port.splitter));
   talk(fmt::format("Next: omnipar play {}", system.name));
 }
 
@@ -74,14 +88,28 @@ void show(const UnitSheet& unit) {
                       joined(control.parts), control.label));
 }
 
+Json to_json(const std::vector<TargetSheet>& targets) {
+  Json controls = Json::array();
+  for (const TargetSheet& target : targets)
+    controls.push_back({{"name", target.name},
+                        {"type", word_of(target.kind)},
+                        {"place", target.place},
+                        {"usual", target.usual},
+                        {"player", target.player}});
+  return controls;
+}
+
 Json to_json(const SystemSheet& system) {
   Json controllers = Json::array();
   for (const ControllerSheet& controller : system.controllers) {
-    Json controls = Json::array();
-    for (const TargetSheet& target : controller.targets)
-      controls.push_back(
-          {{"name", target.name}, {"type", word_of(target.kind)}, {"place", target.place}, {"usual", target.usual}});
-    controllers.push_back({{"name", controller.name}, {"title", controller.title}, {"controls", controls}});
+    Json accessories = Json::array();
+    for (const AccessorySheet& accessory : controller.accessories)
+      accessories.push_back(
+          {{"name", accessory.name}, {"title", accessory.title}, {"controls", to_json(accessory.targets)}});
+    controllers.push_back({{"name", controller.name},
+                           {"title", controller.title},
+                           {"controls", to_json(controller.targets)},
+                           {"accessories", accessories}});
   }
   return {{"kind", "system"},
           {"name", system.name},

@@ -19,6 +19,7 @@ enum Status : int {
 void add_play(CLI::App& app, int& status);
 void add_units(CLI::App& app, int& status);
 void add_doctor(CLI::App& app, int& status);
+void add_calibrate(CLI::App& app, int& status);
 void add_check(CLI::App& app, int& status);
 void add_catalogue(CLI::App& app, int& status);
 void add_rig(CLI::App& app, int& status);

@@ -8,11 +8,13 @@
 #include "command.hpp"
 #include "host/look.hpp"
 #include "omnipar/identity.hpp"
+#include "sources.hpp"
 
 namespace omnipar::cli {
 namespace {
 
 struct DoctorWords {
+  Sources sources;
   bool json = false;
   bool mend = false;
   std::string rule;
@@ -77,7 +79,15 @@ int rule(const DoctorWords& words) {
 int run(const DoctorWords& words) {
   if (!words.rule.empty()) return rule(words);
   if (words.mend) return mend(words.json);
-  const auto findings = inspect::diagnose(host::look_around(os::real_door()));
+  os::Door& door = os::real_door();
+  const Shelf shelf = load_shelf(door, words.sources);
+  tell(shelf.problems);
+  const auto rig = load_rig(door, words.sources);
+  if (!rig) {
+    tell(rig.error());
+    return bad_input;
+  }
+  const auto findings = inspect::diagnose(host::look_around(door), shelf.catalogue, *rig);
   bool wrong = false;
   nlohmann::json list = nlohmann::json::array();
   for (const inspect::Finding& finding : findings) {
@@ -105,12 +115,14 @@ void add_doctor(CLI::App& app, int& status) {
   const auto words = std::make_shared<DoctorWords>();
   command->add_option("--rule", words->rule,
                       "print the udev rule that opens one model, by its name, and say what that means");
+  add_rig_option(*command, words->sources);
+  add_data_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
   command->footer(
       "Example: once, on the box under Marrowby's big screen:\n"
       "  sudo omnipar doctor --mend\n"
-      "Exit status: 0 all is well, 1 something is wrong, 3 it could not be mended.");
+      "Exit status: 0 all is well, 1 something is wrong, 2 a file of yours is bad, 3 it could not be mended.");
   command->callback([words, &status] { status = run(*words); });
 }
 

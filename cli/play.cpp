@@ -26,7 +26,7 @@ struct PlayWords {
 /// The made-up units of a room play; what the ports saw is printed. The rig as it is in the end.
 tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& given, Rig rig) {
   const auto view = words.json ? sample_view(*given.plan, print) : table_view(*given.plan, print);
-  play::Script script{*given.plan, given.catalogue, std::move(rig), *view};
+  play::Script script{*given.plan, given.catalogue, std::move(rig), *view, *given.profile};
   const auto take = [&script](const TraceEvent& event, const Description& unit) {
     script.take(event, unit);
     return !script.ended();
@@ -99,6 +99,7 @@ int run(const PlayWords& words) {
     play::SessionOptions options;
     options.catalogue = given.catalogue;
     options.rig = *rig;
+    options.profile = *given.profile;
     options.with_virtual = words.with_virtual;
     options.say = talk;
     const auto end = play::play(door, *given.plan, options);

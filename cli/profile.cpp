@@ -63,9 +63,11 @@ void show_hot_actions(const Profile& profile) {
 }
 
 /// One line a source: what it feeds, and where that is written.
-void show_line(const inspect::Link& link, bool again) {
-  const std::string source =
+void show_line(const inspect::Link& link, const std::string& first_seat, bool again) {
+  std::string source =
       link.source.empty() ? "(nothing, on purpose)" : link.source + (link.shape.empty() ? "" : ", " + link.shape);
+  if (link.seat.empty()) source = "(nobody plays it: no second seat)";
+  if (!link.seat.empty() && link.seat != first_seat) source += " of seat " + link.seat;
   print(fmt::format("  {:<14}{:<42}{}", again ? "" : link.target, source + "  ",
                     link.place.empty() ? link.origin : fmt::format("{}, {}", link.origin, link.place)));
 }
@@ -77,6 +79,7 @@ int show(const ProfileWords& words) {
   if (!given.plan) return bad_input;
   auto all = nlohmann::ordered_json::array();
   inspect::Link before;
+  std::string first_seat;
   if (!words.json) print(fmt::format("\"{}\", for {}", given.profile->name, given.profile->system));
   for (const inspect::Link& link : inspect::links(given.catalogue, *given.profile)) {
     all.push_back({{"port", link.port},
@@ -90,7 +93,8 @@ int show(const ProfileWords& words) {
     if (link.port != before.port)
       print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
                         "target", "source", "comes from"));
-    show_line(link, link.port == before.port && link.target == before.target);
+    if (link.port != before.port) first_seat = link.seat;
+    show_line(link, first_seat, link.port == before.port && link.target == before.target);
     before = link;
   }
   if (words.json)

@@ -1,4 +1,4 @@
-// omnipar rig show|add|seat|rename|forget|swap|rollcall|undo
+// omnipar rig show|add|seat|rename|way|forget|swap|rollcall|undo
 #include <algorithm>
 #include <memory>
 
@@ -50,6 +50,7 @@ int show(const RigWords& words) {
                     {"part", unit.part},
                     {"serial", unit.serial},
                     {"socket", unit.socket},
+                    {"way", unit.way},
                     {"vendor", unit.vendor},
                     {"product", unit.product}});
     if (words.json) continue;
@@ -58,7 +59,8 @@ int show(const RigWords& words) {
                                                   : "nothing: it must be asked for each time";
     print(fmt::format("{:<16}\"{}\"{}", unit.seat, printable(unit.name),
                       unit.part.empty() ? "" : ", the part " + unit.part));
-    print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}", "", printable(unit.model), unit.vendor, unit.product, by));
+    print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
+                      unit.way.empty() ? "" : "; by " + unit.way + " where there are both"));
   }
   if (words.json) print(list.dump(2));
   if (rig->units.empty()) talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2");
@@ -109,6 +111,17 @@ int forget(const RigWords& words) {
     return text::clear_value({path, old}, *keys);
   });
   return report_change(words, status, fmt::format("\"{}\" is forgotten", words.name));
+}
+
+int way(const RigWords& words) {
+  if (words.other != "cable" && words.other != "radio") {
+    tell({{"bad-word", Severity::error, fmt::format("'{}' is no way to reach a unit", printable(words.other)), "",
+           "it may be cable or radio"}});
+    return bad_input;
+  }
+  return set_field(words, "way", "\"" + words.other + "\"",
+                   fmt::format("\"{}\" is reached by {} where there are both", words.name,
+                               words.other == "cable" ? "its cable" : "radio"));
 }
 
 int swap(const RigWords& words) {
@@ -213,7 +226,7 @@ int add(const RigWords& words) { return run_call(words, true); }
 
 void add_rig(CLI::App& app, int& status) {
   CLI::App* command =
-      app.add_subcommand("rig", "Who sits where: show, rollcall, add, seat, rename, forget, swap, undo");
+      app.add_subcommand("rig", "Who sits where: show, rollcall, add, seat, rename, way, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
   const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example) {
     CLI::App* added = command->add_subcommand(name, about);
@@ -251,6 +264,8 @@ void add_rig(CLI::App& app, int& status) {
   named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
   named("rename", "call a unit otherwise", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
         "NAME", "NEW");
+  named("way", "by cable or by radio, for a unit that has both; the cable, if nothing is said", way,
+        "omnipar rig way \"blue pad\" radio", "NAME", "WAY");
   named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
   named("swap", "let two seats change places", swap, "omnipar rig swap left right", "SEAT", "OTHER");
   verb("undo", "take the last change of the rig back", undo, "omnipar rig undo");

@@ -18,10 +18,6 @@ std::string quoted(const std::string& word) { return "\"" + word + "\""; }
 
 }  // namespace
 
-std::string rig_path(os::Door& door, const Sources& sources) {
-  return sources.rig.empty() ? config_folder(door) + "/rig.toml" : sources.rig;
-}
-
 Text rig_text(const std::string& path, const std::string& old, const Rig& wanted) {
   if (old.empty()) return to_toml(wanted);
   const Sheets before = read_sheets(path, old);
@@ -33,6 +29,8 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
     const std::string index = "#" + std::to_string(i);
     if (was.seat != is.seat)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "seat"}, quoted(is.seat));
+    if (text && was.way != is.way)
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "way"}, quoted(is.way));
     if (text && was.socket != is.socket)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "socket"}, quoted(is.socket));
   }

@@ -13,10 +13,7 @@ namespace omnipar::cli {
 
 using Text = tl::expected<std::string, Diagnostics>;
 
-/// The rig of --rig, or people's own.
-[[nodiscard]] std::string rig_path(os::Door& door, const Sources& sources);
-
-/// The file's text with the seats and sockets of `wanted`, and its new units behind the others. Fails with
+/// The file's text with the seats, ways and sockets of `wanted`, and its new units behind the others. Fails with
 /// `cannot-edit` where only a person should.
 [[nodiscard]] Text rig_text(const std::string& path, const std::string& old, const Rig& wanted);
 

@@ -1,6 +1,7 @@
 #include "sources.hpp"
 
 #include <algorithm>
+#include <iterator>
 
 #include <fmt/format.h>
 
@@ -167,13 +168,33 @@ Shelf load_shelf(os::Door& door, const Sources& sources) {
   return shelf;
 }
 
+std::string rig_path(os::Door& door, const Sources& sources) {
+  return sources.rig.empty() ? config_folder(door) + "/rig.toml" : sources.rig;
+}
+
+std::string calibrations_folder(os::Door& door, const Sources& sources) {
+  const std::string path = rig_path(door, sources);
+  const std::size_t slash = path.rfind('/');
+  return (slash == std::string::npos ? "." : path.substr(0, slash)) + "/calibrations";
+}
+
 tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources) {
-  const std::string path = sources.rig.empty() ? config_folder(door) + "/rig.toml" : sources.rig;
+  const std::string path = rig_path(door, sources);
   if (sources.rig.empty() && !is_there(door, path)) return Rig{};
   const auto text = files::read_text(door, path);
   if (!text) return tl::unexpected(Diagnostics{text.error()});
   Sheets sheets = read_sheets(path, *text);
   if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
+  const std::string folder = calibrations_folder(door, sources);
+  for (const std::string& name : door.names_in(folder)) {
+    if (!name.ends_with(".toml")) continue;
+    const std::string file = fmt::format("{}/{}", folder, name);
+    const auto measured = files::read_text(door, file);
+    if (!measured) continue;
+    const Sheets more = read_sheets(file, *measured);
+    tell(more.problems);
+    std::ranges::copy(more.rig.calibrations, std::back_inserter(sheets.rig.calibrations));
+  }
   return sheets.rig;
 }
 
@@ -204,6 +225,8 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
   }
 }
 
+std::string room_node_name(int number) { return fmt::format("node {}", number); }
+
 tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path) {
   std::map<int, std::vector<Change>> found;  // the state at the first plugging in
   files::LineReader lines{door, path};
@@ -222,7 +245,7 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
     for (const Change& change : found[number])
       for (CodeRange& range : units.back().codes)
         if (range.code == change.code) range.value = change.value;
-    units.back().node = fmt::format("node {}", number);
+    units.back().node = room_node_name(number);
   }
   return units;
 }

@@ -2,7 +2,7 @@
 // option says.
 //
 // People keep theirs in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml and
-// rig.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions (~/.local/state/…).
+// rig.toml, and beside it calibrations/*.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions (~/.local/state/…).
 #pragma once
 
 #include <map>
@@ -37,7 +37,12 @@ struct Shelf {
 };
 [[nodiscard]] Shelf load_shelf(os::Door& door, const Sources& sources);
 
-/// The rig of --rig, or people's own; empty if there is none.
+/// Where the rig lies, that of --rig or people's own; and beside it the folder of its units' calibrations.
+[[nodiscard]] std::string rig_path(os::Door& door, const Sources& sources);
+[[nodiscard]] std::string calibrations_folder(os::Door& door, const Sources& sources);
+
+/// The rig with its calibrations; empty if there is none. What is wrong with a calibration's file is said, and the
+/// others count all the same.
 [[nodiscard]] tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources);
 
 /// A profile with all that it needs.
@@ -67,6 +72,8 @@ struct Given {
 [[nodiscard]] std::optional<Diagnostic> read_trace(
     os::Door& door, const std::string& path,
     const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
+/// What the nodes of a room are called, which have no names of their own.
+[[nodiscard]] std::string room_node_name(int number);
 /// The units that a trace or room describes.
 [[nodiscard]] tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path);
 

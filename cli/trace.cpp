@@ -147,7 +147,7 @@ int replay(const TraceWords& words) {
   }
   const bool samples = words.json || comparison.has_value();
   const auto view = samples ? sample_view(*given.plan, sink) : table_view(*given.plan, sink);
-  play::Script script{*given.plan, given.catalogue, *rig, *view};
+  play::Script script{*given.plan, given.catalogue, *rig, *view, *given.profile};
   const auto take = [&script](const TraceEvent& event, const Description& unit) {
     script.take(event, unit);
     return !script.ended();

@@ -1,4 +1,6 @@
 // omnipar units
+#include <algorithm>
+#include <map>
 #include <memory>
 
 #include <fmt/format.h>
@@ -7,6 +9,7 @@
 #include "command.hpp"
 #include "host/look.hpp"
 #include "omnipar/omnipar.hpp"
+#include "play/checkup.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
@@ -17,7 +20,13 @@ struct UnitsWords {
   bool json = false;
   bool with_virtual = false;
   bool why = false;
+  double listen = 0;  ///< seconds; 0: not at all
 };
+
+/// What listening has told, by the host's names of the nodes.
+using Heard = std::map<std::string, std::vector<std::string>>;
+
+constexpr std::uint16_t bus_radio = 5;
 
 std::size_t count(const Description& d, EventType type) {
   return static_cast<std::size_t>(
@@ -44,18 +53,40 @@ Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nod
   return known;
 }
 
+/// What is known of the rig's unit from its calibration: controls that do not go together.
+void add_combinations(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
+  const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
+  for (const std::string& part : known.parts) {
+    const RigUnit* unit = find_unit(rig, known.main, {}, part);
+    const auto measured = unit == nullptr ? rig.calibrations.end()
+                                          : std::ranges::find(rig.calibrations, unit->name, &Calibration::unit);
+    if (measured == rig.calibrations.end()) continue;
+    std::vector<combinations::Button> buttons;
+    for (const std::size_t i : known.unit.nodes)
+      for (auto& button : play::buttons_of(catalogue, {known.main, known.nodes[i], i == known.unit.main()}, part))
+        buttons.push_back(std::move(button));
+    for (const std::string& line : combinations::words_for(measured->combinations, buttons)) notes.push_back(line);
+  }
+}
+
 /// What is odd about it; that nothing is known of an axis yet is usual, and said only if `all` is asked for.
-std::vector<std::string> notes_of(const Known& known, bool all) {
+std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Heard& heard, bool all) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   std::vector<std::string> notes;
   const Description& main = known.nodes[known.unit.main()];
   for (const std::size_t i : known.unit.nodes)
     for (std::string& note : health_notes(attach_node(catalogue, main, known.nodes[i])))
       if (all || note.find("unknown until") == std::string::npos) notes.push_back(std::move(note));
+  if (known.unit.socket != main.socket && is_silent(attach_node(catalogue, main, main)))
+    notes.emplace_back("nothing has come from it yet: its socket is empty, or its pad is switched off");
+  for (const std::size_t i : known.unit.nodes)
+    if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
+      notes.insert(notes.end(), told->second.begin(), told->second.end());
+  add_combinations(known, rig, notes);
   return notes;
 }
 
-nlohmann::ordered_json to_json(const Known& known, const Rig& rig) {
+nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& heard) {
   const Description& d = known.main;
   auto nodes = nlohmann::ordered_json::array();
   for (const std::size_t i : known.unit.nodes)
@@ -81,7 +112,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig) {
           {"buttons", count(d, ev_key)},
           {"axes", count(d, ev_abs)},
           {"asked-every-us", d.asked_every_us},
-          {"notes", notes_of(known, true)},
+          {"notes", notes_of(known, rig, heard, true)},
           {"nodes", nodes},
           {"parts", parts}};
 }
@@ -96,7 +127,7 @@ std::string nodes_text(const Known& known) {
 }
 
 /// The unit on one line, how it is known on the next, and each of its seats.
-void show(const Known& known, const Rig& rig, bool why) {
+void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
@@ -106,12 +137,18 @@ void show(const Known& known, const Rig& rig, bool why) {
                     known.sheet != nullptr ? fmt::format("sheet '{}'", known.sheet->name)
                                            : fmt::format("{} buttons, {} axes", count(d, ev_key), count(d, ev_abs)),
                     d.vendor, d.product, known_by, nodes_text(known)));
-  for (const std::size_t spare : known.unit.spares)
-    print(fmt::format("    by radio, too ({}): the cable is used while it is plugged in", known.nodes[spare].node));
+  for (const Way& spare : known.unit.spares) {
+    const Description& other = known.nodes[spare.nodes.front()];
+    print(other.bus == bus_radio
+              ? fmt::format("    by radio, too ({}): the cable is used while it is plugged in, for it is quicker and "
+                            "charges",
+                            other.node)
+              : fmt::format("    by cable, too ({}): the radio is used, as the rig asks", other.node));
+  }
   if (d.asked_every_us > 0)
     print(fmt::format("    the USB asks it for news every {} ms, which is the most that it adds to the lag",
                       d.asked_every_us / 1000.0));
-  for (const std::string& note : notes_of(known, why)) print("    " + note);
+  for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
   for (const std::string& part : known.parts) {
     const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
     if (const RigUnit* unit = find_unit(rig, d, {}, part))
@@ -139,6 +176,29 @@ tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& 
   return units;
 }
 
+/// Listens for as long as it was asked for, or to all of a room.
+tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue& catalogue) {
+  if (words.listen <= 0) return Heard{};
+  os::Door& door = os::real_door();
+  play::HealthEars ears{catalogue};
+  if (words.sources.host.empty()) {
+    talk(fmt::format("Listening for {} s: hands off shows what jitters, pressing shows what bounces.", words.listen));
+    const Duration longest{static_cast<std::int64_t>(words.listen * 1e6)};
+    if (auto failure = play::listen(door, {&catalogue, words.with_virtual, false, longest}, ears))
+      return tl::unexpected(std::move(*failure));
+    return ears.notes();
+  }
+  auto failure = read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
+    Description named = node;
+    named.node = room_node_name(event.node);
+    if (event.deed == Deed::plug_in) ears.arrived(event.node, named, event.time);
+    if (event.deed == Deed::report) ears.heard(event.node, {event.time, event.changes});
+    return true;
+  });
+  if (failure) return tl::unexpected(std::move(*failure));
+  return ears.notes();
+}
+
 int run(const UnitsWords& words) {
   const Shelf shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
@@ -146,6 +206,11 @@ int run(const UnitsWords& words) {
   if (!rig) {
     tell(rig.error());
     return bad_input;
+  }
+  const auto heard = listen(words, shelf.catalogue);
+  if (!heard) {
+    tell({heard.error()});
+    return words.sources.host.empty() ? machine_refuses : bad_input;
   }
   std::size_t shut = 0;
   auto nodes = find_units(words, shut);
@@ -157,10 +222,12 @@ int run(const UnitsWords& words) {
     return !is_playable(shelf.catalogue, node) || (node.made_by_program && !words.with_virtual);
   });
   auto list = nlohmann::ordered_json::array();
-  for (const UnitNodes& unit : group_nodes(*nodes)) {
+  auto units = group_nodes(*nodes);
+  choose_ways(units, *nodes, *rig);
+  for (const UnitNodes& unit : units) {
     const Known known = known_unit(shelf.catalogue, *nodes, unit);
-    list.push_back(to_json(known, *rig));
-    if (!words.json) show(known, *rig, words.why);
+    list.push_back(to_json(known, *rig, *heard));
+    if (!words.json) show(known, *rig, *heard, words.why);
   }
   if (words.json) print(list.dump(2));
   if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
@@ -178,12 +245,14 @@ void add_units(CLI::App& app, int& status) {
   add_host_option(*command, words->sources);
   add_data_option(*command, words->sources);
   command->add_flag("--why", words->why, "say by what each is known to the rig, the surest first");
+  command->add_option("--listen", words->listen, "listen for so many seconds first, for what jitters or bounces")
+      ->check(CLI::Range(0.1, 600.0));
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");
   command->footer(
       "Example: is the Marrowby pad seen, and how is it known again?\n"
       "  omnipar units\n"
-      "Exit status: 0 controllers are there, 1 none is, 2 a file is bad.");
+      "Exit status: 0 controllers are there, 1 none is, 2 a file is bad, 3 the computer refuses.");
   command->callback([words, &status] { status = run(*words); });
 }
 

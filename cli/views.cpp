@@ -64,11 +64,18 @@ class TableView final : public View {
     print_waiting(&reader);
   }
 
+  void swapped(const Plan& plan) override {
+    plan_ = plan;
+    shown_.assign(plan_.targets().size(), 0);
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) news_.push_back(fmt::format("port {} is now played from {}", port.number, port.seat));
+  }
+
   void end() override { print_waiting(nullptr); }
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
     for (const PortInfo& port : plan_.ports())
-      if (port.number != 0 && port.seat == seat)
+      if (port.is_played_from(seat))
         news_.push_back(again ? fmt::format("port {} has its \"{}\" back ({})", port.number, unit, seat)
                               : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
   }
@@ -156,7 +163,7 @@ class TableView final : public View {
 
   static std::int64_t ms(Time time) { return time.time_since_epoch().count() / 1000; }
 
-  const Plan plan_;
+  Plan plan_;
   LineSink sink_;
   std::function<void(Time)> pace_;
   std::optional<Waiting> waiting_;
@@ -193,6 +200,12 @@ class SampleView final : public View {
     }
   }
 
+  void swapped(const Plan& plan) override {
+    plan_ = plan;
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) put({{"t", us(now_)}, {"port", port.number}, {"seat", port.seat}});
+  }
+
   void end() override {}
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
@@ -211,7 +224,7 @@ class SampleView final : public View {
     put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"news", what}});
   }
 
-  const Plan plan_;
+  Plan plan_;
   LineSink sink_;
   Time now_;
   std::vector<std::uint16_t> changed_;

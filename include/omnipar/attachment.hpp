@@ -1,6 +1,8 @@
 // An attachment: a unit that is there now, and what each of its raw codes means.
 #pragma once
 
+#include <map>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -15,6 +17,8 @@ enum class Reading {
   one_sided,  ///< `rest` is one end of the range
   two_sided,  ///< `rest` lies inside the range
   hat,        ///< -1, 0, 1: two opposite buttons of a d-pad
+  pointer,    ///< a place between the ends of the range; it rests nowhere
+  counts,     ///< movements since the last report; it has no range
 };
 
 /// One control of a unit: raw code to role, with its calibration. The raw range may be any, but
@@ -41,6 +45,22 @@ struct Attachment {
 
 /// True if a report holds a button's press by a hand (not a release, not an axis).
 [[nodiscard]] bool has_press(const Attachment& attachment, std::span<const Change> changes) noexcept;
+
+/// Notices that a hand means this unit: by the press of a button, or, if there is none on it, by a movement too large
+/// for a bumped table.
+class Notice {
+ public:
+  /// True if these changes, with those before them, are meant.
+  [[nodiscard]] bool take(const Attachment& attachment, std::span<const Change> changes);
+
+ private:
+  std::map<Code, std::int32_t> from_;  ///< axes as they were first seen
+  std::int64_t travelled_ = 0;         ///< counts in any direction
+};
+
+/// True if nothing is known of any of its axes and none of its buttons is down: so looks an empty socket, or a pad
+/// that its receiver waits for. False for units without axes, of which that says nothing.
+[[nodiscard]] bool is_silent(const Attachment& attachment) noexcept;
 
 /// What is odd about the unit as it was found, a sentence each: controls that are down, axes that stand at an end,
 /// axes of which nothing is known. None of it is taken for a hand.

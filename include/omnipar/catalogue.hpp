@@ -32,9 +32,14 @@ struct Catalogue {
 /// The way out that every profile has, whatever else it binds: start and select held for 2 s.
 [[nodiscard]] HotAction built_in_way_out();
 
-/// A whole profile for a machine, nobody asked: port n for seat "seat-n", each with the port's usual
+/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's usual
 /// controller and its usual sources, and the built-in way out (start and select held for 2 s).
 /// Fails with `unknown-system`.
 [[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
+
+/// The profile with two ports changing their plugs: seats, controllers and bindings go over to the other. A port
+/// that the profile lacks changes nothing.
+[[nodiscard]] Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
+                                         int other);
 
 }  // namespace omnipar

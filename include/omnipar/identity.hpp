@@ -76,8 +76,15 @@ struct Match {
 /// Puts what was measured on the rig's unit of the attachment's name in the place of what the unit says of itself.
 void calibrate(Attachment& attachment, const Rig& rig);
 
+/// Takes, for units that can be reached by several ways, the one that the rig asks for.
+void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig);
+
 /// The unit's own name, fit for a terminal: control characters and bad UTF-8 become '?', at most 60
 /// characters, never empty.
 [[nodiscard]] std::string printable(std::string_view name);
+
+/// A name as the names of sheets and files are: "Fenwick Reading-Room Pad" becomes "fenwick-reading-room-pad". At most
+/// 40 characters, begins with a letter.
+[[nodiscard]] std::string plain_word(std::string_view name);
 
 }  // namespace omnipar

@@ -35,7 +35,8 @@ struct TargetIndex {
 struct TargetInfo {
   std::string_view name;
   std::string_view place;                ///< the role whose place it has under the hand; may be empty
-  TargetKind kind = TargetKind::button;  ///< never `stick`: a stick is two `two_sided` targets
+  /// Never `stick`, which is two `two_sided` targets, and never `movement`, which is two `turns`.
+  TargetKind kind = TargetKind::button;
   NativeRange native{};
   bool stays = false;
 };
@@ -47,6 +48,12 @@ struct PortInfo {
   std::string_view controller;
   std::uint16_t first_target = 0;
   std::uint16_t target_count = 0;
+  std::string_view second_seat{};  ///< of a second player on the same plug; mostly empty
+  std::string_view splitter{};     ///< what must be plugged in for the port to be there; mostly empty
+
+  [[nodiscard]] bool is_played_from(std::string_view wanted) const noexcept {
+    return number != 0 && (seat == wanted || (!second_seat.empty() && second_seat == wanted));
+  }
 };
 
 /// Immutable; copies share one body and may be used from several threads at once. Names no unit.

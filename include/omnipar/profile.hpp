@@ -12,7 +12,7 @@ namespace omnipar {
 /// One source of a binding and what happens to it on its way. Distances are parts of a full push.
 struct Use {
   std::string role;
-  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike
+  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `usual_dead_zone`)
   double press_at = 0.5;    ///< an axis counts as a press from here, 0..1
   double release_at = 0.4;  ///< and as let go below here, at most `press_at`
   Duration debounce{0};     ///< further changes within this time of a change are not believed
@@ -35,6 +35,9 @@ struct PortProfile {
   std::optional<int> like;    ///< begin with that port's bindings
   std::vector<Binding> bind;  ///< targets not named here keep their usual sources
   std::string place{};
+  std::string second_seat{};               ///< of the second player on the same plug; may be empty
+  std::vector<std::string> accessories{};  ///< what is plugged into the controller
+  bool not_ours = false;                   ///< another program sees to it: no seat, no bindings, no outlet
 };
 
 /// An action that happens while two controls of one seat have been down together for `after`.

@@ -21,9 +21,9 @@ class PortSample {
   PortSample(const detail::Follower& follower, const PortInfo* port) noexcept : follower_(&follower), port_(port) {}
   /// True while a button is shown as down.
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
-  /// The normalised value: 0 or 1, 0..1 or -1..1.
+  /// The normalised value: 0 or 1, 0..1 or -1..1; of what counts, the counts since the sample before.
   [[nodiscard]] double value(TargetIndex target) const noexcept;
-  /// The value in the machine's own range; for buttons 0 or 1.
+  /// The value in the machine's own range; for buttons 0 or 1, for what counts its counts.
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
   /// Presses shown since the reader began.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;

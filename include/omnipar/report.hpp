@@ -20,6 +20,7 @@ struct Code {
 enum EventType : std::uint16_t { ev_syn = 0, ev_key = 1, ev_rel = 2, ev_abs = 3 };
 
 [[nodiscard]] constexpr Code key(std::uint16_t number) noexcept { return {ev_key, number}; }
+[[nodiscard]] constexpr Code relative(std::uint16_t number) noexcept { return {ev_rel, number}; }
 [[nodiscard]] constexpr Code absolute(std::uint16_t number) noexcept { return {ev_abs, number}; }
 
 /// The codes that the kernel's gamepad convention speaks of, under its names.

@@ -20,6 +20,7 @@ struct RigUnit {
   std::string serial;  ///< empty: has none
   std::string socket;  ///< empty: unknown
   std::string part{};  ///< the part of the unit that this is; empty: the whole
+  std::string way{};   ///< "radio" or "cable": the one to take if there are both; empty: the cable
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
 
@@ -32,10 +33,20 @@ struct AxisCalibration {
   friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;
 };
 
+/// Controls of one unit that do not go together: while some are held, others are swallowed or invented, as the
+/// wiring of a keyboard or an encoder has it.
+struct Combination {
+  std::vector<Code> held;
+  std::vector<Code> swallowed;  ///< pressed, but nothing came
+  std::vector<Code> invented;   ///< came although nobody pressed it
+  friend bool operator==(const Combination&, const Combination&) = default;
+};
+
 /// What was measured on one unit of the rig.
 struct Calibration {
   std::string unit;  ///< its name in the rig
   std::vector<AxisCalibration> axes;
+  std::vector<Combination> combinations{};
   friend bool operator==(const Calibration&, const Calibration&) = default;
 };
 

@@ -12,6 +12,8 @@ enum class TargetKind {
   one_sided,  ///< 0..1
   two_sided,  ///< -1..1
   stick,      ///< two targets, NAME-x and NAME-y, bound and shaped as one
+  turns,      ///< counts of turning, without an end
+  movement,   ///< two targets that count, NAME-x and NAME-y
 };
 
 /// A machine's own integers for one axis. `minimum` and `maximum` are reached at the ends of the
@@ -32,6 +34,15 @@ struct TargetSheet {
   std::vector<std::string> usual;
   NativeRange native{};
   bool stays = false;  ///< stays where it was left instead of springing back to rest
+  int player = 1;      ///< 2: of the port's second player, such as the other paddle on the plug
+};
+
+/// What can be plugged into a controller: a companion stick, a motion part, a pedal. Its controls are then
+/// controls of the controller.
+struct AccessorySheet {
+  std::string name;
+  std::string title;
+  std::vector<TargetSheet> targets;
 };
 
 /// An emulated controller. With `directions` it has four more buttons, up, down, left and right,
@@ -42,11 +53,20 @@ struct ControllerSheet {
   bool directions = true;
   std::vector<std::string> usual_directions{"dpad", "left-stick"};
   std::vector<TargetSheet> targets;
+  std::vector<AccessorySheet> accessories{};
+
+  /// True if two people play on one plug.
+  [[nodiscard]] bool is_for_two() const noexcept {
+    for (const TargetSheet& target : targets)
+      if (target.player == 2) return true;
+    return false;
+  }
 };
 
 struct PortSheet {
   int number = 1;
   std::vector<std::string> takes;  ///< names of controllers; the first is the usual one
+  std::string splitter{};          ///< what has to be plugged in for this port to be there; empty: it always is
 };
 
 struct SystemSheet {

@@ -26,12 +26,16 @@ enum class NodeKind {
 /// "pad", "motion" …: what sheets call the node.
 [[nodiscard]] std::string_view node_kind_name(NodeKind kind) noexcept;
 
-/// One physical thing: places in the list of nodes that it was made from, the main one first.
-struct UnitNodes {
+/// A way to a physical thing: places in the list of nodes, the main one first.
+struct Way {
   std::vector<std::size_t> nodes;
-  /// Other ways to the same thing, by cable, dongle or radio, that are not used: main nodes of theirs.
-  std::vector<std::size_t> spares;
   std::string socket;  ///< its own, also where several units share a device
+};
+
+/// One physical thing, by the way that is used.
+struct UnitNodes : Way {
+  /// Other ways to the same thing, by cable or radio, that are not used.
+  std::vector<Way> spares{};
 
   [[nodiscard]] std::size_t main() const noexcept { return nodes.front(); }
 };

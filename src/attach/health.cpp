@@ -22,7 +22,8 @@ std::string words_for(const Control& control, const Change* known) {
                ? fmt::format("'{}' is down: it counts from its next press; if nobody holds it, its switch is stuck",
                              control.role)
                : "";
-  if (control.reading == Reading::hat) return "";
+  if (control.reading == Reading::hat || control.reading == Reading::counts || control.reading == Reading::pointer)
+    return "";
   if (known == nullptr) return fmt::format("'{}': where it stands is unknown until it is first moved", control.role);
   if (control.reading == Reading::two_sided && is_at_end(control, known->value))
     return fmt::format("'{}' stands at its end: it is held there, or rests there, or has not been calibrated",
@@ -33,6 +34,17 @@ std::string words_for(const Control& control, const Change* known) {
 }
 
 }  // namespace
+
+bool is_silent(const Attachment& attachment) noexcept {
+  const auto is_axis = [](const Control& control) {
+    return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+  };
+  const auto says_something = [&](const Change& change) {
+    const auto control = std::ranges::find(attachment.controls, change.code, &Control::code);
+    return control != attachment.controls.end() && (is_axis(*control) || change.value != 0);
+  };
+  return std::ranges::any_of(attachment.controls, is_axis) && std::ranges::none_of(attachment.state, says_something);
+}
 
 std::vector<std::string> health_notes(const Attachment& attachment) {
   std::vector<std::string> notes;

@@ -20,20 +20,32 @@ constexpr std::array vocabulary = std::to_array<Entry>({
     {"dpad-right", RoleKind::button},
     {"dpad-up", RoleKind::button},
     {"east", RoleKind::button},
+    {"gun", RoleKind::pointer},
     {"home", RoleKind::button},
     {"left-shoulder", RoleKind::button},
     {"left-stick", RoleKind::stick},
     {"left-stick-press", RoleKind::button},
     {"left-trigger", RoleKind::one_sided},
+    {"mouse", RoleKind::movement},
+    {"mouse-left", RoleKind::button},
+    {"mouse-middle", RoleKind::button},
+    {"mouse-right", RoleKind::button},
+    {"mouse-wheel", RoleKind::turns},
     {"north", RoleKind::button},
+    {"paddle", RoleKind::two_sided},
     {"pedal", RoleKind::one_sided},
+    {"pointer", RoleKind::pointer},
+    {"reload", RoleKind::button},
     {"right-shoulder", RoleKind::button},
     {"right-stick", RoleKind::stick},
     {"right-stick-press", RoleKind::button},
     {"right-trigger", RoleKind::one_sided},
     {"select", RoleKind::button},
     {"south", RoleKind::button},
+    {"spinner", RoleKind::turns},
     {"start", RoleKind::button},
+    {"trackball", RoleKind::movement},
+    {"trigger", RoleKind::button},
     {"west", RoleKind::button},
     {"wheel", RoleKind::two_sided},
 });
@@ -63,6 +75,11 @@ std::optional<RoleKind> role_kind(std::string_view role) {
   if (at != vocabulary.end() && at->name == role) return at->kind;
   if (is_panel_button(role) || is_key(role)) return RoleKind::button;
   return std::nullopt;
+}
+
+double usual_dead_zone(std::string_view role) noexcept {
+  constexpr double usual = 0.15;
+  return role == "paddle" ? 0 : usual;
 }
 
 std::optional<StickDirection> stick_direction(std::string_view source) {

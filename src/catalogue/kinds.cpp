@@ -19,11 +19,18 @@ const std::vector<Field> range_fields{
 
 const std::vector<Field> control_fields{
     {"name", FieldKind::name, "what bindings call it", true},
-    {"type", FieldKind::text, "what its values look like", false, 0, 0, {}, {"button", "trigger", "wheel", "stick"}},
+    {"type", FieldKind::text, "what its values look like", false, 0, 0, {}, {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
     {"place", FieldKind::name, "the role whose place it has under the hand"},
     {"usual", FieldKind::names, "the roles that a proposal gives it"},
     {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields},
     {"stays", FieldKind::flag, "stays where it was left"},
+    {"player", FieldKind::whole, "2, if it is the second player's of two on one plug", false, 1, 2},
+};
+
+const std::vector<Field> accessory_fields{
+    {"name", FieldKind::name, "what profiles call it", true},
+    {"title", FieldKind::text, "what people call it", true},
+    {"control", FieldKind::tables, "the controls that the controller then has as well", true, 0, 0, control_fields},
 };
 
 const std::vector<Field> controller_fields{
@@ -31,11 +38,13 @@ const std::vector<Field> controller_fields{
     {"title", FieldKind::text, "what people call it", true},
     {"directions", FieldKind::names, "the usual sources of up, down, left and right; left out if it has none"},
     {"control", FieldKind::tables, "its controls", true, 0, 0, control_fields},
+    {"accessory", FieldKind::tables, "what can be plugged into it", false, 0, 0, accessory_fields},
 };
 
 const std::vector<Field> port_fields{
     {"number", FieldKind::whole, "as the machine counts them", true, 1, 99},
     {"takes", FieldKind::names, "the controllers that fit, the usual one first", true},
+    {"splitter", FieldKind::text, "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
 };
 
 const std::vector<Field> system_table{
@@ -59,7 +68,10 @@ const std::vector<Field> use_fields{
 };
 
 const std::vector<Field> profile_port_fields{
-    {"seat", FieldKind::name, "who plays it", true},
+    {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
+    {"second-seat", FieldKind::name, "who plays the second paddle on the same plug"},
+    {"not-ours", FieldKind::flag, "another program sees to this port: nothing is made for it"},
+    {"accessories", FieldKind::names, "what is plugged into the controller"},
     {"controller", FieldKind::name, "which controller is in it; the usual one if left out"},
     {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
     {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields},
@@ -110,6 +122,7 @@ const std::vector<Field> unit_table{
     {"title", FieldKind::text, "what people call it", true},
     {"identity", FieldKind::tables, "how the model shows up; any of them", true, 0, 0, identity_fields},
     {"part", FieldKind::tables, "pieces that are used as if each were a unit", false, 0, 0, part_fields},
+    {"streams", FieldKind::flag, "it sends news all the time: half a second of silence means that it is out of range"},
     {"control", FieldKind::tables, "its controls", true, 0, 0, unit_control_fields},
 };
 
@@ -122,6 +135,7 @@ const std::vector<Field> rig_unit_fields{
     {"serial", FieldKind::text, "its serial number, if it has one"},
     {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
     {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
+    {"way", FieldKind::text, "which way to take if it can be reached by both; the cable, if left out", false, 0, 0, {}, {"cable", "radio"}},
 };
 
 const std::vector<Field> rig_table{
@@ -137,11 +151,18 @@ const std::vector<Field> axis_fields{
     {"rest", FieldKind::whole, "the value at rest", true, -any_native, any_native},
 };
 
+const std::vector<Field> combination_fields{
+    {"held", FieldKind::texts, "the raw codes that were held", true},
+    {"swallowed", FieldKind::texts, "what then does not come when it is pressed"},
+    {"invented", FieldKind::texts, "what then comes although nobody pressed it"},
+};
+
 const std::vector<Field> calibration_table{
     {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
     {"kind", FieldKind::text, "what the sheet is", true},
     {"unit", FieldKind::text, "the unit's name in the rig", true},
-    {"axis", FieldKind::tables, "what was measured", true, 0, 0, axis_fields},
+    {"axis", FieldKind::tables, "what was measured", false, 0, 0, axis_fields},
+    {"combination", FieldKind::tables, "controls that do not go together", false, 0, 0, combination_fields},
 };
 
 }  // namespace

@@ -13,11 +13,14 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
   Profile profile;
   profile.name = fmt::format("{}, as proposed", (*sheet)->name);
   profile.system = (*sheet)->name;
+  int seats = 0;
   for (const PortSheet& port : (*sheet)->ports) {
-    PortProfile seat;
-    seat.port = port.number;
-    seat.seat = fmt::format("seat-{}", port.number);
-    profile.ports.push_back(std::move(seat));
+    PortProfile played;
+    played.port = port.number;
+    played.seat = fmt::format("seat-{}", ++seats);
+    const ControllerSheet* usual = port.takes.empty() ? nullptr : (*sheet)->controller(port.takes.front());
+    if (usual != nullptr && usual->is_for_two()) played.second_seat = fmt::format("seat-{}", ++seats);
+    profile.ports.push_back(std::move(played));
   }
   profile.hot.push_back(built_in_way_out());
   return profile;

@@ -4,6 +4,7 @@
 
 #include "catalogue/kinds.hpp"
 #include "catalogue/take.hpp"
+#include "omnipar/role.hpp"
 
 namespace omnipar::catalogue {
 namespace {
@@ -12,7 +13,9 @@ using text::Value;
 
 class ProfileReader {
  public:
-  explicit ProfileReader(const text::Source& source) : source_(source) {}
+  /// `flawed`: there are errors already, and what is missing may have been left out for them.
+  ProfileReader(const text::Source& source, Diagnostics& problems, bool flawed)
+      : source_(source), problems_(problems), flawed_(flawed) {}
 
   Profile read(const Value& table) const {
     Profile profile;
@@ -32,7 +35,10 @@ class ProfileReader {
   PortProfile port_of(const Value::Key& key, const Value& table) const {
     PortProfile port;
     std::from_chars(key.name.data(), key.name.data() + key.name.size(), port.port);
-    port.seat = text_in(table, "seat");
+    port.seat = seat_of(key, table);
+    port.second_seat = text_in(table, "second-seat");
+    port.not_ours = flag_in(table, "not-ours");
+    port.accessories = names_in(table, "accessories");
     port.controller = text_in(table, "controller");
     if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
     port.place = place_of(source_, key.mark);
@@ -54,11 +60,10 @@ class ProfileReader {
   Use use_of(const Value& value) const {
     Use use;
     use.place = place_of(source_, value.mark);
-    if (value.type == Value::Type::text) {
-      use.role = value.text;
-      return use;
-    }
-    use.role = text_in(value, "use");
+    const bool plain = value.type == Value::Type::text;
+    use.role = plain ? value.text : text_in(value, "use");
+    use.dead_zone = usual_dead_zone(use.role);
+    if (plain) return use;
     use.dead_zone = number_in(value, "dead-zone", use.dead_zone);
     use.press_at = number_in(value, "press-at", use.press_at);
     use.release_at = number_in(value, "release-at", std::min(use.release_at, use.press_at));
@@ -68,14 +73,27 @@ class ProfileReader {
     return use;
   }
 
+  /// A port has a seat, unless it is not ours.
+  std::string seat_of(const Value::Key& key, const Value& table) const {
+    const Value* seat = table.find("seat");
+    if (seat != nullptr || flag_in(table, "not-ours")) return text_in(table, "seat");
+    if (!flawed_)
+      problems_.push_back(text::at(source_, key.mark, "missing-field", "'seat' is missing",
+                                   "write who plays it, or not-ours = true"));
+    return "nobody";
+  }
+
   const text::Source& source_;
+  Diagnostics& problems_;
+  bool flawed_;
 };
 
 }  // namespace
 
 void read_profile(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
-  (sheets.problems.size() == errors_before ? sheets.profiles : sheets.flawed_profiles)
-      .push_back(ProfileReader{source}.read(table));
+  const bool flawed = sheets.problems.size() != errors_before;
+  Profile profile = ProfileReader{source, sheets.problems, flawed}.read(table);
+  (sheets.problems.size() == errors_before ? sheets.profiles : sheets.flawed_profiles).push_back(std::move(profile));
 }
 
 }  // namespace omnipar::catalogue

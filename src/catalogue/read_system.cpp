@@ -14,6 +14,8 @@ using text::Value;
 TargetKind kind_of(const std::string& type) {
   if (type == "trigger") return TargetKind::one_sided;
   if (type == "wheel") return TargetKind::two_sided;
+  if (type == "spinner") return TargetKind::turns;
+  if (type == "movement") return TargetKind::movement;
   return type == "stick" ? TargetKind::stick : TargetKind::button;
 }
 
@@ -32,8 +34,15 @@ TargetSheet target_of(const Value& table) {
   if (const Value* range = table.find("range"))
     target.native = {whole_in<std::int32_t>(*range, "minimum"), whole_in<std::int32_t>(*range, "maximum"),
                      whole_in<std::int32_t>(*range, "rest")};
-  if (const Value* stays = table.find("stays")) target.stays = stays->boolean;
+  target.stays = flag_in(table, "stays");
+  target.player = whole_in<int>(table, "player", 1);
   return target;
+}
+
+std::vector<TargetSheet> targets_of(const Value& table) {
+  std::vector<TargetSheet> targets;
+  for (const Value& control : table.find("control")->items) targets.push_back(target_of(control));
+  return targets;
 }
 
 ControllerSheet controller_of(const Value& table) {
@@ -42,7 +51,10 @@ ControllerSheet controller_of(const Value& table) {
   controller.title = text_in(table, "title");
   controller.directions = table.find("directions") != nullptr;
   controller.usual_directions = names_in(table, "directions");
-  for (const Value& control : table.find("control")->items) controller.targets.push_back(target_of(control));
+  controller.targets = targets_of(table);
+  if (const Value* accessories = table.find("accessory"))
+    for (const Value& accessory : accessories->items)
+      controller.accessories.push_back({text_in(accessory, "name"), text_in(accessory, "title"), targets_of(accessory)});
   return controller;
 }
 
@@ -53,7 +65,7 @@ SystemSheet system_of(const Value& table) {
   system.frames_per_1000_seconds =
       static_cast<std::int32_t>(std::round(number_in(table, "frames-per-second", 60) * 1000));
   for (const Value& port : table.find("port")->items)
-    system.ports.push_back({whole_in<int>(port, "number"), names_in(port, "takes")});
+    system.ports.push_back({whole_in<int>(port, "number"), names_in(port, "takes"), text_in(port, "splitter")});
   for (const Value& controller : table.find("controller")->items)
     system.controllers.push_back(controller_of(controller));
   return system;
@@ -80,6 +92,25 @@ void check_ports(const text::Source& source, const Value& table, Diagnostics& pr
                                     "give one of them another number"));
 }
 
+void check_controls(const text::Source& source, const Value& table, Diagnostics& problems) {
+  check_differ(source, *table.find("control"), "name", problems);
+  for (const Value& control : table.find("control")->items) check_roles(source, control.find("usual"), problems);
+}
+
+/// What an accessory adds must not have the name of what the controller has already, or of another accessory's.
+void check_accessories(const text::Source& source, const Value& controller, Diagnostics& problems) {
+  const Value* accessories = controller.find("accessory");
+  if (accessories == nullptr) return;
+  check_differ(source, *accessories, "name", problems);
+  Value all = *controller.find("control");
+  for (const Value& accessory : accessories->items) {
+    check_controls(source, accessory, problems);
+    const std::vector<Value>& more = accessory.find("control")->items;
+    all.items.insert(all.items.end(), more.begin(), more.end());
+  }
+  check_differ(source, all, "name", problems);
+}
+
 }  // namespace
 
 void read_system(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
@@ -89,9 +120,8 @@ void read_system(const text::Source& source, const Value& table, std::size_t err
   check_differ(source, *table.find("controller"), "name", sheets.problems);
   for (const Value& controller : table.find("controller")->items) {
     check_roles(source, controller.find("directions"), sheets.problems);
-    check_differ(source, *controller.find("control"), "name", sheets.problems);
-    for (const Value& control : controller.find("control")->items)
-      check_roles(source, control.find("usual"), sheets.problems);
+    check_controls(source, controller, sheets.problems);
+    check_accessories(source, controller, sheets.problems);
   }
   (sheets.problems.size() == errors_before ? sheets.systems : sheets.flawed_systems).push_back(std::move(system));
 }

@@ -34,13 +34,8 @@ class CodeReader {
     const std::string node = slash == std::string::npos ? "" : name.text.substr(0, slash);
     const std::string word = slash == std::string::npos ? name.text : name.text.substr(slash + 1);
     check_node(name.mark, node);
-    const auto code = code_of_name(word);
-    if (!code) {
-      const auto near = nearest(word, code_names());
-      error(name.mark, "unknown-code", fmt::format("no code is called '{}'", word),
-            near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does");
-      return std::nullopt;
-    }
+    const auto code = code_called(word, name.mark);
+    if (!code) return std::nullopt;
     const RawName raw{node, *code};
     if (std::ranges::find(seen_, raw) != seen_.end())
       error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
@@ -49,26 +44,49 @@ class CodeReader {
     return raw;
   }
 
+  /// A list of codes; those that are none are left out.
+  std::vector<Code> list_in(const Value& table, std::string_view field) {
+    std::vector<Code> all;
+    const Value* list = table.find(field);
+    for (const Value& name : list != nullptr ? list->items : std::vector<Value>{})
+      if (const auto code = code_called(name.text, name.mark)) all.push_back(*code);
+    return all;
+  }
+
   /// A code can be given a role of some kinds only.
   void check_role(const Value& table, Code code, RoleKind kind) {
     const text::Mark mark = table.find("code")->mark;
     const std::string& name = table.find("code")->text;
     const std::string& role = table.find("role")->text;
-    const bool pair = kind == RoleKind::stick || kind == RoleKind::dpad;
-    if (code.type == ev_rel)
-      error(mark, "wrong-code", fmt::format("'{}' counts movements, which no role takes yet", name),
-            "name a key, a button or an axis");
+    const bool counts = kind == RoleKind::turns || kind == RoleKind::movement;
+    const bool pair = kind == RoleKind::stick || kind == RoleKind::dpad || kind == RoleKind::pointer ||
+                      kind == RoleKind::movement;
+    if (code.type == ev_rel && !counts)
+      error(mark, "wrong-code", fmt::format("'{}' counts movements, and '{}' does not", name, role),
+            "such codes are a 'spinner', a 'mouse', a 'mouse-wheel' or a 'trackball'");
     else if (code.type == ev_key && kind != RoleKind::button && kind != RoleKind::one_sided)
       error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is none", name, role),
             pair ? "name each direction by itself, such as 'dpad-up'" : "name an axis");
     else if (code.type == ev_abs && kind == RoleKind::button)
       error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' is a button", name, role), "name a button");
-    else if (code.type == ev_abs && pair && table.find("axis") == nullptr)
+    else if (code.type == ev_abs && counts)
+      error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' counts movements", name, role),
+            "name a code that counts, such as REL_X");
+    else if (code.type != ev_key && pair && table.find("axis") == nullptr)
       error(mark, "missing-field", fmt::format("'axis' is missing: which half of '{}' is it?", role),
             "write axis = \"x\" or axis = \"y\"");
   }
 
  private:
+  std::optional<Code> code_called(const std::string& word, text::Mark mark) {
+    const auto code = code_of_name(word);
+    if (code) return code;
+    const auto near = nearest(word, code_names());
+    error(mark, "unknown-code", fmt::format("no code is called '{}'", word),
+          near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does");
+    return std::nullopt;
+  }
+
   void check_node(text::Mark mark, const std::string& node) {
     static const std::vector<std::string_view> kinds{"keys", "motion", "mouse", "pad", "touch"};
     if (node.empty() || std::ranges::find(kinds, node) != kinds.end()) return;
@@ -93,6 +111,12 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   return control;
 }
 
+/// The tables of a list that may be left out.
+std::span<const Value> items_of(const Value& table, std::string_view name) {
+  const Value* list = table.find(name);
+  return list != nullptr ? std::span<const Value>{list->items} : std::span<const Value>{};
+}
+
 /// Each part that a control names must be one of the unit's.
 void check_parts(const text::Source& source, const Value& control, const UnitSheet& unit, Diagnostics& problems) {
   const Value* parts = control.find("parts");
@@ -114,6 +138,7 @@ void read_unit(const text::Source& source, const Value& table, std::size_t error
   for (const Value& identity : table.find("identity")->items)
     unit.identities.push_back({whole_in<std::uint16_t>(identity, "vendor"),
                                whole_in<std::uint16_t>(identity, "product"), text_in(identity, "name")});
+  unit.streams = flag_in(table, "streams");
   if (const Value* parts = table.find("part")) {
     check_differ(source, *parts, "name", sheets.problems);
     for (const Value& part : parts->items) unit.parts.push_back({text_in(part, "name"), text_in(part, "title")});
@@ -138,13 +163,14 @@ void read_rig(const text::Source& source, const Value& table, std::size_t errors
   for (const Value& unit : units->items)
     sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
                                 whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
-                                text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part")});
+                                text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part"),
+                                text_in(unit, "way")});
 }
 
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
-  Calibration calibration{text_in(table, "unit"), {}};
+  Calibration calibration{text_in(table, "unit"), {}, {}};
   CodeReader codes{source, sheets.problems};
-  for (const Value& axis : table.find("axis")->items) {
+  for (const Value& axis : items_of(table, "axis")) {
     const auto code = codes.code_in(axis);
     AxisCalibration measured{code.value_or(RawName{}).code, whole_in<std::int32_t>(axis, "minimum"),
                              whole_in<std::int32_t>(axis, "maximum"), whole_in<std::int32_t>(axis, "rest")};
@@ -156,6 +182,9 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
                   "the minimum lies below the maximum, and the rest between them");
     calibration.axes.push_back(measured);
   }
+  for (const Value& combination : items_of(table, "combination"))
+    calibration.combinations.push_back(
+        {codes.list_in(combination, "held"), codes.list_in(combination, "swallowed"), codes.list_in(combination, "invented")});
   if (sheets.problems.size() == errors_before) sheets.rig.calibrations.push_back(std::move(calibration));
 }
 

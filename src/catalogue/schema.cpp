@@ -37,6 +37,8 @@ Json shape_of(const Field& field) {
       return {{"type", "boolean"}};
     case FieldKind::names:
       return {{"type", "array"}, {"items", {{"type", "string"}, {"pattern", name_pattern}}}};
+    case FieldKind::texts:
+      return {{"type", "array"}, {"items", {{"type", "string"}}}};
     case FieldKind::point:
       return {{"type", "array"},
               {"items", {{"type", "number"}, {"minimum", field.low}, {"maximum", field.high}}},
@@ -94,6 +96,8 @@ std::string words_for(const Field& field) {
       return "`true` or `false`";
     case FieldKind::names:
       return "a list of names";
+    case FieldKind::texts:
+      return "a list of texts";
     case FieldKind::point:
       return "two numbers: `[120, 40]`";
     case FieldKind::table:

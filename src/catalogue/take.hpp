@@ -40,6 +40,11 @@ inline Duration milliseconds_in(const text::Value& table, std::string_view name)
   return Duration{static_cast<std::int64_t>(std::round(number_in(table, name, 0) * 1000))};
 }
 
+inline bool flag_in(const text::Value& table, std::string_view name) {
+  const text::Value* value = table.find(name);
+  return value != nullptr && value->boolean;
+}
+
 /// "cabinet.toml:7:1"
 inline std::string place_of(const text::Source& source, text::Mark mark) {
   return fmt::format("{}:{}:{}", source.name, mark.line, mark.column);

@@ -5,6 +5,7 @@
 
 #include "base/code_names.hpp"
 #include "catalogue/kinds.hpp"
+#include "omnipar/role.hpp"
 
 namespace omnipar {
 namespace {
@@ -35,7 +36,7 @@ std::string use_text(const Use& use) {
   const Use usual;
   std::string more;
   const auto add = [&more](const std::string& field) { more += ", " + field; };
-  if (use.dead_zone != usual.dead_zone) add(fmt::format("dead-zone = {}", use.dead_zone));
+  if (use.dead_zone != usual_dead_zone(use.role)) add(fmt::format("dead-zone = {}", use.dead_zone));
   if (use.press_at != usual.press_at) add(fmt::format("press-at = {}", use.press_at));
   if (use.release_at != std::min(usual.release_at, use.press_at)) add(fmt::format("release-at = {}", use.release_at));
   if (use.debounce.count() != 0) add("debounce = " + milliseconds(use.debounce));
@@ -51,6 +52,18 @@ std::string binding_text(const Binding& binding) {
   return "[" + all + "]";
 }
 
+std::string list_text(const std::vector<std::string>& words) {
+  std::string all;
+  for (const std::string& word : words) all += (all.empty() ? "" : ", ") + quoted(word);
+  return "[" + all + "]";
+}
+
+std::string list_text(const std::vector<Code>& codes) {
+  std::vector<std::string> words;
+  for (const Code code : codes) words.emplace_back(code_name(code));
+  return list_text(words);
+}
+
 bool is_way_out(const HotAction& hot) {
   const HotAction known = built_in_way_out();
   return hot.action == known.action && hot.hold == known.hold && hot.press == known.press && hot.after == known.after;
@@ -62,8 +75,12 @@ std::string to_toml(const Profile& profile) {
   std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", quoted(profile.name),
                                  quoted(profile.system));
   for (const PortProfile& port : profile.ports) {
-    text += fmt::format("\n[port.{}]\nseat = {}\n", port.port, quoted(port.seat));
+    text += fmt::format("\n[port.{}]\n", port.port);
+    if (port.not_ours) text += "not-ours = true\n";
+    if (!port.seat.empty()) text += fmt::format("seat = {}\n", quoted(port.seat));
+    if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", quoted(port.second_seat));
     if (!port.controller.empty()) text += fmt::format("controller = {}\n", quoted(port.controller));
+    if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
     for (const Binding& binding : port.bind) text += fmt::format("{} = {}\n", binding.target, binding_text(binding));
@@ -85,6 +102,7 @@ std::string to_toml(const RigUnit& unit) {
   if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
   if (!unit.part.empty()) text += fmt::format("part = {}\n", quoted(unit.part));
+  if (!unit.way.empty()) text += fmt::format("way = {}\n", quoted(unit.way));
   return text;
 }
 
@@ -99,6 +117,11 @@ std::string to_toml(const Calibration& calibration) {
   for (const AxisCalibration& axis : calibration.axes)
     text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n", quoted(code_name(axis.code)),
                         axis.minimum, axis.maximum, axis.rest);
+  for (const Combination& combination : calibration.combinations) {
+    text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
+    if (!combination.swallowed.empty()) text += fmt::format("swallowed = {}\n", list_text(combination.swallowed));
+    if (!combination.invented.empty()) text += fmt::format("invented = {}\n", list_text(combination.invented));
+  }
   return text;
 }
 

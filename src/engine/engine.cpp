@@ -110,6 +110,18 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
   lanes[step.lane.number] = {};
 }
 
+// -- counts -------------------------------------------------------------------------------------------
+
+/// Sums of whole numbers stay exact in a double up to 2^53, which no hand reaches.
+[[gnu::noinline]] void Heart::count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept {
+  if (head->frozen != 0) return;
+  const Run run = slot.sums[wire.axis];
+  for (const Sum sum : std::span{slot.counted.data() + run.first, run.count}) {
+    level[sum.target] += movement;
+    note(sum.noted);
+  }
+}
+
 // -- reports ------------------------------------------------------------------------------------------
 
 /// True if the button has gone up, which takes effect when the report's presses are through.
@@ -139,6 +151,8 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
     } else if (wire.kind == WireKind::hat) {
       released |= set_button(slot, number, wire.button, change.value < 0);
       released |= set_button(slot, number, wire.button + 1U, change.value > 0);
+    } else if (wire.kind == WireKind::counts) {
+      count(slot, wire, change.value);
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -180,7 +194,7 @@ void Heart::start(std::size_t number) noexcept {
 void Heart::rest_all() noexcept {
   const PlanData& p = *plan_data;
   for (Index t = 0; t < p.targets.size(); ++t)
-    if (level[t] != 0 && !p.targets[t].stays) {
+    if (level[t] != 0 && !p.targets[t].stays && p.targets[t].kind != TargetKind::turns) {
       level[t] = 0;
       note(t);
     }

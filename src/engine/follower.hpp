@@ -39,6 +39,7 @@ class Follower {
   void look(Index target, std::int64_t now) noexcept;
   bool step(Index target, Shown& shown, std::int64_t now) noexcept;
   void follow(Index axis) noexcept;
+  bool follow_count(Index target) noexcept;
 
   const Engine::Heart& engine_;
   std::int64_t shortest_;
@@ -47,6 +48,7 @@ class Follower {
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
   std::vector<Shown> shown_;
+  std::vector<double> counted_;        ///< the engine's sums up to which movements have been shown
   std::vector<std::uint64_t> looked_;  ///< number of the last sample that looked at a target
   std::uint64_t samples_ = 0;
   std::array<Index, max_targets> changed_{};

@@ -33,13 +33,13 @@ struct StateHead {
 };
 static_assert(sizeof(StateHead) <= 64);
 
-enum class WireKind : std::uint8_t { unused, button, hat, axis };
+enum class WireKind : std::uint8_t { unused, button, hat, axis, counts };
 
 /// What one code of one unit does.
 struct Wire {
   WireKind kind = WireKind::unused;
   std::uint8_t button = 0;  ///< button, hat: its bit; a hat's positive side has the next one
-  Index axis = 0;           ///< axis: its place in `raw`
+  Index axis = 0;           ///< axis: its place in `raw`; counts: its place in the slot's `sums`
   /// axis: its bit among the unit's axes, and above these (`gauge_bits`) the bit of the gauge that it
   /// is part of, if anything needs it
   std::uint64_t touches = 0;
@@ -51,6 +51,12 @@ static_assert(max_axes <= gauge_bits);
 struct Run {
   std::uint16_t first = 0;
   std::uint16_t count = 0;
+};
+
+/// A target that movements are added to, and the one that stands for its group in the journal.
+struct Sum {
+  Index target = 0;
+  Index noted = 0;
 };
 
 /// A lane of a group, and the targets that the group moves.
@@ -107,6 +113,8 @@ struct Slot {
   std::vector<Wire> wires;
   std::vector<Run> buttons;  ///< by button bit
   std::vector<Index> raises;
+  std::vector<Run> sums;       ///< by what counts: a run of `counted`
+  std::vector<Sum> counted;    ///< what movements are added to
   std::vector<Gauge> gauges;
   std::vector<Step> steps;
   std::size_t words = 0;              ///< of `down` and `counted` that its buttons take
@@ -138,6 +146,7 @@ struct Engine::Heart {
   void measure(const Slot& slot, std::size_t slot_number, const Gauge& gauge) noexcept;
   void cross(std::size_t slot_number, const AnalogOperation& operation, shape::Point point) noexcept;
   void leave(std::size_t slot_number) noexcept;
+  void count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept;
   void drop(std::size_t slot_number, const Step& step) noexcept;
   void rest_all() noexcept;
   void thaw() noexcept;
@@ -183,7 +192,7 @@ struct Engine::Heart {
 
   // views into the block
   StateHead* head = nullptr;
-  double* level = nullptr;
+  double* level = nullptr;  ///< of what counts: the sum since the start, always a whole number
   std::uint32_t* presses = nullptr;
   std::uint16_t* holders = nullptr;
   shape::Point* lanes = nullptr;

@@ -6,7 +6,7 @@ namespace omnipar {
 namespace detail {
 
 Follower::Follower(const Engine& engine, std::int64_t shortest)
-    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets), looked_(max_targets) {
+    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets), counted_(max_targets), looked_(max_targets) {
   begin();
 }
 
@@ -14,13 +14,17 @@ Follower::Follower(const Engine& engine, std::int64_t shortest)
 void Follower::begin() noexcept {
   epoch_ = engine_.epoch;
   tail_ = engine_.head->journal_end;
-  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t)
-    shown_[t] = {engine_.level[t], engine_.head->now, 0, engine_.presses[t]};
+  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
+    const bool counts = engine_.plan_data->targets[t].kind == TargetKind::turns;
+    shown_[t] = {counts ? 0 : engine_.level[t], engine_.head->now, 0, engine_.presses[t]};
+    counted_[t] = engine_.level[t];
+  }
 }
 
 /// The engine has another plan: all that was shown goes to rest, and what is there is shown anew.
 void Follower::restart() noexcept {
   std::ranges::fill(shown_, Shown{});
+  std::ranges::fill(counted_, 0.0);
   behind_count_ = 0;
   epoch_ = engine_.epoch;
   tail_ = engine_.head->journal_end - std::min<std::uint64_t>(engine_.head->journal_end, journal_length + 1);
@@ -56,6 +60,12 @@ void Follower::look(Index target, std::int64_t now) noexcept {
     return;
   }
   const Group& pair = engine_.plan_data->groups[group];
+  if (engine_.plan_data->targets[target].kind == TargetKind::turns) {
+    const bool x_moved = follow_count(pair.x);
+    const bool y_moved = pair.y != nothing && follow_count(pair.y);
+    if (x_moved || y_moved) behind_[behind_count_++] = target;
+    return;
+  }
   follow(pair.x);
   if (pair.y != nothing) follow(pair.y);
 }
@@ -64,6 +74,15 @@ void Follower::follow(Index axis) noexcept {
   if (shown_[axis].value == engine_.level[axis]) return;
   shown_[axis].value = engine_.level[axis];
   changed_[changed_count_++] = axis;
+}
+
+/// Shows what has been counted since the last sample; true if that must be shown as none in the next one.
+bool Follower::follow_count(Index target) noexcept {
+  const double moved = engine_.level[target] - counted_[target];
+  counted_[target] = engine_.level[target];
+  if (moved != 0 || shown_[target].value != 0) changed_[changed_count_++] = target;
+  shown_[target].value = moved;
+  return moved != 0;
 }
 
 void Follower::sample(std::int64_t now) noexcept {
@@ -84,7 +103,9 @@ void Follower::sample(std::int64_t now) noexcept {
 
 std::int64_t Follower::next_due() const noexcept {
   std::int64_t due = never;
-  for (std::size_t i = 0; i < behind_count_; ++i) due = std::min(due, shown_[behind_[i]].since + shortest_);
+  for (std::size_t i = 0; i < behind_count_; ++i)
+    if (engine_.plan_data->targets[behind_[i]].kind == TargetKind::button)
+      due = std::min(due, shown_[behind_[i]].since + shortest_);
   return due;
 }
 
@@ -108,6 +129,7 @@ std::int32_t PortSample::native(TargetIndex target) const noexcept {
   const std::size_t at = std::size_t{port_->first_target} + target.value;
   const TargetInfo& info = follower_->heart().plan_data->targets[at];
   if (info.kind == TargetKind::button) return follower_->shown(at) != 0 ? 1 : 0;
+  if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(follower_->shown(at));
   return shape::native(info.native, follower_->shown(at));
 }
 

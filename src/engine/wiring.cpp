@@ -23,6 +23,8 @@ class Wiring {
     slot_.wires.assign(1, {});
     slot_.buttons.clear();
     slot_.raises.clear();
+    slot_.sums.clear();
+    slot_.counted.clear();
     slot_.gauges.clear();
     slot_.steps.clear();
     slot_.rests.clear();
@@ -42,6 +44,7 @@ class Wiring {
     Wire wire;
     if (control.reading == Reading::hat) return add_hat(control);
     const Input* found = input(control.role);
+    if (control.reading == Reading::counts) return add_counts(control, found);
     const bool held = control.reading == Reading::button;
     if (held && found != nullptr && !found->raises.empty()) {
       wire.kind = WireKind::button;
@@ -80,6 +83,20 @@ class Wiring {
     if (!add_button(input(control.role + (across ? "-right" : "-down")), positive)) return false;
     negative.kind = WireKind::hat;
     return keep(control.code, negative);
+  }
+
+  bool add_counts(const Control& control, const Input* input) {
+    Wire wire;
+    wire.kind = WireKind::counts;
+    wire.axis = static_cast<Index>(slot_.sums.size());
+    Run run{static_cast<std::uint16_t>(slot_.counted.size()), 0};
+    for (const Index index : input != nullptr ? input->operations : std::vector<Index>{}) {
+      const Group& group = plan_.groups[plan_.operations[index].group];
+      slot_.counted.push_back({control.axis == Axis::y ? group.y : group.x, group.x});
+      ++run.count;
+    }
+    slot_.sums.push_back(run);
+    return keep(control.code, wire);
   }
 
   /// Axes are kept even when nothing needs them, so that a later plan knows where they are.

@@ -10,6 +10,7 @@
 
 #include <fmt/format.h>
 
+#include "files/read.hpp"
 #include "files/write.hpp"
 #include "host/node.hpp"
 #include "host/watch.hpp"
@@ -57,18 +58,95 @@ int asked_every_us(os::Door& door, const std::string& syspath) {
   return 0;
 }
 
+/// A hexadecimal number of a small file in /sys; 0 if there is none.
+unsigned long number_of(os::Door& door, const std::string& path) {
+  return std::strtoul(line_of(door, path).c_str(), nullptr, 16);
+}
+
+/// Keyboards repeat keys by themselves, and pads do not.
+bool repeats_keys(os::Door& door, const std::string& folder) {
+  constexpr unsigned long ev_rep = 1UL << 0x14;
+  return (number_of(door, folder + "/capabilities/ev") & ev_rep) != 0;
+}
+
+/// Who has a node open, as far as this can be seen: only root sees everybody's.
+void look_for_holders(os::Door& door, inspect::NodeFact& fact) {
+  const std::string self = door.real_path("/proc/self");
+  for (const std::string& process : door.names_in("/proc")) {
+    const std::string folder = "/proc/" + process;
+    if (process.find_first_not_of("0123456789") != std::string::npos || folder == self) continue;
+    for (const std::string& descriptor : door.names_in(folder + "/fd")) {
+      if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != fact.path) continue;
+      fact.holder = fact.holders.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
+      fact.holders += fmt::format("{}{} (process {})", fact.holders.empty() ? "" : ", ",
+                                  line_of(door, folder + "/comm"), process);
+      break;
+    }
+  }
+}
+
 inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   inspect::NodeFact fact;
   fact.path = place.path;
+  const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
+  fact.types = repeats_keys(door, folder);
+  fact.pad_like = has_joystick_node(door, place.syspath);
   int error = 0;
   if (const auto node = open_node(door, place.path, place.syspath, error)) {
     fact.description = node->description();
     fact.description.asked_every_us = asked_every_us(door, place.syspath);
+    fact.held = node->is_held_by_another();
+    if (fact.held) look_for_holders(door, fact);
     return fact;
   }
   fact.readable = false;
-  fact.pad_like = has_joystick_node(door, place.syspath);
+  fact.description.name = line_of(door, folder + "/name");
+  fact.description.vendor = static_cast<std::uint16_t>(number_of(door, folder + "/id/vendor"));
+  fact.description.product = static_cast<std::uint16_t>(number_of(door, folder + "/id/product"));
+  fact.description.serial = line_of(door, folder + "/uniq");
+  fact.description.made_by_program = is_made_by_program(place.syspath);
   return fact;
+}
+
+// -- the radio ------------------------------------------------------------------------------------------------
+
+constexpr const char* pairings = "/var/lib/bluetooth";
+
+inspect::Radio look_at_radio(os::Door& door) {
+  for (const std::string& name : door.names_in("/sys/class/rfkill")) {
+    const std::string folder = "/sys/class/rfkill/" + name;
+    if (line_of(door, folder + "/type") != "bluetooth") continue;
+    if (line_of(door, folder + "/soft") == "1" || line_of(door, folder + "/hard") == "1") return inspect::Radio::off;
+  }
+  return door.names_in("/sys/class/bluetooth").empty() ? inspect::Radio::none : inspect::Radio::on;
+}
+
+/// A field of a pairing's file: "Name=…".
+std::string field_of(const std::string& text, const std::string& field) {
+  const std::size_t at = text.find("\n" + field + "=");
+  if (at == std::string::npos) return {};
+  const std::size_t from = at + field.size() + 2;
+  return text.substr(from, text.find('\n', from) - from);
+}
+
+/// By the class of device (Bluetooth's assigned numbers: major class 5, peripheral) or, for those of low energy, by
+/// the appearance (0x03c0 to 0x03ff, human interface device).
+bool is_played_on(const std::string& text) {
+  constexpr unsigned long peripheral = 5, interface_device = 0x03c0 >> 6;
+  const unsigned long of_class = std::strtoul(field_of(text, "Class").c_str(), nullptr, 16);
+  const unsigned long appearance = std::strtoul(field_of(text, "Appearance").c_str(), nullptr, 16);
+  return (of_class >> 8 & 0x1f) == peripheral || appearance >> 6 == interface_device;
+}
+
+void look_for_pairings(os::Door& door, inspect::Facts& facts) {
+  int error = 0;
+  facts.pairings_readable = can_open(door, pairings, O_RDONLY | O_DIRECTORY, error);
+  for (const std::string& radio : door.names_in(pairings))
+    for (const std::string& address : door.names_in(fmt::format("{}/{}", pairings, radio))) {
+      const auto info = files::read_text(door, fmt::format("{}/{}/{}/info", pairings, radio, address));
+      if (!info || !is_played_on("\n" + *info)) continue;
+      facts.paired.push_back({field_of("\n" + *info, "Name"), address});
+    }
 }
 
 }  // namespace
@@ -80,6 +158,8 @@ inspect::Facts look_around(os::Door& door) {
   facts.uinput_exists = facts.uinput_usable || (error != -ENOENT && error != -ENODEV);
   facts.rule_installed = can_open(door, rule_path, O_RDONLY, error);
   facts.root = door.is_root();
+  facts.radio = look_at_radio(door);
+  look_for_pairings(door, facts);
   if (const auto watch = open_watch())
     for (const NodePlace& place : watch->present()) facts.nodes.push_back(look_at(door, place));
   return facts;

@@ -98,10 +98,20 @@ class EvdevNode final : public Node {
   }
 
   void hold() noexcept override {
-    if (held_) return;
-    for (unsigned number = 0; number < KEY_CNT; ++number)
-      if (libevdev_get_event_value(device_.get(), EV_KEY, number) != 0) return;
-    held_ = libevdev_grab(device_.get(), LIBEVDEV_GRAB) == 0;
+    if (!held_ && !is_down()) held_ = libevdev_grab(device_.get(), LIBEVDEV_GRAB) == 0;
+  }
+
+  bool is_held_by_another() noexcept override {
+    if (held_ || is_down()) return false;
+    const int result = libevdev_grab(device_.get(), LIBEVDEV_GRAB);
+    if (result == 0) libevdev_grab(device_.get(), LIBEVDEV_UNGRAB);
+    return result == -EBUSY;
+  }
+
+  bool is_down() const noexcept override {
+    return std::ranges::any_of(description_.codes, [this](const CodeRange& range) {
+      return range.code.type == ev_key && libevdev_get_event_value(device_.get(), EV_KEY, range.code.number) != 0;
+    });
   }
 
   void flush(std::vector<ReadReport>& into) override {

@@ -39,6 +39,10 @@ class Node {
   /// Keeps what the node says from everybody else, if nothing on it is down: others would never see it go up. Can be
   /// called again. Closing the node lets it go.
   virtual void hold() noexcept = 0;
+  /// True if another program keeps to itself what the node says. Not asked while something is down: false.
+  [[nodiscard]] virtual bool is_held_by_another() noexcept = 0;
+  /// True while a key or button is down.
+  [[nodiscard]] virtual bool is_down() const noexcept = 0;
 
   /// Times that the kernel has lost events of this node.
   [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;

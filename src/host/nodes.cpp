@@ -18,16 +18,16 @@ std::optional<int> Nodes::open(const NodePlace& place) {
   }
   if (!is_playable(catalogue_, node->description())) return std::nullopt;
   if (hold_) node->hold();
-  open_.push_back({++last_unit_, place.path, std::move(node)});
-  return last_unit_;
+  open_.push_back({++last_number_, place.path, std::move(node)});
+  return last_number_;
 }
 
 std::optional<int> Nodes::close(const std::string& path) {
   const auto at = std::ranges::find(open_, path, &Open::path);
   if (at == open_.end()) return std::nullopt;
-  const int unit = at->unit;
+  const int number = at->number;
   open_.erase(at);
-  return unit;
+  return number;
 }
 
 void Nodes::add_to(std::vector<pollfd>& polled) const {
@@ -51,16 +51,20 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
     const bool there = polled[i].revents == 0 || node.drain(read_);
     if (hold_ && there && polled[i].revents != 0) node.hold();
     if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
-    for (ReadReport& report : read_) news_.said.push_back({open_[i].unit, std::move(report)});
-    if (!there) news_.gone.push_back(open_[i].unit);
+    for (ReadReport& report : read_) news_.said.push_back({open_[i].number, std::move(report)});
+    if (!there) news_.gone.push_back(open_[i].number);
   }
-  std::erase_if(open_, [&](const Open& open) { return std::ranges::find(news_.gone, open.unit) != news_.gone.end(); });
+  std::erase_if(open_, [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
   std::ranges::stable_sort(news_.said, {}, [](const Said& said) { return said.report.time; });
   return news_;
 }
 
-const Description& Nodes::description(int unit) const {
-  return std::ranges::find(open_, unit, &Open::unit)->node->description();
+const Description& Nodes::description(int number) const {
+  return std::ranges::find(open_, number, &Open::number)->node->description();
+}
+
+bool Nodes::anything_down() const noexcept {
+  return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_down(); });
 }
 
 }  // namespace omnipar::host

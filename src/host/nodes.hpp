@@ -1,4 +1,4 @@
-// All event nodes that are open: which unit each is, and what they say, in order of time.
+// All event nodes that are open, and what they say, in order of time.
 #pragma once
 
 #include <memory>
@@ -14,9 +14,9 @@
 
 namespace omnipar::host {
 
-/// A report and the unit that it comes from.
+/// A report and the number of the node that it comes from.
 struct Said {
-  int unit = 0;
+  int node = 0;
   ReadReport report;
 };
 
@@ -50,11 +50,13 @@ class Nodes {
   };
   [[nodiscard]] const News& drain(std::span<const pollfd> polled);
 
-  [[nodiscard]] const Description& description(int unit) const;
+  [[nodiscard]] const Description& description(int number) const;
+  /// True while a key or button of any of them is down.
+  [[nodiscard]] bool anything_down() const noexcept;
 
  private:
   struct Open {
-    int unit = 0;
+    int number = 0;
     std::string path;
     std::unique_ptr<Node> node;
   };
@@ -64,7 +66,7 @@ class Nodes {
   bool with_virtual_;
   bool hold_ = false;
   bool met_a_closed_door_ = false;
-  int last_unit_ = 0;
+  int last_number_ = 0;
   std::vector<Open> open_;
   std::vector<ReadReport> read_;
   News news_;

@@ -57,7 +57,8 @@ constexpr std::array<std::string_view, 8> joystick_buttons{"south",         "eas
 Control control_of(const Meaning& meaning, const CodeRange& range) {
   Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis, range.minimum,
                   range.maximum, range.minimum};
-  if (meaning.reading == Reading::two_sided)  // the value nearest to the middle, the upper of two
+  const bool middle = meaning.reading == Reading::two_sided || meaning.reading == Reading::pointer;
+  if (middle)  // the value nearest to the middle, the upper of two
     control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) >> 1);
   if (meaning.reading == Reading::hat) control.rest = 0;
   return control;
@@ -65,7 +66,7 @@ Control control_of(const Meaning& meaning, const CodeRange& range) {
 
 bool is_usable(const Meaning& meaning, const CodeRange& range) {
   const std::int64_t width = std::int64_t{range.maximum} - range.minimum;
-  if (meaning.reading == Reading::button) return true;
+  if (meaning.reading == Reading::button || meaning.reading == Reading::counts) return true;
   if (meaning.reading == Reading::hat) return range.minimum < 0 && range.maximum > 0;
   return width >= 2;
 }
@@ -86,21 +87,31 @@ void prefer_analog_triggers(std::vector<Control>& controls) {
   });
 }
 
-/// A stick needs both its axes; half a stick is dropped.
-void drop_half_sticks(std::vector<Control>& controls) {
-  const auto halves = [&](std::string_view role) {
-    return std::ranges::count_if(controls, [&](const Control& c) { return c.role == role; });
-  };
-  for (const std::string_view stick : {"left-stick", "right-stick"})
-    if (halves(stick) == 1) std::erase_if(controls, [&](const Control& c) { return c.role == stick; });
+/// A stick needs both its axes, and so does a pointer; half of one is dropped.
+void drop_halves(std::vector<Control>& controls) {
+  std::vector<std::string> halves;
+  for (const Control& control : controls) {
+    const auto kind = role_kind(control.role);
+    const bool pair = kind == RoleKind::stick || kind == RoleKind::pointer;
+    if (pair && std::ranges::count(controls, control.role, &Control::role) == 1) halves.push_back(control.role);
+  }
+  std::erase_if(controls, [&](const Control& c) { return std::ranges::find(halves, c.role) != halves.end(); });
 }
 
 /// How a code is read that has been given this role; a role that is none is left out when the sheet is read.
 Reading reading_of(Code code, const std::string& role) {
   if (code.type == ev_key) return Reading::button;
-  const auto kind = role_kind(role);
-  if (kind == RoleKind::dpad) return Reading::hat;
-  return kind == RoleKind::one_sided ? Reading::one_sided : Reading::two_sided;
+  if (code.type == ev_rel) return Reading::counts;
+  switch (role_kind(role).value_or(RoleKind::two_sided)) {
+    case RoleKind::dpad:
+      return Reading::hat;
+    case RoleKind::one_sided:
+      return Reading::one_sided;
+    case RoleKind::pointer:
+      return Reading::pointer;
+    default:
+      return Reading::two_sided;
+  }
 }
 
 }  // namespace
@@ -118,7 +129,7 @@ std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& n
     if (controls.size() > before && control.rest)
       controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
   }
-  drop_half_sticks(controls);
+  drop_halves(controls);
   return controls;
 }
 
@@ -128,7 +139,7 @@ std::vector<Control> convention_controls(const Description& description) {
   for (const Meaning& meaning : triggers)
     if (!has_role(controls, meaning.role, Reading::one_sided)) add(controls, description, meaning);
   prefer_analog_triggers(controls);
-  drop_half_sticks(controls);
+  drop_halves(controls);
   if (description.find(code::btn_south) == nullptr)
     for (std::uint16_t i = 0; i < joystick_buttons.size(); ++i)
       add(controls, description,

@@ -3,6 +3,7 @@
 #include <map>
 #include <tuple>
 
+#include "identity/serial.hpp"
 #include "omnipar/unit.hpp"
 
 namespace omnipar {
@@ -41,14 +42,6 @@ std::string bucket_of(const Description& node) {
          std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
 }
 
-/// A radio address or a serial number without its colons and capitals, as cable and radio give it differently.
-std::string plain_serial(const std::string& serial) {
-  std::string plain;
-  for (const char c : serial)
-    if (c != ':' && c != '-') plain += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
-  return plain;
-}
-
 /// How a kind stands for its unit: the pad first, what nobody plays on last.
 int rank_of(const Description& node) noexcept { return static_cast<int>(node_kind(node)); }
 
@@ -82,7 +75,7 @@ class Grouping {
     for (const std::size_t i : indices)
       if (node_kind(nodes_[i]) == NodeKind::pad) pads.push_back(i);
     if (pads.size() < 2) {
-      units_.push_back({indices, {}, nodes_[indices.front()].socket});
+      units_.push_back({{indices, nodes_[indices.front()].socket}});
       return;
     }
     const std::size_t first_unit = units_.size();
@@ -93,7 +86,7 @@ class Grouping {
           std::ranges::count(pads, pad.interface, [this](std::size_t i) { return nodes_[i].interface; }) == 1;
       const std::string own =
           alone && pad.interface >= 0 ? std::to_string(pad.interface) : "n" + std::to_string(number);
-      units_.push_back({{pads[number]}, {}, pad.socket.empty() ? "" : pad.socket + "/" + own});
+      units_.push_back({{{pads[number]}, pad.socket.empty() ? "" : pad.socket + "/" + own}});
     }
     for (const std::size_t i : indices)
       if (node_kind(nodes_[i]) != NodeKind::pad) units_[first_unit + owner_of(i, pads)].nodes.push_back(i);
@@ -116,7 +109,7 @@ class Grouping {
     for (std::size_t a = 0; a < units_.size(); ++a)
       for (std::size_t b = 0; b < units_.size(); ++b) {
         if (a == b || !is_other_way(nodes_[units_[a].main()], nodes_[units_[b].main()])) continue;
-        units_[a].spares.push_back(units_[b].main());
+        units_[a].spares.push_back(static_cast<const Way&>(units_[b]));
         units_.erase(units_.begin() + static_cast<std::ptrdiff_t>(b));
         if (b < a) --a;
         b = static_cast<std::size_t>(-1);

@@ -4,13 +4,16 @@
 #include <fmt/format.h>
 
 #include "identity/convention.hpp"
+#include "identity/serial.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar {
 namespace {
 
-bool same_model(const RigUnit& unit, const Description& d) noexcept {
-  return unit.vendor == d.vendor && unit.product == d.product && unit.model == d.name;
+/// By cable and by radio one thing may have two product numbers and two names, but it has one address.
+bool same_model(const RigUnit& unit, const Description& d) {
+  if (unit.vendor == d.vendor && unit.product == d.product && unit.model == d.name) return true;
+  return unit.vendor == d.vendor && is_address(unit.serial) && plain_serial(unit.serial) == plain_serial(d.serial);
 }
 
 /// Cheap pads all have the same serial number; it tells nobody apart. Parts of one unit may share theirs.
@@ -21,11 +24,11 @@ bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
   });
 }
 
-Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) noexcept {
+Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) {
   const bool socket = !unit.socket.empty() && unit.socket == d.socket;
   const Sureness without_serial = socket ? Sureness::socket : Sureness::maybe;
   if (unit.serial.empty() || d.serial.empty()) return without_serial;
-  if (unit.serial != d.serial) return Sureness::no;
+  if (plain_serial(unit.serial) != plain_serial(d.serial)) return Sureness::no;
   if (is_shared_serial(rig, unit)) return without_serial;
   return socket ? Sureness::both : Sureness::serial;
 }
@@ -98,6 +101,17 @@ const RigUnit* find_unit(const Rig& rig, const Description& description, std::sp
   for (const Match& match : matches(rig, description, part))
     if (match.sureness >= Sureness::socket && !is_present(present, *match.unit)) return match.unit;
   return nullptr;
+}
+
+void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig) {
+  constexpr std::uint16_t bluetooth = 5;
+  const auto by_radio = [&](const Way& way) { return nodes[way.nodes.front()].bus == bluetooth; };
+  for (UnitNodes& unit : units) {
+    const auto spare = std::ranges::find_if(unit.spares, by_radio);
+    if (spare == unit.spares.end() || by_radio(unit)) continue;
+    const auto asks = [&](const Match& match) { return match.unit->way == "radio" && match.sureness > Sureness::socket; };
+    if (std::ranges::any_of(matches(rig, nodes[unit.main()]), asks)) std::swap(static_cast<Way&>(unit), *spare);
+  }
 }
 
 RigUnit new_unit(const Rig& rig, const Description& description, std::string seat, std::string_view part) {

@@ -1,10 +1,13 @@
 #include "inspect/doctor.hpp"
 
 #include <algorithm>
+#include <array>
 
 #include <fmt/format.h>
 
+#include "identity/serial.hpp"
 #include "omnipar/identity.hpp"
+#include "omnipar/role.hpp"
 
 namespace omnipar::inspect {
 namespace {
@@ -34,14 +37,14 @@ Finding about_permission(const Facts& facts) {
           mend_command};
 }
 
-Finding about_pads(const Facts& facts) {
+Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
   std::size_t pads = 0;
   std::size_t virtual_ones = 0;
   std::size_t shut = 0;
   for (const NodeFact& node : facts.nodes) {
     if (!node.readable)
       shut += node.pad_like ? 1 : 0;
-    else if (is_controller(node.description))
+    else if (is_playable(catalogue, node.description))
       (node.description.made_by_program ? virtual_ones : pads) += 1;
   }
   if (pads > 0)
@@ -67,10 +70,178 @@ Finding about_rule(const Facts& facts) {
           mend_command};
 }
 
+// -- one finding for each thing that is so; nothing is said of what is well ----------------------------------
+
+using Findings = std::vector<Finding>;
+
+std::string shown(const Description& node) { return "\"" + printable(node.name) + "\""; }
+
+/// "A", "B" and "C", each once.
+class Names {
+ public:
+  void add(const std::string& name) {
+    if (std::ranges::find(names_, name) == names_.end()) names_.push_back(name);
+  }
+  [[nodiscard]] bool empty() const { return names_.empty(); }
+  [[nodiscard]] const std::string& first() const { return names_.front(); }
+  [[nodiscard]] std::string text() const {
+    std::string all;
+    for (std::size_t i = 0; i < names_.size(); ++i)
+      all += (i == 0 ? "" : i + 1 == names_.size() ? " and " : ", ") + names_[i];
+    return all;
+  }
+
+ private:
+  std::vector<std::string> names_;
+};
+
+void add_held(const Facts& facts, Findings& findings) {
+  for (const NodeFact& node : facts.nodes)
+    if (node.held)
+      findings.push_back({"held", State::wrong,
+                          fmt::format("{} ({}) is held by another program{}: nothing that it says comes through.",
+                                      shown(node.description), node.path,
+                                      node.holders.empty() ? ", which only root can see" : ", " + node.holders),
+                          node.holder > 0         ? fmt::format("kill {}", node.holder)
+                          : node.holders.empty() ? "sudo omnipar doctor"
+                                                 : ""});
+}
+
+/// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
+void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
+  Names shut;
+  Names unknown;
+  for (const NodeFact& node : facts.nodes) {
+    if (node.description.ours || node.description.made_by_program || node.pad_like) continue;
+    const bool has_sheet = find_unit_sheet(catalogue, node.description) != nullptr;
+    if (has_sheet && !node.readable) shut.add(shown(node.description));
+    if (!has_sheet && node.types) unknown.add(shown(node.description));
+  }
+  if (!shut.empty())
+    findings.push_back({"panel", State::wrong,
+                        fmt::format("{} may not be read: to the computer it is a keyboard or a mouse, and those stay "
+                                    "shut until their model is opened by name.",
+                                    shut.text()),
+                        "omnipar doctor --rule " + shut.first()});
+  if (!unknown.empty())
+    findings.push_back({"keyboards", State::hint,
+                        fmt::format("{}: no sheet knows it, so it is taken for a keyboard to type on. If it is really a "
+                                    "panel or an encoder, it needs a sheet.",
+                                    unknown.text()),
+                        "omnipar catalogue report " + unknown.first()});
+}
+
+bool is_there(const Facts& facts, const std::string& address) {
+  return std::ranges::any_of(facts.nodes, [&](const NodeFact& node) {
+    return !node.description.serial.empty() && plain_serial(node.description.serial) == plain_serial(address);
+  });
+}
+
+void add_radio(const Facts& facts, const Rig& rig, Findings& findings) {
+  const bool wanted = std::ranges::any_of(rig.units, [&](const RigUnit& unit) {
+    return is_address(unit.serial) && !is_there(facts, unit.serial);
+  });
+  if (facts.radio == Radio::off)
+    findings.push_back({"radio", wanted ? State::wrong : State::hint,
+                        "The computer's radio (Bluetooth) is switched off: pads without a cable cannot be reached.",
+                        "rfkill unblock bluetooth"});
+  if (facts.radio == Radio::none && wanted)
+    findings.push_back({"radio", State::wrong,
+                        "The computer has no radio (Bluetooth), but the rig has a unit that comes by one. Plug a radio "
+                        "in, or the unit's cable.",
+                        ""});
+  for (const PairedFact& pad : facts.paired)
+    if (!is_there(facts, pad.address))
+      findings.push_back({"paired", State::hint,
+                          fmt::format("\"{}\" is paired, but not connected: it is asleep, switched off or out of range. "
+                                      "Press one of its buttons.",
+                                      printable(pad.name)),
+                          facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
+  if (facts.radio == Radio::on && !facts.pairings_readable && wanted)
+    findings.push_back({"paired", State::hint, "Which pads are paired is known to root alone.", "sudo omnipar doctor"});
+}
+
+/// Pads of a receiver or an adapter that have not said anything.
+void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
+  std::vector<Description> nodes;
+  for (const NodeFact& node : facts.nodes)
+    if (node.readable && is_playable(catalogue, node.description)) nodes.push_back(node.description);
+  Names silent;
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    const Description& main = nodes[unit.main()];
+    if (unit.socket != main.socket && is_silent(attach_node(catalogue, main, main)))
+      silent.add(fmt::format("{} in {}", shown(main), unit.socket));
+  }
+  if (!silent.empty())
+    findings.push_back({"sockets", State::hint,
+                        fmt::format("Nothing has come from {}: its socket is empty, or its pad is switched off.",
+                                    silent.text()),
+                        ""});
+}
+
+/// What the rig has and nobody has plugged in.
+void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
+  Names away;
+  for (const RigUnit& unit : rig.units) {
+    const Rig alone{{unit}, {}};
+    const bool here = std::ranges::any_of(facts.nodes, [&](const NodeFact& node) {
+      const auto found = matches(alone, node.description, unit.part);
+      return !found.empty() && found.front().sureness != Sureness::no;
+    });
+    if (!here) away.add(fmt::format("\"{}\" ({})", printable(unit.name), unit.seat));
+  }
+  if (!away.empty())
+    findings.push_back({"away", State::hint,
+                        fmt::format("Of the rig, {} is not there. Whoever sits there may take another one for this "
+                                    "evening: press a button on it.",
+                                    away.text()),
+                        ""});
+}
+
+/// Panels that type press what desktops listen to.
+void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
+  constexpr std::array shift = {key(42), key(54)};
+  constexpr std::array shortcut = {key(29), key(56), key(97), key(100), key(125), key(126)};
+  Names sticky;
+  Names desktop;
+  for (const NodeFact& node : facts.nodes) {
+    const UnitSheet* sheet = find_unit_sheet(catalogue, node.description);
+    if (sheet == nullptr || !node.types) continue;
+    for (const ControlSheet& control : sheet->controls) {
+      if (role_kind(control.role) != RoleKind::button || control.role.starts_with("key-")) continue;
+      if (std::ranges::find(shift, control.code) != shift.end())
+        sticky.add(fmt::format("{}'s '{}'", shown(node.description), control.label));
+      if (std::ranges::find(shortcut, control.code) != shortcut.end())
+        desktop.add(fmt::format("{}'s '{}'", shown(node.description), control.label));
+    }
+  }
+  constexpr const char* hold = "omnipar play PROFILE";
+  if (!sticky.empty())
+    findings.push_back({"sticky-keys", State::hint,
+                        fmt::format("{} is a shift key: pressed five times, it switches the desktop's sticky keys on. "
+                                    "While Omnipar plays it holds the panel, and the desktop hears nothing; for the "
+                                    "time before, switch sticky keys off in the desktop's settings.",
+                                    sticky.text()),
+                        hold});
+  if (!desktop.empty())
+    findings.push_back({"shortcuts", State::hint,
+                        fmt::format("{} is a key of the desktop's shortcuts: with a lever it may switch windows. While "
+                                    "Omnipar plays it holds the panel, and the desktop hears nothing.",
+                                    desktop.text()),
+                        hold});
+}
+
 }  // namespace
 
-std::vector<Finding> diagnose(const Facts& facts) {
-  return {about_uinput(facts), about_permission(facts), about_rule(facts), about_pads(facts)};
+std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig) {
+  Findings findings{about_uinput(facts), about_permission(facts), about_rule(facts), about_pads(facts, catalogue)};
+  add_held(facts, findings);
+  add_panels(facts, catalogue, findings);
+  add_radio(facts, rig, findings);
+  add_sockets(facts, catalogue, findings);
+  add_away(facts, rig, findings);
+  add_desktop(facts, catalogue, findings);
+  return findings;
 }
 
 }  // namespace omnipar::inspect

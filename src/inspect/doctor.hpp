@@ -5,7 +5,9 @@
 #include <string>
 #include <vector>
 
+#include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
+#include "omnipar/rig.hpp"
 
 namespace omnipar::inspect {
 
@@ -13,16 +15,31 @@ namespace omnipar::inspect {
 struct NodeFact {
   std::string path;
   bool readable = true;
-  bool pad_like = true;     ///< if it is not readable: what the system says of it
-  Description description;  ///< if it is readable
+  bool pad_like = true;      ///< as the system has it
+  bool types = false;        ///< likewise: it repeats keys, as keyboards do
+  bool held = false;         ///< by another program, which keeps all that it says to itself
+  std::string holders{};     ///< programs that have it open, if it is held: "name (process 12)"
+  int holder = 0;            ///< the process of the only one of them; 0 if there are several, or none can be seen
+  Description description{};  ///< name and numbers always; the rest if it is readable
 };
+
+/// A pad that the radio knows, whether it is awake or not.
+struct PairedFact {
+  std::string name;
+  std::string address;
+};
+
+enum class Radio { none, off, on };
 
 struct Facts {
   bool uinput_exists = false;
   bool uinput_usable = false;
   bool rule_installed = false;
   bool root = false;
-  std::vector<NodeFact> nodes;
+  Radio radio = Radio::none;
+  bool pairings_readable = false;
+  std::vector<PairedFact> paired{};
+  std::vector<NodeFact> nodes{};
 };
 
 enum class State { good, hint, wrong };
@@ -35,6 +52,6 @@ struct Finding {
 };
 
 /// In the order in which a person would go through them.
-[[nodiscard]] std::vector<Finding> diagnose(const Facts& facts);
+[[nodiscard]] std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig);
 
 }  // namespace omnipar::inspect

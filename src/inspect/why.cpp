@@ -21,7 +21,7 @@ std::string shape_words(const Use& use) {
   const Use usual;
   std::string words;
   const auto add = [&words](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };
-  if (use.dead_zone != usual.dead_zone) add(fmt::format("dead zone {:.2f}", use.dead_zone));
+  if (use.dead_zone != usual_dead_zone(use.role)) add(fmt::format("dead zone {:.2f}", use.dead_zone));
   if (use.press_at != usual.press_at || use.release_at != usual.release_at)
     add(fmt::format("pressed from {:.2f}, let go below {:.2f}", use.press_at, use.release_at));
   if (use.debounce.count() != 0) add("deaf for " + time_words(use.debounce) + " after a change");
@@ -36,6 +36,7 @@ struct Fed {
   std::vector<Use> uses;
   const Binding* own = nullptr;
   const std::vector<std::string>* usual = nullptr;
+  std::string seat{};
 };
 
 class PortView {
@@ -48,9 +49,14 @@ class PortView {
     if (sheet_.directions) {
       all.push_back(feed(std::string{directions_group}, sheet_.usual_directions));
       for (const std::string_view name : direction_names)
-        if (const Binding* own = binding_for(bind_, name)) all.push_back({std::string{name}, own->uses, own, nullptr});
+        if (const Binding* own = binding_for(bind_, name))
+          all.push_back({std::string{name}, own->uses, own, nullptr, port_.seat});
     }
-    for (const TargetSheet& target : sheet_.targets) all.push_back(feed(target.name, target.usual));
+    for (const TargetSheet& target : sheet_.targets) {
+      all.push_back(feed(target.name, target.usual));
+      all.back().seat = seat_of(port_, target);
+      if (all.back().seat.empty()) all.back().uses.clear();
+    }
     return all;
   }
 
@@ -62,7 +68,7 @@ class PortView {
  private:
   Fed feed(std::string target, const std::vector<std::string>& usual) const {
     const Binding* own = binding_for(bind_, target);
-    return {std::move(target), own != nullptr ? own->uses : plain_uses(usual), own, &usual};
+    return {std::move(target), own != nullptr ? own->uses : plain_uses(usual), own, &usual, port_.seat};
   }
 
   const PortProfile& port_;
@@ -70,11 +76,16 @@ class PortView {
   std::vector<Binding> bind_;
 };
 
-const ControllerSheet* controller_of(const Catalogue& catalogue, const Profile& profile, const PortProfile& port) {
+/// The port's controller with what is plugged into it; nothing for a port that is not ours.
+std::optional<ControllerSheet> controller_of(const Catalogue& catalogue, const Profile& profile,
+                                             const PortProfile& port) {
   const SystemSheet* system = catalogue.system(profile.system);
   const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
-  if (sheet == nullptr || sheet->takes.empty()) return nullptr;
-  return system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
+  if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return std::nullopt;
+  const ControllerSheet* plain =
+      system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
+  if (plain == nullptr) return std::nullopt;
+  return equipped(*plain, port);
 }
 
 bool is_direction_of(std::string_view part, std::string_view whole) {
@@ -98,12 +109,13 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
   std::vector<Link> all;
   std::vector<std::string> seats;
   for (const PortProfile& port : profile.ports) {
-    const ControllerSheet* sheet = controller_of(catalogue, profile, port);
-    if (sheet == nullptr) continue;
-    if (std::ranges::find(seats, port.seat) == seats.end()) seats.push_back(port.seat);
+    const auto sheet = controller_of(catalogue, profile, port);
+    if (!sheet) continue;
+    for (const std::string& seat : {port.seat, port.second_seat})
+      if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
     const PortView view{profile, port, *sheet};
     for (const Fed& fed : view.fed()) {
-      const Link link{port.seat, "", "", port.port, sheet->name, fed.target, view.origin(fed), ""};
+      const Link link{fed.seat, "", "", port.port, sheet->name, fed.target, view.origin(fed), ""};
       if (fed.uses.empty()) all.push_back(link);
       for (const Use& use : fed.uses) {
         all.push_back(link);
@@ -125,13 +137,13 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
   std::vector<Stop> all;
   const auto concerned = [role](std::string_view source) { return concerns(source, role); };
   for (const PortProfile& port : profile.ports) {
-    const ControllerSheet* sheet = controller_of(catalogue, profile, port);
-    if (sheet == nullptr) continue;
+    const auto sheet = controller_of(catalogue, profile, port);
+    if (!sheet) continue;
     const PortView view{profile, port, *sheet};
     for (const Fed& fed : view.fed())
       if (fed.own != nullptr && fed.usual != nullptr && std::ranges::any_of(*fed.usual, concerned) &&
           std::ranges::none_of(fed.uses, concerned, &Use::role))
-        all.push_back({port.port, port.seat, fed.target, fed.own->place});
+        all.push_back({port.port, fed.seat, fed.target, fed.own->place});
   }
   return all;
 }

@@ -11,8 +11,12 @@ namespace omnipar::outlet {
 
 Pads::Pads(os::Door& door, const Engine& engine)
     : door_(door), engine_(engine), reader_(engine, shortest_press(engine.plan())), keeper_(door) {
-  wires_.resize(engine.plan().targets().size());
-  for (const PortInfo& port : engine.plan().ports()) wire_port(port);
+  rewire();
+}
+
+void Pads::rewire() {
+  wires_.assign(engine_.plan().targets().size(), {});
+  for (const PortInfo& port : engine_.plan().ports()) wire_port(port);
 }
 
 void Pads::wire_port(const PortInfo& port) {

@@ -19,6 +19,8 @@ class Pads {
   [[nodiscard]] std::optional<Diagnostic> start();
   /// Makes the virtual pad of a port, if it is not there yet.
   [[nodiscard]] tl::expected<const VirtualPad*, Diagnostic> open(int port);
+  /// The engine has another plan: what its targets reach is found anew.
+  void rewire();
   /// Writes what can be shown at `now`: one report a pad at the most.
   void flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return reader_.next_due(); }

@@ -190,15 +190,39 @@ class Compiler {
         (wanted == TargetKind::one_sided && *kind == RoleKind::one_sided) ||
         (wanted == TargetKind::two_sided && *kind == RoleKind::two_sided))
       return add_lane(seat, use, group);
+    if ((wanted == TargetKind::turns && *kind == RoleKind::turns) ||
+        (wanted == TargetKind::movement && *kind == RoleKind::movement))
+      return add_count(seat, use, group);
     if (wanted == TargetKind::one_sided && *kind == RoleKind::button)
       return add_digital(seat, use, group, {"", "", "", use.role});
     if (wanted == TargetKind::stick && *kind == RoleKind::dpad)
       return add_digital(seat, use, group, {"dpad-up", "dpad-down", "dpad-left", "dpad-right"});
     if (wanted == TargetKind::two_sided && *kind == RoleKind::dpad)
       return add_digital(seat, use, group, {"", "", "dpad-left", "dpad-right"});
-    wrong_source(use, wanted == TargetKind::stick       ? "a stick or a d-pad"
-                      : wanted == TargetKind::one_sided ? "a trigger, a pedal or a button"
-                                                        : "a wheel or a d-pad");
+    wrong_source(use, sources_of(wanted));
+  }
+
+  static std::string_view sources_of(TargetKind wanted) {
+    switch (wanted) {
+      case TargetKind::stick:
+        return "a stick or a d-pad";
+      case TargetKind::one_sided:
+        return "a trigger, a pedal or a button";
+      case TargetKind::turns:
+        return "a spinner or a mouse's wheel";
+      case TargetKind::movement:
+        return "a mouse or a trackball";
+      default:
+        return "a wheel or a d-pad";
+    }
+  }
+
+  void add_count(const std::string& seat, const Use& use, Index group) {
+    AnalogOperation operation;
+    operation.kind = AnalogKind::count;
+    operation.group = group;
+    const Index index = append(plan_->operations, operation, max_operations);
+    if (!too_large_) input(seat, use.role).operations.push_back(index);
   }
 
   void add_lane(const std::string& seat, const Use& use, Index group) {
@@ -262,6 +286,22 @@ class Compiler {
     return found;
   }
 
+  void check_not_ours(const PortProfile& port) {
+    if (system_->port(port.port) == nullptr) controller_of(port);  // says that there is no such port
+    if (!port.seat.empty() || !port.second_seat.empty() || !port.bind.empty() || port.like || !port.controller.empty())
+      error("not-ours", "a port that is not ours has neither seat nor controller nor bindings",
+            "leave them out, or leave out 'not-ours'");
+  }
+
+  void check_accessories(const PortProfile& port, const ControllerSheet& sheet) {
+    std::vector<std::string_view> names;
+    for (const AccessorySheet& accessory : sheet.accessories) names.emplace_back(accessory.name);
+    for (const std::string& name : port.accessories)
+      if (std::ranges::find(names, name) == names.end())
+        error("unknown-accessory", fmt::format("'{}' takes no accessory '{}'", sheet.name, name),
+              names.empty() ? "it takes none" : suggestion(name, names));
+  }
+
   void check_like(const PortProfile& port) {
     if (port.like && liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
@@ -272,16 +312,31 @@ class Compiler {
     stand_at(port.place, fmt::format("port {}", port.port));
     if (std::ranges::find(plan_->ports, port.port, &PortInfo::number) != plan_->ports.end())
       return error("port-twice", "this port is filled twice", "leave one out");
+    if (port.not_ours) return check_not_ours(port);
     if (port.seat.empty()) return error("no-seat", "no seat plays this port", "name a seat, such as 'seat-1'");
-    const ControllerSheet* sheet = controller_of(port);
-    if (sheet == nullptr) return;
-    if (std::ranges::find(plan_->seats, port.seat) == plan_->seats.end()) plan_->seats.push_back(port.seat);
-    PortInfo info{port.port, keep(port.seat), keep(sheet->name), static_cast<Index>(plan_->targets.size()), 0};
+    const ControllerSheet* plain = controller_of(port);
+    if (plain == nullptr) return;
+    check_accessories(port, *plain);
+    const ControllerSheet sheet = equipped(*plain, port);
+    for (const std::string& seat : {port.seat, port.second_seat})
+      if (!seat.empty() && std::ranges::find(plan_->seats, seat) == plan_->seats.end()) plan_->seats.push_back(seat);
+    PortInfo info{port.port,
+                  keep(port.seat),
+                  keep(sheet.name),
+                  static_cast<Index>(plan_->targets.size()),
+                  0,
+                  keep(port.second_seat),
+                  keep(system_->port(port.port)->splitter)};
     check_like(port);
+    if (!port.second_seat.empty() && (!sheet.is_for_two() || port.second_seat == port.seat))
+      error("no-second-player",
+            port.second_seat == port.seat ? "both players of this plug have one seat"
+                                          : fmt::format("'{}' is for one player, so there is no second seat", sheet.name),
+            "leave 'second-seat' out, or name another");
     const std::vector<Binding> bind = merged_bindings(profile_, port);
-    check_targets(*sheet, bind);
-    if (sheet->directions) add_directions(port, *sheet, bind);
-    for (const TargetSheet& target : sheet->targets) add_target(port, target, bind);
+    check_targets(sheet, bind);
+    if (sheet.directions) add_directions(port, sheet, bind);
+    for (const TargetSheet& target : sheet.targets) add_target(port, target, bind);
     info.target_count = static_cast<Index>(plan_->targets.size() - info.first_target);
     plan_->ports.push_back(info);
   }
@@ -327,24 +382,28 @@ class Compiler {
   void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {
     const Binding* own = binding_for(bind, sheet.name);
     stand_at(own != nullptr ? own->place : "", fmt::format("port {}, {}", port.port, sheet.name));
-    const Uses uses = own != nullptr ? own->uses : plain_uses(sheet.usual);
+    // A second player who is not there presses nothing.
+    const std::string& seat = seat_of(port, sheet);
+    Uses uses = own != nullptr ? own->uses : plain_uses(sheet.usual);
+    if (seat.empty()) uses.clear();
     if (sheet.kind == TargetKind::button) {
       const Index target = new_target(sheet, sheet.name, TargetKind::button);
       if (too_large_) return;
-      for (const Use& use : uses) feed_button(port.seat, use, plan_->signal_of_target[target]);
+      for (const Use& use : uses) feed_button(seat, use, plan_->signal_of_target[target]);
       return;
     }
     const Index group = new_group(sheet);
     if (too_large_) return;
-    for (const Use& use : uses) feed_axis(port.seat, use, group, sheet.kind);
+    for (const Use& use : uses) feed_axis(seat, use, group, sheet.kind);
   }
 
   Index new_group(const TargetSheet& sheet) {
     Group group;
     group.stays = sheet.stays;
-    if (sheet.kind == TargetKind::stick) {
-      group.x = new_target(sheet, sheet.name + "-x", TargetKind::two_sided);
-      group.y = new_target(sheet, sheet.name + "-y", TargetKind::two_sided);
+    if (sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement) {
+      const TargetKind half = sheet.kind == TargetKind::stick ? TargetKind::two_sided : TargetKind::turns;
+      group.x = new_target(sheet, sheet.name + "-x", half);
+      group.y = new_target(sheet, sheet.name + "-y", half);
     } else {
       group.x = new_target(sheet, sheet.name, sheet.kind);
     }

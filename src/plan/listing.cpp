@@ -15,7 +15,9 @@ class Listing {
     line("plan \"{}\" for {}: {} targets, {} signals, {} bytes of state", plan_.name, plan_.system,
          plan_.targets.size(), plan_.signals.size(), plan_.state_size);
     for (const PortInfo& port : plan_.ports)
-      if (port.number != 0) line("port {}: {} at {}", port.number, port.controller, port.seat);
+      if (port.number != 0) 
+        line("port {}: {} at {}{}", port.number, port.controller, port.seat,
+             port.second_seat.empty() ? "" : fmt::format(" and {}", port.second_seat));
     for (const Input& input : plan_.inputs) add(input);
     for (std::size_t s = 0; s < plan_.signals.size(); ++s) add(static_cast<Index>(s));
     return std::move(text_);
@@ -51,6 +53,8 @@ class Listing {
   }
 
   void add(const std::string& source, const AnalogOperation& operation) {
+    if (operation.kind == AnalogKind::count)
+      return line("  {:<28} adds to {}", source, group_name(plan_.groups[operation.group]));
     if (operation.kind == AnalogKind::lane)
       return line("  {:<28} moves {}, dead zone {:.2f}", source, group_name(plan_.groups[operation.group]),
                   operation.dead_zone);

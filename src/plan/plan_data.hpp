@@ -54,11 +54,11 @@ struct Group {
   bool stays = false;
 };
 
-enum class AnalogKind : std::uint8_t { lane, crossing };
+enum class AnalogKind : std::uint8_t { lane, crossing, count };
 
 struct AnalogOperation {
   AnalogKind kind = AnalogKind::lane;
-  Index group = 0;                                                   ///< lane: whose
+  Index group = 0;                                                   ///< lane, count: whose
   Index lane = 0;                                                    ///< lane: the first of max_units, one a unit
   Index crossing = 0;                                                ///< crossing: its own number
   double dead_zone = 0;                                              ///< lane

@@ -1,5 +1,8 @@
 #include "plan/resolve.hpp"
 
+#include "omnipar/catalogue.hpp"
+#include "omnipar/role.hpp"
+
 #include <algorithm>
 
 namespace omnipar {
@@ -26,11 +29,40 @@ const Binding* binding_for(const std::vector<Binding>& bind, std::string_view ta
   return at == bind.end() ? nullptr : &*at;
 }
 
+ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
+  for (const AccessorySheet& accessory : sheet.accessories)
+    if (std::ranges::find(port.accessories, accessory.name) != port.accessories.end())
+      sheet.targets.insert(sheet.targets.end(), accessory.targets.begin(), accessory.targets.end());
+  return sheet;
+}
+
+const std::string& seat_of(const PortProfile& port, const TargetSheet& target) noexcept {
+  return target.player == 2 ? port.second_seat : port.seat;
+}
+
+Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {
+  const auto find = [&](int number) { return std::ranges::find(profile.ports, number, &PortProfile::port); };
+  if (find(one) == profile.ports.end() || find(other) == profile.ports.end()) return profile;
+  // What a port is like, and what is in it usually, goes with the plug and not with the number.
+  const SystemSheet* system = catalogue.system(profile.system);
+  const Profile before = profile;
+  for (PortProfile& port : profile.ports) {
+    port.bind = merged_bindings(before, port);
+    port.like.reset();
+    const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
+    if (!port.not_ours && port.controller.empty() && sheet != nullptr && !sheet->takes.empty()) port.controller = sheet->takes.front();
+  }
+  std::swap(*find(one), *find(other));
+  std::swap(find(one)->port, find(other)->port);
+  return profile;
+}
+
 std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   std::vector<Use> uses;
   for (const std::string& role : roles) {
     Use use;
     use.role = role;
+    use.dead_zone = usual_dead_zone(role);
     uses.push_back(std::move(use));
   }
   return uses;

@@ -22,6 +22,12 @@ inline constexpr std::string_view directions_group = "directions";
 /// The first binding of a target, or nullptr.
 [[nodiscard]] const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) noexcept;
 
+/// The controller with what is plugged into it; accessories that it does not take are left out.
+[[nodiscard]] ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port);
+
+/// Who plays a target of the port; empty if it is the second player's and there is none.
+[[nodiscard]] const std::string& seat_of(const PortProfile& port, const TargetSheet& target) noexcept;
+
 /// A plain use of each role.
 [[nodiscard]] std::vector<Use> plain_uses(const std::vector<std::string>& roles);
 

@@ -41,6 +41,7 @@ class Listening {
       ears_.waited(since_start(door_.now()));
       if (polled_[0].revents != 0) break;
     }
+    if (options_.hold) wait_until_all_is_up(signals);
     return std::nullopt;
   }
 
@@ -48,6 +49,18 @@ class Listening {
   static std::optional<Time> earlier(std::optional<Time> a, std::optional<Time> b) {
     if (!a || !b) return a ? a : b;
     return std::min(*a, *b);
+  }
+
+  /// Others would never see what is down now go up; so it is given back when nothing is down, but not for ever.
+  void wait_until_all_is_up(const os::Descriptor& signals) {
+    constexpr Duration patience = std::chrono::seconds{5};
+    const Time until = door_.now() + patience;
+    while (nodes_.anything_down() && door_.now() < until) {
+      polled_.assign({{signals.get(), POLLIN, 0}});
+      nodes_.add_to(polled_);
+      if (door_.wait(polled_, &until) < 0 || polled_[0].revents != 0) return;
+      static_cast<void>(nodes_.drain(std::span{polled_}.subspan(1)));
+    }
   }
 
   /// Times never go back, for stamps of different nodes may.
@@ -62,7 +75,7 @@ class Listening {
 
   void take(const host::Nodes::News& news) {
     for (const host::Said& said : news.said)
-      ears_.heard(said.unit, {since_start(said.report.time), said.report.changes});
+      ears_.heard(said.node, {since_start(said.report.time), said.report.changes});
     for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
   }
 

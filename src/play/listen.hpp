@@ -30,7 +30,7 @@ class Ears {
 struct ListenOptions {
   const Catalogue* catalogue = nullptr;  ///< models that are listened to although they look like something else
   bool with_virtual = false;             ///< units that other programs made, too
-  bool hold = false;                     ///< nobody else hears them meanwhile; taken while nothing on them is down
+  bool hold = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
   std::optional<Duration> longest;       ///< ends by itself after so long, and everything is let go
 };
 

@@ -10,6 +10,7 @@ namespace {
 /// A bouncing switch must not make anybody leave at once.
 constexpr Duration deaf_after_press = std::chrono::milliseconds{300};
 constexpr Duration time_to_think = std::chrono::seconds{3};
+constexpr Duration way_out = std::chrono::seconds{2};
 
 std::string name_of(const Description& unit, const std::string& part) {
   return printable(unit.name) + (part.empty() ? "" : ", " + part);
@@ -21,6 +22,11 @@ RollCall::RollCall(const Catalogue& catalogue, std::vector<std::string> seats,
                    std::function<void(const std::string&)> say)
     : catalogue_(catalogue), seats_(std::move(seats)), say_(std::move(say)) {}
 
+void RollCall::ready() {
+  say_("Fewer than there are seats? Any two buttons of one controller, held for 2 s, end it.");
+  ask();
+}
+
 void RollCall::ask() {
   for (const std::string& seat : seats_)
     if (!taken_.contains(seat)) return say_(fmt::format("{}: press any button on your controller.", seat));
@@ -29,41 +35,75 @@ void RollCall::ask() {
 
 void RollCall::arrived(int node, const Description& description, Time now) {
   now_ = now;
-  if (is_playable(catalogue_, description)) nodes_.emplace(node, description);
+  if (is_playable(catalogue_, description)) gathering_.arrive(node, description);
 }
 
 void RollCall::left(int node, Time now) {
   now_ = now;
-  nodes_.erase(node);
+  gathering_.leave(node);
+  for (auto& [unit, hand] : hands_)
+    if (hand.down.erase(node) != 0) hand.two_since.reset();
 }
 
 /// Which unit the node is of, and which of its parts the press is on.
 void RollCall::heard(int node, const Report& report) {
-  now_ = report.time;
-  if (!nodes_.contains(node)) return;
-  std::vector<int> numbers;
-  std::vector<Description> descriptions;
-  for (const auto& [number, description] : nodes_) {
-    numbers.push_back(number);
-    descriptions.push_back(description);
+  waited(report.time);
+  const auto member = done() ? std::nullopt : gathering_.find(node);
+  if (!member) return;
+  Hand& hand = hands_[member->unit.node];
+  follow_hand(hand, node, report);
+  std::vector<std::string> pressed;
+  for (const std::string& part : parts_of(catalogue_, member->unit))
+    if (hand.notices[part].take(member->attachment(catalogue_, part), report.changes)) pressed.push_back(part);
+  // What several parts share, such as a coin door, says nothing about who presses.
+  if (pressed.size() == 1) press(member->unit, pressed.front(), report.time);
+}
+
+void RollCall::waited(Time now) {
+  now_ = now;
+  settle();
+}
+
+/// Which of the unit's buttons are down, and since when there are two.
+void RollCall::follow_hand(Hand& hand, int node, const Report& report) const {
+  const auto count = [&hand] {
+    std::size_t all = 0;
+    for (const auto& [number, codes] : hand.down) all += codes.size();
+    return all;
+  };
+  if (count() == 0) hand.before = taken_;
+  std::vector<Code>& down = hand.down[node];
+  for (const Change& change : report.changes) {
+    if (change.code.type != ev_key) continue;
+    std::erase(down, change.code);
+    if (change.value != 0) down.push_back(change.code);
   }
-  for (const UnitNodes& unit : group_nodes(descriptions)) {
-    const auto is_it = [&](std::size_t i) { return numbers[i] == node; };
-    if (std::ranges::none_of(unit.nodes, is_it)) continue;
-    const Description& main = descriptions[unit.main()];
-    const Description& own = descriptions[*std::ranges::find_if(unit.nodes, is_it)];
-    Description whole = main;
-    whole.socket = unit.socket;
-    std::vector<std::string> parts;
-    if (const UnitSheet* sheet = find_unit_sheet(catalogue_, main))
-      for (const PartSheet& part : sheet->parts) parts.push_back(part.name);
-    if (parts.empty()) parts.emplace_back();
-    std::vector<std::string> pressed;
-    for (const std::string& part : parts)
-      if (has_press(attach_node(catalogue_, main, own, part), report.changes)) pressed.push_back(part);
-    // What several parts share, such as a coin door, says nothing about who presses.
-    if (pressed.size() == 1) press(whole, pressed.front(), report.time);
-    return;
+  if (count() < 2)
+    hand.two_since.reset();
+  else if (!hand.two_since)
+    hand.two_since = report.time;
+}
+
+std::optional<Time> RollCall::way_out_at() const {
+  std::optional<Time> first;
+  for (const auto& [unit, hand] : hands_)
+    if (hand.two_since && (!first || *hand.two_since + way_out < *first)) first = *hand.two_since + way_out;
+  return first;
+}
+
+/// The presses of the way out took seats and left them; they are not meant so.
+void RollCall::leave_as_before(const std::string& unit) {
+  std::erase_if(taken_, [&](const auto& entry) { return entry.second.unit.node == unit; });
+  for (const auto& [seat, sitting] : hands_[unit].before)
+    if (sitting.unit.node == unit) taken_.try_emplace(seat, sitting);
+}
+
+void RollCall::settle() {
+  for (const auto& [unit, hand] : hands_) {
+    if (left_early_ || !hand.two_since || now_ - *hand.two_since < way_out) continue;
+    left_early_ = true;
+    leave_as_before(unit);
+    say_("Ended by two buttons held; whoever has taken a seat keeps it.");
   }
 }
 
@@ -88,11 +128,13 @@ void RollCall::press(const Description& unit, const std::string& part, Time time
   ask();
 }
 
-bool RollCall::done() const { return full_since_ && now_ - *full_since_ >= time_to_think; }
+bool RollCall::done() const { return left_early_ || (full_since_ && now_ - *full_since_ >= time_to_think); }
 
 std::optional<Time> RollCall::next_due() const {
-  if (!full_since_) return std::nullopt;
-  return *full_since_ + time_to_think;
+  const auto out = way_out_at();
+  if (!full_since_) return out;
+  const Time end = *full_since_ + time_to_think;
+  return out && *out < end ? out : end;
 }
 
 std::vector<RollCall::Seated> RollCall::seated() const {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "omnipar/omnipar.hpp"
+#include "play/gathering.hpp"
 #include "play/listen.hpp"
 
 namespace omnipar::play {
@@ -18,12 +19,13 @@ class RollCall final : public Ears {
   /// The catalogue must outlive it. `say` gets a line for the person at a time.
   RollCall(const Catalogue& catalogue, std::vector<std::string> seats, std::function<void(const std::string&)> say);
 
-  void ready() override { ask(); }
+  void ready() override;
   void arrived(int node, const Description& description, Time now) override;
   void left(int node, Time now) override;
   void heard(int node, const Report& report) override;
-  void waited(Time now) override { now_ = now; }
-  /// Everybody sits, and nobody has left again for three seconds.
+  void waited(Time now) override;
+  /// Everybody sits, and nobody has left again for three seconds; or two buttons of one unit have been held for two
+  /// seconds, which is the way out without a keyboard.
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override;
 
@@ -43,16 +45,30 @@ class RollCall final : public Ears {
   /// A unit or part is called by its main node and part.
   using Key = std::pair<std::string, std::string>;
 
+  /// What of a unit is down.
+  struct Hand {
+    std::map<int, std::vector<Code>> down;    ///< by node
+    std::map<std::string, Seated> before;     ///< who sat where before anything of it was down
+    std::optional<Time> two_since;            ///< since when at least two are down
+    std::map<std::string, Notice> notices{};  ///< by part
+  };
+
   void press(const Description& unit, const std::string& part, Time time);
   void ask();
+  void follow_hand(Hand& hand, int node, const Report& report) const;
+  [[nodiscard]] std::optional<Time> way_out_at() const;
+  void leave_as_before(const std::string& unit);
+  void settle();
 
   const Catalogue& catalogue_;
   std::vector<std::string> seats_;
   std::function<void(const std::string&)> say_;
-  std::map<int, Description> nodes_;
+  Gathering gathering_;
   std::map<std::string, Seated> taken_;  ///< by seat
   std::map<Key, Time> last_press_;
+  std::map<std::string, Hand> hands_;  ///< by the unit's main node
   std::optional<Time> full_since_;
+  bool left_early_ = false;
   Time now_;
 };
 

@@ -1,11 +1,14 @@
 #include "play/script.hpp"
 
+#include "play/swap.hpp"
+
 #include <algorithm>
 
 namespace omnipar::play {
 
-Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience)
-    : plan_(plan),
+Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience, Profile profile)
+    : catalogue_(catalogue),
+      profile_(std::move(profile)),
       engine_(plan),
       audience_(audience),
       table_(engine_, catalogue, std::move(rig), audience),
@@ -13,21 +16,38 @@ Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& 
 
 void Script::take_frame() {
   ++frame_;
-  const Time time{frame_ * plan_.frame()};
+  const Plan plan = engine_.plan();
+  const Time time{frame_ * plan.frame()};
+  table_.advance(time);
   engine_.advance(time);
   reader_.next_frame();
-  if (const auto exit = plan_.target(0, "exit")) ended_ = ended_ || reader_.port(0).pressed(*exit);
+  const auto fired = [&](std::string_view action) {
+    const auto target = plan.target(0, action);
+    if (!target || !reader_.port(0).pressed(*target)) return false;
+    const auto index = static_cast<std::uint16_t>(plan.port(0)->first_target + target->value);
+    return std::ranges::find(reader_.changed(), index) != reader_.changed().end();
+  };
+  ended_ = ended_ || fired("exit");
   audience_.frame(time, reader_);
+  if (fired(swap_action)) swap_ports();
+}
+
+void Script::swap_ports() {
+  const auto plan = swapped_plan(catalogue_, profile_);
+  if (!plan) return audience_.cannot_attach(plan.error().front());
+  engine_.adopt(*plan);
+  audience_.swapped(*plan);
 }
 
 /// Frames in which nothing can change are passed over.
 void Script::frames_before(Time time) {
-  const auto next = [this] { return Time{(frame_ + 1) * plan_.frame()}; };
+  const Duration frame = engine_.plan().frame();
+  const auto next = [&] { return Time{(frame_ + 1) * frame}; };
   while (!ended_ && next() < time) {
     take_frame();
     if (!reader_.changed().empty()) continue;
-    const Time until = std::min(time, engine_.next_due().value_or(time));
-    if (next() < until) frame_ = (until.time_since_epoch() - Duration{1}) / plan_.frame();
+    const Time until = std::min({time, engine_.next_due().value_or(time), table_.next_due().value_or(time)});
+    if (next() < until) frame_ = (until.time_since_epoch() - Duration{1}) / frame;
   }
 }
 
@@ -35,6 +55,7 @@ void Script::take(const TraceEvent& event, const Description& unit) {
   frames_before(event.time);
   if (ended_) return;
   audience_.act(event, unit);
+  table_.advance(event.time);
   engine_.advance(event.time);
   switch (event.deed) {
     case Deed::plug_in: {

@@ -17,12 +17,15 @@ class Audience : public Listener {
   virtual void act(const TraceEvent& event, const Description& unit) = 0;
   /// The machine has taken a sample; the reader shows it.
   virtual void frame(Time time, const Reader& reader) = 0;
+  /// Ports have changed places; from the next frame on this is played.
+  virtual void swapped(const Plan& plan) = 0;
 };
 
 class Script {
  public:
   /// The audience must outlive the script.
-  Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience);
+  /// With the plan's `profile`, its ports can be swapped by a hot action.
+  Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience, Profile profile = {});
 
   /// Takes the next event; `unit` is what it happens to.
   void take(const TraceEvent& event, const Description& unit);
@@ -36,8 +39,10 @@ class Script {
  private:
   void frames_before(Time time);
   void take_frame();
+  void swap_ports();
 
-  Plan plan_;
+  const Catalogue& catalogue_;
+  Profile profile_;
   Engine engine_;
   Audience& audience_;
   Table table_;

@@ -12,6 +12,7 @@
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/pads.hpp"
+#include "play/swap.hpp"
 #include "play/table.hpp"
 
 namespace omnipar::play {
@@ -22,11 +23,13 @@ class Session final : Listener {
   Session(os::Door& door, const Plan& plan, const SessionOptions& options)
       : door_(door),
         options_(options),
-        plan_(plan),
+        profile_(options.profile),
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
         pads_(door, engine_),
-        nodes_(door, options.catalogue, options.with_virtual) {}
+        nodes_(door, options.catalogue, options.with_virtual) {
+    nodes_.hold(true);
+  }
 
   SessionEnd run() {
     engine_.advance(door_.now());
@@ -61,8 +64,10 @@ class Session final : Listener {
 
   /// "Player 2 (port 2)"; a seat without a port is only its name.
   std::string who(const std::string& seat) const {
-    for (const PortInfo& port : plan_.ports())
-      if (port.seat == seat) return fmt::format("Player {}", port.number);
+    for (const PortInfo& port : engine_.plan().ports()) {
+      if (!port.is_played_from(seat)) continue;
+      return fmt::format("Player {}{}", port.number, port.second_seat.empty() ? "" : port.seat == seat ? "a" : "b");
+    }
     return seat;
   }
 
@@ -77,13 +82,15 @@ class Session final : Listener {
   }
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
-    for (const PortInfo& port : plan_.ports()) {
-      if (port.seat != seat || port.number == 0) continue;
+    for (const PortInfo& port : engine_.plan().ports()) {
+      if (!port.is_played_from(seat)) continue;
       const auto pad = pads_.open(port.number);
       if (!pad) {
         fail(pad.error());
         return;
       }
+      if (!port.splitter.empty() && !again)
+        say(fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
       say(fmt::format("{} {} with \"{}\" on \"{}\"{}.", who(seat), again ? "goes on" : "plays", unit,
                       outlet::pad_name(port.number), (*pad)->node().empty() ? "" : " (" + (*pad)->node() + ")"));
     }
@@ -100,14 +107,14 @@ class Session final : Listener {
         who(seat), unit));
   }
   void no_seat(const std::string& unit) override {
-    say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, plan_.seats().size()));
+    say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, engine_.plan().seats().size()));
   }
   void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
 
   // -- units ------------------------------------------------------------------------------------------
 
   void open(const host::NodePlace& place) {
-    if (const auto unit = nodes_.open(place)) table_.arrive(*unit, nodes_.description(*unit));
+    if (const auto node = nodes_.open(place)) table_.arrive(*node, nodes_.description(*node));
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
       say("Some units may not be read; 'omnipar doctor' says which and mends it.");
   }
@@ -119,6 +126,7 @@ class Session final : Listener {
     const auto also = [&due](std::optional<Time> other) {
       if (other && (!due || *other < *due)) due = other;
     };
+    also(table_.next_due());
     also(pads_.next_due());
     also(nodes_.next_due());
     return due;
@@ -138,12 +146,14 @@ class Session final : Listener {
     }
     constexpr std::size_t before_nodes = 3;
     const auto& news = nodes_.drain(std::span{polled_}.subspan(before_nodes));
-    for (const host::Said& said : news.said) table_.report(said.unit, {said.report.time, said.report.changes});
-    for (const int unit : news.gone) table_.leave(unit);
+    for (const host::Said& said : news.said) table_.report(said.node, {said.report.time, said.report.changes});
+    for (const int node : news.gone) table_.leave(node);
     const Time now = door_.now();
+    table_.advance(now);
     engine_.advance(now);
     pads_.flush(std::max(now, engine_.now()));
     if (pads_.fired("exit")) end_ = SessionEnd::chord;
+    if (pads_.fired(swap_action)) swap_ports();
     if (polled_[1].revents != 0) take_news();
     if (polled_[2].revents != 0) replace_keeper();
     if (polled_[0].revents != 0) take_signal();
@@ -153,8 +163,21 @@ class Session final : Listener {
     while (const auto news = watch_->next()) {
       if (news->came)
         open(news->place);
-      else if (const auto unit = nodes_.close(news->place.path))
-        table_.leave(*unit);
+      else if (const auto node = nodes_.close(news->place.path))
+        table_.leave(*node);
+    }
+    pads_.flush(std::max(door_.now(), engine_.now()));
+  }
+
+  void swap_ports() {
+    const auto plan = swapped_plan(options_.catalogue, profile_);
+    if (!plan) return say("omnipar: the ports stay as they are: " + to_text(plan.error().front()));
+    engine_.adopt(*plan);
+    pads_.rewire();
+    for (const PortInfo& port : plan->ports()) {
+      if (port.number == 0 || !table_.is_played(std::string{port.seat})) continue;
+      if (const auto pad = pads_.open(port.number); !pad) fail(pad.error());
+      say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
     pads_.flush(std::max(door_.now(), engine_.now()));
   }
@@ -170,6 +193,21 @@ class Session final : Listener {
     if (door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0) end_ = SessionEnd::asked;
   }
 
+  /// Others would never see what is down now go up; so the units are given back when nothing is down, but nobody
+  /// waits for ever.
+  void give_back() {
+    constexpr Duration patience = std::chrono::seconds{5};
+    const Time until = door_.now() + patience;
+    if (nodes_.anything_down()) say("Let go of all buttons: the controllers are given back when nothing is down.");
+    while (nodes_.anything_down() && door_.now() < until) {
+      polled_.clear();
+      nodes_.add_to(polled_);
+      if (door_.wait(polled_, &until) < 0) break;
+      static_cast<void>(nodes_.drain(polled_));
+    }
+    nodes_.close_all();
+  }
+
   /// Everything goes to rest, what is still to be shown is shown, then the keeper removes the devices.
   void close() {
     engine_.freeze();
@@ -178,14 +216,14 @@ class Session final : Listener {
       door_.wait({}, &*due);
       pads_.flush(std::max(*due, door_.now()));
     }
-    nodes_.close_all();
+    give_back();
     pads_.keeper().close();
     say(*end_ == SessionEnd::chord ? "Ended by start + select." : "Ended.");
   }
 
   os::Door& door_;
   const SessionOptions& options_;
-  const Plan& plan_;
+  Profile profile_;  ///< as it is played now
   Engine engine_;
   Table table_;
   outlet::Pads pads_;

@@ -14,6 +14,7 @@ namespace omnipar::play {
 struct SessionOptions {
   Catalogue catalogue;                          ///< the sheets by which units are known
   Rig rig;                                      ///< units in it sit down by themselves
+  Profile profile;                              ///< of the plan; its ports can be swapped by a hot action
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
 };

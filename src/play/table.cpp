@@ -1,5 +1,7 @@
 #include "play/table.hpp"
 
+#include "play/gathering.hpp"
+
 #include <algorithm>
 #include <utility>
 
@@ -61,14 +63,6 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
   return nullptr;
 }
 
-std::vector<std::string> Table::parts_of(const Description& unit) const {
-  std::vector<std::string> parts;
-  if (const UnitSheet* sheet = find_unit_sheet(catalogue_, unit))
-    for (const PartSheet& part : sheet->parts) parts.push_back(part.name);
-  if (parts.empty()) parts.emplace_back();
-  return parts;
-}
-
 // -- units from nodes ---------------------------------------------------------------------------------------
 
 void Table::arrive(int node, const Description& description) {
@@ -90,7 +84,9 @@ void Table::regroup() {
     descriptions.push_back(description);
   }
   std::vector<Guest> now;
-  for (const UnitNodes& unit : group_nodes(descriptions)) now.push_back(guest_of(unit, numbers, descriptions));
+  std::vector<UnitNodes> units = group_nodes(descriptions);
+  choose_ways(units, descriptions, rig_);
+  for (const UnitNodes& unit : units) now.push_back(guest_of(unit, numbers, descriptions));
   const auto find = [](std::vector<Guest>& guests, const Guest& wanted) {
     return std::ranges::find_if(guests,
                                 [&](const Guest& guest) { return guest.nodes.front() == wanted.nodes.front(); });
@@ -120,6 +116,9 @@ Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numb
   guest.unit = descriptions[unit.main()];
   guest.unit.socket = unit.socket;
   for (const std::size_t i : unit.nodes) guest.nodes.push_back(numbers[i]);
+  const UnitSheet* sheet = find_unit_sheet(catalogue_, guest.unit);
+  guest.streams = sheet != nullptr && sheet->streams;
+  guest.out_of_range = guest.streams;
   return guest;
 }
 
@@ -134,7 +133,7 @@ Table::Share Table::share_of(const Guest& guest, const Place& place, int node) c
 
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
-  for (const std::string& part : parts_of(here.unit)) {
+  for (const std::string& part : parts_of(catalogue_, here.unit)) {
     Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, false};
     if (const RigUnit* unit = known(here.unit, part)) {
       place.name = unit->name;
@@ -145,7 +144,7 @@ void Table::welcome(Guest guest) {
     Place& sitting = here.places.back();
     if (sitting.seat.empty())
       listener_.waiting(sitting.name);
-    else
+    else if (!here.out_of_range)
       play(sitting, true);
   }
 }
@@ -162,7 +161,7 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
     for (const int node : nodes) {
       if (std::ranges::find(place.shares, node, &Share::node) != place.shares.end()) continue;
       place.shares.push_back(share_of(guest, place, node));
-      if (place.seat.empty()) continue;
+      if (place.seat.empty() || guest.out_of_range) continue;
       if (const auto unit = engine_.attach(place.shares.back().attachment)) place.shares.back().playing = *unit;
     }
   }
@@ -172,7 +171,7 @@ void Table::dismiss(const Guest& guest) {
   for (const Place& place : guest.places) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
-    if (!place.seat.empty()) listener_.left(place.seat, place.name);
+    if (!place.seat.empty() && !guest.out_of_range) listener_.left(place.seat, place.name);
   }
 }
 
@@ -237,6 +236,8 @@ void Table::take_seat(Guest& guest, Place& place) {
 void Table::report(int node, const Report& report) {
   for (Guest& guest : guests_) {
     if (std::ranges::find(guest.nodes, node) == guest.nodes.end()) continue;
+    guest.last_heard = std::max(guest.last_heard, report.time);
+    if (guest.out_of_range) return speak_again(guest, node, report);
     for (Place& place : guest.places) {
       const auto share = std::ranges::find(place.shares, node, &Share::node);
       if (share == place.shares.end()) continue;
@@ -245,11 +246,58 @@ void Table::report(int node, const Report& report) {
         continue;
       }
       remember(share->attachment, report.changes);
-      if (!place.seat.empty() || !has_press(share->attachment, report.changes)) continue;
+      if (!place.seat.empty() || !place.notice.take(share->attachment, report.changes)) continue;
       engine_.advance(report.time);
       take_seat(guest, place);
     }
     return;
+  }
+}
+
+// -- units that always stream -------------------------------------------------------------------------------
+
+namespace {
+constexpr Duration silence_that_means_away = std::chrono::milliseconds{500};
+}
+
+void Table::advance(Time now) {
+  for (Guest& guest : guests_) {
+    const Time due = guest.last_heard + silence_that_means_away;
+    if (!guest.streams || guest.out_of_range || now < due) continue;
+    engine_.advance(due);
+    fall_silent(guest);
+  }
+}
+
+std::optional<Time> Table::next_due() const {
+  std::optional<Time> due;
+  for (const Guest& guest : guests_) {
+    const Time silent = guest.last_heard + silence_that_means_away;
+    if (guest.streams && !guest.out_of_range && (!due || silent < *due)) due = silent;
+  }
+  return due;
+}
+
+void Table::fall_silent(Guest& guest) {
+  guest.out_of_range = true;
+  for (Place& place : guest.places) {
+    for (Share& share : place.shares) {
+      if (share.playing) engine_.detach(*share.playing);
+      share.playing.reset();
+      share.attachment.state.clear();  // whatever its hands hold by then is not known
+    }
+    if (!place.seat.empty()) listener_.left(place.seat, place.name);
+  }
+}
+
+/// What it says first is its state, not a press.
+void Table::speak_again(Guest& guest, int node, const Report& report) {
+  guest.out_of_range = false;
+  engine_.advance(report.time);
+  for (Place& place : guest.places) {
+    for (Share& share : place.shares)
+      if (share.node == node) remember(share.attachment, report.changes);
+    if (!place.seat.empty()) play(place, true);
   }
 }
 

@@ -6,6 +6,7 @@
 //   new --the rig knows it for sure--> playing
 //   new --the rig may know it, or does not--> waiting --press--> playing
 //   playing or waiting --leaves--> gone (its seat stays its own)
+//   playing --streams, and half a second of silence--> out of range --speaks--> playing
 #pragma once
 
 #include <map>
@@ -45,11 +46,17 @@ class Table {
   void arrive(int node, const Description& description);
   void leave(int node);
   void report(int node, const Report& report);
+  /// Lets time pass: units that always stream and have fallen silent leave, until they speak again.
+  void advance(Time now);
+  /// When `advance` has something to do although nothing happens.
+  [[nodiscard]] std::optional<Time> next_due() const;
   /// The household's units, with those that have sat down for the first time, and the sockets they are in now.
   /// Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
+  /// True while somebody plays from the seat.
+  [[nodiscard]] bool is_played(const std::string& seat) const;
 
  private:
   /// One node's share in a place at the table.
@@ -65,11 +72,15 @@ class Table {
     std::string seat;  ///< empty: nobody's yet
     std::vector<Share> shares;
     bool told_no_seat = false;
+    Notice notice{};
   };
   struct Guest {
     Description unit;  ///< its main node, with the unit's own socket
     std::vector<int> nodes;
     std::vector<Place> places;
+    bool streams = false;
+    bool out_of_range = false;  ///< streams, but has not been heard
+    Time last_heard{};
   };
 
   void regroup();
@@ -78,14 +89,14 @@ class Table {
   void dismiss(const Guest& guest);
   [[nodiscard]] Guest guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
                                const std::vector<Description>& descriptions) const;
-  [[nodiscard]] std::vector<std::string> parts_of(const Description& unit) const;
   [[nodiscard]] std::vector<std::string> present() const;
-  [[nodiscard]] bool is_played(const std::string& seat) const;
   [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
   [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
+  void fall_silent(Guest& guest);
+  void speak_again(Guest& guest, int node, const Report& report);
   void sit_down(Place& place, const std::string& name, const std::string& seat);
   void play(Place& place, bool again);
 

@@ -71,6 +71,8 @@ class Checker {
         return is(value, Value::Type::boolean, what);
       case FieldKind::names:
         return each(value, what, [&](Value& item) { return name(item, "each of " + what); });
+      case FieldKind::texts:
+        return each(value, what, [&](Value& item) { return is(item, Value::Type::text, "each of " + what); });
       case FieldKind::point:
         return point(value, field, what);
       case FieldKind::table:

@@ -18,6 +18,7 @@ enum class FieldKind {
   number,    ///< a number within the range
   flag,      ///< true or false
   names,     ///< a list of names
+  texts,     ///< a list of texts
   point,     ///< a list of two numbers
   table,     ///< one table with the inner fields
   tables,    ///< a list of tables with the inner fields

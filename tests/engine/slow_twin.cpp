@@ -92,6 +92,14 @@ int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std:
 
 void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                           const std::vector<Use>& uses) {
+  if (sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement) {
+    const bool both = sheet.kind == TargetKind::movement;
+    const std::string x = prefix + sheet.name + (both ? "-x" : ""), y = both ? prefix + sheet.name + "-y" : "";
+    values_[x];
+    if (both) values_[y];
+    for (const Use& use : uses) counts_.push_back({x, y, seat, use.role});
+    return;
+  }
   Analog analog;
   const bool pair = sheet.kind == TargetKind::stick;
   analog.x = prefix + sheet.name + (pair ? "-x" : "");
@@ -189,6 +197,12 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   for (const Change& change : changes)
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;
+      if (c.reading == Reading::counts) {
+        for (const Count& count : counts_)
+          if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
+            values_[c.axis == Axis::y ? count.y : count.x].level += change.value;
+        continue;
+      }
       const bool sideways = c.axis == Axis::x;
       if (c.reading == Reading::hat) {
         set(c.role + (sideways ? "-left" : "-up") + " hat", change.value < 0);

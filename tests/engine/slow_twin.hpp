@@ -73,6 +73,9 @@ class SlowTwin {
   void add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
                 std::optional<std::size_t> direction = {});
   void add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port);
+  struct Count {  ///< a use of what counts
+    std::string x, y, seat, role;
+  };
   void add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                   const std::vector<Use>& uses);
   int add_glide_line(const std::string& seat, const Use& use, const std::string& role);
@@ -99,6 +102,7 @@ class SlowTwin {
   std::vector<Line> lines_;
   std::vector<Glide> glides_;
   std::vector<Analog> analogs_;
+  std::vector<Count> counts_;
   std::map<std::string, Value> values_;
 };
 

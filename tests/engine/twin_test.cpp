@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include <deque>
+#include <map>
 #include <random>
 #include <sstream>
 
@@ -81,17 +82,31 @@ class Both {
     if (story_.size() > 12) story_.pop_front();
   }
 
+  /// What a target that counts has just been shown to move by; 0 for others.
+  double moved_now(std::uint16_t target) const {
+    for (const PortInfo& port : engine_.plan().ports()) {
+      const int within = target - port.first_target;
+      if (within < 0 || within >= port.target_count || engine_.plan().targets()[target].kind != TargetKind::turns)
+        continue;
+      return reader_.port(port.number).value({static_cast<std::uint16_t>(within)});
+    }
+    return 0;
+  }
+
   void compare() {
     for (int frames = 0; frames < 64; ++frames) {
       reader_.next_frame();
       if (reader_.changed().empty()) break;
+      for (const std::uint16_t target : reader_.changed()) moved_[target] += moved_now(target);
     }
     for (const PortInfo& port : engine_.plan().ports())
       for (std::uint16_t t = 0; t < port.target_count; ++t) {
         const TargetInfo& info = engine_.plan().targets()[std::size_t{port.first_target} + t];
         const std::string name = std::to_string(port.number) + "/" + std::string{info.name};
         const PortSample sample = reader_.port(port.number);
-        const SlowTwin::Value shown{sample.value({t}), sample.presses({t})};
+        const auto target = static_cast<std::uint16_t>(port.first_target + t);
+        const double value = info.kind == TargetKind::turns ? moved_[target] : sample.value({t});
+        const SlowTwin::Value shown{value, sample.presses({t})};
         const SlowTwin::Value& judged = twin_.values().at(name);
         if (shown == judged) continue;
         std::ostringstream acts;
@@ -106,8 +121,9 @@ class Both {
   Reader reader_{engine_};
   SlowTwin twin_;
   std::deque<std::string> story_;  ///< the last acts, for the message of a failure
-  std::array<UnitId, 4> ids_{};
-  std::array<bool, 4> plugged_{};
+  std::array<UnitId, 5> ids_{};
+  std::array<bool, 5> plugged_{};
+  std::map<std::uint16_t, double> moved_;  ///< by target that counts: all that has been shown
   std::int64_t now_ = 0;
 };
 
@@ -146,6 +162,7 @@ const std::vector<Code> pad_buttons{code::btn_south, code::btn_east,   code::btn
 TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
   const Attachment pad = seated(plain_pad(), "seat-1");
   const Attachment other = seated(panel(), "seat-1");
+  const Attachment ball = trackball("seat-1");
   using Act = void (*)(Both&);
   const std::vector<Act> acts{
       [](Both& b) {
@@ -174,6 +191,9 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
       },
       [](Both& b) { b.wait(1000); },
       [](Both& b) { b.wait(1777); },
+      [](Both& b) {
+        b.feed(2, {{relative(0), 7}, {relative(1), -3}, {key(0x110), 1}});
+      },
       [](Both& b) { b.freeze_or_thaw(); },
       [](Both& b) { b.plugged(0) ? b.detach(0) : b.attach(0, seated(plain_pad(), "seat-1")); },
   };
@@ -185,6 +205,7 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
     Both both{kit_catalogue(), shaped_profile()};
     both.attach(0, pad);
     both.attach(1, other);
+    both.attach(2, ball);
     for (int i = 0, rest = story; i < length; ++i, rest /= static_cast<int>(acts.size()))
       acts[static_cast<std::size_t>(rest) % acts.size()](both);
     both.wait(5000);
@@ -199,7 +220,8 @@ TEST_CASE("engine and slow twin agree on random evenings", "[twin]") {
     const auto below = [&](std::uint32_t n) { return static_cast<std::uint32_t>(random() % n); };
     Both both{kit_catalogue(), seed % 2 == 0 ? shaped_profile() : propose(kit_catalogue(), "kit").value()};
     const std::vector<Attachment> units{seated(plain_pad(), "seat-1"), seated(plain_pad(), "seat-2"),
-                                        seated(panel(), "seat-1"), seated(old_stick(), "seat-1")};
+                                        seated(panel(), "seat-1"), seated(old_stick(), "seat-1"),
+                                        trackball("seat-1")};
     const auto random_changes = [&](std::size_t unit) {
       std::vector<Change> changes;
       for (std::uint32_t n = 1 + below(4); n > 0; --n) {
@@ -207,12 +229,13 @@ TEST_CASE("engine and slow twin agree on random evenings", "[twin]") {
         const auto span = static_cast<std::uint32_t>(c.maximum - c.minimum) + 1;
         std::int32_t value = c.minimum + static_cast<std::int32_t>(below(span));
         if (below(3) == 0) value = below(2) == 0 ? c.minimum : c.rest;
+        if (c.reading == Reading::counts) value = static_cast<std::int32_t>(below(200)) - 100;
         changes.push_back({c.code, value});
       }
       return changes;
     };
     for (int step = 0; step < 150; ++step) {
-      const std::size_t unit = below(4);
+      const std::size_t unit = below(5);
       const std::uint32_t act = below(20);
       if (!both.plugged(unit)) {
         Attachment attachment = units[unit];

@@ -37,7 +37,7 @@ std::vector<std::string> grouped(std::vector<Description> nodes) {
     for (const UnitNodes& unit : group_nodes(nodes)) {
       std::string text;
       for (const std::size_t i : unit.nodes) text += (text.empty() ? "" : "+") + nodes[i].name;
-      for (const std::size_t i : unit.spares) text += " or " + nodes[i].name;
+      for (const Way& spare : unit.spares) text += " or " + nodes[spare.nodes.front()].name;
       units.push_back(text + " @" + unit.socket);
     }
     if (round == 0) first = units;
@@ -87,4 +87,20 @@ TEST_CASE("One thing by cable and by radio is one unit, by cable", "[group]") {
   CHECK(grouped({cable, radio}) == Units{"Cable or Radio @hall:7"});
   radio.serial = "AA:BB:CC:00:00:08";
   CHECK(grouped({cable, radio}).size() == 2);
+}
+
+TEST_CASE("The rig's unit is known by either way, if its serial number is an address", "[group]") {
+  Description cable = node("Cable", NodeKind::pad, "hall:7", 0, "02005e100007");
+  Description radio = node("Radio", NodeKind::pad, "0005:1209:0002.0003", -1, "02:00:5E:10:00:07");
+  radio.product = 9;
+  radio.bus = 5;
+  Rig rig;
+  rig.units.push_back(new_unit(rig, cable, "left"));
+  REQUIRE(find_unit(rig, radio) == &rig.units[0]);
+  radio.serial = "02:00:5E:10:00:08";
+  CHECK(find_unit(rig, radio) == nullptr);
+  for (const char* dull : {"000000000000", "12345", "0123456789ag"}) {
+    rig.units[0].serial = radio.serial = dull;  // as any number of models may have
+    CHECK(matches(rig, radio).empty());
+  }
 }

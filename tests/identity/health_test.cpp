@@ -1,6 +1,7 @@
 // What is odd about a unit as it was found; and drafts of sheets for units that nobody knows.
 #include <catch2/catch.hpp>
 
+#include "attach/health_watch.hpp"
 #include "inspect/report.hpp"
 #include "omnipar/omnipar.hpp"
 #include "omnipar/sheets.hpp"
@@ -60,4 +61,54 @@ TEST_CASE("A draft is a sheet that can be read, says what the convention says, a
     const auto by_convention = recognise({}, {}, unit).value().controls;
     CHECK(std::ranges::is_permutation(by_sheet, by_convention));
   }
+}
+
+TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[report]") {
+  Description mouse;
+  mouse.name = "Lark Booth Gun Mouse";
+  mouse.codes = {{key(0x110)}, {key(0x113)}, {code::abs_x, 0, 32767, 0}, {code::abs_y, 0, 32767, 0}, {relative(8)}};
+  Description keys;
+  keys.name = "Lark Booth Gun Keyboard";
+  keys.codes = {{key(2)}, {key(30)}, {key(97)}, {key(14)}};
+  const std::string draft = inspect::sheet_draft({mouse, keys});
+  const Sheets sheets = read_sheets("draft.toml", draft);
+  INFO(draft);
+  REQUIRE(sheets.problems.empty());
+  std::string roles;
+  for (const ControlSheet& control : sheets.units.at(0).controls) roles += control.node + "/" + control.role + " ";
+  CHECK(roles == "/mouse-left /pointer /pointer /mouse-wheel keys/key-1 keys/key-a keys/key-rightctrl keys/key-backspace ");
+}
+
+TEST_CASE("Listening names the axis that jitters and the switch that bounces, and no hand", "[health]") {
+  HealthWatch watch{recognise({}, {}, plain_pad()).value()};
+  const auto tell = [&watch](std::int64_t ms, Code code, std::int32_t value) {
+    const Change change{code, value};
+    watch.take({Time{std::chrono::milliseconds{ms}}, {&change, 1}});
+  };
+  for (int i = 0; i < 20; ++i) {
+    tell(i * 8, code::abs_x, i % 2 == 0 ? 300 : -500);       // nobody moves it
+    tell(i * 8, code::abs_y, i * 3000 - 30000);              // a hand, one way
+    tell(i * 8, code::abs_rx, i % 2 == 0 ? -20000 : 20000);  // a hand that shakes it
+  }
+  tell(1000, code::btn_south, 1);
+  tell(1004, code::btn_south, 0);
+  tell(1012, code::btn_south, 1);
+  tell(1200, code::btn_south, 0);
+  for (int tap = 0; tap < 10; ++tap) {  // the quickest hands there are
+    tell(2000 + tap * 60, code::btn_east, 1);
+    tell(2030 + tap * 60, code::btn_east, 0);
+  }
+  CHECK(watch.notes() ==
+        Notes{"'south' bounces, for 12 ms: { use = \"south\", debounce = 15 } in a binding makes one press of it",
+              "'left-stick' (x) jitters by 1.2 % of its way while nobody moves it"});
+}
+
+TEST_CASE("A unit of which nothing is known says nothing; one without axes may be at rest", "[health]") {
+  const auto silent = [](const Description& unit) { return is_silent(recognise({}, {}, unit).value()); };
+  CHECK(silent(old_stick()));
+  CHECK_FALSE(silent(with(old_stick(), code::abs_x, 128)));
+  CHECK_FALSE(silent(with(old_stick(), code::btn_trigger, 1)));
+  Description switches = panel();
+  std::erase_if(switches.codes, [](const CodeRange& range) { return range.code.type == ev_abs; });
+  CHECK_FALSE(silent(switches));
 }

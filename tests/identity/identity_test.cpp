@@ -2,7 +2,6 @@
 #include <catch2/catch.hpp>
 
 #include "base/near.hpp"
-#include "inspect/doctor.hpp"
 #include "omnipar/omnipar.hpp"
 #include "support/units.hpp"
 
@@ -101,27 +100,4 @@ TEST_CASE("roles: the vocabulary, its families, and what was probably meant", "[
   CHECK_FALSE(nearest("xylophone", role_names()));
   CHECK(stick_direction("left-stick-up")->direction == 0);
   CHECK_FALSE(stick_direction("dpad-up"));
-}
-
-TEST_CASE("the doctor finds what is wrong and names what mends it", "[doctor]") {
-  inspect::Facts facts;
-  const auto text = [&facts] {
-    std::string all;
-    for (const inspect::Finding& f : inspect::diagnose(facts))
-      all += f.id + (f.state == inspect::State::good   ? "=good "
-                     : f.state == inspect::State::hint ? "=hint "
-                                                       : "=wrong ");
-    return all;
-  };
-  CHECK(text() == "uinput=wrong permission=good rule=wrong units=wrong ");
-  facts.uinput_exists = facts.uinput_usable = true;
-  facts.nodes.push_back({"/dev/input/event3", false, true, {}});
-  CHECK(text() == "uinput=good permission=wrong rule=wrong units=hint ");
-  CHECK(inspect::diagnose(facts)[1].text.find("/dev/input/event3") != std::string::npos);
-  facts.nodes[0] = {"/dev/input/event3", true, true, plain_pad()};
-  CHECK(text() == "uinput=good permission=good rule=hint units=good ");
-  facts.rule_installed = true;
-  CHECK(text() == "uinput=good permission=good rule=good units=good ");
-  facts.nodes[0].description.made_by_program = true;
-  CHECK(inspect::diagnose(facts)[3].text.find("--with-virtual") != std::string::npos);
 }

@@ -105,3 +105,123 @@ TEST_CASE("like gives the same map to another seat, and own bindings lie over it
   CHECK(listing.find("seat-2/home                  raises 2/b") != std::string::npos);
   CHECK(listing.find("seat-2/north                 raises 2/b") == std::string::npos);
 }
+
+namespace {
+
+Profile shipped_profile(const std::string& system) { return propose(built_in_catalogue(), system).value(); }
+
+std::string shipped_errors(const Profile& profile) {
+  const auto plan = compile(built_in_catalogue(), profile);
+  std::string text;
+  if (!plan)
+    for (const Diagnostic& problem : plan.error()) text += problem.place + " " + problem.id + "; ";
+  return text;
+}
+
+}  // namespace
+
+TEST_CASE("a port that is not ours is no port of the plan, and the others keep their numbers", "[plan]") {
+  Profile profile = shipped_profile("pad-2b");
+  profile.ports[0] = {};
+  profile.ports[0].not_ours = true;
+  const Plan plan = plan_of(built_in_catalogue(), profile);
+  CHECK(plan.port(1) == nullptr);
+  CHECK(plan.port(2)->seat == "seat-2");
+  CHECK(plan.seats().size() == 1);
+  profile.ports[0].seat = "seat-1";
+  CHECK(shipped_errors(profile) == "port 1 not-ours; ");
+  profile.ports[0].seat.clear();
+  profile.ports[0].port = 9;
+  CHECK(shipped_errors(profile) == "port 9 unknown-port; ");
+}
+
+TEST_CASE("an accessory's controls are the controller's while it is plugged in", "[plan]") {
+  Profile profile = shipped_profile("wand");
+  CHECK_FALSE(plan_of(built_in_catalogue(), profile).target(1, "stick-x"));
+  profile.ports[0].accessories = {"companion"};
+  profile.ports[0].bind = {{"c", {{"home"}}}};
+  const Plan plan = plan_of(built_in_catalogue(), profile);
+  CHECK(plan.target(1, "stick-x"));
+  CHECK(plan.target(1, "c"));
+  CHECK_FALSE(plan.target(2, "c"));
+  profile.ports[1].accessories = {"compannion"};
+  profile.ports[1].bind = {{"c", {{"home"}}}};
+  CHECK(shipped_errors(profile) == "port 2 unknown-accessory; port 2 unknown-target; ");
+}
+
+TEST_CASE("two paddles on one port are two players'", "[plan]") {
+  Profile profile = shipped_profile("paddle-pair");
+  CHECK(profile.ports[1].seat == "seat-3");
+  CHECK(profile.ports[1].second_seat == "seat-4");
+  const Plan plan = plan_of(built_in_catalogue(), profile);
+  CHECK(plan.seats().size() == 4);
+  Engine engine{plan};
+  Attachment knob;
+  knob.controls = {{code::abs_x, Reading::two_sided, "paddle", Axis::none, 0, 255, 128},
+                   {code::btn_south, Reading::button, "south"}};
+  const auto sits = [&](const std::string& seat) {
+    knob.seat = seat;
+    return engine.attach(knob).value();
+  };
+  const UnitId first = sits("seat-1");
+  const UnitId second = sits("seat-2");
+  const std::vector<Change> turned{{code::abs_x, 255}, {code::btn_south, 1}};
+  Reader game{engine};
+  const auto sees = [&] {
+    game.next_frame();
+    std::string text;
+    for (const char* target : {"first", "first-fire", "second", "second-fire"})
+      text += std::to_string(game.port(1).native(*plan.target(1, target))) + " ";
+    return text;
+  };
+  engine.feed(second, {at_us(1), turned});
+  CHECK(sees() == "128 0 255 1 ");
+  engine.feed(first, {at_us(2), turned});
+  CHECK(sees() == "255 1 255 1 ");
+  // Nobody at the second paddle: it rests, and the first player does not play it.
+  profile.ports[0].second_seat.clear();
+  const std::string listing = plan_of(built_in_catalogue(), profile).listing();
+  CHECK(listing.find("moves 1/first,") != std::string::npos);
+  CHECK(listing.find("moves 1/second,") == std::string::npos);
+  profile.ports[0].second_seat = "seat-1";
+  CHECK(shipped_errors(profile) == "port 1 no-second-player; ");
+  Profile pads = shipped_profile("pad-2b");
+  pads.ports[0].second_seat = "sofa";
+  CHECK(shipped_errors(pads) == "port 1 no-second-player; ");
+}
+
+TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything let go in one commit", "[plan]") {
+  Profile profile = shipped_profile("stick-or-mouse");
+  profile.ports[1].bind = {{"fire", {{"west"}}}};
+  profile.ports[2].like = 2;
+  const Profile swapped = with_ports_swapped(built_in_catalogue(), profile, 1, 2);
+  Engine engine{plan_of(built_in_catalogue(), profile)};
+  const Plan after = plan_of(built_in_catalogue(), swapped);
+  CHECK(after.port(1)->seat == "seat-2");
+  CHECK(after.port(1)->controller == "stick-1b");
+  CHECK(after.port(2)->controller == "mouse-2b");
+  const UnitId pad = engine.attach(seated(panel(), "seat-2")).value();
+  Reader game{engine};
+  const auto pressed = [&](int port, const char* target) {
+    const auto index = engine.plan().target(port, target);
+    return index && game.port(port).pressed(*index);
+  };
+  const std::vector<Change> down{{code::abs_hat0x, 1}, {code::btn_west, 1}};
+  engine.feed(pad, {at_us(1), down});
+  game.next_frame();
+  CHECK((pressed(2, "right") && pressed(2, "fire")));
+  engine.adopt(after);
+  game.next_frame();
+  for (const char* target : {"right", "fire"}) CHECK_FALSE((pressed(1, target) || pressed(2, target)));
+  const std::vector<Change> up{{code::abs_hat0x, 0}, {code::btn_west, 0}};
+  engine.feed(pad, {at_us(2), up});
+  engine.feed(pad, {at_us(3), down});
+  game.next_frame();
+  CHECK((pressed(1, "right") && pressed(1, "fire")));
+  // Twice swapped is as it was, and who is like a port keeps the map.
+  const auto listing = [](const Profile& p) { return plan_of(built_in_catalogue(), p).listing(); };
+  CHECK(listing(with_ports_swapped(built_in_catalogue(), swapped, 1, 2)) == listing(profile));
+  CHECK(with_ports_swapped(built_in_catalogue(), profile, 1, 9).ports[0].port == 1);
+  // A port that does not take the other's controller says so.
+  CHECK(shipped_errors(with_ports_swapped(built_in_catalogue(), profile, 1, 3)).find("port 3 unknown-controller") == 0);
+}

@@ -136,6 +136,24 @@ class Evening {
       table_.arrive(numbers[i], node);
     }
   }
+  /// One report; what the game then sees at a port.
+  double tell(std::size_t name, std::size_t node, Change change, int port, std::string_view target) {
+    now_ += Duration{20'000};
+    table_.advance(now_);
+    table_.report(there_.at(name)[node], {now_, {&change, 1}});
+    game_.next_frame();
+    return game_.port(port).value(*engine_.plan().target(port, target));
+  }
+  /// Time passes in one step; what the game then sees.
+  double wait(std::int64_t ms, int port, std::string_view target) {
+    now_ += std::chrono::milliseconds{ms};
+    table_.advance(now_);
+    engine_.advance(now_);
+    game_.next_frame();
+    return game_.port(port).value(*engine_.plan().target(port, target));
+  }
+  [[nodiscard]] std::optional<Time> next_due() const { return table_.next_due(); }
+  [[nodiscard]] Time now() const { return now_; }
   void pull_out(std::size_t name) {
     for (const int node : there_.at(name)) table_.leave(node);
     there_.erase(name);
@@ -301,4 +319,107 @@ TEST_CASE("The two halves of an encoder are two players, and its coin door serve
   REQUIRE(evening.press({4, 0, key_w}) == 1);
   REQUIRE(evening.press({4, 0, key_q}) == 2);
   REQUIRE(evening.press({4, 0, key_1}) == -1);  // both ports see it
+}
+
+TEST_CASE("A unit that always streams and falls silent is away after half a second, and back when it speaks", "[table]") {
+  const Plan plan = seven_seats();
+  Catalogue catalogue = sheets();
+  UnitSheet wand{"wand", "Wand", {{0x1209, 9, ""}}, {}, {}};
+  wand.controls = {{"", code::btn_south, "south", Axis::none, "", {}, {}, {}}};
+  wand.streams = true;
+  catalogue.units.push_back(wand);
+  Description node = usb(panel("Crag Wand"), "hall:8");
+  node.product = 9;
+  const Thing thing{node};
+  Rig rig;
+  rig.units.push_back(new_unit(rig, node, "seat-1"));
+  Evening evening{plan, catalogue, rig};
+  evening.plug_in(0, thing);
+  REQUIRE(evening.notes().said.empty());  // known, but nobody has heard it yet
+  REQUIRE_FALSE(evening.next_due());
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 0);  // its first word is its state
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 0}, 1, "fire") == 0);
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 1);
+  REQUIRE(*evening.next_due() == evening.now() + std::chrono::milliseconds{500});
+  REQUIRE(evening.wait(499, 1, "fire") == 1);
+  REQUIRE(evening.wait(1, 1, "fire") == 0);  // out of range: nothing sticks
+  REQUIRE_FALSE(evening.next_due());
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 0);
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 0}, 1, "fire") == 0);
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 1);
+  REQUIRE(evening.notes().said == std::vector<std::string>{"back seat-1", "left seat-1", "back seat-1"});
+  evening.wait(600, 1, "fire");
+  evening.pull_out(0);  // gone already, so nobody leaves a second time
+  REQUIRE(evening.notes().said.size() == 4);
+}
+
+TEST_CASE("Several units of one seat play one port, and each lets go of its own only", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  const auto units = six_units();
+  Rig rig;
+  for (const std::size_t name : {0U, 1U, 5U}) rig.units.push_back(new_unit(rig, units[name][0], "seat-1"));
+  Evening evening{plan, catalogue, rig};
+  for (const std::size_t name : {0U, 1U, 5U}) evening.plug_in(name, units[name]);
+  for (const Hand& hand : {hands[0], hands[1], hands[6]}) REQUIRE(evening.press(hand) == 1);
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 1);
+  REQUIRE(evening.tell(5, 0, {btn_left, 1}, 1, "fire") == 1);
+  REQUIRE(evening.tell(5, 0, {btn_left, 0}, 1, "fire") == 1);
+  evening.pull_out(5);
+  REQUIRE(evening.tell(1, 0, {code::btn_east, 1}, 1, "fire") == 1);
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 0}, 1, "fire") == 0);
+}
+
+TEST_CASE("By cable and by radio it is one player, and the rig may ask for the radio", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue;
+  Description cable = usb(plain_pad("Moor Pad, wired"), "hall:7", 0, "02005e100007");
+  cable.product = 5;
+  Description radio = plain_pad("Moor Pad");
+  radio.product = 4;
+  radio.bus = 5;
+  radio.vendor = 0x1209;
+  radio.serial = "02:00:5E:10:00:07";
+  radio.device = "0005:1209:0004.0001";
+  const Thing both{radio, cable};
+  Rig rig;
+  rig.units.push_back(new_unit(rig, cable, "seat-2"));
+  const bool asks = GENERATE(false, true);
+  if (asks) rig.units[0].way = "radio";
+  Evening evening{plan, catalogue, rig};
+  evening.plug_in(0, both, {0, 1});
+  const std::size_t used = asks ? 0 : 1;
+  REQUIRE(evening.press({0, used, code::btn_south}) == 2);
+  REQUIRE(evening.press({0, 1 - used, code::btn_south}) == 0);
+  REQUIRE(evening.rig() == rig);
+  // The way that is used goes away: the other one takes over, at the same seat.
+  Evening later{plan, catalogue, rig};
+  later.plug_in(0, {cable});
+  later.plug_in(1, {radio});
+  later.pull_out(asks ? 1 : 0);
+  REQUIRE(later.press({asks ? 0U : 1U, 0, code::btn_south}) == 2);
+}
+
+TEST_CASE("A unit without buttons sits down by a movement that is meant", "[table]") {
+  const Plan plan = seven_seats();
+  Catalogue catalogue;
+  UnitSheet knob{"knob", "Knob", {{0x1209, 10, ""}}, {}, {}};
+  knob.controls = {{"", relative(7), "spinner", Axis::none, "", {}, {}, {}},
+                   {"", code::abs_z, "pedal", Axis::none, "", {}, {}, {}}};
+  catalogue.units.push_back(knob);
+  Description node;
+  node.name = "Beck Knob";
+  node.product = 10;
+  node.codes = {{relative(7), 0, 0, 0}, {code::abs_z, 0, 255, 0}};
+  const Thing thing{usb(node, "hall:9")};
+  const auto sits = [&](const std::vector<Change>& changes) {
+    Evening evening{plan, catalogue, {}};
+    evening.plug_in(0, thing);
+    for (const Change& change : changes) evening.tell(0, 0, change, 1, "fire");
+    return !evening.notes().said.empty();
+  };
+  CHECK_FALSE(sits({{relative(7), 50}, {relative(7), -49}}));
+  CHECK(sits({{relative(7), 50}, {relative(7), -50}}));
+  CHECK_FALSE(sits({{code::abs_z, 10}, {code::abs_z, 100}}));  // a bumped table
+  CHECK(sits({{code::abs_z, 10}, {code::abs_z, 112}}));
 }

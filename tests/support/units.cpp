@@ -49,6 +49,17 @@ Description old_stick(std::string name) {
   return d;
 }
 
+Attachment trackball(const std::string& seat) {
+  Attachment ball;
+  ball.unit = "Marrowby Trackball";
+  ball.seat = seat;
+  ball.controls = {{relative(0), Reading::counts, "trackball", Axis::x, 0, 0, 0},
+                   {relative(1), Reading::counts, "trackball", Axis::y, 0, 0, 0},
+                   {relative(8), Reading::counts, "spinner", Axis::none, 0, 0, 0},
+                   {key(0x110), Reading::button, "south"}};
+  return ball;
+}
+
 Attachment seated(const Description& description, const std::string& seat) {
   Attachment attachment = recognise({}, {}, description).value();
   attachment.seat = seat;
@@ -75,7 +86,9 @@ SystemSheet kit_system() {
                  target("stick", TargetKind::stick, "left-stick", {"left-stick", "dpad"}),
                  target("throttle", TargetKind::one_sided, "left-trigger", {"left-trigger"}),
                  target("pedal", TargetKind::one_sided, "right-trigger", {"right-trigger", "left-shoulder"}),
-                 target("wheel", TargetKind::two_sided, "wheel", {"wheel", "dpad"})};
+                 target("wheel", TargetKind::two_sided, "wheel", {"wheel", "dpad"}),
+                 target("ball", TargetKind::movement, "trackball", {"trackball", "mouse"}),
+                 target("dial", TargetKind::turns, "spinner", {"spinner"})};
   kit.targets[5].stays = true;
   kit.targets[5].native = {0, 255, 0};
   kit.targets[6].native = {255, 0, 255};

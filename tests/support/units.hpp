@@ -15,6 +15,9 @@ namespace omnipar::test {
 /// An old pad of the joystick kind: buttons from BTN_TRIGGER, stick of 8 bits.
 [[nodiscard]] Description old_stick(std::string name = "Marrowby Old Stick");
 
+/// A trackball with a button and a spinner on its side, at a seat.
+[[nodiscard]] Attachment trackball(const std::string& seat);
+
 /// The unit's attachment at a seat, everything at rest.
 [[nodiscard]] Attachment seated(const Description& description, const std::string& seat);
 

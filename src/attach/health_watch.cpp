@@ -1,0 +1,78 @@
+#include "attach/health_watch.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+
+#include <fmt/format.h>
+
+namespace omnipar {
+namespace {
+
+/// No hand lets a button go and presses it again, or presses and lets go, as quickly as this.
+constexpr Duration quicker_than_hands = std::chrono::milliseconds{25};
+/// A hand that moves an axis goes further than this part of its way, and does not turn back so often.
+constexpr double widest_jitter = 0.15;
+constexpr int fewest_reversals = 6;
+
+std::string bounce_words(const std::string& role, Duration burst) {
+  constexpr std::int64_t step = 5;
+  const std::int64_t ms = (burst.count() + 999) / 1000;
+  const std::int64_t deaf = (ms / step + 1) * step;
+  return fmt::format("'{0}' bounces, for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes one press of it",
+                     role, ms, deaf);
+}
+
+}  // namespace
+
+void HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept {
+  const int direction = value > axis.last ? 1 : value < axis.last ? -1 : 0;
+  if (direction != 0 && axis.direction != 0 && direction != axis.direction) ++axis.reversals;
+  if (direction != 0) axis.direction = direction;
+  axis.low = std::min(axis.low, value);
+  axis.high = std::max(axis.high, value);
+  axis.last = value;
+}
+
+/// Three changes, each soon after the one before, are a burst: a press that was broken, or a release that was.
+void HealthWatch::follow(Switch& contact, Time time) const noexcept {
+  const bool goes_on = contact.changes > 0 && time - contact.last < quicker_than_hands;
+  if (!goes_on) contact.first_of_burst = time;
+  contact.changes = goes_on ? contact.changes + 1 : 1;
+  contact.last = time;
+  if (contact.changes >= 3) contact.longest_burst = std::max(contact.longest_burst, time - contact.first_of_burst);
+}
+
+void HealthWatch::take(const Report& report) {
+  for (const Change& change : report.changes) {
+    const auto control = std::ranges::find(attachment_.controls, change.code, &Control::code);
+    if (control == attachment_.controls.end()) continue;
+    if (control->reading == Reading::button) {
+      if (change.value == 0 || change.value == 1) follow(switches_[change.code], report.time);
+    } else if (control->reading != Reading::hat && control->reading != Reading::counts) {
+      const auto at = axes_.try_emplace(change.code, Axis{change.value, change.value, change.value}).first;
+      follow(at->second, change.value);
+    }
+  }
+}
+
+std::vector<std::string> HealthWatch::notes() const {
+  std::vector<std::string> notes;
+  for (const Control& control : attachment_.controls) {
+    if (const auto contact = switches_.find(control.code);
+        contact != switches_.end() && contact->second.longest_burst.count() > 0)
+      notes.push_back(bounce_words(control.role, contact->second.longest_burst));
+    const auto axis = axes_.find(control.code);
+    if (axis == axes_.end() || axis->second.reversals < fewest_reversals) continue;
+    const double width = static_cast<double>(control.maximum) - control.minimum;
+    const double part = (static_cast<double>(axis->second.high) - axis->second.low) / width;
+    if (part > widest_jitter) continue;
+    notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its way while nobody moves it", control.role,
+                                control.axis == omnipar::Axis::x   ? " (x)"
+                                : control.axis == omnipar::Axis::y ? " (y)"
+                                                                   : "",
+                                100 * part));
+  }
+  return notes;
+}
+
+}  // namespace omnipar

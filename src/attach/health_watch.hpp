@@ -1,0 +1,44 @@
+// What listening for a while tells of a unit: axes that jitter, switches that bounce.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/report.hpp"
+
+namespace omnipar {
+
+class HealthWatch {
+ public:
+  explicit HealthWatch(Attachment attachment) : attachment_(std::move(attachment)) {}
+
+  /// Reports in order of time.
+  void take(const Report& report);
+
+  /// A sentence for each control that jitters or bounces, in the order of the unit's controls.
+  [[nodiscard]] std::vector<std::string> notes() const;
+
+ private:
+  struct Axis {
+    std::int32_t low = 0, high = 0, last = 0;
+    int direction = 0;
+    int reversals = 0;
+  };
+  struct Switch {
+    Time first_of_burst;
+    Time last;
+    int changes = 0;  ///< of the burst
+    Duration longest_burst{0};
+  };
+
+  void follow(Axis& axis, std::int32_t value) const noexcept;
+  void follow(Switch& contact, Time time) const noexcept;
+
+  Attachment attachment_;
+  std::map<Code, Axis> axes_;
+  std::map<Code, Switch> switches_;
+};
+
+}  // namespace omnipar

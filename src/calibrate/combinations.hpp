@@ -1,0 +1,77 @@
+// The guided test for controls that do not go together: keyboards and cheap encoders swallow or invent keys while
+// certain others are held. All of it is answered by pressing.
+//
+// A step:  asked --all that is to be held is down--> held --everything is up--> judged
+//          judged: all came, each by itself --> next step;  else --> asked once more;  and again so --> found
+//          asked --everything is up, but it was never all held--> asked once more;  and again so --> passed over
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "omnipar/report.hpp"
+#include "omnipar/rig.hpp"
+
+namespace omnipar::combinations {
+
+/// One button of the unit, and what people call it.
+struct Button {
+  Code code;
+  std::string role;
+  std::string name;
+};
+
+class CombinationTest {
+ public:
+  /// `say` gets a line for the person at a time. Directions are told by their roles: "dpad-up" and its like.
+  CombinationTest(std::vector<Button> buttons, std::function<void(const std::string&)> say);
+
+  /// Says what the first step asks for.
+  void begin();
+  void take(const Report& report);
+  [[nodiscard]] bool done() const noexcept { return step_ >= steps_.size(); }
+  /// What has been found so far.
+  [[nodiscard]] const std::vector<Combination>& found() const noexcept { return found_; }
+  [[nodiscard]] std::size_t steps() const noexcept { return steps_.size(); }
+
+ private:
+  using Codes = std::vector<Code>;
+  struct Step {
+    Codes held;
+    Codes pressed;
+  };
+
+  [[nodiscard]] std::string name_of(Code code) const;
+  [[nodiscard]] std::string names_of(const Codes& codes) const;
+  [[nodiscard]] bool is_held() const;
+  void plan_steps();
+  void ask(const Codes& pressed);
+  void note_press(Code code, Time time);
+  void judge();
+  void next_step();
+
+  std::vector<Button> buttons_;
+  std::function<void(const std::string&)> say_;
+  std::vector<Step> steps_;
+  std::size_t step_ = 0;
+  std::vector<Combination> found_;
+
+  // of the step that is under way
+  Codes down_;
+  Codes came_;      ///< while all was held
+  Codes together_;  ///< came at the same moment as another
+  Codes missing_before_;
+  Codes together_before_;
+  bool was_held_ = false;
+  bool again_ = false;
+  bool not_held_before_ = false;
+  Code last_press_;
+  Time last_press_time_;
+};
+
+/// What was found, a sentence each: "with 'up' and 'left' held, 'red' does not come". Names are looked up in `buttons`.
+[[nodiscard]] std::vector<std::string> words_for(const std::vector<Combination>& found,
+                                                 const std::vector<Button>& buttons);
+
+}  // namespace omnipar::combinations

@@ -1,0 +1,16 @@
+// Serial numbers and radio addresses, which cable and radio write differently.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace omnipar {
+
+/// Without colons, dashes and capitals.
+[[nodiscard]] std::string plain_serial(std::string_view serial);
+
+/// True if it looks like a radio address, of which there is just one in the world: twelve hexadecimal digits, not
+/// all alike.
+[[nodiscard]] bool is_address(std::string_view serial);
+
+}  // namespace omnipar

@@ -1,0 +1,95 @@
+#include "play/checkup.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace omnipar::play {
+
+// -- jitter and bounce ----------------------------------------------------------------------------------------
+
+void HealthEars::arrived(int node, const Description& description, Time) {
+  gathering_.arrive(node, description);
+  names_[node] = description.node;
+}
+
+void HealthEars::left(int node, Time) { gathering_.leave(node); }
+
+/// A node's unit may be known only when all its nodes are there; so it is asked for at the first report.
+void HealthEars::heard(int node, const Report& report) {
+  auto at = watches_.find(node);
+  if (at == watches_.end()) {
+    const auto member = gathering_.find(node);
+    if (!member) return;
+    at = watches_.emplace(node, member->attachment(catalogue_)).first;
+  }
+  at->second.take(report);
+}
+
+std::map<std::string, std::vector<std::string>> HealthEars::notes() const {
+  std::map<std::string, std::vector<std::string>> all;
+  for (const auto& [node, watch] : watches_) {
+    std::vector<std::string>& notes = all[names_.at(node)];
+    for (std::string& note : watch.notes()) notes.push_back(std::move(note));
+  }
+  return all;
+}
+
+// -- combinations ---------------------------------------------------------------------------------------------
+
+std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member, const std::string& part) {
+  const UnitSheet* sheet = find_unit_sheet(catalogue, member.unit);
+  std::vector<combinations::Button> buttons;
+  for (const Control& control : member.attachment(catalogue, part).controls) {
+    if (control.reading != Reading::button) continue;
+    std::string name = control.role;
+    if (sheet != nullptr) {
+      const auto known = std::ranges::find(sheet->controls, control.code, &ControlSheet::code);
+      if (known != sheet->controls.end() && !known->label.empty()) name = known->label;
+    }
+    buttons.push_back({control.code, control.role, std::move(name)});
+  }
+  return buttons;
+}
+
+bool CombinationEars::is_it(const Member& member) const {
+  return find_unit(rig_, member.unit, {}, unit_.part) == &unit_;
+}
+
+void CombinationEars::arrived(int node, const Description& description, Time) {
+  gathering_.arrive(node, description);
+  for (auto& [number, is_unit] : there_) is_unit = false;
+  there_[node] = false;
+  for (auto& [number, is_unit] : there_)
+    if (const auto member = gathering_.find(number)) is_unit = is_it(*member);
+}
+
+void CombinationEars::left(int node, Time) {
+  gathering_.leave(node);
+  there_.erase(node);
+}
+
+void CombinationEars::ready() {
+  for (const auto& [node, is_unit] : there_) {
+    const auto member = is_unit ? gathering_.find(node) : std::nullopt;
+    if (!member) continue;
+    const auto more = buttons_of(catalogue_, *member, unit_.part);
+    buttons_.insert(buttons_.end(), more.begin(), more.end());
+  }
+  if (buttons_.empty()) return;
+  test_ = std::make_unique<combinations::CombinationTest>(buttons_, say_);
+  test_->begin();
+}
+
+void CombinationEars::heard(int node, const Report& report) {
+  if (test_ != nullptr && there_.contains(node) && there_.at(node)) test_->take(report);
+}
+
+/// Without the unit there is nothing to wait for.
+bool CombinationEars::done() const { return test_ == nullptr || test_->done(); }
+
+std::vector<Combination> CombinationEars::found() const {
+  return test_ != nullptr ? test_->found() : std::vector<Combination>{};
+}
+
+}  // namespace omnipar::play

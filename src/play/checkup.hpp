@@ -1,0 +1,77 @@
+// Ears for looking after units: what jitters and bounces, and which controls do not go together.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "attach/health_watch.hpp"
+#include "calibrate/combinations.hpp"
+#include "play/gathering.hpp"
+#include "play/listen.hpp"
+
+namespace omnipar::play {
+
+/// Listens to all units for as long as it is let.
+class HealthEars final : public Ears {
+ public:
+  explicit HealthEars(const Catalogue& catalogue) : catalogue_(catalogue) {}
+
+  void ready() override {}
+  void arrived(int node, const Description& description, Time now) override;
+  void left(int node, Time now) override;
+  void heard(int node, const Report& report) override;
+  void waited(Time) override {}
+  [[nodiscard]] bool done() const override { return false; }
+  [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
+
+  /// What was noticed, by the host's names of the nodes.
+  [[nodiscard]] std::map<std::string, std::vector<std::string>> notes() const;
+
+ private:
+  const Catalogue& catalogue_;
+  Gathering gathering_;
+  std::map<int, HealthWatch> watches_;
+  std::map<int, std::string> names_;
+};
+
+/// Leads through the test of one unit of the rig.
+class CombinationEars final : public Ears {
+ public:
+  /// Catalogue and rig must outlive it; `unit` is one of the rig's.
+  CombinationEars(const Catalogue& catalogue, const Rig& rig, const RigUnit& unit,
+                  std::function<void(const std::string&)> say)
+      : catalogue_(catalogue), rig_(rig), unit_(unit), say_(std::move(say)) {}
+
+  void ready() override;
+  void arrived(int node, const Description& description, Time now) override;
+  void left(int node, Time now) override;
+  void heard(int node, const Report& report) override;
+  void waited(Time) override {}
+  [[nodiscard]] bool done() const override;
+  [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
+
+  /// The unit has been there, and the test was begun.
+  [[nodiscard]] bool begun() const noexcept { return test_ != nullptr; }
+  [[nodiscard]] std::vector<Combination> found() const;
+  [[nodiscard]] const std::vector<combinations::Button>& buttons() const noexcept { return buttons_; }
+
+ private:
+  [[nodiscard]] bool is_it(const Member& member) const;
+
+  const Catalogue& catalogue_;
+  const Rig& rig_;
+  const RigUnit& unit_;
+  std::function<void(const std::string&)> say_;
+  Gathering gathering_;
+  std::map<int, bool> there_;  ///< nodes, and whether they are the unit's
+  std::vector<combinations::Button> buttons_;
+  std::unique_ptr<combinations::CombinationTest> test_;
+};
+
+/// The buttons of a part of a node, as people call them.
+[[nodiscard]] std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
+                                                        const std::string& part);
+
+}  // namespace omnipar::play

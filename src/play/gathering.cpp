@@ -1,0 +1,32 @@
+#include "play/gathering.hpp"
+
+#include <algorithm>
+
+namespace omnipar::play {
+
+std::vector<std::string> parts_of(const Catalogue& catalogue, const Description& unit) {
+  std::vector<std::string> parts;
+  if (const UnitSheet* sheet = find_unit_sheet(catalogue, unit))
+    for (const PartSheet& part : sheet->parts) parts.push_back(part.name);
+  if (parts.empty()) parts.emplace_back();
+  return parts;
+}
+
+std::optional<Member> Gathering::find(int node) const {
+  std::vector<int> numbers;
+  std::vector<Description> descriptions;
+  for (const auto& [number, description] : nodes_) {
+    numbers.push_back(number);
+    descriptions.push_back(description);
+  }
+  for (const UnitNodes& unit : group_nodes(descriptions)) {
+    const auto at = std::ranges::find(unit.nodes, node, [&](std::size_t i) { return numbers[i]; });
+    if (at == unit.nodes.end()) continue;
+    Member member{descriptions[unit.main()], descriptions[*at], *at == unit.main()};
+    member.unit.socket = unit.socket;
+    return member;
+  }
+  return std::nullopt;
+}
+
+}  // namespace omnipar::play

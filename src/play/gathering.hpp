@@ -1,0 +1,39 @@
+// The nodes that are there, and the units that they belong to.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/omnipar.hpp"
+
+namespace omnipar::play {
+
+/// A node, and the unit that it is of.
+struct Member {
+  Description unit;  ///< the unit's main node, with the unit's own socket
+  Description own;   ///< the node itself
+  bool is_main = false;
+
+  /// What the node's codes mean for one part of the unit (empty: for the whole).
+  [[nodiscard]] Attachment attachment(const Catalogue& catalogue, std::string_view part = "") const {
+    return attach_node(catalogue, unit, is_main ? unit : own, part);
+  }
+};
+
+/// The names of a unit's parts; one empty name if it is used as a whole.
+[[nodiscard]] std::vector<std::string> parts_of(const Catalogue& catalogue, const Description& unit);
+
+class Gathering {
+ public:
+  void arrive(int node, const Description& description) { nodes_.insert_or_assign(node, description); }
+  void leave(int node) { nodes_.erase(node); }
+  /// Nothing if there is no such node.
+  [[nodiscard]] std::optional<Member> find(int node) const;
+
+ private:
+  std::map<int, Description> nodes_;
+};
+
+}  // namespace omnipar::play
