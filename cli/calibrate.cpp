@@ -44,9 +44,9 @@ int keep(const CalibrateWords& words, const Rig& rig, const std::vector<Combinat
   if (known != rig.calibrations.end()) calibration = *known;
   calibration.combinations = found;
   const std::string path = file_for(door, words.sources, words.unit);
-  const auto written =
-      files::change_file(door, path, versions_of(door, path),
-                         [&](const std::string&) -> tl::expected<std::string, Diagnostics> { return to_toml(calibration); });
+  const auto written = files::change_file(
+      door, path, versions_of(door, path),
+      [&](const std::string&) -> tl::expected<std::string, Diagnostics> { return to_toml(calibration); });
   if (!written) {
     tell(written.error());
     return machine_refuses;
@@ -103,7 +103,8 @@ int combinations(const CalibrateWords& words) {
   }
   play::CombinationEars ears{shelf.catalogue, *rig, *unit, talk};
   const bool live = words.sources.host.empty();
-  if (live) talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
+  if (live)
+    talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure =
       live ? play::listen(door, {&shelf.catalogue, false, true, longest}, ears) : listen_to_room(words, ears);
@@ -146,6 +147,7 @@ void add_calibrate(CLI::App& app, int& status) {
       "Exit status: 0 nothing found, 1 something found, or the unit is not there, 2 bad input, 3 the file cannot be "
       "written or the computer refuses.");
   verb->callback([words, &status] { status = combinations(*words); });
+  command->add_flag("--json", words->json, "print JSON");
   command->require_subcommand(1);
   command->footer(
       "Example: the left half of Marrowby's cabinet:\n"

@@ -2,7 +2,8 @@
 // option says.
 //
 // People keep theirs in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml and
-// rig.toml, and beside it calibrations/*.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions (~/.local/state/…).
+// rig.toml, and beside it calibrations/*.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions
+// (~/.local/state/…).
 #pragma once
 
 #include <map>

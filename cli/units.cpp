@@ -58,8 +58,8 @@ void add_combinations(const Known& known, const Rig& rig, std::vector<std::strin
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   for (const std::string& part : known.parts) {
     const RigUnit* unit = find_unit(rig, known.main, {}, part);
-    const auto measured = unit == nullptr ? rig.calibrations.end()
-                                          : std::ranges::find(rig.calibrations, unit->name, &Calibration::unit);
+    const auto measured =
+        unit == nullptr ? rig.calibrations.end() : std::ranges::find(rig.calibrations, unit->name, &Calibration::unit);
     if (measured == rig.calibrations.end()) continue;
     std::vector<combinations::Button> buttons;
     for (const std::size_t i : known.unit.nodes)

@@ -39,7 +39,6 @@ struct Catalogue {
 
 /// The profile with two ports changing their plugs: seats, controllers and bindings go over to the other. A port
 /// that the profile lacks changes nothing.
-[[nodiscard]] Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
-                                         int other);
+[[nodiscard]] Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other);
 
 }  // namespace omnipar

@@ -34,7 +34,7 @@ struct TargetIndex {
 /// What a plan says of one target. The strings live as long as the plan.
 struct TargetInfo {
   std::string_view name;
-  std::string_view place;                ///< the role whose place it has under the hand; may be empty
+  std::string_view place;  ///< the role whose place it has under the hand; may be empty
   /// Never `stick`, which is two `two_sided` targets, and never `movement`, which is two `turns`.
   TargetKind kind = TargetKind::button;
   NativeRange native{};

@@ -18,8 +18,9 @@ std::string bounce_words(const std::string& role, Duration burst) {
   constexpr std::int64_t step = 5;
   const std::int64_t ms = (burst.count() + 999) / 1000;
   const std::int64_t deaf = (ms / step + 1) * step;
-  return fmt::format("'{0}' bounces, for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes one press of it",
-                     role, ms, deaf);
+  return fmt::format(
+      "'{0}' bounces, for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes one press of it", role, ms,
+      deaf);
 }
 
 }  // namespace

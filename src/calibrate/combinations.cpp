@@ -62,8 +62,7 @@ void CombinationTest::plan_steps() {
     for (const std::size_t across : {2U, 3U}) {
       const Button* one = direction(direction_names[vertical]);
       const Button* other = direction(direction_names[across]);
-      if (one != nullptr && other != nullptr && !others.empty())
-        steps_.push_back({{one->code, other->code}, others});
+      if (one != nullptr && other != nullptr && !others.empty()) steps_.push_back({{one->code, other->code}, others});
     }
   for (std::size_t i = 0; i + 1 < others.size() && others.size() > 2; ++i) {
     const Codes held{others[i], others[i + 1]};
@@ -118,8 +117,8 @@ void CombinationTest::judge() {
   if (!was_held_) {
     if (not_held_before_) say_("Passed over.");
     if (not_held_before_) return next_step();
-    say_(fmt::format("{} were not down together. Once more; after that this step is passed over.",
-                     names_of(step.held)));
+    say_(
+        fmt::format("{} were not down together. Once more; after that this step is passed over.", names_of(step.held)));
     not_held_before_ = true;
     return ask(step.pressed);
   }

@@ -19,7 +19,14 @@ const std::vector<Field> range_fields{
 
 const std::vector<Field> control_fields{
     {"name", FieldKind::name, "what bindings call it", true},
-    {"type", FieldKind::text, "what its values look like", false, 0, 0, {}, {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
+    {"type",
+     FieldKind::text,
+     "what its values look like",
+     false,
+     0,
+     0,
+     {},
+     {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
     {"place", FieldKind::name, "the role whose place it has under the hand"},
     {"usual", FieldKind::names, "the roles that a proposal gives it"},
     {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields},
@@ -44,7 +51,8 @@ const std::vector<Field> controller_fields{
 const std::vector<Field> port_fields{
     {"number", FieldKind::whole, "as the machine counts them", true, 1, 99},
     {"takes", FieldKind::names, "the controllers that fit, the usual one first", true},
-    {"splitter", FieldKind::text, "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
+    {"splitter", FieldKind::text,
+     "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
 };
 
 const std::vector<Field> system_table{
@@ -135,7 +143,14 @@ const std::vector<Field> rig_unit_fields{
     {"serial", FieldKind::text, "its serial number, if it has one"},
     {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
     {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
-    {"way", FieldKind::text, "which way to take if it can be reached by both; the cable, if left out", false, 0, 0, {}, {"cable", "radio"}},
+    {"way",
+     FieldKind::text,
+     "which way to take if it can be reached by both; the cable, if left out",
+     false,
+     0,
+     0,
+     {},
+     {"cable", "radio"}},
 };
 
 const std::vector<Field> rig_table{

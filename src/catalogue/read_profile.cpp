@@ -78,8 +78,8 @@ class ProfileReader {
     const Value* seat = table.find("seat");
     if (seat != nullptr || flag_in(table, "not-ours")) return text_in(table, "seat");
     if (!flawed_)
-      problems_.push_back(text::at(source_, key.mark, "missing-field", "'seat' is missing",
-                                   "write who plays it, or not-ours = true"));
+      problems_.push_back(
+          text::at(source_, key.mark, "missing-field", "'seat' is missing", "write who plays it, or not-ours = true"));
     return "nobody";
   }
 

@@ -54,7 +54,8 @@ ControllerSheet controller_of(const Value& table) {
   controller.targets = targets_of(table);
   if (const Value* accessories = table.find("accessory"))
     for (const Value& accessory : accessories->items)
-      controller.accessories.push_back({text_in(accessory, "name"), text_in(accessory, "title"), targets_of(accessory)});
+      controller.accessories.push_back(
+          {text_in(accessory, "name"), text_in(accessory, "title"), targets_of(accessory)});
   return controller;
 }
 

@@ -59,8 +59,8 @@ class CodeReader {
     const std::string& name = table.find("code")->text;
     const std::string& role = table.find("role")->text;
     const bool counts = kind == RoleKind::turns || kind == RoleKind::movement;
-    const bool pair = kind == RoleKind::stick || kind == RoleKind::dpad || kind == RoleKind::pointer ||
-                      kind == RoleKind::movement;
+    const bool pair =
+        kind == RoleKind::stick || kind == RoleKind::dpad || kind == RoleKind::pointer || kind == RoleKind::movement;
     if (code.type == ev_rel && !counts)
       error(mark, "wrong-code", fmt::format("'{}' counts movements, and '{}' does not", name, role),
             "such codes are a 'spinner', a 'mouse', a 'mouse-wheel' or a 'trackball'");
@@ -183,8 +183,8 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
     calibration.axes.push_back(measured);
   }
   for (const Value& combination : items_of(table, "combination"))
-    calibration.combinations.push_back(
-        {codes.list_in(combination, "held"), codes.list_in(combination, "swallowed"), codes.list_in(combination, "invented")});
+    calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "swallowed"),
+                                        codes.list_in(combination, "invented")});
   if (sheets.problems.size() == errors_before) sheets.rig.calibrations.push_back(std::move(calibration));
 }
 

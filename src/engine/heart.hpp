@@ -113,8 +113,8 @@ struct Slot {
   std::vector<Wire> wires;
   std::vector<Run> buttons;  ///< by button bit
   std::vector<Index> raises;
-  std::vector<Run> sums;       ///< by what counts: a run of `counted`
-  std::vector<Sum> counted;    ///< what movements are added to
+  std::vector<Run> sums;     ///< by what counts: a run of `counted`
+  std::vector<Sum> counted;  ///< what movements are added to
   std::vector<Gauge> gauges;
   std::vector<Step> steps;
   std::size_t words = 0;              ///< of `down` and `counted` that its buttons take

@@ -78,8 +78,8 @@ void look_for_holders(os::Door& door, inspect::NodeFact& fact) {
     for (const std::string& descriptor : door.names_in(folder + "/fd")) {
       if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != fact.path) continue;
       fact.holder = fact.holders.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
-      fact.holders += fmt::format("{}{} (process {})", fact.holders.empty() ? "" : ", ",
-                                  line_of(door, folder + "/comm"), process);
+      fact.holders +=
+          fmt::format("{}{} (process {})", fact.holders.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
       break;
     }
   }

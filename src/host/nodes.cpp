@@ -54,7 +54,8 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
     for (ReadReport& report : read_) news_.said.push_back({open_[i].number, std::move(report)});
     if (!there) news_.gone.push_back(open_[i].number);
   }
-  std::erase_if(open_, [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
+  std::erase_if(open_,
+                [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
   std::ranges::stable_sort(news_.said, {}, [](const Said& said) { return said.report.time; });
   return news_;
 }

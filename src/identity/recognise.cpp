@@ -109,7 +109,9 @@ void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nod
   for (UnitNodes& unit : units) {
     const auto spare = std::ranges::find_if(unit.spares, by_radio);
     if (spare == unit.spares.end() || by_radio(unit)) continue;
-    const auto asks = [&](const Match& match) { return match.unit->way == "radio" && match.sureness > Sureness::socket; };
+    const auto asks = [&](const Match& match) {
+      return match.unit->way == "radio" && match.sureness > Sureness::socket;
+    };
     if (std::ranges::any_of(matches(rig, nodes[unit.main()]), asks)) std::swap(static_cast<Way&>(unit), *spare);
   }
 }

@@ -102,7 +102,7 @@ void add_held(const Facts& facts, Findings& findings) {
                           fmt::format("{} ({}) is held by another program{}: nothing that it says comes through.",
                                       shown(node.description), node.path,
                                       node.holders.empty() ? ", which only root can see" : ", " + node.holders),
-                          node.holder > 0         ? fmt::format("kill {}", node.holder)
+                          node.holder > 0        ? fmt::format("kill {}", node.holder)
                           : node.holders.empty() ? "sudo omnipar doctor"
                                                  : ""});
 }
@@ -124,11 +124,12 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
                                     shut.text()),
                         "omnipar doctor --rule " + shut.first()});
   if (!unknown.empty())
-    findings.push_back({"keyboards", State::hint,
-                        fmt::format("{}: no sheet knows it, so it is taken for a keyboard to type on. If it is really a "
-                                    "panel or an encoder, it needs a sheet.",
-                                    unknown.text()),
-                        "omnipar catalogue report " + unknown.first()});
+    findings.push_back(
+        {"keyboards", State::hint,
+         fmt::format("{}: no sheet knows it, so it is taken for a keyboard to type on. If it is really a "
+                     "panel or an encoder, it needs a sheet.",
+                     unknown.text()),
+         "omnipar catalogue report " + unknown.first()});
 }
 
 bool is_there(const Facts& facts, const std::string& address) {
@@ -138,9 +139,8 @@ bool is_there(const Facts& facts, const std::string& address) {
 }
 
 void add_radio(const Facts& facts, const Rig& rig, Findings& findings) {
-  const bool wanted = std::ranges::any_of(rig.units, [&](const RigUnit& unit) {
-    return is_address(unit.serial) && !is_there(facts, unit.serial);
-  });
+  const bool wanted = std::ranges::any_of(
+      rig.units, [&](const RigUnit& unit) { return is_address(unit.serial) && !is_there(facts, unit.serial); });
   if (facts.radio == Radio::off)
     findings.push_back({"radio", wanted ? State::wrong : State::hint,
                         "The computer's radio (Bluetooth) is switched off: pads without a cable cannot be reached.",
@@ -152,11 +152,12 @@ void add_radio(const Facts& facts, const Rig& rig, Findings& findings) {
                         ""});
   for (const PairedFact& pad : facts.paired)
     if (!is_there(facts, pad.address))
-      findings.push_back({"paired", State::hint,
-                          fmt::format("\"{}\" is paired, but not connected: it is asleep, switched off or out of range. "
-                                      "Press one of its buttons.",
-                                      printable(pad.name)),
-                          facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
+      findings.push_back(
+          {"paired", State::hint,
+           fmt::format("\"{}\" is paired, but not connected: it is asleep, switched off or out of range. "
+                       "Press one of its buttons.",
+                       printable(pad.name)),
+           facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
   if (facts.radio == Radio::on && !facts.pairings_readable && wanted)
     findings.push_back({"paired", State::hint, "Which pads are paired is known to root alone.", "sudo omnipar doctor"});
 }
@@ -173,10 +174,9 @@ void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findi
       silent.add(fmt::format("{} in {}", shown(main), unit.socket));
   }
   if (!silent.empty())
-    findings.push_back({"sockets", State::hint,
-                        fmt::format("Nothing has come from {}: its socket is empty, or its pad is switched off.",
-                                    silent.text()),
-                        ""});
+    findings.push_back(
+        {"sockets", State::hint,
+         fmt::format("Nothing has come from {}: its socket is empty, or its pad is switched off.", silent.text()), ""});
 }
 
 /// What the rig has and nobody has plugged in.

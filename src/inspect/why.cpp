@@ -82,8 +82,7 @@ std::optional<ControllerSheet> controller_of(const Catalogue& catalogue, const P
   const SystemSheet* system = catalogue.system(profile.system);
   const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
   if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return std::nullopt;
-  const ControllerSheet* plain =
-      system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
+  const ControllerSheet* plain = system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
   if (plain == nullptr) return std::nullopt;
   return equipped(*plain, port);
 }

@@ -293,6 +293,15 @@ class Compiler {
             "leave them out, or leave out 'not-ours'");
   }
 
+  void check_second_seat(const PortProfile& port, const ControllerSheet& sheet) {
+    if (port.second_seat.empty()) return;
+    if (!sheet.is_for_two())
+      error("no-second-player", fmt::format("'{}' is for one player, so there is no second seat", sheet.name),
+            "leave 'second-seat' out");
+    else if (port.second_seat == port.seat)
+      error("no-second-player", "both players of this plug have one seat", "name another seat for one of them");
+  }
+
   void check_accessories(const PortProfile& port, const ControllerSheet& sheet) {
     std::vector<std::string_view> names;
     for (const AccessorySheet& accessory : sheet.accessories) names.emplace_back(accessory.name);
@@ -328,11 +337,7 @@ class Compiler {
                   keep(port.second_seat),
                   keep(system_->port(port.port)->splitter)};
     check_like(port);
-    if (!port.second_seat.empty() && (!sheet.is_for_two() || port.second_seat == port.seat))
-      error("no-second-player",
-            port.second_seat == port.seat ? "both players of this plug have one seat"
-                                          : fmt::format("'{}' is for one player, so there is no second seat", sheet.name),
-            "leave 'second-seat' out, or name another");
+    check_second_seat(port, sheet);
     const std::vector<Binding> bind = merged_bindings(profile_, port);
     check_targets(sheet, bind);
     if (sheet.directions) add_directions(port, sheet, bind);

@@ -15,7 +15,7 @@ class Listing {
     line("plan \"{}\" for {}: {} targets, {} signals, {} bytes of state", plan_.name, plan_.system,
          plan_.targets.size(), plan_.signals.size(), plan_.state_size);
     for (const PortInfo& port : plan_.ports)
-      if (port.number != 0) 
+      if (port.number != 0)
         line("port {}: {} at {}{}", port.number, port.controller, port.seat,
              port.second_seat.empty() ? "" : fmt::format(" and {}", port.second_seat));
     for (const Input& input : plan_.inputs) add(input);

@@ -50,7 +50,8 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
     port.bind = merged_bindings(before, port);
     port.like.reset();
     const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
-    if (!port.not_ours && port.controller.empty() && sheet != nullptr && !sheet->takes.empty()) port.controller = sheet->takes.front();
+    if (!port.not_ours && port.controller.empty() && sheet != nullptr && !sheet->takes.empty())
+      port.controller = sheet->takes.front();
   }
   std::swap(*find(one), *find(other));
   std::swap(find(one)->port, find(other)->port);

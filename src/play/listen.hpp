@@ -31,7 +31,7 @@ struct ListenOptions {
   const Catalogue* catalogue = nullptr;  ///< models that are listened to although they look like something else
   bool with_virtual = false;             ///< units that other programs made, too
   bool hold = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
-  std::optional<Duration> longest;       ///< ends by itself after so long, and everything is let go
+  std::optional<Duration> longest;  ///< ends by itself after so long, and everything is let go
 };
 
 /// Listens until the ears have done, the time is over, or SIGINT, SIGTERM or SIGHUP. Fails with `no-signals`,

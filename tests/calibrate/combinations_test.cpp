@@ -6,7 +6,6 @@
 
 #include "calibrate/combinations.hpp"
 
-
 using namespace omnipar;
 using combinations::Button;
 using combinations::CombinationTest;
@@ -19,8 +18,8 @@ std::vector<Button> panel_buttons(std::size_t count) {
                               {key(105), "dpad-left", "lever left"},
                               {key(106), "dpad-right", "lever right"}};
   for (std::size_t i = 0; i < count; ++i)
-    buttons.push_back({key(static_cast<std::uint16_t>(30 + i)), "panel-" + std::to_string(i + 1),
-                       "button " + std::to_string(i + 1)});
+    buttons.push_back(
+        {key(static_cast<std::uint16_t>(30 + i)), "panel-" + std::to_string(i + 1), "button " + std::to_string(i + 1)});
   return buttons;
 }
 
@@ -87,7 +86,9 @@ class Matrix {
 class Person {
  public:
   Person(Matrix& matrix, std::vector<Button> buttons)
-      : buttons_(std::move(buttons)), matrix_(matrix), test_(buttons_, [this](const std::string& line) { hear(line); }) {}
+      : buttons_(std::move(buttons)),
+        matrix_(matrix),
+        test_(buttons_, [this](const std::string& line) { hear(line); }) {}
 
   void go_through() {
     test_.begin();

@@ -220,8 +220,7 @@ TEST_CASE("engine and slow twin agree on random evenings", "[twin]") {
     const auto below = [&](std::uint32_t n) { return static_cast<std::uint32_t>(random() % n); };
     Both both{kit_catalogue(), seed % 2 == 0 ? shaped_profile() : propose(kit_catalogue(), "kit").value()};
     const std::vector<Attachment> units{seated(plain_pad(), "seat-1"), seated(plain_pad(), "seat-2"),
-                                        seated(panel(), "seat-1"), seated(old_stick(), "seat-1"),
-                                        trackball("seat-1")};
+                                        seated(panel(), "seat-1"), seated(old_stick(), "seat-1"), trackball("seat-1")};
     const auto random_changes = [&](std::size_t unit) {
       std::vector<Change> changes;
       for (std::uint32_t n = 1 + below(4); n > 0; --n) {

@@ -76,7 +76,8 @@ TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[rep
   REQUIRE(sheets.problems.empty());
   std::string roles;
   for (const ControlSheet& control : sheets.units.at(0).controls) roles += control.node + "/" + control.role + " ";
-  CHECK(roles == "/mouse-left /pointer /pointer /mouse-wheel keys/key-1 keys/key-a keys/key-rightctrl keys/key-backspace ");
+  CHECK(roles ==
+        "/mouse-left /pointer /pointer /mouse-wheel keys/key-1 keys/key-a keys/key-rightctrl keys/key-backspace ");
 }
 
 TEST_CASE("Listening names the axis that jitters and the switch that bounces, and no hand", "[health]") {

@@ -24,9 +24,7 @@ Facts all_well() {
 std::string states_of(const Facts& facts, const Catalogue& catalogue = {}, const Rig& rig = {}) {
   std::string all;
   for (const Finding& finding : inspect::diagnose(facts, catalogue, rig))
-    all += finding.id + (finding.state == State::good   ? "=good "
-                         : finding.state == State::hint ? "=hint "
-                                                        : "=wrong ");
+    all += finding.id + (finding.state == State::good ? "=good " : finding.state == State::hint ? "=hint " : "=wrong ");
   return all;
 }
 

@@ -2,8 +2,11 @@
 #include <catch2/catch.hpp>
 
 #include <dirent.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
 
 #include <csignal>
+#include <cstdlib>
 #include <cstdio>
 #include <fstream>
 
@@ -248,4 +251,123 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
   CHECK(descriptors_of(play.process()) == descriptors);
   CHECK(kib_of(play.process()) <= kib + 512);
   end(play);
+}
+
+namespace {
+
+/// A command as somebody who is not root and does not sit at the screen.
+std::vector<std::string> as_guest(const std::string& command) {
+  std::ofstream{"/etc/passwd"} << "root:x:0:0::/:/bin/sh\nguest:x:1000:1000::/tmp:/bin/sh\n";
+  return {"su", "-s", "/bin/sh", "-c", command, "guest"};
+}
+
+}  // namespace
+
+TEST_CASE("the doctor names what is held, what may not be read, and what is paired only", "[units]") {
+  const UhidPad pad{"Held Pad", "h"};
+  const UhidUnit encoder{"Tern Two-Player Encoder", "e2", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Held Pad", 1));
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  const std::string pairing = "/var/lib/bluetooth/02:00:5E:00:00:01/02:00:5E:10:00:07";
+  REQUIRE(std::system(("mkdir -p " + pairing).c_str()) == 0);
+  std::ofstream{pairing + "/info"} << "[General]\nName=Moor Tablet Pad\nClass=0x002508\n";
+  const std::string self = std::to_string(::getpid());
+  {
+    NodeReader holder{nodes_named("Held Pad").front()};
+    REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
+    const std::string said = output_of({"/box/omnipar", "doctor"}, 1);
+    CHECK(said.find("\"Held Pad\" (" + nodes_named("Held Pad").front() +
+                    ") is held by another program, kernel-tests (process " + self + ")") != std::string::npos);
+    CHECK(said.find("mend it: kill " + self + "\n") != std::string::npos);
+    CHECK(said.find("\"Moor Tablet Pad\" is paired, but not connected") != std::string::npos);
+    CHECK(said.find("is a shift key") != std::string::npos);
+  }
+  const std::string root = output_of({"/box/omnipar", "doctor"}, 1);  // no rule is installed in the box
+  CHECK(root.find("held by another") == std::string::npos);
+  const std::string guest = output_of(as_guest("/box/omnipar doctor"), 1);
+  CHECK(guest.find("\"Tern Two-Player Encoder\" may not be read") != std::string::npos);
+  CHECK(guest.find("mend it: omnipar doctor --rule \"Tern Two-Player Encoder\"") != std::string::npos);
+  CHECK(guest.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
+  CHECK(output_of(as_guest("/box/omnipar doctor --rule Tern"), 0).find("ATTRS{id/product}==\"0006\"") !=
+        std::string::npos);
+  REQUIRE(std::system("rm -r /var/lib/bluetooth") == 0);
+}
+
+TEST_CASE("while it is played a unit does nothing else, and it is given back when nothing is down", "[units]") {
+  const UhidPad pad{"Kept Pad", "k"};
+  REQUIRE(wait_for_nodes("Kept Pad", 1));
+  NodeReader desktop{nodes_named("Kept Pad").front()};
+  Program play{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  NodeReader one{node_of("Omnipar port 1 pad")};
+  desktop.drain();
+  desktop.forget_events();
+  pad.send({east});
+  REQUIRE(one.wait_for(EV_KEY, BTN_EAST, 1));
+  play.signal(SIGTERM);
+  REQUIRE(play.wait_for("Let go of all buttons"));
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
+  pad.send({});
+  CHECK(play.wait_for_end() == 0);
+  desktop.drain();
+  CHECK(desktop.events().empty());
+  pad.send({west});
+  CHECK(desktop.wait_for(EV_KEY, BTN_WEST, 1));
+  pad.send({});
+}
+
+TEST_CASE("ports are swapped while a direction is held, and everything is let go", "[units]") {
+  std::ofstream{"/tmp/swap.toml"} << R"(omnipar = 1
+kind = "profile"
+name = "swap"
+system = "pad-2b"
+[port.1]
+seat = "left"
+[port.2]
+seat = "right"
+[hot]
+swap-ports = { hold = "start", press = "north" }
+)";
+  const UhidPad left{"Left Pad", "l"};
+  const UhidPad right{"Right Pad", "r"};
+  REQUIRE(wait_for_nodes("Left Pad", 1));
+  REQUIRE(wait_for_nodes("Right Pad", 1));
+  Program play{{"/box/omnipar", "play", "/tmp/swap.toml"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(left, play, "Player 1 plays"));
+  REQUIRE(tap_until(right, play, "Player 2 plays"));
+  NodeReader one{node_of("Omnipar port 1 pad")};
+  NodeReader two{node_of("Omnipar port 2 pad")};
+  left.send({0, 2});  // right, by the hat
+  REQUIRE(one.wait_for(EV_ABS, ABS_HAT0X, 1));
+  right.send({start_button});
+  REQUIRE(two.wait_for(EV_KEY, BTN_START, 1));
+  right.send({start_button | north});
+  REQUIRE(play.wait_for("Swapped: port 2 is now played from left"));
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0X, 0));
+  CHECK(two.wait_for(EV_KEY, BTN_START, 0));
+  CHECK((one.held() == 0 && two.held() == 0));
+  left.send({});
+  right.send({});
+  left.send({south, 2});
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 1));
+  CHECK(one.held() == 0);
+  left.send({});
+  end(play);
+}
+
+TEST_CASE("listening to a unit that jitters, on a real node", "[units]") {
+  const UhidPad pad{"Worn Pad", "w"};
+  REQUIRE(wait_for_nodes("Worn Pad", 1));
+  Program units{{"/box/omnipar", "units", "--listen", "2"}};
+  REQUIRE(units.wait_for("Listening for 2 s"));
+  for (int i = 0; i < 100; ++i) {
+    pad.send({0, 8, static_cast<std::uint8_t>(i % 2 == 0 ? 126 : 130)});
+    sleep_ms(15);
+  }
+  CHECK(units.wait_for_end() == 0);
+  INFO(units.output());
+  CHECK(units.output().find("'left-stick' (x) jitters by 1.6 % of its way") != std::string::npos);
 }

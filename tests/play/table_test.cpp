@@ -321,7 +321,8 @@ TEST_CASE("The two halves of an encoder are two players, and its coin door serve
   REQUIRE(evening.press({4, 0, key_1}) == -1);  // both ports see it
 }
 
-TEST_CASE("A unit that always streams and falls silent is away after half a second, and back when it speaks", "[table]") {
+TEST_CASE("A unit that always streams and falls silent is away after half a second, and back when it speaks",
+          "[table]") {
   const Plan plan = seven_seats();
   Catalogue catalogue = sheets();
   UnitSheet wand{"wand", "Wand", {{0x1209, 9, ""}}, {}, {}};

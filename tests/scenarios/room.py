@@ -44,6 +44,11 @@ class Room:
                            "keys": self.BUTTONS, "axes": {"ABS_X": list(stick), "ABS_Y": list(stick),
                                                           "ABS_HAT0X": [-1, 1], "ABS_HAT0Y": [-1, 1]}})
 
+    def node(self, number, name, product, keys, axes=None, bus=3, **more):
+        """A node of any kind; `more` is socket, device, interface, serial."""
+        self.lines.append({"node": number, "name": name, "id": f"{bus:04x}:1209:{product:04x}:0100", **more,
+                           "keys": keys, "axes": axes or {}})
+
     def wait(self, ms):
         self.now += ms
 
