@@ -28,7 +28,7 @@ struct CalibrateWords {
 std::string file_for(os::Door& door, const Sources& sources, const std::string& unit) {
   const std::string stem = calibrations_folder(door, sources) + "/" + plain_word(unit);
   for (int number = 1;; ++number) {
-    const std::string path = number == 1 ? stem + ".toml" : fmt::format("{}-{}.toml", stem, number);
+    std::string path = number == 1 ? stem + ".toml" : fmt::format("{}-{}.toml", stem, number);
     const auto text = files::read_text(door, path);
     if (!text) return path;
     const Sheets sheets = read_sheets(path, *text);

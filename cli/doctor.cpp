@@ -32,6 +32,27 @@ const char* mark_of(inspect::State state) {
   return "";
 }
 
+/// Cut into lines between words; all but the first are indented as the first one's text is.
+std::string wrapped(const std::string& text) {
+  constexpr std::size_t width = 110;
+  std::string all;
+  std::size_t column = 0;
+  for (std::size_t from = 0; from < text.size();) {
+    const std::size_t blank = std::min(text.find(' ', from), text.size());
+    if (column > 0 && column + 1 + blank - from > width) {
+      all += "\n       ";
+      column = 0;
+    } else if (column > 0) {
+      all += ' ';
+      ++column;
+    }
+    all += text.substr(from, blank - from);
+    column += blank - from;
+    from = blank + 1;
+  }
+  return all;
+}
+
 int mend(bool json) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
@@ -98,7 +119,7 @@ int run(const DoctorWords& words) {
                     {"text", finding.text},
                     {"mend", finding.mend}});
     if (words.json) continue;
-    print(fmt::format("{}  {}", mark_of(finding.state), finding.text));
+    print(fmt::format("{}  {}", mark_of(finding.state), wrapped(finding.text)));
     if (!finding.mend.empty()) print(fmt::format("       mend it: {}", finding.mend));
   }
   if (words.json)

@@ -127,12 +127,29 @@ class TableView final : public View {
     return fired;
   }
 
+  /// "stick-x", which "stick-y" follows.
+  bool is_first_of_pair(const PortInfo& port, std::uint16_t t) const {
+    if (t + 1 >= port.target_count) return false;
+    const std::string_view one = plan_.targets()[std::size_t{port.first_target} + t].name;
+    const std::string_view other = plan_.targets()[std::size_t{port.first_target} + t + 1U].name;
+    return one.ends_with("-x") && other.ends_with("-y") &&
+           one.substr(0, one.size() - 1) == other.substr(0, other.size() - 1);
+  }
+
   /// What is not at rest on a port; "." if all is.
   std::string port_text(const PortInfo& port, const Reader& reader) const {
     std::string text;
     for (std::uint16_t t = 0; t < port.target_count; ++t) {
       const TargetInfo& info = plan_.targets()[std::size_t{port.first_target} + t];
       const PortSample sample = reader.port(port.number);
+      if (is_first_of_pair(port, t)) {
+        const TargetIndex other{static_cast<std::uint16_t>(t + 1)};
+        if (sample.value({t}) != 0 || sample.value(other) != 0)
+          text += fmt::format("{}{}={},{}", text.empty() ? "" : " ", info.name.substr(0, info.name.size() - 2),
+                              sample.native({t}), sample.native(other));
+        ++t;
+        continue;
+      }
       if (sample.value({t}) == 0) continue;
       text += text.empty() ? "" : " ";
       text += info.name;

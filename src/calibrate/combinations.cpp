@@ -82,8 +82,10 @@ void CombinationTest::begin() {
 }
 
 void CombinationTest::ask(const Codes& pressed) {
-  say_(fmt::format("{} of {}: hold {}; with them held, press one after the other {}. Then let go of everything.",
-                   step_ + 1, steps_.size(), names_of(steps_[step_].held), names_of(pressed)));
+  const bool all = step_ > 0 && pressed == steps_[step_].pressed;  // the first step names them
+  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then let go of everything.", step_ + 1,
+                   steps_.size(), names_of(steps_[step_].held), all ? "each other button" : names_of(pressed),
+                   pressed.size() > 1 ? ", one after the other" : ""));
 }
 
 void CombinationTest::note_press(Code code, Time time) {

@@ -101,6 +101,7 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   }
   fact.readable = false;
   fact.description.name = line_of(door, folder + "/name");
+  fact.description.bus = static_cast<std::uint16_t>(number_of(door, folder + "/id/bustype"));
   fact.description.vendor = static_cast<std::uint16_t>(number_of(door, folder + "/id/vendor"));
   fact.description.product = static_cast<std::uint16_t>(number_of(door, folder + "/id/product"));
   fact.description.serial = line_of(door, folder + "/uniq");

@@ -115,7 +115,10 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
     if (node.description.ours || node.description.made_by_program || node.pad_like) continue;
     const bool has_sheet = find_unit_sheet(catalogue, node.description) != nullptr;
     if (has_sheet && !node.readable) shut.add(shown(node.description));
-    if (!has_sheet && node.types) unknown.add(shown(node.description));
+    // A panel comes by USB or radio; what is built in is the computer's own keyboard.
+    constexpr std::uint16_t usb = 3, radio = 5;
+    const bool from_outside = node.description.bus == usb || node.description.bus == radio;
+    if (!has_sheet && node.types && from_outside) unknown.add(shown(node.description));
   }
   if (!shut.empty())
     findings.push_back({"panel", State::wrong,
@@ -138,7 +141,13 @@ bool is_there(const Facts& facts, const std::string& address) {
   });
 }
 
-void add_radio(const Facts& facts, const Rig& rig, Findings& findings) {
+bool has_controller(const Facts& facts, const Catalogue& catalogue) {
+  return std::ranges::any_of(facts.nodes, [&](const NodeFact& node) {
+    return node.readable ? is_playable(catalogue, node.description) : node.pad_like;
+  });
+}
+
+void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, Findings& findings) {
   const bool wanted = std::ranges::any_of(
       rig.units, [&](const RigUnit& unit) { return is_address(unit.serial) && !is_there(facts, unit.serial); });
   if (facts.radio == Radio::off)
@@ -150,6 +159,10 @@ void add_radio(const Facts& facts, const Rig& rig, Findings& findings) {
                         "The computer has no radio (Bluetooth), but the rig has a unit that comes by one. Plug a radio "
                         "in, or the unit's cable.",
                         ""});
+  else if (facts.radio == Radio::none && !has_controller(facts, catalogue))
+    findings.push_back(
+        {"radio", State::hint,
+         "The computer has no radio (Bluetooth): only what has a cable or a receiver of its own can come.", ""});
   for (const PairedFact& pad : facts.paired)
     if (!is_there(facts, pad.address))
       findings.push_back(
@@ -237,7 +250,7 @@ std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, co
   Findings findings{about_uinput(facts), about_permission(facts), about_rule(facts), about_pads(facts, catalogue)};
   add_held(facts, findings);
   add_panels(facts, catalogue, findings);
-  add_radio(facts, rig, findings);
+  add_radio(facts, catalogue, rig, findings);
   add_sockets(facts, catalogue, findings);
   add_away(facts, rig, findings);
   add_desktop(facts, catalogue, findings);

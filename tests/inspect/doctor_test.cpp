@@ -47,6 +47,7 @@ inspect::NodeFact keyboard(const std::string& name, std::uint16_t product, bool 
   fact.pad_like = false;
   fact.types = true;
   fact.description.name = name;
+  fact.description.bus = 3;
   fact.description.vendor = 0x1209;
   fact.description.product = product;
   return fact;
@@ -56,7 +57,7 @@ inspect::NodeFact keyboard(const std::string& name, std::uint16_t product, bool 
 
 TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
   Facts facts;
-  CHECK(states_of(facts) == "uinput=wrong permission=good rule=wrong units=wrong ");
+  CHECK(states_of(facts) == "uinput=wrong permission=good rule=wrong units=wrong radio=hint ");
   facts.uinput_exists = facts.uinput_usable = true;
   facts.nodes.push_back({"/dev/input/event3", false, true});
   CHECK(states_of(facts) == "uinput=good permission=wrong rule=wrong units=hint ");
@@ -89,6 +90,9 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom left' and") != std::string::npos);
   facts.nodes[1].readable = true;
   CHECK(states_of(facts, shipped) == well + "sticky-keys=hint shortcuts=hint ");
+  facts.nodes[1] = keyboard("A laptop's own", 6, true);
+  facts.nodes[1].description.bus = 0x11;
+  CHECK(states_of(facts, shipped) == well);
   facts.nodes[1] = keyboard("Nobody\x1b's Keys", 6, true);
   CHECK(finding("keyboards", facts, shipped).text.find("\"Nobody?'s Keys\": no sheet knows it") != std::string::npos);
   facts.nodes[1] = keyboard("Dale Keyboard", 15, true);  // a keyboard, and known to be one

@@ -29,7 +29,8 @@ TEST_CASE("from nothing to playing: doctor says what is missing, mends it, and p
         "good   Every pad and joystick that is there may be read.\n"
         "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
         "       mend it: sudo omnipar doctor --mend\n"
-        "WRONG  No controller is there. Plug one in; if it has a radio, switch it on and press its button.\n");
+        "WRONG  No controller is there. Plug one in; if it has a radio, switch it on and press its button.\n"
+        "hint   The computer has no radio (Bluetooth): only what has a cable or a receiver of its own can come.\n");
   CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
         "omnipar: /dev/uinput: no virtual controller can be made: No such file or directory [no-uinput]\n"
         "  'sudo omnipar doctor --mend' mends this once and for all\n");
