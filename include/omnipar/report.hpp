@@ -13,6 +13,7 @@ namespace omnipar {
 struct Code {
   std::uint16_t type = 0;
   std::uint16_t number = 0;
+  // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
   friend constexpr auto operator<=>(const Code&, const Code&) = default;
 };
 
