@@ -50,7 +50,7 @@ int asked_every_us(os::Door& door, const std::string& syspath) {
   const bool high_speed = std::strtol(line_of(door, folder + "/../speed").c_str(), nullptr, 10) >= 480;
   for (const std::string& name : door.names_in(folder)) {
     if (!name.starts_with("ep_8")) continue;  // endpoints that bring news
-    const long interval = std::strtol(line_of(door, folder + "/" + name + "/bInterval").c_str(), nullptr, 16);
+    const long interval = std::strtol(line_of(door, fmt::format("{}/{}/bInterval", folder, name)).c_str(), nullptr, 16);
     constexpr long longest = 16;
     if (interval <= 0 || (high_speed && interval > longest)) return 0;
     return static_cast<int>(high_speed ? 125L << (interval - 1) : interval * 1000);

@@ -192,6 +192,7 @@ TEST_CASE("two paddles on one port are two players'", "[plan]") {
 
 TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything let go in one commit", "[plan]") {
   Profile profile = shipped_profile("stick-or-mouse");
+  profile.ports[0].controller = "mouse-2b";
   profile.ports[1].bind = {{"fire", {{"west"}}}};
   profile.ports[2].like = 2;
   const Profile swapped = with_ports_swapped(built_in_catalogue(), profile, 1, 2);
