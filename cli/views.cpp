@@ -87,6 +87,9 @@ class TableView final : public View {
     news_.push_back(
         fmt::format("{}: \"{}\" is not where it was, and others look just like it: press on yours", seat, unit));
   }
+  void no_use(const std::string& unit) override {
+    news_.push_back(fmt::format("\"{}\" has nothing that this machine uses", unit));
+  }
   void no_seat(const std::string& unit) override {
     news_.push_back(fmt::format("\"{}\" finds every port taken", unit));
   }
@@ -231,6 +234,7 @@ class SampleView final : public View {
   void left(const std::string& seat, const std::string& unit) override { news(seat, unit, "gone"); }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override { news(seat, unit, "asked"); }
+  void no_use(const std::string& unit) override { news("", unit, "no use"); }
   void no_seat(const std::string& unit) override { news("", unit, "no seat"); }
   void cannot_attach(const Diagnostic& why) override { news("", why.place, why.message); }
 

@@ -17,8 +17,8 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     return std::nullopt;
   }
   if (!is_playable(catalogue_, node->description())) return std::nullopt;
-  if (hold_) node->hold();
-  open_.push_back({++last_number_, place.path, std::move(node)});
+  if (hold_all_) node->hold();
+  open_.push_back({++last_number_, place.path, std::move(node), hold_all_});
   return last_number_;
 }
 
@@ -49,7 +49,7 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
     Node& node = *open_[i].node;
     read_.clear();
     const bool there = polled[i].revents == 0 || node.drain(read_);
-    if (hold_ && there && polled[i].revents != 0) node.hold();
+    if (open_[i].hold && there && polled[i].revents != 0) node.hold();
     if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
     for (ReadReport& report : read_) news_.said.push_back({open_[i].number, std::move(report)});
     if (!there) news_.gone.push_back(open_[i].number);
@@ -64,8 +64,15 @@ const Description& Nodes::description(int number) const {
   return std::ranges::find(open_, number, &Open::number)->node->description();
 }
 
+void Nodes::hold(int number) noexcept {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  if (at == open_.end() || at->hold) return;
+  at->hold = true;
+  at->node->hold();
+}
+
 bool Nodes::anything_down() const noexcept {
-  return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_down(); });
+  return std::ranges::any_of(open_, [](const Open& open) { return open.hold && open.node->is_down(); });
 }
 
 }  // namespace omnipar::host

@@ -28,8 +28,10 @@ class Nodes {
 
   /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
   [[nodiscard]] std::optional<int> open(const NodePlace& place);
-  /// With `yes`, nobody else hears the nodes; each is taken as soon as nothing on it is down.
-  void hold(bool yes) noexcept { hold_ = yes; }
+  /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
+  void hold_all(bool yes) noexcept { hold_all_ = yes; }
+  /// Likewise for one node, until it is closed. A number that is not there is ignored.
+  void hold(int number) noexcept;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
@@ -51,7 +53,7 @@ class Nodes {
   [[nodiscard]] const News& drain(std::span<const pollfd> polled);
 
   [[nodiscard]] const Description& description(int number) const;
-  /// True while a key or button of any of them is down.
+  /// True while a key or button of a node that is to be held is down.
   [[nodiscard]] bool anything_down() const noexcept;
 
  private:
@@ -59,12 +61,13 @@ class Nodes {
     int number = 0;
     std::string path;
     std::unique_ptr<Node> node;
+    bool hold = false;
   };
 
   os::Door& door_;
   const Catalogue& catalogue_;
   bool with_virtual_;
-  bool hold_ = false;
+  bool hold_all_ = false;
   bool met_a_closed_door_ = false;
   int last_number_ = 0;
   std::vector<Open> open_;

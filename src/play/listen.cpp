@@ -16,7 +16,7 @@ class Listening {
         ears_(ears),
         nodes_(door, *options.catalogue, options.with_virtual),
         began_(door.now()) {
-    nodes_.hold(options.hold);
+    nodes_.hold_all(options.hold);
   }
 
   std::optional<Diagnostic> run() {

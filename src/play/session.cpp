@@ -27,9 +27,7 @@ class Session final : Listener {
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
         pads_(door, engine_),
-        nodes_(door, options.catalogue, options.with_virtual) {
-    nodes_.hold(true);
-  }
+        nodes_(door, options.catalogue, options.with_virtual) {}
 
   SessionEnd run() {
     engine_.advance(door_.now());
@@ -43,6 +41,7 @@ class Session final : Listener {
                    "'omnipar doctor' looks for the cause"});
     for (const host::NodePlace& place : watch_->present()) open(place);
     ask_for_players();
+    hold_what_plays();
     while (!end_) step();
     close();
     return *end_;
@@ -82,6 +81,7 @@ class Session final : Listener {
   }
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
+    somebody_sat_down_ = true;
     for (const PortInfo& port : engine_.plan().ports()) {
       if (!port.is_played_from(seat)) continue;
       const auto pad = pads_.open(port.number);
@@ -105,6 +105,9 @@ class Session final : Listener {
     say(fmt::format(
         "{}: \"{}\" is not where it was, and others look just like it. Press a button on the one that is yours.",
         who(seat), unit));
+  }
+  void no_use(const std::string& unit) override {
+    say(fmt::format("\"{}\" was pressed, but it has nothing that this machine uses.", unit));
   }
   void no_seat(const std::string& unit) override {
     say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, engine_.plan().seats().size()));
@@ -152,11 +155,18 @@ class Session final : Listener {
     table_.advance(now);
     engine_.advance(now);
     pads_.flush(std::max(now, engine_.now()));
+    hold_what_plays();
     if (pads_.fired("exit")) end_ = SessionEnd::chord;
     if (pads_.fired(swap_action)) swap_ports();
     if (polled_[1].revents != 0) take_news();
     if (polled_[2].revents != 0) replace_keeper();
     if (polled_[0].revents != 0) take_signal();
+  }
+
+  /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop.
+  void hold_what_plays() {
+    if (!std::exchange(somebody_sat_down_, false)) return;
+    for (const int node : table_.playing_nodes()) nodes_.hold(node);
   }
 
   void take_news() {
@@ -233,6 +243,7 @@ class Session final : Listener {
   std::vector<pollfd> polled_;
   std::optional<SessionEnd> end_;
   bool said_no_permission_ = false;
+  bool somebody_sat_down_ = false;
 };
 
 }  // namespace

@@ -1,5 +1,6 @@
 #include "play/table.hpp"
 
+#include "plan/plan_data.hpp"
 #include "play/gathering.hpp"
 
 #include <algorithm>
@@ -211,7 +212,31 @@ void Table::sit_down(Place& place, const std::string& name, const std::string& s
   place.seat = seat;
 }
 
+/// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
+bool Table::is_of_use(const Place& place) const {
+  const auto is_used = [this](const Control& control) {
+    return std::ranges::any_of(engine_.plan().data().inputs, [&](const Input& input) {
+      return input.role == control.role || (input.role.starts_with(control.role) && control.reading == Reading::hat);
+    });
+  };
+  return std::ranges::any_of(
+      place.shares, [&](const Share& share) { return std::ranges::any_of(share.attachment.controls, is_used); });
+}
+
+std::vector<int> Table::playing_nodes() const {
+  std::vector<int> nodes;
+  for (const Guest& guest : guests_)
+    for (const Place& place : guest.places)
+      for (const Share& share : place.shares)
+        if (share.playing) nodes.push_back(share.node);
+  return nodes;
+}
+
 void Table::take_seat(Guest& guest, Place& place) {
+  if (!is_of_use(place)) {
+    if (!std::exchange(place.told_no_seat, true)) listener_.no_use(place.name);
+    return;
+  }
   if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
     const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
     entry->socket = guest.unit.socket;

@@ -30,6 +30,8 @@ class Listener {
   virtual void waiting(const std::string& unit) = 0;
   /// A unit may be that of this seat, but it is plugged in elsewhere: whoever sits there should press a button.
   virtual void asked(const std::string& seat, const std::string& unit) = 0;
+  /// A press on a unit that has nothing of what the plan uses.
+  virtual void no_use(const std::string& unit) = 0;
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
   virtual void cannot_attach(const Diagnostic& why) = 0;
@@ -55,6 +57,8 @@ class Table {
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
+  /// The nodes that somebody plays on.
+  [[nodiscard]] std::vector<int> playing_nodes() const;
   /// True while somebody plays from the seat.
   [[nodiscard]] bool is_played(const std::string& seat) const;
 
@@ -71,7 +75,7 @@ class Table {
     std::string name;
     std::string seat;  ///< empty: nobody's yet
     std::vector<Share> shares;
-    bool told_no_seat = false;
+    bool told_no_seat = false;  ///< or that it is of no use
     Notice notice{};
   };
   struct Guest {
@@ -95,6 +99,7 @@ class Table {
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
+  [[nodiscard]] bool is_of_use(const Place& place) const;
   void fall_silent(Guest& guest);
   void speak_again(Guest& guest, int node, const Report& report);
   void sit_down(Place& place, const std::string& name, const std::string& seat);

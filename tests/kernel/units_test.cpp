@@ -295,7 +295,10 @@ TEST_CASE("the doctor names what is held, what may not be read, and what is pair
 
 TEST_CASE("while it is played a unit does nothing else, and it is given back when nothing is down", "[units]") {
   const UhidPad pad{"Kept Pad", "k"};
+  const UhidUnit typewriter{"Dale Keyboard", "t", 15, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Kept Pad", 1));
+  REQUIRE(wait_for_nodes("Dale Keyboard", 1));
+  NodeReader typist{nodes_named("Dale Keyboard").front()};
   NodeReader desktop{nodes_named("Kept Pad").front()};
   Program play{{"/box/omnipar", "play", "pad-2b"}};
   REQUIRE(play.wait_for("Player 1: press any button"));
@@ -305,6 +308,10 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   desktop.forget_events();
   pad.send({east});
   REQUIRE(one.wait_for(EV_KEY, BTN_EAST, 1));
+  typewriter.send_bytes(keys(usage_q));  // nobody plays on it: it types on, and takes no seat
+  CHECK(typist.wait_for(EV_KEY, KEY_Q, 1));
+  CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has nothing that this machine uses."));
+  typewriter.send_bytes(keys());
   play.signal(SIGTERM);
   REQUIRE(play.wait_for("Let go of all buttons"));
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));

@@ -112,6 +112,7 @@ struct Notes final : play::Listener {
   void left(const std::string& seat, const std::string&) override { said.push_back("left " + seat); }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string&) override { said.push_back("asked " + seat); }
+  void no_use(const std::string&) override { said.emplace_back("no use"); }
   void no_seat(const std::string&) override { said.emplace_back("no seat"); }
   void cannot_attach(const Diagnostic& why) override { FAIL(why.message); }
   std::vector<std::string> said;
@@ -153,6 +154,7 @@ class Evening {
     return game_.port(port).value(*engine_.plan().target(port, target));
   }
   [[nodiscard]] std::optional<Time> next_due() const { return table_.next_due(); }
+  [[nodiscard]] std::vector<int> playing_nodes() const { return table_.playing_nodes(); }
   [[nodiscard]] Time now() const { return now_; }
   void pull_out(std::size_t name) {
     for (const int node : there_.at(name)) table_.leave(node);
@@ -401,8 +403,26 @@ TEST_CASE("By cable and by radio it is one player, and the rig may ask for the r
   REQUIRE(later.press({asks ? 0U : 1U, 0, code::btn_south}) == 2);
 }
 
-TEST_CASE("A unit without buttons sits down by a movement that is meant", "[table]") {
+TEST_CASE("Who types on a keyboard takes no seat at a machine that has no keys", "[table]") {
   const Plan plan = seven_seats();
+  Catalogue catalogue = sheets();
+  UnitSheet keys{"keys", "Keys", {{0x1209, 11, ""}}, {}, {}};
+  keys.controls = {{"", key_q, "key-q", Axis::none, "", {}, {}, {}}};
+  catalogue.units.push_back(keys);
+  Evening evening{plan, catalogue, {}};
+  evening.plug_in(0, {usb(keyboard("Dale Keyboard", 11), "hall:9")});
+  for (int typed = 0; typed < 3; ++typed) evening.press({0, 0, key_q});
+  REQUIRE(evening.notes().said == std::vector<std::string>{"no use"});
+  REQUIRE(evening.playing_nodes().empty());
+  evening.plug_in(1, {usb(panel("Pad"), "hall:10")});
+  evening.press({1, 0, code::btn_mode});  // has no such button
+  evening.press({1, 0, code::btn_tl});    // which the machine does not use, but others of the pad it does
+  REQUIRE(evening.notes().said.back() == "sits seat-1");
+  REQUIRE(evening.playing_nodes().size() == 1);
+}
+
+TEST_CASE("A unit without buttons sits down by a movement that is meant", "[table]") {
+  const Plan plan = plan_of(kit_catalogue(), propose(kit_catalogue(), "kit").value());
   Catalogue catalogue;
   UnitSheet knob{"knob", "Knob", {{0x1209, 10, ""}}, {}, {}};
   knob.controls = {{"", relative(7), "spinner", Axis::none, "", {}, {}, {}},
@@ -416,8 +436,8 @@ TEST_CASE("A unit without buttons sits down by a movement that is meant", "[tabl
   const auto sits = [&](const std::vector<Change>& changes) {
     Evening evening{plan, catalogue, {}};
     evening.plug_in(0, thing);
-    for (const Change& change : changes) evening.tell(0, 0, change, 1, "fire");
-    return !evening.notes().said.empty();
+    for (const Change& change : changes) evening.tell(0, 0, change, 1, "a");
+    return evening.notes().said == std::vector<std::string>{"sits seat-1"};
   };
   CHECK_FALSE(sits({{relative(7), 50}, {relative(7), -49}}));
   CHECK(sits({{relative(7), 50}, {relative(7), -50}}));
