@@ -100,7 +100,7 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing) {
         if ((over_counted[place] >> d & 1) != 0) lower(operation.signals.at(d), Pace::at_once);
-        settle_now(operation.signals.at(d));
+        end_timers(operation.signals.at(d));
       }
     over[place] = over_counted[place] = 0;
     return;
@@ -225,7 +225,8 @@ void Engine::detach(UnitId unit) noexcept {
   std::fill_n(heart.down + unit.slot * button_words, button_words, std::uint64_t{0});
   heart.let_go(slot, unit.slot, Pace::at_once);
   for (const Step& step : slot.steps) heart.drop(unit.slot, step);
-  for (const Index signal : slot.raises) heart.settle_now(signal);
+  for (const Index signal : slot.raises) heart.end_timers(signal);
+  for (const Index signal : slot.raises) heart.end_ramps(signal);
   std::fill_n(heart.raw + unit.slot * max_axes, max_axes, 0);
   heart.known[unit.slot] = 0;
   slot.codes.clear();

@@ -159,7 +159,8 @@ struct Engine::Heart {
   void apply_all(const Signal& signal, bool on, Pace pace) noexcept;
   void apply(const Effect& effect, bool on, Pace pace) noexcept;
   void set_out(Index timer, bool on, Pace pace) noexcept;
-  void settle_now(Index signal) noexcept;
+  void end_timers(Index signal) noexcept;
+  void end_ramps(Index signal) noexcept;
   void arm(Index timer, std::int64_t deadline) noexcept;
   void disarm(Index timer) noexcept;
   void fire_first() noexcept;

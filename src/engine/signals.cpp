@@ -48,7 +48,7 @@ void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
         lower(effect.index, pace);
       return;
     case EffectKind::digital:
-      return evaluate(effect.index, Pace::shaped);  // at once comes at the end of a leave: settle_now
+      return evaluate(effect.index, Pace::shaped);  // at once comes at the end of a leave: end_ramps
     case EffectKind::hold:
       if (on) return arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
       disarm(effect.index);
@@ -74,18 +74,28 @@ void Heart::set_out(Index timer, bool on, Pace pace) noexcept {
     lower(plan_data->timers[timer].out, pace);
 }
 
-/// What a signal that is off still keeps up by debounce or ramp ends now, and so does its deafness.
-void Heart::settle_now(Index signal) noexcept {
+/// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
+void Heart::end_timers(Index signal) noexcept {
   if (is_on(signal)) return;
   for (const Effect& effect : plan_data->signals[signal].effects) {
-    if (effect.kind == EffectKind::digital) {
-      evaluate(effect.index, Pace::at_once);
-    } else if (effect.kind == EffectKind::raise) {
-      settle_now(effect.index);
-    } else {
+    if (effect.kind == EffectKind::raise) {
+      end_timers(effect.index);
+    } else if (effect.kind != EffectKind::digital) {
       apply(effect, false, Pace::at_once);
-      settle_now(plan_data->timers[effect.index].out);
+      end_timers(plan_data->timers[effect.index].out);
     }
+  }
+}
+
+/// Ramps behind a signal that is off are at rest now, if that is where they are going. To be called when all timers
+/// have ended, for until then they may seem to go elsewhere, or nowhere.
+void Heart::end_ramps(Index signal) noexcept {
+  if (is_on(signal)) return;
+  for (const Effect& effect : plan_data->signals[signal].effects) {
+    if (effect.kind == EffectKind::digital)
+      evaluate(effect.index, Pace::at_once);
+    else
+      end_ramps(effect.kind == EffectKind::raise ? effect.index : plan_data->timers[effect.index].out);
   }
 }
 

@@ -252,3 +252,16 @@ TEST_CASE("engine and slow twin agree on random evenings", "[twin]") {
     }
   }
 }
+
+TEST_CASE("who leaves ends all debounces before a ramp is asked where it is going", "[twin]") {
+  Both both{kit_catalogue(), shaped_profile()};
+  both.attach(0, seated(plain_pad(), "seat-1"));
+  both.attach(1, seated(panel(), "seat-1"));
+  both.feed(1, {{code::abs_hat0y, 1}});
+  both.wait(2339);
+  both.feed(1, {{code::abs_hat0x, 1}});
+  both.feed(0, {{code::abs_hat0y, -1}});  // up is still believed when it is let go
+  both.feed(0, {{code::abs_hat0y, 1}});
+  both.detach(1);  // up and down would cancel each other
+  both.wait(2663);
+}
