@@ -291,7 +291,7 @@ TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecon
   }
   CAPTURE(late);
   CHECK(seen >= 60 - late);
-  if (late >= 30) WARN("the emulator was too slow: what a frame saw proves little this time");
+  CHECK(late < 30);
   int presses = 0;
   for (const input_event& event : reader.events()) presses += event.type == EV_KEY && event.value == 1 ? 1 : 0;
   CHECK(presses == 60);
