@@ -7,6 +7,7 @@
 #include "command.hpp"
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
+#include "play/program.hpp"
 #include "play/session.hpp"
 #include "rig_file.hpp"
 #include "sources.hpp"
@@ -21,7 +22,16 @@ struct PlayWords {
   bool with_virtual = false;
   bool show_plan = false;
   bool json = false;
+  std::vector<std::string> command;
+  double longest_wait = -1;
+  double insist_after = 5;
+  bool alone = false;
+  bool urgent = false;
+  bool stats = false;
 };
+
+/// Exit statuses of `play PROFILE -- COMMAND` that are not the command's own; shells use the same.
+enum CommandStatus : int { could_not_go_on = 125, no_program = 126, no_such_program = 127 };
 
 /// The made-up units of a room play; what the ports saw is printed. The rig as it is in the end.
 tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& given, Rig rig) {
@@ -70,16 +80,61 @@ bool may_keep(const PlayWords& words) {
   return false;
 }
 
+Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
+
+/// Plays on the units that are there: how it ended, with the rig as it is then.
+play::Played play_here(const PlayWords& words, const Given& given, const Rig& rig) {
+  play::SessionOptions options;
+  options.catalogue = given.catalogue;
+  options.rig = rig;
+  options.profile = *given.profile;
+  options.with_virtual = words.with_virtual;
+  options.say = talk;
+  options.command = words.command;
+  if (words.longest_wait >= 0) options.longest_wait = seconds(words.longest_wait);
+  options.insist_after = seconds(words.insist_after);
+  options.alone = words.alone;
+  options.urgent = words.urgent;
+  play::Played played = play::play(os::real_door(), *given.plan, options);
+  if (words.stats)
+    for (const std::string& line : played.stats.lines()) talk(line);
+  return played;
+}
+
+/// What is wrong with the words themselves.
+std::optional<Diagnostic> refused_words(const PlayWords& words) {
+  const bool here = words.sources.host.empty();
+  if (!here && !words.command.empty())
+    return Diagnostic{"no-room-for-a-program", Severity::error, "a room has no screen: no program can be started in it",
+                      "", "leave --host away, or the program"};
+  if (words.alone && words.command.empty())
+    return Diagnostic{"alone-without-a-program", Severity::error,
+                      "--alone hides units from a program, but none is named", "",
+                      "name it last: omnipar play pad-2b --alone -- my-emulator"};
+  return std::nullopt;
+}
+
 int run(const PlayWords& words) {
   os::Door& door = os::real_door();
+  // With a command, all that goes wrong on our side has one status, which other programs hardly use for their own.
+  const auto ours = [&words](int status) { return words.command.empty() ? status : int{could_not_go_on}; };
+  if (const auto problem = refused_words(words)) {
+    tell({*problem});
+    return ours(bad_input);
+  }
+  if (!words.command.empty()) {
+    const auto found = play::Program::find(door, words.command.front());
+    if (!found) tell({found.error()});
+    if (!found) return found.error().id == "no-program" ? no_program : no_such_program;
+  }
   const Given given = load(door, words.sources);
   tell(given.elsewhere);
   tell(given.problems);
-  if (!given.plan || !may_keep(words)) return bad_input;
+  if (!given.plan || !may_keep(words)) return ours(bad_input);
   const auto rig = load_rig(door, words.sources);
   if (!rig) {
     tell(rig.error());
-    return bad_input;
+    return ours(bad_input);
   }
   if (words.show_plan) {
     std::string listing = given.plan->listing();
@@ -88,28 +143,27 @@ int run(const PlayWords& words) {
     return good;
   }
   Rig after = *rig;
+  int status = good;
   if (!words.sources.host.empty()) {
     auto played = play_room(words, given, *rig);
     if (!played) {
       tell({played.error()});
-      return bad_input;
+      return ours(bad_input);
     }
     after = std::move(*played);
   } else {
-    play::SessionOptions options;
-    options.catalogue = given.catalogue;
-    options.rig = *rig;
-    options.profile = *given.profile;
-    options.with_virtual = words.with_virtual;
-    options.say = talk;
-    const auto end = play::play(door, *given.plan, options);
-    if (end.how == play::SessionEnd::failed) return machine_refuses;
-    after = end.rig;
+    const play::Played played = play_here(words, given, *rig);
+    if (played.how == play::SessionEnd::failed) return ours(machine_refuses);
+    after = played.rig;
+    status = played.program_status.value_or(ours(good));
   }
-  if (!words.keep.empty()) return keep(words, *given.profile, after);
+  if (!words.keep.empty()) {
+    const int kept = keep(words, *given.profile, after);
+    return kept == good ? status : ours(kept);
+  }
   if (after.units.size() > rig->units.size())
     talk("Nothing was kept. With --keep NAME the map and everybody's seats are there next time.");
-  return good;
+  return status;
 }
 
 }  // namespace
@@ -125,14 +179,31 @@ void add_play(CLI::App& app, int& status) {
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
   command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
+  command->add_option("COMMAND", words->command,
+                      "behind '--': the program to start when everybody is there, and its own words");
+  command->add_option("--wait-at-most", words->longest_wait,
+                      "with a command: seconds to wait for units that are away; 0 starts at once");
+  command
+      ->add_option("--insist-after", words->insist_after,
+                   "with a command: seconds from asking it to end to ending it by force")
+      ->check(CLI::Range(0.0, 3600.0))
+      ->capture_default_str();
+  command->add_flag("--alone", words->alone,
+                    "the program sees the virtual controllers, but can open none of the units that are played on");
+  command->add_flag("--urgent", words->urgent, "ask for real-time priority");
+  command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
   command->add_flag("--json", words->json, "with --host: print what the ports saw as JSON Lines");
   command->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   command->add_flag("--show-plan", words->show_plan, "print what would be played, and play nothing");
   command->footer(
       "Example: the two pads from Marrowby's shelf, on any machine with two-button pads:\n"
       "  omnipar play pad-2b\n"
+      "The same with a program that is started when everybody sits, and ends with it:\n"
+      "  omnipar play pad-2b --alone -- /usr/games/marrowby-emulator --fullscreen\n"
       "Ctrl-C ends it; so do start and select of one controller held for 2 s.\n"
-      "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).");
+      "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).\n"
+      "With a command: the command's own, 128 + the signal that killed it, 125 if it was not started or Omnipar could\n"
+      "not go on, 126 if it may not be started, 127 if there is no such program.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -69,22 +69,6 @@ bool repeats_keys(os::Door& door, const std::string& folder) {
   return (number_of(door, folder + "/capabilities/ev") & ev_rep) != 0;
 }
 
-/// Who has a node open, as far as this can be seen: only root sees everybody's.
-void look_for_holders(os::Door& door, inspect::NodeFact& fact) {
-  const std::string self = door.real_path("/proc/self");
-  for (const std::string& process : door.names_in("/proc")) {
-    const std::string folder = "/proc/" + process;
-    if (process.find_first_not_of("0123456789") != std::string::npos || folder == self) continue;
-    for (const std::string& descriptor : door.names_in(folder + "/fd")) {
-      if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != fact.path) continue;
-      fact.holder = fact.holders.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
-      fact.holders +=
-          fmt::format("{}{} (process {})", fact.holders.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
-      break;
-    }
-  }
-}
-
 inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   inspect::NodeFact fact;
   fact.path = place.path;
@@ -96,7 +80,10 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
     fact.description = node->description();
     fact.description.asked_every_us = asked_every_us(door, place.syspath);
     fact.held = node->is_held_by_another();
-    if (fact.held) look_for_holders(door, fact);
+    if (!fact.held) return fact;
+    const Holders holders = holders_of(door, place.path);
+    fact.holders = holders.names;
+    fact.holder = holders.only;
     return fact;
   }
   fact.readable = false;
@@ -151,6 +138,23 @@ void look_for_pairings(os::Door& door, inspect::Facts& facts) {
 }
 
 }  // namespace
+
+Holders holders_of(os::Door& door, const std::string& node) {
+  Holders holders;
+  const std::string self = door.real_path("/proc/self");
+  for (const std::string& process : door.names_in("/proc")) {
+    const std::string folder = "/proc/" + process;
+    if (process.find_first_not_of("0123456789") != std::string::npos || folder == self) continue;
+    for (const std::string& descriptor : door.names_in(folder + "/fd")) {
+      if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != node) continue;
+      holders.only = holders.names.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
+      holders.names +=
+          fmt::format("{}{} (process {})", holders.names.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
+      break;
+    }
+  }
+  return holders;
+}
 
 inspect::Facts look_around(os::Door& door) {
   inspect::Facts facts;

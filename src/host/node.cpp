@@ -97,8 +97,11 @@ class EvdevNode final : public Node {
     }
   }
 
-  void hold() noexcept override {
-    if (!held_ && !is_down()) held_ = libevdev_grab(device_.get(), LIBEVDEV_GRAB) == 0;
+  bool is_held() const noexcept override { return held_; }
+
+  bool try_to_hold(bool yes) noexcept override {
+    if (!is_down() && libevdev_grab(device_.get(), yes ? LIBEVDEV_GRAB : LIBEVDEV_UNGRAB) == 0) held_ = yes;
+    return held_ == yes;
   }
 
   bool is_held_by_another() noexcept override {

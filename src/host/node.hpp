@@ -36,9 +36,11 @@ class Node {
   [[nodiscard]] virtual std::optional<Time> half_until() const noexcept = 0;
   virtual void flush(std::vector<ReadReport>& into) = 0;
 
-  /// Keeps what the node says from everybody else, if nothing on it is down: others would never see it go up. Can be
-  /// called again. Closing the node lets it go.
-  virtual void hold() noexcept = 0;
+  /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
+  /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.
+  /// Closing the node lets it go. True if it is as wished.
+  bool hold(bool yes) noexcept { return is_held() == yes || try_to_hold(yes); }
+  [[nodiscard]] virtual bool is_held() const noexcept = 0;
   /// True if another program keeps to itself what the node says. Not asked while something is down: false.
   [[nodiscard]] virtual bool is_held_by_another() noexcept = 0;
   /// True while a key or button is down.
@@ -46,6 +48,9 @@ class Node {
 
   /// Times that the kernel has lost events of this node.
   [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;
+
+ protected:
+  virtual bool try_to_hold(bool yes) noexcept = 0;
 };
 
 /// Opens a node; null and minus the error number in `error` if it cannot be opened or is none.

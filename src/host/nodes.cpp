@@ -17,7 +17,7 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     return std::nullopt;
   }
   if (!is_playable(catalogue_, node->description())) return std::nullopt;
-  if (hold_all_) node->hold();
+  if (hold_all_) node->hold(true);
   open_.push_back({++last_number_, place.path, std::move(node), hold_all_});
   return last_number_;
 }
@@ -26,6 +26,7 @@ std::optional<int> Nodes::close(const std::string& path) {
   const auto at = std::ranges::find(open_, path, &Open::path);
   if (at == open_.end()) return std::nullopt;
   const int number = at->number;
+  old_losses_ += at->node->losses();
   open_.erase(at);
   return number;
 }
@@ -49,10 +50,12 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
     Node& node = *open_[i].node;
     read_.clear();
     const bool there = polled[i].revents == 0 || node.drain(read_);
-    if (open_[i].hold && there && polled[i].revents != 0) node.hold();
+    if (there && polled[i].revents != 0) node.hold(open_[i].hold);
     if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
     for (ReadReport& report : read_) news_.said.push_back({open_[i].number, std::move(report)});
-    if (!there) news_.gone.push_back(open_[i].number);
+    if (there) continue;
+    news_.gone.push_back(open_[i].number);
+    old_losses_ += node.losses();
   }
   std::erase_if(open_,
                 [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
@@ -64,15 +67,36 @@ const Description& Nodes::description(int number) const {
   return std::ranges::find(open_, number, &Open::number)->node->description();
 }
 
-void Nodes::hold(int number) noexcept {
+std::optional<int> Nodes::number_of(const std::string& path) const noexcept {
+  const auto at = std::ranges::find(open_, path, &Open::path);
+  if (at == open_.end()) return std::nullopt;
+  return at->number;
+}
+
+void Nodes::hold(int number, bool yes) noexcept {
   const auto at = std::ranges::find(open_, number, &Open::number);
-  if (at == open_.end() || at->hold) return;
-  at->hold = true;
-  at->node->hold();
+  if (at == open_.end()) return;
+  at->hold = yes;
+  at->node->hold(yes);
+}
+
+bool Nodes::waits_for_hold() const noexcept {
+  return std::ranges::any_of(open_, [](const Open& open) { return open.hold && !open.node->is_held(); });
+}
+
+bool Nodes::is_held_by_another(int number) const noexcept {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  return at != open_.end() && at->node->is_held_by_another();
 }
 
 bool Nodes::anything_down() const noexcept {
-  return std::ranges::any_of(open_, [](const Open& open) { return open.hold && open.node->is_down(); });
+  return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_held() && open.node->is_down(); });
+}
+
+std::uint64_t Nodes::losses() const noexcept {
+  std::uint64_t all = old_losses_;
+  for (const Open& open : open_) all += open.node->losses();
+  return all;
 }
 
 }  // namespace omnipar::host

@@ -30,8 +30,13 @@ class Nodes {
   [[nodiscard]] std::optional<int> open(const NodePlace& place);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
   void hold_all(bool yes) noexcept { hold_all_ = yes; }
-  /// Likewise for one node, until it is closed. A number that is not there is ignored.
-  void hold(int number) noexcept;
+  /// Likewise for one node, until it is closed or let go again, when nothing on it is down. A number that is not there
+  /// is ignored.
+  void hold(int number, bool yes) noexcept;
+  /// True while a node that is to be held is not.
+  [[nodiscard]] bool waits_for_hold() const noexcept;
+  /// True if another program holds the node.
+  [[nodiscard]] bool is_held_by_another(int number) const noexcept;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
@@ -53,8 +58,12 @@ class Nodes {
   [[nodiscard]] const News& drain(std::span<const pollfd> polled);
 
   [[nodiscard]] const Description& description(int number) const;
-  /// True while a key or button of a node that is to be held is down.
+  /// The number of the node of that path; nothing if it is not open.
+  [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
+  /// True while a key or button of a node that is held is down.
   [[nodiscard]] bool anything_down() const noexcept;
+  /// Times that the kernel has lost events, of all nodes that ever were open.
+  [[nodiscard]] std::uint64_t losses() const noexcept;
 
  private:
   struct Open {
@@ -70,6 +79,7 @@ class Nodes {
   bool hold_all_ = false;
   bool met_a_closed_door_ = false;
   int last_number_ = 0;
+  std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   std::vector<ReadReport> read_;
   News news_;

@@ -1,4 +1,5 @@
 // What a node's place in /sys tells.
+#include <algorithm>
 #include <charconv>
 #include <string_view>
 
@@ -27,8 +28,8 @@ std::string socket_of(const std::string& syspath) {
 
 std::string device_of(const std::string& syspath) {
   if (std::string socket = socket_of(syspath); !socket.empty()) return socket;
-  // …/BUS:VENDOR:PRODUCT.NUMBER/input/inputN/eventN
-  const std::size_t input = syspath.find("/input/input");
+  // …/BUS:VENDOR:PRODUCT.NUMBER/input/inputN/eventN, or …/hidraw/hidrawN
+  const std::size_t input = std::min(syspath.find("/input/input"), syspath.find("/hidraw/"));
   if (input == std::string::npos) return {};
   const std::size_t slash = syspath.rfind('/', input - 1);
   const std::string_view name = std::string_view{syspath}.substr(slash + 1, input - slash - 1);

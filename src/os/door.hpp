@@ -7,6 +7,7 @@
 
 #include <csignal>
 #include <cstddef>
+#include <functional>
 #include <initializer_list>
 #include <poll.h>
 #include <span>
@@ -66,6 +67,26 @@ class Door {
   /// Signals that become readable on a descriptor instead of ending the program.
   virtual int catch_signals(std::initializer_list<int> signals) = 0;
   virtual bool is_root() = 0;
+  /// Real-time priority for this process alone, not for those that it starts.
+  virtual int be_urgent() = 0;
+  virtual unsigned user() = 0;
+  virtual unsigned group() = 0;
+  /// Takes this process out of namespaces that it shares with others, and mounts; both as the calls of that name.
+  /// Empty words are not given.
+  virtual int unshare(int what) = 0;
+  virtual int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
+                    const std::string& more) = 0;
+
+  /// Starts a program, which has our streams, no other descriptor, and no signal blocked: its process, or minus
+  /// the error number. `before` is called in the new process first; if it fails with minus an error number, the
+  /// program is not started.
+  virtual pid_t start(const std::vector<std::string>& command, const std::function<int()>& before) = 0;
+  /// What our children leave behind becomes our own children.
+  virtual int adopt_orphans() = 0;
+  /// A child that has ended and its status as waitpid gives it; 0 if none has ended, -ECHILD if there is none.
+  virtual pid_t collect(int& status) = 0;
+  virtual int signal(pid_t process, int number) = 0;
+  virtual bool is_executable(const std::string& path) = 0;
 };
 
 /// The real system.

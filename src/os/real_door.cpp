@@ -1,8 +1,11 @@
 #include <dirent.h>
 #include <fcntl.h>
+#include <sched.h>
 #include <spawn.h>
 #include <sys/file.h>
 #include <sys/ioctl.h>
+#include <sys/mount.h>
+#include <sys/prctl.h>
 #include <sys/signalfd.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -213,6 +216,72 @@ class RealDoor final : public Door {
   }
 
   bool is_root() override { return ::geteuid() == 0; }
+
+  int be_urgent() override {
+    const sched_param lowest{.sched_priority = ::sched_get_priority_min(SCHED_FIFO)};
+    return uninterrupted([&] { return ::sched_setscheduler(0, SCHED_FIFO | SCHED_RESET_ON_FORK, &lowest); });
+  }
+
+  unsigned user() override { return ::geteuid(); }
+  unsigned group() override { return ::getegid(); }
+
+  int unshare(int what) override {
+    return uninterrupted([&] { return ::unshare(what); });
+  }
+
+  int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
+            const std::string& more) override {
+    const auto word = [](const std::string& text) { return text.empty() ? nullptr : text.c_str(); };
+    return uninterrupted([&] { return ::mount(word(from), to.c_str(), word(type), flags, word(more)); });
+  }
+
+  pid_t start(const std::vector<std::string>& command, const std::function<int()>& before) override {
+    // The new process says by this pipe why it cannot go on; a started program closes it unsaid.
+    int ends[2] = {-1, -1};
+    if (::pipe2(ends, O_CLOEXEC) < 0) return -errno;
+    const pid_t child = fork();
+    if (child == 0) become(command, before, ends[1]);
+    ::close(ends[1]);
+    int failure = child < 0 ? child : 0;
+    if (child > 0 && read(ends[0], std::as_writable_bytes(std::span{&failure, 1})) > 0) wait_for(child);
+    ::close(ends[0]);
+    return failure < 0 ? failure : child;
+  }
+
+  int adopt_orphans() override {
+    return uninterrupted([] { return ::prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0); });
+  }
+
+  pid_t collect(int& status) override {
+    return uninterrupted([&] { return ::waitpid(-1, &status, WNOHANG); });
+  }
+
+  int signal(pid_t process, int number) override {
+    return uninterrupted([&] { return ::kill(process, number); });
+  }
+
+  bool is_executable(const std::string& path) override {
+    struct stat kind {};
+    return ::stat(path.c_str(), &kind) == 0 && S_ISREG(kind.st_mode) && ::access(path.c_str(), X_OK) == 0;
+  }
+
+ private:
+  [[noreturn]] void become(const std::vector<std::string>& command, const std::function<int()>& before, int tell) {
+    sigset_t none;
+    ::sigemptyset(&none);
+    ::sigprocmask(SIG_SETMASK, &none, nullptr);
+    int failure = before ? before() : 0;
+    if (failure == 0) {
+      std::vector<char*> words;
+      for (const std::string& word : command) words.push_back(const_cast<char*>(word.c_str()));
+      words.push_back(nullptr);
+      ::execvp(words[0], words.data());
+      failure = -errno;
+    }
+    static_cast<void>(write(tell, std::as_bytes(std::span{&failure, 1})));
+    constexpr int not_started = 127;
+    ::_exit(not_started);
+  }
 };
 
 }  // namespace

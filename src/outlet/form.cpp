@@ -4,7 +4,11 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
+#include <set>
 #include <utility>
+
+#include "base/code_names.hpp"
 
 namespace omnipar::outlet {
 namespace {
@@ -12,79 +16,185 @@ namespace {
 constexpr NativeRange stick_range{-32768, 32767, 0};
 constexpr NativeRange trigger_range{0, 255, 0};
 constexpr NativeRange hat_range{-1, 1, 0};
+constexpr NativeRange place_range{0, 65535, 32768};
 
-constexpr std::array places = std::to_array<std::pair<std::string_view, Code>>({
-    {"south", code::btn_south},
-    {"east", code::btn_east},
-    {"north", code::btn_north},
-    {"west", code::btn_west},
-    {"left-shoulder", code::btn_tl},
-    {"right-shoulder", code::btn_tr},
-    {"select", code::btn_select},
-    {"coin", code::btn_select},
-    {"start", code::btn_start},
-    {"home", code::btn_mode},
-    {"left-stick-press", code::btn_thumbl},
-    {"right-stick-press", code::btn_thumbr},
-    {"dpad-up", code::abs_hat0y},
-    {"dpad-down", code::abs_hat0y},
-    {"dpad-left", code::abs_hat0x},
-    {"dpad-right", code::abs_hat0x},
-    {"left-trigger", code::abs_z},
-    {"right-trigger", code::abs_rz},
-    {"pedal", code::abs_rz},
-    {"wheel", code::abs_x},
+struct Entry {
+  std::string_view place;
+  Spot spot;
+};
+
+constexpr std::array places = std::to_array<Entry>({
+    {"south", {FormKind::pad, code::btn_south}},
+    {"east", {FormKind::pad, code::btn_east}},
+    {"north", {FormKind::pad, code::btn_north}},
+    {"west", {FormKind::pad, code::btn_west}},
+    {"left-shoulder", {FormKind::pad, code::btn_tl}},
+    {"right-shoulder", {FormKind::pad, code::btn_tr}},
+    {"select", {FormKind::pad, code::btn_select}},
+    {"coin", {FormKind::pad, code::btn_select}},
+    {"start", {FormKind::pad, code::btn_start}},
+    {"home", {FormKind::pad, code::btn_mode}},
+    {"left-stick-press", {FormKind::pad, code::btn_thumbl}},
+    {"right-stick-press", {FormKind::pad, code::btn_thumbr}},
+    {"dpad-up", {FormKind::pad, code::abs_hat0y}},
+    {"dpad-down", {FormKind::pad, code::abs_hat0y}},
+    {"dpad-left", {FormKind::pad, code::abs_hat0x}},
+    {"dpad-right", {FormKind::pad, code::abs_hat0x}},
+    {"left-trigger", {FormKind::pad, code::abs_z}},
+    {"right-trigger", {FormKind::pad, code::abs_rz}},
+    {"pedal", {FormKind::pad, code::abs_rz}},
+    {"wheel", {FormKind::pad, code::abs_x}},
+    {"mouse-left", {FormKind::mouse, key(BTN_LEFT)}},
+    {"mouse-right", {FormKind::mouse, key(BTN_RIGHT)}},
+    {"mouse-middle", {FormKind::mouse, key(BTN_MIDDLE)}},
+    {"mouse-wheel", {FormKind::mouse, relative(REL_WHEEL)}},
+    {"spinner", {FormKind::mouse, relative(REL_X)}},
+    {"trigger", {FormKind::pointer, key(BTN_LEFT)}},
+    {"reload", {FormKind::pointer, key(BTN_RIGHT)}},
 });
 
-}  // namespace
+/// Places of two axes each: the code of the one to the right, then of the one downwards.
+struct PairEntry {
+  std::string_view place;
+  FormKind form;
+  Code x, y;
+};
+constexpr std::array pair_places = std::to_array<PairEntry>({
+    {"left-stick", FormKind::pad, code::abs_x, code::abs_y},
+    {"right-stick", FormKind::pad, code::abs_rx, code::abs_ry},
+    {"mouse", FormKind::mouse, relative(REL_X), relative(REL_Y)},
+    {"trackball", FormKind::mouse, relative(REL_X), relative(REL_Y)},
+    {"gun", FormKind::pointer, code::abs_x, code::abs_y},
+    {"pointer", FormKind::pointer, code::abs_x, code::abs_y},
+});
 
-const std::vector<Code>& pad_keys() {
-  static const std::vector<Code> keys{code::btn_south,  code::btn_east,  code::btn_north, code::btn_west,
-                                      code::btn_tl,     code::btn_tr,    code::btn_tl2,   code::btn_tr2,
-                                      code::btn_select, code::btn_start, code::btn_mode,  code::btn_thumbl,
-                                      code::btn_thumbr};
+constexpr std::array modifiers{KEY_LEFTSHIFT, KEY_RIGHTSHIFT, KEY_LEFTCTRL, KEY_RIGHTCTRL,
+                               KEY_LEFTALT,   KEY_RIGHTALT,   KEY_LEFTMETA, KEY_RIGHTMETA};
+
+std::vector<Code> keyboard_keys() {
+  std::vector<Code> keys;
+  for (std::uint16_t number = KEY_ESC; number <= KEY_COMPOSE; ++number) keys.push_back(key(number));
+  for (std::uint16_t number = KEY_F13; number <= KEY_F24; ++number) keys.push_back(key(number));
+  std::ranges::stable_partition(keys, [](Code code) { return !is_modifier(code); });
   return keys;
 }
 
-const std::vector<PadAxis>& pad_axes() {
-  static const std::vector<PadAxis> axes{
-      {code::abs_x, stick_range},   {code::abs_y, stick_range},   {code::abs_z, trigger_range},
-      {code::abs_rx, stick_range},  {code::abs_ry, stick_range},  {code::abs_rz, trigger_range},
-      {code::abs_hat0x, hat_range}, {code::abs_hat0y, hat_range},
-  };
-  return axes;
+Form pad_form() {
+  return {"pad",
+          0x0001,
+          {code::btn_south, code::btn_east, code::btn_north, code::btn_west, code::btn_tl, code::btn_tr, code::btn_tl2,
+           code::btn_tr2, code::btn_select, code::btn_start, code::btn_mode, code::btn_thumbl, code::btn_thumbr},
+          {},
+          {{code::abs_x, stick_range},
+           {code::abs_y, stick_range},
+           {code::abs_z, trigger_range},
+           {code::abs_rx, stick_range},
+           {code::abs_ry, stick_range},
+           {code::abs_rz, trigger_range},
+           {code::abs_hat0x, hat_range},
+           {code::abs_hat0y, hat_range}}};
 }
 
-std::string pad_name(int port) { return fmt::format("Omnipar port {} pad", port); }
-std::string pad_phys(int port) { return fmt::format("{}port{}/pad", our_mark, port); }
+Form mouse_form() {
+  return {"mouse",
+          0x0003,
+          {key(BTN_LEFT), key(BTN_RIGHT), key(BTN_MIDDLE), key(BTN_SIDE), key(BTN_EXTRA)},
+          {relative(REL_X), relative(REL_Y), relative(REL_WHEEL), relative(REL_HWHEEL)},
+          {}};
+}
 
-input_id pad_id(int port) {
+/// BTN_LEFT makes udev take it for a mouse; with another button it would have no class, and nobody would find it.
+Form pointer_form() {
+  return {"pointer",
+          0x0004,
+          {key(BTN_LEFT), key(BTN_RIGHT), key(BTN_MIDDLE)},
+          {},
+          {{code::abs_x, place_range}, {code::abs_y, place_range}},
+          true};
+}
+
+/// "key-q" is KEY_Q, "key-left-shift" KEY_LEFTSHIFT.
+std::optional<Spot> key_spot(std::string_view place) {
+  constexpr std::string_view family = "key-";
+  if (!place.starts_with(family)) return std::nullopt;
+  std::string name = "KEY_";
+  for (const char c : place.substr(family.size()))
+    if (c != '-') name += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  const auto code = code_of_name(name);
+  const auto& keys = form_of(FormKind::keyboard).keys;
+  if (!code || std::ranges::find(keys, *code) == keys.end()) return std::nullopt;
+  return Spot{FormKind::keyboard, *code};
+}
+
+}  // namespace
+
+const FormAxis* Form::axis(Code code) const noexcept {
+  const auto at = std::ranges::find(axes, code, &FormAxis::code);
+  return at == axes.end() ? nullptr : &*at;
+}
+
+const Form& form_of(FormKind kind) {
+  static const std::array<Form, 4> forms{pad_form(), Form{"keyboard", 0x0002, keyboard_keys(), {}, {}}, mouse_form(),
+                                         pointer_form()};
+  return forms.at(static_cast<std::size_t>(kind));
+}
+
+std::string device_name(DeviceKey device) {
+  return fmt::format("Omnipar port {} {}", device.port, form_of(device.form).word);
+}
+
+std::string device_phys(DeviceKey device) {
+  return fmt::format("{}port{}/{}", our_mark, device.port, form_of(device.form).word);
+}
+
+input_id device_id(DeviceKey device) {
   constexpr std::uint16_t open_community_vendor = 0x1209;
-  constexpr std::uint16_t pad_form = 0x0001;
-  return {BUS_VIRTUAL, open_community_vendor, pad_form, static_cast<std::uint16_t>(port)};
+  return {BUS_VIRTUAL, open_community_vendor, form_of(device.form).product, static_cast<std::uint16_t>(device.port)};
 }
 
-std::optional<Code> pad_code(std::string_view place, std::string_view target) {
-  const bool sideways = target.ends_with("-x");
-  if (place == "left-stick") return sideways ? code::abs_x : code::abs_y;
-  if (place == "right-stick") return sideways ? code::abs_rx : code::abs_ry;
-  const auto* const at = std::ranges::find(places, place, &std::pair<std::string_view, Code>::first);
-  if (at == places.end()) return std::nullopt;
-  return at->second;
+std::optional<Spot> spot_of(const TargetInfo& target) {
+  const auto* const pair = std::ranges::find(pair_places, target.place, &PairEntry::place);
+  if (pair != pair_places.end()) return Spot{pair->form, target.name.ends_with("-x") ? pair->x : pair->y};
+  const auto* const at = std::ranges::find(places, target.place, &Entry::place);
+  if (at != places.end()) return at->spot;
+  return key_spot(target.place);
 }
 
-std::vector<input_event> neutral_report() {
+std::vector<DeviceKey> devices_of(const Plan& plan) {
+  std::vector<DeviceKey> devices;
+  for (const PortInfo& port : plan.ports()) {
+    if (port.number == 0) continue;
+    std::set<FormKind> forms;
+    for (const TargetInfo& target : plan.targets().subspan(port.first_target, port.target_count))
+      if (const auto spot = spot_of(target)) forms.insert(spot->form);
+    if (forms.empty()) forms.insert(FormKind::pad);
+    for (const FormKind form : forms) devices.push_back({port.number, form});
+  }
+  std::ranges::sort(devices);
+  return devices;
+}
+
+bool is_modifier(Code code) noexcept {
+  return code.type == ev_key && std::ranges::find(modifiers, int{code.number}) != modifiers.end();
+}
+
+input_event event_of(Code code, std::int32_t value) noexcept {
+  input_event event{};
+  event.type = code.type;
+  event.code = code.number;
+  event.value = value;
+  return event;
+}
+
+input_event end_of_report() noexcept { return event_of({EV_SYN, SYN_REPORT}, 0); }
+
+std::vector<input_event> neutral_report(FormKind kind) {
+  const Form& form = form_of(kind);
   std::vector<input_event> events;
-  const auto add = [&events](Code code, std::int32_t value) {
-    input_event event{};
-    event.type = code.type;
-    event.code = code.number;
-    event.value = value;
-    events.push_back(event);
-  };
-  for (const Code code : pad_keys()) add(code, 0);
-  for (const PadAxis& axis : pad_axes()) add(axis.code, axis.range.rest);
-  add({EV_SYN, SYN_REPORT}, 0);
+  for (const Code code : form.keys) events.push_back(event_of(code, 0));
+  for (const FormAxis& axis : form.axes)
+    if (!form.stays) events.push_back(event_of(axis.code, axis.range.rest));
+  events.push_back(end_of_report());
   return events;
 }
 

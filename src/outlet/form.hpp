@@ -1,14 +1,16 @@
-// The form of a virtual pad: fixed by its kind, never by the plan, because programs number buttons by
-// what a device has. It is the kernel's gamepad convention whole.
+// The forms of virtual devices: each is fixed by its kind, never by the plan, because programs number
+// buttons by what a device has, and udev tells by it what the device is.
 #pragma once
 
 #include <linux/input.h>
 
+#include <compare>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "omnipar/plan.hpp"
 #include "omnipar/report.hpp"
 #include "omnipar/system_sheet.hpp"
 
@@ -17,23 +19,60 @@ namespace omnipar::outlet {
 /// What the phys of each of our virtual devices begins with; units with it are never taken.
 inline constexpr std::string_view our_mark = "omnipar/";
 
-struct PadAxis {
+enum class FormKind : std::uint8_t {
+  pad,       ///< the kernel's gamepad convention whole
+  keyboard,  ///< keys 1 to 127 and the further function keys; the kernel repeats
+  mouse,     ///< movements, two wheels, five buttons
+  pointer,   ///< a place (0..65535 each way), three buttons
+};
+
+struct FormAxis {
   Code code;
   NativeRange range;
 };
 
-[[nodiscard]] const std::vector<Code>& pad_keys();
-[[nodiscard]] const std::vector<PadAxis>& pad_axes();
+struct Form {
+  std::string_view word;  ///< as in the device's name
+  std::uint16_t product = 0;
+  std::vector<Code> keys;  ///< in the order in which they are let go
+  std::vector<Code> movements;
+  std::vector<FormAxis> axes;
+  bool stays = false;  ///< its axes stay where they were left
 
-/// Name, bus, ids and version of the virtual pad of a port.
-[[nodiscard]] std::string pad_name(int port);
-[[nodiscard]] std::string pad_phys(int port);
-[[nodiscard]] input_id pad_id(int port);
+  [[nodiscard]] const FormAxis* axis(Code code) const noexcept;
+};
+[[nodiscard]] const Form& form_of(FormKind kind);
 
-/// The code of a virtual pad for a target with this place. A direction comes with the hat's axis.
-[[nodiscard]] std::optional<Code> pad_code(std::string_view place, std::string_view target);
+/// A virtual device is known by its port and its form.
+struct DeviceKey {
+  int port = 0;
+  FormKind form = FormKind::pad;
+  friend auto operator<=>(const DeviceKey&, const DeviceKey&) = default;
+};
 
-/// A report that brings every control to rest.
-[[nodiscard]] std::vector<input_event> neutral_report();
+/// Name, bus, ids and version follow from that alone.
+[[nodiscard]] std::string device_name(DeviceKey device);
+[[nodiscard]] std::string device_phys(DeviceKey device);
+[[nodiscard]] input_id device_id(DeviceKey device);
+
+/// Where a target comes out: a form and a code there. A direction comes with the hat's axis.
+struct Spot {
+  FormKind form = FormKind::pad;
+  Code code;
+  friend bool operator==(const Spot&, const Spot&) = default;
+};
+[[nodiscard]] std::optional<Spot> spot_of(const TargetInfo& target);
+
+/// The devices that a plan's ports need, in order; a port whose targets come out nowhere has a pad.
+[[nodiscard]] std::vector<DeviceKey> devices_of(const Plan& plan);
+
+/// A modifier key (shift, control, alt, meta): outermost when keys go down and up together.
+[[nodiscard]] bool is_modifier(Code code) noexcept;
+
+[[nodiscard]] input_event event_of(Code code, std::int32_t value) noexcept;
+[[nodiscard]] input_event end_of_report() noexcept;
+
+/// A report that brings every control of a form to rest.
+[[nodiscard]] std::vector<input_event> neutral_report(FormKind kind);
 
 }  // namespace omnipar::outlet

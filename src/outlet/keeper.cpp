@@ -16,16 +16,6 @@ namespace {
 
 constexpr Duration three_frames{50'000};
 
-void end_devices(os::Door& door, const std::vector<int>& devices) {
-  const std::vector<input_event> neutral = neutral_report();
-  for (const int device : devices) os::write_all(door, device, std::as_bytes(std::span{neutral}));
-  if (!devices.empty()) door.sleep(three_frames);
-  for (const int device : devices) {
-    door.control(device, UI_DEV_DESTROY, 0UL);
-    door.close(device);
-  }
-}
-
 /// Nothing but the socket stays open, so that the keeper holds no unit and no terminal; a Ctrl-C that
 /// is meant for the player does not reach it.
 void leave_everything_but(int socket) {
@@ -36,21 +26,29 @@ void leave_everything_but(int socket) {
   ::close_range(static_cast<unsigned>(socket) + 1, ~0U, 0);
 }
 
-[[noreturn]] void keep(os::Door& door, int socket) {
+}  // namespace
+
+void Keeper::keep(os::Door& door, int socket) {
   leave_everything_but(socket);
-  std::vector<int> devices;
+  std::vector<Given> devices;
   std::array<std::byte, 8> message{};
   for (;;) {
     int device = -1;
     const ssize_t got = door.receive(socket, message, device);
-    if (device >= 0) devices.push_back(device);
+    if (device >= 0) devices.push_back({device, static_cast<FormKind>(message[0])});
     if (got <= 0) break;
   }
-  end_devices(door, devices);
+  for (const Given& given : devices) {
+    const std::vector<input_event> neutral = neutral_report(given.form);
+    os::write_all(door, given.device, std::as_bytes(std::span{neutral}));
+  }
+  if (!devices.empty()) door.sleep(three_frames);
+  for (const Given& given : devices) {
+    door.control(given.device, UI_DEV_DESTROY, 0UL);
+    door.close(given.device);
+  }
   ::_exit(0);
 }
-
-}  // namespace
 
 int Keeper::start() {
   int ends[2] = {-1, -1};
@@ -66,11 +64,11 @@ int Keeper::start() {
   return 0;
 }
 
-int Keeper::give(int device) {
-  constexpr std::array<std::byte, 1> here_is_one{std::byte{1}};
-  const ssize_t sent = door_.send(socket_.get(), here_is_one, device);
+int Keeper::give(int device, FormKind form) {
+  const std::array<std::byte, 1> message{static_cast<std::byte>(form)};
+  const ssize_t sent = door_.send(socket_.get(), message, device);
   if (sent < 0) return static_cast<int>(sent);
-  devices_.push_back(device);
+  devices_.push_back({device, form});
   return 0;
 }
 
@@ -79,9 +77,9 @@ int Keeper::start_again() {
   if (process_ > 0) door_.wait_for(process_);
   process_ = -1;
   int result = start();
-  const std::vector<int> devices = std::exchange(devices_, {});
-  for (const int device : devices)
-    if (result == 0) result = give(device);
+  const std::vector<Given> devices = std::exchange(devices_, {});
+  for (const Given& given : devices)
+    if (result == 0) result = give(given.device, given.form);
   devices_ = devices;
   return result;
 }

@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "os/door.hpp"
+#include "outlet/form.hpp"
 
 namespace omnipar::outlet {
 
@@ -25,8 +26,8 @@ class Keeper {
 
   /// Starts the process; 0, or minus the error number.
   int start();
-  /// Gives it a device to hold; the player keeps its own descriptor.
-  int give(int device);
+  /// Gives it a device to hold, of this form; the player keeps its own descriptor.
+  int give(int device, FormKind form);
   /// Readable when the keeper is gone.
   [[nodiscard]] int descriptor() const noexcept { return socket_.get(); }
   /// Starts another and gives it all devices; 0, or minus the error number.
@@ -39,7 +40,13 @@ class Keeper {
   os::Door& door_;
   os::Descriptor socket_;
   pid_t process_ = -1;
-  std::vector<int> devices_;
+  struct Given {
+    int device = -1;
+    FormKind form = FormKind::pad;
+  };
+  std::vector<Given> devices_;
+
+  [[noreturn]] static void keep(os::Door& door, int socket);
 };
 
 }  // namespace omnipar::outlet

@@ -4,19 +4,49 @@
 
 #include <algorithm>
 #include <array>
-#include <map>
+#include <cstring>
 #include <memory>
+#include <set>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include "host/alone.hpp"
+#include "host/look.hpp"
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
-#include "outlet/pads.hpp"
+#include "outlet/outlets.hpp"
+#include "play/held_pair.hpp"
+#include "play/program.hpp"
 #include "play/swap.hpp"
 #include "play/table.hpp"
 
 namespace omnipar::play {
 namespace {
+
+constexpr std::string_view freeze_action = "freeze";
+
+/// It cannot be bound away, for it is watched beside the plan.
+HeldPairs way_out() {
+  constexpr Duration long_enough = std::chrono::seconds{2};
+  return HeldPairs{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
+}
+constexpr const char* way_out_words =
+    "Way out: Ctrl-C here, or start + select of one controller (start + coin of a panel) held for 2 s.";
+
+/// What ends a freeze: the chords that begin one. The engine, which is frozen, does not see them.
+HeldPairs ways_to_thaw(const Profile& profile) {
+  std::vector<Pair> pairs;
+  for (const HotAction& hot : profile.hot)
+    if (hot.action == freeze_action) pairs.push_back({hot.hold, hot.press, hot.after});
+  return HeldPairs{std::move(pairs)};
+}
+
+std::string status_words(int status) {
+  constexpr int by_signal = 128;
+  if (status > by_signal) return fmt::format("by signal {}", status - by_signal);
+  return status == 0 ? "well" : fmt::format("with status {}", status);
+}
 
 class Session final : Listener {
  public:
@@ -26,42 +56,57 @@ class Session final : Listener {
         profile_(options.profile),
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
-        pads_(door, engine_),
-        nodes_(door, options.catalogue, options.with_virtual) {}
+        outlets_(door, engine_),
+        nodes_(door, options.catalogue, options.with_virtual),
+        program_(door),
+        way_out_(way_out()),
+        thaw_(ways_to_thaw(options.profile)) {}
 
-  SessionEnd run() {
-    engine_.advance(door_.now());
-    signals_ = os::Descriptor{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP})};
-    if (!signals_) return fail({"no-signals", Severity::error, "signals cannot be watched", "", "try again"});
-    if (auto failure = outlet::VirtualPad::check(door_)) return fail(*failure);
-    if (auto failure = pads_.start()) return fail(*failure);
-    watch_ = host::open_watch();
-    if (!watch_ || watch_->descriptor() < 0)
-      return fail({"no-udev", Severity::error, "units that come and go cannot be watched", "",
-                   "'omnipar doctor' looks for the cause"});
-    for (const host::NodePlace& place : watch_->present()) open(place);
-    ask_for_players();
-    hold_what_plays();
+  Played run() {
+    if (auto failure = begin()) fail(*failure);
     while (!end_) step();
     close();
-    return *end_;
+    stats_.losses = nodes_.losses();
+    stats_.refused = outlets_.refused();
+    Played played{*end_, table_.rig(), std::nullopt, stats_};
+    if (program_.ended()) played.program_status = program_.status();
+    return played;
   }
-
-  [[nodiscard]] const Rig& rig() const noexcept { return table_.rig(); }
 
  private:
   void say(const std::string& line) const { options_.say(line); }
 
-  SessionEnd fail(const Diagnostic& why) {
+  void fail(const Diagnostic& why) {
     say("omnipar: " + to_text(why));
     end_ = SessionEnd::failed;
-    pads_.keeper().close();
-    return SessionEnd::failed;
+  }
+
+  std::optional<Diagnostic> begin() {
+    began_ = door_.now();
+    engine_.advance(began_);
+    signals_ = os::Descriptor{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP, SIGCHLD})};
+    if (!signals_) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+    if (auto failure = outlet::VirtualDevice::check(door_)) return failure;
+    if (auto failure = refuses_alone()) return failure;
+    watch_ = host::open_watch();
+    if (!watch_ || watch_->descriptor() < 0)
+      return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
+                        "'omnipar doctor' looks for the cause"};
+    if (auto failure = outlets_.start()) return failure;
+    if (options_.urgent && door_.be_urgent() < 0)
+      say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
+    say(way_out_words);
+    needed_ = seats_needed();
+    if (!options_.command.empty()) table_.await(needed_);
+    for (const host::NodePlace& place : watch_->present()) open(place);
+    if (!ask_for_the_missing()) ask_for_players();
+    hold_what_plays();
+    return std::nullopt;
   }
 
   // -- people ---------------------------------------------------------------------------------------
 
-  /// "Player 2 (port 2)"; a seat without a port is only its name.
+  /// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
   std::string who(const std::string& seat) const {
     for (const PortInfo& port : engine_.plan().ports()) {
       if (!port.is_played_from(seat)) continue;
@@ -74,27 +119,31 @@ class Session final : Listener {
     const auto seats = table_.free_seats();
     if (seats.empty()) return;
     if (table_.rig().units.empty())
-      say(fmt::format("{}: press any button on your controller. (Ctrl-C ends; so does start + select held for 2 s.)",
-                      who(seats.front())));
+      say(fmt::format("{}: press any button on your controller.", who(seats.front())));
     else
       say(fmt::format("{} may join at any time: press any button.", who(seats.front())));
   }
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
-    somebody_sat_down_ = true;
+    seats_have_changed_ = true;
     for (const PortInfo& port : engine_.plan().ports()) {
       if (!port.is_played_from(seat)) continue;
-      const auto pad = pads_.open(port.number);
-      if (!pad) {
-        fail(pad.error());
-        return;
-      }
       if (!port.splitter.empty() && !again)
         say(fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
-      say(fmt::format("{} {} with \"{}\" on \"{}\"{}.", who(seat), again ? "goes on" : "plays", unit,
-                      outlet::pad_name(port.number), (*pad)->node().empty() ? "" : " (" + (*pad)->node() + ")"));
+      say(fmt::format("{} {} with \"{}\" on {}.", who(seat), again ? "goes on" : "plays", unit,
+                      device_words(port.number)));
     }
     if (!again) ask_for_players();
+  }
+
+  /// "\"Omnipar port 1 pad\" (/dev/input/event7)", all of them.
+  std::string device_words(int port) const {
+    std::vector<std::string> words;
+    for (const outlet::VirtualDevice& device : outlets_.devices())
+      if (device.key().port == port)
+        words.push_back(fmt::format("\"{}\"{}", outlet::device_name(device.key()),
+                                    device.node().empty() ? "" : " (" + device.node() + ")"));
+    return fmt::format("{}", fmt::join(words, " and "));
   }
 
   void left(const std::string& seat, const std::string& unit) override {
@@ -113,13 +162,164 @@ class Session final : Listener {
     say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, engine_.plan().seats().size()));
   }
   void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
+  void heard(int hand, const Attachment& attachment, const Report& report) override {
+    way_out_.take(hand, attachment, report);
+    if (engine_.frozen()) thaw_.take(hand, attachment, report);
+  }
 
   // -- units ------------------------------------------------------------------------------------------
 
   void open(const host::NodePlace& place) {
-    if (const auto node = nodes_.open(place)) table_.arrive(*node, nodes_.description(*node));
+    if (const auto node = nodes_.open(place)) {
+      if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
+      table_.arrive(*node, nodes_.description(*node));
+    }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
       say("Some units may not be read; 'omnipar doctor' says which and mends it.");
+  }
+
+  void say_who_holds(const std::string& node, const Description& unit) const {
+    const host::Holders holders = host::holders_of(door_, node);
+    say(fmt::format("\"{}\" is held by {}: what is pressed on it does not come here until that has ended{}.",
+                    printable(unit.name), holders.names.empty() ? "another program" : holders.names,
+                    holders.only == 0 ? "" : fmt::format(" ('kill {}' ends it)", holders.only)));
+  }
+
+  /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
+  /// frozen nobody is held.
+  void hold_what_plays() {
+    if (!std::exchange(seats_have_changed_, false)) return;
+    for (const int node : table_.playing_nodes()) nodes_.hold(node, !engine_.frozen());
+  }
+
+  // -- the program --------------------------------------------------------------------------------------
+
+  std::optional<Diagnostic> refuses_alone() const {
+    const std::string setting = options_.alone ? host::refuses_namespaces(door_) : "";
+    if (setting.empty()) return std::nullopt;
+    return Diagnostic{"not-alone", Severity::error,
+                      fmt::format("the units cannot be hidden from the program: the kernel's setting {} forbids it", setting),
+                      "", "'omnipar doctor' says how to allow it; or leave --alone away"};
+  }
+
+  /// The seats of the plan that the household has units for; else the first.
+  std::vector<std::string> seats_needed() const {
+    std::vector<std::string> seats;
+    for (const std::string& seat : engine_.plan().seats())
+      if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end()) seats.push_back(seat);
+    if (seats.empty() && !engine_.plan().seats().empty()) seats.push_back(engine_.plan().seats().front());
+    return seats;
+  }
+
+  bool is_missing(const std::string& seat) const { return !table_.is_played(seat); }
+
+  /// False if nobody who has a unit is away.
+  bool ask_for_the_missing() const {
+    bool asked = false;
+    for (const std::string& seat : needed_) {
+      const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
+      if (options_.command.empty() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
+      asked = true;
+      say(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
+                      who(seat), unit->name));
+    }
+    return asked;
+  }
+
+  bool waits_for_units() const {
+    const bool all_there = std::ranges::none_of(needed_, [this](const std::string& seat) { return is_missing(seat); });
+    return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
+  }
+
+  /// The system has told everybody of the virtual devices, or seems to forget it.
+  bool waits_for_announcement() const {
+    constexpr Duration patience = std::chrono::seconds{3};
+    return announced_.size() < outlets_.devices().size() && door_.now() < began_ + patience;
+  }
+
+  void start_when_ready() {
+    if (options_.command.empty() || program_.started() || engine_.frozen()) return;
+    if (waits_for_units() || waits_for_announcement()) return;
+    if (nodes_.waits_for_hold()) {
+      if (!std::exchange(said_let_go_, true)) say("Let go of all buttons; it starts when nothing is down.");
+      return;
+    }
+    start();
+  }
+
+  void start() {
+    host::Alone alone;
+    if (options_.alone) alone = host::without(door_, hidden_places());
+    say(fmt::format("Starting {}.", options_.command.front()));
+    const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
+    started_ = door_.now();
+    if (const int result = program_.start(options_.command, before); result < 0)
+      return fail({"not-started", Severity::error, fmt::format("it cannot be started: {}", std::strerror(-result)),
+                   options_.command.front(),
+                   options_.alone ? "try it without --alone" : "start it by itself, to see what it lacks"});
+    if (options_.alone)
+      say("It cannot open the units that are played on; lists of what is plugged in still show them, and raw nodes "
+          "of units that come later are not hidden.");
+  }
+
+  /// What the program must not open: what is played on, and all other controllers.
+  std::vector<std::string> hidden_places() {
+    std::vector<std::string> places;
+    const auto playing = table_.playing_nodes();
+    for (const host::NodePlace& place : watch_->present()) {
+      const auto node = nodes_.number_of(place.path);
+      if (!node) continue;
+      if (std::ranges::find(playing, *node) != playing.end() || is_controller(nodes_.description(*node)))
+        places.push_back(place.syspath);
+    }
+    return places;
+  }
+
+  void follow_program() {
+    const bool had_ended = program_.ended();
+    program_.collect();
+    if (!program_.ended()) return;
+    const auto left = program_.left(outlets_.keeper().process());
+    if (left.empty()) {
+      end_ = asked_by_hands_ ? SessionEnd::hands : SessionEnd::program;
+      say(fmt::format("{} has ended {}.", options_.command.front(), status_words(program_.status())));
+      constexpr Duration suspiciously_short = std::chrono::seconds{2};
+      if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
+        say("That was quick. If it handed over to a program that was running already, that one cannot be followed: "
+            "end it first, or play without a command.");
+    } else if (!had_ended) {
+      say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", options_.command.front(),
+                      fmt::join(left, ", ")));
+    }
+  }
+
+  /// Asks the program to end; whoever asks again is heard at once. Without a program, playing ends.
+  void ask_to_end(SessionEnd how, bool program_knows) {
+    asked_by_hands_ = asked_by_hands_ || how == SessionEnd::hands;
+    if (!program_.started()) {
+      end_ = how;
+      return;
+    }
+    if (asked_) return insist();
+    asked_ = door_.now();
+    if (!program_knows) program_.ask(outlets_.keeper().process());
+    say(fmt::format("{} is asked to end; after {:.0f} s it is ended by force.", options_.command.front(),
+                    static_cast<double>(options_.insist_after.count()) / 1e6));
+  }
+
+  void insist() {
+    if (std::exchange(insisted_, true)) return;
+    say("It is ended by force.");
+    program_.insist(outlets_.keeper().process());
+  }
+
+  std::optional<Time> program_due() const {
+    if (options_.command.empty()) return std::nullopt;
+    if (program_.started()) return asked_ && !insisted_ ? std::optional{*asked_ + options_.insist_after} : std::nullopt;
+    const Time announcement = began_ + std::chrono::seconds{3};
+    if (waits_for_announcement()) return announcement;
+    if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
+    return std::nullopt;
   }
 
   // -- the loop -----------------------------------------------------------------------------------------
@@ -130,8 +330,11 @@ class Session final : Listener {
       if (other && (!due || *other < *due)) due = other;
     };
     also(table_.next_due());
-    also(pads_.next_due());
+    also(outlets_.next_due());
     also(nodes_.next_due());
+    also(way_out_.next_due());
+    also(thaw_.next_due());
+    also(program_due());
     return due;
   }
 
@@ -139,7 +342,7 @@ class Session final : Listener {
     polled_.clear();
     polled_.push_back({signals_.get(), POLLIN, 0});
     polled_.push_back({watch_->descriptor(), POLLIN, 0});
-    polled_.push_back({pads_.keeper().descriptor(), POLLIN, 0});
+    polled_.push_back({outlets_.keeper().descriptor(), POLLIN, 0});
     nodes_.add_to(polled_);
     const auto due = next_due();
     const int ready = door_.wait(polled_, due ? &*due : nullptr);
@@ -147,61 +350,104 @@ class Session final : Listener {
       fail({"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
       return;
     }
+    ++stats_.wake_ups;
     constexpr std::size_t before_nodes = 3;
-    const auto& news = nodes_.drain(std::span{polled_}.subspan(before_nodes));
+    take_reports(std::span{polled_}.subspan(before_nodes));
+    hold_what_plays();
+    act();
+    if (polled_[1].revents != 0) take_news();
+    if (polled_[2].revents != 0) replace_keeper();
+    if (polled_[0].revents != 0) take_signals();
+    if (asked_ && door_.now() >= *asked_ + options_.insist_after) insist();
+    start_when_ready();
+  }
+
+  void take_reports(std::span<const pollfd> polled) {
+    const auto& news = nodes_.drain(polled);
     for (const host::Said& said : news.said) table_.report(said.node, {said.report.time, said.report.changes});
     for (const int node : news.gone) table_.leave(node);
     const Time now = door_.now();
     table_.advance(now);
     engine_.advance(now);
-    pads_.flush(std::max(now, engine_.now()));
-    hold_what_plays();
-    if (pads_.fired("exit")) end_ = SessionEnd::chord;
-    if (pads_.fired(swap_action)) swap_ports();
-    if (polled_[1].revents != 0) take_news();
-    if (polled_[2].revents != 0) replace_keeper();
-    if (polled_[0].revents != 0) take_signal();
+    stats_.reports += news.said.size();
+    if (!flush(now)) return;
+    const Time out = door_.now();
+    for (const host::Said& said : news.said) stats_.in_to_out.add(out - said.report.time);
   }
 
-  /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop.
-  void hold_what_plays() {
-    if (!std::exchange(somebody_sat_down_, false)) return;
-    for (const int node : table_.playing_nodes()) nodes_.hold(node);
+  /// True if anything went out.
+  bool flush(Time now) { return outlets_.flush(std::max(now, engine_.now())); }
+
+  /// What hands asked for besides playing.
+  void act() {
+    const Time now = door_.now();
+    const bool out = way_out_.fired(now);
+    if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
+    if (outlets_.fired(swap_action)) swap_ports();
+    if (thaw_.fired(now)) thaw();
+    if (outlets_.fired(freeze_action)) freeze();
   }
 
   void take_news() {
     while (const auto news = watch_->next()) {
-      if (news->came)
+      const bool ours = std::ranges::find(outlets_.devices(), news->place.path, &outlet::VirtualDevice::node) !=
+                        outlets_.devices().end();
+      if (ours && news->came)
+        announced_.insert(news->place.path);
+      else if (news->came)
         open(news->place);
       else if (const auto node = nodes_.close(news->place.path))
         table_.leave(*node);
     }
-    pads_.flush(std::max(door_.now(), engine_.now()));
+    hold_what_plays();
+    flush(door_.now());
+  }
+
+  void freeze() {
+    engine_.freeze();
+    thaw_.forget();
+    flush(door_.now());
+    seats_have_changed_ = true;
+    say("Frozen: the controllers work for the desktop again. The same buttons go on.");
+  }
+
+  void thaw() {
+    engine_.thaw();
+    seats_have_changed_ = true;
+    say("It goes on.");
   }
 
   void swap_ports() {
     const auto plan = swapped_plan(options_.catalogue, profile_);
     if (!plan) return say("omnipar: the ports stay as they are: " + to_text(plan.error().front()));
     engine_.adopt(*plan);
-    pads_.rewire();
+    if (auto failure = outlets_.rewire()) return fail(*failure);
     for (const PortInfo& port : plan->ports()) {
       if (port.number == 0 || !table_.is_played(std::string{port.seat})) continue;
-      if (const auto pad = pads_.open(port.number); !pad) fail(pad.error());
       say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
-    pads_.flush(std::max(door_.now(), engine_.now()));
+    flush(door_.now());
   }
 
   void replace_keeper() {
-    if (pads_.keeper().start_again() < 0)
+    if (outlets_.keeper().start_again() < 0)
       fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended and no other can be started",
             "", "close other programs and start again"});
   }
 
-  void take_signal() {
+  void take_signals() {
     signalfd_siginfo signal{};
-    if (door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0) end_ = SessionEnd::asked;
+    while (door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0) {
+      // A Ctrl-C at the terminal goes to the program as well.
+      const bool from_terminal = signal.ssi_signo == SIGINT && signal.ssi_code > 0;
+      if (signal.ssi_signo == SIGCHLD)
+        follow_program();
+      else
+        ask_to_end(SessionEnd::asked, from_terminal);
+    }
   }
+
+  // -- the end ------------------------------------------------------------------------------------------
 
   /// Others would never see what is down now go up; so the units are given back when nothing is down, but nobody
   /// waits for ever.
@@ -218,17 +464,32 @@ class Session final : Listener {
     nodes_.close_all();
   }
 
+  /// Of the program nothing stays behind, whatever ended the play.
+  void end_program() {
+    if (!program_.started()) return;
+    constexpr int tries = 100;
+    constexpr Duration pause{20'000};
+    for (int i = 0; i < tries; ++i) {
+      program_.collect();
+      if (program_.ended() && program_.left(outlets_.keeper().process()).empty()) return;
+      program_.insist(outlets_.keeper().process());
+      door_.sleep(pause);
+    }
+  }
+
   /// Everything goes to rest, what is still to be shown is shown, then the keeper removes the devices.
   void close() {
+    end_program();
     engine_.freeze();
-    pads_.flush(std::max(door_.now(), engine_.now()));
-    while (const auto due = pads_.next_due()) {
+    flush(door_.now());
+    while (const auto due = outlets_.next_due()) {
       door_.wait({}, &*due);
-      pads_.flush(std::max(*due, door_.now()));
+      flush(std::max(*due, door_.now()));
     }
     give_back();
-    pads_.keeper().close();
-    say(*end_ == SessionEnd::chord ? "Ended by start + select." : "Ended.");
+    outlets_.keeper().close();
+    if (*end_ == SessionEnd::hands) say("Ended by hand.");
+    if (*end_ == SessionEnd::asked) say("Ended.");
   }
 
   os::Door& door_;
@@ -236,22 +497,32 @@ class Session final : Listener {
   Profile profile_;  ///< as it is played now
   Engine engine_;
   Table table_;
-  outlet::Pads pads_;
+  outlet::Outlets outlets_;
   os::Descriptor signals_;
   std::unique_ptr<host::Watch> watch_;
   host::Nodes nodes_;
+  Program program_;
+  HeldPairs way_out_;
+  HeldPairs thaw_;
+  Stats stats_;
   std::vector<pollfd> polled_;
+  std::vector<std::string> needed_;  ///< seats
+  std::set<std::string> announced_;  ///< nodes of our devices that the system has told of
+  Time began_{};
+  Time started_{};             ///< when the program was
+  std::optional<Time> asked_;  ///< when the program was asked to end
   std::optional<SessionEnd> end_;
+  bool asked_by_hands_ = false;
+  bool insisted_ = false;
   bool said_no_permission_ = false;
-  bool somebody_sat_down_ = false;
+  bool said_let_go_ = false;
+  bool seats_have_changed_ = false;
 };
 
 }  // namespace
 
 Played play(os::Door& door, const Plan& plan, const SessionOptions& options) {
-  Session session{door, plan, options};
-  const SessionEnd how = session.run();
-  return {how, session.rig()};
+  return Session{door, plan, options}.run();
 }
 
 }  // namespace omnipar::play

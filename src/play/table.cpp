@@ -135,7 +135,7 @@ Table::Share Table::share_of(const Guest& guest, const Place& place, int node) c
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
   for (const std::string& part : parts_of(catalogue_, here.unit)) {
-    Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, false};
+    Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, ++last_hand_};
     if (const RigUnit* unit = known(here.unit, part)) {
       place.name = unit->name;
       place.seat = unit->seat;
@@ -244,8 +244,12 @@ void Table::take_seat(Guest& guest, Place& place) {
     play(place, true);
     return ask_for_the_lost();
   }
-  const auto untaken = free_seats();
-  Rig& rig = untaken.empty() ? stand_ins_ : rig_;
+  auto untaken = free_seats();
+  const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
+  if (missing != awaited_.end()) untaken.assign({*missing});
+  const bool stands_in =
+      untaken.empty() || std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end();
+  Rig& rig = stands_in ? stand_ins_ : rig_;
   std::string seat = untaken.empty() ? "" : untaken.front();
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
@@ -266,6 +270,7 @@ void Table::report(int node, const Report& report) {
     for (Place& place : guest.places) {
       const auto share = std::ranges::find(place.shares, node, &Share::node);
       if (share == place.shares.end()) continue;
+      listener_.heard(place.hand, share->attachment, report);
       if (share->playing) {
         engine_.feed(*share->playing, report);
         continue;

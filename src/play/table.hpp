@@ -35,6 +35,11 @@ class Listener {
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
   virtual void cannot_attach(const Diagnostic& why) = 0;
+  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it.
+  /// `hand` is a number of its own for each, from its coming to its leaving.
+  virtual void heard(int hand, const Attachment& attachment, const Report& report) {
+    static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);
+  }
 };
 
 class Table {
@@ -57,6 +62,8 @@ class Table {
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
+  /// Who is new takes the first of these seats that nobody plays from, though it is somebody else's.
+  void await(std::vector<std::string> seats) { awaited_ = std::move(seats); }
   /// The nodes that somebody plays on.
   [[nodiscard]] std::vector<int> playing_nodes() const;
   /// True while somebody plays from the seat.
@@ -75,6 +82,7 @@ class Table {
     std::string name;
     std::string seat;  ///< empty: nobody's yet
     std::vector<Share> shares;
+    int hand = 0;
     bool told_no_seat = false;  ///< or that it is of no use
     Notice notice{};
   };
@@ -113,6 +121,8 @@ class Table {
   std::map<int, Description> nodes_;
   std::vector<Guest> guests_;
   std::string last_asked_;
+  std::vector<std::string> awaited_;
+  int last_hand_ = 0;
 };
 
 }  // namespace omnipar::play

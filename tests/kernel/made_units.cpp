@@ -364,4 +364,19 @@ int Program::wait_for_end(int ms) {
   return -1;
 }
 
+bool tap_until(const UhidPad& pad, Program& program, const std::string& words) {
+  for (int tries = 0; tries < 20; ++tries) {
+    pad.send({south});
+    sleep_ms(60);
+    pad.send({});
+    if (program.wait_for(words, 1, 500)) return true;
+  }
+  return false;
+}
+
+std::vector<std::string> as_guest(const std::string& command) {
+  std::ofstream{"/etc/passwd"} << "root:x:0:0::/:/bin/sh\nguest:x:1000:1000::/tmp:/bin/sh\n";
+  return {"su", "-s", "/bin/sh", "-c", command, "guest"};
+}
+
 }  // namespace omnipar::test

@@ -143,6 +143,10 @@ class Program {
 };
 
 void sleep_ms(int ms);
+/// Taps until the program says so: reports that are sent before it has opened the node are lost.
+bool tap_until(const UhidPad& pad, Program& program, const std::string& words);
+/// A command as somebody who is not root and does not sit at the screen.
+[[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
 /// The process whose command name is this, or -1.
 [[nodiscard]] pid_t process_named(const std::string& name);
 /// The whole of a (small) file; empty if it cannot be read.

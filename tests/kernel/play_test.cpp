@@ -74,11 +74,9 @@ TEST_CASE("two pads, in either order of plugging, are two virtual pads in order 
   const UhidPad& red = red_first ? first : second;
   const UhidPad& blue = red_first ? second : first;
   Playing playing;
-  CHECK(nodes_named(port_1).empty());
   red.send({start_button});
   playing.expect("Player 1 plays with \"Red Pad\"");
   red.send({});
-  CHECK(nodes_named(port_2).empty());
   blue.send({south});
   playing.expect("Player 2 plays with \"Blue Pad\"");
   blue.send({});
@@ -377,5 +375,5 @@ TEST_CASE("start and select held for two seconds end it; every descriptor is clo
   }
   pad.send({static_cast<std::uint16_t>(start_button | select_button)});
   CHECK(playing.program().wait_for_end(8000) == 0);
-  CHECK(playing.program().output().find("Ended by start + select.") != std::string::npos);
+  CHECK(playing.program().output().find("Ended by hand.") != std::string::npos);
 }

@@ -70,17 +70,6 @@ std::string node_of(const std::string& name) {
   return nodes_named(name).front();
 }
 
-/// Taps until the program says so: reports that are sent before it has opened the node are lost.
-bool tap_until(const UhidPad& pad, Program& program, const std::string& words) {
-  for (int tries = 0; tries < 20; ++tries) {
-    pad.send({south});
-    sleep_ms(60);
-    pad.send({});
-    if (program.wait_for(words, 1, 500)) return true;
-  }
-  return false;
-}
-
 void end(Program& program) {
   program.signal(SIGTERM);
   CHECK(program.wait_for_end() == 0);
@@ -252,16 +241,6 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
   CHECK(kib_of(play.process()) <= kib + 512);
   end(play);
 }
-
-namespace {
-
-/// A command as somebody who is not root and does not sit at the screen.
-std::vector<std::string> as_guest(const std::string& command) {
-  std::ofstream{"/etc/passwd"} << "root:x:0:0::/:/bin/sh\nguest:x:1000:1000::/tmp:/bin/sh\n";
-  return {"su", "-s", "/bin/sh", "-c", command, "guest"};
-}
-
-}  // namespace
 
 TEST_CASE("the doctor names what is held, what may not be read, and what is paired only", "[units]") {
   const UhidPad pad{"Held Pad", "h"};

@@ -73,6 +73,18 @@ class FaultyDoor final : public os::Door {
   int wait_for(pid_t) override { return -ENOSYS; }
   int run(const std::vector<std::string>&) override { return -ENOSYS; }
   int catch_signals(std::initializer_list<int>) override { return -ENOSYS; }
+  int be_urgent() override { return -ENOSYS; }
+  unsigned user() override { return 0; }
+  unsigned group() override { return 0; }
+  int unshare(int) override { return -ENOSYS; }
+  int mount(const std::string&, const std::string&, const std::string&, unsigned long, const std::string&) override {
+    return -ENOSYS;
+  }
+  pid_t start(const std::vector<std::string>&, const std::function<int()>&) override { return -ENOSYS; }
+  int adopt_orphans() override { return -ENOSYS; }
+  pid_t collect(int&) override { return -ENOSYS; }
+  int signal(pid_t, int) override { return -ENOSYS; }
+  bool is_executable(const std::string&) override { return false; }
 
  private:
   [[nodiscard]] bool cut_short() const noexcept { return fault_ == Fault::short_way && calls_ == at_; }

@@ -1,8 +1,10 @@
-// One virtual pad, made through uinput.
+// One virtual device, made through uinput.
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
+#include <vector>
 
 #include <tl/expected.hpp>
 
@@ -12,33 +14,36 @@
 
 namespace omnipar::outlet {
 
-class VirtualPad {
+class VirtualDevice {
  public:
-  /// Makes the virtual pad of a port; it is there at once. Fails with `no-uinput` (not there or not
-  /// allowed) or `uinput-refused`.
-  [[nodiscard]] static tl::expected<VirtualPad, Diagnostic> make(os::Door& door, int port);
+  /// Makes a device; it is there at once. Fails with `no-uinput` (not there or not allowed) or
+  /// `uinput-refused`.
+  [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Door& door, DeviceKey key);
 
   /// What `make` would fail with for want of the device or a permission, before anything is made.
   [[nodiscard]] static std::optional<Diagnostic> check(os::Door& door);
 
-  [[nodiscard]] int port() const noexcept { return port_; }
+  [[nodiscard]] DeviceKey key() const noexcept { return key_; }
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
   /// "/dev/input/event7", or empty if it cannot be told.
   [[nodiscard]] const std::string& node() const noexcept { return node_; }
+  /// "/dev/input/js3" or "/dev/input/mouse2", which older programs read; may be empty.
+  [[nodiscard]] const std::string& old_node() const noexcept { return old_node_; }
   /// Writes a report; the closing SYN_REPORT is part of `events`. False if the device is gone.
   [[nodiscard]] bool write(std::span<const input_event> events);
 
  private:
-  VirtualPad(os::Door& door, int port, os::Descriptor descriptor) noexcept
-      : door_(&door), port_(port), descriptor_(std::move(descriptor)) {}
+  VirtualDevice(os::Door& door, DeviceKey key, os::Descriptor descriptor) noexcept
+      : door_(&door), key_(key), descriptor_(std::move(descriptor)) {}
   static tl::expected<os::Descriptor, Diagnostic> open_uinput(os::Door& door);
   int set_up();
-  void find_node();
+  void find_nodes();
 
   os::Door* door_;
-  int port_;
+  DeviceKey key_;
   os::Descriptor descriptor_;
   std::string node_;
+  std::string old_node_;
 };
 
 }  // namespace omnipar::outlet

@@ -1,0 +1,117 @@
+#include "host/alone.hpp"
+
+#include <fcntl.h>
+#include <sched.h>
+#include <sys/mount.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdlib>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "files/read.hpp"
+#include "host/node.hpp"
+
+namespace omnipar::host {
+namespace {
+
+constexpr const char* input_folder = "/dev/input";
+
+/// "/sys/…/input12" of "/sys/…/input12/event3".
+std::string above(const std::string& path) { return path.substr(0, path.rfind('/')); }
+
+bool is_node(const std::string& name) {
+  return name.starts_with("event") || name.starts_with("js") || name.starts_with("mouse");
+}
+
+int put(os::Door& door, const char* path, const std::string& text) {
+  const os::Descriptor file{door, door.open(path, O_WRONLY)};
+  if (!file) return file.get();
+  return os::write_all(door, file.get(), std::as_bytes(std::span{text}));
+}
+
+/// The user stays who they are, inside and outside.
+int leave_for_own_namespace(os::Door& door) {
+  if (door.is_root()) return door.unshare(CLONE_NEWNS);
+  const unsigned user = door.user();
+  const unsigned group = door.group();
+  int result = door.unshare(CLONE_NEWUSER | CLONE_NEWNS);
+  if (result == 0) result = put(door, "/proc/self/setgroups", "deny");
+  if (result == 0) result = put(door, "/proc/self/uid_map", fmt::format("{0} {0} 1", user));
+  if (result == 0) result = put(door, "/proc/self/gid_map", fmt::format("{0} {0} 1", group));
+  return result;
+}
+
+/// The nodes are opened before the folder is covered, and bound under their old names afterwards.
+int cover_input_folder(os::Door& door, const std::vector<std::string>& visible) {
+  std::vector<os::Descriptor> open;
+  for (const std::string& path : visible) open.emplace_back(door, door.open(path, O_PATH));
+  int result = door.mount("tmpfs", input_folder, "tmpfs", MS_NOSUID | MS_NOEXEC, "mode=0755");
+  for (std::size_t i = 0; i < visible.size() && result == 0; ++i) {
+    if (!open[i]) continue;  // it has gone meanwhile
+    const os::Descriptor place{door, door.open(visible[i], O_WRONLY | O_CREAT)};
+    result = place ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "") : place.get();
+  }
+  return result;
+}
+
+}  // namespace
+
+Alone without(os::Door& door, std::span<const std::string> syspaths) {
+  std::set<std::string> inputs;
+  std::set<std::string> devices;
+  for (const std::string& syspath : syspaths) {
+    inputs.insert(above(syspath));
+    if (const std::string device = device_of(syspath); !device.empty()) devices.insert(device);
+  }
+  Alone alone;
+  bool a_mouse_is_hidden = false;
+  const std::vector<std::string> names = door.names_in(input_folder);
+  for (const std::string& name : names) {
+    if (!is_node(name)) continue;
+    const bool hidden = inputs.contains(above(door.real_path("/sys/class/input/" + name)));
+    if (!hidden) alone.visible.push_back(fmt::format("{}/{}", input_folder, name));
+    a_mouse_is_hidden = a_mouse_is_hidden || (hidden && name.starts_with("mouse"));
+  }
+  // The node of all mice together would tell of a hidden one too.
+  if (!a_mouse_is_hidden && std::ranges::find(names, "mice") != names.end())
+    alone.visible.push_back(fmt::format("{}/mice", input_folder));
+  for (const std::string& name : door.names_in("/sys/class/hidraw"))
+    if (devices.contains(device_of(door.real_path("/sys/class/hidraw/" + name)))) alone.raw.push_back("/dev/" + name);
+  return alone;
+}
+
+int go_alone(os::Door& door, const Alone& alone) {
+  int result = leave_for_own_namespace(door);
+  if (result == 0) result = door.mount("", "/", "", MS_REC | MS_PRIVATE, "");
+  for (const std::string& raw : alone.raw) {
+    const int bound = result == 0 ? door.mount("/dev/null", raw, "", MS_BIND, "") : 0;
+    if (bound != -ENOENT) result = bound < 0 ? bound : result;
+  }
+  return result == 0 ? cover_input_folder(door, alone.visible) : result;
+}
+
+std::string refuses_namespaces(os::Door& door) {
+  if (door.is_root()) return {};
+  struct Setting {
+    const char* name;
+    const char* path;
+    bool must_be_zero;
+  };
+  constexpr Setting settings[]{
+      {"kernel.unprivileged_userns_clone", "/proc/sys/kernel/unprivileged_userns_clone", false},
+      {"user.max_user_namespaces", "/proc/sys/user/max_user_namespaces", false},
+      {"kernel.apparmor_restrict_unprivileged_userns", "/proc/sys/kernel/apparmor_restrict_unprivileged_userns", true},
+  };
+  for (const Setting& setting : settings) {
+    const auto text = files::read_text(door, setting.path);
+    if (!text || text->empty()) continue;
+    const bool is_zero = std::strtol(text->c_str(), nullptr, 10) == 0;
+    if (is_zero != setting.must_be_zero) return setting.name;
+  }
+  return {};
+}
+
+}  // namespace omnipar::host

@@ -1,0 +1,28 @@
+// A program of its own: it can open the virtual devices, but not the units that are played on.
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+struct Alone {
+  std::vector<std::string> visible;  ///< nodes in /dev/input that can be opened
+  std::vector<std::string> raw;      ///< raw HID nodes that cannot
+};
+
+/// What is left for a program that shall not see the units of the event nodes at these places in /sys.
+[[nodiscard]] Alone without(os::Door& door, std::span<const std::string> syspaths);
+
+/// Gives this process (a new one, before its program is started) a /dev/input of its own and takes the raw nodes
+/// away; 0, or minus the error number. Needs no rights where the system lets everybody have namespaces.
+[[nodiscard]] int go_alone(os::Door& door, const Alone& alone);
+
+/// Why `go_alone` would be refused, as the setting of the kernel that refuses ("kernel.x"); empty if nothing is known
+/// against it.
+[[nodiscard]] std::string refuses_namespaces(os::Door& door);
+
+}  // namespace omnipar::host

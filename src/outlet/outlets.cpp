@@ -1,0 +1,176 @@
+#include "outlet/outlets.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+#include <cstring>
+
+#include <fmt/format.h>
+
+#include "shape/shape.hpp"
+
+namespace omnipar::outlet {
+namespace {
+
+/// True if the nodes that `name` gives of the devices come in order, by number and as text ("event10" sorts
+/// before "event9").
+template <typename Name>
+bool in_order(const std::vector<VirtualDevice>& devices, Name name) {
+  std::string before;
+  for (const VirtualDevice& device : devices) {
+    const std::string& node = name(device);
+    if (node.empty()) continue;
+    if (node < before || node.size() < before.size()) return false;
+    before = node;
+  }
+  return true;
+}
+
+/// Where an event stands in its report: releases first, and modifiers outermost.
+int rank_of(const input_event& event) noexcept {
+  const bool modifier = is_modifier({event.type, event.code});
+  if (event.type == EV_KEY && event.value == 0) return modifier ? 1 : 0;
+  return modifier ? 2 : 3;
+}
+
+void add(std::vector<input_event>& report, const input_event& event) {
+  report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
+}
+
+}  // namespace
+
+Outlets::Outlets(os::Door& door, const Engine& engine)
+    : door_(door), engine_(engine), reader_(engine, shortest_press(engine.plan())), keeper_(door) {}
+
+std::optional<Diagnostic> Outlets::start() {
+  if (const int result = keeper_.start(); result < 0)
+    return Diagnostic{"no-keeper", Severity::error,
+                      fmt::format("the keeper of the virtual controllers cannot be started: {}", std::strerror(-result)),
+                      "", "close other programs and try again"};
+  return rewire();
+}
+
+std::optional<Diagnostic> Outlets::rewire() {
+  wires_.assign(engine_.plan().targets().size(), {});
+  for (const PortInfo& port : engine_.plan().ports()) wire_port(port);
+  std::vector<DeviceKey> missing = devices_of(engine_.plan());
+  std::erase_if(missing, [this](DeviceKey key) {
+    return std::ranges::find(devices_, key, &VirtualDevice::key) != devices_.end();
+  });
+  // The kernel gives the lowest free number; what came out of order keeps its numbers taken while the next are made.
+  constexpr int most_rounds = 4;
+  std::vector<VirtualDevice> out_of_order;
+  for (int round = 1;; ++round) {
+    std::vector<VirtualDevice> made;
+    if (auto failure = make(missing, made)) return failure;
+    const bool good = in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.node(); }) &&
+                      in_order(made, [](const VirtualDevice& device) -> const std::string& {
+                        return device.old_node();
+                      });
+    if (good || round == most_rounds) return keep(std::move(made));
+    for (VirtualDevice& device : made) out_of_order.push_back(std::move(device));
+  }
+}
+
+std::optional<Diagnostic> Outlets::make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into) {
+  for (const DeviceKey key : keys) {
+    auto device = VirtualDevice::make(door_, key);
+    if (!device) return device.error();
+    into.push_back(std::move(*device));
+  }
+  return std::nullopt;
+}
+
+std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
+  for (VirtualDevice& device : made) {
+    if (const int result = keeper_.give(device.descriptor(), device.key().form); result < 0)
+      return Diagnostic{
+          "no-keeper", Severity::error,
+          fmt::format("the keeper does not take \"{}\": {}", device_name(device.key()), std::strerror(-result)), "",
+          "start again"};
+    const Form& form = form_of(device.key().form);
+    reports_.emplace_back().reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
+    devices_.push_back(std::move(device));
+  }
+  return std::nullopt;
+}
+
+void Outlets::wire_port(const PortInfo& port) {
+  const Plan& plan = engine_.plan();
+  const auto index_of = [&](std::string_view name) { return plan.target(port.number, name); };
+  const std::span<Wire> wires = std::span{wires_}.subspan(port.first_target, port.target_count);
+  for (std::uint16_t t = 0; t < port.target_count; ++t) {
+    const TargetInfo& info = plan.targets()[std::size_t{port.first_target} + t];
+    Wire& wire = wires[t];
+    wire.port = port.number;
+    wire.target = {t};
+    wire.spot = port.number == 0 ? std::nullopt : spot_of(info);
+    if (!wire.spot) continue;
+    for (Wire& other : wires.first(t)) {
+      if (other.spot != wire.spot) continue;
+      other.shared = true;
+      wire.shared = true;
+    }
+    if (wire.spot->code.type != ev_abs) continue;
+    wire.range = form_of(wire.spot->form).axis(wire.spot->code)->range;
+    if (info.kind != TargetKind::button) continue;
+    wire.negative = info.name == "up" || info.name == "left";
+    if (info.name == "up") wire.opposite = index_of("down");
+    if (info.name == "down") wire.opposite = index_of("up");
+    if (info.name == "left") wire.opposite = index_of("right");
+    if (info.name == "right") wire.opposite = index_of("left");
+  }
+}
+
+std::optional<std::size_t> Outlets::device_of(const Wire& wire) const noexcept {
+  if (!wire.spot) return std::nullopt;
+  const auto at = std::ranges::find(devices_, DeviceKey{wire.port, wire.spot->form}, &VirtualDevice::key);
+  if (at == devices_.end()) return std::nullopt;
+  return static_cast<std::size_t>(at - devices_.begin());
+}
+
+std::int32_t Outlets::value_of(const Wire& wire) const {
+  const PortSample sample = reader_.port(wire.port);
+  if (wire.spot->code.type == ev_key) return sample.pressed(wire.target) ? 1 : 0;
+  if (wire.spot->code.type == ev_rel) return sample.native(wire.target);
+  if (!wire.opposite) return shape::native(wire.range, sample.value(wire.target));
+  const int here = sample.pressed(wire.target) ? 1 : 0;
+  const int there = sample.pressed(*wire.opposite) ? 1 : 0;
+  return wire.negative ? there - here : here - there;
+}
+
+/// Of the targets that come out at one spot, the one that is farthest from rest.
+input_event Outlets::event_of_wire(const Wire& wire) const {
+  std::int32_t value = value_of(wire);
+  if (!wire.shared || wire.spot->code.type == ev_rel) return event_of(wire.spot->code, value);
+  for (const Wire& other : wires_) {
+    if (other.port != wire.port || other.spot != wire.spot) continue;
+    const std::int32_t its = value_of(other);
+    if (std::abs(its - wire.range.rest) > std::abs(value - wire.range.rest)) value = its;
+  }
+  return event_of(wire.spot->code, value);
+}
+
+bool Outlets::flush(Time now) {
+  bool any = false;
+  reader_.catch_up(now);
+  for (const std::uint16_t target : reader_.changed())
+    if (const auto device = device_of(wires_[target])) add(reports_[*device], event_of_wire(wires_[target]));
+  for (std::size_t i = 0; i < devices_.size(); ++i) {
+    std::vector<input_event>& report = reports_[i];
+    if (report.empty()) continue;
+    any = true;
+    report.push_back(end_of_report());
+    if (!devices_[i].write(report)) ++refused_;
+    report.clear();
+  }
+  return any;
+}
+
+bool Outlets::fired(std::string_view action) const {
+  const auto target = engine_.plan().target(0, action);
+  if (!target || !reader_.port(0).pressed(*target)) return false;
+  const std::size_t index = std::size_t{engine_.plan().port(0)->first_target} + target->value;
+  return std::ranges::find(reader_.changed(), index) != reader_.changed().end();
+}
+
+}  // namespace omnipar::outlet

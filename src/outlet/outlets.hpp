@@ -1,0 +1,63 @@
+// The virtual devices of a plan's ports: what a paced reader shows goes out as reports.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "omnipar/reader.hpp"
+#include "outlet/keeper.hpp"
+#include "outlet/virtual_device.hpp"
+
+namespace omnipar::outlet {
+
+class Outlets {
+ public:
+  /// The engine must outlive the outlets. No device is made yet.
+  Outlets(os::Door& door, const Engine& engine);
+
+  /// Starts the keeper and makes the devices of all ports, in order of port; their nodes come in that
+  /// order too, by number and as text, for programs sort them either way.
+  [[nodiscard]] std::optional<Diagnostic> start();
+  /// The engine has another plan: what its targets reach is found anew, and devices that are missing
+  /// are made behind the others.
+  [[nodiscard]] std::optional<Diagnostic> rewire();
+  /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
+  bool flush(Time now);
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return reader_.next_due(); }
+  /// Hot actions that fired with the last flush, by name.
+  [[nodiscard]] bool fired(std::string_view action) const;
+  [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
+  [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
+  /// Reports that a device would not take.
+  [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
+
+ private:
+  struct Wire {
+    int port = 0;
+    TargetIndex target;
+    std::optional<Spot> spot;
+    NativeRange range{0, 1, 0};           ///< of the axis, or of a button
+    std::optional<TargetIndex> opposite;  ///< of a direction: the other end of its axis
+    bool negative = false;                ///< up and left
+    bool shared = false;                  ///< another target of the port comes out at the same spot
+  };
+
+  void wire_port(const PortInfo& port);
+  [[nodiscard]] std::int32_t value_of(const Wire& wire) const;
+  [[nodiscard]] input_event event_of_wire(const Wire& wire) const;
+  [[nodiscard]] std::optional<std::size_t> device_of(const Wire& wire) const noexcept;
+  [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);
+  [[nodiscard]] std::optional<Diagnostic> keep(std::vector<VirtualDevice> made);
+
+  os::Door& door_;
+  const Engine& engine_;
+  PacedReader reader_;
+  Keeper keeper_;
+  std::vector<VirtualDevice> devices_;
+  std::vector<Wire> wires_;  ///< by target of the plan
+  std::vector<std::vector<input_event>> reports_;
+  std::uint64_t refused_ = 0;
+};
+
+}  // namespace omnipar::outlet

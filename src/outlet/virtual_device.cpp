@@ -1,0 +1,93 @@
+#include "outlet/virtual_device.hpp"
+
+#include <fcntl.h>
+#include <linux/uinput.h>
+
+#include <array>
+#include <cerrno>
+#include <cstring>
+
+#include <fmt/format.h>
+
+namespace omnipar::outlet {
+
+namespace {
+constexpr const char* uinput = "/dev/uinput";
+}
+
+tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Door& door) {
+  const int number = door.open(uinput, O_RDWR | O_NONBLOCK);
+  if (number >= 0) return os::Descriptor{door, number};
+  return tl::unexpected(Diagnostic{"no-uinput", Severity::error,
+                                   fmt::format("no virtual controller can be made: {}", std::strerror(-number)), uinput,
+                                   "'sudo omnipar doctor --mend' mends this once and for all"});
+}
+
+std::optional<Diagnostic> VirtualDevice::check(os::Door& door) {
+  const auto opened = open_uinput(door);
+  if (!opened) return opened.error();
+  return std::nullopt;
+}
+
+tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Door& door, DeviceKey key) {
+  auto opened = open_uinput(door);
+  if (!opened) return tl::unexpected(opened.error());
+  VirtualDevice device{door, key, std::move(*opened)};
+  const int result = device.set_up();
+  if (result < 0)
+    return tl::unexpected(
+        Diagnostic{"uinput-refused", Severity::error,
+                   fmt::format("the kernel refused \"{}\": {}", device_name(key), std::strerror(-result)), uinput,
+                   "'omnipar doctor' looks for the cause"});
+  device.find_nodes();
+  return device;
+}
+
+int VirtualDevice::set_up() {
+  const Form& form = form_of(key_.form);
+  int result = 0;
+  const auto ask = [&](unsigned long request, unsigned long number) {
+    if (result >= 0) result = door_->control(descriptor_.get(), request, number);
+  };
+  const auto tell = [&](unsigned long request, void* what) {
+    if (result >= 0) result = door_->control(descriptor_.get(), request, what);
+  };
+  ask(UI_SET_EVBIT, EV_KEY);
+  if (!form.movements.empty()) ask(UI_SET_EVBIT, EV_REL);
+  if (!form.axes.empty()) ask(UI_SET_EVBIT, EV_ABS);
+  if (key_.form == FormKind::keyboard) ask(UI_SET_EVBIT, EV_REP);
+  for (const Code code : form.keys) ask(UI_SET_KEYBIT, code.number);
+  for (const Code code : form.movements) ask(UI_SET_RELBIT, code.number);
+  for (const FormAxis& axis : form.axes) {
+    uinput_abs_setup setup{};
+    setup.code = axis.code.number;
+    setup.absinfo.minimum = axis.range.minimum;
+    setup.absinfo.maximum = axis.range.maximum;
+    setup.absinfo.value = axis.range.rest;
+    tell(UI_ABS_SETUP, &setup);
+  }
+  uinput_setup setup{};
+  setup.id = device_id(key_);
+  const std::string name = device_name(key_);
+  name.copy(setup.name, sizeof(setup.name) - 1);
+  tell(UI_DEV_SETUP, &setup);
+  std::string phys = device_phys(key_);
+  tell(UI_SET_PHYS, phys.data());
+  ask(UI_DEV_CREATE, 0);
+  return result;
+}
+
+void VirtualDevice::find_nodes() {
+  std::array<char, 64> name{};
+  if (door_->control(descriptor_.get(), UI_GET_SYSNAME(name.size()), name.data()) < 0) return;
+  for (const std::string& entry : door_->names_in(fmt::format("/sys/devices/virtual/input/{}", name.data()))) {
+    if (entry.starts_with("event")) node_ = "/dev/input/" + entry;
+    if (entry.starts_with("js") || entry.starts_with("mouse")) old_node_ = "/dev/input/" + entry;
+  }
+}
+
+bool VirtualDevice::write(std::span<const input_event> events) {
+  return os::write_all(*door_, descriptor_.get(), std::as_bytes(events)) == 0;
+}
+
+}  // namespace omnipar::outlet

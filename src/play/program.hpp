@@ -1,0 +1,59 @@
+// The program that a play is for: started, followed to its end with all that it starts itself, asked to end,
+// and ended by force.
+//
+//   none --start--> runs --it ends, and all that it left behind--> over
+//                   runs --ask--> asked --in time--> over
+//                                 asked --insist--> over
+#pragma once
+
+#include <sys/types.h>
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include <tl/expected.hpp>
+
+#include "omnipar/diagnostic.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::play {
+
+class Program {
+ public:
+  explicit Program(os::Door& door) noexcept : door_(door) {}
+
+  /// The file that a command word means, found along PATH as a shell does. Fails with `no-such-program` or
+  /// `no-program` (found, but not to be executed).
+  [[nodiscard]] static tl::expected<std::string, Diagnostic> find(os::Door& door, const std::string& word);
+
+  /// Starts it; 0, or minus the error number. `before` is called in the new process first.
+  int start(const std::vector<std::string>& command, const std::function<int()>& before);
+  [[nodiscard]] bool started() const noexcept { return process_ > 0; }
+
+  /// To be called when a child has ended.
+  void collect();
+  /// True once the program itself has ended.
+  [[nodiscard]] bool ended() const noexcept { return started() && ended_; }
+  /// Its exit status; 128 + the signal that killed it.
+  [[nodiscard]] int status() const noexcept { return status_; }
+  /// Of what it started, what still runs, as names. `keeper` is no part of it.
+  [[nodiscard]] std::vector<std::string> left(pid_t keeper) const;
+
+  /// Asks it, or what it left, to end.
+  void ask(pid_t keeper);
+  /// Ends it and all that it started by force.
+  void insist(pid_t keeper);
+
+ private:
+  [[nodiscard]] std::vector<pid_t> children_of(pid_t process) const;
+  [[nodiscard]] std::vector<pid_t> own_children(pid_t keeper) const;
+  void kill_tree(pid_t process);
+
+  os::Door& door_;
+  pid_t process_ = -1;
+  bool ended_ = false;
+  int status_ = 0;
+};
+
+}  // namespace omnipar::play

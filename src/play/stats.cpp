@@ -1,0 +1,60 @@
+#include "play/stats.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include <fmt/format.h>
+
+namespace omnipar::play {
+namespace {
+
+constexpr unsigned steps_a_doubling = 8;
+
+/// Step 0..7: 0 to 7 us; from there on eight steps for each doubling.
+std::size_t step_of(std::uint64_t us) noexcept {
+  if (us < steps_a_doubling) return us;
+  const unsigned doubling = static_cast<unsigned>(std::bit_width(us)) - std::bit_width(steps_a_doubling);
+  return std::size_t{steps_a_doubling} * doubling + (us >> doubling);
+}
+
+std::uint64_t last_of(std::size_t step) noexcept {
+  if (step < steps_a_doubling) return step;
+  const std::size_t doubling = step / steps_a_doubling - 1;
+  return (((step - steps_a_doubling * doubling) + 1) << doubling) - 1;
+}
+
+}  // namespace
+
+void Spread::add(Duration time) noexcept {
+  const auto us = static_cast<std::uint64_t>(std::max<std::int64_t>(0, time.count()));
+  ++steps_[std::min(step_of(us), steps_.size() - 1)];
+  ++count_;
+  longest_ = std::max(longest_, time);
+}
+
+Duration Spread::within(double part) const noexcept {
+  const auto wanted = static_cast<std::uint64_t>(std::ceil(part * static_cast<double>(count_)));
+  std::uint64_t seen = 0;
+  for (std::size_t step = 0; step < steps_.size(); ++step) {
+    seen += steps_[step];
+    if (seen >= wanted && seen > 0) return std::min(Duration{static_cast<std::int64_t>(last_of(step))}, longest_);
+  }
+  return longest_;
+}
+
+std::vector<std::string> Stats::lines() const {
+  std::vector<std::string> lines;
+  lines.push_back(fmt::format("{} reports came in, in {} wake-ups; the kernel lost events {} times{}.", reports, wake_ups,
+                              losses, losses == 0 ? "" : ", after which the state was asked for anew"));
+  if (refused > 0) lines.push_back(fmt::format("{} reports were refused by a virtual controller.", refused));
+  if (in_to_out.count() > 0)
+    lines.push_back(
+        fmt::format("From a report to the virtual controller ({} times): half within {} us, 9 in 10 within {} us, 99 in "
+                    "100 within {} us, the longest {} us.",
+                    in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(),
+                    in_to_out.within(0.99).count(), in_to_out.longest().count()));
+  return lines;
+}
+
+}  // namespace omnipar::play

@@ -1,0 +1,352 @@
+// A program that is played: it starts when everybody is there, it sees the virtual devices and nothing else, and
+// both end together.
+#include <catch2/catch.hpp>
+
+#include <algorithm>
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <memory>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* port_1 = "Omnipar port 1 pad";
+
+std::vector<std::string> play_for(const std::vector<std::string>& words, const std::string& script) {
+  std::vector<std::string> command{"/box/omnipar", "play", "pad-2b"};
+  command.insert(command.end(), words.begin(), words.end());
+  for (const std::string& word : {std::string{"--"}, std::string{"sh"}, std::string{"-c"}, script})
+    command.push_back(word);
+  return command;
+}
+
+int count(const std::string& text, const std::string& what) {
+  int found = 0;
+  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++found;
+  return found;
+}
+
+/// What a program finds that lists and opens everything, in the order in which it sorts: as text.
+constexpr const char* lists_everything =
+    "for n in /dev/input/event* /dev/input/js* /dev/hidraw*; do "
+    "case $n in /dev/hidraw*) name=$n ;; *) name=$(cat /sys/class/input/${n##*/}/device/name) ;; esac; "
+    "(exec 3<$n) 2>/dev/null && { [ -e $n ] && [ ! /dev/null -ef $n ] && echo \"found $name\"; }; done; ";
+
+/// The lines that begin with "found", without it.
+std::vector<std::string> found_in(const std::string& output) {
+  std::vector<std::string> lines;
+  for (std::size_t at = output.find("found "); at != std::string::npos; at = output.find("found ", at + 1))
+    lines.push_back(output.substr(at + 6, output.find('\n', at) - at - 6));
+  return lines;
+}
+
+/// Takes the lowest free numbers, so that the next node has at least that number.
+class Fillers {
+ public:
+  explicit Fillers(std::size_t next) {
+    while (all_.empty() || number() + 1 < next) {
+      const std::string name = "Filler " + std::to_string(all_.size());
+      all_.push_back(std::make_unique<UinputPad>(name));
+      REQUIRE(wait_for_nodes(name, 1));
+    }
+  }
+  [[nodiscard]] std::size_t number() const {
+    const std::string node = nodes_named("Filler " + std::to_string(all_.size() - 1)).front();
+    return std::stoul(node.substr(node.find("event") + 5));
+  }
+
+ private:
+  std::vector<std::unique_ptr<UinputPad>> all_;
+};
+
+}  // namespace
+
+TEST_CASE("a program starts when everybody sits, has no descriptor of ours, and gives its status", "[command]") {
+  const UhidPad pad{"Started Pad", "s"};
+  REQUIRE(wait_for_nodes("Started Pad", 1));
+  // ls lists what the shell has open, not what it has open itself
+  Program play{play_for({"--stats"},
+                        "ls /proc/$$/fd | tr '\\n' ' '; grep -c 'Omnipar port' /proc/bus/input/devices; "
+                        "udevadm info -q property -n /dev/input/js1 >/dev/null; exit 7")};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  CHECK_FALSE(play.wait_for("Starting sh", 1, 300));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  CHECK(play.wait_for_end() == 7);
+  INFO(play.output());
+  CHECK(play.output().find("0 1 2 2\n") != std::string::npos);  // the streams; both ports' pads
+  CHECK(play.output().find("sh has ended with status 7.") != std::string::npos);
+  CHECK(play.output().find("reports came in") != std::string::npos);
+  CHECK(wait_for_nodes(port_1, 0));
+}
+
+TEST_CASE("a program that is killed, that crashes, that cannot be started", "[command]") {
+  const UhidPad pad{"Crashed Pad", "c"};
+  REQUIRE(wait_for_nodes("Crashed Pad", 1));
+  const auto [script, status] = GENERATE(
+      table<const char*, int>({{"kill -9 $$", 128 + SIGKILL}, {"kill -SEGV $$", 128 + SIGSEGV}, {"exit 2", 2}}));
+  Program play{play_for({"--wait-at-most", "0"}, script)};
+  CHECK(play.wait_for_end() == status);
+  CHECK(wait_for_nodes(port_1, 0));
+  CHECK(process_named("omnipar-keeper") == -1);
+}
+
+TEST_CASE("a launcher that leaves the game behind is followed to the game's end", "[command]") {
+  Program play{play_for({"--wait-at-most", "0"}, "(sleep 2; echo over) & exit 3")};
+  REQUIRE(play.wait_for("sh has ended, but left "));
+  CHECK(nodes_named(port_1).size() == 1);
+  CHECK(play.wait_for_end() == 3);
+  CHECK(play.output().find("over\n") != std::string::npos);
+}
+
+TEST_CASE("a launcher that hands over to what runs already cannot be followed, and that is said", "[command]") {
+  Program play{play_for({"--wait-at-most", "0"}, "exit 0")};
+  CHECK(play.wait_for_end() == 0);
+  CHECK(play.output().find("that one cannot be followed") != std::string::npos);
+}
+
+TEST_CASE("the way out asks a deaf program to end, then insists, and leaves nothing of it", "[command]") {
+  const UhidPad pad{"Leaving Pad", "l"};
+  REQUIRE(wait_for_nodes("Leaving Pad", 1));
+  Program play{play_for({"--insist-after", "1"}, "trap '' TERM; sleep 1000 & echo deaf; while :; do sleep 1; done")};
+  REQUIRE(play.wait_for("Way out: "));
+  REQUIRE(tap_until(pad, play, "deaf\n"));
+  pad.send({start_button | select_button});
+  REQUIRE(play.wait_for("sh is asked to end; after 1 s it is ended by force."));
+  CHECK(play.wait_for("It is ended by force."));
+  pad.send({});
+  CHECK(play.wait_for_end() == 128 + SIGKILL);
+  CHECK(process_named("sleep") == -1);
+  CHECK(wait_for_nodes(port_1, 0));
+}
+
+TEST_CASE("stopping omnipar ends the program", "[command]") {
+  Program play{play_for({"--wait-at-most", "0"}, "echo there; exec sleep 1000")};
+  REQUIRE(play.wait_for("there\n"));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 128 + SIGTERM);
+  CHECK(process_named("sleep") == -1);
+}
+
+TEST_CASE("who is away is named and waited for; another may stand in; time runs out", "[command]") {
+  const char* rig = "/tmp/away-rig.toml";
+  std::ofstream{rig} << "omnipar = 1\nkind = \"rig\"\n[[unit]]\nname = \"Red Pad\"\nseat = \"seat-1\"\nbus = 5\n"
+                        "vendor = 0x1209\nproduct = 0x0002\nserial = \"red\"\n";
+  const UhidPad other{"Other Pad", "other"};
+  REQUIRE(wait_for_nodes("Other Pad", 1));
+  SECTION("it comes") {
+    Program play{play_for({"--rig", rig}, "exit 4")};
+    REQUIRE(play.wait_for("Waiting for Player 1 with \"Red Pad\": plug it in"));
+    const UhidPad red{"Red Pad", "red"};
+    CHECK(play.wait_for_end() == 4);
+    CHECK(play.output().find("Player 1 goes on with \"Red Pad\"") != std::string::npos);
+  }
+  SECTION("another stands in for it, though other seats are free") {
+    Program play{play_for({"--rig", rig}, "exit 4")};
+    REQUIRE(play.wait_for("Waiting for Player 1"));
+    REQUIRE(tap_until(other, play, "Player 1 plays with \"Other Pad\""));
+    CHECK(play.wait_for_end() == 4);
+  }
+  SECTION("time runs out") {
+    Program play{play_for({"--rig", rig, "--wait-at-most", "1"}, "exit 4")};
+    CHECK(play.wait_for_end() == 4);
+  }
+  SECTION("it is given up") {
+    Program play{play_for({"--rig", rig}, "exit 4")};
+    REQUIRE(play.wait_for("Waiting for Player 1"));
+    play.signal(SIGINT);
+    CHECK(play.wait_for_end() == 125);
+  }
+}
+
+TEST_CASE("a second play on the same unit says who holds it", "[command]") {
+  const UhidPad pad{"Wanted Pad", "w"};
+  REQUIRE(wait_for_nodes("Wanted Pad", 1));
+  Program first{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(first.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, first, "Player 1 plays"));
+  sleep_ms(200);
+  Program second{{"/box/omnipar", "play", "pad-2b"}};
+  CHECK(second.wait_for("\"Wanted Pad\" is held by omnipar (process " + std::to_string(first.process()) + ")"));
+  second.signal(SIGTERM);
+  CHECK(second.wait_for_end() == 0);
+}
+
+namespace {
+
+/// Everybody may open every node, as far as the system goes: what is hidden then is hidden by us.
+class OpenDoors {
+ public:
+  OpenDoors() {
+    std::system("mkdir -p /run/udev/rules.d");
+    std::ofstream{rule} << "SUBSYSTEM==\"input|hidraw|misc\", MODE=\"0666\"\n";
+    tell_udev();
+  }
+  ~OpenDoors() {
+    std::remove(rule);
+    tell_udev();
+  }
+  OpenDoors(const OpenDoors&) = delete;
+  OpenDoors& operator=(const OpenDoors&) = delete;
+
+ private:
+  static constexpr const char* rule = "/run/udev/rules.d/99-open-doors.rules";
+  static void tell_udev() {
+    std::system("udevadm control --reload; udevadm trigger -s input -s misc -s hidraw; udevadm settle");
+  }
+};
+
+}  // namespace
+
+TEST_CASE("alone, a program that opens everything finds the virtual controllers only, in order of port", "[command]") {
+  const bool root = GENERATE(true, false);
+  const OpenDoors open_doors;
+  const UhidPad pad{"Hidden Pad", "h"};
+  const UhidUnit keyboard{"Dale Keyboard", "t", 15, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Hidden Pad", 1));
+  REQUIRE(wait_for_nodes("Dale Keyboard", 1));
+  const Fillers fillers{9};  // the next two nodes would be event9 and event10, which sort the other way round
+  REQUIRE(fillers.number() == 8);
+  std::ofstream{"/tmp/list.sh"} << lists_everything << "echo done";
+  const std::string words = "/box/omnipar play pad-2b --alone -- sh /tmp/list.sh";
+  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  CHECK(play.wait_for_end() == 0);
+  INFO(play.output());
+  auto ours = found_in(play.output());
+  std::erase_if(ours, [](const std::string& name) { return !name.starts_with("Omnipar"); });
+  CHECK(ours == std::vector<std::string>{"Omnipar port 1 pad", "Omnipar port 2 pad",    // the event nodes
+                                         "Omnipar port 1 pad", "Omnipar port 2 pad"});  // and the js nodes
+  CHECK(count(play.output(), "found Hidden Pad") == 0);
+  CHECK(count(play.output(), "found Dale Keyboard") == 1);  // only what is played on is hidden
+  CHECK(count(play.output(), "found /dev/hidraw") == 1);    // that of the keyboard
+}
+
+TEST_CASE("each form of virtual device is what udev takes it for", "[command]") {
+  std::ofstream{"/tmp/forms.toml"} << R"(omnipar = 1
+[[sheet]]
+kind = "system"
+name = "typist"
+title = "a machine with keys, a mouse and a gun"
+[[sheet.port]]
+number = 1
+takes = ["keys"]
+[[sheet.port]]
+number = 2
+takes = ["mouse"]
+[[sheet.port]]
+number = 3
+takes = ["gun"]
+[[sheet.controller]]
+name = "keys"
+title = "two keys"
+directions = false
+control = [{ name = "shift", place = "key-left-shift", usual = ["west"] }, { name = "q", place = "key-q", usual = ["south"] }]
+[[sheet.controller]]
+name = "mouse"
+title = "mouse"
+directions = false
+control = [{ name = "move", type = "movement", place = "mouse", usual = ["mouse"] }, { name = "left", place = "mouse-left", usual = ["south"] }]
+[[sheet.controller]]
+name = "gun"
+title = "positional gun"
+directions = false
+control = [{ name = "aim", type = "stick", place = "gun", usual = ["left-stick"] }, { name = "trigger", place = "trigger", usual = ["south"] }]
+)";
+  const UhidPad first{"First Pad", "1"};
+  const UhidPad second{"Second Pad", "2"};
+  const UhidPad third{"Third Pad", "3"};
+  for (const char* name : {"First Pad", "Second Pad", "Third Pad"}) REQUIRE(wait_for_nodes(name, 1));
+  Program play{{"/box/omnipar", "play", "typist", "--data", "/tmp/forms.toml"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(first, play, "Player 1 plays"));
+  REQUIRE(tap_until(second, play, "Player 2 plays"));
+  REQUIRE(tap_until(third, play, "Player 3 plays"));
+  Program{{"udevadm", "settle"}}.wait_for_end();
+  const auto classes = [](const std::string& name) {
+    REQUIRE(wait_for_nodes(name, 1));
+    Program info{{"udevadm", "info", "--query=property", "--name=" + nodes_named(name).front()}};
+    REQUIRE(info.wait_for_end() == 0);
+    return info.output();
+  };
+  CHECK(classes("Omnipar port 1 keyboard").find("ID_INPUT_KEYBOARD=1") != std::string::npos);
+  CHECK(classes("Omnipar port 2 mouse").find("ID_INPUT_MOUSE=1") != std::string::npos);
+  CHECK(classes("Omnipar port 3 pointer").find("ID_INPUT_MOUSE=1") != std::string::npos);
+  CHECK(nodes_named("Omnipar port 1 pad").empty());
+  NodeReader keyboard{nodes_named("Omnipar port 1 keyboard").front()};
+  NodeReader pointer{nodes_named("Omnipar port 3 pointer").front()};
+  first.send({static_cast<std::uint16_t>(south | west)});
+  REQUIRE(keyboard.wait_for(EV_KEY, KEY_Q, 1));
+  sleep_ms(50);
+  first.send({});
+  REQUIRE(keyboard.wait_for(EV_KEY, KEY_LEFTSHIFT, 0));
+  std::vector<std::pair<int, int>> keys;
+  for (const input_event& event : keyboard.events())
+    if (event.type == EV_KEY && event.value != 2) keys.emplace_back(event.code, event.value);
+  // the modifier is outermost
+  CHECK(keys == std::vector<std::pair<int, int>>{{KEY_LEFTSHIFT, 1}, {KEY_Q, 1}, {KEY_Q, 0}, {KEY_LEFTSHIFT, 0}});
+  third.send({south, 8, 255, 0});
+  CHECK(pointer.wait_for(EV_KEY, BTN_LEFT, 1));
+  CHECK(pointer.wait_for(EV_ABS, ABS_X, 65535));
+  CHECK(pointer.wait_for(EV_ABS, ABS_Y, 0));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  pointer.drain();
+  CHECK(pointer.value(EV_KEY, BTN_LEFT) == 0);
+}
+
+TEST_CASE("frozen, the units are everybody's again and nothing goes out; the same buttons go on", "[command]") {
+  std::ofstream{"/tmp/freeze.toml"} << R"(omnipar = 1
+kind = "profile"
+name = "freeze"
+system = "pad-2b"
+[port.1]
+seat = "left"
+[hot]
+freeze = { hold = "start", press = "north" }
+)";
+  const UhidPad pad{"Frozen Pad", "f"};
+  REQUIRE(wait_for_nodes("Frozen Pad", 1));
+  NodeReader desktop{nodes_named("Frozen Pad").front()};
+  Program play{{"/box/omnipar", "play", "/tmp/freeze.toml"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  NodeReader game{nodes_named(port_1).front()};
+  for (int round = 1; round <= 3; ++round) {
+    desktop.drain();
+    desktop.forget_events();
+    pad.send({static_cast<std::uint16_t>(south | start_button), 2});
+    REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));
+    REQUIRE(game.wait_for(EV_ABS, ABS_HAT0X, 1));
+    pad.send({static_cast<std::uint16_t>(south | start_button | north), 2});
+    REQUIRE(play.wait_for("Frozen: ", round));
+    CHECK(game.wait_for(EV_KEY, BTN_SOUTH, 0));
+    CHECK(game.wait_for(EV_ABS, ABS_HAT0X, 0));
+    CHECK(game.held() == 0);
+    desktop.drain();
+    CHECK(desktop.events().empty());  // not given back while something is down
+    pad.send({});
+    sleep_ms(100);
+    game.forget_events();
+    pad.send({east});
+    CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 1));
+    pad.send({});
+    CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 0));
+    game.drain();
+    CHECK(game.events().empty());
+    pad.send({static_cast<std::uint16_t>(start_button | north)});
+    REQUIRE(play.wait_for("It goes on.", round));
+    pad.send({});
+    sleep_ms(100);
+  }
+  pad.send({east});
+  CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
+  pad.send({});
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
