@@ -27,6 +27,8 @@ struct PlayWords {
   double insist_after = 5;
   bool alone = false;
   bool urgent = false;
+  double rumble = 100;
+  bool feel = false;
   bool stats = false;
 };
 
@@ -95,6 +97,9 @@ play::Played play_here(const PlayWords& words, const Given& given, const Rig& ri
   options.insist_after = seconds(words.insist_after);
   options.alone = words.alone;
   options.urgent = words.urgent;
+  constexpr double percent = 0.01;
+  options.rumble = words.rumble * percent;
+  options.feel = words.feel;
   play::Played played = play::play(os::real_door(), *given.plan, options);
   if (words.stats)
     for (const std::string& line : played.stats.lines()) talk(line);
@@ -190,6 +195,11 @@ void add_play(CLI::App& app, int& status) {
       ->capture_default_str();
   command->add_flag("--alone", words->alone,
                     "the program sees the virtual controllers, but can open none of the units that are played on");
+  command->add_option("--rumble", words->rumble, "how strongly units shake, in per cent; 0: not at all")
+      ->check(CLI::Range(0.0, 100.0))
+      ->capture_default_str();
+  command->add_flag("--feel", words->feel,
+                    "say changes to the hands too, in pulses: 1 it goes on, 2 frozen, 3 swapped, 4 a unit is lost");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
   command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
   command->add_flag("--json", words->json, "with --host: print what the ports saw as JSON Lines");

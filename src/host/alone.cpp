@@ -52,7 +52,8 @@ int cover_input_folder(os::Door& door, const std::vector<std::string>& visible) 
   for (std::size_t i = 0; i < visible.size() && result == 0; ++i) {
     if (!open[i]) continue;  // it has gone meanwhile
     const os::Descriptor place{door, door.open(visible[i], O_WRONLY | O_CREAT)};
-    result = place ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "") : place.get();
+    result =
+        place ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "") : place.get();
   }
   return result;
 }

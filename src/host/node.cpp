@@ -59,6 +59,8 @@ class EvdevNode final : public Node {
     while (result == -EINTR);
     monotonic_ = result == 0;
     for (unsigned number = 0; number < ABS_CNT; ++number) set_fuzz_to_zero(number);
+    for (std::uint16_t number = 0; number < FF_CNT; ++number)
+      if (libevdev_has_event_code(device_.get(), EV_FF, number) != 0) motors_.push_back(number);
   }
 
   ~EvdevNode() override {
@@ -109,6 +111,22 @@ class EvdevNode final : public Node {
     const int result = libevdev_grab(device_.get(), LIBEVDEV_GRAB);
     if (result == 0) libevdev_grab(device_.get(), LIBEVDEV_UNGRAB);
     return result == -EBUSY;
+  }
+
+  const std::vector<std::uint16_t>& motors() const noexcept override { return motors_; }
+
+  int put_effect(ff_effect& effect) noexcept override { return door_.control(descriptor_.get(), EVIOCSFF, &effect); }
+
+  void erase_effect(int number) noexcept override {
+    door_.control(descriptor_.get(), EVIOCRMFF, static_cast<unsigned long>(number));
+  }
+
+  void play_effect(int number, int times) noexcept override {
+    input_event event{};
+    event.type = EV_FF;
+    event.code = static_cast<std::uint16_t>(number);
+    event.value = times;
+    os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{&event, 1}));
   }
 
   bool is_down() const noexcept override {
@@ -168,6 +186,7 @@ class EvdevNode final : public Node {
   std::unique_ptr<libevdev, Free> device_;
   Description description_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
+  std::vector<std::uint16_t> motors_;
   std::vector<Change> open_;        ///< since the last SYN_REPORT
   std::optional<ReadReport> half_;  ///< a report of which more may come
   Time half_stamp_{};

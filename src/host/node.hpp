@@ -1,6 +1,8 @@
 // One event node, opened: what it is, and what it says.
 #pragma once
 
+#include <linux/input.h>
+
 #include <cstdint>
 #include <memory>
 #include <optional>
@@ -45,6 +47,15 @@ class Node {
   [[nodiscard]] virtual bool is_held_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
+
+  /// The kinds of effects that its motors can play (FF_RUMBLE and so on); none without motors.
+  [[nodiscard]] virtual const std::vector<std::uint16_t>& motors() const noexcept = 0;
+  /// Puts an effect there, in the place that its `id` says (-1: a new one, whose number is then in `id`). 0, or
+  /// minus the error number.
+  virtual int put_effect(ff_effect& effect) noexcept = 0;
+  virtual void erase_effect(int number) noexcept = 0;
+  /// Plays it so many times; 0 stops it.
+  virtual void play_effect(int number, int times) noexcept = 0;
 
   /// Times that the kernel has lost events of this node.
   [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;

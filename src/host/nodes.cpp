@@ -63,14 +63,35 @@ const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
   return news_;
 }
 
-const Description& Nodes::description(int number) const {
-  return std::ranges::find(open_, number, &Open::number)->node->description();
-}
+const Description& Nodes::description(int number) const { return find(number)->description(); }
 
 std::optional<int> Nodes::number_of(const std::string& path) const noexcept {
   const auto at = std::ranges::find(open_, path, &Open::path);
   if (at == open_.end()) return std::nullopt;
   return at->number;
+}
+
+Node* Nodes::find(int number) const noexcept {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  return at == open_.end() ? nullptr : at->node.get();
+}
+
+std::span<const std::uint16_t> Nodes::motors(int number) const noexcept {
+  const Node* node = find(number);
+  return node == nullptr ? std::span<const std::uint16_t>{} : node->motors();
+}
+
+int Nodes::put_effect(int number, ff_effect& effect) noexcept {
+  Node* node = find(number);
+  return node == nullptr ? -ENODEV : node->put_effect(effect);
+}
+
+void Nodes::erase_effect(int number, int effect) noexcept {
+  if (Node* node = find(number)) node->erase_effect(effect);
+}
+
+void Nodes::play_effect(int number, int effect, int times) noexcept {
+  if (Node* node = find(number)) node->play_effect(effect, times);
 }
 
 void Nodes::hold(int number, bool yes) noexcept {
@@ -85,8 +106,8 @@ bool Nodes::waits_for_hold() const noexcept {
 }
 
 bool Nodes::is_held_by_another(int number) const noexcept {
-  const auto at = std::ranges::find(open_, number, &Open::number);
-  return at != open_.end() && at->node->is_held_by_another();
+  Node* node = find(number);
+  return node != nullptr && node->is_held_by_another();
 }
 
 bool Nodes::anything_down() const noexcept {

@@ -60,6 +60,11 @@ class Nodes {
   [[nodiscard]] const Description& description(int number) const;
   /// The number of the node of that path; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
+  /// The motors of a node, as Node has them; a number that is not there has none, and takes nothing.
+  [[nodiscard]] std::span<const std::uint16_t> motors(int number) const noexcept;
+  int put_effect(int number, ff_effect& effect) noexcept;
+  void erase_effect(int number, int effect) noexcept;
+  void play_effect(int number, int effect, int times) noexcept;
   /// True while a key or button of a node that is held is down.
   [[nodiscard]] bool anything_down() const noexcept;
   /// Times that the kernel has lost events, of all nodes that ever were open.
@@ -72,6 +77,8 @@ class Nodes {
     std::unique_ptr<Node> node;
     bool hold = false;
   };
+
+  [[nodiscard]] Node* find(int number) const noexcept;
 
   os::Door& door_;
   const Catalogue& catalogue_;

@@ -43,9 +43,10 @@ Outlets::Outlets(os::Door& door, const Engine& engine)
 
 std::optional<Diagnostic> Outlets::start() {
   if (const int result = keeper_.start(); result < 0)
-    return Diagnostic{"no-keeper", Severity::error,
-                      fmt::format("the keeper of the virtual controllers cannot be started: {}", std::strerror(-result)),
-                      "", "close other programs and try again"};
+    return Diagnostic{
+        "no-keeper", Severity::error,
+        fmt::format("the keeper of the virtual controllers cannot be started: {}", std::strerror(-result)), "",
+        "close other programs and try again"};
   return rewire();
 }
 
@@ -62,10 +63,9 @@ std::optional<Diagnostic> Outlets::rewire() {
   for (int round = 1;; ++round) {
     std::vector<VirtualDevice> made;
     if (auto failure = make(missing, made)) return failure;
-    const bool good = in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.node(); }) &&
-                      in_order(made, [](const VirtualDevice& device) -> const std::string& {
-                        return device.old_node();
-                      });
+    const bool good =
+        in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.node(); }) &&
+        in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.old_node(); });
     if (good || round == most_rounds) return keep(std::move(made));
     for (VirtualDevice& device : made) out_of_order.push_back(std::move(device));
   }

@@ -9,6 +9,8 @@
 
 #include <fmt/format.h>
 
+#include "outlet/force.hpp"
+
 namespace omnipar::outlet {
 
 namespace {
@@ -56,6 +58,10 @@ int VirtualDevice::set_up() {
   if (!form.movements.empty()) ask(UI_SET_EVBIT, EV_REL);
   if (!form.axes.empty()) ask(UI_SET_EVBIT, EV_ABS);
   if (key_.form == FormKind::keyboard) ask(UI_SET_EVBIT, EV_REP);
+  if (key_.form == FormKind::pad) {
+    ask(UI_SET_EVBIT, EV_FF);
+    for (const std::uint16_t code : force_codes()) ask(UI_SET_FFBIT, code);
+  }
   for (const Code code : form.keys) ask(UI_SET_KEYBIT, code.number);
   for (const Code code : form.movements) ask(UI_SET_RELBIT, code.number);
   for (const FormAxis& axis : form.axes) {
@@ -68,6 +74,7 @@ int VirtualDevice::set_up() {
   }
   uinput_setup setup{};
   setup.id = device_id(key_);
+  if (key_.form == FormKind::pad) setup.ff_effects_max = most_effects;
   const std::string name = device_name(key_);
   name.copy(setup.name, sizeof(setup.name) - 1);
   tell(UI_DEV_SETUP, &setup);

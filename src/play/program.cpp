@@ -20,7 +20,8 @@ tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::s
     places.push_back(word);
   } else {
     std::istringstream path{door.environment("PATH")};
-    for (std::string folder; std::getline(path, folder, ':');) places.push_back((folder.empty() ? "." : folder) + "/" + word);
+    for (std::string folder; std::getline(path, folder, ':');)
+      places.push_back((folder.empty() ? "." : folder) + "/" + word);
   }
   bool there = false;
   for (const std::string& place : places) {
@@ -28,8 +29,9 @@ tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::s
     there = there || !door.real_path(place).empty();
   }
   if (there)
-    return tl::unexpected(Diagnostic{"no-program", Severity::error, "it is there, but is no program that may be started",
-                                     word, "name a program; 'chmod +x' makes one of a script"});
+    return tl::unexpected(Diagnostic{"no-program", Severity::error,
+                                     "it is there, but is no program that may be started", word,
+                                     "name a program; 'chmod +x' makes one of a script"});
   return tl::unexpected(Diagnostic{"no-such-program", Severity::error, "there is no such program", word,
                                    "look for a slip in its name; what follows '--' is the program and its words"});
 }

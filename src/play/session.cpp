@@ -18,6 +18,7 @@
 #include "outlet/outlets.hpp"
 #include "play/held_pair.hpp"
 #include "play/program.hpp"
+#include "play/rumble.hpp"
 #include "play/swap.hpp"
 #include "play/table.hpp"
 
@@ -58,6 +59,7 @@ class Session final : Listener {
         table_(engine_, options.catalogue, options.rig, *this),
         outlets_(door, engine_),
         nodes_(door, options.catalogue, options.with_virtual),
+        rumble_(nodes_, options.rumble),
         program_(door),
         way_out_(way_out()),
         thaw_(ways_to_thaw(options.profile)) {}
@@ -148,6 +150,7 @@ class Session final : Listener {
 
   void left(const std::string& seat, const std::string& unit) override {
     say(fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
+    pulse(4);
   }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override {
@@ -178,6 +181,11 @@ class Session final : Listener {
       say("Some units may not be read; 'omnipar doctor' says which and mends it.");
   }
 
+  void leave(int node) {
+    rumble_.forget(node);
+    table_.leave(node);
+  }
+
   void say_who_holds(const std::string& node, const Description& unit) const {
     const host::Holders holders = host::holders_of(door_, node);
     say(fmt::format("\"{}\" is held by {}: what is pressed on it does not come here until that has ended{}.",
@@ -197,16 +205,18 @@ class Session final : Listener {
   std::optional<Diagnostic> refuses_alone() const {
     const std::string setting = options_.alone ? host::refuses_namespaces(door_) : "";
     if (setting.empty()) return std::nullopt;
-    return Diagnostic{"not-alone", Severity::error,
-                      fmt::format("the units cannot be hidden from the program: the kernel's setting {} forbids it", setting),
-                      "", "'omnipar doctor' says how to allow it; or leave --alone away"};
+    return Diagnostic{
+        "not-alone", Severity::error,
+        fmt::format("the units cannot be hidden from the program: the kernel's setting {} forbids it", setting), "",
+        "'omnipar doctor' says how to allow it; or leave --alone away"};
   }
 
   /// The seats of the plan that the household has units for; else the first.
   std::vector<std::string> seats_needed() const {
     std::vector<std::string> seats;
     for (const std::string& seat : engine_.plan().seats())
-      if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end()) seats.push_back(seat);
+      if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end())
+        seats.push_back(seat);
     if (seats.empty() && !engine_.plan().seats().empty()) seats.push_back(engine_.plan().seats().front());
     return seats;
   }
@@ -300,6 +310,8 @@ class Session final : Listener {
       end_ = how;
       return;
     }
+    constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
+    if (asked_ && door_.now() - *asked_ < same_breath) return;
     if (asked_) return insist();
     asked_ = door_.now();
     if (!program_knows) program_.ask(outlets_.keeper().process());
@@ -338,22 +350,29 @@ class Session final : Listener {
     return due;
   }
 
-  void step() {
+  /// Waits for what there may be; what games ask of the motors is answered first of all. False if that failed.
+  bool wait(std::optional<Time> until) {
     polled_.clear();
     polled_.push_back({signals_.get(), POLLIN, 0});
     polled_.push_back({watch_->descriptor(), POLLIN, 0});
     polled_.push_back({outlets_.keeper().descriptor(), POLLIN, 0});
+    for (const outlet::VirtualDevice& device : outlets_.devices()) polled_.push_back({device.descriptor(), POLLIN, 0});
     nodes_.add_to(polled_);
-    const auto due = next_due();
-    const int ready = door_.wait(polled_, due ? &*due : nullptr);
-    if (ready < 0) {
+    if (door_.wait(polled_, until ? &*until : nullptr) < 0) return false;
+    for (std::size_t i = 0; i < outlets_.devices().size(); ++i)
+      if (polled_[before_devices + i].revents != 0) answer(outlets_.devices()[i]);
+    return true;
+  }
+
+  void step() {
+    if (!wait(next_due())) {
       fail({"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
       return;
     }
     ++stats_.wake_ups;
-    constexpr std::size_t before_nodes = 3;
-    take_reports(std::span{polled_}.subspan(before_nodes));
+    take_reports(std::span{polled_}.subspan(before_devices + outlets_.devices().size()));
     hold_what_plays();
+    shake();
     act();
     if (polled_[1].revents != 0) take_news();
     if (polled_[2].revents != 0) replace_keeper();
@@ -362,10 +381,35 @@ class Session final : Listener {
     start_when_ready();
   }
 
+  // -- rumble -------------------------------------------------------------------------------------------
+
+  void answer(const outlet::VirtualDevice& device) {
+    Wishes& wishes = wishes_.emplace_back(device.key());
+    outlet::answer(door_, device.descriptor(), wishes.wishes);
+  }
+
+  /// The units' own motors may take their time; whoever asked has been answered.
+  void shake() {
+    for (const Wishes& wished : wishes_)
+      if (const PortInfo* port = engine_.plan().port(wished.pad.port)) {
+        auto nodes = table_.playing_nodes(port->seat);
+        const auto more = table_.playing_nodes(port->second_seat);
+        nodes.insert(nodes.end(), more.begin(), more.end());
+        rumble_.take(wished.pad, wished.wishes, nodes);
+      }
+    wishes_.clear();
+  }
+
+  /// Says to the hands that something has changed.
+  void pulse(int times) {
+    if (!options_.feel) return;
+    for (const int node : table_.playing_nodes()) rumble_.pulse(node, times);
+  }
+
   void take_reports(std::span<const pollfd> polled) {
     const auto& news = nodes_.drain(polled);
     for (const host::Said& said : news.said) table_.report(said.node, {said.report.time, said.report.changes});
-    for (const int node : news.gone) table_.leave(node);
+    for (const int node : news.gone) leave(node);
     const Time now = door_.now();
     table_.advance(now);
     engine_.advance(now);
@@ -397,7 +441,7 @@ class Session final : Listener {
       else if (news->came)
         open(news->place);
       else if (const auto node = nodes_.close(news->place.path))
-        table_.leave(*node);
+        leave(*node);
     }
     hold_what_plays();
     flush(door_.now());
@@ -407,12 +451,16 @@ class Session final : Listener {
     engine_.freeze();
     thaw_.forget();
     flush(door_.now());
+    rumble_.freeze();
+    pulse(2);
     seats_have_changed_ = true;
     say("Frozen: the controllers work for the desktop again. The same buttons go on.");
   }
 
   void thaw() {
     engine_.thaw();
+    rumble_.thaw();
+    pulse(1);
     seats_have_changed_ = true;
     say("It goes on.");
   }
@@ -427,6 +475,7 @@ class Session final : Listener {
       say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
     flush(door_.now());
+    pulse(3);
   }
 
   void replace_keeper() {
@@ -455,13 +504,21 @@ class Session final : Listener {
     constexpr Duration patience = std::chrono::seconds{5};
     const Time until = door_.now() + patience;
     if (nodes_.anything_down()) say("Let go of all buttons: the controllers are given back when nothing is down.");
-    while (nodes_.anything_down() && door_.now() < until) {
-      polled_.clear();
-      nodes_.add_to(polled_);
-      if (door_.wait(polled_, &until) < 0) break;
-      static_cast<void>(nodes_.drain(polled_));
-    }
+    while (nodes_.anything_down() && door_.now() < until && wait(until))
+      static_cast<void>(nodes_.drain(std::span{polled_}.subspan(before_devices + outlets_.devices().size())));
     nodes_.close_all();
+  }
+
+  /// Until that time and no less; games that still ask are answered.
+  void wait_and_answer(Time until) {
+    while (door_.now() < until) {
+      polled_.clear();
+      for (const outlet::VirtualDevice& device : outlets_.devices())
+        polled_.push_back({device.descriptor(), POLLIN, 0});
+      if (door_.wait(polled_, &until) < 0) return;
+      for (const outlet::VirtualDevice& device : outlets_.devices()) answer(device);
+      wishes_.clear();
+    }
   }
 
   /// Of the program nothing stays behind, whatever ended the play.
@@ -473,7 +530,7 @@ class Session final : Listener {
       program_.collect();
       if (program_.ended() && program_.left(outlets_.keeper().process()).empty()) return;
       program_.insist(outlets_.keeper().process());
-      door_.sleep(pause);
+      wait_and_answer(door_.now() + pause);
     }
   }
 
@@ -483,7 +540,7 @@ class Session final : Listener {
     engine_.freeze();
     flush(door_.now());
     while (const auto due = outlets_.next_due()) {
-      door_.wait({}, &*due);
+      wait_and_answer(*due);
       flush(std::max(*due, door_.now()));
     }
     give_back();
@@ -491,6 +548,13 @@ class Session final : Listener {
     if (*end_ == SessionEnd::hands) say("Ended by hand.");
     if (*end_ == SessionEnd::asked) say("Ended.");
   }
+
+  struct Wishes {
+    explicit Wishes(outlet::DeviceKey key) : pad(key) {}
+    outlet::DeviceKey pad;
+    std::vector<outlet::ForceWish> wishes;
+  };
+  static constexpr std::size_t before_devices = 3;  ///< in `polled_`
 
   os::Door& door_;
   const SessionOptions& options_;
@@ -501,11 +565,13 @@ class Session final : Listener {
   os::Descriptor signals_;
   std::unique_ptr<host::Watch> watch_;
   host::Nodes nodes_;
+  Rumble rumble_;
   Program program_;
   HeldPairs way_out_;
   HeldPairs thaw_;
   Stats stats_;
   std::vector<pollfd> polled_;
+  std::vector<Wishes> wishes_;       ///< of games, answered but not yet done
   std::vector<std::string> needed_;  ///< seats
   std::set<std::string> announced_;  ///< nodes of our devices that the system has told of
   Time began_{};

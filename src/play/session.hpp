@@ -21,11 +21,13 @@ struct SessionOptions {
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
 
-  std::vector<std::string> command;           ///< the program to start and its words; may be empty
-  std::optional<Duration> longest_wait;       ///< for the units that are needed; without it: as long as it takes
-  Duration insist_after{5'000'000};           ///< from asking the program to end to ending it by force
-  bool alone = false;                         ///< the program cannot open the units that are played on
-  bool urgent = false;                        ///< with real-time priority, if the system lets us
+  std::vector<std::string> command;      ///< the program to start and its words; may be empty
+  std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes
+  Duration insist_after{5'000'000};      ///< from asking the program to end to ending it by force
+  bool alone = false;                    ///< the program cannot open the units that are played on
+  double rumble = 1;                     ///< how strongly, 0..1
+  bool feel = false;                     ///< what changes is felt as short pulses of rumble
+  bool urgent = false;                   ///< with real-time priority, if the system lets us
 };
 
 enum class SessionEnd {

@@ -232,6 +232,15 @@ std::vector<int> Table::playing_nodes() const {
   return nodes;
 }
 
+std::vector<int> Table::playing_nodes(std::string_view seat) const {
+  std::vector<int> nodes;
+  for (const Guest& guest : guests_)
+    for (const Place& place : guest.places)
+      for (const Share& share : place.shares)
+        if (share.playing && place.seat == seat) nodes.push_back(share.node);
+  return nodes;
+}
+
 void Table::take_seat(Guest& guest, Place& place) {
   if (!is_of_use(place)) {
     if (!std::exchange(place.told_no_seat, true)) listener_.no_use(place.name);

@@ -66,6 +66,8 @@ class Table {
   void await(std::vector<std::string> seats) { awaited_ = std::move(seats); }
   /// The nodes that somebody plays on.
   [[nodiscard]] std::vector<int> playing_nodes() const;
+  /// Those of one seat.
+  [[nodiscard]] std::vector<int> playing_nodes(std::string_view seat) const;
   /// True while somebody plays from the seat.
   [[nodiscard]] bool is_played(const std::string& seat) const;
 

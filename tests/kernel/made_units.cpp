@@ -194,7 +194,8 @@ void GadgetPad::send(const PadReport& report) const {
 
 // -- uinput ---------------------------------------------------------------------------------------------
 
-UinputPad::UinputPad(const std::string& name, int fuzz) : file_(opened("/dev/uinput", O_RDWR)) {
+UinputPad::UinputPad(const std::string& name, int fuzz, const std::vector<int>& forces)
+    : file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
   ::ioctl(file_, UI_SET_EVBIT, EV_KEY);
   ::ioctl(file_, UI_SET_EVBIT, EV_ABS);
   for (int button = BTN_SOUTH; button <= BTN_THUMBR; ++button) ::ioctl(file_, UI_SET_KEYBIT, button);
@@ -208,6 +209,9 @@ UinputPad::UinputPad(const std::string& name, int fuzz) : file_(opened("/dev/uin
   }
   uinput_setup setup{};
   setup.id = {BUS_USB, 0x1209, 4, 1};
+  if (!forces.empty()) ::ioctl(file_, UI_SET_EVBIT, EV_FF);
+  for (const int force : forces) ::ioctl(file_, UI_SET_FFBIT, force);
+  if (!forces.empty()) setup.ff_effects_max = 16;
   name.copy(setup.name, sizeof(setup.name) - 1);
   if (::ioctl(file_, UI_DEV_SETUP, &setup) < 0 || ::ioctl(file_, UI_DEV_CREATE) < 0) give_up("uinput");
 }
@@ -222,6 +226,27 @@ void UinputPad::send(std::uint16_t type, std::uint16_t code, std::int32_t value)
   event.code = code;
   event.value = value;
   if (::write(file_, &event, sizeof(event)) < 0) give_up("uinput");
+}
+
+void MotorPad::pump() {
+  input_event event{};
+  while (::read(descriptor(), &event, sizeof(event)) > 0) {
+    if (event.type == EV_UINPUT && event.code == UI_FF_UPLOAD) {
+      uinput_ff_upload upload{};
+      upload.request_id = static_cast<std::uint32_t>(event.value);
+      ::ioctl(descriptor(), UI_BEGIN_FF_UPLOAD, &upload);
+      effects_[upload.effect.id].what = upload.effect;
+      ::ioctl(descriptor(), UI_END_FF_UPLOAD, &upload);
+    } else if (event.type == EV_UINPUT && event.code == UI_FF_ERASE) {
+      uinput_ff_erase erase{};
+      erase.request_id = static_cast<std::uint32_t>(event.value);
+      ::ioctl(descriptor(), UI_BEGIN_FF_ERASE, &erase);
+      effects_.erase(static_cast<int>(erase.effect_id));
+      ::ioctl(descriptor(), UI_END_FF_ERASE, &erase);
+    } else if (event.type == EV_FF) {
+      effects_[event.code].times = event.value;
+    }
+  }
 }
 
 // -- nodes ------------------------------------------------------------------------------------------------

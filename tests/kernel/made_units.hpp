@@ -5,7 +5,10 @@
 #include <linux/input.h>
 #include <sys/types.h>
 
+#include <unistd.h>
+
 #include <cstdint>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -75,7 +78,8 @@ class GadgetPad {
 /// A virtual device as another program would make it.
 class UinputPad {
  public:
-  explicit UinputPad(const std::string& name, int fuzz = 0);
+  /// `forces`: what its motors can do (FF_RUMBLE and so on); none: it has no motors.
+  explicit UinputPad(const std::string& name, int fuzz = 0, const std::vector<int>& forces = {});
   ~UinputPad();
   UinputPad(const UinputPad&) = delete;
   UinputPad& operator=(const UinputPad&) = delete;
@@ -86,6 +90,32 @@ class UinputPad {
 
  private:
   int file_ = -1;
+};
+
+/// A pad with motors, which remembers what they are asked for. Whoever asks waits until `pump` is called.
+class MotorPad : public UinputPad {
+ public:
+  MotorPad(const std::string& name, const std::vector<int>& forces) : UinputPad(name, 0, forces) {}
+  struct Effect {
+    int times = 0;  ///< as it was played last; 0: stopped, or not played yet
+    ff_effect what{};
+  };
+  /// Answers what waits.
+  void pump();
+  /// Pumps until `is_so` of the effects; false after 5 s.
+  template <typename IsSo>
+  bool pump_until(IsSo is_so) {
+    for (int tries = 0; tries < 1000; ++tries) {
+      pump();
+      if (is_so(effects_)) return true;
+      ::usleep(5000);
+    }
+    return false;
+  }
+  [[nodiscard]] const std::map<int, Effect>& effects() const noexcept { return effects_; }
+
+ private:
+  std::map<int, Effect> effects_;
 };
 
 /// The event nodes of all devices with this name, in order of their numbers.

@@ -1,0 +1,31 @@
+// What games ask of a virtual pad's motors (Linux Documentation/input/ff.rst, linux/uinput.h). An upload or an erasing
+// that nobody answers holds the game up for 30 s.
+#pragma once
+
+#include <linux/input.h>
+
+#include <vector>
+
+#include "os/door.hpp"
+
+namespace omnipar::outlet {
+
+/// How many effects a virtual pad holds at once.
+inline constexpr int most_effects = 16;
+
+/// The kinds of effects that a virtual pad takes.
+[[nodiscard]] const std::vector<std::uint16_t>& force_codes();
+
+enum class Wish { hold, erase, play, strength };
+
+struct ForceWish {
+  Wish wish = Wish::hold;
+  int effect = 0;          ///< its number, 0..15
+  ff_effect what{};        ///< of `hold`: the effect, new or in the place of a former one
+  std::int32_t value = 0;  ///< of `play`: how many times, 0 stops it; of `strength`: 0..65535
+};
+
+/// Answers all requests that wait at a virtual device, and adds what was asked to `into`.
+void answer(os::Door& door, int device, std::vector<ForceWish>& into);
+
+}  // namespace omnipar::outlet

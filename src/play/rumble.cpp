@@ -1,0 +1,173 @@
+#include "play/rumble.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <iterator>
+#include <utility>
+
+namespace omnipar::play {
+namespace {
+
+bool can(std::span<const std::uint16_t> abilities, std::uint16_t what) {
+  return std::ranges::find(abilities, what) != abilities.end();
+}
+
+std::uint16_t scaled(std::uint16_t value, double strength) {
+  return static_cast<std::uint16_t>(std::lround(value * strength));
+}
+std::int16_t scaled(std::int16_t value, double strength) {
+  return static_cast<std::int16_t>(std::lround(value * strength));
+}
+
+/// How hard an effect shakes, 0..65535.
+std::uint16_t force_of(const ff_effect& effect) {
+  const auto doubled = [](int value) { return static_cast<std::uint16_t>(std::min(65535, std::abs(value) * 2)); };
+  if (effect.type == FF_RUMBLE) return std::max(effect.u.rumble.strong_magnitude, effect.u.rumble.weak_magnitude);
+  return effect.type == FF_PERIODIC ? doubled(effect.u.periodic.magnitude) : doubled(effect.u.constant.level);
+}
+
+void scale(ff_envelope& envelope, double strength) {
+  envelope.attack_level = scaled(envelope.attack_level, strength);
+  envelope.fade_level = scaled(envelope.fade_level, strength);
+}
+
+void scale(ff_effect& effect, double strength) {
+  if (effect.type == FF_RUMBLE) {
+    effect.u.rumble.strong_magnitude = scaled(effect.u.rumble.strong_magnitude, strength);
+    effect.u.rumble.weak_magnitude = scaled(effect.u.rumble.weak_magnitude, strength);
+  } else if (effect.type == FF_PERIODIC) {
+    effect.u.periodic.magnitude = scaled(effect.u.periodic.magnitude, strength);
+    scale(effect.u.periodic.envelope, strength);
+  } else {
+    effect.u.constant.level = scaled(effect.u.constant.level, strength);
+    scale(effect.u.constant.envelope, strength);
+  }
+}
+
+constexpr std::uint16_t shake_period_ms = 50;
+
+/// The same force by other means.
+bool replace(ff_effect& effect, std::span<const std::uint16_t> abilities) {
+  const std::uint16_t force = force_of(effect);
+  effect.u = {};
+  if (can(abilities, FF_RUMBLE)) {
+    effect.type = FF_RUMBLE;
+    effect.u.rumble = {force, force};
+  } else if (can(abilities, FF_PERIODIC) && can(abilities, FF_SINE)) {
+    effect.type = FF_PERIODIC;
+    effect.u.periodic.waveform = FF_SINE;
+    effect.u.periodic.period = shake_period_ms;
+    effect.u.periodic.magnitude = static_cast<std::int16_t>(force / 2);
+  } else if (can(abilities, FF_CONSTANT)) {
+    effect.type = FF_CONSTANT;
+    effect.u.constant.level = static_cast<std::int16_t>(force / 2);
+  } else {
+    return false;
+  }
+  return true;
+}
+
+}  // namespace
+
+bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, double strength) {
+  const bool known = effect.type == FF_RUMBLE || effect.type == FF_PERIODIC || effect.type == FF_CONSTANT;
+  if (!known) return false;
+  const bool as_it_is =
+      can(abilities, effect.type) && (effect.type != FF_PERIODIC || can(abilities, effect.u.periodic.waveform));
+  if (!as_it_is && !replace(effect, abilities)) return false;
+  scale(effect, strength);
+  return true;
+}
+
+void Rumble::take(outlet::DeviceKey key, const std::vector<outlet::ForceWish>& wishes, std::span<const int> nodes) {
+  Pad& pad = pads_[key];
+  for (const outlet::ForceWish& wish : wishes) {
+    Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));
+    switch (wish.wish) {
+      case outlet::Wish::hold:
+        hold(pad, effect, wish.what);
+        break;
+      case outlet::Wish::erase:
+        erase(effect);
+        break;
+      case outlet::Wish::play:
+        play(pad, effect, wish.value, nodes);
+        break;
+      case outlet::Wish::strength:
+        constexpr double full = 65535;
+        pad.gain = wish.value / full;
+        for (Effect& other : pad.effects) put_anew(pad, other);
+        break;
+    }
+  }
+}
+
+/// An effect that is replaced while it plays goes on playing, as it is now.
+void Rumble::hold(const Pad& pad, Effect& effect, const ff_effect& what) {
+  effect.held = true;
+  effect.what = what;
+  put_anew(pad, effect);
+}
+
+void Rumble::put_anew(const Pad& pad, Effect& effect) {
+  for (auto at = effect.at_nodes.begin(); at != effect.at_nodes.end();)
+    at = put(pad, effect, at->first) ? std::next(at) : effect.at_nodes.erase(at);
+}
+
+void Rumble::forget(int node) {
+  pulses_.erase(node);
+  for (auto& [key, pad] : pads_)
+    for (Effect& effect : pad.effects) effect.at_nodes.erase(node);
+}
+
+void Rumble::erase(Effect& effect) {
+  for (const auto& [node, number] : effect.at_nodes) nodes_.erase_effect(node, number);
+  effect = {};
+}
+
+/// Puts the effect on a unit, or anew in its former place there.
+bool Rumble::put(const Pad& pad, Effect& effect, int node) {
+  ff_effect there = effect.what;
+  const auto known = effect.at_nodes.find(node);
+  there.id = static_cast<std::int16_t>(known == effect.at_nodes.end() ? -1 : known->second);
+  if (!translate(there, nodes_.motors(node), strength_ * pad.gain)) return false;
+  if (nodes_.put_effect(node, there) < 0) return false;
+  effect.at_nodes[node] = there.id;
+  return true;
+}
+
+void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const int> nodes) {
+  effect.playing = times != 0;
+  if (frozen_ || !effect.held) return;
+  if (times == 0) {
+    for (const auto& [node, number] : effect.at_nodes) nodes_.play_effect(node, number, 0);
+    return;
+  }
+  for (const int node : nodes)
+    if (effect.at_nodes.contains(node) || put(pad, effect, node))
+      nodes_.play_effect(node, effect.at_nodes[node], times);
+}
+
+void Rumble::freeze() {
+  frozen_ = true;
+  for (auto& [key, pad] : pads_)
+    for (Effect& effect : pad.effects) {
+      if (!std::exchange(effect.playing, false)) continue;
+      for (const auto& [node, number] : effect.at_nodes) nodes_.play_effect(node, number, 0);
+    }
+}
+
+void Rumble::pulse(int node, int times) {
+  ff_effect effect{};
+  effect.type = FF_RUMBLE;
+  const auto known = pulses_.find(node);
+  effect.id = static_cast<std::int16_t>(known == pulses_.end() ? -1 : known->second);
+  effect.u.rumble = {0xa000, 0xa000};
+  effect.replay = {120, 80};  // ms of shaking, and of waiting before
+  if (!translate(effect, nodes_.motors(node), 1) || nodes_.put_effect(node, effect) < 0) return;
+  pulses_[node] = effect.id;
+  nodes_.play_effect(node, effect.id, times);
+}
+
+}  // namespace omnipar::play

@@ -1,0 +1,65 @@
+// Rumble: what a game asks of a port's virtual pad reaches the motors of the units that play there.
+//
+// An effect of a virtual pad:
+//   none --hold--> held --play--> playing (on each unit with motors: put there, or put anew, then played)
+//   playing --stop, its length, the unit leaves, freeze--> held --erase--> none
+#pragma once
+
+#include <linux/input.h>
+
+#include <array>
+#include <map>
+#include <span>
+#include <vector>
+
+#include "host/nodes.hpp"
+#include "outlet/force.hpp"
+#include "outlet/form.hpp"
+
+namespace omnipar::play {
+
+/// The effect as a unit with these abilities can have it, at a strength of 0..1; false if it has no way at all.
+/// `effect.id` is kept.
+[[nodiscard]] bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, double strength);
+
+class Rumble {
+ public:
+  /// The nodes must outlive the rumble. `strength`: 0..1, by which all is scaled.
+  Rumble(host::Nodes& nodes, double strength) noexcept : nodes_(nodes), strength_(strength) {}
+
+  /// Does what was asked of a virtual pad, on the nodes that play its port.
+  void take(outlet::DeviceKey pad, const std::vector<outlet::ForceWish>& wishes, std::span<const int> nodes);
+  /// The node is no more.
+  void forget(int node);
+  /// Whatever plays is stopped, and nothing is begun until `thaw`.
+  void freeze();
+  void thaw() noexcept { frozen_ = false; }
+  /// A few short pulses for the hand, to say that something has changed.
+  void pulse(int node, int times);
+
+ private:
+  struct Effect {
+    bool held = false;
+    ff_effect what{};
+    std::map<int, int> at_nodes;  ///< node to the effect's number there
+    bool playing = false;
+  };
+  struct Pad {
+    std::array<Effect, outlet::most_effects> effects;
+    double gain = 1;
+  };
+
+  void hold(const Pad& pad, Effect& effect, const ff_effect& what);
+  void erase(Effect& effect);
+  void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const int> nodes);
+  [[nodiscard]] bool put(const Pad& pad, Effect& effect, int node);
+  void put_anew(const Pad& pad, Effect& effect);
+
+  host::Nodes& nodes_;
+  double strength_;
+  bool frozen_ = false;
+  std::map<outlet::DeviceKey, Pad> pads_;
+  std::map<int, int> pulses_;  ///< node to the number of the pulse there
+};
+
+}  // namespace omnipar::play
