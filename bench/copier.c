@@ -1,15 +1,17 @@
-/* The bare twin of the path from a node to a virtual device: reads one event node and writes whole
- * packets to a copy of it made through uinput. It maps nothing, keeps nothing and promises nothing.
- * usage: copier /dev/input/eventN   (prints "ready" when the copy is there; ends with the unit) */
+/* The bare twin of the path from nodes to virtual devices: reads event nodes and writes whole packets to
+ * copies of them made through uinput. It maps nothing, keeps nothing and promises nothing. With one node it
+ * does not even wait for more than that one.
+ * usage: copier /dev/input/eventN…   (prints "ready" when the copies are there; ends with a unit) */
 #include <errno.h>
 #include <fcntl.h>
 #include <linux/uinput.h>
+#include <poll.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-enum { packet_room = 256 };
+enum { packet_room = 256, most_nodes = 16 };
 
 static int has_bit(const unsigned char* bits, unsigned bit) { return bits[bit / 8] >> (bit % 8) & 1; }
 
@@ -51,30 +53,50 @@ static int create(int from, int to) {
   return 0;
 }
 
-/* Passes on all whole packets; what is left of the last one waits for its end. */
-static int copy(int from, int to) {
-  static struct input_event events[packet_room];
-  size_t held = 0;
+struct pair {
+  int from, to;
+  size_t held;
+  struct input_event events[packet_room];
+};
+
+/* Reads once and passes on all whole packets; what is left of the last one waits for its end. 0 at the end. */
+static int copy(struct pair* pair) {
+  struct input_event* const events = pair->events;
+  const ssize_t got = read(pair->from, events + pair->held, (packet_room - pair->held) * sizeof(events[0]));
+  if (got < 0) return errno == ENODEV ? 0 : fail("read");
+  pair->held += (size_t)got / sizeof(events[0]);
+  size_t whole = pair->held;
+  while (whole > 0 && events[whole - 1].type != EV_SYN) --whole;
+  if (whole > 0 && write(pair->to, events, whole * sizeof(events[0])) < 0) return fail("write");
+  memmove(events, events + whole, (pair->held - whole) * sizeof(events[0]));
+  pair->held -= whole;
+  if (pair->held == packet_room) pair->held = 0;
+  return 1;
+}
+
+static int copy_all(struct pair* pairs, struct pollfd* polled, nfds_t count) {
   for (;;) {
-    const ssize_t got = read(from, events + held, (packet_room - held) * sizeof(events[0]));
-    if (got < 0) return errno == ENODEV ? 0 : fail("read");
-    held += (size_t)got / sizeof(events[0]);
-    size_t whole = held;
-    while (whole > 0 && events[whole - 1].type != EV_SYN) --whole;
-    if (whole > 0 && write(to, events, whole * sizeof(events[0])) < 0) return fail("write");
-    memmove(events, events + whole, (held - whole) * sizeof(events[0]));
-    held -= whole;
-    if (held == packet_room) held = 0;
+    if (count > 1 && poll(polled, count, -1) < 0) return fail("poll");
+    for (nfds_t i = 0; i < count; ++i) {
+      if (count > 1 && polled[i].revents == 0) continue;
+      const int result = copy(&pairs[i]);
+      if (result <= 0) return result;
+    }
   }
 }
 
 int main(int count, char** words) {
-  if (count != 2) return fprintf(stderr, "usage: copier /dev/input/eventN\n"), 2;
-  const int from = open(words[1], O_RDONLY | O_CLOEXEC);
-  const int to = open("/dev/uinput", O_RDWR | O_CLOEXEC);
-  if (from < 0 || to < 0) return fail("open"), 1;
-  if (create(from, to) < 0) return 1;
+  static struct pair pairs[most_nodes];
+  static struct pollfd polled[most_nodes];
+  if (count < 2 || count > most_nodes + 1) return fprintf(stderr, "usage: copier /dev/input/eventN…\n"), 2;
+  for (int i = 0; i < count - 1; ++i) {
+    pairs[i].from = open(words[i + 1], O_RDONLY | O_CLOEXEC);
+    pairs[i].to = open("/dev/uinput", O_RDWR | O_CLOEXEC);
+    if (pairs[i].from < 0 || pairs[i].to < 0) return fail("open"), 1;
+    if (create(pairs[i].from, pairs[i].to) < 0) return 1;
+    polled[i] = (struct pollfd){.fd = pairs[i].from, .events = POLLIN};
+  }
   puts("ready");
   fflush(stdout);
-  return copy(from, to) < 0 ? 1 : 0;
+  return copy_all(pairs, polled, (nfds_t)(count - 1)) < 0 ? 1 : 0;
 }

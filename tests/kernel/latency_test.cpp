@@ -1,0 +1,197 @@
+// How quick, how light: against bare programs that copy, in one run. In a box whose clock counts instructions.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <linux/uinput.h>
+#include <poll.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <csignal>
+#include <cstdlib>
+#include <fstream>
+#include <memory>
+#include <thread>
+
+#include "made_units.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+/// One report: a stick's new place.
+void send_place(const UinputPad& pad, int place) {
+  std::array<input_event, 2> report{};
+  report[0].type = EV_ABS;
+  report[0].code = ABS_X;
+  report[0].value = place;
+  report[1].type = EV_SYN;
+  REQUIRE(::write(pad.descriptor(), report.data(), sizeof(report)) == sizeof(report));
+}
+
+int place_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number; }
+
+/// Microseconds from each report to what a reader of the virtual device has in hands.
+std::vector<double> times_of(const UinputPad& pad, const std::string& virtual_device, int reports) {
+  REQUIRE(wait_for_nodes(virtual_device, 1));
+  const NodeReader reader{nodes_named(virtual_device).front()};
+  std::vector<double> times;
+  std::array<input_event, 64> events{};
+  for (int i = 0; i < reports; ++i) {
+    sleep_ms(4);
+    const auto start = Clock::now();
+    send_place(pad, place_of(i));
+    pollfd waiting{reader.descriptor(), POLLIN, 0};
+    REQUIRE(::poll(&waiting, 1, 2000) == 1);
+    REQUIRE(::read(reader.descriptor(), events.data(), sizeof(events)) > 0);
+    times.push_back(std::chrono::duration<double, std::micro>(Clock::now() - start).count());
+  }
+  std::ranges::sort(times);
+  return times;
+}
+
+double part(const std::vector<double>& sorted, double share) {
+  return sorted.at(static_cast<std::size_t>(share * static_cast<double>(sorted.size() - 1)));
+}
+
+void sit_down(const UinputPad& pad, Program& play, const std::string& words) {
+  for (int tries = 0; tries < 20; ++tries) {
+    for (const int value : {1, 0}) {
+      pad.send(EV_KEY, BTN_SOUTH, value);
+      pad.sync();
+      sleep_ms(50);
+    }
+    if (play.wait_for(words, 1, 300)) return;
+  }
+  FAIL("not said: " << words << "; but: " << play.output());
+}
+
+/// Seconds of the processor that a program has had.
+double seconds_of(pid_t process) {
+  const std::string stat = contents("/proc/" + std::to_string(process) + "/schedstat");
+  return std::strtod(stat.c_str(), nullptr) / 1e9;
+}
+
+long kib_of(pid_t process) {
+  const std::string status = contents("/proc/" + std::to_string(process) + "/status");
+  return std::strtol(status.c_str() + status.find("VmRSS:") + 6, nullptr, 10);
+}
+
+}  // namespace
+
+TEST_CASE("a report takes hardly longer through play than through a bare copier", "[clockwork]") {
+  const UinputPad pad{"Quick Pad"};
+  REQUIRE(wait_for_nodes("Quick Pad", 1));
+  const int reports = cases(150, 1000);
+  std::vector<double> copied;
+  {
+    Program copier{{"/box/copier", nodes_named("Quick Pad").front()}};
+    REQUIRE(copier.wait_for("ready"));
+    copied = times_of(pad, "bare copy", reports);
+  }
+  Program play{{"/box/omnipar", "play", "pad-two-stick", "--with-virtual", "--stats"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sit_down(pad, play, "Player 1 plays");
+  sleep_ms(200);
+  const std::vector<double> played = times_of(pad, "Omnipar port 1 pad", reports);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  const double median = part(played, 0.5) / part(copied, 0.5);
+  const double slowest = part(played, 0.99) / part(copied, 0.99);
+  WARN("us from a report to a reader, half / 99 in 100: copier " << part(copied, 0.5) << " / " << part(copied, 0.99)
+                                                                 << ", play " << part(played, 0.5) << " / "
+                                                                 << part(played, 0.99));
+  WARN(play.output());
+  CHECK(median <= 1.25);
+  CHECK(slowest <= 1.5);
+}
+
+namespace {
+
+constexpr int units = 8;
+
+struct Load {
+  double seconds = 0;  ///< of the processor
+  long kib_early = 0;
+  long kib_late = 0;
+  std::array<int, units> arrived{};
+};
+
+/// All units send once a millisecond; what comes out is counted.
+Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
+             const std::vector<std::string>& devices, int milliseconds) {
+  Load load;
+  std::vector<std::unique_ptr<NodeReader>> readers;
+  for (const std::string& device : devices) readers.push_back(std::make_unique<NodeReader>(device));
+  const auto count = [&] {
+    std::array<input_event, 64> events{};
+    for (std::size_t i = 0; i < readers.size(); ++i)
+      for (ssize_t got = 0; (got = ::read(readers[i]->descriptor(), events.data(), sizeof(events))) > 0;)
+        for (std::size_t e = 0; e < static_cast<std::size_t>(got) / sizeof(input_event); ++e)
+          load.arrived.at(i) += events.at(e).type == EV_ABS ? 1 : 0;
+  };
+  const double before = seconds_of(process);
+  const auto start = Clock::now();
+  for (int ms = 0; ms < milliseconds; ++ms) {
+    for (const auto& pad : pads) send_place(*pad, place_of(ms));
+    std::this_thread::sleep_until(start + std::chrono::milliseconds{ms + 1});
+    if (ms % 8 == 0) count();
+    if (ms == milliseconds / 5) load.kib_early = kib_of(process);
+  }
+  sleep_ms(50);
+  count();
+  load.seconds = seconds_of(process) - before;
+  load.kib_late = kib_of(process);
+  return load;
+}
+
+}  // namespace
+
+TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than copying", "[clockwork]") {
+  std::ofstream sheet{"/tmp/eight.toml"};
+  sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
+  for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
+  sheet << "[[sheet.controller]]\nname = \"stick\"\ntitle = \"stick\"\n"
+           "control = [{ name = \"move\", type = \"stick\", place = \"left-stick\", usual = [\"left-stick\"] }, "
+           "{ name = \"a\", place = \"south\", usual = [\"south\"] }]\n";
+  sheet.close();
+  std::vector<std::unique_ptr<UinputPad>> pads;
+  std::vector<std::string> command{"/box/copier"};
+  for (int i = 0; i < units; ++i) {
+    const std::string name = "Busy Pad " + std::to_string(i + 1);
+    pads.push_back(std::make_unique<UinputPad>(name));
+    REQUIRE(wait_for_nodes(name, 1));
+    command.push_back(nodes_named(name).front());
+  }
+  const int milliseconds = cases(2'000, 10'000);
+  Load bare;
+  {
+    Program copier{command};
+    REQUIRE(copier.wait_for("ready"));
+    REQUIRE(wait_for_nodes("bare copy", units));
+    bare = load_of(copier.process(), pads, nodes_named("bare copy"), milliseconds);
+  }
+  Program play{{"/box/omnipar", "play", "eight", "--data", "/tmp/eight.toml", "--with-virtual"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  std::vector<std::string> devices;
+  for (std::size_t i = 0; i < pads.size(); ++i) {
+    sit_down(*pads[i], play, "Player " + std::to_string(i + 1) + " plays");
+    devices.push_back(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
+  }
+  sleep_ms(200);
+  const Load played = load_of(play.process(), pads, devices, milliseconds);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  WARN("seconds of the processor for " << milliseconds << " ms: copier " << bare.seconds << ", play " << played.seconds
+                                       << "; KiB early " << played.kib_early << ", late " << played.kib_late);
+  CHECK(std::ranges::count(bare.arrived, milliseconds) == units);
+  CHECK(std::ranges::count(played.arrived, milliseconds) == units);
+  CHECK(played.seconds <= 1.25 * bare.seconds);
+  CHECK(played.kib_late == played.kib_early);
+  CHECK(played.kib_late < 16 * 1024);
+}
