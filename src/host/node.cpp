@@ -1,4 +1,4 @@
-// Event nodes through libevdev, which alone calls the system here besides the door.
+// Event nodes: described by libevdev, and read by ourselves, with one call of the system for all that waits.
 #include "host/node.hpp"
 
 #include <fcntl.h>
@@ -6,6 +6,8 @@
 #include <linux/input.h>
 
 #include <algorithm>
+#include <array>
+#include <bitset>
 #include <cerrno>
 #include <ctime>
 #include <utility>
@@ -50,21 +52,28 @@ Description describe(libevdev* device, const std::string& path, const std::strin
   return d;
 }
 
+struct Free {
+  void operator()(libevdev* device) const noexcept { libevdev_free(device); }
+};
+
 class EvdevNode final : public Node {
  public:
-  EvdevNode(os::Door& door, os::Descriptor descriptor, libevdev* device, Description description)
-      : door_(door), descriptor_(std::move(descriptor)), device_(device), description_(std::move(description)) {
-    int result = 0;
-    do result = libevdev_set_clock_id(device_.get(), CLOCK_MONOTONIC);
-    while (result == -EINTR);
-    monotonic_ = result == 0;
-    for (unsigned number = 0; number < ABS_CNT; ++number) set_fuzz_to_zero(number);
+  EvdevNode(os::Door& door, os::Descriptor descriptor, Description description, const libevdev* device)
+      : door_(door), descriptor_(std::move(descriptor)), description_(std::move(description)) {
+    unsigned clock = CLOCK_MONOTONIC;
+    monotonic_ = door_.control(descriptor_.get(), EVIOCSCLOCKID, &clock) >= 0;
+    for (const CodeRange& range : description_.codes) {
+      if (range.code.type == ev_key) keys_.set(range.code.number, range.value != 0);
+      if (range.code.type != ev_abs) continue;
+      axes_.emplace_back(range.code.number, range.value);
+      set_fuzz_to_zero(range.code.number);
+    }
     for (std::uint16_t number = 0; number < FF_CNT; ++number)
-      if (libevdev_has_event_code(device_.get(), EV_FF, number) != 0) motors_.push_back(number);
+      if (libevdev_has_event_code(device, EV_FF, number) != 0) motors_.push_back(number);
   }
 
   ~EvdevNode() override {
-    for (const auto& [number, before] : fuzz_) libevdev_kernel_set_abs_info(device_.get(), number, &before);
+    for (auto [number, before] : fuzz_) door_.control(descriptor_.get(), EVIOCSABS(number), &before);
   }
   EvdevNode(const EvdevNode&) = delete;
   EvdevNode& operator=(const EvdevNode&) = delete;
@@ -73,43 +82,37 @@ class EvdevNode final : public Node {
   const Description& description() const noexcept override { return description_; }
   std::uint64_t losses() const noexcept override { return losses_; }
   std::optional<Time> half_until() const noexcept override {
-    if (!half_) return std::nullopt;
-    return half_->time + half_report_patience;
+    if (!has_half_) return std::nullopt;
+    return half_time_ + half_report_patience;
   }
 
-  bool drain(std::vector<ReadReport>& into) override {
-    now_ = door_.now();
-    input_event event{};
-    unsigned how = LIBEVDEV_READ_FLAG_NORMAL;
+  bool drain(Reports& into, Time now) override {
+    now_ = now;
+    bool lost = false;
     for (;;) {
-      const int status = libevdev_next_event(device_.get(), how, &event);
-      if (status == LIBEVDEV_READ_STATUS_SUCCESS) {
-        take(event, into);
-      } else if (status == LIBEVDEV_READ_STATUS_SYNC) {
-        if (how == LIBEVDEV_READ_FLAG_NORMAL)
-          begin_resync();
-        else
-          take(event, into);
-        how = LIBEVDEV_READ_FLAG_SYNC;
-      } else if (status == -EAGAIN && how == LIBEVDEV_READ_FLAG_SYNC) {
-        how = LIBEVDEV_READ_FLAG_NORMAL;
-      } else if (status != -EINTR) {
-        return status == -EAGAIN;
+      const ssize_t got = door_.read(descriptor_.get(), std::as_writable_bytes(std::span{buffer_}));
+      if (got <= 0 && got != -EAGAIN) return false;
+      const std::size_t count = got < 0 ? 0 : static_cast<std::size_t>(got) / sizeof(input_event);
+      for (const input_event& event : std::span{buffer_}.first(count)) {
+        lost = lost || (event.type == EV_SYN && event.code == SYN_DROPPED);
+        if (!lost) take(event, into);  // what comes behind a loss is part of the state that is asked for
       }
+      if (count < buffer_.size()) break;
     }
+    return !lost || ask_for_state(into);
   }
 
   bool is_held() const noexcept override { return held_; }
 
   bool try_to_hold(bool yes) noexcept override {
-    if (!is_down() && libevdev_grab(device_.get(), yes ? LIBEVDEV_GRAB : LIBEVDEV_UNGRAB) == 0) held_ = yes;
+    if (!is_down() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0) held_ = yes;
     return held_ == yes;
   }
 
   bool is_held_by_another() noexcept override {
     if (held_ || is_down()) return false;
-    const int result = libevdev_grab(device_.get(), LIBEVDEV_GRAB);
-    if (result == 0) libevdev_grab(device_.get(), LIBEVDEV_UNGRAB);
+    const int result = door_.control(descriptor_.get(), EVIOCGRAB, 1UL);
+    if (result == 0) door_.control(descriptor_.get(), EVIOCGRAB, 0UL);
     return result == -EBUSY;
   }
 
@@ -129,66 +132,98 @@ class EvdevNode final : public Node {
     os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{&event, 1}));
   }
 
-  bool is_down() const noexcept override {
-    return std::ranges::any_of(description_.codes, [this](const CodeRange& range) {
-      return range.code.type == ev_key && libevdev_get_event_value(device_.get(), EV_KEY, range.code.number) != 0;
-    });
-  }
+  bool is_down() const noexcept override { return keys_.any(); }
 
-  void flush(std::vector<ReadReport>& into) override {
-    if (half_ && !half_->changes.empty()) into.push_back(std::move(*half_));
-    half_.reset();
+  void flush(Reports& into) override {
+    if (has_half_ && !half_.empty()) into.add(half_time_, half_);
+    has_half_ = false;
+    half_.clear();
   }
 
  private:
-  struct Free {
-    void operator()(libevdev* device) const noexcept { libevdev_free(device); }
-  };
-
   void set_fuzz_to_zero(unsigned number) {
-    const input_absinfo* axis = libevdev_get_abs_info(device_.get(), number);
-    if (axis == nullptr || axis->fuzz == 0) return;
-    const input_absinfo before = *axis;
-    input_absinfo without = before;
+    input_absinfo axis{};
+    if (door_.control(descriptor_.get(), EVIOCGABS(number), &axis) < 0 || axis.fuzz == 0) return;
+    input_absinfo without = axis;
     without.fuzz = 0;
-    int result = 0;
-    do result = libevdev_kernel_set_abs_info(device_.get(), number, &without);
-    while (result == -EINTR);
-    if (result == 0) fuzz_.emplace_back(number, before);
+    if (door_.control(descriptor_.get(), EVIOCSABS(number), &without) == 0) fuzz_.emplace_back(number, axis);
   }
 
   /// The stamp, unless it is of another clock or from the future: then the time of the read.
   Time time_for(Time stamp) const { return monotonic_ ? std::min(stamp, now_) : now_; }
 
-  void begin_resync() {
+  /// Events have been lost: what is now is asked for, and what differs is one report. The queue has been read to its
+  /// end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
+  bool ask_for_state(Reports& into) {
     ++losses_;
+    flush(into);
     open_.clear();
+    std::array<std::uint8_t, KEY_CNT / 8 + 1> bits{};
+    if (door_.control(descriptor_.get(), EVIOCGKEY(bits.size()), bits.data()) < 0) return false;
+    for (const CodeRange& range : description_.codes) {
+      if (range.code.type != ev_key) continue;
+      const std::uint16_t number = range.code.number;
+      note({range.code, bits.at(number / 8) >> (number % 8) & 1});
+    }
+    for (const auto& [number, value] : axes_) {
+      input_absinfo axis{};
+      if (door_.control(descriptor_.get(), EVIOCGABS(number), &axis) < 0) return false;
+      note({absolute(number), axis.value});
+    }
+    if (!open_.empty()) into.add(now_, open_);
+    open_.clear();
+    return true;
   }
 
-  void take(const input_event& event, std::vector<ReadReport>& into) {
-    // Keys, movements and axes; scan codes and lamps are no controls.
-    if (event.type == ev_key || event.type == ev_rel || event.type == ev_abs)
-      open_.push_back({{event.type, event.code}, event.value});
-    if (event.type != EV_SYN) return;
-    if (event.code != SYN_REPORT) return;
+  /// A control's value, if it is not what it was.
+  void note(Change change) {
+    if (change.code.type == ev_key) {
+      if (keys_.test(change.code.number) == (change.value != 0)) return;
+      keys_.set(change.code.number, change.value != 0);
+    } else {
+      const auto axis = std::ranges::find(axes_, change.code.number, &std::pair<std::uint16_t, std::int32_t>::first);
+      if (axis == axes_.end() || axis->second == change.value) return;
+      axis->second = change.value;
+    }
+    open_.push_back(change);
+  }
+
+  /// Keys, movements and axes; scan codes, lamps and the kernel's own repeats are no controls.
+  void take(const input_event& event, Reports& into) {
+    const Change change{{event.type, event.code}, event.value};
+    constexpr std::int32_t repeats = 2;
+    if (event.type == ev_rel) open_.push_back(change);
+    if (event.type == ev_abs || (event.type == ev_key && event.code < KEY_CNT && event.value != repeats)) note(change);
+    if (event.type != EV_SYN || event.code != SYN_REPORT) return;
     const Time stamp = stamp_of(event);
     // Both halves of a report that was cut carry the same stamp.
-    if (half_ && half_stamp_ != stamp) flush(into);
-    if (!half_) half_ = ReadReport{time_for(stamp), {}};
+    if (has_half_ && half_stamp_ != stamp) flush(into);
+    const bool is_half = event.value == 1;
+    if (!has_half_ && !is_half) {
+      if (!open_.empty()) into.add(time_for(stamp), open_);
+      open_.clear();
+      return;
+    }
+    if (!has_half_) half_time_ = time_for(stamp);
+    has_half_ = true;
     half_stamp_ = stamp;
-    half_->changes.insert(half_->changes.end(), open_.begin(), open_.end());
+    half_.insert(half_.end(), open_.begin(), open_.end());
     open_.clear();
-    if (event.value != 1) flush(into);
+    if (!is_half) flush(into);
   }
 
   os::Door& door_;
   os::Descriptor descriptor_;
-  std::unique_ptr<libevdev, Free> device_;
   Description description_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
   std::vector<std::uint16_t> motors_;
-  std::vector<Change> open_;        ///< since the last SYN_REPORT
-  std::optional<ReadReport> half_;  ///< a report of which more may come
+  std::bitset<KEY_CNT> keys_;                                 ///< that are down
+  std::vector<std::pair<std::uint16_t, std::int32_t>> axes_;  ///< their last values
+  std::array<input_event, 64> buffer_{};
+  std::vector<Change> open_;  ///< since the last SYN_REPORT
+  bool has_half_ = false;     ///< of a report of which more may come:
+  std::vector<Change> half_;
+  Time half_time_{};
   Time half_stamp_{};
   Time now_{};  ///< of the drain that is under way
   bool monotonic_ = true;
@@ -208,8 +243,8 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   do error = libevdev_new_from_fd(number, &device);
   while (error == -EINTR);
   if (error < 0) return nullptr;
-  Description description = describe(device, path, syspath);
-  return std::make_unique<EvdevNode>(door, std::move(descriptor), device, std::move(description));
+  const std::unique_ptr<libevdev, Free> described{device};
+  return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device);
 }
 
 }  // namespace omnipar::host

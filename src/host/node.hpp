@@ -9,17 +9,12 @@
 #include <string>
 #include <vector>
 
+#include "host/reports.hpp"
 #include "omnipar/description.hpp"
 #include "omnipar/report.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::host {
-
-/// A report as it was read; its changes own their memory.
-struct ReadReport {
-  Time time;
-  std::vector<Change> changes;
-};
 
 /// An open `/dev/input/event*`. Stamps are monotonic and the kernel's fuzz is off while it is open;
 /// closing puts the fuzz back.
@@ -29,14 +24,14 @@ class Node {
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   [[nodiscard]] virtual const Description& description() const noexcept = 0;
 
-  /// Appends all whole reports that wait to `into`. False when the unit has gone. After lost events
-  /// the next report brings everything up to date.
-  [[nodiscard]] virtual bool drain(std::vector<ReadReport>& into) = 0;
+  /// Adds all whole reports that wait to `into`; `now` is the time. False when the unit has gone. After lost events
+  /// one report brings everything up to date.
+  [[nodiscard]] virtual bool drain(Reports& into, Time now) = 0;
 
   /// The kernel cuts large reports in two. While this holds half of one, its rest should be waited
   /// for until then; `flush` gives the half out if nothing more comes.
   [[nodiscard]] virtual std::optional<Time> half_until() const noexcept = 0;
-  virtual void flush(std::vector<ReadReport>& into) = 0;
+  virtual void flush(Reports& into) = 0;
 
   /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
   /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.

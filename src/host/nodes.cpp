@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <utility>
 
 #include "omnipar/identity.hpp"
 
@@ -42,25 +43,38 @@ std::optional<Time> Nodes::next_due() const noexcept {
   return due;
 }
 
-const Nodes::News& Nodes::drain(std::span<const pollfd> polled) {
+void Nodes::mark_ready(int number) noexcept {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  if (at != open_.end()) at->ready = true;
+}
+
+void Nodes::mark_ready(std::span<const pollfd> polled) noexcept {
+  for (std::size_t i = 0; i < open_.size(); ++i) open_[i].ready = open_[i].ready || polled[i].revents != 0;
+}
+
+const Nodes::News& Nodes::drain(Time now) {
   news_.said.clear();
   news_.gone.clear();
-  const Time now = door_.now();
-  for (std::size_t i = 0; i < open_.size(); ++i) {
-    Node& node = *open_[i].node;
-    read_.clear();
-    const bool there = polled[i].revents == 0 || node.drain(read_);
-    if (there && polled[i].revents != 0) node.hold(open_[i].hold);
-    if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(read_);
-    for (ReadReport& report : read_) news_.said.push_back({open_[i].number, std::move(report)});
+  for (Open& open : open_) {
+    Node& node = *open.node;
+    const bool ready = std::exchange(open.ready, false);
+    news_.said.from(open.number);
+    const bool there = !ready || node.drain(news_.said, now);
+    if (there && ready) node.hold(open.hold);
+    if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(news_.said);
     if (there) continue;
-    news_.gone.push_back(open_[i].number);
+    news_.gone.push_back(open.number);
     old_losses_ += node.losses();
   }
-  std::erase_if(open_,
-                [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
-  std::ranges::stable_sort(news_.said, {}, [](const Said& said) { return said.report.time; });
+  if (!news_.gone.empty())
+    std::erase_if(open_,
+                  [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
   return news_;
+}
+
+int Nodes::descriptor(int number) const noexcept {
+  const Node* node = find(number);
+  return node == nullptr ? -1 : node->descriptor();
 }
 
 const Description& Nodes::description(int number) const { return find(number)->description(); }

@@ -14,12 +14,6 @@
 
 namespace omnipar::host {
 
-/// A report and the number of the node that it comes from.
-struct Said {
-  int node = 0;
-  ReadReport report;
-};
-
 class Nodes {
  public:
   /// `with_virtual`: open nodes that programs made, too (never our own). The catalogue must outlive the nodes.
@@ -48,14 +42,19 @@ class Nodes {
   void add_to(std::vector<pollfd>& polled) const;
   /// When something is due although no node is ready.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
+  /// The node's descriptor, to wait for; -1 if the number is not there.
+  [[nodiscard]] int descriptor(int number) const noexcept;
 
-  /// Reads the nodes that are ready; `polled` is what `add_to` added. Reports come in order of time. Nodes that
-  /// have gone are closed, and their numbers are in `gone`.
+  /// The node has something to say; or all that have by `polled`, which is what `add_to` added.
+  void mark_ready(int number) noexcept;
+  void mark_ready(std::span<const pollfd> polled) noexcept;
+  /// Reads the nodes that are ready. Reports come in order of time. Nodes that have gone are closed, and their numbers
+  /// are in `gone`.
   struct News {
-    std::vector<Said> said;
+    Reports said;
     std::vector<int> gone;
   };
-  [[nodiscard]] const News& drain(std::span<const pollfd> polled);
+  [[nodiscard]] const News& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
   /// The number of the node of that path; nothing if it is not open.
@@ -76,6 +75,7 @@ class Nodes {
     std::string path;
     std::unique_ptr<Node> node;
     bool hold = false;
+    bool ready = false;
   };
 
   [[nodiscard]] Node* find(int number) const noexcept;
@@ -88,7 +88,6 @@ class Nodes {
   int last_number_ = 0;
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
-  std::vector<ReadReport> read_;
   News news_;
 };
 

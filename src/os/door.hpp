@@ -7,6 +7,7 @@
 
 #include <csignal>
 #include <cstddef>
+#include <cstdint>
 #include <functional>
 #include <initializer_list>
 #include <poll.h>
@@ -33,6 +34,12 @@ class Door {
   virtual int control(int descriptor, unsigned long request, unsigned long argument) = 0;
   /// Waits until something is ready, at most until `until` if that is not null. 0 at the time limit.
   virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
+  /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
+  /// is closed is forgotten.
+  virtual int make_waiter() = 0;
+  virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag) = 0;
+  /// The tags of those that are ready, as many as fit; at the time limit 0.
+  virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
   virtual Time now() = 0;
   virtual void sleep(Duration time) = 0;
   /// False for folders, pipes and devices.

@@ -2,6 +2,7 @@
 #include <fcntl.h>
 #include <sched.h>
 #include <spawn.h>
+#include <sys/epoll.h>
 #include <sys/file.h>
 #include <sys/ioctl.h>
 #include <sys/mount.h>
@@ -13,6 +14,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstdio>
 #include <cstdlib>
@@ -68,6 +70,28 @@ class RealDoor final : public Door {
       const timespec left = until != nullptr ? to_timespec(*until - now()) : timespec{};
       return ::ppoll(descriptors.data(), descriptors.size(), until != nullptr ? &left : nullptr, nullptr);
     });
+  }
+
+  int make_waiter() override {
+    return uninterrupted([] { return ::epoll_create1(EPOLL_CLOEXEC); });
+  }
+
+  int wait_also_for(int waiter, int descriptor, std::uint64_t tag) override {
+    epoll_event event{};
+    event.events = EPOLLIN;
+    event.data.u64 = tag;
+    return uninterrupted([&] { return ::epoll_ctl(waiter, EPOLL_CTL_ADD, descriptor, &event); });
+  }
+
+  int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) override {
+    std::array<epoll_event, 32> events;
+    const int room = static_cast<int>(std::min(events.size(), tags.size()));
+    const int count = uninterrupted([&] {
+      const timespec left = until != nullptr ? to_timespec(*until - now()) : timespec{};
+      return ::epoll_pwait2(waiter, events.data(), room, until != nullptr ? &left : nullptr, nullptr);
+    });
+    for (int i = 0; i < count; ++i) tags[static_cast<std::size_t>(i)] = events.at(static_cast<std::size_t>(i)).data.u64;
+    return count;
   }
 
   Time now() override {

@@ -166,11 +166,11 @@ bool Outlets::flush(Time now) {
   return any;
 }
 
-bool Outlets::fired(std::string_view action) const {
-  const auto target = engine_.plan().target(0, action);
-  if (!target || !reader_.port(0).pressed(*target)) return false;
-  const std::size_t index = std::size_t{engine_.plan().port(0)->first_target} + target->value;
-  return std::ranges::find(reader_.changed(), index) != reader_.changed().end();
+bool Outlets::fired(std::string_view action) const noexcept {
+  return std::ranges::any_of(reader_.changed(), [&](std::uint16_t target) {
+    return wires_[target].port == 0 && engine_.plan().targets()[target].name == action &&
+           reader_.port(0).pressed(wires_[target].target);
+  });
 }
 
 }  // namespace omnipar::outlet

@@ -25,8 +25,8 @@ class Outlets {
   /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
   bool flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return reader_.next_due(); }
-  /// Hot actions that fired with the last flush, by name.
-  [[nodiscard]] bool fired(std::string_view action) const;
+  /// True if a hot action of that name fired with the last flush.
+  [[nodiscard]] bool fired(std::string_view action) const noexcept;
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
   /// Reports that a device would not take.

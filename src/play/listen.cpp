@@ -36,7 +36,8 @@ class Listening {
       if (const auto wanted = ears_.next_due()) due = earlier(due, began_ + wanted->time_since_epoch());
       if (door_.wait(polled_, due ? &*due : nullptr) < 0)
         return Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
-      take(nodes_.drain(std::span{polled_}.subspan(2)));
+      nodes_.mark_ready(std::span{polled_}.subspan(2));
+      take(nodes_.drain(door_.now()));
       while (const auto news = watch->next()) take(*news);
       ears_.waited(since_start(door_.now()));
       if (polled_[0].revents != 0) break;
@@ -59,7 +60,8 @@ class Listening {
       polled_.assign({{signals.get(), POLLIN, 0}});
       nodes_.add_to(polled_);
       if (door_.wait(polled_, &until) < 0 || polled_[0].revents != 0) return;
-      static_cast<void>(nodes_.drain(std::span{polled_}.subspan(1)));
+      nodes_.mark_ready(std::span{polled_}.subspan(1));
+      static_cast<void>(nodes_.drain(door_.now()));
     }
   }
 
@@ -74,8 +76,8 @@ class Listening {
   }
 
   void take(const host::Nodes::News& news) {
-    for (const host::Said& said : news.said)
-      ears_.heard(said.node, {since_start(said.report.time), said.report.changes});
+    for (std::size_t i = 0; i < news.said.size(); ++i)
+      ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes});
     for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
   }
 

@@ -95,6 +95,7 @@ class Session final : Listener {
       return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
                         "'omnipar doctor' looks for the cause"};
     if (auto failure = outlets_.start()) return failure;
+    if (auto failure = begin_to_wait()) return failure;
     if (options_.urgent && door_.be_urgent() < 0)
       say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
     say(way_out_words);
@@ -104,6 +105,15 @@ class Session final : Listener {
     if (!ask_for_the_missing()) ask_for_players();
     hold_what_plays();
     return std::nullopt;
+  }
+
+  std::optional<Diagnostic> begin_to_wait() {
+    waiter_ = os::Descriptor{door_, door_.make_waiter()};
+    if (!waiter_) return cannot_wait();
+    if (auto failure = also_wait_for(signals_.get(), tag_of(signals_kind))) return failure;
+    if (auto failure = also_wait_for(watch_->descriptor(), tag_of(watch_kind))) return failure;
+    if (auto failure = also_wait_for(outlets_.keeper().descriptor(), tag_of(keeper_kind))) return failure;
+    return also_wait_for_devices();
   }
 
   // -- people ---------------------------------------------------------------------------------------
@@ -174,6 +184,8 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
+      if (auto failure = also_wait_for(nodes_.descriptor(*node), tag_of(node_kind, static_cast<std::size_t>(*node))))
+        return fail(*failure);
       if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
       table_.arrive(*node, nodes_.description(*node));
     }
@@ -350,34 +362,68 @@ class Session final : Listener {
     return due;
   }
 
+  // What the waiter's tags mean: a kind, and for devices and nodes which one.
+  enum Kind : std::uint64_t { signals_kind, watch_kind, keeper_kind, device_kind, node_kind };
+  static constexpr unsigned kind_bits = 3;
+  static std::uint64_t tag_of(Kind kind, std::size_t which = 0) { return std::uint64_t{which} << kind_bits | kind; }
+
+  std::optional<Diagnostic> also_wait_for(int descriptor, std::uint64_t tag) {
+    if (door_.wait_also_for(waiter_.get(), descriptor, tag) == 0) return std::nullopt;
+    return cannot_wait();
+  }
+
+  static Diagnostic cannot_wait() {
+    return {"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
+  }
+
+  std::optional<Diagnostic> also_wait_for_devices() {
+    for (; waited_devices_ < outlets_.devices().size(); ++waited_devices_)
+      if (auto failure =
+              also_wait_for(outlets_.devices()[waited_devices_].descriptor(), tag_of(device_kind, waited_devices_)))
+        return failure;
+    return std::nullopt;
+  }
+
   /// Waits for what there may be; what games ask of the motors is answered first of all. False if that failed.
   bool wait(std::optional<Time> until) {
-    polled_.clear();
-    polled_.push_back({signals_.get(), POLLIN, 0});
-    polled_.push_back({watch_->descriptor(), POLLIN, 0});
-    polled_.push_back({outlets_.keeper().descriptor(), POLLIN, 0});
-    for (const outlet::VirtualDevice& device : outlets_.devices()) polled_.push_back({device.descriptor(), POLLIN, 0});
-    nodes_.add_to(polled_);
-    if (door_.wait(polled_, until ? &*until : nullptr) < 0) return false;
-    for (std::size_t i = 0; i < outlets_.devices().size(); ++i)
-      if (polled_[before_devices + i].revents != 0) answer(outlets_.devices()[i]);
-    return true;
+    news_waits_ = keeper_is_gone_ = signals_wait_ = false;
+    std::array<std::uint64_t, 32> tags{};
+    const int ready = door_.wait_at(waiter_.get(), tags, until ? &*until : nullptr);
+    for (int i = 0; i < ready; ++i) {
+      const std::uint64_t tag = tags.at(static_cast<std::size_t>(i));
+      const std::size_t which = tag >> kind_bits;
+      switch (static_cast<Kind>(tag & ((1U << kind_bits) - 1))) {
+        case signals_kind:
+          signals_wait_ = true;
+          break;
+        case watch_kind:
+          news_waits_ = true;
+          break;
+        case keeper_kind:
+          keeper_is_gone_ = true;
+          break;
+        case device_kind:
+          answer(outlets_.devices()[which]);
+          break;
+        case node_kind:
+          nodes_.mark_ready(static_cast<int>(which));
+          break;
+      }
+    }
+    return ready >= 0;
   }
 
   void step() {
-    if (!wait(next_due())) {
-      fail({"cannot-wait", Severity::error, "waiting for input failed", "", "try again"});
-      return;
-    }
+    if (!wait(next_due())) return fail(cannot_wait());
     ++stats_.wake_ups;
-    take_reports(std::span{polled_}.subspan(before_devices + outlets_.devices().size()));
+    take_reports();
     hold_what_plays();
-    shake();
+    if (!wishes_.empty()) shake();
     act();
-    if (polled_[1].revents != 0) take_news();
-    if (polled_[2].revents != 0) replace_keeper();
-    if (polled_[0].revents != 0) take_signals();
-    if (asked_ && door_.now() >= *asked_ + options_.insist_after) insist();
+    if (news_waits_) take_news();
+    if (keeper_is_gone_) replace_keeper();
+    if (signals_wait_) take_signals();
+    if (asked_ && now_ >= *asked_ + options_.insist_after) insist();
     start_when_ready();
   }
 
@@ -406,17 +452,17 @@ class Session final : Listener {
     for (const int node : table_.playing_nodes()) rumble_.pulse(node, times);
   }
 
-  void take_reports(std::span<const pollfd> polled) {
-    const auto& news = nodes_.drain(polled);
-    for (const host::Said& said : news.said) table_.report(said.node, {said.report.time, said.report.changes});
+  void take_reports() {
+    now_ = door_.now();
+    const auto& news = nodes_.drain(now_);
+    for (std::size_t i = 0; i < news.said.size(); ++i) table_.report(news.said.node(i), news.said[i]);
     for (const int node : news.gone) leave(node);
-    const Time now = door_.now();
-    table_.advance(now);
-    engine_.advance(now);
+    table_.advance(now_);
+    engine_.advance(now_);
     stats_.reports += news.said.size();
-    if (!flush(now)) return;
+    if (!flush(now_)) return;
     const Time out = door_.now();
-    for (const host::Said& said : news.said) stats_.in_to_out.add(out - said.report.time);
+    for (std::size_t i = 0; i < news.said.size(); ++i) stats_.in_to_out.add(out - news.said[i].time);
   }
 
   /// True if anything went out.
@@ -424,11 +470,10 @@ class Session final : Listener {
 
   /// What hands asked for besides playing.
   void act() {
-    const Time now = door_.now();
-    const bool out = way_out_.fired(now);
+    const bool out = way_out_.fired(now_);
     if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
     if (outlets_.fired(swap_action)) swap_ports();
-    if (thaw_.fired(now)) thaw();
+    if (thaw_.fired(now_)) thaw();
     if (outlets_.fired(freeze_action)) freeze();
   }
 
@@ -470,6 +515,7 @@ class Session final : Listener {
     if (!plan) return say("omnipar: the ports stay as they are: " + to_text(plan.error().front()));
     engine_.adopt(*plan);
     if (auto failure = outlets_.rewire()) return fail(*failure);
+    if (auto failure = also_wait_for_devices()) return fail(*failure);
     for (const PortInfo& port : plan->ports()) {
       if (port.number == 0 || !table_.is_played(std::string{port.seat})) continue;
       say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
@@ -479,7 +525,8 @@ class Session final : Listener {
   }
 
   void replace_keeper() {
-    if (outlets_.keeper().start_again() < 0)
+    if (outlets_.keeper().start_again() < 0 ||
+        also_wait_for(outlets_.keeper().descriptor(), tag_of(keeper_kind)).has_value())
       fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended and no other can be started",
             "", "close other programs and start again"});
   }
@@ -504,21 +551,14 @@ class Session final : Listener {
     constexpr Duration patience = std::chrono::seconds{5};
     const Time until = door_.now() + patience;
     if (nodes_.anything_down()) say("Let go of all buttons: the controllers are given back when nothing is down.");
-    while (nodes_.anything_down() && door_.now() < until && wait(until))
-      static_cast<void>(nodes_.drain(std::span{polled_}.subspan(before_devices + outlets_.devices().size())));
+    while (nodes_.anything_down() && door_.now() < until && wait(until)) static_cast<void>(nodes_.drain(door_.now()));
     nodes_.close_all();
   }
 
   /// Until that time and no less; games that still ask are answered.
   void wait_and_answer(Time until) {
-    while (door_.now() < until) {
-      polled_.clear();
-      for (const outlet::VirtualDevice& device : outlets_.devices())
-        polled_.push_back({device.descriptor(), POLLIN, 0});
-      if (door_.wait(polled_, &until) < 0) return;
-      for (const outlet::VirtualDevice& device : outlets_.devices()) answer(device);
-      wishes_.clear();
-    }
+    while (door_.now() < until && wait(until)) static_cast<void>(nodes_.drain(door_.now()));
+    wishes_.clear();
   }
 
   /// Of the program nothing stays behind, whatever ended the play.
@@ -554,7 +594,6 @@ class Session final : Listener {
     outlet::DeviceKey pad;
     std::vector<outlet::ForceWish> wishes;
   };
-  static constexpr std::size_t before_devices = 3;  ///< in `polled_`
 
   os::Door& door_;
   const SessionOptions& options_;
@@ -570,7 +609,12 @@ class Session final : Listener {
   HeldPairs way_out_;
   HeldPairs thaw_;
   Stats stats_;
-  std::vector<pollfd> polled_;
+  os::Descriptor waiter_;
+  std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
+  bool signals_wait_ = false;
+  bool news_waits_ = false;
+  bool keeper_is_gone_ = false;
+  Time now_{};                       ///< of the wake-up
   std::vector<Wishes> wishes_;       ///< of games, answered but not yet done
   std::vector<std::string> needed_;  ///< seats
   std::set<std::string> announced_;  ///< nodes of our devices that the system has told of

@@ -12,6 +12,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/epoll.h>
 #include <sys/socket.h>
 #include <sys/types.h>
 #include <unistd.h>
@@ -100,6 +101,21 @@ ssize_t write(int file, const void* from, size_t size) {
 int ppoll(struct pollfd* files, nfds_t count, const struct timespec* time, const sigset_t* mask) {
   REAL(ppoll);
   return hit() ? -1 : real(files, count, time, mask);
+}
+
+int epoll_create1(int flags) {
+  REAL(epoll_create1);
+  return hit_hard() ? -1 : real(flags);
+}
+
+int epoll_ctl(int waiter, int what, int file, struct epoll_event* event) {
+  REAL(epoll_ctl);
+  return hit_hard() ? -1 : real(waiter, what, file, event);
+}
+
+int epoll_pwait2(int waiter, struct epoll_event* events, int room, const struct timespec* time, const sigset_t* mask) {
+  REAL(epoll_pwait2);
+  return hit() ? -1 : real(waiter, events, room, time, mask);
 }
 
 int socketpair(int domain, int type, int protocol, int ends[2]) {

@@ -1,0 +1,48 @@
+// Reports as they were read, in memory that is kept from one reading to the next.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+#include "omnipar/report.hpp"
+
+namespace omnipar::host {
+
+class Reports {
+ public:
+  void clear() noexcept {
+    entries_.clear();
+    changes_.clear();
+  }
+  /// Those that are added from now on come from the node of this number.
+  void from(int node) noexcept { node_ = node; }
+
+  /// Keeps the order of time; of equal times, that in which they were added.
+  void add(Time time, std::span<const Change> changes) {
+    std::size_t at = entries_.size();
+    while (at > 0 && entries_[at - 1].time > time) --at;
+    entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), {node_, time, changes_.size(), changes.size()});
+    changes_.insert(changes_.end(), changes.begin(), changes.end());
+  }
+
+  [[nodiscard]] std::size_t size() const noexcept { return entries_.size(); }
+  [[nodiscard]] int node(std::size_t i) const noexcept { return entries_[i].node; }
+  /// Valid until the next `add` or `clear`.
+  [[nodiscard]] Report operator[](std::size_t i) const noexcept {
+    return {entries_[i].time, std::span{changes_}.subspan(entries_[i].first, entries_[i].count)};
+  }
+
+ private:
+  struct Entry {
+    int node = 0;
+    Time time;
+    std::size_t first = 0;
+    std::size_t count = 0;
+  };
+  int node_ = 0;
+  std::vector<Entry> entries_;
+  std::vector<Change> changes_;
+};
+
+}  // namespace omnipar::host
