@@ -97,6 +97,7 @@ play::Played play_here(const PlayWords& words, const Given& given, const Rig& ri
   options.insist_after = seconds(words.insist_after);
   options.alone = words.alone;
   options.urgent = words.urgent;
+  options.stats = words.stats;
   constexpr double percent = 0.01;
   options.rumble = words.rumble * percent;
   options.feel = words.feel;

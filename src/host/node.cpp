@@ -192,8 +192,9 @@ class EvdevNode final : public Node {
   void take(const input_event& event, Reports& into) {
     const Change change{{event.type, event.code}, event.value};
     constexpr std::int32_t repeats = 2;
+    if (event.type == ev_abs || (event.type == ev_key && event.code < KEY_CNT && event.value != repeats))
+      return note(change);
     if (event.type == ev_rel) open_.push_back(change);
-    if (event.type == ev_abs || (event.type == ev_key && event.code < KEY_CNT && event.value != repeats)) note(change);
     if (event.type != EV_SYN || event.code != SYN_REPORT) return;
     const Time stamp = stamp_of(event);
     // Both halves of a report that was cut carry the same stamp.

@@ -37,7 +37,8 @@ class Door {
   /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
   /// is closed is forgotten.
   virtual int make_waiter() = 0;
-  virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag) = 0;
+  /// `once`: told once for each arrival, so that whoever is told must read all that is there.
+  virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
   /// The tags of those that are ready, as many as fit; at the time limit 0.
   virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
   virtual Time now() = 0;

@@ -76,9 +76,9 @@ class RealDoor final : public Door {
     return uninterrupted([] { return ::epoll_create1(EPOLL_CLOEXEC); });
   }
 
-  int wait_also_for(int waiter, int descriptor, std::uint64_t tag) override {
+  int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) override {
     epoll_event event{};
-    event.events = EPOLLIN;
+    event.events = EPOLLIN | (once ? EPOLLET : 0U);
     event.data.u64 = tag;
     return uninterrupted([&] { return ::epoll_ctl(waiter, EPOLL_CTL_ADD, descriptor, &event); });
   }

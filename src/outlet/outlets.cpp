@@ -33,7 +33,10 @@ int rank_of(const input_event& event) noexcept {
 }
 
 void add(std::vector<input_event>& report, const input_event& event) {
-  report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
+  if (report.empty() || rank_of(report.back()) <= rank_of(event))
+    report.push_back(event);
+  else
+    report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
 }
 
 }  // namespace
@@ -51,6 +54,8 @@ std::optional<Diagnostic> Outlets::start() {
 }
 
 std::optional<Diagnostic> Outlets::rewire() {
+  fired_.clear();
+  if (const PortInfo* room = engine_.plan().port(0)) fired_.reserve(room->target_count);
   wires_.assign(engine_.plan().targets().size(), {});
   for (const PortInfo& port : engine_.plan().ports()) wire_port(port);
   std::vector<DeviceKey> missing = devices_of(engine_.plan());
@@ -91,6 +96,7 @@ std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
     reports_.emplace_back().reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
     devices_.push_back(std::move(device));
   }
+  find_devices();
   return std::nullopt;
 }
 
@@ -121,11 +127,12 @@ void Outlets::wire_port(const PortInfo& port) {
   }
 }
 
-std::optional<std::size_t> Outlets::device_of(const Wire& wire) const noexcept {
-  if (!wire.spot) return std::nullopt;
-  const auto at = std::ranges::find(devices_, DeviceKey{wire.port, wire.spot->form}, &VirtualDevice::key);
-  if (at == devices_.end()) return std::nullopt;
-  return static_cast<std::size_t>(at - devices_.begin());
+void Outlets::find_devices() noexcept {
+  for (Wire& wire : wires_) {
+    if (!wire.spot) continue;
+    const auto at = std::ranges::find(devices_, DeviceKey{wire.port, wire.spot->form}, &VirtualDevice::key);
+    if (at != devices_.end()) wire.device = static_cast<std::size_t>(at - devices_.begin());
+  }
 }
 
 std::int32_t Outlets::value_of(const Wire& wire) const {
@@ -152,9 +159,13 @@ input_event Outlets::event_of_wire(const Wire& wire) const {
 
 bool Outlets::flush(Time now) {
   bool any = false;
+  fired_.clear();
   reader_.catch_up(now);
-  for (const std::uint16_t target : reader_.changed())
-    if (const auto device = device_of(wires_[target])) add(reports_[*device], event_of_wire(wires_[target]));
+  for (const std::uint16_t target : reader_.changed()) {
+    const Wire& wire = wires_[target];
+    if (wire.device) add(reports_[*wire.device], event_of_wire(wire));
+    if (wire.port == 0 && reader_.port(0).pressed(wire.target)) fired_.push_back(engine_.plan().targets()[target].name);
+  }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
     std::vector<input_event>& report = reports_[i];
     if (report.empty()) continue;
@@ -167,10 +178,7 @@ bool Outlets::flush(Time now) {
 }
 
 bool Outlets::fired(std::string_view action) const noexcept {
-  return std::ranges::any_of(reader_.changed(), [&](std::uint16_t target) {
-    return wires_[target].port == 0 && engine_.plan().targets()[target].name == action &&
-           reader_.port(0).pressed(wires_[target].target);
-  });
+  return std::ranges::find(fired_, action) != fired_.end();
 }
 
 }  // namespace omnipar::outlet

@@ -37,6 +37,7 @@ class Outlets {
     int port = 0;
     TargetIndex target;
     std::optional<Spot> spot;
+    std::optional<std::size_t> device;    ///< index into the devices
     NativeRange range{0, 1, 0};           ///< of the axis, or of a button
     std::optional<TargetIndex> opposite;  ///< of a direction: the other end of its axis
     bool negative = false;                ///< up and left
@@ -46,7 +47,7 @@ class Outlets {
   void wire_port(const PortInfo& port);
   [[nodiscard]] std::int32_t value_of(const Wire& wire) const;
   [[nodiscard]] input_event event_of_wire(const Wire& wire) const;
-  [[nodiscard]] std::optional<std::size_t> device_of(const Wire& wire) const noexcept;
+  void find_devices() noexcept;
   [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);
   [[nodiscard]] std::optional<Diagnostic> keep(std::vector<VirtualDevice> made);
 
@@ -57,6 +58,7 @@ class Outlets {
   std::vector<VirtualDevice> devices_;
   std::vector<Wire> wires_;  ///< by target of the plan
   std::vector<std::vector<input_event>> reports_;
+  std::vector<std::string_view> fired_;  ///< hot actions, with the last flush
   std::uint64_t refused_ = 0;
 };
 

@@ -184,7 +184,8 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      if (auto failure = also_wait_for(nodes_.descriptor(*node), tag_of(node_kind, static_cast<std::size_t>(*node))))
+      if (auto failure =
+              also_wait_for(nodes_.descriptor(*node), tag_of(node_kind, static_cast<std::size_t>(*node)), true))
         return fail(*failure);
       if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
       table_.arrive(*node, nodes_.description(*node));
@@ -367,8 +368,9 @@ class Session final : Listener {
   static constexpr unsigned kind_bits = 3;
   static std::uint64_t tag_of(Kind kind, std::size_t which = 0) { return std::uint64_t{which} << kind_bits | kind; }
 
-  std::optional<Diagnostic> also_wait_for(int descriptor, std::uint64_t tag) {
-    if (door_.wait_also_for(waiter_.get(), descriptor, tag) == 0) return std::nullopt;
+  /// `once`: whoever is told reads all that is there.
+  std::optional<Diagnostic> also_wait_for(int descriptor, std::uint64_t tag, bool once = false) {
+    if (door_.wait_also_for(waiter_.get(), descriptor, tag, once) == 0) return std::nullopt;
     return cannot_wait();
   }
 
@@ -460,7 +462,7 @@ class Session final : Listener {
     table_.advance(now_);
     engine_.advance(now_);
     stats_.reports += news.said.size();
-    if (!flush(now_)) return;
+    if (!flush(now_) || !options_.stats) return;
     const Time out = door_.now();
     for (std::size_t i = 0; i < news.said.size(); ++i) stats_.in_to_out.add(out - news.said[i].time);
   }

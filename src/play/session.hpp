@@ -27,6 +27,7 @@ struct SessionOptions {
   bool alone = false;                    ///< the program cannot open the units that are played on
   double rumble = 1;                     ///< how strongly, 0..1
   bool feel = false;                     ///< what changes is felt as short pulses of rumble
+  bool stats = false;                    ///< measure how long reports take
   bool urgent = false;                   ///< with real-time priority, if the system lets us
 };
 

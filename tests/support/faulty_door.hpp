@@ -74,7 +74,7 @@ class FaultyDoor final : public os::Door {
   int run(const std::vector<std::string>&) override { return -ENOSYS; }
   int catch_signals(std::initializer_list<int>) override { return -ENOSYS; }
   int make_waiter() override { return -ENOSYS; }
-  int wait_also_for(int, int, std::uint64_t) override { return -ENOSYS; }
+  int wait_also_for(int, int, std::uint64_t, bool) override { return -ENOSYS; }
   int wait_at(int, std::span<std::uint64_t>, const Time*) override { return -ENOSYS; }
   int be_urgent() override { return -ENOSYS; }
   unsigned user() override { return 0; }
