@@ -225,6 +225,16 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
   }
 }
 
+tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string& path) {
+  files::LineReader lines{door, path};
+  TraceReader reader{path};
+  const auto line = lines.next();
+  if (!line) return tl::unexpected(line.error());
+  const auto event = reader.take(line->value_or(""));
+  if (!event) return tl::unexpected(event.error());
+  return reader.head();
+}
+
 std::string room_node_name(int number) { return fmt::format("node {}", number); }
 
 tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path) {

@@ -73,6 +73,8 @@ struct Given {
 [[nodiscard]] std::optional<Diagnostic> read_trace(
     os::Door& door, const std::string& path,
     const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
+/// Only its first line.
+[[nodiscard]] tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string& path);
 /// What the nodes of a room are called, which have no names of their own.
 [[nodiscard]] std::string room_node_name(int number);
 /// The units that a trace or room describes.

@@ -1,14 +1,18 @@
-// omnipar trace record|replay
+// omnipar trace record|replay|cut
 #include <fcntl.h>
 
+#include <algorithm>
 #include <cstring>
 #include <memory>
+#include <set>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
 #include "files/read.hpp"
+#include "omnipar/identity.hpp"
 #include "play/record.hpp"
 #include "sources.hpp"
 #include "views.hpp"
@@ -24,19 +28,39 @@ struct TraceWords {
   double seconds = 0;
   bool json = false;
   bool with_virtual = false;
+  bool with_keys = false;
+  std::string piece;
+  double from = 0;
+  double to = -1;
+  std::vector<std::string> units;
 };
+
+Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
+
+/// A new file, to write into; nothing, when why not has been said, and `status` is set.
+std::optional<os::Descriptor> new_file(const std::string& path, int& status) {
+  os::Door& door = os::real_door();
+  os::Descriptor file{door, door.open(path, O_WRONLY | O_CREAT | O_EXCL)};
+  if (file) return file;
+  const bool there = file.get() == -EEXIST;
+  tell({{"cannot-write", Severity::error,
+         there ? "there is a file of that name already"
+               : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
+         path, there ? "choose another name; nothing was changed" : "nothing was written"}});
+  status = there ? bad_input : machine_refuses;
+  return std::nullopt;
+}
+
+void tell_full(const std::string& path, int failure) {
+  tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), path,
+         "what was written before is whole"}});
+}
 
 int record(const TraceWords& words) {
   os::Door& door = os::real_door();
-  const os::Descriptor file{door, door.open(words.file, O_WRONLY | O_CREAT | O_EXCL)};
-  if (!file) {
-    const bool there = file.get() == -EEXIST;
-    tell({{"cannot-write", Severity::error,
-           there ? "there is a file of that name already"
-                 : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
-           words.file, there ? "choose another name; nothing was changed" : "nothing was recorded"}});
-    return there ? bad_input : machine_refuses;
-  }
+  int status = good;
+  const auto file = new_file(words.file, status);
+  if (!file) return status;
   int failure = 0;
   play::RecordOptions options;
   options.about = words.about;
@@ -44,28 +68,34 @@ int record(const TraceWords& words) {
   tell(shelf.problems);
   options.listen.catalogue = &shelf.catalogue;
   options.listen.with_virtual = words.with_virtual;
-  if (words.seconds > 0) options.listen.longest = Duration{static_cast<std::int64_t>(words.seconds * 1e6)};
+  if (words.seconds > 0) options.listen.longest = seconds(words.seconds);
   options.put = [&](const std::string& line) {
     const std::string whole = line + "\n";
-    failure = os::write_all(door, file.get(), std::as_bytes(std::span{whole}));
+    failure = os::write_all(door, file->get(), std::as_bytes(std::span{whole}));
     return failure == 0;
   };
   options.say = talk;
+  options.with_keys = words.with_keys;
   talk("Recording; Ctrl-C ends it.");
-  const auto reports = play::record(door, options);
-  if (!reports) {
-    tell({reports.error()});
+  const auto recorded = play::record(door, options);
+  if (!recorded) {
+    tell({recorded.error()});
     return machine_refuses;
   }
   if (failure < 0) {
-    tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)),
-           words.file, "what was written before is whole"}});
+    tell_full(words.file, failure);
     return machine_refuses;
   }
   if (words.json)
-    print(nlohmann::ordered_json{{"file", words.file}, {"reports", *reports}}.dump());
+    print(nlohmann::ordered_json{
+        {"file", words.file}, {"reports", recorded->reports}, {"keys-left-out", recorded->left_out}}
+              .dump());
   else
-    print(fmt::format("{}: {} reports", words.file, *reports));
+    print(fmt::format("{}: {} reports", words.file, recorded->reports));
+  if (recorded->left_out > 0)
+    talk(fmt::format(
+        "{} keys of keyboards were left out, for they may be what somebody typed; --with-keys records them.",
+        recorded->left_out));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.file));
   return good;
 }
@@ -162,6 +192,71 @@ int replay(const TraceWords& words) {
   return comparison ? compared(words, *comparison) : good;
 }
 
+/// The numbers of the nodes whose units are called so; nothing, when a name fits none, which has been said.
+std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
+  std::vector<int> nodes;
+  std::set<std::string> met;
+  std::set<std::string> there;
+  const auto problem = read_trace(os::real_door(), words.file, [&](const TraceEvent& event, const Description& unit) {
+    there.insert(printable(unit.name));
+    for (const std::string& name : words.units) {
+      if (unit.name != name && printable(unit.name) != name) continue;
+      met.insert(name);
+      if (std::ranges::find(nodes, event.node) == nodes.end()) nodes.push_back(event.node);
+    }
+    return true;
+  });
+  if (problem) tell({*problem});
+  for (const std::string& name : words.units)
+    if (!problem && !met.contains(name))
+      tell({{"no-such-unit", Severity::error, fmt::format("no unit is called '{}'", printable(name)), words.file,
+             fmt::format("there are: {}", fmt::join(there, ", "))}});
+  if (problem || met.size() != std::set<std::string>{words.units.begin(), words.units.end()}.size())
+    return std::nullopt;
+  return nodes;
+}
+
+int cut(const TraceWords& words) {
+  os::Door& door = os::real_door();
+  if (words.to >= 0 && words.to <= words.from) {
+    tell(
+        {{"bad-piece", Severity::error, "the piece ends before it begins", words.file, "--to must lie behind --from"}});
+    return bad_input;
+  }
+  const auto nodes = nodes_called(words);
+  if (!nodes) return bad_input;
+  const auto head = read_head(door, words.file);
+  if (!head) {
+    tell({head.error()});
+    return bad_input;
+  }
+  int status = good;
+  const auto file = new_file(words.piece, status);
+  if (!file) return status;
+  int failure = 0;
+  const auto put = [&](const std::string& line) {
+    const std::string whole = line + "\n";
+    if (failure == 0) failure = os::write_all(door, file->get(), std::as_bytes(std::span{whole}));
+  };
+  put(to_line(*head));
+  TraceCutter cutter{Time{seconds(words.from)}, words.to >= 0 ? std::optional{Time{seconds(words.to)}} : std::nullopt,
+                     *nodes};
+  const auto problem = read_trace(door, words.file, [&](const TraceEvent& event, const Description& unit) {
+    for (const std::string& line : cutter.take(event, unit)) put(line);
+    return !cutter.done() && failure == 0;
+  });
+  for (const std::string& line : cutter.finish()) put(line);
+  if (problem) tell({*problem});
+  if (failure < 0) tell_full(words.piece, failure);
+  if (problem || failure < 0) return problem ? bad_input : machine_refuses;
+  if (words.json)
+    print(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}}.dump());
+  else
+    print(fmt::format("{}: {} events", words.piece, cutter.events()));
+  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.piece));
+  return good;
+}
+
 }  // namespace
 
 void add_trace(CLI::App& app, int& status) {
@@ -173,6 +268,7 @@ void add_trace(CLI::App& app, int& status) {
   record_verb->add_option("--seconds", words->seconds, "end by itself after so long")->check(CLI::Range(0.001, 1e6));
   add_data_option(*record_verb, words->sources);
   record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
+  record_verb->add_flag("--with-keys", words->with_keys, "record the keys of keyboards too, whatever was typed");
   record_verb->add_flag("--json", words->json, "print the result as JSON");
   record_verb->footer(
       "Example: half a minute with the pad whose stick creeps:\n"
@@ -192,6 +288,20 @@ void add_trace(CLI::App& app, int& status) {
       "  omnipar trace replay demo/marrowby.trace --profile demo/marrowby.toml\n"
       "Exit status: 0 good, 1 the samples differ, 2 a file is bad.");
   replay_verb->callback([words, &status] { status = replay(*words); });
+  CLI::App* cut_verb = command->add_subcommand("cut", "take a piece out of a trace, into a new file");
+  cut_verb->add_option("FILE", words->file, "the trace; it stays as it is")->required();
+  cut_verb->add_option("PIECE", words->piece, "the new file")->required();
+  cut_verb->add_option("--from", words->from, "seconds at which the piece begins")->check(CLI::Range(0.0, 1e9));
+  cut_verb->add_option("--to", words->to, "seconds at which it ends; the end of the trace if left out")
+      ->check(CLI::Range(0.0, 1e9));
+  cut_verb->add_option("--unit", words->units, "only what this unit said, by its name; can be given several times");
+  cut_verb->add_flag("--json", words->json, "print the result as JSON");
+  cut_verb->footer(
+      "Example: the half second in which a plug was pulled, for a report of the trouble:\n"
+      "  omnipar trace cut demo/marrowby.trace pulled.trace --from 5 --to 5.5\n"
+      "What was plugged in by then, and what was held, is there from the piece's beginning.\n"
+      "Exit status: 0 cut, 2 the trace is bad or the new file is there already, 3 it cannot be written.");
+  cut_verb->callback([words, &status] { status = cut(*words); });
   command->require_subcommand(1);
   command->footer(
       "Example: the evening of the demo, once more:\n"

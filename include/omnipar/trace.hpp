@@ -70,4 +70,39 @@ class TraceReader {
   std::map<int, Description> nodes_;
 };
 
+/// Cuts a piece out of a trace. The piece begins at 0 with what was plugged in then, and in the state in which it was.
+class TraceCutter {
+ public:
+  /// Events at `from` and later, up to `to` if there is an end, `to` not included. With `nodes`, only those.
+  TraceCutter(Time from, std::optional<Time> to, std::vector<int> nodes = {})
+      : from_(from), to_(to), nodes_(std::move(nodes)) {}
+
+  /// The lines of the piece that follow from an event of the trace; events are taken in their order. `unit` is its
+  /// node.
+  [[nodiscard]] std::vector<std::string> take(const TraceEvent& event, const Description& unit);
+  /// The lines that are still missing at the end of the trace.
+  [[nodiscard]] std::vector<std::string> finish();
+  /// True when nothing more will come of the trace.
+  [[nodiscard]] bool done() const noexcept { return done_; }
+  /// Events so far that are in the piece; what was there at its beginning is not counted.
+  [[nodiscard]] std::size_t events() const noexcept { return events_; }
+
+ private:
+  struct Plugged {
+    Description unit;
+    std::map<Code, std::int32_t> state;
+  };
+  void follow(const TraceEvent& event, const Description& unit);
+  void begin(std::vector<std::string>& lines);
+
+  Time from_;
+  std::optional<Time> to_;
+  std::vector<int> nodes_;
+  std::map<int, Plugged> plugged_;
+  std::vector<int> described_;
+  bool begun_ = false;
+  bool done_ = false;
+  std::size_t events_ = 0;
+};
+
 }  // namespace omnipar

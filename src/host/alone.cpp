@@ -94,23 +94,24 @@ int go_alone(os::Door& door, const Alone& alone) {
   return result == 0 ? cover_input_folder(door, alone.visible) : result;
 }
 
-std::string refuses_namespaces(os::Door& door) {
+std::string setting_for_namespaces(os::Door& door) {
   if (door.is_root()) return {};
   struct Setting {
-    const char* name;
     const char* path;
-    bool must_be_zero;
+    const char* needed;
+    bool refuses_at_zero;
   };
   constexpr Setting settings[]{
-      {"kernel.unprivileged_userns_clone", "/proc/sys/kernel/unprivileged_userns_clone", false},
-      {"user.max_user_namespaces", "/proc/sys/user/max_user_namespaces", false},
-      {"kernel.apparmor_restrict_unprivileged_userns", "/proc/sys/kernel/apparmor_restrict_unprivileged_userns", true},
+      {"/proc/sys/kernel/unprivileged_userns_clone", "kernel.unprivileged_userns_clone=1", true},
+      {"/proc/sys/user/max_user_namespaces", "user.max_user_namespaces=1000", true},
+      {"/proc/sys/kernel/apparmor_restrict_unprivileged_userns", "kernel.apparmor_restrict_unprivileged_userns=0",
+       false},
   };
   for (const Setting& setting : settings) {
     const auto text = files::read_text(door, setting.path);
     if (!text || text->empty()) continue;
     const bool is_zero = std::strtol(text->c_str(), nullptr, 10) == 0;
-    if (is_zero != setting.must_be_zero) return setting.name;
+    if (is_zero == setting.refuses_at_zero) return setting.needed;
   }
   return {};
 }

@@ -21,8 +21,7 @@ struct Alone {
 /// away; 0, or minus the error number. Needs no rights where the system lets everybody have namespaces.
 [[nodiscard]] int go_alone(os::Door& door, const Alone& alone);
 
-/// Why `go_alone` would be refused, as the setting of the kernel that refuses ("kernel.x"); empty if nothing is known
-/// against it.
-[[nodiscard]] std::string refuses_namespaces(os::Door& door);
+/// The setting of the kernel without which `go_alone` is refused ("kernel.x=1"); empty if nothing is known against it.
+[[nodiscard]] std::string setting_for_namespaces(os::Door& door);
 
 }  // namespace omnipar::host

@@ -12,6 +12,7 @@
 
 #include "files/read.hpp"
 #include "files/write.hpp"
+#include "host/alone.hpp"
 #include "host/node.hpp"
 #include "host/watch.hpp"
 
@@ -163,6 +164,7 @@ inspect::Facts look_around(os::Door& door) {
   facts.uinput_exists = facts.uinput_usable || (error != -ENOENT && error != -ENODEV);
   facts.rule_installed = can_open(door, rule_path, O_RDONLY, error);
   facts.root = door.is_root();
+  facts.namespaces_need = setting_for_namespaces(door);
   facts.radio = look_at_radio(door);
   look_for_pairings(door, facts);
   if (const auto watch = open_watch())

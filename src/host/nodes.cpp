@@ -115,6 +115,11 @@ void Nodes::hold(int number, bool yes) noexcept {
   at->node->hold(yes);
 }
 
+bool Nodes::is_held(int number) const noexcept {
+  const Node* node = find(number);
+  return node != nullptr && node->is_held();
+}
+
 bool Nodes::waits_for_hold() const noexcept {
   return std::ranges::any_of(open_, [](const Open& open) { return open.hold && !open.node->is_held(); });
 }

@@ -27,6 +27,7 @@ class Nodes {
   /// Likewise for one node, until it is closed or let go again, when nothing on it is down. A number that is not there
   /// is ignored.
   void hold(int number, bool yes) noexcept;
+  [[nodiscard]] bool is_held(int number) const noexcept;
   /// True while a node that is to be held is not.
   [[nodiscard]] bool waits_for_hold() const noexcept;
   /// True if another program holds the node.

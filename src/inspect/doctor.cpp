@@ -244,11 +244,24 @@ void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findi
                         hold});
 }
 
+/// Without a namespace of its own no program can be kept from the units.
+void add_hiding(const Facts& facts, Findings& findings) {
+  if (facts.namespaces_need.empty()) return;
+  findings.push_back(
+      {"alone", State::hint,
+       fmt::format("'play --alone' cannot hide controllers from a game: the kernel keeps namespaces to "
+                   "root. The line '{}' in /etc/sysctl.d/71-omnipar.conf gives them to every program for "
+                   "good, the command below until the next start.",
+                   facts.namespaces_need),
+       "sudo sysctl -w " + facts.namespaces_need});
+}
+
 }  // namespace
 
 std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig) {
   Findings findings{about_uinput(facts), about_permission(facts), about_rule(facts), about_pads(facts, catalogue)};
   add_held(facts, findings);
+  add_hiding(facts, findings);
   add_panels(facts, catalogue, findings);
   add_radio(facts, catalogue, rig, findings);
   add_sockets(facts, catalogue, findings);

@@ -36,6 +36,7 @@ struct Facts {
   bool uinput_usable = false;
   bool rule_installed = false;
   bool root = false;
+  std::string namespaces_need{};  ///< a setting of the kernel, "kernel.x=1", without which nobody gets one; or none
   Radio radio = Radio::none;
   bool pairings_readable = false;
   std::vector<PairedFact> paired{};

@@ -71,6 +71,9 @@ constexpr std::array pair_places = std::to_array<PairEntry>({
 constexpr std::array modifiers{KEY_LEFTSHIFT, KEY_RIGHTSHIFT, KEY_LEFTCTRL, KEY_RIGHTCTRL,
                                KEY_LEFTALT,   KEY_RIGHTALT,   KEY_LEFTMETA, KEY_RIGHTMETA};
 
+constexpr std::array desktop_keys{KEY_MUTE,     KEY_VOLUMEDOWN,   KEY_VOLUMEUP, KEY_MICMUTE,      KEY_PLAYPAUSE,
+                                  KEY_NEXTSONG, KEY_PREVIOUSSONG, KEY_STOPCD,   KEY_BRIGHTNESSUP, KEY_BRIGHTNESSDOWN};
+
 std::vector<Code> keyboard_keys() {
   std::vector<Code> keys;
   for (std::uint16_t number = KEY_ESC; number <= KEY_COMPOSE; ++number) keys.push_back(key(number));
@@ -113,6 +116,12 @@ Form pointer_form() {
           true};
 }
 
+Form desktop_form() {
+  Form form{"keys", 0x0005, {}, {}, {}};
+  for (const int number : desktop_keys) form.keys.push_back(key(static_cast<std::uint16_t>(number)));
+  return form;
+}
+
 /// "key-q" is KEY_Q, "key-left-shift" KEY_LEFTSHIFT.
 std::optional<Spot> key_spot(std::string_view place) {
   constexpr std::string_view family = "key-";
@@ -134,12 +143,13 @@ const FormAxis* Form::axis(Code code) const noexcept {
 }
 
 const Form& form_of(FormKind kind) {
-  static const std::array<Form, 4> forms{pad_form(), Form{"keyboard", 0x0002, keyboard_keys(), {}, {}}, mouse_form(),
-                                         pointer_form()};
+  static const std::array<Form, 5> forms{pad_form(), Form{"keyboard", 0x0002, keyboard_keys(), {}, {}}, mouse_form(),
+                                         pointer_form(), desktop_form()};
   return forms.at(static_cast<std::size_t>(kind));
 }
 
 std::string device_name(DeviceKey device) {
+  if (device == passed_on_keys) return "Omnipar passed-on keys";
   return fmt::format("Omnipar port {} {}", device.port, form_of(device.form).word);
 }
 
@@ -172,6 +182,10 @@ std::vector<DeviceKey> devices_of(const Plan& plan) {
   }
   std::ranges::sort(devices);
   return devices;
+}
+
+bool is_desktop_key(Code code) noexcept {
+  return code.type == ev_key && std::ranges::find(desktop_keys, int{code.number}) != desktop_keys.end();
 }
 
 bool is_modifier(Code code) noexcept {

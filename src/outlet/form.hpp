@@ -24,6 +24,7 @@ enum class FormKind : std::uint8_t {
   keyboard,  ///< keys 1 to 127 and the further function keys; the kernel repeats
   mouse,     ///< movements, two wheels, five buttons
   pointer,   ///< a place (0..65535 each way), three buttons
+  desktop,   ///< volume, media and brightness keys: what a held unit passes on to the desktop; of no port
 };
 
 struct FormAxis {
@@ -65,6 +66,10 @@ struct Spot {
 
 /// The devices that a plan's ports need, in order; a port whose targets come out nowhere has a pad.
 [[nodiscard]] std::vector<DeviceKey> devices_of(const Plan& plan);
+
+/// Keys that are the desktop's, whoever holds the keyboard that they are on.
+[[nodiscard]] bool is_desktop_key(Code code) noexcept;
+inline constexpr DeviceKey passed_on_keys{0, FormKind::desktop};
 
 /// A modifier key (shift, control, alt, meta): outermost when keys go down and up together.
 [[nodiscard]] bool is_modifier(Code code) noexcept;

@@ -1,6 +1,7 @@
 #include "outlet/outlets.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cstdlib>
 #include <cstring>
 
@@ -98,6 +99,20 @@ std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
   }
   find_devices();
   return std::nullopt;
+}
+
+std::optional<Diagnostic> Outlets::open_passed_on_keys() {
+  if (std::ranges::find(devices_, passed_on_keys, &VirtualDevice::key) != devices_.end()) return std::nullopt;
+  std::vector<VirtualDevice> made;
+  if (auto failure = make({passed_on_keys}, made)) return failure;
+  return keep(std::move(made));
+}
+
+void Outlets::pass_on(Code code, bool down) {
+  const auto device = std::ranges::find(devices_, passed_on_keys, &VirtualDevice::key);
+  if (device == devices_.end()) return;
+  const std::array report{event_of(code, down ? 1 : 0), end_of_report()};
+  if (!device->write(report)) ++refused_;
 }
 
 void Outlets::wire_port(const PortInfo& port) {

@@ -22,6 +22,10 @@ class Outlets {
   /// The engine has another plan: what its targets reach is found anew, and devices that are missing
   /// are made behind the others.
   [[nodiscard]] std::optional<Diagnostic> rewire();
+  /// Makes the device that keys of the desktop are passed on by, if it is not there yet.
+  [[nodiscard]] std::optional<Diagnostic> open_passed_on_keys();
+  /// A key of the desktop goes down or up; of no effect before that device is open.
+  void pass_on(Code code, bool down);
   /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
   bool flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return reader_.next_due(); }

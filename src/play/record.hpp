@@ -15,9 +15,16 @@ struct RecordOptions {
   std::string about;                            ///< for the head
   std::function<bool(const std::string&)> put;  ///< takes a line; false ends the recording
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
+  bool with_keys = false;                       ///< also keys of keyboards, which may be what somebody typed
 };
 
-/// Records as `listen` listens: the number of reports. Fails as that does.
-[[nodiscard]] tl::expected<std::size_t, Diagnostic> record(os::Door& door, const RecordOptions& options);
+struct Recorded {
+  std::size_t reports = 0;
+  std::size_t left_out = 0;  ///< keys that went down and are not in the trace
+};
+
+/// Records as `listen` listens. Fails as that does. Keys that are no controls of the unit, or whose role is a key, are
+/// left out unless they are asked for: they may be what somebody typed.
+[[nodiscard]] tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options);
 
 }  // namespace omnipar::play

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cstring>
+#include <map>
 #include <memory>
 #include <set>
 
@@ -196,6 +197,7 @@ class Session final : Listener {
 
   void leave(int node) {
     rumble_.forget(node);
+    let_go_desktop_keys(node);
     table_.leave(node);
   }
 
@@ -210,18 +212,57 @@ class Session final : Listener {
   /// frozen nobody is held.
   void hold_what_plays() {
     if (!std::exchange(seats_have_changed_, false)) return;
-    for (const int node : table_.playing_nodes()) nodes_.hold(node, !engine_.frozen());
+    for (const int node : table_.playing_nodes()) {
+      nodes_.hold(node, !engine_.frozen());
+      find_desktop_keys(node);
+    }
+  }
+
+  // -- keys that are the desktop's ------------------------------------------------------------------------
+
+  /// A keyboard that is held still changes the volume: such keys are passed on, but for those that are played on.
+  void find_desktop_keys(int node) {
+    if (passed_.contains(node)) return;
+    for (const CodeRange& range : nodes_.description(node).codes)
+      if (outlet::is_desktop_key(range.code) && !table_.is_control(node, range.code))
+        passed_[node].push_back({range.code, false});
+    if (!passed_.contains(node)) return;
+    auto failure = outlets_.open_passed_on_keys();
+    if (!failure) failure = also_wait_for_devices();
+    if (failure) fail(*failure);
+  }
+
+  void pass_on(int node, std::span<const Change> changes) {
+    const auto keys = passed_.find(node);
+    if (keys == passed_.end()) return;
+    for (const Change& change : changes) {
+      const auto key = std::ranges::find(keys->second, change.code, &PassedKey::code);
+      if (key == keys->second.end()) continue;
+      const bool down = change.value != 0;
+      // While it is not held, everybody hears the node itself.
+      if (key->down == down || (down && !nodes_.is_held(node))) continue;
+      key->down = down;
+      outlets_.pass_on(key->code, down);
+    }
+  }
+
+  void let_go_desktop_keys(int node) {
+    const auto keys = passed_.find(node);
+    if (keys == passed_.end()) return;
+    for (const PassedKey& key : keys->second)
+      if (key.down) outlets_.pass_on(key.code, false);
+    passed_.erase(keys);
   }
 
   // -- the program --------------------------------------------------------------------------------------
 
   std::optional<Diagnostic> refuses_alone() const {
-    const std::string setting = options_.alone ? host::refuses_namespaces(door_) : "";
+    const std::string setting = options_.alone ? host::setting_for_namespaces(door_) : "";
     if (setting.empty()) return std::nullopt;
     return Diagnostic{
         "not-alone", Severity::error,
-        fmt::format("the units cannot be hidden from the program: the kernel's setting {} forbids it", setting), "",
-        "'omnipar doctor' says how to allow it; or leave --alone away"};
+        fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting), "",
+        "'omnipar doctor' says how to make it; or leave --alone away"};
   }
 
   /// The seats of the plan that the household has units for; else the first.
@@ -457,7 +498,10 @@ class Session final : Listener {
   void take_reports() {
     now_ = door_.now();
     const auto& news = nodes_.drain(now_);
-    for (std::size_t i = 0; i < news.said.size(); ++i) table_.report(news.said.node(i), news.said[i]);
+    for (std::size_t i = 0; i < news.said.size(); ++i) {
+      table_.report(news.said.node(i), news.said[i]);
+      if (!passed_.empty()) pass_on(news.said.node(i), news.said[i].changes);
+    }
     for (const int node : news.gone) leave(node);
     table_.advance(now_);
     engine_.advance(now_);
@@ -597,6 +641,11 @@ class Session final : Listener {
     std::vector<outlet::ForceWish> wishes;
   };
 
+  struct PassedKey {
+    Code code;
+    bool down = false;
+  };
+
   os::Door& door_;
   const SessionOptions& options_;
   Profile profile_;  ///< as it is played now
@@ -616,10 +665,11 @@ class Session final : Listener {
   bool signals_wait_ = false;
   bool news_waits_ = false;
   bool keeper_is_gone_ = false;
-  Time now_{};                       ///< of the wake-up
-  std::vector<Wishes> wishes_;       ///< of games, answered but not yet done
-  std::vector<std::string> needed_;  ///< seats
-  std::set<std::string> announced_;  ///< nodes of our devices that the system has told of
+  Time now_{};                                    ///< of the wake-up
+  std::map<int, std::vector<PassedKey>> passed_;  ///< by node
+  std::vector<Wishes> wishes_;                    ///< of games, answered but not yet done
+  std::vector<std::string> needed_;               ///< seats
+  std::set<std::string> announced_;               ///< nodes of our devices that the system has told of
   Time began_{};
   Time started_{};             ///< when the program was
   std::optional<Time> asked_;  ///< when the program was asked to end

@@ -241,6 +241,16 @@ std::vector<int> Table::playing_nodes(std::string_view seat) const {
   return nodes;
 }
 
+bool Table::is_control(int node, Code code) const {
+  for (const Guest& guest : guests_)
+    for (const Place& place : guest.places)
+      for (const Share& share : place.shares)
+        if (share.node == node && share.playing &&
+            std::ranges::find(share.attachment.controls, code, &Control::code) != share.attachment.controls.end())
+          return true;
+  return false;
+}
+
 void Table::take_seat(Guest& guest, Place& place) {
   if (!is_of_use(place)) {
     if (!std::exchange(place.told_no_seat, true)) listener_.no_use(place.name);

@@ -68,6 +68,8 @@ class Table {
   [[nodiscard]] std::vector<int> playing_nodes() const;
   /// Those of one seat.
   [[nodiscard]] std::vector<int> playing_nodes(std::string_view seat) const;
+  /// True if the code is a control of whoever plays on the node.
+  [[nodiscard]] bool is_control(int node, Code code) const;
   /// True while somebody plays from the seat.
   [[nodiscard]] bool is_played(const std::string& seat) const;
 

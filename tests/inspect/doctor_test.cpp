@@ -81,6 +81,13 @@ TEST_CASE("What another program holds is named with the program, and the command
   CHECK(finding("held", facts).mend.empty());
 }
 
+TEST_CASE("A kernel that keeps namespaces to root, so that nothing can be hidden from a game", "[doctor]") {
+  Facts facts = all_well();
+  facts.namespaces_need = "kernel.unprivileged_userns_clone=1";
+  CHECK(states_of(facts) == well + "alone=hint ");
+  CHECK(finding("alone", facts).mend == "sudo sysctl -w kernel.unprivileged_userns_clone=1");
+}
+
 TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   const Catalogue shipped = built_in_catalogue();
   Facts facts = all_well();

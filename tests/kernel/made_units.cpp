@@ -216,6 +216,16 @@ UinputPad::UinputPad(const std::string& name, int fuzz, const std::vector<int>& 
   if (::ioctl(file_, UI_DEV_SETUP, &setup) < 0 || ::ioctl(file_, UI_DEV_CREATE) < 0) give_up("uinput");
 }
 
+UinputPad::UinputPad(const std::string& name, std::initializer_list<int> keys)
+    : file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
+  ::ioctl(file_, UI_SET_EVBIT, EV_KEY);
+  for (const int code : keys) ::ioctl(file_, UI_SET_KEYBIT, code);
+  uinput_setup setup{};
+  setup.id = {BUS_USB, 0x1209, 4, 1};
+  name.copy(setup.name, sizeof(setup.name) - 1);
+  if (::ioctl(file_, UI_DEV_SETUP, &setup) < 0 || ::ioctl(file_, UI_DEV_CREATE) < 0) give_up("uinput");
+}
+
 UinputPad::~UinputPad() {
   if (file_ >= 0) ::close(file_);
 }

@@ -80,6 +80,8 @@ class UinputPad {
  public:
   /// `forces`: what its motors can do (FF_RUMBLE and so on); none: it has no motors.
   explicit UinputPad(const std::string& name, int fuzz = 0, const std::vector<int>& forces = {});
+  /// With these keys and nothing else.
+  UinputPad(const std::string& name, std::initializer_list<int> keys);
   ~UinputPad();
   UinputPad(const UinputPad&) = delete;
   UinputPad& operator=(const UinputPad&) = delete;
