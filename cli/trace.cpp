@@ -93,9 +93,8 @@ int record(const TraceWords& words) {
   else
     print(fmt::format("{}: {} reports", words.file, recorded->reports));
   if (recorded->left_out > 0)
-    talk(fmt::format(
-        "{} keys of keyboards were left out, for they may be what somebody typed; --with-keys records them.",
-        recorded->left_out));
+    talk(fmt::format("Left out, for somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
+                     recorded->left_out, recorded->left_out == 1 ? "" : "es"));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.file));
   return good;
 }
@@ -198,7 +197,7 @@ std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
   std::set<std::string> met;
   std::set<std::string> there;
   const auto problem = read_trace(os::real_door(), words.file, [&](const TraceEvent& event, const Description& unit) {
-    there.insert(printable(unit.name));
+    there.insert('"' + printable(unit.name) + '"');
     for (const std::string& name : words.units) {
       if (unit.name != name && printable(unit.name) != name) continue;
       met.insert(name);

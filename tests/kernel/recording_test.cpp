@@ -5,6 +5,7 @@
 
 #include <csignal>
 #include <cstdio>
+#include <fstream>
 
 #include "made_units.hpp"
 
@@ -93,4 +94,37 @@ TEST_CASE("a recording ends by itself, and a disk that is full is said", "[recor
   CHECK(full.output().find("[cannot-write]") != std::string::npos);
   Program umount{{"umount", "/mnt"}};
   CHECK(umount.wait_for_end() == 0);
+}
+
+TEST_CASE("what somebody types is in no trace, unless it is asked for", "[record]") {
+  std::ofstream{"/tmp/panel.toml"} << R"(omnipar = 1
+[[sheet]]
+kind = "unit"
+name = "panel"
+title = "Panel that types"
+identity = [{ vendor = 0x1209, product = 6 }]
+control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_1", role = "key-1" }]
+)";
+  const UhidUnit panel{"Typing Panel", "p", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Typing Panel", 1));
+  const bool with_keys = GENERATE(false, true);
+  std::remove(file);
+  std::vector<std::string> command{"/box/omnipar", "trace", "record", file, "--data", "/tmp/panel.toml"};
+  if (with_keys) command.emplace_back("--with-keys");
+  Program record{command};
+  REQUIRE(record.wait_for("recording \"Typing Panel\""));
+  sleep_ms(200);
+  constexpr std::uint8_t usage_q = 0x14, usage_w = 0x1a, usage_1 = 0x1e;
+  for (const std::uint8_t usage : {usage_q, usage_w, usage_1, std::uint8_t{0}}) {
+    panel.send_bytes({0, 0, usage, 0, 0, 0, 0, 0});
+    sleep_ms(30);
+  }
+  record.signal(SIGINT);
+  REQUIRE(record.wait_for_end() == 0);
+  const std::string trace = contents(file);
+  INFO(trace);
+  CHECK(count(trace, "\"KEY_Q\",1") == 1);
+  CHECK(count(trace, "\"KEY_W\",1") == (with_keys ? 1 : 0));
+  CHECK(count(trace, "\"KEY_1\",1") == (with_keys ? 1 : 0));
+  CHECK(count(record.output(), "2 presses of keyboard keys") == (with_keys ? 0 : 1));
 }

@@ -46,7 +46,7 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
   const int rounds = cases(50, 500);
   int played = 0;
   for (int round = 0; round < rounds; ++round) {
-    const int after_ms = 200 + static_cast<int>(dice() % 900);
+    const int after_ms = 200 + static_cast<int>(dice() % 600);
     CAPTURE(round, after_ms);
     Program play{{"/bin/env", std::string{"XDG_CONFIG_HOME="} + config, "/box/omnipar", "play", "pad-2b", "--keep",
                   "evening-" + std::to_string(round)}};

@@ -1,6 +1,8 @@
 // Traces: what is written is read again the same, and each mistake is named.
 #include <catch2/catch.hpp>
+#include <map>
 #include <random>
+#include <set>
 
 #include "base/code_names.hpp"
 #include "marrowby.hpp"
@@ -82,6 +84,70 @@ TEST_CASE("What is written is read again the same, and written again as the same
       REQUIRE(**read == event);
       REQUIRE(to_line(**read) == to_line(event));
     }
+  }
+}
+
+TEST_CASE("A piece begins and ends in the states that the whole has there", "[trace]") {
+  // What is plugged in, and what is held or pushed: a trace's state at some moment.
+  using State = std::map<int, std::map<Code, std::int32_t>>;
+  const auto follow = [](State& state, const TraceEvent& event) {
+    if (event.deed == Deed::pull_out) {
+      state.erase(event.node);
+      return;
+    }
+    if (event.deed == Deed::plug_in) state[event.node].clear();
+    for (const Change& change : event.changes) state[event.node][change.code] = change.value;
+  };
+  const auto without_rest = [](State state) {
+    for (auto& [node, values] : state) std::erase_if(values, [](const auto& value) { return value.second == 0; });
+    return state;
+  };
+  std::mt19937 dice{17};
+  for (int round = 0; round < 200; ++round) {
+    std::map<int, Description> units;
+    for (int node = 1; node <= 3; ++node) units[node] = random_unit(dice);
+    std::vector<TraceEvent> events;
+    std::set<int> plugged;
+    std::int64_t now = 0;
+    for (int i = 0; i < 60; ++i) {
+      now += static_cast<std::int64_t>(dice() % 4) * 1000;
+      const int node = 1 + static_cast<int>(dice() % 3);
+      TraceEvent event{at_us(now), node, Deed::report, {}};
+      if (!plugged.contains(node))
+        event.deed = Deed::plug_in;
+      else if (dice() % 8 == 0)
+        event.deed = Deed::pull_out;
+      if (event.deed == Deed::plug_in) plugged.insert(node);
+      if (event.deed == Deed::pull_out) plugged.erase(node);
+      if (event.deed != Deed::pull_out) {
+        event.changes.push_back({code::btn_south, static_cast<std::int32_t>(dice() % 2)});
+        event.changes.push_back({code::abs_x, static_cast<std::int32_t>(dice() % 3) - 1});
+      }
+      events.push_back(event);
+    }
+    const Time from = at_us(static_cast<std::int64_t>(dice() % 120) * 1000);
+    const Time to = from + Duration{static_cast<std::int64_t>(1 + dice() % 60) * 1000};
+    TraceCutter cutter{from, to};
+    State whole;
+    std::vector<std::string> lines{to_line(TraceHead{"", false})};
+    for (const TraceEvent& event : events) {
+      if (event.time < to) follow(whole, event);
+      for (std::string& line : cutter.take(event, units[event.node])) lines.push_back(std::move(line));
+    }
+    for (std::string& line : cutter.finish()) lines.push_back(std::move(line));
+    State piece;
+    TraceReader reader{"piece"};
+    Time last{};
+    for (const std::string& line : lines) {
+      const auto event = reader.take(line);  // each unit is described before it says anything
+      REQUIRE(event.has_value());
+      if (!*event) continue;
+      follow(piece, **event);
+      last = (**event).time;
+    }
+    CAPTURE(round, from.time_since_epoch().count(), to.time_since_epoch().count());
+    REQUIRE(without_rest(piece) == without_rest(whole));
+    REQUIRE(last < Time{to - from});
   }
 }
 
