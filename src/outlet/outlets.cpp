@@ -96,6 +96,7 @@ std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
     const Form& form = form_of(device.key().form);
     reports_.emplace_back().reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
     devices_.push_back(std::move(device));
+    behind_.push_back(false);
   }
   find_devices();
   return std::nullopt;
@@ -182,14 +183,32 @@ bool Outlets::flush(Time now) {
     if (wire.port == 0 && reader_.port(0).pressed(wire.target)) fired_.push_back(engine_.plan().targets()[target].name);
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
-    std::vector<input_event>& report = reports_[i];
-    if (report.empty()) continue;
+    if (reports_[i].empty() && !(behind_[i] && now >= again_at_)) continue;
     any = true;
-    report.push_back(end_of_report());
-    if (!devices_[i].write(report)) ++refused_;
-    report.clear();
+    write(i, now);
   }
   return any;
+}
+
+/// A device that has refused a report gets all that it should show, not only what has changed since.
+void Outlets::write(std::size_t device, Time now) {
+  constexpr Duration a_moment{10'000};
+  std::vector<input_event>& report = reports_[device];
+  if (behind_[device])
+    for (const Wire& wire : wires_)
+      if (wire.device == device && wire.spot->code.type != ev_rel) add(report, event_of_wire(wire));
+  report.push_back(end_of_report());
+  behind_[device] = !devices_[device].write(report);
+  report.clear();
+  if (!behind_[device]) return;
+  ++refused_;
+  again_at_ = now + a_moment;
+}
+
+std::optional<Time> Outlets::next_due() const noexcept {
+  const auto due = reader_.next_due();
+  const bool behind = std::ranges::find(behind_, true) != behind_.end();
+  return behind && (!due || again_at_ < *due) ? std::optional{again_at_} : due;
 }
 
 bool Outlets::fired(std::string_view action) const noexcept {

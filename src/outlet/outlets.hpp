@@ -28,12 +28,12 @@ class Outlets {
   void pass_on(Code code, bool down);
   /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
   bool flush(Time now);
-  [[nodiscard]] std::optional<Time> next_due() const noexcept { return reader_.next_due(); }
+  [[nodiscard]] std::optional<Time> next_due() const noexcept;
   /// True if a hot action of that name fired with the last flush.
   [[nodiscard]] bool fired(std::string_view action) const noexcept;
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
-  /// Reports that a device would not take.
+  /// Reports that a device would not take. What they would have said is said again until it is taken.
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
 
  private:
@@ -52,6 +52,7 @@ class Outlets {
   [[nodiscard]] std::int32_t value_of(const Wire& wire) const;
   [[nodiscard]] input_event event_of_wire(const Wire& wire) const;
   void find_devices() noexcept;
+  void write(std::size_t device, Time now);
   [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);
   [[nodiscard]] std::optional<Diagnostic> keep(std::vector<VirtualDevice> made);
 
@@ -62,6 +63,8 @@ class Outlets {
   std::vector<VirtualDevice> devices_;
   std::vector<Wire> wires_;  ///< by target of the plan
   std::vector<std::vector<input_event>> reports_;
+  std::vector<bool> behind_;             ///< by device: it has refused a report, and shows something old
+  Time again_at_{};                      ///< when those that are behind are written to again
   std::vector<std::string_view> fired_;  ///< hot actions, with the last flush
   std::uint64_t refused_ = 0;
 };

@@ -44,6 +44,21 @@ HeldPairs ways_to_thaw(const Profile& profile) {
   return HeldPairs{std::move(pairs)};
 }
 
+/// How many pulses of rumble say it.
+int pulses_of(Turn what) {
+  switch (what) {
+    case Turn::goes_on:
+      return 1;
+    case Turn::frozen:
+      return 2;
+    case Turn::swapped:
+      return 3;
+    case Turn::unit_lost:
+      return 4;
+  }
+  return 0;
+}
+
 std::string status_words(int status) {
   constexpr int by_signal = 128;
   if (status > by_signal) return fmt::format("by signal {}", status - by_signal);
@@ -161,7 +176,7 @@ class Session final : Listener {
 
   void left(const std::string& seat, const std::string& unit) override {
     say(fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
-    pulse(4);
+    turn(Turn::unit_lost);
   }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override {
@@ -489,10 +504,11 @@ class Session final : Listener {
     wishes_.clear();
   }
 
-  /// Says to the hands that something has changed.
-  void pulse(int times) {
+  /// Says that something has changed to those who cannot see a terminal.
+  void turn(Turn what) {
+    if (options_.turned) options_.turned(what);
     if (!options_.feel) return;
-    for (const int node : table_.playing_nodes()) rumble_.pulse(node, times);
+    for (const int node : table_.playing_nodes()) rumble_.pulse(node, pulses_of(what));
   }
 
   void take_reports() {
@@ -506,6 +522,11 @@ class Session final : Listener {
     table_.advance(now_);
     engine_.advance(now_);
     stats_.reports += news.said.size();
+    if (!said_loss_ && nodes_.losses() > 0) {
+      said_loss_ = true;
+      say("The kernel has lost events, for more came than could be taken; all is as the hands hold it again. (--stats "
+          "counts it.)");
+    }
     if (!flush(now_) || !options_.stats) return;
     const Time out = door_.now();
     for (std::size_t i = 0; i < news.said.size(); ++i) stats_.in_to_out.add(out - news.said[i].time);
@@ -543,7 +564,7 @@ class Session final : Listener {
     thaw_.forget();
     flush(door_.now());
     rumble_.freeze();
-    pulse(2);
+    turn(Turn::frozen);
     seats_have_changed_ = true;
     say("Frozen: the controllers work for the desktop again. The same buttons go on.");
   }
@@ -551,7 +572,7 @@ class Session final : Listener {
   void thaw() {
     engine_.thaw();
     rumble_.thaw();
-    pulse(1);
+    turn(Turn::goes_on);
     seats_have_changed_ = true;
     say("It goes on.");
   }
@@ -567,7 +588,7 @@ class Session final : Listener {
       say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
     flush(door_.now());
-    pulse(3);
+    turn(Turn::swapped);
   }
 
   void replace_keeper() {
@@ -678,6 +699,7 @@ class Session final : Listener {
   bool insisted_ = false;
   bool said_no_permission_ = false;
   bool said_let_go_ = false;
+  bool said_loss_ = false;
   bool seats_have_changed_ = false;
 };
 

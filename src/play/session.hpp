@@ -14,12 +14,16 @@
 
 namespace omnipar::play {
 
+/// What changes for those who play.
+enum class Turn { frozen, goes_on, swapped, unit_lost };
+
 struct SessionOptions {
   Catalogue catalogue;                          ///< the sheets by which units are known
   Rig rig;                                      ///< units in it sit down by themselves
   Profile profile;                              ///< of the plan; its ports can be swapped by a hot action
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
+  std::function<void(Turn)> turned{};           ///< called on the thread that plays; may be empty
 
   std::vector<std::string> command;      ///< the program to start and its words; may be empty
   std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes

@@ -52,7 +52,6 @@ class Fillers {
     while (all_.empty() || number() + 1 < next) {
       const std::string name = "Filler " + std::to_string(all_.size());
       all_.push_back(std::make_unique<UinputPad>(name));
-      REQUIRE(wait_for_nodes(name, 1));
     }
   }
   [[nodiscard]] std::size_t number() const {
@@ -324,6 +323,7 @@ freeze = { hold = "start", press = "north" }
   REQUIRE(tap_until(pad, play, "Player 1 plays"));
   NodeReader game{nodes_named(port_1).front()};
   for (int round = 1; round <= 3; ++round) {
+    sleep_ms(300);  // the unit is held as soon as the last press is let go
     desktop.drain();
     desktop.forget_events();
     pad.send({static_cast<std::uint16_t>(south | start_button), 2});
@@ -352,8 +352,8 @@ freeze = { hold = "start", press = "north" }
     pad.send({static_cast<std::uint16_t>(start_button | north)});
     REQUIRE(play.wait_for("It goes on.", round));
     pad.send({});
-    sleep_ms(100);
   }
+  sleep_ms(300);
   pad.send({east});
   CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
   pad.send({});

@@ -114,6 +114,7 @@ TEST_CASE("a report takes hardly longer through play than through a bare copier"
 namespace {
 
 constexpr int units = 8;
+constexpr std::chrono::microseconds a_millisecond{1000};
 
 struct Load {
   double seconds = 0;  ///< of the processor
@@ -122,9 +123,9 @@ struct Load {
   std::array<int, units> arrived{};
 };
 
-/// All units send once a millisecond; what comes out is counted.
+/// All units send so many reports, one in each `step`; what comes out is counted.
 Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
-             const std::vector<std::string>& devices, int milliseconds) {
+             const std::vector<std::string>& devices, int reports, std::chrono::microseconds step) {
   Load load;
   std::vector<std::unique_ptr<NodeReader>> readers;
   for (const std::string& device : devices) readers.push_back(std::make_unique<NodeReader>(device));
@@ -137,11 +138,11 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
   };
   const double before = seconds_of(process);
   const auto start = Clock::now();
-  for (int ms = 0; ms < milliseconds; ++ms) {
-    for (const auto& pad : pads) send_place(*pad, place_of(ms));
-    std::this_thread::sleep_until(start + std::chrono::milliseconds{ms + 1});
-    if (ms % 8 == 0) count();
-    if (ms == milliseconds / 5) load.kib_early = kib_of(process);
+  for (int i = 0; i < reports; ++i) {
+    for (const auto& pad : pads) send_place(*pad, place_of(i));
+    std::this_thread::sleep_until(start + (i + 1) * step);
+    if (i % 8 == 0) count();
+    if (i == reports / 5) load.kib_early = kib_of(process);
   }
   sleep_ms(50);
   count();
@@ -174,7 +175,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     Program copier{command};
     REQUIRE(copier.wait_for("ready"));
     REQUIRE(wait_for_nodes("bare copy", units));
-    bare = load_of(copier.process(), pads, nodes_named("bare copy"), milliseconds);
+    bare = load_of(copier.process(), pads, nodes_named("bare copy"), milliseconds, a_millisecond);
   }
   Program play{{"/box/omnipar", "play", "eight", "--data", "/tmp/eight.toml", "--with-virtual"}};
   REQUIRE(play.wait_for("Player 1: press any button"));
@@ -184,7 +185,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     devices.push_back(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
   }
   sleep_ms(200);
-  const Load played = load_of(play.process(), pads, devices, milliseconds);
+  const Load played = load_of(play.process(), pads, devices, milliseconds, a_millisecond);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
   WARN("seconds of the processor for " << milliseconds << " ms: copier " << bare.seconds << ", play " << played.seconds
@@ -194,4 +195,20 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
   CHECK(played.seconds <= 1.25 * bare.seconds);
   CHECK(played.kib_late == played.kib_early);
   CHECK(played.kib_late < 16 * 1024);
+}
+
+TEST_CASE("a unit at 8 kHz: nothing is lost", "[clockwork]") {
+  std::vector<std::unique_ptr<UinputPad>> pads;
+  pads.push_back(std::make_unique<UinputPad>("Hasty Pad"));
+  REQUIRE(wait_for_nodes("Hasty Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-two-stick", "--with-virtual"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sit_down(*pads[0], play, "Player 1 plays");
+  sleep_ms(200);
+  const int reports = cases(8'000, 80'000);
+  const Load load =
+      load_of(play.process(), pads, nodes_named("Omnipar port 1 pad"), reports, std::chrono::microseconds{125});
+  CHECK(load.arrived[0] == reports);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
 }

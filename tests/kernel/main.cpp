@@ -51,7 +51,16 @@ void show_an_evening() {
   play.wait_for("goes on");
   play.signal(SIGINT);
   play.wait_for_end();
-  std::printf("%s== end\n", play.output().c_str());
+  std::printf("%s", play.output().c_str());
+  std::puts("$ omnipar play pad-2b --alone --stats -- sh -c 'sleep 2; ls /dev/input; exit 7'");
+  Program game{{"omnipar", "play", "pad-2b", "--alone", "--stats", "--", "sh", "-c", "sleep 2; ls /dev/input; exit 7"}};
+  tap_until(*pad, game, "Starting sh");
+  for (int i = 0; i < 50; ++i) {
+    pad->send({static_cast<std::uint16_t>(i % 2 == 0 ? east : 0)});
+    sleep_ms(30);
+  }
+  const int status = game.wait_for_end();
+  std::printf("%s$ echo $?\n%d\n== end\n", game.output().c_str(), status);
 }
 
 }  // namespace

@@ -338,7 +338,7 @@ TEST_CASE("a report that the kernel cuts in two arrives whole", "[play]") {
 TEST_CASE("lost events: the state is right afterwards", "[play]") {
   const UinputPad pad{"Stormy Pad"};
   REQUIRE(wait_for_nodes("Stormy Pad", 1));
-  Playing playing{{"--with-virtual"}};
+  Playing playing{{"--with-virtual", "--stats"}};
   pad.send(EV_KEY, BTN_START, 1);
   pad.sync();
   pad.send(EV_KEY, BTN_START, 0);
@@ -359,6 +359,9 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   sleep_ms(300);
   reader.drain();
   CHECK(reader.value(EV_KEY, BTN_SOUTH) == 0);
+  playing.expect("The kernel has lost events");
+  playing.program().signal(SIGTERM);
+  playing.expect("the kernel lost events 1 times");
 }
 
 TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[play]") {

@@ -58,6 +58,18 @@ ff_effect rumble_of(std::uint16_t strong, std::uint16_t weak) {
   return effect;
 }
 
+void write_profile() {
+  std::ofstream{"/tmp/shake.toml"} << R"(omnipar = 1
+kind = "profile"
+name = "shake"
+system = "pad-2b"
+[port.1]
+seat = "left"
+[hot]
+freeze = { hold = "start", press = "north" }
+)";
+}
+
 void press_until(const UinputPad& pad, Program& play, const std::string& words) {
   for (int tries = 0; tries < 20; ++tries) {
     for (const int value : {1, 0}) {
@@ -134,15 +146,7 @@ TEST_CASE("effects reach the unit scaled, and are replaced, stopped and erased t
 }
 
 TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unplugged, at the end", "[clockwork]") {
-  std::ofstream{"/tmp/shake.toml"} << R"(omnipar = 1
-kind = "profile"
-name = "shake"
-system = "pad-2b"
-[port.1]
-seat = "left"
-[hot]
-freeze = { hold = "start", press = "north" }
-)";
+  write_profile();
   auto pad = std::make_unique<UhidPad>("Still Pad", "s");
   REQUIRE(wait_for_nodes("Still Pad", 1));
   Program play{{"/box/omnipar", "play", "/tmp/shake.toml"}};
@@ -167,6 +171,7 @@ freeze = { hold = "start", press = "north" }
 }
 
 TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
+  write_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};
   REQUIRE(wait_for_nodes("Felt Pad", 1));
   Program play{{"/box/omnipar", "play", "/tmp/shake.toml", "--with-virtual", "--feel"}};
