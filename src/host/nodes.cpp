@@ -32,6 +32,11 @@ std::optional<int> Nodes::close(const std::string& path) {
   return number;
 }
 
+void Nodes::close_all() noexcept {
+  for (const Open& open : open_) old_losses_ += open.node->losses();
+  open_.clear();
+}
+
 void Nodes::add_to(std::vector<pollfd>& polled) const {
   for (const Open& open : open_) polled.push_back({open.node->descriptor(), POLLIN, 0});
 }

@@ -37,7 +37,7 @@ class Nodes {
 
   /// Closes the node of that path: its number, or nothing if it is not open.
   std::optional<int> close(const std::string& path);
-  void close_all() noexcept { open_.clear(); }
+  void close_all() noexcept;
 
   /// What to wait for, behind what `polled` holds already.
   void add_to(std::vector<pollfd>& polled) const;

@@ -175,7 +175,6 @@ input_event Outlets::event_of_wire(const Wire& wire) const {
 
 bool Outlets::flush(Time now) {
   bool any = false;
-  fired_.clear();
   reader_.catch_up(now);
   for (const std::uint16_t target : reader_.changed()) {
     const Wire& wire = wires_[target];

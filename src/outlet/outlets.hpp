@@ -29,8 +29,9 @@ class Outlets {
   /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
   bool flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
-  /// True if a hot action of that name fired with the last flush.
+  /// True if a hot action of that name has fired since `forget_fired`.
   [[nodiscard]] bool fired(std::string_view action) const noexcept;
+  void forget_fired() noexcept { fired_.clear(); }
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
   /// Reports that a device would not take. What they would have said is said again until it is taken.
@@ -65,7 +66,7 @@ class Outlets {
   std::vector<std::vector<input_event>> reports_;
   std::vector<bool> behind_;             ///< by device: it has refused a report, and shows something old
   Time again_at_{};                      ///< when those that are behind are written to again
-  std::vector<std::string_view> fired_;  ///< hot actions, with the last flush
+  std::vector<std::string_view> fired_;  ///< hot actions
   std::uint64_t refused_ = 0;
 };
 

@@ -337,8 +337,8 @@ class Session final : Listener {
                    options_.command.front(),
                    options_.alone ? "try it without --alone" : "start it by itself, to see what it lacks"});
     if (options_.alone)
-      say("It cannot open the units that are played on; lists of what is plugged in still show them, and raw nodes "
-          "of units that come later are not hidden.");
+      say("It cannot open the units that are played on. (Lists of what is plugged in still show them, and the raw\n"
+          "nodes of units that come later are not hidden.)");
   }
 
   /// What the program must not open: what is played on, and all other controllers.
@@ -514,7 +514,13 @@ class Session final : Listener {
   void take_reports() {
     now_ = door_.now();
     const auto& news = nodes_.drain(now_);
+    bool any_out = false;
+    std::uint64_t spoke = 0;  // a bit for each node; two that share one cost no more than a report
     for (std::size_t i = 0; i < news.said.size(); ++i) {
+      const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(news.said.node(i)) % 64);
+      // What one unit says one after the other comes out one after the other.
+      if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
+      spoke |= bit;
       table_.report(news.said.node(i), news.said[i]);
       if (!passed_.empty()) pass_on(news.said.node(i), news.said[i].changes);
     }
@@ -527,7 +533,8 @@ class Session final : Listener {
       say("The kernel has lost events, for more came than could be taken; all is as the hands hold it again. (--stats "
           "counts it.)");
     }
-    if (!flush(now_) || !options_.stats) return;
+    any_out = flush(now_) || any_out;
+    if (!any_out || !options_.stats) return;
     const Time out = door_.now();
     for (std::size_t i = 0; i < news.said.size(); ++i) stats_.in_to_out.add(out - news.said[i].time);
   }
@@ -542,6 +549,7 @@ class Session final : Listener {
     if (outlets_.fired(swap_action)) swap_ports();
     if (thaw_.fired(now_)) thaw();
     if (outlets_.fired(freeze_action)) freeze();
+    outlets_.forget_fired();
   }
 
   void take_news() {

@@ -49,11 +49,11 @@ std::vector<std::string> Stats::lines() const {
                               wake_ups, losses, losses == 0 ? "" : ", after which the state was asked for anew"));
   if (refused > 0) lines.push_back(fmt::format("{} reports were refused by a virtual controller.", refused));
   if (in_to_out.count() > 0)
-    lines.push_back(fmt::format(
-        "From a report to the virtual controller ({} times): half within {} us, 9 in 10 within {} us, 99 in "
-        "100 within {} us, the longest {} us.",
-        in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(), in_to_out.within(0.99).count(),
-        in_to_out.longest().count()));
+    lines.push_back(
+        fmt::format("From hand to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all "
+                    "within {} us.",
+                    in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(),
+                    in_to_out.within(0.99).count(), in_to_out.longest().count()));
   return lines;
 }
 
