@@ -78,7 +78,7 @@ std::vector<Code> keyboard_keys() {
   std::vector<Code> keys;
   for (std::uint16_t number = KEY_ESC; number <= KEY_COMPOSE; ++number) keys.push_back(key(number));
   for (std::uint16_t number = KEY_F13; number <= KEY_F24; ++number) keys.push_back(key(number));
-  std::ranges::stable_partition(keys, [](Code code) { return !is_modifier(code); });
+  std::stable_partition(keys.begin(), keys.end(), [](Code code) { return !is_modifier(code); });
   return keys;
 }
 
