@@ -24,8 +24,9 @@ class HeldPairs {
 
   /// Follows the buttons of a hand; `hand` tells units apart.
   void take(int hand, const Attachment& attachment, const Report& report);
-  /// All hands are taken to hold nothing.
+  /// All hands, or one of them, are taken to hold nothing.
   void forget() { downs_.clear(); }
+  void forget(int hand) { downs_.erase(hand); }
   /// When a pair that is down now counts; nothing if none is.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   /// True once for each time that a pair has been down for as long as it must.

@@ -195,6 +195,10 @@ class Session final : Listener {
     way_out_.take(hand, attachment, report);
     if (engine_.frozen()) thaw_.take(hand, attachment, report);
   }
+  void gone(int hand) override {
+    way_out_.forget(hand);
+    thaw_.forget(hand);
+  }
 
   // -- units ------------------------------------------------------------------------------------------
 
@@ -366,6 +370,8 @@ class Session final : Listener {
       if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
         say("That was quick. If it handed over to a program that was running already, that one cannot be followed: "
             "end it first, or play without a command.");
+    } else if (insisted_) {
+      program_.insist(outlets_.keeper().process());
     } else if (!had_ended) {
       say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", options_.command.front(),
                       fmt::join(left, ", ")));
@@ -606,9 +612,13 @@ class Session final : Listener {
             "", "close other programs and start again"});
   }
 
+  /// Reads the next signal that has come; false if there is none.
+  bool next_signal(signalfd_siginfo& signal) {
+    return door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0;
+  }
+
   void take_signals() {
-    signalfd_siginfo signal{};
-    while (door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0) {
+    for (signalfd_siginfo signal{}; next_signal(signal);) {
       // A Ctrl-C at the terminal goes to the program as well.
       const bool from_terminal = signal.ssi_signo == SIGINT && signal.ssi_code > 0;
       if (signal.ssi_signo == SIGCHLD)
@@ -626,7 +636,14 @@ class Session final : Listener {
     constexpr Duration patience = std::chrono::seconds{5};
     const Time until = door_.now() + patience;
     if (nodes_.anything_down()) say("Let go of all buttons: the controllers are given back when nothing is down.");
-    while (nodes_.anything_down() && door_.now() < until && wait(until)) static_cast<void>(nodes_.drain(door_.now()));
+    bool told_again = false;  // who says it twice does not want to wait
+    while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until)) {
+      for (const int node : nodes_.drain(door_.now()).gone) leave(node);
+      while (news_waits_ && watch_->next()) {
+      }
+      for (signalfd_siginfo signal{}; signals_wait_ && next_signal(signal);)
+        told_again = told_again || signal.ssi_signo != SIGCHLD;
+    }
     nodes_.close_all();
   }
 
@@ -636,15 +653,20 @@ class Session final : Listener {
     wishes_.clear();
   }
 
-  /// Of the program nothing stays behind, whatever ended the play.
+  /// Of the program nothing stays behind, whatever ended the play; but it is asked first, if it was not yet.
   void end_program() {
     if (!program_.started()) return;
-    constexpr int tries = 100;
     constexpr Duration pause{20'000};
-    for (int i = 0; i < tries; ++i) {
+    constexpr Duration enough = std::chrono::seconds{2};  // what not even force has ended by then is the kernel's
+    const pid_t keeper = outlets_.keeper().process();
+    const auto is_over = [&] {
       program_.collect();
-      if (program_.ended() && program_.left(outlets_.keeper().process()).empty()) return;
-      program_.insist(outlets_.keeper().process());
+      return program_.ended() && program_.left(keeper).empty();
+    };
+    if (!is_over() && !asked_) program_.ask(keeper);
+    const Time by_force = insisted_ ? door_.now() : asked_.value_or(door_.now()) + options_.insist_after;
+    while (!is_over() && door_.now() < by_force + enough) {
+      if (door_.now() >= by_force) program_.insist(keeper);
       wait_and_answer(door_.now() + pause);
     }
   }

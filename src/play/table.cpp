@@ -172,6 +172,7 @@ void Table::dismiss(const Guest& guest) {
   for (const Place& place : guest.places) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
+    listener_.gone(place.hand);
     if (!place.seat.empty() && !guest.out_of_range) listener_.left(place.seat, place.name);
   }
 }
@@ -335,6 +336,7 @@ void Table::fall_silent(Guest& guest) {
       share.playing.reset();
       share.attachment.state.clear();  // whatever its hands hold by then is not known
     }
+    listener_.gone(place.hand);
     if (!place.seat.empty()) listener_.left(place.seat, place.name);
   }
 }

@@ -40,6 +40,8 @@ class Listener {
   virtual void heard(int hand, const Attachment& attachment, const Report& report) {
     static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);
   }
+  /// The hand is no more, or cannot be heard for now: whatever it held is let go.
+  virtual void gone(int hand) { static_cast<void>(hand); }
 };
 
 class Table {

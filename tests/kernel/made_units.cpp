@@ -53,9 +53,15 @@ std::vector<std::string> names_in(const std::string& folder) {
 
 void sleep_ms(int ms) { ::usleep(static_cast<useconds_t>(ms) * 1000); }
 
+/// By the system's own calls: a stream throws if the process whose file it is ends meanwhile.
 std::string contents(const std::string& path) {
-  std::ifstream file{path};
-  return {std::istreambuf_iterator<char>{file}, {}};
+  std::string text;
+  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+  std::array<char, 4096> piece{};
+  for (ssize_t got = 0; file >= 0 && (got = ::read(file, piece.data(), piece.size())) > 0;)
+    text.append(piece.data(), static_cast<std::size_t>(got));
+  if (file >= 0) ::close(file);
+  return text;
 }
 
 pid_t process_named(const std::string& name) {

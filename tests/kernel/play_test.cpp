@@ -199,6 +199,9 @@ TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
   REQUIRE(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
   REQUIRE(reader.wait_for(EV_ABS, ABS_HAT0X, 1));
   playing.program().signal(end);
+  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));  // while the hand still holds it
+  CHECK(reader.wait_for(EV_ABS, ABS_HAT0X, 0));
+  pad.send({});
   CHECK(reader.wait_for_end());
   CHECK(reader.held() == 0);
   CHECK(playing.program().wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
@@ -333,6 +336,7 @@ TEST_CASE("a report that the kernel cuts in two arrives whole", "[play]") {
   int ends = 0;
   for (const input_event& event : reader.events()) ends += event.type == EV_SYN ? 1 : 0;
   CHECK(ends == 1);
+  pad.send({});  // so that it is given back at once
 }
 
 TEST_CASE("lost events: the state is right afterwards", "[play]") {
@@ -360,6 +364,9 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   reader.drain();
   CHECK(reader.value(EV_KEY, BTN_SOUTH) == 0);
   playing.expect("The kernel has lost events");
+  pad.send(EV_KEY, BTN_EAST, 0);
+  pad.sync();
+  CHECK(reader.wait_for(EV_KEY, BTN_EAST, 0));
   playing.program().signal(SIGTERM);
   playing.expect("the kernel lost events 1 times");
 }

@@ -116,6 +116,24 @@ TEST_CASE("a unit that comes back with other axes is played as it is now", "[tro
   CHECK(game.held() == 0);
 }
 
+TEST_CASE("a unit that leaves with the way out held does not end the evening", "[trouble]") {
+  auto pad = std::make_unique<UhidPad>("Leaving Pad", "l");
+  REQUIRE(wait_for_nodes("Leaving Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(*pad, play, "Player 1 plays"));
+  NodeReader game{nodes_named(port_1).front()};
+  pad->send({static_cast<std::uint16_t>(start_button | select_button)});
+  REQUIRE(game.wait_for(EV_KEY, BTN_START, 1));
+  pad.reset();
+  REQUIRE(play.wait_for("is gone"));
+  CHECK(play.wait_for_end(3000) == -1);
+  CHECK(game.drain());
+  CHECK(game.held() == 0);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
 TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[trouble]") {
   const UhidPad pad{"Sleepy Pad", "s"};
   REQUIRE(wait_for_nodes("Sleepy Pad", 1));
