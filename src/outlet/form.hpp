@@ -48,6 +48,7 @@ struct Form {
 struct DeviceKey {
   int port = 0;
   FormKind form = FormKind::pad;
+  // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
   friend auto operator<=>(const DeviceKey&, const DeviceKey&) = default;
 };
 
