@@ -21,7 +21,7 @@ void answer_erase(os::Door& door, int device, std::int32_t request, std::vector<
   uinput_ff_erase erase{};
   erase.request_id = static_cast<std::uint32_t>(request);
   if (door.control(device, UI_BEGIN_FF_ERASE, &erase) < 0) return;
-  into.push_back({Wish::erase, static_cast<int>(erase.effect_id), {}, 0});
+  if (erase.effect_id < most_effects) into.push_back({Wish::erase, static_cast<int>(erase.effect_id), {}, 0});
   erase.retval = 0;
   static_cast<void>(door.control(device, UI_END_FF_ERASE, &erase));
 }

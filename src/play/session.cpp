@@ -673,13 +673,16 @@ class Session final : Listener {
 
   /// Everything goes to rest, what is still to be shown is shown, then the keeper removes the devices.
   void close() {
-    end_program();
     engine_.freeze();
     flush(door_.now());
-    while (const auto due = outlets_.next_due()) {
+    // A device that refuses to the last is left to the keeper.
+    constexpr Duration patience = std::chrono::seconds{1};
+    const Time until = door_.now() + patience;
+    for (auto due = outlets_.next_due(); due && *due < until; due = outlets_.next_due()) {
       wait_and_answer(*due);
       flush(std::max(*due, door_.now()));
     }
+    end_program();
     give_back();
     outlets_.keeper().close();
     if (*end_ == SessionEnd::hands) say("Ended by hand.");
