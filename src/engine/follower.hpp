@@ -35,7 +35,7 @@ class Follower {
   };
 
   void begin() noexcept;
-  void restart() noexcept;
+  void restart(std::int64_t now) noexcept;
   void look(Index target, std::int64_t now) noexcept;
   bool step(Index target, Shown& shown, std::int64_t now) noexcept;
   void follow(Index axis) noexcept;
@@ -45,6 +45,7 @@ class Follower {
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
   std::uint32_t epoch_ = 0;
+  std::int64_t restarted_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
   std::vector<Shown> shown_;

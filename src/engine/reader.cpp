@@ -22,7 +22,8 @@ void Follower::begin() noexcept {
 }
 
 /// The engine has another plan: all that was shown goes to rest, and what is there is shown anew.
-void Follower::restart() noexcept {
+void Follower::restart(std::int64_t now) noexcept {
+  restarted_ = now;
   std::ranges::fill(shown_, Shown{});
   std::ranges::fill(counted_, 0.0);
   behind_count_ = 0;
@@ -88,7 +89,8 @@ bool Follower::follow_count(Index target) noexcept {
 void Follower::sample(std::int64_t now) noexcept {
   ++samples_;
   changed_count_ = 0;
-  if (epoch_ != engine_.epoch) return restart();
+  restarted_ = never;
+  if (epoch_ != engine_.epoch) return restart(now);
   const std::size_t waiting = behind_count_;
   behind_count_ = 0;
   // behind_ is filled again from its start while it is read: never beyond what has been read
@@ -102,7 +104,7 @@ void Follower::sample(std::int64_t now) noexcept {
 }
 
 std::int64_t Follower::next_due() const noexcept {
-  std::int64_t due = never;
+  std::int64_t due = restarted_;
   for (std::size_t i = 0; i < behind_count_; ++i)
     if (engine_.plan_data->targets[behind_[i]].kind == TargetKind::button)
       due = std::min(due, shown_[behind_[i]].since + shortest_);

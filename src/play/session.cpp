@@ -585,6 +585,7 @@ class Session final : Listener {
 
   void thaw() {
     engine_.thaw();
+    flush(door_.now());  // sticks are shown as they are held
     rumble_.thaw();
     turn(Turn::goes_on);
     seats_have_changed_ = true;
@@ -592,12 +593,15 @@ class Session final : Listener {
   }
 
   void swap_ports() {
+    const Plan before = engine_.plan();
     const auto plan = swapped_plan(options_.catalogue, profile_);
     if (!plan) return say("omnipar: the ports stay as they are: " + to_text(plan.error().front()));
     engine_.adopt(*plan);
     if (auto failure = outlets_.rewire()) return fail(*failure);
     if (auto failure = also_wait_for_devices()) return fail(*failure);
     for (const PortInfo& port : plan->ports()) {
+      const PortInfo* was = before.port(port.number);
+      if (was != nullptr && was->seat == port.seat) continue;
       if (port.number == 0 || !table_.is_played(std::string{port.seat})) continue;
       say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }

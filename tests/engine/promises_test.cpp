@@ -275,7 +275,15 @@ TEST_CASE("another plan: everything goes to rest, units and readers go on", "[pr
   bench.feed(0, {{code::btn_south, 1}, {code::abs_x, 32767}});
   bench.reader.next_frame();
   REQUIRE(bench.shown("b"));
+  PacedReader paced{bench.engine, std::chrono::milliseconds{20}};
   bench.engine.adopt(plan_of(kit_catalogue(), profile_with({{"a", {{"south"}}}, {"b", {{"east"}}}})));
+  const auto paced_stick = [&] { return paced.port(1).value(*bench.engine.plan().target(1, "stick-x")); };
+  paced.catch_up(at_us(5));
+  CHECK(paced_stick() == 0);
+  CHECK(paced.next_due() == at_us(5));  // for the stick is still pushed
+  paced.catch_up(at_us(5));
+  CHECK(paced_stick() == 1);
+  CHECK_FALSE(paced.next_due().has_value());
   bench.reader.next_frame();
   CHECK_FALSE((bench.shown("a") || bench.shown("b")));
   bench.reader.next_frame();

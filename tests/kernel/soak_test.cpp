@@ -1,0 +1,311 @@
+// A long evening without a plan: four pads are pressed, pulled out and plugged in, all is frozen and goes on, ports
+// are swapped, in any order. The slow twin says what each game must see.
+#include <catch2/catch.hpp>
+
+#include <array>
+#include <chrono>
+#include <csignal>
+#include <deque>
+#include <fstream>
+#include <memory>
+#include <random>
+#include <sstream>
+
+#include "engine/slow_twin.hpp"
+#include "made_units.hpp"
+#include "omnipar/omnipar.hpp"
+#include "omnipar/sheets.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+constexpr std::size_t players = 4;
+constexpr std::uint16_t home_button = 1 << 12;
+
+constexpr const char* evening_toml = R"(omnipar = 1
+kind = "profile"
+name = "soak"
+system = "pad-two-stick"
+[port.1]
+seat = "seat-1"
+[port.2]
+seat = "seat-2"
+[port.3]
+seat = "seat-3"
+[port.4]
+seat = "seat-4"
+[hot]
+freeze = { hold = "home", press = "south" }
+swap-ports = { hold = "home", press = "east" }
+)";
+
+/// Where a target of the two-stick pad comes out, and what a full push is there.
+struct Outlet {
+  const char* target;
+  std::uint16_t type, code;
+  int positive, negative;
+};
+constexpr std::array outlets{
+    Outlet{"a", EV_KEY, BTN_SOUTH, 1, 0},
+    Outlet{"b", EV_KEY, BTN_EAST, 1, 0},
+    Outlet{"x", EV_KEY, BTN_WEST, 1, 0},
+    Outlet{"y", EV_KEY, BTN_NORTH, 1, 0},
+    Outlet{"l", EV_KEY, BTN_TL, 1, 0},
+    Outlet{"r", EV_KEY, BTN_TR, 1, 0},
+    Outlet{"l3", EV_KEY, BTN_THUMBL, 1, 0},
+    Outlet{"r3", EV_KEY, BTN_THUMBR, 1, 0},
+    Outlet{"select", EV_KEY, BTN_SELECT, 1, 0},
+    Outlet{"start", EV_KEY, BTN_START, 1, 0},
+    Outlet{"l2", EV_ABS, ABS_Z, 255, 0},
+    Outlet{"r2", EV_ABS, ABS_RZ, 255, 0},
+    Outlet{"stick-x", EV_ABS, ABS_X, 32767, 32768},
+    Outlet{"stick-y", EV_ABS, ABS_Y, 32767, 32768},
+    Outlet{"look-x", EV_ABS, ABS_RX, 32767, 32768},
+    Outlet{"look-y", EV_ABS, ABS_RY, 32767, 32768},
+    Outlet{"right", EV_ABS, ABS_HAT0X, 1, 0},
+    Outlet{"left", EV_ABS, ABS_HAT0X, -1, 0},
+    Outlet{"down", EV_ABS, ABS_HAT0Y, 1, 0},
+    Outlet{"up", EV_ABS, ABS_HAT0Y, -1, 0},
+};
+
+/// The made pads as the kernel shows them.
+Description pad_description(const std::string& name) {
+  Description unit;
+  unit.name = name;
+  unit.bus = BUS_BLUETOOTH;
+  unit.vendor = 0x1209;
+  unit.product = 2;
+  for (std::uint16_t i = 0; i < 16; ++i)
+    unit.codes.push_back({key(static_cast<std::uint16_t>(BTN_SOUTH + i)), 0, 1, 0});
+  for (const Code axis : {code::abs_x, code::abs_y, code::abs_rx, code::abs_ry})
+    unit.codes.push_back({axis, 0, 255, 0});
+  for (const Code axis : {code::abs_hat0x, code::abs_hat0y}) unit.codes.push_back({axis, -1, 1, 0});
+  return unit;
+}
+
+std::vector<Change> changes_of(const PadReport& report) {
+  constexpr std::array<std::array<int, 2>, 9> hat{
+      {{0, -1}, {1, -1}, {1, 0}, {1, 1}, {0, 1}, {-1, 1}, {-1, 0}, {-1, -1}, {0, 0}}};
+  std::vector<Change> changes;
+  for (unsigned i = 0; i < 16; ++i)
+    changes.push_back({key(static_cast<std::uint16_t>(BTN_SOUTH + i)), report.buttons >> i & 1});
+  const auto& [x, y] = hat.at(report.hat);
+  changes.insert(changes.end(), {{code::abs_x, report.x},
+                                 {code::abs_y, report.y},
+                                 {code::abs_rx, report.rx},
+                                 {code::abs_ry, report.ry},
+                                 {code::abs_hat0x, x},
+                                 {code::abs_hat0y, y}});
+  return changes;
+}
+
+/// The evening and its judge: whatever is done is done to both.
+class Evening {
+ public:
+  Evening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
+    profile_ = read_sheets("soak.toml", evening_toml).profiles.at(0);
+    std::ofstream{"/tmp/soak.toml"} << evening_toml;
+    play_ = std::make_unique<Program>(std::vector<std::string>{"/box/omnipar", "play", "/tmp/soak.toml"});
+    REQUIRE(play_->wait_for("Player 1: press any button"));
+    twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
+    for (std::size_t i = 0; i < players; ++i) {
+      plug_in(i);
+      for (int tries = 0; tries < 20 && !play_->wait_for(player(i) + " plays", 1, 250); ++tries)
+        for (const PadReport& tap : {PadReport{south}, PadReport{}}) pads_[i]->send(tap);
+      REQUIRE(play_->wait_for(player(i) + " plays", 1, 10));
+      games_[i] = std::make_unique<NodeReader>(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
+    }
+    compare();
+  }
+
+  [[nodiscard]] bool plugged(std::size_t pad) const { return pads_[pad] != nullptr; }
+  [[nodiscard]] bool frozen() const { return frozen_; }
+  [[nodiscard]] const PadReport& state(std::size_t pad) const { return states_[pad]; }
+  [[nodiscard]] Program& program() { return *play_; }
+  [[nodiscard]] int samples() const { return samples_; }
+
+  void plug_in(std::size_t pad) {
+    pads_[pad] = std::make_unique<UhidPad>("Soak Pad " + std::to_string(pad), "soak" + std::to_string(pad));
+    REQUIRE(wait_for_nodes("Soak Pad " + std::to_string(pad), 1));
+    if (seen_[pad]++ > 0) REQUIRE(play_->wait_for(player(pad) + " goes on with", seen_[pad] - 1));
+    states_[pad] = {};
+    attach(pad);
+    send(pad, {});
+  }
+  void pull_out(std::size_t pad) {
+    tell(std::to_string(pad + 1) + " out");
+    pads_[pad].reset();
+    twin_->detach(static_cast<int>(pad));
+    REQUIRE(play_->wait_for(player(pad) + ": \"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]));
+  }
+  void send(std::size_t pad, const PadReport& report) {
+    states_[pad] = report;
+    std::ostringstream act;
+    act << pad + 1 << ": " << std::hex << report.buttons << " hat " << int{report.hat};
+    tell(act.str());
+    pads_[pad]->send(report);
+    twin_->feed(static_cast<int>(pad), now(), changes_of(report));
+  }
+  /// A chord of one pad, by which the evening takes a turn; then it is let go.
+  void freeze_or_thaw(std::size_t pad) {
+    tell(frozen_ ? "thaw" : "freeze");
+    chord(pad, south);
+    frozen_ ? twin_->thaw() : twin_->freeze();
+    frozen_ = !frozen_;
+    freezes_ += frozen_ ? 1 : 0;
+    REQUIRE(play_->wait_for(frozen_ ? "Frozen: " : "It goes on.", freezes_));
+    compare();
+    release_chord(pad);
+  }
+  void swap(std::size_t pad) {
+    tell("swap");
+    chord(pad, east);
+    if (!frozen_) {
+      ++swaps_;
+      profile_ = with_ports_swapped(catalogue_, profile_, 1, 2);
+      twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
+      for (std::size_t i = 0; i < players; ++i)
+        if (plugged(i)) attach(i);
+      REQUIRE(play_->wait_for("Swapped: port 1", swaps_));
+    }
+    compare();
+    release_chord(pad);
+  }
+
+  /// Waits until the games see what the twin says.
+  void compare() {
+    ++samples_;
+    sleep_ms(20);
+    twin_->advance(now());
+    for (int tries = 0; tries < 200 && !agrees(); ++tries) sleep_ms(10);
+    for (std::size_t port = 0; port < players; ++port)
+      for (const Outlet& outlet : outlets) {
+        CAPTURE(port + 1, outlet.target, frozen_, samples_, story(), play_->output());
+        REQUIRE(games_[port]->value(outlet.type, outlet.code) == judged(port, outlet));
+      }
+    for (auto& game : games_) game->forget_events();
+  }
+  [[nodiscard]] bool all_at_rest() const {
+    return std::ranges::all_of(games_, [](const auto& game) { return game->held() == 0; });
+  }
+
+ private:
+  static std::string player(std::size_t pad) { return "Player " + std::to_string(pad + 1); }
+  [[nodiscard]] Time now() const {
+    return Time{std::chrono::duration_cast<Duration>(std::chrono::steady_clock::now() - began_)};
+  }
+  void attach(std::size_t pad) {
+    Attachment attachment = recognise(catalogue_, {}, pad_description("Soak Pad")).value();
+    attachment.seat = "seat-" + std::to_string(pad + 1);
+    attachment.state = changes_of(states_[pad]);
+    twin_->attach(static_cast<int>(pad), attachment);
+  }
+  void chord(std::size_t pad, std::uint16_t button) {
+    PadReport report = states_[pad];
+    report.buttons = static_cast<std::uint16_t>(report.buttons & ~(south | east));
+    send(pad, report);
+    report.buttons = static_cast<std::uint16_t>(report.buttons | home_button | button);
+    send(pad, report);
+  }
+  void release_chord(std::size_t pad) {
+    PadReport report = states_[pad];
+    report.buttons = static_cast<std::uint16_t>(report.buttons & ~(home_button | south | east));
+    send(pad, report);
+  }
+
+  [[nodiscard]] int judged(std::size_t port, const Outlet& outlet) const {
+    int sum = 0;
+    for (const Outlet& other : outlets)  // the two ends of a hat's axis
+      if (other.type == outlet.type && other.code == outlet.code) {
+        const double level = twin_->values().at(std::to_string(port + 1) + "/" + other.target).level;
+        sum += static_cast<int>(std::lround(level * (level < 0 ? other.negative : other.positive)));
+      }
+    return sum;
+  }
+  [[nodiscard]] bool agrees() {
+    for (std::size_t port = 0; port < players; ++port) {
+      REQUIRE(games_[port]->drain());
+      for (const Outlet& outlet : outlets)
+        if (games_[port]->value(outlet.type, outlet.code) != judged(port, outlet)) return false;
+    }
+    return true;
+  }
+
+  void tell(std::string act) {
+    acts_.push_back(std::move(act));
+    if (acts_.size() > 40) acts_.pop_front();
+  }
+  [[nodiscard]] std::string story() const {
+    std::string all;
+    for (const std::string& act : acts_) all += act + "; ";
+    return all;
+  }
+
+  std::chrono::steady_clock::time_point began_;
+  Catalogue catalogue_;
+  Profile profile_;
+  std::unique_ptr<Program> play_;
+  std::unique_ptr<SlowTwin> twin_;
+  std::array<std::unique_ptr<UhidPad>, players> pads_;
+  std::array<std::unique_ptr<NodeReader>, players> games_;
+  std::array<PadReport, players> states_{};
+  std::array<int, players> seen_{};
+  std::deque<std::string> acts_;  ///< the last ones, for the message of a failure
+  bool frozen_ = false;
+  int freezes_ = 0;
+  int swaps_ = 0;
+  int samples_ = 0;
+};
+
+}  // namespace
+
+TEST_CASE("a long evening of everything at random: each game sees what the slow twin says", "[soak]") {
+  Evening evening;
+  std::mt19937 dice{20261123};
+  const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };
+  const auto random_report = [&](const PadReport& last) {
+    PadReport report = last;
+    report.buttons = static_cast<std::uint16_t>(dice() & ~home_button);
+    if ((report.buttons & start_button) != 0) report.buttons &= static_cast<std::uint16_t>(~select_button);
+    report.hat = static_cast<std::uint8_t>(below(9));
+    for (std::uint8_t* axis : {&report.x, &report.y, &report.rx, &report.ry})
+      if (below(2) == 0) *axis = static_cast<std::uint8_t>(below(3) == 0 ? 128 : below(256));
+    return report;
+  };
+  const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{cases(30, 600)};
+  std::array<int, 4> deeds{};
+  while (std::chrono::steady_clock::now() < end) {
+    const unsigned pad = below(players);
+    const unsigned deed = below(40);
+    if (!evening.plugged(pad)) {
+      evening.plug_in(pad);
+      ++deeds[0];
+    } else if (deed == 0) {
+      // in the middle of a gesture
+      evening.send(pad, random_report(evening.state(pad)));
+      evening.pull_out(pad);
+      ++deeds[1];
+    } else if (deed == 1 || (evening.frozen() && deed < 8)) {
+      evening.freeze_or_thaw(pad);
+      ++deeds[2];
+    } else if (deed == 2) {
+      evening.swap(pad);
+      ++deeds[3];
+    } else {
+      for (unsigned reports = 1 + below(6); reports > 0; --reports)
+        evening.send(pad, random_report(evening.state(pad)));
+    }
+    evening.compare();
+  }
+  for (unsigned pad = 0; pad < players; ++pad)
+    if (evening.plugged(pad)) evening.send(pad, {});
+  evening.compare();
+  CHECK(evening.all_at_rest());
+  for (const int times : deeds) CHECK(times > 0);
+  WARN("samples that agree: " << evening.samples());
+  evening.program().signal(SIGTERM);
+  CHECK(evening.program().wait_for_end() == 0);
+}
