@@ -29,6 +29,8 @@ struct PlayWords {
   bool urgent = false;
   double rumble = 100;
   bool feel = false;
+  bool lights = false;
+  bool notify = false;
   bool stats = false;
 };
 
@@ -100,7 +102,9 @@ play::Played play_here(const PlayWords& words, const Given& given, const Rig& ri
   options.stats = words.stats;
   constexpr double percent = 0.01;
   options.rumble = words.rumble * percent;
-  options.feel = words.feel;
+  options.feedback.feel = words.feel;
+  options.feedback.lights = words.lights;
+  options.feedback.notify = words.notify;
   play::Played played = play::play(os::real_door(), *given.plan, options);
   if (words.stats)
     for (const std::string& line : played.stats.lines()) talk(line);
@@ -201,6 +205,9 @@ void add_play(CLI::App& app, int& status) {
       ->capture_default_str();
   command->add_flag("--feel", words->feel,
                     "say changes to the hands too, in pulses: 1 it goes on, 2 frozen, 3 swapped, 4 a unit is lost");
+  command->add_flag("--lights", words->lights,
+                    "each unit's player lights show its port: none while frozen, all when a unit is lost");
+  command->add_flag("--notify", words->notify, "say changes on the desktop, too");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
   command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
   command->add_flag("--json", words->json, "with --host: print what the ports saw as JSON Lines");

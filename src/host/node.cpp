@@ -12,6 +12,7 @@
 #include <ctime>
 #include <utility>
 
+#include "host/lights.hpp"
 #include "outlet/form.hpp"
 
 namespace omnipar::host {
@@ -58,8 +59,12 @@ struct Free {
 
 class EvdevNode final : public Node {
  public:
-  EvdevNode(os::Door& door, os::Descriptor descriptor, Description description, const libevdev* device)
-      : door_(door), descriptor_(std::move(descriptor)), description_(std::move(description)) {
+  EvdevNode(os::Door& door, os::Descriptor descriptor, Description description, const libevdev* device,
+            const std::string& syspath)
+      : door_(door),
+        descriptor_(std::move(descriptor)),
+        description_(std::move(description)),
+        lights_(door, descriptor_.get(), syspath) {
     unsigned clock = CLOCK_MONOTONIC;
     monotonic_ = door_.control(descriptor_.get(), EVIOCSCLOCKID, &clock) >= 0;
     for (const CodeRange& range : description_.codes) {
@@ -131,6 +136,9 @@ class EvdevNode final : public Node {
     event.value = times;
     os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{&event, 1}));
   }
+
+  int lights() const noexcept override { return lights_.count(); }
+  void show_lights(std::uint32_t which) noexcept override { lights_.show(which); }
 
   bool is_down() const noexcept override { return keys_.any(); }
 
@@ -216,6 +224,7 @@ class EvdevNode final : public Node {
   os::Door& door_;
   os::Descriptor descriptor_;
   Description description_;
+  Lights lights_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
   std::vector<std::uint16_t> motors_;
   std::bitset<KEY_CNT> keys_;                                 ///< that are down
@@ -245,7 +254,7 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   while (error == -EINTR);
   if (error < 0) return nullptr;
   const std::unique_ptr<libevdev, Free> described{device};
-  return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device);
+  return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device, syspath);
 }
 
 }  // namespace omnipar::host

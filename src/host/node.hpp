@@ -52,6 +52,10 @@ class Node {
   /// Plays it so many times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
+  /// Its player lights, as Lights has them.
+  [[nodiscard]] virtual int lights() const noexcept = 0;
+  virtual void show_lights(std::uint32_t which) noexcept = 0;
+
   /// Times that the kernel has lost events of this node.
   [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;
 

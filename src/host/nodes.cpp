@@ -113,6 +113,15 @@ void Nodes::play_effect(int number, int effect, int times) noexcept {
   if (Node* node = find(number)) node->play_effect(effect, times);
 }
 
+int Nodes::lights(int number) const noexcept {
+  const Node* node = find(number);
+  return node == nullptr ? 0 : node->lights();
+}
+
+void Nodes::show_lights(int number, std::uint32_t which) noexcept {
+  if (Node* node = find(number)) node->show_lights(which);
+}
+
 void Nodes::hold(int number, bool yes) noexcept {
   const auto at = std::ranges::find(open_, number, &Open::number);
   if (at == open_.end()) return;

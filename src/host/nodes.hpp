@@ -65,6 +65,9 @@ class Nodes {
   int put_effect(int number, ff_effect& effect) noexcept;
   void erase_effect(int number, int effect) noexcept;
   void play_effect(int number, int effect, int times) noexcept;
+  /// Its player lights, as Node has them; a number that is not there has none.
+  [[nodiscard]] int lights(int number) const noexcept;
+  void show_lights(int number, std::uint32_t which) noexcept;
   /// True while a key or button of a node that is held is down.
   [[nodiscard]] bool anything_down() const noexcept;
   /// Times that the kernel has lost events, of all nodes that ever were open.

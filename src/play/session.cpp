@@ -3,8 +3,6 @@
 #include <sys/signalfd.h>
 
 #include <algorithm>
-#include <array>
-#include <cstring>
 #include <map>
 #include <memory>
 #include <set>
@@ -17,11 +15,13 @@
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/outlets.hpp"
+#include "play/desktop_keys.hpp"
 #include "play/held_pair.hpp"
-#include "play/program.hpp"
+#include "play/program_run.hpp"
 #include "play/rumble.hpp"
 #include "play/swap.hpp"
 #include "play/table.hpp"
+#include "play/waiter.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -44,27 +44,6 @@ HeldPairs ways_to_thaw(const Profile& profile) {
   return HeldPairs{std::move(pairs)};
 }
 
-/// How many pulses of rumble say it.
-int pulses_of(Turn what) {
-  switch (what) {
-    case Turn::goes_on:
-      return 1;
-    case Turn::frozen:
-      return 2;
-    case Turn::swapped:
-      return 3;
-    case Turn::unit_lost:
-      return 4;
-  }
-  return 0;
-}
-
-std::string status_words(int status) {
-  constexpr int by_signal = 128;
-  if (status > by_signal) return fmt::format("by signal {}", status - by_signal);
-  return status == 0 ? "well" : fmt::format("with status {}", status);
-}
-
 class Session final : Listener {
  public:
   Session(os::Door& door, const Plan& plan, const SessionOptions& options)
@@ -76,7 +55,10 @@ class Session final : Listener {
         outlets_(door, engine_),
         nodes_(door, options.catalogue, options.with_virtual),
         rumble_(nodes_, options.rumble),
-        program_(door),
+        feedback_(options.feedback, nodes_, rumble_),
+        desktop_keys_(nodes_, table_, outlets_),
+        waiter_(door),
+        program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
         way_out_(way_out()),
         thaw_(ways_to_thaw(options.profile)) {}
 
@@ -86,9 +68,7 @@ class Session final : Listener {
     close();
     stats_.losses = nodes_.losses();
     stats_.refused = outlets_.refused();
-    Played played{*end_, table_.rig(), std::nullopt, stats_};
-    if (program_.ended()) played.program_status = program_.status();
-    return played;
+    return {*end_, table_.rig(), program_.status(), stats_};
   }
 
  private:
@@ -115,8 +95,11 @@ class Session final : Listener {
     if (options_.urgent && door_.be_urgent() < 0)
       say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
     say(way_out_words);
+    if (!feedback_.find_desktop()) say("There is no desktop here that could be told anything.");
+    if (const int desktop = feedback_.descriptor(); desktop >= 0)
+      if (auto failure = waiter_.also(desktop, {Waited::desktop})) return failure;
     needed_ = seats_needed();
-    if (!options_.command.empty()) table_.await(needed_);
+    if (program_.is_wished()) table_.await(needed_);
     for (const host::NodePlace& place : watch_->present()) open(place);
     if (!ask_for_the_missing()) ask_for_players();
     hold_what_plays();
@@ -124,11 +107,10 @@ class Session final : Listener {
   }
 
   std::optional<Diagnostic> begin_to_wait() {
-    waiter_ = os::Descriptor{door_, door_.make_waiter()};
-    if (!waiter_) return cannot_wait();
-    if (auto failure = also_wait_for(signals_.get(), tag_of(signals_kind))) return failure;
-    if (auto failure = also_wait_for(watch_->descriptor(), tag_of(watch_kind))) return failure;
-    if (auto failure = also_wait_for(outlets_.keeper().descriptor(), tag_of(keeper_kind))) return failure;
+    if (auto failure = waiter_.begin()) return failure;
+    if (auto failure = waiter_.also(signals_.get(), {Waited::signals})) return failure;
+    if (auto failure = waiter_.also(watch_->descriptor(), {Waited::watch})) return failure;
+    if (auto failure = waiter_.also(outlets_.keeper().descriptor(), {Waited::keeper})) return failure;
     return also_wait_for_devices();
   }
 
@@ -175,8 +157,8 @@ class Session final : Listener {
   }
 
   void left(const std::string& seat, const std::string& unit) override {
-    say(fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
-    turn(Turn::unit_lost);
+    turn(Turn::unit_lost,
+         fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
   }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override {
@@ -204,9 +186,8 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      if (auto failure =
-              also_wait_for(nodes_.descriptor(*node), tag_of(node_kind, static_cast<std::size_t>(*node)), true))
-        return fail(*failure);
+      const Ready says_something{Waited::node, static_cast<std::size_t>(*node)};
+      if (auto failure = waiter_.also(nodes_.descriptor(*node), says_something, true)) return fail(*failure);
       if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
       table_.arrive(*node, nodes_.description(*node));
     }
@@ -216,7 +197,7 @@ class Session final : Listener {
 
   void leave(int node) {
     rumble_.forget(node);
-    let_go_desktop_keys(node);
+    desktop_keys_.forget(node);
     table_.leave(node);
   }
 
@@ -233,44 +214,22 @@ class Session final : Listener {
     if (!std::exchange(seats_have_changed_, false)) return;
     for (const int node : table_.playing_nodes()) {
       nodes_.hold(node, !engine_.frozen());
-      find_desktop_keys(node);
+      auto failure = desktop_keys_.find(node);
+      if (!failure) failure = also_wait_for_devices();
+      if (failure) return fail(*failure);
     }
+    feedback_.seat(playing_nodes());
   }
 
-  // -- keys that are the desktop's ------------------------------------------------------------------------
-
-  /// A keyboard that is held still changes the volume: such keys are passed on, but for those that are played on.
-  void find_desktop_keys(int node) {
-    if (passed_.contains(node)) return;
-    for (const CodeRange& range : nodes_.description(node).codes)
-      if (outlet::is_desktop_key(range.code) && !table_.is_control(node, range.code))
-        passed_[node].push_back({range.code, false});
-    if (!passed_.contains(node)) return;
-    auto failure = outlets_.open_passed_on_keys();
-    if (!failure) failure = also_wait_for_devices();
-    if (failure) fail(*failure);
-  }
-
-  void pass_on(int node, std::span<const Change> changes) {
-    const auto keys = passed_.find(node);
-    if (keys == passed_.end()) return;
-    for (const Change& change : changes) {
-      const auto key = std::ranges::find(keys->second, change.code, &PassedKey::code);
-      if (key == keys->second.end()) continue;
-      const bool down = change.value != 0;
-      // While it is not held, everybody hears the node itself.
-      if (key->down == down || (down && !nodes_.is_held(node))) continue;
-      key->down = down;
-      outlets_.pass_on(key->code, down);
-    }
-  }
-
-  void let_go_desktop_keys(int node) {
-    const auto keys = passed_.find(node);
-    if (keys == passed_.end()) return;
-    for (const PassedKey& key : keys->second)
-      if (key.down) outlets_.pass_on(key.code, false);
-    passed_.erase(keys);
+  /// With the port that each plays at; the first, if it is played at several.
+  std::vector<PortNode> playing_nodes() const {
+    std::vector<PortNode> playing;
+    for (const PortInfo& port : engine_.plan().ports())
+      for (const std::string_view seat : {port.seat, port.second_seat})
+        for (const int node : seat.empty() ? std::vector<int>{} : table_.playing_nodes(seat))
+          if (std::ranges::find(playing, node, &PortNode::node) == playing.end())
+            playing.push_back({node, port.number});
+    return playing;
   }
 
   // -- the program --------------------------------------------------------------------------------------
@@ -301,7 +260,7 @@ class Session final : Listener {
     bool asked = false;
     for (const std::string& seat : needed_) {
       const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
-      if (options_.command.empty() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
+      if (!program_.is_wished() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
       asked = true;
       say(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
                       who(seat), unit->name));
@@ -321,7 +280,7 @@ class Session final : Listener {
   }
 
   void start_when_ready() {
-    if (options_.command.empty() || program_.started() || engine_.frozen()) return;
+    if (!program_.is_wished() || program_.started() || engine_.frozen()) return;
     if (waits_for_units() || waits_for_announcement()) return;
     if (nodes_.waits_for_hold()) {
       if (!std::exchange(said_let_go_, true)) say("Let go of all buttons; it starts when nothing is down.");
@@ -333,13 +292,8 @@ class Session final : Listener {
   void start() {
     host::Alone alone;
     if (options_.alone) alone = host::without(door_, hidden_places());
-    say(fmt::format("Starting {}.", options_.command.front()));
     const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
-    started_ = door_.now();
-    if (const int result = program_.start(options_.command, before); result < 0)
-      return fail({"not-started", Severity::error, fmt::format("it cannot be started: {}", std::strerror(-result)),
-                   options_.command.front(),
-                   options_.alone ? "try it without --alone" : "start it by itself, to see what it lacks"});
+    if (auto failure = program_.start(before)) return fail(*failure);
     if (options_.alone)
       say("It cannot open the units that are played on. (Lists of what is plugged in still show them, and the raw\n"
           "nodes of units that come later are not hidden.)");
@@ -358,53 +312,18 @@ class Session final : Listener {
     return places;
   }
 
-  void follow_program() {
-    const bool had_ended = program_.ended();
-    program_.collect();
-    if (!program_.ended()) return;
-    const auto left = program_.left(outlets_.keeper().process());
-    if (left.empty()) {
-      end_ = asked_by_hands_ ? SessionEnd::hands : SessionEnd::program;
-      say(fmt::format("{} has ended {}.", options_.command.front(), status_words(program_.status())));
-      constexpr Duration suspiciously_short = std::chrono::seconds{2};
-      if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
-        say("That was quick. If it handed over to a program that was running already, that one cannot be followed: "
-            "end it first, or play without a command.");
-    } else if (insisted_) {
-      program_.insist(outlets_.keeper().process());
-    } else if (!had_ended) {
-      say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", options_.command.front(),
-                      fmt::join(left, ", ")));
-    }
-  }
-
-  /// Asks the program to end; whoever asks again is heard at once. Without a program, playing ends.
+  /// Asks the program to end; without one, playing ends.
   void ask_to_end(SessionEnd how, bool program_knows) {
     asked_by_hands_ = asked_by_hands_ || how == SessionEnd::hands;
-    if (!program_.started()) {
+    if (program_.started())
+      program_.ask(program_knows);
+    else
       end_ = how;
-      return;
-    }
-    constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
-    if (asked_ && door_.now() - *asked_ < same_breath) return;
-    if (asked_) return insist();
-    asked_ = door_.now();
-    if (!program_knows) program_.ask(outlets_.keeper().process());
-    say(fmt::format("{} is asked to end; after {:.0f} s it is ended by force.", options_.command.front(),
-                    static_cast<double>(options_.insist_after.count()) / 1e6));
   }
 
-  void insist() {
-    if (std::exchange(insisted_, true)) return;
-    say("It is ended by force.");
-    program_.insist(outlets_.keeper().process());
-  }
-
-  std::optional<Time> program_due() const {
-    if (options_.command.empty()) return std::nullopt;
-    if (program_.started()) return asked_ && !insisted_ ? std::optional{*asked_ + options_.insist_after} : std::nullopt;
-    const Time announcement = began_ + std::chrono::seconds{3};
-    if (waits_for_announcement()) return announcement;
+  std::optional<Time> start_due() const {
+    if (!program_.is_wished() || program_.started()) return std::nullopt;
+    if (waits_for_announcement()) return began_ + std::chrono::seconds{3};
     if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
     return std::nullopt;
   }
@@ -421,29 +340,16 @@ class Session final : Listener {
     also(nodes_.next_due());
     also(way_out_.next_due());
     also(thaw_.next_due());
-    also(program_due());
+    also(start_due());
+    also(program_.due());
+    also(feedback_.next_due());
     return due;
-  }
-
-  // What the waiter's tags mean: a kind, and for devices and nodes which one.
-  enum Kind : std::uint64_t { signals_kind, watch_kind, keeper_kind, device_kind, node_kind };
-  static constexpr unsigned kind_bits = 3;
-  static std::uint64_t tag_of(Kind kind, std::size_t which = 0) { return std::uint64_t{which} << kind_bits | kind; }
-
-  /// `once`: whoever is told reads all that is there.
-  std::optional<Diagnostic> also_wait_for(int descriptor, std::uint64_t tag, bool once = false) {
-    if (door_.wait_also_for(waiter_.get(), descriptor, tag, once) == 0) return std::nullopt;
-    return cannot_wait();
-  }
-
-  static Diagnostic cannot_wait() {
-    return {"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
   }
 
   std::optional<Diagnostic> also_wait_for_devices() {
     for (; waited_devices_ < outlets_.devices().size(); ++waited_devices_)
       if (auto failure =
-              also_wait_for(outlets_.devices()[waited_devices_].descriptor(), tag_of(device_kind, waited_devices_)))
+              waiter_.also(outlets_.devices()[waited_devices_].descriptor(), {Waited::device, waited_devices_}))
         return failure;
     return std::nullopt;
   }
@@ -451,34 +357,34 @@ class Session final : Listener {
   /// Waits for what there may be; what games ask of the motors is answered first of all. False if that failed.
   bool wait(std::optional<Time> until) {
     news_waits_ = keeper_is_gone_ = signals_wait_ = false;
-    std::array<std::uint64_t, 32> tags{};
-    const int ready = door_.wait_at(waiter_.get(), tags, until ? &*until : nullptr);
-    for (int i = 0; i < ready; ++i) {
-      const std::uint64_t tag = tags.at(static_cast<std::size_t>(i));
-      const std::size_t which = tag >> kind_bits;
-      switch (static_cast<Kind>(tag & ((1U << kind_bits) - 1))) {
-        case signals_kind:
+    if (!waiter_.wait(until)) return false;
+    for (const Ready ready : waiter_.ready()) {
+      switch (ready.what) {
+        case Waited::signals:
           signals_wait_ = true;
           break;
-        case watch_kind:
+        case Waited::watch:
           news_waits_ = true;
           break;
-        case keeper_kind:
+        case Waited::keeper:
           keeper_is_gone_ = true;
           break;
-        case device_kind:
-          answer(outlets_.devices()[which]);
+        case Waited::desktop:
+          feedback_.take();
           break;
-        case node_kind:
-          nodes_.mark_ready(static_cast<int>(which));
+        case Waited::device:
+          answer(outlets_.devices()[ready.which]);
+          break;
+        case Waited::node:
+          nodes_.mark_ready(static_cast<int>(ready.which));
           break;
       }
     }
-    return ready >= 0;
+    return true;
   }
 
   void step() {
-    if (!wait(next_due())) return fail(cannot_wait());
+    if (!wait(next_due())) return fail(Waiter::failure());
     ++stats_.wake_ups;
     take_reports();
     hold_what_plays();
@@ -487,7 +393,8 @@ class Session final : Listener {
     if (news_waits_) take_news();
     if (keeper_is_gone_) replace_keeper();
     if (signals_wait_) take_signals();
-    if (asked_ && now_ >= *asked_ + options_.insist_after) insist();
+    program_.insist_when_due(now_);
+    feedback_.advance(now_);
     start_when_ready();
   }
 
@@ -510,11 +417,9 @@ class Session final : Listener {
     wishes_.clear();
   }
 
-  /// Says that something has changed to those who cannot see a terminal.
-  void turn(Turn what) {
-    if (options_.turned) options_.turned(what);
-    if (!options_.feel) return;
-    for (const int node : table_.playing_nodes()) rumble_.pulse(node, pulses_of(what));
+  void turn(Turn what, const std::string& words) {
+    say(words);
+    feedback_.tell(what, words, door_.now());
   }
 
   void take_reports() {
@@ -528,7 +433,7 @@ class Session final : Listener {
       if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
       spoke |= bit;
       table_.report(news.said.node(i), news.said[i]);
-      if (!passed_.empty()) pass_on(news.said.node(i), news.said[i].changes);
+      desktop_keys_.pass_on(news.said.node(i), news.said[i].changes);
     }
     for (const int node : news.gone) leave(node);
     table_.advance(now_);
@@ -578,18 +483,16 @@ class Session final : Listener {
     thaw_.forget();
     flush(door_.now());
     rumble_.freeze();
-    turn(Turn::frozen);
     seats_have_changed_ = true;
-    say("Frozen: the controllers work for the desktop again. The same buttons go on.");
+    turn(Turn::frozen, "Frozen: the controllers work for the desktop again. The same buttons go on.");
   }
 
   void thaw() {
     engine_.thaw();
     flush(door_.now());  // sticks are shown as they are held
     rumble_.thaw();
-    turn(Turn::goes_on);
     seats_have_changed_ = true;
-    say("It goes on.");
+    turn(Turn::goes_on, "It goes on.");
   }
 
   void swap_ports() {
@@ -599,19 +502,20 @@ class Session final : Listener {
     engine_.adopt(*plan);
     if (auto failure = outlets_.rewire()) return fail(*failure);
     if (auto failure = also_wait_for_devices()) return fail(*failure);
+    flush(door_.now());
+    std::vector<std::string> words;
     for (const PortInfo& port : plan->ports()) {
       const PortInfo* was = before.port(port.number);
-      if (was != nullptr && was->seat == port.seat) continue;
-      if (port.number == 0 || !table_.is_played(std::string{port.seat})) continue;
-      say(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
+      if (port.number == 0 || was == nullptr || was->seat == port.seat || !table_.is_played(std::string{port.seat})) continue;
+      words.push_back(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
-    flush(door_.now());
-    turn(Turn::swapped);
+    seats_have_changed_ = true;
+    turn(Turn::swapped, fmt::format("{}", fmt::join(words, "\n")));
   }
 
   void replace_keeper() {
     if (outlets_.keeper().start_again() < 0 ||
-        also_wait_for(outlets_.keeper().descriptor(), tag_of(keeper_kind)).has_value())
+        waiter_.also(outlets_.keeper().descriptor(), {Waited::keeper}).has_value())
       fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended and no other can be started",
             "", "close other programs and start again"});
   }
@@ -625,9 +529,9 @@ class Session final : Listener {
     for (signalfd_siginfo signal{}; next_signal(signal);) {
       // A Ctrl-C at the terminal goes to the program as well.
       const bool from_terminal = signal.ssi_signo == SIGINT && signal.ssi_code > 0;
-      if (signal.ssi_signo == SIGCHLD)
-        follow_program();
-      else
+      if (signal.ssi_signo == SIGCHLD && program_.follow())
+        end_ = asked_by_hands_ ? SessionEnd::hands : SessionEnd::program;
+      else if (signal.ssi_signo != SIGCHLD)
         ask_to_end(SessionEnd::asked, from_terminal);
     }
   }
@@ -657,24 +561,6 @@ class Session final : Listener {
     wishes_.clear();
   }
 
-  /// Of the program nothing stays behind, whatever ended the play; but it is asked first, if it was not yet.
-  void end_program() {
-    if (!program_.started()) return;
-    constexpr Duration pause{20'000};
-    constexpr Duration enough = std::chrono::seconds{2};  // what not even force has ended by then is the kernel's
-    const pid_t keeper = outlets_.keeper().process();
-    const auto is_over = [&] {
-      program_.collect();
-      return program_.ended() && program_.left(keeper).empty();
-    };
-    if (!is_over() && !asked_) program_.ask(keeper);
-    const Time by_force = insisted_ ? door_.now() : asked_.value_or(door_.now()) + options_.insist_after;
-    while (!is_over() && door_.now() < by_force + enough) {
-      if (door_.now() >= by_force) program_.insist(keeper);
-      wait_and_answer(door_.now() + pause);
-    }
-  }
-
   /// Everything goes to rest, what is still to be shown is shown, then the keeper removes the devices.
   void close() {
     engine_.freeze();
@@ -686,7 +572,7 @@ class Session final : Listener {
       wait_and_answer(*due);
       flush(std::max(*due, door_.now()));
     }
-    end_program();
+    program_.end([this](Time until) { wait_and_answer(until); });
     give_back();
     outlets_.keeper().close();
     if (*end_ == SessionEnd::hands) say("Ended by hand.");
@@ -699,11 +585,6 @@ class Session final : Listener {
     std::vector<outlet::ForceWish> wishes;
   };
 
-  struct PassedKey {
-    Code code;
-    bool down = false;
-  };
-
   os::Door& door_;
   const SessionOptions& options_;
   Profile profile_;  ///< as it is played now
@@ -714,26 +595,24 @@ class Session final : Listener {
   std::unique_ptr<host::Watch> watch_;
   host::Nodes nodes_;
   Rumble rumble_;
-  Program program_;
+  Feedback feedback_;
+  DesktopKeys desktop_keys_;
+  Waiter waiter_;
+  ProgramRun program_;
   HeldPairs way_out_;
   HeldPairs thaw_;
   Stats stats_;
-  os::Descriptor waiter_;
   std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
   bool signals_wait_ = false;
   bool news_waits_ = false;
   bool keeper_is_gone_ = false;
-  Time now_{};                                    ///< of the wake-up
-  std::map<int, std::vector<PassedKey>> passed_;  ///< by node
-  std::vector<Wishes> wishes_;                    ///< of games, answered but not yet done
-  std::vector<std::string> needed_;               ///< seats
-  std::set<std::string> announced_;               ///< nodes of our devices that the system has told of
+  Time now_{};                       ///< of the wake-up
+  std::vector<Wishes> wishes_;       ///< of games, answered but not yet done
+  std::vector<std::string> needed_;  ///< seats
+  std::set<std::string> announced_;  ///< nodes of our devices that the system has told of
   Time began_{};
-  Time started_{};             ///< when the program was
-  std::optional<Time> asked_;  ///< when the program was asked to end
   std::optional<SessionEnd> end_;
   bool asked_by_hands_ = false;
-  bool insisted_ = false;
   bool said_no_permission_ = false;
   bool said_let_go_ = false;
   bool said_loss_ = false;

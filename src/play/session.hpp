@@ -10,12 +10,10 @@
 #include "omnipar/plan.hpp"
 #include "omnipar/rig.hpp"
 #include "os/door.hpp"
+#include "play/feedback.hpp"
 #include "play/stats.hpp"
 
 namespace omnipar::play {
-
-/// What changes for those who play.
-enum class Turn { frozen, goes_on, swapped, unit_lost };
 
 struct SessionOptions {
   Catalogue catalogue;                          ///< the sheets by which units are known
@@ -23,14 +21,13 @@ struct SessionOptions {
   Profile profile;                              ///< of the plan; its ports can be swapped by a hot action
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
-  std::function<void(Turn)> turned{};           ///< called on the thread that plays; may be empty
+  FeedbackWish feedback{};                      ///< what else tells of changes
 
   std::vector<std::string> command;      ///< the program to start and its words; may be empty
   std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes
   Duration insist_after{5'000'000};      ///< from asking the program to end to ending it by force
   bool alone = false;                    ///< the program cannot open the units that are played on
   double rumble = 1;                     ///< how strongly, 0..1
-  bool feel = false;                     ///< what changes is felt as short pulses of rumble
   bool stats = false;                    ///< measure how long reports take
   bool urgent = false;                   ///< with real-time priority, if the system lets us
 };

@@ -42,6 +42,8 @@ class UhidUnit {
   UhidUnit(const UhidUnit&) = delete;
   UhidUnit& operator=(const UhidUnit&) = delete;
   void send_bytes(const std::vector<std::uint8_t>& bytes) const;
+  /// What the kernel asks of the unit can be read here.
+  [[nodiscard]] int descriptor() const noexcept { return file_; }
 
  private:
   int file_ = -1;

@@ -1,0 +1,23 @@
+// Short messages on the desktop, by the freedesktop.org notifications of the session's bus.
+#pragma once
+
+#include <memory>
+#include <string>
+
+namespace omnipar::host {
+
+class Desktop {
+ public:
+  virtual ~Desktop() = default;
+  /// Readable when the bus has something for us.
+  [[nodiscard]] virtual int descriptor() const noexcept = 0;
+  /// Takes that; false once the bus is gone.
+  [[nodiscard]] virtual bool take() noexcept = 0;
+  /// Shows a message in the place of the one before. Does not wait until it is there.
+  virtual void show(const std::string& words) noexcept = 0;
+};
+
+/// Null if the session has no bus.
+[[nodiscard]] std::unique_ptr<Desktop> open_desktop();
+
+}  // namespace omnipar::host

@@ -1,0 +1,44 @@
+// Player lights: lamps of a node's own (the kernel's codes for lamps, but for those of keyboards), or those that its
+// driver has in /sys.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+class Lights {
+ public:
+  /// Of an open node and its place in /sys; lamps that may not be written to are not counted.
+  Lights(os::Door& door, int node, const std::string& syspath);
+  /// All are as they were found.
+  ~Lights();
+  Lights(const Lights&) = delete;
+  Lights& operator=(const Lights&) = delete;
+
+  [[nodiscard]] int count() const noexcept { return static_cast<int>(codes_.size() + files_.size()); }
+  /// Lights those whose bits are set, the first by the lowest; puts the others out.
+  void show(std::uint32_t which) noexcept;
+
+ private:
+  struct File {
+    int number = 0;  ///< the player's
+    std::string path;
+    bool was_lit = false;
+  };
+  void find_codes();
+  void find_files(const std::string& folder);
+  void light(const File& file, bool lit) noexcept;
+
+  os::Door& door_;
+  int node_;
+  std::vector<std::pair<std::uint16_t, bool>> codes_;  ///< and whether it was lit
+  std::vector<File> files_;
+  bool touched_ = false;
+};
+
+}  // namespace omnipar::host

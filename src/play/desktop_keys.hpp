@@ -1,0 +1,40 @@
+// Keys that are the desktop's: a keyboard that is held still changes the volume. They are passed on by a virtual
+// device, but for those that are played on.
+#pragma once
+
+#include <map>
+#include <span>
+#include <vector>
+
+#include "host/nodes.hpp"
+#include "outlet/outlets.hpp"
+#include "play/table.hpp"
+
+namespace omnipar::play {
+
+class DesktopKeys {
+ public:
+  /// All of them must outlive this.
+  DesktopKeys(const host::Nodes& nodes, const Table& table, outlet::Outlets& outlets) noexcept
+      : nodes_(nodes), table_(table), outlets_(outlets) {}
+
+  /// Looks for such keys on a node; if it has some, the virtual device is made.
+  [[nodiscard]] std::optional<Diagnostic> find(int node);
+  /// What a node says. While it is not held, everybody hears the node itself.
+  void pass_on(int node, std::span<const Change> changes);
+  /// The node is no more: what it held goes up.
+  void forget(int node);
+
+ private:
+  struct PassedKey {
+    Code code;
+    bool down = false;
+  };
+
+  const host::Nodes& nodes_;
+  const Table& table_;
+  outlet::Outlets& outlets_;
+  std::map<int, std::vector<PassedKey>> keys_;  ///< by node
+};
+
+}  // namespace omnipar::play

@@ -1,0 +1,71 @@
+#include "play/feedback.hpp"
+
+namespace omnipar::play {
+namespace {
+
+/// How many pulses of rumble say it.
+int pulses_of(Turn what) {
+  switch (what) {
+    case Turn::goes_on:
+      return 1;
+    case Turn::frozen:
+      return 2;
+    case Turn::swapped:
+      return 3;
+    case Turn::unit_lost:
+      return 4;
+  }
+  return 0;
+}
+
+constexpr std::uint32_t all_lights = ~std::uint32_t{0};
+
+}  // namespace
+
+std::uint32_t lights_of(int port, int count) noexcept {
+  return port >= 1 && port <= count ? std::uint32_t{1} << (port - 1) : all_lights;
+}
+
+bool Feedback::find_desktop() {
+  if (wish_.notify) desktop_ = host::open_desktop();
+  return desktop_ != nullptr || !wish_.notify;
+}
+
+void Feedback::take() {
+  if (desktop_ && !desktop_->take()) desktop_.reset();
+}
+
+void Feedback::seat(std::vector<PortNode> playing) {
+  if (playing == playing_) return;
+  playing_ = std::move(playing);
+  show_lights();
+}
+
+void Feedback::tell(Turn what, const std::string& words, Time now) {
+  constexpr Duration a_while = std::chrono::seconds{3};
+  if (what == Turn::frozen || what == Turn::goes_on) frozen_ = what == Turn::frozen;
+  if (what == Turn::unit_lost) numbers_again_ = now + a_while;
+  if (wish_.call) wish_.call(what);
+  if (wish_.feel)
+    for (const PortNode& playing : playing_) rumble_.pulse(playing.node, pulses_of(what));
+  if (desktop_) desktop_->show(words);
+  show_lights();
+}
+
+void Feedback::advance(Time now) {
+  if (!numbers_again_ || now < *numbers_again_) return;
+  numbers_again_.reset();
+  show_lights();
+}
+
+void Feedback::show_lights() {
+  if (!wish_.lights) return;
+  for (const auto [node, port] : playing_) {
+    const int count = nodes_.lights(node);
+    if (count == 0) continue;
+    const std::uint32_t awake = numbers_again_ ? all_lights : lights_of(port, count);
+    nodes_.show_lights(node, frozen_ ? 0 : awake);
+  }
+}
+
+}  // namespace omnipar::play

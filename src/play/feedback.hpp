@@ -1,0 +1,70 @@
+// How those who cannot see a terminal are told of what changes: by the hand, by lamps, by the desktop, by a call.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "host/desktop.hpp"
+#include "host/nodes.hpp"
+#include "play/rumble.hpp"
+
+namespace omnipar::play {
+
+/// What changes for those who play.
+enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost };
+
+struct FeedbackWish {
+  std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
+  bool feel = false;                 ///< short pulses of rumble: 1 goes on, 2 frozen, 3 swapped, 4 a unit is lost
+  bool lights = false;  ///< each unit's lamps show its port; frozen: none; a unit is lost: all, for a while
+  bool notify = false;  ///< messages on the desktop
+};
+
+/// A node that plays, and the port that it plays at.
+struct PortNode {
+  int node = 0;
+  int port = 0;
+  friend bool operator==(PortNode, PortNode) = default;
+};
+
+class Feedback {
+ public:
+  /// The nodes and the rumble must outlive this.
+  Feedback(FeedbackWish wish, host::Nodes& nodes, Rumble& rumble)
+      : wish_(std::move(wish)), nodes_(nodes), rumble_(rumble) {}
+
+  /// Finds the desktop, if it is to be told; false if there is none.
+  [[nodiscard]] bool find_desktop();
+  /// What to wait for; -1 without a desktop.
+  [[nodiscard]] int descriptor() const noexcept { return desktop_ ? desktop_->descriptor() : -1; }
+  /// That is readable.
+  void take();
+
+  /// Who plays where now.
+  void seat(std::vector<PortNode> playing);
+  /// Something has changed; `words` say what.
+  void tell(Turn what, const std::string& words, Time now);
+  /// Lets time pass; `next_due` is when that changes something.
+  void advance(Time now);
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return numbers_again_; }
+
+ private:
+  void show_lights();
+
+  FeedbackWish wish_;
+  host::Nodes& nodes_;
+  Rumble& rumble_;
+  std::unique_ptr<host::Desktop> desktop_;
+  std::vector<PortNode> playing_;
+  bool frozen_ = false;
+  std::optional<Time> numbers_again_;  ///< all lamps are lit until then
+};
+
+/// The lamps, of `count`, that say a port: the one of its number, or all if there are not so many.
+[[nodiscard]] std::uint32_t lights_of(int port, int count) noexcept;
+
+}  // namespace omnipar::play

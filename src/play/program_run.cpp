@@ -1,0 +1,96 @@
+#include "play/program_run.hpp"
+
+#include <cstring>
+#include <utility>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace omnipar::play {
+namespace {
+
+std::string status_words(int status) {
+  constexpr int by_signal = 128;
+  if (status > by_signal) return fmt::format("by signal {}", status - by_signal);
+  return status == 0 ? "well" : fmt::format("with status {}", status);
+}
+
+}  // namespace
+
+std::optional<Diagnostic> ProgramRun::start(const std::function<int()>& before) {
+  wish_.say(fmt::format("Starting {}.", wish_.command.front()));
+  started_ = door_.now();
+  const int result = program_.start(wish_.command, before);
+  if (result == 0) return std::nullopt;
+  return Diagnostic{"not-started", Severity::error, fmt::format("it cannot be started: {}", std::strerror(-result)),
+                    wish_.command.front(), "start it by itself, to see what it lacks; without --alone, if you have it"};
+}
+
+std::optional<int> ProgramRun::status() const {
+  return program_.ended() ? std::optional{program_.status()} : std::nullopt;
+}
+
+bool ProgramRun::follow() {
+  const bool had_ended = program_.ended();
+  program_.collect();
+  if (!program_.ended()) return false;
+  const auto left = program_.left(keeper_.process());
+  if (left.empty()) {
+    wish_.say(fmt::format("{} has ended {}.", wish_.command.front(), status_words(program_.status())));
+    constexpr Duration suspiciously_short = std::chrono::seconds{2};
+    if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
+      wish_.say(
+          "That was quick. If it handed over to a program that was running already, that one cannot be followed: "
+          "end it first, or play without a command.");
+    return true;
+  }
+  if (insisted_)
+    program_.insist(keeper_.process());
+  else if (!had_ended)
+    wish_.say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", wish_.command.front(),
+                          fmt::join(left, ", ")));
+  return false;
+}
+
+void ProgramRun::ask(bool knows) {
+  constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
+  if (asked_ && door_.now() - *asked_ < same_breath) return;
+  if (asked_) return insist();
+  asked_ = door_.now();
+  if (!knows) program_.ask(keeper_.process());
+  wish_.say(fmt::format("{} is asked to end; after {:.0f} s it is ended by force.", wish_.command.front(),
+                        static_cast<double>(wish_.insist_after.count()) / 1e6));
+}
+
+void ProgramRun::insist() {
+  if (std::exchange(insisted_, true)) return;
+  wish_.say("It is ended by force.");
+  program_.insist(keeper_.process());
+}
+
+std::optional<Time> ProgramRun::due() const {
+  return asked_ && !insisted_ ? std::optional{*asked_ + wish_.insist_after} : std::nullopt;
+}
+
+void ProgramRun::insist_when_due(Time now) {
+  if (const auto when = due(); when && now >= *when) insist();
+}
+
+void ProgramRun::end(const std::function<void(Time)>& pass_time) {
+  if (!program_.started()) return;
+  constexpr Duration pause{20'000};
+  constexpr Duration enough = std::chrono::seconds{2};  // what not even force has ended by then is the kernel's
+  const pid_t keeper = keeper_.process();
+  const auto is_over = [&] {
+    program_.collect();
+    return program_.ended() && program_.left(keeper).empty();
+  };
+  if (!is_over() && !asked_) program_.ask(keeper);
+  const Time by_force = insisted_ ? door_.now() : asked_.value_or(door_.now()) + wish_.insist_after;
+  while (!is_over() && door_.now() < by_force + enough) {
+    if (door_.now() >= by_force) program_.insist(keeper);
+    pass_time(door_.now() + pause);
+  }
+}
+
+}  // namespace omnipar::play

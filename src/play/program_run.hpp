@@ -1,0 +1,57 @@
+// The run of the program that a play is for, with what is said of it: from its start to the end of all that it
+// leaves behind.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "outlet/keeper.hpp"
+#include "play/program.hpp"
+
+namespace omnipar::play {
+
+class ProgramRun {
+ public:
+  struct Wish {
+    std::vector<std::string> command;             ///< empty: there is no program, and nothing here does anything
+    Duration insist_after{};                      ///< from asking it to end to ending it by force
+    std::function<void(const std::string&)> say;  ///< one line for the person at a time
+  };
+  /// The keeper, which is our child but no part of the program, must outlive this.
+  ProgramRun(os::Door& door, Wish wish, const outlet::Keeper& keeper)
+      : door_(door), wish_(std::move(wish)), keeper_(keeper), program_(door) {}
+
+  [[nodiscard]] bool is_wished() const noexcept { return !wish_.command.empty(); }
+  [[nodiscard]] bool started() const noexcept { return program_.started(); }
+  /// Fails with `not-started`. `before` is called in the new process first.
+  [[nodiscard]] std::optional<Diagnostic> start(const std::function<int()>& before);
+  /// To be called when a child has ended; true once the program and all that it left are over.
+  [[nodiscard]] bool follow();
+  /// Its exit status, 128 + the signal that killed it; nothing while it runs, and if it never ran.
+  [[nodiscard]] std::optional<int> status() const;
+
+  /// Asks it to end; whoever asks again is heard at once. `knows`: it has had the same signal itself.
+  void ask(bool knows);
+  /// Ends it by force, if it was asked long enough ago.
+  void insist_when_due(Time now);
+  /// When that is.
+  [[nodiscard]] std::optional<Time> due() const;
+  /// Of the program nothing stays behind; but it is asked first, if it was not yet. `pass_time` returns at the time
+  /// that it is given.
+  void end(const std::function<void(Time)>& pass_time);
+
+ private:
+  void insist();
+
+  os::Door& door_;
+  Wish wish_;
+  const outlet::Keeper& keeper_;
+  Program program_;
+  Time started_{};
+  std::optional<Time> asked_;
+  bool insisted_ = false;
+};
+
+}  // namespace omnipar::play

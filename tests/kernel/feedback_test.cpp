@@ -1,0 +1,194 @@
+// How those who cannot see a terminal are told of what changes: lamps and the desktop. (Rumble has its own tests.)
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <linux/uhid.h>
+#include <poll.h>
+#include <systemd/sd-bus.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <cstdlib>
+#include <fstream>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+void write_profile() {
+  std::ofstream{"/tmp/feedback.toml"} << R"(omnipar = 1
+kind = "profile"
+name = "feedback"
+system = "pad-2b"
+[port.1]
+seat = "one"
+[port.2]
+seat = "two"
+[hot]
+freeze = { hold = "start", press = "north" }
+swap-ports = { hold = "start", press = "west" }
+)";
+}
+
+/// A pad with three lamps. They have different usages, for of lamps with one usage the kernel keeps the first.
+std::vector<std::uint8_t> descriptor_with_lamps() {
+  std::vector<std::uint8_t> bytes = pad_descriptor();
+  bytes.pop_back();
+  bytes.insert(bytes.end(), {0x05, 0x08, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95,
+                             0x03, 0x09, 0x4b, 0x09, 0x19, 0x09, 0x4d, 0x91, 0x02,  // indicator, message waiting, power
+                             0x95, 0x05, 0x91, 0x03, 0xc0});
+  return bytes;
+}
+
+class LampPad : public UhidUnit {
+ public:
+  explicit LampPad(const std::string& name) : UhidUnit(name, name, 6, descriptor_with_lamps()) {}
+  void send(const PadReport& report) const { send_bytes(report.bytes()); }
+  /// Waits until the lamps are as these bits say; false after 5 s.
+  bool wait_for_lamps(std::uint8_t wanted) {
+    for (int tries = 0; tries < 500; ++tries) {
+      pollfd ready{descriptor(), POLLIN, 0};
+      uhid_event event{};
+      while (::poll(&ready, 1, 10) > 0 && ::read(descriptor(), &event, sizeof(event)) > 0)
+        if (event.type == UHID_OUTPUT) lamps_ = event.u.output.data[0] & 7;
+      if (lamps_ == wanted) return true;
+    }
+    return false;
+  }
+
+ private:
+  int lamps_ = -1;
+};
+
+template <typename Pad>
+void chord(const Pad& pad, std::uint16_t button) {
+  pad.send({static_cast<std::uint16_t>(start_button)});
+  pad.send({static_cast<std::uint16_t>(start_button | button)});
+  sleep_ms(100);
+  pad.send({});
+}
+
+/// A desktop that shows messages, on a bus of its own.
+class FakeDesktop {
+ public:
+  FakeDesktop() {
+    std::ofstream{"/etc/passwd"} << "root:x:0:0:root:/tmp:/bin/sh\n";  // by which the daemon knows us
+    std::ofstream{"/tmp/bus.conf"} << R"(<busconfig><listen>unix:path=/tmp/bus</listen>
+<auth>EXTERNAL</auth><policy context="default"><allow user="*"/><allow own="*"/><allow send_destination="*"/>
+<allow receive_sender="*"/></policy></busconfig>)";
+    daemon_ = std::make_unique<Program>(
+        std::vector<std::string>{"/box/dbus-daemon", "--nofork", "--config-file=/tmp/bus.conf", "--print-address"});
+    REQUIRE(daemon_->wait_for("unix:path"));
+    ::setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/tmp/bus", 1);
+    REQUIRE(sd_bus_open_user(&bus_) >= 0);
+    static const sd_bus_vtable methods[] = {SD_BUS_VTABLE_START(0),
+                                            SD_BUS_METHOD("Notify", "susssasa{sv}i", "u", &FakeDesktop::notify, 0),
+                                            SD_BUS_VTABLE_END};
+    const char* name = "org.freedesktop.Notifications";
+    REQUIRE(sd_bus_add_object_vtable(bus_, nullptr, "/org/freedesktop/Notifications", name, methods, this) >= 0);
+    REQUIRE(sd_bus_request_name(bus_, name, 0) >= 0);
+  }
+  ~FakeDesktop() {
+    sd_bus_close_unref(bus_);
+    ::unsetenv("DBUS_SESSION_BUS_ADDRESS");
+  }
+  FakeDesktop(const FakeDesktop&) = delete;
+  FakeDesktop& operator=(const FakeDesktop&) = delete;
+
+  /// Waits until a message with these words has been shown; false after 5 s.
+  bool wait_for(const std::string& words) {
+    for (int tries = 0; tries < 50; ++tries) {
+      while (sd_bus_process(bus_, nullptr) > 0) {
+      }
+      if (shown_.find(words) != std::string::npos) return true;
+      constexpr std::uint64_t tenth_of_a_second = 100'000;
+      sd_bus_wait(bus_, tenth_of_a_second);
+    }
+    return false;
+  }
+  [[nodiscard]] std::uint32_t replaced() const { return replaced_; }
+  void close_the_bus() { daemon_.reset(); }
+
+ private:
+  static int notify(sd_bus_message* call, void* self, sd_bus_error* /*error*/) {
+    auto& desktop = *static_cast<FakeDesktop*>(self);
+    const char *program = nullptr, *icon = nullptr, *summary = nullptr, *body = nullptr;
+    sd_bus_message_read(call, "susss", &program, &desktop.replaced_, &icon, &summary, &body);
+    desktop.shown_ += body;
+    return sd_bus_reply_method_return(call, "u", ++desktop.number_);
+  }
+
+  std::unique_ptr<Program> daemon_;
+  sd_bus* bus_ = nullptr;
+  std::string shown_;
+  std::uint32_t replaced_ = 0;
+  std::uint32_t number_ = 40;
+};
+
+}  // namespace
+
+TEST_CASE("player lights show the port: none while frozen, all when a unit is lost, at the end as before",
+          "[feedback]") {
+  write_profile();
+  LampPad one{"Lamp Pad A"};
+  auto two = std::make_unique<LampPad>("Lamp Pad B");
+  REQUIRE(wait_for_nodes("Lamp Pad A", 1));
+  REQUIRE(wait_for_nodes("Lamp Pad B", 1));
+  Program play{{"/box/omnipar", "play", "/tmp/feedback.toml", "--lights"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  const auto seat = [&](const LampPad& pad, const std::string& words) {
+    for (int tries = 0; tries < 20 && !play.wait_for(words, 1, 250); ++tries)
+      for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send(tap);
+    REQUIRE(play.wait_for(words));
+  };
+  seat(one, "Player 1 plays");
+  CHECK(one.wait_for_lamps(0b001));
+  seat(*two, "Player 2 plays");
+  CHECK(two->wait_for_lamps(0b010));
+  chord(one, north);
+  CHECK(one.wait_for_lamps(0));
+  CHECK(two->wait_for_lamps(0));
+  chord(*two, north);
+  CHECK(one.wait_for_lamps(0b001));
+  CHECK(two->wait_for_lamps(0b010));
+  chord(one, west);
+  CHECK(one.wait_for_lamps(0b010));
+  CHECK(two->wait_for_lamps(0b001));
+  two.reset();
+  CHECK(one.wait_for_lamps(0b111));
+  CHECK(one.wait_for_lamps(0b010));  // after a while
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  CHECK(one.wait_for_lamps(0));
+}
+
+TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {
+  write_profile();
+  const UhidPad pad{"Told Pad", "t"};
+  REQUIRE(wait_for_nodes("Told Pad", 1));
+  const std::vector<std::string> command{"/box/omnipar", "play", "/tmp/feedback.toml", "--notify"};
+  {
+    Program play{command};
+    REQUIRE(play.wait_for("There is no desktop here"));
+    REQUIRE(tap_until(pad, play, "Player 1 plays"));
+    play.signal(SIGTERM);
+    CHECK(play.wait_for_end() == 0);
+  }
+  FakeDesktop desktop;
+  Program play{command};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  chord(pad, north);
+  CHECK(desktop.wait_for("Frozen: the controllers work for the desktop again"));
+  chord(pad, north);
+  CHECK(desktop.wait_for("It goes on."));
+  CHECK(desktop.replaced() == 41);  // one message at a time
+  desktop.close_the_bus();
+  sleep_ms(200);
+  chord(pad, north);
+  CHECK(play.wait_for("Frozen: ", 2));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
