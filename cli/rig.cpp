@@ -166,7 +166,9 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
     talk(fmt::format("The controllers are held meanwhile, so that they do nothing else; it ends after {} s.",
                      words.seconds));
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
-    return play::listen(door, {&catalogue, words.with_virtual, true, longest}, rollcall);
+    return play::listen(door,
+                        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .longest = longest},
+                        rollcall);
   }
   rollcall.ready();
   return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {

@@ -29,6 +29,7 @@ struct TraceWords {
   bool json = false;
   bool with_virtual = false;
   bool with_keys = false;
+  bool raw = false;
   std::string piece;
   double from = 0;
   double to = -1;
@@ -76,6 +77,7 @@ int record(const TraceWords& words) {
   };
   options.say = talk;
   options.with_keys = words.with_keys;
+  options.listen.raw = words.raw;
   talk("Recording; Ctrl-C ends it.");
   const auto recorded = play::record(door, options);
   if (!recorded) {
@@ -87,11 +89,14 @@ int record(const TraceWords& words) {
     return machine_refuses;
   }
   if (words.json)
-    print(nlohmann::ordered_json{
-        {"file", words.file}, {"reports", recorded->reports}, {"keys-left-out", recorded->left_out}}
+    print(nlohmann::ordered_json{{"file", words.file},
+                                 {"reports", recorded->reports},
+                                 {"raw-reports", recorded->raw},
+                                 {"keys-left-out", recorded->left_out}}
               .dump());
   else
-    print(fmt::format("{}: {} reports", words.file, recorded->reports));
+    print(fmt::format("{}: {} reports{}", words.file, recorded->reports,
+                      words.raw ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (recorded->left_out > 0)
     talk(fmt::format("Left out, for somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
                      recorded->left_out, recorded->left_out == 1 ? "" : "es"));
@@ -268,6 +273,7 @@ void add_trace(CLI::App& app, int& status) {
   add_data_option(*record_verb, words->sources);
   record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
   record_verb->add_flag("--with-keys", words->with_keys, "record the keys of keyboards too, whatever was typed");
+  record_verb->add_flag("--raw", words->raw, "record the units' raw HID reports, too, where they may be read");
   record_verb->add_flag("--json", words->json, "print the result as JSON");
   record_verb->footer(
       "Example: half a minute with the pad whose stick creeps:\n"

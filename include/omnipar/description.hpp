@@ -34,6 +34,7 @@ struct Description {
   bool made_by_program = false;  ///< another program's (or our own) virtual device
   bool ours = false;             ///< a virtual device of Omnipar itself
   std::vector<CodeRange> codes;
+  std::vector<std::uint8_t> descriptor;  ///< its report descriptor (HID 1.11), if this is a raw HID node
 
   /// The range of a code, or nullptr if the unit has no such code.
   [[nodiscard]] const CodeRange* find(Code code) const noexcept {

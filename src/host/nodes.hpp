@@ -35,6 +35,9 @@ class Nodes {
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
+  /// A number for a node that is not opened here; it is never given to another.
+  [[nodiscard]] int next_number() noexcept { return ++last_number_; }
+
   /// Closes the node of that path: its number, or nothing if it is not open.
   std::optional<int> close(const std::string& path);
   void close_all() noexcept;

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "host/nodes.hpp"
+#include "host/raw.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -32,12 +33,15 @@ class Listening {
     while (!ears_.done() && (!end || door_.now() < *end)) {
       polled_.assign({{signals.get(), POLLIN, 0}, {watch->descriptor(), POLLIN, 0}});
       nodes_.add_to(polled_);
+      const std::size_t raw_from = polled_.size();
+      for (const OpenRaw& raw : raws_) polled_.push_back({raw.node->descriptor(), POLLIN, 0});
       auto due = earlier(end, nodes_.next_due());
       if (const auto wanted = ears_.next_due()) due = earlier(due, began_ + wanted->time_since_epoch());
       if (door_.wait(polled_, due ? &*due : nullptr) < 0)
         return Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
-      nodes_.mark_ready(std::span{polled_}.subspan(2));
+      nodes_.mark_ready(std::span{polled_}.subspan(2, raw_from - 2));
       take(nodes_.drain(door_.now()));
+      take_raw(std::span{polled_}.subspan(raw_from));
       while (const auto news = watch->next()) take(*news);
       ears_.waited(since_start(door_.now()));
       if (polled_[0].revents != 0) break;
@@ -72,7 +76,38 @@ class Listening {
   }
 
   void open(const host::NodePlace& place) {
-    if (const auto node = nodes_.open(place)) ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
+    const auto node = nodes_.open(place);
+    if (!node) return;
+    ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
+    if (options_.raw) open_raw(host::hid_folder(place.syspath), nodes_.description(*node));
+  }
+
+  /// A HID device has one raw node, however many event nodes it has.
+  void open_raw(const std::string& folder, const Description& sibling) {
+    const std::string path = host::raw_node_of(door_, folder);
+    if (path.empty() || std::ranges::find(raws_, folder, &OpenRaw::folder) != raws_.end()) return;
+    int error = 0;
+    auto node = host::RawNode::open(door_, path, sibling, error);
+    if (!node) return ears_.cannot_hear_raw(sibling, error);
+    const int number = nodes_.next_number();
+    ears_.arrived(number, node->description(), since_start(door_.now()));
+    raws_.push_back({number, folder, std::move(node)});
+  }
+
+  /// They have no stamps: the time is that of the reading.
+  void take_raw(std::span<const pollfd> polled) {
+    std::vector<int> gone;
+    for (std::size_t i = 0; i < polled.size(); ++i) {
+      if (polled[i].revents == 0) continue;
+      const Time now = since_start(door_.now());
+      auto bytes = raws_[i].node->next();
+      for (; bytes && !bytes->empty(); bytes = raws_[i].node->next()) ears_.heard_raw(raws_[i].number, now, *bytes);
+      if (!bytes) gone.push_back(raws_[i].number);
+    }
+    for (const int number : gone) {
+      std::erase_if(raws_, [number](const OpenRaw& raw) { return raw.number == number; });
+      ears_.left(number, since_start(door_.now()));
+    }
   }
 
   void take(const host::Nodes::News& news) {
@@ -88,10 +123,17 @@ class Listening {
       ears_.left(*node, since_start(door_.now()));
   }
 
+  struct OpenRaw {
+    int number = 0;
+    std::string folder;
+    std::unique_ptr<host::RawNode> node;
+  };
+
   os::Door& door_;
   const ListenOptions& options_;
   Ears& ears_;
   host::Nodes nodes_;
+  std::vector<OpenRaw> raws_;
   Time began_;
   Time last_;
   std::vector<pollfd> polled_;

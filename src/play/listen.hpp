@@ -1,7 +1,9 @@
 // Listening to the units that are there, until somebody has heard enough.
 #pragma once
 
+#include <cstdint>
 #include <optional>
+#include <span>
 
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
@@ -20,6 +22,14 @@ class Ears {
   virtual void arrived(int node, const Description& description, Time now) = 0;
   virtual void left(int node, Time now) = 0;
   virtual void heard(int node, const Report& report) = 0;
+  /// A report of a raw node, whose description came by `arrived`.
+  virtual void heard_raw(int node, Time time, std::span<const std::uint8_t> bytes) {
+    static_cast<void>(node), static_cast<void>(time), static_cast<void>(bytes);
+  }
+  /// The raw node of this unit cannot be read; `error` is minus the error number.
+  virtual void cannot_hear_raw(const Description& unit, int error) {
+    static_cast<void>(unit), static_cast<void>(error);
+  }
   /// Nothing has happened up to here.
   virtual void waited(Time now) = 0;
   [[nodiscard]] virtual bool done() const = 0;
@@ -31,6 +41,7 @@ struct ListenOptions {
   const Catalogue* catalogue = nullptr;  ///< models that are listened to although they look like something else
   bool with_virtual = false;             ///< units that other programs made, too
   bool hold = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
+  bool raw = false;   ///< raw HID nodes of the units, too
   std::optional<Duration> longest;  ///< ends by itself after so long, and everything is let go
 };
 

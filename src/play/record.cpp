@@ -1,7 +1,11 @@
 #include "play/record.hpp"
 
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
 #include <map>
 #include <set>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -19,7 +23,9 @@ class Recorder final : public Ears {
   }
 
   void arrived(int node, const Description& description, Time now) override {
+    if (!description.descriptor.empty()) return arrived_raw(node, description, now);
     gathering_.arrive(node, description);
+    here_[node] = description;
     played_on_.clear();
     TraceEvent event{now, node, Deed::plug_in, {}};
     for (const CodeRange& range : description.codes)
@@ -29,7 +35,9 @@ class Recorder final : public Ears {
     options_.say(fmt::format("recording \"{}\"", printable(description.name)));
   }
   void left(int node, Time now) override {
+    if (raws_.contains(node) && !raws_.extract(node).mapped().described) return;
     gathering_.leave(node);
+    here_.erase(node);
     put(to_line({now, node, Deed::pull_out, {}}));
   }
   void heard(int node, const Report& report) override {
@@ -42,6 +50,23 @@ class Recorder final : public Ears {
     if (event.changes.empty() && !report.changes.empty()) return;
     ++recorded_.reports;
     put(to_line(event));
+  }
+  void heard_raw(int node, Time time, std::span<const std::uint8_t> bytes) override {
+    Raw& raw = raws_.at(node);
+    if (!raw.described || may_type(raw.unit)) {
+      if (!std::exchange(raw.told, true))
+        options_.say(fmt::format("the raw reports of \"{}\" are left out, for they hold what is typed",
+                                 printable(raw.unit.name)));
+      return;
+    }
+    ++recorded_.raw;
+    TraceEvent event{time, node, Deed::report, {}};
+    event.raw.assign(bytes.begin(), bytes.end());
+    put(to_line(event));
+  }
+  void cannot_hear_raw(const Description& unit, int error) override {
+    options_.say(fmt::format("the raw reports of \"{}\" cannot be read: {}{}", printable(unit.name),
+                             std::strerror(-error), error == -EACCES ? " ('omnipar doctor' mends that)" : ""));
   }
   void ready() override {}
   void waited(Time) override {}
@@ -60,6 +85,24 @@ class Recorder final : public Ears {
     return !at->second.contains(code);
   }
 
+  void arrived_raw(int node, const Description& description, Time now) {
+    Raw& raw = raws_.emplace(node, Raw{description}).first->second;
+    if (may_type(description)) return;
+    raw.described = true;
+    put(to_line(node, description));
+    put(to_line({now, node, Deed::plug_in, {}}));
+  }
+
+  /// True if keys that may be typed are on the same HID device.
+  bool may_type(const Description& unit) {
+    return std::ranges::any_of(here_, [&](const auto& entry) {
+      const auto& [node, other] = entry;
+      return other.device == unit.device && other.interface == unit.interface &&
+             std::ranges::any_of(
+                 other.codes, [&, number = node](const CodeRange& range) { return may_be_typed(number, range.code); });
+    });
+  }
+
   std::set<Code> buttons_of(int node) const {
     std::set<Code> buttons;
     const auto member = gathering_.find(node);
@@ -76,6 +119,13 @@ class Recorder final : public Ears {
   Recorded recorded_;
   Gathering gathering_;
   std::map<int, std::set<Code>> played_on_;  ///< by node; found out when first needed
+  struct Raw {
+    Description unit;
+    bool described = false;  ///< in the trace
+    bool told = false;       ///< that it is left out
+  };
+  std::map<int, Description> here_;  ///< nodes, but no raw ones
+  std::map<int, Raw> raws_;
   bool full_ = false;
 };
 

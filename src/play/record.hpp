@@ -21,10 +21,12 @@ struct RecordOptions {
 struct Recorded {
   std::size_t reports = 0;
   std::size_t left_out = 0;  ///< keys that went down and are not in the trace
+  std::size_t raw = 0;       ///< raw reports
 };
 
 /// Records as `listen` listens. Fails as that does. Keys that are no controls of the unit, or whose role is a key, are
-/// left out unless they are asked for: they may be what somebody typed.
+/// left out unless they are asked for: they may be what somebody typed. So are all raw reports of a unit that has such
+/// keys.
 [[nodiscard]] tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options);
 
 }  // namespace omnipar::play

@@ -506,7 +506,8 @@ class Session final : Listener {
     std::vector<std::string> words;
     for (const PortInfo& port : plan->ports()) {
       const PortInfo* was = before.port(port.number);
-      if (port.number == 0 || was == nullptr || was->seat == port.seat || !table_.is_played(std::string{port.seat})) continue;
+      if (port.number == 0 || was == nullptr || was->seat == port.seat || !table_.is_played(std::string{port.seat}))
+        continue;
       words.push_back(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
     seats_have_changed_ = true;

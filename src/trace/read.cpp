@@ -126,9 +126,29 @@ void read_id(const std::string& id, Description& node) {
   if (!good) throw bad_entry("'id' is not bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
 }
 
+/// "05 01 a1": two digits a byte, at most `most` of them.
+std::vector<std::uint8_t> bytes_in(const Json& object, const char* name, std::size_t most) {
+  const std::string text = text_in(object, name);
+  constexpr std::size_t width = 3;  // two digits and a space
+  std::vector<std::uint8_t> bytes;
+  for (std::size_t at = 0; at < text.size(); at += width) {
+    std::uint8_t byte = 0;
+    const char* const begin = text.data() + at;
+    const bool whole_byte = text.size() - at >= 2 && std::from_chars(begin, begin + 2, byte, 16).ptr == begin + 2;
+    const bool parted = text.size() - at == 2 || (text.size() - at > width && begin[2] == ' ');
+    if (!whole_byte || !parted)
+      throw bad_entry(fmt::format("'{}' is not bytes", name), "write them as in \"05 01 a1\"");
+    if (bytes.size() == most)
+      throw bad_entry(fmt::format("'{}' is too long", name), fmt::format("at most {} bytes", most));
+    bytes.push_back(byte);
+  }
+  if (bytes.empty() && object.contains(name)) throw bad_entry(fmt::format("'{}' is empty", name));
+  return bytes;
+}
+
 Description node_of(const Json& object) {
-  static constexpr std::array<std::string_view, 10> names{"node",   "name",      "id",      "serial", "socket",
-                                                          "device", "interface", "virtual", "keys",   "axes"};
+  static constexpr std::array<std::string_view, 11> names{
+      "node", "name", "id", "serial", "socket", "device", "interface", "virtual", "keys", "axes", "descriptor"};
   know_only(object, names);
   Description node;
   node.name = text_in(object, "name");
@@ -139,6 +159,10 @@ Description node_of(const Json& object) {
     node.interface = static_cast<int>(whole(*at, "'interface'", 0, 255));
   node.made_by_program = flag_in(object, "virtual");
   if (object.contains("id")) read_id(text_in(object, "id"), node);
+  constexpr std::size_t largest_descriptor = 4096;
+  node.descriptor = bytes_in(object, "descriptor", largest_descriptor);
+  if (!node.descriptor.empty() && (object.contains("keys") || object.contains("axes")))
+    throw bad_entry("a node with a report descriptor has no codes of its own", "leave 'keys' and 'axes' away");
   if (const auto keys = object.find("keys"); keys != object.end()) {
     if (!keys->is_array()) throw bad_entry("'keys' should be a list of codes");
     for (const Json& name : *keys) {
@@ -169,7 +193,7 @@ std::vector<Change> changes_of(const Json& list) {
 }
 
 TraceEvent event_of(const Json& object) {
-  static constexpr std::array<std::string_view, 6> names{"t", "node", "plug", "report", "note", "lesson"};
+  static constexpr std::array<std::string_view, 7> names{"t", "node", "plug", "report", "raw", "note", "lesson"};
   know_only(object, names);
   TraceEvent event;
   constexpr std::int64_t a_year_in_us = 366LL * 24 * 3600 * 1'000'000;
@@ -180,7 +204,11 @@ TraceEvent event_of(const Json& object) {
   const std::string plug = text_in(object, "plug");
   if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' may be \"in\" or \"out\"");
   event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
-  if (event.deed == Deed::report) (void)needed(object, "report");
+  constexpr std::size_t largest_report = 16384;
+  event.raw = bytes_in(object, "raw", largest_report);
+  if (!event.raw.empty() && (event.deed != Deed::report || object.contains("report")))
+    throw bad_entry("raw bytes are a report of their own", "leave 'plug' and 'report' away");
+  if (event.deed == Deed::report && event.raw.empty()) (void)needed(object, "report");
   if (const auto report = object.find("report"); report != object.end()) event.changes = changes_of(*report);
   return event;
 }
@@ -208,6 +236,8 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
     if (!nodes_.contains(event.node))
       throw bad_entry(fmt::format("no line above describes node {}", event.node),
                       R"(write {"node":1,"name":"…"} before its first event)");
+    if (nodes_.at(event.node).descriptor.empty() != event.raw.empty() && event.deed == Deed::report)
+      throw bad_entry(event.raw.empty() ? "a raw node says raw bytes" : "only a node with a descriptor says raw bytes");
     if (event.time < last_) throw bad_entry("this lies before the event above", "events are in order of time");
     last_ = event.time;
     return event;

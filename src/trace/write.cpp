@@ -1,5 +1,6 @@
 // Traces to lines. The order of the fields is fixed, so that equal things give equal lines.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 
 #include "base/code_names.hpp"
@@ -21,6 +22,9 @@ Json flat(const std::vector<Change>& changes) {
   return list;
 }
 
+/// "05 01 a1": two digits a byte.
+std::string hex(const std::vector<std::uint8_t>& bytes) { return fmt::format("{:02x}", fmt::join(bytes, " ")); }
+
 }  // namespace
 
 std::string to_line(const TraceHead& head) {
@@ -38,6 +42,10 @@ std::string to_line(int number, const Description& node) {
   if (!node.device.empty()) line["device"] = node.device;
   if (node.interface >= 0) line["interface"] = node.interface;
   if (node.made_by_program) line["virtual"] = true;
+  if (!node.descriptor.empty()) {
+    line["descriptor"] = hex(node.descriptor);
+    return dumped(line);
+  }
   Json keys = Json::array();
   Json axes = Json::object();
   for (const CodeRange& range : node.codes) {
@@ -54,7 +62,10 @@ std::string to_line(int number, const Description& node) {
 std::string to_line(const TraceEvent& event) {
   Json line{{"t", event.time.time_since_epoch().count()}, {"node", event.node}};
   if (event.deed != Deed::report) line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
-  if (event.deed == Deed::report || !event.changes.empty()) line["report"] = flat(event.changes);
+  if (!event.raw.empty())
+    line["raw"] = hex(event.raw);
+  else if (event.deed == Deed::report || !event.changes.empty())
+    line["report"] = flat(event.changes);
   if (!event.note.empty()) line["note"] = event.note;
   if (!event.lesson.empty()) line["lesson"] = event.lesson;
   return dumped(line);

@@ -73,6 +73,44 @@ TEST_CASE("what is recorded plays again as it was played", "[record]") {
   CHECK(contents(file) == trace);
 }
 
+TEST_CASE("raw reports are recorded on request, but not those of what is typed on", "[record]") {
+  std::remove(file);
+  const UhidPad pad{"Raw Pad", "r"};
+  const UhidUnit keys{"Raw Keys", "k", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Raw Pad", 1));
+  REQUIRE(wait_for_nodes("Raw Keys", 1));
+  std::ofstream{"/tmp/keys.toml"} << R"(omnipar = 1
+[[sheet]]
+kind = "unit"
+name = "keys"
+title = "Keys"
+identity = [{ vendor = 0x1209, product = 6 }]
+control = [{ code = "KEY_Q", role = "south" }]
+)";
+  Program record{{"/box/omnipar", "trace", "record", file, "--raw", "--data", "/tmp/keys.toml"}};
+  REQUIRE(record.wait_for("recording \"Raw Pad\""));
+  REQUIRE(record.wait_for("recording \"Raw Keys\""));
+  sleep_ms(200);
+  pad.send({south, 8, 1, 2, 3, 4});
+  sleep_ms(50);
+  pad.send({south, 8, 1, 2, 3, 4});  // for which the event node has no event
+  pad.send({});
+  keys.send_bytes({0, 0, 0x1a, 0, 0, 0, 0, 0});
+  REQUIRE(record.wait_for("the raw reports of \"Raw Keys\" are left out, for they hold what is typed"));
+  record.signal(SIGINT);
+  REQUIRE(record.wait_for_end() == 0);
+  const std::string trace = contents(file);
+  INFO(trace);
+  CHECK(count(trace, "\"raw\":\"01 00 08 01 02 03 04\"") == 2);
+  CHECK(count(trace, "\"raw\":\"00 00 08 80 80 80 80\"") == 1);
+  CHECK(count(trace, "\"descriptor\":\"05 01 09 05 a1 01 ") == 1);
+  CHECK(count(trace, "\"descriptor\"") == 1);
+  CHECK(count(trace, "1a") == 0);
+  CHECK(record.output().find("and 3 raw ones") != std::string::npos);
+  Program replay{{"/box/omnipar", "trace", "replay", file, "--profile", "pad-2b"}};
+  CHECK(replay.wait_for_end() == 0);
+}
+
 TEST_CASE("a recording ends by itself, and a disk that is full is said", "[record]") {
   const UhidPad pad{"Timed Pad", "t"};
   REQUIRE(wait_for_nodes("Timed Pad", 1));

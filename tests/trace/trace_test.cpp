@@ -25,6 +25,12 @@ std::string problem_of(const std::string& text) {
 
 const std::string head = "{\"omnipar\":1,\"kind\":\"trace\"}\n{\"node\":1,\"name\":\"Pad\",\"keys\":[\"BTN_SOUTH\"]}\n";
 
+std::vector<std::uint8_t> random_bytes(std::mt19937& dice, unsigned most) {
+  std::vector<std::uint8_t> bytes(1 + dice() % most);
+  for (std::uint8_t& byte : bytes) byte = static_cast<std::uint8_t>(dice());
+  return bytes;
+}
+
 Description random_unit(std::mt19937& dice) {
   Description unit;
   const std::vector<std::string> names{"", "Fenwick Pad", "Größe \"x\" \\ \t", "\x01\x7f…"};
@@ -38,6 +44,10 @@ Description random_unit(std::mt19937& dice) {
   unit.device = dice() % 2 == 0 ? "" : "hall:1";
   unit.interface = static_cast<int>(dice() % 4) - 1;
   unit.made_by_program = dice() % 2 == 0;
+  if (dice() % 4 == 0) {
+    unit.descriptor = random_bytes(dice, 80);
+    return unit;
+  }
   for (std::uint16_t number = 0; number < 0x2ff; number = static_cast<std::uint16_t>(number + 1 + dice() % 40))
     unit.codes.push_back({key(number), 0, 1, 0});
   for (std::uint16_t number = 0; number < 0x3f; number = static_cast<std::uint16_t>(number + 1 + dice() % 8)) {
@@ -50,7 +60,7 @@ Description random_unit(std::mt19937& dice) {
 bool same(const Description& a, const Description& b) {
   const auto fields = [](const Description& d) {
     return std::tie(d.name, d.bus, d.vendor, d.product, d.version, d.serial, d.socket, d.device, d.interface,
-                    d.made_by_program);
+                    d.made_by_program, d.descriptor);
   };
   return fields(a) == fields(b) && std::ranges::equal(a.codes, b.codes, [](const CodeRange& x, const CodeRange& y) {
            return x.code == y.code && x.minimum == y.minimum && x.maximum == y.maximum;
@@ -74,7 +84,9 @@ TEST_CASE("What is written is read again the same, and written again as the same
     for (int i = 0; i < 10; ++i) {
       time += Duration{dice() % 100'000};
       TraceEvent event{time, 4, Deed{static_cast<int>(dice() % 3)}, {}};
-      if (event.deed != Deed::pull_out)
+      if (event.deed == Deed::report && !unit.descriptor.empty())
+        event.raw = random_bytes(dice, 70);
+      else if (event.deed != Deed::pull_out && unit.descriptor.empty())
         for (auto n = dice() % 5; n > 0; --n)
           event.changes.push_back({unit.codes[dice() % unit.codes.size()].code, static_cast<std::int32_t>(dice())});
       if (dice() % 3 == 0) event.note = "says \"…\"";
@@ -119,7 +131,9 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
         event.deed = Deed::pull_out;
       if (event.deed == Deed::plug_in) plugged.insert(node);
       if (event.deed == Deed::pull_out) plugged.erase(node);
-      if (event.deed != Deed::pull_out) {
+      if (!units[node].descriptor.empty()) {
+        if (event.deed == Deed::report) event.raw = random_bytes(dice, 3);
+      } else if (event.deed != Deed::pull_out) {
         event.changes.push_back({code::btn_south, static_cast<std::int32_t>(dice() % 2)});
         event.changes.push_back({code::abs_x, static_cast<std::int32_t>(dice() % 3) - 1});
       }
@@ -192,6 +206,15 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
       {"{\"t\":1,\"node\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00"})", at_3 + "only a node with a descriptor says raw bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"0"})", at_3 + "'raw' is not bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00 0g"})", at_3 + "'raw' is not bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00,00"})", at_3 + "'raw' is not bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00 "})", at_3 + "'raw' is not bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":""})", at_3 + "'raw' is empty [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00","report":[]})", at_3 + "raw bytes are a report of their own [bad-entry]"},
+      {R"({"node":2,"descriptor":"05","keys":[]})",
+       at_3 + "a node with a report descriptor has no codes of its own [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"plug\":\"on\"}", at_3 + "'plug' may be \"in\" or \"out\" [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"note\":7,\"report\":[]}", at_3 + "'note' should be a text [bad-entry]"},
       {"{\"node\":2,\"id\":\"1209\"}", at_3 + "'id' is not bus, vendor, product and version [bad-entry]"},

@@ -1,0 +1,53 @@
+// Raw HID nodes: the reports of a unit as it sends them.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "omnipar/description.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+/// The folder in /sys of the HID device that an event node or a raw node is of; empty if it is of none.
+[[nodiscard]] std::string hid_folder(const std::string& syspath);
+
+/// The raw node of the HID device of that folder, as "/dev/hidraw0"; empty if it has none.
+[[nodiscard]] std::string raw_node_of(os::Door& door, const std::string& hid_folder);
+
+/// An open `/dev/hidraw*`. It is silent until the unit sends its first report: how it stands before that is not
+/// known. The kernel keeps 64 reports and loses what comes then without a word.
+class RawNode {
+ public:
+  static constexpr std::size_t largest_report = 16384;  // the kernel's HID_MAX_BUFFER_SIZE
+
+  /// `sibling` is an event node of the same HID device. Null and minus the error number in `error` if it cannot be
+  /// opened.
+  [[nodiscard]] static std::unique_ptr<RawNode> open(os::Door& door, const std::string& path,
+                                                     const Description& sibling, int& error);
+
+  [[nodiscard]] int descriptor() const noexcept { return file_.get(); }
+  /// As its event node's, but with the report descriptor instead of codes.
+  [[nodiscard]] const Description& description() const noexcept { return description_; }
+
+  /// The next report that waits, with its report id in front if the unit numbers its reports; empty if there is
+  /// none for now. Nothing when the unit has gone. Valid until the next call.
+  [[nodiscard]] std::optional<std::span<const std::uint8_t>> next() noexcept;
+
+ private:
+  RawNode(os::Door& door, os::Descriptor file, Description description)
+      : door_(door), file_(std::move(file)), description_(std::move(description)) {}
+
+  os::Door& door_;
+  os::Descriptor file_;
+  Description description_;
+  std::array<std::uint8_t, largest_report> buffer_{};
+};
+
+}  // namespace omnipar::host
