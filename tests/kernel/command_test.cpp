@@ -360,3 +360,17 @@ freeze = { hold = "start", press = "north" }
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
 }
+
+TEST_CASE("with --urgent Omnipar goes before others, and what it starts does not", "[command]") {
+  const UhidPad pad{"Urgent Pad", "u"};
+  REQUIRE(wait_for_nodes("Urgent Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b", "--urgent", "--wait-at-most", "0", "--", "sleep", "77"}};
+  REQUIRE(play.wait_for("Starting sleep."));
+  sleep_ms(300);
+  CHECK(((::sched_getscheduler(play.process()) & ~SCHED_RESET_ON_FORK) == SCHED_FIFO));
+  const pid_t started = process_named("sleep");
+  REQUIRE(started > 0);
+  CHECK(::sched_getscheduler(started) == SCHED_OTHER);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 128 + SIGTERM);
+}

@@ -5,7 +5,9 @@
 #include <linux/uinput.h>
 
 #include <csignal>
+#include <cstdio>
 #include <cstdlib>
+#include <fstream>
 #include <memory>
 
 #include "made_units.hpp"
@@ -97,4 +99,35 @@ TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
     }
   }
   WARN("calls " << calls << ", evenings that a fault ended early or kept from playing: " << not_played);
+}
+
+TEST_CASE("a device that refuses reports gets the state as soon as it takes them, and holds up no end", "[fault]") {
+  const char* refusing = "/tmp/refusing";
+  std::remove(refusing);
+  const UhidPad pad{"Refused Pad", "r"};
+  REQUIRE(wait_for_nodes("Refused Pad", 1));
+  Program play{{"/bin/env", "LD_PRELOAD=/box/shim.so", std::string{"OMNIPAR_SHIM_REFUSE="} + refusing, "/box/omnipar",
+                "play", "pad-2b", "--stats"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  NodeReader game{nodes_named(port_1).front()};
+  pad.send({south});
+  REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));
+  std::ofstream{refusing} << "yes";
+  pad.send({});
+  pad.send({east});
+  CHECK_FALSE(game.wait_for(EV_KEY, BTN_EAST, 1, 300));
+  CHECK(game.value(EV_KEY, BTN_SOUTH) == 1);
+  std::remove(refusing);
+  CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(game.wait_for(EV_KEY, BTN_SOUTH, 0));
+  std::ofstream{refusing} << "yes";  // and for good
+  play.signal(SIGTERM);
+  sleep_ms(100);
+  pad.send({});
+  CHECK(game.wait_for_end());
+  CHECK(game.held() == 0);  // the keeper has let it go
+  CHECK(play.wait_for_end() == 0);
+  CHECK(all_is_gone());
+  std::remove(refusing);
 }

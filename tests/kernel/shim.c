@@ -1,6 +1,7 @@
 /* Preloaded into a program under test: makes its n-th call of the system fail, be interrupted or come
  * back short, also when libevdev or libudev makes it.
  * OMNIPAR_SHIM_AT=n  OMNIPAR_SHIM_HOW=fail|interrupt|short
+ * OMNIPAR_SHIM_REFUSE=FILE  while there is such a file, the first process cannot write events.
  * OMNIPAR_SHIM_COUNT=FILE  writes the number of calls there when the first process ends. */
 #define _GNU_SOURCE
 #include <dlfcn.h>
@@ -93,8 +94,18 @@ ssize_t read(int file, void* into, size_t size) {
   return hit() ? -1 : real(file, into, part_of(size));
 }
 
+/* True if a write of whole events is to be refused. */
+static int refused(size_t size) {
+  const size_t event = 24;
+  const char* file = getenv("OMNIPAR_SHIM_REFUSE");
+  if (file == NULL || size == 0 || size % event != 0 || getpid() != first || access(file, F_OK) != 0) return 0;
+  errno = EAGAIN;
+  return 1;
+}
+
 ssize_t write(int file, const void* from, size_t size) {
   REAL(write);
+  if (refused(size)) return -1;
   return hit() ? -1 : real(file, from, part_of(size));
 }
 
