@@ -18,7 +18,13 @@ struct Code {
 };
 
 /// Event types that carry controls.
-enum EventType : std::uint16_t { ev_syn = 0, ev_key = 1, ev_rel = 2, ev_abs = 3 };
+enum EventType : std::uint16_t {
+  ev_syn = 0,
+  ev_key = 1,
+  ev_rel = 2,
+  ev_abs = 3,
+  ev_hid = 4,  ///< ours: a control of raw reports, by its place in the unit's list; the kernel's 4 carries no control
+};
 
 [[nodiscard]] constexpr Code key(std::uint16_t number) noexcept { return {ev_key, number}; }
 [[nodiscard]] constexpr Code relative(std::uint16_t number) noexcept { return {ev_rel, number}; }

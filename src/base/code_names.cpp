@@ -195,7 +195,7 @@ struct TypeNames {
 };
 
 constexpr TypeNames types[] = {
-    {ev_key, "key", key_names}, {ev_rel, "rel", relative_names}, {ev_abs, "abs", absolute_names}};
+    {ev_key, "key", key_names}, {ev_rel, "rel", relative_names}, {ev_abs, "abs", absolute_names}, {ev_hid, "hid", {}}};
 
 const std::unordered_map<std::string_view, Code>& codes_by_name() {
   static const auto codes = [] {

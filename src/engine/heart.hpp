@@ -99,7 +99,7 @@ class CodeTable {
   [[nodiscard]] std::uint8_t find(Code code) const noexcept { return has_room_for(code) ? numbers_[place(code)] : 0; }
 
  private:
-  static constexpr std::size_t types = 4, codes = 1024;
+  static constexpr std::size_t types = 5, codes = 2048;
   static std::size_t place(Code code) noexcept { return code.type * codes + code.number; }
   std::array<std::uint8_t, types * codes> numbers_{};
 };

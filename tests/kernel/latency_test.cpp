@@ -34,7 +34,7 @@ void send_place(const UinputPad& pad, int place) {
   REQUIRE(::write(pad.descriptor(), report.data(), sizeof(report)) == sizeof(report));
 }
 
-int place_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number; }
+int place_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number % 10'000; }
 
 /// Microseconds from each report to what a reader of the virtual device has in hands.
 std::vector<double> times_of(const UinputPad& pad, const std::string& virtual_device, int reports) {

@@ -115,7 +115,7 @@ class Evening {
       plug_in(i);
       for (int tries = 0; tries < 20 && !play_->wait_for(player(i) + " plays", 1, 250); ++tries)
         for (const PadReport& tap : {PadReport{south}, PadReport{}}) pads_[i]->send(tap);
-      REQUIRE(play_->wait_for(player(i) + " plays", 1, 10));
+      expect(player(i) + " plays", 1);
       games_[i] = std::make_unique<NodeReader>(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
     }
     compare();
@@ -130,7 +130,7 @@ class Evening {
   void plug_in(std::size_t pad) {
     pads_[pad] = std::make_unique<UhidPad>("Soak Pad " + std::to_string(pad), "soak" + std::to_string(pad));
     REQUIRE(wait_for_nodes("Soak Pad " + std::to_string(pad), 1));
-    if (seen_[pad]++ > 0) REQUIRE(play_->wait_for(player(pad) + " goes on with", seen_[pad] - 1));
+    if (seen_[pad]++ > 0) expect(player(pad) + " goes on with", seen_[pad] - 1);
     states_[pad] = {};
     attach(pad);
     send(pad, {});
@@ -139,7 +139,7 @@ class Evening {
     tell(std::to_string(pad + 1) + " out");
     pads_[pad].reset();
     twin_->detach(static_cast<int>(pad));
-    REQUIRE(play_->wait_for(player(pad) + ": \"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]));
+    expect(player(pad) + ": \"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]);
   }
   void send(std::size_t pad, const PadReport& report) {
     states_[pad] = report;
@@ -156,7 +156,7 @@ class Evening {
     frozen_ ? twin_->thaw() : twin_->freeze();
     frozen_ = !frozen_;
     freezes_ += frozen_ ? 1 : 0;
-    REQUIRE(play_->wait_for(frozen_ ? "Frozen: " : "It goes on.", freezes_));
+    expect(frozen_ ? "Frozen: " : "It goes on.", freezes_);
     compare();
     release_chord(pad);
   }
@@ -169,7 +169,7 @@ class Evening {
       twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
       for (std::size_t i = 0; i < players; ++i)
         if (plugged(i)) attach(i);
-      REQUIRE(play_->wait_for("Swapped: port 1", swaps_));
+      expect("Swapped: port 1", swaps_);
     }
     compare();
     release_chord(pad);
@@ -193,6 +193,11 @@ class Evening {
   }
 
  private:
+  void expect(const std::string& words, int times) {
+    const bool said = play_->wait_for(words, times);
+    CAPTURE(words, times, story(), play_->output());
+    REQUIRE(said);
+  }
   static std::string player(std::size_t pad) { return "Player " + std::to_string(pad + 1); }
   [[nodiscard]] Time now() const {
     return Time{std::chrono::duration_cast<Duration>(std::chrono::steady_clock::now() - began_)};

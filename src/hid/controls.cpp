@@ -1,0 +1,94 @@
+// Fields to controls, and their names.
+#include <algorithm>
+#include <charconv>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "hid/pages.hpp"
+#include "omnipar/hid.hpp"
+
+namespace omnipar::hid {
+namespace {
+
+constexpr std::uint32_t widest = 32;  // bits of a value that is decoded
+
+bool holds_controls(const Field& field) {
+  return field.type == FieldType::input && !field.is_constant() && field.size >= 1 && field.size <= widest;
+}
+
+bool is_button(const Field& field, Usage usage) {
+  if (usage.page == page::button || usage.page == page::keyboard) return true;
+  return field.size == 1;
+}
+
+class Listing {
+ public:
+  explicit Listing(const Descriptor& descriptor) : descriptor_(descriptor) {}
+
+  std::vector<Control> run() {
+    for (std::size_t f = 0; f < descriptor_.fields.size(); ++f) {
+      const Field& field = descriptor_.fields[f];
+      if (!holds_controls(field)) continue;
+      for (std::size_t e = 0; e < field.usages.size(); ++e)
+        add(static_cast<std::uint16_t>(f), static_cast<std::uint16_t>(e));
+    }
+    return std::move(controls_);
+  }
+
+ private:
+  void add(std::uint16_t f, std::uint16_t e) {
+    const Field& field = descriptor_.fields[f];
+    const Usage usage = field.usages[e];
+    const bool goes_on = !field.is_variable() && !controls_.empty() && controls_.back().field == f;
+    const bool unknown = usage.page >= page::first_of_vendors || usage.page == 0;
+    const bool no_key = !field.is_variable() && (usage.id == 0 || usage == usage::key_rollover);
+    if ((unknown || no_key) && !goes_on) return;  // the keys of an array follow each other without a gap
+    Control control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
+    if (!field.is_variable()) {
+      control.kind = Kind::key;
+    } else if (usage == usage::hat_switch && field.minimum < field.maximum) {
+      control.kind = Kind::hat_x;
+      control.minimum = -1;
+      control.maximum = 1;
+      push(control);
+      control.kind = Kind::hat_y;
+    } else if (field.is_relative()) {
+      control.kind = Kind::counts;
+    } else if (is_button(field, usage)) {
+      control.kind = Kind::button;
+    }
+    if (control.kind == Kind::key || control.kind == Kind::button) {
+      control.minimum = 0;
+      control.maximum = 1;
+    }
+    push(control);
+  }
+
+  void push(const Control& control) {
+    if (controls_.size() < most_controls) controls_.push_back(control);
+  }
+
+  const Descriptor& descriptor_;
+  std::vector<Control> controls_;
+  std::map<std::pair<std::uint8_t, Usage>, int> met_;
+};
+
+}  // namespace
+
+std::vector<Control> controls_of(const Descriptor& descriptor) { return Listing{descriptor}.run(); }
+
+std::string name_of(const Descriptor& descriptor, const Control& control) {
+  const std::string half = control.kind == Kind::hat_x ? ".x" : control.kind == Kind::hat_y ? ".y" : "";
+  return fmt::format("hid:{}/{}{}{}", descriptor.fields[control.field].report, word_of(control.usage), half,
+                     control.nth > 1 ? fmt::format("#{}", control.nth) : "");
+}
+
+std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const Control> controls,
+                                        std::string_view name) {
+  for (std::size_t i = 0; i < controls.size(); ++i)
+    if (name_of(descriptor, controls[i]) == name) return i;
+  return std::nullopt;
+}
+
+}  // namespace omnipar::hid

@@ -1,0 +1,176 @@
+// Raw reports to values. A report whose words have not changed costs a comparison of its words.
+#include <algorithm>
+#include <bit>
+#include <cstring>
+
+#include "hid/pages.hpp"
+#include "omnipar/hid.hpp"
+
+namespace omnipar::hid {
+namespace {
+
+constexpr std::uint32_t word_bits = 64;
+
+/// Directions of a hat, clockwise from the top; 0: none (as the kernel numbers them).
+constexpr std::array<std::array<std::int8_t, 2>, 9> directions{
+    {{0, 0}, {0, -1}, {1, -1}, {1, 0}, {1, 1}, {0, 1}, {-1, 1}, {-1, 0}, {-1, -1}}};
+
+std::int32_t hat_half(Kind half, std::int64_t value, std::int64_t minimum, std::int64_t maximum) noexcept {
+  if (value < minimum || value > maximum) return 0;
+  const std::int64_t direction = (value - minimum) * 8 / (maximum - minimum + 1) + 1;
+  return directions.at(static_cast<std::size_t>(direction)).at(half == Kind::hat_x ? 0 : 1);
+}
+
+}  // namespace
+
+Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) {
+  const std::vector<Control> controls = controls_of(descriptor);
+  values_.assign(controls.size(), 0);
+  null_.assign(controls.size(), false);
+  layouts_.emplace_back();  // of no report
+  const auto layout = [&](const Field& field) -> Layout& {
+    std::uint16_t& number = layout_of_.at(field.report);
+    if (number == 0) {
+      number = static_cast<std::uint16_t>(layouts_.size());
+      Layout& made = layouts_.emplace_back();
+      const std::size_t bytes = descriptor.report_bytes(FieldType::input, field.report) - (numbered_ ? 1 : 0);
+      made.words = (bytes + 7) / 8;
+      made.last.assign(made.words, 0);
+    }
+    return layouts_[number];
+  };
+  std::size_t most_at_once = 1;
+  int array_field = -1;
+  for (std::size_t c = 0; c < controls.size(); ++c) {
+    const Control& control = controls[c];
+    const Field& field = descriptor.fields[control.field];
+    Layout& at = layout(field);
+    ++most_at_once;
+    if (control.kind == Kind::key) {
+      if (std::exchange(array_field, int{control.field}) == int{control.field}) continue;
+      Array array{field.bit, static_cast<std::uint8_t>(field.size), static_cast<std::uint16_t>(field.count)};
+      array.first = static_cast<std::uint16_t>(c);
+      array.minimum = field.minimum + control.element;
+      array.is_signed = field.minimum < 0;
+      array.down = down_.size();
+      for (std::size_t k = c; k < controls.size() && controls[k].field == control.field; ++k) ++array.usages;
+      const auto rollover = std::ranges::find(field.usages, usage::key_rollover);
+      if (rollover != field.usages.end())
+        array.rolled_over = field.minimum + static_cast<std::int32_t>(rollover - field.usages.begin());
+      down_.resize(down_.size() + field.count, -1);
+      most_at_once += 2 * std::size_t{field.count};
+      at.arrays.push_back(array);
+      continue;
+    }
+    Slot slot{field.bit + control.element * field.size, static_cast<std::uint8_t>(field.size), control.kind};
+    slot.is_signed = field.minimum < 0;
+    slot.has_null = field.has_null();
+    slot.clamps = field.minimum < field.maximum;
+    slot.control = static_cast<std::uint16_t>(c);
+    slot.minimum = field.minimum;
+    slot.maximum = field.maximum;
+    (control.kind == Kind::counts ? at.counting : at.slots).push_back(slot);
+  }
+  for (Layout& at : layouts_) {
+    std::ranges::stable_sort(at.slots, {}, &Slot::bit);
+    for (std::size_t word = 0; word < at.words; ++word) {
+      std::size_t i = 0;
+      while (i < at.slots.size() && at.slots[i].bit + at.slots[i].size <= word * word_bits) ++i;
+      at.first.push_back(i);
+    }
+  }
+  changes_.reserve(most_at_once);
+}
+
+std::uint32_t Decoder::bits(std::uint32_t at, std::uint32_t size) const noexcept {
+  const std::size_t word = at / word_bits;
+  const std::uint32_t shift = at % word_bits;
+  std::uint64_t both = words_[word] >> shift;
+  if (shift + size > word_bits) both |= words_[word + 1] << (word_bits - shift);
+  return static_cast<std::uint32_t>(both & ((std::uint64_t{1} << size) - 1));
+}
+
+void Decoder::set(std::size_t control, std::int32_t value) noexcept {
+  if (values_[control] == value) return;
+  values_[control] = value;
+  changes_.push_back({code_of(control), value});
+}
+
+void Decoder::take(const Slot& slot) noexcept {
+  const std::uint32_t raw = bits(slot.bit, slot.size);
+  std::int64_t value = raw;
+  if (slot.is_signed) {
+    const std::uint32_t unused = 32U - slot.size;
+    value = static_cast<std::int32_t>(raw << unused) >> unused;
+  }
+  if (slot.kind == Kind::hat_x || slot.kind == Kind::hat_y)
+    return set(slot.control, hat_half(slot.kind, value, slot.minimum, slot.maximum));
+  if (slot.kind == Kind::button) return set(slot.control, value != 0 ? 1 : 0);
+  if (slot.clamps) {
+    const bool outside = value < slot.minimum || value > slot.maximum;
+    if (slot.has_null) null_[slot.control] = outside;
+    if (slot.has_null && outside) return;
+    value = std::clamp<std::int64_t>(value, slot.minimum, slot.maximum);
+  }
+  if (slot.kind == Kind::counts) {
+    if (value != 0) changes_.push_back({code_of(slot.control), static_cast<std::int32_t>(value)});
+    return;
+  }
+  set(slot.control, static_cast<std::int32_t>(value));
+}
+
+/// An array lists what is down. What it lists twice is down once; values without a usage are nothing.
+void Decoder::take(const Array& array) noexcept {
+  const auto control_of = [&](std::uint32_t raw) {
+    const std::int64_t value = array.is_signed
+                                   ? static_cast<std::int32_t>(raw << (32U - array.size)) >> (32U - array.size)
+                                   : std::int64_t{raw};
+    const std::int64_t place = value - array.minimum;
+    return place >= 0 && place < array.usages ? static_cast<std::int32_t>(array.first + place) : -1;
+  };
+  if (array.rolled_over >= 0)
+    for (std::uint32_t i = 0; i < array.count; ++i)
+      if (bits(array.bit + i * array.size, array.size) == static_cast<std::uint32_t>(array.rolled_over)) return;
+  std::int32_t* const down = down_.data() + array.down;
+  const auto is_listed = [&](std::int32_t control) {
+    for (std::uint32_t i = 0; i < array.count; ++i)
+      if (control_of(bits(array.bit + i * array.size, array.size)) == control) return true;
+    return false;
+  };
+  for (std::uint32_t i = 0; i < array.count; ++i)
+    if (down[i] >= 0 && !is_listed(down[i])) set(static_cast<std::size_t>(down[i]), 0);
+  for (std::uint32_t i = 0; i < array.count; ++i) {
+    down[i] = control_of(bits(array.bit + i * array.size, array.size));
+    if (down[i] >= 0) set(static_cast<std::size_t>(down[i]), 1);
+  }
+}
+
+std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) noexcept {
+  changes_.clear();
+  if (report.empty()) return changes_;
+  Layout& layout = layouts_[layout_of_[numbered_ ? report.front() : 0]];
+  if (numbered_) report = report.subspan(1);
+  if (layout.words == 0) return changes_;
+  const std::size_t used = std::min(report.size(), layout.words * 8);
+  std::fill_n(words_.begin(), layout.words + 1, std::uint64_t{0});
+  std::memcpy(words_.data(), report.data(), used);
+  if constexpr (std::endian::native == std::endian::big)
+    for (std::size_t w = 0; w < layout.words; ++w) words_[w] = __builtin_bswap64(words_[w]);
+  std::size_t next = 0;
+  bool changed = false;
+  for (std::size_t w = 0; w < layout.words; ++w) {
+    if (layout.known && words_[w] == layout.last[w]) continue;
+    changed = true;
+    layout.last[w] = words_[w];
+    for (next = std::max(next, layout.first[w]);
+         next < layout.slots.size() && layout.slots[next].bit < (w + 1) * word_bits; ++next)
+      take(layout.slots[next]);
+  }
+  layout.known = true;
+  if (changed)
+    for (const Array& array : layout.arrays) take(array);
+  for (const Slot& slot : layout.counting) take(slot);
+  return changes_;
+}
+
+}  // namespace omnipar::hid

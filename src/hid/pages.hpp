@@ -1,0 +1,24 @@
+// Pages of the HID usage tables, and the usages that more than one file here asks for.
+#pragma once
+
+#include "omnipar/hid.hpp"
+
+namespace omnipar::hid {
+
+namespace page {
+inline constexpr std::uint16_t desktop = 0x01, simulation = 0x02, keyboard = 0x07, lamps = 0x08, button = 0x09,
+                               consumer = 0x0c, digitizer = 0x0d, first_of_vendors = 0xff00;
+}  // namespace page
+
+namespace usage {
+inline constexpr Usage pointer{page::desktop, 0x01}, mouse{page::desktop, 0x02}, joystick{page::desktop, 0x04},
+    game_pad{page::desktop, 0x05}, multi_axis{page::desktop, 0x08}, hat_switch{page::desktop, 0x39},
+    key_rollover{page::keyboard, 0x01};
+}  // namespace usage
+
+/// Applications that hands play on.
+[[nodiscard]] constexpr bool is_played_on(Usage application) noexcept {
+  return application == usage::joystick || application == usage::game_pad || application == usage::multi_axis;
+}
+
+}  // namespace omnipar::hid

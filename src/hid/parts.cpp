@@ -1,0 +1,152 @@
+// The parts that a descriptor falls into by itself.
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "hid/pages.hpp"
+#include "omnipar/hid.hpp"
+
+namespace omnipar::hid {
+namespace {
+
+using Places = std::vector<std::size_t>;
+
+class Parting {
+ public:
+  Parting(const Descriptor& descriptor, std::span<const Control> controls)
+      : descriptor_(descriptor), controls_(controls) {}
+
+  std::vector<Part> run() {
+    Places played;
+    for (std::size_t c = 0; c < controls_.size(); ++c) {
+      const int application = descriptor_.application_of(field(c).collection);
+      if (application >= 0 && is_played_on(descriptor_.collections[static_cast<std::size_t>(application)].usage))
+        played.push_back(c);
+    }
+    const auto by_application =
+        grouped(played, [this](std::size_t c) { return descriptor_.application_of(field(c).collection); });
+    if (by_application.size() > 1) return named(by_application, {});
+    if (auto parts = by_collection(played); !parts.empty()) return parts;
+    if (auto parts = by_report(played); !parts.empty()) return parts;
+    return by_usage(played);
+  }
+
+ private:
+  const Field& field(std::size_t c) const { return descriptor_.fields[controls_[c].field]; }
+
+  template <typename KeyOf>
+  static std::map<int, Places> grouped(const Places& places, KeyOf key_of) {
+    std::map<int, Places> groups;
+    for (const std::size_t place : places) groups[key_of(place)].push_back(place);
+    return groups;
+  }
+
+  std::set<Usage> usages_of(const Places& places) const {
+    std::set<Usage> usages;
+    for (const std::size_t place : places) usages.insert(controls_[place].usage);
+    return usages;
+  }
+
+  /// Groups that look alike are players; what is left serves all.
+  static std::vector<Part> named(const std::map<int, Places>& players, const Places& own) {
+    std::vector<Part> parts;
+    for (const auto& [key, places] : players) parts.push_back({fmt::format("player-{}", parts.size() + 1), places});
+    if (!own.empty()) parts.push_back({"own", own});
+    return parts;
+  }
+
+  /// True if some usage is in both.
+  bool are_alike(const Places& a, const Places& b) const {
+    const std::set<Usage> one = usages_of(a);
+    return std::ranges::any_of(usages_of(b), [&](Usage usage) { return one.contains(usage); });
+  }
+
+  /// Players among groups: those that are alike with another. Fewer than two are none.
+  std::vector<Part> players_among(const std::map<int, Places>& groups, Places own) const {
+    std::map<int, Places> players;
+    for (const auto& [key, places] : groups) {
+      const bool has_like = std::ranges::any_of(groups, [&, k = key, &p = places](const auto& other) {
+        return other.first != k && are_alike(other.second, p);
+      });
+      if (has_like)
+        players[key] = places;
+      else
+        own.insert(own.end(), places.begin(), places.end());
+    }
+    if (players.size() < 2) return {};
+    std::ranges::sort(own);
+    return named(players, own);
+  }
+
+  /// Collections side by side, the outermost that are alike.
+  std::vector<Part> by_collection(const Places& played) const {
+    std::set<int> parents;
+    for (const std::size_t place : played)
+      for (int at = field(place).collection; at >= 0; at = parent_of(at)) parents.insert(at);
+    for (const int parent : parents) {  // the outer ones have the lower numbers
+      Places own;
+      std::map<int, Places> children;
+      for (const std::size_t place : played) {
+        const int child = child_towards(field(place).collection, parent);
+        if (child < 0)
+          own.push_back(place);
+        else
+          children[child].push_back(place);
+      }
+      if (auto parts = players_among(children, own); !parts.empty()) return parts;
+    }
+    return {};
+  }
+
+  int parent_of(int collection) const { return descriptor_.collections[static_cast<std::size_t>(collection)].parent; }
+
+  /// The collection right below `parent` in which `inner` lies; -1 if it is not below.
+  int child_towards(int inner, int parent) const {
+    while (inner >= 0 && parent_of(inner) != parent) inner = parent_of(inner);
+    return inner;
+  }
+
+  std::vector<Part> by_report(const Places& played) const {
+    return players_among(grouped(played, [this](std::size_t c) { return int{field(c).report}; }), {});
+  }
+
+  /// The first X is the first player's, the second X the second's; what comes once serves all.
+  std::vector<Part> by_usage(const Places& played) const {
+    std::map<std::pair<int, Usage>, int> times;
+    for (const std::size_t place : played) ++times[{static_cast<int>(half(place)), controls_[place].usage}];
+    Places own;
+    std::map<int, Places> players;
+    for (const std::size_t place : played) {
+      if (times[{static_cast<int>(half(place)), controls_[place].usage}] < 2) {
+        own.push_back(place);
+        continue;
+      }
+      players[controls_[place].nth].push_back(place);
+    }
+    // Two hats or two sliders of one pad are no second player; a second X or a second set of buttons is one.
+    const bool has_second = std::ranges::any_of(played, [this](std::size_t place) {
+      const Usage usage = controls_[place].usage;
+      return controls_[place].nth > 1 && (usage == Usage{page::desktop, 0x30} || usage.page == page::button);
+    });
+    if (players.size() < 2 || !has_second) return {};
+    return named(players, own);
+  }
+
+  Kind half(std::size_t place) const {
+    const Kind kind = controls_[place].kind;
+    return kind == Kind::hat_y ? Kind::hat_y : Kind::value;
+  }
+
+  const Descriptor& descriptor_;
+  std::span<const Control> controls_;
+};
+
+}  // namespace
+
+std::vector<Part> parts_of(const Descriptor& descriptor, std::span<const Control> controls) {
+  return Parting{descriptor, controls}.run();
+}
+
+}  // namespace omnipar::hid

@@ -1,0 +1,115 @@
+// Report descriptors of the kinds that there are, and worse; written out so that a person can check them.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace omnipar::test {
+
+struct Made {
+  std::string name;
+  std::vector<std::uint8_t> bytes;
+};
+
+/// A few items that most of them are made of.
+using Bytes = std::vector<std::uint8_t>;
+[[nodiscard]] inline Bytes operator+(Bytes a, const Bytes& b) {
+  a.insert(a.end(), b.begin(), b.end());
+  return a;
+}
+[[nodiscard]] inline Bytes application(std::uint8_t usage) { return {0x05, 0x01, 0x09, usage, 0xa1, 0x01}; }
+[[nodiscard]] inline Bytes numbered(std::uint8_t report) { return {0x85, report}; }
+inline const Bytes end_collection{0xc0};
+/// Buttons `from` to `to`, a bit each, and `unused` bits.
+[[nodiscard]] inline Bytes buttons(std::uint8_t from, std::uint8_t to, std::uint8_t unused) {
+  const auto count = static_cast<std::uint8_t>(to - from + 1);
+  Bytes bytes{0x05, 0x09, 0x19, from, 0x29, to, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, count, 0x81, 0x02};
+  if (unused > 0) bytes = bytes + Bytes{0x75, unused, 0x95, 0x01, 0x81, 0x03};
+  return bytes;
+}
+/// X and Y, 0..255.
+inline const Bytes stick{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x26,
+                         0xff, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x02};
+/// A hat of eight directions in four bits, four bits unused.
+inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x04,
+                       0x95, 0x01, 0x81, 0x42, 0x75, 0x04, 0x95, 0x01, 0x81, 0x03};
+
+/// Two sockets in one interface. The kernel makes one node of them.
+[[nodiscard]] inline Bytes adapter_with_ids() {
+  const Bytes socket = stick + buttons(1, 4, 4) + end_collection;
+  return application(0x04) + numbered(1) + socket + application(0x04) + numbered(2) + socket;
+}
+/// Two players side by side in one report, and three buttons that serve both.
+[[nodiscard]] inline Bytes adapter_in_one_report() {
+  const Bytes player = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00} + stick + buttons(1, 6, 2) + end_collection;
+  return application(0x04) + player + player + buttons(17, 19, 5) + end_collection;
+}
+/// Two sticks and twice the same buttons one after the other, in no collections of their own.
+[[nodiscard]] inline Bytes adapter_without_order() {
+  return application(0x04) + stick + buttons(1, 2, 0) + buttons(1, 2, 4) + stick + end_collection;
+}
+
+[[nodiscard]] inline std::vector<Made> made_descriptors() {
+  const Bytes pad = application(0x05) + buttons(1, 16, 0) + hat + stick + end_collection;
+  const Bytes two_hats = application(0x04) + buttons(1, 8, 0) + stick + hat + hat + end_collection;
+  const Bytes throttle_behind_slider =
+      application(0x04) + buttons(1, 20, 4) + stick +
+      Bytes{0x05, 0x01, 0x09, 0x36, 0x09, 0x37, 0x05, 0x02, 0x09, 0xbb, 0x09, 0xba, 0x95, 0x04, 0x81, 0x02} +
+      end_collection;
+  // 10-bit axes that are signed, in between buttons: nothing begins at a byte
+  const Bytes unaligned = application(0x05) + buttons(1, 3, 0) +
+                          Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x09, 0x33, 0x16, 0x00,
+                                0xfe, 0x26, 0xff, 0x01, 0x75, 0x0a, 0x95, 0x03, 0x81, 0x02} +
+                          buttons(4, 10, 0) + end_collection;
+  // 16-bit axes, -32768..32767 and 0..65535, by push and pop
+  const Bytes wide = application(0x04) + Bytes{0xa4, 0x16, 0x00, 0x80, 0x26, 0xff, 0x7f, 0x75, 0x10, 0x95, 0x01,
+                                               0x09, 0x30, 0x81, 0x02, 0xb4, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00,
+                                               0x00, 0x75, 0x10, 0x95, 0x01, 0x09, 0x31, 0x81, 0x02} +
+                     buttons(1, 8, 0) + end_collection;
+  const Bytes keyboard =
+      application(0x06) +
+      Bytes{0x05, 0x07, 0x19, 0xe0, 0x29, 0xe7, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02, 0x75,
+            0x08, 0x95, 0x01, 0x81, 0x03, 0x95, 0x06, 0x15, 0x00, 0x25, 0x65, 0x19, 0x00, 0x29, 0x65, 0x81, 0x00} +
+      end_collection;
+  const Bytes mouse =
+      Bytes{0x05, 0x01, 0x09, 0x02, 0xa1, 0x01, 0x09, 0x01, 0xa1, 0x00} + buttons(1, 5, 3) +
+      Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x81, 0x25, 0x7f, 0x75, 0x08, 0x95, 0x02, 0x81, 0x06} +
+      end_collection + end_collection;
+  const Bytes gun = application(0x04) + Bytes{0x85, 0x01} + stick + end_collection + application(0x02) +
+                    Bytes{0x85, 0x02} + buttons(1, 3, 5) + Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x26,
+                                                                 0xff, 0x7f, 0x75, 0x10, 0x95, 0x02, 0x81, 0x02} +
+                    end_collection + application(0x06) + Bytes{0x85, 0x03, 0x05, 0x07, 0x19, 0x04, 0x29, 0x0b, 0x15,
+                                                               0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02} +
+                    end_collection;
+  const Bytes vendor = application(0x05) + buttons(1, 8, 0) + stick +
+                       Bytes{0x06, 0x00, 0xff, 0x09, 0x20, 0x75, 0x08, 0x95, 0x14, 0x81, 0x02} + end_collection;
+  const Bytes pedals = application(0x04) +
+                       Bytes{0x05, 0x02, 0x09, 0xc4, 0x09, 0xc5, 0x09, 0xc8, 0x15, 0x00, 0x26, 0xff, 0x03,
+                             0x75, 0x0a, 0x95, 0x03, 0x81, 0x02, 0x75, 0x02, 0x95, 0x01, 0x81, 0x03} +
+                       buttons(1, 4, 4) + end_collection;
+  const Bytes long_usages = application(0x05) +
+                            Bytes{0x0b, 0x30, 0x00, 0x01, 0x00, 0x0b, 0x31, 0x00, 0x01, 0x00, 0x05, 0x09,
+                                  0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x02} +
+                            buttons(1, 8, 0) + end_collection;
+  const Bytes hat_of_four = application(0x04) + buttons(1, 4, 0) +
+                            Bytes{0x05, 0x01, 0x09, 0x39, 0x15, 0x01, 0x25, 0x04, 0x75, 0x04, 0x95, 0x01, 0x81, 0x42} +
+                            stick + end_collection;
+  return {{"pad", pad},
+          {"two sockets with ids", adapter_with_ids()},
+          {"two players in one report", adapter_in_one_report()},
+          {"two players without order", adapter_without_order()},
+          {"two hats", two_hats},
+          {"throttle behind slider", throttle_behind_slider},
+          {"nothing at a byte", unaligned},
+          {"wide axes", wide},
+          {"keyboard", keyboard},
+          {"mouse", mouse},
+          {"gun of three", gun},
+          {"vendor's page", vendor},
+          {"pedals", pedals},
+          {"usages with their page", long_usages},
+          {"hat of four", hat_of_four}};
+}
+
+}  // namespace omnipar::test
