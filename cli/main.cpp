@@ -1,5 +1,9 @@
+#include <unistd.h>
+
 #include <algorithm>
 #include <cstdio>
+#include <new>
+#include <span>
 #include <vector>
 
 #include <fmt/format.h>
@@ -7,6 +11,7 @@
 #include "base/near.hpp"
 #include "command.hpp"
 #include "omnipar/identity.hpp"
+#include "os/door.hpp"
 
 namespace omnipar::cli {
 
@@ -75,10 +80,18 @@ int run(int count, char** words) {
   return status;
 }
 
+/// Where memory is short there may be none for an exception either. The keeper lets everything go.
+[[noreturn]] void out_of_memory() {
+  constexpr std::string_view words = "omnipar: the computer has no memory left; close other programs\n";
+  static_cast<void>(os::write_all(os::real_door(), STDERR_FILENO, std::as_bytes(std::span{words})));
+  ::_exit(machine_refuses);
+}
+
 }  // namespace
 }  // namespace omnipar::cli
 
 int main(int count, char** words) {
+  std::set_new_handler(omnipar::cli::out_of_memory);
   try {
     return omnipar::cli::run(count, words);
   } catch (const std::exception& error) {

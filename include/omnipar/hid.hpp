@@ -116,6 +116,8 @@ struct Control {
 
 /// A control's name, the same for all units of a model: "hid:0/x", "hid:2/button-3#2", "hid:1/hat-switch.x".
 [[nodiscard]] std::string name_of(const Descriptor& descriptor, const Control& control);
+/// True if a control could be called so.
+[[nodiscard]] bool is_name(std::string_view name);
 /// The place of the control of that name, or nothing.
 [[nodiscard]] std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const Control> controls,
                                                       std::string_view name);
@@ -138,6 +140,9 @@ struct KernelCode {
 [[nodiscard]] std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls,
                                                    std::span<const std::size_t> which);
 
+/// The places of the controls that are played on: those of joysticks and game pads, not of keyboards and mice.
+[[nodiscard]] std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls);
+
 /// A part that a descriptor falls into by itself: a player's, or what serves all ("own").
 struct Part {
   std::string name;                   ///< "player-1", "player-2", "own"
@@ -153,8 +158,8 @@ class Decoder {
   explicit Decoder(const Descriptor& descriptor);
 
   /// What a raw report changes, as one commit; the first report of an id tells all that it holds. Reports of unknown
-  /// ids change nothing; what is missing at a short one's end counts as 0, as the kernel has it. Valid until the next
-  /// call. Does not allocate.
+  /// ids and those that are too short change nothing, as the kernel has it. Valid until the next call. Does not
+  /// allocate.
   [[nodiscard]] std::span<const Change> decode(std::span<const std::uint8_t> report) noexcept;
 
   /// The last value of a control; at first 0.
@@ -181,11 +186,13 @@ class Decoder {
     std::uint16_t usages = 0;
     std::int32_t minimum = 0;
     bool is_signed = false;
-    std::int32_t rolled_over = -1;  ///< the value that says that too many keys are down; -1: none
-    std::size_t down = 0;           ///< where its last values begin
+    bool can_roll_over = false;  ///< one value says that too many keys are down:
+    std::int32_t rolled_over = 0;
+    std::size_t down = 0;  ///< where its last values begin
   };
   struct Layout {
     bool known = false;  ///< the report has been seen
+    std::size_t bytes = 0;
     std::size_t words = 0;
     std::vector<Slot> slots;         ///< in order of their bits
     std::vector<std::size_t> first;  ///< by word: the first slot that touches it

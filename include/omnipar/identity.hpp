@@ -73,6 +73,18 @@ struct Match {
 [[nodiscard]] Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,
                                      std::string_view part = "");
 
+/// The names of a unit's parts, by its sheet, else by what its raw reports fall into; one empty name if it is used as
+/// a whole.
+[[nodiscard]] std::vector<std::string> unit_parts(const Catalogue& catalogue, const Description& unit);
+
+/// Gives a raw node the codes of the controls of its report descriptor.
+void describe_raw(Description& node);
+
+/// Why the unit of this event node should be read from its raw reports, of this descriptor; empty if there is no
+/// reason.
+[[nodiscard]] std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
+                                         std::span<const std::uint8_t> descriptor);
+
 /// Puts what was measured on the rig's unit of the attachment's name in the place of what the unit says of itself.
 void calibrate(Attachment& attachment, const Rig& rig);
 

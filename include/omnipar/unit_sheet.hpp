@@ -30,6 +30,7 @@ struct Spot {
 struct ControlSheet {
   std::string node;  ///< the kind of node that reports it ("keys", "mouse"); empty: the unit's main node
   Code code;
+  std::string raw;  ///< instead of the code: the name of a control of raw reports, such as "hid:0/x#2"
   std::string role;
   Axis axis = Axis::none;
   std::string label;  ///< what people see there: "red, top left"

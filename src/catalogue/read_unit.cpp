@@ -6,6 +6,7 @@
 #include "catalogue/kinds.hpp"
 #include "catalogue/lookup.hpp"
 #include "catalogue/take.hpp"
+#include "omnipar/hid.hpp"
 
 namespace omnipar::catalogue {
 namespace {
@@ -16,6 +17,7 @@ using text::Value;
 struct RawName {
   std::string node;
   Code code;
+  std::string raw;  ///< instead, a control of raw reports
   friend bool operator==(const RawName&, const RawName&) = default;
 };
 
@@ -30,18 +32,14 @@ class CodeReader {
   /// The code that a table names, with its node, if it is one.
   std::optional<RawName> code_in(const Value& table) {
     const Value& name = *table.find("code");
+    if (name.text.starts_with("hid:")) return raw_control(name);
     const std::size_t slash = name.text.find('/');
     const std::string node = slash == std::string::npos ? "" : name.text.substr(0, slash);
     const std::string word = slash == std::string::npos ? name.text : name.text.substr(slash + 1);
     check_node(name.mark, node);
     const auto code = code_called(word, name.mark);
     if (!code) return std::nullopt;
-    const RawName raw{node, *code};
-    if (std::ranges::find(seen_, raw) != seen_.end())
-      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
-    else
-      seen_.push_back(raw);
-    return raw;
+    return once({node, *code, ""}, name);
   }
 
   /// A list of codes; those that are none are left out.
@@ -78,6 +76,21 @@ class CodeReader {
   }
 
  private:
+  RawName once(RawName raw, const Value& name) {
+    if (std::ranges::find(seen_, raw) != seen_.end())
+      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
+    else
+      seen_.push_back(raw);
+    return raw;
+  }
+
+  std::optional<RawName> raw_control(const Value& name) {
+    if (hid::is_name(name.text)) return once({"", {ev_hid, 0}, name.text}, name);
+    error(name.mark, "unknown-code", fmt::format("'{}' is no control of raw reports", name.text),
+          "write hid:REPORT/USAGE, such as \"hid:0/x#2\"; 'omnipar units --raw' lists them");
+    return std::nullopt;
+  }
+
   std::optional<Code> code_called(const std::string& word, text::Mark mark) {
     const auto code = code_of_name(word);
     if (code) return code;
@@ -102,6 +115,7 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   ControlSheet control;
   control.node = raw.node;
   control.code = raw.code;
+  control.raw = raw.raw;
   control.parts = names_in(table, "parts");
   control.role = text_in(table, "role");
   control.label = text_in(table, "label");

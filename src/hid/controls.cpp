@@ -11,7 +11,8 @@
 namespace omnipar::hid {
 namespace {
 
-constexpr std::uint32_t widest = 32;  // bits of a value that is decoded
+constexpr std::uint32_t widest = 32;    // bits of a value that is decoded
+constexpr std::uint16_t first_key = 4;  // the usages before it are troubles of a keyboard
 
 bool holds_controls(const Field& field) {
   return field.type == FieldType::input && !field.is_constant() && field.size >= 1 && field.size <= widest;
@@ -42,7 +43,8 @@ class Listing {
     const Usage usage = field.usages[e];
     const bool goes_on = !field.is_variable() && !controls_.empty() && controls_.back().field == f;
     const bool unknown = usage.page >= page::first_of_vendors || usage.page == 0;
-    const bool no_key = !field.is_variable() && (usage.id == 0 || usage == usage::key_rollover);
+    const bool no_key =
+        !field.is_variable() && (usage.id == 0 || (usage.page == page::keyboard && usage.id < first_key));
     if ((unknown || no_key) && !goes_on) return;  // the keys of an array follow each other without a gap
     Control control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
     if (!field.is_variable()) {
@@ -82,6 +84,26 @@ std::string name_of(const Descriptor& descriptor, const Control& control) {
   const std::string half = control.kind == Kind::hat_x ? ".x" : control.kind == Kind::hat_y ? ".y" : "";
   return fmt::format("hid:{}/{}{}{}", descriptor.fields[control.field].report, word_of(control.usage), half,
                      control.nth > 1 ? fmt::format("#{}", control.nth) : "");
+}
+
+bool is_name(std::string_view name) {
+  constexpr std::string_view head = "hid:";
+  const std::size_t slash = name.find('/');
+  if (!name.starts_with(head) || slash == std::string_view::npos) return false;
+  const auto is_number = [](std::string_view text, int most) {
+    int number = 0;
+    const auto read = std::from_chars(text.data(), text.data() + text.size(), number);
+    return read.ec == std::errc{} && read.ptr == text.data() + text.size() && number >= 0 && number <= most;
+  };
+  if (!is_number(name.substr(head.size(), slash - head.size()), 255)) return false;
+  std::string_view word = name.substr(slash + 1);
+  if (const std::size_t mark = word.find('#'); mark != std::string_view::npos) {
+    if (!is_number(word.substr(mark + 1), static_cast<int>(most_controls))) return false;
+    word = word.substr(0, mark);
+  }
+  for (const std::string_view half : {".x", ".y"})
+    if (word == word_of(usage::hat_switch) + std::string{half}) return true;
+  return usage_of(word).has_value();
 }
 
 std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const Control> controls,

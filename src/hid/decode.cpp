@@ -33,8 +33,8 @@ Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) 
     if (number == 0) {
       number = static_cast<std::uint16_t>(layouts_.size());
       Layout& made = layouts_.emplace_back();
-      const std::size_t bytes = descriptor.report_bytes(FieldType::input, field.report) - (numbered_ ? 1 : 0);
-      made.words = (bytes + 7) / 8;
+      made.bytes = descriptor.report_bytes(FieldType::input, field.report) - (numbered_ ? 1 : 0);
+      made.words = (made.bytes + 7) / 8;
       made.last.assign(made.words, 0);
     }
     return layouts_[number];
@@ -55,8 +55,8 @@ Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) 
       array.down = down_.size();
       for (std::size_t k = c; k < controls.size() && controls[k].field == control.field; ++k) ++array.usages;
       const auto rollover = std::ranges::find(field.usages, usage::key_rollover);
-      if (rollover != field.usages.end())
-        array.rolled_over = field.minimum + static_cast<std::int32_t>(rollover - field.usages.begin());
+      array.can_roll_over = rollover != field.usages.end();
+      array.rolled_over = field.minimum + static_cast<std::int32_t>(rollover - field.usages.begin());
       down_.resize(down_.size() + field.count, -1);
       most_at_once += 2 * std::size_t{field.count};
       at.arrays.push_back(array);
@@ -121,26 +121,28 @@ void Decoder::take(const Slot& slot) noexcept {
 
 /// An array lists what is down. What it lists twice is down once; values without a usage are nothing.
 void Decoder::take(const Array& array) noexcept {
-  const auto control_of = [&](std::uint32_t raw) {
-    const std::int64_t value = array.is_signed
-                                   ? static_cast<std::int32_t>(raw << (32U - array.size)) >> (32U - array.size)
-                                   : std::int64_t{raw};
-    const std::int64_t place = value - array.minimum;
+  const auto value_of = [&](std::uint32_t i) {
+    const std::uint32_t raw = bits(array.bit + i * array.size, array.size);
+    const std::uint32_t unused = 32U - array.size;
+    return array.is_signed ? static_cast<std::int32_t>(raw << unused) >> unused : std::int64_t{raw};
+  };
+  const auto control_of = [&](std::uint32_t i) {
+    const std::int64_t place = value_of(i) - array.minimum;
     return place >= 0 && place < array.usages ? static_cast<std::int32_t>(array.first + place) : -1;
   };
-  if (array.rolled_over >= 0)
+  if (array.can_roll_over)
     for (std::uint32_t i = 0; i < array.count; ++i)
-      if (bits(array.bit + i * array.size, array.size) == static_cast<std::uint32_t>(array.rolled_over)) return;
+      if (value_of(i) == array.rolled_over) return;
   std::int32_t* const down = down_.data() + array.down;
   const auto is_listed = [&](std::int32_t control) {
     for (std::uint32_t i = 0; i < array.count; ++i)
-      if (control_of(bits(array.bit + i * array.size, array.size)) == control) return true;
+      if (control_of(i) == control) return true;
     return false;
   };
   for (std::uint32_t i = 0; i < array.count; ++i)
     if (down[i] >= 0 && !is_listed(down[i])) set(static_cast<std::size_t>(down[i]), 0);
   for (std::uint32_t i = 0; i < array.count; ++i) {
-    down[i] = control_of(bits(array.bit + i * array.size, array.size));
+    down[i] = control_of(i);
     if (down[i] >= 0) set(static_cast<std::size_t>(down[i]), 1);
   }
 }
@@ -150,10 +152,10 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
   if (report.empty()) return changes_;
   Layout& layout = layouts_[layout_of_[numbered_ ? report.front() : 0]];
   if (numbered_) report = report.subspan(1);
-  if (layout.words == 0) return changes_;
-  const std::size_t used = std::min(report.size(), layout.words * 8);
-  std::fill_n(words_.begin(), layout.words + 1, std::uint64_t{0});
-  std::memcpy(words_.data(), report.data(), used);
+  if (layout.words == 0 || report.size() < layout.bytes) return changes_;
+  words_[layout.words - 1] = 0;
+  words_[layout.words] = 0;
+  std::memcpy(words_.data(), report.data(), layout.bytes);
   if constexpr (std::endian::native == std::endian::big)
     for (std::size_t w = 0; w < layout.words; ++w) words_[w] = __builtin_bswap64(words_[w]);
   std::size_t next = 0;

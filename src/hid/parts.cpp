@@ -19,12 +19,7 @@ class Parting {
       : descriptor_(descriptor), controls_(controls) {}
 
   std::vector<Part> run() {
-    Places played;
-    for (std::size_t c = 0; c < controls_.size(); ++c) {
-      const int application = descriptor_.application_of(field(c).collection);
-      if (application >= 0 && is_played_on(descriptor_.collections[static_cast<std::size_t>(application)].usage))
-        played.push_back(c);
-    }
+    const Places played = played_on(descriptor_, controls_);
     const auto by_application =
         grouped(played, [this](std::size_t c) { return descriptor_.application_of(field(c).collection); });
     if (by_application.size() > 1) return named(by_application, {});
@@ -144,6 +139,16 @@ class Parting {
 };
 
 }  // namespace
+
+std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls) {
+  Places played;
+  for (std::size_t c = 0; c < controls.size(); ++c) {
+    const int application = descriptor.application_of(descriptor.fields[controls[c].field].collection);
+    if (application >= 0 && is_played_on(descriptor.collections[static_cast<std::size_t>(application)].usage))
+      played.push_back(c);
+  }
+  return played;
+}
 
 std::vector<Part> parts_of(const Descriptor& descriptor, std::span<const Control> controls) {
   return Parting{descriptor, controls}.run();

@@ -129,6 +129,7 @@ class Grouping {
 }  // namespace
 
 NodeKind node_kind(const Description& node) noexcept {
+  if (!node.descriptor.empty()) return NodeKind::pad;
   constexpr std::uint16_t btn_left = 0x110, btn_touch = 0x14a, btn_tool_finger = 0x145;
   constexpr std::uint16_t first_pad_button = 0x120, last_pad_button = 0x13f, last_letter_key = 0x58;
   if (has_key_between(node, btn_tool_finger, btn_tool_finger) && node.find(code::abs_x) != nullptr)

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "identity/convention.hpp"
+#include "identity/raw.hpp"
 #include "identity/serial.hpp"
 #include "omnipar/identity.hpp"
 
@@ -63,6 +64,7 @@ void calibrate(Attachment& attachment, const Rig& rig) {
 
 bool is_controller(const Description& description) noexcept {
   if (description.ours) return false;
+  if (!description.descriptor.empty()) return !description.codes.empty();
   return std::ranges::any_of(description.codes, [](const CodeRange& range) {
     return range.code.type == ev_key && range.code.number >= 0x120 && range.code.number <= 0x13f;
   });
@@ -138,6 +140,12 @@ const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& 
 Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,
                        std::string_view part) {
   Attachment attachment;
+  if (!node.descriptor.empty()) {
+    const UnitSheet* sheet = find_unit_sheet(catalogue, main);
+    attachment.controls = sheet != nullptr && names_raw_controls(*sheet) ? raw_sheet_controls(*sheet, node, part)
+                                                                         : raw_controls(node, part);
+    return attachment;  // how it stands is not known before its first report
+  }
   if (const UnitSheet* sheet = find_unit_sheet(catalogue, main))
     attachment.controls = sheet_controls(*sheet, node, &main == &node, part);
   else if (is_controller(node))

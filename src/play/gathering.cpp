@@ -4,14 +4,6 @@
 
 namespace omnipar::play {
 
-std::vector<std::string> parts_of(const Catalogue& catalogue, const Description& unit) {
-  std::vector<std::string> parts;
-  if (const UnitSheet* sheet = find_unit_sheet(catalogue, unit))
-    for (const PartSheet& part : sheet->parts) parts.push_back(part.name);
-  if (parts.empty()) parts.emplace_back();
-  return parts;
-}
-
 std::optional<Member> Gathering::find(int node) const {
   std::vector<int> numbers;
   std::vector<Description> descriptions;

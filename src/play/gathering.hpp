@@ -22,9 +22,6 @@ struct Member {
   }
 };
 
-/// The names of a unit's parts; one empty name if it is used as a whole.
-[[nodiscard]] std::vector<std::string> parts_of(const Catalogue& catalogue, const Description& unit);
-
 class Gathering {
  public:
   void arrive(int node, const Description& description) { nodes_.insert_or_assign(node, description); }

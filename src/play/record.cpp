@@ -107,7 +107,7 @@ class Recorder final : public Ears {
     std::set<Code> buttons;
     const auto member = gathering_.find(node);
     if (!member) return buttons;
-    for (const std::string& part : parts_of(*options_.listen.catalogue, member->unit))
+    for (const std::string& part : unit_parts(*options_.listen.catalogue, member->unit))
       for (const Control& control : member->attachment(*options_.listen.catalogue, part).controls)
         if (!control.role.starts_with("key-")) buttons.insert(control.code);
     return buttons;

@@ -53,7 +53,7 @@ void RollCall::heard(int node, const Report& report) {
   Hand& hand = hands_[member->unit.node];
   follow_hand(hand, node, report);
   std::vector<std::string> pressed;
-  for (const std::string& part : parts_of(catalogue_, member->unit))
+  for (const std::string& part : unit_parts(catalogue_, member->unit))
     if (hand.notices[part].take(member->attachment(catalogue_, part), report.changes)) pressed.push_back(part);
   // What several parts share, such as a coin door, says nothing about who presses.
   if (pressed.size() == 1) press(member->unit, pressed.front(), report.time);

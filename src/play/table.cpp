@@ -134,7 +134,7 @@ Table::Share Table::share_of(const Guest& guest, const Place& place, int node) c
 
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
-  for (const std::string& part : parts_of(catalogue_, here.unit)) {
+  for (const std::string& part : unit_parts(catalogue_, here.unit)) {
     Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, ++last_hand_};
     if (const RigUnit* unit = known(here.unit, part)) {
       place.name = unit->name;

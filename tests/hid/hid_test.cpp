@@ -77,6 +77,7 @@ class SlowReader {
 
   const std::vector<std::int32_t>& take(std::vector<std::uint8_t> report, std::map<std::size_t, int>& moved) {
     const std::uint8_t id = descriptor_.numbered ? report.at(0) : std::uint8_t{0};
+    if (report.size() < descriptor_.report_bytes(hid::FieldType::input, id)) return values_;
     if (descriptor_.numbered) report.erase(report.begin());
     for (std::size_t c = 0; c < controls_.size(); ++c) {
       const hid::Control& control = controls_[c];
@@ -138,7 +139,7 @@ class SlowReader {
 };
 
 std::vector<std::uint8_t> random_report(std::mt19937& dice, const hid::Descriptor& descriptor) {
-  std::vector<std::uint8_t> report(1 + dice() % 40);
+  std::vector<std::uint8_t> report(1 + dice() % 160);
   for (std::uint8_t& byte : report) byte = static_cast<std::uint8_t>(dice() % 3 == 0 ? dice() : dice() % 4);
   if (descriptor.numbered) report[0] = static_cast<std::uint8_t>(dice() % 4);
   return report;

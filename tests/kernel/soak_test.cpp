@@ -130,7 +130,7 @@ class Evening {
   void plug_in(std::size_t pad) {
     pads_[pad] = std::make_unique<UhidPad>("Soak Pad " + std::to_string(pad), "soak" + std::to_string(pad));
     REQUIRE(wait_for_nodes("Soak Pad " + std::to_string(pad), 1));
-    if (seen_[pad]++ > 0) expect(player(pad) + " goes on with", seen_[pad] - 1);
+    if (seen_[pad]++ > 0) expect("goes on with \"Soak Pad " + std::to_string(pad), seen_[pad] - 1);
     states_[pad] = {};
     attach(pad);
     send(pad, {});
@@ -139,7 +139,7 @@ class Evening {
     tell(std::to_string(pad + 1) + " out");
     pads_[pad].reset();
     twin_->detach(static_cast<int>(pad));
-    expect(player(pad) + ": \"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]);
+    expect("\"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]);
   }
   void send(std::size_t pad, const PadReport& report) {
     states_[pad] = report;
