@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstdio>
+#include <exception>
 #include <new>
 #include <span>
 #include <vector>
@@ -92,6 +93,7 @@ int run(int count, char** words) {
 
 int main(int count, char** words) {
   std::set_new_handler(omnipar::cli::out_of_memory);
+  std::set_terminate(omnipar::cli::out_of_memory);  // everything else is caught
   try {
     return omnipar::cli::run(count, words);
   } catch (const std::exception& error) {

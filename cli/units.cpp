@@ -1,13 +1,17 @@
 // omnipar units
 #include <algorithm>
+#include <cstring>
 #include <map>
 #include <memory>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
 #include "host/look.hpp"
+#include "inspect/raw_view.hpp"
+#include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
 #include "play/checkup.hpp"
 #include "sources.hpp"
@@ -20,6 +24,7 @@ struct UnitsWords {
   bool json = false;
   bool with_virtual = false;
   bool why = false;
+  bool raw = false;
   double listen = 0;  ///< seconds; 0: not at all
 };
 
@@ -200,9 +205,78 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
   return ears.notes();
 }
 
+/// Ears for raw nodes: what they are, and the last report of each kind.
+class RawEars final : public play::Ears {
+ public:
+  struct Raw {
+    Description node;
+    inspect::LastReports last;
+  };
+  void arrived(int node, const Description& description, Time) override {
+    if (!description.descriptor.empty()) raws_[node].node = description;
+  }
+  void left(int, Time) override {}
+  void heard(int, const Report&) override {}
+  void heard_raw(int node, Time, std::span<const std::uint8_t> bytes) override {
+    Raw& raw = raws_.at(node);
+    const auto read = hid::read_descriptor(raw.node.descriptor);
+    const bool numbered = read && read->numbered && !bytes.empty();
+    raw.last[numbered ? bytes.front() : std::uint8_t{0}].assign(bytes.begin(), bytes.end());
+  }
+  void cannot_hear_raw(const Description& unit, int error) override {
+    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. ('omnipar doctor --rule' lets you.)",
+                     printable(unit.name), std::strerror(-error)));
+  }
+  void ready() override {}
+  void waited(Time) override {}
+  [[nodiscard]] bool done() const override { return false; }
+  [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
+  [[nodiscard]] const std::map<int, Raw>& raws() const noexcept { return raws_; }
+
+ private:
+  std::map<int, Raw> raws_;
+};
+
+/// Raw nodes that are there, or those of a trace.
+std::optional<Diagnostic> hear_raw(const UnitsWords& words, const Catalogue& catalogue, RawEars& ears) {
+  os::Door& door = os::real_door();
+  if (words.sources.host.empty()) {
+    constexpr double a_moment = 0.3;  // in which units that always talk are heard
+    if (words.listen > 0) talk(fmt::format("Listening for {} s: move what you want to see.", words.listen));
+    const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
+    return play::listen(
+        door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .raw = true, .longest = longest}, ears);
+  }
+  return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
+    Description named = node;
+    named.node = room_node_name(event.node);
+    if (event.deed == Deed::plug_in) ears.arrived(event.node, named, event.time);
+    if (!event.raw.empty()) ears.heard_raw(event.node, event.time, event.raw);
+    return true;
+  });
+}
+
+int show_raw(const UnitsWords& words, const Catalogue& catalogue) {
+  RawEars ears;
+  if (const auto failure = hear_raw(words, catalogue, ears)) {
+    tell({*failure});
+    return words.sources.host.empty() ? machine_refuses : bad_input;
+  }
+  std::vector<std::string> objects;
+  for (const auto& [number, raw] : ears.raws()) {
+    objects.push_back(inspect::raw_json(raw.node, raw.last));
+    for (const std::string& line : words.json ? std::vector<std::string>{} : inspect::raw_lines(raw.node, raw.last))
+      print(line);
+  }
+  if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
+  if (ears.raws().empty()) talk("No controller here has raw reports that may be read.");
+  return ears.raws().empty() ? found_something : good;
+}
+
 int run(const UnitsWords& words) {
   const Shelf shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
+  if (words.raw) return show_raw(words, shelf.catalogue);
   const auto rig = load_rig(os::real_door(), words.sources);
   if (!rig) {
     tell(rig.error());
@@ -246,6 +320,8 @@ void add_units(CLI::App& app, int& status) {
   add_host_option(*command, words->sources);
   add_data_option(*command, words->sources);
   command->add_flag("--why", words->why, "say by what each is known to the rig, the surest first");
+  command->add_flag("--raw", words->raw,
+                    "show raw reports: the descriptor in words, what the kernel keeps of it, the last bytes");
   command->add_option("--listen", words->listen, "listen for so many seconds first, for what jitters or bounces")
       ->check(CLI::Range(0.1, 600.0));
   command->add_flag("--json", words->json, "print JSON");

@@ -143,6 +143,9 @@ struct KernelCode {
 /// The places of the controls that are played on: those of joysticks and game pads, not of keyboards and mice.
 [[nodiscard]] std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls);
 
+/// What the part that serves all players of a unit is called.
+inline constexpr std::string_view own_part = "own";
+
 /// A part that a descriptor falls into by itself: a player's, or what serves all ("own").
 struct Part {
   std::string name;                   ///< "player-1", "player-2", "own"

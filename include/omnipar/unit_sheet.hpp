@@ -30,13 +30,13 @@ struct Spot {
 struct ControlSheet {
   std::string node;  ///< the kind of node that reports it ("keys", "mouse"); empty: the unit's main node
   Code code;
-  std::string raw;  ///< instead of the code: the name of a control of raw reports, such as "hid:0/x#2"
   std::string role;
   Axis axis = Axis::none;
   std::string label;  ///< what people see there: "red, top left"
   std::optional<Spot> spot;
   std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
   std::vector<std::string> parts;    ///< which parts it belongs to; none: all of them
+  std::string raw{};                 ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
 };
 
 /// A piece of a unit that is used as if it were a unit: the left half of a panel.

@@ -48,7 +48,7 @@ class Parting {
   static std::vector<Part> named(const std::map<int, Places>& players, const Places& own) {
     std::vector<Part> parts;
     for (const auto& [key, places] : players) parts.push_back({fmt::format("player-{}", parts.size() + 1), places});
-    if (!own.empty()) parts.push_back({"own", own});
+    if (!own.empty()) parts.push_back({std::string{own_part}, own});
     return parts;
   }
 

@@ -4,6 +4,7 @@
 #include <cerrno>
 #include <utility>
 
+#include "host/raw_unit.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar::host {
@@ -18,6 +19,7 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     return std::nullopt;
   }
   if (!is_playable(catalogue_, node->description())) return std::nullopt;
+  node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, remark_);
   if (hold_all_) node->hold(true);
   open_.push_back({++last_number_, place.path, std::move(node), hold_all_});
   return last_number_;

@@ -5,6 +5,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "host/node.hpp"
@@ -35,6 +36,8 @@ class Nodes {
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
+  /// What is to be said of how the last node that came is read; empty if there is nothing, and the second time.
+  [[nodiscard]] std::string take_remark() noexcept { return std::exchange(remark_, {}); }
   /// A number for a node that is not opened here; it is never given to another.
   [[nodiscard]] int next_number() noexcept { return ++last_number_; }
 
@@ -93,6 +96,7 @@ class Nodes {
   bool hold_all_ = false;
   bool met_a_closed_door_ = false;
   int last_number_ = 0;
+  std::string remark_;
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   News news_;

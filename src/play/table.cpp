@@ -1,5 +1,6 @@
 #include "play/table.hpp"
 
+#include "omnipar/hid.hpp"
 #include "plan/plan_data.hpp"
 #include "play/gathering.hpp"
 
@@ -252,6 +253,15 @@ bool Table::is_control(int node, Code code) const {
   return false;
 }
 
+/// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
+void Table::join_own(Guest& guest, Place& own) {
+  const auto player =
+      std::ranges::find_if(guest.places, [&own](const Place& place) { return &place != &own && !place.seat.empty(); });
+  if (player == guest.places.end()) return;
+  sit_down(own, own.name, player->seat);
+  play(own, false);
+}
+
 void Table::take_seat(Guest& guest, Place& place) {
   if (!is_of_use(place)) {
     if (!std::exchange(place.told_no_seat, true)) listener_.no_use(place.name);
@@ -264,6 +274,7 @@ void Table::take_seat(Guest& guest, Place& place) {
     play(place, true);
     return ask_for_the_lost();
   }
+  if (place.part == hid::own_part) return join_own(guest, place);
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});

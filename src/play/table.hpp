@@ -113,6 +113,7 @@ class Table {
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
+  void join_own(Guest& guest, Place& own);
   [[nodiscard]] bool is_of_use(const Place& place) const;
   void fall_silent(Guest& guest);
   void speak_again(Guest& guest, int node, const Report& report);

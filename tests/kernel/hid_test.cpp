@@ -2,9 +2,12 @@
 // any, and players apart where it has not.
 #include <catch2/catch.hpp>
 
+#include <linux/input.h>
 #include <sys/ioctl.h>
 
 #include <algorithm>
+#include <array>
+#include <csignal>
 #include <map>
 #include <memory>
 #include <random>
@@ -191,4 +194,84 @@ TEST_CASE("the reader agrees with the kernel on every code, range and value that
     CHECK((comparison.count_of(hid::Fate::lost) > 0) == (two_players || made.name == "throttle behind slider"));
     if (comparison.count_of(hid::Fate::shared) > 0) CHECK((two_players || made.name == "keyboard"));
   }
+}
+
+TEST_CASE("two players on one adapter: each has a seat, and everything of both comes out apart", "[hid]") {
+  const Bytes descriptor = GENERATE(adapter_in_one_report(), adapter_with_ids());
+  const bool numbered_reports = descriptor == adapter_with_ids();
+  const UhidUnit adapter{"Two-Plug Adapter", "", 9, descriptor};
+  REQUIRE(wait_for_nodes("Two-Plug Adapter", 1));
+  struct Player {
+    std::uint8_t x = 128, y = 128, buttons = 0;
+  };
+  std::array<Player, 2> players;
+  const auto send = [&](int who) {
+    if (numbered_reports) {
+      const Player& p = players.at(static_cast<std::size_t>(who));
+      return adapter.send_bytes({static_cast<std::uint8_t>(who + 1), p.x, p.y, p.buttons});
+    }
+    adapter.send_bytes(
+        {players[0].x, players[0].y, players[0].buttons, players[1].x, players[1].y, players[1].buttons, 0});
+  };
+  Program units{{"/box/omnipar", "units", "--raw"}};
+  CHECK(units.wait_for_end() == 0);
+  CHECK(units.output().find("The kernel's event nodes lose ") != std::string::npos);
+  Program play{{"/box/omnipar", "play", "pad-8b"}};
+  REQUIRE(play.wait_for("\"Two-Plug Adapter\" is read from its raw reports"));
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  const auto press = [&](int who, std::uint8_t buttons) {
+    players.at(static_cast<std::size_t>(who)).buttons = buttons;
+    send(who);
+  };
+  for (const int who : {0, 1}) {
+    press(who, 1);
+    press(who, 0);
+    const std::string seat = std::to_string(who + 1);
+    const bool sits = play.wait_for("Player " + seat + " plays with \"Two-Plug Adapter, player-" + seat + "\"");
+    CAPTURE(play.output());
+    REQUIRE(sits);
+  }
+  NodeReader one{nodes_named("Omnipar port 1 pad").front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  // the unit is kept from others, its raw node or not
+  const NodeReader other{nodes_named("Two-Plug Adapter").front()};
+  CHECK(::ioctl(other.descriptor(), EVIOCGRAB, 1) != 0);
+  const std::array buttons{BTN_SOUTH, BTN_EAST, BTN_WEST, BTN_NORTH};
+  for (const int who : {0, 1}) {
+    NodeReader& hers = who == 0 ? one : two;
+    NodeReader& his = who == 0 ? two : one;
+    for (std::size_t b = 0; b < buttons.size(); ++b) {
+      press(who, static_cast<std::uint8_t>(1 << b));
+      CHECK(hers.wait_for(EV_KEY, static_cast<std::uint16_t>(buttons.at(b)), 1));
+      his.drain();
+      CHECK(his.held() == 0);
+    }
+    press(who, 0);
+    Player& player = players.at(static_cast<std::size_t>(who));
+    for (const auto& [x, value] : {std::pair{0, -1}, {255, 1}, {128, 0}}) {
+      player.x = static_cast<std::uint8_t>(x);
+      send(who);
+      CHECK(hers.wait_for(EV_ABS, ABS_HAT0X, value));
+      his.drain();
+      CHECK(his.held() == 0);
+    }
+  }
+  // both at once, in every way at once
+  players = {Player{0, 255, 1}, Player{255, 0, 2}};
+  send(0);
+  send(1);
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0X, -1));
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0Y, 1));
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0Y, -1));
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 1));
+  play.signal(SIGTERM);
+  CHECK(one.wait_for_end());
+  CHECK(one.held() == 0);
+  players = {};
+  send(0);
+  send(1);
+  CHECK(play.wait_for_end() == 0);
 }

@@ -1,0 +1,20 @@
+// Units whose event node has lost something: read from their raw reports, and held by their event node.
+#pragma once
+
+#include <memory>
+#include <string>
+
+#include "host/node.hpp"
+#include "omnipar/catalogue.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::host {
+
+/// The node itself, or, where its raw reports tell more and can be read, a node that reads those: it holds, shakes and
+/// lights by the event node. `remark` says in words what was chosen, or what is missing because the raw reports cannot
+/// be read; it stays empty if there is nothing to say.
+[[nodiscard]] std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
+                                                   std::unique_ptr<Node> node, const std::string& syspath,
+                                                   std::string& remark);
+
+}  // namespace omnipar::host

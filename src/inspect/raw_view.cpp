@@ -1,0 +1,224 @@
+#include "inspect/raw_view.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <nlohmann/json.hpp>
+
+#include "base/code_names.hpp"
+#include "omnipar/hid.hpp"
+#include "omnipar/identity.hpp"
+
+namespace omnipar::inspect {
+namespace {
+
+using Lines = std::vector<std::string>;
+
+constexpr std::string_view type_words[] = {"input", "output", "feature"};
+
+std::string collection_word(std::uint8_t type) {
+  constexpr std::string_view words[] = {"physical", "application", "logical"};
+  return type < std::size(words) ? std::string{words[type]} : fmt::format("collection {:#04x}", type);
+}
+
+std::string_view fate_word(hid::Fate fate) {
+  return fate == hid::Fate::kept ? "kept" : fate == hid::Fate::shared ? "shared" : "lost";
+}
+
+class RawView {
+ public:
+  RawView(const Description& node, hid::Descriptor descriptor, const LastReports& last)
+      : node_(node),
+        descriptor_(std::move(descriptor)),
+        controls_(hid::controls_of(descriptor_)),
+        kernel_(hid::kernel_codes(descriptor_, controls_)),
+        parts_(hid::parts_of(descriptor_, controls_)),
+        last_(last),
+        decoder_(descriptor_) {
+    for (const auto& [id, report] : last) (void)decoder_.decode(report);
+  }
+
+  Lines lines() const {
+    Lines lines{fmt::format("\"{}\", {}", printable(node_.name), node_.node),
+                fmt::format("  its report descriptor, {} bytes:", node_.descriptor.size())};
+    describe(-1, 4, lines);
+    add_controls(lines);
+    add_reports(lines);
+    return lines;
+  }
+
+  std::string json() const {
+    nlohmann::ordered_json all{{"name", node_.name}, {"node", node_.node}, {"descriptor", node_.descriptor.size()}};
+    all["controls"] = nlohmann::ordered_json::array();
+    for (std::size_t c = 0; c < controls_.size(); ++c) {
+      const hid::Control& control = controls_[c];
+      nlohmann::ordered_json one{{"name", hid::name_of(descriptor_, control)},
+                                 {"bit", first_bit(control)},
+                                 {"bits", field(control).size},
+                                 {"range", {control.minimum, control.maximum}},
+                                 {"kernel", fate_word(kernel_[c].fate)}};
+      if (kernel_[c].fate != hid::Fate::lost) one["code"] = code_name(kernel_[c].code);
+      if (const std::string part = part_of(c); !part.empty()) one["part"] = part;
+      if (is_heard(control)) one["value"] = decoder_.value(c);
+      all["controls"].push_back(std::move(one));
+    }
+    return all.dump();
+  }
+
+ private:
+  const hid::Field& field(const hid::Control& control) const { return descriptor_.fields[control.field]; }
+  bool is_heard(const hid::Control& control) const { return last_.contains(field(control).report); }
+
+  /// Where a control begins in a report, behind its id. An array's keys begin where the array does.
+  std::uint32_t first_bit(const hid::Control& control) const {
+    const hid::Field& f = field(control);
+    return f.bit + (control.kind == hid::Kind::key ? 0 : control.element * f.size);
+  }
+
+  std::string part_of(std::size_t place) const {
+    for (const hid::Part& part : parts_)
+      if (std::ranges::find(part.controls, place) != part.controls.end()) return part.name;
+    return "";
+  }
+
+  // -- the descriptor in words --------------------------------------------------------------------------
+
+  /// Fields and collections within one, in the order in which they were written as far as that is known.
+  void describe(int collection, std::size_t indent, Lines& lines) const {
+    for (const hid::Field& f : descriptor_.fields)
+      if (f.collection == collection) lines.push_back(std::string(indent, ' ') + field_words(f));
+    for (std::size_t c = 0; c < descriptor_.collections.size(); ++c) {
+      if (descriptor_.collections[c].parent != collection) continue;
+      lines.push_back(fmt::format("{:{}}{}, {}", "", indent, hid::word_of(descriptor_.collections[c].usage),
+                                  collection_word(descriptor_.collections[c].type)));
+      describe(static_cast<int>(c), indent + 2, lines);
+    }
+  }
+
+  static std::string usage_words(const hid::Field& f) {
+    if (f.usages.empty()) return "unused";
+    const std::string first = hid::word_of(f.usages.front());
+    const std::string last = hid::word_of(f.usages.back());
+    if (f.usages.size() == 1 || first == last) return first;
+    if (f.usages.size() == 2) return first + ", " + last;
+    const bool run = f.usages.back().id - f.usages.front().id + 1U == f.usages.size();
+    if (run) return first + " to " + last;
+    std::vector<std::string> words;
+    for (const hid::Usage usage : f.usages) words.push_back(hid::word_of(usage));
+    constexpr std::size_t many = 6;
+    if (words.size() > many) words.resize(many);
+    return fmt::format("{}{}", fmt::join(words, ", "), f.usages.size() > many ? " …" : "");
+  }
+
+  std::string field_words(const hid::Field& f) const {
+    const std::string id = f.report != 0 ? fmt::format(" of report {}", f.report) : "";
+    if (f.is_constant() || f.usages.empty())
+      return fmt::format("{}{}: {} bits unused", type_words[static_cast<std::size_t>(f.type)], id, f.size * f.count);
+    const std::string how_many =
+        f.is_variable() ? fmt::format("{} bit{}{}", f.size, f.size == 1 ? "" : "s", f.count > 1 ? " each" : "")
+                        : fmt::format("up to {} at a time, {} bits each", f.count, f.size);
+    return fmt::format("{}{}: {}; {}, {}..{}{}{}", type_words[static_cast<std::size_t>(f.type)], id, usage_words(f),
+                       how_many, f.minimum, f.maximum, f.is_relative() ? ", counts" : "",
+                       f.has_null() ? ", may have no value" : "");
+  }
+
+  // -- controls -------------------------------------------------------------------------------------------
+
+  void add_controls(Lines& lines) const {
+    lines.push_back(fmt::format("  {:<24} {:<12} {:<24} {:<10} {}", "control", "range", "kernel", "part", "now"));
+    std::size_t keys = 0;
+    for (std::size_t c = 0; c < controls_.size(); ++c) {
+      const hid::Control& control = controls_[c];
+      const bool quiet_key = control.kind == hid::Kind::key && decoder_.value(c) == 0;
+      if (quiet_key && ++keys > 0) continue;
+      lines.push_back(fmt::format("  {:<24} {:<12} {:<24} {:<10} {}", hid::name_of(descriptor_, control),
+                                  fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c), part_of(c),
+                                  now_words(c)));
+    }
+    if (keys > 0) lines.push_back(fmt::format("  and {} keys that are up", keys));
+    const auto count = [this](hid::Fate fate) { return std::ranges::count(kernel_, fate, &hid::KernelCode::fate); };
+    const auto lost = count(hid::Fate::lost);
+    const auto shared = count(hid::Fate::shared);
+    if (lost + shared > 0)
+      lines.push_back(
+          fmt::format("  The kernel's event nodes lose {} of {} controls, and mix up {}: 'play' reads the raw reports.",
+                      lost, controls_.size(), shared));
+    else
+      lines.push_back("  The kernel's event nodes keep all of it.");
+  }
+
+  std::string kernel_words(std::size_t c) const {
+    if (kernel_[c].fate == hid::Fate::lost) return "lost";
+    return fmt::format("{}{}", code_name(kernel_[c].code), kernel_[c].fate == hid::Fate::shared ? ", shared" : "");
+  }
+
+  std::string now_words(std::size_t c) const {
+    if (!is_heard(controls_[c])) return "not heard yet";
+    if (controls_[c].kind == hid::Kind::counts) return "counts";
+    return decoder_.has_value(c) ? fmt::format("{}", decoder_.value(c)) : "no value";
+  }
+
+  // -- bytes ----------------------------------------------------------------------------------------------
+
+  void add_reports(Lines& lines) const {
+    if (last_.empty()) lines.emplace_back("  No report has come yet: move something while it listens (--listen 5).");
+    for (const auto& [id, report] : last_) {
+      lines.push_back(descriptor_.numbered ? fmt::format("  last report {}:", id) : "  last report:");
+      for (std::size_t byte = 0; byte < report.size(); ++byte)
+        lines.push_back(fmt::format("    {:>3}  {:02x}  {}", byte, report[byte], byte_words(id, byte)));
+    }
+  }
+
+  /// What begins in a byte; what only goes on there is said so.
+  std::string byte_words(std::uint8_t id, std::size_t byte) const {
+    if (descriptor_.numbered && byte == 0) return "the report's id";
+    const auto begin = static_cast<std::uint32_t>((byte - (descriptor_.numbered ? 1 : 0)) * 8);
+    std::vector<std::string> words;
+    bool goes_on = false;
+    for (std::size_t c = 0; c < controls_.size(); ++c) {
+      const hid::Control& control = controls_[c];
+      if (field(control).report != id || control.kind == hid::Kind::hat_y) continue;
+      const std::uint32_t from = first_bit(control);
+      const std::uint32_t bits = field(control).size * (control.kind == hid::Kind::key ? field(control).count : 1);
+      if (from >= begin && from < begin + 8 && (control.kind != hid::Kind::key || decoder_.value(c) != 0))
+        words.push_back(value_words(c));
+      goes_on = goes_on || (from < begin && from + bits > begin);
+    }
+    if (!words.empty()) return fmt::format("{}", fmt::join(words, ", "));
+    return goes_on ? "goes on" : "";
+  }
+
+  std::string value_words(std::size_t c) const {
+    const hid::Control& control = controls_[c];
+    const std::string nth = control.nth > 1 ? fmt::format("#{}", control.nth) : "";
+    if (control.kind == hid::Kind::hat_x)
+      return fmt::format("{}{} {},{}", hid::word_of(control.usage), nth, decoder_.value(c), decoder_.value(c + 1));
+    if (control.kind == hid::Kind::counts) return hid::word_of(control.usage) + nth;
+    return fmt::format("{}{} {}", hid::word_of(control.usage), nth, decoder_.value(c));
+  }
+
+  const Description& node_;
+  hid::Descriptor descriptor_;
+  std::vector<hid::Control> controls_;
+  std::vector<hid::KernelCode> kernel_;
+  std::vector<hid::Part> parts_;
+  const LastReports& last_;
+  hid::Decoder decoder_;
+};
+
+}  // namespace
+
+std::vector<std::string> raw_lines(const Description& node, const LastReports& last) {
+  auto read = hid::read_descriptor(node.descriptor);
+  if (read) return RawView{node, std::move(*read), last}.lines();
+  return {fmt::format("\"{}\", {}", printable(node.name), node.node), "  " + to_text(read.error())};
+}
+
+std::string raw_json(const Description& node, const LastReports& last) {
+  auto read = hid::read_descriptor(node.descriptor);
+  if (read) return RawView{node, std::move(*read), last}.json();
+  return nlohmann::ordered_json{{"name", node.name}, {"node", node.node}, {"problem", read.error().message}}.dump();
+}
+
+}  // namespace omnipar::inspect
