@@ -180,6 +180,8 @@ class Decoder {
     bool clamps = false;
     std::uint16_t control = 0;
     std::int32_t minimum = 0, maximum = 0;
+    std::uint64_t mask = 0;  ///< its bits in the word in which it begins,
+    std::uint64_t rest = 0;  ///< and in the next
   };
   struct Array {
     std::uint32_t bit = 0;
@@ -202,12 +204,14 @@ class Decoder {
     std::vector<Slot> counting;
     std::vector<Array> arrays;
     std::vector<std::uint64_t> last;
+    std::vector<std::uint64_t> changed;  ///< bits of the last report that differ from the one before
   };
 
   [[nodiscard]] std::uint32_t bits(std::uint32_t at, std::uint32_t size) const noexcept;
   void set(std::size_t control, std::int32_t value) noexcept;
   void take(const Slot& slot) noexcept;
   void take(const Array& array) noexcept;
+  void take_changed(const Layout& layout) noexcept;
 
   bool numbered_ = false;
   std::array<std::uint16_t, 256> layout_of_{};  ///< by report id; 0: none

@@ -36,6 +36,7 @@ Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) 
       made.bytes = descriptor.report_bytes(FieldType::input, field.report) - (numbered_ ? 1 : 0);
       made.words = (made.bytes + 7) / 8;
       made.last.assign(made.words, 0);
+      made.changed.assign(made.words + 1, 0);
     }
     return layouts_[number];
   };
@@ -69,6 +70,10 @@ Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) 
     slot.control = static_cast<std::uint16_t>(c);
     slot.minimum = field.minimum;
     slot.maximum = field.maximum;
+    const std::uint64_t bits = (std::uint64_t{1} << slot.size) - 1;
+    const std::uint32_t shift = slot.bit % word_bits;
+    slot.mask = bits << shift;
+    if (shift + slot.size > word_bits) slot.rest = bits >> (word_bits - shift);
     (control.kind == Kind::counts ? at.counting : at.slots).push_back(slot);
   }
   for (Layout& at : layouts_) {
@@ -147,6 +152,22 @@ void Decoder::take(const Array& array) noexcept {
   }
 }
 
+void Decoder::take_changed(const Layout& layout) noexcept {
+  const std::uint64_t* const changed = layout.changed.data();
+  const Slot* const slots = layout.slots.data();
+  const Slot* const end = slots + layout.slots.size();
+  const Slot* slot = slots;
+  for (std::size_t w = 0; w < layout.words; ++w) {
+    if (changed[w] == 0) continue;
+    const auto behind = static_cast<std::uint32_t>((w + 1) * word_bits);
+    for (slot = std::max(slot, slots + layout.first[w]); slot != end && slot->bit < behind; ++slot) {
+      const std::uint64_t* const at = changed + slot->bit / word_bits;
+      if (((at[0] & slot->mask) | (at[1] & slot->rest)) != 0) take(*slot);
+    }
+  }
+  for (const Array& array : layout.arrays) take(array);
+}
+
 std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) noexcept {
   changes_.clear();
   if (report.empty()) return changes_;
@@ -158,19 +179,14 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
   std::memcpy(words_.data(), report.data(), layout.bytes);
   if constexpr (std::endian::native == std::endian::big)
     for (std::size_t w = 0; w < layout.words; ++w) words_[w] = __builtin_bswap64(words_[w]);
-  std::size_t next = 0;
-  bool changed = false;
+  std::uint64_t any = 0;
   for (std::size_t w = 0; w < layout.words; ++w) {
-    if (layout.known && words_[w] == layout.last[w]) continue;
-    changed = true;
+    layout.changed[w] = layout.known ? words_[w] ^ layout.last[w] : ~std::uint64_t{0};
+    any |= layout.changed[w];
     layout.last[w] = words_[w];
-    for (next = std::max(next, layout.first[w]);
-         next < layout.slots.size() && layout.slots[next].bit < (w + 1) * word_bits; ++next)
-      take(layout.slots[next]);
   }
   layout.known = true;
-  if (changed)
-    for (const Array& array : layout.arrays) take(array);
+  if (any != 0) take_changed(layout);
   for (const Slot& slot : layout.counting) take(slot);
   return changes_;
 }
