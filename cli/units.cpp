@@ -244,8 +244,13 @@ std::optional<Diagnostic> hear_raw(const UnitsWords& words, const Catalogue& cat
     constexpr double a_moment = 0.3;  // in which units that always talk are heard
     if (words.listen > 0) talk(fmt::format("Listening for {} s: move what you want to see.", words.listen));
     const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
-    return play::listen(
-        door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .raw = true, .longest = longest}, ears);
+    return play::listen(door,
+                        {.catalogue = &catalogue,
+                         .with_virtual = words.with_virtual,
+                         .raw = true,
+                         .event_nodes_only = true,
+                         .longest = longest},
+                        ears);
   }
   return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
     Description named = node;

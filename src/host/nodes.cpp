@@ -19,7 +19,7 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     return std::nullopt;
   }
   if (!is_playable(catalogue_, node->description())) return std::nullopt;
-  node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, remark_);
+  if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
   if (hold_all_) node->hold(true);
   open_.push_back({++last_number_, place.path, std::move(node), hold_all_});
   return last_number_;

@@ -1,6 +1,7 @@
 // All event nodes that are open, and what they say, in order of time.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -36,8 +37,11 @@ class Nodes {
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
-  /// What is to be said of how the last node that came is read; empty if there is nothing, and the second time.
-  [[nodiscard]] std::string take_remark() noexcept { return std::exchange(remark_, {}); }
+  /// Reads all units from their event nodes, also those whose raw reports tell more. To be set before nodes are opened.
+  void read_event_nodes_only() noexcept { event_nodes_only_ = true; }
+  /// Takes words for people: how a unit is read, and what is plugged into its sockets. To be set before nodes are
+  /// opened.
+  void say_to(std::function<void(const std::string&)> say) { say_ = std::move(say); }
   /// A number for a node that is not opened here; it is never given to another.
   [[nodiscard]] int next_number() noexcept { return ++last_number_; }
 
@@ -95,8 +99,9 @@ class Nodes {
   bool with_virtual_;
   bool hold_all_ = false;
   bool met_a_closed_door_ = false;
+  bool event_nodes_only_ = false;
   int last_number_ = 0;
-  std::string remark_;
+  std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   News news_;

@@ -4,6 +4,7 @@
 #include <array>
 #include <cerrno>
 #include <cstring>
+#include <optional>
 #include <fcntl.h>
 #include <utility>
 
@@ -16,16 +17,22 @@
 namespace omnipar::host {
 namespace {
 
+using Say = std::function<void(const std::string&)>;
+
 class RawUnitNode final : public Node {
  public:
-  RawUnitNode(os::Door& door, std::unique_ptr<RawNode> raw, std::unique_ptr<Node> event_node, Description description)
+  RawUnitNode(os::Door& door, std::unique_ptr<RawNode> raw, std::unique_ptr<Node> event_node, Description description,
+              const hid::Descriptor& descriptor, Say say)
       : raw_(std::move(raw)),
         event_node_(std::move(event_node)),
         description_(std::move(description)),
-        decoder_(hid::read_descriptor(description_.descriptor).value()),
-        opened_(door.now()) {
-    for (const hid::Control& control : hid::controls_of(hid::read_descriptor(description_.descriptor).value()))
-      is_button_.push_back(control.kind == hid::Kind::button || control.kind == hid::Kind::key);
+        decoder_(descriptor),
+        opened_(door.now()),
+        say_(std::move(say)) {
+    const auto controls = hid::controls_of(descriptor);
+    for (const hid::Control& control : controls) rests_.push_back(rest_of(control));
+    socket_of_.assign(controls.size(), -1);
+    for (hid::Part& part : hid::parts_of(descriptor, controls)) add_socket(descriptor, controls, std::move(part));
   }
 
   int descriptor() const noexcept override { return raw_->descriptor(); }
@@ -61,6 +68,38 @@ class RawUnitNode final : public Node {
   bool try_to_hold(bool yes) noexcept override { return !is_down() && event_node_->hold(yes); }
 
  private:
+  struct Rest {
+    std::int32_t value = 0;
+    bool is_button = false;
+  };
+  /// A part of which some controls can say that there is nothing to tell of.
+  struct Socket {
+    hid::Part part;
+    std::vector<std::size_t> tellers;
+    std::optional<bool> plugged;  ///< not known before the first report
+  };
+
+  /// Sticks rest in the middle, everything else at its lower end.
+  static Rest rest_of(const hid::Control& control) {
+    const bool is_button = control.kind == hid::Kind::button || control.kind == hid::Kind::key;
+    if (control.kind != hid::Kind::value) return {0, is_button};
+    const std::string word = hid::word_of(control.usage);
+    const bool of_stick = word == "x" || word == "y" || word == "rx" || word == "ry";
+    const std::int64_t ends = std::int64_t{control.minimum} + control.maximum;
+    return {of_stick ? static_cast<std::int32_t>((ends + 1) >> 1) : control.minimum, false};
+  }
+
+  void add_socket(const hid::Descriptor& descriptor, std::span<const hid::Control> controls, hid::Part part) {
+    Socket socket;
+    for (const std::size_t place : part.controls)
+      if (descriptor.fields[controls[place].field].has_null() && controls[place].kind == hid::Kind::value)
+        socket.tellers.push_back(place);
+    if (socket.tellers.empty()) return;
+    for (const std::size_t place : part.controls) socket_of_[place] = static_cast<int>(sockets_.size());
+    socket.part = std::move(part);
+    sockets_.push_back(std::move(socket));
+  }
+
   /// A unit that always talks tells at once how it stands: what is down so soon was down before, and counts from its
   /// next press. One that only talks when something happens is pressed when it does.
   void take(std::span<const std::uint8_t> report, Reports& into, Time now) {
@@ -68,12 +107,33 @@ class RawUnitNode final : public Node {
     const bool as_found = now < opened_ + at_once;
     const auto changes = decoder_.decode(report);
     told_.clear();
+    for (Socket& socket : sockets_) look_into(socket);
     for (const Change& change : changes) {
-      const bool button = is_button_[change.code.number];
-      if (button) down_ += change.value != 0 ? 1 : -1;
-      if (!(as_found && button && change.value != 0)) told_.push_back(change);
+      const Rest& rest = rests_[change.code.number];
+      if (rest.is_button) down_ += change.value != 0 ? 1 : -1;
+      const int socket = socket_of_[change.code.number];
+      if (socket >= 0 && sockets_[static_cast<std::size_t>(socket)].plugged == false) continue;
+      if (!(as_found && rest.is_button && change.value != 0)) told_.push_back(change);
     }
     if (!told_.empty()) into.add(now, told_);
+  }
+
+  /// What is taken out lets go of all that it held; what is plugged in tells how it stands.
+  void look_into(Socket& socket) {
+    const bool plugged =
+        std::ranges::any_of(socket.tellers, [this](std::size_t place) { return decoder_.has_value(place); });
+    if (socket.plugged == plugged) return;
+    const bool was_known = socket.plugged.has_value();
+    socket.plugged = plugged;
+    for (const std::size_t place : socket.part.controls)
+      if (was_known)  // buttons that are down already count from their next press
+        told_.push_back(
+            {hid::code_of(place), plugged && !rests_[place].is_button ? decoder_.value(place) : rests_[place].value});
+    if (!was_known && plugged) return;
+    say_(fmt::format("\"{}, {}\": {}.", printable(description_.name), socket.part.name,
+                     plugged     ? "a plug is in its socket now"
+                     : was_known ? "its plug is out; everything it held is let go"
+                                 : "its socket is empty"));
   }
 
   std::unique_ptr<RawNode> raw_;
@@ -81,7 +141,10 @@ class RawUnitNode final : public Node {
   Description description_;
   hid::Decoder decoder_;
   Time opened_;
-  std::vector<bool> is_button_;  ///< by control
+  Say say_;
+  std::vector<Rest> rests_;     ///< by control
+  std::vector<int> socket_of_;  ///< by control: place in the sockets, or -1
+  std::vector<Socket> sockets_;
   int down_ = 0;
   std::vector<Change> told_;
   Reports ignored_;
@@ -100,7 +163,7 @@ std::vector<std::uint8_t> descriptor_of(os::Door& door, const std::string& folde
 }  // namespace
 
 std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue, std::unique_ptr<Node> node,
-                                     const std::string& syspath, std::string& remark) {
+                                     const std::string& syspath, const Say& say) {
   if (!is_controller(node->description())) return node;
   const std::string folder = hid_folder(syspath);
   const auto descriptor = descriptor_of(door, folder);
@@ -111,15 +174,16 @@ std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
   const std::string path = raw_node_of(door, folder);
   auto raw = path.empty() ? nullptr : RawNode::open(door, path, node->description(), error);
   if (!raw) {
-    remark = fmt::format(
+    say(fmt::format(
         "\"{}\": {}; its raw reports would tell all, but cannot be read{}. ('omnipar doctor --rule' lets you.)", name,
-        reason, error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : "");
+        reason, error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : ""));
     return node;
   }
   Description description = raw->description();
   describe_raw(description);
-  remark = fmt::format("\"{}\" is read from its raw reports: {}.", name, reason);
-  return std::make_unique<RawUnitNode>(door, std::move(raw), std::move(node), std::move(description));
+  say(fmt::format("\"{}\" is read from its raw reports: {}.", name, reason));
+  const auto read = hid::read_descriptor(description.descriptor);
+  return std::make_unique<RawUnitNode>(door, std::move(raw), std::move(node), std::move(description), *read, say);
 }
 
 }  // namespace omnipar::host

@@ -12,8 +12,7 @@ std::optional<Diagnostic> DesktopKeys::find(int node) {
   return keys_.contains(node) ? outlets_.open_passed_on_keys() : std::nullopt;
 }
 
-void DesktopKeys::pass_on(int node, std::span<const Change> changes) {
-  if (keys_.empty()) return;
+void DesktopKeys::pass_on_keys(int node, std::span<const Change> changes) {
   const auto keys = keys_.find(node);
   if (keys == keys_.end()) return;
   for (const Change& change : changes) {

@@ -21,7 +21,9 @@ class DesktopKeys {
   /// Looks for such keys on a node; if it has some, the virtual device is made.
   [[nodiscard]] std::optional<Diagnostic> find(int node);
   /// What a node says. While it is not held, everybody hears the node itself.
-  void pass_on(int node, std::span<const Change> changes);
+  void pass_on(int node, std::span<const Change> changes) {
+    if (!keys_.empty()) pass_on_keys(node, changes);
+  }
   /// The node is no more: what it held goes up.
   void forget(int node);
 
@@ -30,6 +32,8 @@ class DesktopKeys {
     Code code;
     bool down = false;
   };
+
+  void pass_on_keys(int node, std::span<const Change> changes);
 
   const host::Nodes& nodes_;
   const Table& table_;

@@ -52,8 +52,7 @@ void Feedback::tell(Turn what, const std::string& words, Time now) {
   show_lights();
 }
 
-void Feedback::advance(Time now) {
-  if (!numbers_again_ || now < *numbers_again_) return;
+void Feedback::show_numbers_again() {
   numbers_again_.reset();
   show_lights();
 }

@@ -49,11 +49,14 @@ class Feedback {
   /// Something has changed; `words` say what.
   void tell(Turn what, const std::string& words, Time now);
   /// Lets time pass; `next_due` is when that changes something.
-  void advance(Time now);
+  void advance(Time now) {
+    if (numbers_again_ && now >= *numbers_again_) show_numbers_again();
+  }
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return numbers_again_; }
 
  private:
   void show_lights();
+  void show_numbers_again();
 
   FeedbackWish wish_;
   host::Nodes& nodes_;

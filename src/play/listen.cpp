@@ -18,6 +18,7 @@ class Listening {
         nodes_(door, *options.catalogue, options.with_virtual),
         began_(door.now()) {
     nodes_.hold_all(options.hold);
+    if (options.event_nodes_only) nodes_.read_event_nodes_only();
   }
 
   std::optional<Diagnostic> run() {

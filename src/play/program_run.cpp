@@ -68,14 +68,6 @@ void ProgramRun::insist() {
   program_.insist(keeper_.process());
 }
 
-std::optional<Time> ProgramRun::due() const {
-  return asked_ && !insisted_ ? std::optional{*asked_ + wish_.insist_after} : std::nullopt;
-}
-
-void ProgramRun::insist_when_due(Time now) {
-  if (const auto when = due(); when && now >= *when) insist();
-}
-
 void ProgramRun::end(const std::function<void(Time)>& pass_time) {
   if (!program_.started()) return;
   constexpr Duration pause{20'000};

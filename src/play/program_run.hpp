@@ -35,9 +35,13 @@ class ProgramRun {
   /// Asks it to end; whoever asks again is heard at once. `knows`: it has had the same signal itself.
   void ask(bool knows);
   /// Ends it by force, if it was asked long enough ago.
-  void insist_when_due(Time now);
+  void insist_when_due(Time now) {
+    if (const auto when = due(); when && now >= *when) insist();
+  }
   /// When that is.
-  [[nodiscard]] std::optional<Time> due() const;
+  [[nodiscard]] std::optional<Time> due() const {
+    return asked_ && !insisted_ ? std::optional{*asked_ + wish_.insist_after} : std::nullopt;
+  }
   /// Of the program nothing stays behind; but it is asked first, if it was not yet. `pass_time` returns at the time
   /// that it is given.
   void end(const std::function<void(Time)>& pass_time);

@@ -133,7 +133,9 @@ class Recorder final : public Ears {
 
 tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options) {
   Recorder recorder{options};
-  if (auto failure = listen(door, options.listen, recorder)) return tl::unexpected(std::move(*failure));
+  ListenOptions as_nodes = options.listen;  // a trace has what the nodes say, and raw reports apart
+  as_nodes.event_nodes_only = true;
+  if (auto failure = listen(door, as_nodes, recorder)) return tl::unexpected(std::move(*failure));
   return recorder.recorded();
 }
 

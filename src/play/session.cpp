@@ -60,7 +60,9 @@ class Session final : Listener {
         waiter_(door),
         program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
         way_out_(way_out()),
-        thaw_(ways_to_thaw(options.profile)) {}
+        thaw_(ways_to_thaw(options.profile)) {
+    nodes_.say_to(options.say);
+  }
 
   Played run() {
     if (auto failure = begin()) fail(*failure);
@@ -188,7 +190,6 @@ class Session final : Listener {
     if (const auto node = nodes_.open(place)) {
       const Ready says_something{Waited::node, static_cast<std::size_t>(*node)};
       if (auto failure = waiter_.also(nodes_.descriptor(*node), says_something, true)) return fail(*failure);
-      if (const std::string remark = nodes_.take_remark(); !remark.empty()) say(remark);
       if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
       table_.arrive(*node, nodes_.description(*node));
     }

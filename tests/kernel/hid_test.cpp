@@ -275,3 +275,41 @@ TEST_CASE("two players on one adapter: each has a seat, and everything of both c
   send(1);
   CHECK(play.wait_for_end() == 0);
 }
+
+TEST_CASE("a plug that is put into a socket or taken out while playing is seen, and lets go", "[hid]") {
+  // X and Y 0..200 that may have no value, four buttons: twice
+  const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15,
+                             0x00, 0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x42} +
+                       buttons(1, 4, 4) + end_collection;
+  const UhidUnit adapter{"Telling Adapter", "", 9, application(0x04) + socket + socket + end_collection};
+  REQUIRE(wait_for_nodes("Telling Adapter", 1));
+  Program play{{"/box/omnipar", "play", "pad-8b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  constexpr std::uint8_t none = 255, middle = 100;
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  REQUIRE(play.wait_for("\"Telling Adapter, player-2\": its socket is empty."));
+  adapter.send_bytes({middle, middle, 1, none, none, 0});
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  REQUIRE(play.wait_for("Player 1 plays"));
+  adapter.send_bytes({middle, middle, 0, middle, middle, 0});
+  REQUIRE(play.wait_for("player-2\": a plug is in its socket now."));
+  adapter.send_bytes({middle, middle, 0, middle, middle, 1});
+  adapter.send_bytes({middle, middle, 0, middle, middle, 0});
+  REQUIRE(play.wait_for("Player 2 plays"));
+  NodeReader one{nodes_named("Omnipar port 1 pad").front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  adapter.send_bytes({middle, middle, 2, 200, middle, 1});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 1));
+  adapter.send_bytes({middle, middle, 2, none, none, 1});
+  REQUIRE(play.wait_for("player-2\": its plug is out; everything it held is let go."));
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 0));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 0));
+  one.drain();
+  CHECK(one.value(EV_KEY, BTN_EAST) == 1);
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
