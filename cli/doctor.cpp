@@ -93,7 +93,7 @@ int rule(const DoctorWords& words) {
     print(nlohmann::ordered_json{{"rule", rules[0]}}.dump());
   else
     print(rules[0].substr(0, rules[0].size() - 1));
-  talk("Next: write that line to /etc/udev/rules.d/71-omnipar-models.rules as root, and plug the unit in again.");
+  talk("Next: write those lines to /etc/udev/rules.d/71-omnipar-models.rules as root, and plug the unit in again.");
   return good;
 }
 

@@ -14,7 +14,7 @@ constexpr std::uint16_t btn_misc = 0x100, btn_mouse = 0x110, btn_joystick = 0x12
                         btn_trigger_happy = 0x2c0, key_max = 0x2ff;
 constexpr std::uint16_t abs_throttle = 0x06, abs_rudder = 0x07, abs_wheel = 0x08, abs_gas = 0x09, abs_brake = 0x0a,
                         abs_misc = 0x28;
-constexpr std::uint16_t rel_dial = 0x07, rel_wheel = 0x08, rel_misc = 0x09;
+constexpr std::uint16_t rel_misc = 0x09;
 
 /// Linux key codes of the usages of the keyboard page; 0: none.
 constexpr std::array<std::uint8_t, 0x68> keys_of_keyboard{

@@ -3,6 +3,7 @@
 #include <fcntl.h>
 
 #include <algorithm>
+#include <cctype>
 #include <array>
 #include <cerrno>
 #include <cstdlib>
@@ -186,10 +187,14 @@ std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
 }
 
 std::string model_rule(const ModelFact& model) {
+  // HID devices are called by their ids in capitals: "0003:1209:0009.0001"
+  std::string hid = model.vendor + ":" + model.product;
+  std::ranges::transform(hid, hid.begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
   return fmt::format(
       "SUBSYSTEM==\"input\", KERNEL==\"event*\", ATTRS{{id/vendor}}==\"{}\", ATTRS{{id/product}}==\"{}\", "
-      "TAG+=\"uaccess\"\n",
-      model.vendor, model.product);
+      "TAG+=\"uaccess\"\n"
+      "SUBSYSTEM==\"hidraw\", KERNELS==\"*:{}.*\", TAG+=\"uaccess\"\n",
+      model.vendor, model.product, hid);
 }
 
 std::string rule_text() {

@@ -39,7 +39,7 @@ class RawUnitNode final : public Node {
   const Description& description() const noexcept override { return description_; }
 
   bool drain(Reports& into, Time now) override {
-    event_node_->drain(ignored_, now);  // it only has to know what is down
+    static_cast<void>(event_node_->drain(ignored_, now));  // it only has to know what is down
     ignored_.clear();
     for (;;) {
       const auto report = raw_->next();

@@ -312,8 +312,7 @@ TEST_CASE("decoding does not allocate", "[hid]") {
     std::vector<std::vector<std::uint8_t>> reports;
     for (int i = 0; i < 20; ++i) reports.push_back(random_report(dice, made));
     const std::size_t before = allocations();
-    std::size_t changes = 0;
-    for (const auto& report : reports) changes += decoder.decode(report).size();
+    for (const auto& report : reports) (void)decoder.decode(report);
     REQUIRE(allocations() == before);
   }
 }

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <csignal>
+#include <cstdlib>
 #include <map>
 #include <memory>
 #include <random>
@@ -312,4 +313,34 @@ TEST_CASE("a plug that is put into a socket or taken out while playing is seen, 
   adapter.send_bytes({middle, middle, 0, none, none, 0});
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens them", "[hid]") {
+  const auto guest_says = [](const std::string& command) {
+    Program guest{as_guest(command)};
+    CHECK(guest.wait_for_end() >= 0);
+    return guest.output();
+  };
+  const std::string play = "/box/omnipar play pad-8b --wait-at-most 0 -- true";
+  REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
+  {
+    const UhidUnit adapter{"Shut Adapter", "", 0xab, adapter_in_one_report()};
+    REQUIRE(wait_for_nodes("Shut Adapter", 1));
+    REQUIRE(std::system(("chmod 0666 " + nodes_named("Shut Adapter").front()).c_str()) == 0);
+    const std::string said = guest_says(play);
+    INFO(said);
+    CHECK(said.find("loses 6 and mixes up 4; its raw reports would tell all, but cannot be read") != std::string::npos);
+    CHECK(guest_says("/box/omnipar units --raw").find("its raw reports cannot be read") != std::string::npos);
+    // there is nobody at a screen here: so for everybody, instead of for whoever sits there
+    REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
+                        ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);
+  }
+  REQUIRE(wait_for_nodes("Shut Adapter", 0));
+  const UhidUnit adapter{"Shut Adapter", "", 0xab, adapter_in_one_report()};
+  REQUIRE(wait_for_nodes("Shut Adapter", 1));
+  sleep_ms(500);
+  const std::string said = guest_says(play);
+  INFO(said);
+  CHECK(said.find("\"Shut Adapter\" is read from its raw reports") != std::string::npos);
+  REQUIRE(std::system("rm /etc/udev/rules.d/99-test.rules && udevadm control --reload && chmod 0600 /dev/uinput") == 0);
 }
