@@ -8,6 +8,8 @@
 #include <charconv>
 #include <string_view>
 
+#include <fmt/format.h>
+
 namespace omnipar::host {
 namespace {
 
@@ -48,7 +50,7 @@ void Lights::find_files(const std::string& folder) {
   for (const std::string& name : door_.names_in(folder)) {
     const std::size_t at = name.rfind(lamp_of_player);
     if (at == std::string::npos) continue;
-    File file{0, folder + "/" + name + "/brightness"};
+    File file{0, fmt::format("{}/{}/brightness", folder, name)};
     std::from_chars(name.data() + at + lamp_of_player.size(), name.data() + name.size(), file.number);
     const os::Descriptor open{door_, door_.open(file.path, O_RDWR)};
     std::byte first{};

@@ -98,7 +98,7 @@ class RawView {
 
   static std::string usage_words(const hid::Field& f) {
     if (f.usages.empty()) return "unused";
-    const std::string first = hid::word_of(f.usages.front());
+    std::string first = hid::word_of(f.usages.front());
     const std::string last = hid::word_of(f.usages.back());
     if (f.usages.size() == 1 || first == last) return first;
     if (f.usages.size() == 2) return first + ", " + last;
