@@ -2,6 +2,7 @@
 // Linux kernel takes it, so that both see the same controls.
 #include <algorithm>
 #include <array>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -305,8 +306,9 @@ int Descriptor::application_of(int collection) const noexcept {
 tl::expected<Descriptor, Diagnostic> read_descriptor(std::span<const std::uint8_t> bytes) {
   try {
     return Reading{bytes}.run();
-  } catch (const Wrong& wrong) {
-    return tl::unexpected(Diagnostic{"bad-descriptor", Severity::error, wrong.message, fmt::format("byte {}", wrong.at),
+  } catch (Wrong& wrong) {
+    return tl::unexpected(Diagnostic{"bad-descriptor", Severity::error, std::move(wrong.message),
+                                     fmt::format("byte {}", wrong.at),
                                      "the unit is at fault; its event nodes may work all the same"});
   }
 }
