@@ -108,7 +108,9 @@ const std::vector<Field> identity_fields{
 
 const std::vector<Field> unit_control_fields{
     {"code", FieldKind::text,
-     "the raw code, as the Linux input interface calls it; with its node if the unit has several: `keys/KEY_Q`", true},
+     "the raw code, as the Linux input interface calls it; with its node if the unit has several: `keys/KEY_Q`; or a "
+     "control of raw reports, as `omnipar units --raw` calls it: `hid:0/x#2`",
+     true},
     {"role", FieldKind::name, "what it is", true},
     {"parts", FieldKind::names, "the parts that it belongs to; all, if left out"},
     {"axis", FieldKind::text, "which half of a stick or d-pad it is", false, 0, 0, {}, {"x", "y"}},

@@ -12,7 +12,8 @@
 namespace omnipar::test {
 
 inline std::string golden(const std::string& name, const std::string& text) {
-  const std::string path = std::string{OMNIPAR_GOLDEN_FOLDER} + "/" + name;
+  std::string path{OMNIPAR_GOLDEN_FOLDER};
+  path.append("/").append(name);
   if (std::getenv("OMNIPAR_WRITE_GOLDEN") != nullptr) std::ofstream{path} << text;
   std::ifstream file{path};
   return {std::istreambuf_iterator<char>{file}, {}};
