@@ -273,7 +273,7 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
   const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };
   const auto random_report = [&](const PadReport& last) {
     PadReport report = last;
-    report.buttons = static_cast<std::uint16_t>(dice() & ~home_button);
+    report.buttons = static_cast<std::uint16_t>(dice() & (0xffffU - home_button));
     if ((report.buttons & start_button) != 0) report.buttons &= static_cast<std::uint16_t>(~select_button);
     report.hat = static_cast<std::uint8_t>(below(9));
     for (std::uint8_t* axis : {&report.x, &report.y, &report.rx, &report.ry})
