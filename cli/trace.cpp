@@ -182,11 +182,16 @@ int replay(const TraceWords& words) {
   const bool samples = words.json || comparison.has_value();
   const auto view = samples ? sample_view(*given.plan, sink) : table_view(*given.plan, sink);
   play::Script script{*given.plan, given.catalogue, *rig, *view, *given.profile};
-  const auto take = [&script](const TraceEvent& event, const Description& unit) {
+  bool any_raw = false;
+  bool any_node = false;
+  const auto take = [&](const TraceEvent& event, const Description& unit) {
+    (unit.descriptor.empty() ? any_node : any_raw) = true;
     script.take(event, unit);
     return !script.ended();
   };
   const auto problem = read_trace(door, words.file, take);
+  if (any_raw && !any_node)
+    talk("This trace has raw reports only, which are not played; 'omnipar units --raw --host FILE' shows them.");
   if (!problem) script.finish();
   view->end();
   if (problem) {
