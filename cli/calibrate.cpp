@@ -55,17 +55,19 @@ int keep(const CalibrateWords& words, const Rig& rig, const std::vector<Combinat
   return good;
 }
 
-std::optional<Diagnostic> listen_to_room(const CalibrateWords& words, play::CombinationEars& ears) {
+std::optional<Diagnostic> listen_to_room(const CalibrateWords& words, const Catalogue& catalogue,
+                                         play::CombinationEars& ears) {
   bool begun = false;
-  return read_trace(os::real_door(), words.sources.host, [&](const TraceEvent& event, const Description& node) {
-    if (event.deed == Deed::plug_in) ears.arrived(event.node, node, event.time);
-    if (event.deed == Deed::pull_out) ears.left(event.node, event.time);
-    if (event.deed == Deed::report) {
-      if (!std::exchange(begun, true)) ears.ready();
-      ears.heard(event.node, {event.time, event.changes});
-    }
-    return !begun || !ears.done();
-  });
+  return hear_trace(os::real_door(), words.sources.host, catalogue,
+                    [&](const TraceEvent& event, const Description& node) {
+                      if (event.deed == Deed::plug_in) ears.arrived(event.node, node, event.time);
+                      if (event.deed == Deed::pull_out) ears.left(event.node, event.time);
+                      if (event.deed == Deed::report) {
+                        if (!std::exchange(begun, true)) ears.ready();
+                        ears.heard(event.node, {event.time, event.changes});
+                      }
+                      return !begun || !ears.done();
+                    });
 }
 
 nlohmann::ordered_json to_json(const std::vector<Combination>& found) {
@@ -108,7 +110,7 @@ int combinations(const CalibrateWords& words) {
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure = live
                            ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .longest = longest}, ears)
-                           : listen_to_room(words, ears);
+                           : listen_to_room(words, shelf.catalogue, ears);
   if (failure) {
     tell({*failure});
     return live ? machine_refuses : bad_input;

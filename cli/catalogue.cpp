@@ -10,6 +10,7 @@
 #include "host/look.hpp"
 #include "inspect/report.hpp"
 #include "omnipar/sheets.hpp"
+#include "play/trace_host.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
@@ -72,16 +73,23 @@ void show(const SystemSheet& system) {
   talk(fmt::format("Next: omnipar play {}", system.name));
 }
 
+/// As a sheet has it: "keys/KEY_Q", "hid:0/x#2".
+std::string code_words(const ControlSheet& control) {
+  if (!control.raw.empty()) return control.raw;
+  return (control.node.empty() ? "" : control.node + "/") + code_name(control.code);
+}
+
 void show(const UnitSheet& unit) {
   print(fmt::format("{}: {}", unit.name, unit.title));
   for (const UnitIdentity& identity : unit.identities)
     print(fmt::format("  is {:04x}:{:04x}{}", identity.vendor, identity.product,
                       identity.name.empty() ? "" : fmt::format(" \"{}\"", identity.name)));
-  for (const PartSheet& part : unit.parts) print(fmt::format("  part {}: {}", part.name, part.title));
-  print(fmt::format("\n  {:<18}{:<18}{:<14}{}", "code", "role", unit.parts.empty() ? "" : "parts", "label"));
+  for (const PartSheet& part : unit.parts)
+    print(fmt::format("  part {}: {}{}", part.name, part.title,
+                      part.plugged.empty() ? "" : fmt::format("; {} tells whether a plug is in it", part.plugged)));
+  print(fmt::format("\n  {:<20}{:<18}{:<14}{}", "code", "role", unit.parts.empty() ? "" : "parts", "label"));
   for (const ControlSheet& control : unit.controls)
-    print(fmt::format("  {:<18}{:<18}{:<14}{}",
-                      (control.node.empty() ? "" : control.node + "/") + code_name(control.code),
+    print(fmt::format("  {:<20}{:<18}{:<14}{}", code_words(control),
                       control.role + (control.axis == Axis::x   ? " (x)"
                                       : control.axis == Axis::y ? " (y)"
                                                                 : ""),
@@ -121,7 +129,7 @@ Json to_json(const SystemSheet& system) {
 Json to_json(const UnitSheet& unit) {
   Json controls = Json::array();
   for (const ControlSheet& control : unit.controls)
-    controls.push_back({{"code", code_name(control.code)}, {"role", control.role}, {"label", control.label}});
+    controls.push_back({{"code", code_words(control)}, {"role", control.role}, {"label", control.label}});
   return {{"kind", "unit"}, {"name", unit.name}, {"title", unit.title}, {"controls", controls}};
 }
 
@@ -173,9 +181,8 @@ int report(const CatalogueWords& words) {
   os::Door& door = os::real_door();
   std::vector<Description> nodes;
   if (words.sources.host.empty()) {
-    for (const inspect::NodeFact& node : host::look_around(door).nodes)
-      if (node.readable) nodes.push_back(node.description);
-  } else if (auto room = read_room(door, words.sources.host)) {
+    nodes = play::heard_nodes({}, all_nodes(host::look_around(door), true));
+  } else if (auto room = read_room(door, words.sources.host, {})) {
     nodes = std::move(*room);
   } else {
     tell({room.error()});

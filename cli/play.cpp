@@ -46,6 +46,7 @@ tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& giv
     return !script.ended();
   };
   auto problem = read_trace(os::real_door(), words.sources.host, take);
+  script.settle();
   if (!problem) script.finish();
   view->end();
   if (problem) return tl::unexpected(std::move(*problem));

@@ -171,7 +171,7 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
                         rollcall);
   }
   rollcall.ready();
-  return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
+  return hear_trace(door, words.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
     Description numbered = node;
     numbered.node = std::to_string(event.node);
     if (event.deed == Deed::plug_in) rollcall.arrived(event.node, numbered, event.time);
@@ -210,7 +210,7 @@ int run_call(const RigWords& words, bool may_rename) {
   auto list = nlohmann::ordered_json::array();
   for (const auto& sitting : seated) {
     const RigUnit* unit = find_unit(after, sitting.unit, {}, sitting.part);
-    const std::string name = unit != nullptr ? unit->name : sitting.unit.name;
+    const std::string name = unit != nullptr ? unit->name : play::name_of(sitting.unit, sitting.part);
     list.push_back({{"seat", sitting.seat}, {"unit", name}});
     if (!words.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
   }

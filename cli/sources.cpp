@@ -9,6 +9,7 @@
 #include "command.hpp"
 #include "files/read.hpp"
 #include "omnipar/sheets.hpp"
+#include "play/trace_host.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -225,6 +226,19 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
   }
 }
 
+std::optional<Diagnostic> hear_trace(os::Door& door, const std::string& path, const Catalogue& catalogue,
+                                     const std::function<bool(const TraceEvent&, const Description&)>& take) {
+  bool goes_on = true;
+  play::TraceHost host{
+      catalogue, [&](const TraceEvent& event, const Description& node) { goes_on = goes_on && take(event, node); }};
+  auto problem = read_trace(door, path, [&](const TraceEvent& event, const Description& node) {
+    host.take(event, node);
+    return goes_on;
+  });
+  host.settle();
+  return problem;
+}
+
 tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string& path) {
   files::LineReader lines{door, path};
   TraceReader reader{path};
@@ -237,7 +251,8 @@ tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string&
 
 std::string room_node_name(int number) { return fmt::format("node {}", number); }
 
-tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path) {
+tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path,
+                                                             const Catalogue& catalogue) {
   std::map<int, std::vector<Change>> found;  // the state at the first plugging in
   files::LineReader lines{door, path};
   TraceReader reader{path};
@@ -257,8 +272,27 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
         if (range.code == change.code) range.value = change.value;
     units.back().node = room_node_name(number);
   }
-  return units;
+  return play::heard_nodes(catalogue, std::move(units));
 }
+
+std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut) {
+  std::vector<Description> nodes;
+  for (const inspect::NodeFact& fact : facts.nodes) {
+    if (!fact.readable) continue;
+    nodes.push_back(fact.description);
+    if (fact.raw_path.empty() && !shut) continue;
+    Description raw = fact.description;
+    raw.descriptor = fact.descriptor;
+    raw.node = fact.raw_path;
+    const bool is_known = std::ranges::any_of(nodes, [&raw](const Description& other) {
+      return other.descriptor == raw.descriptor && other.device == raw.device && other.interface == raw.interface;
+    });
+    if (!is_known) nodes.push_back(std::move(raw));
+  }
+  return nodes;
+}
+
+std::string same_host(const std::string& host) { return host.empty() ? "" : " --host " + host; }
 
 void tell(const Diagnostics& problems) {
   for (const Diagnostic& problem : problems) talk((problem.excerpt.empty() ? "omnipar: " : "") + to_text(problem));

@@ -13,6 +13,7 @@
 
 #include <CLI/CLI.hpp>
 
+#include "inspect/doctor.hpp"
 #include "omnipar/omnipar.hpp"
 #include "os/door.hpp"
 
@@ -73,12 +74,23 @@ struct Given {
 [[nodiscard]] std::optional<Diagnostic> read_trace(
     os::Door& door, const std::string& path,
     const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
+/// The same, as a session with this catalogue would hear the units: raw reports come as the changes that they make.
+[[nodiscard]] std::optional<Diagnostic> hear_trace(
+    os::Door& door, const std::string& path, const Catalogue& catalogue,
+    const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
 /// Only its first line.
 [[nodiscard]] tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string& path);
 /// What the nodes of a room are called, which have no names of their own.
 [[nodiscard]] std::string room_node_name(int number);
-/// The units that a trace or room describes.
-[[nodiscard]] tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path);
+/// The nodes that a trace or room describes, of which a session with this catalogue would hear.
+[[nodiscard]] tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path,
+                                                                           const Catalogue& catalogue);
+
+/// The readable nodes, and for each HID device its raw node; with `shut`, also such as may not be read.
+[[nodiscard]] std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut = false);
+
+/// What goes behind the next likely command, for it to speak of the same units: " --host FILE", or nothing.
+[[nodiscard]] std::string same_host(const std::string& host);
 
 /// Each problem on stderr.
 void tell(const Diagnostics& problems);

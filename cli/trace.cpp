@@ -96,7 +96,7 @@ int record(const TraceWords& words) {
               .dump());
   else
     print(fmt::format("{}: {} reports{}", words.file, recorded->reports,
-                      words.raw ? fmt::format(" and {} raw ones", recorded->raw) : ""));
+                      words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (recorded->left_out > 0)
     talk(fmt::format("Left out, for somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
                      recorded->left_out, recorded->left_out == 1 ? "" : "es"));
@@ -182,16 +182,12 @@ int replay(const TraceWords& words) {
   const bool samples = words.json || comparison.has_value();
   const auto view = samples ? sample_view(*given.plan, sink) : table_view(*given.plan, sink);
   play::Script script{*given.plan, given.catalogue, *rig, *view, *given.profile};
-  bool any_raw = false;
-  bool any_node = false;
   const auto take = [&](const TraceEvent& event, const Description& unit) {
-    (unit.descriptor.empty() ? any_node : any_raw) = true;
     script.take(event, unit);
     return !script.ended();
   };
   const auto problem = read_trace(door, words.file, take);
-  if (any_raw && !any_node)
-    talk("This trace has raw reports only, which are not played; 'omnipar units --raw --host FILE' shows them.");
+  script.settle();
   if (!problem) script.finish();
   view->end();
   if (problem) {
@@ -278,7 +274,8 @@ void add_trace(CLI::App& app, int& status) {
   add_data_option(*record_verb, words->sources);
   record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
   record_verb->add_flag("--with-keys", words->with_keys, "record the keys of keyboards too, whatever was typed");
-  record_verb->add_flag("--raw", words->raw, "record the units' raw HID reports, too, where they may be read");
+  record_verb->add_flag("--raw", words->raw,
+                        "record all units' raw HID reports, too, not only of those that are played by them");
   record_verb->add_flag("--json", words->json, "print the result as JSON");
   record_verb->footer(
       "Example: half a minute with the pad whose stick creeps:\n"

@@ -1,6 +1,5 @@
 // omnipar units
 #include <algorithm>
-#include <cstring>
 #include <map>
 #include <memory>
 
@@ -10,11 +9,12 @@
 
 #include "command.hpp"
 #include "host/look.hpp"
-#include "inspect/raw_view.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
 #include "play/checkup.hpp"
+#include "play/trace_host.hpp"
 #include "sources.hpp"
+#include "units_raw.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -33,9 +33,19 @@ using Heard = std::map<std::string, std::vector<std::string>>;
 
 constexpr std::uint16_t bus_radio = 5;
 
+/// Buttons, or axes.
 std::size_t count(const Description& d, EventType type) {
-  return static_cast<std::size_t>(
-      std::ranges::count_if(d.codes, [type](const CodeRange& range) { return range.code.type == type; }));
+  if (d.descriptor.empty())
+    return static_cast<std::size_t>(
+        std::ranges::count_if(d.codes, [type](const CodeRange& range) { return range.code.type == type; }));
+  const auto read = hid::read_descriptor(d.descriptor);
+  const auto controls = read ? hid::controls_of(*read) : std::vector<hid::Control>{};
+  return static_cast<std::size_t>(std::ranges::count_if(controls, [type](const hid::Control& control) {
+    const bool is_button = control.kind == hid::Kind::button || control.kind == hid::Kind::key;
+    const bool is_axis =
+        control.kind == hid::Kind::value || control.kind == hid::Kind::hat_x || control.kind == hid::Kind::hat_y;
+    return type == ev_key ? is_button : is_axis;
+  }));
 }
 
 /// A unit with what the catalogue and the rig say of it.
@@ -51,10 +61,7 @@ Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nod
   Known known{nodes, unit, nodes[unit.main()]};
   known.main.socket = unit.socket;
   known.sheet = find_unit_sheet(catalogue, known.main);
-  if (known.sheet != nullptr && !known.sheet->parts.empty()) {
-    known.parts.clear();
-    for (const PartSheet& part : known.sheet->parts) known.parts.push_back(part.name);
-  }
+  known.parts = unit_parts(catalogue, known.main);
   return known;
 }
 
@@ -158,6 +165,8 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
     const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
     if (const RigUnit* unit = find_unit(rig, d, {}, part))
       print(fmt::format("    {}\"{}\", seat {}", name, printable(unit->name), unit->seat));
+    else if (part == hid::own_part)
+      print(fmt::format("    {}serves whoever plays first on one of its sockets", name));
     else if (!part.empty())
       print(fmt::format("    {}nobody's yet", name));
     if (!why) continue;
@@ -169,16 +178,13 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
 }
 
 /// The nodes that are there, or those of a room; `shut` counts those that may not be read.
-tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& words, std::size_t& shut) {
-  if (!words.sources.host.empty()) return read_room(os::real_door(), words.sources.host);
-  std::vector<Description> units;
-  for (const inspect::NodeFact& node : host::look_around(os::real_door()).nodes) {
-    if (node.readable)
-      units.push_back(node.description);
-    else if (node.pad_like)
-      ++shut;
-  }
-  return units;
+tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& words, const Catalogue& catalogue,
+                                                              std::size_t& shut) {
+  if (!words.sources.host.empty()) return read_room(os::real_door(), words.sources.host, catalogue);
+  const auto facts = host::look_around(os::real_door());
+  for (const inspect::NodeFact& node : facts.nodes)
+    if (!node.readable && node.pad_like) ++shut;
+  return play::heard_nodes(catalogue, all_nodes(facts));
 }
 
 /// Listens for as long as it was asked for, or to all of a room.
@@ -194,7 +200,7 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
       return tl::unexpected(std::move(*failure));
     return ears.notes();
   }
-  auto failure = read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
+  auto failure = hear_trace(door, words.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
     Description named = node;
     named.node = room_node_name(event.node);
     if (event.deed == Deed::plug_in) ears.arrived(event.node, named, event.time);
@@ -205,83 +211,10 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
   return ears.notes();
 }
 
-/// Ears for raw nodes: what they are, and the last report of each kind.
-class RawEars final : public play::Ears {
- public:
-  struct Raw {
-    Description node;
-    inspect::LastReports last;
-  };
-  void arrived(int node, const Description& description, Time) override {
-    if (!description.descriptor.empty()) raws_[node].node = description;
-  }
-  void left(int, Time) override {}
-  void heard(int, const Report&) override {}
-  void heard_raw(int node, Time, std::span<const std::uint8_t> bytes) override {
-    Raw& raw = raws_.at(node);
-    const auto read = hid::read_descriptor(raw.node.descriptor);
-    const bool numbered = read && read->numbered && !bytes.empty();
-    raw.last[numbered ? bytes.front() : std::uint8_t{0}].assign(bytes.begin(), bytes.end());
-  }
-  void cannot_hear_raw(const Description& unit, int error) override {
-    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. ('omnipar doctor --rule' lets you.)",
-                     printable(unit.name), std::strerror(-error)));
-  }
-  void ready() override {}
-  void waited(Time) override {}
-  [[nodiscard]] bool done() const override { return false; }
-  [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
-  [[nodiscard]] const std::map<int, Raw>& raws() const noexcept { return raws_; }
-
- private:
-  std::map<int, Raw> raws_;
-};
-
-/// Raw nodes that are there, or those of a trace.
-std::optional<Diagnostic> hear_raw(const UnitsWords& words, const Catalogue& catalogue, RawEars& ears) {
-  os::Door& door = os::real_door();
-  if (words.sources.host.empty()) {
-    constexpr double a_moment = 0.3;  // in which units that always talk are heard
-    if (words.listen > 0) talk(fmt::format("Listening for {} s: move what you want to see.", words.listen));
-    const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
-    return play::listen(door,
-                        {.catalogue = &catalogue,
-                         .with_virtual = words.with_virtual,
-                         .raw = true,
-                         .event_nodes_only = true,
-                         .longest = longest},
-                        ears);
-  }
-  return read_trace(door, words.sources.host, [&](const TraceEvent& event, const Description& node) {
-    Description named = node;
-    named.node = room_node_name(event.node);
-    if (event.deed == Deed::plug_in) ears.arrived(event.node, named, event.time);
-    if (!event.raw.empty()) ears.heard_raw(event.node, event.time, event.raw);
-    return true;
-  });
-}
-
-int show_raw(const UnitsWords& words, const Catalogue& catalogue) {
-  RawEars ears;
-  if (const auto failure = hear_raw(words, catalogue, ears)) {
-    tell({*failure});
-    return words.sources.host.empty() ? machine_refuses : bad_input;
-  }
-  std::vector<std::string> objects;
-  for (const auto& [number, raw] : ears.raws()) {
-    objects.push_back(inspect::raw_json(raw.node, raw.last));
-    for (const std::string& line : words.json ? std::vector<std::string>{} : inspect::raw_lines(raw.node, raw.last))
-      print(line);
-  }
-  if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
-  if (ears.raws().empty()) talk("No controller here has raw reports that may be read.");
-  return ears.raws().empty() ? found_something : good;
-}
-
 int run(const UnitsWords& words) {
   const Shelf shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
-  if (words.raw) return show_raw(words, shelf.catalogue);
+  if (words.raw) return show_raw(shelf.catalogue, {words.sources.host, words.listen, words.with_virtual, words.json});
   const auto rig = load_rig(os::real_door(), words.sources);
   if (!rig) {
     tell(rig.error());
@@ -293,7 +226,7 @@ int run(const UnitsWords& words) {
     return words.sources.host.empty() ? machine_refuses : bad_input;
   }
   std::size_t shut = 0;
-  auto nodes = find_units(words, shut);
+  auto nodes = find_units(words, shelf.catalogue, shut);
   if (!nodes) {
     tell({nodes.error()});
     return bad_input;
@@ -312,7 +245,7 @@ int run(const UnitsWords& words) {
   if (words.json) print(list.dump(2));
   if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
   if (list.empty() && shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
-  if (!list.empty() && !words.json) talk("Next: omnipar play pad-2b");
+  if (!list.empty() && !words.json) talk("Next: omnipar play pad-2b" + same_host(words.sources.host));
   return list.empty() ? found_something : good;
 }
 
@@ -327,7 +260,9 @@ void add_units(CLI::App& app, int& status) {
   command->add_flag("--why", words->why, "say by what each is known to the rig, the surest first");
   command->add_flag("--raw", words->raw,
                     "show raw reports: the descriptor in words, what the kernel keeps of it, the last bytes");
-  command->add_option("--listen", words->listen, "listen for so many seconds first, for what jitters or bounces")
+  command
+      ->add_option("--listen", words->listen,
+                   "listen for so many seconds first, for what jitters or bounces; with --raw: show what is moved")
       ->check(CLI::Range(0.1, 600.0));
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");

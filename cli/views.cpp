@@ -1,13 +1,13 @@
 #include "views.hpp"
 
 #include <algorithm>
+#include <map>
 #include <optional>
 #include <vector>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "base/code_names.hpp"
 #include "text/utf8.hpp"
 
 namespace omnipar::cli {
@@ -24,15 +24,6 @@ std::string fitted(std::string_view text, std::size_t width) {
     all += cells + 1 == width && !text.empty() ? "…" : character;
   }
   return all + std::string(width - cells, ' ');
-}
-
-std::string told(const TraceEvent& event, const Description& unit) {
-  if (!event.note.empty()) return event.note;
-  std::string what = event.deed == Deed::plug_in ? "plugged in" : event.deed == Deed::pull_out ? "unplugged" : "";
-  if (event.deed == Deed::report)
-    for (const Change& change : event.changes)
-      what += fmt::format("{}{} {}", what.empty() ? "" : ", ", code_name(change.code), change.value);
-  return fmt::format("{}: {}", printable(unit.name), what);
 }
 
 class TableView final : public View {
@@ -79,8 +70,18 @@ class TableView final : public View {
         news_.push_back(again ? fmt::format("port {} has its \"{}\" back ({})", port.number, unit, seat)
                               : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
   }
+  void joined(const std::string& seat, const std::string& unit) override {
+    news_.push_back(fmt::format("\"{}\" serves {}, too", unit, seat));
+  }
   void left(const std::string& seat, const std::string& unit) override {
     news_.push_back(fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
+  }
+  void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
+    const std::string whose = seat.empty() ? "" : seat + "'s ";
+    const std::string_view what = plug == play::Plug::none     ? "its socket is empty"
+                                  : plug == play::Plug::put_in ? "a plug is in its socket now"
+                                                               : "its plug is out: all that it held is let go";
+    news_.push_back(fmt::format("{}\"{}\": {}", whose, unit, what));
   }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override {
@@ -100,6 +101,24 @@ class TableView final : public View {
     Time time;
     std::string told;
   };
+
+  /// What is plugged into sockets is told by itself.
+  std::string told(const TraceEvent& event, const Description& unit) {
+    if (!event.note.empty()) return event.note;
+    std::string what = event.deed == Deed::plug_in ? "plugged in" : event.deed == Deed::pull_out ? "unplugged" : "";
+    if (event.deed == Deed::report)
+      for (const Change& change : event.changes)
+        if (change.code.type != ev_socket)
+          what +=
+              fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);
+    return fmt::format("{}: {}", printable(unit.name), what);
+  }
+
+  const std::string& name_of(int node, const Description& unit, Code code) {
+    const auto [at, is_new] = names_.try_emplace({node, code});
+    if (is_new) at->second = control_name(unit, code);
+    return at->second;
+  }
 
   static std::string trimmed(std::string line) {
     line.erase(line.find_last_not_of(' ') + 1);
@@ -189,6 +208,7 @@ class TableView final : public View {
   std::optional<Waiting> waiting_;
   std::string lesson_;
   std::vector<std::string> news_;
+  std::map<std::pair<int, Code>, std::string> names_;  ///< by node
   std::vector<double> shown_;
   std::size_t port_width_ = 0;
   bool begun_ = false;
@@ -231,7 +251,12 @@ class SampleView final : public View {
   void seated(const std::string& seat, const std::string& unit, bool again) override {
     news(seat, unit, again ? "back" : "sits");
   }
+  void joined(const std::string& seat, const std::string& unit) override { news(seat, unit, "joins"); }
   void left(const std::string& seat, const std::string& unit) override { news(seat, unit, "gone"); }
+  void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
+    const std::string_view what = plug == play::Plug::none ? "empty" : plug == play::Plug::put_in ? "put in" : "out";
+    news(seat, unit, std::string{what});
+  }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string& unit) override { news(seat, unit, "asked"); }
   void no_use(const std::string& unit) override { news("", unit, "no use"); }

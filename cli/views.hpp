@@ -23,8 +23,8 @@ class View : public play::Audience {
 [[nodiscard]] std::unique_ptr<View> table_view(const Plan& plan, LineSink sink, std::function<void(Time)> pace = {});
 
 /// JSON Lines: {"t":us,"port":n,"changed":{target:native value}} for each picture that differs from the one
-/// before, {"t":us,"hot":action}, and {"t":us,"seat":…,"unit":…,"news":"sits"|"back"|"gone"|"asked"|"no use"|"no
-/// seat"}.
+/// before, {"t":us,"hot":action}, and {"t":us,"seat":…,"unit":…,"news":"sits"|"back"|"joins"|"gone"|"asked"|"no
+/// use"|"no seat"|"empty"|"put in"|"out"}.
 [[nodiscard]] std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink);
 
 }  // namespace omnipar::cli

@@ -9,6 +9,7 @@
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
 #include "inspect/why.hpp"
+#include "omnipar/hid.hpp"
 #include "omnipar/role.hpp"
 #include "sources.hpp"
 
@@ -29,15 +30,16 @@ struct Question {
 
 tl::expected<Question, Diagnostic> asked(const Catalogue& catalogue, const std::string& control) {
   Question question;
-  const std::size_t slash = control.find('/');
+  const std::size_t slash = hid::is_name(control) ? std::string::npos : control.find('/');
   if (slash != std::string::npos) question.seat = control.substr(0, slash);
   const std::string name = slash == std::string::npos ? control : control.substr(slash + 1);
   if (role_kind(name) || stick_direction(name)) {
     question.roles.push_back({"", name});
     return question;
   }
-  if (const auto code = code_of_name(name)) {
-    question.roles = inspect::meanings(catalogue, *code);
+  const auto code = code_of_name(name);
+  if (code || hid::is_name(name)) {
+    question.roles = code ? inspect::meanings(catalogue, *code) : inspect::meanings(catalogue, name);
     if (!question.roles.empty()) return question;
     return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
                                      fmt::format("no sheet and no convention says what '{}' is", name), "",
@@ -86,8 +88,10 @@ int run(const WhyWords& words) {
   auto list = nlohmann::ordered_json::array();
   std::size_t found = 0;
   for (const inspect::Meaning& meaning : question->roles) {
+    const int more = std::max(0, meaning.says - 2);
     if (!meaning.by.empty() && !words.json)
-      print(fmt::format("{} is '{}' by {}:", words.control, meaning.role, meaning.by));
+      print(fmt::format("{} is '{}' by {}{}:", words.control, meaning.role, meaning.by,
+                        more == 0 ? "" : fmt::format(", and {} more sheet{}", more, more == 1 ? "" : "s")));
     for (const inspect::Link& link : all) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
@@ -113,7 +117,9 @@ int run(const WhyWords& words) {
 void add_why(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("why", "Show every link from one control to what the machine sees");
   const auto words = std::make_shared<WhyWords>();
-  command->add_option("CONTROL", words->control, "a role such as south, SEAT/ROLE, or a raw code such as BTN_SOUTH")
+  command
+      ->add_option("CONTROL", words->control,
+                   "a role such as south, SEAT/ROLE, or a raw code such as BTN_SOUTH or hid:0/x")
       ->required();
   command->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
   add_data_option(*command, words->sources);

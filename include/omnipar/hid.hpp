@@ -23,8 +23,8 @@ namespace omnipar::hid {
 inline constexpr std::size_t most_bytes = 4096;   ///< of a descriptor
 inline constexpr std::size_t most_reports = 256;  ///< of each type
 inline constexpr std::size_t most_controls = 2048;
-inline constexpr std::size_t deepest = 64;           ///< collections within collections, and pushes
-inline constexpr std::size_t largest_report = 4096;  ///< bytes, with its id
+inline constexpr std::size_t deepest = 64;  ///< collections within collections, and pushes
+// A report is at most `largest_raw_report` bytes long.
 
 /// What a field is for, by the HID usage tables: a page and a usage on it.
 struct Usage {
@@ -94,7 +94,8 @@ enum class Kind : std::uint8_t {
   button,  ///< a bit, or a value that is not 0
   hat_x,   ///< -1, 0, 1: half of a hat
   hat_y,
-  key,  ///< one of those that an array can name
+  key,     ///< one of those that an array can name
+  opaque,  ///< a maker's own value: only what it is called is known
 };
 
 /// One thing that a hand moves; its code is `code_of` its place in the list of controls.
@@ -107,8 +108,7 @@ struct Control {
   std::int32_t minimum = 0, maximum = 1;
 };
 
-/// All input controls, in the order of their fields. Constants, usages of vendors, and values of more than 32 bits are
-/// none.
+/// All input controls, in the order of their fields. Constants and values of more than 32 bits are none.
 [[nodiscard]] std::vector<Control> controls_of(const Descriptor& descriptor);
 
 /// The code of the control of that place.
@@ -133,15 +133,20 @@ struct KernelCode {
   int node = -1;  ///< which of the unit's nodes, in the order in which the kernel makes them
   Code code;
 };
-/// For each control, by drivers/hid/hid-input.c. Keys of the consumer page and of touch screens are not followed: lost.
+/// For each control, by drivers/hid/hid-input.c. Touch screens, telephones and makers' own pages are not followed:
+/// lost.
 [[nodiscard]] std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls);
 
 /// The same for some of the controls, as if the unit had no others. `which` are places in `controls`, in order.
 [[nodiscard]] std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls,
                                                    std::span<const std::size_t> which);
 
-/// The places of the controls that are played on: those of joysticks and game pads, not of keyboards and mice.
+/// The places of the controls that are played on: those of joysticks and game pads, not of keyboards and mice, and no
+/// opaque ones.
 [[nodiscard]] std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls);
+
+/// The places of the opaque ones.
+[[nodiscard]] std::vector<std::size_t> opaque_of(std::span<const Control> controls);
 
 /// What the part that serves all players of a unit is called.
 inline constexpr std::string_view own_part = "own";
@@ -158,17 +163,26 @@ struct Part {
 /// Decodes reports. Not copied lightly: it holds the state of all controls.
 class Decoder {
  public:
-  explicit Decoder(const Descriptor& descriptor);
+  /// `opaque`: places of the opaque controls that are wanted; the others are passed over.
+  explicit Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaque = {});
 
   /// What a raw report changes, as one commit; the first report of an id tells all that it holds. Reports of unknown
   /// ids and those that are too short change nothing, as the kernel has it. Valid until the next call. Does not
   /// allocate.
   [[nodiscard]] std::span<const Change> decode(std::span<const std::uint8_t> report) noexcept;
 
+  /// From now on this is a control's last value, and the next report that holds it is told whole. Of a key of an array
+  /// only 0 can be assumed. Does not allocate.
+  void assume(std::size_t control, std::int32_t value) noexcept;
+
+  /// So many changes a report can make at the most.
+  [[nodiscard]] std::size_t most_changes() const noexcept { return changes_.capacity(); }
   /// The last value of a control; at first 0.
   [[nodiscard]] std::int32_t value(std::size_t control) const noexcept { return values_[control]; }
   /// False while a control that can say so says that it has no value: nothing is plugged in there.
   [[nodiscard]] bool has_value(std::size_t control) const noexcept { return !null_[control]; }
+  /// True once a report that holds the control has come.
+  [[nodiscard]] bool has_come(std::size_t control) const noexcept { return layouts_[layout_at_[control]].known; }
 
  private:
   struct Slot {
@@ -197,6 +211,7 @@ class Decoder {
   };
   struct Layout {
     bool known = false;  ///< the report has been seen
+    bool anew = true;    ///< all of the next one is told
     std::size_t bytes = 0;
     std::size_t words = 0;
     std::vector<Slot> slots;         ///< in order of their bits
@@ -207,6 +222,11 @@ class Decoder {
     std::vector<std::uint64_t> changed;  ///< bits of the last report that differ from the one before
   };
 
+  [[nodiscard]] Layout& layout_for(const Descriptor& descriptor, std::uint8_t report);
+  [[nodiscard]] static Slot slot_of(const Descriptor& descriptor, const Control& control, std::size_t place);
+  [[nodiscard]] Array add_array(const Descriptor& descriptor, std::span<const Control> controls, std::size_t first);
+  static void sort_slots(Layout& at);
+
   [[nodiscard]] std::uint32_t bits(std::uint32_t at, std::uint32_t size) const noexcept;
   void set(std::size_t control, std::int32_t value) noexcept;
   void take(const Slot& slot) noexcept;
@@ -216,7 +236,8 @@ class Decoder {
   bool numbered_ = false;
   std::array<std::uint16_t, 256> layout_of_{};  ///< by report id; 0: none
   std::vector<Layout> layouts_;
-  std::array<std::uint64_t, largest_report / 8 + 2> words_{};
+  std::vector<std::uint16_t> layout_at_;  ///< by control
+  std::vector<std::uint64_t> words_;      ///< of the report in hand, and two more
   std::vector<std::int32_t> values_;
   std::vector<bool> null_;
   std::vector<std::int32_t> down_;  ///< of arrays: the last values

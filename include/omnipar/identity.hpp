@@ -77,13 +77,23 @@ struct Match {
 /// a whole.
 [[nodiscard]] std::vector<std::string> unit_parts(const Catalogue& catalogue, const Description& unit);
 
+/// For each part of a raw node its controls that are in no other, by their places in the list of controls; none for a
+/// unit without parts and without a sheet.
+[[nodiscard]] std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, const Description& unit);
+
 /// Gives a raw node the codes of the controls of its report descriptor.
 void describe_raw(Description& node);
 
+/// What a control of a node is called: the kernel's name of the code, or "hid:0/x" for one of raw reports.
+[[nodiscard]] std::string control_name(const Description& node, Code code);
+
 /// Why the unit of this event node should be read from its raw reports, of this descriptor; empty if there is no
-/// reason.
+/// reason, or if the node's codes show that a driver of its own sees to the unit, and no sheet says otherwise.
 [[nodiscard]] std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
                                          std::span<const std::uint8_t> descriptor);
+
+/// True if this event node says nothing but what the raw node of the same HID device says, too.
+[[nodiscard]] bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Description& node);
 
 /// Puts what was measured on the rig's unit of the attachment's name in the place of what the unit says of itself.
 void calibrate(Attachment& attachment, const Rig& rig);

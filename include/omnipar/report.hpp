@@ -2,6 +2,7 @@
 #pragma once
 
 #include <compare>
+#include <cstddef>
 #include <cstdint>
 #include <span>
 
@@ -24,6 +25,7 @@ enum EventType : std::uint16_t {
   ev_rel = 2,
   ev_abs = 3,
   ev_hid = 4,  ///< ours: a control of raw reports, by its place in the unit's list; the kernel's 4 carries no control
+  ev_socket = 6,  ///< ours: a part of a unit, by its place in `unit_parts`: 1 while something is in its socket
 };
 
 [[nodiscard]] constexpr Code key(std::uint16_t number) noexcept { return {ev_key, number}; }
@@ -61,6 +63,9 @@ inline constexpr Code abs_hat0y = absolute(0x11);
 inline constexpr Code abs_hat2x = absolute(0x14);
 inline constexpr Code abs_hat2y = absolute(0x15);
 }  // namespace code
+
+/// Bytes of a raw HID report, with its id: no more than the kernel takes (its HID_MAX_BUFFER_SIZE).
+inline constexpr std::size_t largest_raw_report = 16384;
 
 /// One control's new raw value, in the unit's own range.
 struct Change {

@@ -2,6 +2,7 @@
 // for each thing that happened. Which nodes are one unit is found out when it is played, as it is live.
 #pragma once
 
+#include <cstdint>
 #include <map>
 #include <optional>
 #include <string>
@@ -92,6 +93,7 @@ class TraceCutter {
   struct Plugged {
     Description unit;
     std::map<Code, std::int32_t> state;
+    std::map<std::uint8_t, std::vector<std::uint8_t>> raw{};  ///< the last report of each id
   };
   void follow(const TraceEvent& event, const Description& unit);
   void begin(std::vector<std::string>& lines);

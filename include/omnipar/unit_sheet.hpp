@@ -43,6 +43,9 @@ struct ControlSheet {
 struct PartSheet {
   std::string name;
   std::string title;
+  std::string plugged{};  ///< a control of raw reports that tells whether something is in this socket; empty: none does
+  std::uint32_t plugged_bits = ~std::uint32_t{0};  ///< those of its bits that tell it,
+  std::uint32_t empty_is = 0;                      ///< and their value while there is nothing
 };
 
 struct UnitSheet {

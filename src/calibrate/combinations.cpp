@@ -101,7 +101,9 @@ void CombinationTest::note_press(Code code, Time time) {
 
 void CombinationTest::take(const Report& report) {
   for (const Change& change : report.changes) {
-    if (done() || change.code.type != ev_key || change.value > 1) continue;
+    const bool is_key =
+        change.code.type == ev_key || std::ranges::find(buttons_, change.code, &Button::code) != buttons_.end();
+    if (done() || !is_key || change.value > 1) continue;
     std::erase(down_, change.code);
     if (change.value == 1) {
       down_.push_back(change.code);

@@ -123,6 +123,9 @@ const std::vector<Field> unit_control_fields{
 const std::vector<Field> part_fields{
     {"name", FieldKind::name, "what the rig and controls call it", true},
     {"title", FieldKind::text, "what people call it", true},
+    {"plugged", FieldKind::text, "the control of raw reports that tells whether something is in this socket"},
+    {"plugged-bits", FieldKind::whole, "those of its bits that tell it; all, if left out", false, 1, 0xffffffff},
+    {"empty-is", FieldKind::whole, "their value while there is nothing; 0, if left out", false, 0, 0xffffffff},
 };
 
 const std::vector<Field> unit_table{

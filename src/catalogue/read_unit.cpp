@@ -21,6 +21,12 @@ struct RawName {
   friend bool operator==(const RawName&, const RawName&) = default;
 };
 
+void no_raw_control(const text::Source& source, const Value& name, Diagnostics& problems) {
+  problems.push_back(text::at(source, name.mark, "unknown-code",
+                              fmt::format("'{}' is no control of raw reports", name.text),
+                              "write hid:REPORT/USAGE, such as \"hid:0/x#2\"; 'omnipar units --raw' lists them"));
+}
+
 class CodeReader {
  public:
   CodeReader(const text::Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
@@ -86,8 +92,7 @@ class CodeReader {
 
   std::optional<RawName> raw_control(const Value& name) {
     if (hid::is_name(name.text)) return once({"", {ev_hid, 0}, name.text}, name);
-    error(name.mark, "unknown-code", fmt::format("'{}' is no control of raw reports", name.text),
-          "write hid:REPORT/USAGE, such as \"hid:0/x#2\"; 'omnipar units --raw' lists them");
+    no_raw_control(source_, name, problems_);
     return std::nullopt;
   }
 
@@ -131,6 +136,15 @@ std::span<const Value> items_of(const Value& table, std::string_view name) {
   return list != nullptr ? std::span<const Value>{list->items} : std::span<const Value>{};
 }
 
+PartSheet part_of(const text::Source& source, const Value& table, Diagnostics& problems) {
+  PartSheet part{text_in(table, "name"), text_in(table, "title"), text_in(table, "plugged")};
+  const Value* plugged = table.find("plugged");
+  if (plugged != nullptr && !hid::is_name(plugged->text)) no_raw_control(source, *plugged, problems);
+  part.plugged_bits = whole_in<std::uint32_t>(table, "plugged-bits", part.plugged_bits);
+  part.empty_is = whole_in<std::uint32_t>(table, "empty-is");
+  return part;
+}
+
 /// Each part that a control names must be one of the unit's.
 void check_parts(const text::Source& source, const Value& control, const UnitSheet& unit, Diagnostics& problems) {
   const Value* parts = control.find("parts");
@@ -155,7 +169,7 @@ void read_unit(const text::Source& source, const Value& table, std::size_t error
   unit.streams = flag_in(table, "streams");
   if (const Value* parts = table.find("part")) {
     check_differ(source, *parts, "name", sheets.problems);
-    for (const Value& part : parts->items) unit.parts.push_back({text_in(part, "name"), text_in(part, "title")});
+    for (const Value& part : parts->items) unit.parts.push_back(part_of(source, part, sheets.problems));
   }
   CodeReader codes{source, sheets.problems};
   for (const Value& control : table.find("control")->items) {

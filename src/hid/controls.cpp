@@ -42,13 +42,16 @@ class Listing {
     const Field& field = descriptor_.fields[f];
     const Usage usage = field.usages[e];
     const bool goes_on = !field.is_variable() && !controls_.empty() && controls_.back().field == f;
-    const bool unknown = usage.page >= page::first_of_vendors || usage.page == 0;
+    const bool is_vendors = usage.page >= page::first_of_vendors;
+    const bool unknown = (is_vendors && !field.is_variable()) || usage.page == 0;
     const bool no_key =
         !field.is_variable() && (usage.id == 0 || (usage.page == page::keyboard && usage.id < first_key));
     if ((unknown || no_key) && !goes_on) return;  // the keys of an array follow each other without a gap
     Control control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
     if (!field.is_variable()) {
       control.kind = Kind::key;
+    } else if (is_vendors) {
+      control.kind = Kind::opaque;
     } else if (usage == usage::hat_switch && field.minimum < field.maximum) {
       control.kind = Kind::hat_x;
       control.minimum = -1;
@@ -79,6 +82,13 @@ class Listing {
 }  // namespace
 
 std::vector<Control> controls_of(const Descriptor& descriptor) { return Listing{descriptor}.run(); }
+
+std::vector<std::size_t> opaque_of(std::span<const Control> controls) {
+  std::vector<std::size_t> places;
+  for (std::size_t c = 0; c < controls.size(); ++c)
+    if (controls[c].kind == Kind::opaque) places.push_back(c);
+  return places;
+}
 
 std::string name_of(const Descriptor& descriptor, const Control& control) {
   const std::string half = control.kind == Kind::hat_x ? ".x" : control.kind == Kind::hat_y ? ".y" : "";

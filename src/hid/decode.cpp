@@ -23,68 +23,85 @@ std::int32_t hat_half(Kind half, std::int64_t value, std::int64_t minimum, std::
 
 }  // namespace
 
-Decoder::Decoder(const Descriptor& descriptor) : numbered_(descriptor.numbered) {
+Decoder::Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaque) : numbered_(descriptor.numbered) {
   const std::vector<Control> controls = controls_of(descriptor);
   values_.assign(controls.size(), 0);
   null_.assign(controls.size(), false);
   layouts_.emplace_back();  // of no report
-  const auto layout = [&](const Field& field) -> Layout& {
-    std::uint16_t& number = layout_of_.at(field.report);
-    if (number == 0) {
-      number = static_cast<std::uint16_t>(layouts_.size());
-      Layout& made = layouts_.emplace_back();
-      made.bytes = descriptor.report_bytes(FieldType::input, field.report) - (numbered_ ? 1 : 0);
-      made.words = (made.bytes + 7) / 8;
-      made.last.assign(made.words, 0);
-      made.changed.assign(made.words + 1, 0);
-    }
-    return layouts_[number];
-  };
   std::size_t most_at_once = 1;
   int array_field = -1;
   for (std::size_t c = 0; c < controls.size(); ++c) {
     const Control& control = controls[c];
-    const Field& field = descriptor.fields[control.field];
-    Layout& at = layout(field);
+    Layout& at = layout_for(descriptor, descriptor.fields[control.field].report);
+    layout_at_.push_back(static_cast<std::uint16_t>(&at - layouts_.data()));
+    if (control.kind == Kind::opaque && std::ranges::find(opaque, c) == opaque.end()) continue;
     ++most_at_once;
-    if (control.kind == Kind::key) {
-      if (std::exchange(array_field, int{control.field}) == int{control.field}) continue;
-      Array array{field.bit, static_cast<std::uint8_t>(field.size), static_cast<std::uint16_t>(field.count)};
-      array.first = static_cast<std::uint16_t>(c);
-      array.minimum = field.minimum + control.element;
-      array.is_signed = field.minimum < 0;
-      array.down = down_.size();
-      for (std::size_t k = c; k < controls.size() && controls[k].field == control.field; ++k) ++array.usages;
-      const auto rollover = std::ranges::find(field.usages, usage::key_rollover);
-      array.can_roll_over = rollover != field.usages.end();
-      array.rolled_over = field.minimum + static_cast<std::int32_t>(rollover - field.usages.begin());
-      down_.resize(down_.size() + field.count, -1);
-      most_at_once += 2 * std::size_t{field.count};
-      at.arrays.push_back(array);
-      continue;
-    }
-    Slot slot{field.bit + control.element * field.size, static_cast<std::uint8_t>(field.size), control.kind};
-    slot.is_signed = field.minimum < 0;
-    slot.has_null = field.has_null();
-    slot.clamps = field.minimum < field.maximum;
-    slot.control = static_cast<std::uint16_t>(c);
-    slot.minimum = field.minimum;
-    slot.maximum = field.maximum;
-    const std::uint64_t bits = (std::uint64_t{1} << slot.size) - 1;
-    const std::uint32_t shift = slot.bit % word_bits;
-    slot.mask = bits << shift;
-    if (shift + slot.size > word_bits) slot.rest = bits >> (word_bits - shift);
-    (control.kind == Kind::counts ? at.counting : at.slots).push_back(slot);
-  }
-  for (Layout& at : layouts_) {
-    std::ranges::stable_sort(at.slots, {}, &Slot::bit);
-    for (std::size_t word = 0; word < at.words; ++word) {
-      std::size_t i = 0;
-      while (i < at.slots.size() && at.slots[i].bit + at.slots[i].size <= word * word_bits) ++i;
-      at.first.push_back(i);
+    if (control.kind != Kind::key) {
+      (control.kind == Kind::counts ? at.counting : at.slots).push_back(slot_of(descriptor, control, c));
+    } else if (std::exchange(array_field, int{control.field}) != int{control.field}) {
+      at.arrays.push_back(add_array(descriptor, controls, c));
+      most_at_once += 2 * std::size_t{at.arrays.back().count};
     }
   }
+  for (Layout& at : layouts_) sort_slots(at);
+  words_.assign(std::ranges::max_element(layouts_, {}, &Layout::words)->words + 2, 0);
   changes_.reserve(most_at_once);
+}
+
+/// That of a report; made if there is none yet.
+Decoder::Layout& Decoder::layout_for(const Descriptor& descriptor, std::uint8_t report) {
+  std::uint16_t& number = layout_of_.at(report);
+  if (number != 0) return layouts_[number];
+  number = static_cast<std::uint16_t>(layouts_.size());
+  Layout& made = layouts_.emplace_back();
+  made.bytes = descriptor.report_bytes(FieldType::input, report) - (numbered_ ? 1 : 0);
+  made.words = (made.bytes + 7) / 8;
+  made.last.assign(made.words, 0);
+  made.changed.assign(made.words + 1, 0);
+  return made;
+}
+
+Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const Control& control, std::size_t place) {
+  const Field& field = descriptor.fields[control.field];
+  Slot slot{field.bit + control.element * field.size, static_cast<std::uint8_t>(field.size), control.kind};
+  slot.is_signed = field.minimum < 0;
+  slot.has_null = field.has_null();
+  slot.clamps = field.minimum < field.maximum;
+  slot.control = static_cast<std::uint16_t>(place);
+  slot.minimum = field.minimum;
+  slot.maximum = field.maximum;
+  const std::uint64_t bits = (std::uint64_t{1} << slot.size) - 1;
+  const std::uint32_t shift = slot.bit % word_bits;
+  slot.mask = bits << shift;
+  if (shift + slot.size > word_bits) slot.rest = bits >> (word_bits - shift);
+  return slot;
+}
+
+/// The array whose first key is the control of that place.
+Decoder::Array Decoder::add_array(const Descriptor& descriptor, std::span<const Control> controls, std::size_t first) {
+  const Control& key = controls[first];
+  const Field& field = descriptor.fields[key.field];
+  Array array{field.bit, static_cast<std::uint8_t>(field.size), static_cast<std::uint16_t>(field.count)};
+  array.first = static_cast<std::uint16_t>(first);
+  array.minimum = field.minimum + key.element;
+  array.is_signed = field.minimum < 0;
+  array.down = down_.size();
+  for (std::size_t k = first; k < controls.size() && controls[k].field == key.field; ++k) ++array.usages;
+  const auto rollover = std::ranges::find(field.usages, usage::key_rollover);
+  array.can_roll_over = rollover != field.usages.end();
+  array.rolled_over = field.minimum + static_cast<std::int32_t>(rollover - field.usages.begin());
+  down_.resize(down_.size() + field.count, -1);
+  return array;
+}
+
+/// In order of their bits, and where those of each word begin.
+void Decoder::sort_slots(Layout& at) {
+  std::ranges::stable_sort(at.slots, {}, &Slot::bit);
+  for (std::size_t word = 0; word < at.words; ++word) {
+    std::size_t i = 0;
+    while (i < at.slots.size() && at.slots[i].bit + at.slots[i].size <= word * word_bits) ++i;
+    at.first.push_back(i);
+  }
 }
 
 std::uint32_t Decoder::bits(std::uint32_t at, std::uint32_t size) const noexcept {
@@ -168,6 +185,11 @@ void Decoder::take_changed(const Layout& layout) noexcept {
   for (const Array& array : layout.arrays) take(array);
 }
 
+void Decoder::assume(std::size_t control, std::int32_t value) noexcept {
+  values_[control] = value;
+  layouts_[layout_at_[control]].anew = true;
+}
+
 std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) noexcept {
   changes_.clear();
   if (report.empty()) return changes_;
@@ -181,11 +203,12 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
     for (std::size_t w = 0; w < layout.words; ++w) words_[w] = __builtin_bswap64(words_[w]);
   std::uint64_t any = 0;
   for (std::size_t w = 0; w < layout.words; ++w) {
-    layout.changed[w] = layout.known ? words_[w] ^ layout.last[w] : ~std::uint64_t{0};
+    layout.changed[w] = layout.anew ? ~std::uint64_t{0} : words_[w] ^ layout.last[w];
     any |= layout.changed[w];
     layout.last[w] = words_[w];
   }
   layout.known = true;
+  layout.anew = false;
   if (any != 0) take_changed(layout);
   for (const Slot& slot : layout.counting) take(slot);
   return changes_;

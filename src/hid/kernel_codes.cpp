@@ -4,6 +4,7 @@
 #include <map>
 #include <set>
 
+#include "hid/kernel_keys.hpp"
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
@@ -117,12 +118,35 @@ class Mapping {
       case page::desktop:
         return desktop_wanted(control, field);
       case page::consumer:
+        return consumer_wanted(id);
       case page::digitizer:
       case page::lamps:
+      case page::telephony:
+      case page::forces:
+      case page::custom:
         return std::nullopt;
       default:
-        return unknown(field);
+        return is_left_to_drivers(control.usage.page) ? std::nullopt : unknown(field);
     }
+  }
+
+  /// Vendors' pages that drivers of their own see to.
+  static bool is_left_to_drivers(std::uint16_t page) {
+    return page == 0xff00 || page == 0xff01 || page == 0xff7f || page == 0xffbc;
+  }
+
+  static std::optional<Wanted> listed(std::span<const UsageKey> keys, std::uint16_t id) {
+    const auto at = std::ranges::find(keys, id, &UsageKey::usage);
+    return at != keys.end() ? std::optional{Wanted{key(at->key), true}} : std::nullopt;
+  }
+
+  static std::optional<Wanted> consumer_wanted(std::uint16_t id) {
+    constexpr std::uint16_t volume = 0xe0, pan = 0x238, abs_volume = 0x20, rel_hwheel = 0x06;
+    if (id == 0) return std::nullopt;
+    if (id == volume) return Wanted{absolute(abs_volume), true};
+    if (id == pan) return Wanted{relative(rel_hwheel), true};
+    const auto known = listed(consumer_keys, id);
+    return known ? known : Wanted{key(key_unknown), true};
   }
 
   static std::optional<Wanted> key_wanted(std::uint16_t id) {
@@ -180,7 +204,9 @@ class Mapping {
     if (id == usage::hat_switch.id) return Wanted{absolute(0x10)};
     if (id == 0x3d) return Wanted{key(btn_start), true};
     if (id == 0x3e) return Wanted{key(btn_select), true};
-    if ((id & 0xf0U) == 0x80 || (id & 0xf0U) == 0x90 || (id & 0xf0U) == 0xb0) return std::nullopt;
+    if (is_dpad(control.usage)) return Wanted{absolute(id <= usage::dpad_down.id ? 0x11 : 0x10), true};
+    if ((id & 0xf0U) == 0x80 || (id & 0xf0U) == 0x90 || (id & 0xf0U) == 0xa0 || (id & 0xf0U) == 0xb0)
+      return listed(system_keys, id);
     return unknown(field);
   }
 

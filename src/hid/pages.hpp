@@ -7,14 +7,21 @@ namespace omnipar::hid {
 
 namespace page {
 inline constexpr std::uint16_t desktop = 0x01, simulation = 0x02, keyboard = 0x07, lamps = 0x08, button = 0x09,
-                               consumer = 0x0c, digitizer = 0x0d, first_of_vendors = 0xff00;
+                               telephony = 0x0b, consumer = 0x0c, digitizer = 0x0d, forces = 0x0f, custom = 0x00ff,
+                               first_of_vendors = 0xff00;
 }  // namespace page
 
 namespace usage {
 inline constexpr Usage pointer{page::desktop, 0x01}, mouse{page::desktop, 0x02}, joystick{page::desktop, 0x04},
     game_pad{page::desktop, 0x05}, multi_axis{page::desktop, 0x08}, hat_switch{page::desktop, 0x39},
-    key_rollover{page::keyboard, 0x01};
+    key_rollover{page::keyboard, 0x01}, dpad_up{page::desktop, 0x90}, dpad_down{page::desktop, 0x91},
+    dpad_right{page::desktop, 0x92}, dpad_left{page::desktop, 0x93};
 }  // namespace usage
+
+/// One of four buttons that are a d-pad.
+[[nodiscard]] constexpr bool is_dpad(Usage usage) noexcept {
+  return usage >= usage::dpad_up && usage <= usage::dpad_left;
+}
 
 /// Applications that hands play on.
 [[nodiscard]] constexpr bool is_played_on(Usage application) noexcept {

@@ -22,7 +22,7 @@ class Parting {
     const Places played = played_on(descriptor_, controls_);
     const auto by_application =
         grouped(played, [this](std::size_t c) { return descriptor_.application_of(field(c).collection); });
-    if (by_application.size() > 1) return named(by_application, {});
+    if (auto parts = players_among(by_application, {}); !parts.empty()) return parts;
     if (auto parts = by_collection(played); !parts.empty()) return parts;
     if (auto parts = by_report(played); !parts.empty()) return parts;
     return by_usage(played);
@@ -143,6 +143,7 @@ class Parting {
 std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls) {
   Places played;
   for (std::size_t c = 0; c < controls.size(); ++c) {
+    if (controls[c].kind == Kind::opaque) continue;
     const int application = descriptor.application_of(descriptor.fields[controls[c].field].collection);
     if (application >= 0 && is_played_on(descriptor.collections[static_cast<std::size_t>(application)].usage))
       played.push_back(c);

@@ -152,8 +152,8 @@ class Reading {
     field.bit = end;
     const std::uint64_t bits = std::uint64_t{field.size} * field.count;
     const std::size_t id = made_.numbered ? 1 : 0;
-    if (end + bits > (largest_report - id) * 8)
-      throw Wrong{item_at_, fmt::format("a report is larger than {} bytes", largest_report)};
+    if (end + bits > (largest_raw_report - id) * 8)
+      throw Wrong{item_at_, fmt::format("a report is larger than {} bytes", largest_raw_report)};
     end += static_cast<std::uint32_t>(bits);
     fill_usages(field);
     made_.fields.push_back(std::move(field));
@@ -200,7 +200,8 @@ class Reading {
         g.size = item.data;
         break;
       case tag::report_count:
-        if (item.data > largest_report * 8) throw Wrong{item_at_, "a field has more elements than a report has bits"};
+        if (item.data > largest_raw_report * 8)
+          throw Wrong{item_at_, "a field has more elements than a report has bits"};
         g.count = item.data;
         break;
       case tag::report_id:

@@ -15,6 +15,7 @@
 #include "files/write.hpp"
 #include "host/alone.hpp"
 #include "host/node.hpp"
+#include "host/raw.hpp"
 #include "host/watch.hpp"
 
 namespace omnipar::host {
@@ -76,6 +77,11 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   fact.path = place.path;
   const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
   fact.types = repeats_keys(door, folder);
+  const std::string hid = hid_folder(place.syspath);
+  fact.descriptor = report_descriptor_of(door, hid);
+  int shut = 0;
+  const std::string raw = raw_node_of(door, hid);
+  if (!raw.empty() && can_open(door, raw.c_str(), O_RDONLY, shut)) fact.raw_path = raw;
   fact.pad_like = has_joystick_node(door, place.syspath);
   int error = 0;
   if (const auto node = open_node(door, place.path, place.syspath, error)) {

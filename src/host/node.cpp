@@ -18,7 +18,9 @@
 namespace omnipar::host {
 namespace {
 
-constexpr Duration half_report_patience{1000};
+/// How long the other half of a report that was cut is waited for. Counted from the read and not from the stamp: who
+/// is late to read may be early for the other half.
+constexpr Duration half_report_patience{2000};
 
 std::string text_of(const char* text) { return text != nullptr ? text : ""; }
 
@@ -85,12 +87,6 @@ class EvdevNode final : public Node {
 
   int descriptor() const noexcept override { return descriptor_.get(); }
   const Description& description() const noexcept override { return description_; }
-  std::uint64_t losses() const noexcept override { return losses_; }
-  std::optional<Time> half_until() const noexcept override {
-    if (!has_half_) return std::nullopt;
-    return half_time_ + half_report_patience;
-  }
-
   bool drain(Reports& into, Time now) override {
     now_ = now;
     bool lost = false;
@@ -121,9 +117,11 @@ class EvdevNode final : public Node {
     return result == -EBUSY;
   }
 
-  const std::vector<std::uint16_t>& motors() const noexcept override { return motors_; }
+  const std::vector<std::uint16_t>& motors(int) const noexcept override { return motors_; }
 
-  int put_effect(ff_effect& effect) noexcept override { return door_.control(descriptor_.get(), EVIOCSFF, &effect); }
+  int put_effect(int, ff_effect& effect) noexcept override {
+    return door_.control(descriptor_.get(), EVIOCSFF, &effect);
+  }
 
   void erase_effect(int number) noexcept override {
     door_.control(descriptor_.get(), EVIOCRMFF, static_cast<unsigned long>(number));
@@ -137,8 +135,8 @@ class EvdevNode final : public Node {
     os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{&event, 1}));
   }
 
-  int lights() const noexcept override { return lights_.count(); }
-  void show_lights(std::uint32_t which) noexcept override { lights_.show(which); }
+  int lights(int) const noexcept override { return lights_.count(); }
+  void show_lights(int, std::uint32_t which) noexcept override { lights_.show(which); }
 
   bool is_down() const noexcept override { return keys_.any(); }
 
@@ -146,6 +144,7 @@ class EvdevNode final : public Node {
     if (has_half_ && !half_.empty()) into.add(half_time_, half_);
     has_half_ = false;
     half_.clear();
+    set_due(std::nullopt);
   }
 
  private:
@@ -163,7 +162,7 @@ class EvdevNode final : public Node {
   /// Events have been lost: what is now is asked for, and what differs is one report. The queue has been read to its
   /// end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
   bool ask_for_state(Reports& into) {
-    ++losses_;
+    has_lost();
     flush(into);
     open_.clear();
     std::array<std::uint8_t, KEY_CNT / 8 + 1> bits{};
@@ -215,6 +214,7 @@ class EvdevNode final : public Node {
     }
     if (!has_half_) half_time_ = time_for(stamp);
     has_half_ = true;
+    set_due(now_ + half_report_patience);
     half_stamp_ = stamp;
     half_.insert(half_.end(), open_.begin(), open_.end());
     open_.clear();
@@ -238,7 +238,6 @@ class EvdevNode final : public Node {
   Time now_{};  ///< of the drain that is under way
   bool monotonic_ = true;
   bool held_ = false;
-  std::uint64_t losses_ = 0;
 };
 
 }  // namespace

@@ -16,6 +16,9 @@
 
 namespace omnipar::host {
 
+/// Later than everything.
+inline constexpr Time never = Time::max();
+
 /// An open `/dev/input/event*`. Stamps are monotonic and the kernel's fuzz is off while it is open;
 /// closing puts the fuzz back.
 class Node {
@@ -27,11 +30,21 @@ class Node {
   /// Adds all whole reports that wait to `into`; `now` is the time. False when the unit has gone. After lost events
   /// one report brings everything up to date.
   [[nodiscard]] virtual bool drain(Reports& into, Time now) = 0;
+  /// When `drain` has said that it has gone: true if the unit is still there, and only this way to read it is not.
+  [[nodiscard]] virtual bool is_other_way_open() const noexcept { return false; }
 
-  /// The kernel cuts large reports in two. While this holds half of one, its rest should be waited
-  /// for until then; `flush` gives the half out if nothing more comes.
-  [[nodiscard]] virtual std::optional<Time> half_until() const noexcept = 0;
+  /// When `flush` has something to add although nothing more comes: half of a large report, which the kernel has cut
+  /// in two, or silence that tells something. `never`, if it has not. (Asked of every node in every wake-up.)
+  [[nodiscard]] Time due() const noexcept { return due_; }
   virtual void flush(Reports& into) = 0;
+
+  /// True if all that this other event node of the same HID device says is said here, too; then it should be given to
+  /// `join`, so that nobody else acts on it.
+  [[nodiscard]] virtual bool tells_all_of(const Description& node) const {
+    static_cast<void>(node);
+    return false;
+  }
+  virtual void join(std::unique_ptr<Node> node) { static_cast<void>(node); }
 
   /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
   /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.
@@ -43,24 +56,37 @@ class Node {
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
 
-  /// The kinds of effects that its motors can play (FF_RUMBLE and so on); none without motors.
-  [[nodiscard]] virtual const std::vector<std::uint16_t>& motors() const noexcept = 0;
+  /// True if each part of the unit has motors and lamps of its own; else what is said of part 0 goes for all.
+  [[nodiscard]] virtual bool has_outputs_by_part() const noexcept { return false; }
+  /// The kinds of effects that the motors of a part can play (FF_RUMBLE and so on); none without motors.
+  [[nodiscard]] virtual const std::vector<std::uint16_t>& motors(int part) const noexcept = 0;
   /// Puts an effect there, in the place that its `id` says (-1: a new one, whose number is then in `id`). 0, or
   /// minus the error number.
-  virtual int put_effect(ff_effect& effect) noexcept = 0;
+  virtual int put_effect(int part, ff_effect& effect) noexcept = 0;
   virtual void erase_effect(int number) noexcept = 0;
   /// Plays it so many times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
-  /// Its player lights, as Lights has them.
-  [[nodiscard]] virtual int lights() const noexcept = 0;
-  virtual void show_lights(std::uint32_t which) noexcept = 0;
+  /// A part's player lights, as Lights has them.
+  [[nodiscard]] virtual int lights(int part) const noexcept = 0;
+  virtual void show_lights(int part, std::uint32_t which) noexcept = 0;
 
-  /// Times that the kernel has lost events of this node.
-  [[nodiscard]] virtual std::uint64_t losses() const noexcept = 0;
+  /// Reports that set to rest, written to the descriptor, what would go on if we were killed. Closing the node does so
+  /// by itself, and so does the kernel with most nodes.
+  [[nodiscard]] virtual std::vector<std::vector<std::uint8_t>> last_words() const { return {}; }
+
+  /// Times that the kernel has lost events of this node; of raw reports, as far as can be guessed, for it does not
+  /// tell.
+  [[nodiscard]] std::uint64_t losses() const noexcept { return losses_; }
 
  protected:
   virtual bool try_to_hold(bool yes) noexcept = 0;
+  void set_due(std::optional<Time> when) noexcept { due_ = when.value_or(never); }
+  void has_lost() noexcept { ++losses_; }
+
+ private:
+  Time due_ = never;
+  std::uint64_t losses_ = 0;
 };
 
 /// Opens a node; null and minus the error number in `error` if it cannot be opened or is none.

@@ -9,8 +9,12 @@
 
 namespace omnipar::host {
 
+std::vector<Nodes::Open>::iterator Nodes::at_path(const std::string& path) noexcept {
+  return std::ranges::find_if(open_, [&path](const Open& open) { return open.place.path == path; });
+}
+
 std::optional<int> Nodes::open(const NodePlace& place) {
-  if (std::ranges::find(open_, place.path, &Open::path) != open_.end()) return std::nullopt;
+  if (number_of(place.path)) return std::nullopt;
   if (is_made_by_program(place.syspath) && !with_virtual_) return std::nullopt;
   int error = 0;
   auto node = open_node(door_, place.path, place.syspath, error);
@@ -18,16 +22,46 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
-  if (!is_playable(catalogue_, node->description())) return std::nullopt;
+  if (!is_playable(catalogue_, node->description()) || joins_another(place, node)) return std::nullopt;
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
   if (hold_all_) node->hold(true);
-  open_.push_back({++last_number_, place.path, std::move(node), hold_all_});
+  open_.push_back({++last_number_, place, std::move(node), hold_all_});
   return last_number_;
 }
 
+/// One HID device may have several event nodes; who reads its raw reports hears what they all say.
+bool Nodes::joins_another(const NodePlace& place, std::unique_ptr<Node>& node) {
+  const auto other =
+      std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
+  if (other == open_.end()) return false;
+  node->hold(other->hold);
+  other->node->join(std::move(node));
+  other->joined.push_back(place);
+  return true;
+}
+
+/// The unit is still there, but not its raw reports.
+void Nodes::open_otherwise(const Open& gone) {
+  open_otherwise(gone, gone.place);
+  for (const NodePlace& place : gone.joined) open_otherwise(gone, place);
+}
+
+void Nodes::open_otherwise(const Open& gone, const NodePlace& place) {
+  int error = 0;
+  auto node = open_node(door_, place.path, place.syspath, error);
+  if (!node) return;
+  if (&place == &gone.place) say_(why_no_longer_raw(door_, catalogue_, node->description(), place.syspath));
+  node->hold(gone.hold);
+  open_.push_back({++last_number_, place, std::move(node), gone.hold});
+  news_.come.push_back(last_number_);
+}
+
 std::optional<int> Nodes::close(const std::string& path) {
-  const auto at = std::ranges::find(open_, path, &Open::path);
-  if (at == open_.end()) return std::nullopt;
+  const auto at = at_path(path);
+  if (at == open_.end()) {
+    for (Open& open : open_) std::erase_if(open.joined, [&](const NodePlace& place) { return place.path == path; });
+    return std::nullopt;
+  }
   const int number = at->number;
   old_losses_ += at->node->losses();
   open_.erase(at);
@@ -44,10 +78,9 @@ void Nodes::add_to(std::vector<pollfd>& polled) const {
 }
 
 std::optional<Time> Nodes::next_due() const noexcept {
-  std::optional<Time> due;
-  for (const Open& open : open_)
-    if (const auto until = open.node->half_until(); until && (!due || *until < *due)) due = until;
-  return due;
+  Time due = never;
+  for (const Open& open : open_) due = std::min(due, open.node->due());
+  return due == never ? std::nullopt : std::optional{due};
 }
 
 void Nodes::mark_ready(int number) noexcept {
@@ -62,20 +95,27 @@ void Nodes::mark_ready(std::span<const pollfd> polled) noexcept {
 const Nodes::News& Nodes::drain(Time now) {
   news_.said.clear();
   news_.gone.clear();
+  news_.come.clear();
   for (Open& open : open_) {
     Node& node = *open.node;
+    if (!open.ready && now < node.due()) continue;
     const bool ready = std::exchange(open.ready, false);
     news_.said.from(open.number);
     const bool there = !ready || node.drain(news_.said, now);
     if (there && ready) node.hold(open.hold);
-    if (!there || (node.half_until() && *node.half_until() <= now)) node.flush(news_.said);
+    if (!there || node.due() <= now) node.flush(news_.said);
     if (there) continue;
     news_.gone.push_back(open.number);
     old_losses_ += node.losses();
   }
-  if (!news_.gone.empty())
-    std::erase_if(open_,
-                  [&](const Open& open) { return std::ranges::find(news_.gone, open.number) != news_.gone.end(); });
+  for (const int number : news_.gone) {
+    const auto at = std::ranges::find(open_, number, &Open::number);
+    const bool other_way = at->node->is_other_way_open();
+    Open gone = std::move(*at);
+    open_.erase(at);
+    gone.node.reset();  // lets go of the unit, before it is opened anew
+    if (other_way) open_otherwise(gone);
+  }
   return news_;
 }
 
@@ -87,7 +127,9 @@ int Nodes::descriptor(int number) const noexcept {
 const Description& Nodes::description(int number) const { return find(number)->description(); }
 
 std::optional<int> Nodes::number_of(const std::string& path) const noexcept {
-  const auto at = std::ranges::find(open_, path, &Open::path);
+  const auto at = std::ranges::find_if(open_, [&path](const Open& open) {
+    return open.place.path == path || std::ranges::find(open.joined, path, &NodePlace::path) != open.joined.end();
+  });
   if (at == open_.end()) return std::nullopt;
   return at->number;
 }
@@ -97,31 +139,41 @@ Node* Nodes::find(int number) const noexcept {
   return at == open_.end() ? nullptr : at->node.get();
 }
 
-std::span<const std::uint16_t> Nodes::motors(int number) const noexcept {
+NodePart Nodes::output_of(NodePart part) const noexcept {
+  const Node* node = find(part.node);
+  return node != nullptr && node->has_outputs_by_part() ? part : NodePart{part.node, 0};
+}
+
+std::span<const std::uint16_t> Nodes::motors(NodePart part) const noexcept {
+  const Node* node = find(part.node);
+  return node == nullptr ? std::span<const std::uint16_t>{} : node->motors(part.part);
+}
+
+int Nodes::put_effect(NodePart part, ff_effect& effect) noexcept {
+  Node* node = find(part.node);
+  return node == nullptr ? -ENODEV : node->put_effect(part.part, effect);
+}
+
+void Nodes::erase_effect(NodePart part, int effect) noexcept {
+  if (Node* node = find(part.node)) node->erase_effect(effect);
+}
+
+void Nodes::play_effect(NodePart part, int effect, int times) noexcept {
+  if (Node* node = find(part.node)) node->play_effect(effect, times);
+}
+
+std::vector<std::vector<std::uint8_t>> Nodes::last_words(int number) const {
   const Node* node = find(number);
-  return node == nullptr ? std::span<const std::uint16_t>{} : node->motors();
+  return node == nullptr ? std::vector<std::vector<std::uint8_t>>{} : node->last_words();
 }
 
-int Nodes::put_effect(int number, ff_effect& effect) noexcept {
-  Node* node = find(number);
-  return node == nullptr ? -ENODEV : node->put_effect(effect);
+int Nodes::lights(NodePart part) const noexcept {
+  const Node* node = find(part.node);
+  return node == nullptr ? 0 : node->lights(part.part);
 }
 
-void Nodes::erase_effect(int number, int effect) noexcept {
-  if (Node* node = find(number)) node->erase_effect(effect);
-}
-
-void Nodes::play_effect(int number, int effect, int times) noexcept {
-  if (Node* node = find(number)) node->play_effect(effect, times);
-}
-
-int Nodes::lights(int number) const noexcept {
-  const Node* node = find(number);
-  return node == nullptr ? 0 : node->lights();
-}
-
-void Nodes::show_lights(int number, std::uint32_t which) noexcept {
-  if (Node* node = find(number)) node->show_lights(which);
+void Nodes::show_lights(NodePart part, std::uint32_t which) noexcept {
+  if (Node* node = find(part.node)) node->show_lights(part.part, which);
 }
 
 void Nodes::hold(int number, bool yes) noexcept {

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "host/node.hpp"
+#include "host/node_part.hpp"
 #include "host/watch.hpp"
 #include "omnipar/catalogue.hpp"
 #include "os/door.hpp"
@@ -39,8 +40,7 @@ class Nodes {
 
   /// Reads all units from their event nodes, also those whose raw reports tell more. To be set before nodes are opened.
   void read_event_nodes_only() noexcept { event_nodes_only_ = true; }
-  /// Takes words for people: how a unit is read, and what is plugged into its sockets. To be set before nodes are
-  /// opened.
+  /// Takes words for people: how a unit is read. To be set before nodes are opened.
   void say_to(std::function<void(const std::string&)> say) { say_ = std::move(say); }
   /// A number for a node that is not opened here; it is never given to another.
   [[nodiscard]] int next_number() noexcept { return ++last_number_; }
@@ -60,24 +60,30 @@ class Nodes {
   void mark_ready(int number) noexcept;
   void mark_ready(std::span<const pollfd> polled) noexcept;
   /// Reads the nodes that are ready. Reports come in order of time. Nodes that have gone are closed, and their numbers
-  /// are in `gone`.
+  /// are in `gone`; in `come` are the numbers of those that were opened instead, for there is another way to read the
+  /// unit.
   struct News {
     Reports said;
     std::vector<int> gone;
+    std::vector<int> come;
   };
   [[nodiscard]] const News& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
-  /// The number of the node of that path; nothing if it is not open.
+  /// The number of the node of that path, or of the one that says all of it; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
-  /// The motors of a node, as Node has them; a number that is not there has none, and takes nothing.
-  [[nodiscard]] std::span<const std::uint16_t> motors(int number) const noexcept;
-  int put_effect(int number, ff_effect& effect) noexcept;
-  void erase_effect(int number, int effect) noexcept;
-  void play_effect(int number, int effect, int times) noexcept;
-  /// Its player lights, as Node has them; a number that is not there has none.
-  [[nodiscard]] int lights(int number) const noexcept;
-  void show_lights(int number, std::uint32_t which) noexcept;
+  /// What plays an effect for this part of a node: the part itself, or part 0 where all parts share it.
+  [[nodiscard]] NodePart output_of(NodePart part) const noexcept;
+  /// The motors of a part of a node, as Node has them; one that is not there has none, and takes nothing.
+  [[nodiscard]] std::span<const std::uint16_t> motors(NodePart part) const noexcept;
+  int put_effect(NodePart part, ff_effect& effect) noexcept;
+  void erase_effect(NodePart part, int effect) noexcept;
+  void play_effect(NodePart part, int effect, int times) noexcept;
+  /// Its player lights, as Node has them; one that is not there has none.
+  [[nodiscard]] int lights(NodePart part) const noexcept;
+  void show_lights(NodePart part, std::uint32_t which) noexcept;
+  /// As Node has them.
+  [[nodiscard]] std::vector<std::vector<std::uint8_t>> last_words(int number) const;
   /// True while a key or button of a node that is held is down.
   [[nodiscard]] bool anything_down() const noexcept;
   /// Times that the kernel has lost events, of all nodes that ever were open.
@@ -86,11 +92,17 @@ class Nodes {
  private:
   struct Open {
     int number = 0;
-    std::string path;
+    NodePlace place;
     std::unique_ptr<Node> node;
     bool hold = false;
     bool ready = false;
+    std::vector<NodePlace> joined{};  ///< other event nodes, of which it says all
   };
+
+  [[nodiscard]] bool joins_another(const NodePlace& place, std::unique_ptr<Node>& node);
+  void open_otherwise(const Open& gone);
+  void open_otherwise(const Open& gone, const NodePlace& place);
+  [[nodiscard]] std::vector<Open>::iterator at_path(const std::string& path) noexcept;
 
   [[nodiscard]] Node* find(int number) const noexcept;
 

@@ -7,12 +7,23 @@
 #include <algorithm>
 #include <cerrno>
 
+#include "omnipar/hid.hpp"
+
 namespace omnipar::host {
 
 std::string hid_folder(const std::string& syspath) {
   // …/DEVICE/input/inputN/eventN, or …/DEVICE/hidraw/hidrawN
   const std::size_t below = std::min(syspath.find("/input/input"), syspath.find("/hidraw/"));
   return below == std::string::npos ? std::string{} : syspath.substr(0, below);
+}
+
+std::vector<std::uint8_t> report_descriptor_of(os::Door& door, const std::string& hid_folder) {
+  if (hid_folder.empty()) return {};
+  const os::Descriptor file{door, door.open(hid_folder + "/report_descriptor", O_RDONLY)};
+  std::vector<std::uint8_t> bytes(hid::most_bytes);
+  const ssize_t got = file ? door.read(file.get(), std::as_writable_bytes(std::span{bytes})) : 0;
+  bytes.resize(static_cast<std::size_t>(std::max<ssize_t>(got, 0)));
+  return bytes;
 }
 
 std::string raw_node_of(os::Door& door, const std::string& hid_folder) {
@@ -23,7 +34,9 @@ std::string raw_node_of(os::Door& door, const std::string& hid_folder) {
 
 std::unique_ptr<RawNode> RawNode::open(os::Door& door, const std::string& path, const Description& sibling,
                                        int& error) {
-  os::Descriptor file{door, door.open(path, O_RDONLY | O_NONBLOCK)};
+  os::Descriptor file{door, door.open(path, O_RDWR | O_NONBLOCK)};
+  const bool takes_output = static_cast<bool>(file);
+  if (!file) file = os::Descriptor{door, door.open(path, O_RDONLY | O_NONBLOCK)};
   error = std::min(file.get(), 0);
   if (!file) return nullptr;
   int size = 0;
@@ -38,7 +51,7 @@ std::unique_ptr<RawNode> RawNode::open(os::Door& door, const std::string& path, 
   description.codes.clear();
   description.node = path;
   description.descriptor.assign(bytes->value, bytes->value + bytes->size);
-  return std::unique_ptr<RawNode>{new RawNode{door, std::move(file), std::move(description)}};
+  return std::unique_ptr<RawNode>{new RawNode{door, std::move(file), takes_output, std::move(description)}};
 }
 
 std::optional<std::span<const std::uint8_t>> RawNode::next() noexcept {

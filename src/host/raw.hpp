@@ -18,14 +18,18 @@ namespace omnipar::host {
 /// The folder in /sys of the HID device that an event node or a raw node is of; empty if it is of none.
 [[nodiscard]] std::string hid_folder(const std::string& syspath);
 
+/// The report descriptor of the HID device of that folder, which everybody may read; empty if there is none.
+[[nodiscard]] std::vector<std::uint8_t> report_descriptor_of(os::Door& door, const std::string& hid_folder);
+
 /// The raw node of the HID device of that folder, as "/dev/hidraw0"; empty if it has none.
 [[nodiscard]] std::string raw_node_of(os::Door& door, const std::string& hid_folder);
 
 /// An open `/dev/hidraw*`. It is silent until the unit sends its first report: how it stands before that is not
-/// known. The kernel keeps 64 reports and loses what comes then without a word.
+/// known.
 class RawNode {
  public:
-  static constexpr std::size_t largest_report = 16384;  // the kernel's HID_MAX_BUFFER_SIZE
+  /// So many reports the kernel keeps (a ring of 64); what comes then is lost without a word.
+  static constexpr std::size_t most_waiting = 63;
 
   /// `sibling` is an event node of the same HID device. Null and minus the error number in `error` if it cannot be
   /// opened.
@@ -33,6 +37,8 @@ class RawNode {
                                                      const Description& sibling, int& error);
 
   [[nodiscard]] int descriptor() const noexcept { return file_.get(); }
+  /// True if output reports can be written.
+  [[nodiscard]] bool takes_output() const noexcept { return takes_output_; }
   /// As its event node's, but with the report descriptor instead of codes.
   [[nodiscard]] const Description& description() const noexcept { return description_; }
 
@@ -41,13 +47,14 @@ class RawNode {
   [[nodiscard]] std::optional<std::span<const std::uint8_t>> next() noexcept;
 
  private:
-  RawNode(os::Door& door, os::Descriptor file, Description description)
-      : door_(door), file_(std::move(file)), description_(std::move(description)) {}
+  RawNode(os::Door& door, os::Descriptor file, bool takes_output, Description description)
+      : door_(door), file_(std::move(file)), takes_output_(takes_output), description_(std::move(description)) {}
 
   os::Door& door_;
   os::Descriptor file_;
+  bool takes_output_;
   Description description_;
-  std::array<std::uint8_t, largest_report> buffer_{};
+  std::array<std::uint8_t, largest_raw_report> buffer_{};
 };
 
 }  // namespace omnipar::host

@@ -1,18 +1,19 @@
 #include "host/raw_unit.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cerrno>
 #include <cstring>
 #include <optional>
-#include <fcntl.h>
+#include <system_error>
 #include <utility>
 
 #include <fmt/format.h>
 
 #include "host/raw.hpp"
+#include "host/raw_output.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
+#include "omnipar/raw_unit.hpp"
 
 namespace omnipar::host {
 namespace {
@@ -21,169 +22,215 @@ using Say = std::function<void(const std::string&)>;
 
 class RawUnitNode final : public Node {
  public:
-  RawUnitNode(os::Door& door, std::unique_ptr<RawNode> raw, std::unique_ptr<Node> event_node, Description description,
-              const hid::Descriptor& descriptor, Say say)
-      : raw_(std::move(raw)),
-        event_node_(std::move(event_node)),
+  RawUnitNode(os::Door& door, const Catalogue& catalogue, std::unique_ptr<RawNode> raw,
+              std::unique_ptr<Node> event_node, Description description)
+      : door_(door),
+        catalogue_(catalogue),
+        raw_(std::move(raw)),
         description_(std::move(description)),
-        decoder_(descriptor),
-        opened_(door.now()),
-        say_(std::move(say)) {
-    const auto controls = hid::controls_of(descriptor);
-    for (const hid::Control& control : controls) rests_.push_back(rest_of(control));
-    socket_of_.assign(controls.size(), -1);
-    for (hid::Part& part : hid::parts_of(descriptor, controls)) add_socket(descriptor, controls, std::move(part));
+        unit_(catalogue, description_, door.now()) {
+    unit_.begin_as(event_node->description());
+    event_nodes_.push_back(std::move(event_node));
+    if (raw_->takes_output()) find_outputs();
+    update_due();
   }
 
   int descriptor() const noexcept override { return raw_->descriptor(); }
   const Description& description() const noexcept override { return description_; }
 
   bool drain(Reports& into, Time now) override {
-    static_cast<void>(event_node_->drain(ignored_, now));  // it only has to know what is down
+    // The kernel takes the event nodes away first; they only have to know what is down.
+    std::erase_if(event_nodes_, [&](const auto& node) { return !node->drain(ignored_, now); });
     ignored_.clear();
-    for (;;) {
+    for (std::size_t waited = 0;; ++waited) {
       const auto report = raw_->next();
       if (!report) return false;
-      if (report->empty()) return true;
-      take(*report, into, now);
+      if (waited == RawNode::most_waiting) {
+        has_lost();
+        unit_.may_have_lost(now);
+      }
+      if (report->empty()) break;
+      add(into, now, unit_.take(*report, now));
     }
+    update_due();
+    return true;
+  }
+  bool is_other_way_open() const noexcept override { return !event_nodes_.empty(); }
+
+  void flush(Reports& into) override {
+    const Time now = door_.now();
+    if (outputs_) outputs_->advance(now);
+    const auto silent = unit_.next_due();
+    if (silent && *silent <= now) add(into, *silent, unit_.advance(*silent));
+    update_due();
   }
 
-  // Raw reports are never cut.
-  std::optional<Time> half_until() const noexcept override { return std::nullopt; }
-  void flush(Reports&) override {}
+  bool tells_all_of(const Description& node) const override {
+    return node.device == description_.device && node.interface == description_.interface &&
+           raw_tells_all(catalogue_, description_, node);
+  }
+  void join(std::unique_ptr<Node> node) override { event_nodes_.push_back(std::move(node)); }
 
-  bool is_held() const noexcept override { return event_node_->is_held(); }
-  bool is_held_by_another() noexcept override { return !is_down() && event_node_->is_held_by_another(); }
-  bool is_down() const noexcept override { return down_ > 0 || event_node_->is_down(); }
-  const std::vector<std::uint16_t>& motors() const noexcept override { return event_node_->motors(); }
-  int put_effect(ff_effect& effect) noexcept override { return event_node_->put_effect(effect); }
-  void erase_effect(int number) noexcept override { event_node_->erase_effect(number); }
-  void play_effect(int number, int times) noexcept override { event_node_->play_effect(number, times); }
-  int lights() const noexcept override { return event_node_->lights(); }
-  void show_lights(std::uint32_t which) noexcept override { event_node_->show_lights(which); }
-  std::uint64_t losses() const noexcept override { return 0; }  // the kernel does not tell
+  // Others hear the event nodes: what counts there is whether something is down on those.
+  bool is_held() const noexcept override {
+    return std::ranges::all_of(event_nodes_, [](const auto& node) { return node->is_held(); });
+  }
+  bool is_held_by_another() noexcept override {
+    return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_held_by_another(); });
+  }
+  bool is_down() const noexcept override {
+    return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_down(); });
+  }
+
+  bool has_outputs_by_part() const noexcept override { return outputs_ != nullptr; }
+  const std::vector<std::uint16_t>& motors(int part) const noexcept override {
+    static const std::vector<std::uint16_t> none;
+    static const std::vector<std::uint16_t> rumble{FF_RUMBLE};
+    if (own_motors()) return player_of(part) >= 0 && outputs_->has_motors(player_of(part)) ? rumble : none;
+    return event_nodes_.empty() ? none : event_nodes_.front()->motors(0);
+  }
+  int put_effect(int part, ff_effect& effect) noexcept override {
+    if (own_motors()) {
+      const int result = outputs_->put_effect(player_of(part), effect);
+      update_due();
+      return result;
+    }
+    return event_nodes_.empty() ? -ENODEV : event_nodes_.front()->put_effect(0, effect);
+  }
+  void erase_effect(int number) noexcept override {
+    if (own_motors()) {
+      outputs_->erase_effect(number, door_.now());
+      return update_due();
+    }
+    if (!event_nodes_.empty()) event_nodes_.front()->erase_effect(number);
+  }
+  void play_effect(int number, int times) noexcept override {
+    if (own_motors()) {
+      outputs_->play_effect(number, times, door_.now());
+      return update_due();
+    }
+    if (!event_nodes_.empty()) event_nodes_.front()->play_effect(number, times);
+  }
+  std::vector<std::vector<std::uint8_t>> last_words() const override {
+    return own_motors() ? outputs_->at_rest() : std::vector<std::vector<std::uint8_t>>{};
+  }
+  int lights(int part) const noexcept override {
+    if (own_lamps()) return player_of(part) >= 0 ? outputs_->lights(player_of(part)) : 0;
+    return event_nodes_.empty() ? 0 : event_nodes_.front()->lights(0);
+  }
+  void show_lights(int part, std::uint32_t which) noexcept override {
+    if (own_lamps()) return outputs_->show_lights(player_of(part), which);
+    if (!event_nodes_.empty()) event_nodes_.front()->show_lights(0, which);
+  }
 
  protected:
-  bool try_to_hold(bool yes) noexcept override { return !is_down() && event_node_->hold(yes); }
+  bool try_to_hold(bool yes) noexcept override {
+    bool as_wished = true;
+    for (const auto& node : event_nodes_) as_wished = node->hold(yes) && as_wished;
+    return as_wished;
+  }
 
  private:
-  struct Rest {
-    std::int32_t value = 0;
-    bool is_button = false;
-  };
-  /// A part of which some controls can say that there is nothing to tell of.
-  struct Socket {
-    hid::Part part;
-    std::vector<std::size_t> tellers;
-    std::optional<bool> plugged;  ///< not known before the first report
-  };
-
-  /// Sticks rest in the middle, everything else at its lower end.
-  static Rest rest_of(const hid::Control& control) {
-    const bool is_button = control.kind == hid::Kind::button || control.kind == hid::Kind::key;
-    if (control.kind != hid::Kind::value) return {0, is_button};
-    const std::string word = hid::word_of(control.usage);
-    const bool of_stick = word == "x" || word == "y" || word == "rx" || word == "ry";
-    const std::int64_t ends = std::int64_t{control.minimum} + control.maximum;
-    return {of_stick ? static_cast<std::int32_t>((ends + 1) >> 1) : control.minimum, false};
+  /// Raw reports are never cut, but some sockets tell by their silence that they are empty, and motors that run must be
+  /// told so again.
+  void update_due() noexcept {
+    const auto silent = unit_.next_due();
+    const auto motors = outputs_ ? outputs_->next_due() : std::nullopt;
+    set_due(silent && motors ? std::min(*silent, *motors) : silent ? silent : motors);
   }
 
-  void add_socket(const hid::Descriptor& descriptor, std::span<const hid::Control> controls, hid::Part part) {
-    Socket socket;
-    for (const std::size_t place : part.controls)
-      if (descriptor.fields[controls[place].field].has_null() && controls[place].kind == hid::Kind::value)
-        socket.tellers.push_back(place);
-    if (socket.tellers.empty()) return;
-    for (const std::size_t place : part.controls) socket_of_[place] = static_cast<int>(sockets_.size());
-    socket.part = std::move(part);
-    sockets_.push_back(std::move(socket));
+  static void add(Reports& into, Time time, std::span<const Change> changes) {
+    if (!changes.empty()) into.add(time, changes);
   }
 
-  /// A unit that always talks tells at once how it stands: what is down so soon was down before, and counts from its
-  /// next press. One that only talks when something happens is pressed when it does.
-  void take(std::span<const std::uint8_t> report, Reports& into, Time now) {
-    constexpr Duration at_once = std::chrono::milliseconds{100};
-    const bool as_found = now < opened_ + at_once;
-    const auto changes = decoder_.decode(report);
-    told_.clear();
-    for (Socket& socket : sockets_) look_into(socket);
-    for (const Change& change : changes) {
-      const Rest& rest = rests_[change.code.number];
-      if (rest.is_button) down_ += change.value != 0 ? 1 : -1;
-      const int socket = socket_of_[change.code.number];
-      if (socket >= 0 && sockets_[static_cast<std::size_t>(socket)].plugged == false) continue;
-      if (!(as_found && rest.is_button && change.value != 0)) told_.push_back(change);
+  /// What serves all players has no motors and lamps of its own.
+  void find_outputs() try {
+    const auto read = hid::read_descriptor(description_.descriptor);
+    if (!read || hid::outputs_of(*read).empty()) return;
+    const auto names = unit_parts(catalogue_, description_);
+    auto controls = part_controls(catalogue_, description_);
+    controls.resize(names.size());
+    std::vector<std::vector<std::size_t>> players;
+    for (std::size_t part = 0; part < names.size(); ++part) {
+      const bool is_own = names[part] == hid::own_part;
+      players_.push_back(is_own ? -1 : static_cast<int>(players.size()));
+      if (!is_own) players.push_back(std::move(controls[part]));
     }
-    if (!told_.empty()) into.add(now, told_);
+    outputs_ = std::make_unique<RawOutput>(raw_->descriptor(), *read, hid::controls_of(*read), players);
+  } catch (const std::system_error&) {  // no thread for them: it is played without
   }
 
-  /// What is taken out lets go of all that it held; what is plugged in tells how it stands.
-  void look_into(Socket& socket) {
-    const bool plugged =
-        std::ranges::any_of(socket.tellers, [this](std::size_t place) { return decoder_.has_value(place); });
-    if (socket.plugged == plugged) return;
-    const bool was_known = socket.plugged.has_value();
-    socket.plugged = plugged;
-    for (const std::size_t place : socket.part.controls)
-      if (was_known)  // buttons that are down already count from their next press
-        told_.push_back(
-            {hid::code_of(place), plugged && !rests_[place].is_button ? decoder_.value(place) : rests_[place].value});
-    if (!was_known && plugged) return;
-    say_(fmt::format("\"{}, {}\": {}.", printable(description_.name), socket.part.name,
-                     plugged     ? "a plug is in its socket now"
-                     : was_known ? "its plug is out; everything it held is let go"
-                                 : "its socket is empty"));
+  /// Motors that a driver of the kernel moves are left to it.
+  bool own_motors() const noexcept {
+    return outputs_ && outputs_->has_motors() && (event_nodes_.empty() || event_nodes_.front()->motors(0).empty());
+  }
+  bool own_lamps() const noexcept { return outputs_ && outputs_->has_lamps(); }
+  int player_of(int part) const noexcept {
+    return part >= 0 && static_cast<std::size_t>(part) < players_.size() ? players_[static_cast<std::size_t>(part)]
+                                                                         : -1;
   }
 
+  os::Door& door_;
+  const Catalogue& catalogue_;
   std::unique_ptr<RawNode> raw_;
-  std::unique_ptr<Node> event_node_;
+  std::vector<std::unique_ptr<Node>> event_nodes_;  ///< of the same HID device
   Description description_;
-  hid::Decoder decoder_;
-  Time opened_;
-  Say say_;
-  std::vector<Rest> rests_;     ///< by control
-  std::vector<int> socket_of_;  ///< by control: place in the sockets, or -1
-  std::vector<Socket> sockets_;
-  int down_ = 0;
-  std::vector<Change> told_;
+  RawUnit unit_;
   Reports ignored_;
+  std::vector<int> players_;            ///< by part; -1: none
+  std::unique_ptr<RawOutput> outputs_;  ///< none: there are none, or they cannot be told anything
 };
 
-/// The unit's report descriptor, which everybody may read in /sys; empty if it is no HID unit.
-std::vector<std::uint8_t> descriptor_of(os::Door& door, const std::string& folder) {
-  if (folder.empty()) return {};
-  const os::Descriptor file{door, door.open(folder + "/report_descriptor", O_RDONLY)};
-  std::vector<std::uint8_t> bytes(hid::most_bytes);
-  const ssize_t got = file ? door.read(file.get(), std::as_writable_bytes(std::span{bytes})) : 0;
-  bytes.resize(static_cast<std::size_t>(std::max<ssize_t>(got, 0)));
-  return bytes;
+/// The generic driver of the kernel makes no motors of what the descriptor says.
+bool has_motors_for_raw_only(const Node& node, std::span<const std::uint8_t> descriptor) {
+  if (!is_controller(node.description()) || !node.motors(0).empty()) return false;
+  const auto read = hid::read_descriptor(descriptor);
+  return read && std::ranges::any_of(hid::outputs_of(*read),
+                                     [](const hid::Output& output) { return output.kind == hid::OutputKind::motor; });
+}
+
+/// Why a unit is to be read from its raw reports, and what they would do; nothing if there is no need.
+struct Need {
+  std::string why;
+  std::string would;
+  bool to_write = false;  ///< it is of no use only to read them
+};
+
+std::optional<Need> need_of(const Catalogue& catalogue, const Node& node, std::span<const std::uint8_t> descriptor) {
+  if (std::string why = reason_for_raw(catalogue, node.description(), descriptor); !why.empty())
+    return Need{std::move(why), "tell all"};
+  if (has_motors_for_raw_only(node, descriptor)) return Need{"its event node has no motors", "move them", true};
+  return std::nullopt;
 }
 
 }  // namespace
 
 std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue, std::unique_ptr<Node> node,
                                      const std::string& syspath, const Say& say) {
-  if (!is_controller(node->description())) return node;
   const std::string folder = hid_folder(syspath);
-  const auto descriptor = descriptor_of(door, folder);
-  const std::string reason = reason_for_raw(catalogue, node->description(), descriptor);
-  if (reason.empty()) return node;
+  const auto need = need_of(catalogue, *node, report_descriptor_of(door, folder));
+  if (!need) return node;
   const std::string name = printable(node->description().name);
   int error = 0;
   const std::string path = raw_node_of(door, folder);
   auto raw = path.empty() ? nullptr : RawNode::open(door, path, node->description(), error);
-  if (!raw) {
-    say(fmt::format(
-        "\"{}\": {}; its raw reports would tell all, but cannot be read{}. ('omnipar doctor --rule' lets you.)", name,
-        reason, error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : ""));
+  if (!raw || (need->to_write && !raw->takes_output())) {
+    say(fmt::format("\"{}\": {}; its raw reports would {}, but cannot be used{}. ('omnipar doctor --rule' lets you.)",
+                    name, need->why, need->would,
+                    error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : ""));
     return node;
   }
   Description description = raw->description();
   describe_raw(description);
-  say(fmt::format("\"{}\" is read from its raw reports: {}.", name, reason));
-  const auto read = hid::read_descriptor(description.descriptor);
-  return std::make_unique<RawUnitNode>(door, std::move(raw), std::move(node), std::move(description), *read, say);
+  say(fmt::format("\"{}\" is read from its raw reports: {}.", name, need->why));
+  return std::make_unique<RawUnitNode>(door, catalogue, std::move(raw), std::move(node), std::move(description));
+}
+
+std::string why_no_longer_raw(os::Door& door, const Catalogue& catalogue, const Description& node,
+                              const std::string& syspath) {
+  const std::string missing = reason_for_raw(catalogue, node, report_descriptor_of(door, hid_folder(syspath)));
+  return fmt::format("\"{}\": its raw reports cannot be read any more. It goes on, but {}.", printable(node.name),
+                     missing.empty() ? "its motors stand still" : missing);
 }
 
 }  // namespace omnipar::host

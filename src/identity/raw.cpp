@@ -1,9 +1,13 @@
 #include "identity/raw.hpp"
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include "base/code_names.hpp"
 #include "identity/convention.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
@@ -42,6 +46,7 @@ Reading reading_of(const hid::Control& control, std::string_view role) {
     case hid::Kind::hat_y:
       return Reading::hat;
     case hid::Kind::value:
+    case hid::Kind::opaque:
       break;
   }
   const RoleKind kind = role_kind(role).value_or(RoleKind::two_sided);
@@ -55,6 +60,48 @@ std::int32_t rest_of(Reading reading, const hid::Control& control) {
   return reading == Reading::hat ? 0 : control.minimum;
 }
 
+/// Codes that are played on, by the kernel's gamepad convention and its likes.
+bool is_played_code(Code code) {
+  constexpr Code first_button = key(0x120), last_button = key(0x13f), first_more = key(0x2c0),
+                 last_axis = absolute(0x17);
+  if (code.type == ev_abs) return code <= last_axis;
+  return code.type == ev_key && ((code >= first_button && code <= last_button) || code >= first_more);
+}
+
+/// Which of the kernel's nodes has all of this one's codes that are played on; -1 if none has, or if there are none.
+int kernel_node_of(const Description& node, std::span<const hid::KernelCode> codes) {
+  std::map<int, std::set<Code>> nodes;
+  for (const hid::KernelCode& code : codes)
+    if (code.fate != hid::Fate::lost) nodes[code.node].insert(code.code);
+  const auto played = [](const CodeRange& range) { return is_played_code(range.code); };
+  if (std::ranges::none_of(node.codes, played)) return -1;
+  for (const auto& [number, its] : nodes)
+    if (std::ranges::all_of(
+            node.codes, [&, &all = its](const CodeRange& range) { return !played(range) || all.contains(range.code); }))
+      return number;
+  return -1;
+}
+
+/// Parts whose controls the event node has not all, or not at all.
+std::string reason_by_sheet(const Catalogue& catalogue, const UnitSheet& sheet, const Description& node) {
+  std::vector<std::string> lacks;
+  for (const std::string& part : unit_parts(catalogue, node)) {
+    const std::string of_part = part.empty() ? "" : " of " + part;
+    const auto there = attach_node(catalogue, node, node, part).controls;
+    const auto is_lacking = [&](const ControlSheet& control) {
+      const bool is_its =
+          part.empty() || control.parts.empty() || std::ranges::find(control.parts, part) != control.parts.end();
+      return is_its && !control.raw.empty() && std::ranges::none_of(there, [&](const Control& known) {
+               return known.role == control.role && known.axis == control.axis;
+             });
+    };
+    const auto count = std::ranges::count_if(sheet.controls, is_lacking);
+    if (count > 0) lacks.push_back(there.empty() ? "all" + of_part : fmt::format("{} controls{}", count, of_part));
+  }
+  if (lacks.empty()) return "its sheet names controls of raw reports";
+  return fmt::format("its event node lacks {}", fmt::join(lacks, " and "));
+}
+
 }  // namespace
 
 void describe_raw(Description& node) {
@@ -64,15 +111,22 @@ void describe_raw(Description& node) {
     node.codes.push_back({hid::code_of(place), raw.controls[place].minimum, raw.controls[place].maximum, 0});
 }
 
+std::string control_name(const Description& node, Code code) {
+  if (code.type != ev_hid || node.descriptor.empty()) return code_name(code);
+  const Raw raw{node};
+  return code.number < raw.controls.size() ? hid::name_of(raw.descriptor, raw.controls[code.number]) : code_name(code);
+}
+
 std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
                            std::span<const std::uint8_t> descriptor) {
   const auto read = hid::read_descriptor(descriptor);
   if (!read) return "";
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
-  if (sheet != nullptr && names_raw_controls(*sheet)) return "its sheet names what only they tell apart";
-  if (sheet != nullptr) return "";
+  if (sheet != nullptr && names_raw_controls(*sheet)) return reason_by_sheet(catalogue, *sheet, node);
+  if (sheet != nullptr || !is_controller(node)) return "";
   const auto controls = hid::controls_of(*read);
   const auto codes = hid::kernel_codes(*read, controls);
+  if (kernel_node_of(node, codes) < 0) return "";  // a driver of its own sees to it
   const auto played = hid::played_on(*read, controls);
   const auto count = [&](hid::Fate fate) {
     return std::ranges::count_if(played, [&](std::size_t place) { return codes[place].fate == fate; });
@@ -80,7 +134,25 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   const auto lost = count(hid::Fate::lost);
   const auto shared = count(hid::Fate::shared);
   if (lost == 0 && shared == 0) return "";
-  return fmt::format("of {} controls the kernel's node loses {} and mixes up {}", played.size(), lost, shared);
+  return fmt::format("its event node lacks {} of {} controls and mixes up {}", lost, played.size(), shared);
+}
+
+bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Description& node) {
+  if (const UnitSheet* sheet = find_unit_sheet(catalogue, node); sheet != nullptr && names_raw_controls(*sheet)) {
+    const auto parts = unit_parts(catalogue, raw);
+    return std::ranges::all_of(
+        parts, [&](const std::string& part) { return attach_node(catalogue, raw, node, part).controls.empty(); });
+  }
+  const Raw read{raw};
+  const auto played = hid::played_on(read.descriptor, read.controls);
+  const auto codes = hid::kernel_codes(read.descriptor, read.controls);
+  const int number = kernel_node_of(node, codes);
+  if (number < 0) return false;
+  for (std::size_t place = 0; place < codes.size(); ++place)
+    if (codes[place].fate != hid::Fate::lost && codes[place].node == number &&
+        std::ranges::find(played, place) == played.end())
+      return false;
+  return true;
 }
 
 std::vector<std::string> unit_parts(const Catalogue& catalogue, const Description& unit) {
@@ -94,6 +166,24 @@ std::vector<std::string> unit_parts(const Catalogue& catalogue, const Descriptio
   return parts;
 }
 
+std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, const Description& unit) {
+  std::vector<std::vector<std::size_t>> all;
+  if (find_unit_sheet(catalogue, unit) == nullptr) {
+    for (hid::Part& part : Raw{unit}.parts) all.push_back(std::move(part.controls));
+    return all;
+  }
+  std::map<std::size_t, int> owners;
+  for (const std::string& part : unit_parts(catalogue, unit)) {
+    auto& places = all.emplace_back();
+    for (const Control& control : attach_node(catalogue, unit, unit, part).controls) {
+      places.push_back(control.code.number);
+      ++owners[control.code.number];
+    }
+  }
+  for (auto& places : all) std::erase_if(places, [&](std::size_t place) { return owners[place] > 1; });
+  return all;
+}
+
 bool names_raw_controls(const UnitSheet& sheet) noexcept {
   return std::ranges::any_of(sheet.controls, [](const ControlSheet& control) { return !control.raw.empty(); });
 }
@@ -103,14 +193,17 @@ std::vector<Control> raw_controls(const Description& node, std::string_view part
   const auto places = raw.places_of(part);
   const auto codes = hid::kernel_codes(raw.descriptor, raw.controls, places);
   Description alone;
+  std::vector<Control> controls;
   for (const std::size_t place : places)
-    if (codes[place].fate != hid::Fate::lost && alone.find(codes[place].code) == nullptr)
+    if (const std::string word = hid::word_of(raw.controls[place].usage); word.starts_with("dpad-"))
+      controls.push_back({hid::code_of(place), Reading::button, word});
+    else if (codes[place].fate != hid::Fate::lost && alone.find(codes[place].code) == nullptr)
       alone.codes.push_back({codes[place].code, raw.controls[place].minimum, raw.controls[place].maximum, 0});
-  std::vector<Control> controls = convention_controls(alone);
-  for (Control& control : controls) {
+  for (Control& control : convention_controls(alone)) {
     const auto place = std::ranges::find_if(
         places, [&](std::size_t p) { return codes[p].fate != hid::Fate::lost && codes[p].code == control.code; });
     control.code = hid::code_of(*place);
+    controls.push_back(std::move(control));
   }
   return controls;
 }

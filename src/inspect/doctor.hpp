@@ -21,6 +21,8 @@ struct NodeFact {
   std::string holders{};      ///< programs that have it open, if it is held: "name (process 12)"
   int holder = 0;             ///< the process of the only one of them; 0 if there are several, or none can be seen
   Description description{};  ///< name and numbers always; the rest if it is readable
+  std::vector<std::uint8_t> descriptor{};  ///< the report descriptor of its HID device; empty if it is of none
+  std::string raw_path{};                  ///< the raw node of that, if it may be read
 };
 
 /// A pad that the radio knows, whether it is awake or not.

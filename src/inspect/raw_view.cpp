@@ -1,6 +1,7 @@
 #include "inspect/raw_view.hpp"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -28,15 +29,21 @@ std::string_view fate_word(hid::Fate fate) {
 
 class RawView {
  public:
-  RawView(const Description& node, hid::Descriptor descriptor, const LastReports& last)
-      : node_(node),
+  RawView(const Catalogue& catalogue, const Description& node, hid::Descriptor descriptor, const LastReports& last)
+      : catalogue_(catalogue),
+        node_(node),
         descriptor_(std::move(descriptor)),
         controls_(hid::controls_of(descriptor_)),
         kernel_(hid::kernel_codes(descriptor_, controls_)),
-        parts_(hid::parts_of(descriptor_, controls_)),
+        meanings_(controls_.size()),
         last_(last),
-        decoder_(descriptor_) {
+        decoder_(descriptor_, hid::opaque_of(controls_)) {
     for (const auto& [id, report] : last) (void)decoder_.decode(report);
+    const auto parts = unit_parts(catalogue, node);
+    for (const std::string& part : parts) add_meanings(part);
+    const auto its = part_controls(catalogue, node);
+    for (std::size_t part = 0; part < its.size(); ++part)
+      for (const std::size_t c : its[part]) meanings_.at(c).part = parts.at(part);
   }
 
   Lines lines() const {
@@ -59,7 +66,8 @@ class RawView {
                                  {"range", {control.minimum, control.maximum}},
                                  {"kernel", fate_word(kernel_[c].fate)}};
       if (kernel_[c].fate != hid::Fate::lost) one["code"] = code_name(kernel_[c].code);
-      if (const std::string part = part_of(c); !part.empty()) one["part"] = part;
+      if (!meanings_[c].part.empty()) one["part"] = meanings_[c].part;
+      if (!meanings_[c].role.empty()) one["role"] = meanings_[c].role;
       if (is_heard(control)) one["value"] = decoder_.value(c);
       all["controls"].push_back(std::move(one));
     }
@@ -76,23 +84,47 @@ class RawView {
     return f.bit + (control.kind == hid::Kind::key ? 0 : control.element * f.size);
   }
 
-  std::string part_of(std::size_t place) const {
-    for (const hid::Part& part : parts_)
-      if (std::ranges::find(part.controls, place) != part.controls.end()) return part.name;
-    return "";
+  /// What a control is, and to which part it belongs.
+  struct Meaning {
+    std::string part;
+    std::string role;
+  };
+
+  void add_meanings(const std::string& part) {
+    for (const Control& control : attach_node(catalogue_, node_, node_, part).controls) {
+      Meaning& meaning = meanings_.at(control.code.number);
+      meaning.part += (meaning.part.empty() ? "" : ", ") + part;
+      meaning.role = control.role;
+    }
   }
 
   // -- the descriptor in words --------------------------------------------------------------------------
 
-  /// Fields and collections within one, in the order in which they were written as far as that is known.
+  /// Where a collection's first field stands among all; those without any stand last.
+  std::size_t first_field(int collection) const {
+    for (std::size_t f = 0; f < descriptor_.fields.size(); ++f)
+      for (int c = descriptor_.fields[f].collection; c >= 0; c = descriptor_.collections[place(c)].parent)
+        if (c == collection) return f;
+    return descriptor_.fields.size();
+  }
+  static std::size_t place(int collection) { return static_cast<std::size_t>(collection); }
+
+  /// Fields and collections within one, in the order in which they were written.
   void describe(int collection, std::size_t indent, Lines& lines) const {
-    for (const hid::Field& f : descriptor_.fields)
-      if (f.collection == collection) lines.push_back(std::string(indent, ' ') + field_words(f));
-    for (std::size_t c = 0; c < descriptor_.collections.size(); ++c) {
-      if (descriptor_.collections[c].parent != collection) continue;
-      lines.push_back(fmt::format("{:{}}{}, {}", "", indent, hid::word_of(descriptor_.collections[c].usage),
-                                  collection_word(descriptor_.collections[c].type)));
-      describe(static_cast<int>(c), indent + 2, lines);
+    std::multimap<std::size_t, int> within;  // by their first field: a collection, or -1 for the field itself
+    for (std::size_t f = 0; f < descriptor_.fields.size(); ++f)
+      if (descriptor_.fields[f].collection == collection) within.emplace(f, -1);
+    for (std::size_t c = 0; c < descriptor_.collections.size(); ++c)
+      if (descriptor_.collections[c].parent == collection)
+        within.emplace(first_field(static_cast<int>(c)), static_cast<int>(c));
+    for (const auto& [f, inner] : within) {
+      if (inner < 0) {
+        lines.push_back(std::string(indent, ' ') + field_words(descriptor_.fields[f]));
+        continue;
+      }
+      const hid::Collection& its = descriptor_.collections[place(inner)];
+      lines.push_back(fmt::format("{:{}}{}, {}", "", indent, hid::word_of(its.usage), collection_word(its.type)));
+      describe(inner, indent + 2, lines);
     }
   }
 
@@ -114,7 +146,8 @@ class RawView {
   std::string field_words(const hid::Field& f) const {
     const std::string id = f.report != 0 ? fmt::format(" of report {}", f.report) : "";
     if (f.is_constant() || f.usages.empty())
-      return fmt::format("{}{}: {} bits unused", type_words[static_cast<std::size_t>(f.type)], id, f.size * f.count);
+      return fmt::format("{}{}: {} bit{} unused", type_words[static_cast<std::size_t>(f.type)], id, f.size * f.count,
+                         f.size * f.count == 1 ? "" : "s");
     const std::string how_many =
         f.is_variable() ? fmt::format("{} bit{}{}", f.size, f.size == 1 ? "" : "s", f.count > 1 ? " each" : "")
                         : fmt::format("up to {} at a time, {} bits each", f.count, f.size);
@@ -126,26 +159,51 @@ class RawView {
   // -- controls -------------------------------------------------------------------------------------------
 
   void add_controls(Lines& lines) const {
-    lines.push_back(fmt::format("  {:<24} {:<12} {:<24} {:<10} {}", "control", "range", "kernel", "part", "now"));
+    if (controls_.empty()) {
+      lines.emplace_back("  It names no controls: what its reports say is known to its maker alone.");
+      return;
+    }
+    lines.push_back(
+        fmt::format("  {:<20} {:<12} {:<24} {:<10} {:<16} {}", "control", "range", "kernel", "part", "role", "now"));
     std::size_t keys = 0;
     for (std::size_t c = 0; c < controls_.size(); ++c) {
       const hid::Control& control = controls_[c];
       const bool quiet_key = control.kind == hid::Kind::key && decoder_.value(c) == 0;
       if (quiet_key && ++keys > 0) continue;
-      lines.push_back(fmt::format("  {:<24} {:<12} {:<24} {:<10} {}", hid::name_of(descriptor_, control),
-                                  fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c), part_of(c),
-                                  now_words(c)));
+      lines.push_back(fmt::format("  {:<20} {:<12} {:<24} {:<10} {:<16} {}", hid::name_of(descriptor_, control),
+                                  fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c),
+                                  meanings_[c].part, meanings_[c].role, now_words(c)));
     }
     if (keys > 0) lines.push_back(fmt::format("  and {} keys that are up", keys));
+    lines.push_back(loss_words());
+  }
+
+  std::string loss_words() const {
     const auto count = [this](hid::Fate fate) { return std::ranges::count(kernel_, fate, &hid::KernelCode::fate); };
     const auto lost = count(hid::Fate::lost);
     const auto shared = count(hid::Fate::shared);
-    if (lost + shared > 0)
-      lines.push_back(
-          fmt::format("  The kernel's event nodes lose {} of {} controls, and mix up {}: 'play' reads the raw reports.",
-                      lost, controls_.size(), shared));
-    else
-      lines.push_back("  The kernel's event nodes keep all of it.");
+    if (lost + shared == 0) return "  The kernel's event nodes keep all of it.";
+    return fmt::format("  The kernel's event nodes lose {} of {} controls{}: 'play' {}.", lost, controls_.size(),
+                       shared > 0 ? fmt::format(", and mix up {}", shared) : "",
+                       is_read_by_play() ? "reads the raw reports" : "needs none of those, and reads the event nodes");
+  }
+
+  /// As 'play' decides it of event nodes that the kernel makes by its own rules.
+  bool is_read_by_play() const {
+    std::map<int, Description> nodes;
+    for (std::size_t c = 0; c < controls_.size(); ++c) {
+      if (kernel_[c].fate == hid::Fate::lost) continue;
+      const auto [at, is_new] = nodes.try_emplace(kernel_[c].node, node_);
+      Description& node = at->second;
+      if (is_new) node.codes.clear();
+      if (node.find(kernel_[c].code) == nullptr)
+        node.codes.push_back({kernel_[c].code, controls_[c].minimum, controls_[c].maximum, 0});
+    }
+    return std::ranges::any_of(nodes, [this](auto& entry) {
+      Description& node = entry.second;
+      node.descriptor.clear();
+      return !reason_for_raw(catalogue_, node, node_.descriptor).empty();
+    });
   }
 
   std::string kernel_words(std::size_t c) const {
@@ -198,26 +256,27 @@ class RawView {
     return fmt::format("{}{} {}", hid::word_of(control.usage), nth, decoder_.value(c));
   }
 
+  const Catalogue& catalogue_;
   const Description& node_;
   hid::Descriptor descriptor_;
   std::vector<hid::Control> controls_;
   std::vector<hid::KernelCode> kernel_;
-  std::vector<hid::Part> parts_;
+  std::vector<Meaning> meanings_;  ///< by control
   const LastReports& last_;
   hid::Decoder decoder_;
 };
 
 }  // namespace
 
-std::vector<std::string> raw_lines(const Description& node, const LastReports& last) {
+std::vector<std::string> raw_lines(const Catalogue& catalogue, const Description& node, const LastReports& last) {
   auto read = hid::read_descriptor(node.descriptor);
-  if (read) return RawView{node, std::move(*read), last}.lines();
+  if (read) return RawView{catalogue, node, std::move(*read), last}.lines();
   return {fmt::format("\"{}\", {}", printable(node.name), node.node), "  " + to_text(read.error())};
 }
 
-std::string raw_json(const Description& node, const LastReports& last) {
+std::string raw_json(const Catalogue& catalogue, const Description& node, const LastReports& last) {
   auto read = hid::read_descriptor(node.descriptor);
-  if (read) return RawView{node, std::move(*read), last}.json();
+  if (read) return RawView{catalogue, node, std::move(*read), last}.json();
   return nlohmann::ordered_json{{"name", node.name}, {"node", node.node}, {"problem", read.error().message}}.dump();
 }
 

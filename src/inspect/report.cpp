@@ -7,6 +7,7 @@
 
 #include "base/code_names.hpp"
 #include "identity/convention.hpp"
+#include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 
@@ -53,6 +54,48 @@ Guess role_of(const std::vector<Control>& controls, NodeKind kind, Code code) {
   return known == controls.end() ? Guess{} : Guess{known->role, known->axis};
 }
 
+void add_control(std::string& text, const std::string& code, std::string_view note, const Guess& guess,
+                 std::string_view part) {
+  const std::string parts = part.empty() ? "" : fmt::format("parts = [\"{}\"]\n", part);
+  if (guess.role.empty()) {
+    text += fmt::format("\n# [[control]]\n# code = {}{}\n# role = \"?\"\n", code, note);
+    if (!parts.empty()) text += "# " + parts;
+    return;
+  }
+  text += fmt::format("\n[[control]]\ncode = {}{}\nrole = \"{}\"\n", code, note, guess.role);
+  if (guess.axis != Axis::none) text += fmt::format("axis = \"{}\"\n", guess.axis == Axis::x ? "x" : "y");
+  text += parts + "label = \"\"\n";
+}
+
+/// Controls of a raw node, part by part; what is the maker's own may tell what is plugged in.
+void add_raw_controls(std::string& text, const Description& node) {
+  const auto read = hid::read_descriptor(node.descriptor);
+  if (!read) return;
+  const auto controls = hid::controls_of(*read);
+  const auto names = unit_parts({}, node);
+  auto places = part_controls({}, node);
+  if (places.empty()) places.push_back(hid::played_on(*read, controls));
+  for (const std::string& part : names) {
+    if (part.empty()) continue;
+    text += fmt::format("\n[[part]]\nname = \"{}\"\ntitle = \"{}\"\n", part, part);
+    for (const hid::Control& control : controls)
+      if (control.kind == hid::Kind::opaque && part != hid::own_part)
+        text += fmt::format("# plugged = {}  # the maker's own: does it tell what is in this socket?\n",
+                            quoted(hid::name_of(*read, control)));
+  }
+  for (std::size_t part = 0; part < places.size(); ++part) {
+    const auto known = attach_node({}, node, node, names.at(part)).controls;
+    for (const std::size_t place : places[part]) {
+      const hid::Control& control = controls[place];
+      const auto guess = std::ranges::find(known, hid::code_of(place), &Control::code);
+      const bool is_axis = control.kind == hid::Kind::value;
+      add_control(text, quoted(hid::name_of(*read, control)),
+                  is_axis ? fmt::format("  # {} to {}", control.minimum, control.maximum) : "",
+                  guess == known.end() ? Guess{} : Guess{guess->role, guess->axis}, names.at(part));
+    }
+  }
+}
+
 }  // namespace
 
 std::string sheet_draft(const std::vector<Description>& nodes) {
@@ -62,6 +105,10 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
       "omnipar = 1\nkind = \"unit\"\nname = {}\ntitle = {}\n\n[[identity]]\nvendor = 0x{:04x}\nproduct = "
       "0x{:04x}\nname = {}\n",
       quoted(plain_word(name)), quoted(name), main.vendor, main.product, quoted(name));
+  if (!main.descriptor.empty()) {
+    add_raw_controls(text, main);
+    return text;
+  }
   for (const Description& node : nodes) {
     const std::string prefix = &node == &main ? "" : std::string{node_kind_name(node_kind(node))} + "/";
     const auto controls = convention_controls(node);
@@ -70,13 +117,7 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
       const std::string code = quoted(prefix + code_name(range.code));
       const std::string span =
           range.code.type == ev_abs ? fmt::format("  # {} to {}", range.minimum, range.maximum) : "";
-      if (guess.role.empty()) {
-        text += fmt::format("\n# [[control]]\n# code = {}{}\n# role = \"?\"\n", code, span);
-        continue;
-      }
-      text += fmt::format("\n[[control]]\ncode = {}{}\nrole = \"{}\"\n", code, span, guess.role);
-      if (guess.axis != Axis::none) text += fmt::format("axis = \"{}\"\n", guess.axis == Axis::x ? "x" : "y");
-      text += "label = \"\"\n";
+      add_control(text, code, span, guess, "");
     }
   }
   return text;

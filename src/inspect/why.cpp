@@ -147,15 +147,36 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
   return all;
 }
 
+namespace {
+
+void add_meaning(std::vector<Meaning>& all, const std::string& by, const std::string& role) {
+  const auto known = std::ranges::find(all, role, &Meaning::role);
+  if (known == all.end())
+    all.push_back({by, role});
+  else if (known->by.find(by) != std::string::npos)
+    return;
+  else if (++known->says == 2)
+    known->by += " and " + by;
+}
+
+/// By the sheets that have a control that is meant.
+template <typename IsMeant>
+void add_sheets(std::vector<Meaning>& all, const Catalogue& catalogue, IsMeant is_meant) {
+  for (const UnitSheet& sheet : catalogue.units)
+    for (const ControlSheet& control : sheet.controls)
+      if (is_meant(control)) add_meaning(all, fmt::format("the sheet of \"{}\"", sheet.title), control.role);
+}
+
+}  // namespace
+
+std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_control) {
+  std::vector<Meaning> all;
+  add_sheets(all, catalogue, [raw_control](const ControlSheet& control) { return control.raw == raw_control; });
+  return all;
+}
+
 std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
   std::vector<Meaning> all;
-  const auto add = [&all](const std::string& by, const std::string& role) {
-    const auto known = std::ranges::find(all, role, &Meaning::role);
-    if (known == all.end())
-      all.push_back({by, role});
-    else if (known->by.find(by) == std::string::npos)
-      known->by += " and " + by;
-  };
   Description only;
   // A stick needs both its halves to be one, so the neighbours are there as well.
   constexpr int half_range = 32767;
@@ -164,10 +185,8 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
     if (near >= 0 && (near == number || code.type == ev_abs))
       only.codes.push_back({{code.type, static_cast<std::uint16_t>(near)}, -half_range, half_range, 0});
   for (const Control& control : convention_controls(only))
-    if (control.code == code) add("the kernel's gamepad convention", control.role);
-  for (const UnitSheet& sheet : catalogue.units)
-    for (const ControlSheet& control : sheet.controls)
-      if (control.code == code) add(fmt::format("the sheet of \"{}\"", sheet.title), control.role);
+    if (control.code == code) add_meaning(all, "the kernel's gamepad convention", control.role);
+  add_sheets(all, catalogue, [code](const ControlSheet& control) { return control.code == code; });
   return all;
 }
 

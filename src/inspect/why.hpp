@@ -44,9 +44,12 @@ struct Stop {
 
 /// What a raw code may be: by the kernel's convention, and by the unit sheets that have it; each role once.
 struct Meaning {
-  std::string by;  ///< "the kernel's gamepad convention", or a sheet's title
+  std::string by;  ///< "the kernel's gamepad convention", or a sheet's title, or two of them
   std::string role;
+  int says = 1;  ///< so many say it; `by` names the first two
 };
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, Code code);
+/// The same for a control of raw reports, such as "hid:0/x#2", of which only sheets say what it is.
+[[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_control);
 
 }  // namespace omnipar::inspect

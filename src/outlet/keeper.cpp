@@ -5,10 +5,12 @@
 #include <sys/prctl.h>
 #include <unistd.h>
 
-#include <array>
+#include <algorithm>
 #include <csignal>
+#include <cstring>
 #include <utility>
 
+#include "omnipar/report.hpp"
 #include "outlet/form.hpp"
 
 namespace omnipar::outlet {
@@ -26,27 +28,73 @@ void leave_everything_but(int socket) {
   ::close_range(static_cast<unsigned>(socket) + 1, ~0U, 0);
 }
 
+enum class Kind : std::uint8_t { device, last_word, forget };
+
+/// What a message begins with; a last word's report follows.
+struct Head {
+  Kind kind = Kind::device;
+  FormKind form = FormKind::pad;
+  int unit = 0;
+};
+
+std::vector<std::byte> message_of(const Head& head, std::span<const std::uint8_t> report = {}) {
+  std::vector<std::byte> message(sizeof head + report.size());
+  std::memcpy(message.data(), &head, sizeof head);
+  std::ranges::copy(std::as_bytes(report), message.begin() + sizeof head);
+  return message;
+}
+
 }  // namespace
+
+/// What the keeper has been given.
+struct Keeper::Kept {
+  std::vector<Given> devices;
+  std::vector<LastWord> last_words;
+
+  void take(os::Door& door, std::span<const std::byte> message, int descriptor) {
+    Head head;
+    if (message.size() < sizeof head) return;
+    std::memcpy(&head, message.data(), sizeof head);
+    const auto* report = reinterpret_cast<const std::uint8_t*>(message.data());
+    if (head.kind == Kind::device && descriptor >= 0) devices.push_back({descriptor, head.form});
+    if (head.kind == Kind::last_word && descriptor >= 0)
+      last_words.push_back({head.unit, descriptor, {report + sizeof head, report + message.size()}});
+    if (head.kind == Kind::forget) forget(door, head.unit);
+  }
+
+  void forget(os::Door& door, int unit) {
+    const auto is_its = [unit](const LastWord& word) { return word.unit == unit; };
+    for (const LastWord& word : last_words)
+      if (is_its(word)) door.close(word.descriptor);
+    std::erase_if(last_words, is_its);
+  }
+
+  void end(os::Door& door) const {
+    for (const Given& given : devices) {
+      const std::vector<input_event> neutral = neutral_report(given.form);
+      os::write_all(door, given.device, std::as_bytes(std::span{neutral}));
+    }
+    if (!devices.empty()) door.sleep(three_frames);
+    for (const Given& given : devices) {
+      door.control(given.device, UI_DEV_DESTROY, 0UL);
+      door.close(given.device);
+    }
+    // Units come last, for one that hangs keeps us waiting.
+    for (const LastWord& word : last_words) os::write_all(door, word.descriptor, std::as_bytes(std::span{word.report}));
+  }
+};
 
 void Keeper::keep(os::Door& door, int socket) {
   leave_everything_but(socket);
-  std::vector<Given> devices;
-  std::array<std::byte, 8> message{};
+  Kept kept;
+  std::vector<std::byte> message(sizeof(Head) + largest_raw_report);
   for (;;) {
-    int device = -1;
-    const ssize_t got = door.receive(socket, message, device);
-    if (device >= 0) devices.push_back({device, static_cast<FormKind>(message[0])});
+    int descriptor = -1;
+    const ssize_t got = door.receive(socket, message, descriptor);
     if (got <= 0) break;
+    kept.take(door, std::span{message}.first(static_cast<std::size_t>(got)), descriptor);
   }
-  for (const Given& given : devices) {
-    const std::vector<input_event> neutral = neutral_report(given.form);
-    os::write_all(door, given.device, std::as_bytes(std::span{neutral}));
-  }
-  if (!devices.empty()) door.sleep(three_frames);
-  for (const Given& given : devices) {
-    door.control(given.device, UI_DEV_DESTROY, 0UL);
-    door.close(given.device);
-  }
+  kept.end(door);
   ::_exit(0);
 }
 
@@ -65,11 +113,26 @@ int Keeper::start() {
 }
 
 int Keeper::give(int device, FormKind form) {
-  const std::array<std::byte, 1> message{static_cast<std::byte>(form)};
-  const ssize_t sent = door_.send(socket_.get(), message, device);
+  const ssize_t sent = door_.send(socket_.get(), message_of({Kind::device, form}), device);
   if (sent < 0) return static_cast<int>(sent);
   devices_.push_back({device, form});
   return 0;
+}
+
+int Keeper::send(const LastWord& word) {
+  const Head head{Kind::last_word, {}, word.unit};
+  const ssize_t sent = door_.send(socket_.get(), message_of(head, word.report), word.descriptor);
+  return sent < 0 ? static_cast<int>(sent) : 0;
+}
+
+int Keeper::give_last_word(int unit, int descriptor, std::span<const std::uint8_t> report) {
+  last_words_.push_back({unit, descriptor, {report.begin(), report.end()}});
+  return send(last_words_.back());
+}
+
+void Keeper::forget(int unit) {
+  if (std::erase_if(last_words_, [unit](const LastWord& word) { return word.unit == unit; }) > 0)
+    door_.send(socket_.get(), message_of({Kind::forget, {}, unit}), -1);
 }
 
 int Keeper::start_again() {
@@ -81,10 +144,13 @@ int Keeper::start_again() {
   for (const Given& given : devices)
     if (result == 0) result = give(given.device, given.form);
   devices_ = devices;
+  for (const LastWord& word : last_words_)
+    if (result == 0) result = send(word);
   return result;
 }
 
 void Keeper::close() {
+  while (!last_words_.empty()) forget(last_words_.back().unit);
   socket_.reset();
   if (process_ > 0) door_.wait_for(process_);
   process_ = -1;

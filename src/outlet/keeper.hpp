@@ -2,14 +2,19 @@
 // closes, however that comes about, it writes a neutral report to each device, gives readers three
 // frames, and removes them.
 //
-// The player:   holds --keeper is gone--> starts another, gives it all devices
-//               holds --close--> waits for the keeper's end
-// The keeper:   keeps --a message with a device--> keeps it too
-//               keeps --end of file--> neutral, three frames, removes all, ends
+// It holds last words to units, too: reports that set to rest what goes on when nobody is there to end it, as motors do
+// that are moved by raw reports.
+//
+// The player:   holds --keeper is gone--> starts another, gives it all devices and last words
+//               holds --close--> takes the last words back, waits for the keeper's end
+// The keeper:   keeps --a message with a device or a last word--> keeps it too
+//               keeps --end of file--> neutral, three frames, removes all, says the last words, ends
 #pragma once
 
 #include <sys/types.h>
 
+#include <cstdint>
+#include <span>
 #include <vector>
 
 #include "os/door.hpp"
@@ -28,11 +33,16 @@ class Keeper {
   int start();
   /// Gives it a device to hold, of this form; the player keeps its own descriptor.
   int give(int device, FormKind form);
+  /// Gives it a report to write to this descriptor if we are killed. `unit` is a number of the caller's choice, for
+  /// `forget`. The player keeps the descriptor, which must stay open until then. 0, or minus the error number.
+  int give_last_word(int unit, int descriptor, std::span<const std::uint8_t> report);
+  /// Takes a unit's last words back: it has gone, or has been set to rest. One that has none is ignored.
+  void forget(int unit);
   /// Readable when the keeper is gone.
   [[nodiscard]] int descriptor() const noexcept { return socket_.get(); }
-  /// Starts another and gives it all devices; 0, or minus the error number.
+  /// Starts another and gives it all devices and last words; 0, or minus the error number.
   int start_again();
-  /// Lets the keeper end everything, and waits until it has.
+  /// Lets the keeper end everything, and waits until it has. Whoever closes has set the units to rest.
   void close();
   [[nodiscard]] pid_t process() const noexcept { return process_; }
 
@@ -45,7 +55,15 @@ class Keeper {
     FormKind form = FormKind::pad;
   };
   std::vector<Given> devices_;
+  struct LastWord {
+    int unit = 0;
+    int descriptor = -1;
+    std::vector<std::uint8_t> report;
+  };
+  std::vector<LastWord> last_words_;
 
+  struct Kept;
+  [[nodiscard]] int send(const LastWord& word);
   [[noreturn]] static void keep(os::Door& door, int socket);
 };
 

@@ -31,6 +31,7 @@ class Outlets {
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   /// True if a hot action of that name has fired since `forget_fired`.
   [[nodiscard]] bool fired(std::string_view action) const noexcept;
+  [[nodiscard]] bool any_fired() const noexcept { return !fired_.empty(); }
   void forget_fired() noexcept { fired_.clear(); }
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }

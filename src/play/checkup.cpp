@@ -45,7 +45,10 @@ std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const M
     if (control.reading != Reading::button) continue;
     std::string name = control.role;
     if (sheet != nullptr) {
-      const auto known = std::ranges::find(sheet->controls, control.code, &ControlSheet::code);
+      const std::string raw = control.code.type == ev_hid ? control_name(member.own, control.code) : "";
+      const auto known = std::ranges::find_if(sheet->controls, [&](const ControlSheet& said) {
+        return raw.empty() ? said.raw.empty() && said.code == control.code : said.raw == raw;
+      });
       if (known != sheet->controls.end() && !known->label.empty()) name = known->label;
     }
     buttons.push_back({control.code, control.role, std::move(name)});

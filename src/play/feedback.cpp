@@ -35,7 +35,7 @@ void Feedback::take() {
   if (desktop_ && !desktop_->take()) desktop_.reset();
 }
 
-void Feedback::seat(std::vector<PortNode> playing) {
+void Feedback::seat(std::vector<PortPart> playing) {
   if (playing == playing_) return;
   playing_ = std::move(playing);
   show_lights();
@@ -47,7 +47,7 @@ void Feedback::tell(Turn what, const std::string& words, Time now) {
   if (what == Turn::unit_lost) numbers_again_ = now + a_while;
   if (wish_.call) wish_.call(what);
   if (wish_.feel)
-    for (const PortNode& playing : playing_) rumble_.pulse(playing.node, pulses_of(what));
+    for (const PortPart& playing : playing_) rumble_.pulse(playing.part, pulses_of(what));
   if (desktop_) desktop_->show(words);
   show_lights();
 }
@@ -59,11 +59,11 @@ void Feedback::show_numbers_again() {
 
 void Feedback::show_lights() {
   if (!wish_.lights) return;
-  for (const auto [node, port] : playing_) {
-    const int count = nodes_.lights(node);
+  for (const auto [part, port] : playing_) {
+    const int count = nodes_.lights(part);
     if (count == 0) continue;
     const std::uint32_t awake = numbers_again_ ? all_lights : lights_of(port, count);
-    nodes_.show_lights(node, frozen_ ? 0 : awake);
+    nodes_.show_lights(part, frozen_ ? 0 : awake);
   }
 }
 

@@ -24,11 +24,11 @@ struct FeedbackWish {
   bool notify = false;  ///< messages on the desktop
 };
 
-/// A node that plays, and the port that it plays at.
-struct PortNode {
-  int node = 0;
+/// Who plays, and the port that it plays at.
+struct PortPart {
+  host::NodePart part;
   int port = 0;
-  friend bool operator==(PortNode, PortNode) = default;
+  friend bool operator==(PortPart, PortPart) = default;
 };
 
 class Feedback {
@@ -45,7 +45,7 @@ class Feedback {
   void take();
 
   /// Who plays where now.
-  void seat(std::vector<PortNode> playing);
+  void seat(std::vector<PortPart> playing);
   /// Something has changed; `words` say what.
   void tell(Turn what, const std::string& words, Time now);
   /// Lets time pass; `next_due` is when that changes something.
@@ -62,7 +62,7 @@ class Feedback {
   host::Nodes& nodes_;
   Rumble& rumble_;
   std::unique_ptr<host::Desktop> desktop_;
-  std::vector<PortNode> playing_;
+  std::vector<PortPart> playing_;
   bool frozen_ = false;
   std::optional<Time> numbers_again_;  ///< all lamps are lit until then
 };

@@ -4,6 +4,10 @@
 
 namespace omnipar::play {
 
+std::string name_of(const Description& unit, const std::string& part) {
+  return printable(unit.name) + (part.empty() ? "" : ", " + part);
+}
+
 std::optional<Member> Gathering::find(int node) const {
   std::vector<int> numbers;
   std::vector<Description> descriptions;

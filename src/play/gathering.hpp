@@ -10,6 +10,9 @@
 
 namespace omnipar::play {
 
+/// What a unit, or a part of one, is called before the rig has a name for it.
+[[nodiscard]] std::string name_of(const Description& unit, const std::string& part);
+
 /// A node, and the unit that it is of.
 struct Member {
   Description unit;  ///< the unit's main node, with the unit's own socket

@@ -25,14 +25,22 @@ class HeldPairs {
   /// Follows the buttons of a hand; `hand` tells units apart.
   void take(int hand, const Attachment& attachment, const Report& report);
   /// All hands, or one of them, are taken to hold nothing.
-  void forget() { downs_.clear(); }
-  void forget(int hand) { downs_.erase(hand); }
-  /// When a pair that is down now counts; nothing if none is.
-  [[nodiscard]] std::optional<Time> next_due() const noexcept;
+  void forget() {
+    downs_.clear();
+    find_next_due();
+  }
+  void forget(int hand) {
+    downs_.erase(hand);
+    find_next_due();
+  }
+  /// When a pair that is down now counts; nothing if none is. (Asked in every wake-up.)
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
   /// True once for each time that a pair has been down for as long as it must.
   [[nodiscard]] bool fired(Time now) noexcept;
 
  private:
+  void find_next_due() noexcept;
+
   struct Down {
     bool first = false;
     bool second = false;
@@ -41,6 +49,7 @@ class HeldPairs {
 
   std::vector<Pair> pairs_;
   std::map<int, std::vector<Down>> downs_;  ///< by hand: one for each pair
+  std::optional<Time> due_;
 };
 
 }  // namespace omnipar::play

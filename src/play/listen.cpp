@@ -5,6 +5,7 @@
 
 #include "host/nodes.hpp"
 #include "host/raw.hpp"
+#include "omnipar/identity.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -80,7 +81,13 @@ class Listening {
     const auto node = nodes_.open(place);
     if (!node) return;
     ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
-    if (options_.raw) open_raw(host::hid_folder(place.syspath), nodes_.description(*node));
+    const std::string folder = host::hid_folder(place.syspath);
+    if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
+  }
+
+  bool is_better_raw(const std::string& folder, const Description& node) {
+    return options_.raw_where_better &&
+           !reason_for_raw(*options_.catalogue, node, host::report_descriptor_of(door_, folder)).empty();
   }
 
   /// A HID device has one raw node, however many event nodes it has.
@@ -115,6 +122,7 @@ class Listening {
     for (std::size_t i = 0; i < news.said.size(); ++i)
       ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes});
     for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
+    for (const int node : news.come) ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
   }
 
   void take(const host::NodeNews& news) {

@@ -135,6 +135,7 @@ tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& o
   Recorder recorder{options};
   ListenOptions as_nodes = options.listen;  // a trace has what the nodes say, and raw reports apart
   as_nodes.event_nodes_only = true;
+  as_nodes.raw_where_better = true;
   if (auto failure = listen(door, as_nodes, recorder)) return tl::unexpected(std::move(*failure));
   return recorder.recorded();
 }

@@ -24,9 +24,9 @@ struct Recorded {
   std::size_t raw = 0;       ///< raw reports
 };
 
-/// Records as `listen` listens. Fails as that does. Keys that are no controls of the unit, or whose role is a key, are
-/// left out unless they are asked for: they may be what somebody typed. So are all raw reports of a unit that has such
-/// keys.
+/// Records as `listen` listens, and the raw reports of units that are played by those. Fails as that does. Keys that
+/// are no controls of the unit, or whose role is a key, are left out unless they are asked for: they may be what
+/// somebody typed. So are all raw reports of a unit that has such keys.
 [[nodiscard]] tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options);
 
 }  // namespace omnipar::play

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include "omnipar/hid.hpp"
+
 namespace omnipar::play {
 namespace {
 
@@ -11,10 +13,6 @@ namespace {
 constexpr Duration deaf_after_press = std::chrono::milliseconds{300};
 constexpr Duration time_to_think = std::chrono::seconds{3};
 constexpr Duration way_out = std::chrono::seconds{2};
-
-std::string name_of(const Description& unit, const std::string& part) {
-  return printable(unit.name) + (part.empty() ? "" : ", " + part);
-}
 
 }  // namespace
 
@@ -51,10 +49,15 @@ void RollCall::heard(int node, const Report& report) {
   const auto member = done() ? std::nullopt : gathering_.find(node);
   if (!member) return;
   Hand& hand = hands_[member->unit.node];
-  follow_hand(hand, node, report);
+  std::vector<Code> buttons;
   std::vector<std::string> pressed;
-  for (const std::string& part : unit_parts(catalogue_, member->unit))
-    if (hand.notices[part].take(member->attachment(catalogue_, part), report.changes)) pressed.push_back(part);
+  for (const std::string& part : unit_parts(catalogue_, member->unit)) {
+    const Attachment attachment = member->attachment(catalogue_, part);
+    for (const Control& control : attachment.controls)
+      if (control.reading == Reading::button) buttons.push_back(control.code);
+    if (hand.notices[part].take(attachment, report.changes) && part != hid::own_part) pressed.push_back(part);
+  }
+  follow_hand(hand, node, report, buttons);
   // What several parts share, such as a coin door, says nothing about who presses.
   if (pressed.size() == 1) press(member->unit, pressed.front(), report.time);
 }
@@ -64,8 +67,8 @@ void RollCall::waited(Time now) {
   settle();
 }
 
-/// Which of the unit's buttons are down, and since when there are two.
-void RollCall::follow_hand(Hand& hand, int node, const Report& report) const {
+/// Which of the unit's buttons are down, those without a role too, and since when there are two.
+void RollCall::follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const {
   const auto count = [&hand] {
     std::size_t all = 0;
     for (const auto& [number, codes] : hand.down) all += codes.size();
@@ -74,7 +77,7 @@ void RollCall::follow_hand(Hand& hand, int node, const Report& report) const {
   if (count() == 0) hand.before = taken_;
   std::vector<Code>& down = hand.down[node];
   for (const Change& change : report.changes) {
-    if (change.code.type != ev_key) continue;
+    if (change.code.type != ev_key && std::ranges::find(buttons, change.code) == buttons.end()) continue;
     std::erase(down, change.code);
     if (change.value != 0) down.push_back(change.code);
   }

@@ -55,7 +55,7 @@ class RollCall final : public Ears {
 
   void press(const Description& unit, const std::string& part, Time time);
   void ask();
-  void follow_hand(Hand& hand, int node, const Report& report) const;
+  void follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const;
   [[nodiscard]] std::optional<Time> way_out_at() const;
   void leave_as_before(const std::string& unit);
   void settle();

@@ -80,7 +80,8 @@ bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, doub
   return true;
 }
 
-void Rumble::take(outlet::DeviceKey key, const std::vector<outlet::ForceWish>& wishes, std::span<const int> nodes) {
+void Rumble::take(outlet::DeviceKey key, const std::vector<outlet::ForceWish>& wishes,
+                  std::span<const host::NodePart> parts) {
   Pad& pad = pads_[key];
   for (const outlet::ForceWish& wish : wishes) {
     Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));
@@ -92,7 +93,7 @@ void Rumble::take(outlet::DeviceKey key, const std::vector<outlet::ForceWish>& w
         erase(effect);
         break;
       case outlet::Wish::play:
-        play(pad, effect, wish.value, nodes);
+        play(pad, effect, wish.value, parts);
         break;
       case outlet::Wish::strength:
         constexpr double full = 65535;
@@ -111,42 +112,42 @@ void Rumble::hold(const Pad& pad, Effect& effect, const ff_effect& what) {
 }
 
 void Rumble::put_anew(const Pad& pad, Effect& effect) {
-  for (auto at = effect.at_nodes.begin(); at != effect.at_nodes.end();)
-    at = put(pad, effect, at->first) ? std::next(at) : effect.at_nodes.erase(at);
+  for (auto at = effect.there.begin(); at != effect.there.end();)
+    at = put(pad, effect, at->first) ? std::next(at) : effect.there.erase(at);
 }
 
 void Rumble::forget(int node) {
-  pulses_.erase(node);
+  const auto is_its = [node](const auto& entry) { return entry.first.node == node; };
+  std::erase_if(pulses_, is_its);
   for (auto& [key, pad] : pads_)
-    for (Effect& effect : pad.effects) effect.at_nodes.erase(node);
+    for (Effect& effect : pad.effects) std::erase_if(effect.there, is_its);
 }
 
 void Rumble::erase(Effect& effect) {
-  for (const auto& [node, number] : effect.at_nodes) nodes_.erase_effect(node, number);
+  for (const auto& [part, number] : effect.there) nodes_.erase_effect(part, number);
   effect = {};
 }
 
 /// Puts the effect on a unit, or anew in its former place there.
-bool Rumble::put(const Pad& pad, Effect& effect, int node) {
+bool Rumble::put(const Pad& pad, Effect& effect, host::NodePart part) {
   ff_effect there = effect.what;
-  const auto known = effect.at_nodes.find(node);
-  there.id = static_cast<std::int16_t>(known == effect.at_nodes.end() ? -1 : known->second);
-  if (!translate(there, nodes_.motors(node), strength_ * pad.gain)) return false;
-  if (nodes_.put_effect(node, there) < 0) return false;
-  effect.at_nodes[node] = there.id;
+  const auto known = effect.there.find(part);
+  there.id = static_cast<std::int16_t>(known == effect.there.end() ? -1 : known->second);
+  if (!translate(there, nodes_.motors(part), strength_ * pad.gain)) return false;
+  if (nodes_.put_effect(part, there) < 0) return false;
+  effect.there[part] = there.id;
   return true;
 }
 
-void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const int> nodes) {
+void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts) {
   effect.playing = times != 0;
   if (frozen_ || !effect.held) return;
   if (times == 0) {
-    for (const auto& [node, number] : effect.at_nodes) nodes_.play_effect(node, number, 0);
+    for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
     return;
   }
-  for (const int node : nodes)
-    if (effect.at_nodes.contains(node) || put(pad, effect, node))
-      nodes_.play_effect(node, effect.at_nodes[node], times);
+  for (const host::NodePart part : parts)
+    if (effect.there.contains(part) || put(pad, effect, part)) nodes_.play_effect(part, effect.there[part], times);
 }
 
 void Rumble::freeze() {
@@ -154,20 +155,20 @@ void Rumble::freeze() {
   for (auto& [key, pad] : pads_)
     for (Effect& effect : pad.effects) {
       if (!std::exchange(effect.playing, false)) continue;
-      for (const auto& [node, number] : effect.at_nodes) nodes_.play_effect(node, number, 0);
+      for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
     }
 }
 
-void Rumble::pulse(int node, int times) {
+void Rumble::pulse(host::NodePart part, int times) {
   ff_effect effect{};
   effect.type = FF_RUMBLE;
-  const auto known = pulses_.find(node);
+  const auto known = pulses_.find(part);
   effect.id = static_cast<std::int16_t>(known == pulses_.end() ? -1 : known->second);
   effect.u.rumble = {0xa000, 0xa000};
   effect.replay = {120, 80};  // ms of shaking, and of waiting before
-  if (!translate(effect, nodes_.motors(node), 1) || nodes_.put_effect(node, effect) < 0) return;
-  pulses_[node] = effect.id;
-  nodes_.play_effect(node, effect.id, times);
+  if (!translate(effect, nodes_.motors(part), 1) || nodes_.put_effect(part, effect) < 0) return;
+  pulses_[part] = effect.id;
+  nodes_.play_effect(part, effect.id, times);
 }
 
 }  // namespace omnipar::play

@@ -27,21 +27,21 @@ class Rumble {
   /// The nodes must outlive the rumble. `strength`: 0..1, by which all is scaled.
   Rumble(host::Nodes& nodes, double strength) noexcept : nodes_(nodes), strength_(strength) {}
 
-  /// Does what was asked of a virtual pad, on the nodes that play its port.
-  void take(outlet::DeviceKey pad, const std::vector<outlet::ForceWish>& wishes, std::span<const int> nodes);
+  /// Does what was asked of a virtual pad, on those that play its port.
+  void take(outlet::DeviceKey pad, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts);
   /// The node is no more.
   void forget(int node);
   /// Whatever plays is stopped, and nothing is begun until `thaw`.
   void freeze();
   void thaw() noexcept { frozen_ = false; }
   /// A few short pulses for the hand, to say that something has changed.
-  void pulse(int node, int times);
+  void pulse(host::NodePart part, int times);
 
  private:
   struct Effect {
     bool held = false;
     ff_effect what{};
-    std::map<int, int> at_nodes;  ///< node to the effect's number there
+    std::map<host::NodePart, int> there;  ///< the effect's number on each
     bool playing = false;
   };
   struct Pad {
@@ -51,15 +51,15 @@ class Rumble {
 
   void hold(const Pad& pad, Effect& effect, const ff_effect& what);
   void erase(Effect& effect);
-  void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const int> nodes);
-  [[nodiscard]] bool put(const Pad& pad, Effect& effect, int node);
+  void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts);
+  [[nodiscard]] bool put(const Pad& pad, Effect& effect, host::NodePart part);
   void put_anew(const Pad& pad, Effect& effect);
 
   host::Nodes& nodes_;
   double strength_;
   bool frozen_ = false;
   std::map<outlet::DeviceKey, Pad> pads_;
-  std::map<int, int> pulses_;  ///< node to the number of the pulse there
+  std::map<host::NodePart, int> pulses_;  ///< the number of the pulse on each
 };
 
 }  // namespace omnipar::play

@@ -5,6 +5,17 @@
 #include <algorithm>
 
 namespace omnipar::play {
+namespace {
+
+Description as_found(const Description& node, std::span<const Change> state) {
+  Description found = node;
+  for (const Change& change : state)
+    for (CodeRange& range : found.codes)
+      if (range.code == change.code) range.value = change.value;
+  return found;
+}
+
+}  // namespace
 
 Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience, Profile profile)
     : catalogue_(catalogue),
@@ -12,7 +23,8 @@ Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& 
       engine_(plan),
       audience_(audience),
       table_(engine_, catalogue, std::move(rig), audience),
-      reader_(engine_) {}
+      reader_(engine_),
+      host_(catalogue, [this](const TraceEvent& event, const Description& node) { play(event, node); }) {}
 
 void Script::take_frame() {
   ++frame_;
@@ -51,21 +63,15 @@ void Script::frames_before(Time time) {
   }
 }
 
-void Script::take(const TraceEvent& event, const Description& unit) {
-  if (!unit.descriptor.empty()) return;  // its event node says the same
+void Script::play(const TraceEvent& event, const Description& unit) {
   frames_before(event.time);
   if (ended_) return;
   audience_.act(event, unit);
   table_.advance(event.time);
   engine_.advance(event.time);
   switch (event.deed) {
-    case Deed::plug_in: {
-      Description found = unit;
-      for (const Change& change : event.changes)
-        for (CodeRange& range : found.codes)
-          if (range.code == change.code) range.value = change.value;
-      return table_.arrive(event.node, found);
-    }
+    case Deed::plug_in:
+      return table_.arrive(event.node, as_found(unit, event.changes));
     case Deed::pull_out:
       return table_.leave(event.node);
     case Deed::report:
@@ -74,7 +80,10 @@ void Script::take(const TraceEvent& event, const Description& unit) {
 }
 
 void Script::finish() {
-  for (int more = 0; more < 2 && !ended_; ++more) take_frame();
+  settle();
+  constexpr int more_frames = 2;
+  host_.pass(Time{(frame_ + more_frames) * engine_.plan().frame()});
+  for (int more = 0; more < more_frames && !ended_; ++more) take_frame();
 }
 
 }  // namespace omnipar::play

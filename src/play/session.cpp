@@ -5,23 +5,22 @@
 #include <algorithm>
 #include <map>
 #include <memory>
-#include <set>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include "host/alone.hpp"
-#include "host/look.hpp"
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/outlets.hpp"
 #include "play/desktop_keys.hpp"
 #include "play/held_pair.hpp"
 #include "play/program_run.hpp"
+#include "play/program_start.hpp"
 #include "play/rumble.hpp"
 #include "play/swap.hpp"
 #include "play/table.hpp"
 #include "play/waiter.hpp"
+#include "play/words.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -53,12 +52,14 @@ class Session final : Listener {
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
         outlets_(door, engine_),
+        words_(door, engine_, table_, outlets_, options.say),
         nodes_(door, options.catalogue, options.with_virtual),
         rumble_(nodes_, options.rumble),
         feedback_(options.feedback, nodes_, rumble_),
         desktop_keys_(nodes_, table_, outlets_),
         waiter_(door),
         program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
+        start_(door, options, engine_, table_, nodes_, outlets_, program_, words_),
         way_out_(way_out()),
         thaw_(ways_to_thaw(options.profile)) {
     nodes_.say_to(options.say);
@@ -82,12 +83,11 @@ class Session final : Listener {
   }
 
   std::optional<Diagnostic> begin() {
-    began_ = door_.now();
-    engine_.advance(began_);
+    engine_.advance(door_.now());
     signals_ = os::Descriptor{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP, SIGCHLD})};
     if (!signals_) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
     if (auto failure = outlet::VirtualDevice::check(door_)) return failure;
-    if (auto failure = refuses_alone()) return failure;
+    if (auto failure = start_.refuses_alone()) return failure;
     watch_ = host::open_watch();
     if (!watch_ || watch_->descriptor() < 0)
       return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
@@ -100,10 +100,10 @@ class Session final : Listener {
     if (!feedback_.find_desktop()) say("There is no desktop here that could be told anything.");
     if (const int desktop = feedback_.descriptor(); desktop >= 0)
       if (auto failure = waiter_.also(desktop, {Waited::desktop})) return failure;
-    needed_ = seats_needed();
-    if (program_.is_wished()) table_.await(needed_);
+    start_.begin();
+    if (program_.is_wished()) table_.await(start_.seats());
     for (const host::NodePlace& place : watch_->present()) open(place);
-    if (!ask_for_the_missing()) ask_for_players();
+    if (!start_.ask_for_the_missing()) words_.ask_for_players();
     hold_what_plays();
     return std::nullopt;
   }
@@ -118,62 +118,22 @@ class Session final : Listener {
 
   // -- people ---------------------------------------------------------------------------------------
 
-  /// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
-  std::string who(const std::string& seat) const {
-    for (const PortInfo& port : engine_.plan().ports()) {
-      if (!port.is_played_from(seat)) continue;
-      return fmt::format("Player {}{}", port.number, port.second_seat.empty() ? "" : port.seat == seat ? "a" : "b");
-    }
-    return seat;
-  }
-
-  void ask_for_players() {
-    const auto seats = table_.free_seats();
-    if (seats.empty()) return;
-    if (table_.rig().units.empty())
-      say(fmt::format("{}: press any button on your controller.", who(seats.front())));
-    else
-      say(fmt::format("{} may join at any time: press any button.", who(seats.front())));
-  }
-
   void seated(const std::string& seat, const std::string& unit, bool again) override {
     seats_have_changed_ = true;
-    for (const PortInfo& port : engine_.plan().ports()) {
-      if (!port.is_played_from(seat)) continue;
-      if (!port.splitter.empty() && !again)
-        say(fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
-      say(fmt::format("{} {} with \"{}\" on {}.", who(seat), again ? "goes on" : "plays", unit,
-                      device_words(port.number)));
-    }
-    if (!again) ask_for_players();
+    words_.seated(seat, unit, again);
   }
-
-  /// "\"Omnipar port 1 pad\" (/dev/input/event7)", all of them.
-  std::string device_words(int port) const {
-    std::vector<std::string> words;
-    for (const outlet::VirtualDevice& device : outlets_.devices())
-      if (device.key().port == port)
-        words.push_back(fmt::format("\"{}\"{}", outlet::device_name(device.key()),
-                                    device.node().empty() ? "" : " (" + device.node() + ")"));
-    return fmt::format("{}", fmt::join(words, " and "));
-  }
-
+  void joined(const std::string& seat, const std::string& unit) override { words_.joined(seat, unit); }
   void left(const std::string& seat, const std::string& unit) override {
-    turn(Turn::unit_lost,
-         fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit));
+    turn(Turn::unit_lost, words_.left(seat, unit));
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit) override {
-    say(fmt::format(
-        "{}: \"{}\" is not where it was, and others look just like it. Press a button on the one that is yours.",
-        who(seat), unit));
+  void asked(const std::string& seat, const std::string& unit) override { words_.asked(seat, unit); }
+  void socket(const std::string& seat, const std::string& unit, Plug plug) override {
+    if (plug == Plug::taken_out) return turn(Turn::unit_lost, words_.socket(seat, unit, plug));
+    say(words_.socket(seat, unit, plug));
   }
-  void no_use(const std::string& unit) override {
-    say(fmt::format("\"{}\" was pressed, but it has nothing that this machine uses.", unit));
-  }
-  void no_seat(const std::string& unit) override {
-    say(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, engine_.plan().seats().size()));
-  }
+  void no_use(const std::string& unit) override { words_.no_use(unit); }
+  void no_seat(const std::string& unit) override { words_.no_seat(unit); }
   void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
   void heard(int hand, const Attachment& attachment, const Report& report) override {
     way_out_.take(hand, attachment, report);
@@ -188,26 +148,27 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      const Ready says_something{Waited::node, static_cast<std::size_t>(*node)};
-      if (auto failure = waiter_.also(nodes_.descriptor(*node), says_something, true)) return fail(*failure);
-      if (nodes_.is_held_by_another(*node)) say_who_holds(place.path, nodes_.description(*node));
-      table_.arrive(*node, nodes_.description(*node));
+      if (nodes_.is_held_by_another(*node)) words_.held(place.path, nodes_.description(*node));
+      arrive(*node);
     }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
       say("Some units may not be read; 'omnipar doctor' says which and mends it.");
   }
 
+  void arrive(int node) {
+    const Ready says_something{Waited::node, static_cast<std::size_t>(node)};
+    if (auto failure = waiter_.also(nodes_.descriptor(node), says_something, true)) return fail(*failure);
+    // A keeper that takes none has ended, and is replaced.
+    for (const auto& report : nodes_.last_words(node))
+      outlets_.keeper().give_last_word(node, nodes_.descriptor(node), report);
+    table_.arrive(node, nodes_.description(node));
+  }
+
   void leave(int node) {
+    outlets_.keeper().forget(node);
     rumble_.forget(node);
     desktop_keys_.forget(node);
     table_.leave(node);
-  }
-
-  void say_who_holds(const std::string& node, const Description& unit) const {
-    const host::Holders holders = host::holders_of(door_, node);
-    say(fmt::format("\"{}\" is held by {}: what is pressed on it does not come here until that has ended{}.",
-                    printable(unit.name), holders.names.empty() ? "another program" : holders.names,
-                    holders.only == 0 ? "" : fmt::format(" ('kill {}' ends it)", holders.only)));
   }
 
   /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
@@ -220,99 +181,29 @@ class Session final : Listener {
       if (!failure) failure = also_wait_for_devices();
       if (failure) return fail(*failure);
     }
-    feedback_.seat(playing_nodes());
+    feedback_.seat(playing_parts());
   }
 
   /// With the port that each plays at; the first, if it is played at several.
-  std::vector<PortNode> playing_nodes() const {
-    std::vector<PortNode> playing;
+  std::vector<PortPart> playing_parts() const {
+    std::vector<PortPart> playing;
     for (const PortInfo& port : engine_.plan().ports())
-      for (const std::string_view seat : {port.seat, port.second_seat})
-        for (const int node : seat.empty() ? std::vector<int>{} : table_.playing_nodes(seat))
-          if (std::ranges::find(playing, node, &PortNode::node) == playing.end())
-            playing.push_back({node, port.number});
+      for (const host::NodePart part : parts_at(port))
+        if (std::ranges::find(playing, part, &PortPart::part) == playing.end()) playing.push_back({part, port.number});
     return playing;
   }
 
+  /// Whose motors and lamps are a port's, each once.
+  std::vector<host::NodePart> parts_at(const PortInfo& port) const {
+    std::vector<host::NodePart> parts;
+    for (const std::string_view seat : {port.seat, port.second_seat})
+      for (const host::NodePart part : seat.empty() ? std::vector<host::NodePart>{} : table_.playing_parts(seat))
+        if (const auto output = nodes_.output_of(part); std::ranges::find(parts, output) == parts.end())
+          parts.push_back(output);
+    return parts;
+  }
+
   // -- the program --------------------------------------------------------------------------------------
-
-  std::optional<Diagnostic> refuses_alone() const {
-    const std::string setting = options_.alone ? host::setting_for_namespaces(door_) : "";
-    if (setting.empty()) return std::nullopt;
-    return Diagnostic{
-        "not-alone", Severity::error,
-        fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting), "",
-        "'omnipar doctor' says how to make it; or leave --alone away"};
-  }
-
-  /// The seats of the plan that the household has units for; else the first.
-  std::vector<std::string> seats_needed() const {
-    std::vector<std::string> seats;
-    for (const std::string& seat : engine_.plan().seats())
-      if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end())
-        seats.push_back(seat);
-    if (seats.empty() && !engine_.plan().seats().empty()) seats.push_back(engine_.plan().seats().front());
-    return seats;
-  }
-
-  bool is_missing(const std::string& seat) const { return !table_.is_played(seat); }
-
-  /// False if nobody who has a unit is away.
-  bool ask_for_the_missing() const {
-    bool asked = false;
-    for (const std::string& seat : needed_) {
-      const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
-      if (!program_.is_wished() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
-      asked = true;
-      say(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
-                      who(seat), unit->name));
-    }
-    return asked;
-  }
-
-  bool waits_for_units() const {
-    const bool all_there = std::ranges::none_of(needed_, [this](const std::string& seat) { return is_missing(seat); });
-    return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
-  }
-
-  /// The system has told everybody of the virtual devices, or seems to forget it.
-  bool waits_for_announcement() const {
-    constexpr Duration patience = std::chrono::seconds{3};
-    return announced_.size() < outlets_.devices().size() && door_.now() < began_ + patience;
-  }
-
-  void start_when_ready() {
-    if (!program_.is_wished() || program_.started() || engine_.frozen()) return;
-    if (waits_for_units() || waits_for_announcement()) return;
-    if (nodes_.waits_for_hold()) {
-      if (!std::exchange(said_let_go_, true)) say("Let go of all buttons; it starts when nothing is down.");
-      return;
-    }
-    start();
-  }
-
-  void start() {
-    host::Alone alone;
-    if (options_.alone) alone = host::without(door_, hidden_places());
-    const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
-    if (auto failure = program_.start(before)) return fail(*failure);
-    if (options_.alone)
-      say("It cannot open the units that are played on. (Lists of what is plugged in still show them, and the raw\n"
-          "nodes of units that come later are not hidden.)");
-  }
-
-  /// What the program must not open: what is played on, and all other controllers.
-  std::vector<std::string> hidden_places() {
-    std::vector<std::string> places;
-    const auto playing = table_.playing_nodes();
-    for (const host::NodePlace& place : watch_->present()) {
-      const auto node = nodes_.number_of(place.path);
-      if (!node) continue;
-      if (std::ranges::find(playing, *node) != playing.end() || is_controller(nodes_.description(*node)))
-        places.push_back(place.syspath);
-    }
-    return places;
-  }
 
   /// Asks the program to end; without one, playing ends.
   void ask_to_end(SessionEnd how, bool program_knows) {
@@ -321,13 +212,6 @@ class Session final : Listener {
       program_.ask(program_knows);
     else
       end_ = how;
-  }
-
-  std::optional<Time> start_due() const {
-    if (!program_.is_wished() || program_.started()) return std::nullopt;
-    if (waits_for_announcement()) return began_ + std::chrono::seconds{3};
-    if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
-    return std::nullopt;
   }
 
   // -- the loop -----------------------------------------------------------------------------------------
@@ -342,7 +226,7 @@ class Session final : Listener {
     also(nodes_.next_due());
     also(way_out_.next_due());
     also(thaw_.next_due());
-    also(start_due());
+    also(start_.due());
     also(program_.due());
     also(feedback_.next_due());
     return due;
@@ -397,7 +281,7 @@ class Session final : Listener {
     if (signals_wait_) take_signals();
     program_.insist_when_due(now_);
     feedback_.advance(now_);
-    start_when_ready();
+    if (auto failure = start_.start_when_ready(*watch_)) fail(*failure);
   }
 
   // -- rumble -------------------------------------------------------------------------------------------
@@ -410,12 +294,8 @@ class Session final : Listener {
   /// The units' own motors may take their time; whoever asked has been answered.
   void shake() {
     for (const Wishes& wished : wishes_)
-      if (const PortInfo* port = engine_.plan().port(wished.pad.port)) {
-        auto nodes = table_.playing_nodes(port->seat);
-        const auto more = table_.playing_nodes(port->second_seat);
-        nodes.insert(nodes.end(), more.begin(), more.end());
-        rumble_.take(wished.pad, wished.wishes, nodes);
-      }
+      if (const PortInfo* port = engine_.plan().port(wished.pad.port))
+        rumble_.take(wished.pad, wished.wishes, parts_at(*port));
     wishes_.clear();
   }
 
@@ -438,6 +318,7 @@ class Session final : Listener {
       desktop_keys_.pass_on(news.said.node(i), news.said[i].changes);
     }
     for (const int node : news.gone) leave(node);
+    for (const int node : news.come) arrive(node);
     table_.advance(now_);
     engine_.advance(now_);
     stats_.reports += news.said.size();
@@ -459,8 +340,9 @@ class Session final : Listener {
   void act() {
     const bool out = way_out_.fired(now_);
     if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
-    if (outlets_.fired(swap_action)) swap_ports();
     if (thaw_.fired(now_)) thaw();
+    if (!outlets_.any_fired()) return;
+    if (outlets_.fired(swap_action)) swap_ports();
     if (outlets_.fired(freeze_action)) freeze();
     outlets_.forget_fired();
   }
@@ -470,7 +352,7 @@ class Session final : Listener {
       const bool ours = std::ranges::find(outlets_.devices(), news->place.path, &outlet::VirtualDevice::node) !=
                         outlets_.devices().end();
       if (ours && news->came)
-        announced_.insert(news->place.path);
+        start_.announced(news->place.path);
       else if (news->came)
         open(news->place);
       else if (const auto node = nodes_.close(news->place.path))
@@ -594,6 +476,7 @@ class Session final : Listener {
   Engine engine_;
   Table table_;
   outlet::Outlets outlets_;
+  Words words_;
   os::Descriptor signals_;
   std::unique_ptr<host::Watch> watch_;
   host::Nodes nodes_;
@@ -602,6 +485,7 @@ class Session final : Listener {
   DesktopKeys desktop_keys_;
   Waiter waiter_;
   ProgramRun program_;
+  ProgramStart start_;
   HeldPairs way_out_;
   HeldPairs thaw_;
   Stats stats_;
@@ -609,15 +493,11 @@ class Session final : Listener {
   bool signals_wait_ = false;
   bool news_waits_ = false;
   bool keeper_is_gone_ = false;
-  Time now_{};                       ///< of the wake-up
-  std::vector<Wishes> wishes_;       ///< of games, answered but not yet done
-  std::vector<std::string> needed_;  ///< seats
-  std::set<std::string> announced_;  ///< nodes of our devices that the system has told of
-  Time began_{};
+  Time now_{};                  ///< of the wake-up
+  std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
   std::optional<SessionEnd> end_;
   bool asked_by_hands_ = false;
   bool said_no_permission_ = false;
-  bool said_let_go_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
 };

@@ -13,6 +13,7 @@ namespace {
 /// What a waiting unit's controls are doing, for the moment in which it takes a seat.
 void remember(Attachment& attachment, std::span<const Change> changes) {
   for (const Change& change : changes) {
+    if (change.code.type == ev_socket) continue;
     const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
     if (known != attachment.state.end())
       known->value = change.value;
@@ -35,7 +36,8 @@ std::vector<std::string> Table::present() const {
 
 bool Table::is_played(const std::string& seat) const {
   return std::ranges::any_of(guests_, [&](const Guest& guest) {
-    return std::ranges::find(guest.places, seat, &Place::seat) != guest.places.end();
+    return std::ranges::any_of(guest.places,
+                               [&seat](const Place& place) { return place.seat == seat && !place.empty; });
   });
 }
 
@@ -109,6 +111,10 @@ void Table::regroup() {
     else
       update(*old, guest.nodes);
   }
+  guest_of_.clear();
+  for (std::size_t i = 0; i < guests_.size(); ++i)
+    for (const int node : guests_[i].nodes) guest_of_.emplace_back(node, i);
+  std::ranges::sort(guest_of_);
   ask_for_the_lost();
 }
 
@@ -136,7 +142,7 @@ Table::Share Table::share_of(const Guest& guest, const Place& place, int node) c
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
   for (const std::string& part : unit_parts(catalogue_, here.unit)) {
-    Place place{part, printable(here.unit.name) + (part.empty() ? "" : ", " + part), "", {}, ++last_hand_};
+    Place place{part, name_of(here.unit, part), "", {}, ++last_hand_};
     if (const RigUnit* unit = known(here.unit, part)) {
       place.name = unit->name;
       place.seat = unit->seat;
@@ -149,6 +155,7 @@ void Table::welcome(Guest guest) {
     else if (!here.out_of_range)
       play(sitting, true);
   }
+  if (!here.out_of_range) seat_own(here);
 }
 
 /// A unit's other nodes may come later than its main one, and go earlier.
@@ -163,7 +170,7 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
     for (const int node : nodes) {
       if (std::ranges::find(place.shares, node, &Share::node) != place.shares.end()) continue;
       place.shares.push_back(share_of(guest, place, node));
-      if (place.seat.empty() || guest.out_of_range) continue;
+      if (place.seat.empty() || place.empty || guest.out_of_range) continue;
       if (const auto unit = engine_.attach(place.shares.back().attachment)) place.shares.back().playing = *unit;
     }
   }
@@ -174,13 +181,18 @@ void Table::dismiss(const Guest& guest) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
     listener_.gone(place.hand);
-    if (!place.seat.empty() && !guest.out_of_range) listener_.left(place.seat, place.name);
+    if (!place.seat.empty() && !guest.out_of_range && !place.empty) listener_.left(place.seat, place.name);
   }
 }
 
 // -- seats --------------------------------------------------------------------------------------------------
 
 void Table::play(Place& place, bool again) {
+  if (attach(place)) listener_.seated(place.seat, place.name, again);
+}
+
+/// False if there is nothing to play on.
+bool Table::attach(Place& place) {
   bool attached = false;
   for (Share& share : place.shares) {
     if (share.attachment.controls.empty()) continue;
@@ -194,7 +206,7 @@ void Table::play(Place& place, bool again) {
     share.playing = *unit;
     attached = true;
   }
-  if (attached) listener_.seated(place.seat, place.name, again);
+  return attached;
 }
 
 /// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
@@ -234,13 +246,13 @@ std::vector<int> Table::playing_nodes() const {
   return nodes;
 }
 
-std::vector<int> Table::playing_nodes(std::string_view seat) const {
-  std::vector<int> nodes;
+std::vector<host::NodePart> Table::playing_parts(std::string_view seat) const {
+  std::vector<host::NodePart> parts;
   for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      for (const Share& share : place.shares)
-        if (share.playing && place.seat == seat) nodes.push_back(share.node);
-  return nodes;
+    for (std::size_t part = 0; part < guest.places.size(); ++part)
+      for (const Share& share : guest.places[part].shares)
+        if (share.playing && guest.places[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
+  return parts;
 }
 
 bool Table::is_control(int node, Code code) const {
@@ -254,12 +266,13 @@ bool Table::is_control(int node, Code code) const {
 }
 
 /// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
-void Table::join_own(Guest& guest, Place& own) {
-  const auto player =
-      std::ranges::find_if(guest.places, [&own](const Place& place) { return &place != &own && !place.seat.empty(); });
-  if (player == guest.places.end()) return;
-  sit_down(own, own.name, player->seat);
-  play(own, false);
+void Table::seat_own(Guest& guest) {
+  const auto own = std::ranges::find(guest.places, hid::own_part, &Place::part);
+  const auto player = std::ranges::find_if(
+      guest.places, [](const Place& place) { return place.part != hid::own_part && !place.seat.empty(); });
+  if (own == guest.places.end() || player == guest.places.end() || !own->seat.empty() || !is_of_use(*own)) return;
+  sit_down(*own, own->name, player->seat);
+  if (attach(*own)) listener_.joined(own->seat, own->name);
 }
 
 void Table::take_seat(Guest& guest, Place& place) {
@@ -272,9 +285,10 @@ void Table::take_seat(Guest& guest, Place& place) {
     entry->socket = guest.unit.socket;
     sit_down(place, entry->name, entry->seat);
     play(place, true);
+    seat_own(guest);
     return ask_for_the_lost();
   }
-  if (place.part == hid::own_part) return join_own(guest, place);
+  if (place.part == hid::own_part) return;  // before anybody plays on a socket
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});
@@ -291,28 +305,61 @@ void Table::take_seat(Guest& guest, Place& place) {
   rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
   sit_down(place, rig.units.back().name, seat);
   play(place, false);
+  seat_own(guest);
 }
 
 void Table::report(int node, const Report& report) {
-  for (Guest& guest : guests_) {
-    if (std::ranges::find(guest.nodes, node) == guest.nodes.end()) continue;
-    guest.last_heard = std::max(guest.last_heard, report.time);
-    if (guest.out_of_range) return speak_again(guest, node, report);
-    for (Place& place : guest.places) {
-      const auto share = std::ranges::find(place.shares, node, &Share::node);
-      if (share == place.shares.end()) continue;
-      listener_.heard(place.hand, share->attachment, report);
-      if (share->playing) {
-        engine_.feed(*share->playing, report);
-        continue;
-      }
-      remember(share->attachment, report.changes);
-      if (!place.seat.empty() || !place.notice.take(share->attachment, report.changes)) continue;
-      engine_.advance(report.time);
-      take_seat(guest, place);
+  const auto at = std::ranges::lower_bound(guest_of_, node, {}, &std::pair<int, std::size_t>::first);
+  if (at == guest_of_.end() || at->first != node) return;
+  Guest& guest = guests_[at->second];
+  guest.last_heard = std::max(guest.last_heard, report.time);
+  if (guest.out_of_range) return speak_again(guest, node, report);
+  for (Place& place : guest.places) {
+    const auto share = std::ranges::find(place.shares, node, &Share::node);
+    if (share == place.shares.end() || look_into(guest, place, node, report) || place.empty) continue;
+    place.heard = true;
+    listener_.heard(place.hand, share->attachment, report);
+    if (share->playing) {
+      engine_.feed(*share->playing, report);
+      continue;
     }
-    return;
+    remember(share->attachment, report.changes);
+    if (!place.seat.empty() || !place.notice.take(share->attachment, report.changes)) continue;
+    engine_.advance(report.time);
+    take_seat(guest, place);
   }
+}
+
+// -- sockets --------------------------------------------------------------------------------------------------
+
+/// What a raw unit says of a part's socket stands before all else in its report. True if it has said something of
+/// this one: what else it says there is how the part stands.
+bool Table::look_into(const Guest& guest, Place& place, int node, const Report& report) {
+  const auto part = static_cast<std::uint16_t>(&place - guest.places.data());
+  for (const Change& change : report.changes) {
+    if (change.code.type != ev_socket) return false;
+    if (change.code.number != part || place.empty == (change.value == 0)) continue;
+    place.empty = change.value == 0;
+    engine_.advance(report.time);
+    place.empty ? take_out(place) : put_in(place, node, report);
+    return true;
+  }
+  return false;
+}
+
+void Table::take_out(Place& place) {
+  let_go(place);
+  listener_.socket(place.seat, place.name, place.heard ? Plug::taken_out : Plug::none);
+}
+
+void Table::put_in(Place& place, int node, const Report& report) {
+  listener_.socket(place.seat, place.name, Plug::put_in);
+  for (Share& share : place.shares)
+    if (share.node == node) remember(share.attachment, report.changes);
+  if (place.seat.empty())
+    listener_.waiting(place.name);
+  else
+    play(place, true);
 }
 
 // -- units that always stream -------------------------------------------------------------------------------
@@ -339,16 +386,20 @@ std::optional<Time> Table::next_due() const {
   return due;
 }
 
+void Table::let_go(Place& place) {
+  for (Share& share : place.shares) {
+    if (share.playing) engine_.detach(*share.playing);
+    share.playing.reset();
+    share.attachment.state.clear();  // whatever its hands hold by then is not known
+  }
+  listener_.gone(place.hand);
+}
+
 void Table::fall_silent(Guest& guest) {
   guest.out_of_range = true;
   for (Place& place : guest.places) {
-    for (Share& share : place.shares) {
-      if (share.playing) engine_.detach(*share.playing);
-      share.playing.reset();
-      share.attachment.state.clear();  // whatever its hands hold by then is not known
-    }
-    listener_.gone(place.hand);
-    if (!place.seat.empty()) listener_.left(place.seat, place.name);
+    let_go(place);
+    if (!place.seat.empty() && !place.empty) listener_.left(place.seat, place.name);
   }
 }
 
@@ -357,10 +408,12 @@ void Table::speak_again(Guest& guest, int node, const Report& report) {
   guest.out_of_range = false;
   engine_.advance(report.time);
   for (Place& place : guest.places) {
+    if (look_into(guest, place, node, report)) continue;
     for (Share& share : place.shares)
       if (share.node == node) remember(share.attachment, report.changes);
-    if (!place.seat.empty()) play(place, true);
+    if (!place.seat.empty() && !place.empty) play(place, true);
   }
+  seat_own(guest);
 }
 
 }  // namespace omnipar::play

@@ -7,16 +7,23 @@
 //   new --the rig may know it, or does not--> waiting --press--> playing
 //   playing or waiting --leaves--> gone (its seat stays its own)
 //   playing --streams, and half a second of silence--> out of range --speaks--> playing
+//   a part: playing or waiting --its socket is empty--> empty --a plug is put in--> playing or waiting
 #pragma once
 
+#include <cstdint>
 #include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
+#include "host/node_part.hpp"
 #include "omnipar/omnipar.hpp"
 
 namespace omnipar::play {
+
+/// What is found in a socket, or happens to it.
+enum class Plug : std::uint8_t { none, put_in, taken_out };
 
 /// What the table tells; each call is one thing that has just happened. Pointers are never kept.
 class Listener {
@@ -24,8 +31,13 @@ class Listener {
   virtual ~Listener() = default;
   /// A unit plays from a seat, for the first time or again. Ports are those of the seat.
   virtual void seated(const std::string& seat, const std::string& unit, bool again) = 0;
+  /// What a unit has of its own, besides its players' parts, serves this seat, too.
+  virtual void joined(const std::string& seat, const std::string& unit) = 0;
   /// A unit has left; its seat is kept for it.
   virtual void left(const std::string& seat, const std::string& unit) = 0;
+  /// A part's socket: that it is empty from the first, or what happens to the plug. What is taken out of somebody's
+  /// seat has left it, and what is put in again plays on.
+  virtual void socket(const std::string& seat, const std::string& unit, Plug plug) = 0;
   /// A unit that nobody has pressed yet.
   virtual void waiting(const std::string& unit) = 0;
   /// A unit may be that of this seat, but it is plugged in elsewhere: whoever sits there should press a button.
@@ -68,8 +80,8 @@ class Table {
   void await(std::vector<std::string> seats) { awaited_ = std::move(seats); }
   /// The nodes that somebody plays on.
   [[nodiscard]] std::vector<int> playing_nodes() const;
-  /// Those of one seat.
-  [[nodiscard]] std::vector<int> playing_nodes(std::string_view seat) const;
+  /// Those of one seat, with the parts of units that play from it.
+  [[nodiscard]] std::vector<host::NodePart> playing_parts(std::string_view seat) const;
   /// True if the code is a control of whoever plays on the node.
   [[nodiscard]] bool is_control(int node, Code code) const;
   /// True while somebody plays from the seat.
@@ -90,6 +102,8 @@ class Table {
     std::vector<Share> shares;
     int hand = 0;
     bool told_no_seat = false;  ///< or that it is of no use
+    bool empty = false;         ///< nothing is in its socket
+    bool heard = false;
     Notice notice{};
   };
   struct Guest {
@@ -113,12 +127,17 @@ class Table {
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
-  void join_own(Guest& guest, Place& own);
+  void seat_own(Guest& guest);
   [[nodiscard]] bool is_of_use(const Place& place) const;
+  bool look_into(const Guest& guest, Place& place, int node, const Report& report);
+  void take_out(Place& place);
+  void put_in(Place& place, int node, const Report& report);
+  void let_go(Place& place);
   void fall_silent(Guest& guest);
   void speak_again(Guest& guest, int node, const Report& report);
   void sit_down(Place& place, const std::string& name, const std::string& seat);
   void play(Place& place, bool again);
+  bool attach(Place& place);
 
   Engine& engine_;
   const Catalogue& catalogue_;
@@ -127,6 +146,7 @@ class Table {
   Listener& listener_;
   std::map<int, Description> nodes_;
   std::vector<Guest> guests_;
+  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests; sorted
   std::string last_asked_;
   std::vector<std::string> awaited_;
   int last_hand_ = 0;

@@ -1,9 +1,25 @@
 // Cutting a piece out of a trace.
 #include <algorithm>
+#include <span>
 
 #include "omnipar/trace.hpp"
 
 namespace omnipar {
+namespace {
+
+/// True if raw reports begin with their ids: the descriptor has an item that says so (USB HID 1.11, 6.2.2.7).
+bool are_numbered(std::span<const std::uint8_t> descriptor) {
+  constexpr std::uint8_t report_id = 0x84, long_item = 0xfe;
+  for (std::size_t at = 0; at < descriptor.size();) {
+    const std::uint8_t head = descriptor[at];
+    if ((head & 0xfcU) == report_id) return true;
+    const std::size_t short_length = (head & 3U) == 3 ? 4 : head & 3U;
+    at += head == long_item && at + 1 < descriptor.size() ? 3 + std::size_t{descriptor[at + 1]} : 1 + short_length;
+  }
+  return false;
+}
+
+}  // namespace
 
 std::vector<std::string> TraceCutter::take(const TraceEvent& event, const Description& unit) {
   std::vector<std::string> lines;
@@ -43,6 +59,8 @@ void TraceCutter::follow(const TraceEvent& event, const Description& unit) {
   }
   Plugged& plugged = plugged_[event.node];
   if (event.deed == Deed::plug_in) plugged = {unit, {}};
+  if (!event.raw.empty())
+    plugged.raw[are_numbered(plugged.unit.descriptor) ? event.raw.front() : std::uint8_t{0}] = event.raw;
   for (const Change& change : event.changes)
     if (change.code.type != ev_rel) plugged.state[change.code] = change.value;
 }
@@ -57,6 +75,11 @@ void TraceCutter::begin(std::vector<std::string>& lines) {
     described_.push_back(node);
     lines.push_back(to_line(node, plugged.unit));
     lines.push_back(to_line(there));
+    for (const auto& [id, report] : plugged.raw) {
+      TraceEvent stands{Time{}, node, Deed::report, {}};
+      stands.raw = report;
+      lines.push_back(to_line(stands));
+    }
   }
   plugged_.clear();
 }

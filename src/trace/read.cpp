@@ -204,8 +204,7 @@ TraceEvent event_of(const Json& object) {
   const std::string plug = text_in(object, "plug");
   if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' may be \"in\" or \"out\"");
   event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
-  constexpr std::size_t largest_report = 16384;
-  event.raw = bytes_in(object, "raw", largest_report);
+  event.raw = bytes_in(object, "raw", largest_raw_report);
   if (!event.raw.empty() && (event.deed != Deed::report || object.contains("report")))
     throw bad_entry("raw bytes are a report of their own", "leave 'plug' and 'report' away");
   if (event.deed == Deed::report && event.raw.empty()) (void)needed(object, "report");

@@ -79,7 +79,7 @@ TEST_CASE("All shipped sheets are valid, and each machine can be played as propo
   }
   const Catalogue shipped = built_in_catalogue();
   REQUIRE(shipped.systems.size() + shipped.units.size() == sheets);
-  REQUIRE(shipped.systems.size() == 11);
+  REQUIRE(shipped.systems.size() == 12);
   for (const UnitSheet& unit : shipped.units)
     for (const ControlSheet& control : unit.controls) {
       CAPTURE(unit.name, control.role);

@@ -7,9 +7,17 @@
 
 namespace omnipar::test {
 
+/// What the kernel's own rules make of a descriptor.
+struct Expected {
+  bool loses = false;   ///< some controls have no code
+  bool shares = false;  ///< some codes are those of several controls
+  bool parts = false;   ///< it falls into players
+};
+
 struct Made {
   std::string name;
   std::vector<std::uint8_t> bytes;
+  Expected expected{};
 };
 
 /// A few items that most of them are made of.
@@ -50,6 +58,34 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
   return application(0x04) + stick + buttons(1, 2, 0) + buttons(1, 2, 4) + stick + end_collection;
 }
 
+/// An output report's motors, 0..255 each: magnitudes of effects.
+[[nodiscard]] inline Bytes motors(std::uint8_t count) {
+  return {0x05, 0x0f, 0x09, 0x70, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, count, 0x91, 0x02};
+}
+/// Lamps of players 1 to `count`, a bit each, and `unused` bits.
+[[nodiscard]] inline Bytes player_lamps(std::uint8_t count, std::uint8_t unused) {
+  return {0x05, 0x08,  0x19, 0x61, 0x29, static_cast<std::uint8_t>(0x60 + count),
+          0x15, 0x00,  0x25, 0x01, 0x75, 0x01,
+          0x95, count, 0x91, 0x02, 0x75, unused,
+          0x95, 0x01,  0x91, 0x03};
+}
+/// Two sockets with report ids, two motors and four lamps each.
+[[nodiscard]] inline Bytes shaking_adapter() {
+  const Bytes socket = stick + buttons(1, 4, 4) + motors(2) + player_lamps(4, 4) + end_collection;
+  return application(0x04) + numbered(1) + socket + application(0x04) + numbered(2) + socket;
+}
+
+/// Two old plugs in one report: a stick, three fire buttons, ten keys and two switches each, the sticks of different
+/// ranges; four buttons of the adapter's own; a byte of the maker's own that tells by a bit each what is plugged in.
+[[nodiscard]] inline Bytes old_plugs_adapter() {
+  const Bytes pointer{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00};
+  const Bytes other_stick{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x14, 0x26,
+                          0xec, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x02};  // 20..236
+  const Bytes sign{0x06, 0x00, 0xff, 0x09, 0x20, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02};
+  return application(0x04) + pointer + stick + buttons(1, 15, 1) + end_collection + pointer + other_stick +
+         buttons(1, 15, 1) + end_collection + buttons(33, 36, 4) + sign + end_collection;
+}
+
 [[nodiscard]] inline std::vector<Made> made_descriptors() {
   const Bytes pad = application(0x05) + buttons(1, 16, 0) + hat + stick + end_collection;
   const Bytes two_hats = application(0x04) + buttons(1, 8, 0) + stick + hat + hat + end_collection;
@@ -84,6 +120,16 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
                     end_collection;
   const Bytes vendor = application(0x05) + buttons(1, 8, 0) + stick +
                        Bytes{0x06, 0x00, 0xff, 0x09, 0x20, 0x75, 0x08, 0x95, 0x14, 0x81, 0x02} + end_collection;
+  // a page that no driver sees to, media keys, and a d-pad of four buttons, which the kernel mixes up
+  const Bytes other_pages =
+      application(0x05) + buttons(1, 4, 4) +
+      Bytes{0x06, 0x05, 0xff, 0x09, 0x20, 0x15, 0x00, 0x25, 0x7f, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02, 0x05, 0x0c,
+            0x0a, 0x23, 0x02, 0x0a, 0x24, 0x02, 0x09, 0xe9, 0x09, 0xea, 0x25, 0x01, 0x75, 0x01, 0x95, 0x04, 0x81,
+            0x02, 0x05, 0x01, 0x09, 0x85, 0x09, 0x3d, 0x95, 0x02, 0x81, 0x02, 0x95, 0x02, 0x81, 0x03} +
+      stick + end_collection;
+  const Bytes dpad = application(0x05) + buttons(1, 4, 0) + Bytes{0x05, 0x01, 0x19, 0x90, 0x29, 0x93, 0x15, 0x00,
+                                                                  0x25, 0x01, 0x75, 0x01, 0x95, 0x04, 0x81, 0x02} +
+                     end_collection;
   const Bytes pedals = application(0x04) +
                        Bytes{0x05, 0x02, 0x09, 0xc4, 0x09, 0xc5, 0x09, 0xc8, 0x15, 0x00, 0x26, 0xff, 0x03,
                              0x75, 0x0a, 0x95, 0x03, 0x81, 0x02, 0x75, 0x02, 0x95, 0x01, 0x81, 0x03} +
@@ -95,18 +141,38 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
   const Bytes hat_of_four = application(0x04) + buttons(1, 4, 0) +
                             Bytes{0x05, 0x01, 0x09, 0x39, 0x15, 0x01, 0x25, 0x04, 0x75, 0x04, 0x95, 0x01, 0x81, 0x42} +
                             stick + end_collection;
+  // a second ball, which the kernel loses, and a second keyboard, whose keys it takes for the first one's
+  const Bytes ball = buttons(1, 3, 5) + Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x81,
+                                              0x25, 0x7f, 0x75, 0x08, 0x95, 0x02, 0x81, 0x06} +
+                     end_collection;
+  const Bytes two_balls = application(0x02) + numbered(1) + ball + application(0x02) + numbered(2) + ball;
+  const Bytes few_keys{0x05, 0x07, 0x19, 0x04, 0x29, 0x0b, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02};
+  const Bytes two_keyboards = application(0x06) + numbered(1) + few_keys + end_collection + application(0x06) +
+                              numbered(2) + few_keys + end_collection;
+  // of two kinds: a node each
+  const Bytes player = stick + buttons(1, 8, 0) + end_collection;
+  const Bytes both_kinds = application(0x04) + numbered(1) + player + application(0x05) + numbered(2) + player;
+  const Bytes mat = application(0x04) + buttons(1, 10, 6) + end_collection;
+  constexpr Expected folded{true, true, true}, loses{true, false, false}, shares{false, true, false};
   return {{"pad", pad},
-          {"two sockets with ids", adapter_with_ids()},
-          {"two players in one report", adapter_in_one_report()},
-          {"two players without order", adapter_without_order()},
-          {"two hats", two_hats},
-          {"throttle behind slider", throttle_behind_slider},
+          {"two sockets with ids", adapter_with_ids(), folded},
+          {"two players in one report", adapter_in_one_report(), folded},
+          {"two players without order", adapter_without_order(), folded},
+          {"two sockets of old plugs", old_plugs_adapter(), folded},
+          {"joystick and game pad", both_kinds, {false, false, true}},
+          {"two hats", two_hats, loses},
+          {"two balls", two_balls, loses},
+          {"two keyboards", two_keyboards, shares},
+          {"throttle behind slider", throttle_behind_slider, loses},
           {"nothing at a byte", unaligned},
           {"wide axes", wide},
-          {"keyboard", keyboard},
+          {"keyboard", keyboard, shares},
           {"mouse", mouse},
+          {"mat without axes", mat},
           {"gun of three", gun},
-          {"vendor's page", vendor},
+          {"vendor's page", vendor, loses},
+          {"other pages", other_pages},
+          {"two halves of a d-pad", dpad, shares},
           {"pedals", pedals},
           {"usages with their page", long_usages},
           {"hat of four", hat_of_four}};

@@ -6,7 +6,9 @@
 #include "hid/descriptors.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
+#include "omnipar/raw_unit.hpp"
 #include "omnipar/sheets.hpp"
+#include "support/allocations.hpp"
 
 using namespace omnipar;
 using namespace omnipar::test;
@@ -17,7 +19,7 @@ Description adapter(const Bytes& descriptor) {
   Description node;
   node.name = "Sedge Two-Plug Adapter";
   node.vendor = 0x1209;
-  node.product = 0x0023;
+  node.product = 0x000b;
   node.descriptor = descriptor;
   describe_raw(node);
   return node;
@@ -31,17 +33,39 @@ std::vector<std::string> roles(const Attachment& attachment) {
   return all;
 }
 
+/// What a raw unit has told, in words: "socket 1 out", "hid:0/x#2 200".
+std::vector<std::string> words(const Description& node, std::span<const Change> changes) {
+  std::vector<std::string> all;
+  for (const Change& change : changes)
+    all.push_back(change.code.type == ev_socket
+                      ? "socket " + std::to_string(change.code.number) + (change.value != 0 ? " in" : " out")
+                      : control_name(node, change.code) + " " + std::to_string(change.value));
+  return all;
+}
+using Words = std::vector<std::string>;
+
 Catalogue with_sheet(const std::string& controls) {
   const Sheets sheets = read_sheets("sedge.toml", R"(omnipar = 1
 kind = "unit"
 name = "sedge-adapter"
 title = "Sedge adapter"
-identity = [{ vendor = 0x1209, product = 0x0023 }]
+identity = [{ vendor = 0x1209, product = 0x000b }]
 part = [{ name = "near", title = "near socket" }, { name = "far", title = "far socket" }]
 )" + controls);
   for (const Diagnostic& problem : sheets.problems) UNSCOPED_INFO(to_text(problem));
   REQUIRE(sheets.problems.empty());
   return {{}, sheets.units};
+}
+
+/// The id of the first thing that is wrong with a unit sheet of these lines; empty: nothing is.
+std::string first_problem(const std::string& lines) {
+  const Sheets sheets = read_sheets("s.toml", R"(omnipar = 1
+kind = "unit"
+name = "s"
+title = "S"
+identity = [{ vendor = 1, product = 2 }]
+)" + lines);
+  return sheets.problems.empty() ? "" : sheets.problems.front().id;
 }
 
 }  // namespace
@@ -79,14 +103,7 @@ control = [{ code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"
 
 TEST_CASE("names of raw controls in a sheet are checked", "[hid]") {
   const auto problem = [](const std::string& name) {
-    const Sheets sheets = read_sheets("s.toml", R"(omnipar = 1
-kind = "unit"
-name = "s"
-title = "S"
-identity = [{ vendor = 1, product = 2 }]
-control = [{ code = ")" + name + R"(", role = "south" }]
-)");
-    return sheets.problems.empty() ? "" : sheets.problems.front().id;
+    return first_problem("control = [{ code = \"" + name + "\", role = \"south\" }]\n");
   };
   for (const char* good : {"hid:0/x", "hid:255/button-3#2", "hid:1/key-04", "hid:0/hat-switch.x", "hid:1/ff00.20"})
     CHECK(problem(good).empty());
@@ -118,4 +135,149 @@ TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
     last = shown;
   }
   CHECK(last == 1);
+}
+
+TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how it stands", "[hid]") {
+  const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x15, 0x00,
+                             0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x42} +
+                       buttons(1, 2, 6) + end_collection;
+  const Description node = adapter(application(0x04) + socket + socket + end_collection);
+  RawUnit unit{{}, node, at_us(0)};
+  const auto take = [&](std::int64_t ms, const Bytes& report) {
+    std::span<const Change> changes;
+    CHECK(test::allocations_during([&] { changes = unit.take(report, at_us(ms * 1000)); }) == 0);
+    return words(node, changes);
+  };
+  // what is down at once was down before; an empty socket's bytes mean nothing
+  CHECK(take(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
+  CHECK(take(500, {10, 0, 255, 0}) == Words{"hid:0/button-1 0"});
+  CHECK(take(600, {11, 2, 255, 1}) == Words{"hid:0/x 11", "hid:0/button-2 1"});
+  // a plug is put in with its button held: its state, with the other player's news behind
+  CHECK(take(700, {12, 2, 90, 1}) ==
+        Words{"socket 1 in", "hid:0/x#2 90", "hid:0/button-1#2 1", "hid:0/button-2#2 0", "hid:0/x 12"});
+  CHECK(take(800, {12, 2, 91, 0}) == Words{"hid:0/x#2 91", "hid:0/button-1#2 0"});
+  CHECK(take(900, {255, 2, 91, 0}) == Words{"socket 0 out"});
+  CHECK_FALSE(unit.next_due());
+}
+
+TEST_CASE("a sheet says by which byte of the maker's own an adapter tells what is plugged in", "[hid]") {
+  const Bytes vendors_byte{0x06, 0x00, 0xff, 0x09, 0x20, 0x15, 0x00, 0x26,
+                           0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02};
+  const Bytes player = stick + buttons(1, 2, 6);
+  const Description node = adapter(application(0x04) + player + player + vendors_byte + end_collection);
+  const std::string controls = R"(
+control = [{ code = "hid:0/x", role = "left-stick", axis = "x", parts = ["near"] },
+           { code = "hid:0/button-1", role = "south", parts = ["near"] },
+           { code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"] },
+           { code = "hid:0/button-1#2", role = "south", parts = ["far"] }]
+)";
+  Catalogue catalogue = with_sheet(controls);
+  REQUIRE(catalogue.units.front().parts.size() == 2);
+  catalogue.units.front().parts[1].plugged = "hid:0/ff00.20";
+  catalogue.units.front().parts[1].plugged_bits = 0xf0;
+  catalogue.units.front().parts[1].empty_is = 0xf0;
+  RawUnit unit{catalogue, node, at_us(0)};
+  const auto take = [&](std::int64_t ms, const Bytes& report) {
+    return words(node, unit.take(report, at_us(ms * 1000)));
+  };
+  CHECK(take(200, {128, 128, 0, 128, 128, 0, 0xf3}).front() == "socket 1 out");
+  CHECK(take(300, {128, 128, 1, 7, 128, 1, 0xf0}) == Words{"hid:0/button-1 1", "hid:0/ff00.20 240"});
+  CHECK(take(400, {128, 128, 1, 7, 128, 1, 0x10}) ==
+        Words{"socket 1 in", "hid:0/x#2 7", "hid:0/button-1#2 1", "hid:0/ff00.20 16"});
+  CHECK(take(500, {128, 128, 1, 7, 128, 0, 0x11}) == Words{"hid:0/button-1#2 0", "hid:0/ff00.20 17"});
+
+  const auto problem = [](const std::string& part) {
+    return first_problem("part = [{ name = \"near\", title = \"Near\", " + part + R"( }]
+control = [{ code = "hid:0/x", role = "left-stick", axis = "x" }]
+)");
+  };
+  CHECK(problem("plugged = \"hid:1/ff00.20#3\", plugged-bits = 0x0f, empty-is = 3").empty());
+  CHECK(problem("plugged = \"ABS_X\"") == "unknown-code");
+  CHECK(problem("plugged = \"hid:0/x\", plugged-bits = 0") == "bad-number");
+}
+
+TEST_CASE("of an adapter that always sends, a socket without reports of its own is empty", "[hid]") {
+  Catalogue catalogue = with_sheet(R"(streams = true
+control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"] },
+           { code = "hid:1/button-1", role = "south", parts = ["near"] },
+           { code = "hid:2/x", role = "left-stick", axis = "x", parts = ["far"] },
+           { code = "hid:2/button-1", role = "south", parts = ["far"] }]
+)");
+  const Description node = adapter(adapter_with_ids());
+  RawUnit unit{catalogue, node, at_us(0)};
+  Words told;
+  for (std::int64_t ms = 5; ms < 1500; ms += 5) {
+    const Time now = at_us(ms * 1000);
+    const auto add = [&](std::span<const Change> changes) {
+      for (const std::string& word : words(node, changes))
+        if (word.starts_with("socket")) told.push_back(std::to_string(ms) + " " + word);
+    };
+    if (unit.next_due() && *unit.next_due() <= now) add(unit.advance(now));
+    add(unit.take(Bytes{1, 128, 128, 0}, now));
+    if (ms >= 700 && ms < 800) add(unit.take(Bytes{2, 128, 128, 0}, now));
+  }
+  CHECK(told == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
+}
+
+TEST_CASE("what is down at the opening, by the event node, counts from its next press", "[hid]") {
+  const Description node = adapter(adapter_with_ids());
+  Description event_node;
+  event_node.codes = {{code::btn_trigger, 0, 1, 1}, {key(0x121), 0, 1, 0}};
+  RawUnit unit{{}, node, at_us(0)};
+  unit.begin_as(event_node);
+  const auto take = [&](const Bytes& report) { return words(node, unit.take(report, at_us(500'000))); };
+  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-2 1"});
+  CHECK(take({1, 0, 0, 2}) == Words{"hid:1/button-1 0"});
+  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
+}
+
+TEST_CASE("a key of an array that is down at the opening is heard with every later press", "[hid]") {
+  const Bytes array{0x05, 0x09, 0x19, 0x01, 0x29, 0x08, 0x15, 0x01, 0x25, 0x08, 0x75, 0x08, 0x95, 0x02, 0x81, 0x00};
+  const Description node = adapter(application(0x04) + array + end_collection);
+  Description event_node;
+  event_node.codes = {{code::btn_trigger, 0, 1, 1}};
+  RawUnit unit{{}, node, at_us(0)};
+  unit.begin_as(event_node);
+  const auto take = [&](const Bytes& report) { return words(node, unit.take(report, at_us(500'000))); };
+  CHECK(take({0, 0}).empty());
+  CHECK(take({1, 0}) == Words{"hid:0/button-1 1"});
+  CHECK(take({0, 0}) == Words{"hid:0/button-1 0"});
+}
+
+TEST_CASE("where reports may have been lost, what does not come again is let go", "[hid]") {
+  const Description node = adapter(adapter_with_ids());
+  RawUnit unit{{}, node, at_us(0)};
+  const auto take = [&](std::int64_t ms, const Bytes& report) {
+    return words(node, unit.take(report, at_us(ms * 1000)));
+  };
+  (void)take(200, {1, 0, 128, 1});
+  (void)take(200, {2, 255, 128, 2});
+  unit.may_have_lost(at_us(300'000));
+  REQUIRE(unit.next_due() == at_us(350'000));
+  CHECK(take(310, {1, 0, 128, 1}).empty());  // it is as it was
+  CHECK(unit.advance(at_us(349'999)).empty());
+  std::span<const Change> let_go;
+  CHECK(test::allocations_during([&] { let_go = unit.advance(at_us(350'000)); }) == 0);
+  CHECK(words(node, let_go) == Words{"hid:2/x 128", "hid:2/button-2 0"});
+  CHECK_FALSE(unit.next_due());
+  // the hand has held it all the time: that counts from the next report
+  CHECK(take(500, {2, 255, 128, 3}) == Words{"hid:2/x 255", "hid:2/button-1 1", "hid:2/button-2 1"});
+  CHECK(take(600, {2, 255, 128, 2}) == Words{"hid:2/button-1 0"});
+}
+
+TEST_CASE("a unit's two nodes are read as one where the raw reports have both", "[hid]") {
+  // a joystick and a game pad with lost buttons, a mouse: the kernel makes a node of each
+  const Bytes twice = application(0x04) + numbered(1) + stick + buttons(1, 4, 4) + end_collection + application(0x05) +
+                      numbered(2) + stick + stick + buttons(1, 4, 4) + end_collection + application(0x02) +
+                      numbered(3) + buttons(1, 3, 5) + end_collection;
+  const Description raw = adapter(twice);
+  const auto node = [](const std::vector<Code>& codes) {
+    Description made;
+    for (const Code code : codes) made.codes.push_back({code, 0, 1, 0});
+    return made;
+  };
+  CHECK(raw_tells_all({}, raw, node({code::abs_x, code::abs_y, code::btn_trigger})));
+  CHECK(raw_tells_all({}, raw, node({code::abs_x, code::abs_y, code::btn_south})));
+  CHECK_FALSE(raw_tells_all({}, raw, node({key(0x110)})));
+  CHECK_FALSE(raw_tells_all({}, raw, node({key(30)})));
 }

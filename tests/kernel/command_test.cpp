@@ -9,6 +9,7 @@
 #include <fstream>
 #include <memory>
 
+#include "hid/descriptors.hpp"
 #include "made_units.hpp"
 
 using namespace omnipar::test;
@@ -232,6 +233,25 @@ TEST_CASE("alone, a program that opens everything finds the virtual controllers 
   CHECK(count(play.output(), "found Hidden Pad") == 0);
   CHECK(count(play.output(), "found Dale Keyboard") == 1);  // only what is played on is hidden
   CHECK(count(play.output(), "found /dev/hidraw") == 1);    // that of the keyboard
+}
+
+TEST_CASE("alone, a program finds none of the nodes of a unit that is read from its raw reports", "[command]") {
+  const OpenDoors open_doors;
+  // a joystick with a second hat, which the kernel loses, and a game pad: two nodes of one HID device
+  const Bytes both = application(0x04) + numbered(1) + buttons(1, 8, 0) + hat + hat + stick + end_collection +
+                     application(0x05) + numbered(2) + buttons(1, 8, 0) + stick + end_collection;
+  const UhidUnit adapter{"Double Adapter", "d", 9, both};
+  REQUIRE(wait_for_nodes("Double Adapter", 2));
+  std::ofstream{"/tmp/list.sh"} << lists_everything << "echo done";
+  Program play{{"/box/omnipar", "play", "pad-2b", "--alone", "--", "sh", "/tmp/list.sh"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  for (const std::uint8_t button : {std::uint8_t{1}, std::uint8_t{0}}) adapter.send_bytes({1, button, 8, 8, 128, 128});
+  CHECK(play.wait_for_end() == 0);
+  INFO(play.output());
+  CHECK(count(play.output(), "found Omnipar port 1 pad") > 0);
+  CHECK(count(play.output(), "found Double Adapter") == 0);
+  CHECK(count(play.output(), "found /dev/hidraw") == 0);
 }
 
 TEST_CASE("each form of virtual device is what udev takes it for", "[command]") {

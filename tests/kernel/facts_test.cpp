@@ -9,6 +9,7 @@
 
 #include <cerrno>
 #include <csignal>
+#include <cstdio>
 
 #include "made_units.hpp"
 
@@ -39,9 +40,18 @@ TEST_CASE("fact: a neutral report followed at once by removal is never seen; aft
   }
 }
 
+TEST_CASE("a bad program, which is killed with a button down", "[.own-a-held-pad]") {
+  const UinputPad pad{"held pad"};
+  pad.send(EV_KEY, BTN_SOUTH, 1);
+  pad.sync();
+  std::puts("south is down");
+  std::fflush(stdout);
+  for (;;) ::pause();
+}
+
 TEST_CASE("fact: after its owner is killed a late reader gets an error and not one release", "[fact]") {
-  Program owner{{"/box/kernel-tests", "--own-a-held-pad"}};
-  REQUIRE(owner.wait_for("held"));
+  Program owner{{"/box/kernel-tests", "[own-a-held-pad]"}};
+  REQUIRE(owner.wait_for("south is down"));
   NodeReader reader{only_node("held pad")};
   unsigned char keys[KEY_CNT / 8 + 1] = {};
   REQUIRE(::ioctl(reader.descriptor(), EVIOCGKEY(sizeof(keys)), keys) >= 0);

@@ -42,7 +42,7 @@ Evening play_with_fault(const UhidPad& pad, int at, const std::string& how) {
   Evening evening;
   Program play{shimmed(at, how)};
   std::unique_ptr<NodeReader> game;
-  if (play.wait_for("Player 1: press any button", 1, 4000)) {
+  if (play.wait_for("Player 1: press any button")) {
     pad.send({start_button});
     const bool seated = play.wait_for("Player 1 plays", 1, 1500);
     pad.send({});

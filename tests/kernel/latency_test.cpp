@@ -117,13 +117,14 @@ constexpr int units = 8;
 constexpr std::chrono::microseconds a_millisecond{1000};
 
 struct Load {
-  double seconds = 0;  ///< of the processor
+  double seconds = 0;  ///< of the processor, a report of each unit
   long kib_early = 0;
   long kib_late = 0;
   std::array<int, units> arrived{};
 };
 
-/// All units send so many reports, one in each `step`; what comes out is counted.
+/// All units send so many reports, one in each `step`; what comes out is counted. Each comes at another moment of its
+/// step, for the kernel's own tick would else fall into the work of one process always, and of another never.
 Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
              const std::vector<std::string>& devices, int reports, std::chrono::microseconds step) {
   Load load;
@@ -136,19 +137,37 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
         for (std::size_t e = 0; e < static_cast<std::size_t>(got) / sizeof(input_event); ++e)
           load.arrived.at(i) += events.at(e).type == EV_ABS ? 1 : 0;
   };
+  constexpr int scatter = 617;
   const double before = seconds_of(process);
   const auto start = Clock::now();
   for (int i = 0; i < reports; ++i) {
     for (const auto& pad : pads) send_place(*pad, place_of(i));
-    std::this_thread::sleep_until(start + (i + 1) * step);
+    const std::chrono::microseconds moment{(i + 1) * scatter % step.count()};
+    std::this_thread::sleep_until(start + (i + 1) * step + moment);
     if (i % 8 == 0) count();
     if (i == reports / 5) load.kib_early = kib_of(process);
   }
   sleep_ms(50);
   count();
-  load.seconds = seconds_of(process) - before;
+  load.seconds = (seconds_of(process) - before) / reports;
   load.kib_late = kib_of(process);
   return load;
+}
+
+/// The same in turns: what is least is what the process itself costs, for at times the kernel adds something of its
+/// own.
+Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
+                   const std::vector<std::string>& devices, int reports, std::chrono::microseconds step) {
+  constexpr int turns = 5;
+  Load all;
+  for (int turn = 0; turn < turns; ++turn) {
+    const Load load = load_of(process, pads, devices, reports / turns, step);
+    if (turn == 0) all.kib_early = load.kib_early;
+    all.kib_late = load.kib_late;
+    all.seconds = turn == 0 ? load.seconds : std::min(all.seconds, load.seconds);
+    for (std::size_t i = 0; i < all.arrived.size(); ++i) all.arrived.at(i) += load.arrived.at(i);
+  }
+  return all;
 }
 
 }  // namespace
@@ -175,7 +194,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     Program copier{command};
     REQUIRE(copier.wait_for("ready"));
     REQUIRE(wait_for_nodes("bare copy", units));
-    bare = load_of(copier.process(), pads, nodes_named("bare copy"), milliseconds, a_millisecond);
+    bare = load_in_turns(copier.process(), pads, nodes_named("bare copy"), milliseconds, a_millisecond);
   }
   Program play{{"/box/omnipar", "play", "eight", "--data", "/tmp/eight.toml", "--with-virtual"}};
   REQUIRE(play.wait_for("Player 1: press any button"));
@@ -185,11 +204,12 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     devices.push_back(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
   }
   sleep_ms(200);
-  const Load played = load_of(play.process(), pads, devices, milliseconds, a_millisecond);
+  const Load played = load_in_turns(play.process(), pads, devices, milliseconds, a_millisecond);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
-  WARN("seconds of the processor for " << milliseconds << " ms: copier " << bare.seconds << ", play " << played.seconds
-                                       << "; KiB early " << played.kib_early << ", late " << played.kib_late);
+  WARN("us of the processor for a report of each: copier " << bare.seconds * 1e6 << ", play " << played.seconds * 1e6
+                                                           << "; KiB early " << played.kib_early << ", late "
+                                                           << played.kib_late);
   CHECK(std::ranges::count(bare.arrived, milliseconds) == units);
   CHECK(std::ranges::count(played.arrived, milliseconds) == units);
   CHECK(played.seconds <= 1.25 * bare.seconds);

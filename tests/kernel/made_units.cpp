@@ -20,6 +20,7 @@
 #include <cstring>
 #include <fstream>
 #include <iterator>
+#include <span>
 #include <stdexcept>
 
 namespace omnipar::test {
@@ -40,6 +41,8 @@ void write_text(const std::string& path, const std::string& text) {
   if (!good) give_up(path);
 }
 
+}  // namespace
+
 std::vector<std::string> names_in(const std::string& folder) {
   std::vector<std::string> names;
   DIR* open_folder = ::opendir(folder.c_str());
@@ -48,8 +51,6 @@ std::vector<std::string> names_in(const std::string& folder) {
   ::closedir(open_folder);
   return names;
 }
-
-}  // namespace
 
 void sleep_ms(int ms) { ::usleep(static_cast<useconds_t>(ms) * 1000); }
 
@@ -69,6 +70,17 @@ pid_t process_named(const std::string& name) {
     if (contents("/proc/" + entry + "/comm") == name + "\n" &&
         contents("/proc/" + entry + "/stat").find(") Z ") == std::string::npos)
       return std::atoi(entry.c_str());
+  return -1;
+}
+
+pid_t keeper_after_a_kill() {
+  const pid_t first = process_named("omnipar-keeper");
+  if (first > 0) ::kill(first, SIGKILL);
+  for (int tries = 0; tries < 200; ++tries) {
+    sleep_ms(20);
+    const pid_t now = process_named("omnipar-keeper");
+    if (now > 0 && now != first) return now;
+  }
   return -1;
 }
 
@@ -111,6 +123,23 @@ UhidUnit::UhidUnit(const std::string& name, const std::string& serial, std::uint
 }
 
 UhidUnit::~UhidUnit() { ::close(file_); }
+
+bool UhidUnit::wait_for_output(const std::vector<std::uint8_t>& report) const { return wait_for_outputs({report}); }
+
+bool UhidUnit::wait_for_outputs(std::vector<std::vector<std::uint8_t>> reports) const {
+  constexpr int ms = 5000;
+  pollfd ready{file_, POLLIN, 0};
+  uhid_event event{};
+  while (!reports.empty() && ::poll(&ready, 1, ms) > 0 && ::read(file_, &event, sizeof(event)) > 0) {
+    const uhid_output_req& output = event.u.output;
+    if (event.type != UHID_OUTPUT) continue;
+    const auto told = std::ranges::find_if(reports, [said = std::span{output.data, output.size}](const auto& report) {
+      return std::ranges::equal(report, said);
+    });
+    if (told != reports.end()) reports.erase(told);
+  }
+  return reports.empty();
+}
 
 void UhidUnit::send_bytes(const std::vector<std::uint8_t>& bytes) const {
   uhid_event event{};
@@ -381,10 +410,11 @@ const std::string& Program::output() {
 
 bool Program::wait_for(const std::string& text, int times, int ms) {
   for (int waited = 0; waited <= ms; waited += 10) {
-    collect();
+    const bool over = has_ended();
     int found = 0;
     for (std::size_t at = output_.find(text); at != std::string::npos; at = output_.find(text, at + 1)) ++found;
     if (found >= times) return true;
+    if (over) return false;
     sleep_ms(10);
   }
   return false;
@@ -392,14 +422,19 @@ bool Program::wait_for(const std::string& text, int times, int ms) {
 
 void Program::signal(int number) const { ::kill(process_, number); }
 
+bool Program::has_ended() {
+  int status = 0;
+  if (process_ > 0 && ::waitpid(process_, &status, WNOHANG) == process_) {
+    process_ = -1;
+    status_ = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+  }
+  collect();
+  return process_ < 0;
+}
+
 int Program::wait_for_end(int ms) {
   for (int waited = 0; waited <= ms; waited += 10) {
-    int status = 0;
-    if (::waitpid(process_, &status, WNOHANG) == process_) {
-      process_ = -1;
-      collect();
-      return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
-    }
+    if (has_ended()) return status_;
     sleep_ms(10);
   }
   return -1;

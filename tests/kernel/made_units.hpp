@@ -42,6 +42,10 @@ class UhidUnit {
   UhidUnit(const UhidUnit&) = delete;
   UhidUnit& operator=(const UhidUnit&) = delete;
   void send_bytes(const std::vector<std::uint8_t>& bytes) const;
+  /// Waits until the unit is told this output report; what it is told before is passed over. False after 5 s.
+  bool wait_for_output(const std::vector<std::uint8_t>& report) const;
+  /// The same for several, which may come in any order.
+  bool wait_for_outputs(std::vector<std::vector<std::uint8_t>> reports) const;
   /// What the kernel asks of the unit can be read here.
   [[nodiscard]] int descriptor() const noexcept { return file_; }
 
@@ -161,7 +165,7 @@ class Program {
   ~Program();
   Program(const Program&) = delete;
   Program& operator=(const Program&) = delete;
-  /// Waits until its output holds `text` at least `times` times; false after `ms`.
+  /// Waits until its output holds `text` at least `times` times; false after `ms`, or when it has ended without.
   bool wait_for(const std::string& text, int times = 1, int ms = 15000);
   void signal(int number) const;
   /// Waits for its end and gives its exit status, 128 + the signal if it was killed; -1 after `ms`.
@@ -171,7 +175,9 @@ class Program {
 
  private:
   void collect();
-  pid_t process_ = -1;
+  [[nodiscard]] bool has_ended();
+  pid_t process_ = -1;  ///< -1: it has ended
+  int status_ = -1;
   int pipe_ = -1;
   std::string output_;
 };
@@ -183,6 +189,10 @@ bool tap_until(const UhidPad& pad, Program& program, const std::string& words);
 [[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
 /// The process whose command name is this, or -1.
 [[nodiscard]] pid_t process_named(const std::string& name);
+/// Kills the keeper of a session: the process that the session has put in its place, or -1.
+[[nodiscard]] pid_t keeper_after_a_kill();
+/// The names of what a folder holds; none if it cannot be read.
+[[nodiscard]] std::vector<std::string> names_in(const std::string& folder);
 /// The whole of a (small) file; empty if it cannot be read.
 [[nodiscard]] std::string contents(const std::string& path);
 

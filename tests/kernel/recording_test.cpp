@@ -1,12 +1,15 @@
 // Recording what real nodes say, and playing it again.
 #include <catch2/catch.hpp>
 
+#include <sys/ioctl.h>
 #include <sys/stat.h>
 
+#include <array>
 #include <csignal>
 #include <cstdio>
 #include <fstream>
 
+#include "hid/descriptors.hpp"
 #include "made_units.hpp"
 
 using namespace omnipar::test;
@@ -111,6 +114,28 @@ control = [{ code = "KEY_Q", role = "south" }]
   CHECK(replay.wait_for_end() == 0);
 }
 
+TEST_CASE("an adapter that the kernel folds is recorded by its raw reports, and replayed by them", "[record]") {
+  std::remove(file);
+  const UhidUnit adapter{"Folded Adapter", "", 9, adapter_with_ids()};
+  REQUIRE(wait_for_nodes("Folded Adapter", 1));
+  Program record{{"/box/omnipar", "trace", "record", file}};
+  REQUIRE(record.wait_for("recording \"Folded Adapter\""));
+  sleep_ms(200);
+  for (int times = 0; times < 2; ++times)
+    for (const std::uint8_t player : std::array<std::uint8_t, 2>{1, 2})
+      for (const std::uint8_t button : std::array<std::uint8_t, 2>{1, 0}) {
+        adapter.send_bytes({player, 128, 128, button});
+        sleep_ms(50);
+      }
+  record.signal(SIGINT);
+  REQUIRE(record.wait_for_end() == 0);
+  CHECK(record.output().find("and 8 raw ones") != std::string::npos);
+  Program replay{{"/box/omnipar", "trace", "replay", file, "--profile", "pad-2b", "--json"}};
+  CHECK(replay.wait_for_end() == 0);
+  INFO(replay.output());
+  CHECK(count(replay.output(), "\"port\":2,\"changed\":{\"b\":1}") == 1);
+}
+
 TEST_CASE("a recording ends by itself, and a disk that is full is said", "[record]") {
   const UhidPad pad{"Timed Pad", "t"};
   REQUIRE(wait_for_nodes("Timed Pad", 1));
@@ -165,4 +190,41 @@ control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_1", role = "key-1" 
   CHECK(count(trace, "\"KEY_W\",1") == (with_keys ? 1 : 0));
   CHECK(count(trace, "\"KEY_1\",1") == (with_keys ? 1 : 0));
   CHECK(count(record.output(), "2 presses of keyboard keys") == (with_keys ? 0 : 1));
+}
+
+TEST_CASE("16 bits of a gun's axes arrive whole, where the kernel's fuzz would eat them and where there is none",
+          "[record]") {
+  const bool by_joystick = GENERATE(true, false);
+  std::remove(file);
+  const Bytes place{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff,
+                    0xff, 0x00, 0x00, 0x75, 0x10, 0x95, 0x02, 0x81, 0x02};
+  constexpr std::uint16_t a_gun_with_a_sheet = 0x000c;
+  const UhidUnit gun{"Fine Gun", "", by_joystick ? std::uint16_t{9} : a_gun_with_a_sheet,
+                     application(by_joystick ? 0x04 : 0x02) + buttons(1, 3, 5) + place + end_collection};
+  REQUIRE(wait_for_nodes("Fine Gun", 1));
+  const NodeReader node{nodes_named("Fine Gun").front()};
+  const auto fuzz = [&node] {
+    input_absinfo axis{};
+    REQUIRE(::ioctl(node.descriptor(), EVIOCGABS(ABS_X), &axis) == 0);
+    return axis.fuzz;
+  };
+  CHECK((fuzz() > 0) == by_joystick);
+  Program record{{"/box/omnipar", "trace", "record", file}};
+  REQUIRE(record.wait_for("recording \"Fine Gun\""));
+  sleep_ms(200);
+  constexpr int from = 30000, count_of_steps = 50;
+  for (int x = from; x < from + count_of_steps; ++x) {
+    const auto low = static_cast<std::uint8_t>(x), high = static_cast<std::uint8_t>(x >> 8);
+    gun.send_bytes({0, low, high, low, high});
+    sleep_ms(2);
+  }
+  sleep_ms(100);
+  record.signal(SIGINT);
+  REQUIRE(record.wait_for_end() == 0);
+  const std::string trace = contents(file);
+  for (int x = from; x < from + count_of_steps; ++x) {
+    const std::string value = std::to_string(x);
+    CHECK(count(trace, "[\"ABS_X\"," + value + ",\"ABS_Y\"," + value + "]") == 1);
+  }
+  CHECK((fuzz() > 0) == by_joystick);
 }

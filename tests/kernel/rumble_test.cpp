@@ -7,10 +7,14 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <csignal>
+#include <filesystem>
 #include <fstream>
+#include <optional>
 
+#include "hid/descriptors.hpp"
 #include "made_units.hpp"
 
 using namespace omnipar::test;
@@ -23,7 +27,10 @@ using Effects = std::map<int, MotorPad::Effect>;
 /// A game that has a virtual pad open.
 class Game {
  public:
-  Game() : file_(::open(nodes_named(port_1).front().c_str(), O_RDWR | O_NONBLOCK)) { REQUIRE(file_ >= 0); }
+  explicit Game(const std::string& port = port_1)
+      : file_(::open(nodes_named(port).front().c_str(), O_RDWR | O_NONBLOCK)) {
+    REQUIRE(file_ >= 0);
+  }
   ~Game() { close(); }
   Game(const Game&) = delete;
   Game& operator=(const Game&) = delete;
@@ -207,4 +214,88 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
     play.wait_for_end(0);
   }
   CHECK(play.process() == -1);
+}
+
+TEST_CASE("both players of an adapter are shaken and lit by output reports, each by their own", "[rumble]") {
+  const UhidUnit adapter{"Shaking Adapter", "", 9, shaking_adapter()};
+  REQUIRE(wait_for_nodes("Shaking Adapter", 1));
+  Program play{{"/box/omnipar", "play", "pad-8b", "--lights", "--rumble", "50"}};
+  REQUIRE(play.wait_for("\"Shaking Adapter\" is read from its raw reports"));
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  for (const std::uint8_t player : std::array<std::uint8_t, 2>{1, 2}) {
+    adapter.send_bytes({player, 128, 128, 1});
+    adapter.send_bytes({player, 128, 128, 0});
+    REQUIRE(play.wait_for("Player " + std::to_string(player) + " plays"));
+    CHECK(adapter.wait_for_output({player, 0, 0, player}));  // the lamp of its port
+  }
+  Game one;
+  Game two{"Omnipar port 2 pad"};
+  two.play(two.upload(rumble_of(0xffff, 0x8000)), 1);
+  CHECK(adapter.wait_for_output({2, 128, 64, 2}));
+  one.play(one.upload(rumble_of(0, 0xffff)), 1);
+  CHECK(adapter.wait_for_output({1, 0, 128, 1}));
+  CHECK(adapter.wait_for_outputs({{2, 0, 0, 2}, {1, 0, 0, 1}}));  // each for as long as was asked
+  const int id = one.upload(rumble_of(0x8000, 0));
+  one.play(id, 100);
+  CHECK(adapter.wait_for_output({1, 64, 0, 1}));
+  const int end = GENERATE(SIGTERM, SIGKILL);
+  if (end == SIGKILL) REQUIRE(keeper_after_a_kill() > 0);  // the last words are given to the next one, too
+  play.signal(end);
+  if (end == SIGKILL)
+    CHECK(adapter.wait_for_outputs({{1, 0, 0, 0}, {2, 0, 0, 0}}));
+  else
+    CHECK(adapter.wait_for_output({1, 0, 0, 0}));
+  CHECK(play.wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
+}
+
+TEST_CASE("the keeper lets go of a unit that is unplugged", "[rumble]") {
+  std::optional<UhidUnit> adapter{std::in_place, "Leaving Adapter", "", std::uint16_t{9}, shaking_adapter()};
+  REQUIRE(wait_for_nodes("Leaving Adapter", 1));
+  Program play{{"/box/omnipar", "play", "pad-8b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  const std::string open_files = "/proc/" + std::to_string(process_named("omnipar-keeper")) + "/fd";
+  const auto raw_nodes = [&] {
+    std::ptrdiff_t count = 0;
+    for (const std::string& file : names_in(open_files)) {
+      std::error_code closed_meanwhile;
+      const auto open = std::filesystem::read_symlink(std::filesystem::path{open_files} / file, closed_meanwhile);
+      count += open.string().starts_with("/dev/hidraw") ? 1 : 0;
+    }
+    return count;
+  };
+  CHECK(raw_nodes() == 2);  // a report for each player
+  adapter.reset();
+  for (int tries = 0; tries < 100 && raw_nodes() > 0; ++tries) sleep_ms(20);
+  CHECK(raw_nodes() == 0);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("a pad whose motors only its report descriptor knows is shaken by raw reports", "[rumble]") {
+  std::vector<std::uint8_t> bytes = pad_descriptor();
+  bytes.pop_back();
+  // two lamps that only the kernel knows for what they are
+  const Bytes lamps{0x05, 0x08, 0x09, 0x19, 0x09, 0x4d, 0x15, 0x00, 0x25, 0x01, 0x75,
+                    0x01, 0x95, 0x02, 0x91, 0x02, 0x75, 0x06, 0x95, 0x01, 0x91, 0x03};
+  const UhidUnit pad{"Quiet Pad", "", 9, Bytes{bytes} + motors(1) + lamps + end_collection};
+  REQUIRE(wait_for_nodes("Quiet Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b", "--lights"}};
+  REQUIRE(play.wait_for("\"Quiet Pad\" is read from its raw reports: its event node has no motors."));
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send_bytes(tap.bytes());
+  REQUIRE(play.wait_for("Player 1 plays"));
+  CHECK(pad.wait_for_output({0, 1}));  // by the event node: the lamp of the port
+  NodeReader reader{nodes_named(port_1).front()};
+  pad.send_bytes(PadReport{south}.bytes());
+  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
+  pad.send_bytes(PadReport{}.bytes());
+  Game game;
+  game.play(game.upload(rumble_of(0xffff, 0)), 1);
+  CHECK(pad.wait_for_output({0, 255, 0}));
+  CHECK(pad.wait_for_output({0, 0, 0}));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
 }

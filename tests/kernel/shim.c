@@ -2,6 +2,7 @@
  * back short, also when libevdev or libudev makes it.
  * OMNIPAR_SHIM_AT=n  OMNIPAR_SHIM_HOW=fail|interrupt|short
  * OMNIPAR_SHIM_REFUSE=FILE  while there is such a file, the first process cannot write events.
+ * OMNIPAR_SHIM_SHUT=FILE    while there is such a file, raw HID nodes cannot be read.
  * OMNIPAR_SHIM_COUNT=FILE  writes the number of calls there when the first process ends. */
 #define _GNU_SOURCE
 #include <dlfcn.h>
@@ -89,8 +90,21 @@ int ioctl(int file, unsigned long request, ...) {
   return hit() ? -1 : real(file, request, argument);
 }
 
+/* True if a raw HID node is not to be read. */
+static int shut(int file) {
+  const char* sign = getenv("OMNIPAR_SHIM_SHUT");
+  if (sign == NULL || access(sign, F_OK) != 0) return 0;
+  char link[64];
+  char path[64] = "";
+  snprintf(link, sizeof(link), "/proc/self/fd/%d", file);
+  if (readlink(link, path, sizeof(path) - 1) < 0 || strstr(path, "hidraw") == NULL) return 0;
+  errno = EIO;
+  return 1;
+}
+
 ssize_t read(int file, void* into, size_t size) {
   REAL(read);
+  if (shut(file)) return -1;
   return hit() ? -1 : real(file, into, part_of(size));
 }
 

@@ -7,6 +7,7 @@
 #include <sys/time.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <csignal>
 #include <cstdlib>
 #include <fstream>
@@ -55,10 +56,21 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
   const UhidPad pad{"Doomed Pad", "d"};
   REQUIRE(wait_for_nodes("Doomed Pad", 1));
   std::mt19937 dice{20261123};
-  const int rounds = cases(50, 500);
+  int ms_to_begin = 1'000;  // at the most; it differs much between machines, and now and then on one
+  for (int start = 0; start < 3; ++start) {
+    int ms = 0;
+    {
+      Program play{{"/box/omnipar", "play", "pad-2b"}};
+      for (; nodes_named(port_1).empty() && ms < ms_to_begin; ms += 10) sleep_ms(10);
+    }
+    ms_to_begin = std::min(ms, ms_to_begin);
+    REQUIRE(all_is_gone());
+  }
+  CAPTURE(ms_to_begin);
+  const int rounds = cases(25, 500);
   int played = 0;
   for (int round = 0; round < rounds; ++round) {
-    const int after_ms = 200 + static_cast<int>(dice() % 600);
+    const int after_ms = ms_to_begin / 2 + static_cast<int>(dice() % static_cast<unsigned>(ms_to_begin + 500));
     CAPTURE(round, after_ms);
     Program play{{"/bin/env", std::string{"XDG_CONFIG_HOME="} + config, "/box/omnipar", "play", "pad-2b", "--keep",
                   "evening-" + std::to_string(round)}};
@@ -86,6 +98,7 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
       CHECK((text.empty() || (text.starts_with("omnipar = 1") && text.ends_with('\n'))));
     }
   }
+  WARN("begun after " << ms_to_begin << " ms, played in " << played << " of " << rounds << " rounds");
   CHECK(played > rounds / 4);
 }
 
@@ -156,7 +169,8 @@ TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[troubl
   }
   pad.send({south});
   REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));
-  // The kernel goes through the sleep of its devices, and wakes by itself after five seconds.
+  // The kernel goes through the sleep of its devices, and wakes by itself after a second.
+  std::ofstream{"/sys/module/suspend/parameters/pm_test_delay"} << 1 << std::flush;
   std::ofstream{"/sys/power/pm_test"} << "devices" << std::flush;
   const bool slept = std::system("echo freeze >/sys/power/state 2>/dev/null") == 0;
   WARN((slept ? "it slept" : "this kernel does not sleep"));
@@ -174,7 +188,7 @@ TEST_CASE("too few descriptors, too little memory: said, and nothing is left beh
   const auto evening = [&](const std::string& limit) {
     CAPTURE(limit);
     Program play{{"sh", "-c", "ulimit " + limit + "; exec /box/omnipar play pad-2b"}};
-    const bool began = play.wait_for("Player 1: press any button", 1, 1500);
+    const bool began = play.wait_for("Player 1: press any button");
     if (began) play.signal(SIGTERM);
     const int status = play.wait_for_end();
     CAPTURE(play.output());

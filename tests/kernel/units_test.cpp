@@ -222,7 +222,7 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
   NodeReader two{node_of("Omnipar port 2 pad")};
   int descriptors = 0;
   long kib = 0;
-  const int rounds = cases(100, 1000);
+  const int rounds = cases(50, 1000);
   for (int round = 1; round <= rounds; ++round) {
     goes->send({east});
     REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 1));

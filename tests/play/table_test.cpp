@@ -109,7 +109,12 @@ struct Notes final : play::Listener {
     said.push_back((again ? "back " : "sits ") + seat);
     (void)unit;
   }
+  void joined(const std::string& seat, const std::string&) override { said.push_back("joined " + seat); }
   void left(const std::string& seat, const std::string&) override { said.push_back("left " + seat); }
+  void socket(const std::string& seat, const std::string&, play::Plug plug) override {
+    constexpr const char* words[] = {"empty ", "put in ", "out "};
+    said.push_back(words[static_cast<std::size_t>(plug)] + seat);
+  }
   void waiting(const std::string&) override {}
   void asked(const std::string& seat, const std::string&) override { said.push_back("asked " + seat); }
   void no_use(const std::string&) override { said.emplace_back("no use"); }

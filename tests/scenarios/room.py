@@ -49,6 +49,14 @@ class Room:
         self.lines.append({"node": number, "name": name, "id": f"{bus:04x}:1209:{product:04x}:0100", **more,
                            "keys": keys, "axes": axes or {}})
 
+    def raw_unit(self, number, name, product, descriptor):
+        """A unit of raw reports, by its report descriptor."""
+        self.lines.append({"node": number, "name": name, "id": f"0003:1209:{product:04x}:0100", "device": f"desk:{number}",
+                           "descriptor": bytes(descriptor).hex(" ")})
+
+    def raw(self, number, *report):
+        self.lines.append({"t": self.now * 1000, "node": number, "raw": bytes(report).hex(" ")})
+
     def wait(self, ms):
         self.now += ms
 

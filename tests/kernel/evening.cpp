@@ -1,22 +1,15 @@
-// Runs inside the box. With --own-a-held-pad it is a bad program instead: one that holds a button of a
-// virtual pad and waits to be killed. With --show-an-evening it lets the commands print what they print
-// on a first evening, for the pictures in the documentation.
-#define CATCH_CONFIG_RUNNER
+// The commands print what they print on a first evening, for the pictures in the documentation. Run by name only.
 #include <catch2/catch.hpp>
-
-#include <linux/uinput.h>
-#include <unistd.h>
 
 #include <csignal>
 #include <cstdio>
 #include <memory>
-#include <string_view>
 
 #include "made_units.hpp"
 
-namespace {
-
 using namespace omnipar::test;
+
+namespace {
 
 void show(const std::vector<std::string>& command) {
   std::string line = "$";
@@ -26,7 +19,9 @@ void show(const std::vector<std::string>& command) {
   std::printf("%s\n%s", line.c_str(), program.output().c_str());
 }
 
-void show_an_evening() {
+}  // namespace
+
+TEST_CASE("a first evening, to be looked at", "[.show-an-evening]") {
   std::puts("== doctor");
   show({"omnipar", "doctor"});
   show({"omnipar", "doctor", "--mend"});
@@ -61,22 +56,4 @@ void show_an_evening() {
   }
   const int status = game.wait_for_end();
   std::printf("%s$ echo $?\n%d\n== end\n", game.output().c_str(), status);
-}
-
-}  // namespace
-
-int main(int count, char** words) {
-  if (count == 2 && std::string_view{words[1]} == "--show-an-evening") {
-    show_an_evening();
-    return 0;
-  }
-  if (count == 2 && std::string_view{words[1]} == "--own-a-held-pad") {
-    const UinputPad pad{"held pad"};
-    pad.send(EV_KEY, BTN_SOUTH, 1);
-    pad.sync();
-    std::puts("held");
-    std::fflush(stdout);
-    for (;;) ::pause();
-  }
-  return Catch::Session().run(count, words);
 }

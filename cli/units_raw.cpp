@@ -1,0 +1,137 @@
+// omnipar units --raw
+#include "units_raw.hpp"
+
+#include <algorithm>
+#include <cstring>
+#include <map>
+#include <optional>
+#include <vector>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include "command.hpp"
+#include "inspect/raw_live.hpp"
+#include "inspect/raw_view.hpp"
+#include "omnipar/hid.hpp"
+#include "omnipar/identity.hpp"
+#include "play/listen.hpp"
+#include "sources.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+/// Ears for raw nodes: what they are, the last report of each kind, and, if that is wished, what they say meanwhile.
+class RawEars final : public play::Ears {
+ public:
+  struct Raw {
+    Description node;
+    bool numbered = false;
+    inspect::LastReports last{};
+    inspect::RawLive live;
+  };
+
+  explicit RawEars(bool say) : say_(say) {}
+  void arrived(int node, const Description& description, Time) override {
+    if (description.descriptor.empty()) return;
+    const auto read = hid::read_descriptor(description.descriptor);
+    raws_.insert_or_assign(node, Raw{description, read && read->numbered, {}, inspect::RawLive{description}});
+  }
+  void left(int, Time) override {}
+  void heard(int, const Report&) override {}
+  void heard_raw(int node, Time now, std::span<const std::uint8_t> bytes) override {
+    Raw& raw = raws_.at(node);
+    const bool has_id = raw.numbered && !bytes.empty();
+    raw.last[has_id ? bytes.front() : std::uint8_t{0}].assign(bytes.begin(), bytes.end());
+    say(raw.live.take(bytes, now));
+  }
+  void cannot_hear_raw(const Description& unit, int error) override {
+    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. ('omnipar doctor --rule' lets you.)",
+                     printable(unit.name), std::strerror(-error)));
+  }
+  void ready() override {}
+  void waited(Time now) override {
+    for (auto& [number, raw] : raws_) say(raw.live.advance(now));
+  }
+  [[nodiscard]] bool done() const override { return false; }
+  [[nodiscard]] std::optional<Time> next_due() const override {
+    std::optional<Time> due;
+    for (const auto& [number, raw] : raws_)
+      if (const auto its = raw.live.next_due(); its && (!due || *its < *due)) due = its;
+    return due;
+  }
+  [[nodiscard]] bool has_said() const noexcept { return has_said_; }
+  [[nodiscard]] const std::map<int, Raw>& raws() const noexcept { return raws_; }
+
+ private:
+  void say(const std::optional<std::string>& line) {
+    if (!line || !say_) return;
+    print(*line);
+    has_said_ = true;
+  }
+
+  bool say_;
+  bool has_said_ = false;
+  std::map<int, Raw> raws_;
+};
+
+/// Raw nodes that are there, or those of a trace.
+std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawWords& words, RawEars& ears) {
+  os::Door& door = os::real_door();
+  if (words.host.empty()) {
+    constexpr double a_moment = 0.3;  // in which units that always talk are heard
+    if (words.listen > 0) talk(fmt::format("Listening for {} s: move what you want to see.", words.listen));
+    const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
+    return play::listen(door,
+                        {.catalogue = &catalogue,
+                         .with_virtual = words.with_virtual,
+                         .raw = true,
+                         .event_nodes_only = true,
+                         .longest = longest},
+                        ears);
+  }
+  auto failure = read_trace(door, words.host, [&](const TraceEvent& event, const Description& node) {
+    Description named = node;
+    named.node = room_node_name(event.node);
+    // A trace may have a unit's reports and not its plugging in.
+    if (event.deed == Deed::plug_in || (!event.raw.empty() && !ears.raws().contains(event.node)))
+      ears.arrived(event.node, named, event.time);
+    while (ears.next_due() && *ears.next_due() <= event.time) ears.waited(*ears.next_due());
+    if (!event.raw.empty()) ears.heard_raw(event.node, event.time, event.raw);
+    return true;
+  });
+  while (!failure && ears.next_due()) ears.waited(*ears.next_due());
+  return failure;
+}
+
+}  // namespace
+
+int show_raw(const Catalogue& catalogue, const RawWords& words) {
+  RawEars ears{words.listen > 0 && !words.json};
+  if (const auto failure = hear_raw(catalogue, words, ears)) {
+    tell({*failure});
+    return words.host.empty() ? machine_refuses : bad_input;
+  }
+  std::vector<std::string> objects;
+  if (ears.has_said()) print("");
+  for (const auto& [number, raw] : ears.raws()) {
+    objects.push_back(inspect::raw_json(catalogue, raw.node, raw.last));
+    for (const std::string& line :
+         words.json ? std::vector<std::string>{} : inspect::raw_lines(catalogue, raw.node, raw.last))
+      print(line);
+  }
+  if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
+  if (ears.raws().empty()) {
+    talk(words.host.empty() ? "No unit here has raw reports that may be read.\nNext: omnipar doctor"
+                            : "No unit of this trace has raw reports; 'trace record --raw' takes them down.\n"
+                              "Next: omnipar units" +
+                                  same_host(words.host));
+    return found_something;
+  }
+  if (!words.json)
+    talk(fmt::format("Next: omnipar catalogue report \"{}\"{} drafts a sheet that names its controls",
+                     printable(ears.raws().begin()->second.node.name), same_host(words.host)));
+  return good;
+}
+
+}  // namespace omnipar::cli

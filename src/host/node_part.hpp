@@ -1,0 +1,15 @@
+// A part of a unit, on one of its nodes.
+#pragma once
+
+#include <compare>
+
+namespace omnipar::host {
+
+struct NodePart {
+  int node = 0;  ///< the host's number
+  int part = 0;  ///< its place in `unit_parts`
+  // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
+  friend auto operator<=>(const NodePart&, const NodePart&) = default;
+};
+
+}  // namespace omnipar::host

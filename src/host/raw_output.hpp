@@ -1,0 +1,96 @@
+// Motors and lamps that are moved by output reports, for each part of a unit its own.
+#pragma once
+
+#include <linux/input.h>
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "omnipar/hid_output.hpp"
+#include "omnipar/time.hpp"
+#include "os/writer.hpp"
+
+namespace omnipar::host {
+
+class RawOutput {
+ public:
+  /// `players`: for each part of the unit the places of its controls. The raw node must stay open as long as this
+  /// lives. Throws std::system_error if there can be no more threads.
+  RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::Control> controls,
+            std::span<const std::vector<std::size_t>> players);
+  /// Motors stand still, and lamps are dark.
+  ~RawOutput();
+  RawOutput(const RawOutput&) = delete;
+  RawOutput& operator=(const RawOutput&) = delete;
+
+  /// The reports that stop all motors; lamps are dark in them.
+  [[nodiscard]] const std::vector<std::vector<std::uint8_t>>& at_rest() const noexcept { return at_rest_; }
+
+  [[nodiscard]] bool has_motors(int part) const noexcept;
+  [[nodiscard]] bool has_motors() const noexcept { return !motors_.empty(); }
+  [[nodiscard]] bool has_lamps() const noexcept { return !lamps_.empty(); }
+  [[nodiscard]] int lights(int part) const noexcept;
+
+  /// As for an event node: only FF_RUMBLE, of which the first motor of a part has the strong half, the second the weak
+  /// one, and a single one the stronger of both. The others stand still.
+  int put_effect(int part, ff_effect& effect) noexcept;
+  void erase_effect(int number, Time now) noexcept;
+  void play_effect(int number, int times, Time now) noexcept;
+  void show_lights(int part, std::uint32_t which) noexcept;
+
+  /// When motors are to be told something although nobody asks.
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
+  void advance(Time now) noexcept;
+
+ private:
+  struct Effect {
+    bool used = false;
+    int part = 0;
+    Duration wait{};    ///< before each turn
+    Duration length{};  ///< of each; 0: until it is stopped
+    double strong = 0;
+    double weak = 0;
+    int turns = 0;  ///< that are to be played; 0: it does not play
+    Time began{};
+
+    [[nodiscard]] bool is_over(Time now) const noexcept;
+    /// When it changes next, if ever.
+    [[nodiscard]] std::optional<Time> next_change(Time now) const noexcept;
+    [[nodiscard]] bool shakes(Time now) const noexcept;
+  };
+
+  struct Motor {
+    hid::Output output;
+    int player = -1;  ///< -1: of all
+    bool is_strong = true;
+    bool is_weak = false;
+    double level = 0;  ///< as it was told last
+  };
+  struct Lamp {
+    hid::Output output;
+    int player = -1;
+  };
+
+  using News = std::array<std::span<const std::uint8_t>, hid::most_reports>;  ///< reports that say something new, by id
+
+  void also(News& news, const hid::Output& output) const noexcept;
+  void tell(const News& news) noexcept;
+  void add_motor(hid::Output output, int player);
+  void tell_motors(Time now) noexcept;
+  [[nodiscard]] double level_of(const Motor& motor, Time now) const noexcept;
+
+  hid::Encoder encoder_;
+  std::vector<Motor> motors_;
+  std::vector<Lamp> lamps_;
+  std::vector<std::vector<std::uint8_t>> at_rest_;
+  std::array<Effect, 16> effects_{};
+  std::optional<Time> due_;
+  bool touched_lights_ = false;
+  os::Writer writer_;
+};
+
+}  // namespace omnipar::host

@@ -1,0 +1,39 @@
+// What a raw node says while it speaks, a line at a time, slowly enough to be read.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "omnipar/description.hpp"
+#include "omnipar/hid.hpp"
+#include "omnipar/time.hpp"
+
+namespace omnipar::inspect {
+
+/// Buttons are said at once, with all that has moved before; what only moves is said ten times a second.
+class RawLive {
+ public:
+  explicit RawLive(const Description& node);
+
+  /// Takes a report; the line that is to be said now, if any.
+  [[nodiscard]] std::optional<std::string> take(std::span<const std::uint8_t> report, Time now);
+  /// Lets time pass.
+  [[nodiscard]] std::optional<std::string> advance(Time now);
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
+
+ private:
+  [[nodiscard]] std::string line(Time now);
+
+  std::string name_;
+  hid::Descriptor descriptor_;
+  std::vector<hid::Control> controls_;
+  hid::Decoder decoder_;
+  std::map<std::size_t, std::int32_t> unsaid_;  ///< by control: its value, or what it has counted
+  std::optional<Time> due_;
+};
+
+}  // namespace omnipar::inspect

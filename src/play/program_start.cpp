@@ -1,0 +1,91 @@
+#include "play/program_start.hpp"
+
+#include <algorithm>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "host/alone.hpp"
+
+namespace omnipar::play {
+namespace {
+
+constexpr Duration patience_for_announcement = std::chrono::seconds{3};
+
+}  // namespace
+
+std::optional<Diagnostic> ProgramStart::refuses_alone() const {
+  const std::string setting = options_.alone ? host::setting_for_namespaces(door_) : "";
+  if (setting.empty()) return std::nullopt;
+  return Diagnostic{"not-alone", Severity::error,
+                    fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting),
+                    "", "'omnipar doctor' says how to make it; or leave --alone away"};
+}
+
+void ProgramStart::begin() {
+  began_ = door_.now();
+  for (const std::string& seat : engine_.plan().seats())
+    if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end()) seats_.push_back(seat);
+  if (seats_.empty() && !engine_.plan().seats().empty()) seats_.push_back(engine_.plan().seats().front());
+}
+
+bool ProgramStart::ask_for_the_missing() const {
+  bool asked = false;
+  for (const std::string& seat : seats_) {
+    const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
+    if (!program_.is_wished() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
+    asked = true;
+    words_.missing(seat, unit->name);
+  }
+  return asked;
+}
+
+bool ProgramStart::waits_for_units() const {
+  const bool all_there = std::ranges::none_of(seats_, [this](const std::string& seat) { return is_missing(seat); });
+  return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
+}
+
+/// The system has told everybody of the virtual devices, or seems to forget it.
+bool ProgramStart::waits_for_announcement() const {
+  return announced_.size() < outlets_.devices().size() && door_.now() < began_ + patience_for_announcement;
+}
+
+std::optional<Time> ProgramStart::due() const {
+  if (!program_.is_wished() || program_.started()) return std::nullopt;
+  if (waits_for_announcement()) return began_ + patience_for_announcement;
+  if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
+  return std::nullopt;
+}
+
+std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
+  if (!program_.is_wished() || program_.started() || engine_.frozen()) return std::nullopt;
+  if (waits_for_units() || waits_for_announcement()) return std::nullopt;
+  if (nodes_.waits_for_hold()) {
+    if (!std::exchange(said_let_go_, true)) options_.say("Let go of all buttons; it starts when nothing is down.");
+    return std::nullopt;
+  }
+  host::Alone alone;
+  if (options_.alone) alone = host::without(door_, hidden_places(watch));
+  const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
+  if (auto failure = program_.start(before)) return failure;
+  if (options_.alone)
+    options_.say(
+        "It cannot open the units that are played on. (Lists of what is plugged in still show them, and the raw\n"
+        "nodes of units that come later are not hidden.)");
+  return std::nullopt;
+}
+
+/// What the program must not open: what is played on, and all other controllers.
+std::vector<std::string> ProgramStart::hidden_places(host::Watch& watch) const {
+  std::vector<std::string> places;
+  const auto playing = table_.playing_nodes();
+  for (const host::NodePlace& place : watch.present()) {
+    const auto node = nodes_.number_of(place.path);
+    if (!node) continue;
+    if (std::ranges::find(playing, *node) != playing.end() || is_controller(nodes_.description(*node)))
+      places.push_back(place.syspath);
+  }
+  return places;
+}
+
+}  // namespace omnipar::play

@@ -1,0 +1,332 @@
+// Adapters with two plugs, which the kernel folds into one node: played by their raw reports.
+#include <catch2/catch.hpp>
+
+#include <linux/input.h>
+#include <sys/ioctl.h>
+
+#include <array>
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <span>
+
+#include "hid/descriptors.hpp"
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+TEST_CASE("two players on one adapter: each has a seat, and everything of both comes out apart", "[hid]") {
+  const Bytes descriptor = GENERATE(adapter_in_one_report(), adapter_with_ids());
+  const bool numbered_reports = descriptor == adapter_with_ids();
+  const UhidUnit adapter{"Two-Plug Adapter", "", 9, descriptor};
+  REQUIRE(wait_for_nodes("Two-Plug Adapter", 1));
+  struct Player {
+    std::uint8_t x = 128, y = 128, buttons = 0;
+  };
+  std::array<Player, 2> players;
+  const auto send = [&](int who) {
+    if (numbered_reports) {
+      const Player& p = players.at(static_cast<std::size_t>(who));
+      return adapter.send_bytes({static_cast<std::uint8_t>(who + 1), p.x, p.y, p.buttons});
+    }
+    adapter.send_bytes(
+        {players[0].x, players[0].y, players[0].buttons, players[1].x, players[1].y, players[1].buttons, 0});
+  };
+  Program units{{"/box/omnipar", "units", "--raw"}};
+  CHECK(units.wait_for_end() == 0);
+  CHECK(units.output().find("The kernel's event nodes lose ") != std::string::npos);
+  Program play{{"/box/omnipar", "play", "pad-8b"}};
+  REQUIRE(play.wait_for("\"Two-Plug Adapter\" is read from its raw reports"));
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  const auto press = [&](int who, std::uint8_t buttons) {
+    players.at(static_cast<std::size_t>(who)).buttons = buttons;
+    send(who);
+  };
+  for (const int who : {0, 1}) {
+    press(who, 1);
+    press(who, 0);
+    const std::string seat = std::to_string(who + 1);
+    const bool sits = play.wait_for("Player " + seat + " plays with \"Two-Plug Adapter, player-" + seat + "\"");
+    CAPTURE(play.output());
+    REQUIRE(sits);
+  }
+  NodeReader one{nodes_named("Omnipar port 1 pad").front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  // the unit is kept from others, its raw node or not
+  const NodeReader other{nodes_named("Two-Plug Adapter").front()};
+  CHECK(::ioctl(other.descriptor(), EVIOCGRAB, 1) != 0);
+  const std::array buttons{BTN_SOUTH, BTN_EAST, BTN_WEST, BTN_NORTH};
+  for (const int who : {0, 1}) {
+    NodeReader& hers = who == 0 ? one : two;
+    NodeReader& his = who == 0 ? two : one;
+    for (std::size_t b = 0; b < buttons.size(); ++b) {
+      press(who, static_cast<std::uint8_t>(1 << b));
+      CHECK(hers.wait_for(EV_KEY, static_cast<std::uint16_t>(buttons.at(b)), 1));
+      his.drain();
+      CHECK(his.held() == 0);
+    }
+    press(who, 0);
+    Player& player = players.at(static_cast<std::size_t>(who));
+    for (const auto& [x, value] : {std::pair{0, -1}, {255, 1}, {128, 0}}) {
+      player.x = static_cast<std::uint8_t>(x);
+      send(who);
+      CHECK(hers.wait_for(EV_ABS, ABS_HAT0X, value));
+      his.drain();
+      CHECK(his.held() == 0);
+    }
+  }
+  // both at once, in every way at once
+  players = {Player{0, 255, 1}, Player{255, 0, 2}};
+  send(0);
+  send(1);
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0X, -1));
+  CHECK(one.wait_for(EV_ABS, ABS_HAT0Y, 1));
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0Y, -1));
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 1));
+  play.signal(SIGTERM);
+  CHECK(one.wait_for_end());
+  CHECK(one.held() == 0);
+  players = {};
+  send(0);
+  send(1);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out apart, and its own buttons", "[hid]") {
+  const UhidUnit adapter{"Quill Two-Socket Adapter", "", 3, old_plugs_adapter()};
+  REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
+  Program play{{"/box/omnipar", "play", "stick-keypad"}};
+  REQUIRE(
+      play.wait_for("is read from its raw reports: its event node lacks 12 controls of socket-1 and all of socket-2."));
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  struct Plug {
+    std::uint8_t x, y;
+    std::uint16_t buttons = 0;
+  };
+  std::array<Plug, 2> plugs{Plug{128, 128}, Plug{140, 140}};
+  std::uint8_t own = 0;
+  std::uint8_t plugged = 1;
+  const auto send = [&] {
+    Bytes report;
+    for (const Plug& plug : plugs)
+      report = report + Bytes{plug.x, plug.y, static_cast<std::uint8_t>(plug.buttons),
+                              static_cast<std::uint8_t>(plug.buttons >> 8)};
+    adapter.send_bytes(report + Bytes{own, plugged});
+  };
+  const auto press = [&](std::size_t who, std::uint16_t buttons) {
+    plugs.at(who).buttons = buttons;
+    send();
+  };
+  send();
+  REQUIRE(play.wait_for("\"Quill Two-Socket Adapter, socket-2\": its socket is empty."));
+  press(0, 1);
+  press(0, 0);
+  REQUIRE(play.wait_for("Player 1 plays with \"Quill Two-Socket Adapter, socket-1\""));
+  plugged = 3;
+  send();
+  REQUIRE(play.wait_for("socket-2\": a plug is in its socket now."));
+  press(1, 1);
+  press(1, 0);
+  REQUIRE(play.wait_for("Player 2 plays with \"Quill Two-Socket Adapter, socket-2\""));
+  struct Port {
+    NodeReader pad, keys;
+  };
+  std::array<Port, 2> ports{Port{NodeReader{nodes_named("Omnipar port 1 pad").front()},
+                                 NodeReader{nodes_named("Omnipar port 1 keyboard").front()}},
+                            Port{NodeReader{nodes_named("Omnipar port 2 pad").front()},
+                                 NodeReader{nodes_named("Omnipar port 2 keyboard").front()}}};
+  const auto wait_for_all = [&](Port& port, std::span<const int> codes, int value) {
+    for (const int code : codes)
+      CHECK((code < BTN_MISC ? port.keys : port.pad).wait_for(EV_KEY, static_cast<std::uint16_t>(code), value));
+  };
+  const std::array<int, 15> codes{BTN_SOUTH, BTN_EAST, BTN_NORTH, KEY_1, KEY_2, KEY_3,     KEY_4,     KEY_5,
+                                  KEY_6,     KEY_7,    KEY_8,     KEY_9, KEY_0, BTN_START, BTN_SELECT};
+  for (const std::size_t who : {0U, 1U}) {
+    Port& hers = ports.at(who);
+    Port& his = ports.at(1 - who);
+    for (std::size_t b = 0; b < codes.size(); ++b) {
+      CAPTURE(who, b);
+      press(who, static_cast<std::uint16_t>(1 << b));
+      NodeReader& mine = codes.at(b) < BTN_MISC ? hers.keys : hers.pad;
+      CHECK(mine.wait_for(EV_KEY, static_cast<std::uint16_t>(codes.at(b)), 1));
+      his.pad.drain();
+      his.keys.drain();
+      CHECK(his.pad.held() + his.keys.held() == 0);
+    }
+    press(who, 0);
+    wait_for_all(hers, codes, 0);  // a press lasts longer than it takes to be seen
+    // the stick reaches both ends of both axes and its exact rest, though the plugs' ranges differ, and stays
+    const int low = who == 0 ? 0 : 20, rest = who == 0 ? 128 : 140, high = who == 0 ? 255 : 236;
+    for (const auto& [axis, code] : {std::pair{&Plug::x, ABS_X}, {&Plug::y, ABS_Y}})
+      for (const auto& [raw, value] : {std::pair{low, -32768}, {high, 32767}, {rest, 0}}) {
+        plugs.at(who).*axis = static_cast<std::uint8_t>(raw);
+        send();
+        CHECK(hers.pad.wait_for(EV_ABS, static_cast<std::uint16_t>(code), value));
+      }
+  }
+  own = 2;
+  send();
+  CHECK(ports[0].pad.wait_for(EV_KEY, BTN_START, 1));
+  own = 0;
+  plugs = {Plug{255, 128, 0x7fff}, Plug{236, 140, 0x7fff}};
+  send();
+  for (Port& port : ports) {
+    wait_for_all(port, codes, 1);
+    CHECK(port.pad.wait_for(EV_ABS, ABS_X, 32767));
+  }
+  plugged = 1;
+  send();
+  REQUIRE(play.wait_for("socket-2\": its plug is out; everything it held is let go."));
+  wait_for_all(ports[1], codes, 0);
+  CHECK(ports[1].pad.value(EV_ABS, ABS_X) == 32767);  // where the stick was left
+  ports[0].pad.drain();
+  CHECK(ports[0].pad.value(EV_KEY, BTN_SOUTH) == 1);
+  press(0, 0);
+  sleep_ms(50);
+  press(0, 3 << 13);  // start and pause of one plug: the way out
+  const bool ended = play.wait_for("Ended by hand.") || play.wait_for("Let go of all buttons");
+  press(0, 0);
+  CHECK(ended);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("a plug that is put into a socket or taken out while playing is seen, and lets go", "[hid]") {
+  // X and Y 0..200 that may have no value, four buttons: twice
+  const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15,
+                             0x00, 0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x42} +
+                       buttons(1, 4, 4) + end_collection;
+  const UhidUnit adapter{"Telling Adapter", "", 9, application(0x04) + socket + socket + end_collection};
+  REQUIRE(wait_for_nodes("Telling Adapter", 1));
+  Program play{{"/box/omnipar", "play", "pad-8b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  constexpr std::uint8_t none = 255, middle = 100;
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  REQUIRE(play.wait_for("\"Telling Adapter, player-2\": its socket is empty."));
+  adapter.send_bytes({middle, middle, 1, none, none, 0});
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  REQUIRE(play.wait_for("Player 1 plays"));
+  adapter.send_bytes({middle, middle, 0, middle, middle, 0});
+  REQUIRE(play.wait_for("player-2\": a plug is in its socket now."));
+  adapter.send_bytes({middle, middle, 0, middle, middle, 1});
+  adapter.send_bytes({middle, middle, 0, middle, middle, 0});
+  REQUIRE(play.wait_for("Player 2 plays"));
+  NodeReader one{nodes_named("Omnipar port 1 pad").front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  adapter.send_bytes({middle, middle, 2, 200, middle, 1});
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 1));
+  adapter.send_bytes({middle, middle, 2, none, none, 1});
+  REQUIRE(play.wait_for("player-2\": its plug is out; everything it held is let go."));
+  CHECK(two.wait_for(EV_KEY, BTN_SOUTH, 0));
+  CHECK(two.wait_for(EV_ABS, ABS_HAT0X, 0));
+  one.drain();
+  CHECK(one.value(EV_KEY, BTN_EAST) == 1);
+  adapter.send_bytes({middle, middle, 0, none, none, 0});
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("where raw reports cannot be read any more, it goes on by the event node, and nothing sticks", "[hid]") {
+  const UhidUnit adapter{"Quill Two-Socket Adapter", "q", 3, old_plugs_adapter()};
+  REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
+  std::remove("/tmp/shut");
+  Program play{
+      {"/bin/env", "LD_PRELOAD=/box/shim.so", "OMNIPAR_SHIM_SHUT=/tmp/shut", "/box/omnipar", "play", "stick-keypad"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  const auto send = [&](std::uint16_t one, std::uint16_t two) {
+    adapter.send_bytes({128, 128, static_cast<std::uint8_t>(one), static_cast<std::uint8_t>(one >> 8), 140, 140,
+                        static_cast<std::uint8_t>(two), static_cast<std::uint8_t>(two >> 8), 0, 3});
+  };
+  for (const auto& [one, two] : {std::pair{0, 0}, {1, 0}, {0, 0}, {0, 1}, {0, 0}})
+    send(static_cast<std::uint16_t>(one), static_cast<std::uint16_t>(two));
+  REQUIRE(play.wait_for("Player 2 plays"));
+  NodeReader one{nodes_named("Omnipar port 1 pad").front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  send(2, 2);
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 1));
+  std::ofstream{"/tmp/shut"} << "shut\n";
+  send(2, 6);
+  REQUIRE(
+      play.wait_for("its raw reports cannot be read any more. It goes on, but its event node lacks 12 controls of "
+                    "socket-1 and all of socket-2."));
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 0));
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
+  REQUIRE(play.wait_for("Player 1 goes on"));
+  send(0, 0);
+  send(1, 1);
+  CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
+  two.drain();
+  CHECK(two.held() == 0);
+  send(0, 0);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("what was let go while nobody could listen does not stick", "[hid]") {
+  const UhidUnit adapter{"Hasty Adapter", "", 9, adapter_with_ids()};
+  REQUIRE(wait_for_nodes("Hasty Adapter", 1));
+  Program play{{"/box/omnipar", "play", "pad-8b", "--stats"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(200);
+  adapter.send_bytes({1, 128, 128, 1});
+  adapter.send_bytes({1, 128, 128, 0});
+  REQUIRE(play.wait_for("Player 1 plays"));
+  NodeReader pad{nodes_named("Omnipar port 1 pad").front()};
+  play.signal(SIGSTOP);
+  sleep_ms(50);
+  for (std::uint8_t y = 0; y < 100; ++y) adapter.send_bytes({1, 0, y, 2});
+  adapter.send_bytes({1, 128, 128, 0});  // is lost, for the kernel keeps 63
+  play.signal(SIGCONT);
+  CHECK(pad.wait_for(EV_KEY, BTN_EAST, 1));
+  CHECK(pad.wait_for(EV_KEY, BTN_EAST, 0));
+  CHECK(pad.wait_for(EV_ABS, ABS_HAT0X, 0));
+  CHECK(pad.wait_for(EV_ABS, ABS_HAT0Y, 0));
+  CHECK(play.wait_for("The kernel has lost events"));
+  adapter.send_bytes({1, 128, 128, 2});
+  CHECK(pad.wait_for(EV_KEY, BTN_EAST, 1));
+  adapter.send_bytes({1, 128, 128, 0});
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens them", "[hid]") {
+  const auto guest_says = [](const std::string& command) {
+    Program guest{as_guest(command)};
+    CHECK(guest.wait_for_end() >= 0);
+    return guest.output();
+  };
+  const std::string play = "/box/omnipar play pad-8b --wait-at-most 0 -- true";
+  REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
+  {
+    const UhidUnit adapter{"Shut Adapter", "", 0x0b, adapter_in_one_report()};
+    REQUIRE(wait_for_nodes("Shut Adapter", 1));
+    REQUIRE(std::system(("chmod 0666 " + nodes_named("Shut Adapter").front()).c_str()) == 0);
+    const std::string said = guest_says(play);
+    INFO(said);
+    CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would tell all, but cannot "
+                    "be used") != std::string::npos);
+    CHECK(guest_says("/box/omnipar units --raw").find("its raw reports cannot be read") != std::string::npos);
+    // there is nobody at a screen here: so for everybody, instead of for whoever sits there
+    REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
+                        ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);
+  }
+  REQUIRE(wait_for_nodes("Shut Adapter", 0));
+  const UhidUnit adapter{"Shut Adapter", "", 0x0b, adapter_in_one_report()};
+  REQUIRE(wait_for_nodes("Shut Adapter", 1));
+  const std::string all_are_open = "for n in /dev/hidraw* " + nodes_named("Shut Adapter").front() +
+                                   "; do [ $(stat -c %a $n) = 666 ] || exit 1; done";
+  for (int tries = 0; tries < 100 && std::system(all_are_open.c_str()) != 0; ++tries) sleep_ms(50);
+  const std::string said = guest_says(play);
+  INFO(said);
+  CHECK(said.find("\"Shut Adapter\" is read from its raw reports") != std::string::npos);
+  REQUIRE(std::system("rm /etc/udev/rules.d/99-test.rules && udevadm control --reload && chmod 0600 /dev/uinput") == 0);
+}
