@@ -51,6 +51,9 @@ class Reader {
   [[nodiscard]] PortSample port(int number) const noexcept;
   /// Targets (as in Plan::targets) whose shown value changed with the last sample.
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept;
+  /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
+  [[nodiscard]] double value(std::uint16_t target) const noexcept;
+  [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
   std::unique_ptr<detail::Follower> follower_;
@@ -73,6 +76,9 @@ class PacedReader {
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] PortSample port(int number) const noexcept;
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept;
+  /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
+  [[nodiscard]] double value(std::uint16_t target) const noexcept;
+  [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
   std::unique_ptr<detail::Follower> follower_;

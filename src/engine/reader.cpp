@@ -111,6 +111,18 @@ std::int64_t Follower::next_due() const noexcept {
   return due;
 }
 
+double value_of(const Follower& follower, std::size_t target) noexcept {
+  return target < follower.heart().plan_data->targets.size() ? follower.shown(target) : 0;
+}
+
+std::int32_t native_of(const Follower& follower, std::size_t target) noexcept {
+  if (target >= follower.heart().plan_data->targets.size()) return 0;
+  const TargetInfo& info = follower.heart().plan_data->targets[target];
+  if (info.kind == TargetKind::button) return follower.shown(target) != 0 ? 1 : 0;
+  if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(follower.shown(target));
+  return shape::native(info.native, follower.shown(target));
+}
+
 PortSample port_of(const Follower& follower, int number) noexcept {
   return {follower, follower.heart().plan.port(number)};
 }
@@ -128,11 +140,7 @@ bool PortSample::pressed(TargetIndex target) const noexcept { return value(targe
 
 std::int32_t PortSample::native(TargetIndex target) const noexcept {
   if (port_ == nullptr || target.value >= port_->target_count) return 0;
-  const std::size_t at = std::size_t{port_->first_target} + target.value;
-  const TargetInfo& info = follower_->heart().plan_data->targets[at];
-  if (info.kind == TargetKind::button) return follower_->shown(at) != 0 ? 1 : 0;
-  if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(follower_->shown(at));
-  return shape::native(info.native, follower_->shown(at));
+  return detail::native_of(*follower_, std::size_t{port_->first_target} + target.value);
 }
 
 std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
@@ -149,6 +157,8 @@ Reader& Reader::operator=(Reader&&) noexcept = default;
 void Reader::next_frame() noexcept { follower_->sample(follower_->heart().head->now); }
 PortSample Reader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
 std::span<const std::uint16_t> Reader::changed() const noexcept { return follower_->changed(); }
+double Reader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
+std::int32_t Reader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }
 
 PacedReader::PacedReader(const Engine& engine, Duration shortest_press)
     : follower_(std::make_unique<detail::Follower>(engine, shortest_press.count())) {}
@@ -158,6 +168,8 @@ PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
 void PacedReader::catch_up(Time now) noexcept { follower_->sample(now.time_since_epoch().count()); }
 PortSample PacedReader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
 std::span<const std::uint16_t> PacedReader::changed() const noexcept { return follower_->changed(); }
+double PacedReader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
+std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }
 
 std::optional<Time> PacedReader::next_due() const noexcept {
   const std::int64_t due = follower_->next_due();

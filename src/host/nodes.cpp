@@ -4,6 +4,7 @@
 #include <cerrno>
 #include <utility>
 
+#include "base/in_turn.hpp"
 #include "host/raw_unit.hpp"
 #include "omnipar/identity.hpp"
 
@@ -84,8 +85,8 @@ std::optional<Time> Nodes::next_due() const noexcept {
 }
 
 void Nodes::mark_ready(int number) noexcept {
-  const auto at = std::ranges::find(open_, number, &Open::number);
-  if (at != open_.end()) at->ready = true;
+  const std::size_t at = find_in_turn(open_, last_ready_, [=](const Open& open) { return open.number == number; });
+  if (at < open_.size()) open_[at].ready = true;
 }
 
 void Nodes::mark_ready(std::span<const pollfd> polled) noexcept {

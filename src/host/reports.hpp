@@ -21,9 +21,13 @@ class Reports {
 
   /// Keeps the order of time; of equal times, that in which they were added.
   void add(Time time, std::span<const Change> changes) {
+    const Entry entry{node_, time, changes_.size(), changes.size()};
     std::size_t at = entries_.size();
     while (at > 0 && entries_[at - 1].time > time) --at;
-    entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), {node_, time, changes_.size(), changes.size()});
+    if (at == entries_.size())
+      entries_.push_back(entry);
+    else
+      entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), entry);
     changes_.insert(changes_.end(), changes.begin(), changes.end());
   }
 

@@ -5,6 +5,7 @@
 
 #include <sys/types.h>
 
+#include <cerrno>
 #include <csignal>
 #include <cstddef>
 #include <cstdint>
@@ -101,7 +102,15 @@ class Door {
 [[nodiscard]] Door& real_door();
 
 /// Writes all of `bytes`, however small the pieces; 0, or minus the error number.
-int write_all(Door& door, int descriptor, std::span<const std::byte> bytes);
+inline int write_all(Door& door, int descriptor, std::span<const std::byte> bytes) {
+  while (!bytes.empty()) {
+    const ssize_t written = door.write(descriptor, bytes);
+    if (written < 0) return static_cast<int>(written);
+    if (written == 0) return -EIO;
+    bytes = bytes.subspan(static_cast<std::size_t>(written));
+  }
+  return 0;
+}
 
 /// A descriptor that is closed when it goes out of scope.
 class Descriptor {

@@ -315,14 +315,4 @@ Door& real_door() {
   return door;
 }
 
-int write_all(Door& door, int descriptor, std::span<const std::byte> bytes) {
-  while (!bytes.empty()) {
-    const ssize_t written = door.write(descriptor, bytes);
-    if (written < 0) return static_cast<int>(written);
-    if (written == 0) return -EIO;
-    bytes = bytes.subspan(static_cast<std::size_t>(written));
-  }
-  return 0;
-}
-
 }  // namespace omnipar::os

@@ -94,9 +94,8 @@ std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
           fmt::format("the keeper does not take \"{}\": {}", device_name(device.key()), std::strerror(-result)), "",
           "start again"};
     const Form& form = form_of(device.key().form);
-    reports_.emplace_back().reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
+    outgoing_.emplace_back().report.reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
     devices_.push_back(std::move(device));
-    behind_.push_back(false);
   }
   find_devices();
   return std::nullopt;
@@ -118,13 +117,17 @@ void Outlets::pass_on(Code code, bool down) {
 
 void Outlets::wire_port(const PortInfo& port) {
   const Plan& plan = engine_.plan();
-  const auto index_of = [&](std::string_view name) { return plan.target(port.number, name); };
+  const auto index_of = [&](std::string_view name) -> std::optional<std::uint16_t> {
+    const auto target = plan.target(port.number, name);
+    if (!target) return std::nullopt;
+    return static_cast<std::uint16_t>(port.first_target + target->value);
+  };
   const std::span<Wire> wires = std::span{wires_}.subspan(port.first_target, port.target_count);
   for (std::uint16_t t = 0; t < port.target_count; ++t) {
-    const TargetInfo& info = plan.targets()[std::size_t{port.first_target} + t];
     Wire& wire = wires[t];
     wire.port = port.number;
-    wire.target = {t};
+    wire.target = static_cast<std::uint16_t>(port.first_target + t);
+    const TargetInfo& info = plan.targets()[wire.target];
     wire.spot = port.number == 0 ? std::nullopt : spot_of(info);
     if (!wire.spot) continue;
     for (Wire& other : wires.first(t)) {
@@ -152,12 +155,12 @@ void Outlets::find_devices() noexcept {
 }
 
 std::int32_t Outlets::value_of(const Wire& wire) const {
-  const PortSample sample = reader_.port(wire.port);
-  if (wire.spot->code.type == ev_key) return sample.pressed(wire.target) ? 1 : 0;
-  if (wire.spot->code.type == ev_rel) return sample.native(wire.target);
-  if (!wire.opposite) return shape::native(wire.range, sample.value(wire.target));
-  const int here = sample.pressed(wire.target) ? 1 : 0;
-  const int there = sample.pressed(*wire.opposite) ? 1 : 0;
+  const Code code = wire.spot->code;
+  if (code.type == ev_key) return is_down(wire.target) ? 1 : 0;
+  if (code.type == ev_rel) return reader_.native(wire.target);
+  if (!wire.opposite) return shape::native(wire.range, reader_.value(wire.target));
+  const int here = is_down(wire.target) ? 1 : 0;
+  const int there = is_down(*wire.opposite) ? 1 : 0;
   return wire.negative ? there - here : here - there;
 }
 
@@ -178,11 +181,11 @@ bool Outlets::flush(Time now) {
   reader_.catch_up(now);
   for (const std::uint16_t target : reader_.changed()) {
     const Wire& wire = wires_[target];
-    if (wire.device) add(reports_[*wire.device], event_of_wire(wire));
-    if (wire.port == 0 && reader_.port(0).pressed(wire.target)) fired_.push_back(engine_.plan().targets()[target].name);
+    if (wire.device) add(outgoing_[*wire.device].report, event_of_wire(wire));
+    if (wire.port == 0 && is_down(target)) fired_.push_back(engine_.plan().targets()[target].name);
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
-    if (reports_[i].empty() && !(behind_[i] && now >= again_at_)) continue;
+    if (outgoing_[i].report.empty() && !(outgoing_[i].behind && now >= again_at_)) continue;
     any = true;
     write(i, now);
   }
@@ -192,21 +195,21 @@ bool Outlets::flush(Time now) {
 /// A device that has refused a report gets all that it should show, not only what has changed since.
 void Outlets::write(std::size_t device, Time now) {
   constexpr Duration a_moment{10'000};
-  std::vector<input_event>& report = reports_[device];
-  if (behind_[device])
+  auto& [report, behind] = outgoing_[device];
+  if (behind)
     for (const Wire& wire : wires_)
       if (wire.device == device && wire.spot->code.type != ev_rel) add(report, event_of_wire(wire));
   report.push_back(end_of_report());
-  behind_[device] = !devices_[device].write(report);
+  behind = !devices_[device].write(report);
   report.clear();
-  if (!behind_[device]) return;
+  if (!behind) return;
   ++refused_;
   again_at_ = now + a_moment;
 }
 
 std::optional<Time> Outlets::next_due() const noexcept {
   const auto due = reader_.next_due();
-  const bool behind = std::ranges::find(behind_, true) != behind_.end();
+  const bool behind = std::ranges::find(outgoing_, true, &Outgoing::behind) != outgoing_.end();
   return behind && (!due || again_at_ < *due) ? std::optional{again_at_} : due;
 }
 

@@ -41,15 +41,21 @@ class Outlets {
  private:
   struct Wire {
     int port = 0;
-    TargetIndex target;
+    std::uint16_t target = 0;  ///< of the plan
     std::optional<Spot> spot;
-    std::optional<std::size_t> device;    ///< index into the devices
-    NativeRange range{0, 1, 0};           ///< of the axis, or of a button
-    std::optional<TargetIndex> opposite;  ///< of a direction: the other end of its axis
-    bool negative = false;                ///< up and left
-    bool shared = false;                  ///< another target of the port comes out at the same spot
+    std::optional<std::size_t> device;      ///< index into the devices
+    NativeRange range{0, 1, 0};             ///< of the axis, or of a button
+    std::optional<std::uint16_t> opposite;  ///< of a direction: the target at the other end of its axis
+    bool negative = false;                  ///< up and left
+    bool shared = false;                    ///< another target of the port comes out at the same spot
   };
 
+  struct Outgoing {
+    std::vector<input_event> report;
+    bool behind = false;  ///< the device has refused a report, and shows something old
+  };
+
+  [[nodiscard]] bool is_down(std::uint16_t target) const noexcept { return reader_.value(target) != 0; }
   void wire_port(const PortInfo& port);
   [[nodiscard]] std::int32_t value_of(const Wire& wire) const;
   [[nodiscard]] input_event event_of_wire(const Wire& wire) const;
@@ -63,9 +69,8 @@ class Outlets {
   PacedReader reader_;
   Keeper keeper_;
   std::vector<VirtualDevice> devices_;
-  std::vector<Wire> wires_;  ///< by target of the plan
-  std::vector<std::vector<input_event>> reports_;
-  std::vector<bool> behind_;             ///< by device: it has refused a report, and shows something old
+  std::vector<Wire> wires_;              ///< by target of the plan
+  std::vector<Outgoing> outgoing_;       ///< by device
   Time again_at_{};                      ///< when those that are behind are written to again
   std::vector<std::string_view> fired_;  ///< hot actions
   std::uint64_t refused_ = 0;

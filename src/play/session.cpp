@@ -244,7 +244,7 @@ class Session final : Listener {
   bool wait(std::optional<Time> until) {
     news_waits_ = keeper_is_gone_ = signals_wait_ = false;
     if (!waiter_.wait(until)) return false;
-    for (const Ready ready : waiter_.ready()) {
+    waiter_.each_ready([this](Ready ready) {
       switch (ready.what) {
         case Waited::signals:
           signals_wait_ = true;
@@ -265,7 +265,7 @@ class Session final : Listener {
           nodes_.mark_ready(static_cast<int>(ready.which));
           break;
       }
-    }
+    });
     return true;
   }
 

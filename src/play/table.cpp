@@ -1,5 +1,6 @@
 #include "play/table.hpp"
 
+#include "base/in_turn.hpp"
 #include "omnipar/hid.hpp"
 #include "plan/plan_data.hpp"
 #include "play/gathering.hpp"
@@ -20,6 +21,12 @@ void remember(Attachment& attachment, std::span<const Change> changes) {
     else
       attachment.state.push_back(change);
   }
+}
+
+/// Most reports: nothing in them is pressed or let go, and no plug is put in or taken out.
+bool only_moves(const Report& report) {
+  return std::ranges::all_of(
+      report.changes, [](const Change& change) { return change.code.type == ev_abs || change.code.type == ev_rel; });
 }
 
 }  // namespace
@@ -114,7 +121,6 @@ void Table::regroup() {
   guest_of_.clear();
   for (std::size_t i = 0; i < guests_.size(); ++i)
     for (const int node : guests_[i].nodes) guest_of_.emplace_back(node, i);
-  std::ranges::sort(guest_of_);
   ask_for_the_lost();
 }
 
@@ -309,16 +315,19 @@ void Table::take_seat(Guest& guest, Place& place) {
 }
 
 void Table::report(int node, const Report& report) {
-  const auto at = std::ranges::lower_bound(guest_of_, node, {}, &std::pair<int, std::size_t>::first);
-  if (at == guest_of_.end() || at->first != node) return;
-  Guest& guest = guests_[at->second];
+  const std::size_t at = find_in_turn(guest_of_, last_heard_, [=](const auto& entry) { return entry.first == node; });
+  if (at == guest_of_.size()) return;
+  Guest& guest = guests_[guest_of_[at].second];
   guest.last_heard = std::max(guest.last_heard, report.time);
   if (guest.out_of_range) return speak_again(guest, node, report);
+  const bool moves_only = only_moves(report);
   for (Place& place : guest.places) {
     const auto share = std::ranges::find(place.shares, node, &Share::node);
-    if (share == place.shares.end() || look_into(guest, place, node, report) || place.empty) continue;
+    if (share == place.shares.end()) continue;
+    if (!moves_only && look_into(guest, place, node, report)) continue;
+    if (place.empty) continue;
     place.heard = true;
-    listener_.heard(place.hand, share->attachment, report);
+    if (!moves_only) listener_.heard(place.hand, share->attachment, report);
     if (share->playing) {
       engine_.feed(*share->playing, report);
       continue;

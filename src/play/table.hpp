@@ -47,7 +47,8 @@ class Listener {
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
   virtual void cannot_attach(const Diagnostic& why) = 0;
-  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it.
+  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those that
+  /// only move axes are not told.
   /// `hand` is a number of its own for each, from its coming to its leaving.
   virtual void heard(int hand, const Attachment& attachment, const Report& report) {
     static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);
@@ -146,7 +147,8 @@ class Table {
   Listener& listener_;
   std::map<int, Description> nodes_;
   std::vector<Guest> guests_;
-  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests; sorted
+  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests
+  std::size_t last_heard_ = 0;                         ///< where the last one was in these
   std::string last_asked_;
   std::vector<std::string> awaited_;
   int last_hand_ = 0;

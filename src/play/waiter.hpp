@@ -4,7 +4,6 @@
 #include <array>
 #include <cstdint>
 #include <optional>
-#include <span>
 
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
@@ -36,15 +35,23 @@ class Waiter {
 
   /// What is ready, some of it if that is much; nothing at the time limit. False if waiting failed.
   [[nodiscard]] bool wait(std::optional<Time> until);
-  /// Of the last wait.
-  [[nodiscard]] std::span<const Ready> ready() const noexcept { return {ready_.data(), count_}; }
+  /// Calls `take` with each Ready of the last wait.
+  template <typename Take>
+  void each_ready(Take take) const {
+    for (std::size_t i = 0; i < count_; ++i)
+      take(Ready{static_cast<Waited>(tags_[i] & what_mask), tags_[i] >> what_bits});
+  }
 
   [[nodiscard]] static Diagnostic failure();
 
  private:
+  // A tag holds what is waited for in its lowest bits, and which of them above.
+  static constexpr unsigned what_bits = 3;
+  static constexpr std::uint64_t what_mask = (1U << what_bits) - 1;
+
   os::Door& door_;
   os::Descriptor descriptor_;
-  std::array<Ready, 32> ready_{};
+  std::array<std::uint64_t, 32> tags_{};
   std::size_t count_ = 0;
 };
 

@@ -181,8 +181,7 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
     outlet.catch_up(at_us(us));
     for (const std::uint16_t target : outlet.changed())
       told += std::to_string(us / ms) +
-              (bench.engine.plan().targets()[target].name == "b" && outlet.port(1).pressed(bench.at("b")) ? "+" : "-") +
-              " ";
+              (bench.engine.plan().targets()[target].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
   };
   bench.feed(5 * ms, {{code::btn_south, 1}});
   look(5 * ms);

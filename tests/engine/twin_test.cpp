@@ -82,30 +82,25 @@ class Both {
     if (story_.size() > 12) story_.pop_front();
   }
 
-  /// What a target that counts has just been shown to move by; 0 for others.
-  double moved_now(std::uint16_t target) const {
-    for (const PortInfo& port : engine_.plan().ports()) {
-      const int within = target - port.first_target;
-      if (within < 0 || within >= port.target_count || engine_.plan().targets()[target].kind != TargetKind::turns)
-        continue;
-      return reader_.port(port.number).value({static_cast<std::uint16_t>(within)});
-    }
-    return 0;
+  [[nodiscard]] bool counts(std::uint16_t target) const {
+    return engine_.plan().targets()[target].kind == TargetKind::turns;
   }
 
   void compare() {
     for (int frames = 0; frames < 64; ++frames) {
       reader_.next_frame();
       if (reader_.changed().empty()) break;
-      for (const std::uint16_t target : reader_.changed()) moved_[target] += moved_now(target);
+      for (const std::uint16_t target : reader_.changed())
+        if (counts(target)) moved_[target] += reader_.value(target);
     }
     for (const PortInfo& port : engine_.plan().ports())
       for (std::uint16_t t = 0; t < port.target_count; ++t) {
-        const TargetInfo& info = engine_.plan().targets()[std::size_t{port.first_target} + t];
+        const auto target = static_cast<std::uint16_t>(port.first_target + t);
+        const TargetInfo& info = engine_.plan().targets()[target];
         const std::string name = std::to_string(port.number) + "/" + std::string{info.name};
         const PortSample sample = reader_.port(port.number);
-        const auto target = static_cast<std::uint16_t>(port.first_target + t);
-        const double value = info.kind == TargetKind::turns ? moved_[target] : sample.value({t});
+        REQUIRE((reader_.value(target) == sample.value({t}) && reader_.native(target) == sample.native({t})));
+        const double value = counts(target) ? moved_[target] : sample.value({t});
         const SlowTwin::Value shown{value, sample.presses({t})};
         const SlowTwin::Value& judged = twin_.values().at(name);
         if (shown == judged) continue;
