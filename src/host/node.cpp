@@ -170,12 +170,12 @@ class EvdevNode final : public Node {
     for (const CodeRange& range : description_.codes) {
       if (range.code.type != ev_key) continue;
       const std::uint16_t number = range.code.number;
-      note({range.code, bits.at(number / 8) >> (number % 8) & 1});
+      note_key(range.code, bits.at(number / 8) >> (number % 8) & 1);
     }
     for (const auto& [number, value] : axes_) {
       input_absinfo axis{};
       if (door_.control(descriptor_.get(), EVIOCGABS(number), &axis) < 0) return false;
-      note({absolute(number), axis.value});
+      note_axis(absolute(number), axis.value);
     }
     if (!open_.empty()) into.add(now_, open_);
     open_.clear();
@@ -183,26 +183,31 @@ class EvdevNode final : public Node {
   }
 
   /// A control's value, if it is not what it was.
-  void note(Change change) {
-    if (change.code.type == ev_key) {
-      if (keys_.test(change.code.number) == (change.value != 0)) return;
-      keys_.set(change.code.number, change.value != 0);
-    } else {
-      const auto axis = std::ranges::find(axes_, change.code.number, &std::pair<std::uint16_t, std::int32_t>::first);
-      if (axis == axes_.end() || axis->second == change.value) return;
-      axis->second = change.value;
+  void note_key(Code code, std::int32_t value) {
+    if (keys_.test(code.number) == (value != 0)) return;
+    keys_.set(code.number, value != 0);
+    open_.push_back({code, value});
+  }
+  void note_axis(Code code, std::int32_t value) {
+    for (auto& [axis, last] : axes_) {
+      if (axis != code.number) continue;
+      if (last != value) open_.push_back({code, value});
+      last = value;
+      return;
     }
-    open_.push_back(change);
   }
 
   /// Keys, movements and axes; scan codes, lamps and the kernel's own repeats are no controls.
   void take(const input_event& event, Reports& into) {
-    const Change change{{event.type, event.code}, event.value};
+    const Code code{event.type, event.code};
     constexpr std::int32_t repeats = 2;
-    if (event.type == ev_abs || (event.type == ev_key && event.code < KEY_CNT && event.value != repeats))
-      return note(change);
-    if (event.type == ev_rel) open_.push_back(change);
-    if (event.type != EV_SYN || event.code != SYN_REPORT) return;
+    if (event.type == ev_abs) return note_axis(code, event.value);
+    if (event.type == ev_key && event.code < KEY_CNT && event.value != repeats) return note_key(code, event.value);
+    if (event.type == ev_rel) open_.push_back({code, event.value});
+    if (event.type == EV_SYN && event.code == SYN_REPORT) end_report(event, into);
+  }
+
+  void end_report(const input_event& event, Reports& into) {
     const Time stamp = stamp_of(event);
     // Both halves of a report that was cut carry the same stamp.
     if (has_half_ && half_stamp_ != stamp) flush(into);

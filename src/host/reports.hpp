@@ -28,7 +28,7 @@ class Reports {
       entries_.push_back(entry);
     else
       entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), entry);
-    changes_.insert(changes_.end(), changes.begin(), changes.end());
+    for (const Change& change : changes) changes_.push_back(change);  // mostly one: a block copy would cost more
   }
 
   [[nodiscard]] std::size_t size() const noexcept { return entries_.size(); }
