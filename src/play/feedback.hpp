@@ -10,6 +10,7 @@
 
 #include "host/desktop.hpp"
 #include "host/nodes.hpp"
+#include "play/at_ports.hpp"
 #include "play/rumble.hpp"
 
 namespace omnipar::play {
@@ -22,13 +23,6 @@ struct FeedbackWish {
   bool feel = false;                 ///< short pulses of rumble: 1 goes on, 2 frozen, 3 swapped, 4 a unit is lost
   bool lights = false;  ///< each unit's lamps show its port; frozen: none; a unit is lost: all, for a while
   bool notify = false;  ///< messages on the desktop
-};
-
-/// Who plays, and the port that it plays at.
-struct PortPart {
-  host::NodePart part;
-  int port = 0;
-  friend bool operator==(PortPart, PortPart) = default;
 };
 
 class Feedback {

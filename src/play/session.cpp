@@ -3,7 +3,6 @@
 #include <sys/signalfd.h>
 
 #include <algorithm>
-#include <map>
 #include <memory>
 
 #include <fmt/format.h>
@@ -12,6 +11,7 @@
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/outlets.hpp"
+#include "play/at_ports.hpp"
 #include "play/desktop_keys.hpp"
 #include "play/held_pair.hpp"
 #include "play/program_run.hpp"
@@ -181,26 +181,7 @@ class Session final : Listener {
       if (!failure) failure = also_wait_for_devices();
       if (failure) return fail(*failure);
     }
-    feedback_.seat(playing_parts());
-  }
-
-  /// With the port that each plays at; the first, if it is played at several.
-  std::vector<PortPart> playing_parts() const {
-    std::vector<PortPart> playing;
-    for (const PortInfo& port : engine_.plan().ports())
-      for (const host::NodePart part : parts_at(port))
-        if (std::ranges::find(playing, part, &PortPart::part) == playing.end()) playing.push_back({part, port.number});
-    return playing;
-  }
-
-  /// Whose motors and lamps are a port's, each once.
-  std::vector<host::NodePart> parts_at(const PortInfo& port) const {
-    std::vector<host::NodePart> parts;
-    for (const std::string_view seat : {port.seat, port.second_seat})
-      for (const host::NodePart part : seat.empty() ? std::vector<host::NodePart>{} : table_.playing_parts(seat))
-        if (const auto output = nodes_.output_of(part); std::ranges::find(parts, output) == parts.end())
-          parts.push_back(output);
-    return parts;
+    feedback_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
   }
 
   // -- the program --------------------------------------------------------------------------------------
@@ -295,7 +276,7 @@ class Session final : Listener {
   void shake() {
     for (const Wishes& wished : wishes_)
       if (const PortInfo* port = engine_.plan().port(wished.pad.port))
-        rumble_.take(wished.pad, wished.wishes, parts_at(*port));
+        rumble_.take(wished.pad, wished.wishes, parts_at(*port, table_, nodes_));
     wishes_.clear();
   }
 

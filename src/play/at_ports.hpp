@@ -1,0 +1,24 @@
+// Whose motors and lamps are a port's.
+#pragma once
+
+#include <vector>
+
+#include "host/nodes.hpp"
+#include "play/table.hpp"
+
+namespace omnipar::play {
+
+/// Who plays, and the port that it plays at.
+struct PortPart {
+  host::NodePart part;
+  int port = 0;
+  friend bool operator==(PortPart, PortPart) = default;
+};
+
+/// Those that play at a port, each once; where all parts of a node share their motors and lamps, its first part.
+[[nodiscard]] std::vector<host::NodePart> parts_at(const PortInfo& port, const Table& table, const host::Nodes& nodes);
+
+/// All that play, with the port that each plays at; the first, if it is played at several.
+[[nodiscard]] std::vector<PortPart> parts_at_ports(const Plan& plan, const Table& table, const host::Nodes& nodes);
+
+}  // namespace omnipar::play
