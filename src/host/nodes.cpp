@@ -85,7 +85,7 @@ std::optional<Time> Nodes::next_due() const noexcept {
 }
 
 void Nodes::mark_ready(int number) noexcept {
-  const std::size_t at = find_in_turn(open_, last_ready_, [=](const Open& open) { return open.number == number; });
+  const std::size_t at = find_in_turn(open_, last_found_, [=](const Open& open) { return open.number == number; });
   if (at < open_.size()) open_[at].ready = true;
 }
 

@@ -116,7 +116,7 @@ class Nodes {
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
-  std::size_t last_ready_ = 0;  ///< where the last one was that `mark_ready` found
+  std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
   News news_;
 };
 

@@ -315,7 +315,7 @@ void Table::take_seat(Guest& guest, Place& place) {
 }
 
 void Table::report(int node, const Report& report) {
-  const std::size_t at = find_in_turn(guest_of_, last_heard_, [=](const auto& entry) { return entry.first == node; });
+  const std::size_t at = find_in_turn(guest_of_, last_found_, [=](const auto& entry) { return entry.first == node; });
   if (at == guest_of_.size()) return;
   Guest& guest = guests_[guest_of_[at].second];
   guest.last_heard = std::max(guest.last_heard, report.time);

@@ -148,7 +148,7 @@ class Table {
   std::map<int, Description> nodes_;
   std::vector<Guest> guests_;
   std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests
-  std::size_t last_heard_ = 0;                         ///< where the last one was in these
+  std::size_t last_found_ = 0;                         ///< where `report` found the last one in these
   std::string last_asked_;
   std::vector<std::string> awaited_;
   int last_hand_ = 0;
