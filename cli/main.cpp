@@ -88,12 +88,16 @@ int run(int count, char** words) {
   ::_exit(machine_refuses);
 }
 
+/// First of all, for much is set up before `main` that needs memory, too.
+[[gnu::constructor(101)]] void prepare_for_little_memory() {
+  std::set_new_handler(out_of_memory);
+  std::set_terminate(out_of_memory);  // everything else is caught
+}
+
 }  // namespace
 }  // namespace omnipar::cli
 
 int main(int count, char** words) {
-  std::set_new_handler(omnipar::cli::out_of_memory);
-  std::set_terminate(omnipar::cli::out_of_memory);  // everything else is caught
   try {
     return omnipar::cli::run(count, words);
   } catch (const std::exception& error) {
