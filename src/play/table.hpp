@@ -47,8 +47,8 @@ class Listener {
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
   virtual void cannot_attach(const Diagnostic& why) = 0;
-  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those that
-  /// only move axes are not told.
+  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those of
+  /// event nodes that only move axes and balls are not told, for nothing is pressed or let go in them.
   /// `hand` is a number of its own for each, from its coming to its leaving.
   virtual void heard(int hand, const Attachment& attachment, const Report& report) {
     static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);

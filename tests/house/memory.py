@@ -32,13 +32,11 @@ def status_with(tool, kib):
 
 def says_what_it_lacks(tool):
     """From too little to enough, in small steps: each time the tool does its work, or says what it lacks."""
-    kib = 4_000
-    while status_with(tool, kib) == 127:
-        kib += 500
+    kib = next(kib for kib in range(4_000, 1_000_000, 500) if status_with(tool, kib) != 127) - 500
     statuses = []
     while statuses[-20:] != [0] * 20 and len(statuses) < 1_000:
         kib += 20
-        statuses.append(status_with(tool, kib - 500))
+        statuses.append(status_with(tool, kib))
     print("statuses with little memory:", {status: statuses.count(status) for status in sorted(set(statuses))})
     return 3 in statuses and set(statuses) <= {0, 3, 127}
 

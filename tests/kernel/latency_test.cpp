@@ -124,7 +124,7 @@ struct Load {
   std::array<int, units> arrived{};
 };
 
-enum class Units { together, in_turn };
+enum class Order { together, in_turn };
 
 /// Goes before others while it lives: what it sends in one go has all been sent before anybody is woken. Else the
 /// scheduler decides by the moment whether a process wakes up once for eight reports or eight times.
@@ -146,7 +146,7 @@ class Foremost {
 /// another moment of the step, for the kernel's own tick would else fall into the work of one process always, and of
 /// another never.
 Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
-             const std::vector<std::string>& devices, int reports, std::chrono::microseconds step, Units speak) {
+             const std::vector<std::string>& devices, int reports, std::chrono::microseconds step, Order order) {
   Load load;
   std::vector<std::unique_ptr<NodeReader>> readers;
   for (const std::string& device : devices) readers.push_back(std::make_unique<NodeReader>(device));
@@ -163,10 +163,10 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
   const auto start = Clock::now();
   for (int i = 0; i < reports; ++i) {
     for (std::size_t unit = 0; unit < pads.size(); ++unit) {
-      if (speak == Units::in_turn) std::this_thread::sleep_until(start + i * step + unit * step / pads.size());
+      if (order == Order::in_turn) std::this_thread::sleep_until(start + i * step + unit * step / pads.size());
       send_place(*pads[unit], place_of(i));
     }
-    const std::chrono::microseconds moment{speak == Units::together ? (i + 1) * scatter % step.count() : 0};
+    const std::chrono::microseconds moment{order == Order::together ? (i + 1) * scatter % step.count() : 0};
     std::this_thread::sleep_until(start + (i + 1) * step + moment);
     if (i % 8 == 0) count();
     if (i == reports / 5) load.kib_early = kib_of(process);
@@ -180,12 +180,12 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
 
 /// The same in turns, of which the middle one counts: at times the kernel adds something of its own, or is late.
 Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
-                   const std::vector<std::string>& devices, int reports, Units speak) {
+                   const std::vector<std::string>& devices, int reports, Order order) {
   constexpr int turns = 20;
   Load all;
   std::vector<double> seconds;
   for (int turn = 0; turn < turns; ++turn) {
-    const Load load = load_of(process, pads, devices, reports / turns, a_millisecond, speak);
+    const Load load = load_of(process, pads, devices, reports / turns, a_millisecond, order);
     if (turn == 0) all.kib_early = load.kib_early;
     all.kib_late = load.kib_late;
     seconds.push_back(load.seconds);
@@ -199,7 +199,7 @@ Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>&
 }  // namespace
 
 TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than copying", "[clockwork]") {
-  const Units speak = GENERATE(Units::together, Units::in_turn);
+  const Order order = GENERATE(Order::together, Order::in_turn);
   std::ofstream sheet{"/tmp/eight.toml"};
   sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
   for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
@@ -221,7 +221,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     Program copier{command};
     REQUIRE(copier.wait_for("ready"));
     REQUIRE(wait_for_nodes("bare copy", units));
-    bare = load_in_turns(copier.process(), pads, nodes_named("bare copy"), milliseconds, speak);
+    bare = load_in_turns(copier.process(), pads, nodes_named("bare copy"), milliseconds, order);
   }
   Program play{{"/box/omnipar", "play", "eight", "--data", "/tmp/eight.toml", "--with-virtual"}};
   REQUIRE(play.wait_for("Player 1: press any button"));
@@ -231,10 +231,10 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     devices.push_back(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
   }
   sleep_ms(200);
-  const Load played = load_in_turns(play.process(), pads, devices, milliseconds, speak);
+  const Load played = load_in_turns(play.process(), pads, devices, milliseconds, order);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
-  WARN((speak == Units::together ? "together" : "in turn")
+  WARN((order == Order::together ? "together" : "in turn")
        << ": us of the processor for a report of each: copier " << bare.seconds * 1e6 << ", play "
        << played.seconds * 1e6 << "; KiB early " << played.kib_early << ", late " << played.kib_late);
   CHECK(std::ranges::count(bare.arrived, milliseconds) == units);
@@ -254,7 +254,7 @@ TEST_CASE("a unit at 8 kHz: nothing is lost", "[clockwork]") {
   sleep_ms(200);
   const int reports = cases(8'000, 80'000);
   const Load load = load_of(play.process(), pads, nodes_named("Omnipar port 1 pad"), reports,
-                            std::chrono::microseconds{125}, Units::together);
+                            std::chrono::microseconds{125}, Order::together);
   CHECK(load.arrived[0] == reports);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
