@@ -6,6 +6,7 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <vector>
 
 #include "omnipar/attachment.hpp"
 #include "omnipar/diagnostic.hpp"
@@ -18,14 +19,21 @@ namespace omnipar {
 
 /// An attached unit. Ids of units that have left are never mistaken for later ones.
 struct UnitId {
-  std::uint16_t slot = 0;
-  std::uint16_t age = 0;
+  std::uint64_t number = 0;  ///< no unit's, if it is 0
+  /// One of `max_units` places that units take; when one has left, another may take its place.
+  [[nodiscard]] constexpr std::size_t slot() const noexcept { return number % max_units; }
   friend constexpr bool operator==(const UnitId&, const UnitId&) = default;
 };
 
 /// Turns reports into the levels and press counts of a plan's targets. Belongs to one thread. All
 /// that changes over time lies in one flat block (`state`), and changes only at a report, a
 /// deadline or a tick; reading through a Reader changes nothing.
+///
+/// Each use of a control is each unit's own: two units of one seat with the same role are counted apart, with
+/// debounces, long presses and ramps of their own. A button target is down while any use of any unit holds it. An
+/// analog target has the value of the use with the greatest length; of equal ones the first in the order of the binding
+/// counts, then that of the unit that came to its slot first. What counts adds up. A control may have several uses,
+/// also of one target.
 class Engine {
  public:
   /// Starts at time 0 with no units and everything at rest. May allocate.
@@ -35,21 +43,25 @@ class Engine {
   Engine& operator=(Engine&&) noexcept;
 
   /// Adds a unit. Buttons that its `state` shows as down count from their next press; axis values
-  /// count at once. Controls without a use in the plan cost nothing. May allocate. Fails with
-  /// `too-many-units` or `too-many-controls`, and then nothing has changed.
+  /// count at once, but as presses (of a direction, of a trigger) only from the next time that they pass the threshold.
+  /// Axes that its `state` does not name are taken to be at rest; what stays where it is left is not moved by them
+  /// before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of more than 256
+  /// buttons, where a hat is two, 32 axes, or 255 codes), and then nothing has changed.
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
-  /// The unit has left: what it alone held is at rest in one commit, what others hold stays.
-  /// An id that is not there is ignored.
+  /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
+  /// from them (a debounce, a long press, a ramp) goes on. A control of the machine that stays where it is left stays,
+  /// until a source says where it is. An id that is not there is ignored.
   void detach(UnitId unit) noexcept;
 
   /// Commits a report: first advances to its time (or, if it is older than the engine's time, takes
   /// the engine's time as its own), then lets every change take effect at once: presses before
-  /// releases. Unknown units and codes are ignored and counted.
+  /// releases. A code may come several times in a report; each press of a button, and each passing of a threshold by an
+  /// axis, counts. Unknown units and codes are ignored and counted.
   void feed(UnitId unit, const Report& report) noexcept;
 
-  /// Lets time pass to `now`; deadlines and ticks on the way take effect in their order. However the
-  /// way is cut into calls, the state is the same, bit for bit. Going back in time does nothing.
+  /// Lets time pass to `now`, at most to `latest_time`; deadlines and ticks on the way take effect in their order.
+  /// However the way is cut into calls, the state is the same, bit for bit. Going back in time does nothing.
   void advance(Time now) noexcept;
 
   /// The next moment at which something changes by itself, or nothing while all is at rest.
@@ -62,9 +74,12 @@ class Engine {
   void thaw() noexcept;
   [[nodiscard]] bool frozen() const noexcept;
 
-  /// Goes on with another plan: everything goes to rest in one commit, attachments stay, readers stay
-  /// valid. Target indices must be resolved anew. May allocate.
-  void adopt(Plan plan);
+  /// Goes on with another plan: everything goes to rest in one commit, and controls that are down count from their next
+  /// press (analog values at once, where they are known). Units and readers stay. Carried over, by port and name, to a
+  /// target of the same kind: where what stays was left, and presses and counts that a reader has not shown yet. Target
+  /// indices stay right on ports that have the same controller as before, and read as at rest on others.
+  /// Returns the units that the new plan has no use for; they stay attached. May allocate.
+  std::vector<UnitId> adopt(Plan plan);
 
   [[nodiscard]] const Plan& plan() const noexcept;
   /// Changes that came from unknown units or with unknown codes, since the start.

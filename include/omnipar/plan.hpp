@@ -25,9 +25,13 @@ inline constexpr std::size_t max_targets = 512;
 inline constexpr std::size_t max_signals = 2048;
 inline constexpr std::size_t max_units = 16;
 
-/// A target's place within its port; the same for all ports that have the same controller.
+/// A target's place within its port; the same for all ports that have the same controller, in every plan that has it.
+/// `Plan::target` makes them. On a port that has another controller, or none, a target reads as at rest, and
+/// `PortSample::has` says so.
 struct TargetIndex {
   std::uint16_t value = 0;
+  std::uint32_t layout = 0;  ///< all the targets of that controller, in one number; 0: whatever is at the place
+  std::int32_t rest = 0;     ///< what `native` reads where there is no such target
   friend constexpr bool operator==(const TargetIndex&, const TargetIndex&) = default;
 };
 

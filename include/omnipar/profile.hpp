@@ -9,15 +9,20 @@
 
 namespace omnipar {
 
-/// One source of a binding and what happens to it on its way. Distances are parts of a full push.
+/// One source of a binding and what happens to it on its way. Distances are parts of a full push: of the way from where
+/// the control rests to its end on that side. A trigger that is a mere switch is at 0 or at 1.
+///
+/// A stick or axis that moves an analog target goes through the dead zone: within it the value is 0, from its border on
+/// it grows evenly, so that it is 1 at a full push; the length of a stick is cut at 1, and its direction is kept. One
+/// that counts as a press has no dead zone: `press_at` and `release_at` are places of the control itself.
 struct Use {
   std::string role;
   double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `usual_dead_zone`)
-  double press_at = 0.5;    ///< an axis counts as a press from here, 0..1
-  double release_at = 0.4;  ///< and as let go below here, at most `press_at`
+  double press_at = 0.5;    ///< an axis counts as a press from here, 0.01..1
+  double release_at = 0.4;  ///< and as let go below here, 0..`press_at`; with 0 it is let go where it rests
   Duration debounce{0};     ///< further changes within this time of a change are not believed
   Duration hold{0};         ///< counts as pressed when it has been down for this long
-  double ramp = 0;          ///< button to axis: full pushes a second; 0 jumps
+  double ramp = 0;          ///< button to axis: full pushes a second, 0.01..1000; 0 jumps
   std::string place{};      ///< where it is written, for messages
 };
 
@@ -31,8 +36,10 @@ struct Binding {
 struct PortProfile {
   int port = 1;
   std::string seat;
-  std::string controller;     ///< empty: the first that the port takes
-  std::optional<int> like;    ///< begin with that port's bindings
+  std::string controller;  ///< empty: the first that the port takes
+  /// Begin with that port's bindings. An own binding takes the place of the other port's; one of a whole group
+  /// ("directions") also that of its members there, and one of a member only that of the member.
+  std::optional<int> like;
   std::vector<Binding> bind;  ///< targets not named here keep their usual sources
   std::string place{};
   std::string second_seat{};               ///< of the second player on the same plug; may be empty

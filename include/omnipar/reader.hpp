@@ -14,32 +14,44 @@ namespace detail {
 class Follower;
 }
 
-/// One emulated controller at the moment of the last sample. Valid as long as its reader. A target
-/// index beyond the port reads as at rest.
+/// One emulated controller at the moment of the last sample of its reader: a view that stays valid as long as the
+/// reader, also when the engine adopts another plan. A target that the port does not have, or no longer has, reads as
+/// at rest: 0, `TargetIndex::rest` as native value, no presses.
 class PortSample {
  public:
-  PortSample(const detail::Follower& follower, const PortInfo* port) noexcept : follower_(&follower), port_(port) {}
+  PortSample(const detail::Follower& follower, int number) noexcept : follower_(&follower), number_(number) {}
+  /// True if the plan has this port and on it the controller that the target is of.
+  [[nodiscard]] bool has(TargetIndex target) const noexcept;
   /// True while a button is shown as down.
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
   /// The normalised value: 0 or 1, 0..1 or -1..1; of what counts, the counts since the sample before.
   [[nodiscard]] double value(TargetIndex target) const noexcept;
-  /// The value in the machine's own range; for buttons 0 or 1, for what counts its counts.
+  /// The value in the machine's own range: `rest` for 0, `maximum` for 1, `minimum` for -1, straight between them,
+  /// rounded to the nearest whole number, halves away from zero. For buttons 0 or 1, for what counts its counts.
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
-  /// Presses shown since the reader began.
+  /// Presses shown since the reader began; a button that was down already when it began is none.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
 
  private:
   const detail::Follower* follower_;
-  const PortInfo* port_;
+  int number_;
 };
 
 /// A reader that knows when it is read: once a frame. Each press is shown in at least one sample,
 /// however short it was and however slow the frames; a release and a new press between two samples
-/// show one released sample first. Reads allocate nothing. The engine must outlive its readers;
-/// a reader and its engine are used from one thread. Copying is not offered.
+/// show one released sample first. Opposite directions of a controller (up and down, left and right) are shown
+/// together only while hands really hold both: a tap of one and then the other takes two samples. No count is ever
+/// lost; more than 2,147,483,647 of them at once come in several samples.
+///
+/// When the engine adopts another plan, the next sample shows everything at rest, but for what stays where it is left;
+/// what is pushed, and presses and counts that have not been shown yet, come behind it, if the new plan has a target of
+/// that name and kind on that port.
+///
+/// Reads allocate nothing. The engine must outlive its readers; a reader and its engine are used from one thread.
+/// Copying is not offered.
 class Reader {
  public:
-  /// Sees from now on; buttons that are down now are shown as down.
+  /// Sees from now on; buttons that are down now are shown as down, and counts begin at 0.
   explicit Reader(const Engine& engine);
   ~Reader();
   Reader(Reader&&) noexcept;
@@ -49,7 +61,8 @@ class Reader {
   void next_frame() noexcept;
   /// The sample's values for one port; a port that the plan lacks reads as at rest.
   [[nodiscard]] PortSample port(int number) const noexcept;
-  /// Targets (as in Plan::targets) whose shown value changed with the last sample.
+  /// Targets (as in Plan::targets) whose shown value changed with the last sample, each once, in no order; of what
+  /// counts those that have counted, and once more when they have not. After another plan, all of them.
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept;
   /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
   [[nodiscard]] double value(std::uint16_t target) const noexcept;
@@ -60,9 +73,10 @@ class Reader {
 };
 
 /// A reader for outlets that cannot know when they are read: a press is shown at once and lasts at
-/// least `shortest_press`, only its release waits. (A second press within that time comes after
-/// the first has been shown, and has been shown let go for as long: that one does wait, for a reader
-/// could not tell the two apart otherwise.) Otherwise like Reader.
+/// least `shortest_press`, only its release waits. (Two presses do wait, for a reader could not tell them from others
+/// otherwise: a second press within that time comes after the first has been shown, and has been shown let go, for as
+/// long; and an opposite direction comes when the one across has been shown for as long. Another plan ends a press
+/// earlier.) Otherwise like Reader.
 class PacedReader {
  public:
   PacedReader(const Engine& engine, Duration shortest_press);

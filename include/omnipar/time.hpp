@@ -22,4 +22,7 @@ using Time = EngineClock::time_point;
 /// The moment `us` microseconds after the clock's zero.
 [[nodiscard]] constexpr Time at_us(std::int64_t us) noexcept { return Time{Duration{us}}; }
 
+/// Engine times end here, some 146,000 years behind the clock's zero: what is later counts as this.
+inline constexpr Time latest_time = at_us(std::int64_t{1} << 62);
+
 }  // namespace omnipar

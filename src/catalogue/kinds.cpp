@@ -6,197 +6,259 @@
 namespace omnipar::catalogue {
 namespace {
 
+// Made when they are first asked for, which may be before main.
+
 using text::Field;
 using text::FieldKind;
 
 constexpr double any_native = 2147483647;
 
-const std::vector<Field> range_fields{
-    {"minimum", FieldKind::whole, "where the axis ends on one side", true, -any_native, any_native},
-    {"maximum", FieldKind::whole, "where it ends on the other", true, -any_native, any_native},
-    {"rest", FieldKind::whole, "where it rests", true, -any_native, any_native},
-};
+const std::vector<Field>& range_fields() {
+  static const std::vector<Field> fields{
+      {"minimum", FieldKind::whole, "where the axis ends on one side", true, -any_native, any_native},
+      {"maximum", FieldKind::whole, "where it ends on the other", true, -any_native, any_native},
+      {"rest", FieldKind::whole, "where it rests", true, -any_native, any_native},
+  };
+  return fields;
+}
 
-const std::vector<Field> control_fields{
-    {"name", FieldKind::name, "what bindings call it", true},
-    {"type",
-     FieldKind::text,
-     "what its values look like",
-     false,
-     0,
-     0,
-     {},
-     {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
-    {"place", FieldKind::name, "the role whose place it has under the hand"},
-    {"usual", FieldKind::names, "the roles that a proposal gives it"},
-    {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields},
-    {"stays", FieldKind::flag, "stays where it was left"},
-    {"player", FieldKind::whole, "2, if it is the second player's of two on one plug", false, 1, 2},
-};
+const std::vector<Field>& control_fields() {
+  static const std::vector<Field> fields{
+      {"name", FieldKind::name, "what bindings call it", true},
+      {"type",
+       FieldKind::text,
+       "what its values look like",
+       false,
+       0,
+       0,
+       {},
+       {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
+      {"place", FieldKind::name, "the role whose place it has under the hand"},
+      {"usual", FieldKind::names, "the roles that a proposal gives it"},
+      {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields()},
+      {"stays", FieldKind::flag, "stays where it was left"},
+      {"player", FieldKind::whole, "2, if it is the second player's of two on one plug", false, 1, 2},
+  };
+  return fields;
+}
 
-const std::vector<Field> accessory_fields{
-    {"name", FieldKind::name, "what profiles call it", true},
-    {"title", FieldKind::text, "what people call it", true},
-    {"control", FieldKind::tables, "the controls that the controller then has as well", true, 0, 0, control_fields},
-};
+const std::vector<Field>& accessory_fields() {
+  static const std::vector<Field> fields{
+      {"name", FieldKind::name, "what profiles call it", true},
+      {"title", FieldKind::text, "what people call it", true},
+      {"control", FieldKind::tables, "the controls that the controller then has as well", true, 0, 0, control_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> controller_fields{
-    {"name", FieldKind::name, "what ports and profiles call it", true},
-    {"title", FieldKind::text, "what people call it", true},
-    {"directions", FieldKind::names, "the usual sources of up, down, left and right; left out if it has none"},
-    {"control", FieldKind::tables, "its controls", true, 0, 0, control_fields},
-    {"accessory", FieldKind::tables, "what can be plugged into it", false, 0, 0, accessory_fields},
-};
+const std::vector<Field>& controller_fields() {
+  static const std::vector<Field> fields{
+      {"name", FieldKind::name, "what ports and profiles call it", true},
+      {"title", FieldKind::text, "what people call it", true},
+      {"directions", FieldKind::names, "the usual sources of up, down, left and right; left out if it has none"},
+      {"control", FieldKind::tables, "its controls", true, 0, 0, control_fields()},
+      {"accessory", FieldKind::tables, "what can be plugged into it", false, 0, 0, accessory_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> port_fields{
-    {"number", FieldKind::whole, "as the machine counts them", true, 1, 99},
-    {"takes", FieldKind::names, "the controllers that fit, the usual one first", true},
-    {"splitter", FieldKind::text,
-     "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
-};
+const std::vector<Field>& port_fields() {
+  static const std::vector<Field> fields{
+      {"number", FieldKind::whole, "as the machine counts them", true, 1, 99},
+      {"takes", FieldKind::names, "the controllers that fit, the usual one first", true},
+      {"splitter", FieldKind::text,
+       "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
+  };
+  return fields;
+}
 
-const std::vector<Field> system_table{
-    {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
-    {"kind", FieldKind::text, "what the sheet is", true},
-    {"name", FieldKind::name, "what commands and profiles call it", true},
-    {"title", FieldKind::text, "what people call it", true},
-    {"frames-per-second", FieldKind::number, "pictures a second, 60 if left out", false, 1, 1000},
-    {"port", FieldKind::tables, "its ports", true, 0, 0, port_fields},
-    {"controller", FieldKind::tables, "the controllers that its ports take", true, 0, 0, controller_fields},
-};
+const std::vector<Field>& system_table() {
+  static const std::vector<Field> fields{
+      {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
+      {"kind", FieldKind::text, "what the sheet is", true},
+      {"name", FieldKind::name, "what commands and profiles call it", true},
+      {"title", FieldKind::text, "what people call it", true},
+      {"frames-per-second", FieldKind::number, "pictures a second, 60 if left out", false, 1, 1000},
+      {"port", FieldKind::tables, "its ports", true, 0, 0, port_fields()},
+      {"controller", FieldKind::tables, "the controllers that its ports take", true, 0, 0, controller_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> use_fields{
-    {"use", FieldKind::name, "the role", true},
-    {"dead-zone", FieldKind::number, "the part of a full push that counts as rest", false, 0, 0.9},
-    {"press-at", FieldKind::number, "from here an axis counts as pressed", false, 0.01, 1},
-    {"release-at", FieldKind::number, "below here it counts as let go", false, 0, 1},
-    {"debounce", FieldKind::number, "milliseconds after a change in which others are not believed", false, 0, 60'000},
-    {"hold", FieldKind::number, "milliseconds that it must be down before it counts", false, 0, 60'000},
-    {"ramp", FieldKind::number, "full pushes a second, from a button to an axis", false, 0, 1000},
-};
+const std::vector<Field>& use_fields() {
+  static const std::vector<Field> fields{
+      {"use", FieldKind::name, "the role", true},
+      {"dead-zone", FieldKind::number, "the part of a full push that counts as rest", false, 0, 0.9},
+      {"press-at", FieldKind::number, "from here an axis counts as pressed", false, 0.01, 1},
+      {"release-at", FieldKind::number, "below here it counts as let go", false, 0, 1},
+      {"debounce", FieldKind::number, "milliseconds after a change in which others are not believed", false, 0, 60'000},
+      {"hold", FieldKind::number, "milliseconds that it must be down before it counts", false, 0, 60'000},
+      {"ramp", FieldKind::number, "full pushes a second, from a button to an axis", false, 0, 1000},
+  };
+  return fields;
+}
 
-const std::vector<Field> profile_port_fields{
-    {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
-    {"second-seat", FieldKind::name, "who plays the second paddle on the same plug"},
-    {"not-ours", FieldKind::flag, "another program sees to this port: nothing is made for it"},
-    {"accessories", FieldKind::names, "what is plugged into the controller"},
-    {"controller", FieldKind::name, "which controller is in it; the usual one if left out"},
-    {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
-    {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields},
-};
+const std::vector<Field>& profile_port_fields() {
+  static const std::vector<Field> fields{
+      {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
+      {"second-seat", FieldKind::name, "who plays the second paddle on the same plug"},
+      {"not-ours", FieldKind::flag, "another program sees to this port: nothing is made for it"},
+      {"accessories", FieldKind::names, "what is plugged into the controller"},
+      {"controller", FieldKind::name, "which controller is in it; the usual one if left out"},
+      {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
+      {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> hot_fields{
-    {"hold", FieldKind::name, "the button that is held", true},
-    {"press", FieldKind::name, "the button that is pressed with it", true},
-    {"after", FieldKind::number, "milliseconds that both must be down", false, 0, 60'000},
-};
+const std::vector<Field>& hot_fields() {
+  static const std::vector<Field> fields{
+      {"hold", FieldKind::name, "the button that is held", true},
+      {"press", FieldKind::name, "the button that is pressed with it", true},
+      {"after", FieldKind::number, "milliseconds that both must be down", false, 0, 60'000},
+  };
+  return fields;
+}
 
-const std::vector<Field> profile_table{
-    {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
-    {"kind", FieldKind::text, "what the sheet is", true},
-    {"name", FieldKind::text, "what people call it", true},
-    {"system", FieldKind::name, "the machine", true},
-    {"port", FieldKind::numbered, "who plays which port, and how", true, 0, 0, profile_port_fields},
-    {"hot", FieldKind::named, "hot actions; the built-in way out is always there", false, 0, 0, hot_fields},
-};
+const std::vector<Field>& profile_table() {
+  static const std::vector<Field> fields{
+      {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
+      {"kind", FieldKind::text, "what the sheet is", true},
+      {"name", FieldKind::text, "what people call it", true},
+      {"system", FieldKind::name, "the machine", true},
+      {"port", FieldKind::numbered, "who plays which port, and how", true, 0, 0, profile_port_fields()},
+      {"hot", FieldKind::named, "hot actions; the built-in way out is always there", false, 0, 0, hot_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> identity_fields{
-    {"vendor", FieldKind::whole, "the USB vendor id, such as 0x1209", true, 0, 0xffff},
-    {"product", FieldKind::whole, "the USB product id", true, 0, 0xffff},
-    {"name", FieldKind::text, "the name that it gives itself; any, if left out"},
-};
+const std::vector<Field>& identity_fields() {
+  static const std::vector<Field> fields{
+      {"vendor", FieldKind::whole, "the USB vendor id, such as 0x1209", true, 0, 0xffff},
+      {"product", FieldKind::whole, "the USB product id", true, 0, 0xffff},
+      {"name", FieldKind::text, "the name that it gives itself; any, if left out"},
+  };
+  return fields;
+}
 
-const std::vector<Field> unit_control_fields{
-    {"code", FieldKind::text,
-     "the raw code, as the Linux input interface calls it; with its node if the unit has several: `keys/KEY_Q`; or a "
-     "control of raw reports, as `omnipar units --raw` calls it: `hid:0/x#2`",
-     true},
-    {"role", FieldKind::name, "what it is", true},
-    {"parts", FieldKind::names, "the parts that it belongs to; all, if left out"},
-    {"axis", FieldKind::text, "which half of a stick or d-pad it is", false, 0, 0, {}, {"x", "y"}},
-    {"label", FieldKind::text, "what people see there, such as \"red, top left\""},
-    {"at", FieldKind::point, "millimetres to the right of and below the unit's upper left corner", false, -5000, 5000},
-    {"rest", FieldKind::whole, "where the axis rests, if not in the middle (triggers: at the lower end)", false,
-     -any_native, any_native},
-};
+const std::vector<Field>& unit_control_fields() {
+  static const std::vector<Field> fields{
+      {"code", FieldKind::text,
+       "the raw code, as the Linux input interface calls it; with its node if the unit has several: `keys/KEY_Q`; or a "
+       "control of raw reports, as `omnipar units --raw` calls it: `hid:0/x#2`",
+       true},
+      {"role", FieldKind::name, "what it is", true},
+      {"parts", FieldKind::names, "the parts that it belongs to; all, if left out"},
+      {"axis", FieldKind::text, "which half of a stick or d-pad it is", false, 0, 0, {}, {"x", "y"}},
+      {"label", FieldKind::text, "what people see there, such as \"red, top left\""},
+      {"at", FieldKind::point, "millimetres to the right of and below the unit's upper left corner", false, -5000,
+       5000},
+      {"rest", FieldKind::whole, "where the axis rests, if not in the middle (triggers: at the lower end)", false,
+       -any_native, any_native},
+  };
+  return fields;
+}
 
-const std::vector<Field> part_fields{
-    {"name", FieldKind::name, "what the rig and controls call it", true},
-    {"title", FieldKind::text, "what people call it", true},
-    {"plugged", FieldKind::text, "the control of raw reports that tells whether something is in this socket"},
-    {"plugged-bits", FieldKind::whole, "those of its bits that tell it; all, if left out", false, 1, 0xffffffff},
-    {"empty-is", FieldKind::whole, "their value while there is nothing; 0, if left out", false, 0, 0xffffffff},
-};
+const std::vector<Field>& part_fields() {
+  static const std::vector<Field> fields{
+      {"name", FieldKind::name, "what the rig and controls call it", true},
+      {"title", FieldKind::text, "what people call it", true},
+      {"plugged", FieldKind::text, "the control of raw reports that tells whether something is in this socket"},
+      {"plugged-bits", FieldKind::whole, "those of its bits that tell it; all, if left out", false, 1, 0xffffffff},
+      {"empty-is", FieldKind::whole, "their value while there is nothing; 0, if left out", false, 0, 0xffffffff},
+  };
+  return fields;
+}
 
-const std::vector<Field> unit_table{
-    {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
-    {"kind", FieldKind::text, "what the sheet is", true},
-    {"name", FieldKind::name, "what commands call it", true},
-    {"title", FieldKind::text, "what people call it", true},
-    {"identity", FieldKind::tables, "how the model shows up; any of them", true, 0, 0, identity_fields},
-    {"part", FieldKind::tables, "pieces that are used as if each were a unit", false, 0, 0, part_fields},
-    {"streams", FieldKind::flag, "it sends news all the time: half a second of silence means that it is out of range"},
-    {"control", FieldKind::tables, "its controls", true, 0, 0, unit_control_fields},
-};
+const std::vector<Field>& unit_table() {
+  static const std::vector<Field> fields{
+      {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
+      {"kind", FieldKind::text, "what the sheet is", true},
+      {"name", FieldKind::name, "what commands call it", true},
+      {"title", FieldKind::text, "what people call it", true},
+      {"identity", FieldKind::tables, "how the model shows up; any of them", true, 0, 0, identity_fields()},
+      {"part", FieldKind::tables, "pieces that are used as if each were a unit", false, 0, 0, part_fields()},
+      {"streams", FieldKind::flag,
+       "it sends news all the time: half a second of silence means that it is out of range"},
+      {"control", FieldKind::tables, "its controls", true, 0, 0, unit_control_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> rig_unit_fields{
-    {"name", FieldKind::text, "what you call it", true},
-    {"seat", FieldKind::name, "where it belongs", true},
-    {"vendor", FieldKind::whole, "its USB vendor id", true, 0, 0xffff},
-    {"product", FieldKind::whole, "its USB product id", true, 0, 0xffff},
-    {"model", FieldKind::text, "the name that it gives itself", true},
-    {"serial", FieldKind::text, "its serial number, if it has one"},
-    {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
-    {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
-    {"way",
-     FieldKind::text,
-     "which way to take if it can be reached by both; the cable, if left out",
-     false,
-     0,
-     0,
-     {},
-     {"cable", "radio"}},
-};
+const std::vector<Field>& rig_unit_fields() {
+  static const std::vector<Field> fields{
+      {"name", FieldKind::text, "what you call it", true},
+      {"seat", FieldKind::name, "where it belongs", true},
+      {"vendor", FieldKind::whole, "its USB vendor id", true, 0, 0xffff},
+      {"product", FieldKind::whole, "its USB product id", true, 0, 0xffff},
+      {"model", FieldKind::text, "the name that it gives itself", true},
+      {"serial", FieldKind::text, "its serial number, if it has one"},
+      {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
+      {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
+      {"way",
+       FieldKind::text,
+       "which way to take if it can be reached by both; the cable, if left out",
+       false,
+       0,
+       0,
+       {},
+       {"cable", "radio"}},
+  };
+  return fields;
+}
 
-const std::vector<Field> rig_table{
-    {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
-    {"kind", FieldKind::text, "what the sheet is", true},
-    {"unit", FieldKind::tables, "the units of this household", false, 0, 0, rig_unit_fields},
-};
+const std::vector<Field>& rig_table() {
+  static const std::vector<Field> fields{
+      {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
+      {"kind", FieldKind::text, "what the sheet is", true},
+      {"unit", FieldKind::tables, "the units of this household", false, 0, 0, rig_unit_fields()},
+  };
+  return fields;
+}
 
-const std::vector<Field> axis_fields{
-    {"code", FieldKind::text, "the raw code of the axis", true},
-    {"minimum", FieldKind::whole, "the lowest value that a hand reaches", true, -any_native, any_native},
-    {"maximum", FieldKind::whole, "the highest", true, -any_native, any_native},
-    {"rest", FieldKind::whole, "the value at rest", true, -any_native, any_native},
-};
+const std::vector<Field>& axis_fields() {
+  static const std::vector<Field> fields{
+      {"code", FieldKind::text, "the raw code of the axis", true},
+      {"minimum", FieldKind::whole, "the lowest value that a hand reaches", true, -any_native, any_native},
+      {"maximum", FieldKind::whole, "the highest", true, -any_native, any_native},
+      {"rest", FieldKind::whole, "the value at rest", true, -any_native, any_native},
+  };
+  return fields;
+}
 
-const std::vector<Field> combination_fields{
-    {"held", FieldKind::texts, "the raw codes that were held", true},
-    {"swallowed", FieldKind::texts, "what then does not come when it is pressed"},
-    {"invented", FieldKind::texts, "what then comes although nobody pressed it"},
-};
+const std::vector<Field>& combination_fields() {
+  static const std::vector<Field> fields{
+      {"held", FieldKind::texts, "the raw codes that were held", true},
+      {"swallowed", FieldKind::texts, "what then does not come when it is pressed"},
+      {"invented", FieldKind::texts, "what then comes although nobody pressed it"},
+  };
+  return fields;
+}
 
-const std::vector<Field> calibration_table{
-    {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
-    {"kind", FieldKind::text, "what the sheet is", true},
-    {"unit", FieldKind::text, "the unit's name in the rig", true},
-    {"axis", FieldKind::tables, "what was measured", false, 0, 0, axis_fields},
-    {"combination", FieldKind::tables, "controls that do not go together", false, 0, 0, combination_fields},
-};
+const std::vector<Field>& calibration_table() {
+  static const std::vector<Field> fields{
+      {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
+      {"kind", FieldKind::text, "what the sheet is", true},
+      {"unit", FieldKind::text, "the unit's name in the rig", true},
+      {"axis", FieldKind::tables, "what was measured", false, 0, 0, axis_fields()},
+      {"combination", FieldKind::tables, "controls that do not go together", false, 0, 0, combination_fields()},
+  };
+  return fields;
+}
 
 }  // namespace
 
 std::span<const Kind> kinds() {
   static const std::array all{
-      Kind{"profile", "Which seat plays which port with which controller, and the bindings.", profile_table,
+      Kind{"profile", "Which seat plays which port with which controller, and the bindings.", profile_table(),
            read_profile},
-      Kind{"rig", "The units of this household, how each is known again, and where it belongs.", rig_table, read_rig},
-      Kind{"unit", "A model of unit: its raw codes and what they are. For everybody who owns one.", unit_table,
+      Kind{"rig", "The units of this household, how each is known again, and where it belongs.", rig_table(), read_rig},
+      Kind{"unit", "A model of unit: its raw codes and what they are. For everybody who owns one.", unit_table(),
            read_unit},
-      Kind{"calibration", "What was measured on one unit of the rig. Written by Omnipar.", calibration_table,
+      Kind{"calibration", "What was measured on one unit of the rig. Written by Omnipar.", calibration_table(),
            read_calibration},
-      Kind{"system", "An emulated machine: its ports, and the controllers that each takes.", system_table, read_system},
+      Kind{"system", "An emulated machine: its ports, and the controllers that each takes.", system_table(),
+           read_system},
   };
   return all;
 }

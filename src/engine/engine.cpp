@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <utility>
 
 #include "engine/heart.hpp"
 
@@ -20,104 +21,122 @@ constexpr std::uint64_t bit_of(std::size_t button) noexcept { return std::uint64
 // -- buttons ------------------------------------------------------------------------------------------
 
 /// A button has gone down. If the same report had let it go before, that takes effect first.
-void Heart::press(const Slot& slot, std::size_t number, std::size_t button) noexcept {
-  const std::size_t word = number * button_words + button / 64;
+void Heart::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
+  const std::size_t word = unit * button_words + button / 64;
   const std::uint64_t bit = bit_of(button);
   const Run run = slot.buttons[button];
-  const std::span signals{slot.raises.data() + run.first, run.count};
+  const std::span raises{slot.raises.data() + run.first, run.count};
   down[word] |= bit;
   if (head->frozen != 0) return;
   if ((counted[word] & bit) != 0)
-    for (const Index signal : signals) lower(signal, Pace::shaped);
+    for (const Raise raised : raises) lower(raised, unit);
   counted[word] |= bit;
-  for (const Index signal : signals) raise(signal);
+  for (const Raise raised : raises) raise(raised, unit);
 }
 
 /// Lowers what the buttons held that are up but still counted.
-void Heart::let_go(const Slot& slot, std::size_t number, Pace pace) noexcept {
+void Heart::let_go(const Slot& slot, std::size_t unit) noexcept {
   for (std::size_t w = 0; w < slot.words; ++w) {
-    const std::size_t word = number * button_words + w;
+    const std::size_t word = unit * button_words + w;
     for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
       const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
       const Run run = slot.buttons[button];
-      for (const Index signal : std::span{slot.raises.data() + run.first, run.count}) lower(signal, pace);
+      for (const Raise raised : std::span{slot.raises.data() + run.first, run.count}) lower(raised, unit);
     }
     counted[word] &= down[word];
   }
+  if (!slot.opposed.empty()) end_opposed(slot, unit);
 }
 
 // -- axes ---------------------------------------------------------------------------------------------
 
 /// Turns a position into presses of its directions. A direction that is passed counts from its next
 /// passing if it was not seen to be passed.
-void Heart::cross(std::size_t number, const AnalogOperation& operation, shape::Point point) noexcept {
-  const std::size_t place = operation.crossing * max_units + number;
+void Heart::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
+  const std::size_t place = operation.crossing * max_units + unit;
   const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
   std::uint8_t& passed = over[place];
   for (std::size_t d = 0; d < push.size(); ++d) {
     const auto bit = static_cast<std::uint8_t>(1U << d);
     if ((passed & bit) == 0 && push.at(d) >= operation.press_at) {
       passed |= bit;
-      if (head->frozen != 0 || operation.signals.at(d) == nothing) continue;
+      const Index signal = operation.signals.at(d);
+      if (head->frozen != 0 || signal == nothing) continue;
+      if ((over_counted[place] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
       over_counted[place] |= bit;
-      raise(operation.signals.at(d));
+      raise(raise_of(signal, unit), unit);
     } else if ((passed & bit) != 0 && push.at(d) < operation.release_at) {
       passed &= static_cast<std::uint8_t>(~bit);
     }
   }
 }
 
-[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t number, const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
   shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
   if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
     if (step.kind == AnalogKind::crossing)
-      cross(number, plan_data->operations[step.operation], point);
+      cross(unit, plan_data->operations[step.operation], point);
     else if (head->frozen == 0)
       set_lane(step.lane, shape::shaped(point, step.dead_zone));
   }
 }
 
 /// Lowers what crossings held that are no longer passed.
-void Heart::leave(std::size_t number) noexcept {
-  for (const Step& step : slots[number].steps) {
+void Heart::leave(std::size_t unit) noexcept {
+  for (const Step& step : slots[unit].steps) {
     if (step.kind != AnalogKind::crossing) continue;
     const AnalogOperation& operation = plan_data->operations[step.operation];
-    const std::size_t place = operation.crossing * max_units + number;
+    const std::size_t place = operation.crossing * max_units + unit;
     const auto gone = static_cast<std::uint8_t>(over_counted[place] & ~over[place]);
     over_counted[place] &= over[place];
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
-      if ((gone >> d & 1) != 0) lower(operation.signals.at(d), Pace::shaped);
+      if ((gone >> d & 1) != 0) lower(raise_of(operation.signals.at(d), unit), unit);
+  }
+  if (!slots[unit].opposed.empty()) end_opposed(slots[unit], unit);
+}
+
+/// A hat or a stick that is on one side has left the other: what debounce still holds there ends.
+[[gnu::noinline]] void Heart::end_opposed(const Slot& slot, std::size_t unit) noexcept {
+  const auto is_down = [&](std::size_t button) {
+    return (down[unit * button_words + button / 64] & bit_of(button)) != 0;
+  };
+  for (const Opposed& opposed : slot.opposed) {
+    if (opposed.hat) {
+      for (const std::size_t side : {std::size_t{0}, std::size_t{1}}) {
+        if (!is_down(opposed.of + side)) continue;
+        const Run run = slot.buttons[opposed.of + 1U - side];
+        for (const Raise raised : std::span{slot.raises.data() + run.first, run.count}) end_timers(raised.signal, unit);
+      }
+      continue;
+    }
+    const AnalogOperation& operation = plan_data->operations[opposed.of];
+    const std::uint8_t passed = over[operation.crossing * max_units + unit];
+    for (std::size_t d = 0; d < operation.signals.size(); ++d)
+      if ((passed >> (d ^ 1U) & 1) != 0 && operation.signals.at(d) != nothing)
+        end_timers(operation.signals.at(d), unit);
   }
 }
 
 /// The unit has left: its share of an operation goes to rest; what stays where it is left stays.
-void Heart::drop(std::size_t number, const Step& step) noexcept {
-  const AnalogOperation& operation = plan_data->operations[step.operation];
+void Heart::drop(std::size_t unit, const Step& step) noexcept {
   if (step.kind == AnalogKind::crossing) {
-    const std::size_t place = operation.crossing * max_units + number;
-    for (std::size_t d = 0; d < operation.signals.size(); ++d)
-      if (operation.signals.at(d) != nothing) {
-        if ((over_counted[place] >> d & 1) != 0) lower(operation.signals.at(d), Pace::at_once);
-        end_timers(operation.signals.at(d));
-      }
-    over[place] = over_counted[place] = 0;
+    over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
     return;
   }
-  if (!plan_data->groups[step.lane.group].stays) return set_lane(step.lane, {});
+  if (!step.lane.speaks) return set_lane(step.lane, {});
   if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
   lanes[step.lane.number] = {};
 }
 
 // -- counts -------------------------------------------------------------------------------------------
 
-/// Sums of whole numbers stay exact in a double up to 2^53, which no hand reaches.
 [[gnu::noinline]] void Heart::count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
   const Run run = slot.sums[wire.axis];
   for (const Sum sum : std::span{slot.counted.data() + run.first, run.count}) {
-    level[sum.target] += movement;
+    total[sum.target] += movement;
     note(sum.noted);
   }
 }
@@ -125,32 +144,40 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
 // -- reports ------------------------------------------------------------------------------------------
 
 /// True if the button has gone up, which takes effect when the report's presses are through.
-[[gnu::noinline]] bool Heart::set_button(const Slot& slot, std::size_t number, std::size_t button,
+[[gnu::noinline]] bool Heart::set_button(const Slot& slot, std::size_t unit, std::size_t button,
                                          bool now_down) noexcept {
-  std::uint64_t& word = down[number * button_words + button / 64];
+  std::uint64_t& word = down[unit * button_words + button / 64];
   if (((word & bit_of(button)) != 0) == now_down) return false;
   if (!now_down) {
     word &= ~bit_of(button);
     return true;
   }
-  press(slot, number, button);
+  press(slot, unit, button);
   return false;
 }
 
-[[gnu::always_inline]] inline void Heart::commit(std::size_t number, std::span<const Change> changes) noexcept {
-  const Slot& slot = slots[number];
+/// For a report in which an axis speaks twice: what it said before counts, too.
+[[gnu::noinline]] void Heart::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
+  for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
+    measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
+}
+
+[[gnu::always_inline]] inline void Heart::commit(std::size_t unit, std::span<const Change> changes) noexcept {
+  const Slot& slot = slots[unit];
   std::uint64_t touched = 0;
   bool released = false;
   for (const Change& change : changes) {
     const Wire& wire = slot.wires[slot.codes.find(change.code)];
     if (wire.kind == WireKind::axis) {
+      if ((static_cast<std::uint32_t>(touched) & static_cast<std::uint32_t>(wire.touches)) != 0) [[unlikely]]
+        measure_all(slot, unit, touched);
       raw[wire.axis] = change.value;
       touched |= wire.touches;
     } else if (wire.kind == WireKind::button) {
-      released |= set_button(slot, number, wire.button, change.value != 0);
+      released |= set_button(slot, unit, wire.button, change.value != 0);
     } else if (wire.kind == WireKind::hat) {
-      released |= set_button(slot, number, wire.button, change.value < 0);
-      released |= set_button(slot, number, wire.button + 1U, change.value > 0);
+      released |= set_button(slot, unit, wire.button, change.value < 0);
+      released |= set_button(slot, unit, wire.button + 1U, change.value > 0) || !slot.opposed.empty();
     } else if (wire.kind == WireKind::counts) {
       count(slot, wire, change.value);
     } else if (&wire == slot.wires.data()) {
@@ -158,15 +185,15 @@ void Heart::drop(std::size_t number, const Step& step) noexcept {
     }
   }
   if (touched != 0) {
-    known[number] |= static_cast<std::uint32_t>(touched);
     for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
-      measure(slot, number, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
+      measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
+    known[unit] |= static_cast<std::uint32_t>(touched);
   }
-  if (released) let_go(slot, number, Pace::shaped);
-  if ((touched >> gauge_bits & slot.crossing_gauges) != 0) leave(number);
+  if (released) let_go(slot, unit);
+  if ((touched >> gauge_bits & slot.crossing_gauges) != 0) leave(unit);
 }
 
-void Heart::take(std::size_t number, std::span<const Change> changes) noexcept { commit(number, changes); }
+void Heart::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
 void Engine::feed(UnitId unit, const Report& report) noexcept {
   Heart& heart = *heart_;
@@ -175,63 +202,75 @@ void Engine::feed(UnitId unit, const Report& report) noexcept {
     heart.advance(time);
   else if (time > heart.head->now)
     heart.head->now = time;
-  if (unit.slot < max_units && heart.slots[unit.slot].age == unit.age)
-    heart.commit(unit.slot, report.changes);
+  if (heart.slots[unit.slot()].id == unit.number)
+    heart.commit(unit.slot(), report.changes);
   else
     heart.head->ignored += report.changes.size();
 }
 
-/// Analog values take effect at once. Crossings that they pass are no presses: `take_state` or the
+/// Analog values that are known take effect at once. Crossings that they pass are no presses: `take_state` or the
 /// time spent frozen has noted them.
-void Heart::start(std::size_t number) noexcept {
+void Heart::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
-  const Slot& slot = slots[number];
-  for (const Gauge& gauge : slot.gauges) measure(slot, number, gauge);
+  const Slot& slot = slots[unit];
+  for (const Gauge& gauge : slot.gauges)
+    if ((known[unit] & gauge.axes) != 0) measure(slot, unit, gauge);
+}
+
+/// Notes which directions are passed already, without any effect.
+void Heart::note_crossings(std::size_t unit) noexcept {
+  const std::uint32_t frozen = std::exchange(head->frozen, 1);
+  for (const Gauge& gauge : slots[unit].gauges) measure(slots[unit], unit, gauge);
+  head->frozen = frozen;
 }
 
 // -- all at once ----------------------------------------------------------------------------------------
 
+/// Everything goes to rest. What stays is let go by its buttons, and stays where its axes had it.
 void Heart::rest_all() noexcept {
   const PlanData& p = *plan_data;
+  for (std::size_t d = 0; d < p.digitals.size(); ++d)
+    for (std::size_t unit = 0; unit < max_units; ++unit) end_ramp(p.digitals[d], d * max_units + unit);
   for (Index t = 0; t < p.targets.size(); ++t)
-    if (level[t] != 0 && !p.targets[t].stays && p.targets[t].kind != TargetKind::turns) {
+    if (level[t] != 0 && !p.targets[t].stays) {
       level[t] = 0;
       note(t);
     }
-  std::fill_n(holders, p.signals.size(), std::uint16_t{0});
+  std::fill_n(holders, p.signal_places, std::uint16_t{0});
   std::fill_n(lanes, p.lanes, shape::Point{});
   std::fill_n(live, p.groups.size(), std::uint16_t{0});
   std::fill_n(counted, max_units * button_words, std::uint64_t{0});
   std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
-  for (Index t = 0; t < p.timers.size(); ++t) disarm(t);
-  std::fill_n(out_held, p.timers.size(), std::uint8_t{0});
-  std::fill_n(position, 2 * p.digitals.size(), std::int64_t{0});
-  std::fill_n(moving, p.digitals.size(), std::uint8_t{0});
-  head->moving = 0;
-  find_next_due();
+  for (Index place = 0; place < p.timer_at.size(); ++place) disarm(place);
+  std::fill_n(out_held, p.timer_at.size(), std::uint8_t{0});
 }
 
 void Heart::thaw() noexcept {
   head->frozen = 0;
-  for (std::size_t number = 0; number < max_units; ++number)
-    if (slots[number].used()) start(number);
+  for (std::size_t unit = 0; unit < max_units; ++unit)
+    if (slots[unit].used) start(unit);
+}
+
+/// All that the unit held goes to rest at once; what is on its way from other units goes on.
+void Heart::detach(std::size_t unit) noexcept {
+  Slot& slot = slots[unit];
+  std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
+  let_go(slot, unit);
+  for (const Step& step : slot.steps) drop(unit, step);
+  leave(unit);
+  for (const Index timer : slot.timers) end_timer(place_of(plan_data->timers[timer], unit));
+  for (const Index digital : slot.digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
+  std::fill_n(raw + unit * max_axes, max_axes, 0);
+  known[unit] = 0;
+  slot.codes.clear();
+  slot.used = false;
+  slot.id += max_units;
+  find_lone_lanes();
 }
 
 void Engine::detach(UnitId unit) noexcept {
-  Heart& heart = *heart_;
-  if (unit.slot >= max_units) return;
-  Slot& slot = heart.slots[unit.slot];
-  if (!slot.used() || slot.age != unit.age) return;
-  std::fill_n(heart.down + unit.slot * button_words, button_words, std::uint64_t{0});
-  heart.let_go(slot, unit.slot, Pace::at_once);
-  for (const Step& step : slot.steps) heart.drop(unit.slot, step);
-  for (const Index signal : slot.raises) heart.end_timers(signal);
-  for (const Index signal : slot.raises) heart.end_ramps(signal);
-  std::fill_n(heart.raw + unit.slot * max_axes, max_axes, 0);
-  heart.known[unit.slot] = 0;
-  slot.codes.clear();
-  ++slot.age;
-  heart.find_lone_lanes();
+  const Slot& slot = heart_->slots[unit.slot()];
+  if (slot.used && slot.id == unit.number) heart_->detach(unit.slot());
 }
 
 Engine::Engine(Plan plan) : heart_(std::make_unique<Heart>(std::move(plan))) {}
@@ -242,7 +281,7 @@ Engine& Engine::operator=(Engine&&) noexcept = default;
 void Engine::advance(Time now) noexcept { heart_->advance(now.time_since_epoch().count()); }
 
 std::optional<Time> Engine::next_due() const noexcept {
-  if (heart_->head->next_due == never) return std::nullopt;
+  if (heart_->head->next_due == after_all) return std::nullopt;
   return at_us(heart_->head->next_due);
 }
 

@@ -3,11 +3,13 @@
 // A shown button goes   up --press to show--> down        (a press is taken off those outstanding)
 //                       down --let go, or another press to show--> up
 // each at most once a sample, and for paced readers not before the state has been shown long enough.
+// Opposite directions take turns: one waits until the other has been shown let go, unless hands really hold both.
 #pragma once
 
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "engine/heart.hpp"
@@ -18,7 +20,14 @@ class Follower {
  public:
   /// `shortest`: how long each shown state of a button lasts at the least; 0 for one sample.
   Follower(const Engine& engine, std::int64_t shortest);
+  ~Follower();
+  Follower(const Follower&) = delete;
+  Follower& operator=(const Follower&) = delete;
+
   void sample(std::int64_t now) noexcept;
+  /// The engine has another plan, of which each target was at this place of the one before, or nowhere. The next
+  /// sample shows all at rest; what has not been shown yet comes behind it.
+  void carry(std::span<const Index> origins);
 
   [[nodiscard]] const Engine::Heart& heart() const noexcept { return engine_; }
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
@@ -30,30 +39,50 @@ class Follower {
   struct Shown {
     double value = 0;
     std::int64_t since = 0;     ///< when a button was last changed here
+    std::int64_t counted = 0;   ///< the engine's sum up to which movements have been shown
+    std::uint64_t looked = 0;   ///< number of the last sample that looked at it
     std::uint32_t presses = 0;  ///< shown here
     std::uint32_t taken = 0;    ///< the engine's count up to which they have been shown
   };
 
   void begin() noexcept;
-  void restart(std::int64_t now) noexcept;
+  void rest(std::int64_t now) noexcept;
   void look(Index target, std::int64_t now) noexcept;
-  bool step(Index target, Shown& shown, std::int64_t now) noexcept;
+  void look_at_button(Index target, std::int64_t now) noexcept;
+  void look_at_opposites(Index one, Index other, std::int64_t now) noexcept;
+  void look_at_sum(Index target) noexcept;
   void follow(Index axis) noexcept;
-  bool follow_count(Index target) noexcept;
+  void set(Index target, double value) noexcept;
+
+  // buttons
+  [[nodiscard]] std::uint32_t outstanding(Index target) const noexcept {
+    return engine_.presses[target] - shown_[target].taken;
+  }
+  [[nodiscard]] bool is_down(Index target) const noexcept { return shown_[target].value != 0; }
+  [[nodiscard]] bool wants_change(Index target) const noexcept {
+    return outstanding(target) != 0 || (is_down(target) && engine_.level[target] == 0);
+  }
+  [[nodiscard]] bool may_change(Index target, std::int64_t now) const noexcept;
+  [[nodiscard]] bool is_held_on(Index target) const noexcept;
+  [[nodiscard]] bool comes_first(Index one, Index other) const noexcept;
+  void press(Index target, std::int64_t now) noexcept;
+  void let_go(Index target, std::int64_t now) noexcept;
+  bool let_go_if_due(Index target, std::int64_t now) noexcept;
+  [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
+  void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 
   const Engine::Heart& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
-  std::uint32_t epoch_ = 0;
-  std::int64_t restarted_ = never;  ///< when, if what is there has not been shown since
+  bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
+  std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
   std::vector<Shown> shown_;
-  std::vector<double> counted_;        ///< the engine's sums up to which movements have been shown
-  std::vector<std::uint64_t> looked_;  ///< number of the last sample that looked at a target
   std::uint64_t samples_ = 0;
   std::array<Index, max_targets> changed_{};
   std::array<Index, max_targets> behind_{};
+  std::array<Index, max_targets> waiting_{};  ///< those of the sample before, while they are looked at
 };
 
 }  // namespace omnipar::detail

@@ -18,16 +18,18 @@
 namespace omnipar {
 
 inline constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+/// Later than any moment that there is: so what comes then is looked at more closely.
+inline constexpr std::int64_t after_all = latest_time.time_since_epoch().count() + 1;
 inline constexpr std::size_t button_words = max_buttons / 64;
 
 /// The head of the block; the arrays follow.
 struct StateHead {
   std::int64_t now = 0;
-  std::int64_t next_due = never;
+  std::int64_t next_due = after_all;
   std::uint64_t journal_end = 0;
   std::uint64_t ignored = 0;
   std::uint32_t armed = 0;   ///< timers in the heap
-  std::uint32_t moving = 0;  ///< digital operations on their way
+  std::uint32_t moving = 0;  ///< digital operations on their way, each unit's by itself
   std::uint32_t frozen = 0;
   std::uint32_t unused = 0;
 };
@@ -47,6 +49,12 @@ struct Wire {
 inline constexpr int gauge_bits = 32;
 static_assert(max_axes <= gauge_bits);
 
+/// A signal that a button holds, and the place where that is counted.
+struct Raise {
+  Index signal = 0;
+  Index place = 0;
+};
+
 /// A run of a slot's `raises`: the signals that a button holds.
 struct Run {
   std::uint16_t first = 0;
@@ -65,7 +73,8 @@ struct Lane {
   Index number = 0;
   Index x = 0;
   Index y = nothing;
-  bool alone = false;  ///< nothing else feeds the group at present, so there is nothing to compare with
+  bool alone = false;   ///< nothing else feeds the group at present, so there is nothing to compare with
+  bool speaks = false;  ///< where it is said to be counts even if it was there before: its group stays where it is left
 };
 
 /// An analog operation of the plan, with this unit's own lane or crossing.
@@ -80,6 +89,7 @@ struct Step {
 struct Gauge {
   Index x = 0;  ///< places in `raw`
   Index y = 0;
+  std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
   std::uint16_t first_step = 0;
   std::uint16_t step_count = 0;
@@ -104,78 +114,115 @@ class CodeTable {
   std::array<std::uint8_t, types * codes> numbers_{};
 };
 
-/// A place for one unit. `age` is even while one is there and goes up when it comes and when it leaves,
-/// so that an id is never mistaken for another's.
+/// Two sides of one physical control that are never down together, with a debounce behind one of them.
+struct Opposed {
+  bool hat = false;  ///< else a crossing
+  Index of = 0;      ///< hat: the bit of its negative side, the other one's follows; crossing: the operation
+};
+
+/// A place for one unit. `id` goes on when the unit leaves, so that it is never mistaken for another's.
 struct Slot {
-  std::uint16_t age = 1;
+  std::uint64_t id = 0;  ///< of the unit that is there, else of the next that will be
+  bool used = false;
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
   std::vector<Run> buttons;  ///< by button bit
-  std::vector<Index> raises;
+  std::vector<Raise> raises;
   std::vector<Run> sums;     ///< by what counts: a run of `counted`
   std::vector<Sum> counted;  ///< what movements are added to
   std::vector<Gauge> gauges;
   std::vector<Step> steps;
+  std::vector<Index> timers;    ///< those of the plan that it has a way through
+  std::vector<Index> digitals;  ///< likewise
+  std::vector<Opposed> opposed;
   std::size_t words = 0;              ///< of `down` and `counted` that its buttons take
   std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its steps
   std::vector<std::int32_t> rests;    ///< by axis: the raw value that it rests at
 
-  [[nodiscard]] bool used() const noexcept { return (age & 1) == 0; }
+  [[nodiscard]] bool has_use() const noexcept { return !raises.empty() || !counted.empty() || !steps.empty(); }
 };
 
-/// How fast a release comes through debounce and ramps: as they say, or at once.
-enum class Pace : std::uint8_t { shaped, at_once };
+namespace detail {
+class Follower;
+}
 
 struct Engine::Heart {
   explicit Heart(Plan new_plan);
+  Heart(const Heart&) = delete;
+  Heart& operator=(const Heart&) = delete;
 
   // wiring.cpp: from attachments to wires
   void set_plan(Plan new_plan);
-  std::optional<Diagnostic> wire(std::size_t slot_number, const Attachment& attachment);
-  void start(std::size_t slot_number) noexcept;
-  void take_state(std::size_t slot_number, std::span<const Change> changes) noexcept;
-  std::vector<Change> what_hands_hold(std::size_t slot_number) const;
+  std::optional<Diagnostic> wire(std::size_t unit, const Attachment& attachment);
+  void start(std::size_t unit) noexcept;
+  void take_state(std::size_t unit, std::span<const Change> changes) noexcept;
+  void adopt(Plan new_plan);
+  void note_crossings(std::size_t unit) noexcept;
+  void find_lone_lanes() noexcept;
 
-  // engine.cpp
-  void take(std::size_t slot_number, std::span<const Change> changes) noexcept;
-  void commit(std::size_t slot_number, std::span<const Change> changes) noexcept;
-  void press(const Slot& slot, std::size_t slot_number, std::size_t button) noexcept;
-  bool set_button(const Slot& slot, std::size_t slot_number, std::size_t button, bool now_down) noexcept;
-  void let_go(const Slot& slot, std::size_t slot_number, Pace pace) noexcept;
-  void measure(const Slot& slot, std::size_t slot_number, const Gauge& gauge) noexcept;
-  void cross(std::size_t slot_number, const AnalogOperation& operation, shape::Point point) noexcept;
-  void leave(std::size_t slot_number) noexcept;
+  // engine.cpp; `unit` is always the number of a unit's slot
+  void take(std::size_t unit, std::span<const Change> changes) noexcept;
+  void commit(std::size_t unit, std::span<const Change> changes) noexcept;
+  void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
+  bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
+  void let_go(const Slot& slot, std::size_t unit) noexcept;
+  void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
+  void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
+  void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
+  void leave(std::size_t unit) noexcept;
+  void end_opposed(const Slot& slot, std::size_t unit) noexcept;
   void count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept;
-  void drop(std::size_t slot_number, const Step& step) noexcept;
+  void drop(std::size_t unit, const Step& step) noexcept;
+  void detach(std::size_t unit) noexcept;
   void rest_all() noexcept;
   void thaw() noexcept;
 
   // signals.cpp
-  void raise(Index signal) noexcept;
-  void lower(Index signal, Pace pace) noexcept;
-  void turn_on(const Signal& signal) noexcept;
-  void turn_off(const Signal& signal, Pace pace) noexcept;
-  void apply_all(const Signal& signal, bool on, Pace pace) noexcept;
-  void apply(const Effect& effect, bool on, Pace pace) noexcept;
-  void set_out(Index timer, bool on, Pace pace) noexcept;
-  void end_timers(Index signal) noexcept;
-  void end_ramps(Index signal) noexcept;
-  void arm(Index timer, std::int64_t deadline) noexcept;
-  void disarm(Index timer) noexcept;
+  void raise(Raise raised, std::size_t unit) noexcept;
+  void lower(Raise raised, std::size_t unit) noexcept;
+  void turn_on(const Signal& signal, std::size_t unit) noexcept;
+  void turn_off(const Signal& signal, std::size_t unit) noexcept;
+  void apply(const Effect& effect, bool on, std::size_t unit) noexcept;
+  void set_out(Index place, bool on) noexcept;
+  void end_timers(Index signal, std::size_t unit) noexcept;
+  void end_timer(Index place) noexcept;
+  void end_ramp(const DigitalOperation& digital, std::size_t place) noexcept;
+  void arm(Index place, std::int64_t deadline) noexcept;
+  void disarm(Index place) noexcept;
   void fire_first() noexcept;
-  void evaluate(Index digital, Pace pace) noexcept;
+  void evaluate(Index digital, std::size_t unit) noexcept;
+  void set_moving(std::size_t place, bool now) noexcept;
   void tick() noexcept;
   void advance(std::int64_t to) noexcept;
-  void find_lone_lanes() noexcept;
   void set_lane(const Lane& lane, shape::Point point) noexcept;
   void refresh_group(const Group& group) noexcept;
-  [[nodiscard]] Lane lane_of(Index group, Index number) const noexcept {
-    return {group, number, plan_data->groups[group].x, plan_data->groups[group].y, false};
+  [[nodiscard]] Lane lane_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
+    const Group& group = plan_data->groups[digital.group];
+    return {digital.group, static_cast<Index>(digital.lane + unit), group.x, group.y, false, false};
   }
   void find_next_due() noexcept;
-  [[nodiscard]] bool is_on(Index signal) const noexcept { return holders[signal] >= plan_data->signals[signal].need; }
-  [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital) const noexcept;
+  [[nodiscard]] static std::size_t place_of(const Signal& signal, std::size_t unit) noexcept {
+    return signal.first_place + (signal.each_unit ? unit : 0);
+  }
+  [[nodiscard]] Raise raise_of(Index signal, std::size_t unit) const noexcept {
+    return {signal, static_cast<Index>(place_of(plan_data->signals[signal], unit))};
+  }
+  [[nodiscard]] bool is_on(Index signal, std::size_t unit) const noexcept {
+    const Signal& body = plan_data->signals[signal];
+    return holders[place_of(body, unit)] >= body.need;
+  }
+  /// The timer that is at a place, and the unit whose it is (any, if it is nobody's).
+  [[nodiscard]] const Timer& timer_at(Index place) const noexcept {
+    return plan_data->timers[plan_data->timer_at[place]];
+  }
+  [[nodiscard]] std::size_t unit_at(Index place) const noexcept {
+    return place - std::size_t{timer_at(place).first_place};
+  }
+  [[nodiscard]] Index place_of(const Timer& timer, std::size_t unit) const noexcept {
+    return static_cast<Index>(timer.first_place + (plan_data->signals[timer.in].each_unit ? unit : 0));
+  }
+  [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept;
   void sift(std::uint32_t place) noexcept;
   void put(std::uint32_t place, Index timer) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;
@@ -188,13 +235,15 @@ struct Engine::Heart {
 
   Plan plan;
   const PlanData* plan_data = nullptr;
-  std::uint32_t epoch = 0;  ///< counts adopted plans, so that readers notice
   std::vector<std::byte> block;
+  mutable std::vector<detail::Follower*> followers;  ///< the readers that there are
 
   // views into the block
   StateHead* head = nullptr;
-  double* level = nullptr;  ///< of what counts: the sum since the start, always a whole number
+  double* level = nullptr;
+  std::int64_t* total = nullptr;  ///< of what counts: the sum since the start
   std::uint32_t* presses = nullptr;
+  std::uint32_t* pressed_at = nullptr;  ///< the journal's end at a button's last press: which of two came first
   std::uint16_t* holders = nullptr;
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
@@ -209,7 +258,8 @@ struct Engine::Heart {
   Index* heap = nullptr;
   Index* heap_place = nullptr;
   std::int64_t* position = nullptr;
-  std::uint8_t* moving = nullptr;
+  Index* moving = nullptr;        ///< those of the digital operations, by unit, that are on their way, in no order
+  Index* moving_place = nullptr;  ///< by digital operation and unit: its place there, counted from 1; 0: none
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
@@ -220,7 +270,7 @@ struct Engine::Heart {
 inline void Engine::Heart::set_lane(const Lane& lane, shape::Point point) noexcept {
   shape::Point& old = lanes[lane.number];
   if (!lane.alone) {
-    if (old == point) return;
+    if (old == point && !lane.speaks) return;
     const bool was_live = !old.at_rest();
     const bool is_live = !point.at_rest();
     std::uint16_t& others = live[lane.group];
@@ -236,25 +286,32 @@ inline void Engine::Heart::set_lane(const Lane& lane, shape::Point point) noexce
   note(lane.x);
 }
 
-inline void Engine::Heart::raise(Index signal) noexcept {
-  const Signal& body = plan_data->signals[signal];
-  if (++holders[signal] == body.need) turn_on(body);
+inline void Engine::Heart::raise(Raise raised, std::size_t unit) noexcept {
+  const Signal& body = plan_data->signals[raised.signal];
+  if (++holders[raised.place] == body.need) turn_on(body, unit);
 }
 
-inline void Engine::Heart::lower(Index signal, Pace pace) noexcept {
-  const Signal& body = plan_data->signals[signal];
-  if (holders[signal]-- == body.need) turn_off(body, pace);
+inline void Engine::Heart::lower(Raise raised, std::size_t unit) noexcept {
+  const Signal& body = plan_data->signals[raised.signal];
+  if (holders[raised.place]-- == body.need) turn_off(body, unit);
 }
 
-inline void Engine::Heart::turn_on(const Signal& body) noexcept {
-  if (body.target == nothing) return apply_all(body, true, Pace::shaped);
+inline void Engine::Heart::turn_on(const Signal& body, std::size_t unit) noexcept {
+  if (body.target == nothing) {
+    for (const Effect& effect : body.effects) apply(effect, true, unit);
+    return;
+  }
   level[body.target] = 1;
   ++presses[body.target];
+  pressed_at[body.target] = static_cast<std::uint32_t>(head->journal_end);
   note(body.target);
 }
 
-inline void Engine::Heart::turn_off(const Signal& body, Pace pace) noexcept {
-  if (body.target == nothing) return apply_all(body, false, pace);
+inline void Engine::Heart::turn_off(const Signal& body, std::size_t unit) noexcept {
+  if (body.target == nothing) {
+    for (const Effect& effect : body.effects) apply(effect, false, unit);
+    return;
+  }
   level[body.target] = 0;
   note(body.target);
 }

@@ -1,100 +1,180 @@
 #include "omnipar/reader.hpp"
 
+#include <limits>
+
 #include "engine/follower.hpp"
 
 namespace omnipar {
 namespace detail {
 
 Follower::Follower(const Engine& engine, std::int64_t shortest)
-    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets), counted_(max_targets), looked_(max_targets) {
+    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets) {
   begin();
+  engine_.followers.push_back(this);
 }
+
+Follower::~Follower() { std::erase(engine_.followers, this); }
 
 /// Takes everything as it is; a button that is down now is not a press to come.
 void Follower::begin() noexcept {
-  epoch_ = engine_.epoch;
   tail_ = engine_.head->journal_end;
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
-    const bool counts = engine_.plan_data->targets[t].kind == TargetKind::turns;
-    shown_[t] = {counts ? 0 : engine_.level[t], engine_.head->now, 0, engine_.presses[t]};
-    counted_[t] = engine_.level[t];
+    shown_[t].value = engine_.level[t];
+    shown_[t].since = engine_.head->now;
+    shown_[t].taken = engine_.presses[t];
+    shown_[t].counted = engine_.total[t];
   }
 }
 
-/// The engine has another plan: all that was shown goes to rest, and what is there is shown anew.
-void Follower::restart(std::int64_t now) noexcept {
-  restarted_ = now;
+void Follower::carry(std::span<const Index> origins) {
+  const std::vector<Shown> before = shown_;
   std::ranges::fill(shown_, Shown{});
-  std::ranges::fill(counted_, 0.0);
+  for (std::size_t t = 0; t < origins.size(); ++t)
+    if (origins[t] != nothing) shown_[t] = before[origins[t]];
+  for (Shown& shown : shown_) shown.looked = 0;
+  changed_count_ = 0;
   behind_count_ = 0;
-  epoch_ = engine_.epoch;
-  tail_ = engine_.head->journal_end - std::min<std::uint64_t>(engine_.head->journal_end, journal_length + 1);
-  for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t)
-    changed_[changed_count_++] = static_cast<Index>(t);
+  carried_ = true;
 }
 
-/// Takes a button one step towards what the engine says; true if there is more to show later.
-bool Follower::step(Index target, Shown& shown, std::int64_t now) noexcept {
-  const double level = engine_.level[target];
-  const bool more_presses = engine_.presses[target] != shown.taken;
-  const bool is_down = shown.value != 0;
-  const bool wants_change = is_down ? more_presses || level == 0 : more_presses;
-  if (!wants_change) return false;
-  const bool first = shown.presses == 0 && !is_down;
-  if (!first && now - shown.since < shortest_) return true;
-  shown.since = now;
-  if (!is_down) {
-    ++shown.taken;
-    ++shown.presses;
+/// The first sample of another plan.
+void Follower::rest(std::int64_t now) noexcept {
+  carried_ = false;
+  behind_count_ = 0;
+  tail_ = engine_.head->journal_end;
+  for (Index t = 0; t < engine_.plan_data->targets.size(); ++t) {
+    const TargetInfo& info = engine_.plan_data->targets[t];
+    if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
+    set(t, info.stays ? shown_[t].value : 0);
+    const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].counted
+                      : info.kind == TargetKind::button ? outstanding(t) != 0
+                                                        : engine_.level[t] != shown_[t].value;
+    if (more) wait_for(t);
   }
-  shown.value = is_down ? 0 : 1;
+  if (behind_count_ > 0) rested_ = now;
+}
+
+void Follower::set(Index target, double value) noexcept {
+  shown_[target].value = value;
   changed_[changed_count_++] = target;
-  return engine_.presses[target] != shown.taken || (!is_down && level == 0);
 }
 
-void Follower::look(Index target, std::int64_t now) noexcept {
-  if (looked_[target] == samples_) return;
-  looked_[target] = samples_;
-  const Index group = engine_.plan_data->group_of_target[target];
-  if (group == nothing) {
-    if (step(target, shown_[target], now)) behind_[behind_count_++] = target;
-    return;
+// -- buttons ------------------------------------------------------------------------------------------
+
+/// The first press ever has nothing before it to be told from.
+bool Follower::may_change(Index target, std::int64_t now) const noexcept {
+  const Shown& shown = shown_[target];
+  return (shown.presses == 0 && !is_down(target)) || now - shown.since >= shortest_;
+}
+
+/// Shown as down, and still down without a break.
+bool Follower::is_held_on(Index target) const noexcept {
+  return is_down(target) && engine_.level[target] != 0 && outstanding(target) == 0;
+}
+
+/// Of two directions of one control, which are pressed in turns: the one with more presses to show was pressed first
+/// and last; of as many the one whose last press is the older.
+bool Follower::comes_first(Index one, Index other) const noexcept {
+  if (outstanding(one) != outstanding(other)) return outstanding(one) > outstanding(other);
+  return static_cast<std::int32_t>(engine_.pressed_at[one] - engine_.pressed_at[other]) < 0;
+}
+
+/// A press that waits until the direction across has been shown let go, or has had its turn.
+bool Follower::is_blocked(Index target, Index across) const noexcept {
+  if (is_down(target)) return false;
+  if (is_down(across)) return !is_held_on(across);
+  return outstanding(across) != 0 && comes_first(across, target);
+}
+
+void Follower::press(Index target, std::int64_t now) noexcept {
+  ++shown_[target].taken;
+  ++shown_[target].presses;
+  shown_[target].since = now;
+  set(target, 1);
+}
+
+void Follower::let_go(Index target, std::int64_t now) noexcept {
+  shown_[target].since = now;
+  set(target, 0);
+}
+
+bool Follower::let_go_if_due(Index target, std::int64_t now) noexcept {
+  if (!is_down(target) || !wants_change(target) || !may_change(target, now)) return false;
+  let_go(target, now);
+  return true;
+}
+
+void Follower::look_at_button(Index target, std::int64_t now) noexcept {
+  if (!wants_change(target)) return;
+  if (may_change(target, now)) is_down(target) ? let_go(target, now) : press(target, now);
+  if (wants_change(target)) wait_for(target);
+}
+
+void Follower::look_at_opposites(Index one, Index other, std::int64_t now) noexcept {
+  const bool one_is_let_go = let_go_if_due(one, now);
+  const bool other_is_let_go = let_go_if_due(other, now);
+  const auto press_if_due = [&](Index target, Index across, bool just_let_go) {
+    if (is_down(target) || outstanding(target) == 0 || just_let_go || !may_change(target, now)) return;
+    if (!is_blocked(target, across)) press(target, now);
+  };
+  if (comes_first(other, one)) {
+    press_if_due(other, one, other_is_let_go);
+    press_if_due(one, other, one_is_let_go);
+  } else {
+    press_if_due(one, other, one_is_let_go);
+    press_if_due(other, one, other_is_let_go);
   }
-  const Group& pair = engine_.plan_data->groups[group];
-  if (engine_.plan_data->targets[target].kind == TargetKind::turns) {
-    const bool x_moved = follow_count(pair.x);
-    const bool y_moved = pair.y != nothing && follow_count(pair.y);
-    if (x_moved || y_moved) behind_[behind_count_++] = target;
-    return;
-  }
-  follow(pair.x);
-  if (pair.y != nothing) follow(pair.y);
+  for (const Index target : {one, other})
+    if (wants_change(target)) wait_for(target);
+}
+
+// -- what turns and what moves ----------------------------------------------------------------------------
+
+/// Shows what has been counted since the last sample, and in the next one that there is no more.
+void Follower::look_at_sum(Index target) noexcept {
+  constexpr std::int64_t most = std::numeric_limits<std::int32_t>::max();
+  Shown& shown = shown_[target];
+  const std::int64_t moved = std::clamp(engine_.total[target] - shown.counted, -most, most);
+  shown.counted += moved;
+  if (moved != 0 || shown.value != 0) set(target, static_cast<double>(moved));
+  if (moved != 0) wait_for(target);
 }
 
 void Follower::follow(Index axis) noexcept {
-  if (shown_[axis].value == engine_.level[axis]) return;
-  shown_[axis].value = engine_.level[axis];
-  changed_[changed_count_++] = axis;
+  if (shown_[axis].value != engine_.level[axis]) set(axis, engine_.level[axis]);
 }
 
-/// Shows what has been counted since the last sample; true if that must be shown as none in the next one.
-bool Follower::follow_count(Index target) noexcept {
-  const double moved = engine_.level[target] - counted_[target];
-  counted_[target] = engine_.level[target];
-  if (moved != 0 || shown_[target].value != 0) changed_[changed_count_++] = target;
-  shown_[target].value = moved;
-  return moved != 0;
+// -- samples ----------------------------------------------------------------------------------------------
+
+/// Looks at a target, and at the other one of its pair, once a sample.
+void Follower::look(Index target, std::int64_t now) noexcept {
+  if (shown_[target].looked == samples_) return;
+  const PlanData& plan = *engine_.plan_data;
+  const Index group = plan.group_of_target[target];
+  const Index partner = group == nothing                 ? plan.opposite_of_target[target]
+                        : plan.groups[group].x == target ? plan.groups[group].y
+                                                         : plan.groups[group].x;
+  shown_[target].looked = samples_;
+  if (partner != nothing) shown_[partner].looked = samples_;
+  if (plan.targets[target].kind == TargetKind::button) {
+    if (partner == nothing) return look_at_button(target, now);
+    return look_at_opposites(std::min(target, partner), std::max(target, partner), now);
+  }
+  for (const Index each : {target, partner}) {
+    if (each == nothing) continue;
+    plan.targets[each].kind == TargetKind::turns ? look_at_sum(each) : follow(each);
+  }
 }
 
 void Follower::sample(std::int64_t now) noexcept {
   ++samples_;
   changed_count_ = 0;
-  restarted_ = never;
-  if (epoch_ != engine_.epoch) return restart(now);
+  rested_ = never;
+  if (carried_) return rest(now);
   const std::size_t waiting = behind_count_;
+  std::copy_n(behind_.begin(), waiting, waiting_.begin());
   behind_count_ = 0;
-  // behind_ is filled again from its start while it is read: never beyond what has been read
-  for (std::size_t i = 0; i < waiting; ++i) look(behind_[i], now);
+  for (std::size_t i = 0; i < waiting; ++i) look(waiting_[i], now);
   const std::uint64_t end = engine_.head->journal_end;
   if (end - tail_ > journal_length)
     for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) look(static_cast<Index>(t), now);
@@ -104,15 +184,28 @@ void Follower::sample(std::int64_t now) noexcept {
 }
 
 std::int64_t Follower::next_due() const noexcept {
-  std::int64_t due = restarted_;
-  for (std::size_t i = 0; i < behind_count_; ++i)
-    if (engine_.plan_data->targets[behind_[i]].kind == TargetKind::button)
-      due = std::min(due, shown_[behind_[i]].since + shortest_);
+  std::int64_t due = rested_;
+  for (std::size_t i = 0; i < behind_count_; ++i) {
+    const Index target = behind_[i];
+    if (engine_.plan_data->targets[target].kind != TargetKind::button) continue;
+    const Index across = engine_.plan_data->opposite_of_target[target];
+    // Whom a blocked one waits for is waiting, too.
+    if (across == nothing || !is_blocked(target, across)) due = std::min(due, shown_[target].since + shortest_);
+  }
   return due;
 }
 
 double value_of(const Follower& follower, std::size_t target) noexcept {
   return target < follower.heart().plan_data->targets.size() ? follower.shown(target) : 0;
+}
+
+/// The port, if it has such a target; else nullptr.
+const PortInfo* port_with(const Follower& follower, int number, TargetIndex target) noexcept {
+  const PortInfo* port = follower.heart().plan.port(number);
+  if (port == nullptr || target.value >= port->target_count) return nullptr;
+  if (target.layout == 0) return port;
+  const PlanData& plan = *follower.heart().plan_data;
+  return plan.layouts[static_cast<std::size_t>(port - plan.ports.data())] == target.layout ? port : nullptr;
 }
 
 std::int32_t native_of(const Follower& follower, std::size_t target) noexcept {
@@ -123,29 +216,29 @@ std::int32_t native_of(const Follower& follower, std::size_t target) noexcept {
   return shape::native(info.native, follower.shown(target));
 }
 
-PortSample port_of(const Follower& follower, int number) noexcept {
-  return {follower, follower.heart().plan.port(number)};
-}
-
 }  // namespace detail
 
 // -- samples ------------------------------------------------------------------------------------------
 
+bool PortSample::has(TargetIndex target) const noexcept {
+  return detail::port_with(*follower_, number_, target) != nullptr;
+}
+
 double PortSample::value(TargetIndex target) const noexcept {
-  if (port_ == nullptr || target.value >= port_->target_count) return 0;
-  return follower_->shown(std::size_t{port_->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*follower_, number_, target);
+  return port == nullptr ? 0 : follower_->shown(std::size_t{port->first_target} + target.value);
 }
 
 bool PortSample::pressed(TargetIndex target) const noexcept { return value(target) != 0; }
 
 std::int32_t PortSample::native(TargetIndex target) const noexcept {
-  if (port_ == nullptr || target.value >= port_->target_count) return 0;
-  return detail::native_of(*follower_, std::size_t{port_->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*follower_, number_, target);
+  return port == nullptr ? target.rest : detail::native_of(*follower_, std::size_t{port->first_target} + target.value);
 }
 
 std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
-  if (port_ == nullptr || target.value >= port_->target_count) return 0;
-  return follower_->presses(std::size_t{port_->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*follower_, number_, target);
+  return port == nullptr ? 0 : follower_->presses(std::size_t{port->first_target} + target.value);
 }
 
 // -- readers ------------------------------------------------------------------------------------------
@@ -155,7 +248,7 @@ Reader::~Reader() = default;
 Reader::Reader(Reader&&) noexcept = default;
 Reader& Reader::operator=(Reader&&) noexcept = default;
 void Reader::next_frame() noexcept { follower_->sample(follower_->heart().head->now); }
-PortSample Reader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
+PortSample Reader::port(int number) const noexcept { return {*follower_, number}; }
 std::span<const std::uint16_t> Reader::changed() const noexcept { return follower_->changed(); }
 double Reader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
 std::int32_t Reader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }
@@ -166,7 +259,7 @@ PacedReader::~PacedReader() = default;
 PacedReader::PacedReader(PacedReader&&) noexcept = default;
 PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
 void PacedReader::catch_up(Time now) noexcept { follower_->sample(now.time_since_epoch().count()); }
-PortSample PacedReader::port(int number) const noexcept { return detail::port_of(*follower_, number); }
+PortSample PacedReader::port(int number) const noexcept { return {*follower_, number}; }
 std::span<const std::uint16_t> PacedReader::changed() const noexcept { return follower_->changed(); }
 double PacedReader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
 std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }

@@ -1,6 +1,7 @@
 // What happens behind the sources: signals with their effects, timers, ramps, and levels.
 //
-// A timer's life:   idle --in goes on--> armed --deadline--> out on      (hold)
+// A unit's timer has a life of its own:
+//                   idle --in goes on--> armed --deadline--> out on      (hold)
 //                   armed or out on --in goes off--> idle, out off
 //                   idle --in changes--> out follows, deaf               (debounce)
 //                   deaf --deadline, in = out--> idle
@@ -13,7 +14,7 @@ namespace omnipar {
 namespace {
 
 constexpr std::int64_t tick_length = 1000;
-constexpr std::int64_t full_push = std::int64_t{1} << 32;
+constexpr std::int64_t full_push = std::int64_t{1} << 48;
 
 /// The first tick after `now`.
 std::int64_t tick_after(std::int64_t now) noexcept { return (now / tick_length + 1) * tick_length; }
@@ -35,71 +36,41 @@ using Heart = Engine::Heart;
 
 // -- signals ------------------------------------------------------------------------------------
 
-void Heart::apply_all(const Signal& signal, bool on, Pace pace) noexcept {
-  for (const Effect& effect : signal.effects) apply(effect, on, pace);
-}
-
-void Heart::apply(const Effect& effect, bool on, Pace pace) noexcept {
-  switch (effect.kind) {
-    case EffectKind::raise:
-      if (on)
-        raise(effect.index);
-      else
-        lower(effect.index, pace);
-      return;
-    case EffectKind::digital:
-      return evaluate(effect.index, Pace::shaped);  // at once comes at the end of a leave: end_ramps
-    case EffectKind::hold:
-      if (on) return arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
-      disarm(effect.index);
-      return set_out(effect.index, false, pace);
-    case EffectKind::debounce:
-      if (pace == Pace::at_once) {
-        disarm(effect.index);
-      } else {
-        if (deadline[effect.index] != never) return;  // deaf
-        arm(effect.index, head->now + plan_data->timers[effect.index].delay.count());
-      }
-      return set_out(effect.index, on, pace);
-  }
+void Heart::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
+  if (effect.kind == EffectKind::raise)
+    return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
+  if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
+  const Timer& timer = plan_data->timers[effect.index];
+  const Index place = place_of(timer, unit);
+  const std::int64_t when = head->now + timer.delay.count();
+  if (effect.kind == EffectKind::hold) return on ? arm(place, when) : end_timer(place);
+  if (deadline[place] != never) return;  // deaf
+  arm(place, when);
+  set_out(place, on);
 }
 
 /// A timer holds its out signal or lets it go; others may hold that signal too.
-void Heart::set_out(Index timer, bool on, Pace pace) noexcept {
-  if ((out_held[timer] != 0) == on) return;
-  out_held[timer] = on ? 1 : 0;
-  if (on)
-    raise(plan_data->timers[timer].out);
-  else
-    lower(plan_data->timers[timer].out, pace);
+void Heart::set_out(Index place, bool on) noexcept {
+  if ((out_held[place] != 0) == on) return;
+  out_held[place] = on ? 1 : 0;
+  const std::size_t unit = unit_at(place);
+  const Raise out = raise_of(timer_at(place).out, unit);
+  on ? raise(out, unit) : lower(out, unit);
+}
+
+void Heart::end_timer(Index place) noexcept {
+  disarm(place);
+  set_out(place, false);
 }
 
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
-void Heart::end_timers(Index signal) noexcept {
-  if (is_on(signal)) return;
-  for (const Effect& effect : plan_data->signals[signal].effects) {
-    if (effect.kind == EffectKind::raise) {
-      end_timers(effect.index);
-    } else if (effect.kind != EffectKind::digital) {
-      apply(effect, false, Pace::at_once);
-      end_timers(plan_data->timers[effect.index].out);
-    }
-  }
+void Heart::end_timers(Index signal, std::size_t unit) noexcept {
+  if (is_on(signal, unit)) return;
+  for (const Effect& effect : plan_data->signals[signal].effects)
+    if (effect.kind == EffectKind::debounce) end_timer(place_of(plan_data->timers[effect.index], unit));
 }
 
-/// Ramps behind a signal that is off are at rest now, if that is where they are going. To be called when all timers
-/// have ended, for until then they may seem to go elsewhere, or nowhere.
-void Heart::end_ramps(Index signal) noexcept {
-  if (is_on(signal)) return;
-  for (const Effect& effect : plan_data->signals[signal].effects) {
-    if (effect.kind == EffectKind::digital)
-      evaluate(effect.index, Pace::at_once);
-    else
-      end_ramps(effect.kind == EffectKind::raise ? effect.index : plan_data->timers[effect.index].out);
-  }
-}
-
-// -- timers: a heap of those that are armed, by deadline, then by number ---------------------------
+// -- timers: a heap of the places of those that are armed, by deadline, then by place ---------------------------
 
 bool Heart::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
@@ -148,64 +119,72 @@ void Heart::disarm(Index timer) noexcept {
 }
 
 void Heart::find_next_due() noexcept {
-  std::int64_t due = head->armed > 0 ? deadline[heap[0]] : never;
+  std::int64_t due = head->armed > 0 ? std::min(deadline[heap[0]], after_all) : after_all;
   if (head->moving > 0 && tick_after(head->now) < due) due = tick_after(head->now);
   head->next_due = due;
 }
 
 void Heart::fire_first() noexcept {
-  const Index index = heap[0];
-  const Timer& timer = plan_data->timers[index];
-  disarm(index);
-  const bool in = is_on(timer.in);
-  const bool follows = in != (out_held[index] != 0);
-  if (timer.kind == EffectKind::debounce && follows) arm(index, head->now + timer.delay.count());
-  set_out(index, in, Pace::shaped);
+  const Index place = heap[0];
+  const Timer& timer = timer_at(place);
+  disarm(place);
+  const bool in = is_on(timer.in, unit_at(place));
+  const bool follows = in != (out_held[place] != 0);
+  if (timer.kind == EffectKind::debounce && follows) arm(place, head->now + timer.delay.count());
+  set_out(place, in);
 }
 
 // -- axes made of buttons --------------------------------------------------------------------------
 
-shape::Point Heart::goal_of(const DigitalOperation& digital) const noexcept {
+shape::Point Heart::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
   const auto side = [&](std::size_t d) {
-    return digital.signals.at(d) != nothing && is_on(digital.signals.at(d)) ? 1.0 : 0.0;
+    return digital.signals.at(d) != nothing && is_on(digital.signals.at(d), unit) ? 1.0 : 0.0;
   };
   const shape::Point goal{side(3) - side(2), side(1) - side(0)};
   if (goal.x != 0 && goal.y != 0) return {goal.x * shape::diagonal, goal.y * shape::diagonal};
   return goal;
 }
 
-void Heart::evaluate(Index index, Pace pace) noexcept {
+void Heart::evaluate(Index index, std::size_t unit) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
-  const shape::Point goal = goal_of(digital);
-  if (digital.ramp == 0) return set_lane(lane_of(digital.group, digital.lane), goal);
-  std::int64_t& x = position[std::size_t{2} * index];
-  std::int64_t& y = position[std::size_t{2} * index + 1];
-  if (pace == Pace::at_once && goal == shape::Point{}) {
-    x = y = 0;
-    set_lane(lane_of(digital.group, digital.lane), {});
+  const shape::Point goal = goal_of(digital, unit);
+  if (digital.ramp == 0) return set_lane(lane_of(digital, unit), goal);
+  const std::size_t place = index * max_units + unit;
+  set_moving(place, position[2 * place] != to_fixed(goal.x) || position[2 * place + 1] != to_fixed(goal.y));
+}
+
+void Heart::end_ramp(const DigitalOperation& digital, std::size_t place) noexcept {
+  position[2 * place] = position[2 * place + 1] = 0;
+  set_moving(place, false);
+  set_lane(lane_of(digital, place % max_units), {});
+}
+
+void Heart::set_moving(std::size_t place, bool now) noexcept {
+  if (now == (moving_place[place] != 0)) return;
+  if (now) {
+    moving[head->moving++] = static_cast<Index>(place);
+    moving_place[place] = static_cast<Index>(head->moving);
+  } else {
+    const Index last = moving[--head->moving];
+    moving[moving_place[place] - 1U] = last;
+    moving_place[last] = moving_place[place];
+    moving[head->moving] = 0;
+    moving_place[place] = 0;
   }
-  const bool on_its_way = x != to_fixed(goal.x) || y != to_fixed(goal.y);
-  if (on_its_way != (moving[index] != 0)) {
-    moving[index] = on_its_way ? 1 : 0;
-    head->moving += on_its_way ? 1U : ~0U;
-    find_next_due();
-  }
+  find_next_due();
 }
 
 void Heart::tick() noexcept {
-  for (Index i = 0; i < plan_data->digitals.size(); ++i) {
-    if (moving[i] == 0) continue;
-    const DigitalOperation& digital = plan_data->digitals[i];
-    const shape::Point goal = goal_of(digital);
-    std::int64_t& x = position[std::size_t{2} * i];
-    std::int64_t& y = position[std::size_t{2} * i + 1];
+  for (std::uint32_t i = head->moving; i-- > 0;) {  // from behind: what arrives gives its place to one that has moved
+    const std::size_t place = moving[i];
+    const DigitalOperation& digital = plan_data->digitals[place / max_units];
+    const shape::Point goal = goal_of(digital, place % max_units);
+    std::int64_t& x = position[2 * place];
+    std::int64_t& y = position[2 * place + 1];
     x = step_towards(x, to_fixed(goal.x), digital.ramp);
     y = step_towards(y, to_fixed(goal.y), digital.ramp);
-    if (x == to_fixed(goal.x) && y == to_fixed(goal.y)) {
-      moving[i] = 0;
-      --head->moving;
-    }
-    set_lane(lane_of(digital.group, digital.lane), {from_fixed(x), from_fixed(y)});
+    if (x == to_fixed(goal.x) && y == to_fixed(goal.y)) set_moving(place, false);
+    set_lane(lane_of(digital, place % max_units), {from_fixed(x), from_fixed(y)});
   }
 }
 
@@ -228,29 +207,10 @@ void Heart::refresh_group(const Group& group) noexcept {
   note(group.x);
 }
 
-/// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
-/// are alone do not keep count. Done whenever a unit comes or leaves.
-void Heart::find_lone_lanes() noexcept {
-  std::array<std::uint16_t, max_targets> feeders{};
-  const auto for_all_lanes = [this](auto&& act) {
-    for (Slot& slot : slots)
-      for (Step& step : slot.steps)
-        if (slot.used() && step.kind == AnalogKind::lane) act(step.lane);
-  };
-  for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
-  for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
-  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && !plan_data->groups[lane.group].stays; });
-  for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
-    const Group& group = plan_data->groups[g];
-    const std::span all{lanes + group.first_lane, group.lane_count};
-    live[g] =
-        static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
-  }
-}
-
 // -- time ---------------------------------------------------------------------------------------------
 
 void Heart::advance(std::int64_t to) noexcept {
+  to = std::min(to, latest_time.time_since_epoch().count());
   while (head->next_due <= to) {
     head->now = head->next_due;
     while (head->armed > 0 && deadline[heap[0]] <= head->now) fire_first();

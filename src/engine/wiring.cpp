@@ -1,8 +1,12 @@
 // From attachments to wires: made when a unit comes or the plan changes, never in the hot path.
 #include <algorithm>
+#include <cstring>
+#include <iterator>
+#include <utility>
 
 #include <fmt/format.h>
 
+#include "engine/follower.hpp"
 #include "engine/heart.hpp"
 #include "omnipar/role.hpp"
 
@@ -27,6 +31,9 @@ class Wiring {
     slot_.counted.clear();
     slot_.gauges.clear();
     slot_.steps.clear();
+    slot_.timers.clear();
+    slot_.digitals.clear();
+    slot_.opposed.clear();
     slot_.rests.clear();
     slot_.crossing_gauges = 0;
     for (const Control& control : attachment_.controls)
@@ -34,24 +41,23 @@ class Wiring {
         return Diagnostic{"too-many-controls", Severity::error, "the unit has more controls than one unit may have",
                           attachment_.unit, fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
     slot_.words = (slot_.buttons.size() + 63) / 64;
+    find_ways();
     return std::nullopt;
   }
 
  private:
   const Input* input(std::string_view role) const { return plan_.input(attachment_.seat, role); }
 
+  /// What a control is depends on its role alone, not on the plan: so every plan finds what hands hold.
   bool add(const Control& control) {
-    Wire wire;
     if (control.reading == Reading::hat) return add_hat(control);
     const Input* found = input(control.role);
     if (control.reading == Reading::counts) return add_counts(control, found);
-    const bool held = control.reading == Reading::button;
-    if (held && found != nullptr && !found->raises.empty()) {
-      wire.kind = WireKind::button;
-      return add_button(found, wire) && keep(control.code, wire);
-    }
-    if (held && (found == nullptr || found->operations.empty())) return keep(control.code, wire);
-    return add_axis(control, found);
+    const auto kind = role_kind(control.role);
+    if (control.reading != Reading::button || kind == RoleKind::one_sided) return add_axis(control, found);
+    Wire wire;
+    wire.kind = WireKind::button;
+    return add_button(found, wire) && keep(control.code, wire);
   }
 
   /// Codes that there is no room for are as if the unit did not have them.
@@ -68,7 +74,8 @@ class Wiring {
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
     Run run{static_cast<std::uint16_t>(slot_.raises.size()), 0};
     if (input != nullptr) {
-      slot_.raises.insert(slot_.raises.end(), input->raises.begin(), input->raises.end());
+      for (const Index signal : input->raises)
+        slot_.raises.push_back({signal, static_cast<Index>(Heart::place_of(plan_.signals[signal], slot_number_))});
       run.count = static_cast<std::uint16_t>(input->raises.size());
     }
     slot_.buttons.push_back(run);
@@ -82,7 +89,45 @@ class Wiring {
     if (!add_button(input(control.role + (across ? "-left" : "-up")), negative)) return false;
     if (!add_button(input(control.role + (across ? "-right" : "-down")), positive)) return false;
     negative.kind = WireKind::hat;
+    if (is_debounced(negative) || is_debounced(positive)) slot_.opposed.push_back({true, negative.button});
     return keep(control.code, negative);
+  }
+
+  [[nodiscard]] bool is_debounced(const Wire& wire) const {
+    const Run run = slot_.buttons[wire.button];
+    return std::ranges::any_of(std::span{slot_.raises}.subspan(run.first, run.count),
+                               [this](Raise raised) { return is_debounced(raised.signal); });
+  }
+
+  [[nodiscard]] bool is_debounced(Index signal) const {
+    return signal != nothing && std::ranges::any_of(plan_.signals[signal].effects, [](const Effect& effect) {
+             return effect.kind == EffectKind::debounce;
+           });
+  }
+
+  /// All that lies between the unit's controls and the targets and is the unit's own.
+  void find_ways() {
+    std::vector<Index> ahead;
+    for (const Raise raised : slot_.raises) ahead.push_back(raised.signal);
+    for (const Step& step : slot_.steps)
+      if (step.kind == AnalogKind::crossing)
+        std::ranges::copy_if(plan_.operations[step.operation].signals, std::back_inserter(ahead),
+                             [](Index signal) { return signal != nothing; });
+    for (std::size_t i = 0; i < ahead.size(); ++i) {
+      if (!plan_.signals[ahead[i]].each_unit) continue;
+      for (const Effect& effect : plan_.signals[ahead[i]].effects) {
+        if (effect.kind == EffectKind::digital) {
+          add_once(slot_.digitals, effect.index);
+        } else {
+          add_once(slot_.timers, effect.index);
+          ahead.push_back(plan_.timers[effect.index].out);
+        }
+      }
+    }
+  }
+
+  static void add_once(std::vector<Index>& list, Index number) {
+    if (std::ranges::find(list, number) == list.end()) list.push_back(number);
   }
 
   bool add_counts(const Control& control, const Input* input) {
@@ -127,6 +172,7 @@ class Wiring {
       gauge.x = axis;
       gauge.x_scale = scale;
     }
+    gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }
 
@@ -148,10 +194,14 @@ class Wiring {
       step.kind = operation.kind;
       step.operation = index;
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
-      step.lane = {operation.group, static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false};
+      step.lane = {operation.group, static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
+                   group.stays};
       step.dead_zone = shape::DeadZone{operation.dead_zone};
       slot_.steps.push_back(step);
-      if (operation.kind == AnalogKind::crossing) slot_.crossing_gauges |= std::uint64_t{1} << number;
+      if (operation.kind != AnalogKind::crossing) continue;
+      slot_.crossing_gauges |= std::uint64_t{1} << number;
+      if (std::ranges::any_of(operation.signals, [this](Index signal) { return is_debounced(signal); }))
+        slot_.opposed.push_back({false, index});
     }
     return number;
   }
@@ -164,7 +214,10 @@ class Wiring {
 
 }  // namespace
 
-Heart::Heart(Plan new_plan) : plan(std::move(new_plan)) { set_plan(plan); }
+Heart::Heart(Plan new_plan) : plan(std::move(new_plan)) {
+  set_plan(plan);
+  for (std::size_t i = 0; i < max_units; ++i) slots.at(i).id = max_units + i;
+}
 
 void Heart::set_plan(Plan new_plan) {
   plan = std::move(new_plan);
@@ -177,7 +230,9 @@ void Heart::set_plan(Plan new_plan) {
   view(head, 0);
   *head = StateHead{};
   view(level, layout.level);
+  view(total, layout.total);
   view(presses, layout.presses);
+  view(pressed_at, layout.pressed_at);
   view(holders, layout.holders);
   view(lanes, layout.lanes);
   view(live, layout.live);
@@ -188,78 +243,134 @@ void Heart::set_plan(Plan new_plan) {
   view(over, layout.over);
   view(over_counted, layout.over_counted);
   view(deadline, layout.deadline);
-  std::fill_n(deadline, plan_data->timers.size(), never);
+  std::fill_n(deadline, plan_data->timer_at.size(), never);
   view(out_held, layout.out_held);
   view(heap, layout.heap);
   view(heap_place, layout.heap_place);
   view(position, layout.position);
   view(moving, layout.moving);
+  view(moving_place, layout.moving_place);
   view(journal, layout.journal);
 }
 
-std::optional<Diagnostic> Heart::wire(std::size_t number, const Attachment& attachment) {
-  return Wiring{*plan_data, attachment, slots[number], number}.run();
+std::optional<Diagnostic> Heart::wire(std::size_t unit, const Attachment& attachment) {
+  return Wiring{*plan_data, attachment, slots[unit], unit}.run();
+}
+
+/// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
+/// are alone do not keep count. Done whenever a unit comes or leaves.
+void Heart::find_lone_lanes() noexcept {
+  std::array<std::uint16_t, max_targets> feeders{};
+  const auto for_all_lanes = [this](auto&& act) {
+    for (Slot& slot : slots)
+      for (Step& step : slot.steps)
+        if (slot.used && step.kind == AnalogKind::lane) act(step.lane);
+  };
+  for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
+  for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
+  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && !plan_data->groups[lane.group].stays; });
+  for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
+    const Group& group = plan_data->groups[g];
+    const std::span all{lanes + group.first_lane, group.lane_count};
+    live[g] =
+        static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
+  }
 }
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
-void Heart::take_state(std::size_t number, std::span<const Change> changes) noexcept {
-  const std::uint32_t frozen = head->frozen;
-  head->frozen = 1;
-  std::ranges::copy(slots[number].rests, raw + number * max_axes);
-  take(number, changes);
+void Heart::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
+  const std::uint32_t frozen = std::exchange(head->frozen, 1);
+  std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
+  take(unit, changes);
   head->frozen = frozen;
-}
-
-std::vector<Change> Heart::what_hands_hold(std::size_t number) const {
-  const Slot& slot = slots[number];
-  const auto is_down = [&](std::size_t button) {
-    return (down[number * button_words + button / 64] >> (button % 64) & 1) != 0;
-  };
-  std::vector<Change> changes;
-  for (const Control& control : slot.attachment.controls) {
-    const Wire& wire = slot.wires[slot.codes.find(control.code)];
-    if (wire.kind == WireKind::button && is_down(wire.button)) changes.push_back({control.code, 1});
-    if (wire.kind == WireKind::hat && is_down(wire.button)) changes.push_back({control.code, -1});
-    if (wire.kind == WireKind::hat && is_down(wire.button + 1U)) changes.push_back({control.code, 1});
-    if (wire.kind == WireKind::axis && (known[number] & wire.touches) != 0)
-      changes.push_back({control.code, raw[wire.axis]});
-  }
-  return changes;
 }
 
 tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   Heart& heart = *heart_;
-  const auto at = std::ranges::find_if(heart.slots, [](const Slot& slot) { return !slot.used(); });
+  const auto at = std::ranges::find_if(heart.slots, [](const Slot& slot) { return !slot.used; });
   if (at == heart.slots.end())
     return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
                                      fmt::format("at most {} units at a time", max_units)});
-  const auto number = static_cast<std::uint16_t>(at - heart.slots.begin());
+  const auto number = static_cast<std::size_t>(at - heart.slots.begin());
   if (auto failure = heart.wire(number, attachment)) return tl::unexpected(std::move(*failure));
   at->attachment = attachment;
-  ++at->age;
+  at->used = true;
   heart.find_lone_lanes();
   heart.take_state(number, attachment.state);
   heart.start(number);
-  return UnitId{number, at->age};
+  return UnitId{at->id};
 }
 
-void Engine::adopt(Plan plan) {
-  Heart& heart = *heart_;
-  std::array<std::vector<Change>, max_units> kept;
-  for (std::size_t n = 0; n < max_units; ++n)
-    if (heart.slots[n].used()) kept.at(n) = heart.what_hands_hold(n);
-  const StateHead before = *heart.head;
-  heart.set_plan(std::move(plan));
-  heart.head->now = before.now;
-  heart.head->ignored = before.ignored;
-  heart.head->frozen = before.frozen;
-  ++heart.epoch;
-  for (std::size_t n = 0; n < max_units; ++n) {
-    if (!heart.slots[n].used() || heart.wire(n, heart.slots[n].attachment)) continue;
-    heart.take_state(n, kept.at(n));
-    heart.find_lone_lanes();
-    heart.start(n);
+// -- another plan ---------------------------------------------------------------------------------------
+
+namespace {
+
+/// For each target of the new plan its place in the old one: the same port, name and kind; else `nothing`.
+std::vector<Index> origins_of(const Plan& before, const Plan& after) {
+  std::vector<Index> origins(after.targets().size(), nothing);
+  for (const PortInfo& port : after.ports()) {
+    const PortInfo* old = before.port(port.number);
+    if (old == nullptr) continue;
+    for (Index t = 0; t < port.target_count; ++t) {
+      const std::size_t place = std::size_t{port.first_target} + t;
+      const TargetInfo& info = after.targets()[place];
+      const auto same = before.target(port.number, info.name);
+      if (!same) continue;
+      const std::size_t source = std::size_t{old->first_target} + same->value;
+      if (before.targets()[source].kind == info.kind && before.targets()[source].stays == info.stays)
+        origins[place] = static_cast<Index>(source);
+    }
   }
+  return origins;
+}
+
+}  // namespace
+
+/// What hands hold, what stays, and what readers have not seen yet outlives the plan.
+void Heart::adopt(Plan new_plan) {
+  rest_all();
+  const std::vector<std::byte> old_block = block;
+  const Plan old_plan = plan;
+  const StateLayout old = layout_of(*plan_data);
+  const std::vector<Index> origins = origins_of(old_plan, new_plan);
+  set_plan(std::move(new_plan));
+  const auto kept = [&]<typename T>(T* into, std::size_t at, std::size_t count) {
+    std::memcpy(into, old_block.data() + at, count * sizeof(T));
+  };
+  kept(head, 0, 1);
+  kept(raw, old.raw, max_units * max_axes);
+  kept(known, old.known, max_units);
+  kept(down, old.down, max_units * button_words);
+  const auto carry = [&]<typename T>(T* into, std::size_t at, std::size_t target) {
+    if (origins[target] != nothing)
+      std::memcpy(into + target, old_block.data() + at + origins[target] * sizeof(T), sizeof(T));
+  };
+  for (std::size_t t = 0; t < origins.size(); ++t) {
+    carry(total, old.total, t);
+    carry(presses, old.presses, t);
+    carry(pressed_at, old.pressed_at, t);
+    if (plan_data->targets[t].stays) carry(level, old.level, t);
+  }
+  for (detail::Follower* follower : followers) follower->carry(origins);
+}
+
+std::vector<UnitId> Engine::adopt(Plan plan) {
+  Heart& heart = *heart_;
+  heart.adopt(std::move(plan));
+  std::vector<UnitId> idle;
+  for (std::size_t n = 0; n < max_units; ++n) {
+    Slot& slot = heart.slots[n];
+    if (!slot.used) continue;
+    // What a unit has is wired whatever the plan says, so that what went once goes always.
+    const auto failure = heart.wire(n, slot.attachment);
+    if (!slot.has_use()) idle.push_back({slot.id});
+  }
+  heart.find_lone_lanes();
+  for (std::size_t n = 0; n < max_units; ++n)
+    if (heart.slots[n].used) heart.note_crossings(n);
+  for (std::size_t n = 0; n < max_units; ++n)
+    if (heart.slots[n].used) heart.start(n);
+  return idle;
 }
 
 }  // namespace omnipar

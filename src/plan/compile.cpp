@@ -1,6 +1,7 @@
 // From a profile and its sheets to a plan. One pass over the ports, one over the hot actions; every
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
+#include <limits>
 
 #include <fmt/format.h>
 
@@ -13,6 +14,8 @@ namespace omnipar {
 namespace {
 
 constexpr std::size_t max_operations = 1024;
+/// A slower one takes longer than anybody waits; and how long a ramp goes on is bounded by it.
+constexpr double slowest_ramp = 0.01;
 
 class Compiler {
  public:
@@ -33,6 +36,9 @@ class Compiler {
     add_hot_actions();
     check_size();
     if (!errors_.empty()) return tl::unexpected(std::move(errors_));
+    place_units(*plan_);
+    for (const PortInfo& port : plan_->ports)
+      plan_->layouts.push_back(layout_number(std::span{plan_->targets}.subspan(port.first_target, port.target_count)));
     plan_->state_size = layout_of(*plan_).size;
     plan_->listing = listing_of(*plan_);
     return Plan{plan_};
@@ -62,9 +68,10 @@ class Compiler {
     return static_cast<Index>(table.size() - 1);
   }
 
-  Index new_signal(Index need = 1) {
+  Index new_signal(Index need = 1, bool each_unit = false) {
     Signal signal;
     signal.need = need;
+    signal.each_unit = each_unit;
     return append(plan_->signals, std::move(signal), max_signals);
   }
 
@@ -74,6 +81,7 @@ class Compiler {
     if (too_large_) return target;
     plan_->group_of_target.push_back(nothing);
     plan_->signal_of_target.push_back(nothing);
+    plan_->opposite_of_target.push_back(nothing);
     if (kind == TargetKind::button) {
       const Index signal = new_signal();
       plan_->signals[signal].target = target;
@@ -93,15 +101,15 @@ class Compiler {
     input(seat, role).raises.push_back(signal);
   }
 
-  /// The signal that a source must raise for `use` to reach `signal`: through debounce, then hold.
+  /// The signal that a source must raise for `use` to reach `signal`: through debounce, then hold, each unit's own.
   Index entry(const Use& use, Index signal) {
-    signal = behind_timer(EffectKind::hold, use.hold, signal);
-    return behind_timer(EffectKind::debounce, use.debounce, signal);
+    signal = behind_timer(EffectKind::hold, use.hold, signal, true);
+    return behind_timer(EffectKind::debounce, use.debounce, signal, true);
   }
 
-  Index behind_timer(EffectKind kind, Duration delay, Index out) {
+  Index behind_timer(EffectKind kind, Duration delay, Index out, bool each_unit) {
     if (delay.count() == 0) return out;
-    const Index in = new_signal();
+    const Index in = new_signal(1, each_unit);
     const Index timer = append(plan_->timers, {kind, in, out, delay}, max_signals);
     if (!too_large_) plan_->signals[in].effects.push_back({kind, timer});
     return in;
@@ -119,7 +127,8 @@ class Compiler {
     if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
     if (!in(use.press_at, 0.01, 1)) return wrong("the press point", "0.01 to 1");
     if (!in(use.release_at, 0, use.press_at)) return wrong("the release point", "0 to the press point");
-    if (!in(use.ramp, 0, 1000)) return wrong("the ramp", "0 to 1000 full pushes a second");
+    if (use.ramp != 0 && !in(use.ramp, slowest_ramp, 1000))
+      return wrong("the ramp", "0, or 0.01 to 1000 full pushes a second");
     const auto short_enough = [](Duration d) { return d.count() >= 0 && d <= std::chrono::minutes{1}; };
     if (!short_enough(use.debounce) || !short_enough(use.hold)) return wrong("a time", "0 to 60 seconds");
     return true;
@@ -143,7 +152,8 @@ class Compiler {
     operation.kind = AnalogKind::crossing;
     operation.crossing = plan_->crossings;
     operation.press_at = use.press_at;
-    operation.release_at = use.release_at;
+    // What is at rest is let go, also where that is all that lets go.
+    operation.release_at = std::max(use.release_at, std::numeric_limits<double>::min());
     operation.signals = signals;
     const Index index = append(plan_->operations, operation, max_operations);
     if (too_large_) return;
@@ -236,16 +246,19 @@ class Compiler {
 
   void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles) {
     constexpr double ticks_per_second = 1000;
-    constexpr double full = 4294967296.0;
+    constexpr double full = 281474976710656.0;
     DigitalOperation operation;
     operation.group = group;
-    operation.lane = take_lanes(group, 1);
-    operation.ramp = static_cast<std::int64_t>(use.ramp / ticks_per_second * full);
+    operation.lane = take_lanes(group, max_units);
+    // Rounded up, for a step that is a little too short is one tick late at the end.
+    const double step = use.ramp / ticks_per_second * full;
+    operation.ramp = static_cast<std::int64_t>(step);
+    if (static_cast<double>(operation.ramp) < step) ++operation.ramp;
     const Index digital = append(plan_->digitals, operation, max_operations);
     if (too_large_) return;
     for (std::size_t d = 0; d < roles.size(); ++d) {
       if (roles.at(d).empty()) continue;
-      const Index signal = new_signal();
+      const Index signal = new_signal(1, true);
       if (too_large_) return;
       plan_->signals[signal].effects.push_back({EffectKind::digital, digital});
       plan_->digitals[digital].signals.at(d) = signal;
@@ -371,6 +384,7 @@ class Compiler {
       target.native = {0, 1, 0};
       const Index made = new_target(target, std::string{direction_names[d]}, TargetKind::button);
       if (too_large_) return;
+      plan_->opposite_of_target[made] = static_cast<Index>(d % 2 == 0 ? made + 1 : made - 1);
       from_group.at(d) = plan_->signal_of_target[made];
       if (const Binding* own = binding_for(bind, direction_names[d])) {
         stand_at(own->place, fmt::format("port {}, {}", port.port, direction_names[d]));
@@ -456,7 +470,7 @@ class Compiler {
     for (const std::string& seat : plan_->seats) {
       const Index chord = new_signal(2);
       if (too_large_) return;
-      const Index then = behind_timer(EffectKind::hold, hot.after, action);
+      const Index then = behind_timer(EffectKind::hold, hot.after, action, false);
       plan_->signals[chord].effects.push_back({EffectKind::raise, then});
       for (const std::string& role : {hot.hold, hot.press}) {
         const Index half = new_signal();

@@ -21,8 +21,10 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   StateLayout layout;
   std::size_t size = head;
   layout.level = take<double>(size, plan.targets.size());
+  layout.total = take<std::int64_t>(size, plan.targets.size());
   layout.presses = take<std::uint32_t>(size, plan.targets.size());
-  layout.holders = take<std::uint16_t>(size, plan.signals.size());
+  layout.pressed_at = take<std::uint32_t>(size, plan.targets.size());
+  layout.holders = take<std::uint16_t>(size, plan.signal_places);
   layout.lanes = take<double>(size, std::size_t{2} * plan.lanes);
   layout.live = take<std::uint16_t>(size, plan.groups.size());
   layout.raw = take<std::int32_t>(size, max_units * max_axes);
@@ -31,15 +33,48 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.counted = take<std::uint64_t>(size, max_units * words);
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
-  layout.deadline = take<std::int64_t>(size, plan.timers.size());
-  layout.out_held = take<std::uint8_t>(size, plan.timers.size());
-  layout.heap = take<Index>(size, plan.timers.size());
-  layout.heap_place = take<Index>(size, plan.timers.size());
-  layout.position = take<std::int64_t>(size, 2 * plan.digitals.size());
-  layout.moving = take<std::uint8_t>(size, plan.digitals.size());
+  const std::size_t timers = plan.timer_at.size();
+  const std::size_t digitals = plan.digitals.size() * max_units;
+  layout.deadline = take<std::int64_t>(size, timers);
+  layout.out_held = take<std::uint8_t>(size, timers);
+  layout.heap = take<Index>(size, timers);
+  layout.heap_place = take<Index>(size, timers);
+  layout.position = take<std::int64_t>(size, 2 * digitals);
+  layout.moving = take<Index>(size, digitals);
+  layout.moving_place = take<Index>(size, digitals);
   layout.journal = take<Index>(size, journal_length);
   layout.size = size;
   return layout;
+}
+
+void place_units(PlanData& plan) {
+  plan.signal_places = 0;
+  for (Signal& signal : plan.signals) {
+    signal.first_place = plan.signal_places;
+    plan.signal_places = static_cast<Index>(plan.signal_places + (signal.each_unit ? max_units : 1));
+  }
+  plan.timer_at.clear();
+  for (std::size_t t = 0; t < plan.timers.size(); ++t) {
+    Timer& timer = plan.timers[t];
+    timer.first_place = static_cast<Index>(plan.timer_at.size());
+    plan.timer_at.insert(plan.timer_at.end(), plan.signals[timer.in].each_unit ? max_units : 1, static_cast<Index>(t));
+  }
+}
+
+std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept {
+  // FNV-1a (Fowler, Noll, Vo), 32 bits
+  std::uint32_t number = 2166136261U;
+  const auto add = [&number](std::uint32_t byte) { number = (number ^ (byte & 0xff)) * 16777619U; };
+  const auto add_number = [&add](std::int32_t value) {
+    for (int shift = 0; shift < 32; shift += 8) add(static_cast<std::uint32_t>(value) >> shift);
+  };
+  for (const TargetInfo& target : targets) {
+    for (const char c : target.name) add(static_cast<unsigned char>(c));
+    add(0);
+    add(static_cast<std::uint32_t>(target.kind) * 2 + (target.stays ? 1 : 0));
+    for (const std::int32_t end : {target.native.minimum, target.native.maximum, target.native.rest}) add_number(end);
+  }
+  return number == 0 ? 1 : number;
 }
 
 }  // namespace omnipar

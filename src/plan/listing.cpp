@@ -76,7 +76,7 @@ class Listing {
     if (effect.kind == EffectKind::digital) {
       const DigitalOperation& digital = plan_.digitals[effect.index];
       return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
-                  digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^32 a tick", digital.ramp));
+                  digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
     }
     const Timer& timer = plan_.timers[effect.index];
     line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::hold ? "held" : "debounced",

@@ -23,7 +23,8 @@ std::optional<TargetIndex> Plan::target(int number, std::string_view name) const
   const PortInfo* found = port(number);
   if (found == nullptr) return std::nullopt;
   for (Index i = 0; i < found->target_count; ++i)
-    if (data_->targets[static_cast<std::size_t>(found->first_target) + i].name == name) return TargetIndex{i};
+    if (const TargetInfo& info = data_->targets[static_cast<std::size_t>(found->first_target) + i]; info.name == name)
+      return TargetIndex{i, data_->layouts[static_cast<std::size_t>(found - data_->ports.data())], info.native.rest};
   return std::nullopt;
 }
 

@@ -4,12 +4,16 @@
 // hold it. A signal either is a button target or has effects (timers, axes from buttons, chords).
 // Axes and sticks feed *analog operations*: a lane of an analog target, or a crossing, which turns
 // positions into signals. All indices are into the vectors here.
+//
+// What lies between a unit's control and the target that it feeds (debounce, long press, ramp) is each
+// unit's own: such signals, timers and lanes have a place in the state for each unit that may be there.
 #pragma once
 
 #include <array>
 #include <cstdint>
 #include <deque>
 #include <limits>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -35,14 +39,17 @@ struct Effect {
 struct Signal {
   Index need = 1;          ///< on while at least so many hold it: 1 for any-of, 2 for a chord
   Index target = nothing;  ///< the button target that it is
+  bool each_unit = false;  ///< each unit has its own
+  Index first_place = 0;   ///< where it is counted who holds it; each unit's follow one another
   std::vector<Effect> effects;
 };
 
 struct Timer {
   EffectKind kind = EffectKind::hold;
-  Index in = 0;
+  Index in = 0;  ///< each unit has its own timer if it has its own of this signal
   Index out = 0;
   Duration delay{0};
+  Index first_place = 0;
 };
 
 /// An analog target or pair: its value is that of the lane with the greatest length.
@@ -67,11 +74,11 @@ struct AnalogOperation {
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
 };
 
-/// An axis or stick made of buttons. With a ramp (a share of a full push a tick, in 1/2^32) it moves
+/// An axis or stick made of one unit's buttons. With a ramp (a share of a full push a tick, in 1/2^48) it moves
 /// there, without it jumps.
 struct DigitalOperation {
   Index group = 0;
-  Index lane = 0;
+  Index lane = 0;                                                    ///< the first of max_units, one a unit
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< in order of direction_names
   std::int64_t ramp = 0;
 };
@@ -98,8 +105,12 @@ struct PlanData {
   std::vector<AnalogOperation> operations;
   std::vector<DigitalOperation> digitals;
   std::vector<Input> inputs;
-  std::vector<Index> group_of_target;   ///< nothing for buttons
-  std::vector<Index> signal_of_target;  ///< nothing for axes
+  std::vector<Index> group_of_target;     ///< nothing for buttons
+  std::vector<Index> signal_of_target;    ///< nothing for axes
+  std::vector<Index> opposite_of_target;  ///< of a direction: the one across; else nothing
+  std::vector<std::uint32_t> layouts;     ///< by port: what its controller's targets are, in one number; never 0
+  std::vector<Index> timer_at;            ///< by place: which timer is there
+  Index signal_places = 0;
   Index lanes = 0;
   Index crossings = 0;
   std::size_t state_size = 0;
@@ -120,11 +131,17 @@ inline constexpr std::size_t journal_length = 256;
 
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
-  std::size_t level = 0, presses = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0, down = 0, counted = 0,
-              over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0, position = 0,
-              moving = 0, journal = 0, size = 0;
+  std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
+              down = 0, counted = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0,
+              position = 0, moving = 0, moving_place = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
+
+/// Gives signals and timers their places in the state. To be called when the plan is whole.
+void place_units(PlanData& plan);
+
+/// What a port's targets are (names, kinds and ranges in their order), in one number that is never 0.
+[[nodiscard]] std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept;
 
 [[nodiscard]] std::string listing_of(const PlanData& plan);
 

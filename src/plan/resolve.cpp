@@ -17,6 +17,10 @@ std::vector<Binding> merged_bindings(const Profile& profile, const PortProfile& 
   const PortProfile* other = liked_port(profile, port);
   if (other == nullptr) return port.bind;
   std::vector<Binding> merged = other->bind;
+  const auto is_direction = [](const Binding& b) {
+    return std::ranges::find(direction_names, b.target) != direction_names.end();
+  };
+  if (binding_for(port.bind, directions_group) != nullptr) std::erase_if(merged, is_direction);
   for (const Binding& own : port.bind) {
     std::erase_if(merged, [&](const Binding& b) { return b.target == own.target; });
     merged.push_back(own);

@@ -1,59 +1,71 @@
 #include "slow_twin.hpp"
 
+#include <algorithm>
 #include <cmath>
-#include <set>
+#include <utility>
 
 namespace omnipar::test {
+namespace {
+
+constexpr int nobody = -1;
+constexpr int of_hat = -1;
+constexpr double full = 281474976710656.0;  // 2^48: places of ramps are counted in parts of a full push
+constexpr std::int64_t last_moment = std::int64_t{1} << 62;
+
+std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * full); }
+
+}  // namespace
 
 // -- from the profile ---------------------------------------------------------------------------------
 
 SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
   const SystemSheet& system = *catalogue.system(profile.system);
-  for (const PortProfile& port : profile.ports) add_port(system, profile, port);
-  std::set<std::string> seats;
-  std::vector<std::string> seat_order;
-  for (const PortProfile& port : profile.ports)
-    if (seats.insert(port.seat).second) seat_order.push_back(port.seat);
+  std::vector<std::string> seats;
+  for (const PortProfile& port : profile.ports) {
+    if (port.not_ours) continue;
+    add_port(system, profile, port);
+    for (const std::string& seat : {port.seat, port.second_seat})
+      if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
+  }
   for (const HotAction& hot : profile.hot)
-    for (const std::string& seat : seat_order) {
+    for (const std::string& seat : seats) {
+      name_target("0/" + hot.action, "button");
       Use use;
       use.hold = hot.after;
       add_line("0/" + hot.action, seat, use, hot.hold);
       lines_.back().chord_role = hot.press;
+      lines_.back().ways[nobody];
     }
 }
 
 void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port) {
-  const ControllerSheet& sheet =
+  ControllerSheet sheet =
       *system.controller(port.controller.empty() ? system.port(port.port)->takes[0] : port.controller);
+  for (const AccessorySheet& accessory : sheet.accessories)
+    if (std::ranges::find(port.accessories, accessory.name) != port.accessories.end())
+      for (const TargetSheet& target : accessory.targets) sheet.targets.push_back(target);
   std::map<std::string, std::vector<Use>> bound;
   if (port.like)
     for (const PortProfile& other : profile.ports)
       if (other.port == *port.like)
         for (const Binding& b : other.bind) bound[b.target] = b.uses;
+  for (const Binding& b : port.bind)  // who names the whole group means all of it
+    if (b.target == "directions")
+      for (const std::string_view d : direction_names) bound.erase(std::string{d});
   for (const Binding& b : port.bind) bound[b.target] = b.uses;
   const auto uses_of = [&](const std::string& target, const std::vector<std::string>& usual) {
     if (bound.contains(target)) return bound[target];
     std::vector<Use> uses;
-    for (const std::string& role : usual) uses.push_back({role});
+    for (const std::string& role : usual) uses.push_back({role, role == "paddle" ? 0.0 : 0.15});
     return uses;
   };
   const std::string prefix = std::to_string(port.port) + "/";
-  const auto add_button_uses = [&](const std::string& name, const std::vector<Use>& uses) {
-    values_[prefix + name];
-    for (const Use& use : uses) {
-      if (const auto direction = stick_direction(use.role))
-        add_line(prefix + name, port.seat, use, direction->stick, direction->direction);
-      else if (role_kind(use.role) == RoleKind::one_sided)
-        add_line(prefix + name, port.seat, use, use.role, 3);
-      else
-        add_line(prefix + name, port.seat, use, use.role);
-    }
-  };
   if (sheet.directions) {
-    for (const std::string_view d : direction_names) values_[prefix + std::string{d}];
-    for (const std::string_view d : direction_names)
-      if (bound.contains(std::string{d})) add_button_uses(std::string{d}, bound[std::string{d}]);
+    for (const std::string_view d : direction_names) {
+      const std::string name{d};
+      name_target(prefix + name, "button");
+      if (bound.contains(name)) add_button_uses(prefix + name, port.seat, bound[name]);
+    }
     for (const Use& use : uses_of("directions", sheet.usual_directions))
       for (std::size_t d = 0; d < 4; ++d) {
         const std::string name{direction_names[d]};
@@ -65,24 +77,43 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
       }
   }
   for (const TargetSheet& target : sheet.targets) {
-    const std::vector<Use> uses = uses_of(target.name, target.usual);
-    if (target.kind == TargetKind::button)
-      add_button_uses(target.name, uses);
+    const std::string& seat = target.player == 2 ? port.second_seat : port.seat;
+    std::vector<Use> uses = uses_of(target.name, target.usual);
+    if (seat.empty()) uses.clear();
+    if (target.kind == TargetKind::button) {
+      name_target(prefix + target.name, "button");
+      add_button_uses(prefix + target.name, seat, uses);
+    } else {
+      add_analog(prefix, seat, target, uses);
+    }
+  }
+}
+
+void SlowTwin::name_target(const std::string& name, const std::string& kind) {
+  values_[name];
+  kinds_[name] = kind;
+}
+
+void SlowTwin::add_button_uses(const std::string& target, const std::string& seat, const std::vector<Use>& uses) {
+  for (const Use& use : uses) {
+    if (const auto direction = stick_direction(use.role))
+      add_line(target, seat, use, direction->stick, direction->direction);
+    else if (role_kind(use.role) == RoleKind::one_sided)
+      add_line(target, seat, use, use.role, 3);
     else
-      add_analog(prefix, port.seat, target, uses);
+      add_line(target, seat, use, use.role);
   }
 }
 
 void SlowTwin::add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
                         std::optional<std::size_t> direction) {
   Line line;
-  line.target = target;
+  line.target = target.empty() ? nullptr : &values_.at(target);
   line.seat = seat;
   line.role = role;
   line.direction = direction;
   line.use = use;
   lines_.push_back(line);
-  if (!target.empty()) values_[target];
 }
 
 int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std::string& role) {
@@ -92,29 +123,28 @@ int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std:
 
 void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                           const std::vector<Use>& uses) {
-  if (sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement) {
-    const bool both = sheet.kind == TargetKind::movement;
-    const std::string x = prefix + sheet.name + (both ? "-x" : ""), y = both ? prefix + sheet.name + "-y" : "";
-    values_[x];
-    if (both) values_[y];
+  const bool counts = sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement;
+  const bool pair = sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement;
+  const std::string x = prefix + sheet.name + (pair ? "-x" : ""), y = pair ? prefix + sheet.name + "-y" : "";
+  const std::string kind = counts ? "counts" : sheet.kind == TargetKind::one_sided ? "one side" : "two sides";
+  name_target(x, kind + (sheet.stays ? ", stays" : ""));
+  if (pair) name_target(y, kind + (sheet.stays ? ", stays" : ""));
+  if (counts) {
     for (const Use& use : uses) counts_.push_back({x, y, seat, use.role});
     return;
   }
   Analog analog;
-  const bool pair = sheet.kind == TargetKind::stick;
-  analog.x = prefix + sheet.name + (pair ? "-x" : "");
-  analog.y = pair ? prefix + sheet.name + "-y" : "";
+  analog.x = x;
+  analog.y = y;
   analog.stays = sheet.stays;
-  values_[analog.x];
-  if (pair) values_[analog.y];
   for (const Use& use : uses) {
-    const RoleKind kind = *role_kind(use.role);
+    const RoleKind role = *role_kind(use.role);
     Lane lane{seat, use.role, use.dead_zone, -1};
-    if (kind == RoleKind::button || kind == RoleKind::dpad) {
+    if (role == RoleKind::button || role == RoleKind::dpad) {
       Glide glide;
       glide.ramp = use.ramp;
-      if (kind == RoleKind::button) glide.lines[3] = add_glide_line(seat, use, use.role);
-      if (kind == RoleKind::dpad)
+      if (role == RoleKind::button) glide.lines[3] = add_glide_line(seat, use, use.role);
+      if (role == RoleKind::dpad)
         for (std::size_t d = pair ? 0 : 2; d < 4; ++d)
           glide.lines[d] = add_glide_line(seat, use, use.role + "-" + std::string{direction_names[d]});
       lane.glide = static_cast<int>(glides_.size());
@@ -122,30 +152,41 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
     }
     analog.lanes.push_back(lane);
   }
-  analog.points.resize(analog.lanes.size());
+  analog.of_buttons.resize(analog.lanes.size());
   analogs_.push_back(analog);
 }
 
 // -- what hands do --------------------------------------------------------------------------------------
 
-bool SlowTwin::role_held(const std::string& seat, const std::string& role) const {
-  for (const auto& [slot, unit] : units_)
-    for (const auto& [name, contact] : unit.buttons)
-      if (unit.attachment.seat == seat && contact.counted && name.substr(0, name.find(' ')) == role) return true;
+bool SlowTwin::holds(const Unit& unit, const std::string& role) const {
+  const auto contacts = unit.buttons.find(role);
+  if (contacts == unit.buttons.end()) return false;
+  for (const auto& [code, contact] : contacts->second)
+    if (contact.counted) return true;
   return false;
 }
 
-bool SlowTwin::line_in(const Line& line) const {
-  if (!line.chord_role.empty()) return role_held(line.seat, line.role) && role_held(line.seat, line.chord_role);
-  if (!line.direction) return role_held(line.seat, line.role);
-  for (const auto& [slot, contact] : line.crossings)
-    if (contact.counted) return true;
-  return false;
+bool SlowTwin::line_in(const Line& line, int slot) const {
+  const auto seat_holds = [&](const std::string& role) {
+    for (const auto& [number, unit] : units_)
+      if (unit.attachment.seat == line.seat && holds(unit, role)) return true;
+    return false;
+  };
+  if (!line.chord_role.empty()) return seat_holds(line.role) && seat_holds(line.chord_role);
+  const Unit& unit = units_.at(slot);
+  if (unit.attachment.seat != line.seat) return false;
+  return line.direction ? line.ways.at(slot).crossing.counted : holds(unit, line.role);
 }
 
 bool SlowTwin::has_axis(const Unit& unit, const std::string& role) const {
   for (const Control& c : unit.attachment.controls)
     if (c.role == role && (c.reading != Reading::button || role_kind(role) == RoleKind::one_sided)) return true;
+  return false;
+}
+
+bool SlowTwin::is_known(const Unit& unit, const std::string& role) const {
+  for (const Control& c : unit.attachment.controls)
+    if (c.role == role && unit.raw.contains(c.code)) return true;
   return false;
 }
 
@@ -165,14 +206,17 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
 
 void SlowTwin::attach(int slot, const Attachment& attachment) {
   Unit& unit = units_[slot] = Unit{attachment, {}, {}};
+  for (Line& line : lines_)
+    if (line.chord_role.empty()) line.ways[slot] = {};
   const bool was_frozen = std::exchange(frozen_, true);
   feed(slot, at_us(now_), attachment.state);
-  cross(slot, unit);
   frozen_ = was_frozen;
   work_out();
+  settle_what_is_known(unit);
 }
 
-void SlowTwin::press_button(Contact& contact) {
+/// A press; if the same report had let it go before, that takes effect first.
+void SlowTwin::hold_again(Contact& contact) {
   contact.down = true;
   if (frozen_) return;
   if (contact.counted) {
@@ -183,41 +227,51 @@ void SlowTwin::press_button(Contact& contact) {
   work_out();
 }
 
+void SlowTwin::set(Unit& unit, const Control& c, std::int32_t value) {
+  const auto press = [&](const std::string& role, int code, bool down) {
+    Contact& contact = unit.buttons[role][code];
+    if (contact.down == down) return;
+    if (down) return hold_again(contact);
+    contact.down = false;
+  };
+  if (c.reading == Reading::counts) {
+    for (const Count& count : counts_)
+      if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
+        values_[c.axis == Axis::y ? count.y : count.x].level += value;
+  } else if (c.reading == Reading::hat) {
+    press(c.role + (c.axis == Axis::x ? "-left" : "-up"), of_hat, value < 0);
+    press(c.role + (c.axis == Axis::x ? "-right" : "-down"), of_hat, value > 0);
+  } else if (c.reading == Reading::button && role_kind(c.role) == RoleKind::button) {
+    press(c.role, c.code.number, value != 0);
+  } else {
+    unit.raw[c.code] = value;
+  }
+}
+
 void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   advance(time);
   const auto at = units_.find(slot);
   if (at == units_.end()) return;
   Unit& unit = at->second;
-  const auto set = [&](const std::string& name, bool down) {
-    Contact& contact = unit.buttons[name];
-    if (contact.down == down) return;
-    if (down) return press_button(contact);
-    contact.down = false;
-  };
+  std::set<Code> spoken;
+  std::set<Code> moved;  // axes
   for (const Change& change : changes)
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;
-      if (c.reading == Reading::counts) {
-        for (const Count& count : counts_)
-          if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
-            values_[c.axis == Axis::y ? count.y : count.x].level += change.value;
-        continue;
-      }
-      const bool sideways = c.axis == Axis::x;
-      if (c.reading == Reading::hat) {
-        set(c.role + (sideways ? "-left" : "-up") + " hat", change.value < 0);
-        set(c.role + (sideways ? "-right" : "-down") + " hat", change.value > 0);
-      } else if (c.reading == Reading::button && role_kind(c.role) == RoleKind::button) {
-        set(c.role + " " + std::to_string(c.code.number), change.value != 0);
-      } else {
-        unit.raw[c.code] = change.value;
-      }
+      spoken.insert(c.code);
+      if (moved.contains(c.code)) cross(slot, unit);  // twice in a report: the first counts, too
+      set(unit, c, change.value);
+      if (unit.raw.contains(c.code)) moved.insert(c.code);
     }
   cross(slot, unit);
-  for (auto& [name, contact] : unit.buttons) contact.counted = contact.counted && contact.down;
+  for (auto& [role, contacts] : unit.buttons)
+    for (auto& [code, contact] : contacts) contact.counted = contact.counted && contact.down;
   for (Line& line : lines_)
-    for (auto& [number, contact] : line.crossings) contact.counted = contact.counted && contact.down;
+    if (line.direction)
+      line.ways[slot].crossing.counted = line.ways[slot].crossing.counted && line.ways[slot].crossing.down;
   work_out();
+  end_opposite_debounces(slot, unit);
+  settle_what_is_known(unit, &spoken);
 }
 
 void SlowTwin::cross(int slot, Unit& unit) {
@@ -225,108 +279,153 @@ void SlowTwin::cross(int slot, Unit& unit) {
     if (!line.direction || line.seat != unit.attachment.seat || !has_axis(unit, line.role)) continue;
     const Point p = position(unit, line.role);
     const std::array<double, 4> push{-p.y, p.y, -p.x, p.x};
-    Contact& contact = line.crossings[slot];
-    if (contact.down && push[*line.direction] < line.use.release_at) {
-      contact.down = false;
-    } else if (!contact.down && push[*line.direction] >= line.use.press_at) {
-      contact.down = true;
-      contact.counted = !frozen_;
-      work_out();
-    }
+    const auto pass = [&](bool passed, double length) {
+      if (passed) return length > 0 && length >= line.use.release_at;
+      return length >= line.use.press_at;
+    };
+    Way& way = line.ways[slot];
+    way.opposite = pass(way.opposite, push[*line.direction ^ 1]);
+    const bool down = pass(way.crossing.down, push[*line.direction]);
+    if (down && !way.crossing.down) hold_again(way.crossing);
+    way.crossing.down = down;
   }
+}
+
+bool SlowTwin::opposite_is_down(const Line& line, int slot, const Unit& unit) const {
+  if (line.direction) return line.ways.at(slot).opposite;
+  for (std::size_t d = 0; d < 4; ++d) {
+    const std::string end = "-" + std::string{direction_names[d]};
+    if (!line.role.ends_with(end)) continue;
+    const auto across =
+        unit.buttons.find(line.role.substr(0, line.role.size() - end.size() + 1) + std::string{direction_names[d ^ 1]});
+    return across != unit.buttons.end() && across->second.contains(of_hat) && across->second.at(of_hat).down;
+  }
+  return false;
+}
+
+/// A hat or a stick that is on the other side has left this one: what debounce still holds here ends.
+void SlowTwin::end_opposite_debounces(int slot, const Unit& unit) {
+  for (Line& line : lines_) {
+    if (!line.chord_role.empty() || line.seat != unit.attachment.seat || !opposite_is_down(line, slot, unit)) continue;
+    Way& way = line.ways[slot];
+    if (line_in(line, slot)) continue;
+    way.middle = false;
+    way.deaf_until.reset();
+  }
+  work_out();
 }
 
 // -- working everything out ---------------------------------------------------------------------------
 
-void SlowTwin::work_out() {
-  for (Line& line : lines_) {
-    line.in = line_in(line);
-    const bool before = line.middle;
-    if (line.use.debounce.count() == 0) {
-      line.middle = line.in;
-    } else if (!line.deaf_until && line.middle != line.in) {
-      line.middle = line.in;
-      line.deaf_until = now_ + line.use.debounce.count();
-    }
-    if (line.use.hold.count() == 0) {
-      line.out = line.middle;
-    } else if (!line.middle) {
-      line.out = false;
-      line.held_until.reset();
-    } else if (!before) {
-      line.held_until = now_ + line.use.hold.count();
-    }
+void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
+  way.in = line_in(line, slot);
+  const bool before = way.middle;
+  if (line.use.debounce.count() == 0) {
+    way.middle = way.in;
+  } else if (!way.deaf_until && way.middle != way.in) {
+    way.middle = way.in;
+    way.deaf_until = now_ + line.use.debounce.count();
   }
-  std::set<std::string> on;
-  for (const Line& line : lines_)
-    if (line.out && !line.target.empty()) on.insert(line.target);
-  for (const Line& line : lines_) {
-    if (line.target.empty()) continue;
-    Value& value = values_[line.target];
-    const double level = on.contains(line.target) ? 1 : 0;
-    if (level > value.level) ++value.presses;
-    value.level = level;
+  if (line.use.hold.count() == 0) {
+    way.out = way.middle;
+  } else if (!way.middle) {
+    way.out = false;
+    way.held_until.reset();
+  } else if (!before) {
+    way.held_until = now_ + line.use.hold.count();
   }
-  for (Glide& glide : glides_) {
-    if (glide.ramp > 0) continue;
-    const Point to = goal(glide);
-    const auto x = static_cast<std::int64_t>(to.x * 4294967296.0);
-    const auto y = static_cast<std::int64_t>(to.y * 4294967296.0);
-    glide.x = x;
-    glide.y = y;
-  }
-  if (!frozen_) work_out_analog();
 }
 
-SlowTwin::Point SlowTwin::goal(const Glide& glide) const {
+void SlowTwin::work_out() {
+  for (Line& line : lines_)
+    for (auto& [slot, way] : line.ways) work_out_way(line, way, slot);
+  std::set<Value*> on;
+  for (const Line& line : lines_)
+    if (line.out() && line.target != nullptr) on.insert(line.target);
+  for (const Line& line : lines_) {
+    if (line.target == nullptr) continue;
+    const double level = on.contains(line.target) ? 1 : 0;
+    if (level > line.target->level) ++line.target->presses;
+    line.target->level = level;
+  }
+  if (!frozen_) work_out_analogs();
+}
+
+SlowTwin::Point SlowTwin::goal(const Glide& glide, int slot) const {
   const auto side = [&](std::size_t d) {
-    return glide.lines[d] >= 0 && lines_[static_cast<std::size_t>(glide.lines[d])].out ? 1.0 : 0.0;
+    if (glide.lines[d] < 0) return 0.0;
+    const auto& ways = lines_[static_cast<std::size_t>(glide.lines[d])].ways;
+    return ways.contains(slot) && ways.at(slot).out ? 1.0 : 0.0;
   };
   Point p{side(3) - side(2), side(1) - side(0)};
   if (p.x != 0 && p.y != 0) p = {p.x * std::sqrt(0.5), p.y * std::sqrt(0.5)};
   return p;
 }
 
-SlowTwin::Point SlowTwin::shaped(Point p, double dead_zone) const {
-  const double length = std::sqrt(p.x * p.x + p.y * p.y);
-  if (p.x * p.x + p.y * p.y <= dead_zone * dead_zone) return {};
-  const double factor = length >= 1 ? 1 / length : (1 - dead_zone / length) * (1 / (1 - dead_zone));
-  return {p.x * factor, p.y * factor};
-}
-
-SlowTwin::Points SlowTwin::points_of(const Analog& analog) const {
+SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) const {
+  const auto shaped = [](Point p, double dead_zone) {
+    const double length = std::sqrt(p.x * p.x + p.y * p.y);
+    if (p.x * p.x + p.y * p.y <= dead_zone * dead_zone) return Point{};
+    const double factor = length >= 1 ? 1 / length : (1 - dead_zone / length) * (1 / (1 - dead_zone));
+    return Point{p.x * factor, p.y * factor};
+  };
   Points points;
   for (const Lane& lane : analog.lanes) {
     auto& here = points.emplace_back();
-    if (lane.glide >= 0) {
-      const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
-      here[0] = glide.ramp > 0 ? Point{double(glide.x) / 4294967296.0, double(glide.y) / 4294967296.0} : goal(glide);
-    } else {
-      for (const auto& [slot, unit] : units_)
-        if (unit.attachment.seat == lane.seat && has_axis(unit, lane.role))
+    for (const auto& [slot, unit] : units_) {
+      if (lane.glide < 0) {
+        if (!buttons_only && unit.attachment.seat == lane.seat && has_axis(unit, lane.role))
           here[slot] = shaped(position(unit, lane.role), lane.dead_zone);
+        continue;
+      }
+      const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
+      here[slot] = goal(glide, slot);
+      if (glide.ramp <= 0) continue;
+      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Glide::Place{};
+      here[slot] = {double(place.x) / full, double(place.y) / full};
     }
     std::erase_if(here, [](const auto& entry) { return entry.second == Point{}; });
   }
   return points;
 }
 
-void SlowTwin::work_out_analog() {
+void SlowTwin::settle(const Analog& analog) {
+  Point best;
+  double best_square = 0;
+  for (const auto& lane : points_of(analog, false))
+    for (const auto& [slot, p] : lane)
+      if (p.x * p.x + p.y * p.y > best_square) {
+        best_square = p.x * p.x + p.y * p.y;
+        best = p;
+      }
+  values_[analog.x].level = best.x;
+  if (!analog.y.empty()) values_[analog.y].level = best.y;
+}
+
+/// What springs back follows its sources. What stays moves when a source says where it is: a button by a change, an
+/// axis by speaking at all.
+void SlowTwin::work_out_analogs() {
   for (Analog& analog : analogs_) {
-    Points points = points_of(analog);
-    if (points == analog.points) continue;
-    analog.points = points;
-    Point best;
-    double best_square = 0;
-    for (const auto& lane : points)
-      for (const auto& [slot, p] : lane)
-        if (p.x * p.x + p.y * p.y > best_square) {
-          best_square = p.x * p.x + p.y * p.y;
-          best = p;
-        }
-    values_[analog.x].level = best.x;
-    if (!analog.y.empty()) values_[analog.y].level = best.y;
+    if (!analog.stays) {
+      settle(analog);
+      continue;
+    }
+    Points of_buttons = points_of(analog, true);
+    if (of_buttons == analog.of_buttons) continue;
+    analog.of_buttons = std::move(of_buttons);
+    settle(analog);
   }
+}
+
+void SlowTwin::settle_what_is_known(const Unit& unit, const std::set<Code>* spoken) {
+  if (frozen_) return;
+  for (const Analog& analog : analogs_)
+    for (const Lane& lane : analog.lanes) {
+      if (!analog.stays || lane.glide >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.role)) continue;
+      for (const Control& c : unit.attachment.controls)
+        if (c.role == lane.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))
+          settle(analog);
+    }
 }
 
 // -- time -----------------------------------------------------------------------------------------------
@@ -336,48 +435,59 @@ std::optional<std::int64_t> SlowTwin::next() const {
   const auto offer = [&](std::optional<std::int64_t> t) {
     if (t && (!first || *t < *first)) first = t;
   };
-  for (const Line& line : lines_) {
-    offer(line.deaf_until);
-    offer(line.held_until);
-  }
-  for (const Glide& glide : glides_) {
-    const Point to = goal(glide);
-    const bool there = glide.x == static_cast<std::int64_t>(to.x * 4294967296.0) &&
-                       glide.y == static_cast<std::int64_t>(to.y * 4294967296.0);
-    if (glide.ramp > 0 && !there) offer((now_ / 1000 + 1) * 1000);
-  }
+  for (const Line& line : lines_)
+    for (const auto& [slot, way] : line.ways) {
+      offer(way.deaf_until);
+      offer(way.held_until);
+    }
+  for (const Glide& glide : glides_)
+    for (const auto& [slot, unit] : units_) {
+      if (glide.ramp <= 0) continue;
+      const Point to = goal(glide, slot);
+      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Glide::Place{};
+      if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
+    }
   return first;
+}
+
+std::optional<Time> SlowTwin::next_due() const {
+  const auto moment = next();
+  return moment ? std::optional{at_us(*moment)} : std::nullopt;
 }
 
 void SlowTwin::fire() {
   for (Line& line : lines_) {
-    if (line.held_until == now_) {
-      line.held_until.reset();
-      line.out = true;
-      work_out();
-    }
-    if (line.deaf_until == now_) {
-      line.deaf_until.reset();
-      work_out();
-    }
+    for (auto& [slot, way] : line.ways)
+      if (way.held_until == now_) {
+        way.held_until.reset();
+        way.out = true;
+        work_out();
+      }
+    for (auto& [slot, way] : line.ways)
+      if (way.deaf_until == now_) {
+        way.deaf_until.reset();
+        work_out();
+      }
   }
   if (now_ % 1000 != 0) return;
   for (Glide& glide : glides_) {
     if (glide.ramp <= 0) continue;
-    const auto step = static_cast<std::int64_t>(glide.ramp / 1000 * 4294967296.0);
+    const auto step = static_cast<std::int64_t>(std::ceil(glide.ramp / 1000 * full));
     const auto towards = [&](std::int64_t from, double goal_value) {
-      const auto to = static_cast<std::int64_t>(goal_value * 4294967296.0);
+      const std::int64_t to = fixed(goal_value);
       return std::abs(to - from) <= step ? to : (to > from ? from + step : from - step);
     };
-    const Point to = goal(glide);
-    glide.x = towards(glide.x, to.x);
-    glide.y = towards(glide.y, to.y);
+    for (const auto& [slot, unit] : units_) {
+      const Point to = goal(glide, slot);
+      Glide::Place& place = glide.places[slot];
+      place = {towards(place.x, to.x), towards(place.y, to.y)};
+    }
   }
   work_out();
 }
 
 void SlowTwin::advance(Time to) {
-  const std::int64_t end = to.time_since_epoch().count();
+  const std::int64_t end = std::min(to.time_since_epoch().count(), last_moment);
   for (auto t = next(); t && *t <= end; t = next()) {
     now_ = *t;
     fire();
@@ -385,74 +495,69 @@ void SlowTwin::advance(Time to) {
   now_ = std::max(now_, end);
 }
 
-// -- leaving ----------------------------------------------------------------------------------------------
-
-bool SlowTwin::feeds(const Unit& unit, const Line& line) const {
-  if (unit.attachment.seat != line.seat) return false;
-  for (const Control& c : unit.attachment.controls) {
-    if (c.role == line.role || c.role == line.chord_role) return true;
-    if (c.reading == Reading::hat && line.role.starts_with(c.role + "-")) return true;
-  }
-  return false;
-}
-
-/// What the leaving unit's lines still keep up by debounce or ramp ends now.
-void SlowTwin::end_at_once(const Unit& unit) {
-  std::set<int> ended;
-  for (std::size_t i = 0; i < lines_.size(); ++i) {
-    Line& line = lines_[i];
-    if (!feeds(unit, line) || line_in(line)) continue;
-    ended.insert(static_cast<int>(i));
-    line.middle = false;
-    line.deaf_until.reset();
-  }
-  work_out();
-  for (Glide& glide : glides_) {
-    bool mine = false;
-    for (const int line : glide.lines) mine = mine || ended.contains(line);
-    if (!mine || !(goal(glide) == Point{})) continue;
-    glide.x = glide.y = 0;
-  }
-}
+// -- leaving, resting, and another plan -------------------------------------------------------------------
 
 void SlowTwin::detach(int slot) {
-  const auto at = units_.find(slot);
-  if (at == units_.end()) return;
-  const Unit unit = at->second;
-  units_.erase(at);
-  for (Line& line : lines_) line.crossings.erase(slot);
-  for (Analog& analog : analogs_)
-    if (analog.stays)
-      for (auto& lane : analog.points) lane.erase(slot);
-  end_at_once(unit);
+  units_.erase(slot);
+  for (Line& line : lines_) line.ways.erase(slot);
+  for (Glide& glide : glides_) glide.places.erase(slot);
   work_out();
 }
 
-void SlowTwin::freeze() {
-  frozen_ = true;
+/// Hands let go of everything; what stays is left where its axes had it.
+void SlowTwin::rest() {
   for (auto& [slot, unit] : units_)
-    for (auto& [name, contact] : unit.buttons) contact.counted = false;
-  for (Line& line : lines_) {
-    for (auto& [slot, contact] : line.crossings) contact.counted = false;
-    line.in = line.middle = line.out = false;
-    line.deaf_until.reset();
-    line.held_until.reset();
-  }
-  for (Glide& glide : glides_) glide.x = glide.y = 0;
-  work_out();
-  for (Analog& analog : analogs_) {
-    analog.points.clear();
-    analog.points.resize(analog.lanes.size());
+    for (auto& [role, contacts] : unit.buttons)
+      for (auto& [code, contact] : contacts) contact.counted = false;
+  for (Line& line : lines_)
+    for (auto& [slot, way] : line.ways) {
+      way.crossing.counted = false;
+      way.in = way.middle = way.out = false;
+      way.deaf_until.reset();
+      way.held_until.reset();
+    }
+  for (Glide& glide : glides_) glide.places.clear();
+  if (!frozen_) work_out();
+  for (const Analog& analog : analogs_) {
     if (analog.stays) continue;
     values_[analog.x].level = 0;
     if (!analog.y.empty()) values_[analog.y].level = 0;
   }
 }
 
+void SlowTwin::freeze() {
+  rest();
+  frozen_ = true;
+}
+
 void SlowTwin::thaw() {
   if (!frozen_) return;
   frozen_ = false;
   work_out();
+  for (const auto& [slot, unit] : units_) settle_what_is_known(unit);
+}
+
+void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
+  rest();
+  SlowTwin next{catalogue, profile};
+  for (auto& [name, value] : next.values_) {
+    if (!kinds_.contains(name) || kinds_.at(name) != next.kinds_.at(name)) continue;
+    const Value& old = values_.at(name);
+    value.presses = old.presses;
+    if (kinds_.at(name) == "counts" || kinds_.at(name).ends_with("stays")) value.level = old.level;
+  }
+  next.now_ = now_;
+  next.units_ = units_;
+  for (auto& [slot, unit] : next.units_) {
+    for (Line& line : next.lines_)
+      if (line.chord_role.empty()) line.ways[slot] = {};
+    next.frozen_ = true;
+    next.cross(slot, unit);
+  }
+  next.frozen_ = frozen_;
+  next.work_out();
+  for (const auto& [slot, unit] : next.units_) next.settle_what_is_known(unit);
+  *this = std::move(next);
 }
 
 }  // namespace omnipar::test

@@ -2,9 +2,11 @@
 // nor signals; after each single press, release, deadline or tick it works out every target anew.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -14,8 +16,13 @@ namespace omnipar::test {
 
 class SlowTwin {
  public:
+  SlowTwin(const SlowTwin&) = delete;
+  SlowTwin& operator=(const SlowTwin&) = delete;
+  SlowTwin(SlowTwin&&) = default;
+  SlowTwin& operator=(SlowTwin&&) = default;
+
   struct Value {
-    double level = 0;
+    double level = 0;  ///< of what counts: the sum since the start
     std::uint32_t presses = 0;
     bool operator==(const Value&) const = default;
   };
@@ -27,8 +34,11 @@ class SlowTwin {
   void advance(Time now);
   void freeze();
   void thaw();
+  void adopt(const Catalogue& catalogue, const Profile& profile);
   /// By "port/target"; port 0 has the hot actions.
   [[nodiscard]] const std::map<std::string, Value>& values() const { return values_; }
+  /// The next moment at which something changes by itself.
+  [[nodiscard]] std::optional<Time> next_due() const;
 
  private:
   struct Contact {  ///< a button, or one direction of an axis, of one unit
@@ -36,65 +46,89 @@ class SlowTwin {
   };
   struct Unit {
     Attachment attachment;
-    std::map<Code, std::int32_t> raw;
-    std::map<std::string, Contact> buttons;  ///< by role and code
+    std::map<Code, std::int32_t> raw;        ///< of axes: what is known
+    std::map<std::string, std::map<int, Contact>> buttons;  ///< by role, by code; a hat is none
   };
-  struct Line {  ///< one use of a button target, or of one side of an axis that is made of buttons
-    std::string target;
-    std::string seat, role, chord_role;
-    std::optional<std::size_t> direction;  ///< of a stick or axis
-    Use use;
-    std::map<int, Contact> crossings;  ///< by slot
+  struct Way {  ///< one use on its way from one unit
+    Contact crossing;
+    bool opposite = false;  ///< the direction across is passed
     bool in = false, middle = false, out = false;
     std::optional<std::int64_t> deaf_until, held_until;
   };
-  struct Glide {  ///< a lane made of four lines
+  struct Line {               ///< one use of a button target, or of one side of an axis that is made of buttons
+    Value* target = nullptr;  ///< nullptr: a side of an axis
+    std::string seat, role, chord_role;
+    std::optional<std::size_t> direction;  ///< of a stick or axis
+    Use use;
+    std::map<int, Way> ways;  ///< by slot; a chord has one, of nobody
+
+    [[nodiscard]] bool out() const {
+      for (const auto& [slot, way] : ways)
+        if (way.out) return true;
+      return false;
+    }
+  };
+  struct Point {
+    double x = 0, y = 0;
+    bool operator==(const Point&) const = default;
+  };
+  struct Glide {  ///< a lane made of up to four lines
     std::array<int, 4> lines{-1, -1, -1, -1};
     double ramp = 0;
-    std::int64_t x = 0, y = 0;
+    struct Place {
+      std::int64_t x = 0, y = 0;
+    };
+    std::map<int, Place> places;  ///< by slot
   };
   struct Lane {
     std::string seat, role;
     double dead_zone = 0;
     int glide = -1;
   };
-  struct Point {
-    double x = 0, y = 0;
-    bool operator==(const Point&) const = default;
-  };
   using Points = std::vector<std::map<int, Point>>;  ///< by lane, by slot; those at rest are left out
   struct Analog {
     std::string x, y;
     bool stays = false;
     std::vector<Lane> lanes;
-    Points points;
+    Points of_buttons;  ///< of a control that stays: where its buttons had it last
   };
-
-  void add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
-                std::optional<std::size_t> direction = {});
-  void add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port);
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;
   };
+
+  // from the profile
+  void add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
+                std::optional<std::size_t> direction = {});
+  void add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port);
+  void add_button_uses(const std::string& target, const std::string& seat, const std::vector<Use>& uses);
   void add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                   const std::vector<Use>& uses);
   int add_glide_line(const std::string& seat, const Use& use, const std::string& role);
+  void name_target(const std::string& name, const std::string& kind);
 
-  [[nodiscard]] bool role_held(const std::string& seat, const std::string& role) const;
-  [[nodiscard]] bool line_in(const Line& line) const;
+  // what hands do
+  [[nodiscard]] bool holds(const Unit& unit, const std::string& role) const;
+  [[nodiscard]] bool line_in(const Line& line, int slot) const;
   [[nodiscard]] Point position(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool has_axis(const Unit& unit, const std::string& role) const;
-  [[nodiscard]] Point goal(const Glide& glide) const;
-  [[nodiscard]] std::optional<std::int64_t> next() const;
-  void press_button(Contact& contact);
+  [[nodiscard]] bool is_known(const Unit& unit, const std::string& role) const;
+  void hold_again(Contact& contact);
+  void set(Unit& unit, const Control& control, std::int32_t value);
   void cross(int slot, Unit& unit);
+  void end_opposite_debounces(int slot, const Unit& unit);
+  [[nodiscard]] bool opposite_is_down(const Line& line, int slot, const Unit& unit) const;
+
+  // what follows
   void work_out();
-  void work_out_analog();
-  [[nodiscard]] Points points_of(const Analog& analog) const;
-  [[nodiscard]] Point shaped(Point point, double dead_zone) const;
+  void work_out_way(Line& line, Way& way, int slot);
+  void work_out_analogs();
+  void settle(const Analog& analog);
+  void settle_what_is_known(const Unit& unit, const std::set<Code>* spoken = nullptr);
+  [[nodiscard]] Points points_of(const Analog& analog, bool buttons_only) const;
+  [[nodiscard]] Point goal(const Glide& glide, int slot) const;
+  [[nodiscard]] std::optional<std::int64_t> next() const;
   void fire();
-  void end_at_once(const Unit& unit);
-  [[nodiscard]] bool feeds(const Unit& unit, const Line& line) const;
+  void rest();
 
   std::int64_t now_ = 0;
   bool frozen_ = false;
@@ -104,6 +138,7 @@ class SlowTwin {
   std::vector<Analog> analogs_;
   std::vector<Count> counts_;
   std::map<std::string, Value> values_;
+  std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own
 };
 
 }  // namespace omnipar::test

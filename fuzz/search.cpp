@@ -1,0 +1,7 @@
+// The door through which libFuzzer comes.
+#include "fuzz.hpp"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  fuzz_one({data, size});
+  return 0;
+}

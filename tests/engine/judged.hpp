@@ -1,0 +1,75 @@
+// Engine and slow twin side by side: everything is done to both, and what readers show is compared.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <deque>
+#include <map>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "slow_twin.hpp"
+
+namespace omnipar::test {
+
+/// The sheets that stories are played with: all shipped machines, and the kit.
+[[nodiscard]] const Catalogue& story_catalogue();
+/// Profiles of all machines, with everything plugged in, every second seat taken, and one seat for all; and of the
+/// kit with every kind of shape.
+[[nodiscard]] const std::vector<Profile>& story_profiles();
+/// A profile of the kit that uses every kind of shape.
+[[nodiscard]] Profile shaped_profile();
+
+class Judged {
+ public:
+  explicit Judged(const Profile& profile);
+  ~Judged();
+
+  void attach(std::size_t unit, const Attachment& attachment);
+  void detach(std::size_t unit);
+  void feed(std::size_t unit, const std::vector<Change>& changes);
+  void wait(std::int64_t us);
+  void freeze_or_thaw();
+  void adopt(const Profile& profile);
+  /// A reader samples once.
+  void sample(std::size_t reader);
+  /// A reader samples until it has nothing more to show, and must then have shown what the twin says.
+  void look(std::size_t reader);
+  void look_by_all();
+  [[nodiscard]] bool plugged(std::size_t unit) const { return plugged_.at(unit); }
+
+  static constexpr std::size_t units = 8;
+  static constexpr std::size_t readers = 3;  ///< the last one is a paced one
+
+ private:
+  class Watch;
+  struct Opposites {
+    std::uint16_t one = 0, other = 0;  ///< places in the plan
+    const SlowTwin::Value* first = nullptr;
+    const SlowTwin::Value* second = nullptr;
+    SlowTwin::Value first_before, second_before;  ///< as they were when the act began
+  };
+  void find_opposites();
+  void begin_act();
+  void note_together();
+  void tell(std::string act);
+  [[noreturn]] void complain(const std::string& what) const;
+
+  Engine engine_;
+  SlowTwin twin_;
+  std::vector<Opposites> opposites_;
+  std::vector<std::unique_ptr<Watch>> watches_;
+  std::deque<std::string> story_;  ///< the last acts, for the message of a failure
+  std::array<UnitId, units> ids_{};
+  std::array<bool, units> plugged_{};
+  std::int64_t now_ = 0;
+};
+
+/// Plays the story that these bytes tell, whatever they are, on engine and twin. What they disagree on, in words, or
+/// nothing.
+[[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes);
+
+}  // namespace omnipar::test

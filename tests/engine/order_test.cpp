@@ -1,0 +1,575 @@
+// Two of everything, things that come back, and every order of calls: what was once wrong, and what the headers promise
+// where they were silent.
+#include <catch2/catch.hpp>
+
+#include <limits>
+
+#include "support/settings.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+constexpr std::int64_t ms = 1000;
+using Changes = std::vector<Change>;
+
+/// A plan of the kit, units at seat-1, and a reader.
+struct Table {
+  explicit Table(const Plan& plan) : engine(plan), reader(engine) {}
+  explicit Table(const std::vector<Binding>& bind) : Table(plan_with(bind)) {}
+
+  static Plan plan_with(const std::vector<Binding>& bind) {
+    Profile profile = propose(kit_catalogue(), "kit").value();
+    profile.ports[0].bind = bind;
+    return plan_of(kit_catalogue(), profile);
+  }
+
+  UnitId plug(const Description& unit, Changes state = {}, const std::string& seat = "seat-1") {
+    Attachment attachment = seated(unit, seat);
+    attachment.state = std::move(state);
+    return engine.attach(attachment).value();
+  }
+  void feed(UnitId unit, std::int64_t us, const Changes& changes) { engine.feed(unit, {at_us(us), changes}); }
+  [[nodiscard]] TargetIndex at(std::string_view name, int port = 1) const {
+    return engine.plan().target(port, name).value();
+  }
+  double next(std::string_view name) {
+    reader.next_frame();
+    return value(name);
+  }
+  [[nodiscard]] double value(std::string_view name, int port = 1) const {
+    return reader.port(port).value(at(name, port));
+  }
+  [[nodiscard]] std::uint32_t presses(std::string_view name) const { return reader.port(1).presses(at(name)); }
+  /// What a target shows in the next samples: '#' where it is down.
+  std::string shown(std::string_view name, int samples) {
+    std::string seen;
+    for (; samples > 0; --samples) seen += next(name) != 0 ? '#' : '.';
+    return seen;
+  }
+
+  Engine engine;
+  Reader reader;
+};
+
+Use with(std::string role, Duration debounce, Duration hold = {}) {
+  Use use{std::move(role)};
+  use.debounce = debounce;
+  use.hold = hold;
+  return use;
+}
+
+Use ramped(std::string role, double pushes_per_second) {
+  Use use{std::move(role)};
+  use.ramp = pushes_per_second;
+  return use;
+}
+
+/// A stick that stays where it is left, with a key pad.
+Description still_stick() {
+  Description d = plain_pad("Marrowby Still Stick");
+  d.codes = {{code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}};
+  return d;
+}
+
+}  // namespace
+
+// -- another plan -----------------------------------------------------------------------------------------
+
+TEST_CASE("every shipped plan is followed by every other, with two and four units", "[order]") {
+  const Catalogue catalogue = built_in_catalogue();
+  for (const SystemSheet& from : catalogue.systems)
+    for (const SystemSheet& to : catalogue.systems)
+      for (const std::size_t units : {2U, 4U}) {
+        CAPTURE(from.name, to.name, units);
+        Engine engine{plan_of(from.name)};
+        Reader reader{engine};
+        std::vector<UnitId> ids;
+        for (std::size_t i = 0; i < units; ++i)
+          ids.push_back(engine.attach(seated(plain_pad(), "seat-" + std::to_string(1 + i % 2))).value());
+        const Changes pushed{{code::abs_x, 32767}, {code::abs_rx, -32768}, {code::btn_south, 1}, {code::abs_z, 255}};
+        for (const UnitId id : ids) engine.feed(id, {at_us(1), pushed});
+        engine.adopt(plan_of(to.name));
+        for (int i = 0; i < 3; ++i) reader.next_frame();
+        for (const UnitId id : ids) engine.detach(id);
+        reader.next_frame();
+        for (std::uint16_t t = 0; t < engine.plan().targets().size(); ++t)
+          if (!engine.plan().targets()[t].stays) CHECK(reader.value(t) == 0);
+      }
+}
+
+TEST_CASE("another plan says which units have nothing to do any more", "[order]") {
+  Table table{plan_of("pad-2b")};
+  const UnitId pad = table.plug(plain_pad());
+  const UnitId ball = table.engine.attach(trackball("seat-2")).value();
+  CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is one
+  CHECK(table.engine.adopt(plan_of("paddle-pair")).empty());
+  Profile other_seats = propose(built_in_catalogue(), "pad-2b").value();
+  other_seats.ports[0].seat = "left";
+  other_seats.ports[1].seat = "seat-2";
+  const std::vector<UnitId> idle = table.engine.adopt(plan_of(built_in_catalogue(), other_seats));
+  REQUIRE(idle.size() == 1);
+  CHECK(idle.front() == pad);
+  CHECK_FALSE(idle.front() == ball);
+}
+
+TEST_CASE("a sample that is kept over another plan, and an index of the plan before", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId pad = table.plug(plain_pad());
+  const PortSample kept = table.reader.port(1);
+  const TargetIndex pedal = table.at("pedal");
+  table.feed(pad, 1, {{code::abs_rz, 255}});
+  table.reader.next_frame();
+  CHECK((kept.has(pedal) && kept.native(pedal) == 0));
+  table.engine.adopt(plan_of("pad-2b"));
+  table.reader.next_frame();
+  CHECK_FALSE(kept.has(pedal));
+  CHECK((kept.value(pedal) == 0 && kept.native(pedal) == 255 && kept.presses(pedal) == 0));  // at rest, which is 255
+  const TargetIndex fire = table.at("b");
+  CHECK((kept.has(fire) && table.reader.port(2).has(fire)));  // the same controller
+  CHECK_FALSE(table.reader.port(7).has(fire));
+  table.engine.adopt(plan_of("kit"));
+  table.reader.next_frame();
+  CHECK((kept.has(pedal) && !kept.has(fire)));
+}
+
+TEST_CASE("what no reader has seen yet outlives the plan", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId pad = table.plug(plain_pad());
+  const UnitId ball = table.engine.attach(trackball("seat-1")).value();
+  table.feed(pad, 1, {{code::btn_south, 1}, {code::btn_south, 0}});
+  CHECK(table.shown("b", 2) == "#.");
+  table.feed(pad, 2, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
+  table.feed(ball, 3, {{relative(0), 5}, {relative(8), -2}});
+  table.engine.adopt(Table::plan_with({{"c", {}}}));
+  table.feed(ball, 4, {{relative(0), 2}});
+  CHECK(table.next("b") == 0);  // all at rest
+  CHECK(table.next("b") == 1);
+  CHECK((table.value("ball-x") == 7 && table.value("dial") == -2));
+  CHECK(table.shown("b", 3) == ".#.");
+  CHECK(table.presses("b") == 3);
+}
+
+TEST_CASE("what stays where it was left stays with another plan, and when ports are swapped", "[order]") {
+  const Profile profile = propose(built_in_catalogue(), "stick-keypad").value();
+  Table table{plan_of(built_in_catalogue(), profile)};
+  const UnitId left = table.plug(still_stick(), {}, "seat-1");
+  table.feed(left, 1, {{code::abs_x, 0}, {code::abs_y, 128}});
+  CHECK(table.next("stick-x") == -1);
+  table.engine.detach(left);
+  SECTION("the same machine") {
+    table.engine.adopt(plan_of(built_in_catalogue(), profile));
+    CHECK((table.next("stick-x") == -1 && table.next("stick-x") == -1));
+  }
+  SECTION("swapped: the port keeps its place until somebody says another one") {
+    table.engine.adopt(plan_of(built_in_catalogue(), with_ports_swapped(built_in_catalogue(), profile, 1, 2)));
+    CHECK((table.next("stick-x") == -1 && table.next("stick-x") == -1));
+    CHECK(table.value("stick-x", 2) == 0);
+    const UnitId right = table.plug(still_stick(), {{code::abs_x, 255}}, "seat-2");  // now port 1
+    CHECK(table.next("stick-x") == 1);
+    table.feed(right, 2, {{code::abs_x, 128}});
+    CHECK(table.next("stick-x") == 0);
+  }
+}
+
+// -- what stays ---------------------------------------------------------------------------------------------
+
+TEST_CASE("what stays follows its unit again as soon as it says where it is", "[order]") {
+  Table table{plan_of("stick-keypad")};
+  UnitId stick = table.plug(still_stick());
+  table.feed(stick, 1, {{code::abs_x, 0}, {code::abs_y, 128}});
+  CHECK(table.next("stick-x") == -1);
+  const auto middle = [&] { table.feed(stick, 2, {{code::abs_x, 128}}); };
+  SECTION("after a replug, by a report") {
+    table.engine.detach(stick);
+    stick = table.plug(still_stick());
+    CHECK(table.next("stick-x") == -1);
+    middle();
+    CHECK(table.next("stick-x") == 0);
+  }
+  SECTION("after a replug, by its state") {
+    table.engine.detach(stick);
+    stick = table.plug(still_stick(), {{code::abs_x, 130}});
+    CHECK(table.next("stick-x") == 0);
+  }
+  SECTION("after a freeze") {
+    table.engine.freeze();
+    middle();
+    CHECK(table.next("stick-x") == -1);
+    table.engine.thaw();
+    CHECK(table.next("stick-x") == 0);
+  }
+  SECTION("a freeze alone moves nothing") {
+    table.engine.freeze();
+    CHECK(table.next("stick-x") == -1);
+    table.engine.thaw();
+    CHECK(table.next("stick-x") == -1);
+  }
+  SECTION("a d-pad that held it lets go of it") {
+    const UnitId pad = table.plug(panel());
+    table.feed(stick, 2, {{code::abs_x, 128}});
+    table.feed(pad, 3, {{code::abs_hat0x, 1}});
+    CHECK(table.next("stick-x") == 1);
+    table.engine.freeze();
+    CHECK(table.next("stick-x") == 0);
+  }
+}
+
+// -- opposite directions --------------------------------------------------------------------------------------
+
+TEST_CASE("a hat that goes from side to side within a frame is never on both, and no tap is lost", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId pad = table.plug(panel());
+  std::int64_t now = 0;
+  const auto hat = [&](std::initializer_list<int> places) {
+    for (const int place : places) table.feed(pad, ++now, {{code::abs_hat0x, place}});
+  };
+  const auto seen = [&](int samples) {
+    std::string text;
+    for (; samples > 0; --samples) {
+      table.reader.next_frame();
+      const bool left = table.value("left") != 0, right = table.value("right") != 0;
+      REQUIRE_FALSE((left && right));
+      text += left ? 'L' : (right ? 'R' : '.');
+    }
+    return text;
+  };
+  SECTION("right, then left") {
+    hat({1, -1});
+    CHECK(seen(3) == "RLL");
+  }
+  SECTION("left was held before") {
+    hat({-1});
+    CHECK(seen(1) == "L");
+    hat({1, -1});
+    CHECK(seen(3) == "RLL");
+  }
+  SECTION("to and fro") {
+    hat({1, -1, 1, -1, 0});
+    CHECK(seen(5) == "RLRL.");
+  }
+  SECTION("in one report") {
+    table.feed(pad, 1, {{code::abs_hat0x, 1}, {code::abs_hat0x, -1}, {code::abs_hat0x, 0}});
+    CHECK(seen(3) == "RL.");
+  }
+  SECTION("paced: the second waits until the first has been shown long enough") {
+    PacedReader outlet{table.engine, Duration{20 * ms}};
+    hat({1, -1});
+    std::string told;
+    for (std::int64_t us = now; us < 50 * ms;
+         us = outlet.next_due() ? (*outlet.next_due()).time_since_epoch().count() : 50 * ms) {
+      outlet.catch_up(at_us(us));
+      told += outlet.port(1).pressed(table.at("right")) ? 'R' : '.';
+      told += outlet.port(1).pressed(table.at("left")) ? 'L' : '.';
+      told += ' ';
+    }
+    CHECK(told == "R. .L ");
+  }
+}
+
+TEST_CASE("directions that hands hold together are shown together", "[order]") {
+  Description mat = panel("Marrowby Mat");
+  mat.codes = {{code::btn_dpad_left}, {code::btn_dpad_right}, {code::btn_south}};
+  Table table{plan_of("kit")};
+  const UnitId pad = table.plug(mat);
+  table.feed(pad, 1, {{code::btn_dpad_left, 1}, {code::btn_dpad_right, 1}});
+  CHECK((table.next("left") == 1 && table.value("right") == 1));
+  table.feed(pad, 2, {{code::btn_dpad_left, 0}});
+  table.feed(pad, 3, {{code::btn_dpad_left, 1}, {code::btn_dpad_left, 0}});  // a tap while right is held
+  CHECK(table.next("left") == 0);
+  CHECK((table.next("left") == 1 && table.value("right") == 1));
+}
+
+TEST_CASE("a debounced hat that is on one side has left the other", "[order]") {
+  Table table{{{"directions", {with("dpad", Duration{12 * ms})}}}};
+  const UnitId pad = table.plug(panel());
+  table.feed(pad, 1, {{code::abs_hat0x, 1}});
+  CHECK(table.next("right") == 1);
+  table.feed(pad, 2 * ms, {{code::abs_hat0x, -1}});
+  CHECK((table.next("left") == 1 && table.value("right") == 0));
+}
+
+// -- two units of one seat ------------------------------------------------------------------------------------
+
+TEST_CASE("a unit that leaves ends nothing that is on its way from another", "[order]") {
+  SECTION("a debounce") {
+    Table table{{{"a", {with("south", Duration{12 * ms})}}}};
+    const UnitId played = table.plug(plain_pad());
+    const UnitId rests = table.plug(panel());
+    table.feed(played, 0, {{code::btn_south, 1}});
+    table.feed(played, 2 * ms, {{code::btn_south, 0}});
+    table.engine.detach(rests);
+    table.feed(played, 4 * ms, {{code::btn_south, 1}});  // a bounce, not a press
+    table.engine.advance(at_us(100 * ms));
+    CHECK(table.shown("a", 2) == "##");
+    CHECK(table.presses("a") == 1);
+  }
+  SECTION("a ramp") {
+    Table table{{{"pedal", {ramped("left-shoulder", 10)}}}};
+    const UnitId played = table.plug(plain_pad());
+    const UnitId rests = table.plug(panel());
+    table.feed(played, 0, {{code::btn_tl, 1}});
+    table.feed(played, 200 * ms, {{code::btn_tl, 0}});
+    table.engine.advance(at_us(250 * ms));
+    table.engine.detach(rests);
+    CHECK(table.next("pedal") == Approx(0.5).margin(1e-9));
+    table.engine.detach(played);
+    CHECK(table.next("pedal") == 0);
+  }
+  SECTION("a long press") {
+    Table table{{{"a", {with("south", {}, Duration{300 * ms})}}}};
+    const UnitId first = table.plug(plain_pad());
+    const UnitId second = table.plug(panel());
+    table.feed(first, 0, {{code::btn_south, 1}});
+    table.feed(second, 200 * ms, {{code::btn_south, 1}});
+    table.engine.detach(first);
+    table.engine.advance(at_us(499 * ms));
+    CHECK(table.next("a") == 0);  // the second one's own time is not over
+    table.engine.advance(at_us(500 * ms));
+    CHECK(table.next("a") == 1);
+  }
+}
+
+TEST_CASE("one unit's bounce hides no tap of another", "[order]") {
+  Table table{{{"a", {with("south", Duration{12 * ms})}}}};
+  const UnitId one = table.plug(plain_pad());
+  const UnitId other = table.plug(panel());
+  table.feed(one, 0, {{code::btn_south, 1}});
+  table.feed(one, 20 * ms, {{code::btn_south, 0}});  // deaf until 32 ms
+  CHECK(table.shown("a", 2) == "#.");
+  table.feed(other, 22 * ms, {{code::btn_south, 1}});
+  CHECK(table.next("a") == 1);
+}
+
+// -- counts -----------------------------------------------------------------------------------------------------
+
+TEST_CASE("no count is lost, however much lies between two samples", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId ball = table.engine.attach(trackball("seat-1")).value();
+  const UnitId pad = table.plug(plain_pad());
+  Reader rare{table.engine};
+  double x = 0, dial = 0;
+  for (int i = 1; i <= 8000; ++i) {
+    table.feed(ball, i * 125, {{relative(0), 1}, {relative(8), -1}});
+    if (i % 3 == 0) table.feed(pad, i * 125, {{code::btn_south, i % 2}, {code::abs_x, i}});
+    if (i % 133 != 0) continue;
+    table.reader.next_frame();
+    x += table.value("ball-x");
+    dial += table.value("dial");
+    for (const std::uint16_t target : table.reader.changed())
+      CHECK(std::ranges::count(table.reader.changed(), target) == 1);
+  }
+  table.reader.next_frame();
+  CHECK(x + table.value("ball-x") == 8000);
+  CHECK(dial + table.value("dial") == -8000);
+  rare.next_frame();
+  CHECK(rare.port(1).value(table.at("ball-x")) == 8000);
+  CHECK(rare.port(1).value(table.at("dial")) == -8000);
+  CHECK(rare.port(1).value(table.at("ball-y")) == 0);
+  const auto& targets = table.engine.plan().targets();
+  for (const std::uint16_t target : rare.changed()) CHECK(targets[target].name != "ball-y");
+}
+
+TEST_CASE("counts beyond 31 bits come in several samples, never with another sign", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId ball = table.engine.attach(trackball("seat-1")).value();
+  constexpr std::int32_t most = std::numeric_limits<std::int32_t>::max();
+  for (int i = 1; i <= 3; ++i) table.feed(ball, i, {{relative(0), most}, {relative(1), -most}});
+  for (int i = 1; i <= 3; ++i) {
+    table.reader.next_frame();
+    CHECK(table.reader.port(1).native(table.at("ball-x")) == most);
+    CHECK(table.reader.port(1).native(table.at("ball-y")) == -most);
+  }
+  CHECK(table.next("ball-x") == 0);
+}
+
+// -- bounds -----------------------------------------------------------------------------------------------------
+
+TEST_CASE("time has an end, and calls come back from it", "[order]") {
+  Table table{{{"a", {with("south", Duration{12 * ms})}}, {"pedal", {ramped("left-shoulder", 0.01)}}}};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 0, {{code::btn_south, 1}, {code::btn_tl, 1}});
+  const auto end = Time{Duration::max()};
+  SECTION("by advancing") { table.engine.advance(end); }
+  SECTION("by a report") { table.engine.feed(pad, {end, Changes{{code::btn_east, 1}}}); }
+  SECTION("where nothing is on its way") {
+    table.engine.advance(at_us(200'000 * ms));
+    CHECK_FALSE(table.engine.next_due());
+    table.engine.feed(pad, {end, Changes{{code::btn_east, 1}}});
+  }
+  CHECK(table.engine.now() == latest_time);
+  CHECK(table.next("pedal") == 1);
+  table.engine.feed(pad, {end, Changes{{code::btn_south, 0}, {code::btn_tl, 0}}});
+  table.engine.advance(end);
+  CHECK(table.engine.now() == latest_time);
+  table.engine.detach(pad);
+  CHECK((table.next("a") == 0 && table.value("pedal") == 0));
+  table.engine.feed(pad, {Time{Duration::min()}, {}});
+  CHECK(table.engine.now() == latest_time);
+}
+
+TEST_CASE("ids are not used twice: the forty-thousandth unit of a slot is not the first", "[order]") {
+  Table table{plan_of("pad-2b")};
+  const Attachment attachment = seated(panel(), "seat-1");
+  const UnitId first = table.engine.attach(attachment).value();
+  table.engine.detach(first);
+  for (int i = 0; i < 40'000; ++i) {
+    const UnitId later = table.engine.attach(attachment).value();
+    if (later == first) FAIL("the id of the first at " << i);
+    if (i < 39'999) table.engine.detach(later);
+  }
+  table.feed(first, 1, {{code::btn_south, 1}});
+  CHECK((table.next("b") == 0 && table.engine.ignored() == 1));
+}
+
+TEST_CASE("a ramp ends when it should", "[order]") {
+  const auto [rate, last] = GENERATE(table<double, int>({{5, 200}, {10, 100}, {3, 334}, {1000, 1}, {7, 143}}));
+  Table table{{{"pedal", {ramped("left-shoulder", rate)}}}};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 0, {{code::btn_tl, 1}});
+  table.engine.advance(at_us((last - 1) * ms));
+  CHECK(table.next("pedal") < 1);
+  table.engine.advance(at_us(last * ms));
+  CHECK(table.next("pedal") == 1);
+  CHECK_FALSE(table.engine.next_due());
+}
+
+// -- what the headers say -----------------------------------------------------------------------------------------
+
+TEST_CASE("a trigger with release-at 0 is let go where it rests", "[order]") {
+  Use any{"right-trigger"};
+  any.press_at = 0.3;
+  any.release_at = 0;
+  Table table{{{"a", {any}}}};
+  const UnitId pad = table.plug(plain_pad());
+  std::string seen;
+  std::int64_t now = 0;
+  for (const int raw : {60, 90, 20, 1, 0, 1, 90}) {
+    table.feed(pad, ++now, {{code::abs_rz, raw}});
+    seen += table.next("a") != 0 ? '#' : '.';
+  }
+  CHECK(seen == ".###..#");
+}
+
+TEST_CASE("a press has no dead zone; an analog value grows from its border to 1, and no further", "[order]") {
+  Use wide{"left-stick-right"};
+  wide.dead_zone = 0.9;
+  wide.press_at = 0.2;
+  wide.release_at = 0.1;
+  Use stick{"right-stick"};
+  stick.dead_zone = 0.5;
+  Table table{{{"a", {wide}}, {"stick", {stick}}}};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 1, {{code::abs_x, 7000}, {code::abs_rx, 24575}});
+  CHECK(table.next("a") == 1);
+  CHECK(table.value("stick-x") == Approx(0.5).epsilon(1e-4));
+  table.feed(pad, 2, {{code::abs_rx, 32767}, {code::abs_ry, 32767}});
+  table.reader.next_frame();
+  CHECK(table.value("stick-x") == Approx(0.70710678).epsilon(1e-6));
+}
+
+TEST_CASE("native values are rounded to the nearest, halves away from zero", "[order]") {
+  Catalogue catalogue = kit_catalogue();
+  catalogue.systems[0].controllers[0].targets[5].native = {-10, 10, 0};    // throttle
+  catalogue.systems[0].controllers[0].targets[7].native = {-100, 100, 0};  // wheel
+  Attachment unit;
+  unit.unit = "Marrowby Wheel";
+  unit.seat = "seat-1";
+  unit.controls = {{code::abs_x, Reading::two_sided, "wheel", Axis::none, -200, 200, 0}};
+  Profile profile = propose(catalogue, "kit").value();
+  Use exact{"wheel"};
+  exact.dead_zone = 0;
+  profile.ports[0].bind = {{"wheel", {exact}}};
+  Table table{plan_of(catalogue, profile)};
+  const UnitId wheel = table.engine.attach(unit).value();
+  for (const auto& [raw, native] :
+       {std::pair{1, 1}, std::pair{-1, -1}, std::pair{3, 2}, std::pair{-3, -2}, std::pair{200, 100}}) {
+    table.feed(wheel, 1, {{code::abs_x, raw}});
+    table.reader.next_frame();
+    CHECK(table.reader.port(1).native(table.at("wheel")) == native);
+  }
+}
+
+TEST_CASE("a trigger that is a switch is an axis that is at 0 or 1", "[order]") {
+  Attachment unit;
+  unit.unit = "Marrowby Pad";
+  unit.seat = "seat-1";
+  unit.controls = {{code::btn_tr2, Reading::button, "right-trigger"}};
+  Table table{plan_of("kit")};
+  const UnitId pad = table.engine.attach(unit).value();
+  table.feed(pad, 1, {{code::btn_tr2, 1}});
+  CHECK((table.next("pedal") == 1 && table.value("c") == 1));
+  table.feed(pad, 2, {{code::btn_tr2, 0}});
+  CHECK((table.next("pedal") == 0 && table.value("c") == 0));
+  table.feed(pad, 3, {{code::btn_tr2, 1}, {code::btn_tr2, 0}, {code::btn_tr2, 1}, {code::btn_tr2, 0}});
+  CHECK(table.shown("c", 4) == "#.#.");  // each passing within a report counts
+}
+
+TEST_CASE("of equal lengths the first use counts, then the unit that came first", "[order]") {
+  Use plain{"left-stick"};
+  Use second{"right-stick"};
+  Table table{{{"stick", {plain, second}}}};
+  const UnitId one = table.plug(plain_pad());
+  const UnitId other = table.plug(plain_pad());
+  table.feed(other, 1, {{code::abs_x, 32767}});
+  table.feed(one, 2, {{code::abs_y, 32767}});
+  CHECK((table.next("stick-y") == 1 && table.value("stick-x") == 0));
+  table.feed(one, 3, {{code::abs_y, 0}, {code::abs_ry, -32768}});
+  CHECK((table.next("stick-x") == 1 && table.value("stick-y") == 0));
+}
+
+TEST_CASE("a reader that begins while a button is down shows it as down, and counts no press", "[order]") {
+  Table table{plan_of("kit")};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 1, {{code::btn_south, 1}});
+  Reader late{table.engine};
+  CHECK((late.port(1).pressed(table.at("b")) && late.port(1).presses(table.at("b")) == 0));
+  late.next_frame();
+  CHECK((late.port(1).pressed(table.at("b")) && late.changed().empty()));
+  table.feed(pad, 2, {{code::btn_south, 0}, {code::btn_south, 1}});
+  late.next_frame();
+  CHECK_FALSE(late.port(1).pressed(table.at("b")));
+  late.next_frame();
+  CHECK((late.port(1).pressed(table.at("b")) && late.port(1).presses(table.at("b")) == 1));
+}
+
+TEST_CASE("like: an own group takes the place of the other port's members, an own member only of that one", "[order]") {
+  Profile profile = propose(kit_catalogue(), "kit").value();
+  profile.ports[0].bind = {{"up", {{"north"}}}, {"directions", {{"left-stick"}}}};
+  profile.ports[1].like = 1;
+  const auto shown = [&](const std::string& name, const Changes& changes) {
+    Table table{plan_of(kit_catalogue(), profile)};
+    const UnitId pad = table.plug(plain_pad(), {}, "seat-2");
+    table.feed(pad, 1, changes);
+    table.reader.next_frame();
+    return table.value(name, 2) != 0;
+  };
+  const Changes hat_up{{code::abs_hat0y, -1}}, stick_up{{code::abs_y, -32768}}, stick_left{{code::abs_x, -32768}};
+  CHECK((shown("up", {{code::btn_north, 1}}) && !shown("up", stick_up) && shown("left", stick_left)));
+  profile.ports[1].bind = {{"directions", {{"dpad"}}}};
+  CHECK((shown("up", hat_up) && !shown("up", {{code::btn_north, 1}}) && !shown("left", stick_left)));
+  profile.ports[1].bind = {{"up", {{"south"}}}};
+  CHECK((shown("up", {{code::btn_south, 1}}) && !shown("up", {{code::btn_north, 1}}) && shown("left", stick_left)));
+}
+
+TEST_CASE("one source may be bound twice, to one target and to two", "[order]") {
+  Table table{{{"a", {{"south"}, with("south", {}, Duration{100 * ms})}}, {"b", {{"south"}}}}};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 0, {{code::btn_south, 1}});
+  CHECK((table.next("a") == 1 && table.value("b") == 1));
+  table.engine.advance(at_us(200 * ms));
+  CHECK((table.next("a") == 1 && table.presses("a") == 1));
+  table.feed(pad, 201 * ms, {{code::btn_south, 0}});
+  CHECK((table.next("a") == 0 && table.value("b") == 0));
+}
+
+namespace {
+/// The shipped sheets, read before main: the order in which other files' constants are made must not matter.
+const std::size_t systems_before_main = built_in_catalogue().systems.size();
+}  // namespace
+
+TEST_CASE("the built-in catalogue can be read before main", "[order]") {
+  CHECK(systems_before_main == built_in_catalogue().systems.size());
+}
