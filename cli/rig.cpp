@@ -50,6 +50,7 @@ int show(const RigWords& words) {
                     {"part", unit.part},
                     {"serial", unit.serial},
                     {"socket", unit.socket},
+                    {"half", unit.half},
                     {"way", unit.way},
                     {"vendor", unit.vendor},
                     {"product", unit.product}});

@@ -52,14 +52,14 @@ std::size_t count(const Description& d, EventType type) {
 struct Known {
   const std::vector<Description>& nodes;
   const UnitNodes& unit;
-  Description main;  ///< with the unit's own socket
+  Description main;  ///< with the unit's own half
   const UnitSheet* sheet = nullptr;
   std::vector<std::string> parts{""};
 };
 
 Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nodes, const UnitNodes& unit) {
   Known known{nodes, unit, nodes[unit.main()]};
-  known.main.socket = unit.socket;
+  known.main.half = unit.half;
   known.sheet = find_unit_sheet(catalogue, known.main);
   known.parts = unit_parts(catalogue, known.main);
   return known;
@@ -89,7 +89,7 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
   for (const std::size_t i : known.unit.nodes)
     for (std::string& note : health_notes(attach_node(catalogue, main, known.nodes[i])))
       if (all || note.find("unknown until") == std::string::npos) notes.push_back(std::move(note));
-  if (known.unit.socket != main.socket && is_silent(attach_node(catalogue, main, main)))
+  if (known.unit.shares_device && is_silent(attach_node(catalogue, main, main)))
     notes.emplace_back("nothing has come from it yet: its socket is empty, or its pad is switched off");
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())

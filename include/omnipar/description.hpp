@@ -25,10 +25,13 @@ struct Description {
   std::uint16_t vendor = 0;
   std::uint16_t product = 0;
   std::uint16_t version = 0;
-  std::string serial;            ///< serial number or radio address; empty if it has none
-  std::string socket;            ///< where it is plugged in, stable over reboots; empty if unknown
-  std::string device;            ///< the host's name for the physical device, equal for all its nodes; may be empty
-  int interface = -1;            ///< which of the device's interfaces this node is of; -1 if unknown
+  std::string serial;  ///< serial number or radio address; empty if it has none
+  std::string socket;  ///< where it is plugged in, stable over reboots; empty if unknown
+  std::string device;  ///< the host's name for the physical device, equal for all its nodes; may be empty
+  int interface = -1;  ///< which of the device's interfaces this node is of; -1 if unknown
+  /// Which of several controllers of one device it is, as the device itself has it, whatever else is there: empty for
+  /// the first, "2" for that of the second interface, "1.2" for the second of the first interface.
+  std::string half;
   std::string node;              ///< the host's name for its node, for people
   int asked_every_us = 0;        ///< how often the USB asks it for news, at the most; 0 if unknown
   bool made_by_program = false;  ///< another program's (or our own) virtual device

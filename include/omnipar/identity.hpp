@@ -50,7 +50,10 @@ struct Match {
 [[nodiscard]] const RigUnit* find_unit(const Rig& rig, const Description& description,
                                        std::span<const std::string> present = {}, std::string_view part = "");
 
-/// A rig entry by which `description` will be known again. A name is made from the unit's own, with a
+/// The unit's own name, fit for a terminal, with a number if it is not the first of its device: "Quill Receiver (2)".
+[[nodiscard]] std::string own_name(const Description& description);
+
+/// A rig entry by which `description` will be known again. Its name is the unit's own, with another
 /// number where the rig has that name already.
 [[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat,
                                std::string_view part = "");
@@ -81,7 +84,7 @@ struct Match {
 /// unit without parts and without a sheet.
 [[nodiscard]] std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, const Description& unit);
 
-/// Gives a raw node the codes of the controls of its report descriptor.
+/// Gives a raw node the codes of the controls of its report descriptor; it is all of its interface then.
 void describe_raw(Description& node);
 
 /// What a control of a node is called: the kernel's name of the code, or "hid:0/x" for one of raw reports.

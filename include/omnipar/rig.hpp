@@ -10,7 +10,7 @@
 namespace omnipar {
 
 /// A unit of this household. It is recognised by its model (vendor, product, name) together with its
-/// serial number where it has one, else with the socket it is plugged into.
+/// serial number where it has one, else with the socket it is plugged into; and by which half of its device it is.
 struct RigUnit {
   std::string name;
   std::string seat;
@@ -21,6 +21,7 @@ struct RigUnit {
   std::string socket;  ///< empty: unknown
   std::string part{};  ///< the part of the unit that this is; empty: the whole
   std::string way{};   ///< "radio" or "cable": the one to take if there are both; empty: the cable
+  std::string half{};  ///< of a device with several controllers: which one (see `Description::half`)
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
 

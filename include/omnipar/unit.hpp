@@ -29,7 +29,8 @@ enum class NodeKind {
 /// A way to a physical thing: places in the list of nodes, the main one first.
 struct Way {
   std::vector<std::size_t> nodes;
-  std::string socket;  ///< its own, also where several units share a device
+  std::string half{};          ///< which of several controllers of one device (see `Description::half`)
+  bool shares_device = false;  ///< others are there
 };
 
 /// One physical thing, by the way that is used.
@@ -42,9 +43,11 @@ struct UnitNodes : Way {
 
 /// Groups nodes into units; their order says nothing. Nodes of one device are one unit; but a device with
 /// several pads (a receiver, a two-player encoder) is as many units, and other nodes join the pad of their own
-/// serial number, else of their own interface, else the first. Where the host knows no device, nodes of one model,
-/// serial number and socket are one unit. A unit whose serial number comes twice, on two buses, is one: the
-/// cable's nodes are used, the radio's are its spares. Units come in the order of their sockets, then of their nodes.
+/// serial number, else of their own interface, else the first. Which half a pad is, it says itself; where its host
+/// does not know, its interface tells, and only among pads of one interface their order. Where the host knows no
+/// device, nodes of one model, serial number and socket are one unit. A unit whose serial number comes twice, on two
+/// buses, is one: the cable's nodes are used, the radio's are its spares. Units come in the order of their sockets,
+/// then of their halves and nodes.
 [[nodiscard]] std::vector<UnitNodes> group_nodes(std::span<const Description> nodes);
 
 }  // namespace omnipar

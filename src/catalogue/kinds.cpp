@@ -194,6 +194,10 @@ const std::vector<Field>& rig_unit_fields() {
       {"model", FieldKind::text, "the name that it gives itself", true},
       {"serial", FieldKind::text, "its serial number, if it has one"},
       {"socket", FieldKind::text, "where it is plugged in; tells twins without serial numbers apart"},
+      {"half", FieldKind::text,
+       "which of several controllers of one device it is: \"2\" for that of the second interface, \"1.2\" for the "
+       "second "
+       "of the first; the first, if left out"},
       {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
       {"way",
        FieldKind::text,

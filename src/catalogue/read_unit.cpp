@@ -192,7 +192,7 @@ void read_rig(const text::Source& source, const Value& table, std::size_t errors
     sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
                                 whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
                                 text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part"),
-                                text_in(unit, "way")});
+                                text_in(unit, "way"), text_in(unit, "half")});
 }
 
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {

@@ -101,6 +101,7 @@ std::string to_toml(const RigUnit& unit) {
                   quoted(unit.name), quoted(unit.seat), unit.vendor, unit.product, quoted(unit.model));
   if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
+  if (!unit.half.empty()) text += fmt::format("half = {}\n", quoted(unit.half));
   if (!unit.part.empty()) text += fmt::format("part = {}\n", quoted(unit.part));
   if (!unit.way.empty()) text += fmt::format("way = {}\n", quoted(unit.way));
   return text;

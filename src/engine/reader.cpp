@@ -184,6 +184,7 @@ void Follower::sample(std::int64_t now) noexcept {
 }
 
 std::int64_t Follower::next_due() const noexcept {
+  if (carried_) return engine_.head->now;
   std::int64_t due = rested_;
   for (std::size_t i = 0; i < behind_count_; ++i) {
     const Index target = behind_[i];

@@ -48,19 +48,25 @@ class Writing {
     }
   }
 
+  /// Half a byte with a sign; what is larger stands as it is.
+  void put_exponent(std::int32_t exponent) {
+    const bool fits = exponent >= -8 && exponent < 8;
+    put(tag::unit_exponent, static_cast<std::uint32_t>(exponent) & (fits ? 15U : ~0U), fits ? 1 : 4);
+  }
+
   void put_field(const Field& field) {
     if (field.report != 0) put(tag::report_id, field.report, 1);
     put_signed(tag::logical_minimum, field.minimum);
     put_signed(tag::logical_maximum, field.maximum);
     put_signed(tag::physical_minimum, field.physical_minimum);
     put_signed(tag::physical_maximum, field.physical_maximum);
-    put(tag::unit_exponent, static_cast<std::uint32_t>(field.unit_exponent) & 15U, 1);
+    put_exponent(field.unit_exponent);
     put(tag::unit, field.unit, 4);
-    put(tag::report_size, field.size, 2);
-    put(tag::report_count, field.count, 2);
+    put(tag::report_size, field.size, 4);
+    put(tag::report_count, field.count, 4);
     for (const Usage usage : field.usages) put_usage(tag::usage, usage);
     constexpr std::array main{tag::input, tag::output, tag::feature};
-    put(main.at(static_cast<std::size_t>(field.type)), field.flags, 2);
+    put(main.at(static_cast<std::size_t>(field.type)), field.flags, 4);
   }
 
   const Descriptor& descriptor_;

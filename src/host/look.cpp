@@ -36,16 +36,6 @@ bool has_joystick_node(os::Door& door, const std::string& syspath) {
   return false;
 }
 
-/// The first line of a small file in /sys; empty if it cannot be read.
-std::string line_of(os::Door& door, const std::string& path) {
-  const os::Descriptor file{door, door.open(path, O_RDONLY)};
-  std::array<std::byte, 64> piece{};
-  const ssize_t got = file ? door.read(file.get(), piece) : 0;
-  const std::string text{reinterpret_cast<const char*>(piece.data()),
-                         static_cast<std::size_t>(std::max<ssize_t>(0, got))};
-  return text.substr(0, text.find('\n'));
-}
-
 /// USB 2.0, table 9-13: full and low speed ask every bInterval ms, high speed every 2^(bInterval-1) eighths of one.
 int asked_every_us(os::Door& door, const std::string& syspath) {
   const std::string folder = interface_folder(syspath);

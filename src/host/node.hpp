@@ -103,6 +103,13 @@ class Node {
 [[nodiscard]] std::string device_of(const std::string& syspath);
 [[nodiscard]] int interface_of(const std::string& syspath);
 
+/// Which of several controllers of its device a node is (see `Description::half`), by what lies before it in /sys: the
+/// device's lower interfaces of the same kind, and the nodes of pads that were made before it by the same interface.
+[[nodiscard]] std::string half_of(os::Door& door, const std::string& syspath);
+
+/// The first line of a small file, as in /sys; empty if it cannot be read.
+[[nodiscard]] std::string line_of(os::Door& door, const std::string& path);
+
 /// The folder of the node's USB interface in /sys; empty if it is no USB unit.
 [[nodiscard]] std::string interface_folder(const std::string& syspath);
 

@@ -1,6 +1,10 @@
 // What a node's place in /sys tells.
+#include <fcntl.h>
+
 #include <algorithm>
+#include <array>
 #include <charconv>
+#include <cstdlib>
 #include <string_view>
 
 #include "host/node.hpp"
@@ -10,7 +14,81 @@ namespace {
 
 constexpr std::string_view devices = "/sys/devices/";
 
+/// True if a device in /sys has a key of a joystick or a pad. Its keys are words of hexadecimal digits, the highest
+/// first.
+bool is_pad(os::Door& door, const std::string& folder) {
+  constexpr unsigned first_button = 0x120, behind_the_last = 0x140, word = 8 * sizeof(unsigned long);
+  static_assert(first_button / word == (behind_the_last - 1) / word);
+  std::string keys = line_of(door, folder + "/capabilities/key");
+  for (unsigned number = 0; number < first_button / word; ++number) {
+    const std::size_t space = keys.rfind(' ');
+    if (space == std::string::npos) return false;
+    keys.resize(space);
+  }
+  const unsigned long bits = std::strtoul(keys.substr(keys.rfind(' ') + 1).c_str(), nullptr, 16);
+  return (bits >> (first_button % word) & 0xffffffffUL) != 0;
+}
+
+/// The number at the end of "input12", or of "1-1:1.3"; -1 if there is none.
+int number_behind(std::string_view name, std::string_view head) {
+  int number = -1;
+  if (name.starts_with(head)) std::from_chars(name.data() + head.size(), name.data() + name.size(), number);
+  return number;
+}
+
+/// Pads that the same interface has made before this one. They are there by then: what makes them numbers them.
+int pads_before(os::Door& door, const std::string& syspath) {
+  const std::size_t at = syspath.rfind("/input/input");
+  if (at == std::string::npos) return 0;
+  const std::string folder = syspath.substr(0, at + 6);
+  const int own = number_behind(std::string_view{syspath}.substr(at + 7), "input");
+  int before = 0;
+  for (const std::string& name : door.names_in(folder)) {
+    const int number = number_behind(name, "input");
+    if (number >= 0 && number < own && is_pad(door, folder + "/" + name)) ++before;
+  }
+  return before;
+}
+
+/// Interfaces of the device with a lower number and the same class: those of a keyboard or a mouse are others.
+int interfaces_before(os::Door& door, const std::string& syspath) {
+  const std::string own = interface_folder(syspath);
+  if (own.empty()) return 0;
+  const std::size_t slash = own.rfind('/');
+  const std::string device = own.substr(0, slash);
+  const std::string head = own.substr(slash + 1, own.rfind('.') - slash);  // "1-1:1."
+  const auto kind = [&door](const std::string& folder) {
+    return line_of(door, folder + "/bInterfaceClass") + line_of(door, folder + "/bInterfaceSubClass") +
+           line_of(door, folder + "/bInterfaceProtocol");
+  };
+  const std::string own_kind = kind(own);
+  const int own_number = interface_of(syspath);
+  int before = 0;
+  for (const std::string& name : door.names_in(device)) {
+    const int number = number_behind(name, head);
+    if (number >= 0 && number < own_number && kind(device + "/" + name) == own_kind) ++before;
+  }
+  return before;
+}
+
 }  // namespace
+
+std::string line_of(os::Door& door, const std::string& path) {
+  const os::Descriptor file{door, door.open(path, O_RDONLY)};
+  std::array<std::byte, 512> piece{};
+  const ssize_t got = file ? door.read(file.get(), piece) : 0;
+  const std::string text{reinterpret_cast<const char*>(piece.data()),
+                         static_cast<std::size_t>(std::max<ssize_t>(0, got))};
+  return text.substr(0, text.find('\n'));
+}
+
+std::string half_of(os::Door& door, const std::string& syspath) {
+  const int interfaces = interfaces_before(door, syspath);
+  const int pads = pads_before(door, syspath);
+  if (interfaces == 0 && pads == 0) return {};
+  const std::string interface = std::to_string(interfaces + 1);
+  return pads == 0 ? interface : interface + "." + std::to_string(pads + 1);
+}
 
 std::string socket_of(const std::string& syspath) {
   // …/devices/PLATFORM/usbN/N-P/N-P.Q/N-P.Q:1.0/…: the last part before the interface has the ports

@@ -58,38 +58,49 @@ class Grouping {
     }
     join_ways();
     std::ranges::stable_sort(units_, {}, [this](const UnitNodes& unit) {
-      return std::tuple{std::cref(unit.socket).get(), order_of(unit.main())};
+      return std::tuple{std::cref(nodes_[unit.main()].socket).get(), std::cref(unit.half).get(), order_of(unit.main())};
     });
     return std::move(units_);
   }
 
  private:
   /// An order that does not depend on the numbers of nodes, as far as there is one.
-  std::tuple<int, int, std::string, std::string> order_of(std::size_t i) const {
+  std::tuple<int, int, std::string, std::string, std::string> order_of(std::size_t i) const {
     const Description& node = nodes_[i];
-    return {rank_of(node), node.interface, node.name, node.node};
+    return {rank_of(node), node.interface, node.half, node.name, node.node};
   }
 
   void split(const Indices& indices) {
     Indices pads;
     for (const std::size_t i : indices)
       if (node_kind(nodes_[i]) == NodeKind::pad) pads.push_back(i);
-    if (pads.size() < 2) {
-      units_.push_back({{indices, nodes_[indices.front()].socket}});
+    if (pads.empty()) {
+      units_.push_back({{indices}});
       return;
     }
     const std::size_t first_unit = units_.size();
-    for (std::size_t number = 0; number < pads.size(); ++number) {
-      const Description& pad = nodes_[pads[number]];
-      // Units that share a device are told apart by their interface, or by their order within one.
-      const bool alone =
-          std::ranges::count(pads, pad.interface, [this](std::size_t i) { return nodes_[i].interface; }) == 1;
-      const std::string own =
-          alone && pad.interface >= 0 ? std::to_string(pad.interface) : "n" + std::to_string(number);
-      units_.push_back({{{pads[number]}, pad.socket.empty() ? "" : pad.socket + "/" + own}});
-    }
+    for (const std::size_t i : pads)
+      units_.push_back({{{i}, free_half(half_of(nodes_[i]), first_unit), pads.size() > 1}});
     for (const std::size_t i : indices)
       if (node_kind(nodes_[i]) != NodeKind::pad) units_[first_unit + owner_of(i, pads)].nodes.push_back(i);
+  }
+
+  /// A room's nodes may not say it.
+  static std::string half_of(const Description& pad) {
+    if (!pad.half.empty() || pad.interface <= 0) return pad.half;
+    return std::to_string(pad.interface + 1);
+  }
+
+  /// Pads that their host cannot tell apart are counted.
+  std::string free_half(const std::string& half, std::size_t first_unit) const {
+    const auto is_taken = [&](const std::string& wanted) {
+      return std::any_of(units_.begin() + static_cast<std::ptrdiff_t>(first_unit), units_.end(),
+                         [&](const UnitNodes& unit) { return unit.half == wanted; });
+    };
+    if (!is_taken(half)) return half;
+    for (int number = 2;; ++number)
+      if (const std::string next = (half.empty() ? "1" : half) + "." + std::to_string(number); !is_taken(next))
+        return next;
   }
 
   std::size_t owner_of(std::size_t helper, const Indices& pads) const {

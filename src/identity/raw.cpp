@@ -106,6 +106,9 @@ std::string reason_by_sheet(const Catalogue& catalogue, const UnitSheet& sheet, 
 
 void describe_raw(Description& node) {
   const Raw raw{node};
+  // All controllers that the interface has are in its reports.
+  node.half.resize(std::min(node.half.size(), node.half.find('.')));
+  if (node.half == "1") node.half.clear();
   node.codes.clear();
   for (std::size_t place = 0; place < raw.controls.size(); ++place)
     node.codes.push_back({hid::code_of(place), raw.controls[place].minimum, raw.controls[place].maximum, 0});

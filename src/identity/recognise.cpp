@@ -1,5 +1,6 @@
 // From a description to the rig's unit, and on to an attachment.
 #include <algorithm>
+#include <cstdlib>
 
 #include <fmt/format.h>
 
@@ -20,12 +21,13 @@ bool same_model(const RigUnit& unit, const Description& d) {
 /// Cheap pads all have the same serial number; it tells nobody apart. Parts of one unit may share theirs.
 bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
   return std::ranges::any_of(rig.units, [&](const RigUnit& other) {
-    return &other != &unit && other.serial == unit.serial && other.part == unit.part && other.vendor == unit.vendor &&
-           other.product == unit.product && other.model == unit.model;
+    return &other != &unit && other.serial == unit.serial && other.part == unit.part && other.half == unit.half &&
+           other.vendor == unit.vendor && other.product == unit.product && other.model == unit.model;
   });
 }
 
 Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) {
+  if (unit.half != d.half) return Sureness::no;
   const bool socket = !unit.socket.empty() && unit.socket == d.socket;
   const Sureness without_serial = socket ? Sureness::socket : Sureness::maybe;
   if (unit.serial.empty() || d.serial.empty()) return without_serial;
@@ -38,6 +40,17 @@ Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) {
 /// has no negative half is therefore no news.
 bool is_known(const Control& control, std::int32_t value) noexcept {
   return control.reading == Reading::button || value != 0 || control.minimum < 0;
+}
+
+/// 1 for the first controller of a device, one more for each interface and each place before it.
+int number_of_half(const std::string& half) {
+  const std::size_t point = half.find('.');
+  const auto number = [](const std::string& text) { return std::max(1, std::atoi(text.c_str())); };
+  return number(half.substr(0, point)) + (point == std::string::npos ? 0 : number(half.substr(point + 1)) - 1);
+}
+
+std::string numbered(const std::string& stem, int number) {
+  return number > 1 ? fmt::format("{} ({})", stem, number) : stem;
 }
 
 bool names_unit(const Rig& rig, const std::string& name) {
@@ -118,12 +131,18 @@ void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nod
   }
 }
 
+std::string own_name(const Description& description) {
+  return numbered(printable(description.name), number_of_half(description.half));
+}
+
 RigUnit new_unit(const Rig& rig, const Description& description, std::string seat, std::string_view part) {
   const std::string stem = printable(description.name) + (part.empty() ? "" : fmt::format(", {}", part));
-  std::string name = stem;
-  for (int number = 2; names_unit(rig, name); ++number) name = fmt::format("{} ({})", stem, number);
-  return {std::move(name),  std::move(seat),    description.vendor, description.product,
-          description.name, description.serial, description.socket, std::string{part}};
+  int number = number_of_half(description.half);
+  while (names_unit(rig, numbered(stem, number))) ++number;
+  return {numbered(stem, number), std::move(seat),   description.vendor,
+          description.product,    description.name,  description.serial,
+          description.socket,     std::string{part}, "",
+          description.half};
 }
 
 const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
@@ -165,7 +184,7 @@ tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, cons
                      printable(description.name), "'omnipar units' lists what can be played on"}});
   Attachment attachment = attach_node(catalogue, description, description);
   const RigUnit* unit = find_unit(rig, description, present);
-  attachment.unit = unit != nullptr ? unit->name : printable(description.name);
+  attachment.unit = unit != nullptr ? unit->name : own_name(description);
   if (unit != nullptr) attachment.seat = unit->seat;
   calibrate(attachment, rig);
   return attachment;

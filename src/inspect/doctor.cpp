@@ -182,9 +182,10 @@ void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findi
     if (node.readable && is_playable(catalogue, node.description)) nodes.push_back(node.description);
   Names silent;
   for (const UnitNodes& unit : group_nodes(nodes)) {
-    const Description& main = nodes[unit.main()];
-    if (unit.socket != main.socket && is_silent(attach_node(catalogue, main, main)))
-      silent.add(fmt::format("{} in {}", shown(main), unit.socket));
+    Description main = nodes[unit.main()];
+    main.half = unit.half;
+    if (unit.shares_device && is_silent(attach_node(catalogue, main, main)))
+      silent.add(fmt::format("\"{}\" in {}", own_name(main), printable(main.socket)));
   }
   if (!silent.empty())
     findings.push_back(

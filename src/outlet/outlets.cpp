@@ -12,13 +12,11 @@
 namespace omnipar::outlet {
 namespace {
 
-/// True if the nodes that `name` gives of the devices come in order, by number and as text ("event10" sorts
-/// before "event9").
-template <typename Name>
-bool in_order(const std::vector<VirtualDevice>& devices, Name name) {
-  std::string before;
+/// True if the devices' nodes of a family come in order, by number and as text ("event10" sorts before "event9").
+bool in_order(const std::vector<VirtualDevice>& devices, std::string_view family) {
+  std::string_view before;
   for (const VirtualDevice& device : devices) {
-    const std::string& node = name(device);
+    const std::string_view node = device.node_of(family);
     if (node.empty()) continue;
     if (node < before || node.size() < before.size()) return false;
     before = node;
@@ -69,9 +67,7 @@ std::optional<Diagnostic> Outlets::rewire() {
   for (int round = 1;; ++round) {
     std::vector<VirtualDevice> made;
     if (auto failure = make(missing, made)) return failure;
-    const bool good =
-        in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.node(); }) &&
-        in_order(made, [](const VirtualDevice& device) -> const std::string& { return device.old_node(); });
+    const bool good = in_order(made, "event") && in_order(made, "js") && in_order(made, "mouse");
     if (good || round == most_rounds) return keep(std::move(made));
     for (VirtualDevice& device : made) out_of_order.push_back(std::move(device));
   }

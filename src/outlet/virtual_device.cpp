@@ -89,8 +89,15 @@ void VirtualDevice::find_nodes() {
   if (door_->control(descriptor_.get(), UI_GET_SYSNAME(name.size()), name.data()) < 0) return;
   for (const std::string& entry : door_->names_in(fmt::format("/sys/devices/virtual/input/{}", name.data()))) {
     if (entry.starts_with("event")) node_ = "/dev/input/" + entry;
-    if (entry.starts_with("js") || entry.starts_with("mouse")) old_node_ = "/dev/input/" + entry;
+    nodes_.push_back(entry);
   }
+}
+
+std::string_view VirtualDevice::node_of(std::string_view family) const noexcept {
+  for (const std::string& node : nodes_)
+    if (node.starts_with(family) && node.find_first_not_of("0123456789", family.size()) == std::string::npos)
+      return node;
+  return {};
 }
 
 bool VirtualDevice::write(std::span<const input_event> events) {

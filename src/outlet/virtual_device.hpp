@@ -4,6 +4,8 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
+#include <vector>
 #include <vector>
 
 #include <tl/expected.hpp>
@@ -27,8 +29,9 @@ class VirtualDevice {
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
   /// "/dev/input/event7", or empty if it cannot be told.
   [[nodiscard]] const std::string& node() const noexcept { return node_; }
-  /// "/dev/input/js3" or "/dev/input/mouse2", which older programs read; may be empty.
-  [[nodiscard]] const std::string& old_node() const noexcept { return old_node_; }
+  /// What the node of a family is called: "event" gives "event7", "js" and "mouse", which older programs read, "js3"
+  /// and "mouse2". Empty if it has none. A pointer has one of each.
+  [[nodiscard]] std::string_view node_of(std::string_view family) const noexcept;
   /// Writes a report; the closing SYN_REPORT is part of `events`. False if the device is gone.
   [[nodiscard]] bool write(std::span<const input_event> events);
 
@@ -43,7 +46,7 @@ class VirtualDevice {
   DeviceKey key_;
   os::Descriptor descriptor_;
   std::string node_;
-  std::string old_node_;
+  std::vector<std::string> nodes_;  ///< their names, of all families
 };
 
 }  // namespace omnipar::outlet

@@ -5,7 +5,7 @@
 namespace omnipar::play {
 
 std::string name_of(const Description& unit, const std::string& part) {
-  return printable(unit.name) + (part.empty() ? "" : ", " + part);
+  return own_name(unit) + (part.empty() ? "" : ", " + part);
 }
 
 std::optional<Member> Gathering::find(int node) const {
@@ -19,7 +19,7 @@ std::optional<Member> Gathering::find(int node) const {
     const auto at = std::ranges::find(unit.nodes, node, [&](std::size_t i) { return numbers[i]; });
     if (at == unit.nodes.end()) continue;
     Member member{descriptions[unit.main()], descriptions[*at], *at == unit.main()};
-    member.unit.socket = unit.socket;
+    member.unit.half = unit.half;
     return member;
   }
   return std::nullopt;

@@ -15,7 +15,7 @@ namespace omnipar::play {
 
 /// A node, and the unit that it is of.
 struct Member {
-  Description unit;  ///< the unit's main node, with the unit's own socket
+  Description unit;  ///< the unit's main node, with the unit's own half
   Description own;   ///< the node itself
   bool is_main = false;
 

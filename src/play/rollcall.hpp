@@ -32,7 +32,7 @@ class RollCall final : public Ears {
   /// Who sits where: the units, or parts, and their seats in order.
   struct Seated {
     std::string seat;
-    Description unit;  ///< its main node, with its own socket
+    Description unit;  ///< its main node, with its own half
     std::string part;
   };
   [[nodiscard]] std::vector<Seated> seated() const;

@@ -3,6 +3,7 @@
 #include "play/swap.hpp"
 
 #include <algorithm>
+#include <utility>
 
 namespace omnipar::play {
 namespace {
@@ -48,6 +49,7 @@ void Script::swap_ports() {
   const auto plan = swapped_plan(catalogue_, profile_);
   if (!plan) return audience_.cannot_attach(plan.error().front());
   engine_.adopt(*plan);
+  swapped_ = true;
   audience_.swapped(*plan);
 }
 
@@ -57,7 +59,7 @@ void Script::frames_before(Time time) {
   const auto next = [&] { return Time{(frame_ + 1) * frame}; };
   while (!ended_ && next() < time) {
     take_frame();
-    if (!reader_.changed().empty()) continue;
+    if (!reader_.changed().empty() || std::exchange(swapped_, false)) continue;
     const Time until = std::min({time, engine_.next_due().value_or(time), table_.next_due().value_or(time)});
     if (next() < until) frame_ = (until.time_since_epoch() - Duration{1}) / frame;
   }

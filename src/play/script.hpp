@@ -53,6 +53,7 @@ class Script {
   TraceHost host_;
   std::int64_t frame_ = 0;  ///< number of the last frame; frame n lies at n times the machine's frame
   bool ended_ = false;
+  bool swapped_ = false;  ///< and nothing has been looked at since
 };
 
 }  // namespace omnipar::play

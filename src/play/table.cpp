@@ -128,7 +128,7 @@ Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numb
                              const std::vector<Description>& descriptions) const {
   Guest guest;
   guest.unit = descriptions[unit.main()];
-  guest.unit.socket = unit.socket;
+  guest.unit.half = unit.half;
   for (const std::size_t i : unit.nodes) guest.nodes.push_back(numbers[i]);
   const UnitSheet* sheet = find_unit_sheet(catalogue_, guest.unit);
   guest.streams = sheet != nullptr && sheet->streams;

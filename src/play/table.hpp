@@ -108,7 +108,7 @@ class Table {
     Notice notice{};
   };
   struct Guest {
-    Description unit;  ///< its main node, with the unit's own socket
+    Description unit;  ///< its main node, with the unit's own half
     std::vector<int> nodes;
     std::vector<Place> places;
     bool streams = false;

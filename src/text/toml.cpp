@@ -1,8 +1,14 @@
 // TOML through toml++, which nobody else needs to know.
+//
+// Its parser says what is wrong with "[" or "[=x]", but asserts before that such a thing does not come: that would end
+// the program in builds with assertions, and be a wrong promise to the compiler in others. So it asserts nothing.
+#undef NDEBUG
+#define TOML_ASSERT(expression) static_cast<void>(0)
 #define TOML_EXCEPTIONS 0
 #include <toml++/toml.h>
 
 #include <algorithm>
+#include <optional>
 #include <set>
 #include <utility>
 
@@ -107,6 +113,40 @@ bool check_text(const Source& source, Diagnostics& problems) {
   return true;
 }
 
+Mark mark_at(std::string_view text, std::size_t place) {
+  Mark mark;
+  for (const char c : text.substr(0, place)) {
+    const bool follows = (static_cast<unsigned char>(c) & 0xc0) == 0x80;
+    mark.column = c == '\n' ? 1 : mark.column + (follows ? 0 : 1);
+    mark.line += c == '\n' ? 1 : 0;
+  }
+  return mark;
+}
+
+/// Where a character stands that is no ASCII and neither in quotes nor in a comment. TOML has none there, and toml++
+/// takes some of them for what cannot be.
+std::optional<Mark> stray_character(std::string_view text) {
+  std::string_view open;  // the quotes that the text is in, or "#"
+  for (std::size_t i = 0; i < text.size();) {
+    const std::string_view rest = text.substr(i);
+    ++i;
+    if (open.empty()) {
+      if (static_cast<unsigned char>(rest.front()) >= 0x80) return mark_at(text, i - 1);
+      for (const std::string_view opening : {"\"\"\"", "'''", "\"", "'", "#"})
+        if (open.empty() && rest.starts_with(opening)) open = opening;
+      if (!open.empty()) i += open.size() - 1;
+    } else if (rest.front() == '\n') {
+      if (open.size() == 1) open = {};
+    } else if (open.front() == '"' && rest.starts_with('\\')) {
+      if (!rest.substr(1).starts_with('\n')) ++i;
+    } else if (open != "#" && rest.starts_with(open)) {
+      i += open.size() - 1;
+      open = {};
+    }
+  }
+  return std::nullopt;
+}
+
 /// Empties a line, keeping its end.
 void blank_line(std::string& text, int number) {
   std::size_t begin = 0;
@@ -139,6 +179,12 @@ Parsed parse_toml(const Source& source) {
   std::string text = source.text;
   std::set<int> blanked;
   while (parsed.problems.size() < most_problems) {
+    if (const auto stray = stray_character(text)) {
+      parsed.problems.push_back(at(source, *stray, "syntax", "this character can only stand in quotes or in a comment",
+                                   "put the name or the text in quotes"));
+      blank_line(text, stray->line);
+      continue;
+    }
     const toml::parse_result result = toml::parse(std::string_view{text});
     if (result) {
       parsed.root = Reader{source, parsed.problems}.convert(result.table(), 0);

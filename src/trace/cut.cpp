@@ -33,7 +33,7 @@ std::vector<std::string> TraceCutter::take(const TraceEvent& event, const Descri
     done_ = true;
     return lines;
   }
-  if (event.deed == Deed::plug_in && std::ranges::find(described_, event.node) == described_.end()) {
+  if (std::ranges::find(described_, event.node) == described_.end()) {
     described_.push_back(event.node);
     lines.push_back(to_line(event.node, unit));
   }
@@ -57,8 +57,10 @@ void TraceCutter::follow(const TraceEvent& event, const Description& unit) {
     plugged_.erase(event.node);
     return;
   }
-  Plugged& plugged = plugged_[event.node];
-  if (event.deed == Deed::plug_in) plugged = {unit, {}};
+  if (event.deed == Deed::plug_in) plugged_.insert_or_assign(event.node, Plugged{unit, {}});
+  const auto there = plugged_.find(event.node);
+  if (there == plugged_.end()) return;  // it says something without being plugged in
+  Plugged& plugged = there->second;
   if (!event.raw.empty())
     plugged.raw[are_numbered(plugged.unit.descriptor) ? event.raw.front() : std::uint8_t{0}] = event.raw;
   for (const Change& change : event.changes)

@@ -147,8 +147,8 @@ std::vector<std::uint8_t> bytes_in(const Json& object, const char* name, std::si
 }
 
 Description node_of(const Json& object) {
-  static constexpr std::array<std::string_view, 11> names{
-      "node", "name", "id", "serial", "socket", "device", "interface", "virtual", "keys", "axes", "descriptor"};
+  static constexpr std::array<std::string_view, 12> names{
+      "node", "name", "id", "serial", "socket", "device", "interface", "half", "virtual", "keys", "axes", "descriptor"};
   know_only(object, names);
   Description node;
   node.name = text_in(object, "name");
@@ -157,6 +157,7 @@ Description node_of(const Json& object) {
   node.device = text_in(object, "device");
   if (const auto at = object.find("interface"); at != object.end())
     node.interface = static_cast<int>(whole(*at, "'interface'", 0, 255));
+  node.half = text_in(object, "half");
   node.made_by_program = flag_in(object, "virtual");
   if (object.contains("id")) read_id(text_in(object, "id"), node);
   constexpr std::size_t largest_descriptor = 4096;

@@ -41,6 +41,7 @@ std::string to_line(int number, const Description& node) {
   if (!node.socket.empty()) line["socket"] = node.socket;
   if (!node.device.empty()) line["device"] = node.device;
   if (node.interface >= 0) line["interface"] = node.interface;
+  if (!node.half.empty()) line["half"] = node.half;
   if (node.made_by_program) line["virtual"] = true;
   if (!node.descriptor.empty()) {
     line["descriptor"] = hex(node.descriptor);

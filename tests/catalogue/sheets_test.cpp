@@ -162,6 +162,28 @@ control = [{ code = "BTN_SOUTH", role = "south", at = [10, 20.5] }]
   REQUIRE(sheets.units[0].controls[0].spot == Spot{10, 20.5});
 }
 
+TEST_CASE("A bracket without a name is an error of form, and the parser's assertions end nothing", "[sheets]") {
+  for (const char* text : {"[", "[=x]", "[.a]", "[[", "[[=", "[ ", "[\n", "x = 1\n  [ =]\n", "[a..b]", "[\"\"", "['"}) {
+    CAPTURE(text);
+    const Sheets sheets = read_sheets("f.toml", text);
+    CHECK(std::ranges::count(sheets.problems, "syntax", &Diagnostic::id) >= 1);
+  }
+}
+
+TEST_CASE("Letters that are no ASCII stand in quotes and comments only", "[sheets]") {
+  const auto syntax = [](const std::string& text) {
+    std::string places;
+    for (const Diagnostic& problem : read_sheets("f", text).problems)
+      if (problem.id == "syntax") places += problem.place + " ";
+    return places;
+  };
+  CHECK(syntax("a = l\xc3\xbc\n") == "f:1:6 ");
+  CHECK(syntax("\"\xc3\xbc\" = 1 # \xc3\xbc\n\xc3\xbc = 2\n") == "f:2:1 ");
+  CHECK(syntax("a = '\xc3\xbc\\'\nb = \"\\\"\xc3\xbc\"\n") == "");
+  CHECK(syntax("a = \"\"\"\n\xc3\xbc \"\" \xc3\xbc \\\n\"\"\" \xc3\xbc\n").starts_with("f:3:5 "));
+  CHECK(syntax("a = [\"\xc3\xbc\", \"b = [\"\xc3\xbc\"]\n") == "f:1:18 ");
+}
+
 TEST_CASE("Every kind has a schema whose fields are those that the reader takes", "[sheets]") {
   for (const std::string_view kind : sheet_kinds()) {
     CAPTURE(kind);

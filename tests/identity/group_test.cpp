@@ -4,6 +4,7 @@
 #include <random>
 
 #include "omnipar/omnipar.hpp"
+#include "omnipar/sheets.hpp"
 #include "support/units.hpp"
 
 using namespace omnipar;
@@ -38,7 +39,8 @@ std::vector<std::string> grouped(std::vector<Description> nodes) {
       std::string text;
       for (const std::size_t i : unit.nodes) text += (text.empty() ? "" : "+") + nodes[i].name;
       for (const Way& spare : unit.spares) text += " or " + nodes[spare.nodes.front()].name;
-      units.push_back(text + " @" + unit.socket);
+      const std::string& socket = nodes[unit.main()].socket;
+      units.push_back(text + " @" + socket + (unit.half.empty() ? "" : "/" + unit.half));
     }
     if (round == 0) first = units;
     REQUIRE(units == first);
@@ -67,10 +69,45 @@ TEST_CASE("A pad with its motion and touch nodes is one unit, a gun of two or th
 TEST_CASE("A receiver is as many units as it has pads, each with its own helpers and socket", "[group]") {
   CHECK(grouped({node("Receiver", NodeKind::pad, "hall:3", 0), node("Receiver", NodeKind::pad, "hall:3", 1),
                  node("Receiver Keyboard", NodeKind::keys, "hall:3", 1)}) ==
-        Units{"Receiver @hall:3/0", "Receiver+Receiver Keyboard @hall:3/1"});
-  // Two pads within one interface have no number of their own but their order.
+        Units{"Receiver @hall:3", "Receiver+Receiver Keyboard @hall:3/2"});
+  // Two pads within one interface have no number of their own but their order, if the host does not know one.
   CHECK(grouped({node("A", NodeKind::pad, "hall:4", 0), node("B", NodeKind::pad, "hall:4", 0)}) ==
-        Units{"A @hall:4/n0", "B @hall:4/n1"});
+        Units{"A @hall:4", "B @hall:4/1.2"});
+}
+
+TEST_CASE("Which half of a device a pad is, it says alone and from the first", "[group]") {
+  const auto pad = [](const char* serial, const char* half, const char* socket = "hall:4") {
+    Description d = node("Twin Stick", NodeKind::pad, socket, 0, serial);
+    d.half = half;
+    return d;
+  };
+  for (const char* serial : {"", "No 7"}) {
+    CAPTURE(serial);
+    const Description one = pad(serial, "");
+    const Description two = pad(serial, "1.2");
+    const auto halves = [](const std::vector<Description>& nodes) {
+      std::vector<std::string> all;
+      for (const UnitNodes& unit : group_nodes(nodes)) all.push_back(unit.half);
+      return all;
+    };
+    CHECK(halves({two}) == Units{"1.2"});
+    CHECK(halves({two, one}) == Units{"", "1.2"});
+    Rig rig;
+    rig.units.push_back(new_unit(rig, two, "right"));  // the second one sits down first
+    CHECK(rig.units[0].name == "Twin Stick (2)");
+    CHECK(find_unit(rig, one) == nullptr);
+    CHECK(matches(rig, one).front().sureness == Sureness::no);
+    rig.units.push_back(new_unit(rig, one, "left"));
+    CHECK(rig.units[1].name == "Twin Stick");
+    CHECK(find_unit(rig, one)->seat == "left");
+    CHECK(find_unit(rig, two)->seat == "right");
+    const std::string half = two.half;
+    const Description moved = pad(serial, half.c_str(), "hall:9");
+    CHECK((find_unit(rig, moved) != nullptr) == (*serial != 0));
+    CHECK(matches(rig, moved).front().unit->seat == "right");
+    const Sheets kept = read_sheets("rig.toml", to_toml(rig));
+    CHECK((kept.problems.empty() && kept.rig == rig));
+  }
 }
 
 TEST_CASE("Twins in two sockets are two, and nodes without a device go by model and serial number", "[group]") {

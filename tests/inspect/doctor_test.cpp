@@ -136,7 +136,7 @@ TEST_CASE("Sockets that nothing comes from, and units of the rig that are away",
     facts.nodes.push_back({"/dev/input/event4", true, true, false, false, {}, 0, pad});
   }
   CHECK(finding("sockets", facts).text ==
-        "Nothing has come from \"Hill Receiver\" in hall:2/0: its socket is empty, or its pad is switched off.");
+        "Nothing has come from \"Hill Receiver\" in hall:2: its socket is empty, or its pad is switched off.");
   Rig rig;
   rig.units = {{"red", "left", 0x1209, 9, "Holt Wheel", "", "hall:7"},
                {"hill", "right", 0x1209, 3, "Hill Receiver", "", "hall:2/1"}};

@@ -174,57 +174,79 @@ std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id) {
 
 // -- gadget ---------------------------------------------------------------------------------------------
 
-GadgetPad::GadgetPad(const std::string& id, const std::string& name, const std::string& serial)
-    : folder_("/sys/kernel/config/usb_gadget/" + id) {
+GadgetUnit::GadgetUnit(const std::string& id, const std::string& name, const std::string& serial, std::uint16_t product,
+                       const std::vector<std::vector<std::uint8_t>>& interfaces, std::size_t report_length)
+    : name_(name), folder_("/sys/kernel/config/usb_gadget/" + id) {
   const auto folder = [this](const std::string& path) {
     if (::mkdir((folder_ + path).c_str(), 0755) < 0) give_up(folder_ + path);
   };
   folder("");
   write_text(folder_ + "/idVendor", "0x1209");
-  write_text(folder_ + "/idProduct", "0x0003");
+  write_text(folder_ + "/idProduct", std::to_string(product));
   folder("/strings/0x409");
   write_text(folder_ + "/strings/0x409/product", name);
   if (!serial.empty()) write_text(folder_ + "/strings/0x409/serialnumber", serial);
-  folder("/functions/hid.usb0");
-  write_text(folder_ + "/functions/hid.usb0/report_length", "7");
-  const auto& descriptor = pad_descriptor();
-  write_text(folder_ + "/functions/hid.usb0/report_desc", {descriptor.begin(), descriptor.end()});
   folder("/configs/c.1");
-  if (::symlink((folder_ + "/functions/hid.usb0").c_str(), (folder_ + "/configs/c.1/hid.usb0").c_str()) < 0)
-    give_up("symlink");
+  for (std::size_t i = 0; i < interfaces.size(); ++i) {
+    const std::string function = "/hid.usb" + std::to_string(i);
+    functions_.push_back(folder_ + "/functions" + function);
+    folder("/functions" + function);
+    write_text(functions_.back() + "/report_length", std::to_string(report_length));
+    write_text(functions_.back() + "/report_desc", {interfaces[i].begin(), interfaces[i].end()});
+    if (::symlink(functions_.back().c_str(), (folder_ + "/configs/c.1" + function).c_str()) < 0) give_up("symlink");
+  }
 }
 
-GadgetPad::~GadgetPad() {
+GadgetUnit::~GadgetUnit() {
   if (plugged_) pull_out();
-  ::unlink((folder_ + "/configs/c.1/hid.usb0").c_str());
-  for (const char* path : {"/configs/c.1", "/functions/hid.usb0", "/strings/0x409", ""})
-    ::rmdir((folder_ + path).c_str());
+  for (std::size_t i = 0; i < functions_.size(); ++i)
+    ::unlink((folder_ + "/configs/c.1/hid.usb" + std::to_string(i)).c_str());
+  ::rmdir((folder_ + "/configs/c.1").c_str());
+  for (const std::string& function : functions_) ::rmdir(function.c_str());
+  for (const char* path : {"/strings/0x409", ""}) ::rmdir((folder_ + path).c_str());
 }
 
-void GadgetPad::plug_into(int socket) {
+void GadgetUnit::plug_into(int socket) {
   write_text(folder_ + "/UDC", "dummy_udc." + std::to_string(socket));
   plugged_ = true;
-  const std::string numbers = contents(folder_ + "/functions/hid.usb0/dev");
-  const std::string node =
-      "/dev/hidg" + numbers.substr(numbers.find(':') + 1, numbers.find('\n') - numbers.find(':') - 1);
-  for (int tries = 0; tries < 100 && ::access(node.c_str(), W_OK) != 0; ++tries) sleep_ms(20);
-  file_ = opened(node, O_RDWR | O_NONBLOCK);
+  for (const std::string& function : functions_) {
+    const std::string numbers = contents(function + "/dev");
+    const std::string node =
+        "/dev/hidg" + numbers.substr(numbers.find(':') + 1, numbers.find('\n') - numbers.find(':') - 1);
+    for (int tries = 0; tries < 100 && ::access(node.c_str(), W_OK) != 0; ++tries) sleep_ms(20);
+    files_.push_back(opened(node, O_RDWR | O_NONBLOCK));
+  }
 }
 
-void GadgetPad::pull_out() {
-  ::close(file_);
+void GadgetUnit::pull_out() {
+  for (const int file : files_) ::close(file);
+  files_.clear();
   write_text(folder_ + "/UDC", "\n");
   plugged_ = false;
 }
 
-void GadgetPad::send(const PadReport& report) const {
-  const auto bytes = report.bytes();
+void GadgetUnit::send_bytes(std::size_t interface, const std::vector<std::uint8_t>& bytes) const {
   for (int tries = 0; tries < 200; ++tries) {
-    if (::write(file_, bytes.data(), bytes.size()) >= 0) return sleep_ms(5);
+    if (::write(files_.at(interface), bytes.data(), bytes.size()) >= 0) return sleep_ms(5);
     if (errno != EAGAIN) give_up("hidg");
     sleep_ms(5);
   }
   give_up("hidg: nobody takes the report");
+}
+
+void GadgetUnit::bind_again(const std::vector<int>& order) const {
+  // "…/usb2/2-1/2-1:1.0/0003:…": the device's own name is the last part before the colon
+  const std::string node = nodes_named(name_).front();
+  std::array<char, 4096> path{};
+  const std::string link = "/sys/class/input/" + node.substr(node.rfind('/') + 1);
+  if (::realpath(link.c_str(), path.data()) == nullptr) give_up(link);
+  const std::string place = path.data();
+  const std::size_t colon = place.find(':', place.find("/usb"));
+  const std::size_t slash = place.rfind('/', colon);
+  const std::string head = place.substr(slash + 1, colon - slash - 1) + ":1.";
+  for (const char* what : {"unbind", "bind"})
+    for (const int number : order)
+      write_text(std::string{"/sys/bus/usb/drivers/usbhid/"} + what, head + std::to_string(number));
 }
 
 // -- uinput ---------------------------------------------------------------------------------------------

@@ -64,21 +64,34 @@ class UhidPad : public UhidUnit {
 /// A place on the screen (0..32767 each way) and three buttons.
 [[nodiscard]] std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id);
 
-/// A pad on a real USB socket of the dummy host: socket 0..3.
-class GadgetPad {
+/// A unit on a real USB socket of the dummy host (0..3), with an interface for each report descriptor.
+class GadgetUnit {
  public:
-  GadgetPad(const std::string& id, const std::string& name, const std::string& serial = "");
-  ~GadgetPad();
-  GadgetPad(const GadgetPad&) = delete;
-  GadgetPad& operator=(const GadgetPad&) = delete;
+  GadgetUnit(const std::string& id, const std::string& name, const std::string& serial, std::uint16_t product,
+             const std::vector<std::vector<std::uint8_t>>& interfaces, std::size_t report_length);
+  ~GadgetUnit();
+  GadgetUnit(const GadgetUnit&) = delete;
+  GadgetUnit& operator=(const GadgetUnit&) = delete;
   void plug_into(int socket);
   void pull_out();
-  void send(const PadReport& report) const;
+  void send_bytes(std::size_t interface, const std::vector<std::uint8_t>& bytes) const;
+  /// Takes its interfaces from their driver, and gives them back in this order.
+  void bind_again(const std::vector<int>& order) const;
 
  private:
+  std::string name_;
   std::string folder_;
-  int file_ = -1;
+  std::vector<std::string> functions_;
+  std::vector<int> files_;
   bool plugged_ = false;
+};
+
+/// A pad of one interface.
+class GadgetPad : public GadgetUnit {
+ public:
+  GadgetPad(const std::string& id, const std::string& name, const std::string& serial = "")
+      : GadgetUnit(id, name, serial, 3, {pad_descriptor()}, 7) {}
+  void send(const PadReport& report) const { send_bytes(0, report.bytes()); }
 };
 
 /// A virtual device as another program would make it.

@@ -255,6 +255,56 @@ TEST_CASE("Every order of plugging in, every replug, every renumbering: every se
   }
 }
 
+TEST_CASE("Halves of one device keep their seats, announced in any order, from the first node on", "[table]") {
+  const Plan plan = seven_seats();
+  const std::string serial = GENERATE("", "No 7");
+  const std::string second = GENERATE("2", "1.2");
+  CAPTURE(serial, second);
+  // Two devices of one model, each of two halves that look the same.
+  const auto half = [&](const std::string& socket, const std::string& which) {
+    Description d = usb(panel("Twin Stick"), socket, which == "2" ? 1 : 0, serial.empty() ? "" : serial + socket);
+    d.half = which;
+    return d;
+  };
+  const std::vector<Thing> devices{{half("hall:1", ""), half("hall:1", second)},
+                                   {half("hall:2", ""), half("hall:2", second)}};
+  const std::vector<Hand> all{
+      {0, 0, code::btn_south}, {0, 1, code::btn_south}, {1, 0, code::btn_south}, {1, 1, code::btn_south}};
+  std::mt19937 dice{4};
+  const auto plug_in = [&](Evening& evening, std::size_t name) {
+    evening.plug_in(name, devices[name],
+                    dice() % 2 == 0 ? std::vector<std::size_t>{0, 1} : std::vector<std::size_t>{1, 0});
+  };
+  Evening first{plan, {}, {}};
+  plug_in(first, 1);
+  plug_in(first, 0);
+  for (const std::size_t hand : {1U, 3U, 2U, 0U}) REQUIRE(first.press(all[hand]) == 0);
+  const std::vector<int> ports{4, 1, 3, 2};
+  const auto check_all = [&](Evening& evening) {
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (evening.has(all[i].thing)) REQUIRE(evening.press(all[i]) == ports[i]);
+  };
+  check_all(first);
+  const auto replug = [&](Evening& evening) {
+    for (int round = 0; round < 50; ++round) {
+      const std::size_t name = dice() % 2;
+      if (evening.has(name)) evening.pull_out(name);
+      if (dice() % 4 != 0) plug_in(evening, name);
+      check_all(evening);
+    }
+  };
+  replug(first);
+  Evening second_evening{plan, {}, first.rig()};
+  replug(second_evening);
+  REQUIRE(second_evening.rig() == first.rig());
+  REQUIRE(std::ranges::none_of(second_evening.notes().said, [](const std::string& line) {
+    return line.starts_with("asked") || line.starts_with("sits");
+  }));
+  std::vector<std::string> names;
+  for (const RigUnit& unit : first.rig().units) names.push_back(unit.name);
+  REQUIRE(names.front() == "Twin Stick (2)");
+}
+
 TEST_CASE("Twins that changed sockets are asked about, never guessed", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();

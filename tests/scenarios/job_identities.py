@@ -85,7 +85,7 @@ def halves_that_look_the_same(home):
                       "--rig", "half.toml")
     assert "right half" in out, out
     rig = (home.folder / "half.toml").read_text()
-    assert "hall:3/1" in rig, rig
+    assert 'socket = "hall:3"\nhalf = "2"' in rig, rig
     out, _ = home.run("units", "--host", "half.room", "--rig", "half.toml")
     assert out.count("Pell Arcade Encoder") == 2 and out.count("seat right") == 1, out
 

@@ -43,6 +43,7 @@ Description random_unit(std::mt19937& dice) {
   unit.socket = dice() % 2 == 0 ? "" : "hall:1";
   unit.device = dice() % 2 == 0 ? "" : "hall:1";
   unit.interface = static_cast<int>(dice() % 4) - 1;
+  if (dice() % 3 == 0) unit.half = "1.2";
   unit.made_by_program = dice() % 2 == 0;
   if (dice() % 4 == 0) {
     unit.descriptor = random_bytes(dice, 80);
@@ -59,7 +60,7 @@ Description random_unit(std::mt19937& dice) {
 
 bool same(const Description& a, const Description& b) {
   const auto fields = [](const Description& d) {
-    return std::tie(d.name, d.bus, d.vendor, d.product, d.version, d.serial, d.socket, d.device, d.interface,
+    return std::tie(d.name, d.bus, d.vendor, d.product, d.version, d.serial, d.socket, d.device, d.interface, d.half,
                     d.made_by_program, d.descriptor);
   };
   return fields(a) == fields(b) && std::ranges::equal(a.codes, b.codes, [](const CodeRange& x, const CodeRange& y) {
@@ -162,6 +163,24 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
     CAPTURE(round, from.time_since_epoch().count(), to.time_since_epoch().count());
     REQUIRE(without_rest(piece) == without_rest(whole));
     REQUIRE(last < Time{to - from});
+  }
+}
+
+TEST_CASE("A piece of a trace whose nodes speak without being plugged in can be read", "[trace]") {
+  Description pad;
+  pad.name = "Pad";
+  pad.codes = {{key(0x130)}};
+  for (const std::int64_t from : {0, 10}) {
+    TraceCutter cutter{at_us(from), std::nullopt};
+    TraceReader reader{"piece"};
+    REQUIRE(reader.take(to_line(TraceHead{})));
+    const auto take = [&](const std::vector<std::string>& lines) {
+      for (const std::string& line : lines) REQUIRE(reader.take(line));
+    };
+    for (const std::int64_t us : {5, 15}) take(cutter.take({at_us(us), 1, Deed::report, {{key(0x130), 1}}}, pad));
+    take(cutter.finish());
+    REQUIRE(reader.nodes().at(1).name == "Pad");
+    REQUIRE(cutter.events() == (from == 0 ? 2U : 1U));
   }
 }
 
