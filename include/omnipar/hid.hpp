@@ -166,7 +166,8 @@ class Decoder {
   /// `opaque`: places of the opaque controls that are wanted; the others are passed over.
   explicit Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaque = {});
 
-  /// What a raw report changes, as one commit; the first report of an id tells all that it holds. Reports of unknown
+  /// What a raw report changes, as one commit; the first report of an id tells where everything stands that it holds,
+  /// also at 0, but for buttons that are up. Reports of unknown
   /// ids and those that are too short change nothing, as the kernel has it. Valid until the next call. Does not
   /// allocate.
   [[nodiscard]] std::span<const Change> decode(std::span<const std::uint8_t> report) noexcept;
@@ -234,6 +235,7 @@ class Decoder {
   void take_changed(const Layout& layout) noexcept;
 
   bool numbered_ = false;
+  bool first_ = false;  ///< the report in hand is the first of its id
   std::array<std::uint16_t, 256> layout_of_{};  ///< by report id; 0: none
   std::vector<Layout> layouts_;
   std::vector<std::uint16_t> layout_at_;  ///< by control

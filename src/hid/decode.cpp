@@ -138,6 +138,7 @@ void Decoder::take(const Slot& slot) noexcept {
     if (value != 0) changes_.push_back({code_of(slot.control), static_cast<std::int32_t>(value)});
     return;
   }
+  if (first_ && slot.kind == Kind::value && value == 0) changes_.push_back({code_of(slot.control), 0});
   set(slot.control, static_cast<std::int32_t>(value));
 }
 
@@ -207,6 +208,7 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
     any |= layout.changed[w];
     layout.last[w] = words_[w];
   }
+  first_ = !layout.known;
   layout.known = true;
   layout.anew = false;
   if (any != 0) take_changed(layout);

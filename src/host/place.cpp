@@ -7,6 +7,8 @@
 #include <cstdlib>
 #include <string_view>
 
+#include <fmt/format.h>
+
 #include "host/node.hpp"
 
 namespace omnipar::host {
@@ -45,7 +47,7 @@ int pads_before(os::Door& door, const std::string& syspath) {
   int before = 0;
   for (const std::string& name : door.names_in(folder)) {
     const int number = number_behind(name, "input");
-    if (number >= 0 && number < own && is_pad(door, folder + "/" + name)) ++before;
+    if (number >= 0 && number < own && is_pad(door, fmt::format("{}/{}", folder, name))) ++before;
   }
   return before;
 }
@@ -66,7 +68,7 @@ int interfaces_before(os::Door& door, const std::string& syspath) {
   int before = 0;
   for (const std::string& name : door.names_in(device)) {
     const int number = number_behind(name, head);
-    if (number >= 0 && number < own_number && kind(device + "/" + name) == own_kind) ++before;
+    if (number >= 0 && number < own_number && kind(fmt::format("{}/{}", device, name)) == own_kind) ++before;
   }
   return before;
 }

@@ -99,8 +99,7 @@ class Grouping {
     };
     if (!is_taken(half)) return half;
     for (int number = 2;; ++number)
-      if (const std::string next = (half.empty() ? "1" : half) + "." + std::to_string(number); !is_taken(next))
-        return next;
+      if (std::string next = (half.empty() ? "1" : half) + "." + std::to_string(number); !is_taken(next)) return next;
   }
 
   std::size_t owner_of(std::size_t helper, const Indices& pads) const {

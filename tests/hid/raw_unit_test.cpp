@@ -137,6 +137,28 @@ TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
   CHECK(last == 1);
 }
 
+TEST_CASE("what stays follows a raw unit that comes back as soon as it says where it is", "[hid]") {
+  const Description node = adapter(application(0x04) + stick + buttons(1, 2, 6) + end_collection);
+  Engine engine{compile(built_in_catalogue(), propose(built_in_catalogue(), "stick-keypad").value()).value()};
+  Reader reader{engine};
+  Attachment attachment = attach_node({}, node, node);
+  attachment.seat = "seat-1";
+  const auto shown_after = [&](RawUnit& raw, UnitId unit, std::uint8_t x) {
+    engine.feed(unit, {engine.now(), raw.take(std::vector<std::uint8_t>{x, 128, 0}, at_us(0))});
+    reader.next_frame();
+    return reader.port(1).value(*engine.plan().target(1, "stick-x"));
+  };
+  RawUnit raw{{}, node, Time{}};
+  const UnitId unit = engine.attach(attachment).value();
+  REQUIRE(shown_after(raw, unit, 0) == -1);
+  engine.detach(unit);
+  RawUnit again{{}, node, Time{}};
+  const UnitId later = engine.attach(attachment).value();
+  reader.next_frame();
+  CHECK(reader.port(1).value(*engine.plan().target(1, "stick-x")) == -1);
+  CHECK(shown_after(again, later, 128) == 0);
+}
+
 TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how it stands", "[hid]") {
   const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x15, 0x00,
                              0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x42} +
@@ -226,7 +248,7 @@ TEST_CASE("what is down at the opening, by the event node, counts from its next 
   RawUnit unit{{}, node, at_us(0)};
   unit.begin_as(event_node);
   const auto take = [&](const Bytes& report) { return words(node, unit.take(report, at_us(500'000))); };
-  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-2 1"});
+  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/x 0", "hid:1/y 0", "hid:1/button-2 1"});
   CHECK(take({1, 0, 0, 2}) == Words{"hid:1/button-1 0"});
   CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
 }

@@ -188,7 +188,7 @@ name = "mouse first"
 system = "stick-or-mouse"
 [port.1]
 seat = "left"
-controller = "mouse"
+controller = "mouse-2b"
 [port.2]
 seat = "right"
 )";

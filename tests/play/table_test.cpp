@@ -275,7 +275,8 @@ TEST_CASE("Halves of one device keep their seats, announced in any order, from t
     evening.plug_in(name, devices[name],
                     dice() % 2 == 0 ? std::vector<std::size_t>{0, 1} : std::vector<std::size_t>{1, 0});
   };
-  Evening first{plan, {}, {}};
+  const Catalogue no_sheets;
+  Evening first{plan, no_sheets, {}};
   plug_in(first, 1);
   plug_in(first, 0);
   for (const std::size_t hand : {1U, 3U, 2U, 0U}) REQUIRE(first.press(all[hand]) == 0);
@@ -294,7 +295,7 @@ TEST_CASE("Halves of one device keep their seats, announced in any order, from t
     }
   };
   replug(first);
-  Evening second_evening{plan, {}, first.rig()};
+  Evening second_evening{plan, no_sheets, first.rig()};
   replug(second_evening);
   REQUIRE(second_evening.rig() == first.rig());
   REQUIRE(std::ranges::none_of(second_evening.notes().said, [](const std::string& line) {
