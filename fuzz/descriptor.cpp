@@ -31,12 +31,16 @@ void check_reports(std::span<const std::uint8_t> bytes, const hid::Descriptor& d
 }  // namespace
 
 void fuzz_one(std::span<const std::uint8_t> bytes) {
-  bytes = bytes.first(std::min<std::size_t>(bytes.size(), 4096));
+  constexpr std::size_t longest = 4096;
+  bytes = bytes.first(std::min(bytes.size(), longest));
   const auto read = hid::read_descriptor(bytes);
   if (!read) return fuzz::require(read.error().id == "bad-descriptor", "an error has its id");
-  const auto again = hid::read_descriptor(hid::to_bytes(*read));
-  fuzz::require(again.has_value(), "a descriptor that is written can be read");
-  fuzz::require(again->fields == read->fields && again->collections == read->collections, "and is then the same");
+  const auto written = hid::to_bytes(*read);
+  if (written.size() <= longest) {
+    const auto again = hid::read_descriptor(written);
+    fuzz::require(again.has_value(), "a descriptor that is written can be read");
+    fuzz::require(again->fields == read->fields && again->collections == read->collections, "and is then the same");
+  }
   const auto controls = hid::controls_of(*read);
   fuzz::require(controls.size() <= hid::most_controls, "controls are limited");
   fuzz::require(hid::kernel_codes(*read, controls).size() == controls.size(), "each control has its fate");

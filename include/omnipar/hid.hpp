@@ -83,8 +83,9 @@ struct Descriptor {
 /// Reads a report descriptor. Fails with `bad-descriptor`, whose place is the byte at which it goes wrong.
 [[nodiscard]] tl::expected<Descriptor, Diagnostic> read_descriptor(std::span<const std::uint8_t> bytes);
 
-/// The descriptor as bytes; `read_descriptor` reads the same of it. Collections must be in the order in which they
-/// open, and fields in that in which they lie in them, as they have been read.
+/// The descriptor as bytes; `read_descriptor` reads the same of it, unless they are too many, for what applies to a
+/// field is written before each. Collections must be in the order in which they open, and fields in that in which they
+/// lie in them, as they have been read.
 [[nodiscard]] std::vector<std::uint8_t> to_bytes(const Descriptor& descriptor);
 
 /// What one input control is in raw reports.
@@ -235,7 +236,7 @@ class Decoder {
   void take_changed(const Layout& layout) noexcept;
 
   bool numbered_ = false;
-  bool first_ = false;  ///< the report in hand is the first of its id
+  bool first_ = false;                          ///< the report in hand is the first of its id
   std::array<std::uint16_t, 256> layout_of_{};  ///< by report id; 0: none
   std::vector<Layout> layouts_;
   std::vector<std::uint16_t> layout_at_;  ///< by control

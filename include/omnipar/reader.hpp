@@ -47,8 +47,8 @@ class PortSample {
 /// what is pushed, and presses and counts that have not been shown yet, come behind it, if the new plan has a target of
 /// that name and kind on that port.
 ///
-/// Reads allocate nothing. The engine must outlive its readers; a reader and its engine are used from one thread.
-/// Copying is not offered.
+/// Reads allocate nothing. The engine must outlive its readers' last sample; a reader and its engine are used from one
+/// thread. Copying is not offered.
 class Reader {
  public:
   /// Sees from now on; buttons that are down now are shown as down, and counts begin at 0.

@@ -25,6 +25,8 @@ class Follower {
   Follower& operator=(const Follower&) = delete;
 
   void sample(std::int64_t now) noexcept;
+  /// Nothing but the end of the reader may follow.
+  void engine_is_gone() noexcept { engine_is_gone_ = true; }
   /// The engine has another plan, of which each target was at this place of the one before, or nowhere. The next
   /// sample shows all at rest; what has not been shown yet comes behind it.
   void carry(std::span<const Index> origins);
@@ -74,6 +76,7 @@ class Follower {
   const Engine::Heart& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
+  bool engine_is_gone_ = false;
   bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
   std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;

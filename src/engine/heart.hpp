@@ -149,6 +149,7 @@ class Follower;
 
 struct Engine::Heart {
   explicit Heart(Plan new_plan);
+  ~Heart();
   Heart(const Heart&) = delete;
   Heart& operator=(const Heart&) = delete;
 

@@ -13,7 +13,9 @@ Follower::Follower(const Engine& engine, std::int64_t shortest)
   engine_.followers.push_back(this);
 }
 
-Follower::~Follower() { std::erase(engine_.followers, this); }
+Follower::~Follower() {
+  if (!engine_is_gone_) std::erase(engine_.followers, this);
+}
 
 /// Takes everything as it is; a button that is down now is not a press to come.
 void Follower::begin() noexcept {

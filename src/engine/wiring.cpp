@@ -219,6 +219,10 @@ Heart::Heart(Plan new_plan) : plan(std::move(new_plan)) {
   for (std::size_t i = 0; i < max_units; ++i) slots.at(i).id = max_units + i;
 }
 
+Heart::~Heart() {
+  for (detail::Follower* follower : followers) follower->engine_is_gone();
+}
+
 void Heart::set_plan(Plan new_plan) {
   plan = std::move(new_plan);
   plan_data = &plan.data();

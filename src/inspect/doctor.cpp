@@ -193,13 +193,30 @@ void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findi
          fmt::format("Nothing has come from {}: its socket is empty, or its pad is switched off.", silent.text()), ""});
 }
 
+/// The main nodes of all that is there, by every way, as the rig knows them.
+std::vector<Description> mains_of(const Facts& facts) {
+  std::vector<Description> nodes;
+  for (const NodeFact& node : facts.nodes) nodes.push_back(node.description);
+  std::vector<Description> mains;
+  const auto add = [&](const Way& way) {
+    mains.push_back(nodes[way.nodes.front()]);
+    mains.back().half = way.half;
+  };
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    add(unit);
+    for (const Way& spare : unit.spares) add(spare);
+  }
+  return mains;
+}
+
 /// What the rig has and nobody has plugged in.
 void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
   Names away;
+  const std::vector<Description> mains = mains_of(facts);
   for (const RigUnit& unit : rig.units) {
     const Rig alone{{unit}, {}};
-    const bool here = std::ranges::any_of(facts.nodes, [&](const NodeFact& node) {
-      const auto found = matches(alone, node.description, unit.part);
+    const bool here = std::ranges::any_of(mains, [&](const Description& main) {
+      const auto found = matches(alone, main, unit.part);
       return !found.empty() && found.front().sureness != Sureness::no;
     });
     if (!here) away.add(fmt::format("\"{}\" ({})", printable(unit.name), unit.seat));

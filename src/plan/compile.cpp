@@ -212,21 +212,6 @@ class Compiler {
     wrong_source(use, sources_of(wanted));
   }
 
-  static std::string_view sources_of(TargetKind wanted) {
-    switch (wanted) {
-      case TargetKind::stick:
-        return "a stick or a d-pad";
-      case TargetKind::one_sided:
-        return "a trigger, a pedal or a button";
-      case TargetKind::turns:
-        return "a spinner or a mouse's wheel";
-      case TargetKind::movement:
-        return "a mouse or a trackball";
-      default:
-        return "a wheel or a d-pad";
-    }
-  }
-
   void add_count(const std::string& seat, const Use& use, Index group) {
     AnalogOperation operation;
     operation.kind = AnalogKind::count;

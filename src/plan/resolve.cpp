@@ -62,6 +62,21 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   return profile;
 }
 
+std::string_view sources_of(TargetKind wanted) noexcept {
+  switch (wanted) {
+    case TargetKind::stick:
+      return "a stick or a d-pad";
+    case TargetKind::one_sided:
+      return "a trigger, a pedal or a button";
+    case TargetKind::turns:
+      return "a spinner or a mouse's wheel";
+    case TargetKind::movement:
+      return "a mouse or a trackball";
+    default:
+      return "a wheel or a d-pad";
+  }
+}
+
 std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   std::vector<Use> uses;
   for (const std::string& role : roles) {

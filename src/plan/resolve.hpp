@@ -28,6 +28,9 @@ inline constexpr std::string_view directions_group = "directions";
 /// Who plays a target of the port; empty if it is the second player's and there is none.
 [[nodiscard]] const std::string& seat_of(const PortProfile& port, const TargetSheet& target) noexcept;
 
+/// What may feed such an analog target, for messages: "a stick or a d-pad".
+[[nodiscard]] std::string_view sources_of(TargetKind wanted) noexcept;
+
 /// A plain use of each role.
 [[nodiscard]] std::vector<Use> plain_uses(const std::vector<std::string>& roles);
 

@@ -16,6 +16,8 @@ namespace omnipar::test {
 
 class SlowTwin {
  public:
+  static constexpr int nobody = -1;  ///< in the place of a slot: of a chord, which is of no unit
+
   SlowTwin(const SlowTwin&) = delete;
   SlowTwin& operator=(const SlowTwin&) = delete;
   SlowTwin(SlowTwin&&) = default;
@@ -46,7 +48,7 @@ class SlowTwin {
   };
   struct Unit {
     Attachment attachment;
-    std::map<Code, std::int32_t> raw;        ///< of axes: what is known
+    std::map<Code, std::int32_t> raw;                       ///< of axes: what is known
     std::map<std::string, std::map<int, Contact>> buttons;  ///< by role, by code; a hat is none
   };
   struct Way {  ///< one use on its way from one unit

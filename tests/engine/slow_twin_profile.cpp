@@ -1,0 +1,146 @@
+// What the slow twin makes of a profile.
+#include <algorithm>
+
+#include "slow_twin.hpp"
+
+namespace omnipar::test {
+
+SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
+  const SystemSheet& system = *catalogue.system(profile.system);
+  std::vector<std::string> seats;
+  for (const PortProfile& port : profile.ports) {
+    if (port.not_ours) continue;
+    add_port(system, profile, port);
+    for (const std::string& seat : {port.seat, port.second_seat})
+      if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
+  }
+  for (const HotAction& hot : profile.hot)
+    for (const std::string& seat : seats) {
+      name_target("0/" + hot.action, "button");
+      Use use;
+      use.hold = hot.after;
+      add_line("0/" + hot.action, seat, use, hot.hold);
+      lines_.back().chord_role = hot.press;
+      lines_.back().ways[nobody];
+    }
+}
+
+void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port) {
+  ControllerSheet sheet =
+      *system.controller(port.controller.empty() ? system.port(port.port)->takes[0] : port.controller);
+  for (const AccessorySheet& accessory : sheet.accessories)
+    if (std::ranges::find(port.accessories, accessory.name) != port.accessories.end())
+      for (const TargetSheet& target : accessory.targets) sheet.targets.push_back(target);
+  std::map<std::string, std::vector<Use>> bound;
+  if (port.like)
+    for (const PortProfile& other : profile.ports)
+      if (other.port == *port.like)
+        for (const Binding& b : other.bind) bound[b.target] = b.uses;
+  for (const Binding& b : port.bind)  // who names the whole group means all of it
+    if (b.target == "directions")
+      for (const std::string_view d : direction_names) bound.erase(std::string{d});
+  for (const Binding& b : port.bind) bound[b.target] = b.uses;
+  const auto uses_of = [&](const std::string& target, const std::vector<std::string>& usual) {
+    if (bound.contains(target)) return bound[target];
+    std::vector<Use> uses;
+    for (const std::string& role : usual) uses.push_back({role, role == "paddle" ? 0.0 : 0.15});
+    return uses;
+  };
+  const std::string prefix = std::to_string(port.port) + "/";
+  if (sheet.directions) {
+    for (const std::string_view d : direction_names) {
+      const std::string name{d};
+      name_target(prefix + name, "button");
+      if (bound.contains(name)) add_button_uses(prefix + name, port.seat, bound[name]);
+    }
+    for (const Use& use : uses_of("directions", sheet.usual_directions))
+      for (std::size_t d = 0; d < 4; ++d) {
+        const std::string name{direction_names[d]};
+        if (bound.contains(name)) continue;
+        if (role_kind(use.role) == RoleKind::dpad)
+          add_line(prefix + name, port.seat, use, use.role + "-" + name);
+        else
+          add_line(prefix + name, port.seat, use, use.role, d);
+      }
+  }
+  for (const TargetSheet& target : sheet.targets) {
+    const std::string& seat = target.player == 2 ? port.second_seat : port.seat;
+    std::vector<Use> uses = uses_of(target.name, target.usual);
+    if (seat.empty()) uses.clear();
+    if (target.kind == TargetKind::button) {
+      name_target(prefix + target.name, "button");
+      add_button_uses(prefix + target.name, seat, uses);
+    } else {
+      add_analog(prefix, seat, target, uses);
+    }
+  }
+}
+
+void SlowTwin::name_target(const std::string& name, const std::string& kind) {
+  values_[name];
+  kinds_[name] = kind;
+}
+
+void SlowTwin::add_button_uses(const std::string& target, const std::string& seat, const std::vector<Use>& uses) {
+  for (const Use& use : uses) {
+    if (const auto direction = stick_direction(use.role))
+      add_line(target, seat, use, direction->stick, direction->direction);
+    else if (role_kind(use.role) == RoleKind::one_sided)
+      add_line(target, seat, use, use.role, 3);
+    else
+      add_line(target, seat, use, use.role);
+  }
+}
+
+void SlowTwin::add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
+                        std::optional<std::size_t> direction) {
+  Line line;
+  line.target = target.empty() ? nullptr : &values_.at(target);
+  line.seat = seat;
+  line.role = role;
+  line.direction = direction;
+  line.use = use;
+  lines_.push_back(line);
+}
+
+int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std::string& role) {
+  add_line("", seat, use, role);
+  return static_cast<int>(lines_.size()) - 1;
+}
+
+void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
+                          const std::vector<Use>& uses) {
+  const bool counts = sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement;
+  const bool pair = sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement;
+  const std::string x = prefix + sheet.name + (pair ? "-x" : ""), y = pair ? prefix + sheet.name + "-y" : "";
+  const std::string kind = counts ? "counts" : sheet.kind == TargetKind::one_sided ? "one side" : "two sides";
+  name_target(x, kind + (sheet.stays ? ", stays" : ""));
+  if (pair) name_target(y, kind + (sheet.stays ? ", stays" : ""));
+  if (counts) {
+    for (const Use& use : uses) counts_.push_back({x, y, seat, use.role});
+    return;
+  }
+  Analog analog;
+  analog.x = x;
+  analog.y = y;
+  analog.stays = sheet.stays;
+  for (const Use& use : uses) {
+    const RoleKind role = *role_kind(use.role);
+    Lane lane{seat, use.role, use.dead_zone, -1};
+    if (role == RoleKind::button || role == RoleKind::dpad) {
+      Glide glide;
+      glide.ramp = use.ramp;
+      if (role == RoleKind::button) glide.lines[3] = add_glide_line(seat, use, use.role);
+      if (role == RoleKind::dpad)
+        for (std::size_t d = pair ? 0 : 2; d < 4; ++d)
+          glide.lines[d] = add_glide_line(seat, use, use.role + "-" + std::string{direction_names[d]});
+      lane.glide = static_cast<int>(glides_.size());
+      glides_.push_back(glide);
+    }
+    analog.lanes.push_back(lane);
+  }
+  analog.of_buttons.resize(analog.lanes.size());
+  analogs_.push_back(analog);
+}
+
+}  // namespace omnipar::test

@@ -1,0 +1,238 @@
+// Stories that bytes tell: units, profiles of all shipped machines, and what happens to them.
+#include <algorithm>
+#include <stdexcept>
+
+#include <fmt/format.h>
+
+#include "judged.hpp"
+#include "support/units.hpp"
+
+namespace omnipar::test {
+namespace {
+
+/// What can be plugged into each controller is plugged in.
+void equip(Profile& profile) {
+  const SystemSheet& system = *story_catalogue().system(profile.system);
+  for (PortProfile& port : profile.ports) {
+    const ControllerSheet& sheet = *system.controller(system.port(port.port)->takes.front());
+    for (const AccessorySheet& accessory : sheet.accessories) port.accessories.push_back(accessory.name);
+  }
+}
+
+Profile one_seat_for_all(Profile profile) {
+  for (PortProfile& port : profile.ports) {
+    port.seat = "seat-1";
+    if (!port.second_seat.empty()) port.second_seat = "seat-2";
+  }
+  return profile;
+}
+
+Control axis(Code code, Reading reading, std::string role, Axis half, std::int32_t low, std::int32_t high,
+             std::int32_t rest) {
+  return {code, reading, std::move(role), half, low, high, rest};
+}
+
+/// A stick that does not spring back, with keys and a trigger that is a switch.
+Attachment still_stick() {
+  Attachment unit;
+  unit.unit = "Marrowby Still Stick";
+  unit.controls = {axis(code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 230, 117),
+                   axis(code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128),
+                   {key(0x120), Reading::button, "south"},
+                   {key(0x121), Reading::button, "right-trigger"},
+                   {key(2), Reading::button, "key-1"},
+                   {key(3), Reading::button, "key-2"},
+                   {code::btn_dpad_left, Reading::button, "dpad-left"},
+                   {code::btn_dpad_right, Reading::button, "dpad-right"}};
+  return unit;
+}
+
+/// A wheel, a paddle, a pedal that rests at its upper end, and two buttons of one role.
+Attachment wheel() {
+  Attachment unit;
+  unit.unit = "Marrowby Wheel";
+  unit.controls = {axis(code::abs_x, Reading::two_sided, "wheel", Axis::none, 0, 1023, 500),
+                   axis(code::abs_rx, Reading::two_sided, "paddle", Axis::none, 0, 255, 128),
+                   axis(code::abs_z, Reading::one_sided, "pedal", Axis::none, 0, 255, 255),
+                   axis(code::abs_rz, Reading::one_sided, "right-trigger", Axis::none, 0, 255, 0),
+                   {key(0x120), Reading::button, "south"},
+                   {key(0x121), Reading::button, "south"},
+                   {key(0x122), Reading::button, "coin"}};
+  return unit;
+}
+
+/// A mouse with a wheel.
+Attachment mouse() {
+  Attachment unit;
+  unit.unit = "Marrowby Mouse";
+  unit.controls = {axis(relative(0), Reading::counts, "mouse", Axis::x, 0, 0, 0),
+                   axis(relative(1), Reading::counts, "mouse", Axis::y, 0, 0, 0),
+                   axis(relative(8), Reading::counts, "mouse-wheel", Axis::none, 0, 0, 0),
+                   {key(0x110), Reading::button, "mouse-left"},
+                   {key(0x111), Reading::button, "mouse-right"}};
+  return unit;
+}
+
+const std::vector<Attachment>& story_units() {
+  static const std::vector<Attachment> all{seated(plain_pad(), ""),
+                                           seated(plain_pad(), ""),
+                                           seated(panel(), ""),
+                                           seated(old_stick(), ""),
+                                           trackball(""),
+                                           still_stick(),
+                                           wheel(),
+                                           mouse()};
+  return all;
+}
+
+}  // namespace
+
+const Catalogue& story_catalogue() {
+  static const Catalogue all = [] {
+    Catalogue catalogue = built_in_catalogue();
+    catalogue.systems.push_back(kit_system());
+    return catalogue;
+  }();
+  return all;
+}
+
+Profile shaped_profile() {
+  Profile profile = propose(story_catalogue(), "kit").value();
+  profile.hot[0].after = std::chrono::milliseconds{3};
+  Use bouncing{"south"};
+  bouncing.debounce = std::chrono::microseconds{1500};
+  Use long_press{"east"};
+  long_press.hold = std::chrono::milliseconds{2};
+  Use both{"west"};
+  both.debounce = std::chrono::microseconds{700};
+  both.hold = std::chrono::microseconds{1100};
+  Use slow_pedal{"left-shoulder"};
+  slow_pedal.ramp = 200;
+  Use slow_dpad{"dpad"};
+  slow_dpad.ramp = 130;
+  slow_dpad.debounce = std::chrono::microseconds{400};
+  Use any_push{"right-trigger"};
+  any_push.press_at = 0.2;
+  any_push.release_at = 0;
+  Use bouncing_dpad{"dpad"};
+  bouncing_dpad.debounce = std::chrono::milliseconds{12};
+  Use bouncing_stick{"right-stick"};
+  bouncing_stick.debounce = std::chrono::milliseconds{3};
+  profile.ports[0].bind = {{"a", {bouncing, long_press}},
+                           {"b", {both, {"north"}}},
+                           {"c", {any_push}},
+                           {"up", {{"dpad-up"}, {"right-stick-up"}}},
+                           {"directions", {bouncing_dpad, bouncing_stick}},
+                           {"stick", {{"left-stick"}, slow_dpad}},
+                           {"throttle", {{"left-trigger"}, slow_pedal}},
+                           {"pedal", {slow_pedal, {"right-trigger"}}},
+                           {"d", {}}};
+  profile.ports[1].like = 1;
+  profile.ports[1].seat = "seat-1";  // one seat plays both ports
+  profile.ports[1].bind = {{"directions", {{"left-stick"}}}, {"left", {{"west"}}}};
+  return profile;
+}
+
+const std::vector<Profile>& story_profiles() {
+  static const std::vector<Profile> all = [] {
+    std::vector<Profile> profiles{shaped_profile()};
+    for (const SystemSheet& system : story_catalogue().systems) {
+      Profile profile = propose(story_catalogue(), system.name).value();
+      equip(profile);
+      profiles.push_back(one_seat_for_all(profile));
+      profiles.push_back(std::move(profile));
+    }
+    return profiles;
+  }();
+  return all;
+}
+
+// -- from bytes ---------------------------------------------------------------------------------------------
+
+namespace {
+class Story {
+ public:
+  explicit Story(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
+
+  void play() {
+    Judged both{profile()};
+    while (!bytes_.empty()) act(both);
+    both.look_by_all();
+  }
+
+ private:
+  std::size_t below(std::size_t limit) {
+    if (bytes_.empty()) return 0;
+    const std::size_t byte = bytes_.front();
+    bytes_ = bytes_.subspan(1);
+    return byte % limit;
+  }
+
+  Profile profile() {
+    Profile profile = story_profiles()[below(story_profiles().size())];
+    if (below(4) != 0) return profile;
+    Profile swapped = with_ports_swapped(story_catalogue(), profile, 1, 2);
+    return compile(story_catalogue(), swapped) ? swapped : profile;
+  }
+
+  std::vector<Change> changes(std::size_t unit) {
+    const std::vector<Control>& controls = story_units()[unit].controls;
+    std::vector<Change> made;
+    for (std::size_t n = 1 + below(4); n > 0; --n) {
+      const Control& c = controls[below(controls.size())];
+      const auto place = static_cast<std::int64_t>(below(256));
+      std::int64_t value = c.minimum + (std::int64_t{c.maximum} - c.minimum) * place / 255;
+      if (place % 8 == 1) value = c.rest;
+      if (c.reading == Reading::hat) value = place % 3 - 1;
+      if (c.reading == Reading::counts) value = place == 255 ? 2'000'000'000 : place - 100;
+      made.push_back({c.code, static_cast<std::int32_t>(value)});
+    }
+    return made;
+  }
+
+  void plug(Judged& both, std::size_t unit) {
+    Attachment attachment = story_units()[unit];
+    attachment.seat = fmt::format("seat-{}", 1 + below(3));
+    if (below(2) == 0) attachment.state = changes(unit);
+    both.attach(unit, attachment);
+  }
+
+  /// More than any buffer holds between two looks.
+  void burst(Judged& both, std::size_t unit) {
+    const std::vector<Change> one = changes(unit);
+    const std::vector<Change> other = changes(unit);
+    for (std::size_t n = 0; n < 150; ++n) {
+      both.feed(unit, one);
+      both.feed(unit, other);
+    }
+  }
+
+  void act(Judged& both) {
+    const std::size_t unit = below(Judged::units);
+    const std::size_t what = below(64);
+    if (what == 0) return both.adopt(profile());
+    if (what == 1) return both.freeze_or_thaw();
+    if (what < 6) return both.look(below(Judged::readers));
+    if (what < 12) return both.sample(below(Judged::readers));
+    if (what < 20) return both.wait(static_cast<std::int64_t>(below(256) * 37));
+    if (!both.plugged(unit)) return plug(both, unit);
+    if (what == 20) return burst(both, unit);
+    if (what < 24) return both.detach(unit);
+    both.feed(unit, changes(unit));
+  }
+
+  std::span<const std::uint8_t> bytes_;
+};
+
+}  // namespace
+
+std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes) {
+  try {
+    Story{bytes}.play();
+  } catch (const std::runtime_error& complaint) {
+    return complaint.what();
+  }
+  return std::nullopt;
+}
+
+}  // namespace omnipar::test

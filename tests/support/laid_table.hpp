@@ -1,0 +1,67 @@
+// A plan of the kit, units at its seats, and a reader: what most tests of the engine begin with.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "support/units.hpp"
+
+namespace omnipar::test {
+
+inline constexpr std::int64_t ms = 1000;
+using Changes = std::vector<Change>;
+
+/// A plan of the kit, units at seat-1, and a reader.
+struct Table {
+  explicit Table(const Plan& plan) : engine(plan), reader(engine) {}
+  explicit Table(const std::vector<Binding>& bind) : Table(plan_with(bind)) {}
+
+  static Plan plan_with(const std::vector<Binding>& bind) {
+    Profile profile = propose(kit_catalogue(), "kit").value();
+    profile.ports[0].bind = bind;
+    return plan_of(kit_catalogue(), profile);
+  }
+
+  UnitId plug(const Description& unit, Changes state = {}, const std::string& seat = "seat-1") {
+    Attachment attachment = seated(unit, seat);
+    attachment.state = std::move(state);
+    return engine.attach(attachment).value();
+  }
+  void feed(UnitId unit, std::int64_t us, const Changes& changes) { engine.feed(unit, {at_us(us), changes}); }
+  [[nodiscard]] TargetIndex at(std::string_view name, int port = 1) const {
+    return engine.plan().target(port, name).value();
+  }
+  double next(std::string_view name) {
+    reader.next_frame();
+    return value(name);
+  }
+  [[nodiscard]] double value(std::string_view name, int port = 1) const {
+    return reader.port(port).value(at(name, port));
+  }
+  [[nodiscard]] std::uint32_t presses(std::string_view name) const { return reader.port(1).presses(at(name)); }
+  /// What a target shows in the next samples: '#' where it is down.
+  std::string shown(std::string_view name, int samples) {
+    std::string seen;
+    for (; samples > 0; --samples) seen += next(name) != 0 ? '#' : '.';
+    return seen;
+  }
+
+  Engine engine;
+  Reader reader;
+};
+
+[[nodiscard]] inline Use with(std::string role, Duration debounce, Duration hold = {}) {
+  Use use{std::move(role)};
+  use.debounce = debounce;
+  use.hold = hold;
+  return use;
+}
+
+[[nodiscard]] inline Use ramped(std::string role, double pushes_per_second) {
+  Use use{std::move(role)};
+  use.ramp = pushes_per_second;
+  return use;
+}
+
+}  // namespace omnipar::test
