@@ -31,12 +31,11 @@ void check_reports(std::span<const std::uint8_t> bytes, const hid::Descriptor& d
 }  // namespace
 
 void fuzz_one(std::span<const std::uint8_t> bytes) {
-  constexpr std::size_t longest = 4096;
-  bytes = bytes.first(std::min(bytes.size(), longest));
+  bytes = bytes.first(std::min(bytes.size(), hid::most_bytes));
   const auto read = hid::read_descriptor(bytes);
   if (!read) return fuzz::require(read.error().id == "bad-descriptor", "an error has its id");
   const auto written = hid::to_bytes(*read);
-  if (written.size() <= longest) {
+  if (written.size() <= hid::most_bytes) {
     const auto again = hid::read_descriptor(written);
     fuzz::require(again.has_value(), "a descriptor that is written can be read");
     fuzz::require(again->fields == read->fields && again->collections == read->collections, "and is then the same");
