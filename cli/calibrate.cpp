@@ -120,7 +120,7 @@ int combinations(const CalibrateWords& words) {
     return found_something;
   }
   const auto found = ears.found();
-  if (words.json) print(to_json(found).dump(2));
+  if (words.json) print_json(to_json(found), 2);
   for (const std::string& line : combinations::words_for(found, ears.buttons()))
     if (!words.json) print(line);
   if (!ears.done()) talk("It was not gone through to the end; what was found so far is kept.");
@@ -142,7 +142,7 @@ void add_calibrate(CLI::App& app, int& status) {
   add_data_option(*verb, words->sources);
   add_host_option(*verb, words->sources);
   verb->add_option("--seconds", words->seconds, "the longest that it takes, 600 if left out")
-      ->check(CLI::Range(1.0, 3600.0));
+      ->check(number_between(1, 3600));
   verb->add_flag("--json", words->json, "print JSON");
   verb->footer(
       "Example: the left half of Marrowby's cabinet:\n"

@@ -147,7 +147,7 @@ int list(const CatalogueWords& words) {
     if (!words.json) print(fmt::format("{:<28}{}", unit.name, unit.title));
   }
   if (words.json)
-    print(list.dump(2));
+    print_json(list, 2);
   else
     talk("Next: omnipar catalogue show NAME, or omnipar play NAME.");
   return shelf.problems.empty() ? good : found_something;
@@ -159,7 +159,7 @@ int show_one(const CatalogueWords& words) {
   const auto unit = std::ranges::find(shelf.catalogue.units, words.name, &UnitSheet::name);
   if (unit != shelf.catalogue.units.end()) {
     if (words.json)
-      print(to_json(*unit).dump(2));
+      print_json(to_json(*unit), 2);
     else
       show(*unit);
     return good;
@@ -170,7 +170,7 @@ int show_one(const CatalogueWords& words) {
     return bad_input;
   }
   if (words.json)
-    print(to_json(**system).dump(2));
+    print_json(to_json(**system), 2);
   else
     show(**system);
   return good;
@@ -198,7 +198,7 @@ int report(const CatalogueWords& words) {
     std::string draft = inspect::sheet_draft(own);
     draft.pop_back();
     if (words.json)
-      print(Json{{"name", printable(main.name)}, {"draft", draft}}.dump(2));
+      print_json(Json{{"name", printable(main.name)}, {"draft", draft}}, 2);
     else
       print(draft);
     talk(
@@ -222,7 +222,7 @@ int fields(const CatalogueWords& words) {
     }
     Json all = Json::object();
     for (const std::string_view kind : sheet_kinds()) all[std::string{kind}] = Json::parse(sheet_schema(kind));
-    print(all.dump(2));
+    print_json(all, 2);
     return good;
   }
   const std::string schema = sheet_schema(words.name);

@@ -1,4 +1,5 @@
 // omnipar check PROFILE
+#include <algorithm>
 #include <memory>
 
 #include <fmt/format.h>
@@ -15,33 +16,58 @@ struct CheckWords {
   bool json = false;
 };
 
+std::string counted(std::size_t number, const char* what) {
+  return fmt::format("{} {}{}", number, what, number == 1 ? "" : "s");
+}
+
+void print_problems(const CheckWords& words, const Diagnostics& problems) {
+  if (words.json) {
+    auto list = nlohmann::ordered_json::array();
+    for (const Diagnostic& p : problems)
+      list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
+    print_json(list, 2);
+  } else {
+    for (const Diagnostic& problem : problems) print(to_text(problem));
+  }
+}
+
+/// Recordings and rooms: every line.
+int check_trace(const CheckWords& words) {
+  const std::string& name = words.sources.profile;
+  std::size_t events = 0;
+  const auto problem = read_trace(os::real_door(), name, [&events](const TraceEvent&, const Description&) {
+    ++events;
+    return true;
+  });
+  print_problems(words, problem ? Diagnostics{*problem} : Diagnostics{});
+  if (problem) return bad_input;
+  if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, counted(events, "event")));
+  talk(fmt::format("Next: omnipar trace replay {}", name));
+  return good;
+}
+
 int run(const CheckWords& words) {
+  if (words.sources.profile.ends_with(".trace")) return check_trace(words);
   Given given = load(os::real_door(), words.sources);
   // A file without a profile is good if all that it holds is.
   const bool other_sheets = given.readable && !given.profile && !given.held.empty();
   if (other_sheets) given.problems.clear();
   const std::string& name = words.sources.profile;
-  if (words.json) {
-    auto list = nlohmann::ordered_json::array();
-    for (const Diagnostic& p : given.problems)
-      list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
-    print(list.dump(2));
-  } else {
-    for (const Diagnostic& problem : given.problems) print(to_text(problem));
-  }
+  print_problems(words, given.problems);
   tell(given.elsewhere);
+  // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
+  if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;
   if (other_sheets) {
     if (!words.json) print(fmt::format("{} is good: it holds {}.", name, given.held));
     return good;
   }
   if (!given.plan) {
-    talk(fmt::format("{} problem{} found; nothing was played or written.", given.problems.size(),
-                     given.problems.size() == 1 ? "" : "s"));
+    talk(fmt::format("{} found; nothing was played or written.", counted(given.problems.size(), "problem")));
     return given.readable ? found_something : bad_input;
   }
   if (!words.json)
-    print(fmt::format("{} is good: {} seats, {} controls.", name, given.plan->seats().size(),
-                      given.plan->targets().size()));
+    print(fmt::format("{} is good: {}, {}.", name, counted(given.plan->seats().size(), "seat"),
+                      counted(given.plan->targets().size(), "control")));
   talk(fmt::format("Next: omnipar play {}", name));
   return good;
 }

@@ -4,6 +4,7 @@
 #include <string>
 
 #include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
 
 namespace omnipar::cli {
 
@@ -28,9 +29,20 @@ void add_trace(CLI::App& app, int& status);
 void add_why(CLI::App& app, int& status);
 void add_demo(CLI::App& app, int& status);
 
-/// Results go to stdout.
+/// For an option: a number from `low` to `high`, and nothing else.
+[[nodiscard]] CLI::Validator number_between(double low, double high);
+
+/// Results go to stdout. What does harm to a terminal is left out of all that is said.
 void print(const std::string& line);
+void print_json(const nlohmann::ordered_json& value, int indent = -1);
+/// As one text that says the same to a program, and does no harm to a terminal.
+[[nodiscard]] std::string json_text(const nlohmann::ordered_json& value, int indent = -1);
 /// Talk goes to stderr.
 void talk(const std::string& line);
+
+/// Before the first word, and behind the last: what the program exits with. A result that could not be written whole
+/// is an error.
+void begin_output();
+[[nodiscard]] int end_output(int status);
 
 }  // namespace omnipar::cli

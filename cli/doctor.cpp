@@ -60,7 +60,7 @@ int mend(bool json) {
     return machine_refuses;
   }
   const host::Mended mended = host::mend(door);
-  if (json) print(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}.dump(2));
+  if (json) print_json(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}, 2);
   for (const std::string& line : mended.lines)
     if (!json) print(line);
   talk(mended.all ? "Next: omnipar play pad-2b" : "What failed is named above; the rest is done.");
@@ -90,7 +90,7 @@ int rule(const DoctorWords& words) {
       "For\n"
       "a panel or a gun that is what you want; for the keyboard on which you type passwords it is not.");
   if (words.json)
-    print(nlohmann::ordered_json{{"rule", rules[0]}}.dump());
+    print_json(nlohmann::ordered_json{{"rule", rules[0]}});
   else
     print(rules[0].substr(0, rules[0].size() - 1));
   talk("Next: write those lines to /etc/udev/rules.d/71-omnipar-models.rules as root, and plug the unit in again.");
@@ -123,7 +123,7 @@ int run(const DoctorWords& words) {
     if (!finding.mend.empty()) print(fmt::format("       mend it: {}", finding.mend));
   }
   if (words.json)
-    print(list.dump(2));
+    print_json(list, 2);
   else if (!wrong)
     talk("All is well. Next: omnipar play pad-2b");
   return wrong ? found_something : good;

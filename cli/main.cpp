@@ -16,14 +16,14 @@
 
 namespace omnipar::cli {
 
-void print(const std::string& line) {
-  const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
-  std::fputs((line.substr(0, end) + "\n").c_str(), stdout);
-}
-
-void talk(const std::string& line) {
-  std::fflush(stdout);  // on a terminal both streams come in the order in which they were said
-  std::fputs((line + "\n").c_str(), stderr);
+CLI::Validator number_between(double low, double high) {
+  const std::string range = fmt::format("{} to {}", low, high);
+  return {[=](const std::string& word) {
+            double number = 0;
+            const bool good = CLI::detail::lexical_cast(word, number) && number >= low && number <= high;
+            return good ? std::string{} : fmt::format("'{}' is not a number from {}", printable(word), range);
+          },
+          range};
 }
 
 namespace {
@@ -55,6 +55,7 @@ int run(int count, char** words) {
       "everybody keeps their port, and nothing ever sticks.",
       "omnipar"};
   app.footer("First:  sudo omnipar doctor --mend\nThen:   omnipar play pad-2b");
+  app.set_version_flag("--version", "Omnipar " OMNIPAR_VERSION);
   app.require_subcommand(1);
   int status = good;
   add_units(app, status);
@@ -99,7 +100,8 @@ int run(int count, char** words) {
 
 int main(int count, char** words) {
   try {
-    return omnipar::cli::run(count, words);
+    omnipar::cli::begin_output();
+    return omnipar::cli::end_output(omnipar::cli::run(count, words));
   } catch (const std::exception& error) {
     omnipar::cli::talk(std::string{"omnipar: "} + error.what());
     return omnipar::cli::machine_refuses;

@@ -192,17 +192,19 @@ void add_play(CLI::App& app, int& status) {
   command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
   command->add_option("COMMAND", words->command,
                       "behind '--': the program to start when everybody is there, and its own words");
-  command->add_option("--wait-at-most", words->longest_wait,
-                      "with a command: seconds to wait for units that are away; 0 starts at once");
+  command
+      ->add_option("--wait-at-most", words->longest_wait,
+                   "with a command: seconds to wait for units that are away; 0 starts at once")
+      ->check(number_between(0, 86'400));
   command
       ->add_option("--insist-after", words->insist_after,
                    "with a command: seconds from asking it to end to ending it by force")
-      ->check(CLI::Range(0.0, 3600.0))
+      ->check(number_between(0, 3600))
       ->capture_default_str();
   command->add_flag("--alone", words->alone,
                     "the program sees the virtual controllers, but can open none of the units that are played on");
   command->add_option("--rumble", words->rumble, "how strongly units shake, in per cent; 0: not at all")
-      ->check(CLI::Range(0.0, 100.0))
+      ->check(number_between(0, 100))
       ->capture_default_str();
   command->add_flag("--feel", words->feel,
                     "say changes to the hands too, in pulses: 1 it goes on, 2 frozen, 3 swapped, 4 a unit is lost");

@@ -48,7 +48,7 @@ int list(const ProfileWords& words) {
       print(fmt::format("{:<24}{:<16}{}", sources.profile, system,
                         given.plan ? "" : fmt::format("has mistakes: omnipar check {}", sources.profile)));
   }
-  if (words.json) print(all.dump(2));
+  if (words.json) print_json(all, 2);
   if (all.empty() && !words.json) talk(fmt::format("No profile is kept in {}.", folder));
   if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");
   return good;
@@ -98,7 +98,7 @@ int show(const ProfileWords& words) {
     before = link;
   }
   if (words.json)
-    print(all.dump(2));
+    print_json(all, 2);
   else
     show_hot_actions(*given.profile);
   return good;
@@ -167,7 +167,7 @@ int edit(const ProfileWords& words, bool clear) {
     return status;
   }
   if (words.json)
-    print(nlohmann::ordered_json{{"file", path}, {"changed", *written}}.dump());
+    print_json(nlohmann::ordered_json{{"file", path}, {"changed", *written}});
   else
     print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
                                  clear ? "has its usual sources again" : "= " + value_of(words.uses))
@@ -193,7 +193,7 @@ int undo(const ProfileWords& words) {
   const auto kept = files::undo(door, path, versions_of(door, path));
   if (!kept) return fail(kept.error());
   if (words.json)
-    print(nlohmann::ordered_json{{"file", path}, {"undone", *kept}}.dump());
+    print_json(nlohmann::ordered_json{{"file", path}, {"undone", *kept}});
   else
     print(fmt::format("{} is again as it was before the last change", path));
   talk(fmt::format("What was undone lies in {}", *kept));

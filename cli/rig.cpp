@@ -63,7 +63,7 @@ int show(const RigWords& words) {
     print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
                       unit.way.empty() ? "" : "; by " + unit.way + " where there are both"));
   }
-  if (words.json) print(list.dump(2));
+  if (words.json) print_json(list, 2);
   if (rig->units.empty()) talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2");
   return good;
 }
@@ -71,7 +71,7 @@ int show(const RigWords& words) {
 int report_change(const RigWords& words, int status, const std::string& done) {
   if (status != good) return status;
   if (words.json)
-    print(nlohmann::ordered_json{{"done", done}}.dump());
+    print_json(nlohmann::ordered_json{{"done", done}});
   else
     print(done);
   talk("Next: omnipar rig show, or omnipar rig undo");
@@ -153,7 +153,7 @@ int undo(const RigWords& words) {
     return bad_input;
   }
   if (words.json)
-    print(nlohmann::ordered_json{{"file", path}, {"undone", *kept}}.dump());
+    print_json(nlohmann::ordered_json{{"file", path}, {"undone", *kept}});
   else
     print(fmt::format("{} is again as it was before the last change", path));
   talk(fmt::format("What was undone lies in {}", *kept));
@@ -184,8 +184,20 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
 }
 
 int run_call(const RigWords& words, bool may_rename) {
-  for (const std::string& seat : words.seats)
+  for (const std::string& seat : words.seats) {
     if (!is_seat(seat)) return bad_input;
+    if (std::ranges::count(words.seats, seat) == 1) continue;
+    tell({{"seat-twice", Severity::error, fmt::format("the seat '{}' is named twice", seat), "",
+           "name each seat once"}});
+    return bad_input;
+  }
+  // Nobody should press before it is clear that it can be kept.
+  const auto rig = load_rig(os::real_door(), words.sources);
+  if (!rig && rig.error().front().id != "no-file") {  // it may be a new one
+    tell(rig.error());
+    talk("Nothing was changed.");
+    return bad_input;
+  }
   const Shelf shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
   play::RollCall rollcall{shelf.catalogue, words.seats, talk};
@@ -215,7 +227,7 @@ int run_call(const RigWords& words, bool may_rename) {
     list.push_back({{"seat", sitting.seat}, {"unit", name}});
     if (!words.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
   }
-  if (words.json) print(list.dump(2));
+  if (words.json) print_json(list, 2);
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
   talk("Next: omnipar rig show, or omnipar rig undo");
@@ -246,7 +258,7 @@ void add_rig(CLI::App& app, int& status) {
     add_data_option(*added, words->sources);
     add_host_option(*added, words->sources);
     added->add_option("--seconds", words->seconds, "the longest that it takes, 60 if left out")
-        ->check(CLI::Range(1.0, 3600.0));
+        ->check(number_between(1, 3600));
     added->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   };
   verb("show", "list the rig's units and their seats", show, "omnipar rig show");

@@ -219,7 +219,7 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
   for (;;) {
     const auto line = lines.next();
     if (!line) return line.error();
-    if (!*line) return std::nullopt;
+    if (!*line) return reader.finish();
     const auto event = reader.take(**line);
     if (!event) return event.error();
     if (*event && !take(**event, reader.nodes().at((*event)->node))) return std::nullopt;
@@ -264,6 +264,7 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
     if (!event) return tl::unexpected(event.error());
     if (*event && (*event)->deed == Deed::plug_in) found.try_emplace((*event)->node, (*event)->changes);
   }
+  if (auto problem = reader.finish()) return tl::unexpected(std::move(*problem));
   std::vector<Description> units;
   for (const auto& [number, unit] : reader.nodes()) {
     units.push_back(unit);

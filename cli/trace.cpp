@@ -89,11 +89,10 @@ int record(const TraceWords& words) {
     return machine_refuses;
   }
   if (words.json)
-    print(nlohmann::ordered_json{{"file", words.file},
-                                 {"reports", recorded->reports},
-                                 {"raw-reports", recorded->raw},
-                                 {"keys-left-out", recorded->left_out}}
-              .dump());
+    print_json(nlohmann::ordered_json{{"file", words.file},
+                                      {"reports", recorded->reports},
+                                      {"raw-reports", recorded->raw},
+                                      {"keys-left-out", recorded->left_out}});
   else
     print(fmt::format("{}: {} reports{}", words.file, recorded->reports,
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
@@ -255,7 +254,7 @@ int cut(const TraceWords& words) {
   if (failure < 0) tell_full(words.piece, failure);
   if (problem || failure < 0) return problem ? bad_input : machine_refuses;
   if (words.json)
-    print(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}}.dump());
+    print_json(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}});
   else
     print(fmt::format("{}: {} events", words.piece, cutter.events()));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.piece));
@@ -270,7 +269,8 @@ void add_trace(CLI::App& app, int& status) {
   CLI::App* record_verb = command->add_subcommand("record", "write what the controllers say into a file");
   record_verb->add_option("FILE", words->file, "the new file")->required();
   record_verb->add_option("--about", words->about, "what it is a trace of, for people");
-  record_verb->add_option("--seconds", words->seconds, "end by itself after so long")->check(CLI::Range(0.001, 1e6));
+  record_verb->add_option("--seconds", words->seconds, "end by itself after so long")
+      ->check(number_between(0.001, 1'000'000));
   add_data_option(*record_verb, words->sources);
   record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
   record_verb->add_flag("--with-keys", words->with_keys, "record the keys of keyboards too, whatever was typed");
@@ -298,9 +298,10 @@ void add_trace(CLI::App& app, int& status) {
   CLI::App* cut_verb = command->add_subcommand("cut", "take a piece out of a trace, into a new file");
   cut_verb->add_option("FILE", words->file, "the trace; it stays as it is")->required();
   cut_verb->add_option("PIECE", words->piece, "the new file")->required();
-  cut_verb->add_option("--from", words->from, "seconds at which the piece begins")->check(CLI::Range(0.0, 1e9));
+  cut_verb->add_option("--from", words->from, "seconds at which the piece begins")
+      ->check(number_between(0, 1'000'000'000));
   cut_verb->add_option("--to", words->to, "seconds at which it ends; the end of the trace if left out")
-      ->check(CLI::Range(0.0, 1e9));
+      ->check(number_between(0, 1'000'000'000));
   cut_verb->add_option("--unit", words->units, "only what this unit said, by its name; can be given several times");
   cut_verb->add_flag("--json", words->json, "print the result as JSON");
   cut_verb->footer(

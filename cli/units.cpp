@@ -242,7 +242,7 @@ int run(const UnitsWords& words) {
     list.push_back(to_json(known, *rig, *heard));
     if (!words.json) show(known, *rig, *heard, words.why);
   }
-  if (words.json) print(list.dump(2));
+  if (words.json) print_json(list, 2);
   if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
   if (list.empty() && shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json) talk("Next: omnipar play pad-2b" + same_host(words.sources.host));
@@ -263,7 +263,7 @@ void add_units(CLI::App& app, int& status) {
   command
       ->add_option("--listen", words->listen,
                    "listen for so many seconds first, for what jitters or bounces; with --raw: show what is moved")
-      ->check(CLI::Range(0.1, 600.0));
+      ->check(number_between(0.1, 600));
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");
   command->footer(

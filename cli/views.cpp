@@ -1,5 +1,7 @@
 #include "views.hpp"
 
+#include "command.hpp"
+
 #include <algorithm>
 #include <map>
 #include <optional>
@@ -265,7 +267,7 @@ class SampleView final : public View {
 
  private:
   static std::int64_t us(Time time) { return time.time_since_epoch().count(); }
-  void put(const nlohmann::ordered_json& line) { sink_(line.dump()); }
+  void put(const nlohmann::ordered_json& line) { sink_(json_text(line)); }
   void news(const std::string& seat, const std::string& unit, const std::string& what) {
     put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"news", what}});
   }

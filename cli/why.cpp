@@ -107,7 +107,7 @@ int run(const WhyWords& words) {
                         stop.place));
     }
   }
-  if (words.json) print(list.dump(2));
+  if (words.json) print_json(list, 2);
   if (found == 0) talk(fmt::format("'{}' leads nowhere in this profile.", words.control));
   return found > 0 ? good : found_something;
 }

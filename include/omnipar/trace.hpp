@@ -59,6 +59,9 @@ class TraceReader {
   /// is as if it were not there.
   [[nodiscard]] tl::expected<std::optional<TraceEvent>, Diagnostic> take(std::string_view line);
 
+  /// What is wrong with the trace if no more lines come: `not-a-trace`, if there was none.
+  [[nodiscard]] std::optional<Diagnostic> finish() const;
+
   [[nodiscard]] const TraceHead& head() const noexcept { return head_; }
   /// The nodes so far, by number.
   [[nodiscard]] const std::map<int, Description>& nodes() const noexcept { return nodes_; }

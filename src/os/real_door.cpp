@@ -315,4 +315,15 @@ Door& real_door() {
   return door;
 }
 
+bool open_standard_streams() noexcept {
+  bool output = true;
+  for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
+    if (::fcntl(stream, F_GETFD) >= 0) continue;
+    if (stream == STDOUT_FILENO) output = false;
+    // The lowest number that is free is this one.
+    static_cast<void>(::open("/dev/null", O_RDWR));
+  }
+  return output;
+}
+
 }  // namespace omnipar::os

@@ -246,4 +246,10 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
   }
 }
 
+std::optional<Diagnostic> TraceReader::finish() const {
+  if (begun_) return std::nullopt;
+  return Diagnostic{"not-a-trace", Severity::error, "the file is empty", name_,
+                    R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
+}
+
 }  // namespace omnipar

@@ -1,0 +1,91 @@
+// What the commands say: results to stdout, talk to stderr. Names and texts of units, sheets and traces come from
+// anywhere, so all of it is made fit for a terminal here, and nowhere else.
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+
+#include <fmt/format.h>
+
+#include "command.hpp"
+#include "os/door.hpp"
+#include "text/utf8.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+bool output_was_closed = false;
+bool anything_printed = false;
+int output_error = 0;  ///< the first reason why not all of it could be written
+
+void note(bool written) {
+  if (!written && output_error == 0) output_error = errno;
+}
+
+void put(const std::string& text) {
+  anything_printed = true;
+  note(std::fputs((text + "\n").c_str(), stdout) >= 0);
+}
+
+/// Without what does harm to a terminal; lines and columns stay.
+std::string for_terminal(std::string_view text) {
+  std::string clean;
+  while (!text.empty()) {
+    if (text.front() == '\n' || text.front() == '\t') {
+      clean += text.front();
+      text.remove_prefix(1);
+    } else {
+      clean += text::take_character(text);
+    }
+  }
+  return clean;
+}
+
+/// The number of a well-formed character of two or three bytes, or of one.
+unsigned code_point(std::string_view character) {
+  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(character[i]); };
+  if (character.size() == 1) return byte(0);
+  if (character.size() == 2) return (byte(0) & 0x1fU) << 6 | (byte(1) & 0x3fU);
+  return (byte(0) & 0x0fU) << 12 | (byte(1) & 0x3fU) << 6 | (byte(2) & 0x3fU);
+}
+
+}  // namespace
+
+std::string json_text(const nlohmann::ordered_json& value, int indent) {
+  const std::string text = value.dump(indent, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
+  std::string clean;
+  for (std::string_view rest = text; !rest.empty();) {
+    const std::string_view before = rest;
+    const std::string_view shown = text::take_character(rest);
+    const std::string_view character = before.substr(0, before.size() - rest.size());
+    if (character == shown || character == "\n")
+      clean += character;
+    else
+      clean += fmt::format("\\u{:04x}", code_point(character));
+  }
+  return clean;
+}
+
+void print(const std::string& line) {
+  const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
+  put(for_terminal(line.substr(0, end)));
+}
+
+void print_json(const nlohmann::ordered_json& value, int indent) { put(json_text(value, indent)); }
+
+void talk(const std::string& line) {
+  note(std::fflush(stdout) == 0);  // on a terminal both streams come in the order in which they were said
+  std::fputs((for_terminal(line) + "\n").c_str(), stderr);
+}
+
+void begin_output() { output_was_closed = !os::open_standard_streams(); }
+
+int end_output(int status) {
+  note(std::fflush(stdout) == 0);
+  if (output_was_closed && anything_printed) output_error = EBADF;
+  if (output_error == 0 || status > found_something) return status;
+  talk(fmt::format("omnipar: the result could not be written ({}): what came out is not all of it",
+                   std::strerror(output_error)));
+  return machine_refuses;
+}
+
+}  // namespace omnipar::cli
