@@ -50,8 +50,9 @@ class Engine {
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
   /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
-  /// from them (a debounce, a long press, a ramp) goes on. A control of the machine that stays where it is left stays,
-  /// until a source says where it is. An id that is not there is ignored.
+  /// from them (a debounce, a long press, a ramp) goes on. The unit's buttons let
+  /// go of what stays where it is left; then that stays until a source says where it is. An id that is not there is
+  /// ignored.
   void detach(UnitId unit) noexcept;
 
   /// Commits a report: first advances to its time (or, if it is older than the engine's time, takes

@@ -356,10 +356,15 @@ void SlowTwin::advance(Time to) {
 
 // -- leaving, resting, and another plan -------------------------------------------------------------------
 
+/// Its buttons are let go of first: what stays is then left where its axes have it.
 void SlowTwin::detach(int slot) {
+  units_.at(slot).buttons.clear();
+  for (Line& line : lines_)
+    if (line.ways.contains(slot)) line.ways[slot] = {};
+  for (Glide& glide : glides_) glide.places.erase(slot);
+  work_out();
   units_.erase(slot);
   for (Line& line : lines_) line.ways.erase(slot);
-  for (Glide& glide : glides_) glide.places.erase(slot);
   work_out();
 }
 
