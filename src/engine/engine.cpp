@@ -256,10 +256,13 @@ void Heart::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   let_go(slot, unit);
-  for (const Step& step : slot.steps) drop(unit, step);
+  for (const Step& step : slot.steps)
+    if (step.kind == AnalogKind::crossing) drop(unit, step);
   leave(unit);
   for (const Index timer : slot.timers) end_timer(place_of(plan_data->timers[timer], unit));
   for (const Index digital : slot.digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
+  for (const Step& step : slot.steps)  // behind its buttons: what stays is left where its axes have it
+    if (step.kind == AnalogKind::lane) drop(unit, step);
   std::fill_n(raw + unit * max_axes, max_axes, 0);
   known[unit] = 0;
   slot.codes.clear();

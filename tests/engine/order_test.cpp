@@ -163,6 +163,18 @@ TEST_CASE("what stays follows its unit again as soon as it says where it is", "[
   }
 }
 
+TEST_CASE("a unit that leaves lets go by its buttons before its axes leave", "[order]") {
+  Table table{{{"throttle", {{"left-trigger"}, ramped("left-shoulder", 100)}}}};
+  const UnitId pad = table.plug(plain_pad());
+  table.feed(pad, 0, {{code::abs_z, 128}});
+  const double left_at = table.next("throttle");
+  table.feed(pad, 1, {{code::btn_tl, 1}});
+  table.engine.advance(at_us(50 * ms));
+  CHECK((left_at > 0 && left_at < 1 && table.next("throttle") == 1));
+  table.engine.detach(pad);
+  CHECK(table.next("throttle") == left_at);
+}
+
 // -- opposite directions --------------------------------------------------------------------------------------
 
 TEST_CASE("a hat that goes from side to side within a frame is never on both, and no tap is lost", "[order]") {
