@@ -91,6 +91,10 @@ Diagnostics unknown(const Rig& rig, const std::string& name) {
 
 int combinations(const CalibrateWords& words) {
   os::Door& door = os::real_door();
+  if (const auto path = rig_to_write(door, words.sources); !path) {
+    tell({path.error()});
+    return bad_input;
+  }
   const Shelf shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
   const auto rig = load_rig(door, words.sources);

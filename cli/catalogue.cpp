@@ -192,9 +192,14 @@ int report(const CatalogueWords& words) {
   for (const UnitNodes& unit : group_nodes(nodes)) {
     const Description& main = nodes[unit.main()];
     names.emplace_back(main.name);
-    if (main.ours || main.name.find(words.name) == std::string::npos) continue;
+    const auto is_named = [&](std::size_t i) { return nodes[i].name.find(words.name) != std::string::npos; };
+    if (main.ours || std::ranges::none_of(unit.nodes, is_named)) continue;
     std::vector<Description> own;
     for (const std::size_t i : unit.nodes) own.push_back(nodes[i]);
+    if (const auto problem = play::unreadable_descriptor(main)) {
+      tell({*problem});
+      return bad_input;
+    }
     std::string draft = inspect::sheet_draft(own);
     draft.pop_back();
     if (words.json)
@@ -248,27 +253,36 @@ void add_catalogue(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("catalogue", "List the machines and models that there are sheets of");
   const auto words = std::make_shared<CatalogueWords>();
   command->add_flag("--json", words->json, "print JSON");
-  const auto add = [&](CLI::App* verb, int (*run)(const CatalogueWords&)) {
+  add_data_option(*command, words->sources);
+  const auto add = [&](const char* name, const char* about, int (*run)(const CatalogueWords&), const char* footer) {
+    CLI::App* verb = command->add_subcommand(name, about);
     verb->add_flag("--json", words->json, "print JSON");
+    verb->footer(footer);
     verb->callback([words, &status, run] { status = run(*words); });
     return verb;
   };
-  CLI::App* list_verb = add(command->add_subcommand("list", "list them"), list);
+  CLI::App* list_verb = add("list", "list them", list,
+                            "Example: with the sheets of Marrowby's room:\n"
+                            "  omnipar catalogue list --data demo/marrowby.toml\n"
+                            "Exit status: 0 good, 1 some file of your own has mistakes.");
   add_data_option(*list_verb, words->sources);
-  list_verb->footer("Example: with the sheets of Marrowby's room:\n  omnipar catalogue list --data demo/marrowby.toml");
-  CLI::App* show_verb = add(command->add_subcommand("show", "show one"), show_one);
+  CLI::App* show_verb = add("show", "show one", show_one,
+                            "Example: what does a six-button arcade control have?\n"
+                            "  omnipar catalogue show arcade-6b\n"
+                            "Exit status: 0 good, 2 there is no such sheet.");
   show_verb->add_option("NAME", words->name, "a machine or a model of unit")->required();
   add_data_option(*show_verb, words->sources);
-  show_verb->footer("Example: what does a six-button arcade control have?\n  omnipar catalogue show arcade-6b");
-  CLI::App* fields_verb =
-      add(command->add_subcommand("fields", "the fields of files; with --json their JSON Schema"), fields);
+  CLI::App* fields_verb = add("fields", "the fields of files; with --json their JSON Schema", fields,
+                              "Example: what may stand in a rig?\n"
+                              "  omnipar catalogue fields rig\n"
+                              "Exit status: 0 good, 2 there is no such kind of sheet.");
   fields_verb->add_option("KIND", words->name, "one kind of sheet, such as profile; all, if left out");
-  fields_verb->footer("Example: what may stand in a rig?\n  omnipar catalogue fields rig");
-  CLI::App* report_verb =
-      add(command->add_subcommand("report", "draft a sheet of a unit that there is none of"), report);
+  CLI::App* report_verb = add("report", "draft a sheet of a unit that there is none of", report,
+                              "Example: the pad that nobody knows:\n"
+                              "  omnipar catalogue report Fenwick > fenwick.toml\n"
+                              "Exit status: 0 drafted, 2 there is no such unit, or nothing is known of its controls.");
   report_verb->add_option("UNIT", words->name, "its name, or a piece of it")->required();
   add_host_option(*report_verb, words->sources);
-  report_verb->footer("Example: the pad that nobody knows:\n  omnipar catalogue report Fenwick > fenwick.toml");
   command->require_subcommand(0, 1);
   command->callback([words, command, &status] {
     if (command->get_subcommands().empty()) status = list(*words);
@@ -276,7 +290,7 @@ void add_catalogue(CLI::App& app, int& status) {
   command->footer(
       "Example: what does a six-button arcade control have?\n"
       "  omnipar catalogue show arcade-6b\n"
-      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet.");
+      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet, 3 it could not be written.");
 }
 
 }  // namespace omnipar::cli

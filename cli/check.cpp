@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "play/trace_host.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
@@ -22,12 +23,9 @@ std::string counted(std::size_t number, const char* what) {
 
 void print_problems(const CheckWords& words, const Diagnostics& problems) {
   if (words.json) {
-    auto list = nlohmann::ordered_json::array();
-    for (const Diagnostic& p : problems)
-      list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
-    print_json(list, 2);
+    print_json(to_json(problems), 2);
   } else {
-    for (const Diagnostic& problem : problems) print(to_text(problem));
+    for (const Diagnostic& problem : first_of(problems)) print(to_text(problem));
   }
 }
 
@@ -35,12 +33,23 @@ void print_problems(const CheckWords& words, const Diagnostics& problems) {
 int check_trace(const CheckWords& words) {
   const std::string& name = words.sources.profile;
   std::size_t events = 0;
-  const auto problem = read_trace(os::real_door(), name, [&events](const TraceEvent&, const Description&) {
+  Diagnostics problems;  // of units: the rest of the trace can be played
+  const auto problem = read_trace(os::real_door(), name, [&](const TraceEvent& event, const Description& node) {
     ++events;
+    if (event.deed != Deed::plug_in) return true;
+    if (auto why = play::unreadable_descriptor(node)) {
+      why->place = name + ": " + why->place;
+      problems.push_back(std::move(*why));
+    }
     return true;
   });
-  print_problems(words, problem ? Diagnostics{*problem} : Diagnostics{});
+  if (problem) problems.push_back(*problem);
+  print_problems(words, problems);
   if (problem) return bad_input;
+  if (!problems.empty()) {
+    talk(fmt::format("{} found; nothing is heard of these units.", counted(problems.size(), "problem")));
+    return found_something;
+  }
   if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, counted(events, "event")));
   talk(fmt::format("Next: omnipar trace replay {}", name));
   return good;

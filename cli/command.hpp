@@ -1,10 +1,13 @@
 // What the commands share. Each command is a small file: parse, call, print.
 #pragma once
 
+#include <span>
 #include <string>
 
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
+
+#include "omnipar/diagnostic.hpp"
 
 namespace omnipar::cli {
 
@@ -40,9 +43,19 @@ void print_json(const nlohmann::ordered_json& value, int indent = -1);
 /// Talk goes to stderr.
 void talk(const std::string& line);
 
+/// The first fifty, and how many more there are: nobody reads thousands, and most follow from the first.
+[[nodiscard]] Diagnostics first_of(const Diagnostics& problems);
+
+/// Each problem on stderr; with --json they are the result, too, if there is no other: {"problems": […]}.
+void tell(const Diagnostics& problems);
+[[nodiscard]] nlohmann::ordered_json to_json(const Diagnostics& problems);
+
+/// The result is one of many lines: a problem may follow them as one more.
+void results_are_lines();
+
 /// Before the first word, and behind the last: what the program exits with. A result that could not be written whole
 /// is an error.
-void begin_output();
+void begin_output(std::span<char*> words);
 [[nodiscard]] int end_output(int status);
 
 }  // namespace omnipar::cli

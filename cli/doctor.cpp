@@ -17,6 +17,7 @@ struct DoctorWords {
   Sources sources;
   bool json = false;
   bool mend = false;
+  bool take_back = false;
   std::string rule;
 };
 
@@ -53,26 +54,38 @@ std::string wrapped(const std::string& text) {
   return all;
 }
 
-int mend(bool json) {
+int change_system(const DoctorWords& words) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
-    talk("omnipar: mending changes the system and needs root: sudo omnipar doctor --mend");
+    tell({{"needs-root", Severity::error, "this changes the system, and only root may do that", "",
+           words.mend ? "sudo omnipar doctor --mend" : "sudo omnipar doctor --take-back"}});
     return machine_refuses;
   }
-  const host::Mended mended = host::mend(door);
-  if (json) print_json(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}, 2);
+  const Shelf shelf = load_shelf(door, words.sources);
+  tell(shelf.problems);
+  const host::Mended mended = words.mend ? host::mend(door, shelf.catalogue) : host::take_back(door);
+  if (words.json) print_json(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}, 2);
   for (const std::string& line : mended.lines)
-    if (!json) print(line);
-  talk(mended.all ? "Next: omnipar play pad-2b" : "What failed is named above; the rest is done.");
-  return mended.all ? good : machine_refuses;
+    if (!words.json) print(line);
+  if (!mended.all) {
+    talk("What failed is named above; the rest is done.");
+    return machine_refuses;
+  }
+  if (words.mend)
+    talk("Next: omnipar play pad-2b\n'sudo omnipar doctor --take-back' undoes it.");
+  else if (mended.lines.empty())
+    talk("There is nothing to take back: 'doctor --mend' has not installed anything here.");
+  else
+    talk("What is plugged in stays open until it is plugged in again.");
+  return good;
 }
 
 /// Prints the rule that opens one model, and what that means.
 int rule(const DoctorWords& words) {
   const auto models = host::models_named(os::real_door(), words.rule);
   if (models.empty()) {
-    talk(fmt::format("omnipar: no unit that is there is called '{}'; 'cat /proc/bus/input/devices' lists all.",
-                     printable(words.rule)));
+    tell({{"unknown-unit", Severity::error, fmt::format("no unit that is there is called '{}'", printable(words.rule)),
+           "", "'cat /proc/bus/input/devices' lists all"}});
     return found_something;
   }
   std::vector<std::string> rules;
@@ -82,7 +95,8 @@ int rule(const DoctorWords& words) {
     talk(fmt::format("{} is \"{}\"", model.node, printable(model.name)));
   }
   if (rules.size() > 1) {
-    talk("omnipar: these are several models; name one of them more exactly.");
+    tell({{"several-models", Severity::error, fmt::format("'{}' names several models", printable(words.rule)), "",
+           "name one of them more exactly"}});
     return bad_input;
   }
   talk(
@@ -99,7 +113,11 @@ int rule(const DoctorWords& words) {
 
 int run(const DoctorWords& words) {
   if (!words.rule.empty()) return rule(words);
-  if (words.mend) return mend(words.json);
+  if (words.mend && words.take_back) {
+    tell({{"bad-words", Severity::error, "--mend and --take-back cannot both be given", "", "choose one of them"}});
+    return bad_input;
+  }
+  if (words.mend || words.take_back) return change_system(words);
   os::Door& door = os::real_door();
   const Shelf shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
@@ -140,6 +158,7 @@ void add_doctor(CLI::App& app, int& status) {
   add_data_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
+  command->add_flag("--take-back", words->take_back, "remove what --mend has installed");
   command->footer(
       "Example: once, on the box under Marrowby's big screen:\n"
       "  sudo omnipar doctor --mend\n"

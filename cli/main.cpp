@@ -4,14 +4,17 @@
 #include <cstdio>
 #include <exception>
 #include <new>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "base/near.hpp"
 #include "command.hpp"
 #include "omnipar/identity.hpp"
+#include "sources.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::cli {
@@ -35,17 +38,60 @@ bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
   if (std::ranges::find(names, word) != names.end()) return false;
   const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
-  talk(fmt::format("omnipar: no command is called '{}'{}", printable(word),
-                   near ? fmt::format("; did you mean '{}'?", *near) : ""));
-  talk("'omnipar --help' lists the commands.");
+  tell({{"bad-words", Severity::error, fmt::format("no command is called '{}'", printable(word)), "",
+         near ? fmt::format("did you mean '{}'?", *near) : "'omnipar --help' lists the commands"}});
   return true;
+}
+
+/// The command that the words have reached, and what it is called.
+const CLI::App* innermost(const CLI::App& app, std::string& called) {
+  const CLI::App* command = &app;
+  while (!command->get_subcommands().empty()) {
+    command = command->get_subcommands().front();
+    called += " " + command->get_name();
+  }
+  return command;
+}
+
+/// What is wrong with a word that a command does not know; nothing if that is not the trouble.
+std::optional<Diagnostic> unknown_word(const CLI::App& app) {
+  const std::vector<std::string> left = app.remaining(true);
+  if (left.empty() || left.front() == "--") return std::nullopt;
+  std::string called = "omnipar";
+  const CLI::App* command = innermost(app, called);
+  const std::string word = left.front().substr(0, left.front().find('='));
+  std::vector<std::string> names;
+  const bool is_option = word.starts_with('-');
+  if (is_option)
+    for (const CLI::Option* option : command->get_options())
+      for (const std::string& name : option->get_lnames()) names.push_back("--" + name);
+  else
+    for (const CLI::App* verb : command->get_subcommands(nullptr)) names.push_back(verb->get_name());
+  const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
+  return Diagnostic{"bad-words", Severity::error,
+                    fmt::format("'{}' {} no {} '{}'", called, is_option || !names.empty() ? "has" : "takes",
+                                is_option        ? "option"
+                                : !names.empty() ? "command"
+                                                 : "word",
+                                printable(word)),
+                    "", near ? fmt::format("did you mean '{}'?", *near) : fmt::format("see: {} --help", called)};
 }
 
 /// CLI11 says what is wrong with the words; we say what to do next, on stderr, with our own status.
 int refuse(const CLI::App& app, const CLI::ParseError& error) {
   if (error.get_exit_code() == static_cast<int>(CLI::ExitCodes::Success)) return app.exit(error);
-  talk(std::string{"omnipar: "} + error.what());
-  talk("'omnipar --help' lists the commands, 'omnipar COMMAND --help' explains one.");
+  std::string called = "omnipar";
+  const CLI::App* command = innermost(app, called);
+  const bool lacks = error.get_exit_code() == static_cast<int>(CLI::ExitCodes::RequiredError);
+  const bool left_over = error.get_exit_code() == static_cast<int>(CLI::ExitCodes::ExtrasError);
+  std::vector<std::string> verbs;
+  for (const CLI::App* verb : command->get_subcommands(nullptr)) verbs.push_back(verb->get_name());
+  Diagnostic problem{"bad-words", Severity::error, error.what(), "", fmt::format("see: {} --help", called)};
+  if (const auto unknown = lacks || left_over ? unknown_word(app) : std::nullopt)
+    problem = *unknown;
+  else if (lacks && !verbs.empty())
+    problem.message = fmt::format("'{}' needs one of its commands: {}", called, some_listed(verbs, verbs.size()));
+  tell({problem});
   return bad_input;
 }
 
@@ -100,7 +146,7 @@ int run(int count, char** words) {
 
 int main(int count, char** words) {
   try {
-    omnipar::cli::begin_output();
+    omnipar::cli::begin_output({words, static_cast<std::size_t>(count)});
     return omnipar::cli::end_output(omnipar::cli::run(count, words));
   } catch (const std::exception& error) {
     omnipar::cli::talk(std::string{"omnipar: "} + error.what());

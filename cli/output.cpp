@@ -16,6 +16,9 @@ namespace {
 bool output_was_closed = false;
 bool anything_printed = false;
 int output_error = 0;  ///< the first reason why not all of it could be written
+bool json_is_wanted = false;
+bool has_lines = false;
+Diagnostics told;  ///< with --json
 
 void note(bool written) {
   if (!written && output_error == 0) output_error = errno;
@@ -77,9 +80,41 @@ void talk(const std::string& line) {
   std::fputs((for_terminal(line) + "\n").c_str(), stderr);
 }
 
-void begin_output() { output_was_closed = !os::open_standard_streams(); }
+Diagnostics first_of(const Diagnostics& problems) {
+  constexpr std::size_t most = 50;
+  if (problems.size() <= most + 1) return problems;
+  Diagnostics first{problems.begin(), problems.begin() + most};
+  first.push_back({"more-problems", Severity::error, fmt::format("there are {} more problems", problems.size() - most),
+                   "", "fix those above first: others may follow from them"});
+  return first;
+}
+
+void tell(const Diagnostics& problems) {
+  for (const Diagnostic& problem : first_of(problems))
+    talk((problem.excerpt.empty() ? "omnipar: " : "") + to_text(problem));
+  if (json_is_wanted) told.insert(told.end(), problems.begin(), problems.end());
+}
+
+nlohmann::ordered_json to_json(const Diagnostics& problems) {
+  auto list = nlohmann::ordered_json::array();
+  for (const Diagnostic& p : first_of(problems))
+    list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
+  return list;
+}
+
+void results_are_lines() { has_lines = true; }
+
+void begin_output(std::span<char*> words) {
+  output_was_closed = !os::open_standard_streams();
+  for (const std::string_view word : words) {
+    if (word == "--") break;  // what follows is another program's
+    json_is_wanted = json_is_wanted || word == "--json";
+  }
+}
 
 int end_output(int status) {
+  if (json_is_wanted && status > found_something && (has_lines || !anything_printed))
+    print_json(nlohmann::ordered_json{{"problems", to_json(told)}});
   note(std::fflush(stdout) == 0);
   if (output_was_closed && anything_printed) output_error = EBADF;
   if (output_error == 0 || status > found_something) return status;

@@ -19,6 +19,7 @@ namespace {
 struct PlayWords {
   Sources sources;
   std::string keep;
+  bool keeps = false;  ///< --keep is there
   bool with_virtual = false;
   bool show_plan = false;
   bool json = false;
@@ -57,7 +58,7 @@ tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& giv
 int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   os::Door& door = os::real_door();
   Profile kept = profile;
-  kept.name = words.keep;
+  kept.name = profile_name(words.keep);
   const std::string profile_file = profile_path(door, words.keep);
   const std::string rig_file = rig_path(door, words.sources);
   const auto put = [&door](const std::string& path, const files::Change& change) {
@@ -74,15 +75,19 @@ int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
 }
 
 /// --keep writes over no other profile; better said before the evening than behind it.
-bool may_keep(const PlayWords& words) {
+std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& catalogue) {
+  if (!words.keeps) return std::nullopt;
   os::Door& door = os::real_door();
-  const std::string path = profile_path(door, words.keep);
-  const std::string there = door.real_path(path);
-  if (words.keep.empty() || there.empty() || there == door.real_path(profile_path(door, words.sources.profile)))
-    return true;
-  tell({{"name-twice", Severity::error, "there is a profile of that name already", path,
-         "choose another name for --keep"}});
-  return false;
+  const auto path = profile_to_write(door, words.sources, words.keep);
+  if (!path) return path.error();
+  if (const auto rig = rig_to_write(door, words.sources); !rig) return rig.error();
+  if (catalogue.system(words.keep) != nullptr)
+    return Diagnostic{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", words.keep), "",
+                      "choose another name for --keep"};
+  const std::string there = door.real_path(*path);
+  if (there.empty() || there == door.real_path(profile_path(door, words.sources.profile))) return std::nullopt;
+  return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
+                    "choose another name for --keep"};
 }
 
 Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
@@ -141,8 +146,13 @@ int run(const PlayWords& words) {
   const Given given = load(door, words.sources);
   tell(given.elsewhere);
   tell(given.problems);
-  if (!given.plan || !may_keep(words)) return ours(bad_input);
-  const auto rig = load_rig(door, words.sources);
+  if (!given.plan) return ours(bad_input);
+  if (const auto problem = keeps_badly(words, given.catalogue)) {
+    tell({*problem});
+    return ours(bad_input);
+  }
+  auto rig = load_rig(door, words.sources);
+  if (!rig && words.keeps && rig.error().front().id == "no-file") rig = Rig{};  // it will be a new one
   if (!rig) {
     tell(rig.error());
     return ours(bad_input);
@@ -168,7 +178,7 @@ int run(const PlayWords& words) {
     after = played.rig;
     status = played.program_status.value_or(ours(good));
   }
-  if (!words.keep.empty()) {
+  if (words.keeps) {
     const int kept = keep(words, *given.profile, after);
     return kept == good ? status : ours(kept);
   }
@@ -189,7 +199,8 @@ void add_play(CLI::App& app, int& status) {
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
-  command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
+  CLI::Option* keep =
+      command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
   command->add_option("COMMAND", words->command,
                       "behind '--': the program to start when everybody is there, and its own words");
   command
@@ -225,7 +236,10 @@ void add_play(CLI::App& app, int& status) {
       "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).\n"
       "With a command: the command's own, 128 + the signal that killed it, 125 if it was not started or Omnipar could\n"
       "not go on, 126 if it may not be started, 127 if there is no such program.");
-  command->callback([words, &status] { status = run(*words); });
+  command->callback([words, keep, &status] {
+    words->keeps = keep->count() > 0;
+    status = run(*words);
+  });
 }
 
 }  // namespace omnipar::cli

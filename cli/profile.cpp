@@ -36,6 +36,7 @@ int fail(const Diagnostics& problems) {
 int list(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const std::string folder = profiles_folder(door);
+  if (const auto problem = unreadable_folder(door, folder)) return fail({*problem});
   auto all = nlohmann::ordered_json::array();
   for (const std::string& file : door.names_in(folder)) {
     if (!file.ends_with(".toml")) continue;
@@ -49,7 +50,9 @@ int list(const ProfileWords& words) {
                         given.plan ? "" : fmt::format("has mistakes: omnipar check {}", sources.profile)));
   }
   if (words.json) print_json(all, 2);
-  if (all.empty() && !words.json) talk(fmt::format("No profile is kept in {}.", folder));
+  if (all.empty() && !words.json) 
+    talk(folder.empty() ? "No profile is kept: HOME is not set, so there is no home folder."
+                        : fmt::format("No profile is kept in {}.", folder));
   if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");
   return good;
 }
@@ -110,16 +113,23 @@ int make(const ProfileWords& words) {
   auto profile = propose(shelf.catalogue, words.system);
   if (!profile) return fail(profile.error());
   const std::string& name = words.sources.profile;
-  profile->name = name;
-  const std::string path = profile_path(door, name);
+  const auto path = profile_to_write(door, words.sources, name);
+  if (!path) return fail({path.error()});
+  profile->name = profile_name(name);
+  if (shelf.catalogue.system(name) != nullptr)
+    return fail({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
+                  "choose another name; nothing was changed"}});
   const auto written = files::change_file(
-      door, path, versions_of(door, path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+      door, *path, versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
         if (old.empty()) return to_toml(*profile);
         return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already",
-                                           path, "choose another name; nothing was changed"}});
+                                           *path, "choose another name; nothing was changed"}});
       });
   if (!written) return fail(written.error());
-  print(path);
+  if (words.json)
+    print_json(nlohmann::ordered_json{{"file", *path}});
+  else
+    print(*path);
   talk(fmt::format("Next: omnipar profile show {0}, omnipar profile set {0} TARGET ROLE, omnipar play {0}", name));
   return good;
 }
@@ -137,7 +147,9 @@ std::string value_of(const std::vector<std::string>& uses) {
 /// Edits one binding of a profile's file. An edit that would bring a mistake in is refused.
 int edit(const ProfileWords& words, bool clear) {
   os::Door& door = os::real_door();
-  const std::string path = profile_path(door, words.sources.profile);
+  const auto to_write = profile_to_write(door, words.sources, words.sources.profile);
+  if (!to_write) return fail({to_write.error()});
+  const std::string& path = *to_write;
   const std::vector<std::string> keys{"port", std::to_string(words.port), "bind", words.target};
   Shelf shelf = load_shelf(door, words.sources);
   const auto change = [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
@@ -178,8 +190,9 @@ int edit(const ProfileWords& words, bool clear) {
 
 int set(const ProfileWords& words) {
   if (words.uses.empty() != words.nothing) {
-    talk(words.nothing ? "omnipar: either roles or --nothing, not both"
-                       : "omnipar: name the roles that it shall take, or say --nothing");
+    tell({{"bad-words", Severity::error,
+           words.nothing ? "roles and --nothing cannot both be given" : "neither roles nor --nothing are given", "",
+           "name the roles that it shall take, or say --nothing"}});
     return bad_input;
   }
   return edit(words, false);
@@ -189,13 +202,14 @@ int clear(const ProfileWords& words) { return edit(words, true); }
 
 int undo(const ProfileWords& words) {
   os::Door& door = os::real_door();
-  const std::string path = profile_path(door, words.sources.profile);
-  const auto kept = files::undo(door, path, versions_of(door, path));
+  const auto path = profile_to_write(door, words.sources, words.sources.profile);
+  if (!path) return fail({path.error()});
+  const auto kept = files::undo(door, *path, versions_of(door, *path));
   if (!kept) return fail(kept.error());
   if (words.json)
-    print_json(nlohmann::ordered_json{{"file", path}, {"undone", *kept}});
+    print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
-    print(fmt::format("{} is again as it was before the last change", path));
+    print(fmt::format("{} is again as it was before the last change", *path));
   talk(fmt::format("What was undone lies in {}", *kept));
   return good;
 }

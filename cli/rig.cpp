@@ -58,7 +58,7 @@ int show(const RigWords& words) {
     const std::string by = !unit.serial.empty()   ? "serial " + printable(unit.serial)
                            : !unit.socket.empty() ? "socket " + printable(unit.socket)
                                                   : "nothing: it must be asked for each time";
-    print(fmt::format("{:<16}\"{}\"{}", unit.seat, printable(unit.name),
+    print(fmt::format("{:<16}\"{}\"{}", unit.seat.empty() ? "(no seat)" : unit.seat, printable(unit.name),
                       unit.part.empty() ? "" : ", the part " + unit.part));
     print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
                       unit.way.empty() ? "" : "; by " + unit.way + " where there are both"));
@@ -146,16 +146,20 @@ int swap(const RigWords& words) {
 
 int undo(const RigWords& words) {
   os::Door& door = os::real_door();
-  const std::string path = rig_path(door, words.sources);
-  const auto kept = files::undo(door, path, versions_of(door, path));
+  const auto path = rig_to_write(door, words.sources);
+  if (!path) {
+    tell({path.error()});
+    return bad_input;
+  }
+  const auto kept = files::undo(door, *path, versions_of(door, *path));
   if (!kept) {
     tell(kept.error());
     return bad_input;
   }
   if (words.json)
-    print_json(nlohmann::ordered_json{{"file", path}, {"undone", *kept}});
+    print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
-    print(fmt::format("{} is again as it was before the last change", path));
+    print(fmt::format("{} is again as it was before the last change", *path));
   talk(fmt::format("What was undone lies in {}", *kept));
   return good;
 }
@@ -183,7 +187,8 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
   });
 }
 
-int run_call(const RigWords& words, bool may_rename) {
+/// `adds`: one unit more at a seat, which may have others.
+int run_call(const RigWords& words, bool adds) {
   for (const std::string& seat : words.seats) {
     if (!is_seat(seat)) return bad_input;
     if (std::ranges::count(words.seats, seat) == 1) continue;
@@ -192,6 +197,10 @@ int run_call(const RigWords& words, bool may_rename) {
     return bad_input;
   }
   // Nobody should press before it is clear that it can be kept.
+  if (const auto path = rig_to_write(os::real_door(), words.sources); !path) {
+    tell({path.error()});
+    return bad_input;
+  }
   const auto rig = load_rig(os::real_door(), words.sources);
   if (!rig && rig.error().front().id != "no-file") {  // it may be a new one
     tell(rig.error());
@@ -210,12 +219,14 @@ int run_call(const RigWords& words, bool may_rename) {
     talk("Nobody pressed; nothing was changed.");
     return found_something;
   }
+  Rig before;
   Rig after;
   const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
     const Sheets sheets = read_sheets(path, old.empty() ? to_toml(Rig{}) : old);
     if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
-    after = rollcall.applied_to(sheets.rig);
-    if (may_rename && !words.name.empty() && after.units.size() > sheets.rig.units.size())
+    before = sheets.rig;
+    after = rollcall.applied_to(before, adds);
+    if (adds && !words.name.empty() && after.units.size() > before.units.size())
       after.units.back().name = words.name;
     return rig_text(path, old, after);
   });
@@ -228,6 +239,10 @@ int run_call(const RigWords& words, bool may_rename) {
     if (!words.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
   }
   if (words.json) print_json(list, 2);
+  for (std::size_t i = 0; i < before.units.size(); ++i)
+    if (after.units[i].seat.empty() && !before.units[i].seat.empty())
+      talk(fmt::format("\"{}\" had {} before, and has no seat now.", printable(before.units[i].name),
+                       before.units[i].seat));
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
   talk("Next: omnipar rig show, or omnipar rig undo");
@@ -243,14 +258,15 @@ void add_rig(CLI::App& app, int& status) {
   CLI::App* command =
       app.add_subcommand("rig", "Who sits where: show, rollcall, add, seat, rename, way, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
-  const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example) {
+  constexpr const char* changes = "0 good, 2 bad input, 3 the file cannot be written";
+  constexpr const char* calls =
+      "0 everybody sat down, 1 not everybody did, 2 bad input, 3 the file cannot be written or the computer refuses";
+  const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
+                        const char* statuses) {
     CLI::App* added = command->add_subcommand(name, about);
     add_rig_option(*added, words->sources);
     added->add_flag("--json", words->json, "print JSON");
-    added->footer(
-        fmt::format("Example:\n  {}\nExit status: 0 good, 1 not everybody sat down, 2 bad input, 3 the file cannot be "
-                    "written or the computer refuses.",
-                    example));
+    added->footer(fmt::format("Example:\n  {}\nExit status: {}.", example, statuses));
     added->callback([words, &status, run] { status = run(*words); });
     return added;
   };
@@ -261,18 +277,19 @@ void add_rig(CLI::App& app, int& status) {
         ->check(number_between(1, 3600));
     added->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   };
-  verb("show", "list the rig's units and their seats", show, "omnipar rig show");
+  verb("show", "list the rig's units and their seats", show, "omnipar rig show", "0 good, 2 the rig is bad");
   CLI::App* roll = verb("rollcall", "everybody presses in order, each takes the next seat; a second press leaves it",
-                        rollcall, "omnipar rig rollcall left right sofa");
+                        rollcall, "omnipar rig rollcall left right sofa", calls);
   roll->add_option("SEAT", words->seats, "the seats, in order")->required();
   listens(roll);
-  CLI::App* one = verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"");
+  CLI::App* one = verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"",
+                       calls);
   one->add_option("SEAT", words->seats, "its seat")->required()->expected(1);
   one->add_option("--name", words->name, "what you call it");
   listens(one);
   const auto named = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
                          const char* first, const char* second) {
-    CLI::App* added = verb(name, about, run, example);
+    CLI::App* added = verb(name, about, run, example, changes);
     added->add_option(first, words->name)->required();
     if (second != nullptr) added->add_option(second, words->other)->required();
   };
@@ -283,10 +300,12 @@ void add_rig(CLI::App& app, int& status) {
         "omnipar rig way \"blue pad\" radio", "NAME", "WAY");
   named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
   named("swap", "let two seats change places", swap, "omnipar rig swap left right", "SEAT", "OTHER");
-  verb("undo", "take the last change of the rig back", undo, "omnipar rig undo");
+  verb("undo", "take the last change of the rig back", undo, "omnipar rig undo", changes);
   command->require_subcommand(1);
   command->footer(
-      "Example: four people at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf");
+      "Example: four people at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf\n"
+      "Exit status: 0 good, 1 not everybody sat down, 2 bad input, 3 the file cannot be written or the computer "
+      "refuses.");
 }
 
 }  // namespace omnipar::cli

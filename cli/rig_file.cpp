@@ -27,8 +27,10 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
     const RigUnit& was = before.rig.units[i];
     const RigUnit& is = wanted.units[i];
     const std::string index = "#" + std::to_string(i);
+    const std::vector<std::string> seat{"unit", index, "seat"};
     if (was.seat != is.seat)
-      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "seat"}, quoted(is.seat));
+      text = is.seat.empty() ? text::clear_value({path, *text}, seat)
+                             : text::set_value({path, *text}, seat, quoted(is.seat));
     if (text && was.way != is.way)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "way"}, quoted(is.way));
     if (text && was.socket != is.socket)
@@ -59,9 +61,13 @@ tl::expected<std::vector<std::string>, Diagnostics> unit_keys(const std::string&
 
 int change_rig(const Sources& sources, const std::function<Text(const std::string&, const std::string&)>& change) {
   os::Door& door = os::real_door();
-  const std::string path = rig_path(door, sources);
-  const auto written = files::change_file(door, path, versions_of(door, path),
-                                          [&](const std::string& old) { return change(path, old); });
+  const auto path = rig_to_write(door, sources);
+  if (!path) {
+    tell({path.error()});
+    return bad_input;
+  }
+  const auto written = files::change_file(door, *path, versions_of(door, *path),
+                                          [&](const std::string& old) { return change(*path, old); });
   if (written) return good;
   tell(written.error());
   talk("Nothing was changed.");

@@ -1,6 +1,10 @@
 #include "sources.hpp"
 
+#include <fcntl.h>
+
 #include <algorithm>
+#include <cerrno>
+#include <cstring>
 #include <iterator>
 
 #include <fmt/format.h>
@@ -16,14 +20,22 @@ namespace {
 
 bool is_file(const std::string& word) { return word.find('/') != std::string::npos || word.ends_with(".toml"); }
 
-/// An XDG base directory.
+/// Our folder in an XDG base directory; empty without a home.
 std::string base_folder(os::Door& door, const char* variable, const char* below_home) {
   std::string folder = door.environment(variable);
-  if (!folder.starts_with('/')) folder = door.environment("HOME").append(below_home);
-  return folder.append("/omnipar");
+  if (folder.starts_with('/')) return folder + "/omnipar";
+  folder = door.environment("HOME");
+  return folder.starts_with('/') ? folder + below_home + "/omnipar" : "";
 }
 
 bool is_there(os::Door& door, const std::string& path) { return !door.real_path(path).empty(); }
+
+/// With a room only those files of one's own count that are named.
+bool own_files_count(const Sources& sources) { return sources.host.empty(); }
+
+Diagnostic no_home(const std::string& hint) {
+  return {"no-home", Severity::error, "there is no home folder to keep it in: HOME is not set", "", hint};
+}
 
 template <typename Sheet>
 void put(std::vector<Sheet>& into, std::vector<Sheet>&& sheets) {
@@ -49,17 +61,22 @@ void take_file(os::Door& door, const std::string& path, Shelf& shelf) {
   put(shelf.catalogue, sheets);
 }
 
-/// A file, or all files of a folder in the order of their names.
-void take_data(os::Door& door, const std::string& path, Shelf& shelf) {
-  if (is_file(path) && path.ends_with(".toml")) return take_file(door, path, shelf);
+/// All files of a folder in the order of their names.
+void take_folder(os::Door& door, const std::string& path, Shelf& shelf) {
+  if (auto problem = unreadable_folder(door, path)) shelf.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(path))
     if (name.ends_with(".toml")) take_file(door, fmt::format("{}/{}", path, name), shelf);
 }
 
-/// True if some other problem stands in the same line: what follows from it need not be said.
+bool is_folder(os::Door& door, const std::string& path) {
+  const int folder = door.open(path, O_RDONLY | O_DIRECTORY);
+  if (folder >= 0) door.close(folder);
+  return folder >= 0 || folder == -EACCES;
+}
+
+/// True if some other problem stands in the same place: what follows from it need not be said.
 bool is_told(const Diagnostic& problem, const Diagnostics& told) {
-  const auto line = [](const std::string& place) { return place.substr(0, place.rfind(':')); };
-  return std::ranges::any_of(told, [&](const Diagnostic& other) { return line(other.place) == line(problem.place); });
+  return std::ranges::find(told, problem.place, &Diagnostic::place) != told.end();
 }
 
 std::string held_words(const Sheets& sheets) {
@@ -102,14 +119,36 @@ void take_profile(Given& given, const std::string& name, const std::string& text
   sort_by_place(given.problems);
 }
 
-void take_file_named(Given& given, os::Door& door, const std::string& path) {
-  const auto text = files::read_text(door, path);
+void take_text(Given& given, const std::string& path, const tl::expected<std::string, Diagnostic>& text) {
   if (text) return take_profile(given, path, *text);
   given.readable = false;
   given.problems.push_back(text.error());
 }
 
-void take_proposal(Given& given, os::Door& door, const std::string& word) {
+/// A profile of one's own goes before a machine of the same name.
+void note_machine_of_that_name(Given& given, const std::string& word, const std::string& path) {
+  if (given.catalogue.system(word) == nullptr) return;
+  given.elsewhere.push_back({"name-of-a-machine", Severity::note,
+                             fmt::format("your profile is called as the machine '{}' is, and goes before it", word),
+                             path, "rename the file, and the machine's default bindings can be played again"});
+}
+
+/// What to do where nothing is called so.
+std::string hint_for(const Given& given, os::Door& door, const Sources& sources) {
+  const std::string own = profile_path(door, sources.profile);
+  if (!own_files_count(sources) && is_there(door, own))
+    return fmt::format("with --host your own profiles count only by their files: {}", own);
+  std::vector<std::string> kept;
+  if (own_files_count(sources))
+    for (const std::string& name : door.names_in(profiles_folder(door)))
+      if (name.ends_with(".toml")) kept.push_back(name.substr(0, name.size() - 5));
+  std::vector<std::string_view> names{kept.begin(), kept.end()};
+  for (const SystemSheet& system : given.catalogue.systems) names.emplace_back(system.name);
+  return suggestion(sources.profile, names);
+}
+
+void take_proposal(Given& given, os::Door& door, const Sources& sources) {
+  const std::string& word = sources.profile;
   if (auto proposed = propose(given.catalogue, word)) {
     given.profile = std::move(*proposed);
     auto plan = compile(given.catalogue, *given.profile);
@@ -120,14 +159,11 @@ void take_proposal(Given& given, os::Door& door, const std::string& word) {
     return;
   }
   given.readable = false;
-  std::vector<std::string> own;
-  for (const std::string& name : door.names_in(profiles_folder(door)))
-    if (name.ends_with(".toml")) own.push_back(name.substr(0, name.size() - 5));
-  std::vector<std::string_view> names{own.begin(), own.end()};
-  for (const SystemSheet& system : given.catalogue.systems) names.emplace_back(system.name);
+  if (own_files_count(sources))
+    if (auto problem = unreadable_folder(door, profiles_folder(door))) given.problems.push_back(std::move(*problem));
   given.problems.push_back({"unknown-system", Severity::error,
                             fmt::format("no machine and no profile is called '{}'", printable(word)), "",
-                            suggestion(word, names)});
+                            hint_for(given, door, sources)});
 }
 
 }  // namespace
@@ -143,34 +179,85 @@ void add_host_option(CLI::App& command, Sources& sources) {
                      "a trace or a room of made-up units, in place of the units that are there");
 }
 
+std::optional<Diagnostic> unreadable_folder(os::Door& door, const std::string& path) {
+  const int folder = door.open(path, O_RDONLY | O_DIRECTORY);
+  if (folder >= 0) door.close(folder);
+  if (folder >= 0 || folder == -ENOENT || path.empty()) return std::nullopt;
+  return Diagnostic{"unreadable", Severity::error, fmt::format("it cannot be read: {}", std::strerror(-folder)), path,
+                    "check its permissions"};
+}
+
 std::string config_folder(os::Door& door) { return base_folder(door, "XDG_CONFIG_HOME", "/.config"); }
-std::string profiles_folder(os::Door& door) { return config_folder(door) + "/profiles"; }
+
+std::string profiles_folder(os::Door& door) {
+  const std::string folder = config_folder(door);
+  return folder.empty() ? "" : folder + "/profiles";
+}
 
 std::string profile_path(os::Door& door, const std::string& word) {
-  return is_file(word) ? word : profiles_folder(door) + "/" + word + ".toml";
+  if (is_file(word)) return word;
+  const std::string folder = profiles_folder(door);
+  return folder.empty() || word.empty() ? "" : fmt::format("{}/{}.toml", folder, word);
+}
+
+std::string profile_name(const std::string& word) {
+  if (!is_file(word)) return word;
+  const std::string file = word.substr(word.rfind('/') + 1);
+  return file.substr(0, file.size() - (file.ends_with(".toml") ? std::string_view{".toml"}.size() : 0));
+}
+
+tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,
+                                                       const std::string& word) {
+  const std::string name = profile_name(word);
+  if (name.empty() || name != printable(name) || name.starts_with('.') || name.starts_with('-'))
+    return tl::unexpected(Diagnostic{"bad-name", Severity::error,
+                                     fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)),
+                                     "", "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
+  if (is_file(word)) return word;
+  if (!own_files_count(sources))
+    return tl::unexpected(Diagnostic{"not-named", Severity::error,
+                                     "with --host nothing of yours is written that is not named by its file", "",
+                                     fmt::format("name the file: ./{}.toml", word)});
+  std::string path = profile_path(door, word);
+  if (path.empty()) return tl::unexpected(no_home(fmt::format("set HOME, or name the file: ./{}.toml", word)));
+  return path;
 }
 
 std::string versions_of(os::Door& door, const std::string& path) {
   std::string whole = door.real_path(path);
   if (whole.empty()) whole = path.starts_with('/') ? path : door.real_path(".") + "/" + path;
+  const std::string state = base_folder(door, "XDG_STATE_HOME", "/.local/state");
+  if (state.empty()) return whole + ".versions";
   std::ranges::replace(whole, '/', '!');
-  return base_folder(door, "XDG_STATE_HOME", "/.local/state") + "/versions/" + whole;
+  return state + "/versions/" + whole;
 }
 
 Shelf load_shelf(os::Door& door, const Sources& sources) {
   Shelf shelf{built_in_catalogue(), {}};
-  take_data(door, config_folder(door) + "/sheets", shelf);
+  const std::string own = config_folder(door);
+  if (own_files_count(sources) && !own.empty()) take_folder(door, own + "/sheets", shelf);
   for (const std::string& path : sources.data) {
-    if (is_there(door, path))
-      take_data(door, path, shelf);
+    if (is_folder(door, path))
+      take_folder(door, path, shelf);
     else
-      shelf.problems.push_back({"no-file", Severity::error, "there is no such file", path, "check the name"});
+      take_file(door, path, shelf);
   }
   return shelf;
 }
 
 std::string rig_path(os::Door& door, const Sources& sources) {
-  return sources.rig.empty() ? config_folder(door) + "/rig.toml" : sources.rig;
+  if (!sources.rig.empty()) return sources.rig;
+  const std::string folder = own_files_count(sources) ? config_folder(door) : "";
+  return folder.empty() ? "" : folder + "/rig.toml";
+}
+
+tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources& sources) {
+  std::string path = rig_path(door, sources);
+  if (!path.empty()) return path;
+  if (own_files_count(sources)) return tl::unexpected(no_home("set HOME, or name the rig's file: --rig ./rig.toml"));
+  return tl::unexpected(Diagnostic{"not-named", Severity::error,
+                                   "with --host your own rig stays as it is: these units are not yours", "",
+                                   "name the rig to write, which may be a new file: --rig ./rig.toml"});
 }
 
 std::string calibrations_folder(os::Door& door, const Sources& sources) {
@@ -179,23 +266,33 @@ std::string calibrations_folder(os::Door& door, const Sources& sources) {
   return (slash == std::string::npos ? "." : path.substr(0, slash)) + "/calibrations";
 }
 
-tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources) {
-  const std::string path = rig_path(door, sources);
-  if (sources.rig.empty() && !is_there(door, path)) return Rig{};
-  const auto text = files::read_text(door, path);
-  if (!text) return tl::unexpected(Diagnostics{text.error()});
-  Sheets sheets = read_sheets(path, *text);
-  if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
-  const std::string folder = calibrations_folder(door, sources);
+namespace {
+
+/// What was measured of the rig's units, each in a file of its own. What is wrong with one is said, and the others
+/// count all the same.
+void add_calibrations(os::Door& door, const std::string& folder, Rig& rig) {
+  if (const auto problem = unreadable_folder(door, folder)) tell({*problem});
   for (const std::string& name : door.names_in(folder)) {
     if (!name.ends_with(".toml")) continue;
     const std::string file = fmt::format("{}/{}", folder, name);
     const auto measured = files::read_text(door, file);
-    if (!measured) continue;
-    const Sheets more = read_sheets(file, *measured);
-    tell(more.problems);
-    std::ranges::copy(more.rig.calibrations, std::back_inserter(sheets.rig.calibrations));
+    const Sheets more = measured ? read_sheets(file, *measured) : Sheets{};
+    tell(measured ? more.problems : Diagnostics{measured.error()});
+    std::ranges::copy(more.rig.calibrations, std::back_inserter(rig.calibrations));
   }
+}
+
+}  // namespace
+
+tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources) {
+  const std::string path = rig_path(door, sources);
+  if (path.empty()) return Rig{};
+  const auto text = files::read_text(door, path);
+  if (!text && sources.rig.empty() && text.error().id == "no-file") return Rig{};
+  if (!text) return tl::unexpected(Diagnostics{text.error()});
+  Sheets sheets = read_sheets(path, *text);
+  if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
+  add_calibrations(door, calibrations_folder(door, sources), sheets.rig);
   return sheets.rig;
 }
 
@@ -205,10 +302,18 @@ Given load(os::Door& door, const Sources& sources) {
   given.catalogue = std::move(shelf.catalogue);
   given.elsewhere = std::move(shelf.problems);
   const std::string path = profile_path(door, sources.profile);
-  if (is_file(sources.profile) || (!sources.profile.empty() && is_there(door, path)))
-    take_file_named(given, door, path);
-  else
-    take_proposal(given, door, sources.profile);
+  const bool named = is_file(sources.profile);
+  if (!named && (path.empty() || !own_files_count(sources))) {
+    take_proposal(given, door, sources);
+    return given;
+  }
+  const auto text = files::read_text(door, path);
+  if (named || text || text.error().id != "no-file") {
+    if (!named) note_machine_of_that_name(given, sources.profile, path);
+    take_text(given, path, text);
+  } else {
+    take_proposal(given, door, sources);
+  }
   return given;
 }
 
@@ -230,7 +335,8 @@ std::optional<Diagnostic> hear_trace(os::Door& door, const std::string& path, co
                                      const std::function<bool(const TraceEvent&, const Description&)>& take) {
   bool goes_on = true;
   play::TraceHost host{
-      catalogue, [&](const TraceEvent& event, const Description& node) { goes_on = goes_on && take(event, node); }};
+      catalogue, [&](const TraceEvent& event, const Description& node) { goes_on = goes_on && take(event, node); },
+      [](const Diagnostic& why) { tell({why}); }};
   auto problem = read_trace(door, path, [&](const TraceEvent& event, const Description& node) {
     host.take(event, node);
     return goes_on;
@@ -267,6 +373,7 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
   if (auto problem = reader.finish()) return tl::unexpected(std::move(*problem));
   std::vector<Description> units;
   for (const auto& [number, unit] : reader.nodes()) {
+    if (const auto why = play::unreadable_descriptor(unit)) tell({*why});
     units.push_back(unit);
     for (const Change& change : found[number])
       for (CodeRange& range : units.back().codes)
@@ -294,9 +401,5 @@ std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut) {
 }
 
 std::string same_host(const std::string& host) { return host.empty() ? "" : " --host " + host; }
-
-void tell(const Diagnostics& problems) {
-  for (const Diagnostic& problem : problems) talk((problem.excerpt.empty() ? "omnipar: " : "") + to_text(problem));
-}
 
 }  // namespace omnipar::cli

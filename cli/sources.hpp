@@ -3,7 +3,7 @@
 //
 // People keep theirs in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml and
 // rig.toml, and beside it calibrations/*.toml. Former versions of files lie in $XDG_STATE_HOME/omnipar/versions
-// (~/.local/state/…).
+// (~/.local/state/…). With --host, of all these only what is named by its file is read or written.
 #pragma once
 
 #include <map>
@@ -39,8 +39,11 @@ struct Shelf {
 };
 [[nodiscard]] Shelf load_shelf(os::Door& door, const Sources& sources);
 
-/// Where the rig lies, that of --rig or people's own; and beside it the folder of its units' calibrations.
+/// Where the rig lies, that of --rig or people's own: empty if there is none, without a home, and with --host if it is
+/// not named; and beside it the folder of its units' calibrations.
 [[nodiscard]] std::string rig_path(os::Door& door, const Sources& sources);
+/// The same for somebody who writes it: fails with `not-named` and `no-home`.
+[[nodiscard]] tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources& sources);
 [[nodiscard]] std::string calibrations_folder(os::Door& door, const Sources& sources);
 
 /// The rig with its calibrations; empty if there is none. What is wrong with a calibration's file is said, and the
@@ -62,11 +65,17 @@ struct Given {
 /// count; else the name of a profile of one's own; else a machine, and its proposed profile is taken.
 [[nodiscard]] Given load(os::Door& door, const Sources& sources);
 
-/// Where a profile of that name, or that file, lies.
+/// Where a profile of that name, or that file, lies; empty without a home. And its name.
 [[nodiscard]] std::string profile_path(os::Door& door, const std::string& word);
+[[nodiscard]] std::string profile_name(const std::string& word);
+/// The same for somebody who writes it: fails with `bad-name`, `not-named` and `no-home`.
+[[nodiscard]] tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,
+                                                                     const std::string& word);
 /// Where the former versions of a file are kept.
 [[nodiscard]] std::string versions_of(os::Door& door, const std::string& path);
-/// The folder of people's own profiles, and that of all they have of Omnipar.
+/// Why a folder cannot be read; nothing if it can, or is not there.
+[[nodiscard]] std::optional<Diagnostic> unreadable_folder(os::Door& door, const std::string& path);
+/// The folder of people's own profiles, and that of all they have of Omnipar; empty without a home.
 [[nodiscard]] std::string profiles_folder(os::Door& door);
 [[nodiscard]] std::string config_folder(os::Door& door);
 
@@ -91,8 +100,5 @@ struct Given {
 
 /// What goes behind the next likely command, for it to speak of the same units: " --host FILE", or nothing.
 [[nodiscard]] std::string same_host(const std::string& host);
-
-/// Each problem on stderr.
-void tell(const Diagnostics& problems);
 
 }  // namespace omnipar::cli

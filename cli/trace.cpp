@@ -196,12 +196,15 @@ int replay(const TraceWords& words) {
   return comparison ? compared(words, *comparison) : good;
 }
 
-/// The numbers of the nodes whose units are called so; nothing, when a name fits none, which has been said.
+/// The numbers of the nodes whose units are called so; nothing, when a name fits none or the piece lies behind the
+/// trace's end, which has been said.
 std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
   std::vector<int> nodes;
+  Time end{};
   std::set<std::string> met;
   std::set<std::string> there;
   const auto problem = read_trace(os::real_door(), words.file, [&](const TraceEvent& event, const Description& unit) {
+    end = event.time;
     there.insert('"' + printable(unit.name) + '"');
     for (const std::string& name : words.units) {
       if (unit.name != name && printable(unit.name) != name) continue;
@@ -215,6 +218,13 @@ std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
     if (!problem && !met.contains(name))
       tell({{"no-such-unit", Severity::error, fmt::format("no unit is called '{}'", printable(name)), words.file,
              fmt::format("there are: {}", fmt::join(there, ", "))}});
+  if (!problem && Time{seconds(words.from)} > end) {
+    tell({{"bad-piece", Severity::error,
+           fmt::format("the piece begins at {} s, and the trace ends at {} s", words.from,
+                       static_cast<double>(end.time_since_epoch().count()) / 1e6),
+           words.file, "--from and --to are seconds of the trace; nothing was written"}});
+    return std::nullopt;
+  }
   if (problem || met.size() != std::set<std::string>{words.units.begin(), words.units.end()}.size())
     return std::nullopt;
   return nodes;
@@ -257,6 +267,10 @@ int cut(const TraceWords& words) {
     print_json(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}});
   else
     print(fmt::format("{}: {} events", words.piece, cutter.events()));
+  if (cutter.events() == 0) {
+    talk("Nothing happened in that time.");
+    return found_something;
+  }
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.piece));
   return good;
 }
@@ -308,7 +322,8 @@ void add_trace(CLI::App& app, int& status) {
       "Example: the half second in which a plug was pulled, for a report of the trouble:\n"
       "  omnipar trace cut demo/marrowby.trace pulled.trace --from 5 --to 5.5\n"
       "What was plugged in by then, and what was held, is there from the piece's beginning.\n"
-      "Exit status: 0 cut, 2 the trace is bad or the new file is there already, 3 it cannot be written.");
+      "Exit status: 0 cut, 1 nothing happened in that time, 2 the trace is bad, it ends before the piece begins, or the\n"
+      "new file is there already, 3 it cannot be written.");
   cut_verb->callback([words, &status] { status = cut(*words); });
   command->require_subcommand(1);
   command->footer(

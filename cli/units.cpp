@@ -8,9 +8,12 @@
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "base/list.hpp"
 #include "host/look.hpp"
+#include "inspect/leftover.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
+#include "plan/reach.hpp"
 #include "play/checkup.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"
@@ -90,12 +93,24 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
     for (std::string& note : health_notes(attach_node(catalogue, main, known.nodes[i])))
       if (all || note.find("unknown until") == std::string::npos) notes.push_back(std::move(note));
   if (known.unit.shares_device && is_silent(attach_node(catalogue, main, main)))
-    notes.emplace_back("nothing has come from it yet: its socket is empty, or its pad is switched off");
+    notes.emplace_back(
+        "nothing has come from it yet: its socket may be empty, its pad switched off, or nobody has touched it");
+  if (const UnitSheet* unfit = find_unfit_sheet(catalogue, known.main))
+    notes.push_back(fmt::format("the sheet '{}' has its numbers, but speaks of other controls: it is not used",
+                                unfit->name));
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
       notes.insert(notes.end(), told->second.begin(), told->second.end());
   add_combinations(known, rig, notes);
   return notes;
+}
+
+/// A sheet knows what of a unit can be pressed; of others everything that has no role is named.
+std::vector<std::string> roleless(const Known& known) {
+  const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
+  std::vector<Description> own;
+  for (const std::size_t i : known.unit.nodes) own.push_back(known.nodes[i]);
+  return inspect::without_role(catalogue, own);
 }
 
 nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& heard) {
@@ -125,6 +140,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& 
           {"axes", count(d, ev_abs)},
           {"asked-every-us", d.asked_every_us},
           {"notes", notes_of(known, rig, heard, true)},
+          {"without-role", roleless(known)},
           {"nodes", nodes},
           {"parts", parts}};
 }
@@ -161,6 +177,9 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
     print(fmt::format("    the USB asks it for news every {} ms, which is the most that it adds to the lag",
                       d.asked_every_us / 1000.0));
   for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
+  if (const auto names = roleless(known); !names.empty() && (why || known.sheet == nullptr))
+    print(fmt::format("    without a role: {}{}", some_listed(names, why ? names.size() : 6),
+                      known.sheet != nullptr ? "" : "; a sheet can give them some"));
   for (const std::string& part : known.parts) {
     const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
     if (const RigUnit* unit = find_unit(rig, d, {}, part))
@@ -177,14 +196,68 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   }
 }
 
-/// The nodes that are there, or those of a room; `shut` counts those that may not be read.
-tl::expected<std::vector<Description>, Diagnostic> find_units(const UnitsWords& words, const Catalogue& catalogue,
-                                                              std::size_t& shut) {
-  if (!words.sources.host.empty()) return read_room(os::real_door(), words.sources.host, catalogue);
+/// What is there.
+struct Found {
+  std::vector<Description> nodes;
+  std::vector<Description> all;  ///< with those that may not be read
+  std::size_t shut = 0;          ///< pads that may not be read
+};
+
+/// The nodes that are there, or those of a room; what only shut raw reports would tell is added to what was heard.
+tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalogue& catalogue, Heard& heard) {
+  if (!words.sources.host.empty()) {
+    auto room = read_room(os::real_door(), words.sources.host, catalogue);
+    if (!room) return tl::unexpected(std::move(room.error()));
+    return Found{*room, *room, 0};
+  }
   const auto facts = host::look_around(os::real_door());
-  for (const inspect::NodeFact& node : facts.nodes)
-    if (!node.readable && node.pad_like) ++shut;
-  return play::heard_nodes(catalogue, all_nodes(facts));
+  Found found{play::heard_nodes(catalogue, all_nodes(facts)), {}, 0};
+  for (const inspect::NodeFact& node : facts.nodes) {
+    found.all.push_back(node.description);
+    if (!node.readable && node.pad_like) ++found.shut;
+    if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
+      heard[node.path].push_back(fmt::format("{}; its raw reports ({}) would tell, but you may not read them: sudo "
+                                             "omnipar doctor --mend",
+                                             lost, node.shut_raw_path));
+  }
+  return found;
+}
+
+/// What else could be played on, with a sheet.
+void tell_others(const Catalogue& catalogue, const std::vector<Description>& nodes) {
+  std::vector<std::string> words;
+  const auto others = inspect::others(catalogue, nodes);
+  for (const inspect::Other& other : others) words.push_back(other.words);
+  if (words.empty()) return;
+  talk(fmt::format("Also there, but no sheet says how to play on {}: {}. For a sheet: omnipar catalogue report \"{}\"",
+                   words.size() == 1 ? "it" : "them", some_listed(words), others.front().name));
+}
+
+/// A machine for which the units have what is needed: the plainest, if they have most of that.
+std::string machine_for(const Catalogue& catalogue, const std::vector<Description>& nodes,
+                        const std::vector<UnitNodes>& units) {
+  std::vector<std::string> roles;
+  for (const UnitNodes& unit : units)
+    for (const std::size_t i : unit.nodes)
+      for (const std::string& part : unit_parts(catalogue, nodes[unit.main()]))
+        for (std::string& role : roles_of(attach_node(catalogue, nodes[unit.main()], nodes[i], part)))
+          roles.push_back(std::move(role));
+  std::string best = "pad-2b";
+  std::size_t fewest = std::string::npos;
+  const auto lacks = [&](const std::string& system, std::span<const std::string> own) {
+    const auto profile = propose(catalogue, system);
+    if (!profile) return std::string::npos;
+    const auto plan = compile(catalogue, *profile);
+    return plan && !plan->seats().empty() ? unserved(*plan, plan->seats().front(), own).size() : std::string::npos;
+  };
+  if (2 * lacks(best, roles) <= lacks(best, {})) return best;
+  for (const SystemSheet& system : catalogue.systems) {
+    const std::size_t its = lacks(system.name, roles);
+    if (its >= fewest || 2 * its >= lacks(system.name, {})) continue;
+    fewest = its;
+    best = system.name;
+  }
+  return best;
 }
 
 /// Listens for as long as it was asked for, or to all of a room.
@@ -220,32 +293,37 @@ int run(const UnitsWords& words) {
     tell(rig.error());
     return bad_input;
   }
-  const auto heard = listen(words, shelf.catalogue);
+  auto heard = listen(words, shelf.catalogue);
   if (!heard) {
     tell({heard.error()});
     return words.sources.host.empty() ? machine_refuses : bad_input;
   }
-  std::size_t shut = 0;
-  auto nodes = find_units(words, shelf.catalogue, shut);
-  if (!nodes) {
-    tell({nodes.error()});
+  const auto found = find_units(words, shelf.catalogue, *heard);
+  if (!found) {
+    tell({found.error()});
     return bad_input;
   }
-  std::erase_if(*nodes, [&](const Description& node) {
+  std::vector<Description> nodes = found->nodes;
+  std::erase_if(nodes, [&](const Description& node) {
     return !is_playable(shelf.catalogue, node) || (node.made_by_program && !words.with_virtual);
   });
   auto list = nlohmann::ordered_json::array();
-  auto units = group_nodes(*nodes);
-  choose_ways(units, *nodes, *rig);
+  auto units = group_nodes(nodes);
+  choose_ways(units, nodes, *rig);
   for (const UnitNodes& unit : units) {
-    const Known known = known_unit(shelf.catalogue, *nodes, unit);
+    const Known known = known_unit(shelf.catalogue, nodes, unit);
     list.push_back(to_json(known, *rig, *heard));
     if (!words.json) show(known, *rig, *heard, words.why);
   }
   if (words.json) print_json(list, 2);
-  if (shut > 0) talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", shut));
-  if (list.empty() && shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
-  if (!list.empty() && !words.json) talk("Next: omnipar play pad-2b" + same_host(words.sources.host));
+  if (found->shut > 0)
+    talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", found->shut));
+  if (!words.json) tell_others(shelf.catalogue, found->all);
+  if (list.empty() && found->shut == 0)
+    talk("No controller is there. 'omnipar doctor' says what could be the cause.");
+  if (!list.empty() && !words.json)
+    talk(fmt::format("Next: omnipar play {}{}", machine_for(shelf.catalogue, nodes, units),
+                     same_host(words.sources.host)));
   return list.empty() ? found_something : good;
 }
 

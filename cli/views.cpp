@@ -10,6 +10,8 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/list.hpp"
+#include "play/words.hpp"
 #include "text/utf8.hpp"
 
 namespace omnipar::cli {
@@ -86,9 +88,11 @@ class TableView final : public View {
     news_.push_back(fmt::format("{}\"{}\": {}", whose, unit, what));
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit) override {
-    news_.push_back(
-        fmt::format("{}: \"{}\" is not where it was, and others look just like it: press on yours", seat, unit));
+  void asked(const std::string& seat, const std::string& unit, play::Doubt doubt) override {
+    news_.push_back(fmt::format("{}: \"{}\" {}: press on yours", seat, unit, play::Words::doubt_words(doubt)));
+  }
+  void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) override {
+    news_.push_back(fmt::format("{}: \"{}\" has nothing for {}", seat, unit, some_listed(targets)));
   }
   void no_use(const std::string& unit) override {
     news_.push_back(fmt::format("\"{}\" has nothing that this machine uses", unit));
@@ -260,7 +264,7 @@ class SampleView final : public View {
     news(seat, unit, std::string{what});
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit) override { news(seat, unit, "asked"); }
+  void asked(const std::string& seat, const std::string& unit, play::Doubt) override { news(seat, unit, "asked"); }
   void no_use(const std::string& unit) override { news("", unit, "no use"); }
   void no_seat(const std::string& unit) override { news("", unit, "no seat"); }
   void cannot_attach(const Diagnostic& why) override { news("", why.place, why.message); }
@@ -285,6 +289,7 @@ std::unique_ptr<View> table_view(const Plan& plan, LineSink sink, std::function<
 }
 
 std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink) {
+  results_are_lines();
   return std::make_unique<SampleView>(plan, std::move(sink));
 }
 

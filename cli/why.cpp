@@ -28,29 +28,74 @@ struct Question {
   std::vector<inspect::Meaning> roles;
 };
 
-tl::expected<Question, Diagnostic> asked(const Catalogue& catalogue, const std::string& control) {
+/// What else a word may be that is neither a role nor a raw code.
+Diagnostic no_control(const Given& given, const std::string& name) {
+  const auto targets = given.plan->targets();
+  if (std::ranges::find(targets, name, &TargetInfo::name) != targets.end())
+    return {"unknown-role", Severity::error, fmt::format("'{}' is a target of the machine, not a unit's control", name),
+            "", "omnipar profile show PROFILE shows what each target gets; here name a role, such as south"};
+  std::vector<std::string_view> names = role_names();
+  const std::vector<std::string_view> codes = code_names();
+  names.insert(names.end(), codes.begin(), codes.end());
+  const std::string near = suggestion(name, names);
+  return {"unknown-role", Severity::error, fmt::format("'{}' is neither a role nor a raw code", printable(name)), "",
+          near.starts_with("did") ? near : "roles are: " + listed(role_names())};
+}
+
+/// The seat that the word before the '/' means: itself, or that of the rig's unit of this name.
+tl::expected<std::string, Diagnostic> seat_of(const Given& given, const Rig& rig, const std::string& word) {
+  const auto seats = given.plan->seats();
+  const auto unit = std::ranges::find(rig.units, word, &RigUnit::name);
+  const std::string seat = unit == rig.units.end() ? word : unit->seat;
+  if (std::ranges::find(seats, seat) != seats.end()) return seat;
+  std::vector<std::string_view> names{seats.begin(), seats.end()};
+  return tl::unexpected(Diagnostic{
+      "unknown-seat", Severity::error,
+      unit == rig.units.end() ? fmt::format("no port of this profile is played from a seat '{}'", printable(word))
+                              : fmt::format("\"{}\" belongs to {}, from which no port of this profile is played",
+                                            printable(word), seat),
+      "", fmt::format("its seats are: {}", listed(names))});
+}
+
+/// What a raw control means: to the units of the room, if there is one, else by all sheets and the convention.
+tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWords& words, const Given& given,
+                                                                    const std::string& name) {
+  if (!words.sources.host.empty()) {
+    const auto nodes = read_room(os::real_door(), words.sources.host, given.catalogue);
+    if (!nodes) return tl::unexpected(nodes.error());
+    auto found = inspect::meanings(given.catalogue, std::span{*nodes}, name);
+    if (!found.empty()) return found;
+    return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
+                                     fmt::format("no unit of this room has a control '{}' with a role", name),
+                                     words.sources.host, "omnipar units" + same_host(words.sources.host)});
+  }
+  const auto code = code_of_name(name);
+  auto found = code ? inspect::meanings(given.catalogue, *code) : inspect::meanings(given.catalogue, name);
+  if (!found.empty()) return found;
+  return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
+                                   fmt::format("no sheet and no convention says what '{}' is", name), "",
+                                   "a unit sheet gives it a role; see: omnipar catalogue fields unit"});
+}
+
+tl::expected<Question, Diagnostic> asked(const WhyWords& words, const Given& given, const Rig& rig) {
   Question question;
+  const std::string& control = words.control;
   const std::size_t slash = hid::is_name(control) ? std::string::npos : control.find('/');
-  if (slash != std::string::npos) question.seat = control.substr(0, slash);
+  if (slash != std::string::npos) {
+    const auto seat = seat_of(given, rig, control.substr(0, slash));
+    if (!seat) return tl::unexpected(seat.error());
+    question.seat = *seat;
+  }
   const std::string name = slash == std::string::npos ? control : control.substr(slash + 1);
   if (role_kind(name) || stick_direction(name)) {
     question.roles.push_back({"", name});
     return question;
   }
-  const auto code = code_of_name(name);
-  if (code || hid::is_name(name)) {
-    question.roles = code ? inspect::meanings(catalogue, *code) : inspect::meanings(catalogue, name);
-    if (!question.roles.empty()) return question;
-    return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
-                                     fmt::format("no sheet and no convention says what '{}' is", name), "",
-                                     "a unit sheet gives it a role; see: omnipar catalogue fields unit"});
-  }
-  std::vector<std::string_view> names = role_names();
-  const std::vector<std::string_view> codes = code_names();
-  names.insert(names.end(), codes.begin(), codes.end());
-  return tl::unexpected(Diagnostic{
-      "unknown-role", Severity::error, fmt::format("'{}' is neither a role nor a raw code", printable(name)), "",
-      suggestion(name, names).starts_with("did") ? suggestion(name, names) : "roles are: " + listed(role_names())});
+  if (!code_of_name(name) && !hid::is_name(name)) return tl::unexpected(no_control(given, name));
+  auto roles = meanings_of(words, given, name);
+  if (!roles) return tl::unexpected(roles.error());
+  question.roles = std::move(*roles);
+  return question;
 }
 
 std::string origin_words(const inspect::Link& link) {
@@ -79,7 +124,12 @@ int run(const WhyWords& words) {
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
-  const auto question = asked(given.catalogue, words.control);
+  const auto rig = load_rig(os::real_door(), words.sources);
+  if (!rig) {
+    tell(rig.error());
+    return bad_input;
+  }
+  const auto question = asked(words, given, *rig);
   if (!question) {
     tell({question.error()});
     return bad_input;
@@ -108,7 +158,7 @@ int run(const WhyWords& words) {
     }
   }
   if (words.json) print_json(list, 2);
-  if (found == 0) talk(fmt::format("'{}' leads nowhere in this profile.", words.control));
+  if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", words.control));
   return found > 0 ? good : found_something;
 }
 
@@ -119,15 +169,18 @@ void add_why(CLI::App& app, int& status) {
   const auto words = std::make_shared<WhyWords>();
   command
       ->add_option("CONTROL", words->control,
-                   "a role such as south, SEAT/ROLE, or a raw code such as BTN_SOUTH or hid:0/x")
+                   "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; of one seat: SEAT/ROLE, or "
+                   "UNIT/ROLE with a unit's name in the rig")
       ->required();
   command->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
   add_data_option(*command, words->sources);
+  add_rig_option(*command, words->sources);
+  add_host_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
       "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"
       "  omnipar why left/select --profile cabinet.toml\n"
-      "Exit status: 0 it leads somewhere, 1 it leads nowhere, 2 there is no such control or profile.");
+      "Exit status: 0 it is bound, 1 it is not bound, 2 there is no such control, seat or profile.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -58,13 +58,17 @@ struct Match {
 [[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat,
                                std::string_view part = "");
 
-/// The sheet of the unit's model, or nullptr; one that names the unit's name goes before one that fits any.
-/// The result points into `catalogue`.
+/// The sheet of the unit's model, or nullptr; one that names the unit's name goes before one that fits any of its
+/// numbers, and of two that are equally exact the last is taken. A node's name may end as the kernel has it (" Mouse",
+/// " Keyboard") where the sheet's does not. A sheet of whose controls an event node has none, or no axis where the
+/// sheet has axes, is not the node's. The result points into `catalogue`.
 [[nodiscard]] const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
+/// The sheet that would be taken but for its controls, if there is no other; else nullptr.
+[[nodiscard]] const UnitSheet* find_unfit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
 
 /// What each code of a unit of one node means: by its model's sheet, else by the kernel's gamepad convention
-/// (Linux Documentation/input/gamepad.rst); joystick-like units, for which there is no convention, get a
-/// guess in the order of their buttons. What the rig's calibration measured takes the place of the unit's
+/// (Linux Documentation/input/gamepad.rst); joysticks, for which there is no convention, and pads whose buttons the
+/// kernel has only numbered get a guess in the order of their buttons. What the rig's calibration measured takes the place of the unit's
 /// own ranges. The seat comes from the rig if it knows the unit, else stays empty. Fails with
 /// `not-a-controller`.
 [[nodiscard]] tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,

@@ -188,7 +188,7 @@ const std::vector<Field>& unit_table() {
 const std::vector<Field>& rig_unit_fields() {
   static const std::vector<Field> fields{
       {"name", FieldKind::text, "what you call it", true},
-      {"seat", FieldKind::name, "where it belongs", true},
+      {"seat", FieldKind::name, "where it belongs; left out if it has no seat now"},
       {"vendor", FieldKind::whole, "its USB vendor id", true, 0, 0xffff},
       {"product", FieldKind::whole, "its USB product id", true, 0, 0xffff},
       {"model", FieldKind::text, "the name that it gives itself", true},

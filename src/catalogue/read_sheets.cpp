@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -43,7 +44,12 @@ class SheetReader {
       error({1, 1}, "missing-field", "'omnipar' is missing", "begin the file with: omnipar = 1");
       return false;
     }
-    if (version->type == Value::Type::integer && version->integer > newest_format) {
+    if (version->type != Value::Type::integer || version->integer < 1) {
+      error(version->mark, "wrong-type", "'omnipar' should be a whole number from 1 on, the format of the file",
+            "begin the file with: omnipar = 1");
+      return false;
+    }
+    if (version->integer > newest_format) {
       error(version->mark, "too-new",
             fmt::format("this file is of format {}, which is newer than this Omnipar", version->integer),
             fmt::format("this Omnipar reads format {}; a newer one will read the file", newest_format));
@@ -54,8 +60,12 @@ class SheetReader {
 
   void read_one(const Value& sheet) {
     const Value* name = sheet.find("kind");
-    if (name == nullptr || name->type != Value::Type::text)
-      return error(sheet.mark, "missing-field", "'kind' is missing", "write kind = \"profile\", or another kind");
+    constexpr const char* example = R"(write kind = "profile", or another kind)";
+    if (name == nullptr) return error(sheet.mark, "missing-field", "'kind' is missing", example);
+    if (name->type != Value::Type::text)
+      return error(name->mark, "wrong-type",
+                   fmt::format("'kind' should be {}, not {}", text::name_of(Value::Type::text), text::name_of(name->type)),
+                   example);
     const auto kinds = catalogue::kinds();
     const auto kind = std::ranges::find(kinds, name->text, &catalogue::Kind::name);
     if (kind == kinds.end())
@@ -74,14 +84,13 @@ class SheetReader {
 
 void catalogue::check_differ(const text::Source& source, const Value& list, std::string_view field,
                              Diagnostics& problems) {
-  std::vector<std::string_view> seen;
+  std::set<std::string_view> seen;
   for (const Value& item : list.items) {
     const Value* name = item.find(field);
     if (name == nullptr) continue;
-    if (std::ranges::find(seen, name->text) != seen.end())
+    if (!seen.insert(name->text).second)
       problems.push_back(text::at(source, name->mark, "name-twice", fmt::format("'{}' is there twice", name->text),
                                   "give one of them another name"));
-    seen.emplace_back(name->text);
   }
 }
 

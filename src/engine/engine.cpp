@@ -71,9 +71,29 @@ void Heart::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   }
 }
 
-[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline shape::Point Heart::point_of(const Gauge& gauge) const noexcept {
   shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
   if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
+  return point;
+}
+
+/// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
+[[gnu::noinline]] shape::Point Heart::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
+  shape::Point best;
+  double best_square = -1;
+  for (const Gauge& other : slot.gauges) {
+    if (slot.steps[other.first_step].operation != slot.steps[gauge.first_step].operation) continue;
+    const shape::Point point = point_of(other);
+    const double square = point.x * point.x + point.y * point.y;
+    if (square <= best_square) continue;
+    best_square = square;
+    best = point;
+  }
+  return best;
+}
+
+[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
+  const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
     if (step.kind == AnalogKind::crossing)

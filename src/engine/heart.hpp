@@ -91,6 +91,7 @@ struct Gauge {
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
+  bool alike = false;  ///< the unit has others of the same role: the one that is pushed furthest counts
   std::uint16_t first_step = 0;
   std::uint16_t step_count = 0;
   shape::Scale x_scale;
@@ -168,6 +169,8 @@ struct Engine::Heart {
   void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
+  [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
+  [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;

@@ -41,6 +41,7 @@ class Wiring {
         return Diagnostic{"too-many-controls", Severity::error, "the unit has more controls than one unit may have",
                           attachment_.unit, fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
     slot_.words = (slot_.buttons.size() + 63) / 64;
+    find_alike();
     find_ways();
     return std::nullopt;
   }
@@ -159,7 +160,7 @@ class Wiring {
   }
 
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
-    const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input);
+    const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input, control.axis);
     Gauge& gauge = slot_.gauges[number];
     shape::Scale scale = shape::scale_of(control.minimum, control.maximum, control.rest);
     if (control.reading == Reading::one_sided && control.rest == control.maximum)
@@ -176,11 +177,27 @@ class Wiring {
     return number;
   }
 
+  [[nodiscard]] Index first_operation(const Gauge& gauge) const { return slot_.steps[gauge.first_step].operation; }
+
   /// The gauge that already has the other half of a stick, or a new one.
-  std::size_t gauge_of(const Input& input) {
-    for (std::size_t i = 0; i < slot_.gauges.size(); ++i)
-      if (slot_.steps[slot_.gauges[i].first_step].operation == input.operations.front()) return i;
+  std::size_t gauge_of(const Input& input, Axis axis) {
+    const std::uint8_t half = axis == Axis::y ? 2 : 1;
+    halves_.resize(slot_.gauges.size());
+    for (std::size_t i = 0; i < slot_.gauges.size(); ++i) {
+      if (first_operation(slot_.gauges[i]) != input.operations.front() || (halves_[i] & half) != 0) continue;
+      halves_[i] |= half;
+      return i;
+    }
+    halves_.push_back(half);
     return new_gauge(input);
+  }
+
+  /// Two controls of one role are one to the plan.
+  void find_alike() {
+    for (Gauge& gauge : slot_.gauges)
+      gauge.alike = std::ranges::count_if(slot_.gauges, [&](const Gauge& other) {
+                      return first_operation(other) == first_operation(gauge);
+                    }) > 1;
   }
 
   std::size_t new_gauge(const Input& input) {
@@ -210,6 +227,7 @@ class Wiring {
   const Attachment& attachment_;
   Slot& slot_;
   std::size_t slot_number_;
+  std::vector<std::uint8_t> halves_;  ///< by gauge: which halves of a stick it has, 1 its x, 2 its y
 };
 
 }  // namespace

@@ -84,13 +84,25 @@ void keep_newest(os::Door& door, const std::string& folder, const std::vector<st
   for (std::size_t i = 0; i + versions_kept < names.size(); ++i) (void)door.remove(folder + "/" + names[i]);
 }
 
+/// Others of us hold a lock for some milliseconds; one that is held for longer is left to whoever has it.
+int lock_in_time(os::Door& door, int file) {
+  constexpr Duration a_little = std::chrono::milliseconds{20};
+  constexpr int times = 100;
+  int locked = door.lock(file);
+  for (int n = 0; locked == -EWOULDBLOCK && n < times; ++n) {
+    door.sleep(a_little);
+    locked = door.lock(file);
+  }
+  return locked;
+}
+
 /// The file's lock; held as long as the descriptor is open.
 tl::expected<os::Descriptor, Diagnostics> lock(os::Door& door, const std::string& path, const std::string& versions) {
   if (const int made = make_folders(door, versions); made < 0)
     return tl::unexpected(Diagnostics{cannot_write(versions, made)});
   os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT)};
   if (!file) return tl::unexpected(Diagnostics{cannot_write(versions, file.get())});
-  const int locked = door.lock(file.get());
+  const int locked = lock_in_time(door, file.get());
   if (locked == -EWOULDBLOCK)
     return tl::unexpected(Diagnostics{
         {"busy-file", Severity::error, "another Omnipar is changing this file", path, "try again in a moment"}});

@@ -17,14 +17,28 @@ constexpr std::uint16_t abs_throttle = 0x06, abs_rudder = 0x07, abs_wheel = 0x08
                         abs_misc = 0x28;
 constexpr std::uint16_t rel_misc = 0x09;
 
-/// Linux key codes of the usages of the keyboard page; 0: none.
-constexpr std::array<std::uint8_t, 0x68> keys_of_keyboard{
-    0,   0,   0,   0,   30,  48, 46, 32, 18, 33, 34, 35, 23, 36, 37, 38, 50, 49, 24, 25, 16,  19,  31,  20,  22,  47,
-    17,  45,  21,  44,  2,   3,  4,  5,  6,  7,  8,  9,  10, 11, 28, 1,  14, 15, 57, 12, 13,  26,  27,  43,  43,  39,
-    40,  41,  51,  52,  53,  58, 59, 60, 61, 62, 63, 64, 65, 66, 67, 68, 87, 88, 99, 70, 119, 110, 102, 104, 111, 107,
-    109, 106, 105, 108, 103, 69, 98, 55, 74, 78, 96, 79, 80, 81, 75, 76, 77, 71, 72, 73, 82,  83,  86,  127, 116, 117};
-constexpr std::uint16_t first_modifier = 0xe0;
-constexpr std::array<std::uint8_t, 8> keys_of_modifiers{29, 42, 56, 125, 97, 54, 100, 126};
+/// Linux key codes of the usages of the keyboard page; 0: none. Those behind are KEY_UNKNOWN.
+constexpr std::uint8_t unk = key_unknown;
+constexpr std::array<std::uint8_t, 0x100> keys_of_keyboard{
+    // clang-format off
+    0,   0,   0,   0,   30,  48,  46,  32,  18,  33,  34,  35,  23,  36,  37,  38,
+    50,  49,  24,  25,  16,  19,  31,  20,  22,  47,  17,  45,  21,  44,  2,   3,
+    4,   5,   6,   7,   8,   9,   10,  11,  28,  1,   14,  15,  57,  12,  13,  26,
+    27,  43,  43,  39,  40,  41,  51,  52,  53,  58,  59,  60,  61,  62,  63,  64,
+    65,  66,  67,  68,  87,  88,  99,  70,  119, 110, 102, 104, 111, 107, 109, 106,
+    105, 108, 103, 69,  98,  55,  74,  78,  96,  79,  80,  81,  75,  76,  77,  71,
+    72,  73,  82,  83,  86,  127, 116, 117, 183, 184, 185, 186, 187, 188, 189, 190,
+    191, 192, 193, 194, 134, 138, 130, 132, 128, 129, 131, 137, 133, 135, 136, 113,
+    115, 114, unk, unk, unk, 121, unk, 89,  93,  124, 92,  94,  95,  unk, unk, unk,
+    122, 123, 90,  91,  85,  unk, unk, unk, unk, unk, unk, unk, 111, unk, unk, unk,
+    unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk,
+    unk, unk, unk, unk, unk, unk, 179, 180, unk, unk, unk, unk, unk, unk, unk, unk,
+    unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk, unk,
+    unk, unk, unk, unk, unk, unk, unk, unk, 111, unk, unk, unk, unk, unk, unk, unk,
+    29,  42,  56,  125, 97,  54,  100, 126, 164, 166, 165, 163, 161, 115, 114, 113,
+    150, 158, 159, 128, 136, 177, 178, 176, 142, 152, 173, 140, unk, unk, unk, unk,
+    // clang-format on
+};
 
 /// A code that a usage asks for; `again`: it may have it although another usage has it.
 struct Wanted {
@@ -150,10 +164,7 @@ class Mapping {
   }
 
   static std::optional<Wanted> key_wanted(std::uint16_t id) {
-    std::uint8_t number = 0;
-    if (id < keys_of_keyboard.size()) number = keys_of_keyboard.at(id);
-    if (id >= first_modifier && id < first_modifier + keys_of_modifiers.size())
-      number = keys_of_modifiers.at(id - first_modifier);
+    const std::uint8_t number = id < keys_of_keyboard.size() ? keys_of_keyboard.at(id) : unk;
     if (number == 0) return std::nullopt;
     return Wanted{key(number), true};
   }

@@ -36,7 +36,7 @@ inline constexpr UsageKey consumer_keys[] = {
     {0x29f, 120}, {0x2a2, 204}, {0x2c7, 608}, {0x2c8, 609}, {0x2c9, 610}, {0x2ca, 611}, {0x2cb, 612}, {0x2cc, 613},
     // clang-format on
 };
-inline constexpr std::uint16_t key_unknown = 240;
+inline constexpr std::uint8_t key_unknown = 240;
 
 /// Of the generic desktop page.
 inline constexpr UsageKey system_keys[] = {

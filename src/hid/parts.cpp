@@ -13,6 +13,8 @@ namespace {
 
 using Places = std::vector<std::size_t>;
 
+constexpr std::size_t most_parts = 16;
+
 class Parting {
  public:
   Parting(const Descriptor& descriptor, std::span<const Control> controls)
@@ -52,25 +54,22 @@ class Parting {
     return parts;
   }
 
-  /// True if some usage is in both.
-  bool are_alike(const Places& a, const Places& b) const {
-    const std::set<Usage> one = usages_of(a);
-    return std::ranges::any_of(usages_of(b), [&](Usage usage) { return one.contains(usage); });
-  }
+  /// More than so many players no adapter has: what is there so often is something else.
+  static bool is_likely(std::size_t players) { return players >= 2 && players <= most_parts; }
 
-  /// Players among groups: those that are alike with another. Fewer than two are none.
+  /// Players among groups: those that have a usage that another has, too.
   std::vector<Part> players_among(const std::map<int, Places>& groups, Places own) const {
+    std::map<Usage, int> times;  // in how many groups
+    for (const auto& [key, places] : groups)
+      for (const Usage usage : usages_of(places)) ++times[usage];
     std::map<int, Places> players;
     for (const auto& [key, places] : groups) {
-      const bool has_like = std::ranges::any_of(groups, [&, k = key, &p = places](const auto& other) {
-        return other.first != k && are_alike(other.second, p);
-      });
-      if (has_like)
+      if (std::ranges::any_of(places, [&](std::size_t place) { return times[controls_[place].usage] > 1; }))
         players[key] = places;
       else
         own.insert(own.end(), places.begin(), places.end());
     }
-    if (players.size() < 2) return {};
+    if (!is_likely(players.size())) return {};
     std::ranges::sort(own);
     return named(players, own);
   }
@@ -125,7 +124,7 @@ class Parting {
       const Usage usage = controls_[place].usage;
       return controls_[place].nth > 1 && (usage == Usage{page::desktop, 0x30} || usage.page == page::button);
     });
-    if (players.size() < 2 || !has_second) return {};
+    if (!is_likely(players.size()) || !has_second) return {};
     return named(players, own);
   }
 

@@ -11,12 +11,14 @@
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "files/read.hpp"
 #include "files/write.hpp"
 #include "host/alone.hpp"
 #include "host/node.hpp"
 #include "host/raw.hpp"
 #include "host/watch.hpp"
+#include "omnipar/identity.hpp"
 
 namespace omnipar::host {
 namespace {
@@ -71,7 +73,7 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   fact.descriptor = report_descriptor_of(door, hid);
   int shut = 0;
   const std::string raw = raw_node_of(door, hid);
-  if (!raw.empty() && can_open(door, raw.c_str(), O_RDONLY, shut)) fact.raw_path = raw;
+  if (!raw.empty()) (can_open(door, raw.c_str(), O_RDONLY, shut) ? fact.raw_path : fact.shut_raw_path) = raw;
   fact.pad_like = has_joystick_node(door, place.syspath);
   int error = 0;
   if (const auto node = open_node(door, place.path, place.syspath, error)) {
@@ -85,12 +87,7 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
     return fact;
   }
   fact.readable = false;
-  fact.description.name = line_of(door, folder + "/name");
-  fact.description.bus = static_cast<std::uint16_t>(number_of(door, folder + "/id/bustype"));
-  fact.description.vendor = static_cast<std::uint16_t>(number_of(door, folder + "/id/vendor"));
-  fact.description.product = static_cast<std::uint16_t>(number_of(door, folder + "/id/product"));
-  fact.description.serial = line_of(door, folder + "/uniq");
-  fact.description.made_by_program = is_made_by_program(place.syspath);
+  fact.description = describe_unopened(door, place.path, place.syspath);
   return fact;
 }
 
@@ -182,40 +179,97 @@ std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
   return found;
 }
 
+namespace {
+
+/// Opens the raw node of one model; HID devices are called by their ids in capitals: "0003:1209:0009.0001".
+std::string raw_rule(std::string vendor, std::string product) {
+  for (std::string* id : {&vendor, &product})
+    std::ranges::transform(*id, id->begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+  return fmt::format("SUBSYSTEM==\"hidraw\", KERNELS==\"*:{}:{}.*\", TAG+=\"uaccess\"\n", vendor, product);
+}
+
+/// The lines for raw nodes that a rule has already: of units, too, that are not plugged in now.
+std::vector<std::string> raw_rules_in(os::Door& door) {
+  std::vector<std::string> rules;
+  const auto text = files::read_text(door, rule_path);
+  for (std::string_view rest = text ? std::string_view{*text} : std::string_view{}; !rest.empty();) {
+    const std::string_view line = rest.substr(0, std::min(rest.find('\n'), rest.size() - 1) + 1);
+    rest.remove_prefix(line.size());
+    if (line.starts_with("SUBSYSTEM==\"hidraw\"")) rules.emplace_back(line);
+  }
+  return rules;
+}
+
+}  // namespace
+
 std::string model_rule(const ModelFact& model) {
-  // HID devices are called by their ids in capitals: "0003:1209:0009.0001"
-  std::string hid = model.vendor + ":" + model.product;
-  std::ranges::transform(hid, hid.begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
   return fmt::format(
-      "SUBSYSTEM==\"input\", KERNEL==\"event*\", ATTRS{{id/vendor}}==\"{}\", ATTRS{{id/product}}==\"{}\", "
-      "TAG+=\"uaccess\"\n"
-      "SUBSYSTEM==\"hidraw\", KERNELS==\"*:{}.*\", TAG+=\"uaccess\"\n",
-      model.vendor, model.product, hid);
+             "SUBSYSTEM==\"input\", KERNEL==\"event*\", ATTRS{{id/vendor}}==\"{}\", ATTRS{{id/product}}==\"{}\", "
+             "TAG+=\"uaccess\"\n",
+             model.vendor, model.product) +
+         raw_rule(model.vendor, model.product);
 }
 
 std::string rule_text() {
   return "# Omnipar: whoever sits at the screen may make virtual controllers and read pads and joysticks.\n"
-         "# Keyboards, mice and raw HID nodes stay closed.\n"
+         "# Keyboards and mice stay closed, and so do raw HID nodes but those of models that are named below.\n"
          "KERNEL==\"uinput\", SUBSYSTEM==\"misc\", TAG+=\"uaccess\", OPTIONS+=\"static_node=uinput\"\n"
          "SUBSYSTEM==\"input\", KERNEL==\"event*\", ENV{ID_INPUT_JOYSTICK}==\"1\", TAG+=\"uaccess\"\n";
 }
 
-Mended mend(os::Door& door) {
+namespace {
+
+void tell_udev(os::Door& door, Mended& mended) {
+  mended.note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
+  mended.note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=hidraw",
+                        "--subsystem-match=misc"}) == 0,
+              "apply the rule to what is plugged in (udevadm trigger)");
+}
+
+}  // namespace
+
+void Mended::note(bool good, const std::string& text) {
+  all = all && good;
+  lines.push_back((good ? "done:   " : "failed: ") + text);
+}
+
+Mended take_back(os::Door& door) {
   Mended mended;
-  const auto note = [&mended](bool good, const std::string& text) {
-    mended.all = mended.all && good;
-    mended.lines.push_back((good ? "done:   " : "failed: ") + text);
-  };
+  for (const char* path : {rule_path, module_path}) {
+    const int removed = door.remove(path);
+    if (removed == -ENOENT) continue;
+    mended.note(removed == 0, removed == 0 ? fmt::format("removed {}", path)
+                                           : fmt::format("{}: {}", path, std::strerror(-removed)));
+  }
+  if (!mended.lines.empty()) tell_udev(door, mended);
+  return mended;
+}
+
+Mended mend(os::Door& door, const Catalogue& catalogue) {
+  Mended mended;
+  const auto note = [&mended](bool good, const std::string& text) { mended.note(good, text); };
   const auto install = [&](const char* path, const std::string& text) {
     const auto failure = files::write_whole(door, path, text);
     note(!failure, failure ? fmt::format("{}: {}", failure->place, failure->message) : fmt::format("wrote {}", path));
   };
+  std::vector<std::string> raw_rules = raw_rules_in(door);
+  std::vector<std::string> opened;
+  for (const inspect::NodeFact& node : look_around(door).nodes) {
+    if (!node.readable || reason_for_raw(catalogue, node.description, node.descriptor).empty()) continue;
+    const std::string rule = raw_rule(fmt::format("{:04x}", node.description.vendor),
+                                      fmt::format("{:04x}", node.description.product));
+    if (std::ranges::find(raw_rules, rule) != raw_rules.end()) continue;
+    raw_rules.push_back(rule);
+    opened.push_back(fmt::format("\"{}\"", printable(node.description.name)));
+  }
   note(door.run({"modprobe", "uinput"}) == 0, "load the kernel's uinput module (modprobe uinput)");
   install(module_path, "# Omnipar: virtual controllers need it\nuinput\n");
-  install(rule_path, rule_text());
-  note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
-  note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=misc"}) == 0,
-       "apply the rule to what is plugged in (udevadm trigger)");
+  std::string rules = rule_text();
+  for (const std::string& rule : raw_rules) rules += rule;
+  install(rule_path, rules);
+  if (!opened.empty() && mended.all)
+    note(true, fmt::format("opened the raw reports of {}, without which half of it is lost", some_listed(opened)));
+  tell_udev(door, mended);
   return mended;
 }
 

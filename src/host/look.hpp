@@ -34,12 +34,17 @@ struct ModelFact {
 /// other.
 [[nodiscard]] std::string model_rule(const ModelFact& model);
 
-/// Loads the module and installs the rule; needs root. One line for each thing done or refused, and
-/// whether all was done.
+/// One line for each thing done or refused, and whether all was done.
 struct Mended {
   bool all = true;
   std::vector<std::string> lines;
+
+  void note(bool good, const std::string& text);
 };
-[[nodiscard]] Mended mend(os::Door& door);
+/// Loads the module and installs the rule; needs root. The rule opens the raw nodes of those units that are there, or
+/// were there before, and are only played whole by their raw reports.
+[[nodiscard]] Mended mend(os::Door& door, const Catalogue& catalogue);
+/// Removes what `mend` has installed; no line if there is nothing. Needs root.
+[[nodiscard]] Mended take_back(os::Door& door);
 
 }  // namespace omnipar::host

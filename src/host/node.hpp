@@ -107,6 +107,9 @@ class Node {
 /// device's lower interfaces of the same kind, and the nodes of pads that were made before it by the same interface.
 [[nodiscard]] std::string half_of(os::Door& door, const std::string& syspath);
 
+/// What /sys tells of a node without opening it: all but the ranges and values of its axes.
+[[nodiscard]] Description describe_unopened(os::Door& door, const std::string& path, const std::string& syspath);
+
 /// The first line of a small file, as in /sys; empty if it cannot be read.
 [[nodiscard]] std::string line_of(os::Door& door, const std::string& path);
 

@@ -10,25 +10,40 @@
 #include <fmt/format.h>
 
 #include "host/node.hpp"
+#include "outlet/form.hpp"
 
 namespace omnipar::host {
 namespace {
 
 constexpr std::string_view devices = "/sys/devices/";
 
-/// True if a device in /sys has a key of a joystick or a pad. Its keys are words of hexadecimal digits, the highest
+/// The codes of one type ("key", "rel", "abs") that a device in /sys has: words of hexadecimal digits, the highest
 /// first.
-bool is_pad(os::Door& door, const std::string& folder) {
-  constexpr unsigned first_button = 0x120, behind_the_last = 0x140, word = 8 * sizeof(unsigned long);
-  static_assert(first_button / word == (behind_the_last - 1) / word);
-  std::string keys = line_of(door, folder + "/capabilities/key");
-  for (unsigned number = 0; number < first_button / word; ++number) {
-    const std::size_t space = keys.rfind(' ');
-    if (space == std::string::npos) return false;
-    keys.resize(space);
+std::vector<std::uint16_t> codes_in(os::Door& door, const std::string& folder, const char* type) {
+  constexpr std::size_t word = 8 * sizeof(unsigned long);
+  std::vector<std::uint16_t> codes;
+  std::string text = line_of(door, fmt::format("{}/capabilities/{}", folder, type));
+  for (std::size_t first = 0; !text.empty(); first += word) {
+    const std::size_t space = text.rfind(' ');
+    const unsigned long bits =
+        std::strtoul(text.substr(space == std::string::npos ? 0 : space + 1).c_str(), nullptr, 16);
+    for (std::size_t bit = 0; bit < word; ++bit)
+      if ((bits >> bit & 1) != 0) codes.push_back(static_cast<std::uint16_t>(first + bit));
+    text.resize(space == std::string::npos ? 0 : space);
   }
-  const unsigned long bits = std::strtoul(keys.substr(keys.rfind(' ') + 1).c_str(), nullptr, 16);
-  return (bits >> (first_button % word) & 0xffffffffUL) != 0;
+  return codes;
+}
+
+/// True if a device in /sys has a key of a joystick or a pad.
+bool is_pad(os::Door& door, const std::string& folder) {
+  constexpr std::uint16_t first_button = 0x120, behind_the_last = 0x140;
+  return std::ranges::any_of(codes_in(door, folder, "key"),
+                             [](std::uint16_t code) { return code >= first_button && code < behind_the_last; });
+}
+
+/// A hexadecimal number of a small file.
+std::uint16_t id_in(os::Door& door, const std::string& path) {
+  return static_cast<std::uint16_t>(std::strtoul(line_of(door, path).c_str(), nullptr, 16));
 }
 
 /// The number at the end of "input12", or of "1-1:1.3"; -1 if there is none.
@@ -82,6 +97,30 @@ std::string line_of(os::Door& door, const std::string& path) {
   const std::string text{reinterpret_cast<const char*>(piece.data()),
                          static_cast<std::size_t>(std::max<ssize_t>(0, got))};
   return text.substr(0, text.find('\n'));
+}
+
+Description describe_unopened(os::Door& door, const std::string& path, const std::string& syspath) {
+  const std::string folder = syspath.substr(0, syspath.rfind('/'));
+  Description d;
+  d.name = line_of(door, folder + "/name");
+  d.bus = id_in(door, folder + "/id/bustype");
+  d.vendor = id_in(door, folder + "/id/vendor");
+  d.product = id_in(door, folder + "/id/product");
+  d.version = id_in(door, folder + "/id/version");
+  d.serial = line_of(door, folder + "/uniq");
+  const std::string phys = line_of(door, folder + "/phys");
+  d.socket = socket_of(syspath);
+  if (d.socket.empty()) d.socket = phys;
+  d.device = device_of(syspath);
+  d.interface = interface_of(syspath);
+  d.half = half_of(door, syspath);
+  d.node = path;
+  d.made_by_program = is_made_by_program(syspath);
+  d.ours = d.made_by_program && phys.starts_with(outlet::our_mark);
+  for (const std::uint16_t number : codes_in(door, folder, "key")) d.codes.push_back({key(number), 0, 1, 0});
+  for (const std::uint16_t number : codes_in(door, folder, "rel")) d.codes.push_back({relative(number), 0, 0, 0});
+  for (const std::uint16_t number : codes_in(door, folder, "abs")) d.codes.push_back({absolute(number), 0, 0, 0});
+  return d;
 }
 
 std::string half_of(os::Door& door, const std::string& syspath) {

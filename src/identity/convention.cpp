@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <span>
 #include <string_view>
 
 namespace omnipar {
@@ -51,8 +52,16 @@ constexpr std::array triggers = std::to_array<Meaning>({
 
 // Joysticks (HID application Joystick: buttons from BTN_TRIGGER) follow no convention; most number
 // the face buttons first, then the shoulders, then the two small ones.
-constexpr std::array<std::string_view, 8> joystick_buttons{"south",         "east",           "west",   "north",
-                                                           "left-shoulder", "right-shoulder", "select", "start"};
+constexpr std::array<std::string_view, 13> joystick_buttons{
+    "south", "east",         "west",          "north",           "left-shoulder",    "right-shoulder", "select",
+    "start", "left-trigger", "right-trigger", "left-stick-press", "right-stick-press", "home"};
+
+constexpr std::size_t few_buttons = 8;
+
+// Nor do pads whose buttons the kernel has only numbered; those of more than eight have triggers before the small ones.
+constexpr std::array<std::string_view, 13> numbered_buttons{
+    "south",         "east",   "west",  "north",            "left-shoulder",     "right-shoulder", "left-trigger",
+    "right-trigger", "select", "start", "left-stick-press", "right-stick-press", "home"};
 
 Control control_of(const Meaning& meaning, const CodeRange& range) {
   Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis, range.minimum,
@@ -78,6 +87,10 @@ void add(std::vector<Control>& controls, const Description& description, const M
 
 bool has_role(const std::vector<Control>& controls, std::string_view role, Reading reading) {
   return std::ranges::any_of(controls, [&](const Control& c) { return c.role == role && c.reading == reading; });
+}
+
+bool has_code(const std::vector<Control>& controls, Code code) {
+  return std::ranges::find(controls, code, &Control::code) != controls.end();
 }
 
 /// A trigger that is a button and an axis is taken as the axis.
@@ -114,6 +127,37 @@ Reading reading_of(Code code, const std::string& role) {
   }
 }
 
+/// How many buttons a pad has that the kernel's generic driver has numbered from BTN_SOUTH on, without a gap; 0 if its
+/// codes mean what they are called. BTN_C is the third, which drivers that know their pad leave out, or give no number
+/// after BTN_Z.
+std::size_t numbered_count(const Description& description) {
+  constexpr std::uint16_t last = 0x13e;
+  std::size_t count = 0;
+  bool gap = false;
+  for (std::uint16_t number = code::btn_south.number; number <= last; ++number) {
+    const bool is_there = description.find(key(number)) != nullptr;
+    if (is_there && gap) return 0;
+    gap = gap || !is_there;
+    count += is_there ? 1 : 0;
+  }
+  return count > 2 && !description.made_by_program ? count : 0;
+}
+
+/// ABS_Z and ABS_RZ of a pad that has its triggers as buttons, and no other second stick, are that stick.
+void add_second_stick(std::vector<Control>& controls, const Description& description) {
+  if (has_role(controls, "right-stick", Reading::two_sided)) return;
+  if (!has_role(controls, "left-trigger", Reading::button) || !has_role(controls, "right-trigger", Reading::button))
+    return;
+  add(controls, description, {code::abs_z, Reading::two_sided, "right-stick", Axis::x});
+  add(controls, description, {code::abs_rz, Reading::two_sided, "right-stick", Axis::y});
+}
+
+void add_numbered(std::vector<Control>& controls, const Description& description, std::uint16_t first,
+                  std::span<const std::string_view> roles) {
+  for (std::uint16_t i = 0; i < roles.size(); ++i)
+    add(controls, description, {key(static_cast<std::uint16_t>(first + i)), Reading::button, roles[i]});
+}
+
 }  // namespace
 
 std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
@@ -135,15 +179,23 @@ std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& n
 
 std::vector<Control> convention_controls(const Description& description) {
   std::vector<Control> controls;
-  for (const Meaning& meaning : gamepad) add(controls, description, meaning);
+  const std::size_t numbered = numbered_count(description);
+  for (const Meaning& meaning : gamepad)
+    if (numbered == 0 || meaning.reading != Reading::button || meaning.role.starts_with("dpad"))
+      add(controls, description, meaning);
+  if (numbered > few_buttons)
+    add_numbered(controls, description, code::btn_south.number, numbered_buttons);
+  else if (numbered > 0)
+    add_numbered(controls, description, code::btn_south.number, std::span{joystick_buttons}.first(few_buttons));
+  if (numbered > few_buttons) add_second_stick(controls, description);
   for (const Meaning& meaning : triggers)
-    if (!has_role(controls, meaning.role, Reading::one_sided)) add(controls, description, meaning);
+    if (!has_role(controls, meaning.role, Reading::one_sided) && !has_code(controls, meaning.code) &&
+        (numbered == 0 || !has_role(controls, meaning.role, Reading::button)))
+      add(controls, description, meaning);
   prefer_analog_triggers(controls);
   drop_halves(controls);
   if (description.find(code::btn_south) == nullptr)
-    for (std::uint16_t i = 0; i < joystick_buttons.size(); ++i)
-      add(controls, description,
-          {key(static_cast<std::uint16_t>(code::btn_trigger.number + i)), Reading::button, joystick_buttons.at(i)});
+    add_numbered(controls, description, code::btn_trigger.number, joystick_buttons);
   return controls;
 }
 

@@ -3,7 +3,9 @@
 #include <map>
 #include <tuple>
 
+#include "identity/group.hpp"
 #include "identity/serial.hpp"
+#include "identity/stem.hpp"
 #include "omnipar/unit.hpp"
 
 namespace omnipar {
@@ -24,23 +26,8 @@ bool has_type(const Description& node, std::uint16_t type) noexcept {
   return std::ranges::any_of(node.codes, [=](const CodeRange& range) { return range.code.type == type; });
 }
 
-/// Suffixes that the kernel gives to the nodes of one HID device.
-std::string_view stem_of(std::string_view name) noexcept {
-  for (const std::string_view suffix : {" Mouse", " Keyboard", " Touchpad", " Motion Sensors", " Consumer Control",
-                                        " System Control", " Touchscreen", " Stylus", " Pen"})
-    if (name.ends_with(suffix)) return name.substr(0, name.size() - suffix.size());
-  return name;
-}
-
 /// "usb-0000:00:14.0-2/input1" without its end.
 std::string_view place_of(std::string_view phys) noexcept { return phys.substr(0, phys.rfind("/input")); }
-
-/// Equal for nodes that may belong together.
-std::string bucket_of(const Description& node) {
-  if (!node.device.empty()) return "d:" + node.device;
-  return "m:" + std::to_string(node.vendor) + ":" + std::to_string(node.product) + ":" + node.serial + ":" +
-         std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
-}
 
 /// How a kind stands for its unit: the pad first, what nobody plays on last.
 int rank_of(const Description& node) noexcept { return static_cast<int>(node_kind(node)); }
@@ -51,7 +38,7 @@ class Grouping {
 
   std::vector<UnitNodes> run() {
     std::map<std::string, Indices> buckets;
-    for (std::size_t i = 0; i < nodes_.size(); ++i) buckets[bucket_of(nodes_[i])].push_back(i);
+    for (std::size_t i = 0; i < nodes_.size(); ++i) buckets[device_key(nodes_[i])].push_back(i);
     for (auto& [key, indices] : buckets) {
       std::ranges::sort(indices, {}, [this](std::size_t i) { return order_of(i); });
       split(indices);
@@ -116,20 +103,24 @@ class Grouping {
 
   /// One thing by cable and by radio: the cable is quicker and charges it.
   void join_ways() {
-    for (std::size_t a = 0; a < units_.size(); ++a)
-      for (std::size_t b = 0; b < units_.size(); ++b) {
-        if (a == b || !is_other_way(nodes_[units_[a].main()], nodes_[units_[b].main()])) continue;
-        units_[a].spares.push_back(static_cast<const Way&>(units_[b]));
-        units_.erase(units_.begin() + static_cast<std::ptrdiff_t>(b));
-        if (b < a) --a;
-        b = static_cast<std::size_t>(-1);
+    std::map<std::pair<std::string, NodeKind>, Indices> by_radio;
+    const auto key_of = [this](const UnitNodes& unit) {
+      return std::pair{way_key(nodes_[unit.main()]), node_kind(nodes_[unit.main()])};
+    };
+    for (std::size_t i = 0; i < units_.size(); ++i)
+      if (nodes_[units_[i].main()].bus == bus_bluetooth) by_radio[key_of(units_[i])].push_back(i);
+    std::vector<bool> is_spare(units_.size());
+    for (std::size_t i = 0; i < units_.size(); ++i) {
+      const auto others = by_radio.find(key_of(units_[i]));
+      if (nodes_[units_[i].main()].bus != bus_usb || others == by_radio.end() || others->first.first.empty()) continue;
+      for (const std::size_t other : others->second) {
+        units_[i].spares.push_back(static_cast<const Way&>(units_[other]));
+        is_spare[other] = true;
       }
-  }
-
-  static bool is_other_way(const Description& cable, const Description& radio) {
-    return cable.bus == bus_usb && radio.bus == bus_bluetooth && cable.vendor == radio.vendor &&
-           !cable.serial.empty() && plain_serial(cable.serial) == plain_serial(radio.serial) &&
-           node_kind(cable) == node_kind(radio);
+      by_radio.erase(others);
+    }
+    std::size_t at = 0;
+    std::erase_if(units_, [&](const UnitNodes&) { return is_spare[at++]; });
   }
 
   std::span<const Description> nodes_;
@@ -137,6 +128,16 @@ class Grouping {
 };
 
 }  // namespace
+
+std::string device_key(const Description& node) {
+  if (!node.device.empty()) return "d:" + node.device;
+  return "m:" + std::to_string(node.vendor) + ":" + std::to_string(node.product) + ":" + node.serial + ":" +
+         std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
+}
+
+std::string way_key(const Description& node) {
+  return node.serial.empty() ? "" : std::to_string(node.vendor) + ":" + plain_serial(node.serial);
+}
 
 NodeKind node_kind(const Description& node) noexcept {
   if (!node.descriptor.empty()) return NodeKind::pad;

@@ -102,6 +102,19 @@ std::string reason_by_sheet(const Catalogue& catalogue, const UnitSheet& sheet, 
   return fmt::format("its event node lacks {}", fmt::join(lacks, " and "));
 }
 
+/// A sheet that names nothing but controls of raw reports: which of them the kernel does not keep apart.
+std::string reason_by_kernel(const UnitSheet& sheet, const hid::Descriptor& descriptor) {
+  const auto controls = hid::controls_of(descriptor);
+  const auto codes = hid::kernel_codes(descriptor, controls);
+  std::set<std::size_t> all;
+  for (const ControlSheet& said : sheet.controls)
+    if (const auto place = hid::find_control(descriptor, controls, said.raw)) all.insert(*place);
+  const auto lost =
+      std::ranges::count_if(all, [&](std::size_t place) { return codes[place].fate != hid::Fate::kept; });
+  if (lost == 0) return "its sheet names controls of raw reports";
+  return fmt::format("its event node lacks {} of {} controls", lost, all.size());
+}
+
 }  // namespace
 
 void describe_raw(Description& node) {
@@ -125,7 +138,11 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   const auto read = hid::read_descriptor(descriptor);
   if (!read) return "";
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
-  if (sheet != nullptr && names_raw_controls(*sheet)) return reason_by_sheet(catalogue, *sheet, node);
+  if (sheet != nullptr && names_raw_controls(*sheet)) {
+    const bool only_raw =
+        std::ranges::all_of(sheet->controls, [](const ControlSheet& control) { return !control.raw.empty(); });
+    return only_raw ? reason_by_kernel(*sheet, *read) : reason_by_sheet(catalogue, *sheet, node);
+  }
   if (sheet != nullptr || !is_controller(node)) return "";
   const auto controls = hid::controls_of(*read);
   const auto codes = hid::kernel_codes(*read, controls);
@@ -137,7 +154,8 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   const auto lost = count(hid::Fate::lost);
   const auto shared = count(hid::Fate::shared);
   if (lost == 0 && shared == 0) return "";
-  return fmt::format("its event node lacks {} of {} controls and mixes up {}", lost, played.size(), shared);
+  return fmt::format("its event node lacks {} of {} controls{}", lost, played.size(),
+                     shared > 0 ? fmt::format(" and mixes up {}", shared) : "");
 }
 
 bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Description& node) {

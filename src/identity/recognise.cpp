@@ -7,6 +7,7 @@
 #include "identity/convention.hpp"
 #include "identity/raw.hpp"
 #include "identity/serial.hpp"
+#include "identity/stem.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar {
@@ -145,15 +146,58 @@ RigUnit new_unit(const Rig& rig, const Description& description, std::string sea
           description.half};
 }
 
-const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
+namespace {
+
+/// How exactly an identity is this node's; 0: it is another's.
+int exactness(const UnitIdentity& identity, const Description& d) noexcept {
+  if (identity.vendor != d.vendor || identity.product != d.product) return 0;
+  if (identity.name.empty()) return 1;
+  return identity.name == d.name ? 3 : identity.name == stem_of(d.name) ? 2 : 0;
+}
+
+/// False if the node has nothing of what the sheet says of it, or no axis where the sheet has some. Of raw reports it
+/// is not known before they are read.
+bool has_controls_of(const UnitSheet& sheet, const Description& d) noexcept {
+  if (!d.descriptor.empty() || d.codes.empty()) return true;  // it is not known yet
+  const std::string_view kind = node_kind_name(node_kind(d));
+  const auto is_kind = [kind](const ControlSheet& control) { return control.node == kind; };
+  const bool by_kind = std::ranges::any_of(sheet.controls, is_kind);
+  int all = 0, there = 0, axes = 0, axes_there = 0;
+  for (const ControlSheet& control : sheet.controls) {
+    if (!control.raw.empty() || (by_kind ? !is_kind(control) : !control.node.empty())) continue;
+    const bool is_axis = control.code.type != ev_key;
+    const bool has = d.find(control.code) != nullptr;
+    ++all;
+    there += has ? 1 : 0;
+    axes += is_axis ? 1 : 0;
+    axes_there += is_axis && has ? 1 : 0;
+  }
+  return all == 0 || (there > 0 && (axes == 0 || axes_there > 0));
+}
+
+/// The most exact of the sheets that have, or have not, what the node has.
+const UnitSheet* most_exact(const Catalogue& catalogue, const Description& description, bool fitting) noexcept {
   const UnitSheet* found = nullptr;
-  for (const UnitSheet& sheet : catalogue.units)
-    for (const UnitIdentity& identity : sheet.identities) {
-      if (identity.vendor != description.vendor || identity.product != description.product) continue;
-      if (identity.name == description.name) return &sheet;
-      if (identity.name.empty()) found = &sheet;
-    }
+  int best = 0;
+  for (const UnitSheet& sheet : catalogue.units) {
+    int its = 0;
+    for (const UnitIdentity& identity : sheet.identities) its = std::max(its, exactness(identity, description));
+    if (its == 0 || its < best || has_controls_of(sheet, description) != fitting) continue;
+    best = its;
+    found = &sheet;
+  }
   return found;
+}
+
+}  // namespace
+
+const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
+  return most_exact(catalogue, description, true);
+}
+
+const UnitSheet* find_unfit_sheet(const Catalogue& catalogue, const Description& description) noexcept {
+  if (find_unit_sheet(catalogue, description) != nullptr) return nullptr;
+  return most_exact(catalogue, description, false);
 }
 
 Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,

@@ -5,7 +5,9 @@
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "identity/serial.hpp"
+#include "inspect/leftover.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 
@@ -37,22 +39,47 @@ Finding about_permission(const Facts& facts) {
           mend_command};
 }
 
+std::vector<Description> readable_nodes(const Facts& facts) {
+  std::vector<Description> nodes;
+  for (const NodeFact& node : facts.nodes)
+    if (node.readable) nodes.push_back(node.description);
+  return nodes;
+}
+
+std::vector<Description> all_descriptions(const Facts& facts) {
+  std::vector<Description> nodes;
+  for (const NodeFact& node : facts.nodes) nodes.push_back(node.description);
+  return nodes;
+}
+
+std::string words_of(const std::vector<Other>& others) {
+  std::vector<std::string> words;
+  for (const Other& other : others)
+    if (std::ranges::find(words, other.words) == words.end()) words.push_back(other.words);
+  return some_listed(words);
+}
+
 Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
+  const auto nodes = readable_nodes(facts);
   std::size_t pads = 0;
   std::size_t virtual_ones = 0;
-  std::size_t shut = 0;
-  for (const NodeFact& node : facts.nodes) {
-    if (!node.readable)
-      shut += node.pad_like ? 1 : 0;
-    else if (is_playable(catalogue, node.description))
-      (node.description.made_by_program ? virtual_ones : pads) += 1;
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    if (std::ranges::none_of(unit.nodes, [&](std::size_t i) { return is_playable(catalogue, nodes[i]); })) continue;
+    (nodes[unit.main()].made_by_program ? virtual_ones : pads) += 1;
   }
+  const auto shut = std::ranges::count_if(
+      facts.nodes, [](const NodeFact& node) { return !node.readable && node.pad_like; });
   if (pads > 0)
     return {"units", State::good,
             fmt::format("{} controller{} there; 'omnipar units' lists {}.", pads, pads == 1 ? " is" : "s are",
                         pads == 1 ? "it" : "them"),
             ""};
   if (shut > 0) return {"units", State::hint, "Controllers are there, but none may be read yet.", ""};
+  if (const auto more = others(catalogue, all_descriptions(facts)); !more.empty())
+    return {"units", State::wrong,
+            fmt::format("No controller is there that Omnipar knows, but {}: a sheet can make {} one.", words_of(more),
+                        more.size() == 1 ? "it" : "each"),
+            "omnipar catalogue report \"" + more.front().name + "\""};
   std::string text = "No controller is there. Plug one in; if it has a radio, switch it on and press its button.";
   if (virtual_ones > 0) text += " (Virtual ones of other programs are only taken with --with-virtual.)";
   return {"units", State::wrong, text, ""};
@@ -107,6 +134,17 @@ void add_held(const Facts& facts, Findings& findings) {
                                                  : ""});
 }
 
+/// Units of which half is missing, and nobody would know why.
+void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
+  for (const NodeFact& node : facts.nodes)
+    if (const std::string lost = lost_without_raw(node, catalogue); !lost.empty())
+      findings.push_back({"raw", State::wrong,
+                          fmt::format("{} ({}): {}. Its raw reports ({}) would tell, but you have no permission to "
+                                      "read them.",
+                                      shown(node.description), node.path, lost, node.shut_raw_path),
+                          mend_command});
+}
+
 /// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
 void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   Names shut;
@@ -115,11 +153,8 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
     if (node.description.ours || node.description.made_by_program || node.pad_like) continue;
     const bool has_sheet = find_unit_sheet(catalogue, node.description) != nullptr;
     if (has_sheet && !node.readable) shut.add(shown(node.description));
-    // A panel comes by USB or radio; what is built in is the computer's own keyboard.
-    constexpr std::uint16_t usb = 3, radio = 5;
-    const bool from_outside = node.description.bus == usb || node.description.bus == radio;
-    if (!has_sheet && node.types && from_outside) unknown.add(shown(node.description));
   }
+  for (const Other& other : others(catalogue, all_descriptions(facts))) unknown.add("\"" + other.name + "\"");
   if (!shut.empty())
     findings.push_back({"panel", State::wrong,
                         fmt::format("{} may not be read: to the computer it is a keyboard or a mouse, and those stay "
@@ -129,8 +164,8 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
   if (!unknown.empty())
     findings.push_back(
         {"keyboards", State::hint,
-         fmt::format("{}: no sheet knows it, so it is taken for a keyboard to type on. If it is really a "
-                     "panel or an encoder, it needs a sheet.",
+         fmt::format("{}: no sheet knows it, so nobody can play on it. A panel, an encoder, a gun or a ball that is "
+                     "played on needs a sheet; a keyboard to type on and the desktop's mouse need none.",
                      unknown.text()),
          "omnipar catalogue report " + unknown.first()});
 }
@@ -214,6 +249,7 @@ void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
   Names away;
   const std::vector<Description> mains = mains_of(facts);
   for (const RigUnit& unit : rig.units) {
+    if (unit.seat.empty()) continue;
     const Rig alone{{unit}, {}};
     const bool here = std::ranges::any_of(mains, [&](const Description& main) {
       const auto found = matches(alone, main, unit.part);
@@ -276,10 +312,16 @@ void add_hiding(const Facts& facts, Findings& findings) {
 
 }  // namespace
 
+std::string lost_without_raw(const NodeFact& node, const Catalogue& catalogue) {
+  if (!node.readable || node.shut_raw_path.empty() || node.description.ours) return "";
+  return reason_for_raw(catalogue, node.description, node.descriptor);
+}
+
 std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig) {
   Findings findings{about_uinput(facts), about_permission(facts), about_rule(facts), about_pads(facts, catalogue)};
   add_held(facts, findings);
   add_hiding(facts, findings);
+  add_shut_raw(facts, catalogue, findings);
   add_panels(facts, catalogue, findings);
   add_radio(facts, catalogue, rig, findings);
   add_sockets(facts, catalogue, findings);

@@ -23,6 +23,7 @@ struct NodeFact {
   Description description{};  ///< name and numbers always; the rest if it is readable
   std::vector<std::uint8_t> descriptor{};  ///< the report descriptor of its HID device; empty if it is of none
   std::string raw_path{};                  ///< the raw node of that, if it may be read
+  std::string shut_raw_path{};             ///< the same if it may not
 };
 
 /// A pad that the radio knows, whether it is awake or not.
@@ -53,6 +54,10 @@ struct Finding {
   std::string text;
   std::string mend;  ///< the command that mends it; empty if a hand must, or nothing need
 };
+
+/// What the event node does not tell of its unit, if only the raw reports do and these may not be read; else empty.
+/// Everybody can read the report descriptor, so this is known without them.
+[[nodiscard]] std::string lost_without_raw(const NodeFact& node, const Catalogue& catalogue);
 
 /// In the order in which a person would go through them.
 [[nodiscard]] std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig);

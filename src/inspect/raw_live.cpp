@@ -20,7 +20,7 @@ hid::Descriptor descriptor_of(const Description& node) {
 }  // namespace
 
 RawLive::RawLive(const Description& node)
-    : name_(printable(node.name)),
+    : name_(fmt::format("\"{}\"{}", printable(node.name), node.node.empty() ? "" : ", " + node.node)),
       descriptor_(descriptor_of(node)),
       controls_(hid::controls_of(descriptor_)),
       decoder_(descriptor_, hid::opaque_of(controls_)) {}
@@ -52,7 +52,7 @@ std::string RawLive::line(Time now) {
                          controls_[place].kind == hid::Kind::counts && value > 0 ? "+" : "", value);
   unsaid_.clear();
   const auto ms = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count();
-  return fmt::format("{:>6}.{:03} s  \"{}\": {}", ms / 1000, ms % 1000, name_, words);
+  return fmt::format("{:>6}.{:03} s  {}: {}", ms / 1000, ms % 1000, name_, words);
 }
 
 }  // namespace omnipar::inspect

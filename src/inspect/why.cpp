@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "identity/convention.hpp"
+#include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
 
@@ -168,6 +169,20 @@ void add_sheets(std::vector<Meaning>& all, const Catalogue& catalogue, IsMeant i
 }
 
 }  // namespace
+
+std::vector<Meaning> meanings(const Catalogue& catalogue, std::span<const Description> nodes, std::string_view name) {
+  std::vector<Meaning> all;
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    const Description& main = nodes[unit.main()];
+    for (const std::size_t i : unit.nodes)
+      for (const std::string& part : unit_parts(catalogue, main))
+        for (const Control& control : attach_node(catalogue, main, nodes[i], part).controls)
+          if (control_name(nodes[i], control.code) == name)
+            add_meaning(all, fmt::format("\"{}\"{}", printable(main.name), part.empty() ? "" : ", " + part),
+                        control.role);
+  }
+  return all;
+}
 
 std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_control) {
   std::vector<Meaning> all;

@@ -1,11 +1,13 @@
 // Which control reaches which target, link by link, and where a way stops.
 #pragma once
 
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "omnipar/catalogue.hpp"
+#include "omnipar/description.hpp"
 #include "omnipar/profile.hpp"
 
 namespace omnipar::inspect {
@@ -51,5 +53,8 @@ struct Meaning {
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, Code code);
 /// The same for a control of raw reports, such as "hid:0/x#2", of which only sheets say what it is.
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_control);
+/// What a control of this name, "BTN_SOUTH" or "hid:0/x#2", is to the units that are there; `by` names a unit.
+[[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::span<const Description> nodes,
+                                            std::string_view name);
 
 }  // namespace omnipar::inspect

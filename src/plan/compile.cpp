@@ -2,6 +2,7 @@
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
 #include <limits>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -351,12 +352,13 @@ class Compiler {
       names.insert(names.end(), direction_names.begin(), direction_names.end());
     }
     for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
-    for (std::size_t i = 0; i < bind.size(); ++i) {
-      const std::string& name = bind[i].target;
-      stand_at(bind[i].place, place_);
+    std::set<std::string_view> bound;
+    for (const Binding& binding : bind) {
+      const std::string& name = binding.target;
+      stand_at(binding.place, place_);
       if (std::ranges::find(names, name) == names.end())
         error("unknown-target", fmt::format("'{}' has no control '{}'", sheet.name, name), suggestion(name, names));
-      if (binding_for(bind, name) != &bind[i])
+      if (!bound.insert(name).second)
         error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
     }
   }

@@ -4,6 +4,8 @@
 #include "omnipar/role.hpp"
 
 #include <algorithm>
+#include <set>
+#include <string_view>
 
 namespace omnipar {
 
@@ -21,10 +23,10 @@ std::vector<Binding> merged_bindings(const Profile& profile, const PortProfile& 
     return std::ranges::find(direction_names, b.target) != direction_names.end();
   };
   if (binding_for(port.bind, directions_group) != nullptr) std::erase_if(merged, is_direction);
-  for (const Binding& own : port.bind) {
-    std::erase_if(merged, [&](const Binding& b) { return b.target == own.target; });
-    merged.push_back(own);
-  }
+  std::set<std::string_view> own;
+  for (const Binding& binding : port.bind) own.insert(binding.target);
+  std::erase_if(merged, [&](const Binding& b) { return own.contains(b.target); });
+  merged.insert(merged.end(), port.bind.begin(), port.bind.end());
   return merged;
 }
 

@@ -9,6 +9,14 @@ std::string name_of(const Description& unit, const std::string& part) {
 }
 
 std::optional<Member> Gathering::find(int node) const {
+  if (!is_grouped_) group();
+  const auto at = members_.find(node);
+  return at == members_.end() ? std::nullopt : std::optional{at->second};
+}
+
+void Gathering::group() const {
+  is_grouped_ = true;
+  members_.clear();
   std::vector<int> numbers;
   std::vector<Description> descriptions;
   for (const auto& [number, description] : nodes_) {
@@ -16,13 +24,12 @@ std::optional<Member> Gathering::find(int node) const {
     descriptions.push_back(description);
   }
   for (const UnitNodes& unit : group_nodes(descriptions)) {
-    const auto at = std::ranges::find(unit.nodes, node, [&](std::size_t i) { return numbers[i]; });
-    if (at == unit.nodes.end()) continue;
-    Member member{descriptions[unit.main()], descriptions[*at], *at == unit.main()};
-    member.unit.half = unit.half;
-    return member;
+    for (const std::size_t i : unit.nodes) {
+      Member member{descriptions[unit.main()], descriptions[i], i == unit.main()};
+      member.unit.half = unit.half;
+      members_.emplace(numbers[i], std::move(member));
+    }
   }
-  return std::nullopt;
 }
 
 }  // namespace omnipar::play

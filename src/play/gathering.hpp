@@ -27,13 +27,20 @@ struct Member {
 
 class Gathering {
  public:
-  void arrive(int node, const Description& description) { nodes_.insert_or_assign(node, description); }
-  void leave(int node) { nodes_.erase(node); }
+  void arrive(int node, const Description& description) {
+    nodes_.insert_or_assign(node, description);
+    is_grouped_ = false;
+  }
+  void leave(int node) { is_grouped_ = nodes_.erase(node) == 0 && is_grouped_; }
   /// Nothing if there is no such node.
   [[nodiscard]] std::optional<Member> find(int node) const;
 
  private:
+  void group() const;
+
   std::map<int, Description> nodes_;
+  mutable std::map<int, Member> members_;  ///< found when the first one is asked for
+  mutable bool is_grouped_ = false;
 };
 
 }  // namespace omnipar::play

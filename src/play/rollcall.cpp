@@ -147,7 +147,7 @@ std::vector<RollCall::Seated> RollCall::seated() const {
   return all;
 }
 
-Rig RollCall::applied_to(Rig rig) const {
+Rig RollCall::applied_to(Rig rig, bool shared) const {
   std::vector<std::string> done;
   for (const Seated& seated : seated()) {
     const RigUnit* known = find_unit(rig, seated.unit, done, seated.part);
@@ -167,7 +167,16 @@ Rig RollCall::applied_to(Rig rig) const {
     entry->socket = seated.unit.socket;
     done.push_back(entry->name);
   }
+  if (!shared) clear_seats(rig, done);
   return rig;
+}
+
+/// Whoever sat there before has no seat now; the unit stays in the rig.
+void RollCall::clear_seats(Rig& rig, const std::vector<std::string>& seated) const {
+  for (RigUnit& unit : rig.units)
+    if (taken_.contains(unit.seat) && unit.part != hid::own_part &&
+        std::ranges::find(seated, unit.name) == seated.end())
+      unit.seat.clear();
 }
 
 }  // namespace omnipar::play

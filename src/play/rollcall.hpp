@@ -38,8 +38,9 @@ class RollCall final : public Ears {
   [[nodiscard]] std::vector<Seated> seated() const;
 
   /// The rig after the roll call: units that it knows for sure change their seats (and, if there is just one that
-  /// may be meant, their sockets), others are added. Nobody else is touched.
-  [[nodiscard]] Rig applied_to(Rig rig) const;
+  /// may be meant, their sockets), others are added. Whoever had these seats before has none now, but if they are
+  /// `shared`. Nobody else is touched.
+  [[nodiscard]] Rig applied_to(Rig rig, bool shared = false) const;
 
  private:
   /// A unit or part is called by its main node and part.
@@ -58,6 +59,7 @@ class RollCall final : public Ears {
   void follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const;
   [[nodiscard]] std::optional<Time> way_out_at() const;
   void leave_as_before(const std::string& unit);
+  void clear_seats(Rig& rig, const std::vector<std::string>& seated) const;
   void settle();
 
   const Catalogue& catalogue_;

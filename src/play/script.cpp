@@ -25,7 +25,9 @@ Script::Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& 
       audience_(audience),
       table_(engine_, catalogue, std::move(rig), audience),
       reader_(engine_),
-      host_(catalogue, [this](const TraceEvent& event, const Description& node) { play(event, node); }) {}
+      host_(
+          catalogue, [this](const TraceEvent& event, const Description& node) { play(event, node); },
+          [this](const Diagnostic& why) { audience_.cannot_attach(why); }) {}
 
 void Script::take_frame() {
   ++frame_;

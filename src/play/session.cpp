@@ -127,10 +127,15 @@ class Session final : Listener {
     turn(Turn::unit_lost, words_.left(seat, unit));
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit) override { words_.asked(seat, unit); }
+  void asked(const std::string& seat, const std::string& unit, Doubt doubt) override {
+    words_.asked(seat, unit, doubt);
+  }
   void socket(const std::string& seat, const std::string& unit, Plug plug) override {
     if (plug == Plug::taken_out) return turn(Turn::unit_lost, words_.socket(seat, unit, plug));
     say(words_.socket(seat, unit, plug));
+  }
+  void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) override {
+    words_.lacks(seat, unit, targets);
   }
   void no_use(const std::string& unit) override { words_.no_use(unit); }
   void no_seat(const std::string& unit) override { words_.no_seat(unit); }

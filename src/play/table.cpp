@@ -1,8 +1,10 @@
 #include "play/table.hpp"
 
 #include "base/in_turn.hpp"
+#include "identity/group.hpp"
 #include "omnipar/hid.hpp"
 #include "plan/plan_data.hpp"
+#include "plan/reach.hpp"
 #include "play/gathering.hpp"
 
 #include <algorithm>
@@ -21,6 +23,13 @@ void remember(Attachment& attachment, std::span<const Change> changes) {
     else
       attachment.state.push_back(change);
   }
+}
+
+/// What nodes have in common that may be of one unit.
+std::vector<std::string> keys_of(const Description& node) {
+  std::vector<std::string> keys{device_key(node)};
+  if (std::string way = way_key(node); !way.empty()) keys.push_back(std::move(way));
+  return keys;
 }
 
 /// Most reports: nothing in them is pressed or let go, and no plug is put in or taken out.
@@ -59,13 +68,16 @@ std::vector<std::string> Table::free_seats() const {
 const RigUnit* Table::known(const Description& unit, const std::string& part) const {
   const auto names = present();
   const RigUnit* found = find_unit(rig_, unit, names, part);
-  return found != nullptr ? found : find_unit(stand_ins_, unit, names, part);
+  if (found != nullptr && !found->seat.empty()) return found;
+  const RigUnit* stand_in = find_unit(stand_ins_, unit, names, part);
+  return stand_in != nullptr ? stand_in : found;
 }
 
 /// Of the rig's units that this one may be, the one that is away and whose seat comes first.
 const RigUnit* Table::perhaps(const Description& unit, const std::string& part) const {
-  const auto names = present();
   const auto candidates = matches(rig_, unit, part);
+  if (candidates.empty()) return nullptr;
+  const auto names = present();
   for (const std::string& seat : engine_.plan().seats())
     for (const Match& match : candidates)
       if (match.sureness == Sureness::maybe && match.unit->seat == seat &&
@@ -79,20 +91,45 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
 void Table::arrive(int node, const Description& description) {
   if (!is_playable(catalogue_, description)) return;
   nodes_.emplace(node, description);
-  regroup();
+  for (std::string& key : keys_of(description)) by_key_.emplace(std::move(key), node);
+  regroup(related(description));
 }
 
 void Table::leave(int node) {
-  if (nodes_.erase(node) != 0) regroup();
+  const auto at = nodes_.find(node);
+  if (at == nodes_.end()) return;
+  std::set<int> concerned = related(at->second);
+  nodes_.erase(at);
+  std::erase_if(by_key_, [node](const auto& entry) { return entry.second == node; });
+  regroup(concerned);
 }
 
-/// Units keep their main node; what has gone leaves before anybody comes.
-void Table::regroup() {
+/// The nodes that may be of one unit with this one, and so on: those of its device, and of every other way to it.
+std::set<int> Table::related(const Description& node) const {
+  std::set<int> found;
+  std::vector<std::string> open = keys_of(node);
+  std::set<std::string> keys{open.begin(), open.end()};
+  while (!open.empty()) {
+    const auto [first, last] = by_key_.equal_range(open.back());
+    open.pop_back();
+    for (auto at = first; at != last; ++at) {
+      if (!found.insert(at->second).second) continue;
+      for (std::string& key : keys_of(nodes_.at(at->second)))
+        if (keys.insert(key).second) open.push_back(std::move(key));
+    }
+  }
+  return found;
+}
+
+/// Of these nodes, of which some may have gone: units keep their main node; what has gone leaves before anybody comes.
+void Table::regroup(const std::set<int>& concerned) {
   std::vector<int> numbers;
   std::vector<Description> descriptions;
-  for (const auto& [number, description] : nodes_) {
+  for (const int number : concerned) {
+    const auto node = nodes_.find(number);
+    if (node == nodes_.end()) continue;
     numbers.push_back(number);
-    descriptions.push_back(description);
+    descriptions.push_back(node->second);
   }
   std::vector<Guest> now;
   std::vector<UnitNodes> units = group_nodes(descriptions);
@@ -103,7 +140,7 @@ void Table::regroup() {
                                 [&](const Guest& guest) { return guest.nodes.front() == wanted.nodes.front(); });
   };
   for (auto guest = guests_.begin(); guest != guests_.end();) {
-    if (find(now, *guest) != now.end()) {
+    if (!concerned.contains(guest->nodes.front()) || find(now, *guest) != now.end()) {
       ++guest;
       continue;
     }
@@ -194,7 +231,31 @@ void Table::dismiss(const Guest& guest) {
 // -- seats --------------------------------------------------------------------------------------------------
 
 void Table::play(Place& place, bool again) {
-  if (attach(place)) listener_.seated(place.seat, place.name, again);
+  if (!attach(place)) return;
+  listener_.seated(place.seat, place.name, again);
+  tell_what_lacks(place);
+}
+
+/// What an adapter has of its own will serve whoever plays on it.
+std::vector<std::string> Table::roles_at(const std::string& seat) const {
+  std::vector<std::string> roles;
+  for (const Guest& guest : guests_) {
+    const auto is_its = [&](const Place& place) { return place.seat == seat && !place.empty; };
+    const bool is_here = std::ranges::any_of(guest.places, is_its);
+    for (const Place& place : guest.places) {
+      if (!is_its(place) && !(is_here && place.part == hid::own_part && place.seat.empty())) continue;
+      for (const Share& share : place.shares)
+        for (std::string& role : roles_of(share.attachment)) roles.push_back(std::move(role));
+    }
+  }
+  return roles;
+}
+
+void Table::tell_what_lacks(const Place& place) {
+  const std::vector<std::string> targets = unserved(engine_.plan(), place.seat, roles_at(place.seat));
+  std::vector<std::string>& told = lacks_[place.seat];
+  if (told != targets && !targets.empty()) listener_.lacks(place.seat, place.name, targets);
+  told = targets;
 }
 
 /// False if there is nothing to play on.
@@ -215,13 +276,29 @@ bool Table::attach(Place& place) {
   return attached;
 }
 
+Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const {
+  const auto names = present();
+  const auto may_be = [&](const Guest& guest) {
+    return std::ranges::any_of(matches(rig_, guest.unit, part), [&](const Match& match) {
+      return match.unit == &lost && match.sureness == Sureness::maybe;
+    });
+  };
+  const auto is_away = [&](const Match& match) {
+    return match.sureness == Sureness::maybe && std::ranges::find(names, match.unit->name) == names.end();
+  };
+  const bool others = std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 ||
+                      std::ranges::count_if(guests_, may_be) > 1;
+  return {!lost.socket.empty() && lost.socket != unit.socket, others};
+}
+
 /// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
 void Table::ask_for_the_lost() {
   for (const Guest& guest : guests_)
     for (const Place& place : guest.places) {
       const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
       if (lost == nullptr) continue;
-      if (std::exchange(last_asked_, lost->name) != lost->name) listener_.asked(lost->seat, lost->name);
+      if (std::exchange(last_asked_, lost->name) != lost->name)
+        listener_.asked(lost->seat, lost->name, doubt_of(*lost, guest.unit, place.part));
       return;
     }
   last_asked_.clear();
@@ -308,8 +385,14 @@ void Table::take_seat(Guest& guest, Place& place) {
     if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(place.name);
     return;
   }
-  rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
-  sit_down(place, rig.units.back().name, seat);
+  const RigUnit* own = stands_in ? nullptr : find_unit(rig_, guest.unit, present(), place.part);
+  if (own != nullptr && own->seat.empty()) {
+    std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
+    sit_down(place, own->name, seat);
+  } else {
+    rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
+    sit_down(place, rig.units.back().name, seat);
+  }
   play(place, false);
   seat_own(guest);
 }

@@ -13,6 +13,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -24,6 +25,12 @@ namespace omnipar::play {
 
 /// What is found in a socket, or happens to it.
 enum class Plug : std::uint8_t { none, put_in, taken_out };
+
+/// Why a unit that may be somebody's is not known for sure.
+struct Doubt {
+  bool moved = false;   ///< it is not in the socket where it was
+  bool others = false;  ///< others that look just like it are there or away, too
+};
 
 /// What the table tells; each call is one thing that has just happened. Pointers are never kept.
 class Listener {
@@ -40,12 +47,18 @@ class Listener {
   virtual void socket(const std::string& seat, const std::string& unit, Plug plug) = 0;
   /// A unit that nobody has pressed yet.
   virtual void waiting(const std::string& unit) = 0;
-  /// A unit may be that of this seat, but it is plugged in elsewhere: whoever sits there should press a button.
-  virtual void asked(const std::string& seat, const std::string& unit) = 0;
+  /// A unit may be that of this seat: whoever sits there should press a button. Why it is not known for sure: it is
+  /// `moved` from the socket where it was, and `others` may be meant as well.
+  virtual void asked(const std::string& seat, const std::string& unit, Doubt doubt) = 0;
   /// A press on a unit that has nothing of what the plan uses.
   virtual void no_use(const std::string& unit) = 0;
   /// A press found no free seat.
   virtual void no_seat(const std::string& unit) = 0;
+  /// What plays from the seat, all together, has nothing for these targets of its ports; told when a unit that the
+  /// seat gets changes that.
+  virtual void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) {
+    static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(targets);
+  }
   virtual void cannot_attach(const Diagnostic& why) = 0;
   /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those of
   /// event nodes that only move axes and balls are not told, for nothing is pressed or let go in them.
@@ -116,7 +129,8 @@ class Table {
     Time last_heard{};
   };
 
-  void regroup();
+  [[nodiscard]] std::set<int> related(const Description& node) const;
+  void regroup(const std::set<int>& concerned);
   void welcome(Guest guest);
   void update(Guest& guest, const std::vector<int>& nodes);
   void dismiss(const Guest& guest);
@@ -125,6 +139,7 @@ class Table {
   [[nodiscard]] std::vector<std::string> present() const;
   [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
   [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
+  [[nodiscard]] Doubt doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const;
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
@@ -139,6 +154,8 @@ class Table {
   void sit_down(Place& place, const std::string& name, const std::string& seat);
   void play(Place& place, bool again);
   bool attach(Place& place);
+  [[nodiscard]] std::vector<std::string> roles_at(const std::string& seat) const;
+  void tell_what_lacks(const Place& place);
 
   Engine& engine_;
   const Catalogue& catalogue_;
@@ -146,10 +163,12 @@ class Table {
   Rig stand_ins_;  ///< for this evening
   Listener& listener_;
   std::map<int, Description> nodes_;
+  std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit
   std::vector<Guest> guests_;
   std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests
   std::size_t last_found_ = 0;                         ///< where `report` found the last one in these
   std::string last_asked_;
+  std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
   std::vector<std::string> awaited_;
   int last_hand_ = 0;
 };

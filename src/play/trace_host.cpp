@@ -4,6 +4,7 @@
 #include <iterator>
 #include <utility>
 
+#include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar::play {
@@ -81,6 +82,7 @@ void TraceHost::plug_in_raw(const TraceEvent& event, const Description& node) {
     passed_over_.insert(event.node);
     return settle();
   }
+  if (const auto problem = refused_ ? unreadable_descriptor(node) : std::nullopt) refused_(*problem);
   raw_nodes_.emplace(event.node, RawNode{raw, RawUnit{catalogue_, raw, event.time}});
   settle();
   tell(event, raw);
@@ -100,6 +102,15 @@ void TraceHost::tell(TraceEvent event, const Description& node) {
   const Description described = raw->second.node;
   if (event.deed == Deed::pull_out) raw_nodes_.erase(raw);
   take_(event, described);
+}
+
+std::optional<Diagnostic> unreadable_descriptor(const Description& node) {
+  if (node.descriptor.empty()) return std::nullopt;
+  const auto read = hid::read_descriptor(node.descriptor);
+  if (read) return std::nullopt;
+  Diagnostic problem = read.error();
+  problem.place = "\"" + printable(node.name) + "\", " + problem.place;
+  return problem;
 }
 
 std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes) {

@@ -20,8 +20,12 @@ class TraceHost {
   /// Takes what is heard, in order of time.
   using Take = std::function<void(const TraceEvent& event, const Description& node)>;
 
+  /// Is told of units whose report descriptor cannot be read, of which nothing is heard.
+  using Refused = std::function<void(const Diagnostic& why)>;
+
   /// The catalogue must outlive the host.
-  TraceHost(const Catalogue& catalogue, Take take) : catalogue_(catalogue), take_(std::move(take)) {}
+  TraceHost(const Catalogue& catalogue, Take take, Refused refused = {})
+      : catalogue_(catalogue), take_(std::move(take)), refused_(std::move(refused)) {}
 
   /// Takes the next event of the trace; `node` is what it happens to.
   void take(const TraceEvent& event, const Description& node);
@@ -47,11 +51,15 @@ class TraceHost {
 
   const Catalogue& catalogue_;
   Take take_;
+  Refused refused_;
   std::optional<Pending> pending_;
   std::map<int, Description> event_nodes_;
   std::map<int, RawNode> raw_nodes_;
   std::set<int> passed_over_;
 };
+
+/// Why the report descriptor of a raw node cannot be read, with the unit's name; nothing if it can.
+[[nodiscard]] std::optional<Diagnostic> unreadable_descriptor(const Description& node);
 
 /// Of nodes that are there together, those that would be heard; raw ones have got their codes.
 [[nodiscard]] std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes);

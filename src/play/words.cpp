@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "base/list.hpp"
 #include "host/look.hpp"
+#include "plan/plan_data.hpp"
 
 namespace omnipar::play {
 
@@ -52,10 +54,19 @@ std::string Words::device_words(int port) const {
   return fmt::format("{}", fmt::join(words, " and "));
 }
 
-void Words::asked(const std::string& seat, const std::string& unit) const {
-  say_(fmt::format(
-      "{}: \"{}\" is not where it was, and others look just like it. Press a button on the one that is yours.",
-      who(seat), unit));
+std::string Words::doubt_words(Doubt doubt) {
+  if (doubt.moved) return doubt.others ? "is not where it was, and others look just like it" : "is not where it was";
+  return doubt.others ? "cannot be told from others of its model" : "is known by its model alone";
+}
+
+void Words::asked(const std::string& seat, const std::string& unit, Doubt doubt) const {
+  say_(fmt::format("{}: \"{}\" {}. Press a button on the one that is yours.", who(seat), unit, doubt_words(doubt)));
+}
+
+void Words::lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) const {
+  say_(fmt::format("{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other "
+                   "controls (omnipar profile new NAME --system {}).",
+                   who(seat), unit, some_listed(targets), seat, engine_.plan().data().system));
 }
 
 void Words::no_use(const std::string& unit) const {

@@ -23,7 +23,10 @@ class Words {
   /// What the table tells.
   void seated(const std::string& seat, const std::string& unit, bool again) const;
   void joined(const std::string& seat, const std::string& unit) const;
-  void asked(const std::string& seat, const std::string& unit) const;
+  void asked(const std::string& seat, const std::string& unit, Doubt doubt) const;
+  /// "is not where it was, and others look just like it".
+  [[nodiscard]] static std::string doubt_words(Doubt doubt);
+  void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) const;
   void no_use(const std::string& unit) const;
   void no_seat(const std::string& unit) const;
   /// The household's unit of this seat is not there.

@@ -9,16 +9,6 @@
 namespace omnipar::text {
 namespace {
 
-std::string_view line_of(std::string_view text, int number) {
-  for (; number > 1 && !text.empty(); --number) {
-    const std::size_t end = text.find('\n');
-    text = end == std::string_view::npos ? std::string_view{} : text.substr(end + 1);
-  }
-  std::string_view line = text.substr(0, text.find('\n'));
-  if (line.ends_with('\r')) line.remove_suffix(1);
-  return line;
-}
-
 /// A long line is shown only around the place that matters.
 constexpr int widest = 100;
 
@@ -38,6 +28,19 @@ std::string excerpt(std::string_view line, int column, int number) {
 
 }  // namespace
 
+std::string_view Source::line(int number) const {
+  if (line_starts.empty()) {
+    line_starts.push_back(0);
+    for (std::size_t end = text.find('\n'); end != std::string::npos; end = text.find('\n', end + 1))
+      line_starts.push_back(end + 1);
+  }
+  if (number < 1 || static_cast<std::size_t>(number) > line_starts.size()) return {};
+  std::string_view line = std::string_view{text}.substr(line_starts[static_cast<std::size_t>(number) - 1]);
+  line = line.substr(0, line.find('\n'));
+  if (line.ends_with('\r')) line.remove_suffix(1);
+  return line;
+}
+
 Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std::string id, std::string message,
                    std::string hint, Severity severity) {
   Diagnostic diagnostic{std::move(id), severity, std::move(message),
@@ -48,7 +51,7 @@ Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std:
 
 Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
               Severity severity) {
-  return at_line(source.name, mark, line_of(source.text, mark.line), std::move(id), std::move(message), std::move(hint),
+  return at_line(source.name, mark, source.line(mark.line), std::move(id), std::move(message), std::move(hint),
                  severity);
 }
 

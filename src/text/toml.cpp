@@ -159,16 +159,50 @@ void blank_line(std::string& text, int number) {
   std::fill(text.begin() + static_cast<std::ptrdiff_t>(begin), text.begin() + static_cast<std::ptrdiff_t>(end), ' ');
 }
 
-/// toml++ begins its messages with what it was doing, which helps nobody.
+/// toml++ begins its messages with what it was doing, and ends some with the name of a macro, which helps nobody.
 std::string shortened(std::string_view description) {
+  if (const std::size_t macro = description.find(" (TOML_"); macro != std::string_view::npos)
+    description = description.substr(0, macro);
   for (const std::string_view head : {"Error while parsing ", "error while parsing "})
     if (description.starts_with(head)) {
       const std::size_t colon = description.find(": ");
       if (colon != std::string_view::npos)
-        return fmt::format("in a {}: {}", description.substr(head.size(), colon - head.size()),
-                           description.substr(colon + 2));
+        return fmt::format("in {} {}: {}",
+                           std::string_view{"aeiou"}.find(description[head.size()]) == std::string_view::npos ? "a" : "an",
+                           description.substr(head.size(), colon - head.size()), description.substr(colon + 2));
     }
   return std::string{description};
+}
+
+/// What to do about a syntax error, by what toml++ says of it; the first that fits.
+std::string_view hint_for(std::string_view description) {
+  struct Hint {
+    std::string_view said;
+    std::string_view hint;
+  };
+  static constexpr Hint hints[] = {
+      {"redefine", "write each field and each table once; what is there several times begins with [[…]]"},
+      {"cannot insert", "write each field and each table once; what is there several times begins with [[…]]"},
+      {"escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
+      {"end-of-file", "the file ends before this is closed: a text by its quotes, a list by ']', a table by '}'"},
+      {"literal string", "close the text with the quote that it begins with: name = 'text'"},
+      {"parsing string", R"(close the text with the quote that it begins with: name = "text")"},
+      {"line-break", R"(close the text with the quote that it begins with: name = "text")"},
+      {"']'", "close the list or the table's name with ']'; members are parted by commas"},
+      {"'}'", "close the table with '}'; members are parted by commas, with none behind the last"},
+      {"expected '='", "write the field's name, '=' and its value: seat = \"left\""},
+      {"leading zeroes", "write numbers without zeroes in front"},
+      {"nested value", "files of Omnipar never need so many levels"},
+      {"expected value", R"(write a value behind '=': a text in quotes, a number, true, or a list in [ ])"},
+      {"determine value", R"(put texts in quotes: seat = "left")"},
+      {"parsing boolean", R"(put texts in quotes: seat = "left")"},
+      {"integer", R"(write a number as 300 or 0.5, or a text in quotes)"},
+      {"floating-point", R"(write a number as 300 or 0.5, or a text in quotes)"},
+      {"a comment or whitespace", "begin a new line for the next field"},
+  };
+  for (const auto& [said, hint] : hints)
+    if (description.find(said) != std::string_view::npos) return hint;
+  return R"(a line is a field, name = "text", or the head of a table, [name] or [[name]])";
 }
 
 }  // namespace
@@ -192,7 +226,8 @@ Parsed parse_toml(const Source& source) {
     }
     const Mark mark = mark_of(result.error().source().begin);
     if (!blanked.insert(mark.line).second) break;
-    parsed.problems.push_back(at(source, mark, "syntax", shortened(result.error().description()), ""));
+    const std::string said = shortened(result.error().description());
+    parsed.problems.push_back(at(source, mark, "syntax", said, std::string{hint_for(result.error().description())}));
     blank_line(text, mark.line);
   }
   return parsed;

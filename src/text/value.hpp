@@ -22,6 +22,10 @@ struct Mark {
 struct Source {
   std::string name;
   std::string text;
+  mutable std::vector<std::size_t> line_starts{};  ///< found when the first line is asked for
+
+  /// Without its end; empty if there is no such line.
+  [[nodiscard]] std::string_view line(int number) const;
 };
 
 /// A diagnostic at a place of a file: "name:line:column", with the line itself and a caret below it.

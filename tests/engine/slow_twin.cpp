@@ -49,18 +49,25 @@ bool SlowTwin::is_known(const Unit& unit, const std::string& role) const {
   return false;
 }
 
+/// Of several controls of one role the one that is pushed furthest, the first if two are.
 SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) const {
-  Point point;
+  std::vector<Point> points;
+  std::size_t of_x = 0, of_y = 0;
   for (const Control& c : unit.attachment.controls) {
-    if (c.role != role) continue;
+    if (c.role != role || c.reading == Reading::hat || c.reading == Reading::counts) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
     double value = raw < c.rest ? (raw - c.rest) / (double(c.rest) - c.minimum) : 0;
     if (raw > c.rest) value = (raw - c.rest) / (double(c.maximum) - c.rest);
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
-    (c.axis == Axis::y ? point.y : point.x) = value;
+    const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;
+    points.resize(std::max(points.size(), place + 1));
+    (c.axis == Axis::y ? points[place].y : points[place].x) = value;
   }
-  return point;
+  Point best;
+  for (const Point& point : points)
+    if (point.x * point.x + point.y * point.y > best.x * best.x + best.y * best.y) best = point;
+  return best;
 }
 
 void SlowTwin::attach(int slot, const Attachment& attachment) {

@@ -32,7 +32,7 @@ Control axis(Code code, Reading reading, std::string role, Axis half, std::int32
   return {code, reading, std::move(role), half, low, high, rest};
 }
 
-/// A stick that does not spring back, with keys and a trigger that is a switch.
+/// A stick that does not spring back and another one of the same role, with keys and a trigger that is a switch.
 Attachment still_stick() {
   Attachment unit;
   unit.unit = "Marrowby Still Stick";
@@ -43,11 +43,13 @@ Attachment still_stick() {
                    {key(2), Reading::button, "key-1"},
                    {key(3), Reading::button, "key-2"},
                    {code::btn_dpad_left, Reading::button, "dpad-left"},
-                   {code::btn_dpad_right, Reading::button, "dpad-right"}};
+                   {code::btn_dpad_right, Reading::button, "dpad-right"},
+                   axis(absolute(6), Reading::two_sided, "left-stick", Axis::x, 0, 255, 128),
+                   axis(absolute(7), Reading::two_sided, "left-stick", Axis::y, 0, 255, 128)};
   return unit;
 }
 
-/// A wheel, a paddle, a pedal that rests at its upper end, and two buttons of one role.
+/// A wheel, two paddles, a pedal that rests at its upper end, and two buttons of one role.
 Attachment wheel() {
   Attachment unit;
   unit.unit = "Marrowby Wheel";
@@ -57,7 +59,8 @@ Attachment wheel() {
                    axis(code::abs_rz, Reading::one_sided, "right-trigger", Axis::none, 0, 255, 0),
                    {key(0x120), Reading::button, "south"},
                    {key(0x121), Reading::button, "south"},
-                   {key(0x122), Reading::button, "coin"}};
+                   {key(0x122), Reading::button, "coin"},
+                   axis(code::abs_ry, Reading::two_sided, "paddle", Axis::none, 0, 255, 100)};
   return unit;
 }
 

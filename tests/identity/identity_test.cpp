@@ -55,7 +55,17 @@ TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity
   };
   CHECK(roles(panel()) == "south east north west left-shoulder right-shoulder select start dpad dpad-y ");
   CHECK(roles(old_stick()) ==
-        "left-stick left-stick-y south east west north left-shoulder right-shoulder select start ");
+        "left-stick left-stick-y south east west north left-shoulder right-shoulder select start left-trigger "
+        "right-trigger ");
+  Description numbered = panel();  // by the generic driver: no name of a code says what is on the button
+  numbered.codes = {{code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::abs_rz, 0, 255, 0}};
+  for (std::uint16_t button = 0; button < 10; ++button) numbered.codes.push_back({key(code::btn_south.number + button)});
+  CHECK(roles(numbered) ==
+        "left-stick left-stick-y south east west north left-shoulder right-shoulder left-trigger right-trigger select "
+        "start right-stick right-stick-y ");
+  numbered.codes.resize(4 + 6);
+  CHECK(roles(numbered) ==
+        "left-stick left-stick-y south east west north left-shoulder right-shoulder left-trigger right-trigger ");
   Description odd = panel();
   odd.codes = {
       {code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
@@ -64,7 +74,7 @@ TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity
   CHECK(pad.controls[11].rest == 0);
   const auto stick = recognise({}, {}, old_stick()).value();
   CHECK(stick.controls[0].rest == 128);
-  CHECK(stick.state.size() == 8);  // the buttons; a 0 of an axis that ends at 0 is no news
+  CHECK(stick.state.size() == 10);  // the buttons; a 0 of an axis that ends at 0 is no news
 }
 
 TEST_CASE("our own pads, keyboards and mice are no controllers", "[identity]") {

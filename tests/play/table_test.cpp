@@ -116,7 +116,7 @@ struct Notes final : play::Listener {
     said.push_back(words[static_cast<std::size_t>(plug)] + seat);
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string&) override { said.push_back("asked " + seat); }
+  void asked(const std::string& seat, const std::string&, play::Doubt) override { said.push_back("asked " + seat); }
   void no_use(const std::string&) override { said.emplace_back("no use"); }
   void no_seat(const std::string&) override { said.emplace_back("no seat"); }
   void cannot_attach(const Diagnostic& why) override { FAIL(why.message); }

@@ -58,9 +58,9 @@ def run(home):
     check(home.samples("play", "pad-6b", "--host", other), 2, 1)
 
     # Kept: the same people sit where they sat, in whatever order they are plugged in, without a press.
-    home.run("play", "pad-6b", "--host", room, "--keep", "sea-evening")
+    home.run("play", "pad-6b", "--host", room, "--keep", "./sea-evening.toml", "--rig", "rig.toml")
     again = evening(home, "again.room", sit_down=False, first=2, second=1)
     before = home.files()
-    check(home.samples("play", "sea-evening", "--host", again), 1, 2)
+    check(home.samples("play", "sea-evening.toml", "--host", again, "--rig", "rig.toml"), 1, 2)
     assert home.files() == before, "playing a kept profile changed a file"
-    home.run("check", "sea-evening")
+    home.run("check", "sea-evening.toml")

@@ -36,7 +36,7 @@ def ports_of(home, name, pads, order):
     room, numbers = room_of(pads, order)
     for pad in range(len(pads)):
         room.press(numbers[pad], "BTN_SOUTH")
-    samples = home.samples("play", "four.toml", "--host", room.save(home.folder / name))
+    samples = home.samples("play", "four.toml", "--host", room.save(home.folder / name), "--rig", "rig.toml")
     assert not [s for s in samples if s.get("news") in ("sits", "asked")], samples
     return [s["port"] for s in samples if "changed" in s and 1 in s["changed"].values()]
 
@@ -48,16 +48,16 @@ def run(home):
     for pad in (0, 2, 2, 1, 2, 3):
         room.press(numbers[pad], "BTN_SOUTH")
         room.wait(600)
-    out, talk = home.run("rig", "rollcall", *SEATS, "--host", room.save(home.folder / "call.room"))
+    out, talk = home.run("rig", "rollcall", *SEATS, "--host", room.save(home.folder / "call.room"), "--rig", "rig.toml")
     assert '"Quill Sea Pad" leaves cabinet-right.' in talk, talk
     assert [line.split()[0] for line in out.splitlines()] == SEATS, out
-    rig = home.files()[".config/omnipar/rig.toml"]
+    rig = home.files()["rig.toml"]
     assert rig.count("[[unit]]") == 4 and rig.index("hall:2") < rig.index("hall:3"), rig
 
     # Every order of plugging in, every numbering.
     for order in itertools.permutations(range(4)):
         assert ports_of(home, "order.room", PADS, order) == [1, 2, 3, 4], order
-    assert home.files()[".config/omnipar/rig.toml"] == rig
+    assert home.files()["rig.toml"] == rig
 
     # The twins change sockets, both to new ones: asked about, one seat after the other.
     moved = [PADS[0], (*PADS[1][:2], "hall:8"), (*PADS[2][:2], "hall:7"), PADS[3]]
@@ -65,11 +65,12 @@ def run(home):
     room.press(numbers[1], "BTN_SOUTH")
     room.press(numbers[2], "BTN_SOUTH")
     home.run("check", "four.toml")
-    samples = home.samples("play", "four.toml", "--host", room.save(home.folder / "moved.room"), "--keep", "four.toml")
+    samples = home.samples("play", "four.toml", "--host", room.save(home.folder / "moved.room"), "--keep", "four.toml",
+                           "--rig", "rig.toml")
     news = [(s["news"], s["seat"]) for s in samples if s.get("news") in ("asked", "sits")]
     assert news == [("asked", "cabinet-right"), ("asked", "sofa")], news
     assert ports_of(home, "later.room", moved, (2, 0, 3, 1)) == [1, 2, 3, 4]
-    assert home.files()[".config/omnipar/rig.toml"] == rig.replace("hall:2", "hall:8").replace("hall:3", "hall:7")
+    assert home.files()["rig.toml"] == rig.replace("hall:2", "hall:8").replace("hall:3", "hall:7")
 
     # Exchanged with each other, nobody could know: each twin is then what its socket says.
     assert ports_of(home, "swapped.room", [moved[0], moved[2], moved[1], moved[3]], (0, 1, 2, 3)) == [1, 3, 2, 4]

@@ -1,0 +1,22 @@
+// Names in a sentence.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <string>
+
+namespace omnipar {
+
+/// "a, b and c"; of more than `most` the first, "and 12 more".
+[[nodiscard]] inline std::string some_listed(std::span<const std::string> names, std::size_t most = 6) {
+  const std::size_t shown = names.size() <= most + 1 ? names.size() : most;
+  std::string text;
+  for (std::size_t i = 0; i < shown; ++i) {
+    const bool last = i + 1 == names.size();
+    text += (i == 0 ? "" : last ? " and " : ", ") + names[i];
+  }
+  if (shown < names.size()) text += " and " + std::to_string(names.size() - shown) + " more";
+  return text;
+}
+
+}  // namespace omnipar

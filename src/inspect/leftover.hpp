@@ -1,0 +1,24 @@
+// What is there besides the units and controls that are played on: it is named, so that nobody looks for it.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "omnipar/catalogue.hpp"
+#include "omnipar/description.hpp"
+
+namespace omnipar::inspect {
+
+/// A unit that could be played on if a sheet said how: a mouse, a ball, a keyboard that came from outside.
+struct Other {
+  std::string name;   ///< as `omnipar catalogue report` takes it
+  std::string words;  ///< "\"Marrowby Ball\" (mouse)"
+};
+
+/// Those of the nodes that are of no unit that is played on, each thing once.
+[[nodiscard]] std::vector<Other> others(const Catalogue& catalogue, const std::vector<Description>& nodes);
+
+/// The names of a unit's controls that have no role in any of its parts; of units with a sheet too. `main` comes first.
+[[nodiscard]] std::vector<std::string> without_role(const Catalogue& catalogue, const std::vector<Description>& nodes);
+
+}  // namespace omnipar::inspect

@@ -1,0 +1,21 @@
+// Which targets a seat's controls can move.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/plan.hpp"
+
+namespace omnipar {
+
+/// The roles that a unit's controls have; of a hat those of its two directions.
+[[nodiscard]] std::vector<std::string> roles_of(const Attachment& attachment);
+
+/// The ports' targets that are bound to something at this seat, but to none of these roles, in the plan's order.
+[[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
+                                                std::span<const std::string> roles);
+
+}  // namespace omnipar
