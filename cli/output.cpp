@@ -113,7 +113,8 @@ void begin_output(std::span<char*> words) {
 }
 
 int end_output(int status) {
-  if (json_is_wanted && status > found_something && (has_lines || !anything_printed))
+  const bool wants_problems = status > found_something || (status == found_something && !told.empty());
+  if (json_is_wanted && wants_problems && (has_lines || !anything_printed))
     print_json(nlohmann::ordered_json{{"problems", to_json(told)}});
   note(std::fflush(stdout) == 0);
   if (output_was_closed && anything_printed) output_error = EBADF;

@@ -127,9 +127,9 @@ Reading reading_of(Code code, const std::string& role) {
   }
 }
 
-/// How many buttons a pad has that the kernel's generic driver has numbered from BTN_SOUTH on, without a gap; 0 if its
-/// codes mean what they are called. BTN_C is the third, which drivers that know their pad leave out, or give no number
-/// after BTN_Z.
+/// How many buttons a pad has that the kernel's generic driver has only numbered, from BTN_SOUTH on without a gap; 0 if
+/// its codes mean what they are called. BTN_C is the third, which drivers that know their pad leave out; and a pad that
+/// goes on to the sticks' buttons has been made for these names.
 std::size_t numbered_count(const Description& description) {
   constexpr std::uint16_t last = 0x13e;
   std::size_t count = 0;
@@ -140,7 +140,8 @@ std::size_t numbered_count(const Description& description) {
     gap = gap || !is_there;
     count += is_there ? 1 : 0;
   }
-  return count > 2 && !description.made_by_program ? count : 0;
+  constexpr std::size_t to_the_sticks = 14;
+  return count > 2 && count < to_the_sticks && !description.made_by_program ? count : 0;
 }
 
 /// ABS_Z and ABS_RZ of a pad that has its triggers as buttons, and no other second stick, are that stick.

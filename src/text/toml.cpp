@@ -184,7 +184,7 @@ std::string_view hint_for(std::string_view description) {
       {"redefine", "write each field and each table once; what is there several times begins with [[…]]"},
       {"cannot insert", "write each field and each table once; what is there several times begins with [[…]]"},
       {"escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
-      {"end-of-file", "the file ends before this is closed: a text by its quotes, a list by ']', a table by '}'"},
+      {"encountered end", "the file ends before this is closed: a text by its quotes, a list by ']', a table by '}'"},
       {"literal string", "close the text with the quote that it begins with: name = 'text'"},
       {"parsing string", R"(close the text with the quote that it begins with: name = "text")"},
       {"line-break", R"(close the text with the quote that it begins with: name = "text")"},

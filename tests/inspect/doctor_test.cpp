@@ -48,6 +48,7 @@ inspect::NodeFact keyboard(const std::string& name, std::uint16_t product, bool 
   fact.types = true;
   fact.description.name = name;
   fact.description.bus = 3;
+  for (std::uint16_t number = 1; number < 120; ++number) fact.description.codes.push_back({key(number), 0, 1, 0});
   fact.description.vendor = 0x1209;
   fact.description.product = product;
   return fact;

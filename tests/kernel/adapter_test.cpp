@@ -298,12 +298,62 @@ TEST_CASE("what was let go while nobody could listen does not stick", "[hid]") {
   CHECK(play.wait_for_end() == 0);
 }
 
+namespace {
+
+std::string guest_says(const std::string& command) {
+  Program guest{as_guest(command)};
+  CHECK(guest.wait_for_end() >= 0);
+  return guest.output();
+}
+
+/// The raw node of the only HID unit of that name.
+std::string raw_node_of(const std::string& name) {
+  const std::string of_unit = "grep -l 'HID_NAME=" + name + "' /sys/class/hidraw/*/device/uevent | cut -d/ -f5";
+  Program find{{"/bin/sh", "-c", of_unit}};
+  CHECK(find.wait_for_end() == 0);
+  return "/dev/" + find.output().substr(0, find.output().find('\n'));
+}
+
+}  // namespace
+
+TEST_CASE("that half of a unit is lost without its raw reports is said to an ordinary user, with what opens them", "[hid]") {
+  const UhidUnit adapter{"Half-Seen Adapter", "", 0x0b, adapter_in_one_report()};
+  REQUIRE(wait_for_nodes("Half-Seen Adapter", 1));
+  const std::string raw = raw_node_of("Half-Seen Adapter");
+  REQUIRE(std::system(("chmod 0666 " + nodes_named("Half-Seen Adapter").front() + "; chmod 0600 " + raw).c_str()) == 0);
+  const std::string lost = "its event node lacks 6 of 19 controls and mixes up 4";
+  const std::string units = guest_says("/box/omnipar units");
+  INFO(units);
+  CHECK(units.find("    " + lost + "; its raw reports (" + raw + ") would tell, but you may not read them: sudo omnipar "
+                   "doctor --mend\n") != std::string::npos);
+  const std::string doctor = guest_says("/box/omnipar doctor");
+  INFO(doctor);
+  CHECK(doctor.find("WRONG  \"Half-Seen Adapter\"") != std::string::npos);
+  CHECK(doctor.find(lost) != std::string::npos);
+  // Root mends it, and what root did is taken back by one command.
+  Program mend{{"/box/omnipar", "doctor", "--mend"}};
+  CHECK(mend.wait_for_end() == 0);
+  INFO(mend.output());
+  CHECK(mend.output().find("opened the raw reports of \"Half-Seen Adapter\", without which half of it is lost") !=
+        std::string::npos);
+  CHECK(mend.output().find("'sudo omnipar doctor --take-back' undoes it.") != std::string::npos);
+  const std::string rule = "grep -q 'KERNELS==\"\\*:1209:000B.\\*\", TAG+=\"uaccess\"' /etc/udev/rules.d/70-omnipar.rules";
+  CHECK(std::system(rule.c_str()) == 0);
+  Program again{{"/box/omnipar", "doctor", "--mend"}};  // what it opened once is kept, and not said again
+  CHECK(again.wait_for_end() == 0);
+  CHECK(again.output().find("opened the raw reports") == std::string::npos);
+  CHECK(std::system(rule.c_str()) == 0);
+  Program back{{"/box/omnipar", "doctor", "--take-back"}};
+  CHECK(back.wait_for_end() == 0);
+  CHECK(back.output().find("done:   removed /etc/udev/rules.d/70-omnipar.rules\n") != std::string::npos);
+  CHECK(std::system("test ! -e /etc/udev/rules.d/70-omnipar.rules -a ! -e /etc/modules-load.d/omnipar.conf") == 0);
+  Program nothing{{"/box/omnipar", "doctor", "--take-back"}};
+  CHECK(nothing.wait_for_end() == 0);
+  CHECK(nothing.output().find("There is nothing to take back") != std::string::npos);
+  CHECK(guest_says("/box/omnipar doctor --mend").find("only root may do that [needs-root]") != std::string::npos);
+}
+
 TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens them", "[hid]") {
-  const auto guest_says = [](const std::string& command) {
-    Program guest{as_guest(command)};
-    CHECK(guest.wait_for_end() >= 0);
-    return guest.output();
-  };
   const std::string play = "/box/omnipar play pad-8b --wait-at-most 0 -- true";
   REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
   {
@@ -314,7 +364,9 @@ TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens 
     INFO(said);
     CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would tell all, but cannot "
                     "be used") != std::string::npos);
-    CHECK(guest_says("/box/omnipar units --raw").find("its raw reports cannot be read") != std::string::npos);
+    CHECK(said.find("('sudo omnipar doctor --mend' opens them.)") != std::string::npos);
+    CHECK(guest_says("/box/omnipar units --raw").find("('omnipar doctor --rule \"Shut Adapter\"' prints what opens them.)") !=
+          std::string::npos);
     // there is nobody at a screen here: so for everybody, instead of for whoever sits there
     REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
                         ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);

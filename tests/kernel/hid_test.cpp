@@ -193,3 +193,19 @@ TEST_CASE("the reader agrees with the kernel on every code, range and value that
     CHECK((comparison.count_of(hid::Fate::shared) > 0) == made.expected.shares);
   }
 }
+
+TEST_CASE("every usage of the keyboard's page is the key that the kernel makes of it", "[hid]") {
+  // a bit for each of the usages 0 to 0xff
+  const std::vector<std::uint8_t> bytes{0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0x00, 0x2a, 0xff, 0x00,
+                                        0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x96, 0x00, 0x01, 0x81, 0x02, 0xc0};
+  Comparison comparison{{"Whole Keyboard", bytes, {}}};
+  comparison.compare_codes();
+  for (std::size_t usage = 0; usage < 0x100; ++usage) {
+    std::vector<std::uint8_t> report(0x100 / 8);
+    report[usage / 8] = static_cast<std::uint8_t>(1U << (usage % 8));
+    comparison.send(report);
+    CAPTURE(usage);
+    comparison.compare_values();
+  }
+  CHECK(comparison.count_of(hid::Fate::lost) == 4);  // of those that say that there is no key
+}
