@@ -290,7 +290,8 @@ void add_catalogue(CLI::App& app, int& status) {
   command->footer(
       "Example: what does a six-button arcade control have?\n"
       "  omnipar catalogue show arcade-6b\n"
-      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet, 3 it could not be written.");
+      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet, 3 it could not be "
+      "written.");
 }
 
 }  // namespace omnipar::cli

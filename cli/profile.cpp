@@ -50,7 +50,7 @@ int list(const ProfileWords& words) {
                         given.plan ? "" : fmt::format("has mistakes: omnipar check {}", sources.profile)));
   }
   if (words.json) print_json(all, 2);
-  if (all.empty() && !words.json) 
+  if (all.empty() && !words.json)
     talk(folder.empty() ? "No profile is kept: HOME is not set, so there is no home folder."
                         : fmt::format("No profile is kept in {}.", folder));
   if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");

@@ -226,8 +226,7 @@ int run_call(const RigWords& words, bool adds) {
     if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
     before = sheets.rig;
     after = rollcall.applied_to(before, adds);
-    if (adds && !words.name.empty() && after.units.size() > before.units.size())
-      after.units.back().name = words.name;
+    if (adds && !words.name.empty() && after.units.size() > before.units.size()) after.units.back().name = words.name;
     return rig_text(path, old, after);
   });
   if (status != good) return status;
@@ -282,8 +281,8 @@ void add_rig(CLI::App& app, int& status) {
                         rollcall, "omnipar rig rollcall left right sofa", calls);
   roll->add_option("SEAT", words->seats, "the seats, in order")->required();
   listens(roll);
-  CLI::App* one = verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"",
-                       calls);
+  CLI::App* one =
+      verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"", calls);
   one->add_option("SEAT", words->seats, "its seat")->required()->expected(1);
   one->add_option("--name", words->name, "what you call it");
   listens(one);

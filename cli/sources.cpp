@@ -210,9 +210,10 @@ tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sou
                                                        const std::string& word) {
   const std::string name = profile_name(word);
   if (name.empty() || name != printable(name) || name.starts_with('.') || name.starts_with('-'))
-    return tl::unexpected(Diagnostic{"bad-name", Severity::error,
-                                     fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)),
-                                     "", "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
+    return tl::unexpected(
+        Diagnostic{"bad-name", Severity::error,
+                   fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)), "",
+                   "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
   if (is_file(word)) return word;
   if (!own_files_count(sources))
     return tl::unexpected(Diagnostic{"not-named", Severity::error,

@@ -322,7 +322,8 @@ void add_trace(CLI::App& app, int& status) {
       "Example: the half second in which a plug was pulled, for a report of the trouble:\n"
       "  omnipar trace cut demo/marrowby.trace pulled.trace --from 5 --to 5.5\n"
       "What was plugged in by then, and what was held, is there from the piece's beginning.\n"
-      "Exit status: 0 cut, 1 nothing happened in that time, 2 the trace is bad, it ends before the piece begins, or the\n"
+      "Exit status: 0 cut, 1 nothing happened in that time, 2 the trace is bad, it ends before the piece begins, or "
+      "the\n"
       "new file is there already, 3 it cannot be written.");
   cut_verb->callback([words, &status] { status = cut(*words); });
   command->require_subcommand(1);

@@ -96,8 +96,8 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
     notes.emplace_back(
         "nothing has come from it yet: its socket may be empty, its pad switched off, or nobody has touched it");
   if (const UnitSheet* unfit = find_unfit_sheet(catalogue, known.main))
-    notes.push_back(fmt::format("the sheet '{}' has its numbers, but speaks of other controls: it is not used",
-                                unfit->name));
+    notes.push_back(
+        fmt::format("the sheet '{}' has its numbers, but speaks of other controls: it is not used", unfit->name));
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
       notes.insert(notes.end(), told->second.begin(), told->second.end());
@@ -216,9 +216,10 @@ tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalo
     found.all.push_back(node.description);
     if (!node.readable && node.pad_like) ++found.shut;
     if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
-      heard[node.path].push_back(fmt::format("{}; its raw reports ({}) would tell, but you may not read them: sudo "
-                                             "omnipar doctor --mend",
-                                             lost, node.shut_raw_path));
+      heard[node.path].push_back(
+          fmt::format("{}; its raw reports ({}) would tell, but you may not read them: sudo "
+                      "omnipar doctor --mend",
+                      lost, node.shut_raw_path));
   }
   return found;
 }
@@ -319,8 +320,7 @@ int run(const UnitsWords& words) {
   if (found->shut > 0)
     talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", found->shut));
   if (!words.json) tell_others(shelf.catalogue, found->all);
-  if (list.empty() && found->shut == 0)
-    talk("No controller is there. 'omnipar doctor' says what could be the cause.");
+  if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)
     talk(fmt::format("Next: omnipar play {}{}", machine_for(shelf.catalogue, nodes, units),
                      same_host(words.sources.host)));

@@ -46,9 +46,10 @@ class RawEars final : public play::Ears {
     say(raw.live.take(bytes, now));
   }
   void cannot_hear_raw(const Description& unit, int error) override {
-    talk(fmt::format("\"{0}\": its raw reports cannot be read: {1}. ('omnipar doctor --rule \"{0}\"' prints what opens "
-                     "them.)",
-                     printable(unit.name), std::strerror(-error)));
+    talk(
+        fmt::format("\"{0}\": its raw reports cannot be read: {1}. ('omnipar doctor --rule \"{0}\"' prints what opens "
+                    "them.)",
+                    printable(unit.name), std::strerror(-error)));
   }
   void ready() override {}
   void waited(Time now) override {

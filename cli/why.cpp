@@ -51,9 +51,9 @@ tl::expected<std::string, Diagnostic> seat_of(const Given& given, const Rig& rig
   std::vector<std::string_view> names{seats.begin(), seats.end()};
   return tl::unexpected(Diagnostic{
       "unknown-seat", Severity::error,
-      unit == rig.units.end() ? fmt::format("no port of this profile is played from a seat '{}'", printable(word))
-                              : fmt::format("\"{}\" belongs to {}, from which no port of this profile is played",
-                                            printable(word), seat),
+      unit == rig.units.end()
+          ? fmt::format("no port of this profile is played from a seat '{}'", printable(word))
+          : fmt::format("\"{}\" belongs to {}, from which no port of this profile is played", printable(word), seat),
       "", fmt::format("its seats are: {}", listed(names))});
 }
 

@@ -68,8 +68,8 @@ struct Match {
 
 /// What each code of a unit of one node means: by its model's sheet, else by the kernel's gamepad convention
 /// (Linux Documentation/input/gamepad.rst); joysticks, for which there is no convention, and pads whose buttons the
-/// kernel has only numbered get a guess in the order of their buttons. What the rig's calibration measured takes the place of the unit's
-/// own ranges. The seat comes from the rig if it knows the unit, else stays empty. Fails with
+/// kernel has only numbered get a guess in the order of their buttons. What the rig's calibration measured takes the
+/// place of the unit's own ranges. The seat comes from the rig if it knows the unit, else stays empty. Fails with
 /// `not-a-controller`.
 [[nodiscard]] tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
                                                               const Description& description,

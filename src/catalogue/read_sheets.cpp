@@ -63,9 +63,10 @@ class SheetReader {
     constexpr const char* example = R"(write kind = "profile", or another kind)";
     if (name == nullptr) return error(sheet.mark, "missing-field", "'kind' is missing", example);
     if (name->type != Value::Type::text)
-      return error(name->mark, "wrong-type",
-                   fmt::format("'kind' should be {}, not {}", text::name_of(Value::Type::text), text::name_of(name->type)),
-                   example);
+      return error(
+          name->mark, "wrong-type",
+          fmt::format("'kind' should be {}, not {}", text::name_of(Value::Type::text), text::name_of(name->type)),
+          example);
     const auto kinds = catalogue::kinds();
     const auto kind = std::ranges::find(kinds, name->text, &catalogue::Kind::name);
     if (kind == kinds.end())

@@ -98,8 +98,8 @@ std::string to_toml(const Profile& profile) {
 std::string to_toml(const RigUnit& unit) {
   std::string text = fmt::format("\n[[unit]]\nname = {}\n", quoted(unit.name));
   if (!unit.seat.empty()) text += fmt::format("seat = {}\n", quoted(unit.seat));
-  text += fmt::format("vendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n", unit.vendor, unit.product,
-                      quoted(unit.model));
+  text +=
+      fmt::format("vendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n", unit.vendor, unit.product, quoted(unit.model));
   if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
   if (!unit.half.empty()) text += fmt::format("half = {}\n", quoted(unit.half));

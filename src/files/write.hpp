@@ -26,8 +26,9 @@ inline constexpr std::size_t versions_kept = 10;
 using Change = std::function<tl::expected<std::string, Diagnostics>(const std::string& old)>;
 
 /// Reads a file, changes it and writes it whole; what it was before becomes its newest version. Nobody else
-/// of us can write it meanwhile; for whoever does so already it waits, up to 2 s. A change that changes nothing writes nothing. True if the file was
-/// written. Fails as `read_text` and `write_whole` do, with `busy-file`, and with what the change says.
+/// of us can write it meanwhile; for whoever does so already it waits, up to 2 s. A change that changes nothing writes
+/// nothing. True if the file was written. Fails as `read_text` and `write_whole` do, with `busy-file`, and with what
+/// the change says.
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 

@@ -238,8 +238,8 @@ Mended take_back(os::Door& door) {
   for (const char* path : {rule_path, module_path}) {
     const int removed = door.remove(path);
     if (removed == -ENOENT) continue;
-    mended.note(removed == 0, removed == 0 ? fmt::format("removed {}", path)
-                                           : fmt::format("{}: {}", path, std::strerror(-removed)));
+    mended.note(removed == 0,
+                removed == 0 ? fmt::format("removed {}", path) : fmt::format("{}: {}", path, std::strerror(-removed)));
   }
   if (!mended.lines.empty()) tell_udev(door, mended);
   return mended;
@@ -256,8 +256,8 @@ Mended mend(os::Door& door, const Catalogue& catalogue) {
   std::vector<std::string> opened;
   for (const inspect::NodeFact& node : look_around(door).nodes) {
     if (!node.readable || reason_for_raw(catalogue, node.description, node.descriptor).empty()) continue;
-    const std::string rule = raw_rule(fmt::format("{:04x}", node.description.vendor),
-                                      fmt::format("{:04x}", node.description.product));
+    const std::string rule =
+        raw_rule(fmt::format("{:04x}", node.description.vendor), fmt::format("{:04x}", node.description.product));
     if (std::ranges::find(raw_rules, rule) != raw_rules.end()) continue;
     raw_rules.push_back(rule);
     opened.push_back(fmt::format("\"{}\"", printable(node.description.name)));

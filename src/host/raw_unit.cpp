@@ -215,9 +215,10 @@ std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
   const std::string path = raw_node_of(door, folder);
   auto raw = path.empty() ? nullptr : RawNode::open(door, path, node->description(), error);
   if (!raw || (need->to_write && !raw->takes_output())) {
-    const std::string fix = error != -EACCES  ? ""
-                            : need->to_write ? fmt::format(" ('omnipar doctor --rule \"{}\"' prints what opens them.)", name)
-                                             : " ('sudo omnipar doctor --mend' opens them.)";
+    const std::string fix = error != -EACCES ? ""
+                            : need->to_write
+                                ? fmt::format(" ('omnipar doctor --rule \"{}\"' prints what opens them.)", name)
+                                : " ('sudo omnipar doctor --mend' opens them.)";
     say(fmt::format("\"{}\": {}; its raw reports would {}, but cannot be used{}.{}", name, need->why, need->would,
                     error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : "", fix));
     return node;

@@ -53,15 +53,17 @@ constexpr std::array triggers = std::to_array<Meaning>({
 // Joysticks (HID application Joystick: buttons from BTN_TRIGGER) follow no convention; most number
 // the face buttons first, then the shoulders, then the two small ones.
 constexpr std::array<std::string_view, 13> joystick_buttons{
-    "south", "east",         "west",          "north",           "left-shoulder",    "right-shoulder", "select",
-    "start", "left-trigger", "right-trigger", "left-stick-press", "right-stick-press", "home"};
+    "south",  "east",  "west",         "north",         "left-shoulder",    "right-shoulder",
+    "select", "start", "left-trigger", "right-trigger", "left-stick-press", "right-stick-press",
+    "home"};
 
 constexpr std::size_t few_buttons = 8;
 
 // Nor do pads whose buttons the kernel has only numbered; those of more than eight have triggers before the small ones.
 constexpr std::array<std::string_view, 13> numbered_buttons{
-    "south",         "east",   "west",  "north",            "left-shoulder",     "right-shoulder", "left-trigger",
-    "right-trigger", "select", "start", "left-stick-press", "right-stick-press", "home"};
+    "south",        "east",          "west",   "north", "left-shoulder",    "right-shoulder",
+    "left-trigger", "right-trigger", "select", "start", "left-stick-press", "right-stick-press",
+    "home"};
 
 Control control_of(const Meaning& meaning, const CodeRange& range) {
   Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis, range.minimum,

@@ -109,8 +109,7 @@ std::string reason_by_kernel(const UnitSheet& sheet, const hid::Descriptor& desc
   std::set<std::size_t> all;
   for (const ControlSheet& said : sheet.controls)
     if (const auto place = hid::find_control(descriptor, controls, said.raw)) all.insert(*place);
-  const auto lost =
-      std::ranges::count_if(all, [&](std::size_t place) { return codes[place].fate != hid::Fate::kept; });
+  const auto lost = std::ranges::count_if(all, [&](std::size_t place) { return codes[place].fate != hid::Fate::kept; });
   if (lost == 0) return "its sheet names controls of raw reports";
   return fmt::format("its event node lacks {} of {} controls", lost, all.size());
 }

@@ -54,8 +54,7 @@ std::vector<Description> all_descriptions(const Facts& facts) {
 
 std::string words_of(const std::vector<Other>& others) {
   std::vector<std::string> words;
-  for (const Other& other : others)
-    if (std::ranges::find(words, other.words) == words.end()) words.push_back(other.words);
+  for (const Other& other : others) words.push_back(other.words);
   return some_listed(words);
 }
 
@@ -67,8 +66,8 @@ Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
     if (std::ranges::none_of(unit.nodes, [&](std::size_t i) { return is_playable(catalogue, nodes[i]); })) continue;
     (nodes[unit.main()].made_by_program ? virtual_ones : pads) += 1;
   }
-  const auto shut = std::ranges::count_if(
-      facts.nodes, [](const NodeFact& node) { return !node.readable && node.pad_like; });
+  const auto shut =
+      std::ranges::count_if(facts.nodes, [](const NodeFact& node) { return !node.readable && node.pad_like; });
   if (pads > 0)
     return {"units", State::good,
             fmt::format("{} controller{} there; 'omnipar units' lists {}.", pads, pads == 1 ? " is" : "s are",

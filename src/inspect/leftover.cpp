@@ -54,6 +54,7 @@ bool is_control(const hid::Control& control) { return control.kind != hid::Kind:
 
 std::vector<Other> others(const Catalogue& catalogue, const std::vector<Description>& nodes) {
   std::vector<Other> all;
+  std::vector<int> times;
   for (const UnitNodes& unit : group_nodes(nodes)) {
     const Description& main = nodes[unit.main()];
     const auto is_played = [&](std::size_t i) { return is_playable(catalogue, nodes[i]); };
@@ -62,13 +63,20 @@ std::vector<Other> others(const Catalogue& catalogue, const std::vector<Descript
         std::ranges::any_of(unit.nodes, is_played))
       continue;
     const UnitSheet* unfit = find_unfit_sheet(catalogue, main);
-    all.push_back({printable(main.name),
-                   fmt::format("\"{}\" ({}{})", printable(main.name), kinds,
-                               unfit == nullptr ? ""
-                                                : fmt::format("; the sheet '{}' has its numbers, but speaks of other "
-                                                              "controls",
-                                                              unfit->name))});
+    const std::string about =
+        unfit == nullptr ? ""
+                         : fmt::format("; the sheet '{}' has its numbers, but speaks of other controls", unfit->name);
+    Other other{printable(main.name), fmt::format("\"{}\" ({}{})", printable(main.name), kinds, about)};
+    const auto known = std::ranges::find(all, other.words, &Other::words);
+    if (known != all.end()) {
+      ++times[static_cast<std::size_t>(known - all.begin())];
+      continue;
+    }
+    all.push_back(std::move(other));
+    times.push_back(1);
   }
+  for (std::size_t i = 0; i < all.size(); ++i)
+    if (times[i] > 1) all[i].words = fmt::format("{} of {}", times[i], all[i].words);
   return all;
 }
 

@@ -15,7 +15,7 @@ struct Other {
   std::string words;  ///< "\"Marrowby Ball\" (mouse)"
 };
 
-/// Those of the nodes that are of no unit that is played on, each thing once.
+/// Those of the nodes that are of no unit that is played on, things that look alike once, with their number.
 [[nodiscard]] std::vector<Other> others(const Catalogue& catalogue, const std::vector<Description>& nodes);
 
 /// The names of a unit's controls that have no role in any of its parts; of units with a sheet too. `main` comes first.

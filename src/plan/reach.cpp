@@ -10,8 +10,7 @@ namespace {
 /// Follows inputs through the plan, and marks the targets that they reach.
 class Reach {
  public:
-  explicit Reach(const PlanData& plan)
-      : plan_(plan), targets_(plan.targets.size()), signals_(plan.signals.size()) {}
+  explicit Reach(const PlanData& plan) : plan_(plan), targets_(plan.targets.size()), signals_(plan.signals.size()) {}
 
   void follow(const Input& input) {
     for (const Index signal : input.raises) follow_signal(signal);

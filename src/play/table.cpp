@@ -286,8 +286,8 @@ Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::s
   const auto is_away = [&](const Match& match) {
     return match.sureness == Sureness::maybe && std::ranges::find(names, match.unit->name) == names.end();
   };
-  const bool others = std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 ||
-                      std::ranges::count_if(guests_, may_be) > 1;
+  const bool others =
+      std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 || std::ranges::count_if(guests_, may_be) > 1;
   return {!lost.socket.empty() && lost.socket != unit.socket, others};
 }
 

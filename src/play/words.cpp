@@ -64,9 +64,10 @@ void Words::asked(const std::string& seat, const std::string& unit, Doubt doubt)
 }
 
 void Words::lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) const {
-  say_(fmt::format("{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other "
-                   "controls (omnipar profile new NAME --system {}).",
-                   who(seat), unit, some_listed(targets), seat, engine_.plan().data().system));
+  say_(
+      fmt::format("{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other "
+                  "controls (omnipar profile new NAME --system {}).",
+                  who(seat), unit, some_listed(targets), seat, engine_.plan().data().system));
 }
 
 void Words::no_use(const std::string& unit) const {

@@ -167,9 +167,10 @@ std::string shortened(std::string_view description) {
     if (description.starts_with(head)) {
       const std::size_t colon = description.find(": ");
       if (colon != std::string_view::npos)
-        return fmt::format("in {} {}: {}",
-                           std::string_view{"aeiou"}.find(description[head.size()]) == std::string_view::npos ? "a" : "an",
-                           description.substr(head.size(), colon - head.size()), description.substr(colon + 2));
+        return fmt::format(
+            "in {} {}: {}",
+            std::string_view{"aeiou"}.find(description[head.size()]) == std::string_view::npos ? "a" : "an",
+            description.substr(head.size(), colon - head.size()), description.substr(colon + 2));
     }
   return std::string{description};
 }

@@ -58,8 +58,10 @@ TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity
         "left-stick left-stick-y south east west north left-shoulder right-shoulder select start left-trigger "
         "right-trigger ");
   Description numbered = panel();  // by the generic driver: no name of a code says what is on the button
-  numbered.codes = {{code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::abs_rz, 0, 255, 0}};
-  for (std::uint16_t button = 0; button < 10; ++button) numbered.codes.push_back({key(code::btn_south.number + button)});
+  numbered.codes = {
+      {code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::abs_rz, 0, 255, 0}};
+  for (std::uint16_t button = 0; button < 10; ++button)
+    numbered.codes.push_back({key(code::btn_south.number + button)});
   CHECK(roles(numbered) ==
         "left-stick left-stick-y south east west north left-shoulder right-shoulder left-trigger right-trigger select "
         "start right-stick right-stick-y ");

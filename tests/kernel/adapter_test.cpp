@@ -316,7 +316,8 @@ std::string raw_node_of(const std::string& name) {
 
 }  // namespace
 
-TEST_CASE("that half of a unit is lost without its raw reports is said to an ordinary user, with what opens them", "[hid]") {
+TEST_CASE("that half of a unit is lost without its raw reports is said to an ordinary user, with what opens them",
+          "[hid]") {
   const UhidUnit adapter{"Half-Seen Adapter", "", 0x0b, adapter_in_one_report()};
   REQUIRE(wait_for_nodes("Half-Seen Adapter", 1));
   const std::string raw = raw_node_of("Half-Seen Adapter");
@@ -324,7 +325,8 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   const std::string lost = "its event node lacks 6 of 19 controls and mixes up 4";
   const std::string units = guest_says("/box/omnipar units");
   INFO(units);
-  CHECK(units.find("    " + lost + "; its raw reports (" + raw + ") would tell, but you may not read them: sudo omnipar "
+  CHECK(units.find("    " + lost + "; its raw reports (" + raw +
+                   ") would tell, but you may not read them: sudo omnipar "
                    "doctor --mend\n") != std::string::npos);
   const std::string doctor = guest_says("/box/omnipar doctor");
   INFO(doctor);
@@ -337,7 +339,8 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   CHECK(mend.output().find("opened the raw reports of \"Half-Seen Adapter\", without which half of it is lost") !=
         std::string::npos);
   CHECK(mend.output().find("'sudo omnipar doctor --take-back' undoes it.") != std::string::npos);
-  const std::string rule = "grep -q 'KERNELS==\"\\*:1209:000B.\\*\", TAG+=\"uaccess\"' /etc/udev/rules.d/70-omnipar.rules";
+  const std::string rule =
+      "grep -q 'KERNELS==\"\\*:1209:000B.\\*\", TAG+=\"uaccess\"' /etc/udev/rules.d/70-omnipar.rules";
   CHECK(std::system(rule.c_str()) == 0);
   Program again{{"/box/omnipar", "doctor", "--mend"}};  // what it opened once is kept, and not said again
   CHECK(again.wait_for_end() == 0);
@@ -365,8 +368,8 @@ TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens 
     CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would tell all, but cannot "
                     "be used") != std::string::npos);
     CHECK(said.find("('sudo omnipar doctor --mend' opens them.)") != std::string::npos);
-    CHECK(guest_says("/box/omnipar units --raw").find("('omnipar doctor --rule \"Shut Adapter\"' prints what opens them.)") !=
-          std::string::npos);
+    CHECK(guest_says("/box/omnipar units --raw")
+              .find("('omnipar doctor --rule \"Shut Adapter\"' prints what opens them.)") != std::string::npos);
     // there is nobody at a screen here: so for everybody, instead of for whoever sits there
     REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
                         ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);

@@ -42,11 +42,13 @@ def others(home):
     room.node(1, "Loft Ball", 34, ["BTN_LEFT", "BTN_RIGHT", "REL_X", "REL_Y"], socket="hall:1", device="hall:1")
     room.node(2, "Loft Gun Mouse", 35, ["BTN_LEFT"], {"ABS_X": [0, 999], "ABS_Y": [0, 999]}, socket="hall:2", device="hall:2", interface=0)
     room.node(3, "Loft Gun Keyboard", 35, ["KEY_1", "KEY_5", "KEY_ENTER"], socket="hall:2", device="hall:2", interface=1)
-    for number in (1, 2, 3):
+    room.node(4, "Loft Board", 39, ["KEY_1", "KEY_5"], socket="hall:3", device="hall:3")
+    room.node(5, "Loft Board", 39, ["KEY_1", "KEY_5"], socket="hall:4", device="hall:4")
+    for number in (1, 2, 3, 4, 5):
         room.plug(number, "in")
     path = room.save(home.folder / "others.room")
     _, talk = home.run("units", "--host", path, status=1)
-    assert '"Loft Ball" (mouse) and "Loft Gun Mouse" (mouse and keyboard)' in talk, talk
+    assert '"Loft Ball" (mouse), "Loft Gun Mouse" (mouse and keyboard) and 2 of "Loft Board" (keyboard)' in talk, talk
     out, _ = home.run("catalogue", "report", "Loft Gun Keyboard", "--host", path)
     assert 'code = "keys/KEY_1"' in out, out
 
@@ -141,6 +143,26 @@ def seats_are_cleared(home):
     # One more unit at a seat is what 'add' is for: nobody loses theirs.
     home.run("rig", "add", "left", "--host", first, "--rig", "r.toml")
     assert [u["seat"] for u in json.loads(home.run("rig", "show", "--rig", "r.toml", "--json")[0])] == ["left", "left"]
+
+
+def doubts(home):
+    """Why a unit is not known for sure is said as it is."""
+    def asked(known, there):
+        (home.folder / "doubt.toml").write_text('omnipar = 1\nkind = "rig"\n' + "".join(
+            f'[[unit]]\nname = "{name}"\nseat = "{seat}"\nvendor = 0x1209\nproduct = 3\nmodel = "Quill Sea Pad"\n'
+            + (f'socket = "{socket}"\n' if socket else "") for name, seat, socket in known))
+        room = Room()
+        for number, socket in enumerate(there, 1):
+            room.pad(number, "Quill Sea Pad", 3, socket)
+        for number in range(1, len(there) + 1):
+            room.plug(number, "in")
+        out, _ = home.run("play", "pad-2b", "--host", room.save(home.folder / "doubt.room"), "--rig", "doubt.toml")
+        return out
+
+    one, two = ("a", "seat-1", "hall:1"), ("b", "seat-2", "hall:2")
+    assert '-> seat-1: "a" is not where it was: press on yours' in asked([one], ["hall:9"])
+    assert '-> seat-1: "a" is not where it was, and others look just like it: press on yours' in asked([one, two], ["hall:8", "hall:9"])
+    assert '-> seat-1: "a" is known by its model alone: press on yours' in asked([("a", "seat-1", "")], ["hall:9"])
 
 
 def bad_descriptors(home):
@@ -302,5 +324,5 @@ def run(home):
         part(home)
     for name in ("rig.toml", "sheets/bad.toml"):
         (home.folder / ".config/omnipar" / name).unlink()
-    for part in (seats_are_cleared, bad_descriptors, files_that_cannot_be_read, words_and_options, without_a_home, many_at_once, large_ones):
+    for part in (seats_are_cleared, doubts, bad_descriptors, files_that_cannot_be_read, words_and_options, without_a_home, many_at_once, large_ones):
         part(home)
