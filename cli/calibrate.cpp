@@ -113,7 +113,7 @@ int combinations(const CalibrateWords& words) {
     talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure = live
-                           ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .longest = longest}, ears)
+                           ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .say = talk, .longest = longest}, ears)
                            : listen_to_room(words, shelf.catalogue, ears);
   if (failure) {
     tell({*failure});

@@ -74,6 +74,11 @@ int run(const CheckWords& words) {
     talk(fmt::format("{} found; nothing was played or written.", counted(given.problems.size(), "problem")));
     return given.readable ? found_something : bad_input;
   }
+  if (const auto rig = load_rig(os::real_door(), words.sources); !rig)
+    tell(rig.error());
+  else if (const std::string elsewhere = seated_elsewhere(*rig, *given.plan); !elsewhere.empty())
+    talk(fmt::format("No port is played from the seat of {}: these units take a free seat when they are pressed.",
+                     elsewhere));
   if (!words.json)
     print(fmt::format("{} is good: {}, {}.", name, counted(given.plan->seats().size(), "seat"),
                       counted(given.plan->targets().size(), "control")));
@@ -88,6 +93,7 @@ void add_check(CLI::App& app, int& status) {
   const auto words = std::make_shared<CheckWords>();
   command->add_option("PROFILE", words->sources.profile, "a profile, a machine, or any file of Omnipar's")->required();
   add_data_option(*command, words->sources);
+  add_rig_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
       "Example: is the map of Marrowby's cabinet right?\n"

@@ -20,7 +20,7 @@ enum Status : int {
 };
 
 /// Adds a command to the program. When it is chosen, `status` is set to what the program exits with.
-void add_play(CLI::App& app, int& status);
+void add_play(CLI::App& app, int& status, const std::vector<std::string>& program);
 void add_units(CLI::App& app, int& status);
 void add_doctor(CLI::App& app, int& status);
 void add_calibrate(CLI::App& app, int& status);

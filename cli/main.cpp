@@ -95,7 +95,19 @@ int refuse(const CLI::App& app, const CLI::ParseError& error) {
   return bad_input;
 }
 
+/// What stands behind "--" of a play is the program's, whatever it looks like.
+std::vector<std::string> take_program(int& count, char** words) {
+  std::vector<std::string> program;
+  if (count < 2 || std::string_view{words[1]} != "play") return program;
+  char** const end = words + count;
+  char** const dashes = std::find_if(words, end, [](const char* word) { return std::string_view{word} == "--"; });
+  if (dashes != end) program.assign(dashes + 1, end);
+  count = static_cast<int>(dashes - words);
+  return program;
+}
+
 int run(int count, char** words) {
+  const std::vector<std::string> program = take_program(count, words);
   CLI::App app{
       "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
       "everybody keeps their port, and nothing ever sticks.",
@@ -112,7 +124,7 @@ int run(int count, char** words) {
   add_profile(app, status);
   add_check(app, status);
   add_why(app, status);
-  add_play(app, status);
+  add_play(app, status, program);
   add_trace(app, status);
   add_demo(app, status);
   if (count < 2) {

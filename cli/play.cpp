@@ -84,6 +84,8 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
   if (catalogue.system(words.keep) != nullptr)
     return Diagnostic{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", words.keep), "",
                       "choose another name for --keep"};
+  for (const std::string& file : {*path, rig_path(door, words.sources)})
+    if (auto problem = files::refuses_change(door, file, versions_of(door, file))) return problem;
   const std::string there = door.real_path(*path);
   if (there.empty() || there == door.real_path(profile_path(door, words.sources.profile))) return std::nullopt;
   return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
@@ -149,7 +151,7 @@ int run(const PlayWords& words) {
   if (!given.plan) return ours(bad_input);
   if (const auto problem = keeps_badly(words, given.catalogue)) {
     tell({*problem});
-    return ours(bad_input);
+    return ours(problem->id == "cannot-write" ? machine_refuses : bad_input);
   }
   auto rig = load_rig(door, words.sources);
   if (!rig && words.keeps && rig.error().front().id == "no-file") rig = Rig{};  // it will be a new one
@@ -180,7 +182,7 @@ int run(const PlayWords& words) {
   }
   if (words.keeps) {
     const int kept = keep(words, *given.profile, after);
-    return kept == good ? status : ours(kept);
+    return kept == good || !words.command.empty() ? status : kept;
   }
   if (after.units.size() > rig->units.size())
     talk("Nothing was kept. With --keep NAME the map and everybody's seats are there next time.");
@@ -189,7 +191,7 @@ int run(const PlayWords& words) {
 
 }  // namespace
 
-void add_play(CLI::App& app, int& status) {
+void add_play(CLI::App& app, int& status, const std::vector<std::string>& program) {
   CLI::App* command = app.add_subcommand("play", "Play: everybody presses once, and sits");
   const auto words = std::make_shared<PlayWords>();
   command
@@ -236,7 +238,8 @@ void add_play(CLI::App& app, int& status) {
       "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).\n"
       "With a command: the command's own, 128 + the signal that killed it, 125 if it was not started or Omnipar could\n"
       "not go on, 126 if it may not be started, 127 if there is no such program.");
-  command->callback([words, keep, &status] {
+  command->callback([words, keep, program, &status] {
+    words->command.insert(words->command.end(), program.begin(), program.end());
     words->keeps = keep->count() > 0;
     status = run(*words);
   });

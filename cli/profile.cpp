@@ -112,6 +112,9 @@ int make(const ProfileWords& words) {
   const Shelf shelf = load_shelf(door, words.sources);
   auto profile = propose(shelf.catalogue, words.system);
   if (!profile) return fail(profile.error());
+  const auto rig = load_rig(door, words.sources);
+  if (!rig) return fail(rig.error());
+  *profile = with_seats_of(*rig, std::move(*profile));
   const std::string& name = words.sources.profile;
   const auto path = profile_to_write(door, words.sources, name);
   if (!path) return fail({path.error()});

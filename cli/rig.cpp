@@ -130,15 +130,19 @@ int swap(const RigWords& words) {
   std::size_t moved = 0;
   const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
     Rig rig = read_sheets(path, old).rig;
+    const Rig before = rig;
     for (RigUnit& unit : rig.units) {
       const bool first = unit.seat == words.name;
       if (!first && unit.seat != words.other) continue;
       unit.seat = first ? words.other : words.name;
       ++moved;
     }
-    if (moved > 0) return rig_text(path, old, rig);
-    return tl::unexpected(Diagnostics{{"unknown-seat", Severity::error, "no unit of the rig belongs to either seat",
-                                       path, "omnipar rig show lists them"}});
+    for (const std::string& seat : {words.name, words.other})
+      if (std::ranges::find(before.units, seat, &RigUnit::seat) == before.units.end())
+        return tl::unexpected(Diagnostics{{"unknown-seat", Severity::error,
+                                           fmt::format("no unit of the rig belongs to {}", seat), path,
+                                           "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"}});
+    return rig_text(path, old, rig);
   });
   return report_change(words, status,
                        fmt::format("{} and {} have changed places ({} units)", words.name, words.other, moved));
@@ -172,7 +176,7 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
                      words.seconds));
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
     return play::listen(door,
-                        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .longest = longest},
+                        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .say = talk, .longest = longest},
                         rollcall);
   }
   rollcall.ready();
@@ -185,6 +189,11 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
     rollcall.waited(event.time);
     return !rollcall.done();
   });
+}
+
+std::string find_name(const Rig& rig, const play::RollCall::Seated& seated) {
+  const RigUnit* unit = find_unit(rig, seated.unit, {}, seated.part);
+  return unit != nullptr ? unit->name : "";
 }
 
 /// `adds`: one unit more at a seat, which may have others.
@@ -214,6 +223,10 @@ int run_call(const RigWords& words, bool adds) {
     tell({*failure});
     return words.sources.host.empty() ? machine_refuses : bad_input;
   }
+  if (rollcall.was_broken_off()) {
+    talk("Broken off; nothing was changed.");
+    return found_something;
+  }
   const auto seated = rollcall.seated();
   if (seated.empty()) {
     talk("Nobody pressed; nothing was changed.");
@@ -226,7 +239,9 @@ int run_call(const RigWords& words, bool adds) {
     if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
     before = sheets.rig;
     after = rollcall.applied_to(before, adds);
-    if (adds && !words.name.empty() && after.units.size() > before.units.size()) after.units.back().name = words.name;
+    if (adds && !words.name.empty())
+      if (const RigUnit* unit = find_unit(after, seated.front().unit, {}, seated.front().part))
+        std::ranges::find(after.units, unit->name, &RigUnit::name)->name = words.name;
     return rig_text(path, old, after);
   });
   if (status != good) return status;
@@ -242,6 +257,9 @@ int run_call(const RigWords& words, bool adds) {
     if (after.units[i].seat.empty() && !before.units[i].seat.empty())
       talk(fmt::format("\"{}\" had {} before, and has no seat now.", printable(before.units[i].name),
                        before.units[i].seat));
+  for (const RigUnit& unit : before.units)
+    if (adds && unit.seat == words.seats.front() && unit.name != find_name(after, seated.front()))
+      talk(fmt::format("\"{}\" has {}, too: both play from it.", printable(unit.name), unit.seat));
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
   talk("Next: omnipar rig show, or omnipar rig undo");

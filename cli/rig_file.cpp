@@ -13,8 +13,11 @@
 namespace omnipar::cli {
 namespace {
 
-/// Plain words only come here: seats are names, sockets are the host's.
-std::string quoted(const std::string& word) { return "\"" + word + "\""; }
+std::string quoted(const std::string& word) {
+  std::string all = "\"";
+  for (const char c : word) all += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
+  return all + "\"";
+}
 
 }  // namespace
 
@@ -31,6 +34,8 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
     if (was.seat != is.seat)
       text = is.seat.empty() ? text::clear_value({path, *text}, seat)
                              : text::set_value({path, *text}, seat, quoted(is.seat));
+    if (text && was.name != is.name)
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "name"}, quoted(is.name));
     if (text && was.way != is.way)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "way"}, quoted(is.way));
     if (text && was.socket != is.socket)

@@ -9,6 +9,7 @@
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
 #include "files/read.hpp"
@@ -150,7 +151,8 @@ std::string hint_for(const Given& given, os::Door& door, const Sources& sources)
 void take_proposal(Given& given, os::Door& door, const Sources& sources) {
   const std::string& word = sources.profile;
   if (auto proposed = propose(given.catalogue, word)) {
-    given.profile = std::move(*proposed);
+    const auto rig = load_rig(door, sources);  // what is wrong with it is said by whoever needs it
+    given.profile = rig ? with_seats_of(*rig, std::move(*proposed)) : std::move(*proposed);
     auto plan = compile(given.catalogue, *given.profile);
     if (plan)
       given.plan = std::move(*plan);
@@ -169,7 +171,8 @@ void take_proposal(Given& given, os::Door& door, const Sources& sources) {
 }  // namespace
 
 void add_data_option(CLI::App& command, Sources& sources) {
-  command.add_option("--data", sources.data, "more sheets: a file, or a folder of files (may be repeated)");
+  command.add_option("--data", sources.data, "more sheets: a file, or a folder of files (may be repeated)")
+      ->allow_extra_args(false);
 }
 void add_rig_option(CLI::App& command, Sources& sources) {
   command.add_option("--rig", sources.rig, "the rig's file, in place of your own");
@@ -214,6 +217,10 @@ tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sou
         Diagnostic{"bad-name", Severity::error,
                    fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)), "",
                    "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
+  if (is_file(word) && !word.ends_with(".toml"))
+    return tl::unexpected(Diagnostic{"bad-name", Severity::error,
+                                     fmt::format("'{}' is neither a name nor a profile's file", printable(word)), "",
+                                     "a name has no '/', and a profile's file ends in .toml"});
   if (is_file(word)) return word;
   if (!own_files_count(sources))
     return tl::unexpected(Diagnostic{"not-named", Severity::error,
@@ -259,6 +266,35 @@ tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources
   return tl::unexpected(Diagnostic{"not-named", Severity::error,
                                    "with --host your own rig stays as it is: these units are not yours", "",
                                    "name the rig to write, which may be a new file: --rig ./rig.toml"});
+}
+
+Profile with_seats_of(const Rig& rig, Profile proposal) {
+  std::vector<std::string*> seats;
+  for (PortProfile& port : proposal.ports)
+    for (std::string* seat : {&port.seat, &port.second_seat})
+      if (!seat->empty()) seats.push_back(seat);
+  const auto has = [&](const std::string& seat) {
+    return std::ranges::any_of(seats, [&](const std::string* own) { return *own == seat; });
+  };
+  std::vector<std::string> others;
+  for (const RigUnit& unit : rig.units)
+    if (!unit.seat.empty() && !has(unit.seat) && std::ranges::find(others, unit.seat) == others.end())
+      others.push_back(unit.seat);
+  auto other = others.begin();
+  for (std::string* seat : seats) {
+    if (other == others.end()) break;
+    if (std::ranges::find(rig.units, *seat, &RigUnit::seat) == rig.units.end()) *seat = *other++;
+  }
+  return proposal;
+}
+
+std::string seated_elsewhere(const Rig& rig, const Plan& plan) {
+  const auto seats = plan.seats();
+  std::vector<std::string> words;
+  for (const RigUnit& unit : rig.units)
+    if (!unit.seat.empty() && std::ranges::find(seats, unit.seat) == seats.end())
+      words.push_back(fmt::format("\"{}\" (seat {})", printable(unit.name), unit.seat));
+  return some_listed(words);
 }
 
 std::string calibrations_folder(os::Door& door, const Sources& sources) {

@@ -52,6 +52,31 @@ std::optional<os::Descriptor> new_file(const std::string& path, int& status) {
   return std::nullopt;
 }
 
+/// Writes whole lines, or none.
+class LineFile {
+ public:
+  LineFile(os::Door& door, int descriptor) : door_(door), descriptor_(descriptor) {}
+
+  bool put(const std::string& line) {
+    if (failure_ < 0) return false;
+    const std::string whole = line + "\n";
+    failure_ = os::write_all(door_, descriptor_, std::as_bytes(std::span{whole}));
+    if (failure_ == 0)
+      size_ += whole.size();
+    else
+      static_cast<void>(door_.truncate(descriptor_, size_));  // the torn line
+    return failure_ == 0;
+  }
+  /// 0, or minus the error number of the line that could not be written.
+  [[nodiscard]] int failure() const noexcept { return failure_; }
+
+ private:
+  os::Door& door_;
+  int descriptor_;
+  std::uint64_t size_ = 0;
+  int failure_ = 0;
+};
+
 void tell_full(const std::string& path, int failure) {
   tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), path,
          "what was written before is whole"}});
@@ -62,7 +87,7 @@ int record(const TraceWords& words) {
   int status = good;
   const auto file = new_file(words.file, status);
   if (!file) return status;
-  int failure = 0;
+  LineFile lines{door, file->get()};
   play::RecordOptions options;
   options.about = words.about;
   const Shelf shelf = load_shelf(door, words.sources);
@@ -70,12 +95,9 @@ int record(const TraceWords& words) {
   options.listen.catalogue = &shelf.catalogue;
   options.listen.with_virtual = words.with_virtual;
   if (words.seconds > 0) options.listen.longest = seconds(words.seconds);
-  options.put = [&](const std::string& line) {
-    const std::string whole = line + "\n";
-    failure = os::write_all(door, file->get(), std::as_bytes(std::span{whole}));
-    return failure == 0;
-  };
+  options.put = [&](const std::string& line) { return lines.put(line); };
   options.say = talk;
+  options.listen.say = talk;
   options.with_keys = words.with_keys;
   options.listen.raw = words.raw;
   talk("Recording; Ctrl-C ends it.");
@@ -84,8 +106,8 @@ int record(const TraceWords& words) {
     tell({recorded.error()});
     return machine_refuses;
   }
-  if (failure < 0) {
-    tell_full(words.file, failure);
+  if (lines.failure() < 0) {
+    tell_full(words.file, lines.failure());
     return machine_refuses;
   }
   if (words.json)
@@ -247,22 +269,18 @@ int cut(const TraceWords& words) {
   int status = good;
   const auto file = new_file(words.piece, status);
   if (!file) return status;
-  int failure = 0;
-  const auto put = [&](const std::string& line) {
-    const std::string whole = line + "\n";
-    if (failure == 0) failure = os::write_all(door, file->get(), std::as_bytes(std::span{whole}));
-  };
-  put(to_line(*head));
+  LineFile lines{door, file->get()};
+  lines.put(to_line(*head));
   TraceCutter cutter{Time{seconds(words.from)}, words.to >= 0 ? std::optional{Time{seconds(words.to)}} : std::nullopt,
                      *nodes};
   const auto problem = read_trace(door, words.file, [&](const TraceEvent& event, const Description& unit) {
-    for (const std::string& line : cutter.take(event, unit)) put(line);
-    return !cutter.done() && failure == 0;
+    for (const std::string& line : cutter.take(event, unit)) lines.put(line);
+    return !cutter.done() && lines.failure() == 0;
   });
-  for (const std::string& line : cutter.finish()) put(line);
+  for (const std::string& line : cutter.finish()) lines.put(line);
   if (problem) tell({*problem});
-  if (failure < 0) tell_full(words.piece, failure);
-  if (problem || failure < 0) return problem ? bad_input : machine_refuses;
+  if (lines.failure() < 0) tell_full(words.piece, lines.failure());
+  if (problem || lines.failure() < 0) return problem ? bad_input : machine_refuses;
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}});
   else
@@ -316,7 +334,8 @@ void add_trace(CLI::App& app, int& status) {
       ->check(number_between(0, 1'000'000'000));
   cut_verb->add_option("--to", words->to, "seconds at which it ends; the end of the trace if left out")
       ->check(number_between(0, 1'000'000'000));
-  cut_verb->add_option("--unit", words->units, "only what this unit said, by its name; can be given several times");
+  cut_verb->add_option("--unit", words->units, "only what this unit said, by its name; can be given several times")
+      ->allow_extra_args(false);
   cut_verb->add_flag("--json", words->json, "print the result as JSON");
   cut_verb->footer(
       "Example: the half second in which a plug was pulled, for a report of the trouble:\n"

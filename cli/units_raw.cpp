@@ -89,6 +89,7 @@ std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawWords& w
                          .with_virtual = words.with_virtual,
                          .raw = true,
                          .event_nodes_only = true,
+                         .say = talk,
                          .longest = longest},
                         ears);
   }

@@ -88,6 +88,12 @@ class TableView final : public View {
     news_.push_back(fmt::format("{}\"{}\": {}", whose, unit, what));
   }
   void waiting(const std::string&) override {}
+  void seat_is_elsewhere(const std::string& unit, const std::string& seat) override {
+    news_.push_back(fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", unit, seat));
+  }
+  void beside(const std::string& seat, const std::string& unit, const std::string& other) override {
+    news_.push_back(fmt::format("{} is played with both \"{}\" and \"{}\" now", seat, other, unit));
+  }
   void asked(const std::string& seat, const std::string& unit, play::Doubt doubt) override {
     news_.push_back(fmt::format("{}: \"{}\" {}: press on yours", seat, unit, play::Words::doubt_words(doubt)));
   }

@@ -21,6 +21,11 @@ Diagnostic cannot_write(const std::string& path, int result) {
           "nothing was changed"};
 }
 
+Diagnostic write_protected(const std::string& path) {
+  return {"write-protected", Severity::error, "the file is write-protected", path,
+          fmt::format("chmod u+w {} lets it be changed", path)};
+}
+
 std::string folder_of(const std::string& path) {
   const std::size_t slash = path.rfind('/');
   return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
@@ -123,8 +128,7 @@ std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, c
   const int bits = permissions_of(door, real);
   if (bits < 0 && bits != -ENOENT) return cannot_write(path, bits);
   if (bits >= 0 && (bits & anybody_may_write) == 0)
-    return Diagnostic{"write-protected", Severity::error, "the file is write-protected", path,
-                      fmt::format("chmod u+w {} lets it be changed", path)};
+    return write_protected(path);
   if (const int made = make_folders(door, folder); made < 0) return cannot_write(path, made);
   const std::string fresh = real + ".new";
   int result = fill(door, fresh, text, bits);
@@ -155,6 +159,19 @@ tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& p
   if (auto failure = write_whole(door, path, *fresh)) return tl::unexpected(Diagnostics{std::move(*failure)});
   keep_newest(door, versions, versions_in(door, versions).former);
   return true;
+}
+
+std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path, const std::string& versions) {
+  const auto locked = lock(door, path, versions);
+  if (!locked) return locked.error().front();
+  const std::string real = resolved(door, path);
+  const int bits = permissions_of(door, real);
+  if (bits >= 0 && (bits & anybody_may_write) == 0) return write_protected(path);
+  if (const int made = make_folders(door, folder_of(real)); made < 0) return cannot_write(path, made);
+  const std::string probe = real + ".new";
+  const int result = fill(door, probe, "", -1);
+  (void)door.remove(probe);
+  return result < 0 ? std::optional{cannot_write(path, result)} : std::nullopt;
 }
 
 tl::expected<std::string, Diagnostics> undo(os::Door& door, const std::string& path, const std::string& versions) {

@@ -32,6 +32,11 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
+/// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the folders
+/// that it needs.
+[[nodiscard]] std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path,
+                                                       const std::string& versions);
+
 /// Puts the newest version back in the file's place. What was there is kept beside the versions; the result
 /// is where. Fails with `nothing-to-undo` and as above.
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Door& door, const std::string& path,

@@ -141,6 +141,29 @@ class EvdevNode final : public Node {
 
   bool is_down() const noexcept override { return keys_.any(); }
 
+  std::vector<Code> down() const override {
+    std::vector<Code> codes;
+    for (const CodeRange& range : description_.codes)
+      if (range.code.type == ev_key && keys_.test(range.code.number)) codes.push_back(range.code);
+    return codes;
+  }
+
+  /// What is written to an input node is as if the unit had said it. (The kernel then waits for the next press: a
+  /// release of what is up already is none.)
+  bool hold_with_something_down() noexcept override {
+    bool told = true;
+    for (std::size_t number = 0; number < keys_.size(); ++number) {
+      if (!keys_.test(number)) continue;
+      std::array<input_event, 2> up{};
+      up[0].type = EV_KEY;
+      up[0].code = static_cast<std::uint16_t>(number);
+      up[1].type = EV_SYN;
+      told = os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{up})) == 0 && told;
+    }
+    if (door_.control(descriptor_.get(), EVIOCGRAB, 1UL) == 0) held_ = true;
+    return told;
+  }
+
   void flush(Reports& into) override {
     if (has_half_ && !half_.empty()) into.add(half_time_, half_);
     has_half_ = false;

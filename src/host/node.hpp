@@ -55,6 +55,11 @@ class Node {
   [[nodiscard]] virtual bool is_held_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
+  /// Those that are down.
+  [[nodiscard]] virtual std::vector<Code> down() const = 0;
+  /// Holds the node though something is down, if it can be had. Everybody, also whoever reads this node here, is told
+  /// before that it has gone up; where the node cannot be written nobody is, and the result is false.
+  virtual bool hold_with_something_down() noexcept = 0;
 
   /// True if each part of the unit has motors and lamps of its own; else what is said of part 0 goes for all.
   [[nodiscard]] virtual bool has_outputs_by_part() const noexcept { return false; }

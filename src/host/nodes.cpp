@@ -4,7 +4,11 @@
 #include <cerrno>
 #include <utility>
 
+#include <fmt/format.h>
+
+#include "base/code_names.hpp"
 #include "base/in_turn.hpp"
+#include "host/look.hpp"
 #include "host/raw_unit.hpp"
 #include "omnipar/identity.hpp"
 
@@ -23,11 +27,21 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
-  if (!is_playable(catalogue_, node->description()) || joins_another(place, node)) return std::nullopt;
+  if (!is_playable(catalogue_, node->description()) || is_left_to_another(place, *node) || joins_another(place, node))
+    return std::nullopt;
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
   if (hold_all_) node->hold(true);
   open_.push_back({++last_number_, place, std::move(node), hold_all_});
   return last_number_;
+}
+
+/// Whoever plays on a node has locked it, until it is closed.
+bool Nodes::is_left_to_another(const NodePlace& place, const Node& node) {
+  if (!alone_ || door_.lock(node.descriptor()) != -EWOULDBLOCK) return false;
+  const Holders holders = holders_of(door_, place.path);
+  say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", printable(node.description().name),
+                   holders.names.empty() ? "another Omnipar" : holders.names));
+  return true;
 }
 
 /// One HID device may have several event nodes; who reads its raw reports hears what they all say.
@@ -189,8 +203,37 @@ bool Nodes::is_held(int number) const noexcept {
   return node != nullptr && node->is_held();
 }
 
-bool Nodes::waits_for_hold() const noexcept {
-  return std::ranges::any_of(open_, [](const Open& open) { return open.hold && !open.node->is_held(); });
+bool Nodes::waits_for_release() const noexcept {
+  return std::ranges::any_of(
+      open_, [](const Open& open) { return open.hold && !open.node->is_held() && open.node->is_down(); });
+}
+
+std::vector<int> Nodes::waiting_for_hold() const {
+  std::vector<int> waiting;
+  for (const Open& open : open_)
+    if (open.hold && !open.node->is_held()) waiting.push_back(open.number);
+  return waiting;
+}
+
+void Nodes::try_holds() noexcept {
+  for (Open& open : open_) open.node->hold(open.hold);
+}
+
+bool Nodes::hold_with_something_down(int number) noexcept {
+  Node* node = find(number);
+  return node != nullptr && node->hold_with_something_down();
+}
+
+std::vector<std::string> Nodes::down(int number) const {
+  const Node* node = find(number);
+  std::vector<std::string> names;
+  if (node == nullptr) return names;
+  for (const Code code : node->down()) names.push_back(code_name(code));
+  return names;
+}
+
+const std::string& Nodes::path(int number) const {
+  return std::ranges::find(open_, number, &Open::number)->place.path;
 }
 
 bool Nodes::is_held_by_another(int number) const noexcept {

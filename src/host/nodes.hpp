@@ -31,8 +31,18 @@ class Nodes {
   /// is ignored.
   void hold(int number, bool yes) noexcept;
   [[nodiscard]] bool is_held(int number) const noexcept;
-  /// True while a node that is to be held is not.
-  [[nodiscard]] bool waits_for_hold() const noexcept;
+  /// True while something is down on a node that is to be held and is not for that reason.
+  [[nodiscard]] bool waits_for_release() const noexcept;
+  /// The nodes that are to be held and are not; and tries to hold them again.
+  [[nodiscard]] std::vector<int> waiting_for_hold() const;
+  void try_holds() noexcept;
+  /// Holds a node though something on it is down, as Node has it.
+  bool hold_with_something_down(int number) noexcept;
+  /// What is down on a node, by the names of its controls; its path.
+  [[nodiscard]] std::vector<std::string> down(int number) const;
+  [[nodiscard]] const std::string& path(int number) const;
+  /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
+  void take_alone() noexcept { alone_ = true; }
   /// True if another program holds the node.
   [[nodiscard]] bool is_held_by_another(int number) const noexcept;
   /// True once a node could not be opened for lack of permission.
@@ -105,6 +115,7 @@ class Nodes {
   [[nodiscard]] std::vector<Open>::iterator at_path(const std::string& path) noexcept;
 
   [[nodiscard]] Node* find(int number) const noexcept;
+  [[nodiscard]] bool is_left_to_another(const NodePlace& place, const Node& node);
 
   os::Door& door_;
   const Catalogue& catalogue_;
@@ -112,6 +123,7 @@ class Nodes {
   bool hold_all_ = false;
   bool met_a_closed_door_ = false;
   bool event_nodes_only_ = false;
+  bool alone_ = false;
   int last_number_ = 0;
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed

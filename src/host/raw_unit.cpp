@@ -82,6 +82,18 @@ class RawUnitNode final : public Node {
     return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_down(); });
   }
 
+  std::vector<Code> down() const override {
+    std::vector<Code> codes;
+    for (const auto& node : event_nodes_)
+      for (const Code code : node->down()) codes.push_back(code);
+    return codes;
+  }
+  bool hold_with_something_down() noexcept override {
+    bool told = true;
+    for (const auto& node : event_nodes_) told = node->hold_with_something_down() && told;
+    return told;
+  }
+
   bool has_outputs_by_part() const noexcept override { return outputs_ != nullptr; }
   const std::vector<std::uint16_t>& motors(int part) const noexcept override {
     static const std::vector<std::uint16_t> none;

@@ -123,7 +123,11 @@ class Names {
 
 void add_held(const Facts& facts, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
-    if (node.held)
+    if (node.held && node.holders.starts_with("omnipar (process "))
+      findings.push_back({"played", State::good,
+                          fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.holders),
+                          ""});
+    else if (node.held)
       findings.push_back({"held", State::wrong,
                           fmt::format("{} ({}) is held by another program{}: nothing that it says comes through.",
                                       shown(node.description), node.path,

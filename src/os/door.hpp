@@ -51,6 +51,8 @@ class Door {
   virtual int make_folder(const std::string& path) = 0;
   virtual int rename(const std::string& from, const std::string& to) = 0;
   virtual int remove(const std::string& path) = 0;
+  /// Cuts an open file off behind so many bytes.
+  virtual int truncate(int descriptor, std::uint64_t size) = 0;
   /// What was written reaches the disk before this returns; for folders: the names in it.
   virtual int sync(int descriptor) = 0;
   /// The permission bits of an open file.
@@ -144,8 +146,8 @@ class Descriptor {
   int number_ = -1;
 };
 
-/// Puts something in the place of standard streams that are closed, so that no device gets their numbers. False if the
-/// output was closed.
+/// Puts something in the place of standard streams that are closed, so that no device gets their numbers; writing to one
+/// that nobody reads fails, and does not end us. False if the output was closed.
 [[nodiscard]] bool open_standard_streams() noexcept;
 
 }  // namespace omnipar::os

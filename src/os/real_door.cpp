@@ -135,6 +135,10 @@ class RealDoor final : public Door {
     return uninterrupted([&] { return ::unlink(path.c_str()); });
   }
 
+  int truncate(int descriptor, std::uint64_t size) override {
+    return uninterrupted([&] { return ::ftruncate(descriptor, static_cast<off_t>(size)); });
+  }
+
   int sync(int descriptor) override {
     return uninterrupted([&] { return ::fsync(descriptor); });
   }
@@ -294,6 +298,7 @@ class RealDoor final : public Door {
     sigset_t none;
     ::sigemptyset(&none);
     ::sigprocmask(SIG_SETMASK, &none, nullptr);
+    ::signal(SIGPIPE, SIG_DFL);  // ours is ignored, and would be theirs
     int failure = before ? before() : 0;
     if (failure == 0) {
       std::vector<char*> words;
@@ -316,6 +321,7 @@ Door& real_door() {
 }
 
 bool open_standard_streams() noexcept {
+  ::signal(SIGPIPE, SIG_IGN);  // whoever reads what we say may go; writing then fails
   bool output = true;
   for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
     if (::fcntl(stream, F_GETFD) >= 0) continue;

@@ -209,8 +209,8 @@ std::optional<Time> Outlets::next_due() const noexcept {
   return behind && (!due || again_at_ < *due) ? std::optional{again_at_} : due;
 }
 
-bool Outlets::fired(std::string_view action) const noexcept {
-  return std::ranges::find(fired_, action) != fired_.end();
+std::size_t Outlets::times_fired(std::string_view action) const noexcept {
+  return static_cast<std::size_t>(std::ranges::count(fired_, action));
 }
 
 }  // namespace omnipar::outlet

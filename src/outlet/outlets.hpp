@@ -30,7 +30,8 @@ class Outlets {
   bool flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   /// True if a hot action of that name has fired since `forget_fired`.
-  [[nodiscard]] bool fired(std::string_view action) const noexcept;
+  [[nodiscard]] bool fired(std::string_view action) const noexcept { return times_fired(action) > 0; }
+  [[nodiscard]] std::size_t times_fired(std::string_view action) const noexcept;
   [[nodiscard]] bool any_fired() const noexcept { return !fired_.empty(); }
   void forget_fired() noexcept { fired_.clear(); }
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }

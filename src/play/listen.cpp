@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <vector>
 
+#include <fmt/format.h>
+
+#include "host/look.hpp"
 #include "host/nodes.hpp"
 #include "host/raw.hpp"
 #include "omnipar/identity.hpp"
@@ -19,6 +22,8 @@ class Listening {
         nodes_(door, *options.catalogue, options.with_virtual),
         began_(door.now()) {
     nodes_.hold_all(options.hold);
+    if (options.say) nodes_.say_to(options.say);
+    if (options.hold) nodes_.take_alone();
     if (options.event_nodes_only) nodes_.read_event_nodes_only();
   }
 
@@ -46,7 +51,9 @@ class Listening {
       take_raw(std::span{polled_}.subspan(raw_from));
       while (const auto news = watch->next()) take(*news);
       ears_.waited(since_start(door_.now()));
-      if (polled_[0].revents != 0) break;
+      if (polled_[0].revents == 0) continue;
+      ears_.broken_off();
+      break;
     }
     if (options_.hold) wait_until_all_is_up(signals);
     return std::nullopt;
@@ -81,8 +88,17 @@ class Listening {
     const auto node = nodes_.open(place);
     if (!node) return;
     ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
+    tell_who_holds(place, *node);
     const std::string folder = host::hid_folder(place.syspath);
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
+  }
+
+  void tell_who_holds(const host::NodePlace& place, int node) {
+    if (!options_.say || !nodes_.is_held_by_another(node)) return;
+    const host::Holders holders = host::holders_of(door_, place.path);
+    options_.say(fmt::format("\"{}\" is held by {}: nothing that is pressed on it comes here.",
+                             printable(nodes_.description(node).name),
+                             holders.names.empty() ? "another program" : holders.names));
   }
 
   bool is_better_raw(const std::string& folder, const Description& node) {

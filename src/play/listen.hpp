@@ -33,6 +33,8 @@ class Ears {
   /// Nothing has happened up to here.
   virtual void waited(Time now) = 0;
   [[nodiscard]] virtual bool done() const = 0;
+  /// A signal has ended the listening.
+  virtual void broken_off() {}
   /// When `waited` should be called next although nothing happens; never, if nothing.
   [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
 };
@@ -44,7 +46,8 @@ struct ListenOptions {
   bool raw = false;   ///< raw HID nodes of the units, too
   bool raw_where_better = false;    ///< those of units whose event nodes lack something
   bool event_nodes_only = false;    ///< also of units that are better read from their raw reports
-  std::optional<Duration> longest;  ///< ends by itself after so long, and everything is let go
+  std::function<void(const std::string&)> say{};  ///< takes words for people: of units that cannot be heard
+  std::optional<Duration> longest;                ///< ends by itself after so long, and everything is let go
 };
 
 /// Listens until the ears have done, the time is over, or SIGINT, SIGTERM or SIGHUP. Fails with `no-signals`,

@@ -16,6 +16,9 @@ namespace omnipar::play {
 
 tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::string& word) {
   std::vector<std::string> places;
+  if (word.empty())
+    return tl::unexpected(Diagnostic{"no-such-program", Severity::error, "the program's name is empty", "",
+                                     "what follows '--' is the program and its words"});
   if (word.find('/') != std::string::npos) {
     places.push_back(word);
   } else {

@@ -1,5 +1,7 @@
 #include "play/program_run.hpp"
 
+#include <algorithm>
+#include <cerrno>
 #include <cstring>
 #include <utility>
 
@@ -22,6 +24,10 @@ std::optional<Diagnostic> ProgramRun::start(const std::function<int()>& before) 
   started_ = door_.now();
   const int result = program_.start(wish_.command, before);
   if (result == 0) return std::nullopt;
+  if (result == -ENOENT)  // the file itself has been found before
+    return Diagnostic{"not-started", Severity::error,
+                      "it cannot be started: what its first line names to run it, or a library of it, is not there",
+                      wish_.command.front(), "head -n 1 shows a script's first line, ldd a program's libraries"};
   return Diagnostic{"not-started", Severity::error, fmt::format("it cannot be started: {}", std::strerror(-result)),
                     wish_.command.front(), "start it by itself, to see what it lacks; without --alone, if you have it"};
 }
@@ -46,7 +52,9 @@ bool ProgramRun::follow() {
   }
   if (insisted_)
     program_.insist(keeper_.process());
-  else if (!had_ended)
+  else if (asked_ && !had_ended)
+    ask_by_signal();  // what it left has not been asked yet
+  if (!insisted_ && !had_ended)
     wish_.say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", wish_.command.front(),
                           fmt::join(left, ", ")));
   return false;
@@ -55,14 +63,42 @@ bool ProgramRun::follow() {
 void ProgramRun::ask(bool knows) {
   constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
   if (asked_ && door_.now() - *asked_ < same_breath) return;
-  if (asked_) return insist();
+  if (asked_) {
+    asked_again_ = asked_by_signal_;
+    force_at_ = door_.now();
+    return insist();
+  }
   asked_ = door_.now();
-  if (!knows) program_.ask(keeper_.process());
+  force_at_ = *asked_ + wish_.insist_after;
+  if (!knows) ask_by_signal();
   wish_.say(fmt::format("{} is asked to end; after {:.0f} s it is ended by force.", wish_.command.front(),
                         static_cast<double>(wish_.insist_after.count()) / 1e6));
 }
 
+void ProgramRun::ask_by_signal() {
+  asked_by_signal_ = true;
+  program_.ask(keeper_.process());
+}
+
+/// Whoever only knows of a Ctrl-C is asked as well, when half of the time is over.
+std::optional<Time> ProgramRun::due() const {
+  if (!asked_ || insisted_) return std::nullopt;
+  return asked_by_signal_ ? force_at_ : std::min(force_at_, *asked_ + wish_.insist_after / 2);
+}
+
+void ProgramRun::insist_when_due(Time now) {
+  if (const auto when = due(); when && now >= *when) insist();
+}
+
+/// Nothing is ended by force that has not been asked by a signal, and had a moment to hear it.
 void ProgramRun::insist() {
+  constexpr Duration a_moment = std::chrono::seconds{1};
+  if (!asked_by_signal_) {
+    ask_by_signal();
+    force_at_ = std::max(door_.now() + std::min(a_moment, wish_.insist_after), *asked_ + wish_.insist_after);
+    return;
+  }
+  if (door_.now() < force_at_ && !asked_again_) return;
   if (std::exchange(insisted_, true)) return;
   wish_.say("It is ended by force.");
   program_.insist(keeper_.process());
@@ -77,8 +113,11 @@ void ProgramRun::end(const std::function<void(Time)>& pass_time) {
     program_.collect();
     return program_.ended() && program_.left(keeper).empty();
   };
-  if (!is_over() && !asked_) program_.ask(keeper);
-  const Time by_force = insisted_ ? door_.now() : asked_.value_or(door_.now()) + wish_.insist_after;
+  if (!is_over() && !asked_by_signal_) ask_by_signal();
+  constexpr Duration a_moment = std::chrono::seconds{1};
+  const Time by_force = insisted_ ? door_.now()
+                                  : std::max(asked_.value_or(door_.now()) + wish_.insist_after,
+                                             door_.now() + std::min(a_moment, wish_.insist_after));
   while (!is_over() && door_.now() < by_force + enough) {
     if (door_.now() >= by_force) program_.insist(keeper);
     pass_time(door_.now() + pause);

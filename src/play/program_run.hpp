@@ -32,21 +32,19 @@ class ProgramRun {
   /// Its exit status, 128 + the signal that killed it; nothing while it runs, and if it never ran.
   [[nodiscard]] std::optional<int> status() const;
 
-  /// Asks it to end; whoever asks again is heard at once. `knows`: it has had the same signal itself.
+  /// Asks it to end; whoever asks again is heard at once. `knows`: it has had a Ctrl-C itself, and is asked by TERM only
+  /// if it does not heed that.
   void ask(bool knows);
   /// Ends it by force, if it was asked long enough ago.
-  void insist_when_due(Time now) {
-    if (const auto when = due(); when && now >= *when) insist();
-  }
-  /// When that is.
-  [[nodiscard]] std::optional<Time> due() const {
-    return asked_ && !insisted_ ? std::optional{*asked_ + wish_.insist_after} : std::nullopt;
-  }
+  void insist_when_due(Time now);
+  /// When that is, or when it is to be asked by a signal, too.
+  [[nodiscard]] std::optional<Time> due() const;
   /// Of the program nothing stays behind; but it is asked first, if it was not yet. `pass_time` returns at the time
   /// that it is given.
   void end(const std::function<void(Time)>& pass_time);
 
  private:
+  void ask_by_signal();
   void insist();
 
   os::Door& door_;
@@ -55,6 +53,9 @@ class ProgramRun {
   Program program_;
   Time started_{};
   std::optional<Time> asked_;
+  Time force_at_{};
+  bool asked_by_signal_ = false;
+  bool asked_again_ = false;
   bool insisted_ = false;
 };
 

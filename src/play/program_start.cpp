@@ -60,7 +60,7 @@ std::optional<Time> ProgramStart::due() const {
 std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
   if (!program_.is_wished() || program_.started() || engine_.frozen()) return std::nullopt;
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
-  if (nodes_.waits_for_hold()) {
+  if (nodes_.waits_for_release()) {
     if (!std::exchange(said_let_go_, true)) options_.say("Let go of all buttons; it starts when nothing is down.");
     return std::nullopt;
   }

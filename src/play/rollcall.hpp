@@ -37,6 +37,9 @@ class RollCall final : public Ears {
   };
   [[nodiscard]] std::vector<Seated> seated() const;
 
+  void broken_off() override { was_broken_off_ = true; }
+  [[nodiscard]] bool was_broken_off() const noexcept { return was_broken_off_; }
+
   /// The rig after the roll call: units that it knows for sure change their seats (and, if there is just one that
   /// may be meant, their sockets), others are added. Whoever had these seats before has none now, but if they are
   /// `shared`. Nobody else is touched.
@@ -62,6 +65,7 @@ class RollCall final : public Ears {
   void clear_seats(Rig& rig, const std::vector<std::string>& seated) const;
   void settle();
 
+  bool was_broken_off_ = false;
   const Catalogue& catalogue_;
   std::vector<std::string> seats_;
   std::function<void(const std::string&)> say_;

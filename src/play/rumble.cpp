@@ -160,6 +160,7 @@ void Rumble::freeze() {
 }
 
 void Rumble::pulse(host::NodePart part, int times) {
+  if (strength_ == 0) return;
   ff_effect effect{};
   effect.type = FF_RUMBLE;
   const auto known = pulses_.find(part);

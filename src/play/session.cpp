@@ -3,11 +3,14 @@
 #include <sys/signalfd.h>
 
 #include <algorithm>
+#include <map>
 #include <memory>
+#include <set>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "base/list.hpp"
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/outlets.hpp"
@@ -63,6 +66,7 @@ class Session final : Listener {
         way_out_(way_out()),
         thaw_(ways_to_thaw(options.profile)) {
     nodes_.say_to(options.say);
+    nodes_.take_alone();
   }
 
   Played run() {
@@ -127,6 +131,14 @@ class Session final : Listener {
     turn(Turn::unit_lost, words_.left(seat, unit));
   }
   void waiting(const std::string&) override {}
+  void seat_is_elsewhere(const std::string& unit, const std::string& seat) override {
+    say(fmt::format("\"{}\" belongs to seat {}, from which no port of this profile is played: press a button on it to "
+                    "take another one.",
+                    unit, seat));
+  }
+  void beside(const std::string& seat, const std::string& unit, const std::string& other) override {
+    words_.beside(seat, unit, other);
+  }
   void asked(const std::string& seat, const std::string& unit, Doubt doubt) override {
     words_.asked(seat, unit, doubt);
   }
@@ -153,7 +165,8 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      if (nodes_.is_held_by_another(*node)) words_.held(place.path, nodes_.description(*node));
+      if (nodes_.is_held_by_another(*node) && told_held_.insert(*node).second)
+        words_.held(place.path, nodes_.description(*node));
       arrive(*node);
     }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
@@ -180,6 +193,8 @@ class Session final : Listener {
   /// frozen nobody is held.
   void hold_what_plays() {
     if (!std::exchange(seats_have_changed_, false)) return;
+    hold_again_ = now_;
+    waits_since_.clear();
     for (const int node : table_.playing_nodes()) {
       nodes_.hold(node, !engine_.frozen());
       auto failure = desktop_keys_.find(node);
@@ -187,6 +202,31 @@ class Session final : Listener {
       if (failure) return fail(*failure);
     }
     feedback_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
+  }
+
+  /// What could not be held at once: a unit that another program has is asked for again, and one of which something
+  /// stays down is held all the same after a while, for its switch may be stuck. Others are told that it is up.
+  void insist_on_holds() {
+    if (!hold_again_ || now_ < *hold_again_) return;
+    constexpr Duration pause = std::chrono::milliseconds{250};
+    constexpr Duration patience = std::chrono::seconds{2};
+    hold_again_ = now_ + pause;
+    nodes_.try_holds();
+    const auto waiting = nodes_.waiting_for_hold();
+    for (const int node : waiting) {
+      const Time since = waits_since_.try_emplace(node, now_).first->second;
+      const std::vector<std::string> down = nodes_.down(node);
+      if (!down.empty() && now_ - since >= patience) {
+        say(fmt::format("\"{}\": {} {} down. It is held all the same: {}.", printable(nodes_.description(node).name),
+                        some_listed(down), down.size() == 1 ? "stays" : "stay",
+                        nodes_.hold_with_something_down(node)
+                            ? "other programs are told that it has gone up, and it counts from its next press"
+                            : "other programs will not see it go up"));
+      } else if (down.empty() && now_ - since >= pause && told_held_.insert(node).second) {
+        words_.held(nodes_.path(node), nodes_.description(node));
+      }
+    }
+    if (waiting.empty()) hold_again_.reset();
   }
 
   // -- the program --------------------------------------------------------------------------------------
@@ -215,6 +255,7 @@ class Session final : Listener {
     also(start_.due());
     also(program_.due());
     also(feedback_.next_due());
+    also(hold_again_);
     return due;
   }
 
@@ -260,6 +301,7 @@ class Session final : Listener {
     ++stats_.wake_ups;
     take_reports();
     hold_what_plays();
+    insist_on_holds();
     if (!wishes_.empty()) shake();
     act();
     if (news_waits_) take_news();
@@ -328,8 +370,9 @@ class Session final : Listener {
     if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
     if (thaw_.fired(now_)) thaw();
     if (!outlets_.any_fired()) return;
-    if (outlets_.fired(swap_action)) swap_ports();
-    if (outlets_.fired(freeze_action)) freeze();
+    const bool freezes = outlets_.fired(freeze_action);
+    for (std::size_t n = outlets_.times_fired(swap_action); n > 0; --n) swap_ports();
+    if (freezes) freeze();
     outlets_.forget_fired();
   }
 
@@ -486,6 +529,9 @@ class Session final : Listener {
   bool said_no_permission_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
+  std::optional<Time> hold_again_;      ///< while something is to be held that is not
+  std::map<int, Time> waits_since_;     ///< for being held, by node
+  std::set<int> told_held_;             ///< by another program
 };
 
 }  // namespace

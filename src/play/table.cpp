@@ -57,6 +57,11 @@ bool Table::is_played(const std::string& seat) const {
   });
 }
 
+bool Table::has_seat(const std::string& seat) const {
+  const auto seats = engine_.plan().seats();
+  return std::ranges::find(seats, seat) != seats.end();
+}
+
 std::vector<std::string> Table::free_seats() const {
   std::vector<std::string> seats;
   for (const std::string& seat : engine_.plan().seats())
@@ -66,9 +71,10 @@ std::vector<std::string> Table::free_seats() const {
 }
 
 const RigUnit* Table::known(const Description& unit, const std::string& part) const {
+  if (matches(rig_, unit, part).empty() && matches(stand_ins_, unit, part).empty()) return nullptr;
   const auto names = present();
   const RigUnit* found = find_unit(rig_, unit, names, part);
-  if (found != nullptr && !found->seat.empty()) return found;
+  if (found != nullptr && has_seat(found->seat)) return found;
   const RigUnit* stand_in = find_unit(stand_ins_, unit, names, part);
   return stand_in != nullptr ? stand_in : found;
 }
@@ -184,16 +190,20 @@ Table::Share Table::share_of(const Guest& guest, const Place& place, int node) c
 
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
+  any_streams_ = any_streams_ || here.streams;
   for (const std::string& part : unit_parts(catalogue_, here.unit)) {
     Place place{part, name_of(here.unit, part), "", {}, ++last_hand_};
-    if (const RigUnit* unit = known(here.unit, part)) {
+    const RigUnit* unit = known(here.unit, part);
+    if (unit != nullptr) {
       place.name = unit->name;
-      place.seat = unit->seat;
+      if (has_seat(unit->seat)) place.seat = unit->seat;
     }
     for (const int node : here.nodes) place.shares.push_back(share_of(here, place, node));
     here.places.push_back(std::move(place));
     Place& sitting = here.places.back();
-    if (sitting.seat.empty())
+    if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
+      listener_.seat_is_elsewhere(sitting.name, unit->seat);
+    else if (sitting.seat.empty())
       listener_.waiting(sitting.name);
     else if (!here.out_of_range)
       play(sitting, true);
@@ -233,7 +243,17 @@ void Table::dismiss(const Guest& guest) {
 void Table::play(Place& place, bool again) {
   if (!attach(place)) return;
   listener_.seated(place.seat, place.name, again);
+  tell_of_others(place);
   tell_what_lacks(place);
+}
+
+/// An owner who comes back finds whoever stands in still playing; both do.
+void Table::tell_of_others(const Place& place) {
+  for (const Guest& guest : guests_)
+    for (const Place& other : guest.places)
+      if (&other != &place && other.seat == place.seat && other.part != hid::own_part && !other.empty &&
+          !guest.out_of_range && std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
+        return listener_.beside(place.seat, place.name, other.name);
 }
 
 /// What an adapter has of its own will serve whoever plays on it.
@@ -293,6 +313,11 @@ Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::s
 
 /// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
 void Table::ask_for_the_lost() {
+  const auto names = present();
+  const bool any_away = std::ranges::any_of(rig_.units, [&](const RigUnit& unit) {
+    return has_seat(unit.seat) && std::ranges::find(names, unit.name) == names.end();
+  });
+  if (!any_away) return last_asked_.clear();
   for (const Guest& guest : guests_)
     for (const Place& place : guest.places) {
       const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
@@ -375,8 +400,10 @@ void Table::take_seat(Guest& guest, Place& place) {
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});
-  const bool stands_in =
-      untaken.empty() || std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end();
+  const RigUnit* own = find_unit(rig_, guest.unit, present(), place.part);
+  const bool stands_in = untaken.empty() ||
+                         std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end() ||
+                         (own != nullptr && !own->seat.empty());  // its own seat is none of the plan's
   Rig& rig = stands_in ? stand_ins_ : rig_;
   std::string seat = untaken.empty() ? "" : untaken.front();
   for (const std::string& empty : engine_.plan().seats())
@@ -385,8 +412,7 @@ void Table::take_seat(Guest& guest, Place& place) {
     if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(place.name);
     return;
   }
-  const RigUnit* own = stands_in ? nullptr : find_unit(rig_, guest.unit, present(), place.part);
-  if (own != nullptr && own->seat.empty()) {
+  if (own != nullptr && !stands_in) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
     sit_down(place, own->name, seat);
   } else {
@@ -395,6 +421,23 @@ void Table::take_seat(Guest& guest, Place& place) {
   }
   play(place, false);
   seat_own(guest);
+}
+
+/// What several parts share, such as a coin door, says nothing about who presses, where a part has more than that.
+std::vector<Change> Table::changes_of(const Guest& guest, const Place& place, const Share& share,
+                                      const Report& report) {
+  const auto is_shared = [&](Code code) {
+    return std::ranges::any_of(guest.places, [&](const Place& other) {
+      if (&other == &place) return false;
+      const auto its = std::ranges::find(other.shares, share.node, &Share::node);
+      return its != other.shares.end() && std::ranges::find(its->attachment.controls, code, &Control::code) !=
+                                              its->attachment.controls.end();
+    });
+  };
+  std::vector<Change> own{report.changes.begin(), report.changes.end()};
+  if (guest.places.size() > 1 && !std::ranges::all_of(share.attachment.controls, is_shared, &Control::code))
+    std::erase_if(own, [&](const Change& change) { return is_shared(change.code); });
+  return own;
 }
 
 void Table::report(int node, const Report& report) {
@@ -416,7 +459,9 @@ void Table::report(int node, const Report& report) {
       continue;
     }
     remember(share->attachment, report.changes);
-    if (!place.seat.empty() || !place.notice.take(share->attachment, report.changes)) continue;
+    if (!place.seat.empty() || !place.notice.take(share->attachment, changes_of(guest, place, *share, report)) ||
+        engine_.frozen())
+      continue;
     engine_.advance(report.time);
     take_seat(guest, place);
   }
@@ -461,6 +506,7 @@ constexpr Duration silence_that_means_away = std::chrono::milliseconds{500};
 }
 
 void Table::advance(Time now) {
+  if (!any_streams_) return;
   for (Guest& guest : guests_) {
     const Time due = guest.last_heard + silence_that_means_away;
     if (!guest.streams || guest.out_of_range || now < due) continue;
@@ -471,6 +517,7 @@ void Table::advance(Time now) {
 
 std::optional<Time> Table::next_due() const {
   std::optional<Time> due;
+  if (!any_streams_) return due;
   for (const Guest& guest : guests_) {
     const Time silent = guest.last_heard + silence_that_means_away;
     if (guest.streams && !guest.out_of_range && (!due || silent < *due)) due = silent;

@@ -47,6 +47,14 @@ class Listener {
   virtual void socket(const std::string& seat, const std::string& unit, Plug plug) = 0;
   /// A unit that nobody has pressed yet.
   virtual void waiting(const std::string& unit) = 0;
+  /// The same of a unit whose seat of the rig is none of the plan's: it is a player like any other.
+  virtual void seat_is_elsewhere(const std::string& unit, const std::string& seat) {
+    static_cast<void>(unit), static_cast<void>(seat);
+  }
+  /// A unit plays from a seat from which this other one plays, too.
+  virtual void beside(const std::string& seat, const std::string& unit, const std::string& other) {
+    static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(other);
+  }
   /// A unit may be that of this seat: whoever sits there should press a button. Why it is not known for sure: it is
   /// `moved` from the socket where it was, and `others` may be meant as well.
   virtual void asked(const std::string& seat, const std::string& unit, Doubt doubt) = 0;
@@ -137,10 +145,14 @@ class Table {
   [[nodiscard]] Guest guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
                                const std::vector<Description>& descriptions) const;
   [[nodiscard]] std::vector<std::string> present() const;
+  [[nodiscard]] bool has_seat(const std::string& seat) const;
+  void tell_of_others(const Place& place);
   [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
   [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
   [[nodiscard]] Doubt doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const;
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
+  [[nodiscard]] static std::vector<Change> changes_of(const Guest& guest, const Place& place, const Share& share,
+                                                      const Report& report);
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
   void seat_own(Guest& guest);
@@ -171,6 +183,7 @@ class Table {
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
   std::vector<std::string> awaited_;
   int last_hand_ = 0;
+  bool any_streams_ = false;  ///< somebody who was here does
 };
 
 }  // namespace omnipar::play

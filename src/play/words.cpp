@@ -40,6 +40,10 @@ void Words::seated(const std::string& seat, const std::string& unit, bool again)
   if (!again) ask_for_players();
 }
 
+void Words::beside(const std::string& seat, const std::string& unit, const std::string& other) const {
+  say_(fmt::format("{} is played with both \"{}\" and \"{}\" now.", who(seat), other, unit));
+}
+
 void Words::joined(const std::string& seat, const std::string& unit) const {
   say_(fmt::format("{} has \"{}\", too.", who(seat), unit));
 }

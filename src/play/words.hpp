@@ -22,6 +22,7 @@ class Words {
   void ask_for_players() const;
   /// What the table tells.
   void seated(const std::string& seat, const std::string& unit, bool again) const;
+  void beside(const std::string& seat, const std::string& unit, const std::string& other) const;
   void joined(const std::string& seat, const std::string& unit) const;
   void asked(const std::string& seat, const std::string& unit, Doubt doubt) const;
   /// "is not where it was, and others look just like it".

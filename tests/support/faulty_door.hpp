@@ -41,6 +41,9 @@ class FaultyDoor final : public os::Door {
   int remove(const std::string& path) override {
     return counted([&] { return real_.remove(path); });
   }
+  int truncate(int descriptor, std::uint64_t size) override {
+    return counted([&] { return real_.truncate(descriptor, size); });
+  }
   int sync(int descriptor) override {
     return counted([&] { return real_.sync(descriptor); });
   }
