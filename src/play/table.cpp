@@ -44,9 +44,7 @@ bool only_moves(const Report& report) {
 
 std::vector<std::string> Table::present() const {
   std::vector<std::string> names;
-  for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      if (!place.seat.empty()) names.push_back(place.name);
+  for (const auto& [hand, name] : seated_) names.push_back(name);
   return names;
 }
 
@@ -196,7 +194,7 @@ void Table::welcome(Guest guest) {
     const RigUnit* unit = known(here.unit, part);
     if (unit != nullptr) {
       place.name = unit->name;
-      if (has_seat(unit->seat)) place.seat = unit->seat;
+      if (has_seat(unit->seat)) sit_down(place, unit->name, unit->seat);
     }
     for (const int node : here.nodes) place.shares.push_back(share_of(here, place, node));
     here.places.push_back(std::move(place));
@@ -234,6 +232,7 @@ void Table::dismiss(const Guest& guest) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
     listener_.gone(place.hand);
+    seated_.erase(place.hand);
     if (!place.seat.empty() && !guest.out_of_range && !place.empty) listener_.left(place.seat, place.name);
   }
 }
@@ -332,6 +331,7 @@ void Table::ask_for_the_lost() {
 void Table::sit_down(Place& place, const std::string& name, const std::string& seat) {
   place.name = name;
   place.seat = seat;
+  seated_[place.hand] = name;
 }
 
 /// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.

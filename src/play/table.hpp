@@ -183,6 +183,7 @@ class Table {
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
   std::vector<std::string> awaited_;
   int last_hand_ = 0;
+  std::map<int, std::string> seated_;  ///< the names of those that have a seat, by hand
   bool any_streams_ = false;  ///< somebody who was here does
 };
 
