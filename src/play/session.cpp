@@ -132,7 +132,8 @@ class Session final : Listener {
   }
   void waiting(const std::string&) override {}
   void seat_is_elsewhere(const std::string& unit, const std::string& seat) override {
-    say(fmt::format("\"{}\" belongs to seat {}, from which no port of this profile is played: press a button on it to "
+    say(
+        fmt::format("\"{}\" belongs to seat {}, from which no port of this profile is played: press a button on it to "
                     "take another one.",
                     unit, seat));
   }
@@ -209,13 +210,14 @@ class Session final : Listener {
   void insist_on_holds() {
     if (!hold_again_ || now_ < *hold_again_) return;
     constexpr Duration pause = std::chrono::milliseconds{250};
-    constexpr Duration patience = std::chrono::seconds{2};
+    constexpr Duration patience = std::chrono::seconds{3};  // the way out takes two
     hold_again_ = now_ + pause;
     nodes_.try_holds();
     const auto waiting = nodes_.waiting_for_hold();
     for (const int node : waiting) {
-      const Time since = waits_since_.try_emplace(node, now_).first->second;
       const std::vector<std::string> down = nodes_.down(node);
+      auto& [since, was_down] = waits_since_.try_emplace(node, std::pair{now_, down}).first->second;
+      if (std::exchange(was_down, down) != down) since = now_;  // hands are at it
       if (!down.empty() && now_ - since >= patience) {
         say(fmt::format("\"{}\": {} {} down. It is held all the same: {}.", printable(nodes_.description(node).name),
                         some_listed(down), down.size() == 1 ? "stays" : "stay",
@@ -529,9 +531,9 @@ class Session final : Listener {
   bool said_no_permission_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
-  std::optional<Time> hold_again_;      ///< while something is to be held that is not
-  std::map<int, Time> waits_since_;     ///< for being held, by node
-  std::set<int> told_held_;             ///< by another program
+  std::optional<Time> hold_again_;                                        ///< while something is to be held that is not
+  std::map<int, std::pair<Time, std::vector<std::string>>> waits_since_;  ///< for being held, by node; what was down
+  std::set<int> told_held_;                                               ///< by another program
 };
 
 }  // namespace

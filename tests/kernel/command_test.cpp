@@ -171,7 +171,7 @@ serial = "red"
   }
 }
 
-TEST_CASE("a second play on the same unit says who holds it", "[command]") {
+TEST_CASE("a second play on the same unit says who plays on it", "[command]") {
   const UhidPad pad{"Wanted Pad", "w"};
   REQUIRE(wait_for_nodes("Wanted Pad", 1));
   Program first{{"/box/omnipar", "play", "pad-2b"}};
@@ -179,7 +179,7 @@ TEST_CASE("a second play on the same unit says who holds it", "[command]") {
   REQUIRE(tap_until(pad, first, "Player 1 plays"));
   sleep_ms(200);
   Program second{{"/box/omnipar", "play", "pad-2b"}};
-  CHECK(second.wait_for("\"Wanted Pad\" is held by omnipar (process " + std::to_string(first.process()) + ")"));
+  CHECK(second.wait_for("\"Wanted Pad\" is played on by omnipar (process " + std::to_string(first.process()) + ")"));
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
 }

@@ -78,7 +78,9 @@ class FakeDesktop {
 <allow receive_sender="*"/></policy></busconfig>)";
     daemon_ = std::make_unique<Program>(
         std::vector<std::string>{"/box/dbus-daemon", "--nofork", "--config-file=/tmp/bus.conf", "--print-address"});
-    REQUIRE(daemon_->wait_for("unix:path"));
+    const bool is_there = daemon_->wait_for("unix:path");
+    INFO(daemon_->output());
+    REQUIRE(is_there);
     ::setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/tmp/bus", 1);
     REQUIRE(sd_bus_open_user(&bus_) >= 0);
     static const sd_bus_vtable methods[] = {SD_BUS_VTABLE_START(0),

@@ -398,5 +398,6 @@ TEST_CASE("start and select held for two seconds end it; every descriptor is clo
   }
   pad.send({static_cast<std::uint16_t>(start_button | select_button)});
   CHECK(playing.program().wait_for_end(8000) == 0);
+  INFO(playing.program().output());
   CHECK(playing.program().output().find("Ended by hand.") != std::string::npos);
 }

@@ -199,10 +199,11 @@ TEST_CASE("16 bits of a gun's axes arrive whole, where the kernel's fuzz would e
   const Bytes place{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff,
                     0xff, 0x00, 0x00, 0x75, 0x10, 0x95, 0x02, 0x81, 0x02};
   constexpr std::uint16_t a_gun_with_a_sheet = 0x000c;
-  const UhidUnit gun{"Fine Gun", "", by_joystick ? std::uint16_t{9} : a_gun_with_a_sheet,
+  const std::string name = by_joystick ? "Fine Gun" : "Lark Booth Gun";
+  const UhidUnit gun{name, "", by_joystick ? std::uint16_t{9} : a_gun_with_a_sheet,
                      application(by_joystick ? 0x04 : 0x02) + buttons(1, 3, 5) + place + end_collection};
-  REQUIRE(wait_for_nodes("Fine Gun", 1));
-  const NodeReader node{nodes_named("Fine Gun").front()};
+  REQUIRE(wait_for_nodes(name, 1));
+  const NodeReader node{nodes_named(name).front()};
   const auto fuzz = [&node] {
     input_absinfo axis{};
     REQUIRE(::ioctl(node.descriptor(), EVIOCGABS(ABS_X), &axis) == 0);
@@ -210,7 +211,7 @@ TEST_CASE("16 bits of a gun's axes arrive whole, where the kernel's fuzz would e
   };
   CHECK((fuzz() > 0) == by_joystick);
   Program record{{"/box/omnipar", "trace", "record", file}};
-  REQUIRE(record.wait_for("recording \"Fine Gun\""));
+  REQUIRE(record.wait_for("recording \"" + name + "\""));
   sleep_ms(200);
   constexpr int from = 30000, count_of_steps = 50;
   for (int x = from; x < from + count_of_steps; ++x) {

@@ -1,0 +1,297 @@
+// Who speaks when: several programs and several hands at one unit, switches that are stuck, readers that go.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <sys/ioctl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <csignal>
+#include <cstdlib>
+#include <fstream>
+#include <memory>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr const char* port_1 = "Omnipar port 1 pad";
+
+/// A home of its own, in which the pads of these names have been seated, in this order.
+class Household {
+ public:
+  Household(const std::string& name, const std::vector<std::pair<const UhidPad*, std::string>>& seated)
+      : folder_("/tmp/" + name) {
+    std::system(("rm -rf " + folder_ + "; mkdir -p " + folder_ + "; chmod 0777 " + folder_).c_str());
+    std::string seats;
+    for (const auto& [pad, seat] : seated) seats += " " + seat;
+    Program call{{"sh", "-c", "exec " + command("rig rollcall" + seats)}};
+    for (const auto& [pad, seat] : seated) {
+      REQUIRE(call.wait_for(seat + ": press any button"));
+      REQUIRE(tap_until(*pad, call, "takes " + seat));
+    }
+    REQUIRE(call.wait_for_end() == 0);
+  }
+  [[nodiscard]] std::string command(const std::string& words) const {
+    return "env XDG_CONFIG_HOME=" + folder_ + " XDG_STATE_HOME=" + folder_ + "/state /box/omnipar " + words;
+  }
+  [[nodiscard]] Program run(const std::string& words) const { return Program{{"sh", "-c", "exec " + command(words)}}; }
+
+ private:
+  std::string folder_;
+};
+
+bool is_free(const NodeReader& node) {
+  if (::ioctl(node.descriptor(), EVIOCGRAB, 1) != 0) return false;
+  ::ioctl(node.descriptor(), EVIOCGRAB, 0);
+  return true;
+}
+
+template <typename IsSo>
+bool soon(IsSo is_so) {
+  for (int tries = 0; tries < 150; ++tries, sleep_ms(20))
+    if (is_so()) return true;
+  return false;
+}
+
+}  // namespace
+
+TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
+  const UhidPad first{"Own Pad", "o1"};
+  const UhidPad second{"Own Pad", "o2"};
+  REQUIRE(wait_for_nodes("Own Pad", 2));
+  const Household home{"own", {{&first, "left"}, {&second, "shelf"}}};
+  Program play = home.run("play pad-2b");
+  CHECK(play.wait_for("Player 1 goes on with \"Own Pad\""));
+  CHECK(play.wait_for("Player 2 goes on with \"Own Pad (2)\""));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  // Of a profile that has other seats they are players like any others.
+  std::ofstream{"/tmp/other.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"other\"\nsystem = \"pad-2b\"\n"
+                                      "[port.1]\nseat = \"sofa\"\n[port.2]\nseat = \"shelf\"\n";
+  Program check = home.run("check /tmp/other.toml");
+  CHECK(check.wait_for_end() == 0);
+  CHECK(check.output().find("No port is played from the seat of \"Own Pad\" (seat left)") != std::string::npos);
+  Program other = home.run("play /tmp/other.toml");
+  CHECK(
+      other.wait_for("\"Own Pad\" belongs to seat left, from which no port of this profile is played: press a button"));
+  CHECK(other.wait_for("Player 2 goes on with \"Own Pad (2)\""));
+  CHECK(tap_until(first, other, "Player 1 plays with \"Own Pad\""));
+  other.signal(SIGTERM);
+  CHECK(other.wait_for_end() == 0);
+}
+
+TEST_CASE("what a program is told is its own, whatever it looks like", "[speaking]") {
+  const bool root = GENERATE(true, false);
+  std::ofstream{"/tmp/none.toml"} << "omnipar = 1\nkind = \"rig\"\n";
+  REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
+  const std::string words =
+      "/box/omnipar play pad-2b --data /tmp/none.toml --wait-at-most 0 -- echo --help --data x -- y";
+  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
+  CHECK(play.wait_for_end() == 0);
+  CHECK(play.output().find("--help --data x -- y") != std::string::npos);
+  Program empty{{"/box/omnipar", "play", "pad-2b", "--", ""}};
+  CHECK(empty.wait_for_end() == 127);
+  CHECK(empty.output().find("the program's name is empty") != std::string::npos);
+  std::ofstream{"/tmp/lost.sh"} << "#!/nowhere/sh\n";
+  REQUIRE(std::system("chmod 0755 /tmp/lost.sh") == 0);
+  Program lost{{"/box/omnipar", "play", "pad-2b", "--wait-at-most", "0", "--", "/tmp/lost.sh"}};
+  CHECK(lost.wait_for_end() == 125);
+  CHECK(lost.output().find("what its first line names to run it") != std::string::npos);
+  REQUIRE(std::system("chmod 0600 /dev/uinput") == 0);
+}
+
+TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and others see it go up", "[speaking]") {
+  const UhidPad pad{"Stuck Pad", "st"};
+  REQUIRE(wait_for_nodes("Stuck Pad", 1));
+  const Household home{"stuck", {{&pad, "left"}}};
+  NodeReader desktop{nodes_named("Stuck Pad").front()};
+  pad.send({west});
+  REQUIRE(desktop.wait_for(EV_KEY, BTN_WEST, 1));
+  Program play = home.run("play pad-2b --wait-at-most 0 -- sh -c 'echo it runs; sleep 4'");
+  CHECK(
+      play.wait_for("\"Stuck Pad\": BTN_WEST stays down. It is held all the same: other programs are told that it has "
+                    "gone up"));
+  CHECK(play.wait_for("it runs"));
+  CHECK(desktop.wait_for(EV_KEY, BTN_WEST, 0));
+  NodeReader game{nodes_named(port_1).front()};
+  desktop.forget_events();
+  pad.send({west | east});
+  CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
+  pad.send({west});
+  CHECK(game.wait_for(EV_KEY, BTN_EAST, 0));
+  desktop.drain();
+  CHECK(desktop.events().empty());
+  CHECK(play.wait_for_end() == 0);
+  pad.send({});
+}
+
+TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, and so is what a launcher leaves",
+          "[speaking]") {
+  const bool launcher = GENERATE(false, true);
+  CAPTURE(launcher);
+  std::remove("/tmp/saved");
+  std::ofstream{"/tmp/game.sh"} << "trap '' INT; trap 'echo saved >/tmp/saved; exit 0' TERM\necho it runs\n"
+                                   "for i in 1 2 3 4 5 6 7 8 9; do sleep 1; done\n";
+  const std::string program = launcher ? "sh /tmp/game.sh & sleep 0.5" : "exec sh /tmp/game.sh";
+  const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
+  REQUIRE(terminal >= 0);
+  REQUIRE(::grantpt(terminal) == 0);
+  REQUIRE(::unlockpt(terminal) == 0);
+  const std::string name = ::ptsname(terminal);
+  const pid_t child = ::fork();
+  if (child == 0) {
+    ::setsid();
+    const int slave = ::open(name.c_str(), O_RDWR);
+    for (const int stream : {0, 1, 2}) ::dup2(slave, stream);
+    ::execl("/box/omnipar", "omnipar", "play", "pad-2b", "--wait-at-most", "0", "--insist-after", "4", "--", "sh", "-c",
+            program.c_str(), nullptr);
+    ::_exit(127);
+  }
+  std::string said;
+  const auto read_until = [&](const std::string& words) {
+    ::fcntl(terminal, F_SETFL, O_NONBLOCK);
+    return soon([&] {
+      char piece[512];
+      for (ssize_t got = ::read(terminal, piece, sizeof piece); got > 0; got = ::read(terminal, piece, sizeof piece))
+        said.append(piece, static_cast<std::size_t>(got));
+      return said.find(words) != std::string::npos;
+    });
+  };
+  CHECK(read_until("it runs"));
+  if (launcher) CHECK(read_until("playing goes on until that ends"));
+  REQUIRE(::write(terminal, "\x03", 1) == 1);
+  CHECK(soon([] { return contents("/tmp/saved") == "saved\n"; }));
+  CHECK(read_until("is asked to end"));
+  int status = -1;
+  CHECK(soon([&] { return ::waitpid(child, &status, WNOHANG) == child; }));
+  INFO(said);
+  CHECK(said.find("It is ended by force") == std::string::npos);
+  ::close(terminal);
+}
+
+TEST_CASE("who reads what is said may go: the evening goes on", "[speaking]") {
+  const UhidPad pad{"Piped Pad", "pi"};
+  REQUIRE(wait_for_nodes("Piped Pad", 1));
+  const Household home{"piped", {{&pad, "left"}}};
+  std::remove("/tmp/gone");
+  Program play{
+      {"sh", "-c", home.command("play pad-2b -- sh -c 'sleep 4; exit 7'") + " 2>&1 | (head -n 1; echo >/tmp/gone)"}};
+  REQUIRE(soon([] { return contents("/tmp/gone") == "\n"; }));
+  REQUIRE(soon([] { return !nodes_named(port_1).empty(); }));
+  sleep_ms(1000);
+  NodeReader game{nodes_named(port_1).front()};
+  pad.send({east});
+  CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
+  pad.send({});
+  CHECK(game.wait_for_end());
+  CHECK(game.held() == 0);
+}
+
+TEST_CASE("a unit that another program holds is said to be held, and taken when it is free", "[speaking]") {
+  const UhidPad pad{"Lent Pad", "le"};
+  REQUIRE(wait_for_nodes("Lent Pad", 1));
+  const Household home{"lent", {{&pad, "left"}}};
+  const NodeReader holder{nodes_named("Lent Pad").front()};
+  NodeReader third{nodes_named("Lent Pad").front()};
+  REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
+  Program play = home.run("play pad-2b");
+  CHECK(play.wait_for("\"Lent Pad\" is held by kernel-tests (process " + std::to_string(::getpid()) + ")"));
+  sleep_ms(700);
+  CHECK(play.output().find("Let go of all buttons") == std::string::npos);
+  REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 0) == 0);
+  CHECK(soon([&] { return !is_free(third); }));  // though it has said nothing
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
+TEST_CASE("a second play leaves the units of the first alone; recorders and the doctor say who has them",
+          "[speaking]") {
+  const UhidPad pad{"Wanted Pad", "wa"};
+  REQUIRE(wait_for_nodes("Wanted Pad", 1));
+  Program first{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(first.wait_for("Player 1: press any button"));
+  sleep_ms(300);
+  const std::string who = "omnipar (process " + std::to_string(first.process()) + ")";
+  Program second{{"/box/omnipar", "play", "pad-2b"}};
+  CHECK(second.wait_for("\"Wanted Pad\" is played on by " + who + " already, and is left to that one."));
+  REQUIRE(second.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(pad, first, "Player 1 plays"));
+  sleep_ms(300);
+  CHECK(second.output().find("Player 1 plays") == std::string::npos);
+  second.signal(SIGTERM);
+  CHECK(second.wait_for_end() == 0);
+  const std::string held = "\"Wanted Pad\" is held by " + who + ": nothing that is pressed on it comes here.";
+  std::remove("/tmp/beside.trace");
+  Program record{{"/box/omnipar", "trace", "record", "/tmp/beside.trace", "--seconds", "0.5"}};
+  CHECK(record.wait_for_end() == 0);
+  CHECK(record.output().find(held) != std::string::npos);
+  Program listen{{"/box/omnipar", "units", "--listen", "0.5"}};
+  CHECK(listen.wait_for_end() == 0);
+  CHECK(listen.output().find(held) != std::string::npos);
+  Program call{{"/box/omnipar", "rig", "rollcall", "left", "--seconds", "1", "--rig", "/tmp/beside.toml"}};
+  CHECK(call.wait_for_end() == 1);
+  CHECK(call.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
+  Program doctor{{"/box/omnipar", "doctor"}};
+  CHECK(doctor.wait_for_end() >= 0);
+  CHECK(doctor.output().find("good   \"Wanted Pad\" (" + nodes_named("Wanted Pad").front() + ") is played on by " +
+                             who) != std::string::npos);
+  CHECK(doctor.output().find("kill") == std::string::npos);
+  first.signal(SIGTERM);
+  CHECK(first.wait_for_end() == 0);
+}
+
+TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
+  const UhidPad first{"Called Pad", "c1"};
+  const UhidPad second{"Called Pad", "c2"};
+  REQUIRE(wait_for_nodes("Called Pad", 2));
+  const Household home{"called", {{&first, "left"}, {&second, "right"}}};
+  const std::string before = contents("/tmp/called/omnipar/rig.toml");
+  REQUIRE_FALSE(before.empty());
+  Program call = home.run("rig rollcall one two");
+  REQUIRE(call.wait_for("one: press any button"));
+  REQUIRE(tap_until(second, call, "takes one"));
+  call.signal(SIGINT);
+  CHECK(call.wait_for_end() == 1);
+  CHECK(call.output().find("Broken off; nothing was changed.") != std::string::npos);
+  CHECK(contents("/tmp/called/omnipar/rig.toml") == before);
+  // A unit that the rig knows gets the name that is given, and the seat's other unit is named.
+  Program add = home.run("rig add left --name blue");
+  REQUIRE(add.wait_for("left: press any button"));
+  REQUIRE(tap_until(second, add, "takes left"));
+  CHECK(add.wait_for_end() == 0);
+  CHECK(add.output().find("\"Called Pad\" has left, too: both play from it.") != std::string::npos);
+  CHECK(contents("/tmp/called/omnipar/rig.toml").find("name = \"blue\"") != std::string::npos);
+}
+
+TEST_CASE("a recording on a full disk ends with a whole line", "[speaking]") {
+  const UhidPad pad{"Talking Pad", "ta"};
+  REQUIRE(wait_for_nodes("Talking Pad", 1));
+  REQUIRE(std::system("mkdir -p /tmp/small && mount -t tmpfs -o size=16k none /tmp/small") == 0);
+  Program record{{"/box/omnipar", "trace", "record", "/tmp/small/full.trace"}};
+  REQUIRE(record.wait_for("recording \"Talking Pad\""));
+  for (int i = 0; i < 3000 && record.wait_for_end(0) < 0; ++i) {
+    pad.send({static_cast<std::uint16_t>(i % 2 == 0 ? south : east), 8, static_cast<std::uint8_t>(i)});
+    ::usleep(500);
+  }
+  pad.send({});
+  CHECK(record.wait_for_end() == 3);
+  CHECK(record.output().find("it cannot be written on: No space left on device") != std::string::npos);
+  Program check{{"/box/omnipar", "check", "/tmp/small/full.trace"}};
+  CHECK(check.wait_for_end() == 0);
+  INFO(check.output());
+  CHECK(std::system("umount /tmp/small") == 0);
+}
+
+TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
+  std::system("mkdir -p /tmp/locked && chmod 0555 /tmp/locked");
+  const std::string words =
+      "env XDG_CONFIG_HOME=/tmp/locked XDG_STATE_HOME=/tmp/locked /box/omnipar play pad-2b --keep evening";
+  Program play{as_guest(words)};
+  CHECK(play.wait_for_end() == 3);
+  CHECK(play.output().find("it cannot be written") != std::string::npos);
+  CHECK(play.output().find("press any button") == std::string::npos);
+}
