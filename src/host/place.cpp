@@ -124,6 +124,7 @@ Description describe_unopened(os::Door& door, const std::string& path, const std
 }
 
 std::string half_of(os::Door& door, const std::string& syspath) {
+  if (is_made_by_program(syspath)) return {};  // they lie side by side, and are no halves of one another
   const int interfaces = interfaces_before(door, syspath);
   const int pads = pads_before(door, syspath);
   if (interfaces == 0 && pads == 0) return {};

@@ -120,7 +120,10 @@ void Rumble::forget(int node) {
   const auto is_its = [node](const auto& entry) { return entry.first.node == node; };
   std::erase_if(pulses_, is_its);
   for (auto& [key, pad] : pads_)
-    for (Effect& effect : pad.effects) std::erase_if(effect.there, is_its);
+    for (Effect& effect : pad.effects) {
+      std::erase_if(effect.there, is_its);
+      std::erase_if(effect.shaking, [node](host::NodePart part) { return part.node == node; });
+    }
 }
 
 void Rumble::erase(Effect& effect) {
@@ -144,10 +147,32 @@ void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<
   if (frozen_ || !effect.held) return;
   if (times == 0) {
     for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
+    effect.shaking.clear();
     return;
   }
-  for (const host::NodePart part : parts)
-    if (effect.there.contains(part) || put(pad, effect, part)) nodes_.play_effect(part, effect.there[part], times);
+  for (const host::NodePart part : parts) start(pad, effect, times, part);
+}
+
+/// An effect without an end goes on where the players are now; any other is only ended where they are no longer.
+void Rumble::move(outlet::DeviceKey key, std::span<const host::NodePart> parts) {
+  const auto pad = pads_.find(key);
+  if (pad == pads_.end() || frozen_) return;
+  for (Effect& effect : pad->second.effects) {
+    if (!effect.playing) continue;
+    std::erase_if(effect.shaking, [&](host::NodePart part) {
+      if (std::ranges::find(parts, part) != parts.end()) return false;
+      nodes_.play_effect(part, effect.there[part], 0);
+      return true;
+    });
+    for (const host::NodePart part : parts)
+      if (effect.what.replay.length == 0 && !effect.shaking.contains(part)) start(pad->second, effect, 1, part);
+  }
+}
+
+void Rumble::start(const Pad& pad, Effect& effect, std::int32_t times, host::NodePart part) {
+  if (!effect.there.contains(part) && !put(pad, effect, part)) return;
+  nodes_.play_effect(part, effect.there[part], times);
+  effect.shaking.insert(part);
 }
 
 void Rumble::freeze() {
@@ -156,6 +181,7 @@ void Rumble::freeze() {
     for (Effect& effect : pad.effects) {
       if (!std::exchange(effect.playing, false)) continue;
       for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
+      effect.shaking.clear();
     }
 }
 

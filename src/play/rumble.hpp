@@ -9,6 +9,7 @@
 
 #include <array>
 #include <map>
+#include <set>
 #include <span>
 #include <vector>
 
@@ -33,6 +34,8 @@ class Rumble {
   void forget(int node);
   /// Whatever plays is stopped, and nothing is begun until `thaw`.
   void freeze();
+  /// These play at the pad's port now: what plays ends on others, and what has no end goes on here.
+  void move(outlet::DeviceKey pad, std::span<const host::NodePart> parts);
   void thaw() noexcept { frozen_ = false; }
   /// A few short pulses for the hand, to say that something has changed.
   void pulse(host::NodePart part, int times);
@@ -42,6 +45,7 @@ class Rumble {
     bool held = false;
     ff_effect what{};
     std::map<host::NodePart, int> there;  ///< the effect's number on each
+    std::set<host::NodePart> shaking;     ///< those on which it was begun
     bool playing = false;
   };
   struct Pad {
@@ -52,6 +56,7 @@ class Rumble {
   void hold(const Pad& pad, Effect& effect, const ff_effect& what);
   void erase(Effect& effect);
   void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts);
+  void start(const Pad& pad, Effect& effect, std::int32_t times, host::NodePart part);
   [[nodiscard]] bool put(const Pad& pad, Effect& effect, host::NodePart part);
   void put_anew(const Pad& pad, Effect& effect);
 

@@ -203,6 +203,9 @@ class Session final : Listener {
       if (failure) return fail(*failure);
     }
     feedback_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
+    for (const outlet::VirtualDevice& device : outlets_.devices())
+      if (const PortInfo* port = engine_.plan().port(device.key().port))
+        rumble_.move(device.key(), parts_at(*port, table_, nodes_));
   }
 
   /// What could not be held at once: a unit that another program has is asked for again, and one of which something

@@ -177,6 +177,52 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
   CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds{1});
 }
 
+TEST_CASE("what shakes without an end goes over with a swap, and goes on after a replug", "[rumble]") {
+  std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
+                                     "[port.1]\nseat = \"left\"\n[port.2]\nseat = \"right\"\n"
+                                     "[hot]\nswap-ports = { hold = \"start\", press = \"north\" }\n";
+  MotorPad one{"First Motors", {FF_RUMBLE}};
+  auto two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
+  REQUIRE(wait_for_nodes("First Motors", 1));
+  REQUIRE(wait_for_nodes("Second Motors", 1));
+  Program play{{"/box/omnipar", "play", "/tmp/swap.toml", "--with-virtual"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  press_until(one, play, "Player 1 plays");
+  press_until(*two, play, "Player 2 plays");
+  Game game;  // of port 1
+  ff_effect endless = rumble_of(0xffff, 0);
+  endless.replay.length = 0;
+  const int id = game.upload(endless);
+  game.play(id, 1);
+  const auto shakes = [](const Effects& e) { return e.size() == 1 && e.begin()->second.times == 1; };
+  const auto rests = [](const Effects& e) { return e.empty() || e.begin()->second.times == 0; };
+  REQUIRE(one.pump_until(shakes));
+  for (const auto& [code, value] : {std::pair{BTN_START, 1}, {BTN_NORTH, 1}, {BTN_NORTH, 0}, {BTN_START, 0}}) {
+    one.send(EV_KEY, static_cast<std::uint16_t>(code), value);
+    one.sync();
+  }
+  REQUIRE(play.wait_for("Swapped: port 1 is now played from right."));
+  CHECK(one.pump_until(rests));  // the old hand
+  CHECK(two->pump_until(shakes));
+  two.reset();
+  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(wait_for_nodes("Second Motors", 0));
+  two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
+  REQUIRE(wait_for_nodes("Second Motors", 1));
+  press_until(*two, play, "Player 1 goes on");
+  CHECK(two->pump_until(shakes));
+  game.play(id, 0);
+  CHECK(two->pump_until(rests));
+  CHECK(one.pump_until(rests));
+  play.signal(SIGTERM);
+  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
+    one.pump();
+    two->pump();
+    play.wait_for_end(0);
+  }
+  CHECK(play.process() == -1);
+}
+
 TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   write_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};

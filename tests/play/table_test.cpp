@@ -158,6 +158,7 @@ class Evening {
     game_.next_frame();
     return game_.port(port).value(*engine_.plan().target(port, target));
   }
+  void freeze() { engine_.freeze(); }
   [[nodiscard]] std::optional<Time> next_due() const { return table_.next_due(); }
   [[nodiscard]] std::vector<int> playing_nodes() const { return table_.playing_nodes(); }
   [[nodiscard]] Time now() const { return now_; }
@@ -377,6 +378,17 @@ TEST_CASE("The two halves of an encoder are two players, and its coin door serve
   REQUIRE(evening.press({4, 0, key_w}) == 1);
   REQUIRE(evening.press({4, 0, key_q}) == 2);
   REQUIRE(evening.press({4, 0, key_1}) == -1);  // both ports see it
+}
+
+TEST_CASE("While all is frozen a press takes no seat", "[table]") {
+  const Plan plan = seven_seats();
+  const Catalogue catalogue = sheets();
+  Evening evening{plan, catalogue, {}};
+  evening.plug_in(4, six_units()[4]);
+  REQUIRE(evening.press({4, 0, key_q}) == 0);
+  evening.freeze();
+  evening.press({4, 0, key_w});
+  CHECK(evening.notes().said == std::vector<std::string>{"sits seat-1"});
 }
 
 TEST_CASE("A unit that always streams and falls silent is away after half a second, and back when it speaks",
