@@ -3,6 +3,8 @@
 #include <fcntl.h>
 #include <sched.h>
 #include <sys/mount.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
@@ -92,6 +94,27 @@ int go_alone(os::Door& door, const Alone& alone) {
     if (bound != -ENOENT) result = bound < 0 ? bound : result;
   }
   return result == 0 ? cover_input_folder(door, alone.visible) : result;
+}
+
+int hide_also(os::Door& door, pid_t process, std::span<const std::string> syspaths) {
+  std::set<std::string> inputs;
+  for (const std::string& syspath : syspaths) inputs.insert(above(syspath));
+  std::vector<std::string> nodes = without(door, syspaths).raw;
+  for (const std::string& name : door.names_in(input_folder))
+    if (is_node(name) && inputs.contains(above(door.real_path("/sys/class/input/" + name))))
+      nodes.push_back(fmt::format("{}/{}", input_folder, name));
+  const pid_t child = door.fork();
+  if (child < 0) return child;
+  if (child == 0) {  // in a process of its own: ours stays where it is
+    int result = door.enter_namespaces_of(process);
+    for (const std::string& node : nodes) {
+      const int bound = result == 0 ? door.mount("/dev/null", node, "", MS_BIND, "") : 0;
+      if (bound != -ENOENT) result = bound < 0 ? bound : result;  // most are not there at all
+    }
+    ::_exit(-result);
+  }
+  const int status = door.wait_for(child);
+  return status < 0 ? status : -(WIFEXITED(status) ? WEXITSTATUS(status) : EIO);
 }
 
 std::string setting_for_namespaces(os::Door& door) {

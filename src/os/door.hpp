@@ -85,6 +85,8 @@ class Door {
   /// Takes this process out of namespaces that it shares with others, and mounts; both as the calls of that name.
   /// Empty words are not given.
   virtual int unshare(int what) = 0;
+  /// Goes into the namespaces of another process: its user's first, if that is another one, then its mounts.
+  virtual int enter_namespaces_of(pid_t process) = 0;
   virtual int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
                     const std::string& more) = 0;
 

@@ -253,6 +253,24 @@ class RealDoor final : public Door {
   unsigned user() override { return ::geteuid(); }
   unsigned group() override { return ::getegid(); }
 
+  int enter_namespaces_of(pid_t process) override {
+    const auto enter = [process](const char* name, int kind, bool only_others) {
+      const std::string its = "/proc/" + std::to_string(process) + "/ns/" + name;
+      const std::string own = std::string{"/proc/self/ns/"} + name;
+      struct stat a {};
+      struct stat b {};
+      if (::stat(its.c_str(), &a) != 0 || ::stat(own.c_str(), &b) != 0) return -errno;
+      if (only_others && a.st_ino == b.st_ino) return 0;
+      const int file = ::open(its.c_str(), O_RDONLY | O_CLOEXEC);
+      if (file < 0) return -errno;
+      const int result = ::setns(file, kind) < 0 ? -errno : 0;
+      ::close(file);
+      return result;
+    };
+    const int result = enter("user", CLONE_NEWUSER, true);
+    return result < 0 ? result : enter("mnt", CLONE_NEWNS, false);
+  }
+
   int unshare(int what) override {
     return uninterrupted([&] { return ::unshare(what); });
   }

@@ -74,6 +74,13 @@ std::vector<pid_t> Program::own_children(pid_t keeper) const {
   return children;
 }
 
+pid_t Program::process(pid_t keeper) const {
+  if (!started()) return -1;
+  if (!ended_) return process_;
+  const auto others = own_children(keeper);
+  return others.empty() ? -1 : others.front();
+}
+
 std::vector<std::string> Program::left(pid_t keeper) const {
   std::vector<std::string> names;
   for (const pid_t child : own_children(keeper)) {

@@ -40,6 +40,9 @@ class Program {
   /// Of what it started, what still runs, as names. `keeper` is no part of it.
   [[nodiscard]] std::vector<std::string> left(pid_t keeper) const;
 
+  /// The program, or something that it left; -1 if nothing runs.
+  [[nodiscard]] pid_t process(pid_t keeper) const;
+
   /// Asks it, or what it left, to end.
   void ask(pid_t keeper);
   /// Ends it and all that it started by force.

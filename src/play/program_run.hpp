@@ -29,6 +29,8 @@ class ProgramRun {
   [[nodiscard]] std::optional<Diagnostic> start(const std::function<int()>& before);
   /// To be called when a child has ended; true once the program and all that it left are over.
   [[nodiscard]] bool follow();
+  /// The process, or one that it left; -1 if nothing runs.
+  [[nodiscard]] pid_t process() const { return program_.process(keeper_.process()); }
   /// Its exit status, 128 + the signal that killed it; nothing while it runs, and if it never ran.
   [[nodiscard]] std::optional<int> status() const;
 

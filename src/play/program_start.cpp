@@ -1,6 +1,7 @@
 #include "play/program_start.hpp"
 
 #include <algorithm>
+#include <cstring>
 #include <utility>
 
 #include <fmt/format.h>
@@ -65,14 +66,31 @@ std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
     return std::nullopt;
   }
   host::Alone alone;
-  if (options_.alone) alone = host::without(door_, hidden_places(watch));
+  if (options_.alone) {
+    const auto places = hidden_places(watch);
+    hidden_ = {places.begin(), places.end()};
+    alone = host::without(door_, places);
+  }
   const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
   if (auto failure = program_.start(before)) return failure;
   if (options_.alone)
     options_.say(
-        "It cannot open the units that are played on. (Lists of what is plugged in still show them, and the raw\n"
-        "nodes of units that come later are not hidden.)");
+        "It cannot open the units that are played on, nor those that come later. (Lists of what is plugged in still "
+        "show "
+        "them.)");
   return std::nullopt;
+}
+
+void ProgramStart::hide_what_came(host::Watch& watch) {
+  if (!options_.alone || !program_.started()) return;
+  const pid_t process = program_.process();
+  std::vector<std::string> places = hidden_places(watch);
+  const std::set<std::string> now{places.begin(), places.end()};
+  std::erase_if(places, [this](const std::string& place) { return hidden_.contains(place); });
+  hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
+  if (places.empty() || process < 0) return;
+  if (const int result = host::hide_also(door_, process, places); result < 0)
+    options_.say(fmt::format("What came later cannot be hidden from the program: {}.", std::strerror(-result)));
 }
 
 /// What the program must not open: what is played on, and all other controllers.

@@ -41,6 +41,8 @@ class ProgramStart {
   void announced(const std::string& node) { announced_.insert(node); }
   /// When to look again although nothing happens.
   [[nodiscard]] std::optional<Time> due() const;
+  /// What has come, or is played on, since the start of a program that is alone is hidden from it, too.
+  void hide_what_came(host::Watch& watch);
   /// Starts it once it may. Fails as `ProgramRun::start` does.
   [[nodiscard]] std::optional<Diagnostic> start_when_ready(host::Watch& watch);
 
@@ -61,6 +63,7 @@ class ProgramStart {
   Time began_{};
   std::vector<std::string> seats_;
   std::set<std::string> announced_;
+  std::set<std::string> hidden_;  ///< places in /sys of what a program that is alone cannot open
   bool said_let_go_ = false;
 };
 

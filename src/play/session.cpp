@@ -203,6 +203,7 @@ class Session final : Listener {
       if (failure) return fail(*failure);
     }
     feedback_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
+    start_.hide_what_came(*watch_);
     for (const outlet::VirtualDevice& device : outlets_.devices())
       if (const PortInfo* port = engine_.plan().port(device.key().port))
         rumble_.move(device.key(), parts_at(*port, table_, nodes_));
@@ -392,6 +393,7 @@ class Session final : Listener {
       else if (const auto node = nodes_.close(news->place.path))
         leave(*node);
     }
+    start_.hide_what_came(*watch_);
     hold_what_plays();
     flush(door_.now());
   }

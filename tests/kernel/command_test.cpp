@@ -235,6 +235,51 @@ TEST_CASE("alone, a program that opens everything finds the virtual controllers 
   CHECK(count(play.output(), "found /dev/hidraw") == 1);    // that of the keyboard
 }
 
+TEST_CASE("alone, what comes later or is played on later cannot be opened either", "[command]") {
+  const bool root = GENERATE(true, false);
+  CAPTURE(root);
+  const OpenDoors open_doors;
+  auto pad = std::make_unique<UhidPad>("Hidden Pad", "h");
+  const UhidUnit encoder{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Hidden Pad", 1));
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  std::system("rm -rf /tmp/talk; mkdir -m 0777 /tmp/talk; mkfifo -m 0666 /tmp/talk/look");
+  std::ofstream{"/tmp/list.sh"} << "while read number </tmp/talk/look; do { " << lists_everything
+                                << "echo done; } >/tmp/talk/seen$number; [ $number = end ] && exit; done";
+  const std::string words = "/box/omnipar play arcade-4b --alone -- sh /tmp/list.sh";
+  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  REQUIRE(tap_until(*pad, play, "Player 1 plays"));
+  REQUIRE(play.wait_for("It cannot open the units that are played on, nor those that come later."));
+  const auto seen = [](const std::string& number) {
+    std::system(("rm -f /tmp/talk/seen" + number + "; echo " + number + " >/tmp/talk/look").c_str());
+    for (int tries = 0; tries < 200 && contents("/tmp/talk/seen" + number).find("done") == std::string::npos; ++tries)
+      sleep_ms(20);
+    return contents("/tmp/talk/seen" + number);
+  };
+  CHECK(count(seen("1"), "found Hidden Pad") == 0);
+  CHECK(count(seen("1"), "found Tern Two-Player Encoder") == 1);  // nobody plays on it yet
+  pad.reset();
+  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(wait_for_nodes("Hidden Pad", 0));
+  pad = std::make_unique<UhidPad>("Hidden Pad", "h");
+  REQUIRE(play.wait_for("Player 1 goes on"));
+  sleep_ms(300);
+  CHECK(count(seen("2"), "found Hidden Pad") == 0);
+  CHECK(count(seen("2"), "found /dev/hidraw") == 1);  // that of the encoder
+  encoder.send_bytes({0, 0, 0x2c, 0, 0, 0, 0, 0});    // the space bar is a button of its left half
+  REQUIRE(play.wait_for("Player 2 plays"));
+  encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  sleep_ms(300);
+  const std::string later = seen("3");
+  INFO(later);
+  CHECK(count(later, "found Tern Two-Player Encoder") == 0);
+  CHECK(count(later, "found /dev/hidraw") == 0);
+  CHECK(count(later, "found Omnipar port 1") == 2);
+  seen("end");
+  CHECK(play.wait_for_end() == 0);
+}
+
 TEST_CASE("alone, a program finds none of the nodes of a unit that is read from its raw reports", "[command]") {
   const OpenDoors open_doors;
   // a joystick with a second hat, which the kernel loses, and a game pad: two nodes of one HID device

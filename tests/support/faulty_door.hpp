@@ -83,6 +83,7 @@ class FaultyDoor final : public os::Door {
   unsigned user() override { return 0; }
   unsigned group() override { return 0; }
   int unshare(int) override { return -ENOSYS; }
+  int enter_namespaces_of(pid_t) override { return -ENOSYS; }
   int mount(const std::string&, const std::string&, const std::string&, unsigned long, const std::string&) override {
     return -ENOSYS;
   }
