@@ -13,6 +13,7 @@
 #include <utility>
 
 #include "host/lights.hpp"
+#include "host/motors.hpp"
 #include "outlet/form.hpp"
 
 namespace omnipar::host {
@@ -67,7 +68,8 @@ class EvdevNode final : public Node {
       : door_(door),
         descriptor_(std::move(descriptor)),
         description_(std::move(description)),
-        lights_(door, descriptor_.get(), syspath) {
+        lights_(door, descriptor_.get(), syspath),
+        force_(door, descriptor_.get()) {
     unsigned clock = CLOCK_MONOTONIC;
     monotonic_ = door_.control(descriptor_.get(), EVIOCSCLOCKID, &clock) >= 0;
     for (const CodeRange& range : description_.codes) {
@@ -120,21 +122,9 @@ class EvdevNode final : public Node {
 
   const std::vector<std::uint16_t>& motors(int) const noexcept override { return motors_; }
 
-  int put_effect(int, ff_effect& effect) noexcept override {
-    return door_.control(descriptor_.get(), EVIOCSFF, &effect);
-  }
-
-  void erase_effect(int number) noexcept override {
-    door_.control(descriptor_.get(), EVIOCRMFF, static_cast<unsigned long>(number));
-  }
-
-  void play_effect(int number, int times) noexcept override {
-    input_event event{};
-    event.type = EV_FF;
-    event.code = static_cast<std::uint16_t>(number);
-    event.value = times;
-    os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{&event, 1}));
-  }
+  int put_effect(int, ff_effect& effect) noexcept override { return force_.put(effect); }
+  void erase_effect(int number) noexcept override { force_.erase(number); }
+  void play_effect(int number, int times) noexcept override { force_.play(number, times); }
 
   int lights(int) const noexcept override { return lights_.count(); }
   void show_lights(int, std::uint32_t which) noexcept override { lights_.show(which); }
@@ -254,6 +244,7 @@ class EvdevNode final : public Node {
   os::Descriptor descriptor_;
   Description description_;
   Lights lights_;
+  Motors force_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
   std::vector<std::uint16_t> motors_;
   std::bitset<KEY_CNT> keys_;                                 ///< that are down

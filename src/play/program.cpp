@@ -11,6 +11,7 @@
 #include <fmt/format.h>
 
 #include "files/read.hpp"
+#include "host/motors.hpp"
 
 namespace omnipar::play {
 
@@ -68,9 +69,16 @@ std::vector<pid_t> Program::children_of(pid_t process) const {
   return children;
 }
 
+std::string Program::name_of(pid_t process) const {
+  std::string name = files::read_text(door_, fmt::format("/proc/{}/comm", process)).value_or("");
+  name.erase(std::ranges::find(name, '\n'), name.end());
+  return name;
+}
+
 std::vector<pid_t> Program::own_children(pid_t keeper) const {
   std::vector<pid_t> children = children_of(0);
   std::erase(children, keeper);
+  std::erase_if(children, [this](pid_t child) { return name_of(child) == host::motors_process; });
   return children;
 }
 
@@ -84,9 +92,7 @@ pid_t Program::process(pid_t keeper) const {
 std::vector<std::string> Program::left(pid_t keeper) const {
   std::vector<std::string> names;
   for (const pid_t child : own_children(keeper)) {
-    std::string name = files::read_text(door_, fmt::format("/proc/{}/comm", child)).value_or("");
-    name.erase(std::ranges::find(name, '\n'), name.end());
-    names.push_back(fmt::format("{} (process {})", name, child));
+    names.push_back(fmt::format("{} (process {})", name_of(child), child));
   }
   return names;
 }

@@ -51,6 +51,7 @@ class Program {
  private:
   [[nodiscard]] std::vector<pid_t> children_of(pid_t process) const;
   [[nodiscard]] std::vector<pid_t> own_children(pid_t keeper) const;
+  [[nodiscard]] std::string name_of(pid_t process) const;
   void kill_tree(pid_t process);
 
   os::Door& door_;

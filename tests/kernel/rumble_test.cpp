@@ -177,6 +177,31 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
   CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds{1});
 }
 
+TEST_CASE("a unit whose driver does not answer delays neither the other player nor the end", "[rumble]") {
+  MotorPad mute{"Mute Motors", {FF_RUMBLE}};
+  const UhidPad other{"Other Hand", "oh"};
+  REQUIRE(wait_for_nodes("Mute Motors", 1));
+  REQUIRE(wait_for_nodes("Other Hand", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b", "--with-virtual", "--", "sh", "-c", "sleep 3; exit 5"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  press_until(mute, play, "Player 1 plays");
+  REQUIRE(tap_until(other, play, "Player 2 plays"));
+  Game game;
+  const int id = game.upload(rumble_of(0xffff, 0));
+  game.play(id, 1);  // from here on the unit's driver waits for an answer that does not come
+  sleep_ms(200);
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  const auto start = std::chrono::steady_clock::now();
+  other.send({east});
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 1, 1000));
+  other.send({});
+  CHECK(two.wait_for(EV_KEY, BTN_EAST, 0, 1000));
+  CHECK(play.wait_for_end() == 5);
+  CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds{8});
+  const NodeReader node{nodes_named("Mute Motors").front()};
+  CHECK(::ioctl(node.descriptor(), EVIOCGRAB, 1) == 0);  // and the unit is free
+}
+
 TEST_CASE("what shakes without an end goes over with a swap, and goes on after a replug", "[rumble]") {
   std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
                                      "[port.1]\nseat = \"left\"\n[port.2]\nseat = \"right\"\n"

@@ -1,0 +1,109 @@
+#include "host/motors.hpp"
+
+#include <fcntl.h>
+#include <linux/close_range.h>
+#include <sys/prctl.h>
+#include <unistd.h>
+
+#include <array>
+#include <cerrno>
+#include <csignal>
+#include <cstring>
+#include <string>
+#include <utility>
+
+namespace omnipar::host {
+namespace {
+
+enum class Wish : std::uint8_t { put, erase, play };
+
+struct Message {
+  Wish wish = Wish::put;
+  int number = 0;
+  int times = 0;
+  ff_effect effect{};
+};
+
+void leave_everything_but(int socket) {
+  ::setsid();
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) ::signal(signal, SIG_IGN);
+  ::prctl(PR_SET_NAME, motors_process);
+  ::close_range(0, static_cast<unsigned>(socket) - 1, 0);
+  ::close_range(static_cast<unsigned>(socket) + 1, ~0U, 0);
+}
+
+/// What was asked for last of an effect is what counts; the kernel erases all with the end of this process.
+[[noreturn]] void serve(os::Door& door, int socket, const std::string& node) {
+  leave_everything_but(socket);
+  // Opened anew: so whoever holds the unit lets go of it at once when it ends, though this process may hang.
+  const int file = door.open(node, O_RDWR);
+  std::array<int, 64> numbers{};
+  numbers.fill(-1);
+  for (;;) {
+    Message message;
+    int descriptor = -1;
+    const ssize_t got = door.receive(socket, std::as_writable_bytes(std::span{&message, 1}), descriptor);
+    if (got <= 0 || file < 0) ::_exit(0);
+    int& number = numbers.at(static_cast<std::size_t>(message.number));
+    if (message.wish == Wish::put) {
+      message.effect.id = static_cast<std::int16_t>(number);
+      if (door.control(file, EVIOCSFF, &message.effect) >= 0) number = message.effect.id;
+    } else if (message.wish == Wish::erase && number >= 0) {
+      door.control(file, EVIOCRMFF, static_cast<unsigned long>(std::exchange(number, -1)));
+    } else if (message.wish == Wish::play && number >= 0) {
+      input_event event{};
+      event.type = EV_FF;
+      event.code = static_cast<std::uint16_t>(number);
+      event.value = message.times;
+      static_cast<void>(os::write_all(door, file, std::as_bytes(std::span{&event, 1})));
+    }
+  }
+}
+
+/// Never waits: what a unit has no time for is lost.
+int tell(os::Door& door, int socket, const Message& message) {
+  const ssize_t sent = door.send(socket, std::as_bytes(std::span{&message, 1}), -1);
+  return sent < 0 ? static_cast<int>(sent) : 0;
+}
+
+}  // namespace
+
+int Motors::start() noexcept {
+  int ends[2] = {-1, -1};
+  if (const int result = door_.pair_of_sockets(ends); result < 0) return result;
+  os::Descriptor ours{door_, ends[0]};
+  const os::Descriptor theirs{door_, ends[1]};
+  ::fcntl(ends[0], F_SETFL, O_NONBLOCK);
+  const std::string node = door_.real_path("/proc/self/fd/" + std::to_string(node_));
+  const pid_t child = door_.fork();
+  if (child < 0) return child;
+  if (child == 0) serve(door_, theirs.get(), node);
+  socket_ = std::move(ours);
+  return 0;
+}
+
+int Motors::put(ff_effect& effect) noexcept {
+  if (!socket_)
+    if (const int result = start(); result < 0) return result;
+  int number = effect.id;
+  for (std::size_t free = 0; number < 0 && free < most_effects; ++free)
+    if (!taken_.test(free)) number = static_cast<int>(free);
+  if (number < 0) return -ENOSPC;
+  const int result = tell(door_, socket_.get(), {Wish::put, number, 0, effect});
+  if (result < 0) return result;
+  taken_.set(static_cast<std::size_t>(number));
+  effect.id = static_cast<std::int16_t>(number);
+  return 0;
+}
+
+void Motors::erase(int number) noexcept {
+  if (!socket_ || number < 0) return;
+  static_cast<void>(tell(door_, socket_.get(), {Wish::erase, number, 0, {}}));
+  taken_.reset(static_cast<std::size_t>(number));
+}
+
+void Motors::play(int number, int times) noexcept {
+  if (socket_ && number >= 0) static_cast<void>(tell(door_, socket_.get(), {Wish::play, number, times, {}}));
+}
+
+}  // namespace omnipar::host
