@@ -1,5 +1,6 @@
 // The motors of an event node. Some drivers answer an upload after half a minute, or never; so a process of its own
-// does the asking, and whoever plays meanwhile waits for nothing.
+// does the asking, and whoever plays meanwhile waits for nothing. (Grabbing and closing such a node wait all the same:
+// the kernel lets nobody in before the answer.)
 #pragma once
 
 #include <linux/input.h>

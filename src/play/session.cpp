@@ -494,8 +494,8 @@ class Session final : Listener {
       flush(std::max(*due, door_.now()));
     }
     program_.end([this](Time until) { wait_and_answer(until); });
-    give_back();
     outlets_.keeper().close();
+    give_back();  // last, for the kernel keeps whoever closes a unit waiting until its driver has answered
     if (*end_ == SessionEnd::hands) say("Ended by hand.");
     if (*end_ == SessionEnd::asked) say("Ended.");
   }
