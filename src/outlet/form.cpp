@@ -148,13 +148,15 @@ const Form& form_of(FormKind kind) {
   return forms.at(static_cast<std::size_t>(kind));
 }
 
-std::string device_name(DeviceKey device) {
-  if (device == passed_on_keys) return "Omnipar passed-on keys";
-  return fmt::format("Omnipar port {} {}", device.port, form_of(device.form).word);
+std::string device_name(DeviceKey device, int play) {
+  const std::string number = play > 1 ? fmt::format(" ({})", play) : "";
+  if (device == passed_on_keys) return "Omnipar passed-on keys" + number;
+  return fmt::format("Omnipar port {} {}{}", device.port, form_of(device.form).word, number);
 }
 
-std::string device_phys(DeviceKey device) {
-  return fmt::format("{}port{}/{}", our_mark, device.port, form_of(device.form).word);
+std::string device_phys(DeviceKey device, int play) {
+  const std::string number = play > 1 ? fmt::format("play{}/", play) : "";
+  return fmt::format("{}{}port{}/{}", our_mark, number, device.port, form_of(device.form).word);
 }
 
 input_id device_id(DeviceKey device) {

@@ -52,9 +52,10 @@ struct DeviceKey {
   friend auto operator<=>(const DeviceKey&, const DeviceKey&) = default;
 };
 
-/// Name, bus, ids and version follow from that alone.
-[[nodiscard]] std::string device_name(DeviceKey device);
-[[nodiscard]] std::string device_phys(DeviceKey device);
+/// Name, bus, ids and version follow from that alone; where several play at once, from the second on the number of the
+/// play is part of name and phys.
+[[nodiscard]] std::string device_name(DeviceKey device, int play = 1);
+[[nodiscard]] std::string device_phys(DeviceKey device, int play = 1);
 [[nodiscard]] input_id device_id(DeviceKey device);
 
 /// Where a target comes out: a form and a code there. A direction comes with the hat's axis.

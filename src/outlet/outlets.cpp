@@ -43,7 +43,8 @@ void add(std::vector<input_event>& report, const input_event& event) {
 Outlets::Outlets(os::Door& door, const Engine& engine)
     : door_(door), engine_(engine), reader_(engine, shortest_press(engine.plan())), keeper_(door) {}
 
-std::optional<Diagnostic> Outlets::start() {
+std::optional<Diagnostic> Outlets::start(int play) {
+  play_ = play;
   if (const int result = keeper_.start(); result < 0)
     return Diagnostic{
         "no-keeper", Severity::error,
@@ -75,7 +76,7 @@ std::optional<Diagnostic> Outlets::rewire() {
 
 std::optional<Diagnostic> Outlets::make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into) {
   for (const DeviceKey key : keys) {
-    auto device = VirtualDevice::make(door_, key);
+    auto device = VirtualDevice::make(door_, key, play_);
     if (!device) return device.error();
     into.push_back(std::move(*device));
   }
@@ -85,10 +86,9 @@ std::optional<Diagnostic> Outlets::make(const std::vector<DeviceKey>& keys, std:
 std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
   for (VirtualDevice& device : made) {
     if (const int result = keeper_.give(device.descriptor(), device.key().form); result < 0)
-      return Diagnostic{
-          "no-keeper", Severity::error,
-          fmt::format("the keeper does not take \"{}\": {}", device_name(device.key()), std::strerror(-result)), "",
-          "start again"};
+      return Diagnostic{"no-keeper", Severity::error,
+                        fmt::format("the keeper does not take \"{}\": {}", device.name(), std::strerror(-result)), "",
+                        "start again"};
     const Form& form = form_of(device.key().form);
     outgoing_.emplace_back().report.reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
     devices_.push_back(std::move(device));

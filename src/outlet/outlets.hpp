@@ -18,7 +18,8 @@ class Outlets {
 
   /// Starts the keeper and makes the devices of all ports, in order of port; their nodes come in that
   /// order too, by number and as text, for programs sort them either way.
-  [[nodiscard]] std::optional<Diagnostic> start();
+  /// `play`: which of several that play at once.
+  [[nodiscard]] std::optional<Diagnostic> start(int play = 1);
   /// The engine has another plan: what its targets reach is found anew, and devices that are missing
   /// are made behind the others.
   [[nodiscard]] std::optional<Diagnostic> rewire();
@@ -69,6 +70,7 @@ class Outlets {
   const Engine& engine_;
   PacedReader reader_;
   Keeper keeper_;
+  int play_ = 1;
   std::vector<VirtualDevice> devices_;
   std::vector<Wire> wires_;              ///< by target of the plan
   std::vector<Outgoing> outgoing_;       ///< by device

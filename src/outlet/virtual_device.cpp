@@ -31,10 +31,10 @@ std::optional<Diagnostic> VirtualDevice::check(os::Door& door) {
   return std::nullopt;
 }
 
-tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Door& door, DeviceKey key) {
+tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Door& door, DeviceKey key, int play) {
   auto opened = open_uinput(door);
   if (!opened) return tl::unexpected(opened.error());
-  VirtualDevice device{door, key, std::move(*opened)};
+  VirtualDevice device{door, key, play, std::move(*opened)};
   const int result = device.set_up();
   if (result < 0)
     return tl::unexpected(
@@ -75,10 +75,10 @@ int VirtualDevice::set_up() {
   uinput_setup setup{};
   setup.id = device_id(key_);
   if (key_.form == FormKind::pad) setup.ff_effects_max = most_effects;
-  const std::string name = device_name(key_);
+  const std::string name = this->name();
   name.copy(setup.name, sizeof(setup.name) - 1);
   tell(UI_DEV_SETUP, &setup);
-  std::string phys = device_phys(key_);
+  std::string phys = device_phys(key_, play_);
   tell(UI_SET_PHYS, phys.data());
   ask(UI_DEV_CREATE, 0);
   return result;

@@ -20,12 +20,13 @@ class VirtualDevice {
  public:
   /// Makes a device; it is there at once. Fails with `no-uinput` (not there or not allowed) or
   /// `uinput-refused`.
-  [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Door& door, DeviceKey key);
+  [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Door& door, DeviceKey key, int play = 1);
 
   /// What `make` would fail with for want of the device or a permission, before anything is made.
   [[nodiscard]] static std::optional<Diagnostic> check(os::Door& door);
 
   [[nodiscard]] DeviceKey key() const noexcept { return key_; }
+  [[nodiscard]] std::string name() const { return device_name(key_, play_); }
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
   /// "/dev/input/event7", or empty if it cannot be told.
   [[nodiscard]] const std::string& node() const noexcept { return node_; }
@@ -36,14 +37,15 @@ class VirtualDevice {
   [[nodiscard]] bool write(std::span<const input_event> events);
 
  private:
-  VirtualDevice(os::Door& door, DeviceKey key, os::Descriptor descriptor) noexcept
-      : door_(&door), key_(key), descriptor_(std::move(descriptor)) {}
+  VirtualDevice(os::Door& door, DeviceKey key, int play, os::Descriptor descriptor) noexcept
+      : door_(&door), key_(key), play_(play), descriptor_(std::move(descriptor)) {}
   static tl::expected<os::Descriptor, Diagnostic> open_uinput(os::Door& door);
   int set_up();
   void find_nodes();
 
   os::Door* door_;
   DeviceKey key_;
+  int play_;
   os::Descriptor descriptor_;
   std::string node_;
   std::vector<std::string> nodes_;  ///< their names, of all families

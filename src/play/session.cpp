@@ -11,6 +11,7 @@
 #include <fmt/ranges.h>
 
 #include "base/list.hpp"
+#include "host/look.hpp"
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "outlet/outlets.hpp"
@@ -96,7 +97,7 @@ class Session final : Listener {
     if (!watch_ || watch_->descriptor() < 0)
       return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
                         "'omnipar doctor' looks for the cause"};
-    if (auto failure = outlets_.start()) return failure;
+    if (auto failure = outlets_.start(number_of_play())) return failure;
     if (auto failure = begin_to_wait()) return failure;
     if (options_.urgent && door_.be_urgent() < 0)
       say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
@@ -110,6 +111,20 @@ class Session final : Listener {
     if (!start_.ask_for_the_missing()) words_.ask_for_players();
     hold_what_plays();
     return std::nullopt;
+  }
+
+  /// Others may play already, with other units; their devices have names of their own.
+  int number_of_play() const {
+    const auto others = host::models_named(door_, "Omnipar port");
+    const auto is_taken = [&](int play) {
+      const std::string end = fmt::format(" ({})", play);
+      return std::ranges::any_of(others, [&](const host::ModelFact& other) {
+        return play > 1 ? other.name.ends_with(end) : !other.name.ends_with(')');
+      });
+    };
+    int play = 1;
+    while (is_taken(play)) ++play;
+    return play;
   }
 
   std::optional<Diagnostic> begin_to_wait() {

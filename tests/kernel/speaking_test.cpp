@@ -222,6 +222,8 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   REQUIRE(tap_until(pad, first, "Player 1 plays"));
   sleep_ms(300);
   CHECK(second.output().find("Player 1 plays") == std::string::npos);
+  CHECK(nodes_named(port_1).size() == 1);  // the second's devices have names of their own
+  CHECK(nodes_named("Omnipar port 1 pad (2)").size() == 1);
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
   const std::string held = "\"Wanted Pad\" is held by " + who + ": nothing that is pressed on it comes here.";
