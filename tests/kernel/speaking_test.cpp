@@ -135,7 +135,7 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
   CAPTURE(launcher);
   std::remove("/tmp/saved");
   std::ofstream{"/tmp/game.sh"} << "trap '' INT; trap 'echo saved >/tmp/saved; exit 0' TERM\necho it runs\n"
-                                   "for i in 1 2 3 4 5 6 7 8 9; do sleep 1; done\n";
+                                   "for i in $(seq 60); do sleep 0.1; done\n";
   const std::string program = launcher ? "sh /tmp/game.sh & sleep 0.5" : "exec sh /tmp/game.sh";
   const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
   REQUIRE(terminal >= 0);
