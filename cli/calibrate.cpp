@@ -112,9 +112,9 @@ int combinations(const CalibrateWords& words) {
   if (live)
     talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
-  const auto failure = live
-                           ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .say = talk, .longest = longest}, ears)
-                           : listen_to_room(words, shelf.catalogue, ears);
+  const auto failure =
+      live ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .say = talk, .longest = longest}, ears)
+           : listen_to_room(words, shelf.catalogue, ears);
   if (failure) {
     tell({*failure});
     return live ? machine_refuses : bad_input;

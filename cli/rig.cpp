@@ -139,9 +139,9 @@ int swap(const RigWords& words) {
     }
     for (const std::string& seat : {words.name, words.other})
       if (std::ranges::find(before.units, seat, &RigUnit::seat) == before.units.end())
-        return tl::unexpected(Diagnostics{{"unknown-seat", Severity::error,
-                                           fmt::format("no unit of the rig belongs to {}", seat), path,
-                                           "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"}});
+        return tl::unexpected(
+            Diagnostics{{"unknown-seat", Severity::error, fmt::format("no unit of the rig belongs to {}", seat), path,
+                         "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"}});
     return rig_text(path, old, rig);
   });
   return report_change(words, status,
@@ -175,9 +175,10 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
     talk(fmt::format("The controllers are held meanwhile, so that they do nothing else; it ends after {} s.",
                      words.seconds));
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
-    return play::listen(door,
-                        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .say = talk, .longest = longest},
-                        rollcall);
+    return play::listen(
+        door,
+        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .say = talk, .longest = longest},
+        rollcall);
   }
   rollcall.ready();
   return hear_trace(door, words.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {

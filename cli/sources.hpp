@@ -46,8 +46,8 @@ struct Shelf {
 [[nodiscard]] tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources& sources);
 [[nodiscard]] std::string calibrations_folder(os::Door& door, const Sources& sources);
 
-/// A proposal for a machine is played from the rig's seats, in the rig's order: seats that both have stay, and the others
-/// of the rig take the place of the proposal's own.
+/// A proposal for a machine is played from the rig's seats, in the rig's order: seats that both have stay, and the
+/// others of the rig take the place of the proposal's own.
 [[nodiscard]] Profile with_seats_of(const Rig& rig, Profile proposal);
 /// The rig's units whose seats the plan does not have, as words; empty if there are none.
 [[nodiscard]] std::string seated_elsewhere(const Rig& rig, const Plan& plan);

@@ -269,8 +269,8 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
   if (words.sources.host.empty()) {
     talk(fmt::format("Listening for {} s: hands off shows what jitters, pressing shows what bounces.", words.listen));
     const Duration longest{static_cast<std::int64_t>(words.listen * 1e6)};
-    if (auto failure =
-            play::listen(door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .say = talk, .longest = longest}, ears))
+    if (auto failure = play::listen(
+            door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .say = talk, .longest = longest}, ears))
       return tl::unexpected(std::move(*failure));
     return ears.notes();
   }

@@ -89,7 +89,8 @@ class TableView final : public View {
   }
   void waiting(const std::string&) override {}
   void seat_is_elsewhere(const std::string& unit, const std::string& seat) override {
-    news_.push_back(fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", unit, seat));
+    news_.push_back(
+        fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", unit, seat));
   }
   void beside(const std::string& seat, const std::string& unit, const std::string& other) override {
     news_.push_back(fmt::format("{} is played with both \"{}\" and \"{}\" now", seat, other, unit));

@@ -127,8 +127,7 @@ std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, c
   const std::string folder = folder_of(real);
   const int bits = permissions_of(door, real);
   if (bits < 0 && bits != -ENOENT) return cannot_write(path, bits);
-  if (bits >= 0 && (bits & anybody_may_write) == 0)
-    return write_protected(path);
+  if (bits >= 0 && (bits & anybody_may_write) == 0) return write_protected(path);
   if (const int made = make_folders(door, folder); made < 0) return cannot_write(path, made);
   const std::string fresh = real + ".new";
   int result = fill(door, fresh, text, bits);

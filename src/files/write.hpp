@@ -32,8 +32,8 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
-/// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the folders
-/// that it needs.
+/// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the
+/// folders that it needs.
 [[nodiscard]] std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path,
                                                        const std::string& versions);
 

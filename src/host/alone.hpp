@@ -21,8 +21,8 @@ struct Alone {
 /// away; 0, or minus the error number. Needs no rights where the system lets everybody have namespaces.
 [[nodiscard]] int go_alone(os::Door& door, const Alone& alone);
 
-/// Takes the nodes of units that have come later, or are played on only now, away from such a program that runs already.
-/// What it has opened stays open. 0, or minus the error number.
+/// Takes the nodes of units that have come later, or are played on only now, away from such a program that runs
+/// already. What it has opened stays open. 0, or minus the error number.
 [[nodiscard]] int hide_also(os::Door& door, pid_t process, std::span<const std::string> syspaths);
 
 /// The setting of the kernel without which `go_alone` is refused ("kernel.x=1"); empty if nothing is known against it.

@@ -232,9 +232,7 @@ std::vector<std::string> Nodes::down(int number) const {
   return names;
 }
 
-const std::string& Nodes::path(int number) const {
-  return std::ranges::find(open_, number, &Open::number)->place.path;
-}
+const std::string& Nodes::path(int number) const { return std::ranges::find(open_, number, &Open::number)->place.path; }
 
 bool Nodes::is_held_by_another(int number) const noexcept {
   Node* node = find(number);

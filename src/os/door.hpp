@@ -148,8 +148,8 @@ class Descriptor {
   int number_ = -1;
 };
 
-/// Puts something in the place of standard streams that are closed, so that no device gets their numbers; writing to one
-/// that nobody reads fails, and does not end us. False if the output was closed.
+/// Puts something in the place of standard streams that are closed, so that no device gets their numbers; writing to
+/// one that nobody reads fails, and does not end us. False if the output was closed.
 [[nodiscard]] bool open_standard_streams() noexcept;
 
 }  // namespace omnipar::os

@@ -44,8 +44,8 @@ struct ListenOptions {
   bool with_virtual = false;             ///< units that other programs made, too
   bool hold = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
   bool raw = false;   ///< raw HID nodes of the units, too
-  bool raw_where_better = false;    ///< those of units whose event nodes lack something
-  bool event_nodes_only = false;    ///< also of units that are better read from their raw reports
+  bool raw_where_better = false;                  ///< those of units whose event nodes lack something
+  bool event_nodes_only = false;                  ///< also of units that are better read from their raw reports
   std::function<void(const std::string&)> say{};  ///< takes words for people: of units that cannot be heard
   std::optional<Duration> longest;                ///< ends by itself after so long, and everything is let go
 };

@@ -251,7 +251,8 @@ void Table::tell_of_others(const Place& place) {
   for (const Guest& guest : guests_)
     for (const Place& other : guest.places)
       if (&other != &place && other.seat == place.seat && other.part != hid::own_part && !other.empty &&
-          !guest.out_of_range && std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
+          !guest.out_of_range &&
+          std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
         return listener_.beside(place.seat, place.name, other.name);
 }
 
@@ -430,8 +431,8 @@ std::vector<Change> Table::changes_of(const Guest& guest, const Place& place, co
     return std::ranges::any_of(guest.places, [&](const Place& other) {
       if (&other == &place) return false;
       const auto its = std::ranges::find(other.shares, share.node, &Share::node);
-      return its != other.shares.end() && std::ranges::find(its->attachment.controls, code, &Control::code) !=
-                                              its->attachment.controls.end();
+      return its != other.shares.end() &&
+             std::ranges::find(its->attachment.controls, code, &Control::code) != its->attachment.controls.end();
     });
   };
   std::vector<Change> own{report.changes.begin(), report.changes.end()};

@@ -184,7 +184,7 @@ class Table {
   std::vector<std::string> awaited_;
   int last_hand_ = 0;
   std::map<int, std::string> seated_;  ///< the names of those that have a seat, by hand
-  bool any_streams_ = false;  ///< somebody who was here does
+  bool any_streams_ = false;           ///< somebody who was here does
 };
 
 }  // namespace omnipar::play

@@ -53,8 +53,7 @@ std::string Words::device_words(int port) const {
   std::vector<std::string> words;
   for (const outlet::VirtualDevice& device : outlets_.devices())
     if (device.key().port == port)
-      words.push_back(fmt::format("\"{}\"{}", device.name(),
-                                  device.node().empty() ? "" : " (" + device.node() + ")"));
+      words.push_back(fmt::format("\"{}\"{}", device.name(), device.node().empty() ? "" : " (" + device.node() + ")"));
   return fmt::format("{}", fmt::join(words, " and "));
 }
 
