@@ -44,8 +44,10 @@ TEST_CASE("from nothing to playing: doctor says what is missing, mends it, and p
   auto pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
   REQUIRE(wait_for_nodes("Marrowby \x1b[31mPad", 1));
   const std::string node = nodes_named("Marrowby \x1b[31mPad").front();
-  CHECK(said({"omnipar", "units"}, 0) == "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; known by serial m-1; " +
-                                             node + "\nNext: omnipar play pad-2b\n");
+  CHECK(said({"omnipar", "units"}, 0) ==
+        "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; known by serial m-1; " + node +
+            "\n    without a role: BTN_C, BTN_Z and key:319; a sheet can give them some\n"
+            "Next: omnipar play pad-2b\n");
   CHECK(said({"omnipar", "doctor"}, 0) ==
         "good   Virtual controllers can be made (/dev/uinput).\n"
         "good   Every pad and joystick that is there may be read.\n"

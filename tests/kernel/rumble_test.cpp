@@ -287,6 +287,26 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   CHECK(play.process() == -1);
 }
 
+TEST_CASE("without rumble nothing is felt either", "[rumble]") {
+  write_profile();
+  MotorPad pad{"Quiet Motors", {FF_RUMBLE}};
+  REQUIRE(wait_for_nodes("Quiet Motors", 1));
+  Program play{{"/box/omnipar", "play", "/tmp/shake.toml", "--with-virtual", "--feel", "--rumble", "0"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  press_until(pad, play, "Player 1 plays");
+  for (const int value : {1, 0}) {
+    for (const int code : {BTN_START, BTN_NORTH}) pad.send(EV_KEY, static_cast<std::uint16_t>(code), value);
+    pad.sync();
+    sleep_ms(100);
+  }
+  REQUIRE(play.wait_for("Frozen: "));
+  sleep_ms(300);
+  pad.pump();
+  CHECK(pad.effects().empty());
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
 TEST_CASE("both players of an adapter are shaken and lit by output reports, each by their own", "[rumble]") {
   const UhidUnit adapter{"Shaking Adapter", "", 9, shaking_adapter()};
   REQUIRE(wait_for_nodes("Shaking Adapter", 1));

@@ -237,6 +237,11 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   Program call{{"/box/omnipar", "rig", "rollcall", "left", "--seconds", "1", "--rig", "/tmp/beside.toml"}};
   CHECK(call.wait_for_end() == 1);
   CHECK(call.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
+  std::ofstream{"/tmp/beside.toml"} << "omnipar = 1\nkind = \"rig\"\n[[unit]]\nname = \"w\"\nseat = \"left\"\n"
+                                       "vendor = 0x1209\nproduct = 2\nmodel = \"Wanted Pad\"\nserial = \"wa\"\n";
+  Program calibrate{{"/box/omnipar", "calibrate", "combinations", "w", "--seconds", "1", "--rig", "/tmp/beside.toml"}};
+  CHECK(calibrate.wait_for_end() == 1);
+  CHECK(calibrate.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
   Program doctor{{"/box/omnipar", "doctor"}};
   CHECK(doctor.wait_for_end() >= 0);
   CHECK(doctor.output().find("good   \"Wanted Pad\" (" + nodes_named("Wanted Pad").front() + ") is played on by " +
@@ -296,4 +301,33 @@ TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
   CHECK(play.wait_for_end() == 3);
   CHECK(play.output().find("it cannot be written") != std::string::npos);
   CHECK(play.output().find("press any button") == std::string::npos);
+}
+
+TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who is seated", "[speaking]") {
+  const UhidUnit encoder{"Tern Two-Player Encoder", "co", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  constexpr std::uint8_t coin = 0x22, of_the_right = 0x14;  // the keys 5 and Q
+  const auto tap = [&encoder](std::uint8_t usage) {
+    encoder.send_bytes({0, 0, usage, 0, 0, 0, 0, 0});
+    sleep_ms(60);
+    encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+    sleep_ms(60);
+  };
+  Program play{{"/box/omnipar", "play", "arcade-4b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  sleep_ms(300);
+  tap(coin);
+  tap(of_the_right);
+  REQUIRE(play.wait_for("Player 1 plays with \"Tern Two-Player Encoder, right\""));
+  NodeReader one{nodes_named(port_1).front()};
+  NodeReader two{nodes_named("Omnipar port 2 pad").front()};
+  encoder.send_bytes({0, 0, coin, 0, 0, 0, 0, 0});
+  CHECK(soon([&] { return one.drain() && !one.events().empty(); }));
+  encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  sleep_ms(200);
+  CHECK(two.drain());
+  CHECK(two.events().empty());
+  CHECK(play.output().find("Player 2 plays") == std::string::npos);
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
 }
