@@ -2,6 +2,7 @@
 import json
 import os
 import resource
+import shutil
 import subprocess
 
 from room import Room
@@ -205,7 +206,8 @@ def files_that_cannot_be_read(home):
     else:
         ordinary = []
     os.chmod(profiles, 0)
-    got = subprocess.run([*ordinary, home.tool, "profile", "list"], cwd="/", capture_output=True, text=True, timeout=60,
+    tool = shutil.copy(home.tool, home.folder / "tool")  # where somebody else can reach it
+    got = subprocess.run([*ordinary, tool, "profile", "list"], cwd="/", capture_output=True, text=True, timeout=60,
                          env={"PATH": os.environ["PATH"], "HOME": str(home.folder)}, check=False)
     os.chmod(profiles, 0o755)
     assert got.returncode == 3 and "profiles: it cannot be read: Permission denied [unreadable]" in got.stderr, got
