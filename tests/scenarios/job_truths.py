@@ -210,6 +210,7 @@ def files_that_cannot_be_read(home):
     got = subprocess.run([*ordinary, tool, "profile", "list"], cwd="/", capture_output=True, text=True, timeout=60,
                          env={"PATH": os.environ["PATH"], "HOME": str(home.folder)}, check=False)
     os.chmod(profiles, 0o755)
+    os.remove(tool)
     assert got.returncode == 3 and "profiles: it cannot be read: Permission denied [unreadable]" in got.stderr, got
 
 
