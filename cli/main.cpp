@@ -14,7 +14,6 @@
 #include "base/near.hpp"
 #include "command.hpp"
 #include "omnipar/identity.hpp"
-#include "sources.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::cli {

@@ -84,12 +84,13 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
   if (catalogue.system(words.keep) != nullptr)
     return Diagnostic{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", words.keep), "",
                       "choose another name for --keep"};
+  const std::string there = door.real_path(*path);
+  if (!there.empty() && there != door.real_path(profile_path(door, words.sources.profile)))
+    return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
+                      "choose another name for --keep"};
   for (const std::string& file : {*path, rig_path(door, words.sources)})
     if (auto problem = files::refuses_change(door, file, versions_of(door, file))) return problem;
-  const std::string there = door.real_path(*path);
-  if (there.empty() || there == door.real_path(profile_path(door, words.sources.profile))) return std::nullopt;
-  return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
-                    "choose another name for --keep"};
+  return std::nullopt;
 }
 
 Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }

@@ -99,10 +99,7 @@ int seat(const RigWords& words) {
 }
 
 int rename(const RigWords& words) {
-  std::string escaped;
-  for (const char c : words.other) escaped += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
-  return set_field(words, "name", "\"" + escaped + "\"",
-                   fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
+  return set_field(words, "name", quoted(words.other), fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
 }
 
 int forget(const RigWords& words) {

@@ -11,15 +11,11 @@
 #include "text/edit.hpp"
 
 namespace omnipar::cli {
-namespace {
-
 std::string quoted(const std::string& word) {
   std::string all = "\"";
   for (const char c : word) all += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
   return all + "\"";
 }
-
-}  // namespace
 
 Text rig_text(const std::string& path, const std::string& old, const Rig& wanted) {
   if (old.empty()) return to_toml(wanted);

@@ -165,6 +165,7 @@ std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path
   if (!locked) return locked.error().front();
   const std::string real = resolved(door, path);
   const int bits = permissions_of(door, real);
+  if (bits < 0 && bits != -ENOENT) return cannot_write(path, bits);
   if (bits >= 0 && (bits & anybody_may_write) == 0) return write_protected(path);
   if (const int made = make_folders(door, folder_of(real)); made < 0) return cannot_write(path, made);
   const std::string probe = real + ".new";

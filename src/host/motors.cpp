@@ -1,16 +1,15 @@
 #include "host/motors.hpp"
 
 #include <fcntl.h>
-#include <linux/close_range.h>
-#include <sys/prctl.h>
 #include <unistd.h>
 
 #include <array>
 #include <cerrno>
-#include <csignal>
 #include <cstring>
 #include <string>
 #include <utility>
+
+#include "os/helper.hpp"
 
 namespace omnipar::host {
 namespace {
@@ -24,17 +23,9 @@ struct Message {
   ff_effect effect{};
 };
 
-void leave_everything_but(int socket) {
-  ::setsid();
-  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) ::signal(signal, SIG_IGN);
-  ::prctl(PR_SET_NAME, motors_process);
-  ::close_range(0, static_cast<unsigned>(socket) - 1, 0);
-  ::close_range(static_cast<unsigned>(socket) + 1, ~0U, 0);
-}
-
 /// What was asked for last of an effect is what counts; the kernel erases all with the end of this process.
 [[noreturn]] void serve(os::Door& door, int socket, const std::string& node) {
-  leave_everything_but(socket);
+  os::become_helper(motors_process, socket);
   // Opened anew: so whoever holds the unit lets go of it at once when it ends, though this process may hang.
   const int file = door.open(node, O_RDWR);
   std::array<int, 64> numbers{};

@@ -74,12 +74,9 @@ Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
                         pads == 1 ? "it" : "them"),
             ""};
   if (shut > 0) return {"units", State::hint, "Controllers are there, but none may be read yet.", ""};
-  if (const auto more = others(catalogue, all_descriptions(facts)); !more.empty())
-    return {"units", State::wrong,
-            fmt::format("No controller is there that Omnipar knows, but {}: a sheet can make {} one.", words_of(more),
-                        more.size() == 1 ? "it" : "each"),
-            "omnipar catalogue report \"" + more.front().name + "\""};
   std::string text = "No controller is there. Plug one in; if it has a radio, switch it on and press its button.";
+  if (const auto more = others(catalogue, all_descriptions(facts)); !more.empty())
+    text += fmt::format(" (What is there is played on only with a sheet: {}.)", words_of(more));
   if (virtual_ones > 0) text += " (Virtual ones of other programs are only taken with --with-virtual.)";
   return {"units", State::wrong, text, ""};
 }

@@ -1,32 +1,20 @@
 #include "outlet/keeper.hpp"
 
-#include <linux/close_range.h>
 #include <linux/uinput.h>
-#include <sys/prctl.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <csignal>
 #include <cstring>
 #include <utility>
 
 #include "omnipar/report.hpp"
+#include "os/helper.hpp"
 #include "outlet/form.hpp"
 
 namespace omnipar::outlet {
 namespace {
 
 constexpr Duration three_frames{50'000};
-
-/// Nothing but the socket stays open, so that the keeper holds no unit and no terminal; a Ctrl-C that
-/// is meant for the player does not reach it.
-void leave_everything_but(int socket) {
-  ::setsid();
-  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) ::signal(signal, SIG_IGN);
-  ::prctl(PR_SET_NAME, "omnipar-keeper");
-  ::close_range(0, static_cast<unsigned>(socket) - 1, 0);
-  ::close_range(static_cast<unsigned>(socket) + 1, ~0U, 0);
-}
 
 enum class Kind : std::uint8_t { device, last_word, forget };
 
@@ -85,7 +73,7 @@ struct Keeper::Kept {
 };
 
 void Keeper::keep(os::Door& door, int socket) {
-  leave_everything_but(socket);
+  os::become_helper("omnipar-keeper", socket);
   Kept kept;
   std::vector<std::byte> message(sizeof(Head) + largest_raw_report);
   for (;;) {

@@ -11,6 +11,8 @@
 namespace omnipar::play {
 namespace {
 
+constexpr Duration a_moment = std::chrono::seconds{1};
+
 std::string status_words(int status) {
   constexpr int by_signal = 128;
   if (status > by_signal) return fmt::format("by signal {}", status - by_signal);
@@ -63,11 +65,7 @@ bool ProgramRun::follow() {
 void ProgramRun::ask(bool knows) {
   constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
   if (asked_ && door_.now() - *asked_ < same_breath) return;
-  if (asked_) {
-    asked_again_ = asked_by_signal_;
-    force_at_ = door_.now();
-    return insist();
-  }
+  if (asked_) return insist();
   asked_ = door_.now();
   force_at_ = *asked_ + wish_.insist_after;
   if (!knows) ask_by_signal();
@@ -87,18 +85,19 @@ std::optional<Time> ProgramRun::due() const {
 }
 
 void ProgramRun::insist_when_due(Time now) {
-  if (const auto when = due(); when && now >= *when) insist();
+  const auto when = due();
+  if (!when || now < *when) return;
+  if (asked_by_signal_ || now >= force_at_) return insist();
+  ask_by_signal();
 }
 
 /// Nothing is ended by force that has not been asked by a signal, and had a moment to hear it.
 void ProgramRun::insist() {
-  constexpr Duration a_moment = std::chrono::seconds{1};
   if (!asked_by_signal_) {
     ask_by_signal();
-    force_at_ = std::max(door_.now() + std::min(a_moment, wish_.insist_after), *asked_ + wish_.insist_after);
+    force_at_ = door_.now() + std::min(a_moment, wish_.insist_after);
     return;
   }
-  if (door_.now() < force_at_ && !asked_again_) return;
   if (std::exchange(insisted_, true)) return;
   wish_.say("It is ended by force.");
   program_.insist(keeper_.process());
@@ -114,7 +113,6 @@ void ProgramRun::end(const std::function<void(Time)>& pass_time) {
     return program_.ended() && program_.left(keeper).empty();
   };
   if (!is_over() && !asked_by_signal_) ask_by_signal();
-  constexpr Duration a_moment = std::chrono::seconds{1};
   const Time by_force = insisted_ ? door_.now()
                                   : std::max(asked_.value_or(door_.now()) + wish_.insist_after,
                                              door_.now() + std::min(a_moment, wish_.insist_after));

@@ -57,7 +57,6 @@ class ProgramRun {
   std::optional<Time> asked_;
   Time force_at_{};
   bool asked_by_signal_ = false;
-  bool asked_again_ = false;
   bool insisted_ = false;
 };
 

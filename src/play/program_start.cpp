@@ -75,9 +75,8 @@ std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
   if (auto failure = program_.start(before)) return failure;
   if (options_.alone)
     options_.say(
-        "It cannot open the units that are played on, nor those that come later. (Lists of what is plugged in still "
-        "show "
-        "them.)");
+        "It cannot open the units that are played on, nor those that come later. (Lists of what is plugged in still\n"
+        "show them.)");
   return std::nullopt;
 }
 

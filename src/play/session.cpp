@@ -238,11 +238,12 @@ class Session final : Listener {
       auto& [since, was_down] = waits_since_.try_emplace(node, std::pair{now_, down}).first->second;
       if (std::exchange(was_down, down) != down) since = now_;  // hands are at it
       if (!down.empty() && now_ - since >= patience) {
+        const bool told = nodes_.hold_with_something_down(node);
+        if (!nodes_.is_held(node)) continue;  // another program has it
         say(fmt::format("\"{}\": {} {} down. It is held all the same: {}.", printable(nodes_.description(node).name),
                         some_listed(down), down.size() == 1 ? "stays" : "stay",
-                        nodes_.hold_with_something_down(node)
-                            ? "other programs are told that it has gone up, and it counts from its next press"
-                            : "other programs will not see it go up"));
+                        told ? "other programs are told that it has gone up, and it counts from its next press"
+                             : "other programs will not see it go up"));
       } else if (down.empty() && now_ - since >= pause && told_held_.insert(node).second) {
         words_.held(nodes_.path(node), nodes_.description(node));
       }
@@ -510,7 +511,7 @@ class Session final : Listener {
     }
     program_.end([this](Time until) { wait_and_answer(until); });
     outlets_.keeper().close();
-    give_back();  // last, for the kernel keeps whoever closes a unit waiting until its driver has answered
+    give_back();  // last: the kernel keeps whoever closes a unit waiting until its driver has answered
     if (*end_ == SessionEnd::hands) say("Ended by hand.");
     if (*end_ == SessionEnd::asked) say("Ended.");
   }

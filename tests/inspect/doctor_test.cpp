@@ -103,6 +103,12 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   CHECK(states_of(facts, shipped) == well);
   facts.nodes[1] = keyboard("Nobody\x1b's Keys", 6, true);
   CHECK(finding("keyboards", facts, shipped).text.find("\"Nobody?'s Keys\": no sheet knows it") != std::string::npos);
+  facts.nodes.erase(facts.nodes.begin());  // the only controller
+  CHECK(finding("units", facts, shipped)
+            .text.ends_with("(What is there is played on only with a sheet: \"Nobody?'s "
+                            "Keys\" (keyboard).)"));
+  facts = all_well();
+  facts.nodes.push_back({});
   facts.nodes[1] = keyboard("Dale Keyboard", 15, true);  // a keyboard, and known to be one
   CHECK(states_of(facts, shipped) == well);
 }
