@@ -64,8 +64,15 @@ int show(const RigWords& words) {
                       unit.way.empty() ? "" : "; by " + unit.way + " where there are both"));
   }
   if (words.json) print_json(list, 2);
-  if (rig->units.empty()) talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2");
+  if (rig->units.empty())
+    talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2" +
+         (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig));
   return good;
+}
+
+void tell_next(const RigWords& words) {
+  const std::string which = words.sources.rig.empty() ? "" : " --rig " + words.sources.rig;
+  talk(fmt::format("Next: omnipar rig show{0}, or omnipar rig undo{0}", which));
 }
 
 int report_change(const RigWords& words, int status, const std::string& done) {
@@ -74,7 +81,7 @@ int report_change(const RigWords& words, int status, const std::string& done) {
     print_json(nlohmann::ordered_json{{"done", done}});
   else
     print(done);
-  talk("Next: omnipar rig show, or omnipar rig undo");
+  tell_next(words);
   return good;
 }
 
@@ -260,7 +267,7 @@ int run_call(const RigWords& words, bool adds) {
       talk(fmt::format("\"{}\" has {}, too: both play from it.", printable(unit.name), unit.seat));
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
-  talk("Next: omnipar rig show, or omnipar rig undo");
+  tell_next(words);
   return seated.size() == words.seats.size() ? good : found_something;
 }
 

@@ -18,8 +18,8 @@ namespace omnipar::host {
 
 class RawOutput {
  public:
-  /// `players`: for each part of the unit the places of its controls. The raw node must stay open as long as this
-  /// lives. Throws std::system_error if there can be no more threads.
+  /// `players`: for each part of the unit the places of its controls. Throws std::system_error if there can be no
+  /// more threads.
   RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::Control> controls,
             std::span<const std::vector<std::size_t>> players);
   /// Motors stand still, and lamps are dark.

@@ -1,13 +1,9 @@
 // Writes on a thread of its own, for devices that take their time.
 #pragma once
 
-#include <condition_variable>
 #include <cstdint>
-#include <map>
-#include <mutex>
+#include <memory>
 #include <span>
-#include <thread>
-#include <vector>
 
 namespace omnipar::os {
 
@@ -15,9 +11,11 @@ namespace omnipar::os {
 /// failures. It calls the system itself, for the door is for one thread.
 class Writer {
  public:
-  /// The descriptor must outlive the writer. Throws std::system_error if there can be no more threads.
+  /// The descriptor may be closed before the writer ends: it has one of its own. Throws std::system_error if there can
+  /// be no more threads or descriptors.
   explicit Writer(int descriptor);
-  /// Writes what still waits; a device that hangs is waited for.
+  /// Writes what still waits. A device that hangs is waited for half a second; then it is left to its thread, and what
+  /// waits behind it is lost.
   ~Writer();
   Writer(const Writer&) = delete;
   Writer& operator=(const Writer&) = delete;
@@ -26,14 +24,8 @@ class Writer {
   void put(std::span<const std::uint8_t> bytes) noexcept;
 
  private:
-  void run();
-
-  int descriptor_;
-  std::mutex mutex_;
-  std::condition_variable news_;
-  std::map<std::uint8_t, std::vector<std::uint8_t>> waiting_;
-  bool ends_ = false;
-  std::thread thread_;
+  struct Desk;  ///< what it shares with its thread
+  std::shared_ptr<Desk> desk_;
 };
 
 }  // namespace omnipar::os

@@ -2,16 +2,33 @@
 
 #include <algorithm>
 
+#include <fmt/format.h>
+
 namespace omnipar::play {
 
 std::string name_of(const Description& unit, const std::string& part) {
   return own_name(unit) + (part.empty() ? "" : ", " + part);
 }
 
+std::string name_with_socket(const std::string& name, const Description& unit) {
+  const std::string& place = unit.socket.empty() ? unit.node : unit.socket;
+  return place.empty() ? name : fmt::format("{} ({})", name, printable(place));
+}
+
 std::optional<Member> Gathering::find(int node) const {
   if (!is_grouped_) group();
   const auto at = members_.find(node);
   return at == members_.end() ? std::nullopt : std::optional{at->second};
+}
+
+std::string Gathering::name_among_all(const Description& unit, const std::string& part) const {
+  if (!is_grouped_) group();
+  const std::string name = name_of(unit, part);
+  const bool is_shared = std::ranges::any_of(members_, [&](const auto& entry) {
+    const Member& member = entry.second;
+    return member.unit.node != unit.node && own_name(member.unit) == own_name(unit);
+  });
+  return is_shared ? name_with_socket(name, unit) : name;
 }
 
 void Gathering::group() const {

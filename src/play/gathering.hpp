@@ -12,6 +12,8 @@ namespace omnipar::play {
 
 /// What a unit, or a part of one, is called before the rig has a name for it.
 [[nodiscard]] std::string name_of(const Description& unit, const std::string& part);
+/// The same where another one is called so, too: with the socket that it is in, or else its node.
+[[nodiscard]] std::string name_with_socket(const std::string& name, const Description& unit);
 
 /// A node, and the unit that it is of.
 struct Member {
@@ -34,6 +36,8 @@ class Gathering {
   void leave(int node) { is_grouped_ = nodes_.erase(node) == 0 && is_grouped_; }
   /// Nothing if there is no such node.
   [[nodiscard]] std::optional<Member> find(int node) const;
+  /// `name_of`, with the socket if another unit that is here has the same name.
+  [[nodiscard]] std::string name_among_all(const Description& unit, const std::string& part) const;
 
  private:
   void group() const;

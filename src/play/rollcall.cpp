@@ -118,15 +118,16 @@ void RollCall::press(const Description& unit, const std::string& part, Time time
   const auto at = std::ranges::find_if(
       taken_, [&](const auto& entry) { return entry.second.unit.node == unit.node && entry.second.part == part; });
   if (at != taken_.end()) {
-    say_(fmt::format("\"{}\" leaves {}.", name_of(unit, part), at->first));
+    say_(fmt::format("\"{}\" leaves {}.", gathering_.name_among_all(unit, part), at->first));
     taken_.erase(at);
     full_since_.reset();
     return ask();
   }
   const auto free = std::ranges::find_if(seats_, [this](const std::string& seat) { return !taken_.contains(seat); });
-  if (free == seats_.end()) return say_(fmt::format("\"{}\" finds every seat taken.", name_of(unit, part)));
+  if (free == seats_.end())
+    return say_(fmt::format("\"{}\" finds every seat taken.", gathering_.name_among_all(unit, part)));
   taken_[*free] = {*free, unit, part};
-  say_(fmt::format("\"{}\" takes {}.", name_of(unit, part), *free));
+  say_(fmt::format("\"{}\" takes {}.", gathering_.name_among_all(unit, part), *free));
   if (taken_.size() == seats_.size()) full_since_ = time;
   ask();
 }

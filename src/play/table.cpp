@@ -346,6 +346,14 @@ bool Table::is_of_use(const Place& place) const {
       place.shares, [&](const Share& share) { return std::ranges::any_of(share.attachment.controls, is_used); });
 }
 
+/// Two of one model that nobody plays on yet have one name.
+std::string Table::called(const Guest& guest, const Place& place) const {
+  const auto is_called_so = [&](const Guest& other) {
+    return &other != &guest && std::ranges::find(other.places, place.name, &Place::name) != other.places.end();
+  };
+  return std::ranges::any_of(guests_, is_called_so) ? name_with_socket(place.name, guest.unit) : place.name;
+}
+
 std::vector<int> Table::playing_nodes() const {
   std::vector<int> nodes;
   for (const Guest& guest : guests_)
@@ -386,7 +394,7 @@ void Table::seat_own(Guest& guest) {
 
 void Table::take_seat(Guest& guest, Place& place) {
   if (!is_of_use(place)) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_use(place.name);
+    if (!std::exchange(place.told_no_seat, true)) listener_.no_use(called(guest, place));
     return;
   }
   if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
@@ -410,7 +418,7 @@ void Table::take_seat(Guest& guest, Place& place) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
   if (seat.empty()) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(place.name);
+    if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(called(guest, place));
     return;
   }
   if (own != nullptr && !stands_in) {

@@ -157,6 +157,7 @@ class Table {
   void take_seat(Guest& guest, Place& place);
   void seat_own(Guest& guest);
   [[nodiscard]] bool is_of_use(const Place& place) const;
+  [[nodiscard]] std::string called(const Guest& guest, const Place& place) const;
   bool look_into(const Guest& guest, Place& place, int node, const Report& report);
   void take_out(Place& place);
   void put_in(Place& place, int node, const Report& report);

@@ -69,25 +69,6 @@ Device split_by_quirk(const std::string& serial) {
           [unit](int half, bool down) { unit->send_bytes(0, report_of(half, down)); }};
 }
 
-constexpr const char* rules = "/etc/udev/rules.d/98-halves.rules";
-
-/// Event nodes and uinput are open to everybody, raw nodes to root alone.
-class OpenEventNodes {
- public:
-  OpenEventNodes() {
-    std::ofstream{rules} << "SUBSYSTEM==\"input\", KERNEL==\"event*\", MODE=\"0666\"\n";
-    REQUIRE(
-        std::system("udevadm control --reload && chmod 0666 /dev/uinput && rm -rf /tmp/guest && mkdir /tmp/guest && "
-                    "chmod 0777 /tmp/guest") == 0);
-  }
-  ~OpenEventNodes() {
-    ::unlink(rules);
-    (void)std::system("udevadm control --reload; chmod 0600 /dev/uinput");
-  }
-  OpenEventNodes(const OpenEventNodes&) = delete;
-  OpenEventNodes& operator=(const OpenEventNodes&) = delete;
-};
-
 std::vector<std::string> play(const std::string& words) {
   return as_guest("cd /tmp/guest && HOME=/tmp/guest exec /box/omnipar play " + words);
 }
@@ -120,7 +101,7 @@ void sit_down(const Device& device, Program& program) {
 }  // namespace
 
 TEST_CASE("two controllers in one device keep their ports, however often and in whatever order they come", "[halves]") {
-  const OpenEventNodes open;
+  const OpenNodes open;
   const std::string serial = GENERATE("", "No 7");
   const int kind = GENERATE(0, 1, 2);
   const Device device = kind == 0   ? two_interfaces(serial)

@@ -477,4 +477,19 @@ std::vector<std::string> as_guest(const std::string& command) {
   return {"su", "-s", "/bin/sh", "-c", command, "guest"};
 }
 
+namespace {
+constexpr const char* open_nodes_rules = "/etc/udev/rules.d/98-open-nodes.rules";
+}
+
+OpenNodes::OpenNodes() {
+  std::ofstream{open_nodes_rules} << "SUBSYSTEM==\"input\", KERNEL==\"event*\", MODE=\"0666\"\n";
+  REQUIRE(std::system("udevadm control --reload && chmod 0666 /dev/uinput && rm -rf /tmp/guest && mkdir /tmp/guest && "
+                      "chmod 0777 /tmp/guest") == 0);
+}
+
+OpenNodes::~OpenNodes() {
+  ::unlink(open_nodes_rules);
+  (void)std::system("udevadm control --reload; chmod 0600 /dev/uinput");
+}
+
 }  // namespace omnipar::test

@@ -200,6 +200,14 @@ void sleep_ms(int ms);
 bool tap_until(const UhidPad& pad, Program& program, const std::string& words);
 /// A command as somebody who is not root and does not sit at the screen.
 [[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
+/// While it lives, event nodes and uinput are open to everybody, raw nodes to root alone; /tmp/guest is the guest's.
+class OpenNodes {
+ public:
+  OpenNodes();
+  ~OpenNodes();
+  OpenNodes(const OpenNodes&) = delete;
+  OpenNodes& operator=(const OpenNodes&) = delete;
+};
 /// The process whose command name is this, or -1.
 [[nodiscard]] pid_t process_named(const std::string& name);
 /// Kills the keeper of a session: the process that the session has put in its place, or -1.

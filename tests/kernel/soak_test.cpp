@@ -1,6 +1,9 @@
 // A long evening without a plan: four pads are pressed, pulled out and plugged in, all is frozen and goes on, ports
-// are swapped, in any order. The slow twin says what each game must see.
+// are swapped, in any order; a program plays, and others record, listen, look, want to play, too, or hold a pad.
+// The slow twin says what each game must see.
 #include <catch2/catch.hpp>
+
+#include <sys/ioctl.h>
 
 #include <array>
 #include <chrono>
@@ -10,6 +13,7 @@
 #include <memory>
 #include <random>
 #include <sstream>
+#include <thread>
 
 #include "engine/slow_twin.hpp"
 #include "made_units.hpp"
@@ -108,7 +112,9 @@ class Evening {
   Evening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
     profile_ = read_sheets("soak.toml", evening_toml).profiles.at(0);
     std::ofstream{"/tmp/soak.toml"} << evening_toml;
-    play_ = std::make_unique<Program>(std::vector<std::string>{"/box/omnipar", "play", "/tmp/soak.toml"});
+    const char* game = "trap 'exit 5' TERM; while :; do sleep 0.1; done";
+    play_ = std::make_unique<Program>(
+        std::vector<std::string>{"/box/omnipar", "play", "/tmp/soak.toml", "--", "sh", "-c", game});
     REQUIRE(play_->wait_for("Player 1: press any button"));
     twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
     for (std::size_t i = 0; i < players; ++i) {
@@ -134,6 +140,43 @@ class Evening {
     states_[pad] = {};
     attach(pad);
     send(pad, {});
+  }
+  /// Another program tries to have the pad first, and lets go of it before it speaks.
+  void plug_in_beside_a_holder(std::size_t pad) {
+    const std::string name = "Soak Pad " + std::to_string(pad);
+    const std::jthread holder{[name] {
+      for (int tries = 0; tries < 400; ++tries, sleep_ms(5)) {
+        const auto nodes = nodes_named(name);
+        if (nodes.empty()) continue;
+        const NodeReader node{nodes.front()};
+        if (::ioctl(node.descriptor(), EVIOCGRAB, 1) == 0) sleep_ms(400);
+        return;
+      }
+    }};
+    plug_in(pad);
+    const NodeReader node{nodes_named(name).front()};
+    const auto is_held = [&node] {
+      const bool is_free = ::ioctl(node.descriptor(), EVIOCGRAB, 1) == 0;
+      if (is_free) ::ioctl(node.descriptor(), EVIOCGRAB, 0);
+      return !is_free;
+    };
+    sleep_ms(500);
+    for (int tries = 0; tries < 50 && !is_held(); ++tries) sleep_ms(100);
+    REQUIRE(is_held());
+  }
+  /// Somebody who records, listens or looks, one at a time.
+  void start_bystander(unsigned which) {
+    if (bystander_) REQUIRE(bystander_->wait_for_end() < 128);
+    std::remove("/tmp/soak.trace");
+    constexpr std::array<const char*, 3> words{"trace record /tmp/soak.trace --seconds 0.4", "units --listen 0.4",
+                                               "doctor"};
+    bystander_ = std::make_unique<Program>(
+        std::vector<std::string>{"sh", "-c", std::string{"exec /box/omnipar "} + words.at(which % words.size())});
+  }
+  /// Another evening begins beside this one; it gets nothing. No pad may come before its end.
+  [[nodiscard]] std::unique_ptr<Program> second_evening() const {
+    return std::make_unique<Program>(
+        std::vector<std::string>{"/box/omnipar", "play", "pad-2b", "--wait-at-most", "0", "--", "sleep", "0.3"});
   }
   void pull_out(std::size_t pad) {
     tell(std::to_string(pad + 1) + " out");
@@ -253,6 +296,7 @@ class Evening {
   Catalogue catalogue_;
   Profile profile_;
   std::unique_ptr<Program> play_;
+  std::unique_ptr<Program> bystander_;
   std::unique_ptr<SlowTwin> twin_;
   std::array<std::unique_ptr<UhidPad>, players> pads_;
   std::array<std::unique_ptr<NodeReader>, players> games_;
@@ -281,13 +325,14 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
     return report;
   };
   const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{cases(20, 600)};
-  std::array<int, 4> deeds{};
+  std::array<int, 7> deeds{};
   while (std::chrono::steady_clock::now() < end) {
     const unsigned pad = below(players);
     const unsigned deed = below(40);
     if (!evening.plugged(pad)) {
-      evening.plug_in(pad);
-      ++deeds[0];
+      const bool beside_a_holder = below(2) == 0;
+      beside_a_holder ? evening.plug_in_beside_a_holder(pad) : evening.plug_in(pad);
+      ++deeds[beside_a_holder ? 4 : 0];
     } else if (deed == 0) {
       // in the middle of a gesture
       evening.send(pad, random_report(evening.state(pad)));
@@ -299,6 +344,17 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
     } else if (deed == 2) {
       evening.swap(pad);
       ++deeds[3];
+    } else if (deed == 8) {
+      evening.start_bystander(below(3));
+      ++deeds[5];
+    } else if (deed == 9) {
+      const auto second = evening.second_evening();
+      for (unsigned plugged = 0; plugged < players; ++plugged)
+        if (evening.plugged(plugged)) evening.send(plugged, random_report(evening.state(plugged)));
+      evening.compare();
+      CHECK(second->wait_for_end() == 0);
+      CHECK(second->output().find("plays with") == std::string::npos);
+      ++deeds[6];
     } else {
       for (unsigned reports = 1 + below(6); reports > 0; --reports)
         evening.send(pad, random_report(evening.state(pad)));
@@ -312,5 +368,5 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
   for (const int times : deeds) CHECK(times > 0);
   WARN("samples that agree: " << evening.samples());
   evening.program().signal(SIGTERM);
-  CHECK(evening.program().wait_for_end() == 0);
+  CHECK(evening.program().wait_for_end() == 5);
 }

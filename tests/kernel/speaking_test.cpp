@@ -13,6 +13,7 @@
 #include <memory>
 
 #include "made_units.hpp"
+#include "support/settings.hpp"
 
 using namespace omnipar::test;
 
@@ -20,15 +21,23 @@ namespace {
 
 constexpr const char* port_1 = "Omnipar port 1 pad";
 
+/// Who plays: in the full counts root, too.
+bool is_root() { return cases(0, 1) == 1 && GENERATE(false, true); }
+
+std::vector<std::string> run_by(bool root, const std::string& command) {
+  return root ? std::vector<std::string>{"sh", "-c", command} : as_guest(command);
+}
+
 /// A home of its own, in which the pads of these names have been seated, in this order.
 class Household {
  public:
-  Household(const std::string& name, const std::vector<std::pair<const UhidPad*, std::string>>& seated)
-      : folder_("/tmp/" + name) {
+  Household(const std::string& name, bool root, const std::vector<std::pair<const UhidPad*, std::string>>& seated)
+      : folder_("/tmp/" + name), root_(root) {
     std::system(("rm -rf " + folder_ + "; mkdir -p " + folder_ + "; chmod 0777 " + folder_).c_str());
+    if (seated.empty()) return;
     std::string seats;
     for (const auto& [pad, seat] : seated) seats += " " + seat;
-    Program call{{"sh", "-c", "exec " + command("rig rollcall" + seats)}};
+    Program call = run("rig rollcall" + seats);
     for (const auto& [pad, seat] : seated) {
       REQUIRE(call.wait_for(seat + ": press any button"));
       REQUIRE(tap_until(*pad, call, "takes " + seat));
@@ -38,10 +47,11 @@ class Household {
   [[nodiscard]] std::string command(const std::string& words) const {
     return "env XDG_CONFIG_HOME=" + folder_ + " XDG_STATE_HOME=" + folder_ + "/state /box/omnipar " + words;
   }
-  [[nodiscard]] Program run(const std::string& words) const { return Program{{"sh", "-c", "exec " + command(words)}}; }
+  [[nodiscard]] Program run(const std::string& words) const { return Program{run_by(root_, "exec " + command(words))}; }
 
  private:
   std::string folder_;
+  bool root_;
 };
 
 bool is_free(const NodeReader& node) {
@@ -60,10 +70,12 @@ bool soon(IsSo is_so) {
 }  // namespace
 
 TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad first{"Own Pad", "o1"};
   const UhidPad second{"Own Pad", "o2"};
   REQUIRE(wait_for_nodes("Own Pad", 2));
-  const Household home{"own", {{&first, "left"}, {&second, "shelf"}}};
+  const Household home{"own", root, {{&first, "left"}, {&second, "shelf"}}};
   Program play = home.run("play pad-2b");
   CHECK(play.wait_for("Player 1 goes on with \"Own Pad\""));
   CHECK(play.wait_for("Player 2 goes on with \"Own Pad (2)\""));
@@ -85,12 +97,12 @@ TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
 }
 
 TEST_CASE("what a program is told is its own, whatever it looks like", "[speaking]") {
-  const bool root = GENERATE(true, false);
+  const OpenNodes open;
+  const bool root = is_root();
   std::ofstream{"/tmp/none.toml"} << "omnipar = 1\nkind = \"rig\"\n";
-  REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
   const std::string words =
       "/box/omnipar play pad-2b --data /tmp/none.toml --wait-at-most 0 -- echo --help --data x -- y";
-  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
+  Program play{run_by(root, "exec " + words)};
   CHECK(play.wait_for_end() == 0);
   CHECK(play.output().find("--help --data x -- y") != std::string::npos);
   Program empty{{"/box/omnipar", "play", "pad-2b", "--", ""}};
@@ -101,13 +113,14 @@ TEST_CASE("what a program is told is its own, whatever it looks like", "[speakin
   Program lost{{"/box/omnipar", "play", "pad-2b", "--wait-at-most", "0", "--", "/tmp/lost.sh"}};
   CHECK(lost.wait_for_end() == 125);
   CHECK(lost.output().find("what its first line names to run it") != std::string::npos);
-  REQUIRE(std::system("chmod 0600 /dev/uinput") == 0);
 }
 
 TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and others see it go up", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad pad{"Stuck Pad", "st"};
   REQUIRE(wait_for_nodes("Stuck Pad", 1));
-  const Household home{"stuck", {{&pad, "left"}}};
+  const Household home{"stuck", root, {{&pad, "left"}}};
   NodeReader desktop{nodes_named("Stuck Pad").front()};
   pad.send({west});
   REQUIRE(desktop.wait_for(EV_KEY, BTN_WEST, 1));
@@ -131,12 +144,19 @@ TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and o
 
 TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, and so is what a launcher leaves",
           "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const bool launcher = GENERATE(false, true);
-  CAPTURE(launcher);
+  CAPTURE(root, launcher);
   std::remove("/tmp/saved");
   std::ofstream{"/tmp/game.sh"} << "trap '' INT; trap 'echo saved >/tmp/saved; exit 0' TERM\necho it runs\n"
                                    "for i in $(seq 60); do sleep 0.1; done\n";
   const std::string program = launcher ? "sh /tmp/game.sh & sleep 0.5" : "exec sh /tmp/game.sh";
+  const auto words =
+      run_by(root, "exec /box/omnipar play pad-2b --wait-at-most 0 --insist-after 4 -- sh -c '" + program + "'");
+  std::vector<char*> pointers;
+  for (const std::string& word : words) pointers.push_back(const_cast<char*>(word.c_str()));
+  pointers.push_back(nullptr);
   const int terminal = ::posix_openpt(O_RDWR | O_NOCTTY);
   REQUIRE(terminal >= 0);
   REQUIRE(::grantpt(terminal) == 0);
@@ -147,8 +167,7 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
     ::setsid();
     const int slave = ::open(name.c_str(), O_RDWR);
     for (const int stream : {0, 1, 2}) ::dup2(slave, stream);
-    ::execl("/box/omnipar", "omnipar", "play", "pad-2b", "--wait-at-most", "0", "--insist-after", "4", "--", "sh", "-c",
-            program.c_str(), nullptr);
+    ::execvp(pointers.front(), pointers.data());
     ::_exit(127);
   }
   std::string said;
@@ -174,12 +193,14 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
 }
 
 TEST_CASE("who reads what is said may go: the evening goes on", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad pad{"Piped Pad", "pi"};
   REQUIRE(wait_for_nodes("Piped Pad", 1));
-  const Household home{"piped", {{&pad, "left"}}};
+  const Household home{"piped", root, {{&pad, "left"}}};
   std::remove("/tmp/gone");
-  Program play{
-      {"sh", "-c", home.command("play pad-2b -- sh -c 'sleep 4; exit 7'") + " 2>&1 | (head -n 1; echo >/tmp/gone)"}};
+  const std::string command = home.command("play pad-2b -- sh -c 'sleep 4; exit 7'");
+  Program play{run_by(root, command + " 2>&1 | (head -n 1; echo >/tmp/gone)")};
   REQUIRE(soon([] { return contents("/tmp/gone") == "\n"; }));
   REQUIRE(soon([] { return !nodes_named(port_1).empty(); }));
   sleep_ms(1000);
@@ -192,9 +213,11 @@ TEST_CASE("who reads what is said may go: the evening goes on", "[speaking]") {
 }
 
 TEST_CASE("a unit that another program holds is said to be held, and taken when it is free", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad pad{"Lent Pad", "le"};
   REQUIRE(wait_for_nodes("Lent Pad", 1));
-  const Household home{"lent", {{&pad, "left"}}};
+  const Household home{"lent", root, {{&pad, "left"}}};
   const NodeReader holder{nodes_named("Lent Pad").front()};
   NodeReader third{nodes_named("Lent Pad").front()};
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
@@ -210,13 +233,16 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
 
 TEST_CASE("a second play leaves the units of the first alone; recorders and the doctor say who has them",
           "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad pad{"Wanted Pad", "wa"};
   REQUIRE(wait_for_nodes("Wanted Pad", 1));
-  Program first{{"/box/omnipar", "play", "pad-2b"}};
+  const Household home{"wanted", root, {}};
+  Program first = home.run("play pad-2b");
   REQUIRE(first.wait_for("Player 1: press any button"));
   sleep_ms(300);
   const std::string who = "omnipar (process " + std::to_string(first.process()) + ")";
-  Program second{{"/box/omnipar", "play", "pad-2b"}};
+  Program second = home.run("play pad-2b");
   CHECK(second.wait_for("\"Wanted Pad\" is played on by " + who + " already, and is left to that one."));
   REQUIRE(second.wait_for("Player 1: press any button"));
   REQUIRE(tap_until(pad, first, "Player 1 plays"));
@@ -228,21 +254,21 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(second.wait_for_end() == 0);
   const std::string held = "\"Wanted Pad\" is held by " + who + ": nothing that is pressed on it comes here.";
   std::remove("/tmp/beside.trace");
-  Program record{{"/box/omnipar", "trace", "record", "/tmp/beside.trace", "--seconds", "0.5"}};
+  Program record = home.run("trace record /tmp/beside.trace --seconds 0.5");
   CHECK(record.wait_for_end() == 0);
   CHECK(record.output().find(held) != std::string::npos);
-  Program listen{{"/box/omnipar", "units", "--listen", "0.5"}};
+  Program listen = home.run("units --listen 0.5");
   CHECK(listen.wait_for_end() == 0);
   CHECK(listen.output().find(held) != std::string::npos);
-  Program call{{"/box/omnipar", "rig", "rollcall", "left", "--seconds", "1", "--rig", "/tmp/beside.toml"}};
+  Program call = home.run("rig rollcall left --seconds 1 --rig /tmp/wanted/rig.toml");
   CHECK(call.wait_for_end() == 1);
   CHECK(call.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
-  std::ofstream{"/tmp/beside.toml"} << "omnipar = 1\nkind = \"rig\"\n[[unit]]\nname = \"w\"\nseat = \"left\"\n"
-                                       "vendor = 0x1209\nproduct = 2\nmodel = \"Wanted Pad\"\nserial = \"wa\"\n";
-  Program calibrate{{"/box/omnipar", "calibrate", "combinations", "w", "--seconds", "1", "--rig", "/tmp/beside.toml"}};
+  std::ofstream{"/tmp/wanted/rig.toml"} << "omnipar = 1\nkind = \"rig\"\n[[unit]]\nname = \"w\"\nseat = \"left\"\n"
+                                           "vendor = 0x1209\nproduct = 2\nmodel = \"Wanted Pad\"\nserial = \"wa\"\n";
+  Program calibrate = home.run("calibrate combinations w --seconds 1 --rig /tmp/wanted/rig.toml");
   CHECK(calibrate.wait_for_end() == 1);
   CHECK(calibrate.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
-  Program doctor{{"/box/omnipar", "doctor"}};
+  Program doctor = home.run("doctor");
   CHECK(doctor.wait_for_end() >= 0);
   CHECK(doctor.output().find("good   \"Wanted Pad\" (" + nodes_named("Wanted Pad").front() + ") is played on by " +
                              who) != std::string::npos);
@@ -251,11 +277,38 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(first.wait_for_end() == 0);
 }
 
+TEST_CASE("two of one model that nobody plays on yet are told apart by their sockets", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
+  std::vector<std::unique_ptr<UhidPad>> pads;
+  for (const char* serial : {"t1", "t2", "t3", "t4"}) {
+    pads.push_back(std::make_unique<UhidPad>("Twin Pad", serial));
+    REQUIRE(wait_for_nodes("Twin Pad", pads.size()));
+  }
+  const auto node_of = [](std::size_t pad) { return nodes_named("Twin Pad").at(pad); };
+  const Household home{"twins", root, {}};
+  Program call = home.run("rig rollcall one two");
+  REQUIRE(call.wait_for("one: press any button"));
+  CHECK(tap_until(*pads[3], call, "\"Twin Pad (" + node_of(3) + ")\" takes one"));
+  call.signal(SIGINT);
+  CHECK(call.wait_for_end() == 1);
+  Program play = home.run("play pad-2b");
+  REQUIRE(play.wait_for("press any button"));
+  CHECK(tap_until(*pads[1], play, "Player 1 plays with \"Twin Pad\""));
+  CHECK(tap_until(*pads[2], play, "Player 2 plays with \"Twin Pad (2)\""));
+  for (const std::size_t late : {0, 3}) CHECK(tap_until(*pads.at(late), play, "\"Twin Pad (" + node_of(late) + ")\""));
+  INFO(play.output());
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+}
+
 TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad first{"Called Pad", "c1"};
   const UhidPad second{"Called Pad", "c2"};
   REQUIRE(wait_for_nodes("Called Pad", 2));
-  const Household home{"called", {{&first, "left"}, {&second, "right"}}};
+  const Household home{"called", root, {{&first, "left"}, {&second, "right"}}};
   const std::string before = contents("/tmp/called/omnipar/rig.toml");
   REQUIRE_FALSE(before.empty());
   Program call = home.run("rig rollcall one two");
@@ -275,10 +328,12 @@ TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
 }
 
 TEST_CASE("a recording on a full disk ends with a whole line", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidPad pad{"Talking Pad", "ta"};
   REQUIRE(wait_for_nodes("Talking Pad", 1));
-  REQUIRE(std::system("mkdir -p /tmp/small && mount -t tmpfs -o size=16k none /tmp/small") == 0);
-  Program record{{"/box/omnipar", "trace", "record", "/tmp/small/full.trace"}};
+  REQUIRE(std::system("mkdir -p /tmp/small && mount -t tmpfs -o size=16k,mode=0777 none /tmp/small") == 0);
+  Program record{run_by(root, "exec /box/omnipar trace record /tmp/small/full.trace")};
   REQUIRE(record.wait_for("recording \"Talking Pad\""));
   for (int i = 0; i < 3000 && record.wait_for_end(0) < 0; ++i) {
     pad.send({static_cast<std::uint16_t>(i % 2 == 0 ? south : east), 8, static_cast<std::uint8_t>(i)});
@@ -304,6 +359,8 @@ TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
 }
 
 TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who is seated", "[speaking]") {
+  const OpenNodes open;
+  const bool root = is_root();
   const UhidUnit encoder{"Tern Two-Player Encoder", "co", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   constexpr std::uint8_t coin = 0x22, of_the_right = 0x14;  // the keys 5 and Q
@@ -313,7 +370,7 @@ TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who
     encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
     sleep_ms(60);
   };
-  Program play{{"/box/omnipar", "play", "arcade-4b"}};
+  Program play{run_by(root, "exec /box/omnipar play arcade-4b")};
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(300);
   tap(coin);
