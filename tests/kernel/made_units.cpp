@@ -477,6 +477,10 @@ std::vector<std::string> as_guest(const std::string& command) {
   return {"su", "-s", "/bin/sh", "-c", command, "guest"};
 }
 
+std::vector<std::string> run_by(bool root, const std::string& command) {
+  return root ? std::vector<std::string>{"sh", "-c", command} : as_guest(command);
+}
+
 namespace {
 constexpr const char* open_nodes_rules = "/etc/udev/rules.d/98-open-nodes.rules";
 }

@@ -12,6 +12,10 @@
 #include <string>
 #include <vector>
 
+#include <catch2/catch.hpp>
+
+#include "support/settings.hpp"
+
 namespace omnipar::test {
 
 /// The one report of the made pads: 16 buttons from BTN_SOUTH on, a hat (8: at rest), two sticks.
@@ -200,6 +204,9 @@ void sleep_ms(int ms);
 bool tap_until(const UhidPad& pad, Program& program, const std::string& words);
 /// A command as somebody who is not root and does not sit at the screen.
 [[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
+[[nodiscard]] std::vector<std::string> run_by(bool root, const std::string& command);
+/// Who runs a test's commands: an ordinary user; in the full counts root, too.
+[[nodiscard]] inline bool is_root() { return cases(0, 1) == 1 && GENERATE(false, true); }
 /// While it lives, event nodes and uinput are open to everybody, raw nodes to root alone; /tmp/guest is the guest's.
 class OpenNodes {
  public:

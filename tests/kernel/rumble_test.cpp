@@ -178,11 +178,13 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
 }
 
 TEST_CASE("a unit whose driver does not answer delays no other player, and not the end of the pads", "[rumble]") {
+  const OpenNodes open;
+  const bool root = is_root();
   MotorPad mute{"Mute Motors", {FF_RUMBLE}};
   const UhidPad other{"Other Hand", "oh"};
   REQUIRE(wait_for_nodes("Mute Motors", 1));
   REQUIRE(wait_for_nodes("Other Hand", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b", "--with-virtual", "--", "sh", "-c", "sleep 3; exit 5"}};
+  Program play{run_by(root, "exec /box/omnipar play pad-2b --with-virtual -- sh -c 'sleep 3; exit 5'")};
   REQUIRE(play.wait_for("Player 1: press any button"));
   press_until(mute, play, "Player 1 plays");
   REQUIRE(tap_until(other, play, "Player 2 plays"));
@@ -203,6 +205,8 @@ TEST_CASE("a unit whose driver does not answer delays no other player, and not t
 }
 
 TEST_CASE("what shakes without an end goes over with a swap, and goes on after a replug", "[rumble]") {
+  const OpenNodes open;
+  const bool root = is_root();
   std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
                                      "[port.1]\nseat = \"left\"\n[port.2]\nseat = \"right\"\n"
                                      "[hot]\nswap-ports = { hold = \"start\", press = \"north\" }\n";
@@ -210,7 +214,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   auto two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
   REQUIRE(wait_for_nodes("First Motors", 1));
   REQUIRE(wait_for_nodes("Second Motors", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/swap.toml", "--with-virtual"}};
+  Program play{run_by(root, "exec /box/omnipar play /tmp/swap.toml --with-virtual")};
   REQUIRE(play.wait_for("Player 1: press any button"));
   press_until(one, play, "Player 1 plays");
   press_until(*two, play, "Player 2 plays");

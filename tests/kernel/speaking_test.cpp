@@ -21,13 +21,6 @@ namespace {
 
 constexpr const char* port_1 = "Omnipar port 1 pad";
 
-/// Who plays: in the full counts root, too.
-bool is_root() { return cases(0, 1) == 1 && GENERATE(false, true); }
-
-std::vector<std::string> run_by(bool root, const std::string& command) {
-  return root ? std::vector<std::string>{"sh", "-c", command} : as_guest(command);
-}
-
 /// A home of its own, in which the pads of these names have been seated, in this order.
 class Household {
  public:
@@ -148,8 +141,8 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
   const bool root = is_root();
   const bool launcher = GENERATE(false, true);
   CAPTURE(root, launcher);
-  std::remove("/tmp/saved");
-  std::ofstream{"/tmp/game.sh"} << "trap '' INT; trap 'echo saved >/tmp/saved; exit 0' TERM\necho it runs\n"
+  std::remove("/tmp/guest/saved");
+  std::ofstream{"/tmp/game.sh"} << "trap '' INT; trap 'echo saved >/tmp/guest/saved; exit 0' TERM\necho it runs\n"
                                    "for i in $(seq 60); do sleep 0.1; done\n";
   const std::string program = launcher ? "sh /tmp/game.sh & sleep 0.5" : "exec sh /tmp/game.sh";
   const auto words =
@@ -183,7 +176,7 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
   CHECK(read_until("it runs"));
   if (launcher) CHECK(read_until("playing goes on until that ends"));
   REQUIRE(::write(terminal, "\x03", 1) == 1);
-  CHECK(soon([] { return contents("/tmp/saved") == "saved\n"; }));
+  CHECK(soon([] { return contents("/tmp/guest/saved") == "saved\n"; }));
   CHECK(read_until("is asked to end"));
   int status = -1;
   CHECK(soon([&] { return ::waitpid(child, &status, WNOHANG) == child; }));
@@ -198,10 +191,10 @@ TEST_CASE("who reads what is said may go: the evening goes on", "[speaking]") {
   const UhidPad pad{"Piped Pad", "pi"};
   REQUIRE(wait_for_nodes("Piped Pad", 1));
   const Household home{"piped", root, {{&pad, "left"}}};
-  std::remove("/tmp/gone");
+  std::remove("/tmp/piped/gone");
   const std::string command = home.command("play pad-2b -- sh -c 'sleep 4; exit 7'");
-  Program play{run_by(root, command + " 2>&1 | (head -n 1; echo >/tmp/gone)")};
-  REQUIRE(soon([] { return contents("/tmp/gone") == "\n"; }));
+  Program play{run_by(root, command + " 2>&1 | (head -n 1; echo >/tmp/piped/gone)")};
+  REQUIRE(soon([] { return contents("/tmp/piped/gone") == "\n"; }));
   REQUIRE(soon([] { return !nodes_named(port_1).empty(); }));
   sleep_ms(1000);
   NodeReader game{nodes_named(port_1).front()};
@@ -222,7 +215,8 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
   NodeReader third{nodes_named("Lent Pad").front()};
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
   Program play = home.run("play pad-2b");
-  CHECK(play.wait_for("\"Lent Pad\" is held by kernel-tests (process " + std::to_string(::getpid()) + ")"));
+  const std::string who = root ? "kernel-tests (process " + std::to_string(::getpid()) + ")" : "another program";
+  CHECK(play.wait_for("\"Lent Pad\" is held by " + who));
   sleep_ms(700);
   CHECK(play.output().find("Let go of all buttons") == std::string::npos);
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 0) == 0);
@@ -253,8 +247,8 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
   const std::string held = "\"Wanted Pad\" is held by " + who + ": nothing that is pressed on it comes here.";
-  std::remove("/tmp/beside.trace");
-  Program record = home.run("trace record /tmp/beside.trace --seconds 0.5");
+  std::remove("/tmp/wanted/beside.trace");
+  Program record = home.run("trace record /tmp/wanted/beside.trace --seconds 0.5");
   CHECK(record.wait_for_end() == 0);
   CHECK(record.output().find(held) != std::string::npos);
   Program listen = home.run("units --listen 0.5");
