@@ -78,7 +78,7 @@ nlohmann::ordered_json to_json(const std::vector<Combination>& found) {
     return all;
   };
   for (const Combination& one : found)
-    list.push_back({{"held", names(one.held)}, {"swallowed", names(one.swallowed)}, {"invented", names(one.invented)}});
+    list.push_back({{"held", names(one.held)}, {"blocked", names(one.blocked)}, {"ghosts", names(one.ghosts)}});
   return list;
 }
 
@@ -113,7 +113,7 @@ int combinations(const CalibrateWords& words) {
     talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure =
-      live ? play::listen(door, {.catalogue = &shelf.catalogue, .hold = true, .say = talk, .longest = longest}, ears)
+      live ? play::listen(door, {.catalogue = &shelf.catalogue, .grab = true, .say = talk, .longest = longest}, ears)
            : listen_to_room(words, shelf.catalogue, ears);
   if (failure) {
     tell({*failure});
@@ -140,7 +140,7 @@ void add_calibrate(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("calibrate", "Measure a unit: which of its controls do not go together");
   const auto words = std::make_shared<CalibrateWords>();
   CLI::App* verb = command->add_subcommand(
-      "combinations", "find what a keyboard or encoder swallows or invents, by pressing; kept in a file of the unit");
+      "combinations", "find what a keyboard or encoder blocks or ghosts, by pressing; kept in a file of the unit");
   verb->add_option("UNIT", words->unit, "its name in the rig")->required();
   add_rig_option(*verb, words->sources);
   add_data_option(*verb, words->sources);

@@ -51,7 +51,7 @@ std::string_view word_of(TargetKind kind) {
 void show(const std::vector<TargetSheet>& targets) {
   for (const TargetSheet& target : targets)
     print(fmt::format("  {:<14}{:<10}{:<20}{}", target.name, word_of(target.kind), target.place,
-                      joined(target.usual) + (target.player == 2 ? " (of the second player)" : "")));
+                      joined(target.defaults) + (target.player == 2 ? " (of the second player)" : "")));
 }
 
 void show(const SystemSheet& system) {
@@ -61,7 +61,7 @@ void show(const SystemSheet& system) {
     print(fmt::format("\n{} ({})", controller.name, controller.title));
     print(fmt::format("  {:<14}{:<10}{:<20}{}", "control", "type", "place", "usual sources"));
     if (controller.directions)
-      print(fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.usual_directions)));
+      print(fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.default_directions)));
     show(controller.targets);
     for (const AccessorySheet& accessory : controller.accessories) {
       print(fmt::format("  with its accessory {} ({}):", accessory.name, accessory.title));
@@ -102,7 +102,7 @@ Json to_json(const std::vector<TargetSheet>& targets) {
     controls.push_back({{"name", target.name},
                         {"type", word_of(target.kind)},
                         {"place", target.place},
-                        {"usual", target.usual},
+                        {"usual", target.defaults},
                         {"player", target.player}});
   return controls;
 }

@@ -16,7 +16,7 @@ namespace {
 struct DoctorWords {
   Sources sources;
   bool json = false;
-  bool mend = false;
+  bool fix = false;
   bool take_back = false;
   std::string rule;
 };
@@ -58,23 +58,23 @@ int change_system(const DoctorWords& words) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
     tell({{"needs-root", Severity::error, "this changes the system, and only root may do that", "",
-           words.mend ? "sudo omnipar doctor --mend" : "sudo omnipar doctor --take-back"}});
+           words.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --take-back"}});
     return machine_refuses;
   }
   const Shelf shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
-  const host::Mended mended = words.mend ? host::mend(door, shelf.catalogue) : host::take_back(door);
-  if (words.json) print_json(nlohmann::ordered_json{{"all", mended.all}, {"lines", mended.lines}}, 2);
-  for (const std::string& line : mended.lines)
+  const host::Fixed fixed = words.fix ? host::fix(door, shelf.catalogue) : host::take_back(door);
+  if (words.json) print_json(nlohmann::ordered_json{{"all", fixed.all}, {"lines", fixed.lines}}, 2);
+  for (const std::string& line : fixed.lines)
     if (!words.json) print(line);
-  if (!mended.all) {
+  if (!fixed.all) {
     talk("What failed is named above; the rest is done.");
     return machine_refuses;
   }
-  if (words.mend)
+  if (words.fix)
     talk("Next: omnipar play pad-2b\n'sudo omnipar doctor --take-back' undoes it.");
-  else if (mended.lines.empty())
-    talk("There is nothing to take back: 'doctor --mend' has not installed anything here.");
+  else if (fixed.lines.empty())
+    talk("There is nothing to take back: 'doctor --fix' has not installed anything here.");
   else
     talk("What is plugged in stays open until it is plugged in again.");
   return good;
@@ -113,11 +113,11 @@ int rule(const DoctorWords& words) {
 
 int run(const DoctorWords& words) {
   if (!words.rule.empty()) return rule(words);
-  if (words.mend && words.take_back) {
-    tell({{"bad-words", Severity::error, "--mend and --take-back cannot both be given", "", "choose one of them"}});
+  if (words.fix && words.take_back) {
+    tell({{"bad-words", Severity::error, "--fix and --take-back cannot both be given", "", "choose one of them"}});
     return bad_input;
   }
-  if (words.mend || words.take_back) return change_system(words);
+  if (words.fix || words.take_back) return change_system(words);
   os::Door& door = os::real_door();
   const Shelf shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
@@ -135,10 +135,10 @@ int run(const DoctorWords& words) {
                     {"good", finding.state == inspect::State::good},
                     {"wrong", finding.state == inspect::State::wrong},
                     {"text", finding.text},
-                    {"mend", finding.mend}});
+                    {"fix", finding.fix}});
     if (words.json) continue;
     print(fmt::format("{}  {}", mark_of(finding.state), wrapped(finding.text)));
-    if (!finding.mend.empty()) print(fmt::format("       mend it: {}", finding.mend));
+    if (!finding.fix.empty()) print(fmt::format("       fix it: {}", finding.fix));
   }
   if (words.json)
     print_json(list, 2);
@@ -150,19 +150,19 @@ int run(const DoctorWords& words) {
 }  // namespace
 
 void add_doctor(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("doctor", "Say what is missing, and mend it");
+  CLI::App* command = app.add_subcommand("doctor", "Say what is missing, and fix it");
   const auto words = std::make_shared<DoctorWords>();
   command->add_option("--rule", words->rule,
                       "print the udev rule that opens one model, by its name, and say what that means");
   add_rig_option(*command, words->sources);
   add_data_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
-  command->add_flag("--mend", words->mend, "load the uinput module and install the udev rule; says what it did");
-  command->add_flag("--take-back", words->take_back, "remove what --mend has installed");
+  command->add_flag("--fix", words->fix, "load the uinput module and install the udev rule; says what it did");
+  command->add_flag("--take-back", words->take_back, "remove what --fix has installed");
   command->footer(
       "Example: once, on the box under Marrowby's big screen:\n"
-      "  sudo omnipar doctor --mend\n"
-      "Exit status: 0 all is well, 1 something is wrong, 2 a file of yours is bad, 3 it could not be mended.");
+      "  sudo omnipar doctor --fix\n"
+      "Exit status: 0 all is well, 1 something is wrong, 2 a file of yours is bad, 3 it could not be fixed.");
   command->callback([words, &status] { status = run(*words); });
 }
 

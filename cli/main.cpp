@@ -111,7 +111,7 @@ int run(int count, char** words) {
       "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
       "everybody keeps their port, and nothing ever sticks.",
       "omnipar"};
-  app.footer("First:  sudo omnipar doctor --mend\nThen:   omnipar play pad-2b");
+  app.footer("First:  sudo omnipar doctor --fix\nThen:   omnipar play pad-2b");
   app.set_version_flag("--version", "Omnipar " OMNIPAR_VERSION);
   app.require_subcommand(1);
   int status = good;

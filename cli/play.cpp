@@ -30,7 +30,7 @@ struct PlayWords {
   bool urgent = false;
   double rumble = 100;
   bool feel = false;
-  bool lights = false;
+  bool leds = false;
   bool notify = false;
   bool stats = false;
 };
@@ -112,7 +112,7 @@ play::Played play_here(const PlayWords& words, const Given& given, const Rig& ri
   constexpr double percent = 0.01;
   options.rumble = words.rumble * percent;
   options.feedback.feel = words.feel;
-  options.feedback.lights = words.lights;
+  options.feedback.leds = words.leds;
   options.feedback.notify = words.notify;
   play::Played played = play::play(os::real_door(), *given.plan, options);
   if (words.stats)
@@ -222,7 +222,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
       ->capture_default_str();
   command->add_flag("--feel", words->feel,
                     "say changes to the hands too, in pulses: 1 it goes on, 2 frozen, 3 swapped, 4 a unit is lost");
-  command->add_flag("--lights", words->lights,
+  command->add_flag("--leds", words->leds,
                     "each unit's player lights show its port: none while frozen, all when a unit is lost");
   command->add_flag("--notify", words->notify, "say changes on the desktop, too");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");

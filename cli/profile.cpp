@@ -57,12 +57,12 @@ int list(const ProfileWords& words) {
   return good;
 }
 
-void show_hot_actions(const Profile& profile) {
-  if (!profile.hot.empty()) print("\nhot actions, at every seat");
-  for (const HotAction& hot : profile.hot)
-    print(fmt::format("  {:<14}{:<42}{}", hot.action,
-                      fmt::format("{} + {}, {}", hot.hold, hot.press, inspect::held_words(hot.after)),
-                      hot.place.empty() ? "built in" : "own, " + hot.place));
+void show_actions(const Profile& profile) {
+  if (!profile.hotkeys.empty()) print("\nhot actions, at every seat");
+  for (const Hotkey& hotkey : profile.hotkeys)
+    print(fmt::format("  {:<14}{:<42}{}", hotkey.action,
+                      fmt::format("{} + {}, {}", hotkey.modifier, hotkey.press, inspect::held_words(hotkey.after)),
+                      hotkey.place.empty() ? "built in" : "own, " + hotkey.place));
 }
 
 /// One line a source: what it feeds, and where that is written.
@@ -103,7 +103,7 @@ int show(const ProfileWords& words) {
   if (words.json)
     print_json(all, 2);
   else
-    show_hot_actions(*given.profile);
+    show_actions(*given.profile);
   return good;
 }
 

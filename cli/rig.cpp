@@ -51,7 +51,7 @@ int show(const RigWords& words) {
                     {"serial", unit.serial},
                     {"socket", unit.socket},
                     {"half", unit.half},
-                    {"way", unit.way},
+                    {"connection", unit.connection},
                     {"vendor", unit.vendor},
                     {"product", unit.product}});
     if (words.json) continue;
@@ -61,7 +61,7 @@ int show(const RigWords& words) {
     print(fmt::format("{:<16}\"{}\"{}", unit.seat.empty() ? "(no seat)" : unit.seat, printable(unit.name),
                       unit.part.empty() ? "" : ", the part " + unit.part));
     print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
-                      unit.way.empty() ? "" : "; by " + unit.way + " where there are both"));
+                      unit.connection.empty() ? "" : "; by " + unit.connection + " where there are both"));
   }
   if (words.json) print_json(list, 2);
   if (rig->units.empty())
@@ -119,14 +119,14 @@ int forget(const RigWords& words) {
 }
 
 int way(const RigWords& words) {
-  if (words.other != "cable" && words.other != "radio") {
+  if (words.other != "wired" && words.other != "radio") {
     tell({{"bad-word", Severity::error, fmt::format("'{}' is no way to reach a unit", printable(words.other)), "",
            "it may be cable or radio"}});
     return bad_input;
   }
-  return set_field(words, "way", "\"" + words.other + "\"",
+  return set_field(words, "connection", "\"" + words.other + "\"",
                    fmt::format("\"{}\" is reached by {} where there are both", words.name,
-                               words.other == "cable" ? "its cable" : "radio"));
+                               words.other == "wired" ? "its cable" : "radio"));
 }
 
 int swap(const RigWords& words) {
@@ -181,7 +181,7 @@ std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
     return play::listen(
         door,
-        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .hold = true, .say = talk, .longest = longest},
+        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .grab = true, .say = talk, .longest = longest},
         rollcall);
   }
   rollcall.ready();
@@ -318,8 +318,8 @@ void add_rig(CLI::App& app, int& status) {
   named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
   named("rename", "call a unit otherwise", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
         "NAME", "NEW");
-  named("way", "by cable or by radio, for a unit that has both; the cable, if nothing is said", way,
-        "omnipar rig way \"blue pad\" radio", "NAME", "WAY");
+  named("connection", "by cable or by radio, for a unit that has both; the cable, if nothing is said", way,
+        "omnipar rig connection \"blue pad\" radio", "NAME", "WAY");
   named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
   named("swap", "let two seats change places", swap, "omnipar rig swap left right", "SEAT", "OTHER");
   verb("undo", "take the last change of the rig back", undo, "omnipar rig undo", changes);

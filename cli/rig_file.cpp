@@ -32,8 +32,8 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
                              : text::set_value({path, *text}, seat, quoted(is.seat));
     if (text && was.name != is.name)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "name"}, quoted(is.name));
-    if (text && was.way != is.way)
-      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "way"}, quoted(is.way));
+    if (text && was.connection != is.connection)
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "connection"}, quoted(is.connection));
     if (text && was.socket != is.socket)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "socket"}, quoted(is.socket));
   }

@@ -122,7 +122,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& 
   for (const std::string& part : known.parts) {
     auto ranking = nlohmann::ordered_json::array();
     for (const Match& match : matches(rig, d, part))
-      ranking.push_back({{"rig", printable(match.unit->name)}, {"why", sureness_words(match.sureness)}});
+      ranking.push_back({{"rig", printable(match.unit->name)}, {"why", confidence_words(match.confidence)}});
     const RigUnit* unit = find_unit(rig, d, {}, part);
     parts.push_back({{"part", part},
                      {"rig", unit != nullptr ? printable(unit->name) : ""},
@@ -138,7 +138,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& 
           {"virtual", d.made_by_program},
           {"buttons", count(d, ev_key)},
           {"axes", count(d, ev_abs)},
-          {"asked-every-us", d.asked_every_us},
+          {"polling-interval-us", d.polling_interval_us},
           {"notes", notes_of(known, rig, heard, true)},
           {"without-role", roleless(known)},
           {"nodes", nodes},
@@ -165,7 +165,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
                     known.sheet != nullptr ? fmt::format("sheet '{}'", known.sheet->name)
                                            : fmt::format("{} buttons, {} axes", count(d, ev_key), count(d, ev_abs)),
                     d.vendor, d.product, known_by, nodes_text(known)));
-  for (const Way& spare : known.unit.spares) {
+  for (const Connection& spare : known.unit.spares) {
     const Description& other = known.nodes[spare.nodes.front()];
     print(other.bus == bus_radio
               ? fmt::format("    by radio, too ({}): the cable is used while it is plugged in, for it is quicker and "
@@ -173,9 +173,9 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
                             other.node)
               : fmt::format("    by cable, too ({}): the radio is used, as the rig asks", other.node));
   }
-  if (d.asked_every_us > 0)
+  if (d.polling_interval_us > 0)
     print(fmt::format("    the USB asks it for news every {} ms, which is the most that it adds to the lag",
-                      d.asked_every_us / 1000.0));
+                      d.polling_interval_us / 1000.0));
   for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
   if (const auto names = roleless(known); !names.empty() && (why || known.sheet == nullptr))
     print(fmt::format("    without a role: {}{}", some_listed(names, why ? names.size() : 6),
@@ -192,7 +192,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
     const auto ranking = matches(rig, d, part);
     if (ranking.empty()) print(fmt::format("      {}the rig has none of this model", name));
     for (const Match& match : ranking)
-      print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), sureness_words(match.sureness)));
+      print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), confidence_words(match.confidence)));
   }
 }
 
@@ -218,7 +218,7 @@ tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalo
     if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
       heard[node.path].push_back(
           fmt::format("{}; its raw reports ({}) would tell, but you may not read them: sudo "
-                      "omnipar doctor --mend",
+                      "omnipar doctor --fix",
                       lost, node.shut_raw_path));
   }
   return found;
@@ -318,7 +318,7 @@ int run(const UnitsWords& words) {
   }
   if (words.json) print_json(list, 2);
   if (found->shut > 0)
-    talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and mends it.", found->shut));
+    talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and fixes it.", found->shut));
   if (!words.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)

@@ -52,7 +52,7 @@ class TableView final : public View {
   }
 
   void frame(Time time, const Reader& reader) override {
-    const bool fired = take_hot_actions(time, reader);
+    const bool fired = take_actions(time, reader);
     if (!waiting_ && (reader.changed().empty() || fired)) return flush_news();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
     if (!waiting_) waiting_ = {time, still_shown ? "(a picture later)" : "(nobody: it follows by itself)"};
@@ -145,7 +145,7 @@ class TableView final : public View {
     sink_(trimmed(head));
   }
 
-  bool take_hot_actions(Time time, const Reader& reader) {
+  bool take_actions(Time time, const Reader& reader) {
     const PortInfo* room = plan_.port(0);
     bool fired = false;
     for (std::uint16_t t = 0; room != nullptr && t < room->target_count; ++t) {

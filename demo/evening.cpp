@@ -133,7 +133,7 @@ TargetSheet button(std::string name, std::string role) {
   TargetSheet t;
   t.name = std::move(name);
   t.place = role;
-  t.usual = {std::move(role)};
+  t.defaults = {std::move(role)};
   t.native = {0, 1, 0};
   return t;
 }
@@ -143,7 +143,7 @@ TargetSheet axis(std::string name, TargetKind kind, std::string role, NativeRang
   t.name = std::move(name);
   t.kind = kind;
   t.place = role;
-  t.usual = {std::move(role)};
+  t.defaults = {std::move(role)};
   t.native = native;
   return t;
 }
@@ -159,7 +159,7 @@ Catalogue evening_catalogue() {
   ControllerSheet arcade;
   arcade.name = "arcade-6";
   arcade.title = "arcade control, six buttons";
-  arcade.usual_directions = {"dpad"};
+  arcade.default_directions = {"dpad"};
   arcade.targets = {button("a", "south"),     button("b", "east"),          button("c", "west"),
                     button("x", "north"),     button("y", "left-shoulder"), button("z", "right-shoulder"),
                     button("coin", "select"), button("start", "start")};
@@ -180,7 +180,7 @@ Catalogue evening_catalogue() {
 
 Profile evening_profile() {
   Profile profile = propose(evening_catalogue(), "tern-table").value();
-  profile.hot.clear();
+  profile.hotkeys.clear();
   return profile;
 }
 

@@ -48,7 +48,7 @@ struct Attachment {
 
 /// Notices that a hand means this unit: by the press of a button, or, if there is none on it, by a movement too large
 /// for a bumped table.
-class Notice {
+class ActivityDetector {
  public:
   /// True if these changes, with those before them, are meant.
   [[nodiscard]] bool take(const Attachment& attachment, std::span<const Change> changes);

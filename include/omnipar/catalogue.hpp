@@ -29,11 +29,11 @@ struct Catalogue {
 /// The sheets that come with the library.
 [[nodiscard]] Catalogue built_in_catalogue();
 
-/// The way out that every profile has, whatever else it binds: start and select held for 2 s.
-[[nodiscard]] HotAction built_in_way_out();
+/// The exit combination that every profile has, whatever else it binds: start and select held for 2 s.
+[[nodiscard]] Hotkey built_in_exit();
 
-/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's usual
-/// controller and its usual sources, and the built-in way out (start and select held for 2 s).
+/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's default
+/// controller and its default sources, and the built-in exit combination (start and select held for 2 s).
 /// Fails with `unknown-system`.
 [[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
 

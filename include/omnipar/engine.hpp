@@ -88,12 +88,12 @@ class Engine {
   /// The whole state as bytes, for comparing; valid until the next `adopt` or the end.
   [[nodiscard]] std::span<const std::byte> state() const noexcept;
 
-  struct Heart;
+  struct EngineState;
   /// For the library's own readers.
-  [[nodiscard]] const Heart& heart() const noexcept { return *heart_; }
+  [[nodiscard]] const EngineState& internals() const noexcept { return *state_; }
 
  private:
-  std::unique_ptr<Heart> heart_;
+  std::unique_ptr<EngineState> state_;
 };
 
 }  // namespace omnipar

@@ -1,4 +1,4 @@
-// Output reports: the motors and lamps of a unit that its report descriptor names, and the reports that move them.
+// Output reports: the motors and LEDs of a unit that its report descriptor names, and the reports that move them.
 #pragma once
 
 #include <cstddef>
@@ -12,10 +12,10 @@ namespace omnipar::hid {
 
 enum class OutputKind : std::uint8_t {
   motor,  ///< a magnitude of an effect (USB Device Class Definition for Physical Interface Devices 1.0, 5.5)
-  lamp,   ///< that shows a player's number, or a generic indicator (HID Usage Tables 1.3, 11)
+  led,   ///< that shows a player's number, or a generic indicator (HID Usage Tables 1.3, 11)
 };
 
-/// One motor or lamp.
+/// One motor or LED.
 struct Output {
   OutputKind kind = OutputKind::motor;
   std::uint16_t field = 0;
@@ -23,7 +23,7 @@ struct Output {
   friend bool operator==(const Output&, const Output&) = default;
 };
 
-/// All motors and lamps, in the order of their fields; what is in feature reports is left alone, and so is what takes
+/// All motors and LEDs, in the order of their fields; what is in feature reports is left alone, and so is what takes
 /// more than 32 bits.
 [[nodiscard]] std::vector<Output> outputs_of(const Descriptor& descriptor);
 
@@ -34,13 +34,13 @@ struct Output {
                                           std::span<const Output> outputs,
                                           std::span<const std::vector<std::size_t>> players);
 
-/// The output reports of a unit, as they were last made; at first all motors and lamps are at rest. Does not allocate
+/// The output reports of a unit, as they were last made; at first all motors and LEDs are at rest. Does not allocate
 /// once it is made.
 class Encoder {
  public:
   explicit Encoder(const Descriptor& descriptor);
 
-  /// How hard a motor turns or how brightly a lamp shines, 0..1; from the next report of its field on.
+  /// How hard a motor turns or how brightly a LED shines, 0..1; from the next report of its field on.
   void set(const Output& output, double level) noexcept;
   /// The report of a field, with its id in front, 0 if reports are not numbered (as `/dev/hidraw*` takes it). A report
   /// with motors switches them on, for as long as it can say.

@@ -23,7 +23,7 @@ namespace omnipar {
 [[nodiscard]] bool is_playable(const Catalogue& catalogue, const Description& description) noexcept;
 
 /// How surely a unit is one of the rig's; the surest last.
-enum class Sureness {
+enum class MatchConfidence {
   no,      ///< another model, or another serial number
   maybe,   ///< the same model, but plugged in elsewhere, and nothing else to tell it by: somebody must be asked
   socket,  ///< the same model in the same socket
@@ -34,11 +34,11 @@ enum class Sureness {
 /// A rig's unit and how surely this is it.
 struct Match {
   const RigUnit* unit = nullptr;
-  Sureness sureness = Sureness::no;
+  MatchConfidence confidence = MatchConfidence::no;
 };
 
 /// "the serial number", "the socket": by what a match is known.
-[[nodiscard]] std::string_view sureness_words(Sureness sureness) noexcept;
+[[nodiscard]] std::string_view confidence_words(MatchConfidence confidence) noexcept;
 
 /// All of the rig's units of this model and part, the surest first; those of which a differing serial number says
 /// that they are others come with `no`. They point into `rig`. A serial number that two units of the rig share says

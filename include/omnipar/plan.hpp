@@ -42,10 +42,10 @@ struct TargetInfo {
   /// Never `stick`, which is two `two_sided` targets, and never `movement`, which is two `turns`.
   TargetKind kind = TargetKind::button;
   NativeRange native{};
-  bool stays = false;
+  bool self_centering = true;  ///< returns to rest when it is released
 };
 
-/// What a plan says of one port. Port 0 is the room's own: its targets are the hot actions.
+/// What a plan says of one port. Port 0 is the room's own: its targets are the actions of the hotkeys.
 struct PortInfo {
   int number = 0;
   std::string_view seat;
@@ -74,7 +74,7 @@ class Plan {
   [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
   /// The seats that the plan's ports are played from, in order of port.
   [[nodiscard]] std::span<const std::string> seats() const noexcept;
-  /// The time between two pictures of the machine.
+  /// The time between two frames of the machine.
   [[nodiscard]] Duration frame() const noexcept;
   /// Bytes of state that an engine of this plan keeps; all of it in one block.
   [[nodiscard]] std::size_t state_size() const noexcept;

@@ -14,14 +14,14 @@ namespace omnipar {
 ///
 /// A stick or axis that moves an analog target goes through the dead zone: within it the value is 0, from its border on
 /// it grows evenly, so that it is 1 at a full push; the length of a stick is cut at 1, and its direction is kept. One
-/// that counts as a press has no dead zone: `press_at` and `release_at` are places of the control itself.
+/// that counts as a press has no dead zone: `threshold` and `release` are places of the control itself.
 struct Use {
   std::string role;
-  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `usual_dead_zone`)
-  double press_at = 0.5;    ///< an axis counts as a press from here, 0.01..1
-  double release_at = 0.4;  ///< and as let go below here, 0..`press_at`; with 0 it is let go where it rests
+  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `default_dead_zone`)
+  double threshold = 0.5;    ///< an axis counts as a press from here, 0.01..1
+  double release = 0.4;  ///< and as let go below here, 0..`threshold`; with 0 it is let go where it rests
   Duration debounce{0};     ///< further changes within this time of a change are not believed
-  Duration hold{0};         ///< counts as pressed when it has been down for this long
+  Duration long_press{0};         ///< counts as pressed when it has been down for this long
   double ramp = 0;          ///< button to axis: full pushes a second, 0.01..1000; 0 jumps
   std::string place{};      ///< where it is written, for messages
 };
@@ -48,9 +48,9 @@ struct PortProfile {
 };
 
 /// An action that happens while two controls of one seat have been down together for `after`.
-struct HotAction {
+struct Hotkey {
   std::string action;
-  std::string hold;
+  std::string modifier;  ///< the button that is held
   std::string press;
   Duration after{0};
   std::string place{};
@@ -60,7 +60,7 @@ struct Profile {
   std::string name;
   std::string system;
   std::vector<PortProfile> ports;
-  std::vector<HotAction> hot;
+  std::vector<Hotkey> hotkeys;
   std::string place{};  ///< where its system is named
 };
 

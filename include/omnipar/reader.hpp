@@ -11,7 +11,7 @@
 namespace omnipar {
 
 namespace detail {
-class Follower;
+class Sampler;
 }
 
 /// One emulated controller at the moment of the last sample of its reader: a view that stays valid as long as the
@@ -19,7 +19,7 @@ class Follower;
 /// at rest: 0, `TargetIndex::rest` as native value, no presses.
 class PortSample {
  public:
-  PortSample(const detail::Follower& follower, int number) noexcept : follower_(&follower), number_(number) {}
+  PortSample(const detail::Sampler& sampler, int number) noexcept : sampler_(&sampler), number_(number) {}
   /// True if the plan has this port and on it the controller that the target is of.
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
   /// True while a button is shown as down.
@@ -33,7 +33,7 @@ class PortSample {
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
 
  private:
-  const detail::Follower* follower_;
+  const detail::Sampler* sampler_;
   int number_;
 };
 
@@ -69,7 +69,7 @@ class Reader {
   [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
-  std::unique_ptr<detail::Follower> follower_;
+  std::unique_ptr<detail::Sampler> sampler_;
 };
 
 /// A reader for outlets that cannot know when they are read: a press is shown at once and lasts at
@@ -95,7 +95,7 @@ class PacedReader {
   [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
-  std::unique_ptr<detail::Follower> follower_;
+  std::unique_ptr<detail::Sampler> sampler_;
 };
 
 /// 1.2 frames of a plan's machine: how long an outlet shows a press at the least.

@@ -20,7 +20,7 @@ struct RigUnit {
   std::string serial;  ///< empty: has none
   std::string socket;  ///< empty: unknown
   std::string part{};  ///< the part of the unit that this is; empty: the whole
-  std::string way{};   ///< "radio" or "cable": the one to take if there are both; empty: the cable
+  std::string connection{};   ///< "wireless" or "wired": the one to use if there are both; empty: wired
   std::string half{};  ///< of a device with several controllers: which one (see `Description::half`)
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
@@ -34,12 +34,12 @@ struct AxisCalibration {
   friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;
 };
 
-/// Controls of one unit that do not go together: while some are held, others are swallowed or invented, as the
+/// Controls of one unit that do not go together: while some are held, others are blocked or come as ghosts, as the
 /// wiring of a keyboard or an encoder has it.
 struct Combination {
   std::vector<Code> held;
-  std::vector<Code> swallowed;  ///< pressed, but nothing came
-  std::vector<Code> invented;   ///< came although nobody pressed it
+  std::vector<Code> blocked;  ///< pressed, but nothing came
+  std::vector<Code> ghosts;   ///< came although nobody pressed it
   friend bool operator==(const Combination&, const Combination&) = default;
 };
 

@@ -32,7 +32,7 @@ inline constexpr std::array<std::string_view, 4> direction_names{"up", "down", "
 [[nodiscard]] std::optional<RoleKind> role_kind(std::string_view role);
 
 /// The dead zone that a use of the role has if nothing is said: none for a paddle, which rests wherever it is left.
-[[nodiscard]] double usual_dead_zone(std::string_view role) noexcept;
+[[nodiscard]] double default_dead_zone(std::string_view role) noexcept;
 
 /// A source that is one direction of a stick ("left-stick-up"): the stick's role and the index
 /// into `direction_names`; nothing for any other name.

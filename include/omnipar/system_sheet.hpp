@@ -26,14 +26,14 @@ struct NativeRange {
 };
 
 /// One control of an emulated controller. `place` is the role whose place under the hand it has on
-/// the real thing; `usual` are the sources that a proposal gives it.
+/// the real thing; `defaults` are its default sources, by role.
 struct TargetSheet {
   std::string name;
   TargetKind kind = TargetKind::button;
   std::string place;
-  std::vector<std::string> usual;
+  std::vector<std::string> defaults;
   NativeRange native{};
-  bool stays = false;  ///< stays where it was left instead of springing back to rest
+  bool self_centering = true;  ///< returns to rest when it is released; else it stays where it was left
   int player = 1;      ///< 2: of the port's second player, such as the other paddle on the plug
 };
 
@@ -51,7 +51,7 @@ struct ControllerSheet {
   std::string name;
   std::string title;
   bool directions = true;
-  std::vector<std::string> usual_directions{"dpad", "left-stick"};
+  std::vector<std::string> default_directions{"dpad", "left-stick"};
   std::vector<TargetSheet> targets;
   std::vector<AccessorySheet> accessories{};
 
@@ -65,7 +65,7 @@ struct ControllerSheet {
 
 struct PortSheet {
   int number = 1;
-  std::vector<std::string> takes;  ///< names of controllers; the first is the usual one
+  std::vector<std::string> takes;  ///< names of controllers; the first is the default one
   std::string splitter{};          ///< what has to be plugged in for this port to be there; empty: it always is
 };
 

@@ -27,16 +27,16 @@ enum class NodeKind {
 [[nodiscard]] std::string_view node_kind_name(NodeKind kind) noexcept;
 
 /// A way to a physical thing: places in the list of nodes, the main one first.
-struct Way {
+struct Connection {
   std::vector<std::size_t> nodes;
   std::string half{};          ///< which of several controllers of one device (see `Description::half`)
   bool shares_device = false;  ///< others are there
 };
 
 /// One physical thing, by the way that is used.
-struct UnitNodes : Way {
+struct UnitNodes : Connection {
   /// Other ways to the same thing, by cable or radio, that are not used.
-  std::vector<Way> spares{};
+  std::vector<Connection> spares{};
 
   [[nodiscard]] std::size_t main() const noexcept { return nodes.front(); }
 };

@@ -14,7 +14,7 @@ bool has_press(const Attachment& attachment, std::span<const Change> changes) no
   });
 }
 
-bool Notice::take(const Attachment& attachment, std::span<const Change> changes) {
+bool ActivityDetector::take(const Attachment& attachment, std::span<const Change> changes) {
   constexpr std::int64_t far_enough = 100;  // counts
   if (std::ranges::find(attachment.controls, Reading::button, &Control::reading) != attachment.controls.end())
     return has_press(attachment, changes);

@@ -77,7 +77,7 @@ std::optional<RoleKind> role_kind(std::string_view role) {
   return std::nullopt;
 }
 
-double usual_dead_zone(std::string_view role) noexcept {
+double default_dead_zone(std::string_view role) noexcept {
   constexpr double usual = 0.15;
   return role == "paddle" ? 0 : usual;
 }

@@ -144,7 +144,7 @@ void CombinationTest::judge() {
   }
   const Combination combination{step.held, in_both(missing_before_, without(step.pressed, came_)),
                                 in_both(together_before_, together_)};
-  if (!combination.swallowed.empty() || !combination.invented.empty()) found_.push_back(combination);
+  if (!combination.blocked.empty() || !combination.ghosts.empty()) found_.push_back(combination);
   for (const std::string& line : words_for({combination}, buttons_)) say_("Found: " + line + ".");
   next_step();
 }
@@ -163,11 +163,11 @@ std::vector<std::string> words_for(const std::vector<Combination>& found, const 
   std::vector<std::string> lines;
   for (const Combination& one : found) {
     const std::string with = fmt::format("with {} held, ", names_in(buttons, one.held));
-    if (!one.swallowed.empty())
-      lines.push_back(fmt::format("{}{} {} not come", with, names_in(buttons, one.swallowed),
-                                  one.swallowed.size() == 1 ? "does" : "do"));
-    if (!one.invented.empty())
-      lines.push_back(fmt::format("{}{} come at once although one was pressed", with, names_in(buttons, one.invented)));
+    if (!one.blocked.empty())
+      lines.push_back(fmt::format("{}{} {} not come", with, names_in(buttons, one.blocked),
+                                  one.blocked.size() == 1 ? "does" : "do"));
+    if (!one.ghosts.empty())
+      lines.push_back(fmt::format("{}{} come at once although one was pressed", with, names_in(buttons, one.ghosts)));
   }
   return lines;
 }

@@ -1,4 +1,4 @@
-// The guided test for controls that do not go together: keyboards and cheap encoders swallow or invent keys while
+// The guided test for controls that do not go together: keyboards and cheap encoders block or ghost keys while
 // certain others are held. All of it is answered by pressing.
 //
 // A step:  asked --all that is to be held is down--> held --everything is up--> judged

@@ -22,7 +22,7 @@ const std::vector<Field>& range_fields() {
   return fields;
 }
 
-const std::vector<Field>& control_fields() {
+const std::vector<Field>& target_fields() {
   static const std::vector<Field> fields{
       {"name", FieldKind::name, "what bindings call it", true},
       {"type",
@@ -34,9 +34,9 @@ const std::vector<Field>& control_fields() {
        {},
        {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
       {"place", FieldKind::name, "the role whose place it has under the hand"},
-      {"usual", FieldKind::names, "the roles that a proposal gives it"},
+      {"default", FieldKind::names, "its default sources: roles"},
       {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields()},
-      {"stays", FieldKind::flag, "stays where it was left"},
+      {"self-centering", FieldKind::flag, "returns to rest when it is released; yes, if left out"},
       {"player", FieldKind::whole, "2, if it is the second player's of two on one plug", false, 1, 2},
   };
   return fields;
@@ -46,7 +46,7 @@ const std::vector<Field>& accessory_fields() {
   static const std::vector<Field> fields{
       {"name", FieldKind::name, "what profiles call it", true},
       {"title", FieldKind::text, "what people call it", true},
-      {"control", FieldKind::tables, "the controls that the controller then has as well", true, 0, 0, control_fields()},
+      {"target", FieldKind::tables, "the targets that it adds to the controller", true, 0, 0, target_fields()},
   };
   return fields;
 }
@@ -55,8 +55,8 @@ const std::vector<Field>& controller_fields() {
   static const std::vector<Field> fields{
       {"name", FieldKind::name, "what ports and profiles call it", true},
       {"title", FieldKind::text, "what people call it", true},
-      {"directions", FieldKind::names, "the usual sources of up, down, left and right; left out if it has none"},
-      {"control", FieldKind::tables, "its controls", true, 0, 0, control_fields()},
+      {"directions", FieldKind::names, "the default sources of up, down, left and right; left out if it has none"},
+      {"target", FieldKind::tables, "its targets: what a hand moves on the real one", true, 0, 0, target_fields()},
       {"accessory", FieldKind::tables, "what can be plugged into it", false, 0, 0, accessory_fields()},
   };
   return fields;
@@ -65,7 +65,7 @@ const std::vector<Field>& controller_fields() {
 const std::vector<Field>& port_fields() {
   static const std::vector<Field> fields{
       {"number", FieldKind::whole, "as the machine counts them", true, 1, 99},
-      {"takes", FieldKind::names, "the controllers that fit, the usual one first", true},
+      {"takes", FieldKind::names, "the controllers that fit, the default one first", true},
       {"splitter", FieldKind::text,
        "what has to be plugged in for this port to be there, such as \"a splitter in port 2\""},
   };
@@ -78,7 +78,7 @@ const std::vector<Field>& system_table() {
       {"kind", FieldKind::text, "what the sheet is", true},
       {"name", FieldKind::name, "what commands and profiles call it", true},
       {"title", FieldKind::text, "what people call it", true},
-      {"frames-per-second", FieldKind::number, "pictures a second, 60 if left out", false, 1, 1000},
+      {"frames-per-second", FieldKind::number, "frames per second, 60 if left out", false, 1, 1000},
       {"port", FieldKind::tables, "its ports", true, 0, 0, port_fields()},
       {"controller", FieldKind::tables, "the controllers that its ports take", true, 0, 0, controller_fields()},
   };
@@ -89,10 +89,10 @@ const std::vector<Field>& use_fields() {
   static const std::vector<Field> fields{
       {"use", FieldKind::name, "the role", true},
       {"dead-zone", FieldKind::number, "the part of a full push that counts as rest", false, 0, 0.9},
-      {"press-at", FieldKind::number, "from here an axis counts as pressed", false, 0.01, 1},
-      {"release-at", FieldKind::number, "below here it counts as let go", false, 0, 1},
+      {"threshold", FieldKind::number, "from here an axis counts as pressed", false, 0.01, 1},
+      {"release", FieldKind::number, "below here it counts as released", false, 0, 1},
       {"debounce", FieldKind::number, "milliseconds after a change in which others are not believed", false, 0, 60'000},
-      {"hold", FieldKind::number, "milliseconds that it must be down before it counts", false, 0, 60'000},
+      {"long-press", FieldKind::number, "milliseconds that it must be down before it counts", false, 0, 60'000},
       {"ramp", FieldKind::number, "full pushes a second, from a button to an axis", false, 0, 1000},
   };
   return fields;
@@ -102,18 +102,18 @@ const std::vector<Field>& profile_port_fields() {
   static const std::vector<Field> fields{
       {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
       {"second-seat", FieldKind::name, "who plays the second paddle on the same plug"},
-      {"not-ours", FieldKind::flag, "another program sees to this port: nothing is made for it"},
+      {"not-ours", FieldKind::flag, "another program serves this port: no virtual controller is made for it"},
       {"accessories", FieldKind::names, "what is plugged into the controller"},
-      {"controller", FieldKind::name, "which controller is in it; the usual one if left out"},
+      {"controller", FieldKind::name, "which controller is in it; the default one, if left out"},
       {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
   };
   return fields;
 }
 
-const std::vector<Field>& hot_fields() {
+const std::vector<Field>& hotkey_fields() {
   static const std::vector<Field> fields{
-      {"hold", FieldKind::name, "the button that is held", true},
+      {"modifier", FieldKind::name, "the button that is held", true},
       {"press", FieldKind::name, "the button that is pressed with it", true},
       {"after", FieldKind::number, "milliseconds that both must be down", false, 0, 60'000},
   };
@@ -127,7 +127,7 @@ const std::vector<Field>& profile_table() {
       {"name", FieldKind::text, "what people call it", true},
       {"system", FieldKind::name, "the machine", true},
       {"port", FieldKind::numbered, "who plays which port, and how", true, 0, 0, profile_port_fields()},
-      {"hot", FieldKind::named, "hot actions; the built-in way out is always there", false, 0, 0, hot_fields()},
+      {"hotkeys", FieldKind::named, "actions and their hotkeys; the built-in exit combination is always there", false, 0, 0, hotkey_fields()},
   };
   return fields;
 }
@@ -179,7 +179,7 @@ const std::vector<Field>& unit_table() {
       {"identity", FieldKind::tables, "how the model shows up; any of them", true, 0, 0, identity_fields()},
       {"part", FieldKind::tables, "pieces that are used as if each were a unit", false, 0, 0, part_fields()},
       {"streams", FieldKind::flag,
-       "it sends news all the time: half a second of silence means that it is out of range"},
+       "it sends reports all the time: half a second of silence means that it is out of range"},
       {"control", FieldKind::tables, "its controls", true, 0, 0, unit_control_fields()},
   };
   return fields;
@@ -199,14 +199,14 @@ const std::vector<Field>& rig_unit_fields() {
        "second "
        "of the first; the first, if left out"},
       {"part", FieldKind::name, "the part of the unit that this is; the whole, if left out"},
-      {"way",
+      {"connection",
        FieldKind::text,
-       "which way to take if it can be reached by both; the cable, if left out",
+       "which connection to use if it has both; wired, if left out",
        false,
        0,
        0,
        {},
-       {"cable", "radio"}},
+       {"wired", "wireless"}},
   };
   return fields;
 }
@@ -233,8 +233,8 @@ const std::vector<Field>& axis_fields() {
 const std::vector<Field>& combination_fields() {
   static const std::vector<Field> fields{
       {"held", FieldKind::texts, "the raw codes that were held", true},
-      {"swallowed", FieldKind::texts, "what then does not come when it is pressed"},
-      {"invented", FieldKind::texts, "what then comes although nobody pressed it"},
+      {"blocked", FieldKind::texts, "what is then blocked: it does not come when it is pressed"},
+      {"ghosts", FieldKind::texts, "what then comes although nobody pressed it"},
   };
   return fields;
 }

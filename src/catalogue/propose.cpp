@@ -5,7 +5,7 @@
 
 namespace omnipar {
 
-HotAction built_in_way_out() { return {"exit", "start", "select", std::chrono::seconds{2}, {}}; }
+Hotkey built_in_exit() { return {"exit", "start", "select", std::chrono::seconds{2}, {}}; }
 
 tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system) {
   const auto sheet = find_system(catalogue, system);
@@ -22,7 +22,7 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
     if (usual != nullptr && usual->is_for_two()) played.second_seat = fmt::format("seat-{}", ++seats);
     profile.ports.push_back(std::move(played));
   }
-  profile.hot.push_back(built_in_way_out());
+  profile.hotkeys.push_back(built_in_exit());
   return profile;
 }
 

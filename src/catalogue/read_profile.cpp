@@ -23,11 +23,11 @@ class ProfileReader {
     profile.system = text_in(table, "system");
     profile.place = place_of(source_, table.find("system")->mark);
     for (const auto& [key, port] : table.find("port")->members) profile.ports.push_back(port_of(key, port));
-    if (const Value* hot = table.find("hot"))
-      for (const auto& [key, action] : hot->members)
-        profile.hot.push_back({key.name, text_in(action, "hold"), text_in(action, "press"),
+    if (const Value* hotkeys = table.find("hotkeys"))
+      for (const auto& [key, action] : hotkeys->members)
+        profile.hotkeys.push_back({key.name, text_in(action, "modifier"), text_in(action, "press"),
                                milliseconds_in(action, "after"), place_of(source_, key.mark)});
-    profile.hot.push_back(built_in_way_out());
+    profile.hotkeys.push_back(built_in_exit());
     return profile;
   }
 
@@ -62,13 +62,13 @@ class ProfileReader {
     use.place = place_of(source_, value.mark);
     const bool plain = value.type == Value::Type::text;
     use.role = plain ? value.text : text_in(value, "use");
-    use.dead_zone = usual_dead_zone(use.role);
+    use.dead_zone = default_dead_zone(use.role);
     if (plain) return use;
     use.dead_zone = number_in(value, "dead-zone", use.dead_zone);
-    use.press_at = number_in(value, "press-at", use.press_at);
-    use.release_at = number_in(value, "release-at", std::min(use.release_at, use.press_at));
+    use.threshold = number_in(value, "press-at", use.threshold);
+    use.release = number_in(value, "release-at", std::min(use.release, use.threshold));
     use.debounce = milliseconds_in(value, "debounce");
-    use.hold = milliseconds_in(value, "hold");
+    use.long_press = milliseconds_in(value, "long-press");
     use.ramp = number_in(value, "ramp", 0);
     return use;
   }

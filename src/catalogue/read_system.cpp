@@ -19,7 +19,7 @@ TargetKind kind_of(const std::string& type) {
   return type == "stick" ? TargetKind::stick : TargetKind::button;
 }
 
-NativeRange usual_range(TargetKind kind) {
+NativeRange default_range(TargetKind kind) {
   if (kind == TargetKind::button) return {0, 1, 0};
   return kind == TargetKind::one_sided ? NativeRange{0, 255, 0} : NativeRange{0, 255, 128};
 }
@@ -28,20 +28,20 @@ TargetSheet target_of(const Value& table) {
   TargetSheet target;
   target.name = text_in(table, "name");
   target.place = text_in(table, "place");
-  target.usual = names_in(table, "usual");
+  target.defaults = names_in(table, "default");
   target.kind = kind_of(text_in(table, "type"));
-  target.native = usual_range(target.kind);
+  target.native = default_range(target.kind);
   if (const Value* range = table.find("range"))
     target.native = {whole_in<std::int32_t>(*range, "minimum"), whole_in<std::int32_t>(*range, "maximum"),
                      whole_in<std::int32_t>(*range, "rest")};
-  target.stays = flag_in(table, "stays");
+  target.self_centering = flag_in(table, "self-centering", true);
   target.player = whole_in<int>(table, "player", 1);
   return target;
 }
 
 std::vector<TargetSheet> targets_of(const Value& table) {
   std::vector<TargetSheet> targets;
-  for (const Value& control : table.find("control")->items) targets.push_back(target_of(control));
+  for (const Value& target : table.find("target")->items) targets.push_back(target_of(target));
   return targets;
 }
 
@@ -50,7 +50,7 @@ ControllerSheet controller_of(const Value& table) {
   controller.name = text_in(table, "name");
   controller.title = text_in(table, "title");
   controller.directions = table.find("directions") != nullptr;
-  controller.usual_directions = names_in(table, "directions");
+  controller.default_directions = names_in(table, "directions");
   controller.targets = targets_of(table);
   if (const Value* accessories = table.find("accessory"))
     for (const Value& accessory : accessories->items)
@@ -93,9 +93,9 @@ void check_ports(const text::Source& source, const Value& table, Diagnostics& pr
                                     "give one of them another number"));
 }
 
-void check_controls(const text::Source& source, const Value& table, Diagnostics& problems) {
-  check_differ(source, *table.find("control"), "name", problems);
-  for (const Value& control : table.find("control")->items) check_roles(source, control.find("usual"), problems);
+void check_targets(const text::Source& source, const Value& table, Diagnostics& problems) {
+  check_differ(source, *table.find("target"), "name", problems);
+  for (const Value& target : table.find("target")->items) check_roles(source, target.find("default"), problems);
 }
 
 /// What an accessory adds must not have the name of what the controller has already, or of another accessory's.
@@ -103,10 +103,10 @@ void check_accessories(const text::Source& source, const Value& controller, Diag
   const Value* accessories = controller.find("accessory");
   if (accessories == nullptr) return;
   check_differ(source, *accessories, "name", problems);
-  Value all = *controller.find("control");
+  Value all = *controller.find("target");
   for (const Value& accessory : accessories->items) {
-    check_controls(source, accessory, problems);
-    const std::vector<Value>& more = accessory.find("control")->items;
+    check_targets(source, accessory, problems);
+    const std::vector<Value>& more = accessory.find("target")->items;
     all.items.insert(all.items.end(), more.begin(), more.end());
   }
   check_differ(source, all, "name", problems);
@@ -121,7 +121,7 @@ void read_system(const text::Source& source, const Value& table, std::size_t err
   check_differ(source, *table.find("controller"), "name", sheets.problems);
   for (const Value& controller : table.find("controller")->items) {
     check_roles(source, controller.find("directions"), sheets.problems);
-    check_controls(source, controller, sheets.problems);
+    check_targets(source, controller, sheets.problems);
     check_accessories(source, controller, sheets.problems);
   }
   (sheets.problems.size() == errors_before ? sheets.systems : sheets.flawed_systems).push_back(std::move(system));

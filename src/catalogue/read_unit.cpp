@@ -192,7 +192,7 @@ void read_rig(const text::Source& source, const Value& table, std::size_t errors
     sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
                                 whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
                                 text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part"),
-                                text_in(unit, "way"), text_in(unit, "half")});
+                                text_in(unit, "connection"), text_in(unit, "half")});
 }
 
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
@@ -211,8 +211,8 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
     calibration.axes.push_back(measured);
   }
   for (const Value& combination : items_of(table, "combination"))
-    calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "swallowed"),
-                                        codes.list_in(combination, "invented")});
+    calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "blocked"),
+                                        codes.list_in(combination, "ghosts")});
   if (sheets.problems.size() == errors_before) sheets.rig.calibrations.push_back(std::move(calibration));
 }
 

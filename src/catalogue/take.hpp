@@ -40,9 +40,9 @@ inline Duration milliseconds_in(const text::Value& table, std::string_view name)
   return Duration{static_cast<std::int64_t>(std::round(number_in(table, name, 0) * 1000))};
 }
 
-inline bool flag_in(const text::Value& table, std::string_view name) {
+inline bool flag_in(const text::Value& table, std::string_view name, bool otherwise = false) {
   const text::Value* value = table.find(name);
-  return value != nullptr && value->boolean;
+  return value == nullptr ? otherwise : value->boolean;
 }
 
 /// "cabinet.toml:7:1"

@@ -33,15 +33,15 @@ std::string milliseconds(Duration time) {
 }
 
 std::string use_text(const Use& use) {
-  const Use usual;
+  const Use defaults;
   std::string more;
   const auto add = [&more](const std::string& field) { more += ", " + field; };
-  if (use.dead_zone != usual_dead_zone(use.role)) add(fmt::format("dead-zone = {}", use.dead_zone));
-  if (use.press_at != usual.press_at) add(fmt::format("press-at = {}", use.press_at));
-  if (use.release_at != std::min(usual.release_at, use.press_at)) add(fmt::format("release-at = {}", use.release_at));
+  if (use.dead_zone != default_dead_zone(use.role)) add(fmt::format("dead-zone = {}", use.dead_zone));
+  if (use.threshold != defaults.threshold) add(fmt::format("threshold = {}", use.threshold));
+  if (use.release != std::min(defaults.release, use.threshold)) add(fmt::format("release = {}", use.release));
   if (use.debounce.count() != 0) add("debounce = " + milliseconds(use.debounce));
-  if (use.hold.count() != 0) add("hold = " + milliseconds(use.hold));
-  if (use.ramp != usual.ramp) add(fmt::format("ramp = {}", use.ramp));
+  if (use.long_press.count() != 0) add("long-press = " + milliseconds(use.long_press));
+  if (use.ramp != defaults.ramp) add(fmt::format("ramp = {}", use.ramp));
   return more.empty() ? quoted(use.role) : fmt::format("{{ use = {}{} }}", quoted(use.role), more);
 }
 
@@ -64,9 +64,9 @@ std::string list_text(const std::vector<Code>& codes) {
   return list_text(words);
 }
 
-bool is_way_out(const HotAction& hot) {
-  const HotAction known = built_in_way_out();
-  return hot.action == known.action && hot.hold == known.hold && hot.press == known.press && hot.after == known.after;
+bool is_built_in_exit(const Hotkey& hotkey) {
+  const Hotkey known = built_in_exit();
+  return hotkey.action == known.action && hotkey.modifier == known.modifier && hotkey.press == known.press && hotkey.after == known.after;
 }
 
 }  // namespace
@@ -86,11 +86,11 @@ std::string to_toml(const Profile& profile) {
     for (const Binding& binding : port.bind) text += fmt::format("{} = {}\n", binding.target, binding_text(binding));
   }
   bool begun = false;
-  for (const HotAction& hot : profile.hot) {
-    if (is_way_out(hot)) continue;
-    if (!std::exchange(begun, true)) text += "\n[hot]\n";
-    const std::string after = hot.after.count() != 0 ? ", after = " + milliseconds(hot.after) : "";
-    text += fmt::format("{} = {{ hold = {}, press = {}{} }}\n", hot.action, quoted(hot.hold), quoted(hot.press), after);
+  for (const Hotkey& hotkey : profile.hotkeys) {
+    if (is_built_in_exit(hotkey)) continue;
+    if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
+    const std::string after = hotkey.after.count() != 0 ? ", after = " + milliseconds(hotkey.after) : "";
+    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, quoted(hotkey.modifier), quoted(hotkey.press), after);
   }
   return text;
 }
@@ -104,7 +104,7 @@ std::string to_toml(const RigUnit& unit) {
   if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
   if (!unit.half.empty()) text += fmt::format("half = {}\n", quoted(unit.half));
   if (!unit.part.empty()) text += fmt::format("part = {}\n", quoted(unit.part));
-  if (!unit.way.empty()) text += fmt::format("way = {}\n", quoted(unit.way));
+  if (!unit.connection.empty()) text += fmt::format("connection = {}\n", quoted(unit.connection));
   return text;
 }
 
@@ -121,8 +121,8 @@ std::string to_toml(const Calibration& calibration) {
                         axis.minimum, axis.maximum, axis.rest);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
-    if (!combination.swallowed.empty()) text += fmt::format("swallowed = {}\n", list_text(combination.swallowed));
-    if (!combination.invented.empty()) text += fmt::format("invented = {}\n", list_text(combination.invented));
+    if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));
+    if (!combination.ghosts.empty()) text += fmt::format("ghosts = {}\n", list_text(combination.ghosts));
   }
   return text;
 }

@@ -6,11 +6,11 @@
 #include <bit>
 #include <utility>
 
-#include "engine/heart.hpp"
+#include "engine/engine_state.hpp"
 
 namespace omnipar {
 
-using Heart = Engine::Heart;
+using EngineState = Engine::EngineState;
 
 namespace {
 
@@ -21,7 +21,7 @@ constexpr std::uint64_t bit_of(std::size_t button) noexcept { return std::uint64
 // -- buttons ------------------------------------------------------------------------------------------
 
 /// A button has gone down. If the same report had let it go before, that takes effect first.
-void Heart::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
+void EngineState::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
   const std::size_t word = unit * button_words + button / 64;
   const std::uint64_t bit = bit_of(button);
   const Run run = slot.buttons[button];
@@ -35,7 +35,7 @@ void Heart::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
 }
 
 /// Lowers what the buttons held that are up but still counted.
-void Heart::let_go(const Slot& slot, std::size_t unit) noexcept {
+void EngineState::let_go(const Slot& slot, std::size_t unit) noexcept {
   for (std::size_t w = 0; w < slot.words; ++w) {
     const std::size_t word = unit * button_words + w;
     for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
@@ -52,33 +52,33 @@ void Heart::let_go(const Slot& slot, std::size_t unit) noexcept {
 
 /// Turns a position into presses of its directions. A direction that is passed counts from its next
 /// passing if it was not seen to be passed.
-void Heart::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
+void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
   const std::size_t place = operation.crossing * max_units + unit;
   const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
   std::uint8_t& passed = over[place];
   for (std::size_t d = 0; d < push.size(); ++d) {
     const auto bit = static_cast<std::uint8_t>(1U << d);
-    if ((passed & bit) == 0 && push.at(d) >= operation.press_at) {
+    if ((passed & bit) == 0 && push.at(d) >= operation.threshold) {
       passed |= bit;
       const Index signal = operation.signals.at(d);
       if (head->frozen != 0 || signal == nothing) continue;
       if ((over_counted[place] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
       over_counted[place] |= bit;
       raise(raise_of(signal, unit), unit);
-    } else if ((passed & bit) != 0 && push.at(d) < operation.release_at) {
+    } else if ((passed & bit) != 0 && push.at(d) < operation.release) {
       passed &= static_cast<std::uint8_t>(~bit);
     }
   }
 }
 
-[[gnu::always_inline]] inline shape::Point Heart::point_of(const Gauge& gauge) const noexcept {
+[[gnu::always_inline]] inline shape::Point EngineState::point_of(const Gauge& gauge) const noexcept {
   shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
   if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
   return point;
 }
 
 /// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
-[[gnu::noinline]] shape::Point Heart::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
+[[gnu::noinline]] shape::Point EngineState::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
   shape::Point best;
   double best_square = -1;
   for (const Gauge& other : slot.gauges) {
@@ -92,7 +92,7 @@ void Heart::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   return best;
 }
 
-[[gnu::always_inline]] inline void Heart::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline void EngineState::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
@@ -104,7 +104,7 @@ void Heart::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
 }
 
 /// Lowers what crossings held that are no longer passed.
-void Heart::leave(std::size_t unit) noexcept {
+void EngineState::leave(std::size_t unit) noexcept {
   for (const Step& step : slots[unit].steps) {
     if (step.kind != AnalogKind::crossing) continue;
     const AnalogOperation& operation = plan_data->operations[step.operation];
@@ -118,7 +118,7 @@ void Heart::leave(std::size_t unit) noexcept {
 }
 
 /// A hat or a stick that is on one side has left the other: what debounce still holds there ends.
-[[gnu::noinline]] void Heart::end_opposed(const Slot& slot, std::size_t unit) noexcept {
+[[gnu::noinline]] void EngineState::end_opposed(const Slot& slot, std::size_t unit) noexcept {
   const auto is_down = [&](std::size_t button) {
     return (down[unit * button_words + button / 64] & bit_of(button)) != 0;
   };
@@ -140,7 +140,7 @@ void Heart::leave(std::size_t unit) noexcept {
 }
 
 /// The unit has left: its share of an operation goes to rest; what stays where it is left stays.
-void Heart::drop(std::size_t unit, const Step& step) noexcept {
+void EngineState::drop(std::size_t unit, const Step& step) noexcept {
   if (step.kind == AnalogKind::crossing) {
     over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
     return;
@@ -152,7 +152,7 @@ void Heart::drop(std::size_t unit, const Step& step) noexcept {
 
 // -- counts -------------------------------------------------------------------------------------------
 
-[[gnu::noinline]] void Heart::count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept {
+[[gnu::noinline]] void EngineState::count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
   const Run run = slot.sums[wire.axis];
   for (const Sum sum : std::span{slot.counted.data() + run.first, run.count}) {
@@ -164,7 +164,7 @@ void Heart::drop(std::size_t unit, const Step& step) noexcept {
 // -- reports ------------------------------------------------------------------------------------------
 
 /// True if the button has gone up, which takes effect when the report's presses are through.
-[[gnu::noinline]] bool Heart::set_button(const Slot& slot, std::size_t unit, std::size_t button,
+[[gnu::noinline]] bool EngineState::set_button(const Slot& slot, std::size_t unit, std::size_t button,
                                          bool now_down) noexcept {
   std::uint64_t& word = down[unit * button_words + button / 64];
   if (((word & bit_of(button)) != 0) == now_down) return false;
@@ -177,12 +177,12 @@ void Heart::drop(std::size_t unit, const Step& step) noexcept {
 }
 
 /// For a report in which an axis speaks twice: what it said before counts, too.
-[[gnu::noinline]] void Heart::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
+[[gnu::noinline]] void EngineState::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
   for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
     measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
 }
 
-[[gnu::always_inline]] inline void Heart::commit(std::size_t unit, std::span<const Change> changes) noexcept {
+[[gnu::always_inline]] inline void EngineState::commit(std::size_t unit, std::span<const Change> changes) noexcept {
   const Slot& slot = slots[unit];
   std::uint64_t touched = 0;
   bool released = false;
@@ -213,24 +213,24 @@ void Heart::drop(std::size_t unit, const Step& step) noexcept {
   if ((touched >> gauge_bits & slot.crossing_gauges) != 0) leave(unit);
 }
 
-void Heart::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
+void EngineState::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
 void Engine::feed(UnitId unit, const Report& report) noexcept {
-  Heart& heart = *heart_;
+  EngineState& state = *state_;
   const std::int64_t time = report.time.time_since_epoch().count();
-  if (time >= heart.head->next_due)
-    heart.advance(time);
-  else if (time > heart.head->now)
-    heart.head->now = time;
-  if (heart.slots[unit.slot()].id == unit.number)
-    heart.commit(unit.slot(), report.changes);
+  if (time >= state.head->next_due)
+    state.advance(time);
+  else if (time > state.head->now)
+    state.head->now = time;
+  if (state.slots[unit.slot()].id == unit.number)
+    state.commit(unit.slot(), report.changes);
   else
-    heart.head->ignored += report.changes.size();
+    state.head->ignored += report.changes.size();
 }
 
 /// Analog values that are known take effect at once. Crossings that they pass are no presses: `take_state` or the
 /// time spent frozen has noted them.
-void Heart::start(std::size_t unit) noexcept {
+void EngineState::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];
   for (const Gauge& gauge : slot.gauges)
@@ -238,7 +238,7 @@ void Heart::start(std::size_t unit) noexcept {
 }
 
 /// Notes which directions are passed already, without any effect.
-void Heart::note_crossings(std::size_t unit) noexcept {
+void EngineState::note_crossings(std::size_t unit) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, 1);
   for (const Gauge& gauge : slots[unit].gauges) measure(slots[unit], unit, gauge);
   head->frozen = frozen;
@@ -247,12 +247,12 @@ void Heart::note_crossings(std::size_t unit) noexcept {
 // -- all at once ----------------------------------------------------------------------------------------
 
 /// Everything goes to rest. What stays is let go by its buttons, and stays where its axes had it.
-void Heart::rest_all() noexcept {
+void EngineState::rest_all() noexcept {
   const PlanData& p = *plan_data;
   for (std::size_t d = 0; d < p.digitals.size(); ++d)
     for (std::size_t unit = 0; unit < max_units; ++unit) end_ramp(p.digitals[d], d * max_units + unit);
   for (Index t = 0; t < p.targets.size(); ++t)
-    if (level[t] != 0 && !p.targets[t].stays) {
+    if (level[t] != 0 && p.targets[t].self_centering) {
       level[t] = 0;
       note(t);
     }
@@ -265,14 +265,14 @@ void Heart::rest_all() noexcept {
   std::fill_n(out_held, p.timer_at.size(), std::uint8_t{0});
 }
 
-void Heart::thaw() noexcept {
+void EngineState::thaw() noexcept {
   head->frozen = 0;
   for (std::size_t unit = 0; unit < max_units; ++unit)
     if (slots[unit].used) start(unit);
 }
 
 /// All that the unit held goes to rest at once; what is on its way from other units goes on.
-void Heart::detach(std::size_t unit) noexcept {
+void EngineState::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   let_go(slot, unit);
@@ -292,36 +292,36 @@ void Heart::detach(std::size_t unit) noexcept {
 }
 
 void Engine::detach(UnitId unit) noexcept {
-  const Slot& slot = heart_->slots[unit.slot()];
-  if (slot.used && slot.id == unit.number) heart_->detach(unit.slot());
+  const Slot& slot = state_->slots[unit.slot()];
+  if (slot.used && slot.id == unit.number) state_->detach(unit.slot());
 }
 
-Engine::Engine(Plan plan) : heart_(std::make_unique<Heart>(std::move(plan))) {}
+Engine::Engine(Plan plan) : state_(std::make_unique<EngineState>(std::move(plan))) {}
 Engine::~Engine() = default;
 Engine::Engine(Engine&&) noexcept = default;
 Engine& Engine::operator=(Engine&&) noexcept = default;
 
-void Engine::advance(Time now) noexcept { heart_->advance(now.time_since_epoch().count()); }
+void Engine::advance(Time now) noexcept { state_->advance(now.time_since_epoch().count()); }
 
 std::optional<Time> Engine::next_due() const noexcept {
-  if (heart_->head->next_due == after_all) return std::nullopt;
-  return at_us(heart_->head->next_due);
+  if (state_->head->next_due == after_all) return std::nullopt;
+  return at_us(state_->head->next_due);
 }
 
-Time Engine::now() const noexcept { return at_us(heart_->head->now); }
+Time Engine::now() const noexcept { return at_us(state_->head->now); }
 
 void Engine::freeze() noexcept {
-  heart_->rest_all();
-  heart_->head->frozen = 1;
+  state_->rest_all();
+  state_->head->frozen = 1;
 }
 
 void Engine::thaw() noexcept {
-  if (frozen()) heart_->thaw();
+  if (frozen()) state_->thaw();
 }
 
-bool Engine::frozen() const noexcept { return heart_->head->frozen != 0; }
-const Plan& Engine::plan() const noexcept { return heart_->plan; }
-std::uint64_t Engine::ignored() const noexcept { return heart_->head->ignored; }
-std::span<const std::byte> Engine::state() const noexcept { return heart_->block; }
+bool Engine::frozen() const noexcept { return state_->head->frozen != 0; }
+const Plan& Engine::plan() const noexcept { return state_->plan; }
+std::uint64_t Engine::ignored() const noexcept { return state_->head->ignored; }
+std::span<const std::byte> Engine::state() const noexcept { return state_->block; }
 
 }  // namespace omnipar

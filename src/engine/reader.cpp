@@ -2,23 +2,23 @@
 
 #include <limits>
 
-#include "engine/follower.hpp"
+#include "engine/sampler.hpp"
 
 namespace omnipar {
 namespace detail {
 
-Follower::Follower(const Engine& engine, std::int64_t shortest)
-    : engine_(engine.heart()), shortest_(shortest), shown_(max_targets) {
+Sampler::Sampler(const Engine& engine, std::int64_t shortest)
+    : engine_(engine.internals()), shortest_(shortest), shown_(max_targets) {
   begin();
-  engine_.followers.push_back(this);
+  engine_.samplers.push_back(this);
 }
 
-Follower::~Follower() {
-  if (!engine_is_gone_) std::erase(engine_.followers, this);
+Sampler::~Sampler() {
+  if (!engine_is_gone_) std::erase(engine_.samplers, this);
 }
 
 /// Takes everything as it is; a button that is down now is not a press to come.
-void Follower::begin() noexcept {
+void Sampler::begin() noexcept {
   tail_ = engine_.head->journal_end;
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
     shown_[t].value = engine_.level[t];
@@ -28,7 +28,7 @@ void Follower::begin() noexcept {
   }
 }
 
-void Follower::carry(std::span<const Index> origins) {
+void Sampler::carry(std::span<const Index> origins) {
   const std::vector<Shown> before = shown_;
   std::ranges::fill(shown_, Shown{});
   for (std::size_t t = 0; t < origins.size(); ++t)
@@ -40,14 +40,14 @@ void Follower::carry(std::span<const Index> origins) {
 }
 
 /// The first sample of another plan.
-void Follower::rest(std::int64_t now) noexcept {
+void Sampler::rest(std::int64_t now) noexcept {
   carried_ = false;
   behind_count_ = 0;
   tail_ = engine_.head->journal_end;
   for (Index t = 0; t < engine_.plan_data->targets.size(); ++t) {
     const TargetInfo& info = engine_.plan_data->targets[t];
     if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
-    set(t, info.stays ? shown_[t].value : 0);
+    set(t, info.self_centering ? 0 : shown_[t].value);
     const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].counted
                       : info.kind == TargetKind::button ? outstanding(t) != 0
                                                         : engine_.level[t] != shown_[t].value;
@@ -56,7 +56,7 @@ void Follower::rest(std::int64_t now) noexcept {
   if (behind_count_ > 0) rested_ = now;
 }
 
-void Follower::set(Index target, double value) noexcept {
+void Sampler::set(Index target, double value) noexcept {
   shown_[target].value = value;
   changed_[changed_count_++] = target;
 }
@@ -64,55 +64,55 @@ void Follower::set(Index target, double value) noexcept {
 // -- buttons ------------------------------------------------------------------------------------------
 
 /// The first press ever has nothing before it to be told from.
-bool Follower::may_change(Index target, std::int64_t now) const noexcept {
+bool Sampler::may_change(Index target, std::int64_t now) const noexcept {
   const Shown& shown = shown_[target];
   return (shown.presses == 0 && !is_down(target)) || now - shown.since >= shortest_;
 }
 
 /// Shown as down, and still down without a break.
-bool Follower::is_held_on(Index target) const noexcept {
+bool Sampler::is_held_on(Index target) const noexcept {
   return is_down(target) && engine_.level[target] != 0 && outstanding(target) == 0;
 }
 
 /// Of two directions of one control, which are pressed in turns: the one with more presses to show was pressed first
 /// and last; of as many the one whose last press is the older.
-bool Follower::comes_first(Index one, Index other) const noexcept {
+bool Sampler::comes_first(Index one, Index other) const noexcept {
   if (outstanding(one) != outstanding(other)) return outstanding(one) > outstanding(other);
   return static_cast<std::int32_t>(engine_.pressed_at[one] - engine_.pressed_at[other]) < 0;
 }
 
 /// A press that waits until the direction across has been shown let go, or has had its turn.
-bool Follower::is_blocked(Index target, Index across) const noexcept {
+bool Sampler::is_blocked(Index target, Index across) const noexcept {
   if (is_down(target)) return false;
   if (is_down(across)) return !is_held_on(across);
   return outstanding(across) != 0 && comes_first(across, target);
 }
 
-void Follower::press(Index target, std::int64_t now) noexcept {
+void Sampler::press(Index target, std::int64_t now) noexcept {
   ++shown_[target].taken;
   ++shown_[target].presses;
   shown_[target].since = now;
   set(target, 1);
 }
 
-void Follower::let_go(Index target, std::int64_t now) noexcept {
+void Sampler::let_go(Index target, std::int64_t now) noexcept {
   shown_[target].since = now;
   set(target, 0);
 }
 
-bool Follower::let_go_if_due(Index target, std::int64_t now) noexcept {
+bool Sampler::let_go_if_due(Index target, std::int64_t now) noexcept {
   if (!is_down(target) || !wants_change(target) || !may_change(target, now)) return false;
   let_go(target, now);
   return true;
 }
 
-void Follower::look_at_button(Index target, std::int64_t now) noexcept {
+void Sampler::look_at_button(Index target, std::int64_t now) noexcept {
   if (!wants_change(target)) return;
   if (may_change(target, now)) is_down(target) ? let_go(target, now) : press(target, now);
   if (wants_change(target)) wait_for(target);
 }
 
-void Follower::look_at_opposites(Index one, Index other, std::int64_t now) noexcept {
+void Sampler::look_at_opposites(Index one, Index other, std::int64_t now) noexcept {
   const bool one_is_let_go = let_go_if_due(one, now);
   const bool other_is_let_go = let_go_if_due(other, now);
   const auto press_if_due = [&](Index target, Index across, bool just_let_go) {
@@ -133,7 +133,7 @@ void Follower::look_at_opposites(Index one, Index other, std::int64_t now) noexc
 // -- what turns and what moves ----------------------------------------------------------------------------
 
 /// Shows what has been counted since the last sample, and in the next one that there is no more.
-void Follower::look_at_sum(Index target) noexcept {
+void Sampler::look_at_sum(Index target) noexcept {
   constexpr std::int64_t most = std::numeric_limits<std::int32_t>::max();
   Shown& shown = shown_[target];
   const std::int64_t moved = std::clamp(engine_.total[target] - shown.counted, -most, most);
@@ -142,14 +142,14 @@ void Follower::look_at_sum(Index target) noexcept {
   if (moved != 0) wait_for(target);
 }
 
-void Follower::follow(Index axis) noexcept {
+void Sampler::follow(Index axis) noexcept {
   if (shown_[axis].value != engine_.level[axis]) set(axis, engine_.level[axis]);
 }
 
 // -- samples ----------------------------------------------------------------------------------------------
 
 /// Looks at a target, and at the other one of its pair, once a sample.
-void Follower::look(Index target, std::int64_t now) noexcept {
+void Sampler::look(Index target, std::int64_t now) noexcept {
   if (shown_[target].looked == samples_) return;
   const PlanData& plan = *engine_.plan_data;
   const Index group = plan.group_of_target[target];
@@ -168,7 +168,7 @@ void Follower::look(Index target, std::int64_t now) noexcept {
   }
 }
 
-void Follower::sample(std::int64_t now) noexcept {
+void Sampler::sample(std::int64_t now) noexcept {
   ++samples_;
   changed_count_ = 0;
   rested_ = never;
@@ -185,7 +185,7 @@ void Follower::sample(std::int64_t now) noexcept {
   tail_ = end;
 }
 
-std::int64_t Follower::next_due() const noexcept {
+std::int64_t Sampler::next_due() const noexcept {
   if (carried_) return engine_.head->now;
   std::int64_t due = rested_;
   for (std::size_t i = 0; i < behind_count_; ++i) {
@@ -198,25 +198,25 @@ std::int64_t Follower::next_due() const noexcept {
   return due;
 }
 
-double value_of(const Follower& follower, std::size_t target) noexcept {
-  return target < follower.heart().plan_data->targets.size() ? follower.shown(target) : 0;
+double value_of(const Sampler& sampler, std::size_t target) noexcept {
+  return target < sampler.engine().plan_data->targets.size() ? sampler.shown(target) : 0;
 }
 
 /// The port, if it has such a target; else nullptr.
-const PortInfo* port_with(const Follower& follower, int number, TargetIndex target) noexcept {
-  const PortInfo* port = follower.heart().plan.port(number);
+const PortInfo* port_with(const Sampler& sampler, int number, TargetIndex target) noexcept {
+  const PortInfo* port = sampler.engine().plan.port(number);
   if (port == nullptr || target.value >= port->target_count) return nullptr;
   if (target.layout == 0) return port;
-  const PlanData& plan = *follower.heart().plan_data;
+  const PlanData& plan = *sampler.engine().plan_data;
   return plan.layouts[static_cast<std::size_t>(port - plan.ports.data())] == target.layout ? port : nullptr;
 }
 
-std::int32_t native_of(const Follower& follower, std::size_t target) noexcept {
-  if (target >= follower.heart().plan_data->targets.size()) return 0;
-  const TargetInfo& info = follower.heart().plan_data->targets[target];
-  if (info.kind == TargetKind::button) return follower.shown(target) != 0 ? 1 : 0;
-  if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(follower.shown(target));
-  return shape::native(info.native, follower.shown(target));
+std::int32_t native_of(const Sampler& sampler, std::size_t target) noexcept {
+  if (target >= sampler.engine().plan_data->targets.size()) return 0;
+  const TargetInfo& info = sampler.engine().plan_data->targets[target];
+  if (info.kind == TargetKind::button) return sampler.shown(target) != 0 ? 1 : 0;
+  if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(sampler.shown(target));
+  return shape::native(info.native, sampler.shown(target));
 }
 
 }  // namespace detail
@@ -224,51 +224,51 @@ std::int32_t native_of(const Follower& follower, std::size_t target) noexcept {
 // -- samples ------------------------------------------------------------------------------------------
 
 bool PortSample::has(TargetIndex target) const noexcept {
-  return detail::port_with(*follower_, number_, target) != nullptr;
+  return detail::port_with(*sampler_, number_, target) != nullptr;
 }
 
 double PortSample::value(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*follower_, number_, target);
-  return port == nullptr ? 0 : follower_->shown(std::size_t{port->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*sampler_, number_, target);
+  return port == nullptr ? 0 : sampler_->shown(std::size_t{port->first_target} + target.value);
 }
 
 bool PortSample::pressed(TargetIndex target) const noexcept { return value(target) != 0; }
 
 std::int32_t PortSample::native(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*follower_, number_, target);
-  return port == nullptr ? target.rest : detail::native_of(*follower_, std::size_t{port->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*sampler_, number_, target);
+  return port == nullptr ? target.rest : detail::native_of(*sampler_, std::size_t{port->first_target} + target.value);
 }
 
 std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*follower_, number_, target);
-  return port == nullptr ? 0 : follower_->presses(std::size_t{port->first_target} + target.value);
+  const PortInfo* port = detail::port_with(*sampler_, number_, target);
+  return port == nullptr ? 0 : sampler_->presses(std::size_t{port->first_target} + target.value);
 }
 
 // -- readers ------------------------------------------------------------------------------------------
 
-Reader::Reader(const Engine& engine) : follower_(std::make_unique<detail::Follower>(engine, 0)) {}
+Reader::Reader(const Engine& engine) : sampler_(std::make_unique<detail::Sampler>(engine, 0)) {}
 Reader::~Reader() = default;
 Reader::Reader(Reader&&) noexcept = default;
 Reader& Reader::operator=(Reader&&) noexcept = default;
-void Reader::next_frame() noexcept { follower_->sample(follower_->heart().head->now); }
-PortSample Reader::port(int number) const noexcept { return {*follower_, number}; }
-std::span<const std::uint16_t> Reader::changed() const noexcept { return follower_->changed(); }
-double Reader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
-std::int32_t Reader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }
+void Reader::next_frame() noexcept { sampler_->sample(sampler_->engine().head->now); }
+PortSample Reader::port(int number) const noexcept { return {*sampler_, number}; }
+std::span<const std::uint16_t> Reader::changed() const noexcept { return sampler_->changed(); }
+double Reader::value(std::uint16_t target) const noexcept { return detail::value_of(*sampler_, target); }
+std::int32_t Reader::native(std::uint16_t target) const noexcept { return detail::native_of(*sampler_, target); }
 
 PacedReader::PacedReader(const Engine& engine, Duration shortest_press)
-    : follower_(std::make_unique<detail::Follower>(engine, shortest_press.count())) {}
+    : sampler_(std::make_unique<detail::Sampler>(engine, shortest_press.count())) {}
 PacedReader::~PacedReader() = default;
 PacedReader::PacedReader(PacedReader&&) noexcept = default;
 PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
-void PacedReader::catch_up(Time now) noexcept { follower_->sample(now.time_since_epoch().count()); }
-PortSample PacedReader::port(int number) const noexcept { return {*follower_, number}; }
-std::span<const std::uint16_t> PacedReader::changed() const noexcept { return follower_->changed(); }
-double PacedReader::value(std::uint16_t target) const noexcept { return detail::value_of(*follower_, target); }
-std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return detail::native_of(*follower_, target); }
+void PacedReader::catch_up(Time now) noexcept { sampler_->sample(now.time_since_epoch().count()); }
+PortSample PacedReader::port(int number) const noexcept { return {*sampler_, number}; }
+std::span<const std::uint16_t> PacedReader::changed() const noexcept { return sampler_->changed(); }
+double PacedReader::value(std::uint16_t target) const noexcept { return detail::value_of(*sampler_, target); }
+std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return detail::native_of(*sampler_, target); }
 
 std::optional<Time> PacedReader::next_due() const noexcept {
-  const std::int64_t due = follower_->next_due();
+  const std::int64_t due = sampler_->next_due();
   if (due == never) return std::nullopt;
   return at_us(due);
 }

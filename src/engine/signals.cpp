@@ -8,7 +8,7 @@
 //                   deaf --deadline, in != out--> out follows, deaf
 #include <algorithm>
 
-#include "engine/heart.hpp"
+#include "engine/engine_state.hpp"
 
 namespace omnipar {
 namespace {
@@ -32,25 +32,25 @@ double from_fixed(std::int64_t value) noexcept { return static_cast<double>(valu
 
 }  // namespace
 
-using Heart = Engine::Heart;
+using EngineState = Engine::EngineState;
 
 // -- signals ------------------------------------------------------------------------------------
 
-void Heart::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
+void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
   if (effect.kind == EffectKind::raise)
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
   const Timer& timer = plan_data->timers[effect.index];
   const Index place = place_of(timer, unit);
   const std::int64_t when = head->now + timer.delay.count();
-  if (effect.kind == EffectKind::hold) return on ? arm(place, when) : end_timer(place);
+  if (effect.kind == EffectKind::long_press) return on ? arm(place, when) : end_timer(place);
   if (deadline[place] != never) return;  // deaf
   arm(place, when);
   set_out(place, on);
 }
 
 /// A timer holds its out signal or lets it go; others may hold that signal too.
-void Heart::set_out(Index place, bool on) noexcept {
+void EngineState::set_out(Index place, bool on) noexcept {
   if ((out_held[place] != 0) == on) return;
   out_held[place] = on ? 1 : 0;
   const std::size_t unit = unit_at(place);
@@ -58,13 +58,13 @@ void Heart::set_out(Index place, bool on) noexcept {
   on ? raise(out, unit) : lower(out, unit);
 }
 
-void Heart::end_timer(Index place) noexcept {
+void EngineState::end_timer(Index place) noexcept {
   disarm(place);
   set_out(place, false);
 }
 
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
-void Heart::end_timers(Index signal, std::size_t unit) noexcept {
+void EngineState::end_timers(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
   for (const Effect& effect : plan_data->signals[signal].effects)
     if (effect.kind == EffectKind::debounce) end_timer(place_of(plan_data->timers[effect.index], unit));
@@ -72,17 +72,17 @@ void Heart::end_timers(Index signal, std::size_t unit) noexcept {
 
 // -- timers: a heap of the places of those that are armed, by deadline, then by place ---------------------------
 
-bool Heart::earlier(Index a, Index b) const noexcept {
+bool EngineState::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
 }
 
-void Heart::put(std::uint32_t place, Index timer) noexcept {
+void EngineState::put(std::uint32_t place, Index timer) noexcept {
   heap[place] = timer;
   heap_place[timer] = static_cast<Index>(place);
 }
 
 /// Moves the timer at `place` up or down to where it belongs.
-void Heart::sift(std::uint32_t place) noexcept {
+void EngineState::sift(std::uint32_t place) noexcept {
   const Index timer = heap[place];
   for (; place > 0 && earlier(timer, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
   for (;;) {
@@ -96,7 +96,7 @@ void Heart::sift(std::uint32_t place) noexcept {
   put(place, timer);
 }
 
-void Heart::arm(Index timer, std::int64_t when) noexcept {
+void EngineState::arm(Index timer, std::int64_t when) noexcept {
   const bool new_here = deadline[timer] == never;
   deadline[timer] = when;
   if (new_here) put(head->armed++, timer);
@@ -104,7 +104,7 @@ void Heart::arm(Index timer, std::int64_t when) noexcept {
   find_next_due();
 }
 
-void Heart::disarm(Index timer) noexcept {
+void EngineState::disarm(Index timer) noexcept {
   if (deadline[timer] == never) return;
   const std::uint32_t place = heap_place[timer];
   deadline[timer] = never;
@@ -118,13 +118,13 @@ void Heart::disarm(Index timer) noexcept {
   find_next_due();
 }
 
-void Heart::find_next_due() noexcept {
+void EngineState::find_next_due() noexcept {
   std::int64_t due = head->armed > 0 ? std::min(deadline[heap[0]], after_all) : after_all;
   if (head->moving > 0 && tick_after(head->now) < due) due = tick_after(head->now);
   head->next_due = due;
 }
 
-void Heart::fire_first() noexcept {
+void EngineState::fire_first() noexcept {
   const Index place = heap[0];
   const Timer& timer = timer_at(place);
   disarm(place);
@@ -136,7 +136,7 @@ void Heart::fire_first() noexcept {
 
 // -- axes made of buttons --------------------------------------------------------------------------
 
-shape::Point Heart::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
+shape::Point EngineState::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
   const auto side = [&](std::size_t d) {
     return digital.signals.at(d) != nothing && is_on(digital.signals.at(d), unit) ? 1.0 : 0.0;
   };
@@ -145,7 +145,7 @@ shape::Point Heart::goal_of(const DigitalOperation& digital, std::size_t unit) c
   return goal;
 }
 
-void Heart::evaluate(Index index, std::size_t unit) noexcept {
+void EngineState::evaluate(Index index, std::size_t unit) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
   const shape::Point goal = goal_of(digital, unit);
   if (digital.ramp == 0) return set_lane(lane_of(digital, unit), goal);
@@ -153,13 +153,13 @@ void Heart::evaluate(Index index, std::size_t unit) noexcept {
   set_moving(place, position[2 * place] != to_fixed(goal.x) || position[2 * place + 1] != to_fixed(goal.y));
 }
 
-void Heart::end_ramp(const DigitalOperation& digital, std::size_t place) noexcept {
+void EngineState::end_ramp(const DigitalOperation& digital, std::size_t place) noexcept {
   position[2 * place] = position[2 * place + 1] = 0;
   set_moving(place, false);
   set_lane(lane_of(digital, place % max_units), {});
 }
 
-void Heart::set_moving(std::size_t place, bool now) noexcept {
+void EngineState::set_moving(std::size_t place, bool now) noexcept {
   if (now == (moving_place[place] != 0)) return;
   if (now) {
     moving[head->moving++] = static_cast<Index>(place);
@@ -174,7 +174,7 @@ void Heart::set_moving(std::size_t place, bool now) noexcept {
   find_next_due();
 }
 
-void Heart::tick() noexcept {
+void EngineState::tick() noexcept {
   for (std::uint32_t i = head->moving; i-- > 0;) {  // from behind: what arrives gives its place to one that has moved
     const std::size_t place = moving[i];
     const DigitalOperation& digital = plan_data->digitals[place / max_units];
@@ -190,7 +190,7 @@ void Heart::tick() noexcept {
 
 // -- levels of analog targets -----------------------------------------------------------------------
 
-void Heart::refresh_group(const Group& group) noexcept {
+void EngineState::refresh_group(const Group& group) noexcept {
   shape::Point best;
   double best_square = 0;
   for (Index i = 0; i < group.lane_count; ++i) {
@@ -209,7 +209,7 @@ void Heart::refresh_group(const Group& group) noexcept {
 
 // -- time ---------------------------------------------------------------------------------------------
 
-void Heart::advance(std::int64_t to) noexcept {
+void EngineState::advance(std::int64_t to) noexcept {
   to = std::min(to, latest_time.time_since_epoch().count());
   while (head->next_due <= to) {
     head->now = head->next_due;

@@ -6,13 +6,13 @@
 
 #include <fmt/format.h>
 
-#include "engine/follower.hpp"
-#include "engine/heart.hpp"
+#include "engine/sampler.hpp"
+#include "engine/engine_state.hpp"
 #include "omnipar/role.hpp"
 
 namespace omnipar {
 
-using Heart = Engine::Heart;
+using EngineState = Engine::EngineState;
 
 namespace {
 
@@ -76,7 +76,7 @@ class Wiring {
     Run run{static_cast<std::uint16_t>(slot_.raises.size()), 0};
     if (input != nullptr) {
       for (const Index signal : input->raises)
-        slot_.raises.push_back({signal, static_cast<Index>(Heart::place_of(plan_.signals[signal], slot_number_))});
+        slot_.raises.push_back({signal, static_cast<Index>(EngineState::place_of(plan_.signals[signal], slot_number_))});
       run.count = static_cast<std::uint16_t>(input->raises.size());
     }
     slot_.buttons.push_back(run);
@@ -212,7 +212,7 @@ class Wiring {
       step.operation = index;
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
       step.lane = {operation.group, static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
-                   group.stays};
+                   !group.self_centering};
       step.dead_zone = shape::DeadZone{operation.dead_zone};
       slot_.steps.push_back(step);
       if (operation.kind != AnalogKind::crossing) continue;
@@ -232,16 +232,16 @@ class Wiring {
 
 }  // namespace
 
-Heart::Heart(Plan new_plan) : plan(std::move(new_plan)) {
+EngineState::EngineState(Plan new_plan) : plan(std::move(new_plan)) {
   set_plan(plan);
   for (std::size_t i = 0; i < max_units; ++i) slots.at(i).id = max_units + i;
 }
 
-Heart::~Heart() {
-  for (detail::Follower* follower : followers) follower->engine_is_gone();
+EngineState::~EngineState() {
+  for (detail::Sampler* sampler : samplers) sampler->engine_is_gone();
 }
 
-void Heart::set_plan(Plan new_plan) {
+void EngineState::set_plan(Plan new_plan) {
   plan = std::move(new_plan);
   plan_data = &plan.data();
   const StateLayout layout = layout_of(*plan_data);
@@ -275,13 +275,13 @@ void Heart::set_plan(Plan new_plan) {
   view(journal, layout.journal);
 }
 
-std::optional<Diagnostic> Heart::wire(std::size_t unit, const Attachment& attachment) {
+std::optional<Diagnostic> EngineState::wire(std::size_t unit, const Attachment& attachment) {
   return Wiring{*plan_data, attachment, slots[unit], unit}.run();
 }
 
 /// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
 /// are alone do not keep count. Done whenever a unit comes or leaves.
-void Heart::find_lone_lanes() noexcept {
+void EngineState::find_lone_lanes() noexcept {
   std::array<std::uint16_t, max_targets> feeders{};
   const auto for_all_lanes = [this](auto&& act) {
     for (Slot& slot : slots)
@@ -290,7 +290,7 @@ void Heart::find_lone_lanes() noexcept {
   };
   for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
   for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
-  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && !plan_data->groups[lane.group].stays; });
+  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && plan_data->groups[lane.group].self_centering; });
   for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
     const Group& group = plan_data->groups[g];
     const std::span all{lanes + group.first_lane, group.lane_count};
@@ -300,7 +300,7 @@ void Heart::find_lone_lanes() noexcept {
 }
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
-void Heart::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
+void EngineState::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, 1);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
   take(unit, changes);
@@ -308,18 +308,18 @@ void Heart::take_state(std::size_t unit, std::span<const Change> changes) noexce
 }
 
 tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
-  Heart& heart = *heart_;
-  const auto at = std::ranges::find_if(heart.slots, [](const Slot& slot) { return !slot.used; });
-  if (at == heart.slots.end())
+  EngineState& state = *state_;
+  const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
+  if (at == state.slots.end())
     return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
                                      fmt::format("at most {} units at a time", max_units)});
-  const auto number = static_cast<std::size_t>(at - heart.slots.begin());
-  if (auto failure = heart.wire(number, attachment)) return tl::unexpected(std::move(*failure));
+  const auto number = static_cast<std::size_t>(at - state.slots.begin());
+  if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
   at->attachment = attachment;
   at->used = true;
-  heart.find_lone_lanes();
-  heart.take_state(number, attachment.state);
-  heart.start(number);
+  state.find_lone_lanes();
+  state.take_state(number, attachment.state);
+  state.start(number);
   return UnitId{at->id};
 }
 
@@ -339,7 +339,7 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
       const auto same = before.target(port.number, info.name);
       if (!same) continue;
       const std::size_t source = std::size_t{old->first_target} + same->value;
-      if (before.targets()[source].kind == info.kind && before.targets()[source].stays == info.stays)
+      if (before.targets()[source].kind == info.kind && before.targets()[source].self_centering == info.self_centering)
         origins[place] = static_cast<Index>(source);
     }
   }
@@ -349,7 +349,7 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 }  // namespace
 
 /// What hands hold, what stays, and what readers have not seen yet outlives the plan.
-void Heart::adopt(Plan new_plan) {
+void EngineState::adopt(Plan new_plan) {
   rest_all();
   const std::vector<std::byte> old_block = block;
   const Plan old_plan = plan;
@@ -371,27 +371,27 @@ void Heart::adopt(Plan new_plan) {
     carry(total, old.total, t);
     carry(presses, old.presses, t);
     carry(pressed_at, old.pressed_at, t);
-    if (plan_data->targets[t].stays) carry(level, old.level, t);
+    if (!plan_data->targets[t].self_centering) carry(level, old.level, t);
   }
-  for (detail::Follower* follower : followers) follower->carry(origins);
+  for (detail::Sampler* sampler : samplers) sampler->carry(origins);
 }
 
 std::vector<UnitId> Engine::adopt(Plan plan) {
-  Heart& heart = *heart_;
-  heart.adopt(std::move(plan));
+  EngineState& state = *state_;
+  state.adopt(std::move(plan));
   std::vector<UnitId> idle;
   for (std::size_t n = 0; n < max_units; ++n) {
-    Slot& slot = heart.slots[n];
+    Slot& slot = state.slots[n];
     if (!slot.used) continue;
     // What a unit has is wired whatever the plan says, so that what went once goes always.
-    const auto failure = heart.wire(n, slot.attachment);
+    const auto failure = state.wire(n, slot.attachment);
     if (!slot.has_use()) idle.push_back({slot.id});
   }
-  heart.find_lone_lanes();
+  state.find_lone_lanes();
   for (std::size_t n = 0; n < max_units; ++n)
-    if (heart.slots[n].used) heart.note_crossings(n);
+    if (state.slots[n].used) state.note_crossings(n);
   for (std::size_t n = 0; n < max_units; ++n)
-    if (heart.slots[n].used) heart.start(n);
+    if (state.slots[n].used) state.start(n);
   return idle;
 }
 

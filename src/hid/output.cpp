@@ -10,7 +10,7 @@ namespace omnipar::hid {
 namespace {
 
 constexpr Usage magnitude{page::forces, 0x70}, enable_actuators{page::forces, 0x97}, duration{page::forces, 0x50};
-constexpr Usage generic_indicator{page::lamps, 0x4b}, player_1{page::lamps, 0x61}, player_8{page::lamps, 0x68};
+constexpr Usage generic_indicator{page::LEDs, 0x4b}, player_1{page::LEDs, 0x61}, player_8{page::LEDs, 0x68};
 constexpr std::uint32_t widest = 32;
 
 bool can_be_told(const Field& field) {
@@ -68,9 +68,9 @@ std::vector<Output> outputs_of(const Descriptor& descriptor) {
     if (!can_be_told(field)) continue;
     for (std::size_t e = 0; e < field.count && outputs.size() < most_controls; ++e) {
       const Usage usage = usage_at(field, e);
-      const bool is_lamp = usage == generic_indicator || (usage >= player_1 && usage <= player_8);
-      if (usage != magnitude && !is_lamp) continue;
-      outputs.push_back({is_lamp ? OutputKind::lamp : OutputKind::motor, static_cast<std::uint16_t>(f),
+      const bool is_led = usage == generic_indicator || (usage >= player_1 && usage <= player_8);
+      if (usage != magnitude && !is_led) continue;
+      outputs.push_back({is_led ? OutputKind::led : OutputKind::motor, static_cast<std::uint16_t>(f),
                          static_cast<std::uint16_t>(e)});
     }
   }
@@ -86,7 +86,7 @@ std::vector<int> players_of(const Descriptor& descriptor, std::span<const Contro
     if (player < 0) player = player_by_report(descriptor, controls, field.report, players);
     all.push_back(player);
   }
-  for (const OutputKind kind : {OutputKind::motor, OutputKind::lamp}) {
+  for (const OutputKind kind : {OutputKind::motor, OutputKind::led}) {
     std::vector<std::size_t> of_kind;
     for (std::size_t i = 0; i < outputs.size(); ++i)
       if (outputs[i].kind == kind) of_kind.push_back(i);

@@ -25,10 +25,10 @@ class BusDesktop final : public Desktop {
 
   /// Desktop Notifications Specification 1.2: Notify(name, replaces, icon, summary, body, actions, hints, timeout).
   void show(const std::string& words) noexcept override {
-    constexpr std::int32_t as_usual = -1;
+    constexpr std::int32_t as_default = -1;
     sd_bus_call_method_async(bus_, nullptr, "org.freedesktop.Notifications", "/org/freedesktop/Notifications",
                              "org.freedesktop.Notifications", "Notify", &BusDesktop::shown, this, "susssasa{sv}i",
-                             "Omnipar", last_, "input-gaming", "Omnipar", words.c_str(), 0, 0, as_usual);
+                             "Omnipar", last_, "input-gaming", "Omnipar", words.c_str(), 0, 0, as_default);
   }
 
  private:

@@ -39,7 +39,7 @@ bool has_joystick_node(os::Door& door, const std::string& syspath) {
 }
 
 /// USB 2.0, table 9-13: full and low speed ask every bInterval ms, high speed every 2^(bInterval-1) eighths of one.
-int asked_every_us(os::Door& door, const std::string& syspath) {
+int polling_interval_us(os::Door& door, const std::string& syspath) {
   const std::string folder = interface_folder(syspath);
   if (folder.empty()) return 0;
   const bool high_speed = std::strtol(line_of(door, folder + "/../speed").c_str(), nullptr, 10) >= 480;
@@ -78,9 +78,9 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
   int error = 0;
   if (const auto node = open_node(door, place.path, place.syspath, error)) {
     fact.description = node->description();
-    fact.description.asked_every_us = asked_every_us(door, place.syspath);
-    fact.held = node->is_held_by_another();
-    if (!fact.held) return fact;
+    fact.description.polling_interval_us = polling_interval_us(door, place.syspath);
+    fact.grabbed = node->is_grabbed_by_another();
+    if (!fact.grabbed) return fact;
     const Holders holders = holders_of(door, place.path);
     fact.holders = holders.names;
     fact.holder = holders.only;
@@ -219,35 +219,35 @@ std::string rule_text() {
 
 namespace {
 
-void tell_udev(os::Door& door, Mended& mended) {
-  mended.note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
-  mended.note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=hidraw",
+void tell_udev(os::Door& door, Fixed& fixed) {
+  fixed.note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
+  fixed.note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=hidraw",
                         "--subsystem-match=misc"}) == 0,
               "apply the rule to what is plugged in (udevadm trigger)");
 }
 
 }  // namespace
 
-void Mended::note(bool good, const std::string& text) {
+void Fixed::note(bool good, const std::string& text) {
   all = all && good;
   lines.push_back((good ? "done:   " : "failed: ") + text);
 }
 
-Mended take_back(os::Door& door) {
-  Mended mended;
+Fixed take_back(os::Door& door) {
+  Fixed fixed;
   for (const char* path : {rule_path, module_path}) {
     const int removed = door.remove(path);
     if (removed == -ENOENT) continue;
-    mended.note(removed == 0,
+    fixed.note(removed == 0,
                 removed == 0 ? fmt::format("removed {}", path) : fmt::format("{}: {}", path, std::strerror(-removed)));
   }
-  if (!mended.lines.empty()) tell_udev(door, mended);
-  return mended;
+  if (!fixed.lines.empty()) tell_udev(door, fixed);
+  return fixed;
 }
 
-Mended mend(os::Door& door, const Catalogue& catalogue) {
-  Mended mended;
-  const auto note = [&mended](bool good, const std::string& text) { mended.note(good, text); };
+Fixed fix(os::Door& door, const Catalogue& catalogue) {
+  Fixed fixed;
+  const auto note = [&fixed](bool good, const std::string& text) { fixed.note(good, text); };
   const auto install = [&](const char* path, const std::string& text) {
     const auto failure = files::write_whole(door, path, text);
     note(!failure, failure ? fmt::format("{}: {}", failure->place, failure->message) : fmt::format("wrote {}", path));
@@ -267,10 +267,10 @@ Mended mend(os::Door& door, const Catalogue& catalogue) {
   std::string rules = rule_text();
   for (const std::string& rule : raw_rules) rules += rule;
   install(rule_path, rules);
-  if (!opened.empty() && mended.all)
+  if (!opened.empty() && fixed.all)
     note(true, fmt::format("opened the raw reports of {}, without which half of it is lost", some_listed(opened)));
-  tell_udev(door, mended);
-  return mended;
+  tell_udev(door, fixed);
+  return fixed;
 }
 
 }  // namespace omnipar::host

@@ -35,7 +35,7 @@ struct ModelFact {
 [[nodiscard]] std::string model_rule(const ModelFact& model);
 
 /// One line for each thing done or refused, and whether all was done.
-struct Mended {
+struct Fixed {
   bool all = true;
   std::vector<std::string> lines;
 
@@ -43,8 +43,8 @@ struct Mended {
 };
 /// Loads the module and installs the rule; needs root. The rule opens the raw nodes of those units that are there, or
 /// were there before, and are only played whole by their raw reports.
-[[nodiscard]] Mended mend(os::Door& door, const Catalogue& catalogue);
-/// Removes what `mend` has installed; no line if there is nothing. Needs root.
-[[nodiscard]] Mended take_back(os::Door& door);
+[[nodiscard]] Fixed fix(os::Door& door, const Catalogue& catalogue);
+/// Removes what `fix` has installed; no line if there is nothing. Needs root.
+[[nodiscard]] Fixed take_back(os::Door& door);
 
 }  // namespace omnipar::host

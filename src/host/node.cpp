@@ -12,7 +12,7 @@
 #include <ctime>
 #include <utility>
 
-#include "host/lights.hpp"
+#include "host/leds.hpp"
 #include "host/motors.hpp"
 #include "outlet/form.hpp"
 
@@ -68,7 +68,7 @@ class EvdevNode final : public Node {
       : door_(door),
         descriptor_(std::move(descriptor)),
         description_(std::move(description)),
-        lights_(door, descriptor_.get(), syspath),
+        leds_(door, descriptor_.get(), syspath),
         force_(door, descriptor_.get()) {
     unsigned clock = CLOCK_MONOTONIC;
     monotonic_ = door_.control(descriptor_.get(), EVIOCSCLOCKID, &clock) >= 0;
@@ -106,14 +106,14 @@ class EvdevNode final : public Node {
     return !lost || ask_for_state(into);
   }
 
-  bool is_held() const noexcept override { return held_; }
+  bool is_grabbed() const noexcept override { return held_; }
 
-  bool try_to_hold(bool yes) noexcept override {
+  bool try_to_grab(bool yes) noexcept override {
     if (!is_down() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0) held_ = yes;
     return held_ == yes;
   }
 
-  bool is_held_by_another() noexcept override {
+  bool is_grabbed_by_another() noexcept override {
     if (held_ || is_down()) return false;
     const int result = door_.control(descriptor_.get(), EVIOCGRAB, 1UL);
     if (result == 0) door_.control(descriptor_.get(), EVIOCGRAB, 0UL);
@@ -126,8 +126,8 @@ class EvdevNode final : public Node {
   void erase_effect(int number) noexcept override { force_.erase(number); }
   void play_effect(int number, int times) noexcept override { force_.play(number, times); }
 
-  int lights(int) const noexcept override { return lights_.count(); }
-  void show_lights(int, std::uint32_t which) noexcept override { lights_.show(which); }
+  int count_of_leds(int) const noexcept override { return leds_.count(); }
+  void show_leds(int, std::uint32_t which) noexcept override { leds_.show(which); }
 
   bool is_down() const noexcept override { return keys_.any(); }
 
@@ -140,7 +140,7 @@ class EvdevNode final : public Node {
 
   /// What is written to an input node is as if the unit had said it. (The kernel then waits for the next press: a
   /// release of what is up already is none.)
-  bool hold_with_something_down() noexcept override {
+  bool grab_with_something_down() noexcept override {
     bool told = true;
     for (std::size_t number = 0; number < keys_.size(); ++number) {
       if (!keys_.test(number)) continue;
@@ -211,7 +211,7 @@ class EvdevNode final : public Node {
     }
   }
 
-  /// Keys, movements and axes; scan codes, lamps and the kernel's own repeats are no controls.
+  /// Keys, movements and axes; scan codes, LEDs and the kernel's own repeats are no controls.
   void take(const input_event& event, Reports& into) {
     const Code code{event.type, event.code};
     constexpr std::int32_t repeats = 2;
@@ -243,7 +243,7 @@ class EvdevNode final : public Node {
   os::Door& door_;
   os::Descriptor descriptor_;
   Description description_;
-  Lights lights_;
+  Leds leds_;
   Motors force_;
   std::vector<std::pair<unsigned, input_absinfo>> fuzz_;
   std::vector<std::uint16_t> motors_;

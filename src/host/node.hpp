@@ -49,19 +49,19 @@ class Node {
   /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
   /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.
   /// Closing the node lets it go. True if it is as wished.
-  bool hold(bool yes) noexcept { return is_held() == yes || try_to_hold(yes); }
-  [[nodiscard]] virtual bool is_held() const noexcept = 0;
+  bool grab(bool yes) noexcept { return is_grabbed() == yes || try_to_grab(yes); }
+  [[nodiscard]] virtual bool is_grabbed() const noexcept = 0;
   /// True if another program keeps to itself what the node says. Not asked while something is down: false.
-  [[nodiscard]] virtual bool is_held_by_another() noexcept = 0;
+  [[nodiscard]] virtual bool is_grabbed_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
   /// Those that are down.
   [[nodiscard]] virtual std::vector<Code> down() const = 0;
   /// Holds the node though something is down, if it can be had. Everybody, also whoever reads this node here, is told
   /// before that it has gone up; where the node cannot be written nobody is, and the result is false.
-  virtual bool hold_with_something_down() noexcept = 0;
+  virtual bool grab_with_something_down() noexcept = 0;
 
-  /// True if each part of the unit has motors and lamps of its own; else what is said of part 0 goes for all.
+  /// True if each part of the unit has motors and LEDs of its own; else what is said of part 0 goes for all.
   [[nodiscard]] virtual bool has_outputs_by_part() const noexcept { return false; }
   /// The kinds of effects that the motors of a part can play (FF_RUMBLE and so on); none without motors.
   [[nodiscard]] virtual const std::vector<std::uint16_t>& motors(int part) const noexcept = 0;
@@ -72,9 +72,9 @@ class Node {
   /// Plays it so many times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
-  /// A part's player lights, as Lights has them.
-  [[nodiscard]] virtual int lights(int part) const noexcept = 0;
-  virtual void show_lights(int part, std::uint32_t which) noexcept = 0;
+  /// A part's player lights, as Leds has them.
+  [[nodiscard]] virtual int count_of_leds(int part) const noexcept = 0;
+  virtual void show_leds(int part, std::uint32_t which) noexcept = 0;
 
   /// Reports that set to rest, written to the descriptor, what would go on if we were killed. Closing the node does so
   /// by itself, and so does the kernel with most nodes.
@@ -85,7 +85,7 @@ class Node {
   [[nodiscard]] std::uint64_t losses() const noexcept { return losses_; }
 
  protected:
-  virtual bool try_to_hold(bool yes) noexcept = 0;
+  virtual bool try_to_grab(bool yes) noexcept = 0;
   void set_due(std::optional<Time> when) noexcept { due_ = when.value_or(never); }
   void has_lost() noexcept { ++losses_; }
 

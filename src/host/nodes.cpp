@@ -30,8 +30,8 @@ std::optional<int> Nodes::open(const NodePlace& place) {
   if (!is_playable(catalogue_, node->description()) || is_left_to_another(place, *node) || joins_another(place, node))
     return std::nullopt;
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
-  if (hold_all_) node->hold(true);
-  open_.push_back({++last_number_, place, std::move(node), hold_all_});
+  if (grab_all_) node->grab(true);
+  open_.push_back({++last_number_, place, std::move(node), grab_all_});
   return last_number_;
 }
 
@@ -49,7 +49,7 @@ bool Nodes::joins_another(const NodePlace& place, std::unique_ptr<Node>& node) {
   const auto other =
       std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
   if (other == open_.end()) return false;
-  node->hold(other->hold);
+  node->grab(other->grab);
   other->node->join(std::move(node));
   other->joined.push_back(place);
   return true;
@@ -66,8 +66,8 @@ void Nodes::open_otherwise(const Open& gone, const NodePlace& place) {
   auto node = open_node(door_, place.path, place.syspath, error);
   if (!node) return;
   if (&place == &gone.place) say_(why_no_longer_raw(door_, catalogue_, node->description(), place.syspath));
-  node->hold(gone.hold);
-  open_.push_back({++last_number_, place, std::move(node), gone.hold});
+  node->grab(gone.grab);
+  open_.push_back({++last_number_, place, std::move(node), gone.grab});
   news_.come.push_back(last_number_);
 }
 
@@ -117,7 +117,7 @@ const Nodes::News& Nodes::drain(Time now) {
     const bool ready = std::exchange(open.ready, false);
     news_.said.from(open.number);
     const bool there = !ready || node.drain(news_.said, now);
-    if (there && ready) node.hold(open.hold);
+    if (there && ready) node.grab(open.grab);
     if (!there || node.due() <= now) node.flush(news_.said);
     if (there) continue;
     news_.gone.push_back(open.number);
@@ -182,46 +182,46 @@ std::vector<std::vector<std::uint8_t>> Nodes::last_words(int number) const {
   return node == nullptr ? std::vector<std::vector<std::uint8_t>>{} : node->last_words();
 }
 
-int Nodes::lights(NodePart part) const noexcept {
+int Nodes::count_of_leds(NodePart part) const noexcept {
   const Node* node = find(part.node);
-  return node == nullptr ? 0 : node->lights(part.part);
+  return node == nullptr ? 0 : node->count_of_leds(part.part);
 }
 
-void Nodes::show_lights(NodePart part, std::uint32_t which) noexcept {
-  if (Node* node = find(part.node)) node->show_lights(part.part, which);
+void Nodes::show_leds(NodePart part, std::uint32_t which) noexcept {
+  if (Node* node = find(part.node)) node->show_leds(part.part, which);
 }
 
-void Nodes::hold(int number, bool yes) noexcept {
+void Nodes::grab(int number, bool yes) noexcept {
   const auto at = std::ranges::find(open_, number, &Open::number);
   if (at == open_.end()) return;
-  at->hold = yes;
-  at->node->hold(yes);
+  at->grab = yes;
+  at->node->grab(yes);
 }
 
-bool Nodes::is_held(int number) const noexcept {
+bool Nodes::is_grabbed(int number) const noexcept {
   const Node* node = find(number);
-  return node != nullptr && node->is_held();
+  return node != nullptr && node->is_grabbed();
 }
 
 bool Nodes::waits_for_release() const noexcept {
   return std::ranges::any_of(
-      open_, [](const Open& open) { return open.hold && !open.node->is_held() && open.node->is_down(); });
+      open_, [](const Open& open) { return open.grab && !open.node->is_grabbed() && open.node->is_down(); });
 }
 
-std::vector<int> Nodes::waiting_for_hold() const {
+std::vector<int> Nodes::waiting_for_grab() const {
   std::vector<int> waiting;
   for (const Open& open : open_)
-    if (open.hold && !open.node->is_held()) waiting.push_back(open.number);
+    if (open.grab && !open.node->is_grabbed()) waiting.push_back(open.number);
   return waiting;
 }
 
 void Nodes::try_holds() noexcept {
-  for (Open& open : open_) open.node->hold(open.hold);
+  for (Open& open : open_) open.node->grab(open.grab);
 }
 
-bool Nodes::hold_with_something_down(int number) noexcept {
+bool Nodes::grab_with_something_down(int number) noexcept {
   Node* node = find(number);
-  return node != nullptr && node->hold_with_something_down();
+  return node != nullptr && node->grab_with_something_down();
 }
 
 std::vector<std::string> Nodes::down(int number) const {
@@ -234,13 +234,13 @@ std::vector<std::string> Nodes::down(int number) const {
 
 const std::string& Nodes::path(int number) const { return std::ranges::find(open_, number, &Open::number)->place.path; }
 
-bool Nodes::is_held_by_another(int number) const noexcept {
+bool Nodes::is_grabbed_by_another(int number) const noexcept {
   Node* node = find(number);
-  return node != nullptr && node->is_held_by_another();
+  return node != nullptr && node->is_grabbed_by_another();
 }
 
 bool Nodes::anything_down() const noexcept {
-  return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_held() && open.node->is_down(); });
+  return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_grabbed() && open.node->is_down(); });
 }
 
 std::uint64_t Nodes::losses() const noexcept {

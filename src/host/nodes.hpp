@@ -26,25 +26,25 @@ class Nodes {
   /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
   [[nodiscard]] std::optional<int> open(const NodePlace& place);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
-  void hold_all(bool yes) noexcept { hold_all_ = yes; }
+  void grab_all(bool yes) noexcept { grab_all_ = yes; }
   /// Likewise for one node, until it is closed or let go again, when nothing on it is down. A number that is not there
   /// is ignored.
-  void hold(int number, bool yes) noexcept;
-  [[nodiscard]] bool is_held(int number) const noexcept;
+  void grab(int number, bool yes) noexcept;
+  [[nodiscard]] bool is_grabbed(int number) const noexcept;
   /// True while something is down on a node that is to be held and is not for that reason.
   [[nodiscard]] bool waits_for_release() const noexcept;
   /// The nodes that are to be held and are not; and tries to hold them again.
-  [[nodiscard]] std::vector<int> waiting_for_hold() const;
+  [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_holds() noexcept;
   /// Holds a node though something on it is down, as Node has it.
-  bool hold_with_something_down(int number) noexcept;
+  bool grab_with_something_down(int number) noexcept;
   /// What is down on a node, by the names of its controls; its path.
   [[nodiscard]] std::vector<std::string> down(int number) const;
   [[nodiscard]] const std::string& path(int number) const;
   /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
   void take_alone() noexcept { alone_ = true; }
   /// True if another program holds the node.
-  [[nodiscard]] bool is_held_by_another(int number) const noexcept;
+  [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
@@ -90,8 +90,8 @@ class Nodes {
   void erase_effect(NodePart part, int effect) noexcept;
   void play_effect(NodePart part, int effect, int times) noexcept;
   /// Its player lights, as Node has them; one that is not there has none.
-  [[nodiscard]] int lights(NodePart part) const noexcept;
-  void show_lights(NodePart part, std::uint32_t which) noexcept;
+  [[nodiscard]] int count_of_leds(NodePart part) const noexcept;
+  void show_leds(NodePart part, std::uint32_t which) noexcept;
   /// As Node has them.
   [[nodiscard]] std::vector<std::vector<std::uint8_t>> last_words(int number) const;
   /// True while a key or button of a node that is held is down.
@@ -104,7 +104,7 @@ class Nodes {
     int number = 0;
     NodePlace place;
     std::unique_ptr<Node> node;
-    bool hold = false;
+    bool grab = false;
     bool ready = false;
     std::vector<NodePlace> joined{};  ///< other event nodes, of which it says all
   };
@@ -120,7 +120,7 @@ class Nodes {
   os::Door& door_;
   const Catalogue& catalogue_;
   bool with_virtual_;
-  bool hold_all_ = false;
+  bool grab_all_ = false;
   bool met_a_closed_door_ = false;
   bool event_nodes_only_ = false;
   bool alone_ = false;

@@ -41,7 +41,7 @@ RawOutput::RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<
     if (outputs[i].kind == hid::OutputKind::motor)
       add_motor(outputs[i], whose[i]);
     else
-      lamps_.push_back({outputs[i], whose[i]});
+      leds_.push_back({outputs[i], whose[i]});
   }
   News rest;
   for (const Motor& motor : motors_) also(rest, motor.output);
@@ -61,9 +61,9 @@ RawOutput::~RawOutput() {
     encoder_.set(motor.output, 0);
     if (motor.level > 0) also(news, motor.output);
   }
-  for (const Lamp& lamp : lamps_) {
-    encoder_.set(lamp.output, 0);
-    if (touched_lights_) also(news, lamp.output);
+  for (const Led& LED : leds_) {
+    encoder_.set(LED.output, 0);
+    if (touched_leds_) also(news, LED.output);
   }
   tell(news);
 }
@@ -83,9 +83,9 @@ bool RawOutput::has_motors(int part) const noexcept {
   return std::ranges::any_of(motors_, [part](const Motor& m) { return m.player < 0 || m.player == part; });
 }
 
-int RawOutput::lights(int part) const noexcept {
+int RawOutput::count_of_leds(int part) const noexcept {
   return static_cast<int>(
-      std::ranges::count_if(lamps_, [part](const Lamp& lamp) { return lamp.player < 0 || lamp.player == part; }));
+      std::ranges::count_if(leds_, [part](const Led& LED) { return LED.player < 0 || LED.player == part; }));
 }
 
 int RawOutput::put_effect(int part, ff_effect& effect) noexcept {
@@ -161,14 +161,14 @@ void RawOutput::tell_motors(Time now) noexcept {
   tell(news);
 }
 
-void RawOutput::show_lights(int part, std::uint32_t which) noexcept {
-  touched_lights_ = true;
+void RawOutput::show_leds(int part, std::uint32_t which) noexcept {
+  touched_leds_ = true;
   std::uint32_t nth = 0;
   News news;
-  for (const Lamp& lamp : lamps_) {
-    if (lamp.player >= 0 && lamp.player != part) continue;
-    encoder_.set(lamp.output, nth < 32 && (which >> nth & 1) != 0 ? 1 : 0);
-    also(news, lamp.output);
+  for (const Led& LED : leds_) {
+    if (LED.player >= 0 && LED.player != part) continue;
+    encoder_.set(LED.output, nth < 32 && (which >> nth & 1) != 0 ? 1 : 0);
+    also(news, LED.output);
     ++nth;
   }
   tell(news);

@@ -1,4 +1,4 @@
-// Motors and lamps that are moved by output reports, for each part of a unit its own.
+// Motors and LEDs that are moved by output reports, for each part of a unit its own.
 #pragma once
 
 #include <linux/input.h>
@@ -22,25 +22,25 @@ class RawOutput {
   /// more threads.
   RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::Control> controls,
             std::span<const std::vector<std::size_t>> players);
-  /// Motors stand still, and lamps are dark.
+  /// Motors stand still, and LEDs are dark.
   ~RawOutput();
   RawOutput(const RawOutput&) = delete;
   RawOutput& operator=(const RawOutput&) = delete;
 
-  /// The reports that stop all motors; lamps are dark in them.
+  /// The reports that stop all motors; LEDs are dark in them.
   [[nodiscard]] const std::vector<std::vector<std::uint8_t>>& at_rest() const noexcept { return at_rest_; }
 
   [[nodiscard]] bool has_motors(int part) const noexcept;
   [[nodiscard]] bool has_motors() const noexcept { return !motors_.empty(); }
-  [[nodiscard]] bool has_lamps() const noexcept { return !lamps_.empty(); }
-  [[nodiscard]] int lights(int part) const noexcept;
+  [[nodiscard]] bool has_leds() const noexcept { return !leds_.empty(); }
+  [[nodiscard]] int count_of_leds(int part) const noexcept;
 
   /// As for an event node: only FF_RUMBLE, of which the first motor of a part has the strong half, the second the weak
   /// one, and a single one the stronger of both. The others stand still.
   int put_effect(int part, ff_effect& effect) noexcept;
   void erase_effect(int number, Time now) noexcept;
   void play_effect(int number, int times, Time now) noexcept;
-  void show_lights(int part, std::uint32_t which) noexcept;
+  void show_leds(int part, std::uint32_t which) noexcept;
 
   /// When motors are to be told something although nobody asks.
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
@@ -70,7 +70,7 @@ class RawOutput {
     bool is_weak = false;
     double level = 0;  ///< as it was told last
   };
-  struct Lamp {
+  struct Led {
     hid::Output output;
     int player = -1;
   };
@@ -85,11 +85,11 @@ class RawOutput {
 
   hid::Encoder encoder_;
   std::vector<Motor> motors_;
-  std::vector<Lamp> lamps_;
+  std::vector<Led> leds_;
   std::vector<std::vector<std::uint8_t>> at_rest_;
   std::array<Effect, 16> effects_{};
   std::optional<Time> due_;
-  bool touched_lights_ = false;
+  bool touched_leds_ = false;
   os::Writer writer_;
 };
 

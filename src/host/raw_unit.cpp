@@ -72,11 +72,11 @@ class RawUnitNode final : public Node {
   void join(std::unique_ptr<Node> node) override { event_nodes_.push_back(std::move(node)); }
 
   // Others hear the event nodes: what counts there is whether something is down on those.
-  bool is_held() const noexcept override {
-    return std::ranges::all_of(event_nodes_, [](const auto& node) { return node->is_held(); });
+  bool is_grabbed() const noexcept override {
+    return std::ranges::all_of(event_nodes_, [](const auto& node) { return node->is_grabbed(); });
   }
-  bool is_held_by_another() noexcept override {
-    return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_held_by_another(); });
+  bool is_grabbed_by_another() noexcept override {
+    return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_grabbed_by_another(); });
   }
   bool is_down() const noexcept override {
     return std::ranges::any_of(event_nodes_, [](const auto& node) { return node->is_down(); });
@@ -88,9 +88,9 @@ class RawUnitNode final : public Node {
       for (const Code code : node->down()) codes.push_back(code);
     return codes;
   }
-  bool hold_with_something_down() noexcept override {
+  bool grab_with_something_down() noexcept override {
     bool told = true;
-    for (const auto& node : event_nodes_) told = node->hold_with_something_down() && told;
+    for (const auto& node : event_nodes_) told = node->grab_with_something_down() && told;
     return told;
   }
 
@@ -126,19 +126,19 @@ class RawUnitNode final : public Node {
   std::vector<std::vector<std::uint8_t>> last_words() const override {
     return own_motors() ? outputs_->at_rest() : std::vector<std::vector<std::uint8_t>>{};
   }
-  int lights(int part) const noexcept override {
-    if (own_lamps()) return player_of(part) >= 0 ? outputs_->lights(player_of(part)) : 0;
-    return event_nodes_.empty() ? 0 : event_nodes_.front()->lights(0);
+  int count_of_leds(int part) const noexcept override {
+    if (own_leds()) return player_of(part) >= 0 ? outputs_->count_of_leds(player_of(part)) : 0;
+    return event_nodes_.empty() ? 0 : event_nodes_.front()->count_of_leds(0);
   }
-  void show_lights(int part, std::uint32_t which) noexcept override {
-    if (own_lamps()) return outputs_->show_lights(player_of(part), which);
-    if (!event_nodes_.empty()) event_nodes_.front()->show_lights(0, which);
+  void show_leds(int part, std::uint32_t which) noexcept override {
+    if (own_leds()) return outputs_->show_leds(player_of(part), which);
+    if (!event_nodes_.empty()) event_nodes_.front()->show_leds(0, which);
   }
 
  protected:
-  bool try_to_hold(bool yes) noexcept override {
+  bool try_to_grab(bool yes) noexcept override {
     bool as_wished = true;
-    for (const auto& node : event_nodes_) as_wished = node->hold(yes) && as_wished;
+    for (const auto& node : event_nodes_) as_wished = node->grab(yes) && as_wished;
     return as_wished;
   }
 
@@ -155,7 +155,7 @@ class RawUnitNode final : public Node {
     if (!changes.empty()) into.add(time, changes);
   }
 
-  /// What serves all players has no motors and lamps of its own.
+  /// What serves all players has no motors and LEDs of its own.
   void find_outputs() try {
     const auto read = hid::read_descriptor(description_.descriptor);
     if (!read || hid::outputs_of(*read).empty()) return;
@@ -176,7 +176,7 @@ class RawUnitNode final : public Node {
   bool own_motors() const noexcept {
     return outputs_ && outputs_->has_motors() && (event_nodes_.empty() || event_nodes_.front()->motors(0).empty());
   }
-  bool own_lamps() const noexcept { return outputs_ && outputs_->has_lamps(); }
+  bool own_leds() const noexcept { return outputs_ && outputs_->has_leds(); }
   int player_of(int part) const noexcept {
     return part >= 0 && static_cast<std::size_t>(part) < players_.size() ? players_[static_cast<std::size_t>(part)]
                                                                          : -1;
@@ -230,7 +230,7 @@ std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
     const std::string fix = error != -EACCES ? ""
                             : need->to_write
                                 ? fmt::format(" ('omnipar doctor --rule \"{}\"' prints what opens them.)", name)
-                                : " ('sudo omnipar doctor --mend' opens them.)";
+                                : " ('sudo omnipar doctor --fix' opens them.)";
     say(fmt::format("\"{}\": {}; its raw reports would {}, but cannot be used{}.{}", name, need->why, need->would,
                     error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : "", fix));
     return node;

@@ -103,21 +103,21 @@ class Grouping {
 
   /// One thing by cable and by radio: the cable is quicker and charges it.
   void join_ways() {
-    std::map<std::pair<std::string, NodeKind>, Indices> by_radio;
+    std::map<std::pair<std::string, NodeKind>, Indices> by_wireless;
     const auto key_of = [this](const UnitNodes& unit) {
-      return std::pair{way_key(nodes_[unit.main()]), node_kind(nodes_[unit.main()])};
+      return std::pair{connection_key(nodes_[unit.main()]), node_kind(nodes_[unit.main()])};
     };
     for (std::size_t i = 0; i < units_.size(); ++i)
-      if (nodes_[units_[i].main()].bus == bus_bluetooth) by_radio[key_of(units_[i])].push_back(i);
+      if (nodes_[units_[i].main()].bus == bus_bluetooth) by_wireless[key_of(units_[i])].push_back(i);
     std::vector<bool> is_spare(units_.size());
     for (std::size_t i = 0; i < units_.size(); ++i) {
-      const auto others = by_radio.find(key_of(units_[i]));
-      if (nodes_[units_[i].main()].bus != bus_usb || others == by_radio.end() || others->first.first.empty()) continue;
+      const auto others = by_wireless.find(key_of(units_[i]));
+      if (nodes_[units_[i].main()].bus != bus_usb || others == by_wireless.end() || others->first.first.empty()) continue;
       for (const std::size_t other : others->second) {
-        units_[i].spares.push_back(static_cast<const Way&>(units_[other]));
+        units_[i].spares.push_back(static_cast<const Connection&>(units_[other]));
         is_spare[other] = true;
       }
-      by_radio.erase(others);
+      by_wireless.erase(others);
     }
     std::size_t at = 0;
     std::erase_if(units_, [&](const UnitNodes&) { return is_spare[at++]; });
@@ -135,7 +135,7 @@ std::string device_key(const Description& node) {
          std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
 }
 
-std::string way_key(const Description& node) {
+std::string connection_key(const Description& node) {
   return node.serial.empty() ? "" : std::to_string(node.vendor) + ":" + plain_serial(node.serial);
 }
 

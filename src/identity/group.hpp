@@ -10,6 +10,6 @@ namespace omnipar {
 /// Equal for all nodes of one device.
 [[nodiscard]] std::string device_key(const Description& node);
 /// Equal for the ways, by cable and by radio, to one thing; empty for a node without a serial number.
-[[nodiscard]] std::string way_key(const Description& node);
+[[nodiscard]] std::string connection_key(const Description& node);
 
 }  // namespace omnipar

@@ -27,14 +27,14 @@ bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
   });
 }
 
-Sureness sureness(const Rig& rig, const RigUnit& unit, const Description& d) {
-  if (unit.half != d.half) return Sureness::no;
+MatchConfidence confidence(const Rig& rig, const RigUnit& unit, const Description& d) {
+  if (unit.half != d.half) return MatchConfidence::no;
   const bool socket = !unit.socket.empty() && unit.socket == d.socket;
-  const Sureness without_serial = socket ? Sureness::socket : Sureness::maybe;
+  const MatchConfidence without_serial = socket ? MatchConfidence::socket : MatchConfidence::maybe;
   if (unit.serial.empty() || d.serial.empty()) return without_serial;
-  if (plain_serial(unit.serial) != plain_serial(d.serial)) return Sureness::no;
+  if (plain_serial(unit.serial) != plain_serial(d.serial)) return MatchConfidence::no;
   if (is_shared_serial(rig, unit)) return without_serial;
-  return socket ? Sureness::both : Sureness::serial;
+  return socket ? MatchConfidence::both : MatchConfidence::serial;
 }
 
 /// Before its first report every axis reads 0, whatever its range; a 0 at the end of a range that
@@ -88,17 +88,17 @@ bool is_playable(const Catalogue& catalogue, const Description& description) noe
   return is_controller(description) || (!description.ours && find_unit_sheet(catalogue, description) != nullptr);
 }
 
-std::string_view sureness_words(Sureness sureness) noexcept {
-  switch (sureness) {
-    case Sureness::no:
+std::string_view confidence_words(MatchConfidence confidence) noexcept {
+  switch (confidence) {
+    case MatchConfidence::no:
       return "another one: its serial number differs";
-    case Sureness::maybe:
+    case MatchConfidence::maybe:
       return "perhaps: the same model, but plugged in elsewhere";
-    case Sureness::socket:
+    case MatchConfidence::socket:
       return "by its socket";
-    case Sureness::serial:
+    case MatchConfidence::serial:
       return "by its serial number";
-    case Sureness::both:
+    case MatchConfidence::both:
       return "by its serial number, in its socket";
   }
   return "";
@@ -107,28 +107,28 @@ std::string_view sureness_words(Sureness sureness) noexcept {
 std::vector<Match> matches(const Rig& rig, const Description& description, std::string_view part) {
   std::vector<Match> all;
   for (const RigUnit& unit : rig.units)
-    if (same_model(unit, description) && unit.part == part) all.push_back({&unit, sureness(rig, unit, description)});
-  std::ranges::stable_sort(all, std::greater{}, &Match::sureness);
+    if (same_model(unit, description) && unit.part == part) all.push_back({&unit, confidence(rig, unit, description)});
+  std::ranges::stable_sort(all, std::greater{}, &Match::confidence);
   return all;
 }
 
 const RigUnit* find_unit(const Rig& rig, const Description& description, std::span<const std::string> present,
                          std::string_view part) {
   for (const Match& match : matches(rig, description, part))
-    if (match.sureness >= Sureness::socket && !is_present(present, *match.unit)) return match.unit;
+    if (match.confidence >= MatchConfidence::socket && !is_present(present, *match.unit)) return match.unit;
   return nullptr;
 }
 
 void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig) {
   constexpr std::uint16_t bluetooth = 5;
-  const auto by_radio = [&](const Way& way) { return nodes[way.nodes.front()].bus == bluetooth; };
+  const auto by_wireless = [&](const Connection& way) { return nodes[way.nodes.front()].bus == bluetooth; };
   for (UnitNodes& unit : units) {
-    const auto spare = std::ranges::find_if(unit.spares, by_radio);
-    if (spare == unit.spares.end() || by_radio(unit)) continue;
+    const auto spare = std::ranges::find_if(unit.spares, by_wireless);
+    if (spare == unit.spares.end() || by_wireless(unit)) continue;
     const auto asks = [&](const Match& match) {
-      return match.unit->way == "radio" && match.sureness > Sureness::socket;
+      return match.unit->connection == "wireless" && match.confidence > MatchConfidence::socket;
     };
-    if (std::ranges::any_of(matches(rig, nodes[unit.main()]), asks)) std::swap(static_cast<Way&>(unit), *spare);
+    if (std::ranges::any_of(matches(rig, nodes[unit.main()]), asks)) std::swap(static_cast<Connection&>(unit), *spare);
   }
 }
 

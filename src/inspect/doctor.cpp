@@ -14,7 +14,7 @@
 namespace omnipar::inspect {
 namespace {
 
-constexpr const char* mend_command = "sudo omnipar doctor --mend";
+constexpr const char* fix_command = "sudo omnipar doctor --fix";
 
 Finding about_uinput(const Facts& facts) {
   if (facts.uinput_usable) return {"uinput", State::good, "Virtual controllers can be made (/dev/uinput).", ""};
@@ -22,9 +22,9 @@ Finding about_uinput(const Facts& facts) {
     return {
         "uinput", State::wrong,
         "Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not loaded.",
-        mend_command};
+        fix_command};
   return {"uinput", State::wrong, "Virtual controllers cannot be made: you have no permission for /dev/uinput.",
-          mend_command};
+          fix_command};
 }
 
 Finding about_permission(const Facts& facts) {
@@ -36,7 +36,7 @@ Finding about_permission(const Facts& facts) {
           fmt::format("You have no permission to read {}. If the rule is there already, log out and in again, or "
                       "plug the controller in again.",
                       shut),
-          mend_command};
+          fix_command};
 }
 
 std::vector<Description> readable_nodes(const Facts& facts) {
@@ -90,7 +90,7 @@ Finding about_rule(const Facts& facts) {
           needed ? "The rule that opens uinput and pads to whoever sits at the screen is missing."
                  : fmt::format("It works for {}; the rule that lets everybody at the screen play is not installed.",
                                facts.root ? "root" : "you"),
-          mend_command};
+          fix_command};
 }
 
 // -- one finding for each thing that is so; nothing is said of what is well ----------------------------------
@@ -120,11 +120,11 @@ class Names {
 
 void add_held(const Facts& facts, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
-    if (node.held && node.holders.starts_with("omnipar (process "))
+    if (node.grabbed && node.holders.starts_with("omnipar (process "))
       findings.push_back({"played", State::good,
                           fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.holders),
                           ""});
-    else if (node.held)
+    else if (node.grabbed)
       findings.push_back({"held", State::wrong,
                           fmt::format("{} ({}) is held by another program{}: nothing that it says comes through.",
                                       shown(node.description), node.path,
@@ -142,7 +142,7 @@ void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& find
                           fmt::format("{} ({}): {}. Its raw reports ({}) would tell, but you have no permission to "
                                       "read them.",
                                       shown(node.description), node.path, lost, node.shut_raw_path),
-                          mend_command});
+                          fix_command});
 }
 
 /// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
@@ -233,13 +233,13 @@ std::vector<Description> mains_of(const Facts& facts) {
   std::vector<Description> nodes;
   for (const NodeFact& node : facts.nodes) nodes.push_back(node.description);
   std::vector<Description> mains;
-  const auto add = [&](const Way& way) {
+  const auto add = [&](const Connection& way) {
     mains.push_back(nodes[way.nodes.front()]);
     mains.back().half = way.half;
   };
   for (const UnitNodes& unit : group_nodes(nodes)) {
     add(unit);
-    for (const Way& spare : unit.spares) add(spare);
+    for (const Connection& spare : unit.spares) add(spare);
   }
   return mains;
 }
@@ -253,7 +253,7 @@ void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
     const Rig alone{{unit}, {}};
     const bool here = std::ranges::any_of(mains, [&](const Description& main) {
       const auto found = matches(alone, main, unit.part);
-      return !found.empty() && found.front().sureness != Sureness::no;
+      return !found.empty() && found.front().confidence != MatchConfidence::no;
     });
     if (!here) away.add(fmt::format("\"{}\" ({})", printable(unit.name), unit.seat));
   }

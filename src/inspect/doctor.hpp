@@ -1,5 +1,5 @@
 // The doctor's reasoning: from facts about the computer to findings in plain words, each with what
-// mends it. The facts come from elsewhere.
+// fixes it. The facts come from elsewhere.
 #pragma once
 
 #include <string>
@@ -17,7 +17,7 @@ struct NodeFact {
   bool readable = true;
   bool pad_like = true;       ///< as the system has it
   bool types = false;         ///< likewise: it repeats keys, as keyboards do
-  bool held = false;          ///< by another program, which keeps all that it says to itself
+  bool grabbed = false;          ///< by another program, which keeps all that it says to itself
   std::string holders{};      ///< programs that have it open, if it is held: "name (process 12)"
   int holder = 0;             ///< the process of the only one of them; 0 if there are several, or none can be seen
   Description description{};  ///< name and numbers always; the rest if it is readable
@@ -52,7 +52,7 @@ struct Finding {
   std::string id;
   State state = State::good;
   std::string text;
-  std::string mend;  ///< the command that mends it; empty if a hand must, or nothing need
+  std::string fix;  ///< the command that fixes it; empty if a hand must, or nothing need
 };
 
 /// What the event node does not tell of its unit, if only the raw reports do and these may not be read; else empty.

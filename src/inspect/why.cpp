@@ -19,15 +19,15 @@ std::string time_words(Duration time) {
 }
 
 std::string shape_words(const Use& use) {
-  const Use usual;
+  const Use defaults;
   std::string words;
   const auto add = [&words](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };
-  if (use.dead_zone != usual_dead_zone(use.role)) add(fmt::format("dead zone {:.2f}", use.dead_zone));
-  if (use.press_at != usual.press_at || use.release_at != usual.release_at)
-    add(fmt::format("pressed from {:.2f}, let go below {:.2f}", use.press_at, use.release_at));
-  if (use.debounce.count() != 0) add("deaf for " + time_words(use.debounce) + " after a change");
-  if (use.hold.count() != 0) add(held_words(use.hold));
-  if (use.ramp != 0) add(fmt::format("ramp of {} full pushes a second", use.ramp));
+  if (use.dead_zone != default_dead_zone(use.role)) add(fmt::format("dead zone {:.2f}", use.dead_zone));
+  if (use.threshold != defaults.threshold || use.release != defaults.release)
+    add(fmt::format("threshold {:.2f}, release {:.2f}", use.threshold, use.release));
+  if (use.debounce.count() != 0) add("debounced for " + time_words(use.debounce));
+  if (use.long_press.count() != 0) add(held_words(use.long_press));
+  if (use.ramp != 0) add(fmt::format("ramp of {} full pushes per second", use.ramp));
   return words;
 }
 
@@ -36,7 +36,7 @@ struct Fed {
   std::string target;
   std::vector<Use> uses;
   const Binding* own = nullptr;
-  const std::vector<std::string>* usual = nullptr;
+  const std::vector<std::string>* defaults = nullptr;
   std::string seat{};
 };
 
@@ -48,13 +48,13 @@ class PortView {
   std::vector<Fed> fed() const {
     std::vector<Fed> all;
     if (sheet_.directions) {
-      all.push_back(feed(std::string{directions_group}, sheet_.usual_directions));
+      all.push_back(feed(std::string{directions_group}, sheet_.default_directions));
       for (const std::string_view name : direction_names)
         if (const Binding* own = binding_for(bind_, name))
           all.push_back({std::string{name}, own->uses, own, nullptr, port_.seat});
     }
     for (const TargetSheet& target : sheet_.targets) {
-      all.push_back(feed(target.name, target.usual));
+      all.push_back(feed(target.name, target.defaults));
       all.back().seat = seat_of(port_, target);
       if (all.back().seat.empty()) all.back().uses.clear();
     }
@@ -62,14 +62,14 @@ class PortView {
   }
 
   std::string origin(const Fed& fed) const {
-    if (fed.own == nullptr) return "usual";
+    if (fed.own == nullptr) return "default";
     return binding_for(port_.bind, fed.target) != nullptr ? "own" : fmt::format("like port {}", port_.like.value_or(0));
   }
 
  private:
-  Fed feed(std::string target, const std::vector<std::string>& usual) const {
+  Fed feed(std::string target, const std::vector<std::string>& defaults) const {
     const Binding* own = binding_for(bind_, target);
-    return {std::move(target), own != nullptr ? own->uses : plain_uses(usual), own, &usual, port_.seat};
+    return {std::move(target), own != nullptr ? own->uses : plain_uses(defaults), own, &defaults, port_.seat};
   }
 
   const PortProfile& port_;
@@ -93,8 +93,8 @@ bool is_direction_of(std::string_view part, std::string_view whole) {
   return std::ranges::find(direction_names, part.substr(whole.size() + 1)) != direction_names.end();
 }
 
-std::string hot_words(const HotAction& hot, const std::string& other) {
-  return fmt::format("with {}, {}", other, held_words(hot.after));
+std::string hotkey_words(const Hotkey& hotkey, const std::string& other) {
+  return fmt::format("with {}, {}", other, held_words(hotkey.after));
 }
 
 }  // namespace
@@ -125,11 +125,11 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
       }
     }
   }
-  for (const HotAction& hot : profile.hot)
+  for (const Hotkey& hotkey : profile.hotkeys)
     for (const std::string& seat : seats)
       for (const bool first : {true, false})
-        all.push_back({seat, first ? hot.hold : hot.press, hot_words(hot, first ? hot.press : hot.hold), 0, "",
-                       hot.action, hot.place.empty() ? "built in" : "own", hot.place});
+        all.push_back({seat, first ? hotkey.modifier : hotkey.press, hotkey_words(hotkey, first ? hotkey.press : hotkey.modifier), 0, "",
+                       hotkey.action, hotkey.place.empty() ? "built in" : "own", hotkey.place});
   return all;
 }
 
@@ -141,7 +141,7 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
     if (!sheet) continue;
     const PortView view{profile, port, *sheet};
     for (const Fed& fed : view.fed())
-      if (fed.own != nullptr && fed.usual != nullptr && std::ranges::any_of(*fed.usual, concerned) &&
+      if (fed.own != nullptr && fed.defaults != nullptr && std::ranges::any_of(*fed.defaults, concerned) &&
           std::ranges::none_of(fed.uses, concerned, &Use::role))
         all.push_back({port.port, fed.seat, fed.target, fed.own->place});
   }

@@ -20,7 +20,7 @@ struct Link {
   int port = 0;        ///< 0: a hot action
   std::string controller;
   std::string target;
-  std::string origin;  ///< "usual", "own", "like port 1", "built in"
+  std::string origin;  ///< "default", "own", "like port 1", "built in"
   std::string place;   ///< where it is written; empty for usual sources
 };
 

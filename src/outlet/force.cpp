@@ -29,7 +29,7 @@ void answer_erase(os::Door& door, int device, std::int32_t request, std::vector<
 void take(os::Door& door, int device, const input_event& event, std::vector<ForceWish>& into) {
   if (event.type == EV_UINPUT && event.code == UI_FF_UPLOAD) return answer_upload(door, device, event.value, into);
   if (event.type == EV_UINPUT && event.code == UI_FF_ERASE) return answer_erase(door, device, event.value, into);
-  if (event.type != EV_FF) return;  // lamps and the like
+  if (event.type != EV_FF) return;  // LEDs and the like
   if (event.code == FF_GAIN) into.push_back({Wish::strength, 0, {}, event.value});
   if (event.code < most_effects) into.push_back({Wish::play, event.code, {}, event.value});
 }

@@ -34,7 +34,7 @@ class Compiler {
     const std::int64_t frames = std::max(1, system_->frames_per_1000_seconds);
     plan_->frame = Duration{(1'000'000'000 + frames / 2) / frames};
     for (const PortProfile& port : profile_.ports) add_port(port);
-    add_hot_actions();
+    add_hotkeys();
     check_size();
     if (!errors_.empty()) return tl::unexpected(std::move(errors_));
     place_units(*plan_);
@@ -77,7 +77,7 @@ class Compiler {
   }
 
   Index new_target(const TargetSheet& sheet, std::string name, TargetKind kind) {
-    const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, sheet.native, sheet.stays};
+    const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, sheet.native, sheet.self_centering};
     const Index target = append(plan_->targets, info, max_targets);
     if (too_large_) return target;
     plan_->group_of_target.push_back(nothing);
@@ -104,7 +104,7 @@ class Compiler {
 
   /// The signal that a source must raise for `use` to reach `signal`: through debounce, then hold, each unit's own.
   Index entry(const Use& use, Index signal) {
-    signal = behind_timer(EffectKind::hold, use.hold, signal, true);
+    signal = behind_timer(EffectKind::long_press, use.long_press, signal, true);
     return behind_timer(EffectKind::debounce, use.debounce, signal, true);
   }
 
@@ -126,12 +126,12 @@ class Compiler {
       return false;
     };
     if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
-    if (!in(use.press_at, 0.01, 1)) return wrong("the press point", "0.01 to 1");
-    if (!in(use.release_at, 0, use.press_at)) return wrong("the release point", "0 to the press point");
+    if (!in(use.threshold, 0.01, 1)) return wrong("the press point", "0.01 to 1");
+    if (!in(use.release, 0, use.threshold)) return wrong("the release point", "0 to the press point");
     if (use.ramp != 0 && !in(use.ramp, slowest_ramp, 1000))
       return wrong("the ramp", "0, or 0.01 to 1000 full pushes a second");
     const auto short_enough = [](Duration d) { return d.count() >= 0 && d <= std::chrono::minutes{1}; };
-    if (!short_enough(use.debounce) || !short_enough(use.hold)) return wrong("a time", "0 to 60 seconds");
+    if (!short_enough(use.debounce) || !short_enough(use.long_press)) return wrong("a time", "0 to 60 seconds");
     return true;
   }
 
@@ -152,9 +152,9 @@ class Compiler {
     AnalogOperation operation;
     operation.kind = AnalogKind::crossing;
     operation.crossing = plan_->crossings;
-    operation.press_at = use.press_at;
+    operation.threshold = use.threshold;
     // What is at rest is let go, also where that is all that lets go.
-    operation.release_at = std::max(use.release_at, std::numeric_limits<double>::min());
+    operation.release = std::max(use.release, std::numeric_limits<double>::min());
     operation.signals = signals;
     const Index index = append(plan_->operations, operation, max_operations);
     if (too_large_) return;
@@ -381,7 +381,7 @@ class Compiler {
     }
     const Binding* group = binding_for(bind, directions_group);
     stand_at(group != nullptr ? group->place : "", fmt::format("port {}, {}", port.port, directions_group));
-    for (const Use& use : group != nullptr ? group->uses : plain_uses(sheet.usual_directions))
+    for (const Use& use : group != nullptr ? group->uses : plain_uses(sheet.default_directions))
       feed_directions(port.seat, use, from_group);
   }
 
@@ -390,7 +390,7 @@ class Compiler {
     stand_at(own != nullptr ? own->place : "", fmt::format("port {}, {}", port.port, sheet.name));
     // A second player who is not there presses nothing.
     const std::string& seat = seat_of(port, sheet);
-    Uses uses = own != nullptr ? own->uses : plain_uses(sheet.usual);
+    Uses uses = own != nullptr ? own->uses : plain_uses(sheet.defaults);
     if (seat.empty()) uses.clear();
     if (sheet.kind == TargetKind::button) {
       const Index target = new_target(sheet, sheet.name, TargetKind::button);
@@ -405,7 +405,7 @@ class Compiler {
 
   Index new_group(const TargetSheet& sheet) {
     Group group;
-    group.stays = sheet.stays;
+    group.self_centering = sheet.self_centering;
     if (sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement) {
       const TargetKind half = sheet.kind == TargetKind::stick ? TargetKind::two_sided : TargetKind::turns;
       group.x = new_target(sheet, sheet.name + "-x", half);
@@ -421,22 +421,22 @@ class Compiler {
   }
 
   // -- hot actions -----------------------------------------------------------------------------------
-  void add_hot_actions() {
+  void add_hotkeys() {
     PortInfo room{0, "", "", static_cast<Index>(plan_->targets.size()), 0};
     std::vector<std::pair<std::string, Index>> actions;
-    for (const HotAction& hot : profile_.hot) {
-      stand_at(hot.place, fmt::format("hot action {}", hot.action));
-      if (hot.hold == hot.press || role_kind(hot.hold) != RoleKind::button ||
-          role_kind(hot.press) != RoleKind::button) {
-        error("bad-chord", fmt::format("'{}' and '{}' are no two buttons", hot.hold, hot.press),
+    for (const Hotkey& hotkey : profile_.hotkeys) {
+      stand_at(hotkey.place, fmt::format("hotkey of '{}'", hotkey.action));
+      if (hotkey.modifier == hotkey.press || role_kind(hotkey.modifier) != RoleKind::button ||
+          role_kind(hotkey.press) != RoleKind::button) {
+        error("bad-chord", fmt::format("'{}' and '{}' are not two buttons", hotkey.modifier, hotkey.press),
               "name two different buttons, such as 'start' and 'select'");
         continue;
       }
-      if (hot.after.count() < 0 || hot.after > std::chrono::minutes{1}) {
+      if (hotkey.after.count() < 0 || hotkey.after > std::chrono::minutes{1}) {
         error("bad-number", "the time to hold is out of range", "it may be 0 to 60 seconds");
         continue;
       }
-      add_chord(hot, action_signal(actions, hot.action));
+      add_chord(hotkey, action_signal(actions, hotkey.action));
     }
     room.target_count = static_cast<Index>(plan_->targets.size() - room.first_target);
     if (room.target_count > 0) plan_->ports.push_back(room);
@@ -453,13 +453,13 @@ class Compiler {
     return actions.back().second;
   }
 
-  void add_chord(const HotAction& hot, Index action) {
+  void add_chord(const Hotkey& hotkey, Index action) {
     for (const std::string& seat : plan_->seats) {
       const Index chord = new_signal(2);
       if (too_large_) return;
-      const Index then = behind_timer(EffectKind::hold, hot.after, action, false);
+      const Index then = behind_timer(EffectKind::long_press, hotkey.after, action, false);
       plan_->signals[chord].effects.push_back({EffectKind::raise, then});
-      for (const std::string& role : {hot.hold, hot.press}) {
+      for (const std::string& role : {hotkey.modifier, hotkey.press}) {
         const Index half = new_signal();
         if (too_large_) return;
         plan_->signals[half].effects.push_back({EffectKind::raise, chord});

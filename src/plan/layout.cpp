@@ -71,7 +71,7 @@ std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept {
   for (const TargetInfo& target : targets) {
     for (const char c : target.name) add(static_cast<unsigned char>(c));
     add(0);
-    add(static_cast<std::uint32_t>(target.kind) * 2 + (target.stays ? 1 : 0));
+    add(static_cast<std::uint32_t>(target.kind) * 2 + (target.self_centering ? 0 : 1));
     for (const std::int32_t end : {target.native.minimum, target.native.maximum, target.native.rest}) add_number(end);
   }
   return number == 0 ? 1 : number;

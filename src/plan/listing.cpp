@@ -62,7 +62,7 @@ class Listing {
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing)
         signals += fmt::format(" {}:{}", direction_names.at(d), signal_name(operation.signals.at(d)));
-    line("  {:<28} crosses {:.2f}, back {:.2f}, raises{}", source, operation.press_at, operation.release_at, signals);
+    line("  {:<28} crosses {:.2f}, back {:.2f}, raises{}", source, operation.threshold, operation.release, signals);
   }
 
   void add(Index index) {
@@ -79,7 +79,7 @@ class Listing {
                   digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
     }
     const Timer& timer = plan_.timers[effect.index];
-    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::hold ? "held" : "debounced",
+    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::long_press ? "held" : "debounced",
          timer.delay.count(), signal_name(timer.out));
   }
 

@@ -26,7 +26,7 @@ inline constexpr Index nothing = std::numeric_limits<Index>::max();
 
 enum class EffectKind : std::uint8_t {
   raise,     ///< index: a signal that this one holds
-  hold,      ///< index: a timer; on when its input has been on for its delay
+  long_press,  ///< index: a timer; on when its input has been on for its delay
   debounce,  ///< index: a timer; deaf for its delay after each change
   digital,   ///< index: a digital operation to evaluate again
 };
@@ -45,7 +45,7 @@ struct Signal {
 };
 
 struct Timer {
-  EffectKind kind = EffectKind::hold;
+  EffectKind kind = EffectKind::long_press;
   Index in = 0;  ///< each unit has its own timer if it has its own of this signal
   Index out = 0;
   Duration delay{0};
@@ -58,7 +58,7 @@ struct Group {
   Index y = nothing;
   Index first_lane = 0;
   Index lane_count = 0;
-  bool stays = false;
+  bool self_centering = true;
 };
 
 enum class AnalogKind : std::uint8_t { lane, crossing, count };
@@ -69,8 +69,8 @@ struct AnalogOperation {
   Index lane = 0;                                                    ///< lane: the first of max_units, one a unit
   Index crossing = 0;                                                ///< crossing: its own number
   double dead_zone = 0;                                              ///< lane
-  double press_at = 0.5;                                             ///< crossing
-  double release_at = 0.4;                                           ///< crossing
+  double threshold = 0.5;                                             ///< crossing
+  double release = 0.4;                                           ///< crossing
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
 };
 

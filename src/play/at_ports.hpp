@@ -1,4 +1,4 @@
-// Whose motors and lamps are a port's.
+// Whose motors and LEDs are a port's.
 #pragma once
 
 #include <vector>
@@ -15,7 +15,7 @@ struct PortPart {
   friend bool operator==(PortPart, PortPart) = default;
 };
 
-/// Those that play at a port, each once; where all parts of a node share their motors and lamps, its first part.
+/// Those that play at a port, each once; where all parts of a node share their motors and LEDs, its first part.
 [[nodiscard]] std::vector<host::NodePart> parts_at(const PortInfo& port, const Table& table, const host::Nodes& nodes);
 
 /// All that play, with the port that each plays at; the first, if it is played at several.

@@ -19,7 +19,7 @@ void DesktopKeys::pass_on_keys(int node, std::span<const Change> changes) {
     const auto key = std::ranges::find(keys->second, change.code, &PassedKey::code);
     if (key == keys->second.end()) continue;
     const bool down = change.value != 0;
-    if (key->down == down || (down && !nodes_.is_held(node))) continue;
+    if (key->down == down || (down && !nodes_.is_grabbed(node))) continue;
     key->down = down;
     outlets_.pass_on(key->code, down);
   }

@@ -18,12 +18,12 @@ int pulses_of(Turn what) {
   return 0;
 }
 
-constexpr std::uint32_t all_lights = ~std::uint32_t{0};
+constexpr std::uint32_t all_leds = ~std::uint32_t{0};
 
 }  // namespace
 
-std::uint32_t lights_of(int port, int count) noexcept {
-  return port >= 1 && port <= count ? std::uint32_t{1} << (port - 1) : all_lights;
+std::uint32_t leds_of(int port, int count) noexcept {
+  return port >= 1 && port <= count ? std::uint32_t{1} << (port - 1) : all_leds;
 }
 
 bool Feedback::find_desktop() {
@@ -38,7 +38,7 @@ void Feedback::take() {
 void Feedback::seat(std::vector<PortPart> playing) {
   if (playing == playing_) return;
   playing_ = std::move(playing);
-  show_lights();
+  show_leds();
 }
 
 void Feedback::tell(Turn what, const std::string& words, Time now) {
@@ -49,21 +49,21 @@ void Feedback::tell(Turn what, const std::string& words, Time now) {
   if (wish_.feel)
     for (const PortPart& playing : playing_) rumble_.pulse(playing.part, pulses_of(what));
   if (desktop_) desktop_->show(words);
-  show_lights();
+  show_leds();
 }
 
 void Feedback::show_numbers_again() {
   numbers_again_.reset();
-  show_lights();
+  show_leds();
 }
 
-void Feedback::show_lights() {
-  if (!wish_.lights) return;
+void Feedback::show_leds() {
+  if (!wish_.leds) return;
   for (const auto [part, port] : playing_) {
-    const int count = nodes_.lights(part);
+    const int count = nodes_.count_of_leds(part);
     if (count == 0) continue;
-    const std::uint32_t awake = numbers_again_ ? all_lights : lights_of(port, count);
-    nodes_.show_lights(part, frozen_ ? 0 : awake);
+    const std::uint32_t awake = numbers_again_ ? all_leds : leds_of(port, count);
+    nodes_.show_leds(part, frozen_ ? 0 : awake);
   }
 }
 

@@ -1,4 +1,4 @@
-// How those who cannot see a terminal are told of what changes: by the hand, by lamps, by the desktop, by a call.
+// How those who cannot see a terminal are told of what changes: by the hand, by LEDs, by the desktop, by a call.
 #pragma once
 
 #include <cstdint>
@@ -21,7 +21,7 @@ enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost };
 struct FeedbackWish {
   std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
   bool feel = false;                 ///< short pulses of rumble: 1 goes on, 2 frozen, 3 swapped, 4 a unit is lost
-  bool lights = false;  ///< each unit's lamps show its port; frozen: none; a unit is lost: all, for a while
+  bool leds = false;  ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
   bool notify = false;  ///< messages on the desktop
 };
 
@@ -49,7 +49,7 @@ class Feedback {
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return numbers_again_; }
 
  private:
-  void show_lights();
+  void show_leds();
   void show_numbers_again();
 
   FeedbackWish wish_;
@@ -58,10 +58,10 @@ class Feedback {
   std::unique_ptr<host::Desktop> desktop_;
   std::vector<PortPart> playing_;
   bool frozen_ = false;
-  std::optional<Time> numbers_again_;  ///< all lamps are lit until then
+  std::optional<Time> numbers_again_;  ///< all LEDs are lit until then
 };
 
-/// The lamps, of `count`, that say a port: the one of its number, or all if there are not so many.
-[[nodiscard]] std::uint32_t lights_of(int port, int count) noexcept;
+/// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.
+[[nodiscard]] std::uint32_t leds_of(int port, int count) noexcept;
 
 }  // namespace omnipar::play

@@ -21,9 +21,9 @@ class Listening {
         ears_(ears),
         nodes_(door, *options.catalogue, options.with_virtual),
         began_(door.now()) {
-    nodes_.hold_all(options.hold);
+    nodes_.grab_all(options.grab);
     if (options.say) nodes_.say_to(options.say);
-    if (options.hold) nodes_.take_alone();
+    if (options.grab) nodes_.take_alone();
     if (options.event_nodes_only) nodes_.read_event_nodes_only();
   }
 
@@ -55,7 +55,7 @@ class Listening {
       ears_.broken_off();
       break;
     }
-    if (options_.hold) wait_until_all_is_up(signals);
+    if (options_.grab) wait_until_all_is_up(signals);
     return std::nullopt;
   }
 
@@ -94,7 +94,7 @@ class Listening {
   }
 
   void tell_who_holds(const host::NodePlace& place, int node) {
-    if (!options_.say || !nodes_.is_held_by_another(node)) return;
+    if (!options_.say || !nodes_.is_grabbed_by_another(node)) return;
     const host::Holders holders = host::holders_of(door_, place.path);
     options_.say(fmt::format("\"{}\" is held by {}: nothing that is pressed on it comes here.",
                              printable(nodes_.description(node).name),

@@ -42,7 +42,7 @@ class Ears {
 struct ListenOptions {
   const Catalogue* catalogue = nullptr;  ///< models that are listened to although they look like something else
   bool with_virtual = false;             ///< units that other programs made, too
-  bool hold = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
+  bool grab = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
   bool raw = false;   ///< raw HID nodes of the units, too
   bool raw_where_better = false;                  ///< those of units whose event nodes lack something
   bool event_nodes_only = false;                  ///< also of units that are better read from their raw reports

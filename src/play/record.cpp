@@ -66,7 +66,7 @@ class Recorder final : public Ears {
   }
   void cannot_hear_raw(const Description& unit, int error) override {
     options_.say(fmt::format("the raw reports of \"{}\" cannot be read: {}{}", printable(unit.name),
-                             std::strerror(-error), error == -EACCES ? " ('omnipar doctor' mends that)" : ""));
+                             std::strerror(-error), error == -EACCES ? " ('omnipar doctor' fixes that)" : ""));
   }
   void ready() override {}
   void waited(Time) override {}

@@ -12,7 +12,7 @@ namespace {
 /// A bouncing switch must not make anybody leave at once.
 constexpr Duration deaf_after_press = std::chrono::milliseconds{300};
 constexpr Duration time_to_think = std::chrono::seconds{3};
-constexpr Duration way_out = std::chrono::seconds{2};
+constexpr Duration exit_pair = std::chrono::seconds{2};
 
 }  // namespace
 
@@ -87,10 +87,10 @@ void RollCall::follow_hand(Hand& hand, int node, const Report& report, const std
     hand.two_since = report.time;
 }
 
-std::optional<Time> RollCall::way_out_at() const {
+std::optional<Time> RollCall::exit_at() const {
   std::optional<Time> first;
   for (const auto& [unit, hand] : hands_)
-    if (hand.two_since && (!first || *hand.two_since + way_out < *first)) first = *hand.two_since + way_out;
+    if (hand.two_since && (!first || *hand.two_since + exit_pair < *first)) first = *hand.two_since + exit_pair;
   return first;
 }
 
@@ -103,7 +103,7 @@ void RollCall::leave_as_before(const std::string& unit) {
 
 void RollCall::settle() {
   for (const auto& [unit, hand] : hands_) {
-    if (left_early_ || !hand.two_since || now_ - *hand.two_since < way_out) continue;
+    if (left_early_ || !hand.two_since || now_ - *hand.two_since < exit_pair) continue;
     left_early_ = true;
     leave_as_before(unit);
     say_("Ended by two buttons held; whoever has taken a seat keeps it.");
@@ -135,7 +135,7 @@ void RollCall::press(const Description& unit, const std::string& part, Time time
 bool RollCall::done() const { return left_early_ || (full_since_ && now_ - *full_since_ >= time_to_think); }
 
 std::optional<Time> RollCall::next_due() const {
-  const auto out = way_out_at();
+  const auto out = exit_at();
   if (!full_since_) return out;
   const Time end = *full_since_ + time_to_think;
   return out && *out < end ? out : end;
@@ -154,7 +154,7 @@ Rig RollCall::applied_to(Rig rig, bool shared) const {
     const RigUnit* known = find_unit(rig, seated.unit, done, seated.part);
     const auto candidates = matches(rig, seated.unit, seated.part);
     const auto free = [&](const Match& match) {
-      return match.sureness == Sureness::maybe && std::ranges::find(done, match.unit->name) == done.end();
+      return match.confidence == MatchConfidence::maybe && std::ranges::find(done, match.unit->name) == done.end();
     };
     if (known == nullptr && std::ranges::count_if(candidates, free) == 1)
       known = std::ranges::find_if(candidates, free)->unit;

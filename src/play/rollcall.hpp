@@ -54,13 +54,13 @@ class RollCall final : public Ears {
     std::map<int, std::vector<Code>> down;    ///< by node
     std::map<std::string, Seated> before;     ///< who sat where before anything of it was down
     std::optional<Time> two_since;            ///< since when at least two are down
-    std::map<std::string, Notice> notices{};  ///< by part
+    std::map<std::string, ActivityDetector> notices{};  ///< by part
   };
 
   void press(const Description& unit, const std::string& part, Time time);
   void ask();
   void follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const;
-  [[nodiscard]] std::optional<Time> way_out_at() const;
+  [[nodiscard]] std::optional<Time> exit_at() const;
   void leave_as_before(const std::string& unit);
   void clear_seats(Rig& rig, const std::vector<std::string>& seated) const;
   void settle();

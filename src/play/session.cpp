@@ -17,7 +17,7 @@
 #include "outlet/outlets.hpp"
 #include "play/at_ports.hpp"
 #include "play/desktop_keys.hpp"
-#include "play/held_pair.hpp"
+#include "play/chord_detector.hpp"
 #include "play/program_run.hpp"
 #include "play/program_start.hpp"
 #include "play/rumble.hpp"
@@ -32,19 +32,19 @@ namespace {
 constexpr std::string_view freeze_action = "freeze";
 
 /// It cannot be bound away, for it is watched beside the plan.
-HeldPairs way_out() {
+ChordDetector exit_pair() {
   constexpr Duration long_enough = std::chrono::seconds{2};
-  return HeldPairs{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
+  return ChordDetector{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
 }
-constexpr const char* way_out_words =
+constexpr const char* exit_words =
     "Way out: Ctrl-C here, or start + select of one controller (start + coin of a panel) held for 2 s.";
 
 /// What ends a freeze: the chords that begin one. The engine, which is frozen, does not see them.
-HeldPairs ways_to_thaw(const Profile& profile) {
+ChordDetector ways_to_thaw(const Profile& profile) {
   std::vector<Pair> pairs;
-  for (const HotAction& hot : profile.hot)
-    if (hot.action == freeze_action) pairs.push_back({hot.hold, hot.press, hot.after});
-  return HeldPairs{std::move(pairs)};
+  for (const Hotkey& hotkey : profile.hotkeys)
+    if (hotkey.action == freeze_action) pairs.push_back({hotkey.modifier, hotkey.press, hotkey.after});
+  return ChordDetector{std::move(pairs)};
 }
 
 class Session final : Listener {
@@ -64,7 +64,7 @@ class Session final : Listener {
         waiter_(door),
         program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
         start_(door, options, engine_, table_, nodes_, outlets_, program_, words_),
-        way_out_(way_out()),
+        exit_(exit_pair()),
         thaw_(ways_to_thaw(options.profile)) {
     nodes_.say_to(options.say);
     nodes_.take_alone();
@@ -101,7 +101,7 @@ class Session final : Listener {
     if (auto failure = begin_to_wait()) return failure;
     if (options_.urgent && door_.be_urgent() < 0)
       say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
-    say(way_out_words);
+    say(exit_words);
     if (!feedback_.find_desktop()) say("There is no desktop here that could be told anything.");
     if (const int desktop = feedback_.descriptor(); desktop >= 0)
       if (auto failure = waiter_.also(desktop, {Waited::desktop})) return failure;
@@ -109,7 +109,7 @@ class Session final : Listener {
     if (program_.is_wished()) table_.await(start_.seats());
     for (const host::NodePlace& place : watch_->present()) open(place);
     if (!start_.ask_for_the_missing()) words_.ask_for_players();
-    hold_what_plays();
+    grab_what_plays();
     return std::nullopt;
   }
 
@@ -169,11 +169,11 @@ class Session final : Listener {
   void no_seat(const std::string& unit) override { words_.no_seat(unit); }
   void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
   void heard(int hand, const Attachment& attachment, const Report& report) override {
-    way_out_.take(hand, attachment, report);
+    exit_.take(hand, attachment, report);
     if (engine_.frozen()) thaw_.take(hand, attachment, report);
   }
   void gone(int hand) override {
-    way_out_.forget(hand);
+    exit_.forget(hand);
     thaw_.forget(hand);
   }
 
@@ -181,12 +181,12 @@ class Session final : Listener {
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      if (nodes_.is_held_by_another(*node) && told_held_.insert(*node).second)
-        words_.held(place.path, nodes_.description(*node));
+      if (nodes_.is_grabbed_by_another(*node) && told_grabbed_.insert(*node).second)
+        words_.grabbed(place.path, nodes_.description(*node));
       arrive(*node);
     }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
-      say("Some units may not be read; 'omnipar doctor' says which and mends it.");
+      say("Some units may not be read; 'omnipar doctor' says which and fixes it.");
   }
 
   void arrive(int node) {
@@ -207,12 +207,12 @@ class Session final : Listener {
 
   /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
   /// frozen nobody is held.
-  void hold_what_plays() {
+  void grab_what_plays() {
     if (!std::exchange(seats_have_changed_, false)) return;
-    hold_again_ = now_;
+    grab_again_ = now_;
     waits_since_.clear();
     for (const int node : table_.playing_nodes()) {
-      nodes_.hold(node, !engine_.frozen());
+      nodes_.grab(node, !engine_.frozen());
       auto failure = desktop_keys_.find(node);
       if (!failure) failure = also_wait_for_devices();
       if (failure) return fail(*failure);
@@ -226,29 +226,29 @@ class Session final : Listener {
 
   /// What could not be held at once: a unit that another program has is asked for again, and one of which something
   /// stays down is held all the same after a while, for its switch may be stuck. Others are told that it is up.
-  void insist_on_holds() {
-    if (!hold_again_ || now_ < *hold_again_) return;
+  void insist_on_grabs() {
+    if (!grab_again_ || now_ < *grab_again_) return;
     constexpr Duration pause = std::chrono::milliseconds{250};
     constexpr Duration patience = std::chrono::seconds{3};  // the way out takes two
-    hold_again_ = now_ + pause;
+    grab_again_ = now_ + pause;
     nodes_.try_holds();
-    const auto waiting = nodes_.waiting_for_hold();
+    const auto waiting = nodes_.waiting_for_grab();
     for (const int node : waiting) {
       const std::vector<std::string> down = nodes_.down(node);
       auto& [since, was_down] = waits_since_.try_emplace(node, std::pair{now_, down}).first->second;
       if (std::exchange(was_down, down) != down) since = now_;  // hands are at it
       if (!down.empty() && now_ - since >= patience) {
-        const bool told = nodes_.hold_with_something_down(node);
-        if (!nodes_.is_held(node)) continue;  // another program has it
+        const bool told = nodes_.grab_with_something_down(node);
+        if (!nodes_.is_grabbed(node)) continue;  // another program has it
         say(fmt::format("\"{}\": {} {} down. It is held all the same: {}.", printable(nodes_.description(node).name),
                         some_listed(down), down.size() == 1 ? "stays" : "stay",
                         told ? "other programs are told that it has gone up, and it counts from its next press"
                              : "other programs will not see it go up"));
-      } else if (down.empty() && now_ - since >= pause && told_held_.insert(node).second) {
-        words_.held(nodes_.path(node), nodes_.description(node));
+      } else if (down.empty() && now_ - since >= pause && told_grabbed_.insert(node).second) {
+        words_.grabbed(nodes_.path(node), nodes_.description(node));
       }
     }
-    if (waiting.empty()) hold_again_.reset();
+    if (waiting.empty()) grab_again_.reset();
   }
 
   // -- the program --------------------------------------------------------------------------------------
@@ -272,12 +272,12 @@ class Session final : Listener {
     also(table_.next_due());
     also(outlets_.next_due());
     also(nodes_.next_due());
-    also(way_out_.next_due());
+    also(exit_.next_due());
     also(thaw_.next_due());
     also(start_.due());
     also(program_.due());
     also(feedback_.next_due());
-    also(hold_again_);
+    also(grab_again_);
     return due;
   }
 
@@ -322,8 +322,8 @@ class Session final : Listener {
     if (!wait(next_due())) return fail(Waiter::failure());
     ++stats_.wake_ups;
     take_reports();
-    hold_what_plays();
-    insist_on_holds();
+    grab_what_plays();
+    insist_on_grabs();
     if (!wishes_.empty()) shake();
     act();
     if (news_waits_) take_news();
@@ -388,7 +388,7 @@ class Session final : Listener {
 
   /// What hands asked for besides playing.
   void act() {
-    const bool out = way_out_.fired(now_);
+    const bool out = exit_.fired(now_);
     if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
     if (thaw_.fired(now_)) thaw();
     if (!outlets_.any_fired()) return;
@@ -410,7 +410,7 @@ class Session final : Listener {
         leave(*node);
     }
     start_.hide_what_came(*watch_);
-    hold_what_plays();
+    grab_what_plays();
     flush(door_.now());
   }
 
@@ -538,8 +538,8 @@ class Session final : Listener {
   Waiter waiter_;
   ProgramRun program_;
   ProgramStart start_;
-  HeldPairs way_out_;
-  HeldPairs thaw_;
+  ChordDetector exit_;
+  ChordDetector thaw_;
   Stats stats_;
   std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
   bool signals_wait_ = false;
@@ -552,9 +552,9 @@ class Session final : Listener {
   bool said_no_permission_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
-  std::optional<Time> hold_again_;                                        ///< while something is to be held that is not
+  std::optional<Time> grab_again_;                                        ///< while something is to be held that is not
   std::map<int, std::pair<Time, std::vector<std::string>>> waits_since_;  ///< for being held, by node; what was down
-  std::set<int> told_held_;                                               ///< by another program
+  std::set<int> told_grabbed_;                                               ///< by another program
 };
 
 }  // namespace

@@ -28,7 +28,7 @@ void remember(Attachment& attachment, std::span<const Change> changes) {
 /// What nodes have in common that may be of one unit.
 std::vector<std::string> keys_of(const Description& node) {
   std::vector<std::string> keys{device_key(node)};
-  if (std::string way = way_key(node); !way.empty()) keys.push_back(std::move(way));
+  if (std::string key = connection_key(node); !key.empty()) keys.push_back(std::move(key));
   return keys;
 }
 
@@ -84,7 +84,7 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
   const auto names = present();
   for (const std::string& seat : engine_.plan().seats())
     for (const Match& match : candidates)
-      if (match.sureness == Sureness::maybe && match.unit->seat == seat &&
+      if (match.confidence == MatchConfidence::maybe && match.unit->seat == seat &&
           std::ranges::find(names, match.unit->name) == names.end())
         return match.unit;
   return nullptr;
@@ -300,11 +300,11 @@ Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::s
   const auto names = present();
   const auto may_be = [&](const Guest& guest) {
     return std::ranges::any_of(matches(rig_, guest.unit, part), [&](const Match& match) {
-      return match.unit == &lost && match.sureness == Sureness::maybe;
+      return match.unit == &lost && match.confidence == MatchConfidence::maybe;
     });
   };
   const auto is_away = [&](const Match& match) {
-    return match.sureness == Sureness::maybe && std::ranges::find(names, match.unit->name) == names.end();
+    return match.confidence == MatchConfidence::maybe && std::ranges::find(names, match.unit->name) == names.end();
   };
   const bool others =
       std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 || std::ranges::count_if(guests_, may_be) > 1;

@@ -126,7 +126,7 @@ class Table {
     bool told_no_seat = false;  ///< or that it is of no use
     bool empty = false;         ///< nothing is in its socket
     bool heard = false;
-    Notice notice{};
+    ActivityDetector notice{};
   };
   struct Guest {
     Description unit;  ///< its main node, with the unit's own half

@@ -86,7 +86,7 @@ void Words::missing(const std::string& seat, const std::string& unit) const {
                    who(seat), unit));
 }
 
-void Words::held(const std::string& node, const Description& unit) const {
+void Words::grabbed(const std::string& node, const Description& unit) const {
   const host::Holders holders = host::holders_of(door_, node);
   say_(fmt::format("\"{}\" is held by {}: what is pressed on it does not come here until that has ended{}.",
                    printable(unit.name), holders.names.empty() ? "another program" : holders.names,

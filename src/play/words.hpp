@@ -33,7 +33,7 @@ class Words {
   /// The household's unit of this seat is not there.
   void missing(const std::string& seat, const std::string& unit) const;
   /// Another program holds this node of the unit.
-  void held(const std::string& node, const Description& unit) const;
+  void grabbed(const std::string& node, const Description& unit) const;
 
   /// The same without saying it, for what is also told otherwise.
   [[nodiscard]] std::string left(const std::string& seat, const std::string& unit) const;

@@ -27,7 +27,7 @@ std::vector<Button> panel_buttons(std::size_t count) {
 /// A careful one notices that and then sends nothing of the newest.
 class Matrix {
  public:
-  enum class Fault { none, invents, swallows };
+  enum class Fault { none, ghosts, blocks };
   Matrix(Fault fault, const std::vector<Button>& buttons) : fault_(fault) {
     std::size_t place = 0;
     for (const Button& button : buttons) {
@@ -71,8 +71,8 @@ class Matrix {
   std::set<Code> seen_now(Code newest) const {
     const std::set<Code> ghosts_now = ghosts(closed_);
     std::set<Code> seen = closed_;
-    if (fault_ == Fault::invents) seen.insert(ghosts_now.begin(), ghosts_now.end());
-    if (fault_ == Fault::swallows && !ghosts_now.empty() && !sent_.contains(newest)) seen.erase(newest);
+    if (fault_ == Fault::ghosts) seen.insert(ghosts_now.begin(), ghosts_now.end());
+    if (fault_ == Fault::blocks && !ghosts_now.empty() && !sent_.contains(newest)) seen.erase(newest);
     return seen;
   }
 
@@ -154,11 +154,11 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
       "'button 5' and 'button 6', one after the other. Then let go of everything.");
 }
 
-TEST_CASE("what an encoder swallows or invents is found, and nothing else", "[combinations]") {
+TEST_CASE("what an encoder blocks or ghosts is found, and nothing else", "[combinations]") {
   for (const std::size_t count : {2U, 4U, 6U, 8U}) {
     const auto buttons = panel_buttons(count);
-    for (const Matrix::Fault fault : {Matrix::Fault::swallows, Matrix::Fault::invents}) {
-      CAPTURE(count, fault == Matrix::Fault::swallows);
+    for (const Matrix::Fault fault : {Matrix::Fault::blocks, Matrix::Fault::ghosts}) {
+      CAPTURE(count, fault == Matrix::Fault::blocks);
       Matrix matrix{fault, buttons};
       Person person{matrix, buttons};
       person.go_through();
@@ -167,13 +167,13 @@ TEST_CASE("what an encoder swallows or invents is found, and nothing else", "[co
         faulty.insert(found.held);
         // Each that is named is wrong by the matrix itself.
         const std::set<Code> held{found.held.begin(), found.held.end()};
-        for (const Code code : fault == Matrix::Fault::swallows ? found.swallowed : found.invented) {
+        for (const Code code : fault == Matrix::Fault::blocks ? found.blocked : found.ghosts) {
           std::set<Code> closed = held;
           closed.insert(code);
           CHECK_FALSE(matrix.ghosts(closed).empty());
         }
-        CHECK(found.swallowed.empty() == (fault == Matrix::Fault::invents));
-        CHECK(found.invented.empty() == (fault == Matrix::Fault::swallows));
+        CHECK(found.blocked.empty() == (fault == Matrix::Fault::ghosts));
+        CHECK(found.ghosts.empty() == (fault == Matrix::Fault::blocks));
       }
       CHECK_FALSE(faulty.empty());
       for (const std::string& line : combinations::words_for(person.test().found(), buttons))
@@ -195,7 +195,7 @@ TEST_CASE("a hand that forgets a button, or does not hold them all, is asked onc
   act(103, 1);
   act(103, 0);
   CHECK(lines[1].starts_with("'lever up' and 'lever left' were not down together. Once more"));
-  for (int tries = 0; tries < 2; ++tries) {  // button 2 is forgotten, or swallowed
+  for (int tries = 0; tries < 2; ++tries) {  // button 2 is forgotten, or blocked
     REQUIRE(test.found().empty());
     act(103, 1);
     act(105, 1);

@@ -32,10 +32,10 @@ Profile random_profile(std::mt19937& dice) {
         Use use;
         use.role = one_of({"south", "left-trigger", "left-stick-up"});
         if (dice() % 3 == 0) use.dead_zone = static_cast<double>(dice() % 90) / 100;
-        if (dice() % 3 == 0) use.press_at = 0.01 + static_cast<double>(dice() % 99) / 100;
-        use.release_at = std::min(use.release_at, use.press_at) / (dice() % 2 == 0 ? 1 : 3);
+        if (dice() % 3 == 0) use.threshold = 0.01 + static_cast<double>(dice() % 99) / 100;
+        use.release = std::min(use.release, use.threshold) / (dice() % 2 == 0 ? 1 : 3);
         if (dice() % 3 == 0) use.debounce = Duration{dice() % 60'000'000};
-        if (dice() % 3 == 0) use.hold = Duration{dice() % 60 * 1'000'000};
+        if (dice() % 3 == 0) use.long_press = Duration{dice() % 60 * 1'000'000};
         if (dice() % 3 == 0) use.ramp = static_cast<double>(dice() % 1000) / 7;
         binding.uses.push_back(use);
       }
@@ -43,16 +43,16 @@ Profile random_profile(std::mt19937& dice) {
     }
     profile.ports.push_back(port);
   }
-  if (dice() % 2 == 0) profile.hot.push_back({"menu", "start", "north", Duration{dice() % 1'000'000}});
-  profile.hot.push_back(built_in_way_out());
+  if (dice() % 2 == 0) profile.hotkeys.push_back({"menu", "start", "north", Duration{dice() % 1'000'000}});
+  profile.hotkeys.push_back(built_in_exit());
   return profile;
 }
 
 /// Everything but the places, which a text adds.
 bool same(const Profile& a, const Profile& b) {
   const auto same_use = [](const Use& x, const Use& y) {
-    return x.role == y.role && x.dead_zone == y.dead_zone && x.press_at == y.press_at && x.release_at == y.release_at &&
-           x.debounce == y.debounce && x.hold == y.hold && x.ramp == y.ramp;
+    return x.role == y.role && x.dead_zone == y.dead_zone && x.threshold == y.threshold && x.release == y.release &&
+           x.debounce == y.debounce && x.long_press == y.long_press && x.ramp == y.ramp;
   };
   const auto same_binding = [&](const Binding& x, const Binding& y) {
     return x.target == y.target && std::ranges::equal(x.uses, y.uses, same_use);
@@ -61,11 +61,11 @@ bool same(const Profile& a, const Profile& b) {
     return x.port == y.port && x.seat == y.seat && x.controller == y.controller && x.like == y.like &&
            std::ranges::equal(x.bind, y.bind, same_binding);
   };
-  const auto same_hot = [](const HotAction& x, const HotAction& y) {
-    return x.action == y.action && x.hold == y.hold && x.press == y.press && x.after == y.after;
+  const auto same_hotkey = [](const Hotkey& x, const Hotkey& y) {
+    return x.action == y.action && x.modifier == y.modifier && x.press == y.press && x.after == y.after;
   };
   return a.name == b.name && a.system == b.system && std::ranges::equal(a.ports, b.ports, same_port) &&
-         std::ranges::equal(a.hot, b.hot, same_hot);
+         std::ranges::equal(a.hotkeys, b.hotkeys, same_hotkey);
 }
 
 }  // namespace

@@ -7,10 +7,10 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("a trigger with release-at 0 is let go where it rests", "[order]") {
+TEST_CASE("a trigger with release 0 is let go where it rests", "[order]") {
   Use any{"right-trigger"};
-  any.press_at = 0.3;
-  any.release_at = 0;
+  any.threshold = 0.3;
+  any.release = 0;
   Table table{{{"a", {any}}}};
   const UnitId pad = table.plug(plain_pad());
   std::string seen;
@@ -25,8 +25,8 @@ TEST_CASE("a trigger with release-at 0 is let go where it rests", "[order]") {
 TEST_CASE("a press has no dead zone; an analog value grows from its border to 1, and no further", "[order]") {
   Use wide{"left-stick-right"};
   wide.dead_zone = 0.9;
-  wide.press_at = 0.2;
-  wide.release_at = 0.1;
+  wide.threshold = 0.2;
+  wide.release = 0.1;
   Use stick{"right-stick"};
   stick.dead_zone = 0.5;
   Table table{{{"a", {wide}}, {"stick", {stick}}}};

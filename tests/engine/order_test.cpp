@@ -42,7 +42,7 @@ TEST_CASE("every shipped plan is followed by every other, with two and four unit
         for (const UnitId id : ids) engine.detach(id);
         reader.next_frame();
         for (std::uint16_t t = 0; t < engine.plan().targets().size(); ++t)
-          if (!engine.plan().targets()[t].stays) CHECK(reader.value(t) == 0);
+          if (engine.plan().targets()[t].self_centering) CHECK(reader.value(t) == 0);
       }
 }
 

@@ -57,7 +57,7 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
   Use debounced{"south"};
   debounced.debounce = Duration{4700};
   Use held{"east"};
-  held.hold = Duration{33'333};
+  held.long_press = Duration{33'333};
   Use ramped{"dpad"};
   ramped.ramp = 7;
   const Plan plan = plan_of(kit_catalogue(), profile_with({{"a", {debounced, held}}, {"stick", {ramped}}}));
@@ -368,7 +368,7 @@ TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
 
 TEST_CASE("a hold counts from its deadline, to the microsecond", "[shape]") {
   Use held{"south"};
-  held.hold = std::chrono::milliseconds{300};
+  held.long_press = std::chrono::milliseconds{300};
   Bench bench{plan_of(kit_catalogue(), profile_with({{"a", {held}}}))};
   bench.feed(1000, {{code::btn_south, 1}});
   CHECK(bench.engine.next_due() == at_us(301'000));

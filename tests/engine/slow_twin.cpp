@@ -146,8 +146,8 @@ void SlowTwin::cross(int slot, Unit& unit) {
     const Point p = position(unit, line.role);
     const std::array<double, 4> push{-p.y, p.y, -p.x, p.x};
     const auto pass = [&](bool passed, double length) {
-      if (passed) return length > 0 && length >= line.use.release_at;
-      return length >= line.use.press_at;
+      if (passed) return length > 0 && length >= line.use.release;
+      return length >= line.use.threshold;
     };
     Way& way = line.ways[slot];
     way.opposite = pass(way.opposite, push[*line.direction ^ 1]);
@@ -192,13 +192,13 @@ void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
     way.middle = way.in;
     way.deaf_until = now_ + line.use.debounce.count();
   }
-  if (line.use.hold.count() == 0) {
+  if (line.use.long_press.count() == 0) {
     way.out = way.middle;
   } else if (!way.middle) {
     way.out = false;
     way.held_until.reset();
   } else if (!before) {
-    way.held_until = now_ + line.use.hold.count();
+    way.held_until = now_ + line.use.long_press.count();
   }
 }
 

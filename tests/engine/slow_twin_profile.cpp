@@ -14,13 +14,13 @@ SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
   }
-  for (const HotAction& hot : profile.hot)
+  for (const Hotkey& hotkey : profile.hotkeys)
     for (const std::string& seat : seats) {
-      name_target("0/" + hot.action, "button");
+      name_target("0/" + hotkey.action, "button");
       Use use;
-      use.hold = hot.after;
-      add_line("0/" + hot.action, seat, use, hot.hold);
-      lines_.back().chord_role = hot.press;
+      use.long_press = hotkey.after;
+      add_line("0/" + hotkey.action, seat, use, hotkey.modifier);
+      lines_.back().chord_role = hotkey.press;
       lines_.back().ways[nobody];
     }
 }
@@ -53,7 +53,7 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
       name_target(prefix + name, "button");
       if (bound.contains(name)) add_button_uses(prefix + name, port.seat, bound[name]);
     }
-    for (const Use& use : uses_of("directions", sheet.usual_directions))
+    for (const Use& use : uses_of("directions", sheet.default_directions))
       for (std::size_t d = 0; d < 4; ++d) {
         const std::string name{direction_names[d]};
         if (bound.contains(name)) continue;
@@ -65,7 +65,7 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
   }
   for (const TargetSheet& target : sheet.targets) {
     const std::string& seat = target.player == 2 ? port.second_seat : port.seat;
-    std::vector<Use> uses = uses_of(target.name, target.usual);
+    std::vector<Use> uses = uses_of(target.name, target.defaults);
     if (seat.empty()) uses.clear();
     if (target.kind == TargetKind::button) {
       name_target(prefix + target.name, "button");
@@ -114,8 +114,8 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   const bool pair = sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement;
   const std::string x = prefix + sheet.name + (pair ? "-x" : ""), y = pair ? prefix + sheet.name + "-y" : "";
   const std::string kind = counts ? "counts" : sheet.kind == TargetKind::one_sided ? "one side" : "two sides";
-  name_target(x, kind + (sheet.stays ? ", stays" : ""));
-  if (pair) name_target(y, kind + (sheet.stays ? ", stays" : ""));
+  name_target(x, kind + (sheet.self_centering ? "" : ", stays"));
+  if (pair) name_target(y, kind + (sheet.self_centering ? "" : ", stays"));
   if (counts) {
     for (const Use& use : uses) counts_.push_back({x, y, seat, use.role});
     return;
@@ -123,7 +123,7 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   Analog analog;
   analog.x = x;
   analog.y = y;
-  analog.stays = sheet.stays;
+  analog.stays = !sheet.self_centering;
   for (const Use& use : uses) {
     const RoleKind role = *role_kind(use.role);
     Lane lane{seat, use.role, use.dead_zone, -1};

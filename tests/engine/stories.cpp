@@ -101,22 +101,22 @@ const Catalogue& story_catalogue() {
 
 Profile shaped_profile() {
   Profile profile = propose(story_catalogue(), "kit").value();
-  profile.hot[0].after = std::chrono::milliseconds{3};
+  profile.hotkeys[0].after = std::chrono::milliseconds{3};
   Use bouncing{"south"};
   bouncing.debounce = std::chrono::microseconds{1500};
   Use long_press{"east"};
-  long_press.hold = std::chrono::milliseconds{2};
+  long_press.long_press = std::chrono::milliseconds{2};
   Use both{"west"};
   both.debounce = std::chrono::microseconds{700};
-  both.hold = std::chrono::microseconds{1100};
+  both.long_press = std::chrono::microseconds{1100};
   Use slow_pedal{"left-shoulder"};
   slow_pedal.ramp = 200;
   Use slow_dpad{"dpad"};
   slow_dpad.ramp = 130;
   slow_dpad.debounce = std::chrono::microseconds{400};
   Use any_push{"right-trigger"};
-  any_push.press_at = 0.2;
-  any_push.release_at = 0;
+  any_push.threshold = 0.2;
+  any_push.release = 0;
   Use bouncing_dpad{"dpad"};
   bouncing_dpad.debounce = std::chrono::milliseconds{12};
   Use bouncing_stick{"right-stick"};

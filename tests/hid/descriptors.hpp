@@ -62,16 +62,16 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
 [[nodiscard]] inline Bytes motors(std::uint8_t count) {
   return {0x05, 0x0f, 0x09, 0x70, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, count, 0x91, 0x02};
 }
-/// Lamps of players 1 to `count`, a bit each, and `unused` bits.
-[[nodiscard]] inline Bytes player_lamps(std::uint8_t count, std::uint8_t unused) {
+/// Leds of players 1 to `count`, a bit each, and `unused` bits.
+[[nodiscard]] inline Bytes player_leds(std::uint8_t count, std::uint8_t unused) {
   return {0x05, 0x08,  0x19, 0x61, 0x29, static_cast<std::uint8_t>(0x60 + count),
           0x15, 0x00,  0x25, 0x01, 0x75, 0x01,
           0x95, count, 0x91, 0x02, 0x75, unused,
           0x95, 0x01,  0x91, 0x03};
 }
-/// Two sockets with report ids, two motors and four lamps each.
+/// Two sockets with report ids, two motors and four LEDs each.
 [[nodiscard]] inline Bytes shaking_adapter() {
-  const Bytes socket = stick + buttons(1, 4, 4) + motors(2) + player_lamps(4, 4) + end_collection;
+  const Bytes socket = stick + buttons(1, 4, 4) + motors(2) + player_leds(4, 4) + end_collection;
   return application(0x04) + numbered(1) + socket + application(0x04) + numbered(2) + socket;
 }
 

@@ -1,4 +1,4 @@
-// Output reports: whose motors and lamps they move, and how they are written.
+// Output reports: whose motors and LEDs they move, and how they are written.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -15,7 +15,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// "motor 0, lamp 1": for each output what it is and whose.
+/// "motor 0, LED 1": for each output what it is and whose.
 std::vector<std::string> whose(const Bytes& bytes) {
   const auto descriptor = hid::read_descriptor(bytes).value();
   const auto controls = hid::controls_of(descriptor);
@@ -26,7 +26,7 @@ std::vector<std::string> whose(const Bytes& bytes) {
   const auto player = hid::players_of(descriptor, controls, outputs, players);
   std::vector<std::string> all;
   for (std::size_t i = 0; i < outputs.size(); ++i)
-    all.push_back((outputs[i].kind == hid::OutputKind::motor ? "motor " : "lamp ") + std::to_string(player.at(i)));
+    all.push_back((outputs[i].kind == hid::OutputKind::motor ? "motor " : "LED ") + std::to_string(player.at(i)));
   return all;
 }
 using Words = std::vector<std::string>;
@@ -43,15 +43,15 @@ std::uint32_t number_in(std::span<const std::uint8_t> report, const hid::Field& 
 
 }  // namespace
 
-TEST_CASE("motors and lamps are of the player in whose collection or report they are, else by turns", "[hid]") {
+TEST_CASE("motors and LEDs are of the player in whose collection or report they are, else by turns", "[hid]") {
   const Bytes player = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00} + stick + buttons(1, 6, 2);
   const Bytes both = player + end_collection;
-  CHECK(whose(shaking_adapter()) == Words{"motor 0", "motor 0", "lamp 0", "lamp 0", "lamp 0", "lamp 0",  //
-                                          "motor 1", "motor 1", "lamp 1", "lamp 1", "lamp 1", "lamp 1"});
+  CHECK(whose(shaking_adapter()) == Words{"motor 0", "motor 0", "LED 0", "LED 0", "LED 0", "LED 0",  //
+                                          "motor 1", "motor 1", "LED 1", "LED 1", "LED 1", "LED 1"});
   CHECK(whose(application(0x04) + player + motors(1) + end_collection + player + motors(1) + end_collection +
               end_collection) == Words{"motor 0", "motor 1"});
-  CHECK(whose(application(0x04) + both + both + motors(4) + player_lamps(2, 6) + end_collection) ==
-        Words{"motor 0", "motor 0", "motor 1", "motor 1", "lamp 0", "lamp 1"});
+  CHECK(whose(application(0x04) + both + both + motors(4) + player_leds(2, 6) + end_collection) ==
+        Words{"motor 0", "motor 0", "motor 1", "motor 1", "LED 0", "LED 1"});
   // three for two players serve both, and so does a single one
   CHECK(whose(application(0x04) + both + both + motors(3) + end_collection) ==
         Words{"motor -1", "motor -1", "motor -1"});

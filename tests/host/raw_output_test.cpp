@@ -1,4 +1,4 @@
-// Motors and lamps by output reports, without a unit: what is written comes out of a socket.
+// Motors and LEDs by output reports, without a unit: what is written comes out of a socket.
 #include <catch2/catch.hpp>
 
 #include <sys/socket.h>
@@ -130,10 +130,10 @@ TEST_CASE("effects that shake together add up, end by themselves, and stop when 
   CHECK(output.put_effect(0, too_many) == -ENOSPC);
 }
 
-TEST_CASE("at the end motors stand still and lamps are dark", "[raw-output]") {
+TEST_CASE("at the end motors stand still and LEDs are dark", "[raw-output]") {
   Told told{shaking_adapter()};
-  CHECK(told.output().lights(1) == 4);
-  told.output().show_lights(1, 0b0110);
+  CHECK(told.output().count_of_leds(1) == 4);
+  told.output().show_leds(1, 0b0110);
   CHECK(told.next() == Bytes{2, 0, 0, 6});
   told.output().play_effect(told.put(0, 0xffff, 0, 0), 1, at_ms(0));
   CHECK(told.next() == Bytes{1, 255, 0, 0});

@@ -38,7 +38,7 @@ std::vector<std::string> grouped(std::vector<Description> nodes) {
     for (const UnitNodes& unit : group_nodes(nodes)) {
       std::string text;
       for (const std::size_t i : unit.nodes) text += (text.empty() ? "" : "+") + nodes[i].name;
-      for (const Way& spare : unit.spares) text += " or " + nodes[spare.nodes.front()].name;
+      for (const Connection& spare : unit.spares) text += " or " + nodes[spare.nodes.front()].name;
       const std::string& socket = nodes[unit.main()].socket;
       units.push_back(text + " @" + socket + (unit.half.empty() ? "" : "/" + unit.half));
     }
@@ -96,7 +96,7 @@ TEST_CASE("Which half of a device a pad is, it says alone and from the first", "
     rig.units.push_back(new_unit(rig, two, "right"));  // the second one sits down first
     CHECK(rig.units[0].name == "Twin Stick (2)");
     CHECK(find_unit(rig, one) == nullptr);
-    CHECK(matches(rig, one).front().sureness == Sureness::no);
+    CHECK(matches(rig, one).front().confidence == MatchConfidence::no);
     rig.units.push_back(new_unit(rig, one, "left"));
     CHECK(rig.units[1].name == "Twin Stick");
     CHECK(find_unit(rig, one)->seat == "left");

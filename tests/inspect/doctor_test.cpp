@@ -1,4 +1,4 @@
-// The doctor's reasoning: from facts to findings, each with what mends it.
+// The doctor's reasoning: from facts to findings, each with what fixes it.
 #include <catch2/catch.hpp>
 
 #include "inspect/doctor.hpp"
@@ -72,28 +72,28 @@ TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
 
 TEST_CASE("What another program holds is named with the program, and the command that ends it", "[doctor]") {
   Facts facts = all_well();
-  facts.nodes[0].held = true;
-  CHECK(finding("held", facts).mend == "sudo omnipar doctor");
+  facts.nodes[0].grabbed = true;
+  CHECK(finding("held", facts).fix == "sudo omnipar doctor");
   facts.nodes[0].holders = "menu-tool (process 42)";
   facts.nodes[0].holder = 42;
-  CHECK(finding("held", facts).mend == "kill 42");
+  CHECK(finding("held", facts).fix == "kill 42");
   CHECK(finding("held", facts).text.find("menu-tool (process 42)") != std::string::npos);
   facts.nodes[0].holder = 0;  // several have it open: nobody should end one at random
-  CHECK(finding("held", facts).mend.empty());
+  CHECK(finding("held", facts).fix.empty());
 }
 
 TEST_CASE("A kernel that keeps namespaces to root, so that nothing can be hidden from a game", "[doctor]") {
   Facts facts = all_well();
   facts.namespaces_need = "kernel.unprivileged_userns_clone=1";
   CHECK(states_of(facts) == well + "alone=hint ");
-  CHECK(finding("alone", facts).mend == "sudo sysctl -w kernel.unprivileged_userns_clone=1");
+  CHECK(finding("alone", facts).fix == "sudo sysctl -w kernel.unprivileged_userns_clone=1");
 }
 
 TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   const Catalogue shipped = built_in_catalogue();
   Facts facts = all_well();
   facts.nodes.push_back(keyboard("Tern Two-Player Encoder", 6, false));
-  CHECK(finding("panel", facts, shipped).mend == "omnipar doctor --rule \"Tern Two-Player Encoder\"");
+  CHECK(finding("panel", facts, shipped).fix == "omnipar doctor --rule \"Tern Two-Player Encoder\"");
   CHECK(finding("sticky-keys", facts, shipped).text.find("'red, top middle'") != std::string::npos);
   CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom left' and") != std::string::npos);
   facts.nodes[1].readable = true;
@@ -120,12 +120,12 @@ TEST_CASE("The radio: none, off, paired only, asleep", "[doctor]") {
   Facts facts = all_well();
   CHECK(states_of(facts, {}, rig) == well + "radio=wrong away=hint ");
   facts.radio = inspect::Radio::off;
-  CHECK(finding("radio", facts, {}, rig).mend == "rfkill unblock bluetooth");
+  CHECK(finding("radio", facts, {}, rig).fix == "rfkill unblock bluetooth");
   facts.radio = inspect::Radio::on;
-  CHECK(finding("paired", facts, {}, rig).mend == "sudo omnipar doctor");
+  CHECK(finding("paired", facts, {}, rig).fix == "sudo omnipar doctor");
   facts.pairings_readable = true;
   facts.paired = {{"Moor Tablet Pad", "02:00:5E:10:00:07"}};
-  CHECK(finding("paired", facts, {}, rig).mend == "bluetoothctl connect 02:00:5E:10:00:07");
+  CHECK(finding("paired", facts, {}, rig).fix == "bluetoothctl connect 02:00:5E:10:00:07");
   facts.nodes[0].description.serial = "02:00:5e:10:00:07";
   CHECK(states_of(facts, {}, rig) == well);  // there it is, so nothing is said
   CHECK(states_of(facts) == well);

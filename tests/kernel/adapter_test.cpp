@@ -327,22 +327,22 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   INFO(units);
   CHECK(units.find("    " + lost + "; its raw reports (" + raw +
                    ") would tell, but you may not read them: sudo omnipar "
-                   "doctor --mend\n") != std::string::npos);
+                   "doctor --fix\n") != std::string::npos);
   const std::string doctor = guest_says("/box/omnipar doctor");
   INFO(doctor);
   CHECK(doctor.find("WRONG  \"Half-Seen Adapter\"") != std::string::npos);
   CHECK(doctor.find(lost) != std::string::npos);
-  // Root mends it, and what root did is taken back by one command.
-  Program mend{{"/box/omnipar", "doctor", "--mend"}};
-  CHECK(mend.wait_for_end() == 0);
-  INFO(mend.output());
-  CHECK(mend.output().find("opened the raw reports of \"Half-Seen Adapter\", without which half of it is lost") !=
+  // Root fixes it, and what root did is taken back by one command.
+  Program fix{{"/box/omnipar", "doctor", "--fix"}};
+  CHECK(fix.wait_for_end() == 0);
+  INFO(fix.output());
+  CHECK(fix.output().find("opened the raw reports of \"Half-Seen Adapter\", without which half of it is lost") !=
         std::string::npos);
-  CHECK(mend.output().find("'sudo omnipar doctor --take-back' undoes it.") != std::string::npos);
+  CHECK(fix.output().find("'sudo omnipar doctor --take-back' undoes it.") != std::string::npos);
   const std::string rule =
       "grep -q 'KERNELS==\"\\*:1209:000B.\\*\", TAG+=\"uaccess\"' /etc/udev/rules.d/70-omnipar.rules";
   CHECK(std::system(rule.c_str()) == 0);
-  Program again{{"/box/omnipar", "doctor", "--mend"}};  // what it opened once is kept, and not said again
+  Program again{{"/box/omnipar", "doctor", "--fix"}};  // what it opened once is kept, and not said again
   CHECK(again.wait_for_end() == 0);
   CHECK(again.output().find("opened the raw reports") == std::string::npos);
   CHECK(std::system(rule.c_str()) == 0);
@@ -353,7 +353,7 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   Program nothing{{"/box/omnipar", "doctor", "--take-back"}};
   CHECK(nothing.wait_for_end() == 0);
   CHECK(nothing.output().find("There is nothing to take back") != std::string::npos);
-  CHECK(guest_says("/box/omnipar doctor --mend").find("only root may do that [needs-root]") != std::string::npos);
+  CHECK(guest_says("/box/omnipar doctor --fix").find("only root may do that [needs-root]") != std::string::npos);
 }
 
 TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens them", "[hid]") {
@@ -367,7 +367,7 @@ TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens 
     INFO(said);
     CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would tell all, but cannot "
                     "be used") != std::string::npos);
-    CHECK(said.find("('sudo omnipar doctor --mend' opens them.)") != std::string::npos);
+    CHECK(said.find("('sudo omnipar doctor --fix' opens them.)") != std::string::npos);
     CHECK(guest_says("/box/omnipar units --raw")
               .find("('omnipar doctor --rule \"Shut Adapter\"' prints what opens them.)") != std::string::npos);
     // there is nobody at a screen here: so for everybody, instead of for whoever sits there

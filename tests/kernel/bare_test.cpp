@@ -20,21 +20,21 @@ std::string said(const std::vector<std::string>& command, int status) {
 
 }  // namespace
 
-TEST_CASE("from nothing to playing: doctor says what is missing, mends it, and play plays", "[bare]") {
+TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and play plays", "[bare]") {
   CHECK(said({"omnipar", "units"}, 1) == "No controller is there. 'omnipar doctor' says what could be the cause.\n");
   CHECK(said({"omnipar", "doctor"}, 1) ==
         "WRONG  Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not "
         "loaded.\n"
-        "       mend it: sudo omnipar doctor --mend\n"
+        "       fix it: sudo omnipar doctor --fix\n"
         "good   Every pad and joystick that is there may be read.\n"
         "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
-        "       mend it: sudo omnipar doctor --mend\n"
+        "       fix it: sudo omnipar doctor --fix\n"
         "WRONG  No controller is there. Plug one in; if it has a radio, switch it on and press its button.\n"
         "hint   The computer has no radio (Bluetooth): only what has a cable or a receiver of its own can come.\n");
   CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
         "omnipar: /dev/uinput: no virtual controller can be made: No such file or directory [no-uinput]\n"
-        "  'sudo omnipar doctor --mend' mends this once and for all\n");
-  CHECK(said({"omnipar", "doctor", "--mend"}, 3) ==  // this box has no udev to talk to
+        "  'sudo omnipar doctor --fix' fixes this once and for all\n");
+  CHECK(said({"omnipar", "doctor", "--fix"}, 3) ==  // this box has no udev to talk to
         "done:   load the kernel's uinput module (modprobe uinput)\n"
         "done:   wrote /etc/modules-load.d/omnipar.conf\n"
         "done:   wrote /etc/udev/rules.d/70-omnipar.rules\n"

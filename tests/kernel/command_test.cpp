@@ -317,15 +317,15 @@ takes = ["gun"]
 [[sheet.controller]]
 name = "keys"
 title = "two keys"
-control = [{ name = "shift", place = "key-left-shift", usual = ["west"] }, { name = "q", place = "key-q", usual = ["south"] }]
+target = [{ name = "shift", place = "key-left-shift", default = ["west"] }, { name = "q", place = "key-q", default = ["south"] }]
 [[sheet.controller]]
 name = "mouse"
 title = "mouse"
-control = [{ name = "move", type = "movement", place = "mouse", usual = ["mouse"] }, { name = "left", place = "mouse-left", usual = ["south"] }]
+target = [{ name = "move", type = "movement", place = "mouse", default = ["mouse"] }, { name = "left", place = "mouse-left", default = ["south"] }]
 [[sheet.controller]]
 name = "gun"
 title = "positional gun"
-control = [{ name = "aim", type = "stick", place = "gun", usual = ["left-stick"] }, { name = "trigger", place = "trigger", usual = ["south"] }]
+target = [{ name = "aim", type = "stick", place = "gun", default = ["left-stick"] }, { name = "trigger", place = "trigger", default = ["south"] }]
 )";
   const UhidPad first{"First Pad", "1"};
   const UhidPad second{"Second Pad", "2"};
@@ -377,8 +377,8 @@ name = "freeze"
 system = "pad-2b"
 [port.1]
 seat = "left"
-[hot]
-freeze = { hold = "start", press = "north" }
+[hotkeys]
+freeze = { modifier = "start", press = "north" }
 )";
   const UhidPad pad{"Frozen Pad", "f"};
   REQUIRE(wait_for_nodes("Frozen Pad", 1));

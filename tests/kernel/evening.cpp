@@ -24,7 +24,7 @@ void show(const std::vector<std::string>& command) {
 TEST_CASE("a first evening, to be looked at", "[.show-an-evening]") {
   std::puts("== doctor");
   show({"omnipar", "doctor"});
-  show({"omnipar", "doctor", "--mend"});
+  show({"omnipar", "doctor", "--fix"});
   auto pad = std::make_unique<UhidPad>("Fenwick Reading-Room Pad", "12:09:00:00:00:01");
   GadgetPad panel{"panel", "Marrowby Cabinet, right panel"};
   panel.plug_into(1);

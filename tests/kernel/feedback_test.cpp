@@ -1,4 +1,4 @@
-// How those who cannot see a terminal are told of what changes: lamps and the desktop. (Rumble has its own tests.)
+// How those who cannot see a terminal are told of what changes: LEDs and the desktop. (Rumble has its own tests.)
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -26,14 +26,14 @@ system = "pad-2b"
 seat = "one"
 [port.2]
 seat = "two"
-[hot]
-freeze = { hold = "start", press = "north" }
-swap-ports = { hold = "start", press = "west" }
+[hotkeys]
+freeze = { modifier = "start", press = "north" }
+swap-ports = { modifier = "start", press = "west" }
 )";
 }
 
-/// A pad with three lamps. They have different usages, for of lamps with one usage the kernel keeps the first.
-std::vector<std::uint8_t> descriptor_with_lamps() {
+/// A pad with three LEDs. They have different usages, for of LEDs with one usage the kernel keeps the first.
+std::vector<std::uint8_t> descriptor_with_leds() {
   std::vector<std::uint8_t> bytes = pad_descriptor();
   bytes.pop_back();
   bytes.insert(bytes.end(), {0x05, 0x08, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95,
@@ -42,22 +42,22 @@ std::vector<std::uint8_t> descriptor_with_lamps() {
   return bytes;
 }
 
-class LampPad : public UhidUnit {
+class LedPad : public UhidUnit {
  public:
-  explicit LampPad(const std::string& name) : UhidUnit(name, name, 6, descriptor_with_lamps()) {}
+  explicit LedPad(const std::string& name) : UhidUnit(name, name, 6, descriptor_with_leds()) {}
   void send(const PadReport& report) const { send_bytes(report.bytes()); }
-  /// Waits until the lamps have been as these bits say, be it for a moment; false after 5 s.
-  bool wait_for_lamps(std::uint8_t wanted) {
+  /// Waits until the LEDs have been as these bits say, be it for a moment; false after 5 s.
+  bool wait_for_leds(std::uint8_t wanted) {
     constexpr int ms = 5000;
     pollfd ready{descriptor(), POLLIN, 0};
     uhid_event event{};
-    while (lamps_ != wanted && ::poll(&ready, 1, ms) > 0 && ::read(descriptor(), &event, sizeof(event)) > 0)
-      if (event.type == UHID_OUTPUT) lamps_ = event.u.output.data[0] & 7;
-    return lamps_ == wanted;
+    while (leds_ != wanted && ::poll(&ready, 1, ms) > 0 && ::read(descriptor(), &event, sizeof(event)) > 0)
+      if (event.type == UHID_OUTPUT) leds_ = event.u.output.data[0] & 7;
+    return leds_ == wanted;
   }
 
  private:
-  int lamps_ = -1;
+  int leds_ = -1;
 };
 
 template <typename Pad>
@@ -132,36 +132,36 @@ class FakeDesktop {
 TEST_CASE("player lights show the port: none while frozen, all when a unit is lost, at the end as before",
           "[feedback]") {
   write_profile();
-  LampPad one{"Lamp Pad A"};
-  auto two = std::make_unique<LampPad>("Lamp Pad B");
-  REQUIRE(wait_for_nodes("Lamp Pad A", 1));
-  REQUIRE(wait_for_nodes("Lamp Pad B", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/feedback.toml", "--lights"}};
+  LedPad one{"Led Pad A"};
+  auto two = std::make_unique<LedPad>("Led Pad B");
+  REQUIRE(wait_for_nodes("Led Pad A", 1));
+  REQUIRE(wait_for_nodes("Led Pad B", 1));
+  Program play{{"/box/omnipar", "play", "/tmp/feedback.toml", "--leds"}};
   REQUIRE(play.wait_for("Player 1: press any button"));
-  const auto seat = [&](const LampPad& pad, const std::string& words) {
+  const auto seat = [&](const LedPad& pad, const std::string& words) {
     for (int tries = 0; tries < 20 && !play.wait_for(words, 1, 250); ++tries)
       for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send(tap);
     REQUIRE(play.wait_for(words));
   };
   seat(one, "Player 1 plays");
-  CHECK(one.wait_for_lamps(0b001));
+  CHECK(one.wait_for_leds(0b001));
   seat(*two, "Player 2 plays");
-  CHECK(two->wait_for_lamps(0b010));
+  CHECK(two->wait_for_leds(0b010));
   chord(one, north);
-  CHECK(one.wait_for_lamps(0));
-  CHECK(two->wait_for_lamps(0));
+  CHECK(one.wait_for_leds(0));
+  CHECK(two->wait_for_leds(0));
   chord(*two, north);
-  CHECK(one.wait_for_lamps(0b001));
-  CHECK(two->wait_for_lamps(0b010));
+  CHECK(one.wait_for_leds(0b001));
+  CHECK(two->wait_for_leds(0b010));
   chord(one, west);
-  CHECK(one.wait_for_lamps(0b010));
-  CHECK(two->wait_for_lamps(0b001));
+  CHECK(one.wait_for_leds(0b010));
+  CHECK(two->wait_for_leds(0b001));
   two.reset();
-  CHECK(one.wait_for_lamps(0b111));
-  CHECK(one.wait_for_lamps(0b010));  // after a while
+  CHECK(one.wait_for_leds(0b111));
+  CHECK(one.wait_for_leds(0b010));  // after a while
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
-  CHECK(one.wait_for_lamps(0));
+  CHECK(one.wait_for_leds(0));
 }
 
 TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {

@@ -55,7 +55,7 @@ input_absinfo range_of(const NodeReader& node, Code code) {
   return range;
 }
 
-/// Small changes are not to be swallowed.
+/// Small changes are not to be blocked.
 void without_fuzz(const NodeReader& node, Code code) {
   input_absinfo range = range_of(node, code);
   range.fuzz = 0;

@@ -204,8 +204,8 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
   sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
   for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
   sheet << "[[sheet.controller]]\nname = \"stick\"\ntitle = \"stick\"\n"
-           "control = [{ name = \"move\", type = \"stick\", place = \"left-stick\", usual = [\"left-stick\"] }, "
-           "{ name = \"a\", place = \"south\", usual = [\"south\"] }]\n";
+           "target = [{ name = \"move\", type = \"stick\", place = \"left-stick\", default = [\"left-stick\"] }, "
+           "{ name = \"a\", place = \"south\", default = [\"south\"] }]\n";
   sheet.close();
   std::vector<std::unique_ptr<UinputPad>> pads;
   std::vector<std::string> command{"/box/copier"};

@@ -72,8 +72,8 @@ name = "shake"
 system = "pad-2b"
 [port.1]
 seat = "left"
-[hot]
-freeze = { hold = "start", press = "north" }
+[hotkeys]
+freeze = { modifier = "start", press = "north" }
 )";
 }
 
@@ -209,7 +209,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   const bool root = is_root();
   std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
                                      "[port.1]\nseat = \"left\"\n[port.2]\nseat = \"right\"\n"
-                                     "[hot]\nswap-ports = { hold = \"start\", press = \"north\" }\n";
+                                     "[hotkeys]\nswap-ports = { modifier = \"start\", press = \"north\" }\n";
   MotorPad one{"First Motors", {FF_RUMBLE}};
   auto two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
   REQUIRE(wait_for_nodes("First Motors", 1));
@@ -314,7 +314,7 @@ TEST_CASE("without rumble nothing is felt either", "[rumble]") {
 TEST_CASE("both players of an adapter are shaken and lit by output reports, each by their own", "[rumble]") {
   const UhidUnit adapter{"Shaking Adapter", "", 9, shaking_adapter()};
   REQUIRE(wait_for_nodes("Shaking Adapter", 1));
-  Program play{{"/box/omnipar", "play", "pad-8b", "--lights", "--rumble", "50"}};
+  Program play{{"/box/omnipar", "play", "pad-8b", "--leds", "--rumble", "50"}};
   REQUIRE(play.wait_for("\"Shaking Adapter\" is read from its raw reports"));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
@@ -322,7 +322,7 @@ TEST_CASE("both players of an adapter are shaken and lit by output reports, each
     adapter.send_bytes({player, 128, 128, 1});
     adapter.send_bytes({player, 128, 128, 0});
     REQUIRE(play.wait_for("Player " + std::to_string(player) + " plays"));
-    CHECK(adapter.wait_for_output({player, 0, 0, player}));  // the lamp of its port
+    CHECK(adapter.wait_for_output({player, 0, 0, player}));  // the LED of its port
   }
   Game one;
   Game two{"Omnipar port 2 pad"};
@@ -371,18 +371,18 @@ TEST_CASE("the keeper lets go of a unit that is unplugged", "[rumble]") {
 TEST_CASE("a pad whose motors only its report descriptor knows is shaken by raw reports", "[rumble]") {
   std::vector<std::uint8_t> bytes = pad_descriptor();
   bytes.pop_back();
-  // two lamps that only the kernel knows for what they are
-  const Bytes lamps{0x05, 0x08, 0x09, 0x19, 0x09, 0x4d, 0x15, 0x00, 0x25, 0x01, 0x75,
+  // two LEDs that only the kernel knows for what they are
+  const Bytes LEDs{0x05, 0x08, 0x09, 0x19, 0x09, 0x4d, 0x15, 0x00, 0x25, 0x01, 0x75,
                     0x01, 0x95, 0x02, 0x91, 0x02, 0x75, 0x06, 0x95, 0x01, 0x91, 0x03};
-  const UhidUnit pad{"Quiet Pad", "", 9, Bytes{bytes} + motors(1) + lamps + end_collection};
+  const UhidUnit pad{"Quiet Pad", "", 9, Bytes{bytes} + motors(1) + LEDs + end_collection};
   REQUIRE(wait_for_nodes("Quiet Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b", "--lights"}};
+  Program play{{"/box/omnipar", "play", "pad-2b", "--leds"}};
   REQUIRE(play.wait_for("\"Quiet Pad\" is read from its raw reports: its event node has no motors."));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send_bytes(tap.bytes());
   REQUIRE(play.wait_for("Player 1 plays"));
-  CHECK(pad.wait_for_output({0, 1}));  // by the event node: the lamp of the port
+  CHECK(pad.wait_for_output({0, 1}));  // by the event node: the LED of the port
   NodeReader reader{nodes_named(port_1).front()};
   pad.send_bytes(PadReport{south}.bytes());
   CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 1));

@@ -41,9 +41,9 @@ seat = "seat-2"
 seat = "seat-3"
 [port.4]
 seat = "seat-4"
-[hot]
-freeze = { hold = "home", press = "south" }
-swap-ports = { hold = "home", press = "east" }
+[hotkeys]
+freeze = { modifier = "home", press = "south" }
+swap-ports = { modifier = "home", press = "east" }
 )";
 
 /// Where a target of the two-stick pad comes out, and what a full push is there.

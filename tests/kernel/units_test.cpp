@@ -257,7 +257,7 @@ TEST_CASE("the doctor names what is held, what may not be read, and what is pair
     const std::string said = output_of({"/box/omnipar", "doctor"}, 1);
     CHECK(said.find("\"Held Pad\" (" + nodes_named("Held Pad").front() +
                     ") is held by another program, kernel-tests (process " + self + ")") != std::string::npos);
-    CHECK(said.find("mend it: kill " + self + "\n") != std::string::npos);
+    CHECK(said.find("fix it: kill " + self + "\n") != std::string::npos);
     CHECK(said.find("\"Moor Tablet Pad\" is paired, but not connected") != std::string::npos);
     CHECK(said.find("is a shift key") != std::string::npos);
   }
@@ -265,7 +265,7 @@ TEST_CASE("the doctor names what is held, what may not be read, and what is pair
   CHECK(root.find("held by another") == std::string::npos);
   const std::string guest = output_of(as_guest("/box/omnipar doctor"), 1);
   CHECK(guest.find("\"Tern Two-Player Encoder\" may not be read") != std::string::npos);
-  CHECK(guest.find("mend it: omnipar doctor --rule \"Tern Two-Player Encoder\"") != std::string::npos);
+  CHECK(guest.find("fix it: omnipar doctor --rule \"Tern Two-Player Encoder\"") != std::string::npos);
   CHECK(guest.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
   CHECK(output_of(as_guest("/box/omnipar doctor --rule Tern"), 0).find("ATTRS{id/product}==\"0006\"") !=
         std::string::npos);
@@ -312,8 +312,8 @@ system = "pad-2b"
 seat = "left"
 [port.2]
 seat = "right"
-[hot]
-swap-ports = { hold = "start", press = "north" }
+[hotkeys]
+swap-ports = { modifier = "start", press = "north" }
 )";
   const UhidPad left{"Left Pad", "l"};
   const UhidPad right{"Right Pad", "r"};

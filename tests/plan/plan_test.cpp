@@ -27,12 +27,12 @@ TEST_CASE("each kind of binding compiles to its golden listing", "[plan]") {
   Profile profile = kit_profile();
   Use shaped{"south"};
   shaped.debounce = Duration{5000};
-  shaped.hold = std::chrono::milliseconds{300};
+  shaped.long_press = std::chrono::milliseconds{300};
   Use slow{"dpad"};
   slow.ramp = 4;
   Use firm{"left-stick"};
-  firm.press_at = 0.7;
-  firm.release_at = 0.6;
+  firm.threshold = 0.7;
+  firm.release = 0.6;
   profile.ports[0].bind = {
       {"directions", {firm}}, {"up", {{"north"}}}, {"a", {shaped}}, {"b", {}}, {"stick", {{"right-stick"}, slow}}};
   profile.ports[1].like = 1;
@@ -55,9 +55,9 @@ TEST_CASE("every mistake is said at once, each with its place and what to do", "
   Use far{"south"};
   far.dead_zone = 1.5;
   Use reversed{"right-trigger"};
-  reversed.release_at = 0.9;
+  reversed.release = 0.9;
   Use endless{"south"};
-  endless.hold = std::chrono::hours{1};
+  endless.long_press = std::chrono::hours{1};
   profile.ports[0].bind = {
       {"a", {{"sout"}}},    {"b", {{"left-stick"}}}, {"directions", {{"south"}}}, {"stick", {{"left-trigger"}}},
       {"c", {reversed}},    {"thrttle", {}},         {"d", {far, endless}},       {"d", {}},
@@ -65,7 +65,7 @@ TEST_CASE("every mistake is said at once, each with its place and what to do", "
   profile.ports[1].like = 7;
   profile.ports.push_back({9, "seat-9", "", {}, {}});
   profile.ports.push_back({1, "seat-9", "", {}, {}});
-  profile.hot.push_back({"pause", "start", "start", {}});
+  profile.hotkeys.push_back({"pause", "start", "start", {}});
   CHECK_GOLDEN("plan-errors.txt", errors_of(profile) + "\n");
 }
 
@@ -86,7 +86,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   }
   SECTION("more than a plan may hold") {
     Use shaped{"south"};
-    shaped.hold = Duration{1};
+    shaped.long_press = Duration{1};
     shaped.debounce = Duration{1};
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==

@@ -87,19 +87,19 @@ Plan seven_seats() {
   system.name = "tern-hall";
   ControllerSheet pad;
   pad.name = "pad";
-  pad.usual_directions = {"dpad"};
+  pad.default_directions = {"dpad"};
   TargetSheet fire, start;
   fire.name = "fire";
-  fire.usual = {"south"};
+  fire.defaults = {"south"};
   fire.native = start.native = {0, 1, 0};
   start.name = "start";
-  start.usual = {"start", "coin"};
+  start.defaults = {"start", "coin"};
   pad.targets = {fire, start};
   system.controllers = {pad};
   for (int port = 1; port <= 7; ++port) system.ports.push_back({port, {"pad"}});
   const Catalogue catalogue{{system}};
   Profile profile = propose(catalogue, "tern-hall").value();
-  profile.hot.clear();
+  profile.hotkeys.clear();
   return plan_of(catalogue, profile);
 }
 
@@ -456,7 +456,7 @@ TEST_CASE("By cable and by radio it is one player, and the rig may ask for the r
   Rig rig;
   rig.units.push_back(new_unit(rig, cable, "seat-2"));
   const bool asks = GENERATE(false, true);
-  if (asks) rig.units[0].way = "radio";
+  if (asks) rig.units[0].connection = "wireless";
   Evening evening{plan, catalogue, rig};
   evening.plug_in(0, both, {0, 1});
   const std::size_t used = asks ? 0 : 1;

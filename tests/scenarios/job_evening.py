@@ -4,7 +4,7 @@ import json
 from room import Room
 
 PROFILE = ('omnipar = 1\nkind = "profile"\nname = "two"\nsystem = "pad-2b"\n[port.1]\nseat = "left"\n[port.2]\nseat = "right"\n'
-           '[hot]\nswap-ports = { hold = "start", press = "north" }\n')
+           '[hotkeys]\nswap-ports = { modifier = "start", press = "north" }\n')
 
 
 def shared_coin(home):

@@ -119,7 +119,7 @@ def cable_and_radio(home):
     room.press(1, "BTN_SOUTH")
     assert len(units_of(home, room, "pad.room")) == 1
     home.run("rig", "add", "sofa", "--name", "tablet", "--host", "pad.room", "--rig", "pad.toml")
-    home.run("rig", "way", "tablet", "radio", "--rig", "pad.toml")
+    home.run("rig", "connection", "tablet", "radio", "--rig", "pad.toml")
     out, _ = home.run("units", "--host", "pad.room", "--rig", "pad.toml")
     assert "by cable, too (node 1)" in out and "seat sofa" in out, out
 

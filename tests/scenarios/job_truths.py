@@ -185,7 +185,7 @@ def files_that_cannot_be_read(home):
     _, talk = home.run("rig", "show", "--rig", "c.toml")
     assert "calibrations/pad.toml: this is a folder, a pipe or a device, not a file [not-a-file]" in talk, talk
     (home.folder / "two.toml").write_text('omnipar = 1\nkind = "profile"\nname = "two"\nsystem = "pad-2b"\n[port.1]\nseat = "left"\n'
-                                          'bind.b = { use = "sowth", hold = "long" }\n')
+                                          'bind.b = { use = "sowth", long-press = "long" }\n')
     out, _ = home.run("check", "two.toml", status=2)
     assert "[unknown-role]" in out and "[wrong-type]" in out, out
     (home.folder / "kind.toml").write_text("omnipar = 1\nkind = 3\n")
@@ -221,7 +221,7 @@ def words_and_options(home):
                         (["profile", "new", "pad-4b", "--system", "pad-2b"], "a machine is called 'pad-4b' already [name-twice]"),
                         (["why", "sofa/south", "--profile", "pad-2b"], "no port of this profile is played from a seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),
                         (["why", "b", "--profile", "pad-2b"], "'b' is a target of the machine, not a unit's control"),
-                        (["doctor", "--mend", "--take-back"], "--mend and --take-back cannot both be given")):
+                        (["doctor", "--fix", "--take-back"], "--fix and --take-back cannot both be given")):
         _, talk = home.run(*words, status=2)
         assert said in talk, (words, talk)
     _, talk = home.run("why", "home", "--profile", "pad-2b", status=1)

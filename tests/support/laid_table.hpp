@@ -54,7 +54,7 @@ struct Table {
 [[nodiscard]] inline Use with(std::string role, Duration debounce, Duration hold = {}) {
   Use use{std::move(role)};
   use.debounce = debounce;
-  use.hold = hold;
+  use.long_press = hold;
   return use;
 }
 

@@ -72,7 +72,7 @@ SystemSheet kit_system() {
     t.name = std::move(name);
     t.kind = kind;
     t.place = std::move(place);
-    t.usual = std::move(usual);
+    t.defaults = std::move(usual);
     if (kind == TargetKind::button) t.native = {0, 1, 0};
     return t;
   };
@@ -89,7 +89,7 @@ SystemSheet kit_system() {
                  target("wheel", TargetKind::two_sided, "wheel", {"wheel", "dpad"}),
                  target("ball", TargetKind::movement, "trackball", {"trackball", "mouse"}),
                  target("dial", TargetKind::turns, "spinner", {"spinner"})};
-  kit.targets[5].stays = true;
+  kit.targets[5].self_centering = false;
   kit.targets[5].native = {0, 255, 0};
   kit.targets[6].native = {255, 0, 255};
   SystemSheet system;

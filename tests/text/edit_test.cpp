@@ -33,9 +33,9 @@ c = 'west'
 seat = "right"
 like = 1
 
-[hot]
-exit = { hold = "start", press = "left-shoulder" }  # way out
-menu = { hold = "start", press = "north", after = 10 }
+[hotkeys]
+exit = { modifier = "start", press = "left-shoulder" }  # way out
+menu = { modifier = "start", press = "north", after = 10 }
 )";
 
 std::string set(const std::string& text, const Keys& keys, const std::string& value) {

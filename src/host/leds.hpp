@@ -1,4 +1,4 @@
-// Player lights: lamps of a node's own (the kernel's codes for lamps, but for those of keyboards), or those that its
+// Player lights: LEDs of a node's own (the kernel's codes for LEDs, but for those of keyboards), or those that its
 // driver has in /sys.
 #pragma once
 
@@ -11,17 +11,17 @@
 
 namespace omnipar::host {
 
-class Lights {
+class Leds {
  public:
-  /// Of an open node and its place in /sys; lamps that may not be written to are not counted.
-  Lights(os::Door& door, int node, const std::string& syspath);
+  /// Of an open node and its place in /sys; LEDs that may not be written to are not counted.
+  Leds(os::Door& door, int node, const std::string& syspath);
   /// All are as they were found.
-  ~Lights();
-  Lights(const Lights&) = delete;
-  Lights& operator=(const Lights&) = delete;
+  ~Leds();
+  Leds(const Leds&) = delete;
+  Leds& operator=(const Leds&) = delete;
 
   [[nodiscard]] int count() const noexcept { return static_cast<int>(codes_.size() + files_.size()); }
-  /// Lights those whose bits are set, the first by the lowest; puts the others out.
+  /// Leds those whose bits are set, the first by the lowest; puts the others out.
   void show(std::uint32_t which) noexcept;
 
  private:

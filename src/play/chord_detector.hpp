@@ -18,9 +18,9 @@ struct Pair {
   Duration after{};  ///< for how long they must be down together
 };
 
-class HeldPairs {
+class ChordDetector {
  public:
-  explicit HeldPairs(std::vector<Pair> pairs) : pairs_(std::move(pairs)) {}
+  explicit ChordDetector(std::vector<Pair> pairs) : pairs_(std::move(pairs)) {}
 
   /// Follows the buttons of a hand; `hand` tells units apart.
   void take(int hand, const Attachment& attachment, const Report& report);

@@ -1,4 +1,4 @@
-#include "host/lights.hpp"
+#include "host/leds.hpp"
 
 #include <fcntl.h>
 #include <linux/input.h>
@@ -13,7 +13,7 @@
 namespace omnipar::host {
 namespace {
 
-constexpr std::string_view lamp_of_player = ":player-";  // Documentation/leds/well-known-leds.txt of the kernel
+constexpr std::string_view led_of_player = ":player-";  // Documentation/leds/well-known-leds.txt of the kernel
 
 bool has_bit(std::span<const std::uint8_t> bits, unsigned number) {
   return (bits[number / 8] >> (number % 8) & 1) != 0;
@@ -21,14 +21,14 @@ bool has_bit(std::span<const std::uint8_t> bits, unsigned number) {
 
 }  // namespace
 
-Lights::Lights(os::Door& door, int node, const std::string& syspath) : door_(door), node_(node) {
-  // …/DEVICE/input/inputN/eventN has its lamps in …/DEVICE/leds
+Leds::Leds(os::Door& door, int node, const std::string& syspath) : door_(door), node_(node) {
+  // …/DEVICE/input/inputN/eventN has its LEDs in …/DEVICE/leds
   if (const std::size_t input = syspath.rfind("/input/input"); input != std::string::npos)
     find_files(syspath.substr(0, input) + "/leds");
   if (files_.empty()) find_codes();
 }
 
-Lights::~Lights() {
+Leds::~Leds() {
   if (!touched_) return;
   std::uint32_t before = 0;
   for (std::size_t i = 0; i < codes_.size(); ++i) before |= (codes_[i].second ? 1U : 0U) << i;
@@ -36,7 +36,7 @@ Lights::~Lights() {
   show(before);
 }
 
-void Lights::find_codes() {
+void Leds::find_codes() {
   constexpr unsigned first = LED_MISC;  // what comes before are a keyboard's locks, and power and mute
   std::array<std::uint8_t, LED_CNT / 8 + 1> has{};
   std::array<std::uint8_t, LED_CNT / 8 + 1> lit{};
@@ -46,12 +46,12 @@ void Lights::find_codes() {
     if (has_bit(has, number)) codes_.emplace_back(number, has_bit(lit, number));
 }
 
-void Lights::find_files(const std::string& folder) {
+void Leds::find_files(const std::string& folder) {
   for (const std::string& name : door_.names_in(folder)) {
-    const std::size_t at = name.rfind(lamp_of_player);
+    const std::size_t at = name.rfind(led_of_player);
     if (at == std::string::npos) continue;
     File file{0, fmt::format("{}/{}/brightness", folder, name)};
-    std::from_chars(name.data() + at + lamp_of_player.size(), name.data() + name.size(), file.number);
+    std::from_chars(name.data() + at + led_of_player.size(), name.data() + name.size(), file.number);
     const os::Descriptor open{door_, door_.open(file.path, O_RDWR)};
     std::byte first{};
     if (!open || door_.read(open.get(), std::span{&first, 1}) <= 0) continue;
@@ -61,7 +61,7 @@ void Lights::find_files(const std::string& folder) {
   std::ranges::sort(files_, {}, &File::number);
 }
 
-void Lights::show(std::uint32_t which) noexcept {
+void Leds::show(std::uint32_t which) noexcept {
   touched_ = true;
   for (std::size_t i = 0; i < files_.size(); ++i) light(files_[i], (which >> i & 1) != 0);
   if (codes_.empty()) return;
@@ -75,7 +75,7 @@ void Lights::show(std::uint32_t which) noexcept {
   os::write_all(door_, node_, std::as_bytes(std::span{report}.first(codes_.size() + 1)));
 }
 
-void Lights::light(const File& file, bool lit) noexcept {
+void Leds::light(const File& file, bool lit) noexcept {
   const os::Descriptor open{door_, door_.open(file.path, O_WRONLY)};
   const std::byte word{static_cast<unsigned char>(lit ? '1' : '0')};
   if (open) os::write_all(door_, open.get(), std::span{&word, 1});

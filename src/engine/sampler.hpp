@@ -12,17 +12,17 @@
 #include <span>
 #include <vector>
 
-#include "engine/heart.hpp"
+#include "engine/engine_state.hpp"
 
 namespace omnipar::detail {
 
-class Follower {
+class Sampler {
  public:
   /// `shortest`: how long each shown state of a button lasts at the least; 0 for one sample.
-  Follower(const Engine& engine, std::int64_t shortest);
-  ~Follower();
-  Follower(const Follower&) = delete;
-  Follower& operator=(const Follower&) = delete;
+  Sampler(const Engine& engine, std::int64_t shortest);
+  ~Sampler();
+  Sampler(const Sampler&) = delete;
+  Sampler& operator=(const Sampler&) = delete;
 
   void sample(std::int64_t now) noexcept;
   /// Nothing but the end of the reader may follow.
@@ -31,7 +31,7 @@ class Follower {
   /// sample shows all at rest; what has not been shown yet comes behind it.
   void carry(std::span<const Index> origins);
 
-  [[nodiscard]] const Engine::Heart& heart() const noexcept { return engine_; }
+  [[nodiscard]] const Engine::EngineState& engine() const noexcept { return engine_; }
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
@@ -73,7 +73,7 @@ class Follower {
   [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
   void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 
-  const Engine::Heart& engine_;
+  const Engine::EngineState& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
   bool engine_is_gone_ = false;

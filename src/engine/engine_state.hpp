@@ -145,14 +145,14 @@ struct Slot {
 };
 
 namespace detail {
-class Follower;
+class Sampler;
 }
 
-struct Engine::Heart {
-  explicit Heart(Plan new_plan);
-  ~Heart();
-  Heart(const Heart&) = delete;
-  Heart& operator=(const Heart&) = delete;
+struct Engine::EngineState {
+  explicit EngineState(Plan new_plan);
+  ~EngineState();
+  EngineState(const EngineState&) = delete;
+  EngineState& operator=(const EngineState&) = delete;
 
   // wiring.cpp: from attachments to wires
   void set_plan(Plan new_plan);
@@ -240,7 +240,7 @@ struct Engine::Heart {
   Plan plan;
   const PlanData* plan_data = nullptr;
   std::vector<std::byte> block;
-  mutable std::vector<detail::Follower*> followers;  ///< the readers that there are
+  mutable std::vector<detail::Sampler*> samplers;  ///< the readers that there are
 
   // views into the block
   StateHead* head = nullptr;
@@ -271,7 +271,7 @@ struct Engine::Heart {
 
 // -- the innermost of the hot path -----------------------------------------------------------------
 
-inline void Engine::Heart::set_lane(const Lane& lane, shape::Point point) noexcept {
+inline void Engine::EngineState::set_lane(const Lane& lane, shape::Point point) noexcept {
   shape::Point& old = lanes[lane.number];
   if (!lane.alone) {
     if (old == point && !lane.speaks) return;
@@ -290,17 +290,17 @@ inline void Engine::Heart::set_lane(const Lane& lane, shape::Point point) noexce
   note(lane.x);
 }
 
-inline void Engine::Heart::raise(Raise raised, std::size_t unit) noexcept {
+inline void Engine::EngineState::raise(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
   if (++holders[raised.place] == body.need) turn_on(body, unit);
 }
 
-inline void Engine::Heart::lower(Raise raised, std::size_t unit) noexcept {
+inline void Engine::EngineState::lower(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
   if (holders[raised.place]-- == body.need) turn_off(body, unit);
 }
 
-inline void Engine::Heart::turn_on(const Signal& body, std::size_t unit) noexcept {
+inline void Engine::EngineState::turn_on(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
     for (const Effect& effect : body.effects) apply(effect, true, unit);
     return;
@@ -311,7 +311,7 @@ inline void Engine::Heart::turn_on(const Signal& body, std::size_t unit) noexcep
   note(body.target);
 }
 
-inline void Engine::Heart::turn_off(const Signal& body, std::size_t unit) noexcept {
+inline void Engine::EngineState::turn_off(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
     for (const Effect& effect : body.effects) apply(effect, false, unit);
     return;

@@ -1,10 +1,10 @@
-#include "play/held_pair.hpp"
+#include "play/chord_detector.hpp"
 
 #include <algorithm>
 
 namespace omnipar::play {
 
-void HeldPairs::take(int hand, const Attachment& attachment, const Report& report) {
+void ChordDetector::take(int hand, const Attachment& attachment, const Report& report) {
   for (const Change& change : report.changes) {
     if (change.code.type != ev_key && change.code.type != ev_hid) continue;  // most of what comes are axes
     const auto control = std::ranges::find(attachment.controls, change.code, &Control::code);
@@ -25,7 +25,7 @@ void HeldPairs::take(int hand, const Attachment& attachment, const Report& repor
   }
 }
 
-void HeldPairs::find_next_due() noexcept {
+void ChordDetector::find_next_due() noexcept {
   due_.reset();
   for (const auto& [hand, downs] : downs_)
     for (std::size_t i = 0; i < downs.size(); ++i)
@@ -33,7 +33,7 @@ void HeldPairs::find_next_due() noexcept {
         due_ = *downs[i].since + pairs_[i].after;
 }
 
-bool HeldPairs::fired(Time now) noexcept {
+bool ChordDetector::fired(Time now) noexcept {
   if (!due_ || now < *due_) return false;
   for (auto& [hand, downs] : downs_)
     for (std::size_t i = 0; i < downs.size(); ++i)
