@@ -110,7 +110,9 @@ int combinations(const CalibrateWords& words) {
   play::CombinationEars ears{shelf.catalogue, *rig, *unit, talk};
   const bool live = words.sources.host.empty();
   if (live)
-    talk(fmt::format("The unit is held meanwhile, so that it does nothing else; it ends after {} s.", words.seconds));
+    talk(
+        fmt::format("The unit is grabbed meanwhile, so that other programs get no input from it; this ends after {} s.",
+                    words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure =
       live ? play::listen(door, {.catalogue = &shelf.catalogue, .grab = true, .say = talk, .longest = longest}, ears)
@@ -127,8 +129,8 @@ int combinations(const CalibrateWords& words) {
   if (words.json) print_json(to_json(found), 2);
   for (const std::string& line : combinations::words_for(found, ears.buttons()))
     if (!words.json) print(line);
-  if (!ears.done()) talk("It was not gone through to the end; what was found so far is kept.");
-  if (found.empty() && ears.done() && !words.json) print("Everything that was asked for comes, and nothing else.");
+  if (!ears.done()) talk("The test did not reach its end; what was found so far is kept.");
+  if (found.empty() && ears.done() && !words.json) print("Neither blocking nor ghosting was found.");
   const int status = keep(words, *rig, found);
   if (status != good) return status;
   return found.empty() && ears.done() ? good : found_something;

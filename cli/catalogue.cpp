@@ -12,6 +12,7 @@
 #include "omnipar/sheets.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -55,13 +56,14 @@ void show(const std::vector<TargetSheet>& targets) {
 }
 
 void show(const SystemSheet& system) {
-  print(fmt::format("{}: {}, {} ports, {} pictures a second", system.name, system.title, system.ports.size(),
+  print(fmt::format("{}: {}, {}, {} frames per second", system.name, system.title, counted(system.ports.size(), "port"),
                     system.frames_per_1000_seconds / 1000.0));
   for (const ControllerSheet& controller : system.controllers) {
     print(fmt::format("\n{} ({})", controller.name, controller.title));
-    print(fmt::format("  {:<14}{:<10}{:<20}{}", "control", "type", "place", "usual sources"));
+    print(fmt::format("  {:<14}{:<10}{:<20}{}", "target", "type", "place", "default sources"));
     if (controller.directions)
-      print(fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.default_directions)));
+      print(
+          fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.default_directions)));
     show(controller.targets);
     for (const AccessorySheet& accessory : controller.accessories) {
       print(fmt::format("  with its accessory {} ({}):", accessory.name, accessory.title));
@@ -102,7 +104,7 @@ Json to_json(const std::vector<TargetSheet>& targets) {
     controls.push_back({{"name", target.name},
                         {"type", word_of(target.kind)},
                         {"place", target.place},
-                        {"usual", target.defaults},
+                        {"default", target.defaults},
                         {"player", target.player}});
   return controls;
 }
@@ -139,7 +141,8 @@ int list(const CatalogueWords& words) {
   Json list = Json::array();
   for (const SystemSheet& system : shelf.catalogue.systems) {
     list.push_back(to_json(system));
-    if (!words.json) print(fmt::format("{:<28}{} ({} ports)", system.name, system.title, system.ports.size()));
+    if (!words.json)
+      print(fmt::format("{:<28}{} ({})", system.name, system.title, counted(system.ports.size(), "port")));
   }
   if (!words.json && !shelf.catalogue.units.empty()) print("\nmodels of units:");
   for (const UnitSheet& unit : shelf.catalogue.units) {
@@ -212,8 +215,8 @@ int report(const CatalogueWords& words) {
         "then: omnipar check FILE");
     return good;
   }
-  tell({{"unknown-unit", Severity::error, fmt::format("no unit that is there is called '{}'", printable(words.name)),
-         "", suggestion(words.name, names)}});
+  tell({{"unknown-unit", Severity::error, fmt::format("no unit here is called '{}'", printable(words.name)), "",
+         suggestion(words.name, names)}});
   return bad_input;
 }
 

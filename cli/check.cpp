@@ -8,6 +8,7 @@
 #include "command.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -16,10 +17,6 @@ struct CheckWords {
   Sources sources;
   bool json = false;
 };
-
-std::string counted(std::size_t number, const char* what) {
-  return fmt::format("{} {}{}", number, what, number == 1 ? "" : "s");
-}
 
 void print_problems(const CheckWords& words, const Diagnostics& problems) {
   if (words.json) {
@@ -47,7 +44,7 @@ int check_trace(const CheckWords& words) {
   print_problems(words, problems);
   if (problem) return bad_input;
   if (!problems.empty()) {
-    talk(fmt::format("{} found; nothing is heard of these units.", counted(problems.size(), "problem")));
+    talk(fmt::format("{} found; these units are ignored.", counted(problems.size(), "problem")));
     return found_something;
   }
   if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, counted(events, "event")));
@@ -81,7 +78,7 @@ int run(const CheckWords& words) {
                      elsewhere));
   if (!words.json)
     print(fmt::format("{} is good: {}, {}.", name, counted(given.plan->seats().size(), "seat"),
-                      counted(given.plan->targets().size(), "control")));
+                      counted(given.plan->targets().size(), "target")));
   talk(fmt::format("Next: omnipar play {}", name));
   return good;
 }

@@ -84,8 +84,8 @@ int change_system(const DoctorWords& words) {
 int rule(const DoctorWords& words) {
   const auto models = host::models_named(os::real_door(), words.rule);
   if (models.empty()) {
-    tell({{"unknown-unit", Severity::error, fmt::format("no unit that is there is called '{}'", printable(words.rule)),
-           "", "'cat /proc/bus/input/devices' lists all"}});
+    tell({{"unknown-unit", Severity::error, fmt::format("no unit here is called '{}'", printable(words.rule)), "",
+           "'cat /proc/bus/input/devices' lists all"}});
     return found_something;
   }
   std::vector<std::string> rules;
@@ -100,7 +100,8 @@ int rule(const DoctorWords& words) {
     return bad_input;
   }
   talk(
-      "With this rule every program of whoever sits at the screen can read all that is typed or moved on this model. "
+      "With this rule every program of whoever is logged in at the screen can read all that is typed or moved on this "
+      "model. "
       "For\n"
       "a panel or a gun that is what you want; for the keyboard on which you type passwords it is not.");
   if (words.json)
@@ -114,7 +115,7 @@ int rule(const DoctorWords& words) {
 int run(const DoctorWords& words) {
   if (!words.rule.empty()) return rule(words);
   if (words.fix && words.take_back) {
-    tell({{"bad-words", Severity::error, "--fix and --take-back cannot both be given", "", "choose one of them"}});
+    tell({{"bad-arguments", Severity::error, "--fix and --take-back cannot both be given", "", "choose one of them"}});
     return bad_input;
   }
   if (words.fix || words.take_back) return change_system(words);

@@ -37,7 +37,7 @@ bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
   if (std::ranges::find(names, word) != names.end()) return false;
   const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
-  tell({{"bad-words", Severity::error, fmt::format("no command is called '{}'", printable(word)), "",
+  tell({{"bad-arguments", Severity::error, fmt::format("no command is called '{}'", printable(word)), "",
          near ? fmt::format("did you mean '{}'?", *near) : "'omnipar --help' lists the commands"}});
   return true;
 }
@@ -67,7 +67,7 @@ std::optional<Diagnostic> unknown_word(const CLI::App& app) {
   else
     for (const CLI::App* verb : command->get_subcommands(nullptr)) names.push_back(verb->get_name());
   const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
-  return Diagnostic{"bad-words", Severity::error,
+  return Diagnostic{"bad-arguments", Severity::error,
                     fmt::format("'{}' {} no {} '{}'", called, is_option || !names.empty() ? "has" : "takes",
                                 is_option        ? "option"
                                 : !names.empty() ? "command"
@@ -85,7 +85,7 @@ int refuse(const CLI::App& app, const CLI::ParseError& error) {
   const bool left_over = error.get_exit_code() == static_cast<int>(CLI::ExitCodes::ExtrasError);
   std::vector<std::string> verbs;
   for (const CLI::App* verb : command->get_subcommands(nullptr)) verbs.push_back(verb->get_name());
-  Diagnostic problem{"bad-words", Severity::error, error.what(), "", fmt::format("see: {} --help", called)};
+  Diagnostic problem{"bad-arguments", Severity::error, error.what(), "", fmt::format("see: {} --help", called)};
   if (const auto unknown = lacks || left_over ? unknown_word(app) : std::nullopt)
     problem = *unknown;
   else if (lacks && !verbs.empty())

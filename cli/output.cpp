@@ -9,6 +9,7 @@
 #include "command.hpp"
 #include "os/door.hpp"
 #include "text/utf8.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -84,8 +85,9 @@ Diagnostics first_of(const Diagnostics& problems) {
   constexpr std::size_t most = 50;
   if (problems.size() <= most + 1) return problems;
   Diagnostics first{problems.begin(), problems.begin() + most};
-  first.push_back({"more-problems", Severity::error, fmt::format("there are {} more problems", problems.size() - most),
-                   "", "fix those above first: others may follow from them"});
+  first.push_back({"more-problems", Severity::error,
+                   fmt::format("and {}", counted(problems.size() - most, "more problem")), "",
+                   "fix those above first: others may follow from them"});
   return first;
 }
 

@@ -193,7 +193,7 @@ int run(const PlayWords& words) {
 }  // namespace
 
 void add_play(CLI::App& app, int& status, const std::vector<std::string>& program) {
-  CLI::App* command = app.add_subcommand("play", "Play: everybody presses once, and sits");
+  CLI::App* command = app.add_subcommand("play", "Play: everybody presses one button and is seated");
   const auto words = std::make_shared<PlayWords>();
   command
       ->add_option("PROFILE", words->sources.profile,
@@ -205,7 +205,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   CLI::Option* keep =
       command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
   command->add_option("COMMAND", words->command,
-                      "behind '--': the program to start when everybody is there, and its own words");
+                      "after '--': the program to start when everybody is seated, and its arguments");
   command
       ->add_option("--wait-at-most", words->longest_wait,
                    "with a command: seconds to wait for units that are away; 0 starts at once")
@@ -221,9 +221,9 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
       ->check(number_between(0, 100))
       ->capture_default_str();
   command->add_flag("--feel", words->feel,
-                    "say changes to the hands too, in pulses: 1 it goes on, 2 frozen, 3 swapped, 4 a unit is lost");
+                    "say changes by rumble, too, in pulses: 1 play goes on, 2 frozen, 3 swapped, 4 a unit is lost");
   command->add_flag("--leds", words->leds,
-                    "each unit's player lights show its port: none while frozen, all when a unit is lost");
+                    "each unit's player LEDs show its port: none while frozen, all when a unit is lost");
   command->add_flag("--notify", words->notify, "say changes on the desktop, too");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
   command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
@@ -233,7 +233,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->footer(
       "Example: the two pads from Marrowby's shelf, on any machine with two-button pads:\n"
       "  omnipar play pad-2b\n"
-      "The same with a program that is started when everybody sits, and ends with it:\n"
+      "The same with a program that is started when everybody is seated, and ends with it:\n"
       "  omnipar play pad-2b --alone -- /usr/games/marrowby-emulator --fullscreen\n"
       "Ctrl-C ends it; so do start and select of one controller held for 2 s.\n"
       "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).\n"

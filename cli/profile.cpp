@@ -58,7 +58,7 @@ int list(const ProfileWords& words) {
 }
 
 void show_actions(const Profile& profile) {
-  if (!profile.hotkeys.empty()) print("\nhot actions, at every seat");
+  if (!profile.hotkeys.empty()) print("\nhotkeys, at every seat");
   for (const Hotkey& hotkey : profile.hotkeys)
     print(fmt::format("  {:<14}{:<42}{}", hotkey.action,
                       fmt::format("{} + {}, {}", hotkey.modifier, hotkey.press, inspect::held_words(hotkey.after)),
@@ -185,7 +185,7 @@ int edit(const ProfileWords& words, bool clear) {
     print_json(nlohmann::ordered_json{{"file", path}, {"changed", *written}});
   else
     print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
-                                 clear ? "has its usual sources again" : "= " + value_of(words.uses))
+                                 clear ? "has its default sources again" : "= " + value_of(words.uses))
                    : fmt::format("{}: nothing to change", path));
   if (*written) talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", words.sources.profile));
   return good;
@@ -193,7 +193,7 @@ int edit(const ProfileWords& words, bool clear) {
 
 int set(const ProfileWords& words) {
   if (words.uses.empty() != words.nothing) {
-    tell({{"bad-words", Severity::error,
+    tell({{"bad-arguments", Severity::error,
            words.nothing ? "roles and --nothing cannot both be given" : "neither roles nor --nothing are given", "",
            "name the roles that it shall take, or say --nothing"}});
     return bad_input;
@@ -213,7 +213,7 @@ int undo(const ProfileWords& words) {
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(fmt::format("{} is again as it was before the last change", *path));
-  talk(fmt::format("What was undone lies in {}", *kept));
+  talk(fmt::format("The version that was undone is kept in {}", *kept));
   return good;
 }
 
@@ -240,7 +240,7 @@ void add_profile(CLI::App& app, int& status) {
   add("list", "list them", list, false, "omnipar profile list");
   add("show", "every target and what feeds it; of a machine: the proposal", show, true,
       "omnipar profile show cabinet.toml");
-  add("new", "make one from a machine's usual sources", make, true, "omnipar profile new cabinet --system arcade-4b")
+  add("new", "make one from a machine's default bindings", make, true, "omnipar profile new cabinet --system arcade-4b")
       ->add_option("--system", words->system, "the machine")
       ->required();
   CLI::App* set_verb = add("set", "give a target its sources; changes just that line of the file", set, true,
@@ -248,7 +248,7 @@ void add_profile(CLI::App& app, int& status) {
   add_target(set_verb);
   set_verb->add_option("ROLE", words->uses, "roles, or tables such as '{ use = \"east\", hold = 300 }'");
   set_verb->add_flag("--nothing", words->nothing, "no source at all, on purpose");
-  add_target(add("clear", "give a target its usual sources back", clear, true, "omnipar profile clear cabinet b"));
+  add_target(add("clear", "give a target its default sources back", clear, true, "omnipar profile clear cabinet b"));
   add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");
   command->require_subcommand(1);
   command->footer(

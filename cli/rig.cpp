@@ -1,4 +1,4 @@
-// omnipar rig show|add|seat|rename|way|forget|swap|rollcall|undo
+// omnipar rig show|add|seat|rename|connection|forget|swap|rollcall|undo
 #include <algorithm>
 #include <memory>
 
@@ -12,6 +12,7 @@
 #include "rig_file.hpp"
 #include "sources.hpp"
 #include "text/edit.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -30,7 +31,7 @@ bool is_seat(const std::string& word) {
   const auto fits = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; };
   if (!word.empty() && word.size() <= 40 && word[0] >= 'a' && word[0] <= 'z' && std::ranges::all_of(word, fits))
     return true;
-  tell({{"bad-name", Severity::error, fmt::format("'{}' is no name for a seat", printable(word)), "",
+  tell({{"bad-name", Severity::error, fmt::format("'{}' is not a name for a seat", printable(word)), "",
          "a name has lower-case letters, digits and '-', begins with a letter, and is at most 40 long"}});
   return false;
 }
@@ -57,11 +58,11 @@ int show(const RigWords& words) {
     if (words.json) continue;
     const std::string by = !unit.serial.empty()   ? "serial " + printable(unit.serial)
                            : !unit.socket.empty() ? "socket " + printable(unit.socket)
-                                                  : "nothing: it must be asked for each time";
+                                                  : "nothing: its player must press a button each time";
     print(fmt::format("{:<16}\"{}\"{}", unit.seat.empty() ? "(no seat)" : unit.seat, printable(unit.name),
                       unit.part.empty() ? "" : ", the part " + unit.part));
     print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
-                      unit.connection.empty() ? "" : "; by " + unit.connection + " where there are both"));
+                      unit.connection.empty() ? "" : "; " + unit.connection + " where it has both"));
   }
   if (words.json) print_json(list, 2);
   if (rig->units.empty())
@@ -118,15 +119,14 @@ int forget(const RigWords& words) {
   return report_change(words, status, fmt::format("\"{}\" is forgotten", words.name));
 }
 
-int way(const RigWords& words) {
-  if (words.other != "wired" && words.other != "radio") {
-    tell({{"bad-word", Severity::error, fmt::format("'{}' is no way to reach a unit", printable(words.other)), "",
-           "it may be cable or radio"}});
+int connection(const RigWords& words) {
+  if (words.other != "wired" && words.other != "wireless") {
+    tell({{"bad-word", Severity::error, fmt::format("'{}' is not a connection", printable(words.other)), "",
+           "it may be wired or wireless"}});
     return bad_input;
   }
   return set_field(words, "connection", "\"" + words.other + "\"",
-                   fmt::format("\"{}\" is reached by {} where there are both", words.name,
-                               words.other == "wired" ? "its cable" : "radio"));
+                   fmt::format("\"{}\" uses its {} connection where it has both", words.name, words.other));
 }
 
 int swap(const RigWords& words) {
@@ -148,8 +148,9 @@ int swap(const RigWords& words) {
                          "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"}});
     return rig_text(path, old, rig);
   });
-  return report_change(words, status,
-                       fmt::format("{} and {} have changed places ({} units)", words.name, words.other, moved));
+  return report_change(
+      words, status,
+      fmt::format("{} and {} have changed places ({})", words.name, words.other, counted(moved, "unit")));
 }
 
 int undo(const RigWords& words) {
@@ -168,7 +169,7 @@ int undo(const RigWords& words) {
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(fmt::format("{} is again as it was before the last change", *path));
-  talk(fmt::format("What was undone lies in {}", *kept));
+  talk(fmt::format("The version that was undone is kept in {}", *kept));
   return good;
 }
 
@@ -176,8 +177,9 @@ int undo(const RigWords& words) {
 std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue, play::RollCall& rollcall) {
   os::Door& door = os::real_door();
   if (words.sources.host.empty()) {
-    talk(fmt::format("The controllers are held meanwhile, so that they do nothing else; it ends after {} s.",
-                     words.seconds));
+    talk(fmt::format(
+        "The controllers are grabbed meanwhile, so that other programs get no input from them; this ends after {} s.",
+        words.seconds));
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
     return play::listen(
         door,
@@ -229,12 +231,12 @@ int run_call(const RigWords& words, bool adds) {
     return words.sources.host.empty() ? machine_refuses : bad_input;
   }
   if (rollcall.was_broken_off()) {
-    talk("Broken off; nothing was changed.");
+    talk("Cancelled; nothing was changed.");
     return found_something;
   }
   const auto seated = rollcall.seated();
   if (seated.empty()) {
-    talk("Nobody pressed; nothing was changed.");
+    talk("Nobody pressed a button; nothing was changed.");
     return found_something;
   }
   Rig before;
@@ -277,12 +279,12 @@ int add(const RigWords& words) { return run_call(words, true); }
 }  // namespace
 
 void add_rig(CLI::App& app, int& status) {
-  CLI::App* command =
-      app.add_subcommand("rig", "Who sits where: show, rollcall, add, seat, rename, way, forget, swap, undo");
+  CLI::App* command = app.add_subcommand(
+      "rig", "Which unit belongs to which seat: show, rollcall, add, seat, rename, connection, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
   constexpr const char* changes = "0 good, 2 bad input, 3 the file cannot be written";
   constexpr const char* calls =
-      "0 everybody sat down, 1 not everybody did, 2 bad input, 3 the file cannot be written or the computer refuses";
+      "0 all seats are taken, 1 some are not, 2 bad input, 3 the file cannot be written or the computer refuses";
   const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
                         const char* statuses) {
     CLI::App* added = command->add_subcommand(name, about);
@@ -300,7 +302,7 @@ void add_rig(CLI::App& app, int& status) {
     added->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   };
   verb("show", "list the rig's units and their seats", show, "omnipar rig show", "0 good, 2 the rig is bad");
-  CLI::App* roll = verb("rollcall", "everybody presses in order, each takes the next seat; a second press leaves it",
+  CLI::App* roll = verb("rollcall", "players press in order, and each takes the next seat; a second press leaves it",
                         rollcall, "omnipar rig rollcall left right sofa", calls);
   roll->add_option("SEAT", words->seats, "the seats, in order")->required();
   listens(roll);
@@ -316,17 +318,17 @@ void add_rig(CLI::App& app, int& status) {
     if (second != nullptr) added->add_option(second, words->other)->required();
   };
   named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
-  named("rename", "call a unit otherwise", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
+  named("rename", "give a unit another name", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
         "NAME", "NEW");
-  named("connection", "by cable or by radio, for a unit that has both; the cable, if nothing is said", way,
-        "omnipar rig connection \"blue pad\" radio", "NAME", "WAY");
+  named("connection", "wired or wireless, for a unit that has both; wired, if left out", connection,
+        "omnipar rig connection \"blue pad\" wireless", "NAME", "CONNECTION");
   named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
-  named("swap", "let two seats change places", swap, "omnipar rig swap left right", "SEAT", "OTHER");
+  named("swap", "swap the units of two seats", swap, "omnipar rig swap left right", "SEAT", "OTHER");
   verb("undo", "take the last change of the rig back", undo, "omnipar rig undo", changes);
   command->require_subcommand(1);
   command->footer(
       "Example: four people at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf\n"
-      "Exit status: 0 good, 1 not everybody sat down, 2 bad input, 3 the file cannot be written or the computer "
+      "Exit status: 0 good, 1 some seats are not taken, 2 bad input, 3 the file cannot be written or the computer "
       "refuses.");
 }
 

@@ -33,7 +33,8 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
     if (text && was.name != is.name)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "name"}, quoted(is.name));
     if (text && was.connection != is.connection)
-      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "connection"}, quoted(is.connection));
+      text =
+          text::set_value({path, *text}, std::vector<std::string>{"unit", index, "connection"}, quoted(is.connection));
     if (text && was.socket != is.socket)
       text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "socket"}, quoted(is.socket));
   }

@@ -16,6 +16,7 @@
 #include "play/record.hpp"
 #include "sources.hpp"
 #include "views.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -116,11 +117,12 @@ int record(const TraceWords& words) {
                                       {"raw-reports", recorded->raw},
                                       {"keys-left-out", recorded->left_out}});
   else
-    print(fmt::format("{}: {} reports{}", words.file, recorded->reports,
+    print(fmt::format("{}: {}{}", words.file, counted(recorded->reports, "report"),
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (recorded->left_out > 0)
-    talk(fmt::format("Left out, for somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
-                     recorded->left_out, recorded->left_out == 1 ? "" : "es"));
+    talk(fmt::format(
+        "Left out, because somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
+        recorded->left_out, recorded->left_out == 1 ? "" : "es"));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.file));
   return good;
 }
@@ -179,7 +181,7 @@ int compared(const TraceWords& words, Comparison& comparison) {
     return bad_input;
   }
   if (comparison.differs()) return found_something;
-  print(fmt::format("{} samples, all as in {}", comparison.lines(), words.against));
+  print(fmt::format("{}, all as in {}", counted(comparison.lines(), "sample"), words.against));
   return good;
 }
 
@@ -284,7 +286,7 @@ int cut(const TraceWords& words) {
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}});
   else
-    print(fmt::format("{}: {} events", words.piece, cutter.events()));
+    print(fmt::format("{}: {}", words.piece, counted(cutter.events(), "event")));
   if (cutter.events() == 0) {
     talk("Nothing happened in that time.");
     return found_something;
@@ -296,9 +298,9 @@ int cut(const TraceWords& words) {
 }  // namespace
 
 void add_trace(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("trace", "Record what the units say, and play it again");
+  CLI::App* command = app.add_subcommand("trace", "Record the units' input, and replay it");
   const auto words = std::make_shared<TraceWords>();
-  CLI::App* record_verb = command->add_subcommand("record", "write what the controllers say into a file");
+  CLI::App* record_verb = command->add_subcommand("record", "record the units' input into a file");
   record_verb->add_option("FILE", words->file, "the new file")->required();
   record_verb->add_option("--about", words->about, "what it is a trace of, for people");
   record_verb->add_option("--seconds", words->seconds, "end by itself after so long")

@@ -84,7 +84,7 @@ void add_combinations(const Known& known, const Rig& rig, std::vector<std::strin
   }
 }
 
-/// What is odd about it; that nothing is known of an axis yet is usual, and said only if `all` is asked for.
+/// What is odd about it; that nothing is known of an axis yet is common, and said only if `all` is asked for.
 std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Heard& heard, bool all) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   std::vector<std::string> notes;
@@ -97,7 +97,7 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
         "nothing has come from it yet: its socket may be empty, its pad switched off, or nobody has touched it");
   if (const UnitSheet* unfit = find_unfit_sheet(catalogue, known.main))
     notes.push_back(
-        fmt::format("the sheet '{}' has its numbers, but speaks of other controls: it is not used", unfit->name));
+        fmt::format("the sheet '{}' has its vendor and product, but other controls: it is not used", unfit->name));
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
       notes.insert(notes.end(), told->second.begin(), told->second.end());
@@ -159,22 +159,25 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
-                                                   : "nothing: it must be asked for each time";
+                                                   : "nothing: its player must press a button each time";
   print(fmt::format("{}{}", printable(d.name), d.made_by_program ? "  (virtual)" : ""));
   print(fmt::format("    {}; {:04x}:{:04x}; known by {}; {}",
-                    known.sheet != nullptr ? fmt::format("sheet '{}'", known.sheet->name)
-                                           : fmt::format("{} buttons, {} axes", count(d, ev_key), count(d, ev_abs)),
+                    known.sheet != nullptr
+                        ? fmt::format("sheet '{}'", known.sheet->name)
+                        : counted(count(d, ev_key), "button") + ", " + counted(count(d, ev_abs), "axis", "axes"),
                     d.vendor, d.product, known_by, nodes_text(known)));
   for (const Connection& spare : known.unit.spares) {
     const Description& other = known.nodes[spare.nodes.front()];
-    print(other.bus == bus_radio
-              ? fmt::format("    by radio, too ({}): the cable is used while it is plugged in, for it is quicker and "
-                            "charges",
-                            other.node)
-              : fmt::format("    by cable, too ({}): the radio is used, as the rig asks", other.node));
+    print(
+        other.bus == bus_radio
+            ? fmt::format(
+                  "    also wireless ({}): while the cable is plugged in it is used, because it is faster and charges "
+                  "the unit",
+                  other.node)
+            : fmt::format("    also wired ({}): wireless is used, as the rig says", other.node));
   }
   if (d.polling_interval_us > 0)
-    print(fmt::format("    the USB asks it for news every {} ms, which is the most that it adds to the lag",
+    print(fmt::format("    USB polling interval {} ms: the most that it adds to the latency",
                       d.polling_interval_us / 1000.0));
   for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
   if (const auto names = roleless(known); !names.empty() && (why || known.sheet == nullptr))
@@ -217,8 +220,7 @@ tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalo
     if (!node.readable && node.pad_like) ++found.shut;
     if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
       heard[node.path].push_back(
-          fmt::format("{}; its raw reports ({}) would tell, but you may not read them: sudo "
-                      "omnipar doctor --fix",
+          fmt::format("{}; its raw reports ({}) have them all, but you may not read those: sudo omnipar doctor --fix",
                       lost, node.shut_raw_path));
   }
   return found;
@@ -267,7 +269,8 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
   os::Door& door = os::real_door();
   play::HealthEars ears{catalogue};
   if (words.sources.host.empty()) {
-    talk(fmt::format("Listening for {} s: hands off shows what jitters, pressing shows what bounces.", words.listen));
+    talk(fmt::format("Listening for {} s: leave the units alone to see what jitters, press to see what bounces.",
+                     words.listen));
     const Duration longest{static_cast<std::int64_t>(words.listen * 1e6)};
     if (auto failure = play::listen(
             door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .say = talk, .longest = longest}, ears))
@@ -318,7 +321,7 @@ int run(const UnitsWords& words) {
   }
   if (words.json) print_json(list, 2);
   if (found->shut > 0)
-    talk(fmt::format("{} more may not be read; 'omnipar doctor' says why and fixes it.", found->shut));
+    talk(fmt::format("You may not read {} more; 'omnipar doctor' says why, and how to fix it.", found->shut));
   if (!words.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)
@@ -340,7 +343,7 @@ void add_units(CLI::App& app, int& status) {
                     "show raw reports: the descriptor in words, what the kernel keeps of it, the last bytes");
   command
       ->add_option("--listen", words->listen,
-                   "listen for so many seconds first, for what jitters or bounces; with --raw: show what is moved")
+                   "listen for so many seconds first, to find what jitters or bounces; with --raw: show what is moved")
       ->check(number_between(0.1, 600));
   command->add_flag("--json", words->json, "print JSON");
   command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");

@@ -126,7 +126,7 @@ int show_raw(const Catalogue& catalogue, const RawWords& words) {
   if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
   if (ears.raws().empty()) {
     talk(words.host.empty() ? "No unit here has raw reports that may be read.\nNext: omnipar doctor"
-                            : "No unit of this trace has raw reports; 'trace record --raw' takes them down.\n"
+                            : "No unit of this trace has raw reports; 'trace record --raw' records them.\n"
                               "Next: omnipar units" +
                                   same_host(words.host));
     return found_something;

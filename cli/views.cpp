@@ -55,7 +55,7 @@ class TableView final : public View {
     const bool fired = take_actions(time, reader);
     if (!waiting_ && (reader.changed().empty() || fired)) return flush_news();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
-    if (!waiting_) waiting_ = {time, still_shown ? "(a picture later)" : "(nobody: it follows by itself)"};
+    if (!waiting_) waiting_ = {time, still_shown ? "(a frame later)" : "(no input: it follows by itself)"};
     print_waiting(&reader);
   }
 
@@ -75,16 +75,16 @@ class TableView final : public View {
                               : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
   }
   void joined(const std::string& seat, const std::string& unit) override {
-    news_.push_back(fmt::format("\"{}\" serves {}, too", unit, seat));
+    news_.push_back(fmt::format("\"{}\" also serves {}", unit, seat));
   }
   void left(const std::string& seat, const std::string& unit) override {
-    news_.push_back(fmt::format("{}'s \"{}\" is gone: all that it held is let go, its port is kept", seat, unit));
+    news_.push_back(fmt::format("{}'s \"{}\" is gone: its buttons are released, its port is kept", seat, unit));
   }
   void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
     const std::string whose = seat.empty() ? "" : seat + "'s ";
     const std::string_view what = plug == play::Plug::none     ? "its socket is empty"
                                   : plug == play::Plug::put_in ? "a plug is in its socket now"
-                                                               : "its plug is out: all that it held is let go";
+                                                               : "its plug is out: its buttons are released";
     news_.push_back(fmt::format("{}\"{}\": {}", whose, unit, what));
   }
   void waiting(const std::string&) override {}
@@ -105,7 +105,7 @@ class TableView final : public View {
     news_.push_back(fmt::format("\"{}\" has nothing that this machine uses", unit));
   }
   void no_seat(const std::string& unit) override {
-    news_.push_back(fmt::format("\"{}\" finds every port taken", unit));
+    news_.push_back(fmt::format("\"{}\" was pressed, but every port is taken", unit));
   }
   void cannot_attach(const Diagnostic& why) override { news_.push_back(to_text(why)); }
 
@@ -139,7 +139,7 @@ class TableView final : public View {
   }
 
   void print_head() const {
-    std::string head = fmt::format("{:>9}  {}", "time", fitted("what a hand does", act_width));
+    std::string head = fmt::format("{:>9}  {}", "time", fitted("input", act_width));
     for (const PortInfo& port : plan_.ports())
       if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width_));
     sink_(trimmed(head));
@@ -154,7 +154,7 @@ class TableView final : public View {
       if (value > shown_[target]) {
         print_waiting(&reader);
         if (pace_) pace_(time);
-        sink_(fmt::format("{:>6} ms  hot action: {}", ms(time), plan_.targets()[target].name));
+        sink_(fmt::format("{:>6} ms  action: {}", ms(time), plan_.targets()[target].name));
         fired = true;
       }
       shown_[target] = value;
@@ -249,7 +249,7 @@ class SampleView final : public View {
       if (values.empty()) continue;
       if (port.number != 0) put({{"t", us(time)}, {"port", port.number}, {"changed", values}});
       for (const auto& [action, on] : values.items())
-        if (port.number == 0 && on != 0) put({{"t", us(time)}, {"hot", action}});
+        if (port.number == 0 && on != 0) put({{"t", us(time)}, {"action", action}});
     }
   }
 
@@ -262,25 +262,25 @@ class SampleView final : public View {
   void end() override {}
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
-    news(seat, unit, again ? "back" : "sits");
+    event(seat, unit, again ? "back" : "seated");
   }
-  void joined(const std::string& seat, const std::string& unit) override { news(seat, unit, "joins"); }
-  void left(const std::string& seat, const std::string& unit) override { news(seat, unit, "gone"); }
+  void joined(const std::string& seat, const std::string& unit) override { event(seat, unit, "joined"); }
+  void left(const std::string& seat, const std::string& unit) override { event(seat, unit, "gone"); }
   void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
     const std::string_view what = plug == play::Plug::none ? "empty" : plug == play::Plug::put_in ? "put in" : "out";
-    news(seat, unit, std::string{what});
+    event(seat, unit, std::string{what});
   }
   void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit, play::Doubt) override { news(seat, unit, "asked"); }
-  void no_use(const std::string& unit) override { news("", unit, "no use"); }
-  void no_seat(const std::string& unit) override { news("", unit, "no seat"); }
-  void cannot_attach(const Diagnostic& why) override { news("", why.place, why.message); }
+  void asked(const std::string& seat, const std::string& unit, play::Doubt) override { event(seat, unit, "asked"); }
+  void no_use(const std::string& unit) override { event("", unit, "no use"); }
+  void no_seat(const std::string& unit) override { event("", unit, "no seat"); }
+  void cannot_attach(const Diagnostic& why) override { event("", why.place, why.message); }
 
  private:
   static std::int64_t us(Time time) { return time.time_since_epoch().count(); }
   void put(const nlohmann::ordered_json& line) { sink_(json_text(line)); }
-  void news(const std::string& seat, const std::string& unit, const std::string& what) {
-    put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"news", what}});
+  void event(const std::string& seat, const std::string& unit, const std::string& what) {
+    put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"event", what}});
   }
 
   Plan plan_;

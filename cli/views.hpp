@@ -19,11 +19,11 @@ class View : public play::Audience {
 };
 
 /// Each act on a line of its own, and beside it what each port then sees; a port sees it at the machine's next
-/// picture. `pace`, if given, is called before a line is printed, with the time that it belongs to.
+/// frame. `pace`, if given, is called before a line is printed, with the time that it belongs to.
 [[nodiscard]] std::unique_ptr<View> table_view(const Plan& plan, LineSink sink, std::function<void(Time)> pace = {});
 
-/// JSON Lines: {"t":us,"port":n,"changed":{target:native value}} for each picture that differs from the one
-/// before, {"t":us,"hot":action}, and {"t":us,"seat":…,"unit":…,"news":"sits"|"back"|"joins"|"gone"|"asked"|"no
+/// JSON Lines: {"t":us,"port":n,"changed":{target:native value}} for each frame that differs from the one
+/// before, {"t":us,"action":action}, and {"t":us,"seat":…,"unit":…,"event":"seated"|"back"|"joined"|"gone"|"asked"|"no
 /// use"|"no seat"|"empty"|"put in"|"out"}.
 [[nodiscard]] std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink);
 

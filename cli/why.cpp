@@ -99,7 +99,7 @@ tl::expected<Question, Diagnostic> asked(const WhyWords& words, const Given& giv
 }
 
 std::string origin_words(const inspect::Link& link) {
-  if (link.origin == "usual") return "its usual source";
+  if (link.origin == "default") return "its default source";
   if (link.origin == "own") return "written at " + link.place;
   if (link.origin == "built in") return "always there";
   return fmt::format("as {}, written at {}", link.origin, link.place);
@@ -107,7 +107,7 @@ std::string origin_words(const inspect::Link& link) {
 
 /// One line: the whole chain, then where it is written.
 void show(const inspect::Link& link) {
-  const std::string target = link.port == 0 ? "hot action " + link.target
+  const std::string target = link.port == 0 ? "action " + link.target
                                             : fmt::format("port {} ({}): {}", link.port, link.controller, link.target);
   const std::string chain = fmt::format("  {} at seat {} -> {}{}", link.source, link.seat,
                                         link.shape.empty() ? "" : link.shape + " -> ", target);
@@ -152,8 +152,8 @@ int run(const WhyWords& words) {
     for (const inspect::Stop& stop : inspect::stops(given.catalogue, *given.profile, meaning.role)) {
       if (words.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
       print(fmt::format("{:<64}  written at {}",
-                        fmt::format("  {} at seat {} -> stops: port {}'s {} has other sources", meaning.role, stop.seat,
-                                    stop.port, stop.target),
+                        fmt::format("  {} at seat {} -> is not bound: port {}'s {} has other sources", meaning.role,
+                                    stop.seat, stop.port, stop.target),
                         stop.place));
     }
   }

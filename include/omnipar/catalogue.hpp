@@ -32,9 +32,9 @@ struct Catalogue {
 /// The exit combination that every profile has, whatever else it binds: start and select held for 2 s.
 [[nodiscard]] Hotkey built_in_exit();
 
-/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's default
-/// controller and its default sources, and the built-in exit combination (start and select held for 2 s).
-/// Fails with `unknown-system`.
+/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's
+/// default controller and its default sources, and the built-in exit combination (start and select held for 2 s). Fails
+/// with `unknown-system`.
 [[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
 
 /// The profile with two ports changing their plugs: seats, controllers and bindings go over to the other. A port

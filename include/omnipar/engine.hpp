@@ -44,14 +44,14 @@ class Engine {
 
   /// Adds a unit. Buttons that its `state` shows as down count from their next press; axis values
   /// count at once, but as presses (of a direction, of a trigger) only from the next time that they pass the threshold.
-  /// Axes that its `state` does not name are taken to be at rest; what stays where it is left is not moved by them
+  /// Axes that its `state` does not name are taken to be at rest; what is not self-centering is not moved by them
   /// before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of more than 256
   /// buttons, where a hat is two, 32 axes, or 255 codes), and then nothing has changed.
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
   /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
   /// from them (a debounce, a long press, a ramp) goes on. The unit's buttons let
-  /// go of what stays where it is left; then that stays until a source says where it is. An id that is not there is
+  /// go of what is not self-centering; then that stays until a source says where it is. An id that is not there is
   /// ignored.
   void detach(UnitId unit) noexcept;
 
@@ -69,7 +69,7 @@ class Engine {
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] Time now() const noexcept;
 
-  /// Brings everything to rest in one commit (what stays where it is left stays) and takes nothing
+  /// Brings everything to rest in one commit (what is not self-centering stays) and takes nothing
   /// more until `thaw`; buttons that are down then count from their next press.
   void freeze() noexcept;
   void thaw() noexcept;

@@ -12,7 +12,7 @@ namespace omnipar::hid {
 
 enum class OutputKind : std::uint8_t {
   motor,  ///< a magnitude of an effect (USB Device Class Definition for Physical Interface Devices 1.0, 5.5)
-  led,   ///< that shows a player's number, or a generic indicator (HID Usage Tables 1.3, 11)
+  led,    ///< that shows a player's number, or a generic indicator (HID Usage Tables 1.3, 11)
 };
 
 /// One motor or LED.

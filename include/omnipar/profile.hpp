@@ -18,10 +18,10 @@ namespace omnipar {
 struct Use {
   std::string role;
   double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `default_dead_zone`)
-  double threshold = 0.5;    ///< an axis counts as a press from here, 0.01..1
-  double release = 0.4;  ///< and as let go below here, 0..`threshold`; with 0 it is let go where it rests
+  double threshold = 0.5;   ///< an axis counts as a press from here, 0.01..1
+  double release = 0.4;     ///< and as released below here, 0..`threshold`; with 0 it is released where it rests
   Duration debounce{0};     ///< further changes within this time of a change are not believed
-  Duration long_press{0};         ///< counts as pressed when it has been down for this long
+  Duration long_press{0};   ///< counts as pressed when it has been down for this long
   double ramp = 0;          ///< button to axis: full pushes a second, 0.01..1000; 0 jumps
   std::string place{};      ///< where it is written, for messages
 };
@@ -40,7 +40,7 @@ struct PortProfile {
   /// Begin with that port's bindings. An own binding takes the place of the other port's; one of a whole group
   /// ("directions") also that of its members there, and one of a member only that of the member.
   std::optional<int> like;
-  std::vector<Binding> bind;  ///< targets not named here keep their usual sources
+  std::vector<Binding> bind;  ///< targets not named here keep their default sources
   std::string place{};
   std::string second_seat{};               ///< of the second player on the same plug; may be empty
   std::vector<std::string> accessories{};  ///< what is plugged into the controller

@@ -36,11 +36,11 @@ class RawUnit {
   /// the opening were down before: they are not told. Valid until the next call.
   [[nodiscard]] std::span<const Change> take(std::span<const std::uint8_t> report, Time now) noexcept;
 
-  /// Reports may have been lost up to now: what does not come again within a moment is let go, for how it stands is not
-  /// known any more.
+  /// Reports may have been lost up to now: what does not come again within a moment is released, for how it stands is
+  /// not known any more.
   void may_have_lost(Time now) noexcept;
 
-  /// Lets time pass: parts that always send and have fallen silent, and what is let go behind a loss. Valid until the
+  /// Lets time pass: parts that always send and have fallen silent, and what is released behind a loss. Valid until the
   /// next call.
   [[nodiscard]] std::span<const Change> advance(Time now) noexcept;
   /// When `advance` has something to tell although nothing comes.
@@ -74,10 +74,11 @@ class RawUnit {
   hid::Descriptor descriptor_;
   std::vector<hid::Control> controls_;
   std::vector<Socket> sockets_;
-  std::vector<int> socket_of_;                      ///< by control: place in the sockets, or -1
-  std::vector<std::optional<std::int32_t>> rests_;  ///< by control: where it goes when it is let go; nothing: it stays
-  std::optional<Time> unsure_until_;                ///< reports may have been lost
-  std::bitset<256> sure_;                           ///< that have come since then
+  std::vector<int> socket_of_;  ///< by control: place in the sockets, or -1
+  std::vector<std::optional<std::int32_t>>
+      rests_;                         ///< by control: where it goes when it is released; nothing: it stays
+  std::optional<Time> unsure_until_;  ///< reports may have been lost
+  std::bitset<256> sure_;             ///< that have come since then
   hid::Decoder decoder_;
   Time opened_;
   std::vector<Change> told_;

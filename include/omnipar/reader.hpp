@@ -43,7 +43,7 @@ class PortSample {
 /// together only while hands really hold both: a tap of one and then the other takes two samples. No count is ever
 /// lost; more than 2,147,483,647 of them at once come in several samples.
 ///
-/// When the engine adopts another plan, the next sample shows everything at rest, but for what stays where it is left;
+/// When the engine adopts another plan, the next sample shows everything at rest, but for what is not self-centering;
 /// what is pushed, and presses and counts that have not been shown yet, come behind it, if the new plan has a target of
 /// that name and kind on that port.
 ///
@@ -74,7 +74,7 @@ class Reader {
 
 /// A reader for outlets that cannot know when they are read: a press is shown at once and lasts at
 /// least `shortest_press`, only its release waits. (Two presses do wait, for a reader could not tell them from others
-/// otherwise: a second press within that time comes after the first has been shown, and has been shown let go, for as
+/// otherwise: a second press within that time comes after the first has been shown, and has been shown released, for as
 /// long; and an opposite direction comes when the one across has been shown for as long. Another plan ends a press
 /// earlier.) Otherwise like Reader.
 class PacedReader {

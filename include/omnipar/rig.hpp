@@ -16,12 +16,12 @@ struct RigUnit {
   std::string seat;
   std::uint16_t vendor = 0;
   std::uint16_t product = 0;
-  std::string model;   ///< the name that the unit gives itself
-  std::string serial;  ///< empty: has none
-  std::string socket;  ///< empty: unknown
-  std::string part{};  ///< the part of the unit that this is; empty: the whole
-  std::string connection{};   ///< "wireless" or "wired": the one to use if there are both; empty: wired
-  std::string half{};  ///< of a device with several controllers: which one (see `Description::half`)
+  std::string model;         ///< the name that the unit gives itself
+  std::string serial;        ///< empty: has none
+  std::string socket;        ///< empty: unknown
+  std::string part{};        ///< the part of the unit that this is; empty: the whole
+  std::string connection{};  ///< "wireless" or "wired": the one to use if there are both; empty: wired
+  std::string half{};        ///< of a device with several controllers: which one (see `Description::half`)
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
 

@@ -34,7 +34,7 @@ struct TargetSheet {
   std::vector<std::string> defaults;
   NativeRange native{};
   bool self_centering = true;  ///< returns to rest when it is released; else it stays where it was left
-  int player = 1;      ///< 2: of the port's second player, such as the other paddle on the plug
+  int player = 1;              ///< 2: of the port's second player, such as the other paddle on the plug
 };
 
 /// What can be plugged into a controller: a companion stick, a motion part, a pedal. Its controls are then

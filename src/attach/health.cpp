@@ -24,9 +24,9 @@ std::string words_for(const Control& control, const Change* known) {
                : "";
   if (control.reading == Reading::hat || control.reading == Reading::counts || control.reading == Reading::pointer)
     return "";
-  if (known == nullptr) return fmt::format("'{}': where it stands is unknown until it is first moved", control.role);
+  if (known == nullptr) return fmt::format("'{}': its position is unknown until it is first moved", control.role);
   if (control.reading == Reading::two_sided && is_at_end(control, known->value))
-    return fmt::format("'{}' stands at its end: it is held there, or rests there, or has not been calibrated",
+    return fmt::format("'{}' is at the end of its range: it is held there, or rests there, or has not been calibrated",
                        control.role);
   if (control.reading == Reading::one_sided && known->value > control.rest && is_at_end(control, known->value))
     return fmt::format("'{}' is pushed to its end", control.role);

@@ -18,9 +18,8 @@ std::string bounce_words(const std::string& role, Duration burst) {
   constexpr std::int64_t step = 5;
   const std::int64_t ms = (burst.count() + 999) / 1000;
   const std::int64_t deaf = (ms / step + 1) * step;
-  return fmt::format(
-      "'{0}' bounces, for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes one press of it", role, ms,
-      deaf);
+  return fmt::format("'{0}' bounces for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes it one press",
+                     role, ms, deaf);
 }
 
 }  // namespace
@@ -67,7 +66,7 @@ std::vector<std::string> HealthWatch::notes() const {
     const double width = static_cast<double>(control.maximum) - control.minimum;
     const double part = (static_cast<double>(axis->second.high) - axis->second.low) / width;
     if (part > widest_jitter) continue;
-    notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its way while nobody moves it", control.role,
+    notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its range while nobody moves it", control.role,
                                 control.axis == omnipar::Axis::x   ? " (x)"
                                 : control.axis == omnipar::Axis::y ? " (y)"
                                                                    : "",

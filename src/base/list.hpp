@@ -1,4 +1,4 @@
-// Names in a sentence.
+// Names and numbers in a sentence.
 #pragma once
 
 #include <cstddef>
@@ -17,6 +17,11 @@ namespace omnipar {
   }
   if (shown < names.size()) text += " and " + std::to_string(names.size() - shown) + " more";
   return text;
+}
+
+/// "1 seat", "2 seats", "2 axes"; `many` if it is not the word with an s.
+[[nodiscard]] inline std::string counted(std::size_t number, const std::string& one, const std::string& many = "") {
+  return std::to_string(number) + " " + (number == 1 ? one : many.empty() ? one + "s" : many);
 }
 
 }  // namespace omnipar

@@ -78,8 +78,8 @@ std::optional<RoleKind> role_kind(std::string_view role) {
 }
 
 double default_dead_zone(std::string_view role) noexcept {
-  constexpr double usual = 0.15;
-  return role == "paddle" ? 0 : usual;
+  constexpr double of_most = 0.15;
+  return role == "paddle" ? 0 : of_most;
 }
 
 std::optional<StickDirection> stick_direction(std::string_view source) {

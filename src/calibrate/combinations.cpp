@@ -83,8 +83,8 @@ void CombinationTest::begin() {
 
 void CombinationTest::ask(const Codes& pressed) {
   const bool all = step_ > 0 && pressed == steps_[step_].pressed;  // the first step names them
-  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then let go of everything.", step_ + 1,
-                   steps_.size(), names_of(steps_[step_].held), all ? "each other button" : names_of(pressed),
+  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then release everything.", step_ + 1, steps_.size(),
+                   names_of(steps_[step_].held), all ? "each other button" : names_of(pressed),
                    pressed.size() > 1 ? ", one after the other" : ""));
 }
 
@@ -119,10 +119,9 @@ void CombinationTest::take(const Report& report) {
 void CombinationTest::judge() {
   const Step& step = steps_[step_];
   if (!was_held_) {
-    if (not_held_before_) say_("Passed over.");
+    if (not_held_before_) say_("Skipped.");
     if (not_held_before_) return next_step();
-    say_(
-        fmt::format("{} were not down together. Once more; after that this step is passed over.", names_of(step.held)));
+    say_(fmt::format("{} were not down together. Once more; after that this step is skipped.", names_of(step.held)));
     not_held_before_ = true;
     return ask(step.pressed);
   }

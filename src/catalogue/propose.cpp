@@ -18,8 +18,8 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
     PortProfile played;
     played.port = port.number;
     played.seat = fmt::format("seat-{}", ++seats);
-    const ControllerSheet* usual = port.takes.empty() ? nullptr : (*sheet)->controller(port.takes.front());
-    if (usual != nullptr && usual->is_for_two()) played.second_seat = fmt::format("seat-{}", ++seats);
+    const ControllerSheet* fits = port.takes.empty() ? nullptr : (*sheet)->controller(port.takes.front());
+    if (fits != nullptr && fits->is_for_two()) played.second_seat = fmt::format("seat-{}", ++seats);
     profile.ports.push_back(std::move(played));
   }
   profile.hotkeys.push_back(built_in_exit());

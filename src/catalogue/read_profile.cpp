@@ -26,7 +26,7 @@ class ProfileReader {
     if (const Value* hotkeys = table.find("hotkeys"))
       for (const auto& [key, action] : hotkeys->members)
         profile.hotkeys.push_back({key.name, text_in(action, "modifier"), text_in(action, "press"),
-                               milliseconds_in(action, "after"), place_of(source_, key.mark)});
+                                   milliseconds_in(action, "after"), place_of(source_, key.mark)});
     profile.hotkeys.push_back(built_in_exit());
     return profile;
   }
@@ -78,8 +78,8 @@ class ProfileReader {
     const Value* seat = table.find("seat");
     if (seat != nullptr || flag_in(table, "not-ours")) return text_in(table, "seat");
     if (!flawed_)
-      problems_.push_back(
-          text::at(source_, key.mark, "missing-field", "'seat' is missing", "write who plays it, or not-ours = true"));
+      problems_.push_back(text::at(source_, key.mark, "missing-field", "'seat' is missing",
+                                   "write which seat plays it, or not-ours = true"));
     return "nobody";
   }
 

@@ -99,8 +99,7 @@ void catalogue::check_roles(const text::Source& source, const Value* list, Diagn
   if (list == nullptr) return;
   const auto check = [&](const Value& role) {
     if (role_kind(role.text) || stick_direction(role.text)) return;
-    problems.push_back(text::at(source, role.mark, "unknown-role",
-                                fmt::format("no control has the role '{}'", role.text),
+    problems.push_back(text::at(source, role.mark, "unknown-role", fmt::format("there is no role '{}'", role.text),
                                 suggestion(role.text, role_names())));
   };
   if (list->type == Value::Type::text) check(*list);

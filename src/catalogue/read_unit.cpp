@@ -23,7 +23,7 @@ struct RawName {
 
 void no_raw_control(const text::Source& source, const Value& name, Diagnostics& problems) {
   problems.push_back(text::at(source, name.mark, "unknown-code",
-                              fmt::format("'{}' is no control of raw reports", name.text),
+                              fmt::format("'{}' is not a control of raw reports", name.text),
                               "write hid:REPORT/USAGE, such as \"hid:0/x#2\"; 'omnipar units --raw' lists them"));
 }
 
@@ -69,7 +69,7 @@ class CodeReader {
       error(mark, "wrong-code", fmt::format("'{}' counts movements, and '{}' does not", name, role),
             "such codes are a 'spinner', a 'mouse', a 'mouse-wheel' or a 'trackball'");
     else if (code.type == ev_key && kind != RoleKind::button && kind != RoleKind::one_sided)
-      error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is none", name, role),
+      error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is not", name, role),
             pair ? "name each direction by itself, such as 'dpad-up'" : "name an axis");
     else if (code.type == ev_abs && kind == RoleKind::button)
       error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' is a button", name, role), "name a button");
@@ -101,7 +101,7 @@ class CodeReader {
     if (code) return code;
     const auto near = nearest(word, code_names());
     error(mark, "unknown-code", fmt::format("no code is called '{}'", word),
-          near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does");
+          near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface");
     return std::nullopt;
   }
 
@@ -206,7 +206,7 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
       codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated",
                   "name an axis, such as ABS_X");
     if (measured.minimum >= measured.maximum || measured.rest < measured.minimum || measured.rest > measured.maximum)
-      codes.error(axis.find("minimum")->mark, "bad-number", "this is no range",
+      codes.error(axis.find("minimum")->mark, "bad-number", "this is not a range",
                   "the minimum lies below the maximum, and the rest between them");
     calibration.axes.push_back(measured);
   }

@@ -66,7 +66,8 @@ std::string list_text(const std::vector<Code>& codes) {
 
 bool is_built_in_exit(const Hotkey& hotkey) {
   const Hotkey known = built_in_exit();
-  return hotkey.action == known.action && hotkey.modifier == known.modifier && hotkey.press == known.press && hotkey.after == known.after;
+  return hotkey.action == known.action && hotkey.modifier == known.modifier && hotkey.press == known.press &&
+         hotkey.after == known.after;
 }
 
 }  // namespace
@@ -90,7 +91,8 @@ std::string to_toml(const Profile& profile) {
     if (is_built_in_exit(hotkey)) continue;
     if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
     const std::string after = hotkey.after.count() != 0 ? ", after = " + milliseconds(hotkey.after) : "";
-    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, quoted(hotkey.modifier), quoted(hotkey.press), after);
+    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, quoted(hotkey.modifier),
+                        quoted(hotkey.press), after);
   }
   return text;
 }

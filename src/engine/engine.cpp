@@ -92,7 +92,8 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
   return best;
 }
 
-[[gnu::always_inline]] inline void EngineState::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline void EngineState::measure(const Slot& slot, std::size_t unit,
+                                                        const Gauge& gauge) noexcept {
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
@@ -139,7 +140,7 @@ void EngineState::leave(std::size_t unit) noexcept {
   }
 }
 
-/// The unit has left: its share of an operation goes to rest; what stays where it is left stays.
+/// The unit has left: its share of an operation goes to rest; what is not self-centering stays.
 void EngineState::drop(std::size_t unit, const Step& step) noexcept {
   if (step.kind == AnalogKind::crossing) {
     over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
@@ -165,7 +166,7 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
 
 /// True if the button has gone up, which takes effect when the report's presses are through.
 [[gnu::noinline]] bool EngineState::set_button(const Slot& slot, std::size_t unit, std::size_t button,
-                                         bool now_down) noexcept {
+                                               bool now_down) noexcept {
   std::uint64_t& word = down[unit * button_words + button / 64];
   if (((word & bit_of(button)) != 0) == now_down) return false;
   if (!now_down) {
@@ -246,7 +247,7 @@ void EngineState::note_crossings(std::size_t unit) noexcept {
 
 // -- all at once ----------------------------------------------------------------------------------------
 
-/// Everything goes to rest. What stays is let go by its buttons, and stays where its axes had it.
+/// Everything goes to rest. What stays is released by its buttons, and stays where its axes had it.
 void EngineState::rest_all() noexcept {
   const PlanData& p = *plan_data;
   for (std::size_t d = 0; d < p.digitals.size(); ++d)

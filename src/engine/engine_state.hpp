@@ -74,7 +74,7 @@ struct Lane {
   Index x = 0;
   Index y = nothing;
   bool alone = false;   ///< nothing else feeds the group at present, so there is nothing to compare with
-  bool speaks = false;  ///< where it is said to be counts even if it was there before: its group stays where it is left
+  bool speaks = false;  ///< where it is said to be counts even if it was there before: its group is not self-centering
 };
 
 /// An analog operation of the plan, with this unit's own lane or crossing.

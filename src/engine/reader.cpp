@@ -81,7 +81,7 @@ bool Sampler::comes_first(Index one, Index other) const noexcept {
   return static_cast<std::int32_t>(engine_.pressed_at[one] - engine_.pressed_at[other]) < 0;
 }
 
-/// A press that waits until the direction across has been shown let go, or has had its turn.
+/// A press that waits until the direction across has been shown released, or has had its turn.
 bool Sampler::is_blocked(Index target, Index across) const noexcept {
   if (is_down(target)) return false;
   if (is_down(across)) return !is_held_on(across);

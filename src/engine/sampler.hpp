@@ -3,7 +3,7 @@
 // A shown button goes   up --press to show--> down        (a press is taken off those outstanding)
 //                       down --let go, or another press to show--> up
 // each at most once a sample, and for paced readers not before the state has been shown long enough.
-// Opposite directions take turns: one waits until the other has been shown let go, unless hands really hold both.
+// Opposite directions take turns: one waits until the other has been shown released, unless hands really hold both.
 #pragma once
 
 #include <algorithm>

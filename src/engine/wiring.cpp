@@ -76,7 +76,8 @@ class Wiring {
     Run run{static_cast<std::uint16_t>(slot_.raises.size()), 0};
     if (input != nullptr) {
       for (const Index signal : input->raises)
-        slot_.raises.push_back({signal, static_cast<Index>(EngineState::place_of(plan_.signals[signal], slot_number_))});
+        slot_.raises.push_back(
+            {signal, static_cast<Index>(EngineState::place_of(plan_.signals[signal], slot_number_))});
       run.count = static_cast<std::uint16_t>(input->raises.size());
     }
     slot_.buttons.push_back(run);
@@ -211,7 +212,7 @@ class Wiring {
       step.kind = operation.kind;
       step.operation = index;
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
-      step.lane = {operation.group, static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
+      step.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
                    !group.self_centering};
       step.dead_zone = shape::DeadZone{operation.dead_zone};
       slot_.steps.push_back(step);
@@ -290,7 +291,8 @@ void EngineState::find_lone_lanes() noexcept {
   };
   for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
   for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
-  for_all_lanes([&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && plan_data->groups[lane.group].self_centering; });
+  for_all_lanes(
+      [&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && plan_data->groups[lane.group].self_centering; });
   for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
     const Group& group = plan_data->groups[g];
     const std::span all{lanes + group.first_lane, group.lane_count};

@@ -70,8 +70,8 @@ std::vector<Output> outputs_of(const Descriptor& descriptor) {
       const Usage usage = usage_at(field, e);
       const bool is_led = usage == generic_indicator || (usage >= player_1 && usage <= player_8);
       if (usage != magnitude && !is_led) continue;
-      outputs.push_back({is_led ? OutputKind::led : OutputKind::motor, static_cast<std::uint16_t>(f),
-                         static_cast<std::uint16_t>(e)});
+      outputs.push_back(
+          {is_led ? OutputKind::led : OutputKind::motor, static_cast<std::uint16_t>(f), static_cast<std::uint16_t>(e)});
     }
   }
   return outputs;

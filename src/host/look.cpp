@@ -211,7 +211,7 @@ std::string model_rule(const ModelFact& model) {
 }
 
 std::string rule_text() {
-  return "# Omnipar: whoever sits at the screen may make virtual controllers and read pads and joysticks.\n"
+  return "# Omnipar: whoever is logged in at the screen may make virtual controllers and read pads and joysticks.\n"
          "# Keyboards and mice stay closed, and so do raw HID nodes but those of models that are named below.\n"
          "KERNEL==\"uinput\", SUBSYSTEM==\"misc\", TAG+=\"uaccess\", OPTIONS+=\"static_node=uinput\"\n"
          "SUBSYSTEM==\"input\", KERNEL==\"event*\", ENV{ID_INPUT_JOYSTICK}==\"1\", TAG+=\"uaccess\"\n";
@@ -222,8 +222,8 @@ namespace {
 void tell_udev(os::Door& door, Fixed& fixed) {
   fixed.note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
   fixed.note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=hidraw",
-                        "--subsystem-match=misc"}) == 0,
-              "apply the rule to what is plugged in (udevadm trigger)");
+                       "--subsystem-match=misc"}) == 0,
+             "apply the rule to what is plugged in (udevadm trigger)");
 }
 
 }  // namespace
@@ -239,7 +239,7 @@ Fixed take_back(os::Door& door) {
     const int removed = door.remove(path);
     if (removed == -ENOENT) continue;
     fixed.note(removed == 0,
-                removed == 0 ? fmt::format("removed {}", path) : fmt::format("{}: {}", path, std::strerror(-removed)));
+               removed == 0 ? fmt::format("removed {}", path) : fmt::format("{}: {}", path, std::strerror(-removed)));
   }
   if (!fixed.lines.empty()) tell_udev(door, fixed);
   return fixed;

@@ -30,8 +30,8 @@ struct ModelFact {
 };
 /// The nodes whose names hold `name`, whether they may be read or not.
 [[nodiscard]] std::vector<ModelFact> models_named(os::Door& door, const std::string& name);
-/// udev rules, a line each, that open all nodes of one model, raw ones too, to whoever sits at the screen, and no
-/// other.
+/// udev rules, a line each, that open all nodes of one model, raw ones too, to whoever is logged in at the screen, and
+/// no other.
 [[nodiscard]] std::string model_rule(const ModelFact& model);
 
 /// One line for each thing done or refused, and whether all was done.

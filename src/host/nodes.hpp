@@ -27,8 +27,8 @@ class Nodes {
   [[nodiscard]] std::optional<int> open(const NodePlace& place);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
-  /// Likewise for one node, until it is closed or let go again, when nothing on it is down. A number that is not there
-  /// is ignored.
+  /// Likewise for one node, until it is closed or released again, when nothing on it is down. A number that is not
+  /// there is ignored.
   void grab(int number, bool yes) noexcept;
   [[nodiscard]] bool is_grabbed(int number) const noexcept;
   /// True while something is down on a node that is to be held and is not for that reason.

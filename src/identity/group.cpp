@@ -112,7 +112,8 @@ class Grouping {
     std::vector<bool> is_spare(units_.size());
     for (std::size_t i = 0; i < units_.size(); ++i) {
       const auto others = by_wireless.find(key_of(units_[i]));
-      if (nodes_[units_[i].main()].bus != bus_usb || others == by_wireless.end() || others->first.first.empty()) continue;
+      if (nodes_[units_[i].main()].bus != bus_usb || others == by_wireless.end() || others->first.first.empty())
+        continue;
       for (const std::size_t other : others->second) {
         units_[i].spares.push_back(static_cast<const Connection&>(units_[other]));
         is_spare[other] = true;

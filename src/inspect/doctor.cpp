@@ -31,7 +31,7 @@ Finding about_permission(const Facts& facts) {
   std::string shut;
   for (const NodeFact& node : facts.nodes)
     if (!node.readable && node.pad_like) shut += (shut.empty() ? "" : ", ") + node.path;
-  if (shut.empty()) return {"permission", State::good, "Every pad and joystick that is there may be read.", ""};
+  if (shut.empty()) return {"permission", State::good, "You may read every pad and joystick that is there.", ""};
   return {"permission", State::wrong,
           fmt::format("You have no permission to read {}. If the rule is there already, log out and in again, or "
                       "plug the controller in again.",
@@ -73,21 +73,22 @@ Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
             fmt::format("{} controller{} there; 'omnipar units' lists {}.", pads, pads == 1 ? " is" : "s are",
                         pads == 1 ? "it" : "them"),
             ""};
-  if (shut > 0) return {"units", State::hint, "Controllers are there, but none may be read yet.", ""};
-  std::string text = "No controller is there. Plug one in; if it has a radio, switch it on and press its button.";
+  if (shut > 0) return {"units", State::hint, "Controllers are there, but you may not read them yet.", ""};
+  std::string text = "No controller is there. Plug one in; if it is wireless, switch it on and press a button.";
   if (const auto more = others(catalogue, all_descriptions(facts)); !more.empty())
-    text += fmt::format(" (What is there is played on only with a sheet: {}.)", words_of(more));
+    text += fmt::format(" (These units need a sheet before they can be played on: {}.)", words_of(more));
   if (virtual_ones > 0) text += " (Virtual ones of other programs are only taken with --with-virtual.)";
   return {"units", State::wrong, text, ""};
 }
 
 Finding about_rule(const Facts& facts) {
   if (facts.rule_installed)
-    return {"rule", State::good, "The rule that opens uinput and pads to whoever sits at the screen is installed.", ""};
+    return {"rule", State::good,
+            "The rule that opens uinput and pads to whoever is logged in at the screen is installed.", ""};
   const bool needed =
       !facts.uinput_usable || std::ranges::any_of(facts.nodes, [](const NodeFact& n) { return !n.readable; });
   return {"rule", needed ? State::wrong : State::hint,
-          needed ? "The rule that opens uinput and pads to whoever sits at the screen is missing."
+          needed ? "The rule that opens uinput and pads to whoever is logged in at the screen is missing."
                  : fmt::format("It works for {}; the rule that lets everybody at the screen play is not installed.",
                                facts.root ? "root" : "you"),
           fix_command};
@@ -125,24 +126,24 @@ void add_held(const Facts& facts, Findings& findings) {
                           fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.holders),
                           ""});
     else if (node.grabbed)
-      findings.push_back({"held", State::wrong,
-                          fmt::format("{} ({}) is held by another program{}: nothing that it says comes through.",
-                                      shown(node.description), node.path,
-                                      node.holders.empty() ? ", which only root can see" : ", " + node.holders),
-                          node.holder > 0        ? fmt::format("kill {}", node.holder)
-                          : node.holders.empty() ? "sudo omnipar doctor"
-                                                 : ""});
+      findings.push_back(
+          {"held", State::wrong,
+           fmt::format("{} ({}) is grabbed by another program{}: no input from it arrives.", shown(node.description),
+                       node.path, node.holders.empty() ? ", which only root can see" : ", " + node.holders),
+           node.holder > 0        ? fmt::format("kill {}", node.holder)
+           : node.holders.empty() ? "sudo omnipar doctor"
+                                  : ""});
 }
 
 /// Units of which half is missing, and nobody would know why.
 void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
     if (const std::string lost = lost_without_raw(node, catalogue); !lost.empty())
-      findings.push_back({"raw", State::wrong,
-                          fmt::format("{} ({}): {}. Its raw reports ({}) would tell, but you have no permission to "
-                                      "read them.",
-                                      shown(node.description), node.path, lost, node.shut_raw_path),
-                          fix_command});
+      findings.push_back(
+          {"raw", State::wrong,
+           fmt::format("{} ({}): {}. Its raw reports ({}) have them all, but you have no permission to read those.",
+                       shown(node.description), node.path, lost, node.shut_raw_path),
+           fix_command});
 }
 
 /// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
@@ -157,8 +158,8 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
   for (const Other& other : others(catalogue, all_descriptions(facts))) unknown.add("\"" + other.name + "\"");
   if (!shut.empty())
     findings.push_back({"panel", State::wrong,
-                        fmt::format("{} may not be read: to the computer it is a keyboard or a mouse, and those stay "
-                                    "shut until their model is opened by name.",
+                        fmt::format("You may not read {}: to the computer it is a keyboard or a mouse, and those stay "
+                                    "closed until their model is opened by name.",
                                     shut.text()),
                         "omnipar doctor --rule " + shut.first()});
   if (!unknown.empty())
@@ -187,17 +188,16 @@ void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, F
       rig.units, [&](const RigUnit& unit) { return is_address(unit.serial) && !is_there(facts, unit.serial); });
   if (facts.radio == Radio::off)
     findings.push_back({"radio", wanted ? State::wrong : State::hint,
-                        "The computer's radio (Bluetooth) is switched off: pads without a cable cannot be reached.",
-                        "rfkill unblock bluetooth"});
+                        "Bluetooth is switched off: wireless pads cannot connect.", "rfkill unblock bluetooth"});
   if (facts.radio == Radio::none && wanted)
     findings.push_back({"radio", State::wrong,
-                        "The computer has no radio (Bluetooth), but the rig has a unit that comes by one. Plug a radio "
-                        "in, or the unit's cable.",
+                        "The computer has no Bluetooth, but a unit of the rig is wireless. Plug in a Bluetooth "
+                        "adapter, or the unit's cable.",
                         ""});
   else if (facts.radio == Radio::none && !has_controller(facts, catalogue))
     findings.push_back(
         {"radio", State::hint,
-         "The computer has no radio (Bluetooth): only what has a cable or a receiver of its own can come.", ""});
+         "The computer has no Bluetooth: only wired units, and units with a receiver of their own, can connect.", ""});
   for (const PairedFact& pad : facts.paired)
     if (!is_there(facts, pad.address))
       findings.push_back(
@@ -207,7 +207,7 @@ void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, F
                        printable(pad.name)),
            facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
   if (facts.radio == Radio::on && !facts.pairings_readable && wanted)
-    findings.push_back({"paired", State::hint, "Which pads are paired is known to root alone.", "sudo omnipar doctor"});
+    findings.push_back({"paired", State::hint, "Only root can see which pads are paired.", "sudo omnipar doctor"});
 }
 
 /// Pads of a receiver or an adapter that have not said anything.
@@ -258,11 +258,12 @@ void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
     if (!here) away.add(fmt::format("\"{}\" ({})", printable(unit.name), unit.seat));
   }
   if (!away.empty())
-    findings.push_back({"away", State::hint,
-                        fmt::format("Of the rig, {} is not there. Whoever sits there may take another one for this "
-                                    "evening: press a button on it.",
-                                    away.text()),
-                        ""});
+    findings.push_back(
+        {"away", State::hint,
+         fmt::format(
+             "{} of the rig is not there. Its player may use another unit for this evening: press a button on it.",
+             away.text()),
+         ""});
 }
 
 /// Panels that type press what desktops listen to.
@@ -286,14 +287,14 @@ void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findi
   if (!sticky.empty())
     findings.push_back({"sticky-keys", State::hint,
                         fmt::format("{} is a shift key: pressed five times, it switches the desktop's sticky keys on. "
-                                    "While Omnipar plays it holds the panel, and the desktop hears nothing; for the "
-                                    "time before, switch sticky keys off in the desktop's settings.",
+                                    "While Omnipar plays, it grabs the panel, and the desktop gets no input from it; "
+                                    "for the time before, switch sticky keys off in the desktop's settings.",
                                     sticky.text()),
                         hold});
   if (!desktop.empty())
     findings.push_back({"shortcuts", State::hint,
                         fmt::format("{} is a key of the desktop's shortcuts: with a lever it may switch windows. While "
-                                    "Omnipar plays it holds the panel, and the desktop hears nothing.",
+                                    "Omnipar plays, it grabs the panel, and the desktop gets no input from it.",
                                     desktop.text()),
                         hold});
 }
@@ -301,13 +302,12 @@ void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findi
 /// Without a namespace of its own no program can be kept from the units.
 void add_hiding(const Facts& facts, Findings& findings) {
   if (facts.namespaces_need.empty()) return;
-  findings.push_back(
-      {"alone", State::hint,
-       fmt::format("'play --alone' cannot hide controllers from a game: the kernel keeps namespaces to "
-                   "root. The line '{}' in /etc/sysctl.d/71-omnipar.conf gives them to every program for "
-                   "good, the command below until the next start.",
-                   facts.namespaces_need),
-       "sudo sysctl -w " + facts.namespaces_need});
+  findings.push_back({"alone", State::hint,
+                      fmt::format("'play --alone' cannot hide controllers from a game: here only root may make "
+                                  "namespaces. The line '{}' in /etc/sysctl.d/71-omnipar.conf allows them to every "
+                                  "program for good, the command below until the next start.",
+                                  facts.namespaces_need),
+                      "sudo sysctl -w " + facts.namespaces_need});
 }
 
 }  // namespace

@@ -10,6 +10,7 @@
 #include "base/code_names.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
+#include "base/list.hpp"
 
 namespace omnipar::inspect {
 namespace {
@@ -174,7 +175,7 @@ class RawView {
                                   fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c),
                                   meanings_[c].part, meanings_[c].role, now_words(c)));
     }
-    if (keys > 0) lines.push_back(fmt::format("  and {} keys that are up", keys));
+    if (keys > 0) lines.push_back(fmt::format("  and {} up", counted(keys, "key that is", "keys that are")));
     lines.push_back(loss_words());
   }
 

@@ -128,8 +128,9 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
   for (const Hotkey& hotkey : profile.hotkeys)
     for (const std::string& seat : seats)
       for (const bool first : {true, false})
-        all.push_back({seat, first ? hotkey.modifier : hotkey.press, hotkey_words(hotkey, first ? hotkey.press : hotkey.modifier), 0, "",
-                       hotkey.action, hotkey.place.empty() ? "built in" : "own", hotkey.place});
+        all.push_back({seat, first ? hotkey.modifier : hotkey.press,
+                       hotkey_words(hotkey, first ? hotkey.press : hotkey.modifier), 0, "", hotkey.action,
+                       hotkey.place.empty() ? "built in" : "own", hotkey.place});
   return all;
 }
 

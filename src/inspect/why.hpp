@@ -17,14 +17,14 @@ struct Link {
   std::string seat;
   std::string source;  ///< a role, or one direction of a stick
   std::string shape;   ///< what happens on the way, in words; empty if nothing does
-  int port = 0;        ///< 0: a hot action
+  int port = 0;        ///< 0: a hotkey
   std::string controller;
   std::string target;
   std::string origin;  ///< "default", "own", "like port 1", "built in"
-  std::string place;   ///< where it is written; empty for usual sources
+  std::string place;   ///< where it is written; empty for default sources
 };
 
-/// All ways of a profile that compiles, port by port in the order of the sheet, then the hot actions. A target
+/// All ways of a profile that compiles, port by port in the order of the sheet, then the hotkeys. A target
 /// that is empty on purpose has one link with an empty source.
 [[nodiscard]] std::vector<Link> links(const Catalogue& catalogue, const Profile& profile);
 
@@ -35,7 +35,7 @@ struct Link {
 /// direction of.
 [[nodiscard]] bool concerns(std::string_view source, std::string_view role);
 
-/// A target that would usually take the role, but does not: the profile gives it other sources.
+/// A target that would take the role by default, but does not: the profile gives it other sources.
 struct Stop {
   int port = 0;
   std::string seat;

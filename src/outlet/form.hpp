@@ -35,7 +35,7 @@ struct FormAxis {
 struct Form {
   std::string_view word;  ///< as in the device's name
   std::uint16_t product = 0;
-  std::vector<Code> keys;  ///< in the order in which they are let go
+  std::vector<Code> keys;  ///< in the order in which they are released
   std::vector<Code> movements;
   std::vector<FormAxis> axes;
   bool stays = false;  ///< its axes stay where they were left

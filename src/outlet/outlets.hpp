@@ -30,7 +30,7 @@ class Outlets {
   /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
   bool flush(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
-  /// True if a hot action of that name has fired since `forget_fired`.
+  /// True if a hotkey of that name has fired since `forget_fired`.
   [[nodiscard]] bool fired(std::string_view action) const noexcept { return times_fired(action) > 0; }
   [[nodiscard]] std::size_t times_fired(std::string_view action) const noexcept;
   [[nodiscard]] bool any_fired() const noexcept { return !fired_.empty(); }
@@ -75,7 +75,7 @@ class Outlets {
   std::vector<Wire> wires_;              ///< by target of the plan
   std::vector<Outgoing> outgoing_;       ///< by device
   Time again_at_{};                      ///< when those that are behind are written to again
-  std::vector<std::string_view> fired_;  ///< hot actions
+  std::vector<std::string_view> fired_;  ///< hotkeys
   std::uint64_t refused_ = 0;
 };
 

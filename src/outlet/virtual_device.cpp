@@ -22,7 +22,7 @@ tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Door& do
   if (number >= 0) return os::Descriptor{door, number};
   return tl::unexpected(Diagnostic{"no-uinput", Severity::error,
                                    fmt::format("no virtual controller can be made: {}", std::strerror(-number)), uinput,
-                                   "'sudo omnipar doctor --fix' fixes this once and for all"});
+                                   "'sudo omnipar doctor --fix' fixes this permanently"});
 }
 
 std::optional<Diagnostic> VirtualDevice::check(os::Door& door) {

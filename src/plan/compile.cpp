@@ -1,4 +1,4 @@
-// From a profile and its sheets to a plan. One pass over the ports, one over the hot actions; every
+// From a profile and its sheets to a plan. One pass over the ports, one over the hotkeys; every
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
 #include <limits>
@@ -126,8 +126,8 @@ class Compiler {
       return false;
     };
     if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
-    if (!in(use.threshold, 0.01, 1)) return wrong("the press point", "0.01 to 1");
-    if (!in(use.release, 0, use.threshold)) return wrong("the release point", "0 to the press point");
+    if (!in(use.threshold, 0.01, 1)) return wrong("the threshold", "0.01 to 1");
+    if (!in(use.release, 0, use.threshold)) return wrong("the release", "0 to the threshold");
     if (use.ramp != 0 && !in(use.ramp, slowest_ramp, 1000))
       return wrong("the ramp", "0, or 0.01 to 1000 full pushes a second");
     const auto short_enough = [](Duration d) { return d.count() >= 0 && d <= std::chrono::minutes{1}; };
@@ -138,13 +138,14 @@ class Compiler {
   std::optional<RoleKind> kind_of(const Use& use) {
     const auto kind = role_kind(use.role);
     if (!kind) {
-      error("unknown-role", fmt::format("no control has the role '{}'", use.role), suggestion(use.role, role_names()));
+      error("unknown-role", fmt::format("there is no role '{}'", use.role), suggestion(use.role, role_names()));
     }
     return kind;
   }
 
   void wrong_source(const Use& use, std::string_view wanted) {
-    error("wrong-source", fmt::format("'{}' cannot feed this control", use.role), fmt::format("it takes {}", wanted));
+    error("wrong-source", fmt::format("'{}' cannot be a source of this target", use.role),
+          fmt::format("it takes {}", wanted));
   }
 
   void add_crossing(const std::string& seat, const std::string& role, const Use& use,
@@ -153,7 +154,7 @@ class Compiler {
     operation.kind = AnalogKind::crossing;
     operation.crossing = plan_->crossings;
     operation.threshold = use.threshold;
-    // What is at rest is let go, also where that is all that lets go.
+    // What is at rest is released, also where that is all that lets go.
     operation.release = std::max(use.release, std::numeric_limits<double>::min());
     operation.signals = signals;
     const Index index = append(plan_->operations, operation, max_operations);
@@ -357,7 +358,7 @@ class Compiler {
       const std::string& name = binding.target;
       stand_at(binding.place, place_);
       if (std::ranges::find(names, name) == names.end())
-        error("unknown-target", fmt::format("'{}' has no control '{}'", sheet.name, name), suggestion(name, names));
+        error("unknown-target", fmt::format("'{}' has no target '{}'", sheet.name, name), suggestion(name, names));
       if (!bound.insert(name).second)
         error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
     }
@@ -420,7 +421,7 @@ class Compiler {
     return made;
   }
 
-  // -- hot actions -----------------------------------------------------------------------------------
+  // -- hotkeys -----------------------------------------------------------------------------------
   void add_hotkeys() {
     PortInfo room{0, "", "", static_cast<Index>(plan_->targets.size()), 0};
     std::vector<std::pair<std::string, Index>> actions;
@@ -433,7 +434,7 @@ class Compiler {
         continue;
       }
       if (hotkey.after.count() < 0 || hotkey.after > std::chrono::minutes{1}) {
-        error("bad-number", "the time to hold is out of range", "it may be 0 to 60 seconds");
+        error("bad-number", "the time that both are held is out of range", "it may be 0 to 60 seconds");
         continue;
       }
       add_chord(hotkey, action_signal(actions, hotkey.action));
@@ -471,8 +472,8 @@ class Compiler {
   void check_size() {
     if (!too_large_) return;
     place_ = profile_.name;
-    error("plan-too-large", "the profile has more controls or sources than a plan may hold",
-          fmt::format("at most {} controls and {} signals", max_targets, max_signals));
+    error("plan-too-large", "the profile has more targets or sources than a plan may hold",
+          fmt::format("at most {} targets and {} signals", max_targets, max_signals));
   }
 
   const Catalogue& catalogue_;

@@ -3,6 +3,7 @@
 
 #include "omnipar/role.hpp"
 #include "plan/plan_data.hpp"
+#include "base/list.hpp"
 
 namespace omnipar {
 namespace {
@@ -12,8 +13,8 @@ class Listing {
   explicit Listing(const PlanData& plan) : plan_(plan) {}
 
   std::string run() {
-    line("plan \"{}\" for {}: {} targets, {} signals, {} bytes of state", plan_.name, plan_.system,
-         plan_.targets.size(), plan_.signals.size(), plan_.state_size);
+    line("plan \"{}\" for {}: {}, {}, {} bytes of state", plan_.name, plan_.system,
+         counted(plan_.targets.size(), "target"), counted(plan_.signals.size(), "signal"), plan_.state_size);
     for (const PortInfo& port : plan_.ports)
       if (port.number != 0)
         line("port {}: {} at {}{}", port.number, port.controller, port.seat,
@@ -29,11 +30,12 @@ class Listing {
     text_ += fmt::format(format, std::forward<T>(values)...) + "\n";
   }
 
-  /// "1/a" for port 1's target a; "hot/exit" for an action.
+  /// "1/a" for port 1's target a; "action/exit" for an action.
   std::string target_name(Index target) const {
     for (const PortInfo& port : plan_.ports)
       if (target >= port.first_target && target < port.first_target + port.target_count)
-        return fmt::format("{}/{}", port.number == 0 ? "hot" : std::to_string(port.number), plan_.targets[target].name);
+        return fmt::format("{}/{}", port.number == 0 ? "action" : std::to_string(port.number),
+                           plan_.targets[target].name);
     return "?";
   }
 
@@ -62,7 +64,8 @@ class Listing {
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing)
         signals += fmt::format(" {}:{}", direction_names.at(d), signal_name(operation.signals.at(d)));
-    line("  {:<28} crosses {:.2f}, back {:.2f}, raises{}", source, operation.threshold, operation.release, signals);
+    line("  {:<28} threshold {:.2f}, release {:.2f}, raises{}", source, operation.threshold, operation.release,
+         signals);
   }
 
   void add(Index index) {
@@ -79,7 +82,7 @@ class Listing {
                   digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
     }
     const Timer& timer = plan_.timers[effect.index];
-    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::long_press ? "held" : "debounced",
+    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::long_press ? "long press" : "debounce",
          timer.delay.count(), signal_name(timer.out));
   }
 

@@ -25,10 +25,10 @@ using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
 
 enum class EffectKind : std::uint8_t {
-  raise,     ///< index: a signal that this one holds
+  raise,       ///< index: a signal that this one holds
   long_press,  ///< index: a timer; on when its input has been on for its delay
-  debounce,  ///< index: a timer; deaf for its delay after each change
-  digital,   ///< index: a digital operation to evaluate again
+  debounce,    ///< index: a timer; deaf for its delay after each change
+  digital,     ///< index: a digital operation to evaluate again
 };
 
 struct Effect {
@@ -69,8 +69,8 @@ struct AnalogOperation {
   Index lane = 0;                                                    ///< lane: the first of max_units, one a unit
   Index crossing = 0;                                                ///< crossing: its own number
   double dead_zone = 0;                                              ///< lane
-  double threshold = 0.5;                                             ///< crossing
-  double release = 0.4;                                           ///< crossing
+  double threshold = 0.5;                                            ///< crossing
+  double release = 0.4;                                              ///< crossing
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
 };
 

@@ -49,7 +49,7 @@ const std::string& seat_of(const PortProfile& port, const TargetSheet& target) n
 Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {
   const auto find = [&](int number) { return std::ranges::find(profile.ports, number, &PortProfile::port); };
   if (find(one) == profile.ports.end() || find(other) == profile.ports.end()) return profile;
-  // What a port is like, and what is in it usually, goes with the plug and not with the number.
+  // What a port is like, and what is in it by default, goes with the plug and not with the number.
   const SystemSheet* system = catalogue.system(profile.system);
   const Profile before = profile;
   for (PortProfile& port : profile.ports) {

@@ -1,5 +1,5 @@
 // Which sources a target has in the end: its own binding, that of the port that its port is like, or its
-// usual ones.
+// default ones.
 #pragma once
 
 #include <string_view>

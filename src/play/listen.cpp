@@ -96,7 +96,7 @@ class Listening {
   void tell_who_holds(const host::NodePlace& place, int node) {
     if (!options_.say || !nodes_.is_grabbed_by_another(node)) return;
     const host::Holders holders = host::holders_of(door_, place.path);
-    options_.say(fmt::format("\"{}\" is held by {}: nothing that is pressed on it comes here.",
+    options_.say(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here.",
                              printable(nodes_.description(node).name),
                              holders.names.empty() ? "another program" : holders.names));
   }

@@ -47,7 +47,7 @@ struct ListenOptions {
   bool raw_where_better = false;                  ///< those of units whose event nodes lack something
   bool event_nodes_only = false;                  ///< also of units that are better read from their raw reports
   std::function<void(const std::string&)> say{};  ///< takes words for people: of units that cannot be heard
-  std::optional<Duration> longest;                ///< ends by itself after so long, and everything is let go
+  std::optional<Duration> longest;                ///< ends by itself after so long, and everything is released
 };
 
 /// Listens until the ears have done, the time is over, or SIGINT, SIGTERM or SIGHUP. Fails with `no-signals`,

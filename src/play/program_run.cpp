@@ -63,7 +63,7 @@ bool ProgramRun::follow() {
 }
 
 void ProgramRun::ask(bool knows) {
-  constexpr Duration same_breath = std::chrono::seconds{1};  // the way out may be the exit action as well
+  constexpr Duration same_breath = std::chrono::seconds{1};  // the exit combination may be the exit action as well
   if (asked_ && door_.now() - *asked_ < same_breath) return;
   if (asked_) return insist();
   asked_ = door_.now();

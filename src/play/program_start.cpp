@@ -62,7 +62,8 @@ std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
   if (!program_.is_wished() || program_.started() || engine_.frozen()) return std::nullopt;
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
   if (nodes_.waits_for_release()) {
-    if (!std::exchange(said_let_go_, true)) options_.say("Let go of all buttons; it starts when nothing is down.");
+    if (!std::exchange(said_let_go_, true))
+      options_.say("Release all buttons: the program starts when no button is down.");
     return std::nullopt;
   }
   host::Alone alone;

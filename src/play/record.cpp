@@ -55,7 +55,7 @@ class Recorder final : public Ears {
     Raw& raw = raws_.at(node);
     if (!raw.described || may_type(raw.unit)) {
       if (!std::exchange(raw.told, true))
-        options_.say(fmt::format("the raw reports of \"{}\" are left out, for they hold what is typed",
+        options_.say(fmt::format("the raw reports of \"{}\" are left out, because they hold what is typed",
                                  printable(raw.unit.name)));
       return;
     }
@@ -66,7 +66,8 @@ class Recorder final : public Ears {
   }
   void cannot_hear_raw(const Description& unit, int error) override {
     options_.say(fmt::format("the raw reports of \"{}\" cannot be read: {}{}", printable(unit.name),
-                             std::strerror(-error), error == -EACCES ? " ('omnipar doctor' fixes that)" : ""));
+                             std::strerror(-error),
+                             error == -EACCES ? " ('omnipar doctor' says how to fix that)" : ""));
   }
   void ready() override {}
   void waited(Time) override {}

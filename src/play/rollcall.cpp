@@ -21,14 +21,14 @@ RollCall::RollCall(const Catalogue& catalogue, std::vector<std::string> seats,
     : catalogue_(catalogue), seats_(std::move(seats)), say_(std::move(say)) {}
 
 void RollCall::ready() {
-  say_("Fewer than there are seats? Any two buttons of one controller, held for 2 s, end it.");
+  say_("Fewer players than seats? Hold any two buttons of one controller for 2 s to finish.");
   ask();
 }
 
 void RollCall::ask() {
   for (const std::string& seat : seats_)
     if (!taken_.contains(seat)) return say_(fmt::format("{}: press any button on your controller.", seat));
-  say_("Everybody sits. Whoever is wrong may press once more, to leave the seat.");
+  say_("All seats are taken. Wrong seat? Press once more to leave it.");
 }
 
 void RollCall::arrived(int node, const Description& description, Time now) {
@@ -94,7 +94,7 @@ std::optional<Time> RollCall::exit_at() const {
   return first;
 }
 
-/// The presses of the way out took seats and left them; they are not meant so.
+/// The presses of the exit combination took seats and left them; they are not meant so.
 void RollCall::leave_as_before(const std::string& unit) {
   std::erase_if(taken_, [&](const auto& entry) { return entry.second.unit.node == unit; });
   for (const auto& [seat, sitting] : hands_[unit].before)
@@ -106,7 +106,7 @@ void RollCall::settle() {
     if (left_early_ || !hand.two_since || now_ - *hand.two_since < exit_pair) continue;
     left_early_ = true;
     leave_as_before(unit);
-    say_("Ended by two buttons held; whoever has taken a seat keeps it.");
+    say_("Finished by two held buttons; all seats that are taken stay taken.");
   }
 }
 
@@ -125,7 +125,7 @@ void RollCall::press(const Description& unit, const std::string& part, Time time
   }
   const auto free = std::ranges::find_if(seats_, [this](const std::string& seat) { return !taken_.contains(seat); });
   if (free == seats_.end())
-    return say_(fmt::format("\"{}\" finds every seat taken.", gathering_.name_among_all(unit, part)));
+    return say_(fmt::format("\"{}\" was pressed, but every seat is taken.", gathering_.name_among_all(unit, part)));
   taken_[*free] = {*free, unit, part};
   say_(fmt::format("\"{}\" takes {}.", gathering_.name_among_all(unit, part), *free));
   if (taken_.size() == seats_.size()) full_since_ = time;

@@ -24,12 +24,12 @@ class RollCall final : public Ears {
   void left(int node, Time now) override;
   void heard(int node, const Report& report) override;
   void waited(Time now) override;
-  /// Everybody sits, and nobody has left again for three seconds; or two buttons of one unit have been held for two
-  /// seconds, which is the way out without a keyboard.
+  /// All seats are taken, and nobody has left again for three seconds; or two buttons of one unit have been held for
+  /// two seconds, which is the exit combination without a keyboard.
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override;
 
-  /// Who sits where: the units, or parts, and their seats in order.
+  /// Which unit has which seat: the units, or parts, and their seats in order.
   struct Seated {
     std::string seat;
     Description unit;  ///< its main node, with its own half
@@ -51,9 +51,9 @@ class RollCall final : public Ears {
 
   /// What of a unit is down.
   struct Hand {
-    std::map<int, std::vector<Code>> down;    ///< by node
-    std::map<std::string, Seated> before;     ///< who sat where before anything of it was down
-    std::optional<Time> two_since;            ///< since when at least two are down
+    std::map<int, std::vector<Code>> down;              ///< by node
+    std::map<std::string, Seated> before;               ///< who sat where before anything of it was down
+    std::optional<Time> two_since;                      ///< since when at least two are down
     std::map<std::string, ActivityDetector> notices{};  ///< by part
   };
 

@@ -24,7 +24,7 @@ class Audience : public Listener {
 class Script {
  public:
   /// The audience must outlive the script.
-  /// With the plan's `profile`, its ports can be swapped by a hot action.
+  /// With the plan's `profile`, its ports can be swapped by a hotkey.
   Script(const Plan& plan, const Catalogue& catalogue, Rig rig, Audience& audience, Profile profile = {});
 
   /// Takes the next event; `unit` is what it happens to.

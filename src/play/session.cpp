@@ -37,7 +37,7 @@ ChordDetector exit_pair() {
   return ChordDetector{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
 }
 constexpr const char* exit_words =
-    "Way out: Ctrl-C here, or start + select of one controller (start + coin of a panel) held for 2 s.";
+    "To end: Ctrl-C here, or hold start + select of one controller (start + coin of a panel) for 2 s.";
 
 /// What ends a freeze: the chords that begin one. The engine, which is frozen, does not see them.
 ChordDetector ways_to_thaw(const Profile& profile) {
@@ -100,9 +100,9 @@ class Session final : Listener {
     if (auto failure = outlets_.start(number_of_play())) return failure;
     if (auto failure = begin_to_wait()) return failure;
     if (options_.urgent && door_.be_urgent() < 0)
-      say("The system does not let us be urgent; it goes on as usual. (See 'ulimit -r'.)");
+      say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
     say(exit_words);
-    if (!feedback_.find_desktop()) say("There is no desktop here that could be told anything.");
+    if (!feedback_.find_desktop()) say("There is no desktop here that shows notifications.");
     if (const int desktop = feedback_.descriptor(); desktop >= 0)
       if (auto failure = waiter_.also(desktop, {Waited::desktop})) return failure;
     start_.begin();
@@ -186,7 +186,7 @@ class Session final : Listener {
       arrive(*node);
     }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
-      say("Some units may not be read; 'omnipar doctor' says which and fixes it.");
+      say("You may not read some units; 'omnipar doctor' says which, and how to fix it.");
   }
 
   void arrive(int node) {
@@ -229,7 +229,7 @@ class Session final : Listener {
   void insist_on_grabs() {
     if (!grab_again_ || now_ < *grab_again_) return;
     constexpr Duration pause = std::chrono::milliseconds{250};
-    constexpr Duration patience = std::chrono::seconds{3};  // the way out takes two
+    constexpr Duration patience = std::chrono::seconds{3};  // the exit combination takes two
     grab_again_ = now_ + pause;
     nodes_.try_holds();
     const auto waiting = nodes_.waiting_for_grab();
@@ -240,10 +240,10 @@ class Session final : Listener {
       if (!down.empty() && now_ - since >= patience) {
         const bool told = nodes_.grab_with_something_down(node);
         if (!nodes_.is_grabbed(node)) continue;  // another program has it
-        say(fmt::format("\"{}\": {} {} down. It is held all the same: {}.", printable(nodes_.description(node).name),
+        say(fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", printable(nodes_.description(node).name),
                         some_listed(down), down.size() == 1 ? "stays" : "stay",
-                        told ? "other programs are told that it has gone up, and it counts from its next press"
-                             : "other programs will not see it go up"));
+                        told ? "other programs see it released, and it counts from its next press"
+                             : "other programs do not see it released"));
       } else if (down.empty() && now_ - since >= pause && told_grabbed_.insert(node).second) {
         words_.grabbed(nodes_.path(node), nodes_.description(node));
       }
@@ -374,8 +374,8 @@ class Session final : Listener {
     stats_.reports += news.said.size();
     if (!said_loss_ && nodes_.losses() > 0) {
       said_loss_ = true;
-      say("The kernel has lost events, for more came than could be taken; all is as the hands hold it again. (--stats "
-          "counts it.)");
+      say("The kernel lost events, because too many came at once; Omnipar has read the true state again. (--stats "
+          "counts this.)");
     }
     any_out = flush(now_) || any_out;
     if (!any_out || !options_.stats) return;
@@ -420,7 +420,7 @@ class Session final : Listener {
     flush(door_.now());
     rumble_.freeze();
     seats_have_changed_ = true;
-    turn(Turn::frozen, "Frozen: the controllers work for the desktop again. The same buttons go on.");
+    turn(Turn::frozen, "Frozen: the controllers work for the desktop again. Press the same buttons to go on.");
   }
 
   void thaw() {
@@ -428,7 +428,7 @@ class Session final : Listener {
     flush(door_.now());  // sticks are shown as they are held
     rumble_.thaw();
     seats_have_changed_ = true;
-    turn(Turn::goes_on, "It goes on.");
+    turn(Turn::goes_on, "Play goes on.");
   }
 
   void swap_ports() {
@@ -453,8 +453,9 @@ class Session final : Listener {
   void replace_keeper() {
     if (outlets_.keeper().start_again() < 0 ||
         waiter_.also(outlets_.keeper().descriptor(), {Waited::keeper}).has_value())
-      fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended and no other can be started",
-            "", "close other programs and start again"});
+      fail({"no-keeper", Severity::error,
+            "the keeper of the virtual controllers has ended, and another cannot be started", "",
+            "close other programs and start again"});
   }
 
   /// Reads the next signal that has come; false if there is none.
@@ -480,7 +481,7 @@ class Session final : Listener {
   void give_back() {
     constexpr Duration patience = std::chrono::seconds{5};
     const Time until = door_.now() + patience;
-    if (nodes_.anything_down()) say("Let go of all buttons: the controllers are given back when nothing is down.");
+    if (nodes_.anything_down()) say("Release all buttons: the units are given back when no button is down.");
     bool told_again = false;  // who says it twice does not want to wait
     while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until)) {
       for (const int node : nodes_.drain(door_.now()).gone) leave(node);
@@ -512,7 +513,7 @@ class Session final : Listener {
     program_.end([this](Time until) { wait_and_answer(until); });
     outlets_.keeper().close();
     give_back();  // last: the kernel keeps whoever closes a unit waiting until its driver has answered
-    if (*end_ == SessionEnd::hands) say("Ended by hand.");
+    if (*end_ == SessionEnd::hands) say("Ended from a controller.");
     if (*end_ == SessionEnd::asked) say("Ended.");
   }
 
@@ -554,7 +555,7 @@ class Session final : Listener {
   bool seats_have_changed_ = false;
   std::optional<Time> grab_again_;                                        ///< while something is to be held that is not
   std::map<int, std::pair<Time, std::vector<std::string>>> waits_since_;  ///< for being held, by node; what was down
-  std::set<int> told_grabbed_;                                               ///< by another program
+  std::set<int> told_grabbed_;                                            ///< by another program
 };
 
 }  // namespace

@@ -18,7 +18,7 @@ namespace omnipar::play {
 struct SessionOptions {
   Catalogue catalogue;                          ///< the sheets by which units are known
   Rig rig;                                      ///< units in it sit down by themselves
-  Profile profile;                              ///< of the plan; its ports can be swapped by a hot action
+  Profile profile;                              ///< of the plan; its ports can be swapped by a hotkey
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
   FeedbackWish feedback{};                      ///< what else tells of changes
@@ -34,7 +34,7 @@ struct SessionOptions {
 
 enum class SessionEnd {
   asked,    ///< by a signal
-  hands,    ///< by the exit action or the built-in way out
+  hands,    ///< by the exit action or the built-in exit combination
   program,  ///< the program ended
   failed,
 };
@@ -46,7 +46,7 @@ struct Played {
   Stats stats;
 };
 
-/// Plays a plan until SIGINT, SIGTERM, SIGHUP, the plan's exit action, the built-in way out, or the end of the
+/// Plays a plan until SIGINT, SIGTERM, SIGHUP, the plan's exit action, the built-in exit combination, or the end of the
 /// program. When it returns, everything is at rest, the virtual devices are gone, and of the program and what it
 /// started nothing is left. Failures have been said.
 [[nodiscard]] Played play(os::Door& door, const Plan& plan, const SessionOptions& options);

@@ -1,4 +1,5 @@
 #include "play/stats.hpp"
+#include "base/list.hpp"
 
 #include <algorithm>
 #include <bit>
@@ -45,15 +46,16 @@ Duration Spread::within(double part) const noexcept {
 
 std::vector<std::string> Stats::lines() const {
   std::vector<std::string> lines;
-  lines.push_back(fmt::format("{} reports came in, in {} wake-ups; the kernel lost events {} times{}.", reports,
-                              wake_ups, losses, losses == 0 ? "" : ", after which the state was asked for anew"));
-  if (refused > 0) lines.push_back(fmt::format("{} reports were refused by a virtual controller.", refused));
+  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", counted(reports, "report"),
+                              counted(wake_ups, "wake-up"), counted(losses, "time"),
+                              losses == 0 ? "" : ", after which the state was read again"));
+  if (refused > 0) lines.push_back(fmt::format("A virtual controller refused {}.", counted(refused, "report")));
   if (in_to_out.count() > 0)
-    lines.push_back(
-        fmt::format("From hand to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all "
-                    "within {} us.",
-                    in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(),
-                    in_to_out.within(0.99).count(), in_to_out.longest().count()));
+    lines.push_back(fmt::format(
+        "From input to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all "
+        "within {} us.",
+        in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(), in_to_out.within(0.99).count(),
+        in_to_out.longest().count()));
   return lines;
 }
 

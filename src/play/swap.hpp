@@ -7,7 +7,7 @@
 
 namespace omnipar::play {
 
-/// The hot action that asks for it.
+/// The hotkey that asks for it.
 inline constexpr std::string_view swap_action = "swap-ports";
 
 /// Swaps the first two ports of the profile that are ours, and compiles it. If that cannot be, the profile stays

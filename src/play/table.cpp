@@ -32,7 +32,7 @@ std::vector<std::string> keys_of(const Description& node) {
   return keys;
 }
 
-/// Most reports: nothing in them is pressed or let go, and no plug is put in or taken out.
+/// Most reports: nothing in them is pressed or released, and no plug is put in or taken out.
 bool only_moves(const Report& report) {
   return std::ranges::all_of(
       report.changes, [](const Change& change) { return change.code.type == ev_abs || change.code.type == ev_rel; });

@@ -55,7 +55,7 @@ class Listener {
   virtual void beside(const std::string& seat, const std::string& unit, const std::string& other) {
     static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(other);
   }
-  /// A unit may be that of this seat: whoever sits there should press a button. Why it is not known for sure: it is
+  /// A unit may be that of this seat: its player should press a button. Why it is not known for sure: it is
   /// `moved` from the socket where it was, and `others` may be meant as well.
   virtual void asked(const std::string& seat, const std::string& unit, Doubt doubt) = 0;
   /// A press on a unit that has nothing of what the plan uses.
@@ -69,12 +69,12 @@ class Listener {
   }
   virtual void cannot_attach(const Diagnostic& why) = 0;
   /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those of
-  /// event nodes that only move axes and balls are not told, for nothing is pressed or let go in them.
+  /// event nodes that only move axes and balls are not told, for nothing is pressed or released in them.
   /// `hand` is a number of its own for each, from its coming to its leaving.
   virtual void heard(int hand, const Attachment& attachment, const Report& report) {
     static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);
   }
-  /// The hand is no more, or cannot be heard for now: whatever it held is let go.
+  /// The hand is no more, or cannot be heard for now: whatever it held is released.
   virtual void gone(int hand) { static_cast<void>(hand); }
 };
 

@@ -63,7 +63,7 @@ std::string Words::doubt_words(Doubt doubt) {
 }
 
 void Words::asked(const std::string& seat, const std::string& unit, Doubt doubt) const {
-  say_(fmt::format("{}: \"{}\" {}. Press a button on the one that is yours.", who(seat), unit, doubt_words(doubt)));
+  say_(fmt::format("{}: \"{}\" {}. Press a button on yours.", who(seat), unit, doubt_words(doubt)));
 }
 
 void Words::lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) const {
@@ -88,13 +88,13 @@ void Words::missing(const std::string& seat, const std::string& unit) const {
 
 void Words::grabbed(const std::string& node, const Description& unit) const {
   const host::Holders holders = host::holders_of(door_, node);
-  say_(fmt::format("\"{}\" is held by {}: what is pressed on it does not come here until that has ended{}.",
+  say_(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.",
                    printable(unit.name), holders.names.empty() ? "another program" : holders.names,
                    holders.only == 0 ? "" : fmt::format(" ('kill {}' ends it)", holders.only)));
 }
 
 std::string Words::left(const std::string& seat, const std::string& unit) const {
-  return fmt::format("{}: \"{}\" is gone; everything it held is let go. Plug it in again to go on.", who(seat), unit);
+  return fmt::format("{}: \"{}\" is gone; its buttons are released. Plug it in again to go on.", who(seat), unit);
 }
 
 std::string Words::socket(const std::string& seat, const std::string& unit, Plug plug) const {
@@ -103,7 +103,7 @@ std::string Words::socket(const std::string& seat, const std::string& unit, Plug
     case Plug::put_in:
       return fmt::format("{}\"{}\": a plug is in its socket now.", whose, unit);
     case Plug::taken_out:
-      return fmt::format("{}\"{}\": its plug is out; everything it held is let go.", whose, unit);
+      return fmt::format("{}\"{}\": its plug is out; its buttons are released.", whose, unit);
     case Plug::none:
       break;
   }

@@ -1,4 +1,4 @@
-// What players are told while a session goes on: who sits where, and what is asked of them.
+// What players are told while a session goes on: which unit has which seat, and what is asked of them.
 #pragma once
 
 #include <functional>

@@ -148,7 +148,7 @@ class Checker {
       const bool digits = std::ranges::all_of(key, [](char c) { return c >= '0' && c <= '9'; });
       const bool good_key = !numbers || (digits && key.size() <= 3);
       if (!good_key)
-        error(member.key.mark, "bad-number", fmt::format("'{}' is no number", key),
+        error(member.key.mark, "bad-number", fmt::format("'{}' is not a number", key),
               fmt::format("write [{}.1], [{}.2] and so on", field.name, field.name));
       const bool good_table = table(member.value, field.inside, fmt::format("'{}'", key));
       return !good_key || !good_table;

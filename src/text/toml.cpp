@@ -95,7 +95,7 @@ bool check_text(const Source& source, Diagnostics& problems) {
   for (std::size_t i = 0; i < source.text.size();) {
     const std::size_t length = utf8_length(std::string_view{source.text}.substr(i));
     if (length == 0) {
-      problems.push_back(at(source, mark, "not-text", "this byte is no UTF-8 text", "save the file as UTF-8"));
+      problems.push_back(at(source, mark, "not-text", "this byte is not valid UTF-8", "save the file as UTF-8"));
       return false;
     }
     ++mark.column;

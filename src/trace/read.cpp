@@ -42,10 +42,10 @@ Json parsed(std::string_view line) {
     if (object.is_object()) return object;
   } catch (const Json::parse_error& error) {
     const std::size_t byte = error.byte > 0 ? error.byte - 1 : 0;
-    throw Wrong{"bad-line", "from here on this is no JSON", "a line of a trace is one JSON object",
+    throw Wrong{"bad-line", "from here on this is not valid JSON", "a line of a trace is one JSON object",
                 column_of_byte(line, std::min(byte, line.size()))};
   }
-  throw Wrong{"bad-line", "this is no JSON object", "a line of a trace is one JSON object"};
+  throw Wrong{"bad-line", "this is not a JSON object", "a line of a trace is one JSON object"};
 }
 
 void know_only(const Json& object, std::span<const std::string_view> names) {
@@ -96,13 +96,13 @@ Code code_in(const Json& name) {
   if (const auto code = code_of_name(word)) return *code;
   const auto near = nearest(word, code_names());
   throw Wrong{"unknown-code", fmt::format("no code is called '{}'", word),
-              near ? fmt::format("did you mean '{}'?", *near) : "codes are called as the Linux input interface does"};
+              near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface"};
 }
 
 TraceHead head_of(const Json& object) {
   const auto version = object.find("omnipar");
   if (version == object.end() || !version->is_number_integer() || text_in(object, "kind") != "trace")
-    throw Wrong{"not-a-trace", "this is no trace", R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
+    throw Wrong{"not-a-trace", "this is not a trace", R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
   if (whole(*version, "'omnipar'", 1, std::numeric_limits<std::int32_t>::max()) > newest_format)
     throw Wrong{
         "too-new",
@@ -237,7 +237,8 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
       throw bad_entry(fmt::format("no line above describes node {}", event.node),
                       R"(write {"node":1,"name":"…"} before its first event)");
     if (nodes_.at(event.node).descriptor.empty() != event.raw.empty() && event.deed == Deed::report)
-      throw bad_entry(event.raw.empty() ? "a raw node says raw bytes" : "only a node with a descriptor says raw bytes");
+      throw bad_entry(event.raw.empty() ? "the reports of a raw node are raw bytes"
+                                        : "only a node with a report descriptor has raw bytes");
     if (event.time < last_) throw bad_entry("this lies before the event above", "events are in order of time");
     last_ = event.time;
     return event;

@@ -26,7 +26,7 @@ Description with(Description unit, Code code, std::int32_t value) {
 
 TEST_CASE("A unit at rest has nothing odd but what nobody can know", "[health]") {
   CHECK(notes_of(panel()).empty());
-  CHECK(notes_of(old_stick()) == Notes{"'left-stick': where it stands is unknown until it is first moved"});
+  CHECK(notes_of(old_stick()) == Notes{"'left-stick': its position is unknown until it is first moved"});
   CHECK(notes_of(with(with(old_stick(), code::abs_x, 130), code::abs_y, 127)).empty());
 }
 
@@ -35,7 +35,7 @@ TEST_CASE("Controls that are down, and axes at their ends, are named in words", 
         Notes{"'east' is down: it counts from its next press; if nobody holds it, its switch is stuck"});
   const Description pushed = with(with(old_stick(), code::abs_x, 255), code::abs_y, 128);
   CHECK(notes_of(pushed) ==
-        Notes{"'left-stick' stands at its end: it is held there, or rests there, or has not been calibrated"});
+        Notes{"'left-stick' is at the end of its range: it is held there, or rests there, or has not been calibrated"});
   const Description pad = with(with(plain_pad(), code::abs_z, 255), code::abs_rz, 200);
   CHECK(notes_of(pad) == Notes{"'left-trigger' is pushed to its end"});
 }
@@ -100,8 +100,8 @@ TEST_CASE("Listening names the axis that jitters and the switch that bounces, an
     tell(2030 + tap * 60, code::btn_east, 0);
   }
   CHECK(watch.notes() ==
-        Notes{"'south' bounces, for 12 ms: { use = \"south\", debounce = 15 } in a binding makes one press of it",
-              "'left-stick' (x) jitters by 1.2 % of its way while nobody moves it"});
+        Notes{"'south' bounces, for 12 ms: { use = \"south\", debounce = 15 } in a binding makes it one press",
+              "'left-stick' (x) jitters by 1.2 % of its range while nobody moves it"});
 }
 
 TEST_CASE("A unit of which nothing is known says nothing; one without axes may be at rest", "[health]") {

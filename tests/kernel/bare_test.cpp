@@ -22,18 +22,19 @@ std::string said(const std::vector<std::string>& command, int status) {
 
 TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and play plays", "[bare]") {
   CHECK(said({"omnipar", "units"}, 1) == "No controller is there. 'omnipar doctor' says what could be the cause.\n");
-  CHECK(said({"omnipar", "doctor"}, 1) ==
-        "WRONG  Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not "
-        "loaded.\n"
-        "       fix it: sudo omnipar doctor --fix\n"
-        "good   Every pad and joystick that is there may be read.\n"
-        "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
-        "       fix it: sudo omnipar doctor --fix\n"
-        "WRONG  No controller is there. Plug one in; if it has a radio, switch it on and press its button.\n"
-        "hint   The computer has no radio (Bluetooth): only what has a cable or a receiver of its own can come.\n");
+  CHECK(
+      said({"omnipar", "doctor"}, 1) ==
+      "WRONG  Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not "
+      "loaded.\n"
+      "       fix it: sudo omnipar doctor --fix\n"
+      "good   You may read every pad and joystick that is there.\n"
+      "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
+      "       fix it: sudo omnipar doctor --fix\n"
+      "WRONG  No controller is there. Plug one in; if it is wireless, switch it on and press a button.\n"
+      "hint   The computer has no Bluetooth: only wired units, and units with a receiver of their own, can connect.\n");
   CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
         "omnipar: /dev/uinput: no virtual controller can be made: No such file or directory [no-uinput]\n"
-        "  'sudo omnipar doctor --fix' fixes this once and for all\n");
+        "  'sudo omnipar doctor --fix' fixes this permanently\n");
   CHECK(said({"omnipar", "doctor", "--fix"}, 3) ==  // this box has no udev to talk to
         "done:   load the kernel's uinput module (modprobe uinput)\n"
         "done:   wrote /etc/modules-load.d/omnipar.conf\n"
@@ -50,7 +51,7 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
             "Next: omnipar play pad-2b\n");
   CHECK(said({"omnipar", "doctor"}, 0) ==
         "good   Virtual controllers can be made (/dev/uinput).\n"
-        "good   Every pad and joystick that is there may be read.\n"
+        "good   You may read every pad and joystick that is there.\n"
         "good   The rule that opens uinput and pads to whoever sits at the screen is installed.\n"
         "good   1 controller is there; 'omnipar units' lists it.\n"
         "All is well. Next: omnipar play pad-2b\n");

@@ -415,7 +415,7 @@ freeze = { modifier = "start", press = "north" }
     game.drain();
     CHECK(game.events().empty());
     pad.send({static_cast<std::uint16_t>(start_button | north)});
-    REQUIRE(play.wait_for("It goes on.", round));
+    REQUIRE(play.wait_for("Play goes on.", round));
     pad.send({});
   }
   sleep_ms(300);

@@ -184,7 +184,7 @@ TEST_CASE("changes are said on the desktop; without one, or when it goes, playin
   CHECK(desktop.wait_for("Frozen: the controllers work for the desktop again"));
   sleep_ms(200);  // until its answer has come to play
   chord(pad, north);
-  CHECK(desktop.wait_for("It goes on."));
+  CHECK(desktop.wait_for("Play goes on."));
   CHECK(desktop.replaced() == 41);  // one message at a time
   desktop.close_the_bus();
   sleep_ms(200);

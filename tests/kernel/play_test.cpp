@@ -357,7 +357,7 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   sleep_ms(300);
   reader.drain();
   CHECK(reader.value(EV_KEY, BTN_SOUTH) == 0);
-  playing.expect("The kernel has lost events");
+  playing.expect("The kernel lost events");
   pad.send(EV_KEY, BTN_EAST, 0);
   pad.sync();
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 0));
@@ -399,5 +399,5 @@ TEST_CASE("start and select held for two seconds end it; every descriptor is clo
   pad.send({static_cast<std::uint16_t>(start_button | select_button)});
   CHECK(playing.program().wait_for_end(8000) == 0);
   INFO(playing.program().output());
-  CHECK(playing.program().output().find("Ended by hand.") != std::string::npos);
+  CHECK(playing.program().output().find("Ended from a controller.") != std::string::npos);
 }

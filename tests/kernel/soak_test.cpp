@@ -199,7 +199,7 @@ class Evening {
     frozen_ ? twin_->thaw() : twin_->freeze();
     frozen_ = !frozen_;
     freezes_ += frozen_ ? 1 : 0;
-    expect(frozen_ ? "Frozen: " : "It goes on.", freezes_);
+    expect(frozen_ ? "Frozen: " : "Play goes on.", freezes_);
     compare();
     release_chord(pad);
   }

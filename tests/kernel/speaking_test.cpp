@@ -119,8 +119,7 @@ TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and o
   REQUIRE(desktop.wait_for(EV_KEY, BTN_WEST, 1));
   Program play = home.run("play pad-2b --wait-at-most 0 -- sh -c 'echo it runs; sleep 4'");
   CHECK(
-      play.wait_for("\"Stuck Pad\": BTN_WEST stays down. It is held all the same: other programs are told that it has "
-                    "gone up"));
+      play.wait_for("\"Stuck Pad\": BTN_WEST stays down. It is grabbed all the same: other programs see it released"));
   CHECK(play.wait_for("it runs"));
   CHECK(desktop.wait_for(EV_KEY, BTN_WEST, 0));
   NodeReader game{nodes_named(port_1).front()};
@@ -218,7 +217,7 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
   const std::string who = root ? "kernel-tests (process " + std::to_string(::getpid()) + ")" : "another program";
   CHECK(play.wait_for("\"Lent Pad\" is held by " + who));
   sleep_ms(700);
-  CHECK(play.output().find("Let go of all buttons") == std::string::npos);
+  CHECK(play.output().find("Release all buttons") == std::string::npos);
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 0) == 0);
   CHECK(soon([&] { return !is_free(third); }));  // though it has said nothing
   play.signal(SIGTERM);
@@ -246,7 +245,7 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(nodes_named("Omnipar port 1 pad (2)").size() == 1);
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
-  const std::string held = "\"Wanted Pad\" is held by " + who + ": nothing that is pressed on it comes here.";
+  const std::string held = "\"Wanted Pad\" is held by " + who + ": no input from it arrives here.";
   std::remove("/tmp/wanted/beside.trace");
   Program record = home.run("trace record /tmp/wanted/beside.trace --seconds 0.5");
   CHECK(record.wait_for_end() == 0);
@@ -310,7 +309,7 @@ TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
   REQUIRE(tap_until(second, call, "takes one"));
   call.signal(SIGINT);
   CHECK(call.wait_for_end() == 1);
-  CHECK(call.output().find("Broken off; nothing was changed.") != std::string::npos);
+  CHECK(call.output().find("Cancelled; nothing was changed.") != std::string::npos);
   CHECK(contents("/tmp/called/omnipar/rig.toml") == before);
   // A unit that the rig knows gets the name that is given, and the seat's other unit is named.
   Program add = home.run("rig add left --name blue");

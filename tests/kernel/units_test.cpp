@@ -256,7 +256,7 @@ TEST_CASE("the doctor names what is held, what may not be read, and what is pair
     REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
     const std::string said = output_of({"/box/omnipar", "doctor"}, 1);
     CHECK(said.find("\"Held Pad\" (" + nodes_named("Held Pad").front() +
-                    ") is held by another program, kernel-tests (process " + self + ")") != std::string::npos);
+                    ") is grabbed by another program, kernel-tests (process " + self + ")") != std::string::npos);
     CHECK(said.find("fix it: kill " + self + "\n") != std::string::npos);
     CHECK(said.find("\"Moor Tablet Pad\" is paired, but not connected") != std::string::npos);
     CHECK(said.find("is a shift key") != std::string::npos);
@@ -293,7 +293,7 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   typewriter.send_bytes(keys());
   play.signal(SIGTERM);
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));  // the pads go first
-  REQUIRE(play.wait_for("Let go of all buttons"));
+  REQUIRE(play.wait_for("Release all buttons"));
   pad.send({});
   CHECK(play.wait_for_end() == 0);
   desktop.drain();

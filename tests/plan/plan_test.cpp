@@ -90,7 +90,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     shaped.debounce = Duration{1};
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
-          "kit, as proposed: the profile has more controls or sources than a plan may hold [plan-too-large]\n"
+          "kit, as proposed: the profile has more targets or sources than a plan may hold [plan-too-large]\n"
           "  at most 512 controls and 2048 signals");
   }
 }

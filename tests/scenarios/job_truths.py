@@ -215,8 +215,8 @@ def files_that_cannot_be_read(home):
 
 
 def words_and_options(home):
-    for words, said in ((["units", "--jsn"], "'omnipar units' has no option '--jsn' [bad-words]\n  did you mean '--json'?"),
-                        (["rig", "shwo"], "'omnipar rig' has no command 'shwo' [bad-words]\n  did you mean 'show'?"),
+    for words, said in ((["units", "--jsn"], "'omnipar units' has no option '--jsn' [bad-arguments]\n  did you mean '--json'?"),
+                        (["rig", "shwo"], "'omnipar rig' has no command 'shwo' [bad-arguments]\n  did you mean 'show'?"),
                         (["profile", "new", "", "--system", "pad-2b"], "'' is not a name for a profile [bad-name]"),
                         (["profile", "new", "pad-4b", "--system", "pad-2b"], "a machine is called 'pad-4b' already [name-twice]"),
                         (["why", "sofa/south", "--profile", "pad-2b"], "no port of this profile is played from a seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),

@@ -210,8 +210,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
   };
   const std::vector<Case> cases{
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1]",
-       "evening.trace:3:41: from here on this is no JSON [bad-line]"},
-      {"[1]", at_3 + "this is no JSON object [bad-line]"},
+       "evening.trace:3:41: from here on this is not valid JSON [bad-line]"},
+      {"[1]", at_3 + "this is not a JSON object [bad-line]"},
       {"{\"tt\":1,\"node\":1}", at_3 + "node 1 is there twice [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"repot\":[]}", at_3 + "there is no field 'repot' here [bad-entry]"},
       {"{\"t\":1,\"node\":1}", at_3 + "'report' is missing [bad-entry]"},
@@ -225,7 +225,7 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
       {"{\"t\":1,\"node\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
-      {R"({"t":1,"node":1,"raw":"00"})", at_3 + "only a node with a descriptor says raw bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00"})", at_3 + "only a node with a report descriptor has raw bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"0"})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"00 0g"})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"00,00"})", at_3 + "'raw' is not bytes [bad-entry]"},
@@ -240,7 +240,7 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {"{\"node\":2,\"axes\":{\"ABS_X\":[1]}}", at_3 + "'ABS_X' should be as in [0,255] [bad-entry]"},
       {"{\"node\":2,\"axes\":{\"ABS_X\":[9,1]}}", at_3 + "the range of 'ABS_X' ends before it begins [bad-entry]"},
       {"{\"node\":2,\"virtual\":1}", at_3 + "'virtual' should be true or false [bad-entry]"},
-      {"\xff", "evening.trace:3:1: from here on this is no JSON [bad-line]"},
+      {"\xff", "evening.trace:3:1: from here on this is not valid JSON [bad-line]"},
   };
   for (const Case& c : cases) {
     CAPTURE(c.line);

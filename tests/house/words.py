@@ -1,0 +1,78 @@
+#!/usr/bin/env python3
+"""words.py SOURCE: what people read says things in the trade's words. Reads the command cases, the docs, the field
+descriptions and every text in the code; names each place where a word stands that has a plainer one."""
+import json
+import pathlib
+import re
+import sys
+
+SOURCE = pathlib.Path(sys.argv[1])
+
+# What is not said, and what is said in its place.
+WORDS = [
+    (r"pictures? (a|per) second|a picture (later|long)|next picture", "frame, frames per second"),
+    (r"\blamps?\b|player lights?", "LED, player LED"),
+    (r"\busual", "default"),
+    (r"leads? nowhere", "is not bound"),
+    (r"\bcross(es|ed|ing) \d|\bback 0\.", "threshold, release"),
+    (r"\bswallow|\binvent(s|ed)?\b", "blocks, ghosts"),
+    (r"\bby (cable|radio)\b|its way: ", "wired, wireless"),
+    (r"\bmend", "fix"),
+    (r"\bway out\b", "exit combination"),
+    (r"what a hand does|\bnews\b", "input, event"),
+    (r"\b(sits|sat down|sit down)\b", "is seated"),
+    (r"\blet(s|ting)? go\b", "released"),
+    (r"asked every|asks it for", "polling interval"),
+    (r"\bhot actions?\b|\[hot\]", "action, hotkey"),
+    (r"(?<!there )\b(is|are) no [a-z]+|\bno JSON\b", "is not …"),
+    (r"own words\b|program's words", "arguments"),
+    (r"\bstays where it (was|is) left\b", "not self-centering"),
+    (r"[,;:] for (it|they|there|its|what|that|this|whose|nobody|somebody)\b", "because"),
+    (r"may not be read", "you may not read"),
+    (r"(?<![\d.])1 (seats|ports|controls|events|sources|problems|sheets|units|samples|targets|reports)\b", "singular"),
+]
+PATTERNS = [(re.compile(pattern, re.IGNORECASE), instead) for pattern, instead in WORDS]
+LITERAL = re.compile(r'"((?:[^"\\\n]|\\.)*)"')
+
+
+def texts_of_code(path):
+    for number, line in enumerate(path.read_text().splitlines(), 1):
+        code = line.split("///")[0]
+        if not re.match(r"\s*(//|#include)", code):
+            yield number, " ".join(found.group(1) for found in LITERAL.finditer(code))
+
+
+def lines_of(path):
+    yield from enumerate(path.read_text().splitlines(), 1)
+
+
+def descriptions_of(path):
+    def walk(value):
+        if isinstance(value, dict):
+            if isinstance(value.get("description"), str):
+                yield value["description"]
+            for inside in value.values():
+                yield from walk(inside)
+        elif isinstance(value, list):
+            for inside in value:
+                yield from walk(inside)
+    yield from ((0, text) for text in walk(json.loads(path.read_text())))
+
+
+READ = [("tests/cli/*.case", lines_of), ("docs/**/*.md", lines_of), ("README.md", lines_of),
+        ("docs/schema/*.json", descriptions_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
+        ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code)]
+
+found = read = 0
+for pattern, texts in READ:
+    for path in sorted(set(SOURCE.glob(pattern))):
+        for number, text in texts(path):
+            read += 1
+            for word, instead in PATTERNS:
+                at = word.search(text)
+                if at:
+                    found += 1
+                    print(f"{path.relative_to(SOURCE)}:{number}: '{at.group(0)}' is said elsewhere as: {instead}\n  {text.strip()}")
+if read < 1000:
+    sys.exit("words.py: hardly anything was read")
+sys.exit(f"{found} places" if found else 0)
