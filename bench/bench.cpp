@@ -33,7 +33,7 @@ std::array<UnitId, 4> attach_all(Engine& engine) {
 bool agree(const Engine& engine, const bench::HandTwin& twin) {
   Reader reader{engine};
   const auto port_agrees = [&](int port, const bench::HandPanel& panel) {
-    static constexpr std::array<std::string_view, 12> names{"a",    "b",     "c",  "x",    "y",    "z",
+    static constexpr std::array<std::string_view, 12> names{"button-1",    "button-2",     "button-3",  "button-4",    "button-5",    "button-6",
                                                             "coin", "start", "up", "down", "left", "right"};
     for (std::size_t i = 0; i < names.size(); ++i)
       if (reader.port(port).pressed(*engine.plan().target(port, names.at(i))) != ((panel.down >> i & 1) != 0))
@@ -45,8 +45,8 @@ bool agree(const Engine& engine, const bench::HandTwin& twin) {
       return reader.port(port).native(*engine.plan().target(port, name));
     };
     return port_agrees(port, pad.panel) && native("move-x") == pad.move.native_x() &&
-           native("move-y") == pad.move.native_y() && native("look-x") == pad.look.native_x() &&
-           native("look-y") == pad.look.native_y() && native("brake") == pad.brake.native() &&
+           native("move-y") == pad.move.native_y() && native("aim-x") == pad.look.native_x() &&
+           native("aim-y") == pad.look.native_y() && native("brake") == pad.brake.native() &&
            native("speed") == pad.speed.native();
   };
   return port_agrees(1, twin.panel_1) && port_agrees(2, twin.panel_2) && pad_agrees(3, twin.pad_3) &&

@@ -160,14 +160,14 @@ Catalogue evening_catalogue() {
   arcade.name = "arcade-6";
   arcade.title = "arcade control, six buttons";
   arcade.default_directions = {"dpad"};
-  arcade.targets = {button("a", "south"),     button("b", "east"),          button("c", "west"),
-                    button("x", "north"),     button("y", "left-shoulder"), button("z", "right-shoulder"),
+  arcade.targets = {button("button-1", "south"),     button("button-2", "east"),          button("button-3", "west"),
+                    button("button-4", "north"),     button("button-5", "left-shoulder"), button("button-6", "right-shoulder"),
                     button("coin", "select"), button("start", "start")};
   ControllerSheet two_stick = arcade;
   two_stick.name = "two-stick-pad";
   two_stick.title = "pad, two sticks";
   two_stick.targets.push_back(axis("move", TargetKind::stick, "left-stick", {0, 255, 128}));
-  two_stick.targets.push_back(axis("look", TargetKind::stick, "right-stick", {0, 255, 128}));
+  two_stick.targets.push_back(axis("aim", TargetKind::stick, "right-stick", {0, 255, 128}));
   two_stick.targets.push_back(axis("brake", TargetKind::one_sided, "left-trigger", {0, 255, 0}));
   two_stick.targets.push_back(axis("speed", TargetKind::one_sided, "right-trigger", {0, 255, 0}));
   SystemSheet system;

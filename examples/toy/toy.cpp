@@ -24,7 +24,7 @@ int main() {
   if (!unit) return 1;
 
   Reader game{engine};
-  const TargetIndex fire = *plan->target(1, "b");
+  const TargetIndex fire = *plan->target(1, "inner");
   const TargetIndex right = *plan->target(1, "right");
   int position = 0;
   const std::array<Change, 1> press{{{code::btn_south, 1}}};

@@ -65,8 +65,8 @@ class ProfileReader {
     use.dead_zone = default_dead_zone(use.role);
     if (plain) return use;
     use.dead_zone = number_in(value, "dead-zone", use.dead_zone);
-    use.threshold = number_in(value, "press-at", use.threshold);
-    use.release = number_in(value, "release-at", std::min(use.release, use.threshold));
+    use.threshold = number_in(value, "threshold", use.threshold);
+    use.release = number_in(value, "release", std::min(use.release, use.threshold));
     use.debounce = milliseconds_in(value, "debounce");
     use.long_press = milliseconds_in(value, "long-press");
     use.ramp = number_in(value, "ramp", 0);

@@ -171,7 +171,7 @@ class Checker {
     if (value.type == Value::Type::table) return table(value, field.inside, target);
     error(value.mark, "wrong-type",
           fmt::format("a source of '{}' should be a role or a table, not {}", target, name_of(value.type)),
-          R"(write "south", or { use = "south", hold = 300 })");
+          R"(write "south", or { use = "south", long-press = 300 })");
     return false;
   }
 

@@ -73,7 +73,7 @@ TEST_CASE("a sample that is kept over another plan, and an index of the plan bef
   table.reader.next_frame();
   CHECK_FALSE(kept.has(pedal));
   CHECK((kept.value(pedal) == 0 && kept.native(pedal) == 255 && kept.presses(pedal) == 0));  // at rest, which is 255
-  const TargetIndex fire = table.at("b");
+  const TargetIndex fire = table.at("inner");
   CHECK((kept.has(fire) && table.reader.port(2).has(fire)));  // the same controller
   CHECK_FALSE(table.reader.port(7).has(fire));
   table.engine.adopt(plan_of("kit"));
@@ -379,7 +379,7 @@ TEST_CASE("ids are not used twice: the forty-thousandth unit of a slot is not th
     if (i < 39'999) table.engine.detach(later);
   }
   table.feed(first, 1, {{code::btn_south, 1}});
-  CHECK((table.next("b") == 0 && table.engine.ignored() == 1));
+  CHECK((table.next("inner") == 0 && table.engine.ignored() == 1));
 }
 
 TEST_CASE("a ramp ends when it should", "[order]") {

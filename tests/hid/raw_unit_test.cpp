@@ -134,7 +134,7 @@ TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
                                            0};
     engine.feed(unit, {at_us(x), decoder.decode(report)});
     reader.next_frame();
-    const double shown = reader.port(1).value(*engine.plan().target(1, "stick-x"));
+    const double shown = reader.port(1).value(*engine.plan().target(1, "left-stick-x"));
     REQUIRE(shown > last);
     last = shown;
   }

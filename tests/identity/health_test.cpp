@@ -100,7 +100,7 @@ TEST_CASE("Listening names the axis that jitters and the switch that bounces, an
     tell(2030 + tap * 60, code::btn_east, 0);
   }
   CHECK(watch.notes() ==
-        Notes{"'south' bounces, for 12 ms: { use = \"south\", debounce = 15 } in a binding makes it one press",
+        Notes{"'south' bounces for 12 ms: { use = \"south\", debounce = 15 } in a binding makes it one press",
               "'left-stick' (x) jitters by 1.2 % of its range while nobody moves it"});
 }
 

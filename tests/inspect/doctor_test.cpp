@@ -95,7 +95,7 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   facts.nodes.push_back(keyboard("Tern Two-Player Encoder", 6, false));
   CHECK(finding("panel", facts, shipped).fix == "omnipar doctor --rule \"Tern Two-Player Encoder\"");
   CHECK(finding("sticky-keys", facts, shipped).text.find("'red, top middle'") != std::string::npos);
-  CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom left' and") != std::string::npos);
+  CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom middle' is a key") != std::string::npos);
   facts.nodes[1].readable = true;
   CHECK(states_of(facts, shipped) == well + "sticky-keys=hint shortcuts=hint ");
   facts.nodes[1] = keyboard("A laptop's own", 6, true);
@@ -105,7 +105,7 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   CHECK(finding("keyboards", facts, shipped).text.find("\"Nobody?'s Keys\": no sheet knows it") != std::string::npos);
   facts.nodes.erase(facts.nodes.begin());  // the only controller
   CHECK(finding("units", facts, shipped)
-            .text.ends_with("(What is there is played on only with a sheet: \"Nobody?'s "
+            .text.ends_with("(These units need a sheet before they can be played on: \"Nobody?'s "
                             "Keys\" (keyboard).)"));
   facts = all_well();
   facts.nodes.push_back({});
@@ -147,5 +147,5 @@ TEST_CASE("Sockets that nothing comes from, and units of the rig that are away",
   Rig rig;
   rig.units = {{"red", "left", 0x1209, 9, "Holt Wheel", "", "hall:7"},
                {"hill", "right", 0x1209, 3, "Hill Receiver", "", "hall:2/1"}};
-  CHECK(finding("away", facts, {}, rig).text.find("\"red\" (left) is not there") != std::string::npos);
+  CHECK(finding("away", facts, {}, rig).text.find("\"red\" (left) of the rig is not there") != std::string::npos);
 }

@@ -356,7 +356,7 @@ TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who
   const bool root = is_root();
   const UhidUnit encoder{"Tern Two-Player Encoder", "co", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
-  constexpr std::uint8_t coin = 0x22, of_the_right = 0x14;  // the keys 5 and Q
+  constexpr std::uint8_t coin = 0x40, of_the_right = 0x1c;  // the keys F7 and Y
   const auto tap = [&encoder](std::uint8_t usage) {
     encoder.send_bytes({0, 0, usage, 0, 0, 0, 0, 0});
     sleep_ms(60);

@@ -46,12 +46,12 @@ identity = [{ vendor = 0x1209, product = 7 }]
 code = "mouse/BTN_LEFT"
 role = "south"
 [[sheet.control]]
-code = "keys/KEY_1"
+code = "keys/KEY_G"
 role = "start"
 )";
 }
 
-constexpr std::uint8_t usage_q = 0x14, usage_w = 0x1a, usage_1 = 0x1e;
+constexpr std::uint8_t usage_q = 0x14, usage_w = 0x1a, usage_g = 0x0a;
 
 std::vector<std::uint8_t> keys(std::uint8_t first = 0, std::uint8_t second = 0) {
   return {0, 0, first, second, 0, 0, 0, 0};
@@ -114,7 +114,7 @@ TEST_CASE("a gun of two nodes is one unit, and both its nodes play at one seat",
   NodeReader one{node_of("Omnipar port 1 pad")};
   gun.send_bytes({1, 1, 0, 0, 0, 0});
   CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
-  gun.send_bytes({2, 0, 0, usage_1, 0, 0, 0, 0, 0});
+  gun.send_bytes({2, 0, 0, usage_g, 0, 0, 0, 0, 0});
   CHECK(one.wait_for(EV_KEY, BTN_START, 1));
   gun.send_bytes({1, 0, 0, 0, 0, 0});
   gun.send_bytes({2, 0, 0, 0, 0, 0, 0, 0, 0});

@@ -91,7 +91,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
           "kit, as proposed: the profile has more targets or sources than a plan may hold [plan-too-large]\n"
-          "  at most 512 controls and 2048 signals");
+          "  at most 512 targets and 2048 signals");
   }
 }
 
@@ -135,17 +135,17 @@ TEST_CASE("a port that is not ours is no port of the plan, and the others keep t
   CHECK(shipped_errors(profile) == "port 9 unknown-port; ");
 }
 
-TEST_CASE("an accessory's controls are the controller's while it is plugged in", "[plan]") {
+TEST_CASE("an accessory's targets are the controller's while it is plugged in", "[plan]") {
   Profile profile = shipped_profile("wand");
   CHECK_FALSE(plan_of(built_in_catalogue(), profile).target(1, "stick-x"));
   profile.ports[0].accessories = {"companion"};
-  profile.ports[0].bind = {{"c", {{"home"}}}};
+  profile.ports[0].bind = {{"squeeze", {{"home"}}}};
   const Plan plan = plan_of(built_in_catalogue(), profile);
   CHECK(plan.target(1, "stick-x"));
-  CHECK(plan.target(1, "c"));
-  CHECK_FALSE(plan.target(2, "c"));
+  CHECK(plan.target(1, "squeeze"));
+  CHECK_FALSE(plan.target(2, "squeeze"));
   profile.ports[1].accessories = {"compannion"};
-  profile.ports[1].bind = {{"c", {{"home"}}}};
+  profile.ports[1].bind = {{"squeeze", {{"home"}}}};
   CHECK(shipped_errors(profile) == "port 2 unknown-accessory; port 2 unknown-target; ");
 }
 

@@ -3,8 +3,9 @@ proposed map is played at once, and in the end it can be kept."""
 from room import Room, presses
 
 # The proposed map of the machine, by role, for each pad alike.
-MAP = {"BTN_WEST": "a", "BTN_SOUTH": "b", "BTN_EAST": "c", "BTN_TL": "x", "BTN_NORTH": "y", "BTN_TR": "z",
-       "BTN_SELECT": "mode", "BTN_START": "start"}
+MAP = {"BTN_WEST": "bottom-left", "BTN_SOUTH": "bottom-middle", "BTN_EAST": "bottom-right", "BTN_TL": "top-left",
+       "BTN_NORTH": "top-middle", "BTN_TR": "top-right",
+       "BTN_SELECT": "select", "BTN_START": "start"}
 
 
 def evening(home, name, sit_down, first=1, second=2):
@@ -49,7 +50,7 @@ def run(home):
     samples = home.samples("play", "pad-6b", "--host", room)
     assert home.commands == 2
     check(samples, 1, 2)
-    sat = [(s["seat"], s["unit"]) for s in samples if s.get("news") == "sits"]
+    sat = [(s["seat"], s["unit"]) for s in samples if s.get("event") == "seated"]
     assert sat == [("seat-1", "Fenwick Reading-Room Pad"), ("seat-2", "Quill Sea Pad")], sat
     assert list(home.files()) == ["first.room"], "something was kept that nobody asked for"
 

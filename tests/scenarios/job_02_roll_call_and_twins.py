@@ -37,7 +37,7 @@ def ports_of(home, name, pads, order):
     for pad in range(len(pads)):
         room.press(numbers[pad], "BTN_SOUTH")
     samples = home.samples("play", "four.toml", "--host", room.save(home.folder / name), "--rig", "rig.toml")
-    assert not [s for s in samples if s.get("news") in ("sits", "asked")], samples
+    assert not [s for s in samples if s.get("event") in ("seated", "asked")], samples
     return [s["port"] for s in samples if "changed" in s and 1 in s["changed"].values()]
 
 
@@ -49,7 +49,7 @@ def run(home):
         room.press(numbers[pad], "BTN_SOUTH")
         room.wait(600)
     out, talk = home.run("rig", "rollcall", *SEATS, "--host", room.save(home.folder / "call.room"), "--rig", "rig.toml")
-    assert '"Quill Sea Pad" leaves cabinet-right.' in talk, talk
+    assert '"Quill Sea Pad (hall:3)" leaves cabinet-right.' in talk, talk
     assert [line.split()[0] for line in out.splitlines()] == SEATS, out
     rig = home.files()["rig.toml"]
     assert rig.count("[[unit]]") == 4 and rig.index("hall:2") < rig.index("hall:3"), rig
@@ -67,7 +67,7 @@ def run(home):
     home.run("check", "four.toml")
     samples = home.samples("play", "four.toml", "--host", room.save(home.folder / "moved.room"), "--keep", "four.toml",
                            "--rig", "rig.toml")
-    news = [(s["news"], s["seat"]) for s in samples if s.get("news") in ("asked", "sits")]
+    news = [(s["event"], s["seat"]) for s in samples if s.get("event") in ("asked", "seated")]
     assert news == [("asked", "cabinet-right"), ("asked", "sofa")], news
     assert ports_of(home, "later.room", moved, (2, 0, 3, 1)) == [1, 2, 3, 4]
     assert home.files()["rig.toml"] == rig.replace("hall:2", "hall:8").replace("hall:3", "hall:7")

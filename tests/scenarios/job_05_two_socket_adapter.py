@@ -81,9 +81,9 @@ def run(home):
     adapter.send(wait=300)
 
     samples = home.samples("play", "stick-keypad", "--host", room.save(home.folder / "adapter.room"))
-    sat = [(s["seat"], s["unit"]) for s in samples if s.get("news") == "sits"]
+    sat = [(s["seat"], s["unit"]) for s in samples if s.get("event") == "seated"]
     assert sat == [("seat-1", f"{NAME}, socket-1"), ("seat-2", f"{NAME}, socket-2")], sat
-    joined = [(s["seat"], s["unit"]) for s in samples if s.get("news") == "joins"]
+    joined = [(s["seat"], s["unit"]) for s in samples if s.get("event") == "joined"]
     assert joined == [("seat-1", f"{NAME}, own")], joined
     played = [s for s in samples if begin * 1000 <= s["t"] < sweep * 1000]
     assert presses(played, 1) == TARGETS + ["start"], presses(played, 1)

@@ -17,7 +17,7 @@ def shared_coin(home):
     for code in (codes["coin"][0], codes["south"][1], codes["coin"][0], codes["coin"][0]):
         room.press(1, code)
     samples = home.samples("play", "arcade-4b", "--host", room.save(home.folder / "coin.room"))
-    assert [s["unit"] for s in samples if s.get("news") == "sits"] == ["Tern Two-Player Encoder, right"], samples
+    assert [s["unit"] for s in samples if s.get("event") == "seated"] == ["Tern Two-Player Encoder, right"], samples
     assert [s["port"] for s in samples if s.get("changed", {}).get("coin") == 1] == [1, 1], samples
 
 
@@ -35,8 +35,8 @@ def many_swaps(home):
     room.wait(500)
     room.press(1, "BTN_SOUTH")
     samples = home.samples("play", "two.toml", "--host", room.save(home.folder / "swaps.room"))
-    assert sum(s.get("hot") == "swap-ports" for s in samples) == 5, [s for s in samples if "hot" in s]
-    assert [s["port"] for s in samples if s.get("changed", {}).get("b") == 1][-1] == 2, samples[-4:]
+    assert sum(s.get("action") == "swap-ports" for s in samples) == 5, [s for s in samples if "action" in s]
+    assert [s["port"] for s in samples if s.get("changed", {}).get("inner") == 1][-1] == 2, samples[-4:]
 
 
 def owner_comes_back(home):
@@ -65,8 +65,8 @@ def own_seats(home):
     room.press(1, "BTN_SOUTH")
     path = room.save(home.folder / "own.room")
     samples = home.samples("play", "pad-2b", "--host", path, "--rig", "own.toml")
-    assert [(s["seat"], s["news"]) for s in samples if "news" in s] == [("shelf", "back")], samples
-    assert any(s.get("port") == 1 and s["changed"].get("b") == 1 for s in samples), samples
+    assert [(s["seat"], s["event"]) for s in samples if "event" in s] == [("shelf", "back")], samples
+    assert any(s.get("port") == 1 and s["changed"].get("inner") == 1 for s in samples), samples
     (home.folder / "two.toml").write_text(PROFILE)
     out, _ = home.run("play", "two.toml", "--host", path, "--rig", "own.toml")
     assert '"a" belongs to seat shelf, which has no port here: a press takes another one' in out, out

@@ -1,13 +1,13 @@
 """Who is who, in the jobs that later steps finish: the panel that types, the shooting booth, the halves that look the same,
-two mats, the pad with a cable and a radio. Each is one unit, in its seat, whatever the order."""
+two mats, the pad that is wired and wireless. Each is one unit, in its seat, whatever the order."""
 import json
 
 from room import Room, presses
 
 POINTER = ["BTN_LEFT", "BTN_RIGHT", "BTN_MIDDLE"]
-TYPES = ["KEY_1", "KEY_5", "KEY_UP", "KEY_DOWN", "KEY_LEFT", "KEY_RIGHT"]
-ENCODER = ["KEY_UP", "KEY_DOWN", "KEY_LEFT", "KEY_RIGHT", "KEY_LEFTCTRL", "KEY_LEFTALT", "KEY_1", "KEY_R", "KEY_F", "KEY_D",
-           "KEY_G", "KEY_A", "KEY_S", "KEY_2", "KEY_5"]
+TYPES = ["KEY_G", "KEY_H", "KEY_HOME", "KEY_END", "KEY_INSERT", "KEY_PAGEUP"]
+ENCODER = ["KEY_HOME", "KEY_END", "KEY_DELETE", "KEY_PAGEDOWN", "KEY_V", "KEY_RIGHTALT", "KEY_F9", "KEY_U", "KEY_J", "KEY_H",
+           "KEY_L", "KEY_O", "KEY_P", "KEY_F10", "KEY_F7"]
 MAT = ["BTN_TRIGGER", "BTN_THUMB", "BTN_THUMB2", "BTN_TOP", "BTN_TOP2", "BTN_PINKIE", "BTN_BASE", "BTN_BASE2", "BTN_BASE3",
        "BTN_BASE4"]
 
@@ -45,7 +45,7 @@ def two_guns(home):
     for node in nodes:
         room.plug(node, "in")
     room.wait(500)
-    for node, control in ((10, "KEY_1"), (4, "KEY_1"), (9, "BTN_LEFT"), (3, "BTN_LEFT")):
+    for node, control in ((10, "KEY_G"), (4, "KEY_G"), (9, "BTN_LEFT"), (3, "BTN_LEFT")):
         room.press(node, control)
     samples = home.samples("play", "booth.toml", "--host", room.save(home.folder / "booth.room"), "--rig", "guns.toml")
     assert [s["port"] for s in samples if s.get("changed") == {"fire": 1}] == [1, 2, 1, 2], samples
@@ -60,16 +60,16 @@ def panel_that_types(home):
         room.plug(node, "in")
     room.wait(500)
     assert [u["name"] for u in units_of(home, room, "panel.room")] == ["Tern Two-Player Encoder"]
-    for node, control in ((2, "KEY_Q"), (1, "KEY_5"), (1, "KEY_A"), (1, "KEY_LEFTCTRL")):
+    for node, control in ((2, "KEY_Q"), (1, "KEY_F7"), (1, "KEY_O"), (1, "KEY_V")):
         room.press(node, control)
-    room.press(1, "KEY_A")
-    room.press(1, "KEY_LEFTCTRL")
-    room.press(1, "KEY_5")
+    room.press(1, "KEY_O")
+    room.press(1, "KEY_V")
+    room.press(1, "KEY_F7")
     samples = home.samples("play", "arcade-4b", "--host", room.save(home.folder / "panel.room"))
-    sits = [s["unit"] for s in samples if s.get("news") == "sits"]
+    sits = [s["unit"] for s in samples if s.get("event") == "seated"]
     assert sits == ["Tern Two-Player Encoder, left", "Tern Two-Player Encoder, right"] or sits == [
         "Tern Two-Player Encoder, right", "Tern Two-Player Encoder, left"], sits
-    assert presses(samples, 1)[-2:] == ["a", "coin"] and presses(samples, 2)[-2:] == ["a", "coin"], samples
+    assert presses(samples, 1)[-2:] == ["button-1", "coin"] and presses(samples, 2)[-2:] == ["button-1", "coin"], samples
 
 
 def halves_that_look_the_same(home):
@@ -107,8 +107,8 @@ def mats(home):
     assert both == [1, 2], samples
 
 
-def cable_and_radio(home):
-    """One pad, offered once, by cable; by radio, if the rig asks for it."""
+def wired_and_wireless(home):
+    """One pad, offered once, wired; wireless, if the rig asks for it."""
     room = Room()
     hat = {"ABS_HAT0X": [-1, 1], "ABS_HAT0Y": [-1, 1]}
     room.node(1, "Moor Tablet Pad", 5, Room.BUTTONS, hat, socket="hall:7", device="hall:7", serial="02005e100007")
@@ -119,11 +119,11 @@ def cable_and_radio(home):
     room.press(1, "BTN_SOUTH")
     assert len(units_of(home, room, "pad.room")) == 1
     home.run("rig", "add", "sofa", "--name", "tablet", "--host", "pad.room", "--rig", "pad.toml")
-    home.run("rig", "connection", "tablet", "radio", "--rig", "pad.toml")
+    home.run("rig", "connection", "tablet", "wireless", "--rig", "pad.toml")
     out, _ = home.run("units", "--host", "pad.room", "--rig", "pad.toml")
-    assert "by cable, too (node 1)" in out and "seat sofa" in out, out
+    assert "also wired (node 1)" in out and "seat sofa" in out, out
 
 
 def run(home):
-    for job in (two_guns, panel_that_types, halves_that_look_the_same, mats, cable_and_radio):
+    for job in (two_guns, panel_that_types, halves_that_look_the_same, mats, wired_and_wireless):
         job(home)

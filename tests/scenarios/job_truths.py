@@ -34,7 +34,7 @@ def missing_controls(home):
     out, _ = home.run("units", "--host", path)
     assert "without a role" not in out, out
     seen = {name for s in home.samples("play", "pad-two-stick", "--host", path) for name, v in s.get("changed", {}).items() if v}
-    assert {"b", "x", "y", "l", "r", "l2", "r2", "select", "start"} <= seen, seen
+    assert {"outer", "inner", "top", "left-shoulder", "right-shoulder", "left-trigger", "right-trigger", "select", "start"} <= seen, seen
 
 
 def others(home):
@@ -42,16 +42,16 @@ def others(home):
     room = Room()
     room.node(1, "Loft Ball", 34, ["BTN_LEFT", "BTN_RIGHT", "REL_X", "REL_Y"], socket="hall:1", device="hall:1")
     room.node(2, "Loft Gun Mouse", 35, ["BTN_LEFT"], {"ABS_X": [0, 999], "ABS_Y": [0, 999]}, socket="hall:2", device="hall:2", interface=0)
-    room.node(3, "Loft Gun Keyboard", 35, ["KEY_1", "KEY_5", "KEY_ENTER"], socket="hall:2", device="hall:2", interface=1)
-    room.node(4, "Loft Board", 39, ["KEY_1", "KEY_5"], socket="hall:3", device="hall:3")
-    room.node(5, "Loft Board", 39, ["KEY_1", "KEY_5"], socket="hall:4", device="hall:4")
+    room.node(3, "Loft Gun Keyboard", 35, ["KEY_G", "KEY_H", "KEY_ENTER"], socket="hall:2", device="hall:2", interface=1)
+    room.node(4, "Loft Board", 39, ["KEY_G", "KEY_H"], socket="hall:3", device="hall:3")
+    room.node(5, "Loft Board", 39, ["KEY_G", "KEY_H"], socket="hall:4", device="hall:4")
     for number in (1, 2, 3, 4, 5):
         room.plug(number, "in")
     path = room.save(home.folder / "others.room")
     _, talk = home.run("units", "--host", path, status=1)
     assert '"Loft Ball" (mouse), "Loft Gun Mouse" (mouse and keyboard) and 2 of "Loft Board" (keyboard)' in talk, talk
     out, _ = home.run("catalogue", "report", "Loft Gun Keyboard", "--host", path)
-    assert 'code = "keys/KEY_1"' in out, out
+    assert 'code = "keys/KEY_G"' in out, out
 
 
 def sheets_by_number(home):
@@ -83,7 +83,7 @@ def two_of_a_role(home):
                                              '[[control]]\ncode = "ABS_RZ"\nrole = "right-trigger"\nlabel = "m"\n'
                                              '[[control]]\ncode = "BTN_TRIGGER"\nrole = "south"\nlabel = "n"\n')
     samples = home.samples("play", "pad-two-stick", "--host", room.save(home.folder / "pedals.room"), "--data", "pedals.toml")
-    values = [s["changed"]["r2"] for s in samples if "r2" in s.get("changed", {})]
+    values = [s["changed"]["right-trigger"] for s in samples if "right-trigger" in s.get("changed", {})]
     assert len(values) == 2 and values[0] > values[1] == 0, values
 
 
@@ -220,7 +220,7 @@ def words_and_options(home):
                         (["profile", "new", "", "--system", "pad-2b"], "'' is not a name for a profile [bad-name]"),
                         (["profile", "new", "pad-4b", "--system", "pad-2b"], "a machine is called 'pad-4b' already [name-twice]"),
                         (["why", "sofa/south", "--profile", "pad-2b"], "no port of this profile is played from a seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),
-                        (["why", "b", "--profile", "pad-2b"], "'b' is a target of the machine, not a unit's control"),
+                        (["why", "inner", "--profile", "pad-2b"], "'inner' is a target of the machine, not a unit's control"),
                         (["doctor", "--fix", "--take-back"], "--fix and --take-back cannot both be given")):
         _, talk = home.run(*words, status=2)
         assert said in talk, (words, talk)
@@ -268,7 +268,7 @@ def without_a_home(home):
 def many_at_once(home):
     """Several commands change one profile at the same moment: each waits for its turn."""
     home.run("profile", "new", "busy", "--system", "pad-4b")
-    targets = ["a", "b", "x", "y", "select", "start"]
+    targets = ["outer", "bottom", "top", "inner", "select", "start"]
     environment = {n: v for n, v in os.environ.items() if not n.startswith("XDG_")} | {"HOME": str(home.folder)}
     running = [subprocess.Popen([home.tool, "profile", "set", "busy", t, "north"], env=environment, stdout=subprocess.DEVNULL,
                                 stderr=subprocess.PIPE) for t in targets]

@@ -89,8 +89,8 @@ TEST_CASE("An edit of one binding touches one line", "[edit]") {
       {{"port", "2", "like"}, "3", "like = 1\n", "like = 3\n"},
       {{"port", "2", "bind", "a"}, "\"west\"", "like = 1\n", "like = 1\n[port.2.bind]\na = \"west\"\n"},
       {{"port", "3", "seat"}, "\"sofa\"", "after = 10 }\n", "after = 10 }\n\n[port.3]\nseat = \"sofa\"\n"},
-      {{"hot", "exit", "press"}, "\"north\"", "\"left-shoulder\" }", "\"north\" }"},
-      {{"hot", "exit", "after"}, "500", "\"left-shoulder\" }", "\"left-shoulder\", after = 500 }"},
+      {{"hotkeys", "exit", "press"}, "\"north\"", "\"left-shoulder\" }", "\"north\" }"},
+      {{"hotkeys", "exit", "after"}, "500", "\"left-shoulder\" }", "\"left-shoulder\", after = 500 }"},
       {{"name"}, "\"Cabinet\"", "\"Größe\"", "\"Cabinet\""},
       {{"about"}, "\"evenings\"", "system = \"arcade-4b\"\n", "system = \"arcade-4b\"\nabout = \"evenings\"\n"},
   };
@@ -108,8 +108,8 @@ TEST_CASE("Clearing takes a binding's own lines away and no other", "[edit]") {
   for (const auto& [keys, gone] : std::vector<std::pair<Keys, std::string>>{
            {{"port", "1", "bind", "a"}, "a = \"south\"                          # the big one\n"},
            {{"port", "1", "bind", "c"}, "c = 'west'\n"},
-           {{"hot", "menu", "after"}, ", after = 10"},
-           {{"hot", "menu", "hold"}, "hold = \"start\", "}}) {
+           {{"hotkeys", "menu", "after"}, ", after = 10"},
+           {{"hotkeys", "menu", "modifier"}, "modifier = \"start\", "}}) {
     CAPTURE(keys);
     std::string wanted = cabinet;
     wanted.erase(keys[1] == "menu" ? wanted.rfind(gone) : wanted.find(gone), gone.size());
