@@ -326,7 +326,7 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   const std::string units = guest_says("/box/omnipar units");
   INFO(units);
   CHECK(units.find("    " + lost + "; its raw reports (" + raw +
-                   ") would tell, but you may not read them: sudo omnipar "
+                   ") have them all, but you may not read those: sudo omnipar "
                    "doctor --fix\n") != std::string::npos);
   const std::string doctor = guest_says("/box/omnipar doctor");
   INFO(doctor);

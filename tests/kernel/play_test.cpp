@@ -362,7 +362,7 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   pad.sync();
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 0));
   playing.program().signal(SIGTERM);
-  playing.expect("the kernel lost events 1 times");
+  playing.expect("the kernel lost events 1 time,");
 }
 
 TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[play]") {

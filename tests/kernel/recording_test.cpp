@@ -62,14 +62,14 @@ TEST_CASE("what is recorded plays again as it was played", "[record]") {
   REQUIRE(replay.wait_for_end() == 0);
   const std::string samples = replay.output();
   INFO(samples);
-  CHECK(count(samples, "\"unit\":\"Late Pad\",\"news\":\"sits\"") == 1);
-  CHECK(count(samples, "\"unit\":\"Guest Pad\",\"news\":\"sits\"") == 1);
-  CHECK(count(samples, "\"news\":\"gone\"") == 1);
+  CHECK(count(samples, "\"unit\":\"Late Pad\",\"event\":\"seated\"") == 1);
+  CHECK(count(samples, "\"unit\":\"Guest Pad\",\"event\":\"seated\"") == 1);
+  CHECK(count(samples, "\"event\":\"gone\"") == 1);
   // The first press took the seat; the others and the last one, which the unplugging let go, are there.
-  CHECK(count(samples, "\"port\":2,\"changed\":{\"a\":1}") == 1);
-  CHECK(count(samples, "\"b\":1") == 2);
-  CHECK(count(samples, "\"right\":1,\"b\":1") + count(samples, "\"up\":1,\"right\":1,\"b\":1") >= 1);
-  CHECK(count(samples, "\"b\":0") == 2);
+  CHECK(count(samples, "\"port\":2,\"changed\":{\"outer\":1}") == 1);
+  CHECK(count(samples, "\"inner\":1") == 2);
+  CHECK(count(samples, "\"right\":1,\"inner\":1") + count(samples, "\"up\":1,\"right\":1,\"inner\":1") >= 1);
+  CHECK(count(samples, "\"inner\":0") == 2);
 
   Program again{{"/box/omnipar", "trace", "record", file}};
   CHECK(again.wait_for_end() == 2);
@@ -133,7 +133,7 @@ TEST_CASE("an adapter that the kernel folds is recorded by its raw reports, and 
   Program replay{{"/box/omnipar", "trace", "replay", file, "--profile", "pad-2b", "--json"}};
   CHECK(replay.wait_for_end() == 0);
   INFO(replay.output());
-  CHECK(count(replay.output(), "\"port\":2,\"changed\":{\"b\":1}") == 1);
+  CHECK(count(replay.output(), "\"port\":2,\"changed\":{\"inner\":1}") == 1);
 }
 
 TEST_CASE("a recording ends by itself, and a disk that is full is said", "[record]") {

@@ -215,7 +215,7 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 1) == 0);
   Program play = home.run("play pad-2b");
   const std::string who = root ? "kernel-tests (process " + std::to_string(::getpid()) + ")" : "another program";
-  CHECK(play.wait_for("\"Lent Pad\" is held by " + who));
+  CHECK(play.wait_for("\"Lent Pad\" is grabbed by " + who));
   sleep_ms(700);
   CHECK(play.output().find("Release all buttons") == std::string::npos);
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 0) == 0);
@@ -245,7 +245,7 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(nodes_named("Omnipar port 1 pad (2)").size() == 1);
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
-  const std::string held = "\"Wanted Pad\" is held by " + who + ": no input from it arrives here.";
+  const std::string held = "\"Wanted Pad\" is grabbed by " + who + ": no input from it arrives here.";
   std::remove("/tmp/wanted/beside.trace");
   Program record = home.run("trace record /tmp/wanted/beside.trace --seconds 0.5");
   CHECK(record.wait_for_end() == 0);
