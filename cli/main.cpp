@@ -14,6 +14,7 @@
 #include "base/near.hpp"
 #include "command.hpp"
 #include "omnipar/identity.hpp"
+#include "omnipar/version.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::cli {

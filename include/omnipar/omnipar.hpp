@@ -22,3 +22,4 @@
 #include "omnipar/trace.hpp"
 #include "omnipar/unit.hpp"
 #include "omnipar/unit_sheet.hpp"
+#include "omnipar/version.hpp"

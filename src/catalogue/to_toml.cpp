@@ -11,7 +11,7 @@ namespace omnipar {
 namespace {
 
 /// A basic string of TOML.
-std::string quoted(std::string_view text) {
+std::string in_quotes(std::string_view text) {
   std::string all = "\"";
   for (const char c : text) {
     const auto byte = static_cast<unsigned char>(c);
@@ -42,7 +42,7 @@ std::string use_text(const Use& use) {
   if (use.debounce.count() != 0) add("debounce = " + milliseconds(use.debounce));
   if (use.long_press.count() != 0) add("long-press = " + milliseconds(use.long_press));
   if (use.ramp != defaults.ramp) add(fmt::format("ramp = {}", use.ramp));
-  return more.empty() ? quoted(use.role) : fmt::format("{{ use = {}{} }}", quoted(use.role), more);
+  return more.empty() ? in_quotes(use.role) : fmt::format("{{ use = {}{} }}", in_quotes(use.role), more);
 }
 
 std::string binding_text(const Binding& binding) {
@@ -54,7 +54,7 @@ std::string binding_text(const Binding& binding) {
 
 std::string list_text(const std::vector<std::string>& words) {
   std::string all;
-  for (const std::string& word : words) all += (all.empty() ? "" : ", ") + quoted(word);
+  for (const std::string& word : words) all += (all.empty() ? "" : ", ") + in_quotes(word);
   return "[" + all + "]";
 }
 
@@ -73,14 +73,14 @@ bool is_built_in_exit(const Hotkey& hotkey) {
 }  // namespace
 
 std::string to_toml(const Profile& profile) {
-  std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", quoted(profile.name),
-                                 quoted(profile.system));
+  std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", in_quotes(profile.name),
+                                 in_quotes(profile.system));
   for (const PortProfile& port : profile.ports) {
     text += fmt::format("\n[port.{}]\n", port.port);
     if (port.not_ours) text += "not-ours = true\n";
-    if (!port.seat.empty()) text += fmt::format("seat = {}\n", quoted(port.seat));
-    if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", quoted(port.second_seat));
-    if (!port.controller.empty()) text += fmt::format("controller = {}\n", quoted(port.controller));
+    if (!port.seat.empty()) text += fmt::format("seat = {}\n", in_quotes(port.seat));
+    if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", in_quotes(port.second_seat));
+    if (!port.controller.empty()) text += fmt::format("controller = {}\n", in_quotes(port.controller));
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
@@ -91,22 +91,22 @@ std::string to_toml(const Profile& profile) {
     if (is_built_in_exit(hotkey)) continue;
     if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
     const std::string after = hotkey.after.count() != 0 ? ", after = " + milliseconds(hotkey.after) : "";
-    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, quoted(hotkey.modifier),
-                        quoted(hotkey.press), after);
+    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, in_quotes(hotkey.modifier),
+                        in_quotes(hotkey.press), after);
   }
   return text;
 }
 
 std::string to_toml(const RigUnit& unit) {
-  std::string text = fmt::format("\n[[unit]]\nname = {}\n", quoted(unit.name));
-  if (!unit.seat.empty()) text += fmt::format("seat = {}\n", quoted(unit.seat));
-  text +=
-      fmt::format("vendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n", unit.vendor, unit.product, quoted(unit.model));
-  if (!unit.serial.empty()) text += fmt::format("serial = {}\n", quoted(unit.serial));
-  if (!unit.socket.empty()) text += fmt::format("socket = {}\n", quoted(unit.socket));
-  if (!unit.half.empty()) text += fmt::format("half = {}\n", quoted(unit.half));
-  if (!unit.part.empty()) text += fmt::format("part = {}\n", quoted(unit.part));
-  if (!unit.connection.empty()) text += fmt::format("connection = {}\n", quoted(unit.connection));
+  std::string text = fmt::format("\n[[unit]]\nname = {}\n", in_quotes(unit.name));
+  if (!unit.seat.empty()) text += fmt::format("seat = {}\n", in_quotes(unit.seat));
+  text += fmt::format("vendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n", unit.vendor, unit.product,
+                      in_quotes(unit.model));
+  if (!unit.serial.empty()) text += fmt::format("serial = {}\n", in_quotes(unit.serial));
+  if (!unit.socket.empty()) text += fmt::format("socket = {}\n", in_quotes(unit.socket));
+  if (!unit.half.empty()) text += fmt::format("half = {}\n", in_quotes(unit.half));
+  if (!unit.part.empty()) text += fmt::format("part = {}\n", in_quotes(unit.part));
+  if (!unit.connection.empty()) text += fmt::format("connection = {}\n", in_quotes(unit.connection));
   return text;
 }
 
@@ -117,10 +117,10 @@ std::string to_toml(const Rig& rig) {
 }
 
 std::string to_toml(const Calibration& calibration) {
-  std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", quoted(calibration.unit));
+  std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", in_quotes(calibration.unit));
   for (const AxisCalibration& axis : calibration.axes)
-    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n", quoted(code_name(axis.code)),
-                        axis.minimum, axis.maximum, axis.rest);
+    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
+                        in_quotes(code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
     if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));

@@ -11,11 +11,11 @@ namespace {
 
 constexpr Usage magnitude{page::forces, 0x70}, enable_actuators{page::forces, 0x97}, duration{page::forces, 0x50};
 constexpr Usage generic_indicator{page::LEDs, 0x4b}, player_1{page::LEDs, 0x61}, player_8{page::LEDs, 0x68};
-constexpr std::uint32_t widest = 32;
+constexpr std::uint32_t widest_output = 32;
 
 bool can_be_told(const Field& field) {
   return field.type == FieldType::output && !field.is_constant() && field.is_variable() && field.size >= 1 &&
-         field.size <= widest;
+         field.size <= widest_output;
 }
 
 Usage usage_at(const Field& field, std::size_t element) {
