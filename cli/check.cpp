@@ -48,7 +48,7 @@ int check_trace(const CheckWords& words) {
     return found_something;
   }
   if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, counted(events, "event")));
-  talk(fmt::format("Next: omnipar trace replay {}", name));
+  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", name));
   return good;
 }
 
