@@ -22,7 +22,7 @@ void print_problems(const CheckWords& words, const Diagnostics& problems) {
   if (words.json) {
     print_json(to_json(problems), 2);
   } else {
-    for (const Diagnostic& problem : first_of(problems)) print(to_text(problem));
+    for (const Diagnostic& problem : first_of(problems)) print(styled_text(problem));
   }
 }
 

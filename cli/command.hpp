@@ -46,6 +46,8 @@ void talk(const std::string& line);
 /// The first fifty, and how many more there are: nobody reads thousands, and most follow from the first.
 [[nodiscard]] Diagnostics first_of(const Diagnostics& problems);
 
+/// As `to_text`, with the message and the caret to be seen at a glance on a terminal.
+[[nodiscard]] std::string styled_text(Diagnostic problem);
 /// Each problem on stderr; with --json they are the result, too, if there is no other: {"problems": […]}.
 void tell(const Diagnostics& problems);
 [[nodiscard]] nlohmann::ordered_json to_json(const Diagnostics& problems);

@@ -9,6 +9,7 @@
 #include "host/look.hpp"
 #include "omnipar/identity.hpp"
 #include "sources.hpp"
+#include "style.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -21,14 +22,14 @@ struct DoctorWords {
   std::string rule;
 };
 
-const char* mark_of(inspect::State state) {
+std::string mark_of(inspect::State state) {
   switch (state) {
     case inspect::State::good:
-      return "good ";
+      return styled(Style::good, "good") + " ";
     case inspect::State::hint:
-      return "hint ";
+      return styled(Style::hint, "hint") + " ";
     case inspect::State::wrong:
-      return "WRONG";
+      return styled(Style::error, "WRONG");
   }
   return "";
 }

@@ -16,6 +16,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/version.hpp"
 #include "os/door.hpp"
+#include "style.hpp"
 
 namespace omnipar::cli {
 
@@ -106,8 +107,30 @@ std::vector<std::string> take_program(int& count, char** words) {
   return program;
 }
 
+/// "--color WHEN" may stand anywhere: it is every command's. False if WHEN is none of the words.
+bool take_colour(int& count, char** words) {
+  constexpr std::string_view option = "--color";
+  bool known = true;
+  int kept = 1;
+  for (int i = 1; i < count; ++i) {
+    const std::string_view word{words[i]};
+    if (word == option && i + 1 < count)
+      known = choose_colour(words[++i]) && known;
+    else if (word.starts_with("--color="))
+      known = choose_colour(word.substr(option.size() + 1)) && known;
+    else
+      words[kept++] = words[i];
+  }
+  count = std::min(count, kept);
+  return known;
+}
+
 int run(int count, char** words) {
   const std::vector<std::string> program = take_program(count, words);
+  if (!take_colour(count, words)) {
+    tell({{"bad-arguments", Severity::error, "--color is auto, always or never", "", "left out, it is auto"}});
+    return bad_input;
+  }
   CLI::App app{
       "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
       "everybody keeps their port, and nothing ever sticks.",
@@ -115,6 +138,8 @@ int run(int count, char** words) {
   app.footer("First:  sudo omnipar doctor --fix\nThen:   omnipar play pad-2b");
   app.set_version_flag("--version", "Omnipar " OMNIPAR_VERSION);
   app.require_subcommand(1);
+  std::string colour;
+  app.add_option("--color", colour, "of every command: auto (on a terminal, without NO_COLOR), always or never");
   int status = good;
   add_units(app, status);
   add_doctor(app, status);

@@ -1,15 +1,18 @@
 // What the commands say: results to stdout, talk to stderr. Names and texts of units, sheets and traces come from
 // anywhere, so all of it is made fit for a terminal here, and nowhere else.
+#include <unistd.h>
+
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "command.hpp"
 #include "os/door.hpp"
+#include "style.hpp"
 #include "text/utf8.hpp"
-#include "base/list.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -30,20 +33,6 @@ void put(const std::string& text) {
   note(std::fputs((text + "\n").c_str(), stdout) >= 0);
 }
 
-/// Without what does harm to a terminal; lines and columns stay.
-std::string for_terminal(std::string_view text) {
-  std::string clean;
-  while (!text.empty()) {
-    if (text.front() == '\n' || text.front() == '\t') {
-      clean += text.front();
-      text.remove_prefix(1);
-    } else {
-      clean += text::take_character(text);
-    }
-  }
-  return clean;
-}
-
 /// The number of a well-formed character of two or three bytes, or of one.
 unsigned code_point(std::string_view character) {
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(character[i]); };
@@ -53,6 +42,14 @@ unsigned code_point(std::string_view character) {
 }
 
 }  // namespace
+
+std::string styled_text(Diagnostic problem) {
+  // What comes from outside must not look like ours.
+  problem.message = styled(Style::error, for_terminal(problem.message, -1));
+  if (const std::size_t caret = problem.excerpt.rfind('^'); caret != std::string::npos)
+    problem.excerpt.replace(caret, 1, styled(Style::error, "^"));
+  return to_text(problem);
+}
 
 std::string json_text(const nlohmann::ordered_json& value, int indent) {
   const std::string text = value.dump(indent, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
@@ -71,14 +68,14 @@ std::string json_text(const nlohmann::ordered_json& value, int indent) {
 
 void print(const std::string& line) {
   const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
-  put(for_terminal(line.substr(0, end)));
+  put(for_terminal(line.substr(0, end), STDOUT_FILENO));
 }
 
 void print_json(const nlohmann::ordered_json& value, int indent) { put(json_text(value, indent)); }
 
 void talk(const std::string& line) {
   note(std::fflush(stdout) == 0);  // on a terminal both streams come in the order in which they were said
-  std::fputs((for_terminal(line) + "\n").c_str(), stderr);
+  std::fputs((for_terminal(line, STDERR_FILENO) + "\n").c_str(), stderr);
 }
 
 Diagnostics first_of(const Diagnostics& problems) {
@@ -93,7 +90,7 @@ Diagnostics first_of(const Diagnostics& problems) {
 
 void tell(const Diagnostics& problems) {
   for (const Diagnostic& problem : first_of(problems))
-    talk((problem.excerpt.empty() ? "omnipar: " : "") + to_text(problem));
+    talk((problem.excerpt.empty() ? "omnipar: " : "") + styled_text(problem));
   if (json_is_wanted) told.insert(told.end(), problems.begin(), problems.end());
 }
 

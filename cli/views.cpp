@@ -12,12 +12,19 @@
 
 #include "base/list.hpp"
 #include "play/words.hpp"
+#include "style.hpp"
 #include "text/utf8.hpp"
 
 namespace omnipar::cli {
 namespace {
 
-constexpr std::size_t act_width = 46;
+constexpr std::size_t most_act_width = 46;
+
+/// What is pressed is bright; the blanks behind it stay.
+std::string cell(const std::string& text) {
+  const std::size_t end = text.find_last_not_of(' ') + 1;
+  return text.substr(0, end) == "." ? text : styled(Style::bright, text.substr(0, end)) + text.substr(end);
+}
 
 /// Cut or filled to a number of characters.
 std::string fitted(std::string_view text, std::size_t width) {
@@ -40,6 +47,7 @@ class TableView final : public View {
     const std::size_t room = axes ? 80 : 56;  // characters for all ports
     port_width_ =
         std::clamp<std::size_t>(room / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 30) - 2;
+    if (const std::size_t width = terminal_width(); width > 0) fit_into(width, static_cast<std::size_t>(ports));
     shown_.assign(plan_.targets().size(), 0);
   }
 
@@ -138,8 +146,19 @@ class TableView final : public View {
     return line;
   }
 
+  /// From 80 characters on all columns fit: first the inputs become shorter, then the ports.
+  void fit_into(std::size_t width, std::size_t ports) {
+    constexpr std::size_t time_width = 11, least_act = 22, least_port = 8;
+    const std::size_t all_ports = ports * (port_width_ + 2);
+    const std::size_t left = width > time_width + all_ports ? width - time_width - all_ports : 0;
+    act_width_ = std::clamp(left, least_act, most_act_width);
+    if (left >= least_act || ports == 0) return;
+    const std::size_t for_ports = width > time_width + least_act ? width - time_width - least_act : 0;
+    port_width_ = std::clamp<std::size_t>(for_ports / ports, least_port + 2, port_width_ + 2) - 2;
+  }
+
   void print_head() const {
-    std::string head = fmt::format("{:>9}  {}", "time", fitted("input", act_width));
+    std::string head = fmt::format("{:>9}  {}", "time", fitted("input", act_width_));
     for (const PortInfo& port : plan_.ports())
       if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width_));
     sink_(trimmed(head));
@@ -197,9 +216,9 @@ class TableView final : public View {
   void print_waiting(const Reader* reader) {
     if (waiting_) {
       if (pace_) pace_(waiting_->time);
-      std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->told, act_width));
+      std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->told, act_width_));
       for (const PortInfo& port : plan_.ports())
-        if (port.number != 0 && reader != nullptr) line += "  " + fitted(port_text(port, *reader), port_width_);
+        if (port.number != 0 && reader != nullptr) line += "  " + cell(fitted(port_text(port, *reader), port_width_));
       sink_(trimmed(line));
     }
     flush_news();
@@ -223,6 +242,7 @@ class TableView final : public View {
   std::vector<std::string> news_;
   std::map<std::pair<int, Code>, std::string> names_;  ///< by node
   std::vector<double> shown_;
+  std::size_t act_width_ = most_act_width;
   std::size_t port_width_ = 0;
   bool begun_ = false;
   Time last_act_;

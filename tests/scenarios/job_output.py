@@ -1,7 +1,12 @@
 """What comes out is whole or an error, does no harm to a terminal, and says what is true."""
+import fcntl
 import json
 import os
+import pty
+import re
+import struct
 import subprocess
+import termios
 
 from room import Room
 
@@ -54,6 +59,42 @@ def escape_codes(home):
     assert "\x1b" not in name, name
 
 
+def on_a_terminal(home, words, columns, **more):
+    """What a terminal of so many columns is sent."""
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 25, columns, 0, 0))
+    environment = {**os.environ, "HOME": str(home.folder), "TERM": "xterm", "NO_COLOR": "", **more}
+    with subprocess.Popen([home.tool, *words], cwd=home.folder, env=environment, stdin=subprocess.DEVNULL, stdout=theirs, stderr=theirs) as program:
+        os.close(theirs)
+        said = b""
+        while True:
+            try:
+                piece = os.read(ours, 65536)
+            except OSError:
+                break
+            if not piece:
+                break
+            said += piece
+        program.wait(60)
+    os.close(ours)
+    return said.decode()
+
+
+def terminals(home, room):
+    """Colour where there is a terminal that wants it, and tables as wide as the terminal, from 80 columns on."""
+    replay = ["trace", "replay", room, "--profile", "pad-two-stick"]
+    assert "\x1b[1;36m" in on_a_terminal(home, replay, 120)
+    for plain in (on_a_terminal(home, replay, 120, NO_COLOR="1"), on_a_terminal(home, replay, 120, TERM="dumb"),
+                  on_a_terminal(home, [*replay, "--color", "never"], 120), home.run(*replay)[0]):
+        assert "\x1b" not in plain, plain
+    assert "\x1b[1;31m" in on_a_terminal(home, ["check", "nothing.toml"], 80)
+    for columns in (80, 100, 160):
+        said = re.sub("\x1b\\[[0-9;]*m", "", on_a_terminal(home, replay, columns)).replace("\r", "")
+        table = [line for line in said.split("\n") if " ms  " in line or line.startswith("     time")]
+        assert len(table) > 2 and max(map(len, table)) <= columns, (columns, table)
+        assert len({line.find(".") for line in table[1:3]}) == 1, table
+
+
 def small_truths(home, room):
     (home.folder / "empty.trace").write_text("")
     for words in (["check", "empty.trace"], ["trace", "replay", "empty.trace", "--profile", "pad-2b"], ["units", "--host", "empty.trace"]):
@@ -88,4 +129,5 @@ def run(home):
     path = room.save(home.folder / "evening.trace")
     full_disk(home, path)
     escape_codes(home)
+    terminals(home, path)
     small_truths(home, path)
