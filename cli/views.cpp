@@ -160,7 +160,8 @@ class TableView final : public View {
   void print_head() const {
     std::string head = fmt::format("{:>9}  {}", "time", fitted("input", act_width_));
     for (const PortInfo& port : plan_.ports())
-      if (port.number != 0) head += fmt::format("  {}", fitted(fmt::format("port {} sees", port.number), port_width_));
+      if (port.number != 0)
+        head += "  " + fitted(fmt::format("port {}{}", port.number, port_width_ < 12 ? "" : " sees"), port_width_);
     sink_(trimmed(head));
   }
 
