@@ -33,8 +33,9 @@ std::array<UnitId, 4> attach_all(Engine& engine) {
 bool agree(const Engine& engine, const bench::HandTwin& twin) {
   Reader reader{engine};
   const auto port_agrees = [&](int port, const bench::HandPanel& panel) {
-    static constexpr std::array<std::string_view, 12> names{"button-1",    "button-2",     "button-3",  "button-4",    "button-5",    "button-6",
-                                                            "coin", "start", "up", "down", "left", "right"};
+    static constexpr std::array<std::string_view, 12> names{"button-1", "button-2", "button-3", "button-4",
+                                                            "button-5", "button-6", "coin",     "start",
+                                                            "up",       "down",     "left",     "right"};
     for (std::size_t i = 0; i < names.size(); ++i)
       if (reader.port(port).pressed(*engine.plan().target(port, names.at(i))) != ((panel.down >> i & 1) != 0))
         return false;

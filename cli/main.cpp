@@ -107,14 +107,18 @@ std::vector<std::string> take_program(int& count, char** words) {
   return program;
 }
 
-/// "--color WHEN" may stand anywhere: it is every command's. False if WHEN is none of the words.
+/// "--color WHEN" may stand anywhere before "--": it is every command's. False if WHEN is none of the words.
 bool take_colour(int& count, char** words) {
   constexpr std::string_view option = "--color";
   bool known = true;
   int kept = 1;
+  bool is_ours = true;
   for (int i = 1; i < count; ++i) {
     const std::string_view word{words[i]};
-    if (word == option && i + 1 < count)
+    is_ours = is_ours && word != "--";
+    if (!is_ours)
+      words[kept++] = words[i];
+    else if (word == option && i + 1 < count)
       known = choose_colour(words[++i]) && known;
     else if (word.starts_with("--color="))
       known = choose_colour(word.substr(option.size() + 1)) && known;
@@ -126,11 +130,11 @@ bool take_colour(int& count, char** words) {
 }
 
 int run(int count, char** words) {
-  const std::vector<std::string> program = take_program(count, words);
   if (!take_colour(count, words)) {
     tell({{"bad-arguments", Severity::error, "--color is auto, always or never", "", "left out, it is auto"}});
     return bad_input;
   }
+  const std::vector<std::string> program = take_program(count, words);
   CLI::App app{
       "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
       "everybody keeps their port, and nothing ever sticks.",
