@@ -16,7 +16,7 @@ namespace marrowby {
 /// "tern-table": ports 1 and 2 take a six-button arcade control, ports 3 and 4 a two-stick pad.
 [[nodiscard]] omnipar::Catalogue evening_catalogue();
 
-/// Everything by its default source, port n for seat-n, no hot actions.
+/// Everything by its default source, port n for seat-n, no hotkeys.
 [[nodiscard]] omnipar::Profile evening_profile();
 
 struct EveningReport {

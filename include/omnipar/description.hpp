@@ -10,7 +10,7 @@
 namespace omnipar {
 
 /// One code that a unit can report. For keys minimum and maximum are 0 and 1. `value` is what the
-/// kernel holds at opening; for axes that is no proof that the unit ever said so.
+/// kernel holds at opening; for axes this does not prove that the unit ever said so.
 struct CodeRange {
   Code code;
   std::int32_t minimum = 0;
@@ -33,7 +33,7 @@ struct Description {
   /// the first, "2" for that of the second interface, "1.2" for the second of the first interface.
   std::string half;
   std::string node;              ///< the host's name for its node, for people
-  int polling_interval_us = 0;   ///< how often the USB asks it for news, at the most; 0 if unknown
+  int polling_interval_us = 0;   ///< the USB polling interval; 0 if unknown
   bool made_by_program = false;  ///< another program's (or our own) virtual device
   bool ours = false;             ///< a virtual device of Omnipar itself
   std::vector<CodeRange> codes;

@@ -14,7 +14,7 @@
 
 namespace omnipar {
 
-/// True if a hand can play on it: it has a gamepad's or a joystick's buttons, and it is no virtual
+/// True if a hand can play on it: it has a gamepad's or a joystick's buttons, and it is not a virtual
 /// device of ours.
 [[nodiscard]] bool is_controller(const Description& description) noexcept;
 

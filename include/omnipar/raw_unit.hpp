@@ -32,7 +32,7 @@ class RawUnit {
 
   /// What a report changes, as one commit. Sockets come first, as `ev_socket` codes: one that is found empty or that
   /// a plug is taken out of tells nothing more until something is in it again; then all that is known of it comes
-  /// behind, which is how it stands, not what a hand does. Buttons that are down within a tenth of a second from
+  /// behind, which is how it stands, not input. Buttons that are down within a tenth of a second from
   /// the opening were down before: they are not told. Valid until the next call.
   [[nodiscard]] std::span<const Change> take(std::span<const std::uint8_t> report, Time now) noexcept;
 

@@ -33,7 +33,7 @@ struct TargetSheet {
   std::string place;
   std::vector<std::string> defaults;
   NativeRange native{};
-  bool self_centering = true;  ///< returns to rest when it is released; else it stays where it was left
+  bool self_centering = true;  ///< returns to rest when it is released; else it stays as it was left
   int player = 1;              ///< 2: of the port's second player, such as the other paddle on the plug
 };
 

@@ -43,7 +43,7 @@ struct TraceEvent {
 };
 
 /// Each as one line, without its end. What `TraceReader` reads of it is the same again, and so is the line.
-/// Bytes of a node's name that are no UTF-8 become U+FFFD.
+/// Bytes of a node's name that are not UTF-8 become U+FFFD.
 [[nodiscard]] std::string to_line(const TraceHead& head);
 [[nodiscard]] std::string to_line(int number, const Description& node);
 [[nodiscard]] std::string to_line(const TraceEvent& event);

@@ -26,16 +26,16 @@ enum class NodeKind {
 /// "pad", "motion" …: what sheets call the node.
 [[nodiscard]] std::string_view node_kind_name(NodeKind kind) noexcept;
 
-/// A way to a physical thing: places in the list of nodes, the main one first.
+/// One connection of a physical thing: places in the list of nodes, the main one first.
 struct Connection {
   std::vector<std::size_t> nodes;
   std::string half{};          ///< which of several controllers of one device (see `Description::half`)
   bool shares_device = false;  ///< others are there
 };
 
-/// One physical thing, by the way that is used.
+/// One physical thing, by the connection that is used.
 struct UnitNodes : Connection {
-  /// Other ways to the same thing, by cable or radio, that are not used.
+  /// Other connections of the same thing, wired or wireless, that are not used.
   std::vector<Connection> spares{};
 
   [[nodiscard]] std::size_t main() const noexcept { return nodes.front(); }

@@ -54,7 +54,7 @@ struct UnitSheet {
   std::vector<UnitIdentity> identities;
   std::vector<PartSheet> parts;  ///< none: the unit is used as a whole
   std::vector<ControlSheet> controls;
-  bool streams = false;  ///< sends news all the time while it is in range
+  bool streams = false;  ///< sends reports all the time while it is in range
 };
 
 }  // namespace omnipar

@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
 """words.py SOURCE: what people read says things in the trade's words. Reads the command cases, the docs, the field
-descriptions and every text in the code; names each place where a word stands that has a plainer one."""
+descriptions, the shipped sheets, the public headers and every text in the code; names each place where a word stands that has a plainer one."""
 import json
 import pathlib
 import re
@@ -27,7 +27,7 @@ WORDS = [
     (r"(?<!there )\b(is|are) no [a-z]+|\bno JSON\b", "is not …"),
     (r"own words\b|program's words", "arguments"),
     (r"\bstays where it (was|is) left\b", "not self-centering"),
-    (r"[,;:] for (it|they|there|its|what|that|this|whose|nobody|somebody)\b", "because"),
+    (r"[,;:] for (it|they|there|its|that|this|whose|nobody|somebody)\b", "because"),
     (r"may not be read", "you may not read"),
     (r"(?<![\d.])1 (seats|ports|controls|events|sources|problems|sheets|units|samples|targets|reports)\b", "singular"),
 ]
@@ -40,6 +40,12 @@ def texts_of_code(path):
         code = line.split("///")[0]
         if not re.match(r"\s*(//|#include)", code):
             yield number, " ".join(found.group(1) for found in LITERAL.finditer(code))
+
+
+def comments_of(path):
+    for number, line in enumerate(path.read_text().splitlines(), 1):
+        if "//" in line and "NOLINT" not in line:
+            yield number, line.split("//", 1)[1]
 
 
 def lines_of(path):
@@ -60,7 +66,7 @@ def descriptions_of(path):
 
 
 READ = [("tests/cli/*.case", lines_of), ("docs/**/*.md", lines_of), ("README.md", lines_of),
-        ("docs/schema/*.json", descriptions_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
+        ("docs/schema/*.json", descriptions_of), ("data/*.toml", lines_of), ("include/**/*.hpp", comments_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
         ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code)]
 
 found = read = 0
