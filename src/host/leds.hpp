@@ -1,4 +1,4 @@
-// Player lights: LEDs of a node's own (the kernel's codes for LEDs, but for those of keyboards), or those that its
+// Player LEDs: LEDs of a node's own (the kernel's codes for LEDs, but for those of keyboards), or those that its
 // driver has in /sys.
 #pragma once
 

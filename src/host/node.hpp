@@ -72,7 +72,7 @@ class Node {
   /// Plays it so many times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
-  /// A part's player lights, as Leds has them.
+  /// A part's player LEDs, as Leds has them.
   [[nodiscard]] virtual int count_of_leds(int part) const noexcept = 0;
   virtual void show_leds(int part, std::uint32_t which) noexcept = 0;
 

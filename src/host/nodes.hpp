@@ -89,7 +89,7 @@ class Nodes {
   int put_effect(NodePart part, ff_effect& effect) noexcept;
   void erase_effect(NodePart part, int effect) noexcept;
   void play_effect(NodePart part, int effect, int times) noexcept;
-  /// Its player lights, as Node has them; one that is not there has none.
+  /// Its player LEDs, as Node has them; one that is not there has none.
   [[nodiscard]] int count_of_leds(NodePart part) const noexcept;
   void show_leds(NodePart part, std::uint32_t which) noexcept;
   /// As Node has them.

@@ -7,7 +7,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("a trigger with release 0 is let go where it rests", "[order]") {
+TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
   Use any{"right-trigger"};
   any.threshold = 0.3;
   any.release = 0;

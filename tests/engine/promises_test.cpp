@@ -400,7 +400,7 @@ TEST_CASE("a ramp moves tick by tick and then asks for no more time", "[shape]")
   CHECK(bench.value("pedal") == 0);
 }
 
-TEST_CASE("the way out: start and select of one seat for two seconds, and not of two seats", "[shape]") {
+TEST_CASE("the exit combination: start and select of one seat for two seconds, and not of two seats", "[shape]") {
   Bench bench{"pad-2b"};
   const UnitId other = bench.engine.attach(seated(plain_pad(), "seat-2")).value();
   const TargetIndex exit = *bench.engine.plan().target(0, "exit");

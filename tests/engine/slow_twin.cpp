@@ -363,7 +363,7 @@ void SlowTwin::advance(Time to) {
 
 // -- leaving, resting, and another plan -------------------------------------------------------------------
 
-/// Its buttons are let go of first: what stays is then left where its axes have it.
+/// Its buttons are released first: what stays is then left where its axes have it.
 void SlowTwin::detach(int slot) {
   units_.at(slot).buttons.clear();
   for (Line& line : lines_)

@@ -40,10 +40,10 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     if (b.target == "directions")
       for (const std::string_view d : direction_names) bound.erase(std::string{d});
   for (const Binding& b : port.bind) bound[b.target] = b.uses;
-  const auto uses_of = [&](const std::string& target, const std::vector<std::string>& usual) {
+  const auto uses_of = [&](const std::string& target, const std::vector<std::string>& defaults) {
     if (bound.contains(target)) return bound[target];
     std::vector<Use> uses;
-    for (const std::string& role : usual) uses.push_back({role, role == "paddle" ? 0.0 : 0.15});
+    for (const std::string& role : defaults) uses.push_back({role, role == "paddle" ? 0.0 : 0.15});
     return uses;
   };
   const std::string prefix = std::to_string(port.port) + "/";

@@ -87,7 +87,7 @@ TEST_CASE("who leaves ends all debounces before a ramp is asked where it is goin
   both.feed(1, {{code::abs_hat0y, 1}});
   both.wait(2339);
   both.feed(1, {{code::abs_hat0x, 1}});
-  both.feed(0, {{code::abs_hat0y, -1}});  // up is still believed when it is let go
+  both.feed(0, {{code::abs_hat0y, -1}});  // up is still believed when it is released
   both.feed(0, {{code::abs_hat0y, 1}});
   both.detach(1);  // up and down would cancel each other
   both.wait(2663);

@@ -270,7 +270,7 @@ TEST_CASE("a key of an array that is down at the opening is heard with every lat
   CHECK(take({0, 0}) == Words{"hid:0/button-1 0"});
 }
 
-TEST_CASE("where reports may have been lost, what does not come again is let go", "[hid]") {
+TEST_CASE("where reports may have been lost, what does not come again is released", "[hid]") {
   const Description node = adapter(adapter_with_ids());
   RawUnit unit{{}, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {

@@ -1,4 +1,4 @@
-// Player lights that a driver has in /sys.
+// Player LEDs that a driver has in /sys.
 #include <catch2/catch.hpp>
 
 #include "host/leds.hpp"
@@ -9,7 +9,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("LEDs in /sys are found in the order of their players, shown, and put back", "[lights]") {
+TEST_CASE("LEDs in /sys are found in the order of their players, shown, and put back", "[leds]") {
   const Folder folder;
   const auto LED = [&](const std::string& name) { return folder / ("pad/leds/" + name + "/brightness"); };
   const std::string first = LED("pad:green:player-1"), second = LED("pad:green:player-2"),
@@ -20,17 +20,17 @@ TEST_CASE("LEDs in /sys are found in the order of their players, shown, and put 
   put(LED("pad:red:status"), "7\n");
   const auto lit = [&](const std::string& path) { return content(path).front(); };
   {
-    host::Leds lights{os::real_door(), -1, folder / "pad/input/input5/event5"};
-    REQUIRE(lights.count() == 3);
+    host::Leds leds{os::real_door(), -1, folder / "pad/input/input5/event5"};
+    REQUIRE(leds.count() == 3);
     CHECK(lit(second) == '2');  // nothing is changed by looking
-    lights.show(0b101);
+    leds.show(0b101);
     CHECK((lit(first) == '1' && lit(second) == '0' && lit(tenth) == '1'));
   }
   CHECK((lit(first) == '0' && lit(second) == '1' && lit(tenth) == '0'));
   CHECK(content(LED("pad:red:status")) == "7\n");
 }
 
-TEST_CASE("a port is shown by the LED of its number, or by all", "[lights]") {
+TEST_CASE("a port is shown by the LED of its number, or by all", "[leds]") {
   for (int count = 1; count <= 8; ++count)
     for (int port = 1; port <= 8; ++port) {
       const std::uint32_t shown = play::leds_of(port, count) & ((1U << count) - 1);

@@ -93,7 +93,7 @@ TEST_CASE("Which half of a device a pad is, it says alone and from the first", "
     CHECK(halves({two}) == Units{"1.2"});
     CHECK(halves({two, one}) == Units{"", "1.2"});
     Rig rig;
-    rig.units.push_back(new_unit(rig, two, "right"));  // the second one sits down first
+    rig.units.push_back(new_unit(rig, two, "right"));  // the second one is seated first
     CHECK(rig.units[0].name == "Twin Stick (2)");
     CHECK(find_unit(rig, one) == nullptr);
     CHECK(matches(rig, one).front().confidence == MatchConfidence::no);

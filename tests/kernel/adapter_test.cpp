@@ -188,7 +188,7 @@ TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out ap
   CHECK(ports[0].pad.value(EV_KEY, BTN_SOUTH) == 1);
   press(0, 0);
   sleep_ms(50);
-  press(0, 3 << 13);  // start and pause of one plug: the way out
+  press(0, 3 << 13);  // start and pause of one plug: the exit combination
   const bool ended = play.wait_for("Ended from a controller.") || play.wait_for("Release all buttons");
   press(0, 0);
   CHECK(ended);
@@ -271,7 +271,7 @@ TEST_CASE("where raw reports cannot be read any more, it goes on by the event no
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("what was let go while nobody could listen does not stick", "[hid]") {
+TEST_CASE("what was released while nobody could listen does not stick", "[hid]") {
   const UhidUnit adapter{"Hasty Adapter", "", 9, adapter_with_ids()};
   REQUIRE(wait_for_nodes("Hasty Adapter", 1));
   Program play{{"/box/omnipar", "play", "pad-8b", "--stats"}};

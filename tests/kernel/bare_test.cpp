@@ -28,7 +28,7 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
       "loaded.\n"
       "       fix it: sudo omnipar doctor --fix\n"
       "good   You may read every pad and joystick that is there.\n"
-      "WRONG  The rule that opens uinput and pads to whoever sits at the screen is missing.\n"
+      "WRONG  The rule that opens uinput and pads to whoever is logged in at the screen is missing.\n"
       "       fix it: sudo omnipar doctor --fix\n"
       "WRONG  No controller is there. Plug one in; if it is wireless, switch it on and press a button.\n"
       "hint   The computer has no Bluetooth: only wired units, and units with a receiver of their own, can connect.\n");
@@ -52,7 +52,7 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
   CHECK(said({"omnipar", "doctor"}, 0) ==
         "good   Virtual controllers can be made (/dev/uinput).\n"
         "good   You may read every pad and joystick that is there.\n"
-        "good   The rule that opens uinput and pads to whoever sits at the screen is installed.\n"
+        "good   The rule that opens uinput and pads to whoever is logged in at the screen is installed.\n"
         "good   1 controller is there; 'omnipar units' lists it.\n"
         "All is well. Next: omnipar play pad-2b\n");
   Program play{{"omnipar", "play", "pad-2b"}};

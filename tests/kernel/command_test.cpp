@@ -66,7 +66,7 @@ class Fillers {
 
 }  // namespace
 
-TEST_CASE("a program starts when everybody sits, has no descriptor of ours, and gives its status", "[command]") {
+TEST_CASE("a program starts when everybody is seated, has no descriptor of ours, and gives its status", "[command]") {
   const UhidPad pad{"Started Pad", "s"};
   REQUIRE(wait_for_nodes("Started Pad", 1));
   // ls lists what the shell has open, not what it has open itself
@@ -109,7 +109,7 @@ TEST_CASE("a launcher that hands over to what runs already cannot be followed, a
   CHECK(play.output().find("that one cannot be followed") != std::string::npos);
 }
 
-TEST_CASE("the way out asks a deaf program to end, then insists, and leaves nothing of it", "[command]") {
+TEST_CASE("the exit combination asks a deaf program to end, then insists, and leaves nothing of it", "[command]") {
   const UhidPad pad{"Leaving Pad", "l"};
   REQUIRE(wait_for_nodes("Leaving Pad", 1));
   Program play{play_for({"--insist-after", "1"}, "trap '' TERM; sleep 1000 & echo deaf; while :; do sleep 1; done")};
@@ -388,7 +388,7 @@ freeze = { modifier = "start", press = "north" }
   REQUIRE(tap_until(pad, play, "Player 1 plays"));
   NodeReader game{nodes_named(port_1).front()};
   for (int round = 1; round <= 3; ++round) {
-    sleep_ms(300);  // the unit is held as soon as the last press is let go
+    sleep_ms(300);  // the unit is held as soon as the last press is released
     desktop.drain();
     desktop.forget_events();
     pad.send({static_cast<std::uint16_t>(south | start_button), 2});

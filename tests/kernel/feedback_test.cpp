@@ -129,8 +129,7 @@ class FakeDesktop {
 
 }  // namespace
 
-TEST_CASE("player lights show the port: none while frozen, all when a unit is lost, at the end as before",
-          "[feedback]") {
+TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost, at the end as before", "[feedback]") {
   write_profile();
   LedPad one{"Led Pad A"};
   auto two = std::make_unique<LedPad>("Led Pad B");

@@ -65,7 +65,7 @@ TEST_CASE("what is recorded plays again as it was played", "[record]") {
   CHECK(count(samples, "\"unit\":\"Late Pad\",\"event\":\"seated\"") == 1);
   CHECK(count(samples, "\"unit\":\"Guest Pad\",\"event\":\"seated\"") == 1);
   CHECK(count(samples, "\"event\":\"gone\"") == 1);
-  // The first press took the seat; the others and the last one, which the unplugging let go, are there.
+  // The first press took the seat; the others and the last one, which the unplugging released, are there.
   CHECK(count(samples, "\"port\":2,\"changed\":{\"outer\":1}") == 1);
   CHECK(count(samples, "\"inner\":1") == 2);
   CHECK(count(samples, "\"right\":1,\"inner\":1") + count(samples, "\"up\":1,\"right\":1,\"inner\":1") >= 1);

@@ -192,7 +192,7 @@ class Evening {
     pads_[pad]->send(report);
     twin_->feed(static_cast<int>(pad), now(), changes_of(report));
   }
-  /// A chord of one pad, by which the evening takes a turn; then it is let go.
+  /// A chord of one pad, by which the evening takes a turn; then it is released.
   void freeze_or_thaw(std::size_t pad) {
     tell(frozen_ ? "thaw" : "freeze");
     chord(pad, south);

@@ -129,7 +129,7 @@ TEST_CASE("a unit that comes back with other axes is played as it is now", "[tro
   CHECK(game.held() == 0);
 }
 
-TEST_CASE("a unit that leaves with the way out held does not end the evening", "[trouble]") {
+TEST_CASE("a unit that leaves with the exit combination held does not end the evening", "[trouble]") {
   auto pad = std::make_unique<UhidPad>("Leaving Pad", "l");
   REQUIRE(wait_for_nodes("Leaving Pad", 1));
   Program play{{"/box/omnipar", "play", "pad-2b"}};

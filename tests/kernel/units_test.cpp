@@ -303,7 +303,7 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   pad.send({});
 }
 
-TEST_CASE("ports are swapped while a direction is held, and everything is let go", "[units]") {
+TEST_CASE("ports are swapped while a direction is held, and everything is released", "[units]") {
   std::ofstream{"/tmp/swap.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "swap"

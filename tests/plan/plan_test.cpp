@@ -190,7 +190,7 @@ TEST_CASE("two paddles on one port are two players'", "[plan]") {
   CHECK(shipped_errors(pads) == "port 1 no-second-player; ");
 }
 
-TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything let go in one commit", "[plan]") {
+TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything released in one commit", "[plan]") {
   Profile profile = shipped_profile("stick-or-mouse");
   profile.ports[0].controller = "mouse-2b";
   profile.ports[1].bind = {{"fire", {{"west"}}}};
