@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "omnipar/sheets.hpp"
 #include "support/units.hpp"
 
 namespace omnipar::test {
@@ -182,8 +183,19 @@ void Judged::note_together() {
 
 // -- both sides ---------------------------------------------------------------------------------------------
 
-Judged::Judged(const Profile& profile)
-    : engine_(plan_of(story_catalogue(), profile)), twin_(story_catalogue(), profile) {
+namespace {
+
+/// Each profile is compiled once, not for each story. (A text leaves the built-in exit combination out.)
+const Plan& plan_for(const Profile& profile) {
+  static std::map<std::string, Plan> plans;
+  const std::string text = to_toml(profile) + std::to_string(profile.hotkeys.size());
+  const auto known = plans.find(text);
+  return known != plans.end() ? known->second : plans.emplace(text, plan_of(story_catalogue(), profile)).first->second;
+}
+
+}  // namespace
+
+Judged::Judged(const Profile& profile) : engine_(plan_for(profile)), twin_(story_catalogue(), profile) {
   find_opposites();
   for (std::size_t i = 0; i < readers; ++i) watches_.push_back(std::make_unique<Watch>(*this, i + 1 == readers));
 }
@@ -255,7 +267,7 @@ void Judged::freeze_or_thaw() {
 
 void Judged::adopt(const Profile& profile) {
   tell("adopt " + profile.name);
-  engine_.adopt(plan_of(story_catalogue(), profile));
+  engine_.adopt(plan_for(profile));
   twin_.adopt(story_catalogue(), profile);
   find_opposites();
   for (const auto& watch : watches_) watch->adopted();

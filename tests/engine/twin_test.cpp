@@ -67,7 +67,7 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
 }
 
 TEST_CASE("engine and slow twin agree on random stories, on every shipped machine", "[twin]") {
-  const int stories = cases(250, 2500);
+  const int stories = cases(150, 2500);
   for (int seed = 0; seed < stories; ++seed) {
     CAPTURE(seed);
     std::mt19937 random{static_cast<std::uint32_t>(seed)};
