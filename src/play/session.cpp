@@ -32,7 +32,7 @@ namespace {
 constexpr std::string_view freeze_action = "freeze";
 
 /// It cannot be bound away, for it is watched beside the plan.
-ChordDetector exit_pair() {
+ChordDetector exit_combination() {
   constexpr Duration long_enough = std::chrono::seconds{2};
   return ChordDetector{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
 }
@@ -64,7 +64,7 @@ class Session final : Listener {
         waiter_(door),
         program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
         start_(door, options, engine_, table_, nodes_, outlets_, program_, words_),
-        exit_(exit_pair()),
+        exit_(exit_combination()),
         thaw_(ways_to_thaw(options.profile)) {
     nodes_.say_to(options.say);
     nodes_.take_alone();
