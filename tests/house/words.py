@@ -10,7 +10,7 @@ SOURCE = pathlib.Path(sys.argv[1])
 
 # What is not said, and what is said in its place.
 WORDS = [
-    (r"pictures? (a|per) second|a picture (later|long)|next picture", "frame, frames per second"),
+    (r"pictures? (a|per) second|a picture (later|long)|(next|two|last) pictures?", "frame, frames per second"),
     (r"\blamps?\b|player lights?", "LED, player LED"),
     (r"\busual", "default"),
     (r"leads? nowhere", "is not bound"),
@@ -21,7 +21,7 @@ WORDS = [
     (r"\bway out\b", "exit combination"),
     (r"what a hand does|\bnews\b", "input, event"),
     (r"\b(sits|sat down|sit down)\b", "is seated"),
-    (r"\blet(s|ting)? go\b", "released"),
+    (r"\blet(s|ting)?( \w+)? go\b", "released"),
     (r"asked every|asks it for", "polling interval"),
     (r"\bhot actions?\b|\[hot\]", "action, hotkey"),
     (r"(?<!there )\b(is|are) no [a-z]+|\bno JSON\b", "is not …"),
