@@ -118,8 +118,8 @@ bool take_colour(int& count, char** words) {
     is_ours = is_ours && word != "--";
     if (!is_ours)
       words[kept++] = words[i];
-    else if (word == option && i + 1 < count)
-      known = choose_colour(words[++i]) && known;
+    else if (word == option)
+      known = ++i < count && choose_colour(words[i]) && known;
     else if (word.starts_with("--color="))
       known = choose_colour(word.substr(option.size() + 1)) && known;
     else

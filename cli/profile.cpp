@@ -244,11 +244,12 @@ void add_profile(CLI::App& app, int& status) {
       ->add_option("--system", words->system, "the machine")
       ->required();
   CLI::App* set_verb = add("set", "give a target its sources; changes just that line of the file", set, true,
-                           "omnipar profile set cabinet b east west --port 1");
+                           "omnipar profile set cabinet button-2 east west --port 1");
   add_target(set_verb);
   set_verb->add_option("ROLE", words->uses, "roles, or tables such as '{ use = \"east\", long-press = 300 }'");
   set_verb->add_flag("--nothing", words->nothing, "no source at all, on purpose");
-  add_target(add("clear", "give a target its default sources back", clear, true, "omnipar profile clear cabinet b"));
+  add_target(
+      add("clear", "give a target its default sources back", clear, true, "omnipar profile clear cabinet button-2"));
   add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");
   command->require_subcommand(1);
   command->footer(

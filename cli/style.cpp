@@ -11,11 +11,13 @@
 namespace omnipar::cli {
 namespace {
 
-// No text from outside keeps these: they are control characters.
+// Control characters. A text from outside that has them colours itself, and nothing behind it.
 constexpr char begins = '\x0e';
 constexpr char ends = '\x0f';
 
 std::optional<bool> wanted;  ///< nothing: where there is a terminal
+
+bool is_style(char letter) { return std::string_view{"rgyb"}.find(letter) != std::string_view::npos; }
 
 bool has_colour(int stream) {
   if (wanted) return *wanted;
@@ -45,14 +47,20 @@ std::string styled(Style style, std::string_view text) {
 
 std::string for_terminal(std::string_view text, int stream) {
   const bool colours = has_colour(stream);
+  constexpr std::string_view plain = "\x1b[0m";
   std::string clean;
+  bool is_open = false;
   while (!text.empty()) {
     const char first = text.front();
-    if (first == begins && text.size() > 1) {
+    if (first == begins && text.size() > 1 && is_style(text[1])) {
       if (colours) clean += colour_of(text[1]);
+      is_open = colours;
       text.remove_prefix(2);
-    } else if (first == ends) {
-      if (colours) clean += "\x1b[0m";
+    } else if (first == ends && is_open) {
+      clean += plain;
+      is_open = false;
+      text.remove_prefix(1);
+    } else if (first == ends && !colours) {
       text.remove_prefix(1);
     } else if (first == '\n' || first == '\t') {
       clean += first;
@@ -61,6 +69,7 @@ std::string for_terminal(std::string_view text, int stream) {
       clean += text::take_character(text);
     }
   }
+  if (is_open) clean += plain;
   return clean;
 }
 

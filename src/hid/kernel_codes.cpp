@@ -134,7 +134,7 @@ class Mapping {
       case page::consumer:
         return consumer_wanted(id);
       case page::digitizer:
-      case page::LEDs:
+      case page::leds:
       case page::telephony:
       case page::forces:
       case page::custom:

@@ -10,7 +10,7 @@ namespace omnipar::hid {
 namespace {
 
 constexpr Usage magnitude{page::forces, 0x70}, enable_actuators{page::forces, 0x97}, duration{page::forces, 0x50};
-constexpr Usage generic_indicator{page::LEDs, 0x4b}, player_1{page::LEDs, 0x61}, player_8{page::LEDs, 0x68};
+constexpr Usage generic_indicator{page::leds, 0x4b}, player_1{page::leds, 0x61}, player_8{page::leds, 0x68};
 constexpr std::uint32_t widest_output = 32;
 
 bool can_be_told(const Field& field) {

@@ -6,7 +6,7 @@
 namespace omnipar::hid {
 
 namespace page {
-inline constexpr std::uint16_t desktop = 0x01, simulation = 0x02, keyboard = 0x07, LEDs = 0x08, button = 0x09,
+inline constexpr std::uint16_t desktop = 0x01, simulation = 0x02, keyboard = 0x07, leds = 0x08, button = 0x09,
                                telephony = 0x0b, consumer = 0x0c, digitizer = 0x0d, forces = 0x0f, custom = 0x00ff,
                                first_of_vendors = 0xff00;
 }  // namespace page

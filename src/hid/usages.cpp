@@ -80,15 +80,15 @@ constexpr Word words[] = {
     {{page::digitizer, 0x42}, "tip-switch"},
     {{page::digitizer, 0x51}, "contact"},
     {{page::digitizer, 0x54}, "contact-count"},
-    {{page::LEDs, 0x4b}, "indicator"},
-    {{page::LEDs, 0x61}, "player-1-LED"},
-    {{page::LEDs, 0x62}, "player-2-LED"},
-    {{page::LEDs, 0x63}, "player-3-LED"},
-    {{page::LEDs, 0x64}, "player-4-LED"},
-    {{page::LEDs, 0x65}, "player-5-LED"},
-    {{page::LEDs, 0x66}, "player-6-LED"},
-    {{page::LEDs, 0x67}, "player-7-LED"},
-    {{page::LEDs, 0x68}, "player-8-LED"},
+    {{page::leds, 0x4b}, "indicator"},
+    {{page::leds, 0x61}, "player-1-led"},
+    {{page::leds, 0x62}, "player-2-led"},
+    {{page::leds, 0x63}, "player-3-led"},
+    {{page::leds, 0x64}, "player-4-led"},
+    {{page::leds, 0x65}, "player-5-led"},
+    {{page::leds, 0x66}, "player-6-led"},
+    {{page::leds, 0x67}, "player-7-led"},
+    {{page::leds, 0x68}, "player-8-led"},
     {{page::forces, 0x21}, "set-effect"},
     {{page::forces, 0x50}, "duration"},
     {{page::forces, 0x70}, "magnitude"},
@@ -99,7 +99,7 @@ constexpr Word words[] = {
 
 constexpr std::string_view button_word = "button-";
 constexpr std::string_view key_word = "key-";
-constexpr std::string_view led_word = "LED-";
+constexpr std::string_view led_word = "led-";
 
 /// A page whose usages are numbers: the word in front of them, and how they are written.
 struct Numbered {
@@ -108,7 +108,7 @@ struct Numbered {
   int base;
 };
 constexpr Numbered numbered[] = {
-    {page::button, button_word, 10}, {page::keyboard, key_word, 16}, {page::LEDs, led_word, 16}};
+    {page::button, button_word, 10}, {page::keyboard, key_word, 16}, {page::leds, led_word, 16}};
 
 std::optional<std::uint16_t> number_in(std::string_view text, int base) {
   std::uint16_t number = 0;

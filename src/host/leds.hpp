@@ -21,7 +21,7 @@ class Leds {
   Leds& operator=(const Leds&) = delete;
 
   [[nodiscard]] int count() const noexcept { return static_cast<int>(codes_.size() + files_.size()); }
-  /// Leds those whose bits are set, the first by the lowest; puts the others out.
+  /// Lights those whose bits are set, the first by the lowest; puts the others out.
   void show(std::uint32_t which) noexcept;
 
  private:

@@ -106,15 +106,15 @@ class EvdevNode final : public Node {
     return !lost || ask_for_state(into);
   }
 
-  bool is_grabbed() const noexcept override { return held_; }
+  bool is_grabbed() const noexcept override { return grabbed_; }
 
   bool try_to_grab(bool yes) noexcept override {
-    if (!is_down() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0) held_ = yes;
-    return held_ == yes;
+    if (!is_down() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0) grabbed_ = yes;
+    return grabbed_ == yes;
   }
 
   bool is_grabbed_by_another() noexcept override {
-    if (held_ || is_down()) return false;
+    if (grabbed_ || is_down()) return false;
     const int result = door_.control(descriptor_.get(), EVIOCGRAB, 1UL);
     if (result == 0) door_.control(descriptor_.get(), EVIOCGRAB, 0UL);
     return result == -EBUSY;
@@ -150,7 +150,7 @@ class EvdevNode final : public Node {
       up[1].type = EV_SYN;
       told = os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{up})) == 0 && told;
     }
-    if (door_.control(descriptor_.get(), EVIOCGRAB, 1UL) == 0) held_ = true;
+    if (door_.control(descriptor_.get(), EVIOCGRAB, 1UL) == 0) grabbed_ = true;
     return told;
   }
 
@@ -257,7 +257,7 @@ class EvdevNode final : public Node {
   Time half_stamp_{};
   Time now_{};  ///< of the drain that is under way
   bool monotonic_ = true;
-  bool held_ = false;
+  bool grabbed_ = false;
 };
 
 }  // namespace

@@ -61,9 +61,9 @@ RawOutput::~RawOutput() {
     encoder_.set(motor.output, 0);
     if (motor.level > 0) also(news, motor.output);
   }
-  for (const Led& LED : leds_) {
-    encoder_.set(LED.output, 0);
-    if (touched_leds_) also(news, LED.output);
+  for (const Led& led : leds_) {
+    encoder_.set(led.output, 0);
+    if (touched_leds_) also(news, led.output);
   }
   tell(news);
 }
@@ -85,7 +85,7 @@ bool RawOutput::has_motors(int part) const noexcept {
 
 int RawOutput::count_of_leds(int part) const noexcept {
   return static_cast<int>(
-      std::ranges::count_if(leds_, [part](const Led& LED) { return LED.player < 0 || LED.player == part; }));
+      std::ranges::count_if(leds_, [part](const Led& led) { return led.player < 0 || led.player == part; }));
 }
 
 int RawOutput::put_effect(int part, ff_effect& effect) noexcept {
@@ -165,10 +165,10 @@ void RawOutput::show_leds(int part, std::uint32_t which) noexcept {
   touched_leds_ = true;
   std::uint32_t nth = 0;
   News news;
-  for (const Led& LED : leds_) {
-    if (LED.player >= 0 && LED.player != part) continue;
-    encoder_.set(LED.output, nth < 32 && (which >> nth & 1) != 0 ? 1 : 0);
-    also(news, LED.output);
+  for (const Led& led : leds_) {
+    if (led.player >= 0 && led.player != part) continue;
+    encoder_.set(led.output, nth < 32 && (which >> nth & 1) != 0 ? 1 : 0);
+    also(news, led.output);
     ++nth;
   }
   tell(news);

@@ -127,7 +127,7 @@ void add_held(const Facts& facts, Findings& findings) {
                           ""});
     else if (node.grabbed)
       findings.push_back(
-          {"held", State::wrong,
+          {"grabbed", State::wrong,
            fmt::format("{} ({}) is grabbed by another program{}: no input from it arrives.", shown(node.description),
                        node.path, node.holders.empty() ? ", which only root can see" : ", " + node.holders),
            node.holder > 0        ? fmt::format("kill {}", node.holder)

@@ -73,13 +73,13 @@ TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
 TEST_CASE("What another program holds is named with the program, and the command that ends it", "[doctor]") {
   Facts facts = all_well();
   facts.nodes[0].grabbed = true;
-  CHECK(finding("held", facts).fix == "sudo omnipar doctor");
+  CHECK(finding("grabbed", facts).fix == "sudo omnipar doctor");
   facts.nodes[0].holders = "menu-tool (process 42)";
   facts.nodes[0].holder = 42;
-  CHECK(finding("held", facts).fix == "kill 42");
-  CHECK(finding("held", facts).text.find("menu-tool (process 42)") != std::string::npos);
+  CHECK(finding("grabbed", facts).fix == "kill 42");
+  CHECK(finding("grabbed", facts).text.find("menu-tool (process 42)") != std::string::npos);
   facts.nodes[0].holder = 0;  // several have it open: nobody should end one at random
-  CHECK(finding("held", facts).fix.empty());
+  CHECK(finding("grabbed", facts).fix.empty());
 }
 
 TEST_CASE("A kernel that keeps namespaces to root, so that nothing can be hidden from a game", "[doctor]") {

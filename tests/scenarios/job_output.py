@@ -88,6 +88,8 @@ def terminals(home, room):
                   on_a_terminal(home, [*replay, "--color", "never"], 120), home.run(*replay)[0]):
         assert "\x1b" not in plain, plain
     assert "\x1b[1;31m" in on_a_terminal(home, ["check", "nothing.toml"], 80)
+    coloured = on_a_terminal(home, ["why", "\x0erblood\x0eZ", "--profile", "pad-2b", "--color", "always"], 80)
+    assert "blood" in coloured and "\x0e" not in coloured and coloured.count("\x1b[0m") >= coloured.count("\x1b[1"), coloured
     for columns in (80, 100, 160):
         said = re.sub("\x1b\\[[0-9;]*m", "", on_a_terminal(home, replay, columns)).replace("\r", "")
         table = [line for line in said.split("\n") if " ms  " in line or line.startswith("     time")]
