@@ -20,7 +20,7 @@ struct CheckWords {
 
 void print_problems(const CheckWords& words, const Diagnostics& problems) {
   if (words.json) {
-    print_json(to_json(problems), 2);
+    print_json(problems_json(problems), 2);
   } else {
     for (const Diagnostic& problem : first_of(problems)) print(styled_text(problem));
   }

@@ -50,7 +50,7 @@ void talk(const std::string& line);
 [[nodiscard]] std::string styled_text(Diagnostic problem);
 /// Each problem on stderr; with --json they are the result, too, if there is no other: {"problems": […]}.
 void tell(const Diagnostics& problems);
-[[nodiscard]] nlohmann::ordered_json to_json(const Diagnostics& problems);
+[[nodiscard]] nlohmann::ordered_json problems_json(const Diagnostics& problems);
 
 /// The result is one of many lines: a problem may follow them as one more.
 void results_are_lines();

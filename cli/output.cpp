@@ -94,7 +94,7 @@ void tell(const Diagnostics& problems) {
   if (json_is_wanted) told.insert(told.end(), problems.begin(), problems.end());
 }
 
-nlohmann::ordered_json to_json(const Diagnostics& problems) {
+nlohmann::ordered_json problems_json(const Diagnostics& problems) {
   auto list = nlohmann::ordered_json::array();
   for (const Diagnostic& p : first_of(problems))
     list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
@@ -114,7 +114,7 @@ void begin_output(std::span<char*> words) {
 int end_output(int status) {
   const bool wants_problems = status > found_something || (status == found_something && !told.empty());
   if (json_is_wanted && wants_problems && (has_lines || !anything_printed))
-    print_json(nlohmann::ordered_json{{"problems", to_json(told)}});
+    print_json(nlohmann::ordered_json{{"problems", problems_json(told)}});
   note(std::fflush(stdout) == 0);
   if (output_was_closed && anything_printed) output_error = EBADF;
   if (output_error == 0 || status > found_something) return status;

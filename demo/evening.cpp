@@ -160,9 +160,14 @@ Catalogue evening_catalogue() {
   arcade.name = "arcade-6";
   arcade.title = "arcade control, six buttons";
   arcade.default_directions = {"dpad"};
-  arcade.targets = {button("button-1", "south"),     button("button-2", "east"),          button("button-3", "west"),
-                    button("button-4", "north"),     button("button-5", "left-shoulder"), button("button-6", "right-shoulder"),
-                    button("coin", "select"), button("start", "start")};
+  arcade.targets = {button("button-1", "south"),
+                    button("button-2", "east"),
+                    button("button-3", "west"),
+                    button("button-4", "north"),
+                    button("button-5", "left-shoulder"),
+                    button("button-6", "right-shoulder"),
+                    button("coin", "select"),
+                    button("start", "start")};
   ControllerSheet two_stick = arcade;
   two_stick.name = "two-stick-pad";
   two_stick.title = "pad, two sticks";

@@ -11,12 +11,11 @@ TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
   Use any{"right-trigger"};
   any.threshold = 0.3;
   any.release = 0;
-  Table table{{{"a", {any}}}};
-  const UnitId pad = table.plug(plain_pad());
+  OnePad table{{{"a", {any}}}};
   std::string seen;
   std::int64_t now = 0;
   for (const int raw : {60, 90, 20, 1, 0, 1, 90}) {
-    table.feed(pad, ++now, {{code::abs_rz, raw}});
+    table.feed(++now, {{code::abs_rz, raw}});
     seen += table.next("a") != 0 ? '#' : '.';
   }
   CHECK(seen == ".###..#");
@@ -29,12 +28,11 @@ TEST_CASE("a press has no dead zone; an analog value grows from its border to 1,
   wide.release = 0.1;
   Use stick{"right-stick"};
   stick.dead_zone = 0.5;
-  Table table{{{"a", {wide}}, {"stick", {stick}}}};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 1, {{code::abs_x, 7000}, {code::abs_rx, 24575}});
+  OnePad table{{{"a", {wide}}, {"stick", {stick}}}};
+  table.feed(1, {{code::abs_x, 7000}, {code::abs_rx, 24575}});
   CHECK(table.next("a") == 1);
   CHECK(table.value("stick-x") == Approx(0.5).epsilon(1e-4));
-  table.feed(pad, 2, {{code::abs_rx, 32767}, {code::abs_ry, 32767}});
+  table.feed(2, {{code::abs_rx, 32767}, {code::abs_ry, 32767}});
   table.reader.next_frame();
   CHECK(table.value("stick-x") == Approx(0.70710678).epsilon(1e-6));
 }
@@ -79,25 +77,23 @@ TEST_CASE("a trigger that is a switch is an axis that is at 0 or 1", "[order]") 
 TEST_CASE("of equal lengths the first use counts, then the unit that came first", "[order]") {
   Use plain{"left-stick"};
   Use second{"right-stick"};
-  Table table{{{"stick", {plain, second}}}};
-  const UnitId one = table.plug(plain_pad());
+  OnePad table{{{"stick", {plain, second}}}};
   const UnitId other = table.plug(plain_pad());
   table.feed(other, 1, {{code::abs_x, 32767}});
-  table.feed(one, 2, {{code::abs_y, 32767}});
+  table.feed(2, {{code::abs_y, 32767}});
   CHECK((table.next("stick-y") == 1 && table.value("stick-x") == 0));
-  table.feed(one, 3, {{code::abs_y, 0}, {code::abs_ry, -32768}});
+  table.feed(3, {{code::abs_y, 0}, {code::abs_ry, -32768}});
   CHECK((table.next("stick-x") == 1 && table.value("stick-y") == 0));
 }
 
 TEST_CASE("a reader that begins while a button is down shows it as down, and counts no press", "[order]") {
-  Table table{plan_of("kit")};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 1, {{code::btn_south, 1}});
+  OnePad table;
+  table.feed(1, {{code::btn_south, 1}});
   Reader late{table.engine};
   CHECK((late.port(1).pressed(table.at("b")) && late.port(1).presses(table.at("b")) == 0));
   late.next_frame();
   CHECK((late.port(1).pressed(table.at("b")) && late.changed().empty()));
-  table.feed(pad, 2, {{code::btn_south, 0}, {code::btn_south, 1}});
+  table.feed(2, {{code::btn_south, 0}, {code::btn_south, 1}});
   late.next_frame();
   CHECK_FALSE(late.port(1).pressed(table.at("b")));
   late.next_frame();
@@ -124,13 +120,12 @@ TEST_CASE("like: an own group takes the place of the other port's members, an ow
 }
 
 TEST_CASE("one source may be bound twice, to one target and to two", "[order]") {
-  Table table{{{"a", {{"south"}, with("south", {}, Duration{100 * ms})}}, {"b", {{"south"}}}}};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 0, {{code::btn_south, 1}});
+  OnePad table{{{"a", {{"south"}, with("south", {}, Duration{100 * ms})}}, {"b", {{"south"}}}}};
+  table.feed(0, {{code::btn_south, 1}});
   CHECK((table.next("a") == 1 && table.value("b") == 1));
   table.engine.advance(at_us(200 * ms));
   CHECK((table.next("a") == 1 && table.presses("a") == 1));
-  table.feed(pad, 201 * ms, {{code::btn_south, 0}});
+  table.feed(201 * ms, {{code::btn_south, 0}});
   CHECK((table.next("a") == 0 && table.value("b") == 0));
 }
 

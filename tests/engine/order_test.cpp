@@ -47,8 +47,7 @@ TEST_CASE("every shipped plan is followed by every other, with two and four unit
 }
 
 TEST_CASE("another plan says which units have nothing to do any more", "[order]") {
-  Table table{plan_of("pad-2b")};
-  const UnitId pad = table.plug(plain_pad());
+  OnePad table{plan_of("pad-2b")};
   const UnitId ball = table.engine.attach(trackball("seat-2")).value();
   CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is one
   CHECK(table.engine.adopt(plan_of("paddle-pair")).empty());
@@ -57,16 +56,15 @@ TEST_CASE("another plan says which units have nothing to do any more", "[order]"
   other_seats.ports[1].seat = "seat-2";
   const std::vector<UnitId> idle = table.engine.adopt(plan_of(built_in_catalogue(), other_seats));
   REQUIRE(idle.size() == 1);
-  CHECK(idle.front() == pad);
+  CHECK(idle.front() == table.pad);
   CHECK_FALSE(idle.front() == ball);
 }
 
 TEST_CASE("a sample that is kept over another plan, and an index of the plan before", "[order]") {
-  Table table{plan_of("kit")};
-  const UnitId pad = table.plug(plain_pad());
+  OnePad table;
   const PortSample kept = table.reader.port(1);
   const TargetIndex pedal = table.at("pedal");
-  table.feed(pad, 1, {{code::abs_rz, 255}});
+  table.feed(1, {{code::abs_rz, 255}});
   table.reader.next_frame();
   CHECK((kept.has(pedal) && kept.native(pedal) == 0));
   table.engine.adopt(plan_of("pad-2b"));
@@ -82,12 +80,11 @@ TEST_CASE("a sample that is kept over another plan, and an index of the plan bef
 }
 
 TEST_CASE("what no reader has seen yet outlives the plan", "[order]") {
-  Table table{plan_of("kit")};
-  const UnitId pad = table.plug(plain_pad());
+  OnePad table;
   const UnitId ball = table.engine.attach(trackball("seat-1")).value();
-  table.feed(pad, 1, {{code::btn_south, 1}, {code::btn_south, 0}});
+  table.feed(1, {{code::btn_south, 1}, {code::btn_south, 0}});
   CHECK(table.shown("b", 2) == "#.");
-  table.feed(pad, 2, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
+  table.feed(2, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
   table.feed(ball, 3, {{relative(0), 5}, {relative(8), -2}});
   table.engine.adopt(Table::plan_with({{"c", {}}}));
   table.feed(ball, 4, {{relative(0), 2}});
@@ -164,14 +161,13 @@ TEST_CASE("what stays follows its unit again as soon as it says where it is", "[
 }
 
 TEST_CASE("a unit that leaves lets go by its buttons before its axes leave", "[order]") {
-  Table table{{{"throttle", {{"left-trigger"}, ramped("left-shoulder", 100)}}}};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 0, {{code::abs_z, 128}});
+  OnePad table{{{"throttle", {{"left-trigger"}, ramped("left-shoulder", 100)}}}};
+  table.feed(0, {{code::abs_z, 128}});
   const double left_at = table.next("throttle");
-  table.feed(pad, 1, {{code::btn_tl, 1}});
+  table.feed(1, {{code::btn_tl, 1}});
   table.engine.advance(at_us(50 * ms));
   CHECK((left_at > 0 && left_at < 1 && table.next("throttle") == 1));
-  table.engine.detach(pad);
+  table.engine.detach(table.pad);
   CHECK(table.next("throttle") == left_at);
 }
 
@@ -291,11 +287,10 @@ TEST_CASE("a unit that leaves ends nothing that is on its way from another", "[o
 }
 
 TEST_CASE("one unit's bounce hides no tap of another", "[order]") {
-  Table table{{{"a", {with("south", Duration{12 * ms})}}}};
-  const UnitId one = table.plug(plain_pad());
+  OnePad table{{{"a", {with("south", Duration{12 * ms})}}}};
   const UnitId other = table.plug(panel());
-  table.feed(one, 0, {{code::btn_south, 1}});
-  table.feed(one, 20 * ms, {{code::btn_south, 0}});  // deaf until 32 ms
+  table.feed(0, {{code::btn_south, 1}});
+  table.feed(20 * ms, {{code::btn_south, 0}});  // deaf until 32 ms
   CHECK(table.shown("a", 2) == "#.");
   table.feed(other, 22 * ms, {{code::btn_south, 1}});
   CHECK(table.next("a") == 1);
@@ -346,25 +341,24 @@ TEST_CASE("counts beyond 31 bits come in several samples, never with another sig
 // -- bounds -----------------------------------------------------------------------------------------------------
 
 TEST_CASE("time has an end, and calls come back from it", "[order]") {
-  Table table{{{"a", {with("south", Duration{12 * ms})}}, {"pedal", {ramped("left-shoulder", 0.01)}}}};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 0, {{code::btn_south, 1}, {code::btn_tl, 1}});
+  OnePad table{{{"a", {with("south", Duration{12 * ms})}}, {"pedal", {ramped("left-shoulder", 0.01)}}}};
+  table.feed(0, {{code::btn_south, 1}, {code::btn_tl, 1}});
   const auto end = Time{Duration::max()};
   SECTION("by advancing") { table.engine.advance(end); }
-  SECTION("by a report") { table.engine.feed(pad, {end, Changes{{code::btn_east, 1}}}); }
+  SECTION("by a report") { table.engine.feed(table.pad, {end, Changes{{code::btn_east, 1}}}); }
   SECTION("where nothing is on its way") {
     table.engine.advance(at_us(200'000 * ms));
     CHECK_FALSE(table.engine.next_due());
-    table.engine.feed(pad, {end, Changes{{code::btn_east, 1}}});
+    table.engine.feed(table.pad, {end, Changes{{code::btn_east, 1}}});
   }
   CHECK(table.engine.now() == latest_time);
   CHECK(table.next("pedal") == 1);
-  table.engine.feed(pad, {end, Changes{{code::btn_south, 0}, {code::btn_tl, 0}}});
+  table.engine.feed(table.pad, {end, Changes{{code::btn_south, 0}, {code::btn_tl, 0}}});
   table.engine.advance(end);
   CHECK(table.engine.now() == latest_time);
-  table.engine.detach(pad);
+  table.engine.detach(table.pad);
   CHECK((table.next("a") == 0 && table.value("pedal") == 0));
-  table.engine.feed(pad, {Time{Duration::min()}, {}});
+  table.engine.feed(table.pad, {Time{Duration::min()}, {}});
   CHECK(table.engine.now() == latest_time);
 }
 
@@ -384,9 +378,8 @@ TEST_CASE("ids are not used twice: the forty-thousandth unit of a slot is not th
 
 TEST_CASE("a ramp ends when it should", "[order]") {
   const auto [rate, last] = GENERATE(table<double, int>({{5, 200}, {10, 100}, {3, 334}, {1000, 1}, {7, 143}}));
-  Table table{{{"pedal", {ramped("left-shoulder", rate)}}}};
-  const UnitId pad = table.plug(plain_pad());
-  table.feed(pad, 0, {{code::btn_tl, 1}});
+  OnePad table{{{"pedal", {ramped("left-shoulder", rate)}}}};
+  table.feed(0, {{code::btn_tl, 1}});
   table.engine.advance(at_us((last - 1) * ms));
   CHECK(table.next("pedal") < 1);
   table.engine.advance(at_us(last * ms));

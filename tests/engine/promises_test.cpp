@@ -7,6 +7,7 @@
 
 #include "evening.hpp"
 #include "support/allocations.hpp"
+#include "support/laid_table.hpp"
 #include "support/settings.hpp"
 #include "support/units.hpp"
 
@@ -15,38 +16,10 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr std::int64_t ms = 1000;
-
-/// One pad at seat-1 of a machine, and one reader.
-struct Bench {
-  explicit Bench(const std::string& system = "kit") : Bench(plan_of(system)) {}
-  explicit Bench(const Plan& plan)
-      : engine(plan), reader(engine), pad(engine.attach(seated(plain_pad(), "seat-1")).value()) {}
-  void feed(std::int64_t us, std::vector<Change> changes) { engine.feed(pad, {at_us(us), changes}); }
-  TargetIndex at(std::string_view name) const { return engine.plan().target(1, name).value(); }
-  bool shown(std::string_view name) const { return reader.port(1).pressed(at(name)); }
-  double value(std::string_view name) const { return reader.port(1).value(at(name)); }
-  std::int32_t native(std::string_view name) const { return reader.port(1).native(at(name)); }
-  bool next(std::string_view name) {
-    reader.next_frame();
-    return shown(name);
-  }
-
-  Engine engine;
-  Reader reader;
-  UnitId pad;
-};
-
-Profile profile_with(std::vector<Binding> bind) {
-  Profile profile = propose(kit_catalogue(), "kit").value();
-  profile.ports[0].bind = std::move(bind);
-  return profile;
-}
-
 Plan ramp_plan(double pushes_per_second) {
   Use slow{"left-shoulder"};
   slow.ramp = pushes_per_second;
-  return plan_of(kit_catalogue(), profile_with({{"pedal", {slow}}}));
+  return Table::plan_with({{"pedal", {slow}}});
 }
 
 }  // namespace
@@ -60,9 +33,9 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
   held.long_press = Duration{33'333};
   Use ramped{"dpad"};
   ramped.ramp = 7;
-  const Plan plan = plan_of(kit_catalogue(), profile_with({{"a", {debounced, held}}, {"stick", {ramped}}}));
+  const Plan plan = Table::plan_with({{"a", {debounced, held}}, {"stick", {ramped}}});
   const auto play = [&plan](std::uint32_t seed) {
-    Bench bench{plan};
+    OnePad table{plan};
     std::mt19937 cut{seed};
     std::mt19937 hand{7};
     std::int64_t now = 0;
@@ -70,14 +43,14 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
       const std::int64_t next = now + 1 + static_cast<std::int64_t>(hand() % 30'000);
       if (seed > 0)
         for (std::int64_t t = now; t < next; t += 1 + static_cast<std::int64_t>(cut() % (1 << (seed % 16))))
-          bench.engine.advance(at_us(t));
+          table.engine.advance(at_us(t));
       const auto bit = static_cast<std::int32_t>(hand() % 2);
-      bench.feed(next, {{hand() % 2 == 0 ? code::btn_south : code::btn_east, bit},
+      table.feed(next, {{hand() % 2 == 0 ? code::btn_south : code::btn_east, bit},
                         {code::abs_hat0x, static_cast<std::int32_t>(hand() % 3) - 1},
                         {code::abs_hat0y, static_cast<std::int32_t>(hand() % 3) - 1}});
       now = next;
     }
-    const auto state = bench.engine.state();
+    const auto state = table.engine.state();
     return std::vector<std::byte>{state.begin(), state.end()};
   };
   const auto whole = play(0);
@@ -122,50 +95,48 @@ TEST_CASE("feeding, advancing, reading and detaching allocate nothing", "[promis
 // -- promise 3: a tap is never lost -------------------------------------------------------------------
 
 TEST_CASE("every tap is shown once by every reader, however slowly it samples", "[promise]") {
-  Bench bench;
-  Reader slow{bench.engine};
+  OnePad table;
+  Reader slow{table.engine};
   for (int tap = 0; tap < 3; ++tap) {
-    bench.feed(tap * 4 * ms, {{code::btn_south, 1}});
-    bench.feed(tap * 4 * ms + 1, {{code::btn_south, 0}});
+    table.feed(tap * 4 * ms, {{code::btn_south, 1}});
+    table.feed(tap * 4 * ms + 1, {{code::btn_south, 0}});
   }
-  std::string seen;
-  for (int frame = 0; frame < 8; ++frame) seen += bench.next("b") ? '#' : '.';
-  CHECK(seen == "#.#.#...");
-  CHECK(bench.reader.port(1).presses(bench.at("b")) == 3);
+  CHECK(table.shown("b", 8) == "#.#.#...");
+  CHECK(table.reader.port(1).presses(table.at("b")) == 3);
   slow.next_frame();
-  CHECK(slow.port(1).pressed(bench.at("b")));
+  CHECK(slow.port(1).pressed(table.at("b")));
 }
 
 TEST_CASE("a release and a new press between two samples show one released sample first", "[promise]") {
-  Bench bench;
-  bench.feed(0, {{code::btn_south, 1}});
-  CHECK(bench.next("b"));
-  bench.feed(10, {{code::btn_south, 0}});
-  bench.feed(20, {{code::btn_south, 1}});
-  CHECK_FALSE(bench.next("b"));
-  CHECK(bench.next("b"));
-  CHECK(bench.next("b"));
+  OnePad table;
+  table.feed(0, {{code::btn_south, 1}});
+  CHECK(table.next("b"));
+  table.feed(10, {{code::btn_south, 0}});
+  table.feed(20, {{code::btn_south, 1}});
+  CHECK_FALSE(table.next("b"));
+  CHECK(table.next("b"));
+  CHECK(table.next("b"));
 }
 
 TEST_CASE("a tap within one report counts", "[promise]") {
-  Bench bench;
-  bench.feed(0, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
-  CHECK(bench.next("b"));
-  CHECK_FALSE(bench.next("b"));
-  CHECK(bench.next("b"));
-  CHECK_FALSE(bench.next("b"));
+  OnePad table;
+  table.feed(0, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
+  CHECK(table.next("b"));
+  CHECK_FALSE(table.next("b"));
+  CHECK(table.next("b"));
+  CHECK_FALSE(table.next("b"));
 }
 
 TEST_CASE("a reader that was away for long misses no press", "[promise]") {
-  Bench bench;
+  OnePad table;
   for (int tap = 0; tap < 1000; ++tap) {
-    bench.feed(tap * ms, {{code::btn_south, 1}, {code::btn_start, tap % 2}});
-    bench.feed(tap * ms + 1, {{code::btn_south, 0}});
+    table.feed(tap * ms, {{code::btn_south, 1}, {code::btn_start, tap % 2}});
+    table.feed(tap * ms + 1, {{code::btn_south, 0}});
   }
   int presses = 0;
   bool before = false;
   for (int frame = 0; frame < 2100; ++frame) {
-    const bool now = bench.next("b");
+    const bool now = table.next("b") != 0;
     presses += now && !before ? 1 : 0;
     before = now;
   }
@@ -173,28 +144,28 @@ TEST_CASE("a reader that was away for long misses no press", "[promise]") {
 }
 
 TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
-  Bench bench;
-  PacedReader outlet{bench.engine, Duration{20'000}};
+  OnePad table;
+  PacedReader outlet{table.engine, Duration{20'000}};
   std::string told;
   const auto look = [&](std::int64_t us) {
-    bench.engine.advance(at_us(us));
+    table.engine.advance(at_us(us));
     outlet.catch_up(at_us(us));
     for (const std::uint16_t target : outlet.changed())
       told += std::to_string(us / ms) +
-              (bench.engine.plan().targets()[target].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
+              (table.engine.plan().targets()[target].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
   };
-  bench.feed(5 * ms, {{code::btn_south, 1}});
+  table.feed(5 * ms, {{code::btn_south, 1}});
   look(5 * ms);
-  bench.feed(6 * ms, {{code::btn_south, 0}});
+  table.feed(6 * ms, {{code::btn_south, 0}});
   look(6 * ms);
   CHECK(outlet.next_due() == at_us(25 * ms));
   look(24 * ms);
-  bench.feed(24 * ms, {{code::btn_south, 1}});  // the second press has to wait until the first is over
+  table.feed(24 * ms, {{code::btn_south, 1}});  // the second press has to wait until the first is over
   look(24 * ms);
   look(25 * ms);
   CHECK(outlet.next_due() == at_us(45 * ms));
   look(45 * ms);
-  bench.feed(100 * ms, {{code::btn_south, 0}});
+  table.feed(100 * ms, {{code::btn_south, 0}});
   look(100 * ms);
   CHECK(told == "5+ 25- 45+ 100- ");
   CHECK(outlet.next_due() == std::nullopt);
@@ -203,52 +174,52 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
 // -- promise 4: nothing sticks ------------------------------------------------------------------------
 
 TEST_CASE("freeze lets everything go in one commit; what is down then counts from its next press", "[promise]") {
-  Bench bench;
-  bench.feed(
+  OnePad table;
+  table.feed(
       0, {{code::btn_south, 1}, {code::btn_tl, 1}, {code::abs_x, 32767}, {code::abs_z, 255}, {code::abs_hat0y, -1}});
-  bench.reader.next_frame();
-  REQUIRE((bench.shown("b") && bench.shown("up")));
-  REQUIRE(bench.value("stick-x") == 1);
-  REQUIRE(bench.value("throttle") == 1);
-  bench.engine.freeze();
-  bench.reader.next_frame();
+  table.reader.next_frame();
+  REQUIRE((table.down("b") && table.down("up")));
+  REQUIRE(table.value("stick-x") == 1);
+  REQUIRE(table.value("throttle") == 1);
+  table.engine.freeze();
+  table.reader.next_frame();
   for (const std::string_view name :
        {"a", "b", "c", "d", "up", "down", "left", "right", "stick-x", "stick-y", "pedal", "wheel"})
-    CHECK(bench.value(name) == 0);
-  CHECK(bench.value("throttle") == 1);  // stays where it was left
-  bench.feed(10, {{code::btn_east, 1}});
-  bench.engine.thaw();
-  bench.reader.next_frame();
-  CHECK_FALSE(bench.shown("b"));
-  CHECK_FALSE(bench.shown("a"));
-  CHECK(bench.value("stick-x") == 1);  // analog values at once
-  bench.feed(20, {{code::btn_south, 0}, {code::btn_east, 0}});
-  bench.feed(30, {{code::btn_south, 1}});
-  CHECK(bench.next("b"));
+    CHECK(table.value(name) == 0);
+  CHECK(table.value("throttle") == 1);  // stays where it was left
+  table.feed(10, {{code::btn_east, 1}});
+  table.engine.thaw();
+  table.reader.next_frame();
+  CHECK_FALSE(table.down("b"));
+  CHECK_FALSE(table.down("a"));
+  CHECK(table.value("stick-x") == 1);  // analog values at once
+  table.feed(20, {{code::btn_south, 0}, {code::btn_east, 0}});
+  table.feed(30, {{code::btn_south, 1}});
+  CHECK(table.next("b"));
 }
 
 TEST_CASE("a unit that leaves lets go of what it alone held", "[promise]") {
-  Bench bench;
-  const UnitId other = bench.engine.attach(seated(panel(), "seat-1")).value();
-  bench.feed(0, {{code::btn_south, 1}, {code::btn_north, 1}});
-  bench.engine.feed(other, {at_us(1), std::vector<Change>{{code::btn_south, 1}, {code::abs_hat0x, 1}}});
-  bench.reader.next_frame();
-  REQUIRE((bench.shown("b") && bench.shown("d") && bench.shown("right")));
+  OnePad table;
+  const UnitId other = table.engine.attach(seated(panel(), "seat-1")).value();
+  table.feed(0, {{code::btn_south, 1}, {code::btn_north, 1}});
+  table.engine.feed(other, {at_us(1), std::vector<Change>{{code::btn_south, 1}, {code::abs_hat0x, 1}}});
+  table.reader.next_frame();
+  REQUIRE((table.down("b") && table.down("d") && table.down("right")));
   SECTION("the pad leaves") {
-    bench.engine.detach(bench.pad);
-    bench.reader.next_frame();
-    CHECK(bench.shown("b"));
-    CHECK_FALSE(bench.shown("d"));
-    CHECK(bench.shown("right"));
-    bench.feed(2, {{code::btn_north, 1}});
-    CHECK(bench.engine.ignored() == 1);
-    CHECK_FALSE(bench.next("d"));
+    table.engine.detach(table.pad);
+    table.reader.next_frame();
+    CHECK(table.down("b"));
+    CHECK_FALSE(table.down("d"));
+    CHECK(table.down("right"));
+    table.feed(2, {{code::btn_north, 1}});
+    CHECK(table.engine.ignored() == 1);
+    CHECK_FALSE(table.next("d"));
   }
   SECTION("the panel leaves") {
-    bench.engine.detach(other);
-    bench.reader.next_frame();
-    CHECK(bench.shown("b"));
-    CHECK_FALSE(bench.shown("right"));
+    table.engine.detach(other);
+    table.reader.next_frame();
+    CHECK(table.down("b"));
+    CHECK_FALSE(table.down("right"));
   }
 }
 
@@ -270,27 +241,27 @@ TEST_CASE("buttons that are down at plugging in count from their next press, sti
 }
 
 TEST_CASE("another plan: everything goes to rest, units and readers go on", "[promise]") {
-  Bench bench;
-  bench.feed(0, {{code::btn_south, 1}, {code::abs_x, 32767}});
-  bench.reader.next_frame();
-  REQUIRE(bench.shown("b"));
-  PacedReader paced{bench.engine, std::chrono::milliseconds{20}};
-  bench.engine.adopt(plan_of(kit_catalogue(), profile_with({{"a", {{"south"}}}, {"b", {{"east"}}}})));
-  const auto paced_stick = [&] { return paced.port(1).value(*bench.engine.plan().target(1, "stick-x")); };
+  OnePad table;
+  table.feed(0, {{code::btn_south, 1}, {code::abs_x, 32767}});
+  table.reader.next_frame();
+  REQUIRE(table.down("b"));
+  PacedReader paced{table.engine, std::chrono::milliseconds{20}};
+  table.engine.adopt(Table::plan_with({{"a", {{"south"}}}, {"b", {{"east"}}}}));
+  const auto paced_stick = [&] { return paced.port(1).value(*table.engine.plan().target(1, "stick-x")); };
   paced.catch_up(at_us(5));
   CHECK(paced_stick() == 0);
   CHECK(paced.next_due() == at_us(5));  // for the stick is still pushed
   paced.catch_up(at_us(5));
   CHECK(paced_stick() == 1);
   CHECK_FALSE(paced.next_due().has_value());
-  bench.reader.next_frame();
-  CHECK_FALSE((bench.shown("a") || bench.shown("b")));
-  bench.reader.next_frame();
-  CHECK(bench.value("stick-x") == 1);
-  bench.feed(10, {{code::btn_south, 0}});
-  bench.feed(20, {{code::btn_south, 1}});
-  CHECK(bench.next("a"));
-  CHECK_FALSE(bench.shown("b"));
+  table.reader.next_frame();
+  CHECK_FALSE((table.down("a") || table.down("b")));
+  table.reader.next_frame();
+  CHECK(table.value("stick-x") == 1);
+  table.feed(10, {{code::btn_south, 0}});
+  table.feed(20, {{code::btn_south, 1}});
+  CHECK(table.next("a"));
+  CHECK_FALSE(table.down("b"));
 }
 
 // -- shapes, deadlines and ticks ------------------------------------------------------------------------
@@ -301,144 +272,144 @@ TEST_CASE("native values reach both ends and the rest exactly", "[shape]") {
     std::int32_t native;
   };
   const auto row = GENERATE(Row{-32768, 0}, Row{0, 128}, Row{32767, 255}, Row{4914, 128}, Row{-4914, 128});
-  Bench bench;
-  bench.feed(0, {{code::abs_x, row.raw}, {code::abs_rz, row.raw < 0 ? 0 : (row.raw == 0 ? 0 : 255)}});
-  bench.reader.next_frame();
-  CHECK(bench.native("stick-x") == row.native);
-  CHECK(bench.native("stick-y") == 128);
-  CHECK(bench.native("pedal") == (row.raw > 0 ? 0 : 255));  // this one runs backwards
+  OnePad table;
+  table.feed(0, {{code::abs_x, row.raw}, {code::abs_rz, row.raw < 0 ? 0 : (row.raw == 0 ? 0 : 255)}});
+  table.reader.next_frame();
+  CHECK(table.native("stick-x") == row.native);
+  CHECK(table.native("stick-y") == 128);
+  CHECK(table.native("pedal") == (row.raw > 0 ? 0 : 255));  // this one runs backwards
 }
 
 TEST_CASE("a stick's length never passes 1, and a d-pad's diagonal has length 1", "[shape]") {
-  Bench bench;
+  OnePad table;
   const auto length = [&] {
-    return bench.value("stick-x") * bench.value("stick-x") + bench.value("stick-y") * bench.value("stick-y");
+    return table.value("stick-x") * table.value("stick-x") + table.value("stick-y") * table.value("stick-y");
   };
-  bench.feed(0, {{code::abs_x, 32767}, {code::abs_y, -32768}});
-  bench.reader.next_frame();
+  table.feed(0, {{code::abs_x, 32767}, {code::abs_y, -32768}});
+  table.reader.next_frame();
   CHECK(length() == Approx(1));
-  bench.feed(1, {{code::abs_x, 0}, {code::abs_y, 0}, {code::abs_hat0x, 1}, {code::abs_hat0y, 1}});
-  bench.reader.next_frame();
+  table.feed(1, {{code::abs_x, 0}, {code::abs_y, 0}, {code::abs_hat0x, 1}, {code::abs_hat0y, 1}});
+  table.reader.next_frame();
   CHECK(length() == Approx(1));
-  CHECK(bench.value("stick-x") == bench.value("stick-y"));
+  CHECK(table.value("stick-x") == table.value("stick-y"));
 }
 
 TEST_CASE("directions from a stick have hysteresis", "[shape]") {
-  Bench bench;
+  OnePad table;
   std::string seen;
   std::int64_t now = 0;
   for (const double push : {0.0, 0.45, 0.52, 0.45, 0.41, 0.38, 0.45, 0.52}) {
-    bench.feed(++now, {{code::abs_x, static_cast<std::int32_t>(push * 32767)}});
-    seen += bench.next("right") ? '#' : '.';
+    table.feed(++now, {{code::abs_x, static_cast<std::int32_t>(push * 32767)}});
+    seen += table.shown("right", 1);
   }
   CHECK(seen == "..###..#");
 }
 
 TEST_CASE("the greatest of several sources counts, whoever has it", "[shape]") {
-  Bench bench;
-  const UnitId other = bench.engine.attach(seated(plain_pad(), "seat-1")).value();
+  OnePad table;
+  const UnitId other = table.engine.attach(seated(plain_pad(), "seat-1")).value();
   const auto push = [&](UnitId unit, std::int32_t x) {
-    bench.engine.feed(unit, {bench.engine.now(), std::vector<Change>{{code::abs_x, x}}});
-    bench.reader.next_frame();
-    return bench.value("stick-x");
+    table.engine.feed(unit, {table.engine.now(), std::vector<Change>{{code::abs_x, x}}});
+    table.reader.next_frame();
+    return table.value("stick-x");
   };
-  const double small = push(bench.pad, 12'000);
+  const double small = push(table.pad, 12'000);
   CHECK(small > 0);
   CHECK(push(other, 30'000) > small);
   CHECK(push(other, 0) == small);
-  CHECK(push(bench.pad, 0) == 0);
+  CHECK(push(table.pad, 0) == 0);
 }
 
 TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
   Use bouncing{"south"};
   bouncing.debounce = Duration{12'000};
-  Bench bench{plan_of(kit_catalogue(), profile_with({{"a", {bouncing}}}))};
+  OnePad table{Table::plan_with({{"a", {bouncing}}})};
   std::int64_t now = 0;
-  for (const int value : {1, 0, 1, 0, 1}) bench.feed(now += 2 * ms, {{code::btn_south, value}});
-  bench.engine.advance(at_us(100 * ms));
-  CHECK(bench.next("a"));
-  CHECK(bench.next("a"));
-  for (const int value : {0, 1, 0}) bench.feed(100 * ms + (now += 2 * ms), {{code::btn_south, value}});
-  bench.engine.advance(at_us(300 * ms));
-  CHECK_FALSE(bench.next("a"));
-  CHECK_FALSE(bench.next("a"));
-  CHECK(bench.reader.port(1).presses(bench.at("a")) == 1);
-  CHECK(bench.engine.next_due() == std::nullopt);
+  for (const int value : {1, 0, 1, 0, 1}) table.feed(now += 2 * ms, {{code::btn_south, value}});
+  table.engine.advance(at_us(100 * ms));
+  CHECK(table.next("a"));
+  CHECK(table.next("a"));
+  for (const int value : {0, 1, 0}) table.feed(100 * ms + (now += 2 * ms), {{code::btn_south, value}});
+  table.engine.advance(at_us(300 * ms));
+  CHECK_FALSE(table.next("a"));
+  CHECK_FALSE(table.next("a"));
+  CHECK(table.reader.port(1).presses(table.at("a")) == 1);
+  CHECK(table.engine.next_due() == std::nullopt);
 }
 
 TEST_CASE("a hold counts from its deadline, to the microsecond", "[shape]") {
   Use held{"south"};
   held.long_press = std::chrono::milliseconds{300};
-  Bench bench{plan_of(kit_catalogue(), profile_with({{"a", {held}}}))};
-  bench.feed(1000, {{code::btn_south, 1}});
-  CHECK(bench.engine.next_due() == at_us(301'000));
-  bench.engine.advance(at_us(300'999));
-  CHECK_FALSE(bench.next("a"));
-  bench.engine.advance(at_us(301'000));
-  CHECK(bench.next("a"));
-  bench.feed(400'000, {{code::btn_south, 0}});
-  CHECK_FALSE(bench.next("a"));
+  OnePad table{Table::plan_with({{"a", {held}}})};
+  table.feed(1000, {{code::btn_south, 1}});
+  CHECK(table.engine.next_due() == at_us(301'000));
+  table.engine.advance(at_us(300'999));
+  CHECK_FALSE(table.next("a"));
+  table.engine.advance(at_us(301'000));
+  CHECK(table.next("a"));
+  table.feed(400'000, {{code::btn_south, 0}});
+  CHECK_FALSE(table.next("a"));
 }
 
 TEST_CASE("a ramp moves tick by tick and then asks for no more time", "[shape]") {
-  Bench bench{ramp_plan(10)};
-  bench.feed(500, {{code::btn_tl, 1}});
-  CHECK(bench.engine.next_due() == at_us(1000));
-  bench.engine.advance(at_us(50 * ms));
-  bench.reader.next_frame();
-  CHECK(bench.value("pedal") == Approx(0.5).margin(1e-6));
-  bench.engine.advance(at_us(101 * ms));
-  bench.reader.next_frame();
-  CHECK(bench.value("pedal") == 1);
-  CHECK(bench.engine.next_due() == std::nullopt);
-  bench.feed(200 * ms, {{code::btn_tl, 0}});
-  bench.engine.advance(at_us(225 * ms));
-  bench.reader.next_frame();
-  CHECK(bench.value("pedal") == Approx(0.75).margin(1e-6));
-  bench.engine.detach(bench.pad);
-  bench.reader.next_frame();
-  CHECK(bench.value("pedal") == 0);
+  OnePad table{ramp_plan(10)};
+  table.feed(500, {{code::btn_tl, 1}});
+  CHECK(table.engine.next_due() == at_us(1000));
+  table.engine.advance(at_us(50 * ms));
+  table.reader.next_frame();
+  CHECK(table.value("pedal") == Approx(0.5).margin(1e-6));
+  table.engine.advance(at_us(101 * ms));
+  table.reader.next_frame();
+  CHECK(table.value("pedal") == 1);
+  CHECK(table.engine.next_due() == std::nullopt);
+  table.feed(200 * ms, {{code::btn_tl, 0}});
+  table.engine.advance(at_us(225 * ms));
+  table.reader.next_frame();
+  CHECK(table.value("pedal") == Approx(0.75).margin(1e-6));
+  table.engine.detach(table.pad);
+  table.reader.next_frame();
+  CHECK(table.value("pedal") == 0);
 }
 
 TEST_CASE("the exit combination: start and select of one seat for two seconds, and not of two seats", "[shape]") {
-  Bench bench{"pad-2b"};
-  const UnitId other = bench.engine.attach(seated(plain_pad(), "seat-2")).value();
-  const TargetIndex exit = *bench.engine.plan().target(0, "exit");
+  OnePad table{"pad-2b"};
+  const UnitId other = table.engine.attach(seated(plain_pad(), "seat-2")).value();
+  const TargetIndex exit = *table.engine.plan().target(0, "exit");
   const auto fired = [&](std::int64_t us) {
-    bench.engine.advance(at_us(us));
-    bench.reader.next_frame();
-    return bench.reader.port(0).pressed(exit);
+    table.engine.advance(at_us(us));
+    table.reader.next_frame();
+    return table.reader.port(0).pressed(exit);
   };
-  bench.feed(0, {{code::btn_start, 1}});
-  bench.engine.feed(other, {at_us(1), std::vector<Change>{{code::btn_select, 1}}});
+  table.feed(0, {{code::btn_start, 1}});
+  table.engine.feed(other, {at_us(1), std::vector<Change>{{code::btn_select, 1}}});
   CHECK_FALSE(fired(3'000'000));
-  bench.feed(3'000'000, {{code::btn_select, 1}});
+  table.feed(3'000'000, {{code::btn_select, 1}});
   CHECK_FALSE(fired(4'999'999));
   CHECK(fired(5'000'000));
-  CHECK(bench.shown("start"));  // both keep their own use
+  CHECK(table.down("start"));  // both keep their own use
 }
 
 // -- odd input --------------------------------------------------------------------------------------------
 
 TEST_CASE("old, strange and foreign reports do no harm", "[odd]") {
-  Bench bench;
-  bench.engine.advance(at_us(10 * ms));
-  bench.feed(5 * ms, {{code::btn_south, 1}});  // older than the engine's time
-  CHECK(bench.engine.now() == at_us(10 * ms));
-  CHECK(bench.next("b"));
-  bench.feed(11 * ms, {{key(0x2ff), 1}, {absolute(0x3f), 5}, {{ev_rel, 0}, 3}, {{77, 9999}, 1}, {{1, 0xffff}, 1}});
-  CHECK(bench.engine.ignored() == 5);
-  bench.engine.feed({1599}, {at_us(12 * ms), std::vector<Change>{{code::btn_south, 0}}});
-  bench.engine.feed({}, {at_us(12 * ms), std::vector<Change>{{code::btn_south, 0}}});
-  CHECK(bench.engine.ignored() == 7);
-  bench.feed(13 * ms, {{code::abs_x, 2'147'483'647}, {code::abs_y, -2'147'483'647 - 1}, {code::btn_south, 2}});
-  bench.reader.next_frame();
-  CHECK(bench.shown("b"));
-  CHECK(bench.native("stick-x") <= 255);
-  CHECK(bench.native("stick-y") >= 0);
-  bench.engine.detach({131});
-  CHECK(bench.reader.port(7).native(bench.at("b")) == 0);
-  CHECK(bench.reader.port(1).value({200}) == 0);
+  OnePad table;
+  table.engine.advance(at_us(10 * ms));
+  table.feed(5 * ms, {{code::btn_south, 1}});  // older than the engine's time
+  CHECK(table.engine.now() == at_us(10 * ms));
+  CHECK(table.next("b"));
+  table.feed(11 * ms, {{key(0x2ff), 1}, {absolute(0x3f), 5}, {{ev_rel, 0}, 3}, {{77, 9999}, 1}, {{1, 0xffff}, 1}});
+  CHECK(table.engine.ignored() == 5);
+  table.engine.feed({1599}, {at_us(12 * ms), std::vector<Change>{{code::btn_south, 0}}});
+  table.engine.feed({}, {at_us(12 * ms), std::vector<Change>{{code::btn_south, 0}}});
+  CHECK(table.engine.ignored() == 7);
+  table.feed(13 * ms, {{code::abs_x, 2'147'483'647}, {code::abs_y, -2'147'483'647 - 1}, {code::btn_south, 2}});
+  table.reader.next_frame();
+  CHECK(table.down("b"));
+  CHECK(table.native("stick-x") <= 255);
+  CHECK(table.native("stick-y") >= 0);
+  table.engine.detach({131});
+  CHECK(table.reader.port(7).native(table.at("b")) == 0);
+  CHECK(table.reader.port(1).value({200}) == 0);
 }
 
 TEST_CASE("a seventeenth unit is refused with a reason", "[odd]") {

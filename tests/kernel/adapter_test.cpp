@@ -202,8 +202,7 @@ TEST_CASE("a plug that is put into a socket or taken out while playing is seen, 
                        buttons(1, 4, 4) + end_collection;
   const UhidUnit adapter{"Telling Adapter", "", 9, application(0x04) + socket + socket + end_collection};
   REQUIRE(wait_for_nodes("Telling Adapter", 1));
-  Program play{{"/box/omnipar", "play", "pad-8b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-8b"};
   sleep_ms(200);
   constexpr std::uint8_t none = 255, middle = 100;
   adapter.send_bytes({middle, middle, 0, none, none, 0});
@@ -237,9 +236,8 @@ TEST_CASE("where raw reports cannot be read any more, it goes on by the event no
   const UhidUnit adapter{"Quill Two-Socket Adapter", "q", 3, old_plugs_adapter()};
   REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
   std::remove("/tmp/shut");
-  Program play{
+  Playing play{
       {"/bin/env", "LD_PRELOAD=/box/shim.so", "OMNIPAR_SHIM_SHUT=/tmp/shut", "/box/omnipar", "play", "stick-keypad"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   const auto send = [&](std::uint16_t one, std::uint16_t two) {
     adapter.send_bytes({128, 128, static_cast<std::uint8_t>(one), static_cast<std::uint8_t>(one >> 8), 140, 140,
@@ -274,8 +272,7 @@ TEST_CASE("where raw reports cannot be read any more, it goes on by the event no
 TEST_CASE("what was released while nobody could listen does not stick", "[hid]") {
   const UhidUnit adapter{"Hasty Adapter", "", 9, adapter_with_ids()};
   REQUIRE(wait_for_nodes("Hasty Adapter", 1));
-  Program play{{"/box/omnipar", "play", "pad-8b", "--stats"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-8b --stats"};
   sleep_ms(200);
   adapter.send_bytes({1, 128, 128, 1});
   adapter.send_bytes({1, 128, 128, 0});

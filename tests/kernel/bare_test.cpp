@@ -55,8 +55,7 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
         "good   The rule that opens uinput and pads to whoever is logged in at the screen is installed.\n"
         "good   1 controller is there; 'omnipar units' lists it.\n"
         "All is well. Next: omnipar play pad-2b\n");
-  Program play{{"omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{{"omnipar", "play", "pad-2b"}};
   pad->send({south});
   REQUIRE(play.wait_for("Player 1 plays"));
   pad->send({});

@@ -16,8 +16,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
-
 std::vector<std::string> play_for(const std::vector<std::string>& words, const std::string& script) {
   std::vector<std::string> command{"/box/omnipar", "play", "pad-2b"};
   command.insert(command.end(), words.begin(), words.end());
@@ -70,10 +68,9 @@ TEST_CASE("a program starts when everybody is seated, has no descriptor of ours,
   const UhidPad pad{"Started Pad", "s"};
   REQUIRE(wait_for_nodes("Started Pad", 1));
   // ls lists what the shell has open, not what it has open itself
-  Program play{play_for({"--stats"},
+  Playing play{play_for({"--stats"},
                         "ls /proc/$$/fd | tr '\\n' ' '; grep -c 'Omnipar port' /proc/bus/input/devices; "
                         "udevadm info -q property -n /dev/input/js1 >/dev/null; exit 7")};
-  REQUIRE(play.wait_for("Player 1: press any button"));
   CHECK_FALSE(play.wait_for("Starting sh", 1, 300));
   REQUIRE(tap_until(pad, play, "Player 1 plays"));
   CHECK(play.wait_for_end() == 7);
@@ -173,10 +170,7 @@ serial = "red"
 
 TEST_CASE("a second play on the same unit says who plays on it", "[command]") {
   const UhidPad pad{"Wanted Pad", "w"};
-  REQUIRE(wait_for_nodes("Wanted Pad", 1));
-  Program first{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(first.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, first, "Player 1 plays"));
+  Playing first{"pad-2b", pad};
   sleep_ms(200);
   Program second{{"/box/omnipar", "play", "pad-2b"}};
   CHECK(second.wait_for("\"Wanted Pad\" is played on by omnipar (process " + std::to_string(first.process()) + ")"));
@@ -215,15 +209,12 @@ TEST_CASE("alone, a program that opens everything finds the virtual controllers 
   const OpenDoors open_doors;
   const UhidPad pad{"Hidden Pad", "h"};
   const UhidUnit keyboard{"Dale Keyboard", "t", 15, keyboard_descriptor()};
-  REQUIRE(wait_for_nodes("Hidden Pad", 1));
   REQUIRE(wait_for_nodes("Dale Keyboard", 1));
   const Fillers fillers{9};  // the next two nodes would be event9 and event10, which sort the other way round
   REQUIRE(fillers.number() == 8);
   std::ofstream{"/tmp/list.sh"} << lists_everything << "echo done";
   const std::string words = "/box/omnipar play pad-2b --alone -- sh /tmp/list.sh";
-  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words), pad};
   CHECK(play.wait_for_end() == 0);
   INFO(play.output());
   auto ours = found_in(play.output());
@@ -241,15 +232,12 @@ TEST_CASE("alone, what comes later or is played on later cannot be opened either
   const OpenDoors open_doors;
   auto pad = std::make_unique<UhidPad>("Hidden Pad", "h");
   const UhidUnit encoder{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
-  REQUIRE(wait_for_nodes("Hidden Pad", 1));
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   std::system("rm -rf /tmp/talk; mkdir -m 0777 /tmp/talk; mkfifo -m 0666 /tmp/talk/look");
   std::ofstream{"/tmp/list.sh"} << "while read number </tmp/talk/look; do { " << lists_everything
                                 << "echo done; } >/tmp/talk/seen$number; [ $number = end ] && exit; done";
   const std::string words = "/box/omnipar play arcade-4b --alone -- sh /tmp/list.sh";
-  Program play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words)};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(*pad, play, "Player 1 plays"));
+  Playing play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words), *pad};
   REQUIRE(play.wait_for("It cannot open the units that are played on, nor those that come later."));
   const auto seen = [](const std::string& number) {
     std::system(("rm -f /tmp/talk/seen" + number + "; echo " + number + " >/tmp/talk/look").c_str());
@@ -288,8 +276,7 @@ TEST_CASE("alone, a program finds none of the nodes of a unit that is read from 
   const UhidUnit adapter{"Double Adapter", "d", 9, both};
   REQUIRE(wait_for_nodes("Double Adapter", 2));
   std::ofstream{"/tmp/list.sh"} << lists_everything << "echo done";
-  Program play{{"/box/omnipar", "play", "pad-2b", "--alone", "--", "sh", "/tmp/list.sh"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-2b --alone -- sh /tmp/list.sh"};
   sleep_ms(200);
   for (const std::uint8_t button : {std::uint8_t{1}, std::uint8_t{0}}) adapter.send_bytes({1, button, 8, 8, 128, 128});
   CHECK(play.wait_for_end() == 0);
@@ -331,11 +318,7 @@ target = [{ name = "aim", type = "stick", place = "gun", default = ["left-stick"
   const UhidPad second{"Second Pad", "2"};
   const UhidPad third{"Third Pad", "3"};
   for (const char* name : {"First Pad", "Second Pad", "Third Pad"}) REQUIRE(wait_for_nodes(name, 1));
-  Program play{{"/box/omnipar", "play", "typist", "--data", "/tmp/forms.toml"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(first, play, "Player 1 plays"));
-  REQUIRE(tap_until(second, play, "Player 2 plays"));
-  REQUIRE(tap_until(third, play, "Player 3 plays"));
+  Playing play{"typist --data /tmp/forms.toml", first, second, third};
   Program{{"udevadm", "settle"}}.wait_for_end();
   const auto classes = [](const std::string& name) {
     REQUIRE(wait_for_nodes(name, 1));
@@ -383,9 +366,7 @@ freeze = { modifier = "start", press = "north" }
   const UhidPad pad{"Frozen Pad", "f"};
   REQUIRE(wait_for_nodes("Frozen Pad", 1));
   NodeReader desktop{nodes_named("Frozen Pad").front()};
-  Program play{{"/box/omnipar", "play", "/tmp/freeze.toml"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{"/tmp/freeze.toml", pad};
   NodeReader game{nodes_named(port_1).front()};
   for (int round = 1; round <= 3; ++round) {
     sleep_ms(300);  // the unit is held as soon as the last press is released

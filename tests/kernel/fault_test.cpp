@@ -17,8 +17,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
-
 std::vector<std::string> shimmed(int at, const std::string& how) {
   return {"/bin/env",
           "LD_PRELOAD=/box/shim.so",
@@ -105,11 +103,9 @@ TEST_CASE("a device that refuses reports gets the state as soon as it takes them
   const char* refusing = "/tmp/refusing";
   std::remove(refusing);
   const UhidPad pad{"Refused Pad", "r"};
-  REQUIRE(wait_for_nodes("Refused Pad", 1));
-  Program play{{"/bin/env", "LD_PRELOAD=/box/shim.so", std::string{"OMNIPAR_SHIM_REFUSE="} + refusing, "/box/omnipar",
-                "play", "pad-2b", "--stats"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{{"/bin/env", "LD_PRELOAD=/box/shim.so", std::string{"OMNIPAR_SHIM_REFUSE="} + refusing, "/box/omnipar",
+                "play", "pad-2b", "--stats"},
+               pad};
   NodeReader game{nodes_named(port_1).front()};
   pad.send({south});
   REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));

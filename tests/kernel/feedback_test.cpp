@@ -135,8 +135,7 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
   auto two = std::make_unique<LedPad>("Led Pad B");
   REQUIRE(wait_for_nodes("Led Pad A", 1));
   REQUIRE(wait_for_nodes("Led Pad B", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/feedback.toml", "--leds"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"/tmp/feedback.toml --leds"};
   const auto seat = [&](const LedPad& pad, const std::string& words) {
     for (int tries = 0; tries < 20 && !play.wait_for(words, 1, 250); ++tries)
       for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send(tap);
@@ -166,7 +165,6 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
 TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {
   write_profile();
   const UhidPad pad{"Told Pad", "t"};
-  REQUIRE(wait_for_nodes("Told Pad", 1));
   const std::vector<std::string> command{"/box/omnipar", "play", "/tmp/feedback.toml", "--notify"};
   {
     Program play{command};
@@ -176,9 +174,7 @@ TEST_CASE("changes are said on the desktop; without one, or when it goes, playin
     CHECK(play.wait_for_end() == 0);
   }
   FakeDesktop desktop;
-  Program play{command};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{command, pad};
   chord(pad, north);
   CHECK(desktop.wait_for("Frozen: the controllers work for the desktop again"));
   sleep_ms(200);  // until its answer has come to play

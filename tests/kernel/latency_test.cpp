@@ -95,8 +95,7 @@ TEST_CASE("a report takes hardly longer through play than through a bare copier"
     REQUIRE(copier.wait_for("ready"));
     copied = times_of(pad, "bare copy", reports);
   }
-  Program play{{"/box/omnipar", "play", "pad-two-stick", "--with-virtual", "--stats"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-two-stick --with-virtual --stats"};
   sit_down(pad, play, "Player 1 plays");
   sleep_ms(200);
   const std::vector<double> played = times_of(pad, "Omnipar port 1 pad", reports);
@@ -223,8 +222,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
     REQUIRE(wait_for_nodes("bare copy", units));
     bare = load_in_turns(copier.process(), pads, nodes_named("bare copy"), milliseconds, order);
   }
-  Program play{{"/box/omnipar", "play", "eight", "--data", "/tmp/eight.toml", "--with-virtual"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"eight --data /tmp/eight.toml --with-virtual"};
   std::vector<std::string> devices;
   for (std::size_t i = 0; i < pads.size(); ++i) {
     sit_down(*pads[i], play, "Player " + std::to_string(i + 1) + " plays");
@@ -248,8 +246,7 @@ TEST_CASE("a unit at 8 kHz: nothing is lost", "[clockwork]") {
   std::vector<std::unique_ptr<UinputPad>> pads;
   pads.push_back(std::make_unique<UinputPad>("Hasty Pad"));
   REQUIRE(wait_for_nodes("Hasty Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-two-stick", "--with-virtual"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-two-stick --with-virtual"};
   sit_down(*pads[0], play, "Player 1 plays");
   sleep_ms(200);
   const int reports = cases(8'000, 80'000);

@@ -21,6 +21,7 @@
 #include <fstream>
 #include <iterator>
 #include <span>
+#include <sstream>
 #include <stdexcept>
 
 namespace omnipar::test {
@@ -108,7 +109,7 @@ const std::vector<std::uint8_t>& pad_descriptor() {
 
 UhidUnit::UhidUnit(const std::string& name, const std::string& serial, std::uint16_t product,
                    const std::vector<std::uint8_t>& descriptor, const std::string& phys)
-    : file_(opened("/dev/uhid", O_RDWR)) {
+    : name_(name), file_(opened("/dev/uhid", O_RDWR)) {
   uhid_event event{};
   event.type = UHID_CREATE2;
   std::memcpy(event.u.create2.name, name.c_str(), name.size() + 1);
@@ -252,7 +253,7 @@ void GadgetUnit::bind_again(const std::vector<int>& order) const {
 // -- uinput ---------------------------------------------------------------------------------------------
 
 UinputPad::UinputPad(const std::string& name, int fuzz, const std::vector<int>& forces)
-    : file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
+    : name_(name), file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
   ::ioctl(file_, UI_SET_EVBIT, EV_KEY);
   ::ioctl(file_, UI_SET_EVBIT, EV_ABS);
   for (int button = BTN_SOUTH; button <= BTN_THUMBR; ++button) ::ioctl(file_, UI_SET_KEYBIT, button);
@@ -274,7 +275,7 @@ UinputPad::UinputPad(const std::string& name, int fuzz, const std::vector<int>& 
 }
 
 UinputPad::UinputPad(const std::string& name, std::initializer_list<int> keys)
-    : file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
+    : name_(name), file_(opened("/dev/uinput", O_RDWR | O_NONBLOCK)) {
   ::ioctl(file_, UI_SET_EVBIT, EV_KEY);
   for (const int code : keys) ::ioctl(file_, UI_SET_KEYBIT, code);
   uinput_setup setup{};
@@ -462,14 +463,45 @@ int Program::wait_for_end(int ms) {
   return -1;
 }
 
-bool tap_until(const UhidPad& pad, Program& program, const std::string& words) {
-  for (int tries = 0; tries < 20; ++tries) {
-    pad.send({south});
-    sleep_ms(60);
-    pad.send({});
-    if (program.wait_for(words, 1, 500)) return true;
+void tap(const UhidPad& pad) {
+  pad.send({south});
+  sleep_ms(60);
+  pad.send({});
+}
+
+void tap(const UinputPad& pad) {
+  for (const int value : {1, 0}) {
+    pad.send(EV_KEY, BTN_SOUTH, value);
+    pad.sync();
+    sleep_ms(50);
   }
-  return false;
+}
+
+Playing::~Playing() {
+  if (process() <= 0) return;
+  signal(SIGTERM);
+  wait_for_end();
+  wait_for_nodes(port_1, 0);
+}
+
+void Playing::expect(const std::string& text, int times) {
+  const bool said = wait_for(text, times);
+  INFO(output());
+  REQUIRE(said);
+}
+
+std::vector<std::string> Playing::command(const std::string& words) {
+  std::vector<std::string> command{"/box/omnipar", "play"};
+  std::istringstream rest{words};
+  for (std::string word; rest >> word;) command.push_back(word);
+  return command;
+}
+
+void Playing::wait_for_units(const std::vector<std::string>& names) {
+  for (const std::string& name : names) {
+    const auto twins = static_cast<std::size_t>(std::count(names.begin(), names.end(), name));
+    REQUIRE(wait_for_nodes(name, twins));
+  }
 }
 
 std::vector<std::string> as_guest(const std::string& command) {

@@ -52,8 +52,10 @@ class UhidUnit {
   bool wait_for_outputs(std::vector<std::vector<std::uint8_t>> reports) const;
   /// What the kernel asks of the unit can be read here.
   [[nodiscard]] int descriptor() const noexcept { return file_; }
+  [[nodiscard]] const std::string& name() const noexcept { return name_; }
 
  private:
+  std::string name_;
   int file_ = -1;
 };
 
@@ -112,8 +114,10 @@ class UinputPad {
   void sync() const { send(EV_SYN, SYN_REPORT, 0); }
   [[nodiscard]] int descriptor() const noexcept { return file_; }
   void forget() noexcept { file_ = -1; }
+  [[nodiscard]] const std::string& name() const noexcept { return name_; }
 
  private:
+  std::string name_;
   int file_ = -1;
 };
 
@@ -200,8 +204,53 @@ class Program {
 };
 
 void sleep_ms(int ms);
+/// Presses the button that takes a seat, and releases it.
+void tap(const UhidPad& pad);
+void tap(const UinputPad& pad);
 /// Taps until the program says so: reports that are sent before it has opened the node are lost.
-bool tap_until(const UhidPad& pad, Program& program, const std::string& words);
+template <typename Pad>
+bool tap_until(const Pad& pad, Program& program, const std::string& words) {
+  for (int tries = 0; tries < 20; ++tries) {
+    tap(pad);
+    if (program.wait_for(words, 1, 500)) return true;
+  }
+  return false;
+}
+
+inline constexpr const char* port_1 = "Omnipar port 1 pad";
+inline constexpr const char* port_2 = "Omnipar port 2 pad";
+
+/// An evening that has begun: its pads are there and have taken their seats, the first the first.
+/// It is asked to end when it goes out of scope, and its virtual devices have gone then.
+class Playing : public Program {
+ public:
+  /// `words` are what follows `omnipar play`, or a whole command.
+  template <typename... Pads>
+  explicit Playing(const std::string& words, const Pads&... pads) : Playing(command(words), pads...) {}
+  template <typename... Pads>
+  explicit Playing(const std::vector<std::string>& command, const Pads&... pads)
+      : Program((wait_for_units({pads.name()...}), command)) {
+    expect("Player 1: press any button");
+    [[maybe_unused]] int player = 0;
+    (seat(++player, pads), ...);
+  }
+  ~Playing();
+  Playing(const Playing&) = delete;
+  Playing& operator=(const Playing&) = delete;
+  /// Fails the test where this is not said.
+  void expect(const std::string& text, int times = 1);
+
+ private:
+  static std::vector<std::string> command(const std::string& words);
+  static void wait_for_units(const std::vector<std::string>& names);
+  template <typename Pad>
+  void seat(int player, const Pad& pad) {
+    const bool seated = tap_until(pad, *this, "Player " + std::to_string(player) + " plays");
+    INFO(output());
+    REQUIRE(seated);
+  }
+};
+
 /// A command as somebody who is not root and does not sit at the screen.
 [[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
 [[nodiscard]] std::vector<std::string> run_by(bool root, const std::string& command);

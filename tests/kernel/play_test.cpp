@@ -15,40 +15,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
-constexpr const char* port_2 = "Omnipar port 2 pad";
-
-/// `omnipar play pad-2b`, ready for presses.
-class Playing {
- public:
-  explicit Playing(const std::vector<std::string>& more = {}) : program_(command(more)) {
-    REQUIRE(program_.wait_for("Player 1: press any button"));
-  }
-  ~Playing() {
-    if (program_.process() > 0) {
-      program_.signal(SIGTERM);
-      program_.wait_for_end();
-    }
-    wait_for_nodes(port_1, 0);
-  }
-  Playing(const Playing&) = delete;
-  Playing& operator=(const Playing&) = delete;
-  Program& program() { return program_; }
-  void expect(const std::string& text, int times = 1) {
-    const bool said = program_.wait_for(text, times);
-    INFO(program_.output());
-    REQUIRE(said);
-  }
-
- private:
-  static std::vector<std::string> command(const std::vector<std::string>& more) {
-    std::vector<std::string> words{"/box/omnipar", "play", "pad-2b"};
-    words.insert(words.end(), more.begin(), more.end());
-    return words;
-  }
-  Program program_;
-};
-
 template <typename Pad>
 void press_and_release(const Pad& pad, std::uint16_t button) {
   pad.send({button});
@@ -73,7 +39,7 @@ TEST_CASE("two pads, in either order of plugging, are two virtual pads in order 
   REQUIRE(wait_for_nodes("Blue Pad", 1));
   const UhidPad& red = red_first ? first : second;
   const UhidPad& blue = red_first ? second : first;
-  Playing playing;
+  Playing playing{"pad-2b"};
   red.send({start_button});
   playing.expect("Player 1 plays with \"Red Pad\"");
   red.send({});
@@ -107,7 +73,7 @@ TEST_CASE("two pads, in either order of plugging, are two virtual pads in order 
 TEST_CASE("udev takes virtual pads for joysticks, and we never take them for units", "[play]") {
   const UhidPad pad{"Classed Pad", "c"};
   REQUIRE(wait_for_nodes("Classed Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(pad, south);
   playing.expect("Player 1 plays");
   const std::string node = node_of(port_1);
@@ -125,7 +91,7 @@ TEST_CASE("pull a plug and nothing stays pressed; put it back and it goes on, on
   auto red = std::make_unique<UhidPad>("Red Pad", "r");
   const UhidPad blue{"Blue Pad", "b"};
   REQUIRE(wait_for_nodes("Blue Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(*red, south);
   playing.expect("Player 1 plays");
   press_and_release(blue, south);
@@ -162,7 +128,7 @@ TEST_CASE("twins without serial numbers keep their sockets' ports", "[play]") {
   left.plug_into(0);
   right.plug_into(1);
   REQUIRE(wait_for_nodes("Twin Pad", 2));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(right, south);
   playing.expect("Player 1 plays");
   press_and_release(left, south);
@@ -191,20 +157,20 @@ TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
   const int end = GENERATE(SIGINT, SIGTERM, SIGKILL);
   const UhidPad pad{"Ending Pad", "e"};
   REQUIRE(wait_for_nodes("Ending Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(pad, south);
   playing.expect("Player 1 plays");
   NodeReader reader{node_of(port_1)};
   pad.send({static_cast<std::uint16_t>(south | start_button), 3});
   REQUIRE(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
   REQUIRE(reader.wait_for(EV_ABS, ABS_HAT0X, 1));
-  playing.program().signal(end);
+  playing.signal(end);
   CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));  // while the hand still holds it
   CHECK(reader.wait_for(EV_ABS, ABS_HAT0X, 0));
   pad.send({});
   CHECK(reader.wait_for_end());
   CHECK(reader.held() == 0);
-  CHECK(playing.program().wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
+  CHECK(playing.wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
   CHECK(wait_for_nodes(port_1, 0));
   CHECK(process_named("omnipar-keeper") == -1);
 }
@@ -212,7 +178,7 @@ TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
 TEST_CASE("a killed keeper is replaced, and readers see no change", "[play]") {
   const UhidPad pad{"Kept Pad", "k"};
   REQUIRE(wait_for_nodes("Kept Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(pad, south);
   playing.expect("Player 1 plays");
   NodeReader reader{node_of(port_1)};
@@ -226,14 +192,14 @@ TEST_CASE("a killed keeper is replaced, and readers see no change", "[play]") {
   pad.send({east});
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 1));
   SECTION("the new keeper keeps") {
-    playing.program().signal(SIGKILL);
+    playing.signal(SIGKILL);
     CHECK(reader.wait_for_end());
     CHECK(reader.held() == 0);
   }
   SECTION("with both killed the kernel removes the pads") {
-    playing.program().signal(SIGSTOP);
+    playing.signal(SIGSTOP);
     ::kill(second, SIGKILL);
-    playing.program().signal(SIGKILL);
+    playing.signal(SIGKILL);
     CHECK(reader.wait_for_end());
     CHECK(wait_for_nodes(port_1, 0));
   }
@@ -290,7 +256,7 @@ Taps tap(const UinputPad& pad, NodeReader& reader) {
 TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecond", "[clockwork]") {
   const UinputPad pad{"Tapped Pad"};
   REQUIRE(wait_for_nodes("Tapped Pad", 1));
-  Playing playing{{"--with-virtual"}};
+  Playing playing{"pad-2b --with-virtual"};
   pad.send(EV_KEY, BTN_SOUTH, 1);
   pad.sync();
   sleep_ms(50);
@@ -314,7 +280,7 @@ TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecon
 TEST_CASE("a report that the kernel cuts in two arrives whole", "[clockwork]") {
   const UhidPad pad{"Chordal Pad", "w"};
   REQUIRE(wait_for_nodes("Chordal Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(pad, south);
   playing.expect("Player 1 plays");
   NodeReader reader{node_of(port_1)};
@@ -336,14 +302,14 @@ TEST_CASE("a report that the kernel cuts in two arrives whole", "[clockwork]") {
 TEST_CASE("lost events: the state is right afterwards", "[play]") {
   const UinputPad pad{"Stormy Pad"};
   REQUIRE(wait_for_nodes("Stormy Pad", 1));
-  Playing playing{{"--with-virtual", "--stats"}};
+  Playing playing{"pad-2b --with-virtual --stats"};
   pad.send(EV_KEY, BTN_START, 1);
   pad.sync();
   pad.send(EV_KEY, BTN_START, 0);
   pad.sync();
   playing.expect("Player 1 plays");
   NodeReader reader{node_of(port_1)};
-  playing.program().signal(SIGSTOP);
+  playing.signal(SIGSTOP);
   for (int i = 0; i < 600; ++i) {
     pad.send(EV_KEY, BTN_SOUTH, i % 2 == 0 ? 1 : 0);
     pad.send(EV_ABS, ABS_X, i % 2 == 0 ? 30000 : -30000);
@@ -351,7 +317,7 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   }
   pad.send(EV_KEY, BTN_EAST, 1);
   pad.sync();
-  playing.program().signal(SIGCONT);
+  playing.signal(SIGCONT);
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 1));
   CHECK(reader.wait_for(EV_ABS, ABS_HAT0X, -1));
   sleep_ms(300);
@@ -361,7 +327,7 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   pad.send(EV_KEY, BTN_EAST, 0);
   pad.sync();
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 0));
-  playing.program().signal(SIGTERM);
+  playing.signal(SIGTERM);
   playing.expect("the kernel lost events 1 time,");
 }
 
@@ -376,7 +342,7 @@ TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[pla
   };
   REQUIRE(fuzz() == 255);
   {
-    Playing playing{{"--with-virtual"}};
+    Playing playing{"pad-2b --with-virtual"};
     CHECK(fuzz() == 0);
   }
   CHECK(fuzz() == 255);
@@ -385,10 +351,10 @@ TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[pla
 TEST_CASE("start and select held for two seconds end it; every descriptor is closed for started programs", "[play]") {
   const UhidPad pad{"Chord Pad", "h"};
   REQUIRE(wait_for_nodes("Chord Pad", 1));
-  Playing playing;
+  Playing playing{"pad-2b"};
   press_and_release(pad, south);
   playing.expect("Player 1 plays");
-  const std::string folder = "/proc/" + std::to_string(playing.program().process()) + "/fdinfo/";
+  const std::string folder = "/proc/" + std::to_string(playing.process()) + "/fdinfo/";
   for (int descriptor = 3; descriptor < 40; ++descriptor) {
     const std::string info = contents(folder + std::to_string(descriptor));
     if (info.empty()) continue;
@@ -397,7 +363,7 @@ TEST_CASE("start and select held for two seconds end it; every descriptor is clo
     CHECK((flags & O_CLOEXEC) != 0);
   }
   pad.send({static_cast<std::uint16_t>(start_button | select_button)});
-  CHECK(playing.program().wait_for_end(8000) == 0);
-  INFO(playing.program().output());
-  CHECK(playing.program().output().find("Ended from a controller.") != std::string::npos);
+  CHECK(playing.wait_for_end(8000) == 0);
+  INFO(playing.output());
+  CHECK(playing.output().find("Ended from a controller.") != std::string::npos);
 }

@@ -21,7 +21,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
 using Effects = std::map<int, MotorPad::Effect>;
 
 /// A game that has a virtual pad open.
@@ -77,18 +76,6 @@ freeze = { modifier = "start", press = "north" }
 )";
 }
 
-void press_until(const UinputPad& pad, Program& play, const std::string& words) {
-  for (int tries = 0; tries < 20; ++tries) {
-    for (const int value : {1, 0}) {
-      pad.send(EV_KEY, BTN_SOUTH, value);
-      pad.sync();
-      sleep_ms(50);
-    }
-    if (play.wait_for(words, 1, 300)) return;
-  }
-  FAIL("not said: " << words << "; but: " << play.output());
-}
-
 /// What an upload, a play and the close take together, beyond what closing takes anyway: there the kernel waits for all
 /// its readers. The longest of a few.
 std::int64_t us_of_a_round() {
@@ -117,10 +104,7 @@ constexpr std::int64_t twenty_ms = 20'000;
 
 TEST_CASE("effects reach the unit scaled, and are replaced, stopped and erased there", "[rumble]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
-  REQUIRE(wait_for_nodes("Shaking Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b", "--with-virtual", "--rumble", "60"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  press_until(pad, play, "Player 1 plays");
+  Playing play{"pad-2b --with-virtual --rumble 60", pad};
   Game game;
   const int id = game.upload(rumble_of(0xffff, 0x8000));
   game.play(id, 3);
@@ -156,8 +140,7 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
   write_profile();
   auto pad = std::make_unique<UhidPad>("Still Pad", "s");
   REQUIRE(wait_for_nodes("Still Pad", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/shake.toml"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"/tmp/shake.toml"};
   CHECK(us_of_a_round() < twenty_ms);  // nobody plays yet
   REQUIRE(tap_until(*pad, play, "Player 1 plays"));
   CHECK(us_of_a_round() < twenty_ms);
@@ -182,12 +165,7 @@ TEST_CASE("a unit whose driver does not answer delays no other player, and not t
   const bool root = is_root();
   MotorPad mute{"Mute Motors", {FF_RUMBLE}};
   const UhidPad other{"Other Hand", "oh"};
-  REQUIRE(wait_for_nodes("Mute Motors", 1));
-  REQUIRE(wait_for_nodes("Other Hand", 1));
-  Program play{run_by(root, "exec /box/omnipar play pad-2b --with-virtual -- sh -c 'sleep 3; exit 5'")};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  press_until(mute, play, "Player 1 plays");
-  REQUIRE(tap_until(other, play, "Player 2 plays"));
+  Playing play{run_by(root, "exec /box/omnipar play pad-2b --with-virtual -- sh -c 'sleep 3; exit 5'"), mute, other};
   Game game;
   const int id = game.upload(rumble_of(0xffff, 0));
   game.play(id, 1);  // from here on the unit's driver waits for an answer that does not come
@@ -212,12 +190,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
                                      "[hotkeys]\nswap-ports = { modifier = \"start\", press = \"north\" }\n";
   MotorPad one{"First Motors", {FF_RUMBLE}};
   auto two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
-  REQUIRE(wait_for_nodes("First Motors", 1));
-  REQUIRE(wait_for_nodes("Second Motors", 1));
-  Program play{run_by(root, "exec /box/omnipar play /tmp/swap.toml --with-virtual")};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  press_until(one, play, "Player 1 plays");
-  press_until(*two, play, "Player 2 plays");
+  Playing play{run_by(root, "exec /box/omnipar play /tmp/swap.toml --with-virtual"), one, *two};
   Game game;  // of port 1
   ff_effect endless = rumble_of(0xffff, 0);
   endless.replay.length = 0;
@@ -238,7 +211,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   REQUIRE(wait_for_nodes("Second Motors", 0));
   two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
   REQUIRE(wait_for_nodes("Second Motors", 1));
-  press_until(*two, play, "Player 1 goes on");
+  REQUIRE(tap_until(*two, play, "Player 1 goes on"));
   CHECK(two->pump_until(shakes));
   game.play(id, 0);
   CHECK(two->pump_until(rests));
@@ -255,10 +228,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
 TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   write_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};
-  REQUIRE(wait_for_nodes("Felt Pad", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/shake.toml", "--with-virtual", "--feel"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  press_until(pad, play, "Player 1 plays");
+  Playing play{"/tmp/shake.toml --with-virtual --feel", pad};
   Game game;
   const int id = game.upload(rumble_of(0xffff, 0));
   game.play(id, 1);
@@ -294,10 +264,7 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
 TEST_CASE("without rumble nothing is felt either", "[rumble]") {
   write_profile();
   MotorPad pad{"Quiet Motors", {FF_RUMBLE}};
-  REQUIRE(wait_for_nodes("Quiet Motors", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/shake.toml", "--with-virtual", "--feel", "--rumble", "0"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  press_until(pad, play, "Player 1 plays");
+  Playing play{"/tmp/shake.toml --with-virtual --feel --rumble 0", pad};
   for (const int value : {1, 0}) {
     for (const int code : {BTN_START, BTN_NORTH}) pad.send(EV_KEY, static_cast<std::uint16_t>(code), value);
     pad.sync();
@@ -347,8 +314,7 @@ TEST_CASE("both players of an adapter are shaken and lit by output reports, each
 TEST_CASE("the keeper lets go of a unit that is unplugged", "[rumble]") {
   std::optional<UhidUnit> adapter{std::in_place, "Leaving Adapter", "", std::uint16_t{9}, shaking_adapter()};
   REQUIRE(wait_for_nodes("Leaving Adapter", 1));
-  Program play{{"/box/omnipar", "play", "pad-8b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-8b"};
   sleep_ms(200);
   const std::string open_files = "/proc/" + std::to_string(process_named("omnipar-keeper")) + "/fd";
   const auto raw_nodes = [&] {

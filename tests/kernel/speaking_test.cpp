@@ -19,8 +19,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
-
 /// A home of its own, in which the pads of these names have been seated, in this order.
 class Household {
  public:
@@ -363,8 +361,7 @@ TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who
     encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
     sleep_ms(60);
   };
-  Program play{run_by(root, "exec /box/omnipar play arcade-4b")};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{run_by(root, "exec /box/omnipar play arcade-4b")};
   sleep_ms(300);
   tap(coin);
   tap(of_the_right);

@@ -23,8 +23,6 @@ using namespace omnipar::test;
 
 namespace {
 
-constexpr const char* port_1 = "Omnipar port 1 pad";
-
 bool all_is_gone() {
   for (int tries = 0; tries < 100; ++tries, sleep_ms(20))
     if (nodes_named(port_1).empty() && process_named("omnipar-keeper") == -1) return true;
@@ -67,7 +65,7 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
     REQUIRE(all_is_gone());
   }
   CAPTURE(ms_to_begin);
-  const int rounds = cases(25, 500);
+  const int rounds = cases(15, 500);
   int played = 0;
   for (int round = 0; round < rounds; ++round) {
     const int after_ms = ms_to_begin / 2 + static_cast<int>(dice() % static_cast<unsigned>(ms_to_begin + 500));
@@ -104,10 +102,7 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
 
 TEST_CASE("a unit that comes back with other axes is played as it is now", "[trouble]") {
   auto pad = std::make_unique<UhidPad>("Changing Pad", "c");
-  REQUIRE(wait_for_nodes("Changing Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(*pad, play, "Player 1 plays"));
+  Playing play{"pad-2b", *pad};
   NodeReader game{nodes_named(port_1).front()};
   pad->send({east, 2, 255});
   REQUIRE(game.wait_for(EV_KEY, BTN_EAST, 1));
@@ -131,10 +126,7 @@ TEST_CASE("a unit that comes back with other axes is played as it is now", "[tro
 
 TEST_CASE("a unit that leaves with the exit combination held does not end the evening", "[trouble]") {
   auto pad = std::make_unique<UhidPad>("Leaving Pad", "l");
-  REQUIRE(wait_for_nodes("Leaving Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(*pad, play, "Player 1 plays"));
+  Playing play{"pad-2b", *pad};
   NodeReader game{nodes_named(port_1).front()};
   pad->send({static_cast<std::uint16_t>(start_button | select_button)});
   REQUIRE(game.wait_for(EV_KEY, BTN_START, 1));
@@ -149,10 +141,7 @@ TEST_CASE("a unit that leaves with the exit combination held does not end the ev
 
 TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[trouble]") {
   const UhidPad pad{"Sleepy Pad", "s"};
-  REQUIRE(wait_for_nodes("Sleepy Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{"pad-2b", pad};
   NodeReader game{nodes_named(port_1).front()};
   const auto taps = [&] {
     pad.send({south});
@@ -228,10 +217,7 @@ TEST_CASE("a hostile unit harms nothing, and shows nothing strange", "[trouble]"
   ::ioctl(file, UI_DEV_SETUP, &setup);
   REQUIRE(::ioctl(file, UI_DEV_CREATE) == 0);
   const UhidPad good{"Good Pad", "g"};
-  REQUIRE(wait_for_nodes("Good Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-two-stick", "--with-virtual"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(good, play, "Player 1 plays"));
+  Playing play{"pad-two-stick --with-virtual", good};
   NodeReader game{nodes_named(port_1).front()};
   std::mt19937 dice{7};
   const auto send = [&](std::uint16_t type, std::uint16_t code, std::int32_t value) {
@@ -286,8 +272,7 @@ control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_MUTE", role = "star
   const UinputPad unit{"Panel Keys", {KEY_Q, KEY_W, KEY_MUTE, KEY_VOLUMEUP}};
   REQUIRE(wait_for_nodes("Panel Keys", 1));
   NodeReader desktop{nodes_named("Panel Keys").front()};
-  Program play{{"/box/omnipar", "play", "pad-2b", "--data", "/tmp/panel.toml", "--with-virtual"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{"pad-2b --data /tmp/panel.toml --with-virtual"};
   const auto tap = [&](std::uint16_t code, std::int32_t value) {
     unit.send(EV_KEY, code, value);
     unit.sync();

@@ -106,8 +106,7 @@ TEST_CASE("a gun of two nodes is one unit, and both its nodes play at one seat",
   CHECK(units.find("mouse /dev/input/event") != std::string::npos);
   CHECK(units.find("keys /dev/input/event") != std::string::npos);
   output_of({"/box/omnipar", "units"}, 1);  // without its sheet it is a mouse and a keyboard, and never offered
-  Program play{{"/box/omnipar", "play", "pad-2b", "--data", sheets}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
+  Playing play{{"/box/omnipar", "play", "pad-2b", "--data", sheets}};
   gun.send_bytes({1, 1, 0, 0, 0, 0});
   REQUIRE(play.wait_for("Player 1 plays with"));
   gun.send_bytes({1, 0, 0, 0, 0, 0});
@@ -212,17 +211,14 @@ TEST_CASE("twins on USB that moved to other sockets are asked about, one seat af
 
 TEST_CASE("plugged in again and again: the same port each time, nothing leaks", "[units]") {
   const UhidPad stays{"Staying Pad", "s"};
-  REQUIRE(wait_for_nodes("Staying Pad", 1));
-  Program play{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(stays, play, "Player 1 plays"));
+  Playing play{"pad-2b", stays};
   auto goes = std::make_unique<UhidPad>("Going Pad", "g");
   REQUIRE(wait_for_nodes("Going Pad", 1));
   REQUIRE(tap_until(*goes, play, "Player 2 plays"));
   NodeReader two{node_of("Omnipar port 2 pad")};
   int descriptors = 0;
   long kib = 0;
-  const int rounds = cases(50, 1000);
+  const int rounds = cases(25, 1000);
   for (int round = 1; round <= rounds; ++round) {
     goes->send({east});
     REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 1));
@@ -275,13 +271,11 @@ TEST_CASE("the doctor names what is held, what may not be read, and what is pair
 TEST_CASE("while it is played a unit does nothing else, and it is given back when nothing is down", "[units]") {
   const UhidPad pad{"Kept Pad", "k"};
   const UhidUnit typewriter{"Dale Keyboard", "t", 15, keyboard_descriptor()};
-  REQUIRE(wait_for_nodes("Kept Pad", 1));
   REQUIRE(wait_for_nodes("Dale Keyboard", 1));
   NodeReader typist{nodes_named("Dale Keyboard").front()};
+  REQUIRE(wait_for_nodes("Kept Pad", 1));
   NodeReader desktop{nodes_named("Kept Pad").front()};
-  Program play{{"/box/omnipar", "play", "pad-2b"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(pad, play, "Player 1 plays"));
+  Playing play{"pad-2b", pad};
   NodeReader one{node_of("Omnipar port 1 pad")};
   desktop.drain();
   desktop.forget_events();
@@ -317,12 +311,7 @@ swap-ports = { modifier = "start", press = "north" }
 )";
   const UhidPad left{"Left Pad", "l"};
   const UhidPad right{"Right Pad", "r"};
-  REQUIRE(wait_for_nodes("Left Pad", 1));
-  REQUIRE(wait_for_nodes("Right Pad", 1));
-  Program play{{"/box/omnipar", "play", "/tmp/swap.toml"}};
-  REQUIRE(play.wait_for("Player 1: press any button"));
-  REQUIRE(tap_until(left, play, "Player 1 plays"));
-  REQUIRE(tap_until(right, play, "Player 2 plays"));
+  Playing play{"/tmp/swap.toml", left, right};
   NodeReader one{node_of("Omnipar port 1 pad")};
   NodeReader two{node_of("Omnipar port 2 pad")};
   left.send({0, 2});  // right, by the hat

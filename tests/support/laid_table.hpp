@@ -39,6 +39,10 @@ struct Table {
   [[nodiscard]] double value(std::string_view name, int port = 1) const {
     return reader.port(port).value(at(name, port));
   }
+  [[nodiscard]] bool down(std::string_view name, int port = 1) const {
+    return reader.port(port).pressed(at(name, port));
+  }
+  [[nodiscard]] std::int32_t native(std::string_view name) const { return reader.port(1).native(at(name)); }
   [[nodiscard]] std::uint32_t presses(std::string_view name) const { return reader.port(1).presses(at(name)); }
   /// What a target shows in the next samples: '#' where it is down.
   std::string shown(std::string_view name, int samples) {
@@ -49,6 +53,17 @@ struct Table {
 
   Engine engine;
   Reader reader;
+};
+
+/// A table with a plain pad at seat-1.
+struct OnePad : Table {
+  explicit OnePad(const std::string& system = "kit") : OnePad(plan_of(system)) {}
+  explicit OnePad(const Plan& plan) : Table(plan), pad(plug(plain_pad())) {}
+  explicit OnePad(const std::vector<Binding>& bind) : OnePad(plan_with(bind)) {}
+  using Table::feed;
+  void feed(std::int64_t us, const Changes& changes) { feed(pad, us, changes); }
+
+  UnitId pad;
 };
 
 [[nodiscard]] inline Use with(std::string role, Duration debounce, Duration hold = {}) {
