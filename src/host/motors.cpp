@@ -26,7 +26,7 @@ struct Message {
 /// What was asked for last of an effect is what counts; the kernel erases all with the end of this process.
 [[noreturn]] void serve(os::Door& door, int socket, const std::string& node) {
   os::become_helper(motors_process, socket);
-  // Opened anew: so whoever holds the unit lets go of it at once when it ends, though this process may hang.
+  // Opened anew: so whoever has the unit open is rid of it at once when it ends, though this process may hang.
   const int file = door.open(node, O_RDWR);
   std::array<int, 64> numbers{};
   numbers.fill(-1);

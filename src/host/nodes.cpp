@@ -128,7 +128,7 @@ const Nodes::News& Nodes::drain(Time now) {
     const bool other_way = at->node->is_other_way_open();
     Open gone = std::move(*at);
     open_.erase(at);
-    gone.node.reset();  // lets go of the unit, before it is opened anew
+    gone.node.reset();  // closes the unit before it is opened anew
     if (other_way) open_otherwise(gone);
   }
   return news_;

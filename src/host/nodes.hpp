@@ -31,9 +31,9 @@ class Nodes {
   /// there is ignored.
   void grab(int number, bool yes) noexcept;
   [[nodiscard]] bool is_grabbed(int number) const noexcept;
-  /// True while something is down on a node that is to be held and is not for that reason.
+  /// True while something is down on a node that is to be grabbed and is not for that reason.
   [[nodiscard]] bool waits_for_release() const noexcept;
-  /// The nodes that are to be held and are not; and tries to hold them again.
+  /// The nodes that are to be grabbed and are not; and tries to grab them again.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_holds() noexcept;
   /// Holds a node though something on it is down, as Node has it.
@@ -43,7 +43,7 @@ class Nodes {
   [[nodiscard]] const std::string& path(int number) const;
   /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
   void take_alone() noexcept { alone_ = true; }
-  /// True if another program holds the node.
+  /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
@@ -94,7 +94,7 @@ class Nodes {
   void show_leds(NodePart part, std::uint32_t which) noexcept;
   /// As Node has them.
   [[nodiscard]] std::vector<std::vector<std::uint8_t>> last_words(int number) const;
-  /// True while a key or button of a node that is held is down.
+  /// True while a key or button of a node that is grabbed is down.
   [[nodiscard]] bool anything_down() const noexcept;
   /// Times that the kernel has lost events, of all nodes that ever were open.
   [[nodiscard]] std::uint64_t losses() const noexcept;

@@ -1,4 +1,4 @@
-// Keys that are the desktop's: a keyboard that is held still changes the volume. They are passed on by a virtual
+// Keys that are the desktop's: a keyboard that is grabbed still changes the volume. They are passed on by a virtual
 // device, but for those that are played on.
 #pragma once
 

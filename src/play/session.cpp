@@ -205,8 +205,8 @@ class Session final : Listener {
     table_.leave(node);
   }
 
-  /// Who plays is held; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
-  /// frozen nobody is held.
+  /// Who plays is grabbed; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
+  /// frozen nobody is grabbed.
   void grab_what_plays() {
     if (!std::exchange(seats_have_changed_, false)) return;
     grab_again_ = now_;
@@ -224,8 +224,8 @@ class Session final : Listener {
         rumble_.move(device.key(), parts_at(*port, table_, nodes_));
   }
 
-  /// What could not be held at once: a unit that another program has is asked for again, and one of which something
-  /// stays down is held all the same after a while, for its switch may be stuck. Others are told that it is up.
+  /// What could not be grabbed at once: a unit that another program has is asked for again, and one of which something
+  /// stays down is grabbed all the same after a while, for its switch may be stuck. Others are told that it is up.
   void insist_on_grabs() {
     if (!grab_again_ || now_ < *grab_again_) return;
     constexpr Duration pause = std::chrono::milliseconds{250};
@@ -553,7 +553,7 @@ class Session final : Listener {
   bool said_no_permission_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
-  std::optional<Time> grab_again_;                                        ///< while something is to be held that is not
+  std::optional<Time> grab_again_;  ///< while something is to be grabbed that is not
   std::map<int, std::pair<Time, std::vector<std::string>>> waits_since_;  ///< for being held, by node; what was down
   std::set<int> told_grabbed_;                                            ///< by another program
 };

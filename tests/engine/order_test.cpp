@@ -150,7 +150,7 @@ TEST_CASE("what stays follows its unit again as soon as it says where it is", "[
     table.engine.thaw();
     CHECK(table.next("stick-x") == -1);
   }
-  SECTION("a d-pad that held it lets go of it") {
+  SECTION("a d-pad that held it releases it") {
     const UnitId pad = table.plug(panel());
     table.feed(stick, 2, {{code::abs_x, 128}});
     table.feed(pad, 3, {{code::abs_hat0x, 1}});
@@ -160,7 +160,7 @@ TEST_CASE("what stays follows its unit again as soon as it says where it is", "[
   }
 }
 
-TEST_CASE("a unit that leaves lets go by its buttons before its axes leave", "[order]") {
+TEST_CASE("a unit that leaves releases its buttons before its axes leave", "[order]") {
   OnePad table{{{"throttle", {{"left-trigger"}, ramped("left-shoulder", 100)}}}};
   table.feed(0, {{code::abs_z, 128}});
   const double left_at = table.next("throttle");

@@ -198,7 +198,7 @@ TEST_CASE("freeze lets everything go in one commit; what is down then counts fro
   CHECK(table.next("b"));
 }
 
-TEST_CASE("a unit that leaves lets go of what it alone held", "[promise]") {
+TEST_CASE("a unit that leaves releases what it alone held", "[promise]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(panel(), "seat-1")).value();
   table.feed(0, {{code::btn_south, 1}, {code::btn_north, 1}});

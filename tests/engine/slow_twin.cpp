@@ -375,7 +375,7 @@ void SlowTwin::detach(int slot) {
   work_out();
 }
 
-/// Hands let go of everything; what stays is left where its axes had it.
+/// Hands release everything; what stays is left where its axes had it.
 void SlowTwin::rest() {
   for (auto& [slot, unit] : units_)
     for (auto& [role, contacts] : unit.buttons)

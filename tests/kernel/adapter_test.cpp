@@ -195,7 +195,7 @@ TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out ap
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a plug that is put into a socket or taken out while playing is seen, and lets go", "[hid]") {
+TEST_CASE("a plug that is put into a socket or taken out while playing is seen, and releases its buttons", "[hid]") {
   // X and Y 0..200 that may have no value, four buttons: twice
   const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15,
                              0x00, 0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x42} +

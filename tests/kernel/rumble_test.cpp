@@ -311,7 +311,7 @@ TEST_CASE("both players of an adapter are shaken and lit by output reports, each
   CHECK(play.wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
 }
 
-TEST_CASE("the keeper lets go of a unit that is unplugged", "[rumble]") {
+TEST_CASE("the keeper closes a unit that is unplugged", "[rumble]") {
   std::optional<UhidUnit> adapter{std::in_place, "Leaving Adapter", "", std::uint16_t{9}, shaking_adapter()};
   REQUIRE(wait_for_nodes("Leaving Adapter", 1));
   Playing play{"pad-8b"};

@@ -141,7 +141,7 @@ class Evening {
     attach(pad);
     send(pad, {});
   }
-  /// Another program tries to have the pad first, and lets go of it before it speaks.
+  /// Another program tries to have the pad first, and closes it before it speaks.
   void plug_in_beside_a_holder(std::size_t pad) {
     const std::string name = "Soak Pad " + std::to_string(pad);
     const std::jthread holder{[name] {

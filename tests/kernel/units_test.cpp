@@ -238,7 +238,7 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
   end(play);
 }
 
-TEST_CASE("the doctor names what is held, what may not be read, and what is paired only", "[units]") {
+TEST_CASE("the doctor names what is grabbed, what may not be read, and what is paired only", "[units]") {
   const UhidPad pad{"Held Pad", "h"};
   const UhidUnit encoder{"Tern Two-Player Encoder", "e2", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Held Pad", 1));

@@ -424,7 +424,7 @@ TEST_CASE("A unit that always streams and falls silent is away after half a seco
   REQUIRE(evening.notes().said.size() == 4);
 }
 
-TEST_CASE("Several units of one seat play one port, and each lets go of its own only", "[table]") {
+TEST_CASE("Several units of one seat play one port, and each releases its own only", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   const auto units = six_units();
