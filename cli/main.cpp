@@ -116,11 +116,9 @@ bool take_colour(int& count, char** words) {
   for (int i = 1; i < count; ++i) {
     const std::string_view word{words[i]};
     is_ours = is_ours && word != "--";
-    if (!is_ours)
-      words[kept++] = words[i];
-    else if (word == option)
+    if (is_ours && word == option)
       known = ++i < count && choose_colour(words[i]) && known;
-    else if (word.starts_with("--color="))
+    else if (is_ours && word.starts_with("--color="))
       known = choose_colour(word.substr(option.size() + 1)) && known;
     else
       words[kept++] = words[i];
