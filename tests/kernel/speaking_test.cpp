@@ -287,7 +287,8 @@ TEST_CASE("two of one model that nobody plays on yet are told apart by their soc
   REQUIRE(play.wait_for("press any button"));
   CHECK(tap_until(*pads[1], play, "Player 1 plays with \"Twin Pad\""));
   CHECK(tap_until(*pads[2], play, "Player 2 plays with \"Twin Pad (2)\""));
-  for (const std::size_t late : {std::size_t{0}, std::size_t{3}}) CHECK(tap_until(*pads.at(late), play, "\"Twin Pad (" + node_of(late) + ")\""));
+  for (const std::size_t late : {std::size_t{0}, std::size_t{3}})
+    CHECK(tap_until(*pads.at(late), play, "\"Twin Pad (" + node_of(late) + ")\""));
   INFO(play.output());
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
