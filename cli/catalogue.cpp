@@ -49,9 +49,23 @@ std::string_view word_of(TargetKind kind) {
   return "";
 }
 
-void show(const std::vector<TargetSheet>& targets) {
+/// A line of the table of targets, with a name that is as wide as the longest one.
+std::string target_line(std::size_t width, std::string_view name, std::string_view type, std::string_view place,
+                        const std::string& sources) {
+  return fmt::format("  {:<{}}  {:<10}{:<20}{}", name, width, type, place, sources);
+}
+
+std::size_t longest_name(const ControllerSheet& controller) {
+  std::size_t longest = std::string_view{"directions"}.size();
+  for (const TargetSheet& target : controller.targets) longest = std::max(longest, target.name.size());
+  for (const AccessorySheet& accessory : controller.accessories)
+    for (const TargetSheet& target : accessory.targets) longest = std::max(longest, target.name.size());
+  return longest;
+}
+
+void show(const std::vector<TargetSheet>& targets, std::size_t width) {
   for (const TargetSheet& target : targets)
-    print(fmt::format("  {:<14}{:<10}{:<20}{}", target.name, word_of(target.kind), target.place,
+    print(target_line(width, target.name, word_of(target.kind), target.place,
                       joined(target.defaults) + (target.player == 2 ? " (of the second player)" : "")));
 }
 
@@ -60,14 +74,14 @@ void show(const SystemSheet& system) {
                     system.frames_per_1000_seconds / 1000.0));
   for (const ControllerSheet& controller : system.controllers) {
     print(fmt::format("\n{} ({})", controller.name, controller.title));
-    print(fmt::format("  {:<14}{:<10}{:<20}{}", "target", "type", "place", "default sources"));
+    const std::size_t width = longest_name(controller);
+    print(target_line(width, "target", "type", "place", "default sources"));
     if (controller.directions)
-      print(
-          fmt::format("  {:<14}{:<10}{:<20}{}", "directions", "group", "dpad", joined(controller.default_directions)));
-    show(controller.targets);
+      print(target_line(width, "directions", "group", "dpad", joined(controller.default_directions)));
+    show(controller.targets, width);
     for (const AccessorySheet& accessory : controller.accessories) {
       print(fmt::format("  with its accessory {} ({}):", accessory.name, accessory.title));
-      show(accessory.targets);
+      show(accessory.targets, width);
     }
   }
   for (const PortSheet& port : system.ports)

@@ -1,11 +1,13 @@
 // omnipar check PROFILE
 #include <algorithm>
+#include <iterator>
 #include <memory>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "inspect/why.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"
 #include "base/list.hpp"
@@ -59,7 +61,9 @@ int run(const CheckWords& words) {
   const bool other_sheets = given.readable && !given.profile && !given.held.empty();
   if (other_sheets) given.problems.clear();
   const std::string& name = words.sources.profile;
-  print_problems(words, given.problems);
+  Diagnostics said = given.problems;
+  if (given.plan) std::ranges::copy(inspect::remarks(given.catalogue, *given.profile), std::back_inserter(said));
+  print_problems(words, said);
   tell(given.elsewhere);
   // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
   if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;

@@ -234,7 +234,7 @@ void add_profile(CLI::App& app, int& status) {
     return verb;
   };
   const auto add_target = [&](CLI::App* verb) {
-    verb->add_option("TARGET", words->target, "a control of the machine, such as b, or directions")->required();
+    verb->add_option("TARGET", words->target, "what the controller has, such as b, or directions")->required();
     verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
   };
   add("list", "list them", list, false, "omnipar profile list");

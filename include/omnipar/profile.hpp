@@ -3,27 +3,41 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
+#include <utility>
 #include <vector>
 
 #include "omnipar/time.hpp"
 
 namespace omnipar {
 
+/// What is said of a use beyond its role, by the names of the fields of a profile ("dead-zone", "long-press"; the list,
+/// with what each may be, is that of the stages in docs/files.md). A field that is not set has its default.
+class Settings {
+ public:
+  /// A number; of a flag 1 or 0. What it may be is looked at when the profile is compiled.
+  void set(std::string_view field, double value);
+  void set(std::string_view field, Duration time) { set(field, static_cast<double>(time.count())); }
+  /// Times are in microseconds.
+  [[nodiscard]] std::optional<double> find(std::string_view field) const noexcept;
+  /// Those that are set, in the order in which they were set first.
+  [[nodiscard]] const std::vector<std::pair<std::string, double>>& all() const noexcept { return all_; }
+
+ private:
+  std::vector<std::pair<std::string, double>> all_;
+};
+
 /// One source of a binding and what happens to it on its way. Distances are parts of a full push: of the way from where
 /// the control rests to its end on that side. A trigger that is a mere switch is at 0 or at 1.
 ///
 /// A stick or axis that moves an analog target goes through the dead zone: within it the value is 0, from its border on
 /// it grows evenly, so that it is 1 at a full push; the length of a stick is cut at 1, and its direction is kept. One
-/// that counts as a press has no dead zone: `threshold` and `release` are places of the control itself.
+/// that counts as a press has no dead zone unless one is set: `threshold` and `release` are places of the control
+/// itself.
 struct Use {
   std::string role;
-  double dead_zone = 0.15;  ///< 0..0.9; for sticks: of the length, in every direction alike (see `default_dead_zone`)
-  double threshold = 0.5;   ///< an axis counts as a press from here, 0.01..1
-  double release = 0.4;     ///< and as released below here, 0..`threshold`; with 0 it is released where it rests
-  Duration debounce{0};     ///< further changes within this time of a change are not believed
-  Duration long_press{0};   ///< counts as pressed when it has been down for this long
-  double ramp = 0;          ///< button to axis: full pushes a second, 0.01..1000; 0 jumps
-  std::string place{};      ///< where it is written, for messages
+  Settings settings{};
+  std::string place{};  ///< where it is written, for messages
 };
 
 /// One target or group, fed by any of its uses. No uses: empty on purpose.

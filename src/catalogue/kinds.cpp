@@ -3,6 +3,8 @@
 
 #include <array>
 
+#include "stage/table.hpp"
+
 namespace omnipar::catalogue {
 namespace {
 
@@ -86,15 +88,17 @@ const std::vector<Field>& system_table() {
 }
 
 const std::vector<Field>& use_fields() {
-  static const std::vector<Field> fields{
-      {"use", FieldKind::name, "the role", true},
-      {"dead-zone", FieldKind::number, "the part of a full push that counts as rest", false, 0, 0.9},
-      {"threshold", FieldKind::number, "from here an axis counts as pressed", false, 0.01, 1},
-      {"release", FieldKind::number, "below here it counts as released", false, 0, 1},
-      {"debounce", FieldKind::number, "milliseconds after a change in which others are not believed", false, 0, 60'000},
-      {"long-press", FieldKind::number, "milliseconds that it must be down before it counts", false, 0, 60'000},
-      {"ramp", FieldKind::number, "full pushes a second, from a button to an axis", false, 0, 1000},
-  };
+  static const std::vector<Field> fields = [] {
+    std::vector<Field> all{{"use", FieldKind::name, "the role", true}};
+    for (const stage::Kind* kind : stage::table())
+      for (const stage::Field& field : kind->fields) {
+        const bool flag = field.measure == stage::Measure::flag;
+        const double scale = field.measure == stage::Measure::milliseconds ? 1000 : 1;
+        all.push_back({field.name, flag ? FieldKind::flag : FieldKind::number, field.about, false, field.low / scale,
+                       flag ? 0 : field.high / scale});
+      }
+    return all;
+  }();
   return fields;
 }
 

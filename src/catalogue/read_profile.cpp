@@ -1,10 +1,10 @@
 // A checked table to a profile. What a profile asks for is looked at when it is compiled.
-#include <algorithm>
 #include <charconv>
+#include <cmath>
 
 #include "catalogue/kinds.hpp"
 #include "catalogue/take.hpp"
-#include "omnipar/role.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar::catalogue {
 namespace {
@@ -62,15 +62,15 @@ class ProfileReader {
     use.place = place_of(source_, value.mark);
     const bool plain = value.type == Value::Type::text;
     use.role = plain ? value.text : text_in(value, "use");
-    use.dead_zone = default_dead_zone(use.role);
     if (plain) return use;
-    use.dead_zone = number_in(value, "dead-zone", use.dead_zone);
-    use.threshold = number_in(value, "threshold", use.threshold);
-    use.release = number_in(value, "release", std::min(use.release, use.threshold));
-    use.debounce = milliseconds_in(value, "debounce");
-    use.long_press = milliseconds_in(value, "long-press");
-    use.ramp = number_in(value, "ramp", 0);
+    for (const auto& [key, setting] : value.members)
+      if (const stage::Field* field = stage::field(key.name)) use.settings.set(field->name, value_of(*field, setting));
     return use;
+  }
+
+  static double value_of(const stage::Field& field, const Value& setting) {
+    if (field.measure == stage::Measure::flag) return setting.boolean ? 1 : 0;
+    return field.measure == stage::Measure::milliseconds ? std::round(setting.number * 1000) : setting.number;
   }
 
   /// A port has a seat, unless it is not ours.

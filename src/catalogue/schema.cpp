@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "catalogue/kinds.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar {
 namespace {
@@ -132,6 +133,26 @@ void add_table(std::string& page, const std::string& path, std::span<const Field
     if (!field.inside.empty()) add_table(page, header_of(path, field), field.inside, field.kind == FieldKind::tables);
 }
 
+std::string_view flow_word(stage::Flow flow) { return flow == stage::Flow::position ? "position" : "contact"; }
+
+/// All stages, in the order in which a value goes through them.
+void add_stages(std::string& page) {
+  page +=
+      "\n## Stages\n\nWhat happens to a source on its way to its target, in this order; each is there if its fields "
+      "are "
+      "written. A position\nis where an axis or a stick is, a contact is on or off. A stick or trigger that counts as "
+      "a "
+      "press goes through the\nstages of positions that are written, and then through its threshold.\n\n"
+      "| stage | from | to | what it does | fields |\n|---|---|---|---|---|\n";
+  for (const stage::Kind* kind : stage::table()) {
+    std::string fields;
+    for (const stage::Field& field : kind->fields)
+      fields += fmt::format("{}`{}`", fields.empty() ? "" : ", ", field.name);
+    page += fmt::format("| {} | {} | {} | {} | {} |\n", kind->name, flow_word(kind->in), flow_word(kind->out),
+                        kind->about, fields);
+  }
+}
+
 }  // namespace
 
 std::string sheet_schema(std::string_view kind) {
@@ -158,6 +179,7 @@ std::string sheet_reference() {
     page += fmt::format("\n## kind = \"{}\"\n\n{}\n", kind.name, kind.about);
     add_table(page, "", kind.fields, false);
   }
+  add_stages(page);
   return page;
 }
 

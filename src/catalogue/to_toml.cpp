@@ -5,7 +5,7 @@
 
 #include "base/code_names.hpp"
 #include "catalogue/kinds.hpp"
-#include "omnipar/role.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar {
 namespace {
@@ -26,22 +26,22 @@ std::string in_quotes(std::string_view text) {
 }
 
 /// Milliseconds, as short as they can be told.
-std::string milliseconds(Duration time) {
-  constexpr std::int64_t us = 1000;
-  return time.count() % us == 0 ? fmt::format("{}", time.count() / us)
-                                : fmt::format("{}", static_cast<double>(time.count()) / 1000);
+std::string milliseconds(double microseconds) { return fmt::format("{}", microseconds / 1000); }
+
+std::string setting_text(const stage::Field& field, double value) {
+  if (field.measure == stage::Measure::flag) return fmt::format("{} = {}", field.name, value != 0);
+  return fmt::format("{} = {}", field.name,
+                     field.measure == stage::Measure::milliseconds ? milliseconds(value) : fmt::format("{}", value));
 }
 
 std::string use_text(const Use& use) {
-  const Use defaults;
   std::string more;
-  const auto add = [&more](const std::string& field) { more += ", " + field; };
-  if (use.dead_zone != default_dead_zone(use.role)) add(fmt::format("dead-zone = {}", use.dead_zone));
-  if (use.threshold != defaults.threshold) add(fmt::format("threshold = {}", use.threshold));
-  if (use.release != std::min(defaults.release, use.threshold)) add(fmt::format("release = {}", use.release));
-  if (use.debounce.count() != 0) add("debounce = " + milliseconds(use.debounce));
-  if (use.long_press.count() != 0) add("long-press = " + milliseconds(use.long_press));
-  if (use.ramp != defaults.ramp) add(fmt::format("ramp = {}", use.ramp));
+  for (const stage::Kind* kind : stage::table()) {
+    const stage::Values values = stage::values_of(*kind, use);
+    for (std::size_t i = 0; i < kind->fields.size(); ++i)
+      if (values.at(i) != kind->fields[i].otherwise(use.role, values))
+        more += ", " + setting_text(kind->fields[i], values.at(i));
+  }
   return more.empty() ? in_quotes(use.role) : fmt::format("{{ use = {}{} }}", in_quotes(use.role), more);
 }
 
@@ -90,7 +90,8 @@ std::string to_toml(const Profile& profile) {
   for (const Hotkey& hotkey : profile.hotkeys) {
     if (is_built_in_exit(hotkey)) continue;
     if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
-    const std::string after = hotkey.after.count() != 0 ? ", after = " + milliseconds(hotkey.after) : "";
+    const std::string after =
+        hotkey.after.count() != 0 ? ", after = " + milliseconds(static_cast<double>(hotkey.after.count())) : "";
     text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, in_quotes(hotkey.modifier),
                         in_quotes(hotkey.press), after);
   }

@@ -92,12 +92,26 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
   return best;
 }
 
+/// A position goes through all its stages.
+[[gnu::noinline]] void EngineState::measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept {
+  const AnalogOperation& operation = plan_data->operations[step.operation];
+  const Shape* shape = plan_data->shapes.data() + operation.first_shape;
+  for (const Shape* end = shape + operation.shape_count; shape != end; ++shape)
+    point = shape->kind->move(shape->constants, point);
+  if (step.kind == AnalogKind::crossing)
+    cross(unit, operation, point);
+  else if (head->frozen == 0)
+    set_lane(step.lane, point);
+}
+
 [[gnu::always_inline]] inline void EngineState::measure(const Slot& slot, std::size_t unit,
                                                         const Gauge& gauge) noexcept {
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
-    if (step.kind == AnalogKind::crossing)
+    if (step.way == Way::shaped) [[unlikely]]
+      measure_shaped(step, unit, point);
+    else if (step.way == Way::crossing)
       cross(unit, plan_data->operations[step.operation], point);
     else if (head->frozen == 0)
       set_lane(step.lane, shape::shaped(point, step.dead_zone));
@@ -128,7 +142,8 @@ void EngineState::leave(std::size_t unit) noexcept {
       for (const std::size_t side : {std::size_t{0}, std::size_t{1}}) {
         if (!is_down(opposed.of + side)) continue;
         const Run run = slot.buttons[opposed.of + 1U - side];
-        for (const Raise raised : std::span{slot.raises.data() + run.first, run.count}) end_timers(raised.signal, unit);
+        for (const Raise raised : std::span{slot.raises.data() + run.first, run.count})
+          end_deaf_gates(raised.signal, unit);
       }
       continue;
     }
@@ -136,7 +151,7 @@ void EngineState::leave(std::size_t unit) noexcept {
     const std::uint8_t passed = over[operation.crossing * max_units + unit];
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if ((passed >> (d ^ 1U) & 1) != 0 && operation.signals.at(d) != nothing)
-        end_timers(operation.signals.at(d), unit);
+        end_deaf_gates(operation.signals.at(d), unit);
   }
 }
 
@@ -262,8 +277,8 @@ void EngineState::rest_all() noexcept {
   std::fill_n(live, p.groups.size(), std::uint16_t{0});
   std::fill_n(counted, max_units * button_words, std::uint64_t{0});
   std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
-  for (Index place = 0; place < p.timer_at.size(); ++place) disarm(place);
-  std::fill_n(out_held, p.timer_at.size(), std::uint8_t{0});
+  for (Index place = 0; place < p.gate_at.size(); ++place) disarm(place);
+  std::fill_n(out_held, p.gate_at.size(), std::uint8_t{0});
 }
 
 void EngineState::thaw() noexcept {
@@ -280,7 +295,7 @@ void EngineState::detach(std::size_t unit) noexcept {
   for (const Step& step : slot.steps)
     if (step.kind == AnalogKind::crossing) drop(unit, step);
   leave(unit);
-  for (const Index timer : slot.timers) end_timer(place_of(plan_data->timers[timer], unit));
+  for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
   for (const Index digital : slot.digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
   for (const Step& step : slot.steps)  // behind its buttons: what stays is left where its axes have it
     if (step.kind == AnalogKind::lane) drop(unit, step);

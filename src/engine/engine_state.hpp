@@ -28,7 +28,7 @@ struct StateHead {
   std::int64_t next_due = after_all;
   std::uint64_t journal_end = 0;
   std::uint64_t ignored = 0;
-  std::uint32_t armed = 0;   ///< timers in the heap
+  std::uint32_t armed = 0;   ///< gates in the heap
   std::uint32_t moving = 0;  ///< digital operations on their way, each unit's by itself
   std::uint32_t frozen = 0;
   std::uint32_t unused = 0;
@@ -77,12 +77,16 @@ struct Lane {
   bool speaks = false;  ///< where it is said to be counts even if it was there before: its group is not self-centering
 };
 
+/// The quick ways of a position, and the one through the stages that the plan has for it.
+enum class Way : std::uint8_t { dead_zone, crossing, shaped };
+
 /// An analog operation of the plan, with this unit's own lane or crossing.
 struct Step {
+  Way way = Way::dead_zone;
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
   Lane lane;
-  shape::DeadZone dead_zone;
+  shape::DeadZone dead_zone;  ///< of a lane that has nothing else on its way
 };
 
 /// One or two axes that are evaluated together, and a run of the slot's `steps` that they feed.
@@ -134,7 +138,7 @@ struct Slot {
   std::vector<Sum> counted;  ///< what movements are added to
   std::vector<Gauge> gauges;
   std::vector<Step> steps;
-  std::vector<Index> timers;    ///< those of the plan that it has a way through
+  std::vector<Index> gates;     ///< those of the plan that it has a way through
   std::vector<Index> digitals;  ///< likewise
   std::vector<Opposed> opposed;
   std::size_t words = 0;              ///< of `down` and `counted` that its buttons take
@@ -171,6 +175,7 @@ struct Engine::EngineState {
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
+  void measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
@@ -188,9 +193,10 @@ struct Engine::EngineState {
   void turn_on(const Signal& signal, std::size_t unit) noexcept;
   void turn_off(const Signal& signal, std::size_t unit) noexcept;
   void apply(const Effect& effect, bool on, std::size_t unit) noexcept;
+  void run_gate(Index place, bool in, stage::Cause cause) noexcept;
   void set_out(Index place, bool on) noexcept;
-  void end_timers(Index signal, std::size_t unit) noexcept;
-  void end_timer(Index place) noexcept;
+  void end_deaf_gates(Index signal, std::size_t unit) noexcept;
+  void end_gate(Index place) noexcept;
   void end_ramp(const DigitalOperation& digital, std::size_t place) noexcept;
   void arm(Index place, std::int64_t deadline) noexcept;
   void disarm(Index place) noexcept;
@@ -216,19 +222,17 @@ struct Engine::EngineState {
     const Signal& body = plan_data->signals[signal];
     return holders[place_of(body, unit)] >= body.need;
   }
-  /// The timer that is at a place, and the unit whose it is (any, if it is nobody's).
-  [[nodiscard]] const Timer& timer_at(Index place) const noexcept {
-    return plan_data->timers[plan_data->timer_at[place]];
-  }
+  /// The gate that is at a place, and the unit whose it is (any, if it is nobody's).
+  [[nodiscard]] const Gate& gate_at(Index place) const noexcept { return plan_data->gates[plan_data->gate_at[place]]; }
   [[nodiscard]] std::size_t unit_at(Index place) const noexcept {
-    return place - std::size_t{timer_at(place).first_place};
+    return place - std::size_t{gate_at(place).first_place};
   }
-  [[nodiscard]] Index place_of(const Timer& timer, std::size_t unit) const noexcept {
-    return static_cast<Index>(timer.first_place + (plan_data->signals[timer.in].each_unit ? unit : 0));
+  [[nodiscard]] Index place_of(const Gate& gate, std::size_t unit) const noexcept {
+    return static_cast<Index>(gate.first_place + (plan_data->signals[gate.in].each_unit ? unit : 0));
   }
   [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept;
   void sift(std::uint32_t place) noexcept;
-  void put(std::uint32_t place, Index timer) noexcept;
+  void put(std::uint32_t place, Index gate) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;
 
   /// Tells the readers; for a pair its x stands for both.
@@ -258,7 +262,7 @@ struct Engine::EngineState {
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;
-  std::uint8_t* out_held = nullptr;  ///< timers that hold their out signal
+  std::uint8_t* out_held = nullptr;  ///< gates that hold their out signal
   Index* heap = nullptr;
   Index* heap_place = nullptr;
   std::int64_t* position = nullptr;

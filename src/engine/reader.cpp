@@ -1,6 +1,7 @@
 #include "omnipar/reader.hpp"
 
 #include <limits>
+#include <utility>
 
 #include "engine/sampler.hpp"
 
@@ -78,19 +79,31 @@ bool Sampler::is_held_on(Index target) const noexcept {
 /// and last; of as many the one whose last press is the older.
 bool Sampler::comes_first(Index one, Index other) const noexcept {
   if (outstanding(one) != outstanding(other)) return outstanding(one) > outstanding(other);
+  return was_pressed_before(one, other);
+}
+
+bool Sampler::was_pressed_before(Index one, Index other) const noexcept {
   return static_cast<std::int32_t>(engine_.pressed_at[one] - engine_.pressed_at[other]) < 0;
 }
 
 /// A press that waits until the direction across has been shown released, or has had its turn.
 bool Sampler::is_blocked(Index target, Index across) const noexcept {
   if (is_down(target)) return false;
-  if (is_down(across)) return !is_held_on(across);
+  if (is_down(across)) return !is_held_on(across) || makes_way(across, target);
   return outstanding(across) != 0 && comes_first(across, target);
 }
 
+/// A pulse that is shown, and has come again since the direction across was pressed and released: that is shown first.
+bool Sampler::makes_way(Index target, Index across) const noexcept {
+  return is_held_on(target) && outstanding(across) != 0 && engine_.level[across] == 0 &&
+         was_pressed_before(across, target);
+}
+
 void Sampler::press(Index target, std::int64_t now) noexcept {
-  ++shown_[target].taken;
-  ++shown_[target].presses;
+  if (outstanding(target) != 0) {
+    ++shown_[target].taken;
+    ++shown_[target].presses;
+  }
   shown_[target].since = now;
   set(target, 1);
 }
@@ -100,8 +113,9 @@ void Sampler::let_go(Index target, std::int64_t now) noexcept {
   set(target, 0);
 }
 
-bool Sampler::let_go_if_due(Index target, std::int64_t now) noexcept {
-  if (!is_down(target) || !wants_change(target) || !may_change(target, now)) return false;
+bool Sampler::let_go_if_due(Index target, Index across, std::int64_t now) noexcept {
+  if (!is_down(target) || !may_change(target, now)) return false;
+  if (!wants_change(target) && !makes_way(target, across)) return false;
   let_go(target, now);
   return true;
 }
@@ -113,10 +127,10 @@ void Sampler::look_at_button(Index target, std::int64_t now) noexcept {
 }
 
 void Sampler::look_at_opposites(Index one, Index other, std::int64_t now) noexcept {
-  const bool one_is_let_go = let_go_if_due(one, now);
-  const bool other_is_let_go = let_go_if_due(other, now);
+  const bool one_is_let_go = let_go_if_due(one, other, now);
+  const bool other_is_let_go = let_go_if_due(other, one, now);
   const auto press_if_due = [&](Index target, Index across, bool just_let_go) {
-    if (is_down(target) || outstanding(target) == 0 || just_let_go || !may_change(target, now)) return;
+    if (is_down(target) || !wants_change(target) || just_let_go || !may_change(target, now)) return;
     if (!is_blocked(target, across)) press(target, now);
   };
   if (comes_first(other, one)) {
@@ -126,8 +140,8 @@ void Sampler::look_at_opposites(Index one, Index other, std::int64_t now) noexce
     press_if_due(one, other, one_is_let_go);
     press_if_due(other, one, other_is_let_go);
   }
-  for (const Index target : {one, other})
-    if (wants_change(target)) wait_for(target);
+  for (const auto& [target, across] : {std::pair{one, other}, std::pair{other, one}})
+    if (wants_change(target) || makes_way(target, across)) wait_for(target);
 }
 
 // -- what turns and what moves ----------------------------------------------------------------------------

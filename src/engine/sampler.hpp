@@ -2,8 +2,9 @@
 //
 // A shown button goes   up --press to show--> down        (a press is taken off those outstanding)
 //                       down --let go, or another press to show--> up
-// each at most once a sample, and for paced readers not before the state has been shown long enough.
-// Opposite directions take turns: one waits until the other has been shown released, unless hands really hold both.
+// A pulse, which is down without a press, is shown if it is there when a sample is taken. Each at most once a sample,
+// and for paced readers not before the state has been shown long enough. Opposite directions take turns: one waits
+// until the other has been shown released, unless hands really hold both.
 #pragma once
 
 #include <algorithm>
@@ -62,14 +63,16 @@ class Sampler {
   }
   [[nodiscard]] bool is_down(Index target) const noexcept { return shown_[target].value != 0; }
   [[nodiscard]] bool wants_change(Index target) const noexcept {
-    return outstanding(target) != 0 || (is_down(target) && engine_.level[target] == 0);
+    return outstanding(target) != 0 || is_down(target) != (engine_.level[target] != 0);
   }
   [[nodiscard]] bool may_change(Index target, std::int64_t now) const noexcept;
   [[nodiscard]] bool is_held_on(Index target) const noexcept;
+  [[nodiscard]] bool was_pressed_before(Index one, Index other) const noexcept;
   [[nodiscard]] bool comes_first(Index one, Index other) const noexcept;
   void press(Index target, std::int64_t now) noexcept;
   void let_go(Index target, std::int64_t now) noexcept;
-  bool let_go_if_due(Index target, std::int64_t now) noexcept;
+  bool let_go_if_due(Index target, Index across, std::int64_t now) noexcept;
+  [[nodiscard]] bool makes_way(Index target, Index across) const noexcept;
   [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
   void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 

@@ -1,11 +1,5 @@
-// What happens behind the sources: signals with their effects, timers, ramps, and levels.
-//
-// A unit's timer has a life of its own:
-//                   idle --in goes on--> armed --deadline--> out on      (hold)
-//                   armed or out on --in goes off--> idle, out off
-//                   idle --in changes--> out follows, deaf               (debounce)
-//                   deaf --deadline, in = out--> idle
-//                   deaf --deadline, in != out--> out follows, deaf
+// What happens behind the sources: signals with their effects, gates, ramps, and levels. What a gate does is in the
+// file of its stage.
 #include <algorithm>
 
 #include "engine/engine_state.hpp"
@@ -40,78 +34,89 @@ void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcep
   if (effect.kind == EffectKind::raise)
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
-  const Timer& timer = plan_data->timers[effect.index];
-  const Index place = place_of(timer, unit);
-  const std::int64_t when = head->now + timer.delay.count();
-  if (effect.kind == EffectKind::long_press) return on ? arm(place, when) : end_timer(place);
-  if (deadline[place] != never) return;  // deaf
-  arm(place, when);
-  set_out(place, on);
+  run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
 }
 
-/// A timer holds its out signal or lets it go; others may hold that signal too.
+void EngineState::run_gate(Index place, bool in, stage::Cause cause) noexcept {
+  const Gate& gate = gate_at(place);
+  const stage::GateState state{in, out_held[place] != 0, deadline[place] != never};
+  const stage::Gated next = gate.kind->step(gate.constants, state, cause, head->now);
+  if (next.wake == stage::Gated::never)
+    disarm(place);
+  else if (next.wake != stage::Gated::as_before)
+    arm(place, next.wake);
+  const Index target = plan_data->signals[gate.out].target;
+  const bool pulse = gate.kind->pulses && cause == stage::Cause::deadline && target != nothing;
+  const std::uint32_t by_hands = pulse ? presses[target] : 0;
+  set_out(place, next.out);
+  if (pulse) presses[target] = by_hands;
+}
+
+/// A gate holds its out signal or releases it; others may hold that signal too.
 void EngineState::set_out(Index place, bool on) noexcept {
   if ((out_held[place] != 0) == on) return;
   out_held[place] = on ? 1 : 0;
   const std::size_t unit = unit_at(place);
-  const Raise out = raise_of(timer_at(place).out, unit);
+  const Raise out = raise_of(gate_at(place).out, unit);
   on ? raise(out, unit) : lower(out, unit);
 }
 
-void EngineState::end_timer(Index place) noexcept {
+void EngineState::end_gate(Index place) noexcept {
   disarm(place);
   set_out(place, false);
 }
 
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
-void EngineState::end_timers(Index signal, std::size_t unit) noexcept {
+void EngineState::end_deaf_gates(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
   for (const Effect& effect : plan_data->signals[signal].effects)
-    if (effect.kind == EffectKind::debounce) end_timer(place_of(plan_data->timers[effect.index], unit));
+    if (effect.kind == EffectKind::gate && plan_data->gates[effect.index].kind->opposite_ends_it)
+      end_gate(place_of(plan_data->gates[effect.index], unit));
 }
 
-// -- timers: a heap of the places of those that are armed, by deadline, then by place ---------------------------
+// -- a heap of the places of the gates that have asked for a moment, by deadline, then by place
+// ---------------------------
 
 bool EngineState::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
 }
 
-void EngineState::put(std::uint32_t place, Index timer) noexcept {
-  heap[place] = timer;
-  heap_place[timer] = static_cast<Index>(place);
+void EngineState::put(std::uint32_t place, Index gate) noexcept {
+  heap[place] = gate;
+  heap_place[gate] = static_cast<Index>(place);
 }
 
-/// Moves the timer at `place` up or down to where it belongs.
+/// Moves the gate at `place` up or down to where it belongs.
 void EngineState::sift(std::uint32_t place) noexcept {
-  const Index timer = heap[place];
-  for (; place > 0 && earlier(timer, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
+  const Index gate = heap[place];
+  for (; place > 0 && earlier(gate, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
   for (;;) {
     std::uint32_t child = 2 * place + 1;
     if (child >= head->armed) break;
     if (child + 1 < head->armed && earlier(heap[child + 1], heap[child])) ++child;
-    if (!earlier(heap[child], timer)) break;
+    if (!earlier(heap[child], gate)) break;
     put(place, heap[child]);
     place = child;
   }
-  put(place, timer);
+  put(place, gate);
 }
 
-void EngineState::arm(Index timer, std::int64_t when) noexcept {
-  const bool new_here = deadline[timer] == never;
-  deadline[timer] = when;
-  if (new_here) put(head->armed++, timer);
-  sift(heap_place[timer]);
+void EngineState::arm(Index gate, std::int64_t when) noexcept {
+  const bool new_here = deadline[gate] == never;
+  deadline[gate] = when;
+  if (new_here) put(head->armed++, gate);
+  sift(heap_place[gate]);
   find_next_due();
 }
 
-void EngineState::disarm(Index timer) noexcept {
-  if (deadline[timer] == never) return;
-  const std::uint32_t place = heap_place[timer];
-  deadline[timer] = never;
-  heap_place[timer] = 0;
+void EngineState::disarm(Index gate) noexcept {
+  if (deadline[gate] == never) return;
+  const std::uint32_t place = heap_place[gate];
+  deadline[gate] = never;
+  heap_place[gate] = 0;
   const Index last = heap[--head->armed];
   heap[head->armed] = 0;
-  if (last != timer) {
+  if (last != gate) {
     put(place, last);
     sift(place);
   }
@@ -126,12 +131,8 @@ void EngineState::find_next_due() noexcept {
 
 void EngineState::fire_first() noexcept {
   const Index place = heap[0];
-  const Timer& timer = timer_at(place);
   disarm(place);
-  const bool in = is_on(timer.in, unit_at(place));
-  const bool follows = in != (out_held[place] != 0);
-  if (timer.kind == EffectKind::debounce && follows) arm(place, head->now + timer.delay.count());
-  set_out(place, in);
+  run_gate(place, is_on(gate_at(place).in, unit_at(place)), stage::Cause::deadline);
 }
 
 // -- axes made of buttons --------------------------------------------------------------------------

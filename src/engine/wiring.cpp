@@ -9,6 +9,7 @@
 #include "engine/sampler.hpp"
 #include "engine/engine_state.hpp"
 #include "omnipar/role.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar {
 
@@ -31,7 +32,7 @@ class Wiring {
     slot_.counted.clear();
     slot_.gauges.clear();
     slot_.steps.clear();
-    slot_.timers.clear();
+    slot_.gates.clear();
     slot_.digitals.clear();
     slot_.opposed.clear();
     slot_.rests.clear();
@@ -91,19 +92,19 @@ class Wiring {
     if (!add_button(input(control.role + (across ? "-left" : "-up")), negative)) return false;
     if (!add_button(input(control.role + (across ? "-right" : "-down")), positive)) return false;
     negative.kind = WireKind::hat;
-    if (is_debounced(negative) || is_debounced(positive)) slot_.opposed.push_back({true, negative.button});
+    if (ends_by_opposite(negative) || ends_by_opposite(positive)) slot_.opposed.push_back({true, negative.button});
     return keep(control.code, negative);
   }
 
-  [[nodiscard]] bool is_debounced(const Wire& wire) const {
+  [[nodiscard]] bool ends_by_opposite(const Wire& wire) const {
     const Run run = slot_.buttons[wire.button];
     return std::ranges::any_of(std::span{slot_.raises}.subspan(run.first, run.count),
-                               [this](Raise raised) { return is_debounced(raised.signal); });
+                               [this](Raise raised) { return ends_by_opposite(raised.signal); });
   }
 
-  [[nodiscard]] bool is_debounced(Index signal) const {
-    return signal != nothing && std::ranges::any_of(plan_.signals[signal].effects, [](const Effect& effect) {
-             return effect.kind == EffectKind::debounce;
+  [[nodiscard]] bool ends_by_opposite(Index signal) const {
+    return signal != nothing && std::ranges::any_of(plan_.signals[signal].effects, [this](const Effect& effect) {
+             return effect.kind == EffectKind::gate && plan_.gates[effect.index].kind->opposite_ends_it;
            });
   }
 
@@ -121,8 +122,8 @@ class Wiring {
         if (effect.kind == EffectKind::digital) {
           add_once(slot_.digitals, effect.index);
         } else {
-          add_once(slot_.timers, effect.index);
-          ahead.push_back(plan_.timers[effect.index].out);
+          add_once(slot_.gates, effect.index);
+          ahead.push_back(plan_.gates[effect.index].out);
         }
       }
     }
@@ -214,11 +215,17 @@ class Wiring {
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
       step.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
                    !group.self_centering};
-      step.dead_zone = shape::DeadZone{operation.dead_zone};
+      const std::span shapes = std::span{plan_.shapes}.subspan(operation.first_shape, operation.shape_count);
+      if (operation.kind == AnalogKind::crossing)
+        step.way = shapes.empty() ? Way::crossing : Way::shaped;
+      else if (operation.kind == AnalogKind::lane && (shapes.size() != 1 || shapes[0].kind != &stage::dead_zone))
+        step.way = Way::shaped;
+      else if (!shapes.empty())
+        step.dead_zone = shapes[0].constants.dead_zone();
       slot_.steps.push_back(step);
       if (operation.kind != AnalogKind::crossing) continue;
       slot_.crossing_gauges |= std::uint64_t{1} << number;
-      if (std::ranges::any_of(operation.signals, [this](Index signal) { return is_debounced(signal); }))
+      if (std::ranges::any_of(operation.signals, [this](Index signal) { return ends_by_opposite(signal); }))
         slot_.opposed.push_back({false, index});
     }
     return number;
@@ -266,7 +273,7 @@ void EngineState::set_plan(Plan new_plan) {
   view(over, layout.over);
   view(over_counted, layout.over_counted);
   view(deadline, layout.deadline);
-  std::fill_n(deadline, plan_data->timer_at.size(), never);
+  std::fill_n(deadline, plan_data->gate_at.size(), never);
   view(out_held, layout.out_held);
   view(heap, layout.heap);
   view(heap_place, layout.heap_place);
@@ -321,6 +328,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   at->used = true;
   state.find_lone_lanes();
   state.take_state(number, attachment.state);
+  state.note_crossings(number);
   state.start(number);
   return UnitId{at->id};
 }

@@ -1,6 +1,7 @@
 #include "inspect/why.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include <fmt/format.h>
 
@@ -8,26 +9,21 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar::inspect {
 namespace {
 
-std::string time_words(Duration time) {
-  constexpr std::int64_t second = 1'000'000;
-  return time.count() % second == 0 ? fmt::format("{} s", time.count() / second)
-                                    : fmt::format("{} ms", static_cast<double>(time.count()) / 1000);
-}
-
+/// What is said of the use, in words; what holds anyway is left out.
 std::string shape_words(const Use& use) {
-  const Use defaults;
   std::string words;
-  const auto add = [&words](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };
-  if (use.dead_zone != default_dead_zone(use.role)) add(fmt::format("dead zone {:.2f}", use.dead_zone));
-  if (use.threshold != defaults.threshold || use.release != defaults.release)
-    add(fmt::format("threshold {:.2f}, release {:.2f}", use.threshold, use.release));
-  if (use.debounce.count() != 0) add("debounced for " + time_words(use.debounce));
-  if (use.long_press.count() != 0) add(held_words(use.long_press));
-  if (use.ramp != 0) add(fmt::format("ramp of {} full pushes per second", use.ramp));
+  Use plain = use;
+  plain.settings = {};
+  for (const stage::Kind* kind : stage::table()) {
+    const stage::Values values = stage::values_of(*kind, use);
+    if (kind->acts(values) && values != stage::values_of(*kind, plain))
+      words += (words.empty() ? "" : ", ") + kind->words(values);
+  }
   return words;
 }
 
@@ -99,7 +95,9 @@ std::string hotkey_words(const Hotkey& hotkey, const std::string& other) {
 
 }  // namespace
 
-std::string held_words(Duration time) { return time.count() == 0 ? "at once" : "held for " + time_words(time); }
+std::string held_words(Duration time) {
+  return time.count() == 0 ? "at once" : "held for " + stage::time_words(static_cast<double>(time.count()));
+}
 
 bool concerns(std::string_view source, std::string_view role) {
   return source == role || is_direction_of(source, role) || is_direction_of(role, source);
@@ -131,6 +129,24 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
         all.push_back({seat, first ? hotkey.modifier : hotkey.press,
                        hotkey_words(hotkey, first ? hotkey.press : hotkey.modifier), 0, "", hotkey.action,
                        hotkey.place.empty() ? "built in" : "own", hotkey.place});
+  return all;
+}
+
+Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
+  Diagnostics all;
+  const SystemSheet* system = catalogue.system(profile.system);
+  if (system == nullptr) return all;
+  // A virtual device shows each state for 1.2 frames at the least.
+  const double frames = system->frames_per_1000_seconds / 1000.0;
+  const double most = std::floor(frames / 2.4);
+  for (const PortProfile& port : profile.ports)
+    for (const Binding& binding : merged_bindings(profile, port))
+      for (const Use& use : binding.uses)
+        if (const double rate = use.settings.find("autofire").value_or(0); rate > most)
+          all.push_back({"too-quick", Severity::warning,
+                         fmt::format("port {}, {}: of {:g} presses per second a game of {:g} frames sees {:g}",
+                                     port.port, binding.target, rate, frames, most),
+                         use.place, fmt::format("autofire = {:g} is the most that arrives whole", most)});
   return all;
 }
 

@@ -8,6 +8,7 @@
 
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
+#include "omnipar/diagnostic.hpp"
 #include "omnipar/profile.hpp"
 
 namespace omnipar::inspect {
@@ -27,6 +28,9 @@ struct Link {
 /// All ways of a profile that compiles, port by port in the order of the sheet, then the hotkeys. A target
 /// that is empty on purpose has one link with an empty source.
 [[nodiscard]] std::vector<Link> links(const Catalogue& catalogue, const Profile& profile);
+
+/// What a profile that compiles asks for and a game will not see as it is meant: warnings, each with its place.
+[[nodiscard]] Diagnostics remarks(const Catalogue& catalogue, const Profile& profile);
 
 /// "at once", or "held for 300 ms".
 [[nodiscard]] std::string held_words(Duration time);

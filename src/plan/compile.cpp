@@ -1,7 +1,6 @@
 // From a profile and its sheets to a plan. One pass over the ports, one over the hotkeys; every
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
-#include <limits>
 #include <set>
 
 #include <fmt/format.h>
@@ -10,13 +9,13 @@
 #include "omnipar/role.hpp"
 #include "plan/plan_data.hpp"
 #include "plan/resolve.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar {
 namespace {
 
 constexpr std::size_t max_operations = 1024;
-/// A slower one takes longer than anybody waits; and how long a ramp goes on is bounded by it.
-constexpr double slowest_ramp = 0.01;
+constexpr std::size_t max_shapes = 4096;
 
 class Compiler {
  public:
@@ -102,37 +101,47 @@ class Compiler {
     input(seat, role).raises.push_back(signal);
   }
 
-  /// The signal that a source must raise for `use` to reach `signal`: through debounce, then hold, each unit's own.
+  /// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own.
   Index entry(const Use& use, Index signal) {
-    signal = behind_timer(EffectKind::long_press, use.long_press, signal, true);
-    return behind_timer(EffectKind::debounce, use.debounce, signal, true);
+    const auto kinds = stage::table();
+    for (auto kind = kinds.rbegin(); kind != kinds.rend(); ++kind)
+      if ((*kind)->step != nullptr) signal = behind_gate(**kind, stage::values_of(**kind, use), signal, true);
+    return signal;
   }
 
-  Index behind_timer(EffectKind kind, Duration delay, Index out, bool each_unit) {
-    if (delay.count() == 0) return out;
+  Index behind_gate(const stage::Kind& kind, const stage::Values& values, Index out, bool each_unit) {
+    if (!kind.acts(values)) return out;
     const Index in = new_signal(1, each_unit);
-    const Index timer = append(plan_->timers, {kind, in, out, delay}, max_signals);
-    if (!too_large_) plan_->signals[in].effects.push_back({kind, timer});
+    const Gate gate{&kind, kind.prepare(values, RoleKind::button), in, out, 0, kind.words(values)};
+    const Index made = append(plan_->gates, gate, max_signals);
+    if (!too_large_) plan_->signals[in].effects.push_back({EffectKind::gate, made});
     return in;
+  }
+
+  /// The shapes of a use, in their order. Before a threshold there are only those that it has written.
+  void add_shapes(const Use& use, RoleKind role, AnalogOperation& operation) {
+    operation.first_shape = static_cast<Index>(plan_->shapes.size());
+    for (const stage::Kind* kind : stage::table()) {
+      const stage::Values values = stage::values_of(*kind, use);
+      if (kind->move == nullptr || !kind->acts(values)) continue;
+      if (operation.kind == AnalogKind::crossing && kind->unless_written && !stage::is_written(*kind, use)) continue;
+      append(plan_->shapes, Shape{kind, kind->prepare(values, role), kind->words(values)}, max_shapes);
+      ++operation.shape_count;
+    }
   }
 
   // -- uses ---------------------------------------------------------------------------------------
   bool check(const Use& use) {
     if (!use.place.empty()) place_ = use.place;
-    const auto in = [](double value, double low, double high) { return value >= low && value <= high; };
-    const auto wrong = [&](std::string_view what, std::string_view range) {
-      error("bad-number", fmt::format("{} of '{}' is out of range", what, use.role),
-            fmt::format("it may be {}", range));
-      return false;
-    };
-    if (!in(use.dead_zone, 0, 0.9)) return wrong("the dead zone", "0 to 0.9");
-    if (!in(use.threshold, 0.01, 1)) return wrong("the threshold", "0.01 to 1");
-    if (!in(use.release, 0, use.threshold)) return wrong("the release", "0 to the threshold");
-    if (use.ramp != 0 && !in(use.ramp, slowest_ramp, 1000))
-      return wrong("the ramp", "0, or 0.01 to 1000 full pushes a second");
-    const auto short_enough = [](Duration d) { return d.count() >= 0 && d <= std::chrono::minutes{1}; };
-    if (!short_enough(use.debounce) || !short_enough(use.long_press)) return wrong("a time", "0 to 60 seconds");
-    return true;
+    const auto wrong = stage::wrong(use);
+    if (!wrong) return true;
+    if (wrong->unknown)
+      error("unknown-field", fmt::format("a use has no field '{}'", wrong->field),
+            suggestion(wrong->field, stage::field_names()));
+    else
+      error("bad-number", fmt::format("'{}' of '{}' is out of range", wrong->field, use.role),
+            fmt::format("it may be {}", wrong->range));
+    return false;
   }
 
   std::optional<RoleKind> kind_of(const Use& use) {
@@ -150,13 +159,15 @@ class Compiler {
 
   void add_crossing(const std::string& seat, const std::string& role, const Use& use,
                     const std::array<Index, 4>& signals) {
+    const RoleKind kind = role_kind(role).value_or(RoleKind::stick);
+    const stage::Constants threshold = stage::threshold.prepare(stage::values_of(stage::threshold, use), kind);
     AnalogOperation operation;
     operation.kind = AnalogKind::crossing;
     operation.crossing = plan_->crossings;
-    operation.threshold = use.threshold;
-    // What is at rest is released, also where that is all that lets go.
-    operation.release = std::max(use.release, std::numeric_limits<double>::min());
+    operation.threshold = threshold.numbers[0];
+    operation.release = threshold.numbers[1];
     operation.signals = signals;
+    add_shapes(use, kind, operation);
     const Index index = append(plan_->operations, operation, max_operations);
     if (too_large_) return;
     ++plan_->crossings;
@@ -226,21 +237,16 @@ class Compiler {
     AnalogOperation operation;
     operation.group = group;
     operation.lane = take_lanes(group, max_units);
-    operation.dead_zone = use.dead_zone;
+    add_shapes(use, role_kind(use.role).value_or(RoleKind::stick), operation);
     const Index index = append(plan_->operations, operation, max_operations);
     if (!too_large_) input(seat, use.role).operations.push_back(index);
   }
 
   void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles) {
-    constexpr double ticks_per_second = 1000;
-    constexpr double full = 281474976710656.0;
     DigitalOperation operation;
     operation.group = group;
     operation.lane = take_lanes(group, max_units);
-    // Rounded up, for a step that is a little too short is one tick late at the end.
-    const double step = use.ramp / ticks_per_second * full;
-    operation.ramp = static_cast<std::int64_t>(step);
-    if (static_cast<double>(operation.ramp) < step) ++operation.ramp;
+    operation.ramp = stage::ramp.prepare(stage::values_of(stage::ramp, use), RoleKind::button).time;
     const Index digital = append(plan_->digitals, operation, max_operations);
     if (too_large_) return;
     for (std::size_t d = 0; d < roles.size(); ++d) {
@@ -458,7 +464,8 @@ class Compiler {
     for (const std::string& seat : plan_->seats) {
       const Index chord = new_signal(2);
       if (too_large_) return;
-      const Index then = behind_timer(EffectKind::long_press, hotkey.after, action, false);
+      const stage::Values after{static_cast<double>(hotkey.after.count())};
+      const Index then = behind_gate(stage::long_press, after, action, false);
       plan_->signals[chord].effects.push_back({EffectKind::raise, then});
       for (const std::string& role : {hotkey.modifier, hotkey.press}) {
         const Index half = new_signal();

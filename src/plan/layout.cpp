@@ -33,12 +33,12 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.counted = take<std::uint64_t>(size, max_units * words);
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
-  const std::size_t timers = plan.timer_at.size();
+  const std::size_t gates = plan.gate_at.size();
   const std::size_t digitals = plan.digitals.size() * max_units;
-  layout.deadline = take<std::int64_t>(size, timers);
-  layout.out_held = take<std::uint8_t>(size, timers);
-  layout.heap = take<Index>(size, timers);
-  layout.heap_place = take<Index>(size, timers);
+  layout.deadline = take<std::int64_t>(size, gates);
+  layout.out_held = take<std::uint8_t>(size, gates);
+  layout.heap = take<Index>(size, gates);
+  layout.heap_place = take<Index>(size, gates);
   layout.position = take<std::int64_t>(size, 2 * digitals);
   layout.moving = take<Index>(size, digitals);
   layout.moving_place = take<Index>(size, digitals);
@@ -53,11 +53,11 @@ void place_units(PlanData& plan) {
     signal.first_place = plan.signal_places;
     plan.signal_places = static_cast<Index>(plan.signal_places + (signal.each_unit ? max_units : 1));
   }
-  plan.timer_at.clear();
-  for (std::size_t t = 0; t < plan.timers.size(); ++t) {
-    Timer& timer = plan.timers[t];
-    timer.first_place = static_cast<Index>(plan.timer_at.size());
-    plan.timer_at.insert(plan.timer_at.end(), plan.signals[timer.in].each_unit ? max_units : 1, static_cast<Index>(t));
+  plan.gate_at.clear();
+  for (std::size_t g = 0; g < plan.gates.size(); ++g) {
+    Gate& gate = plan.gates[g];
+    gate.first_place = static_cast<Index>(plan.gate_at.size());
+    plan.gate_at.insert(plan.gate_at.end(), plan.signals[gate.in].each_unit ? max_units : 1, static_cast<Index>(g));
   }
 }
 

@@ -54,18 +54,25 @@ class Listing {
     for (const Index index : input.operations) add(source, plan_.operations[index]);
   }
 
+  /// ", dead zone 0.15, curve 2"
+  std::string shapes_of(const AnalogOperation& operation) const {
+    std::string words;
+    for (const Shape& shape : std::span{plan_.shapes}.subspan(operation.first_shape, operation.shape_count))
+      words += ", " + shape.words;
+    return words;
+  }
+
   void add(const std::string& source, const AnalogOperation& operation) {
     if (operation.kind == AnalogKind::count)
       return line("  {:<28} adds to {}", source, group_name(plan_.groups[operation.group]));
     if (operation.kind == AnalogKind::lane)
-      return line("  {:<28} moves {}, dead zone {:.2f}", source, group_name(plan_.groups[operation.group]),
-                  operation.dead_zone);
+      return line("  {:<28} moves {}{}", source, group_name(plan_.groups[operation.group]), shapes_of(operation));
     std::string signals;
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing)
         signals += fmt::format(" {}:{}", direction_names.at(d), signal_name(operation.signals.at(d)));
-    line("  {:<28} threshold {:.2f}, release {:.2f}, raises{}", source, operation.threshold, operation.release,
-         signals);
+    line("  {:<28} threshold {:.2f}, release {:.2f}, raises{}{}", source, operation.threshold, operation.release,
+         signals, shapes_of(operation));
   }
 
   void add(Index index) {
@@ -81,9 +88,8 @@ class Listing {
       return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
                   digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
     }
-    const Timer& timer = plan_.timers[effect.index];
-    line("  {:<28} {} {} us, raises {}", name, effect.kind == EffectKind::long_press ? "long press" : "debounce",
-         timer.delay.count(), signal_name(timer.out));
+    const Gate& gate = plan_.gates[effect.index];
+    line("  {:<28} {}, raises {}", name, gate.words, signal_name(gate.out));
   }
 
   const PlanData& plan_;

@@ -1,12 +1,12 @@
 // The body of a plan: tables that an engine walks through.
 //
 // A source is a role at a seat. Buttons raise *signals*; a signal is on while enough of its sources
-// hold it. A signal either is a button target or has effects (timers, axes from buttons, chords).
+// hold it. A signal either is a button target or has effects (gates, axes from buttons, chords).
 // Axes and sticks feed *analog operations*: a lane of an analog target, or a crossing, which turns
 // positions into signals. All indices are into the vectors here.
 //
-// What lies between a unit's control and the target that it feeds (debounce, long press, ramp) is each
-// unit's own: such signals, timers and lanes have a place in the state for each unit that may be there.
+// What lies between a unit's control and the target that it feeds (the stages of its use) is each unit's
+// own: such signals, gates and lanes have a place in the state for each unit that may be there.
 #pragma once
 
 #include <array>
@@ -18,6 +18,7 @@
 #include <vector>
 
 #include "omnipar/plan.hpp"
+#include "stage/stage.hpp"
 
 namespace omnipar {
 
@@ -25,10 +26,9 @@ using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
 
 enum class EffectKind : std::uint8_t {
-  raise,       ///< index: a signal that this one holds
-  long_press,  ///< index: a timer; on when its input has been on for its delay
-  debounce,    ///< index: a timer; deaf for its delay after each change
-  digital,     ///< index: a digital operation to evaluate again
+  raise,    ///< index: a signal that this one holds
+  gate,     ///< index: a gate that this one feeds
+  digital,  ///< index: a digital operation to evaluate again
 };
 
 struct Effect {
@@ -44,12 +44,21 @@ struct Signal {
   std::vector<Effect> effects;
 };
 
-struct Timer {
-  EffectKind kind = EffectKind::long_press;
-  Index in = 0;  ///< each unit has its own timer if it has its own of this signal
+/// A stage between two signals.
+struct Gate {
+  const stage::Kind* kind = nullptr;
+  stage::Constants constants{};
+  Index in = 0;  ///< each unit has its own gate if it has its own of this signal
   Index out = 0;
-  Duration delay{0};
   Index first_place = 0;
+  std::string words{};  ///< what it does, for the listing
+};
+
+/// A stage between a control and a lane or a crossing.
+struct Shape {
+  const stage::Kind* kind = nullptr;
+  stage::Constants constants{};
+  std::string words{};
 };
 
 /// An analog target or pair: its value is that of the lane with the greatest length.
@@ -65,10 +74,11 @@ enum class AnalogKind : std::uint8_t { lane, crossing, count };
 
 struct AnalogOperation {
   AnalogKind kind = AnalogKind::lane;
-  Index group = 0;                                                   ///< lane, count: whose
-  Index lane = 0;                                                    ///< lane: the first of max_units, one a unit
-  Index crossing = 0;                                                ///< crossing: its own number
-  double dead_zone = 0;                                              ///< lane
+  Index group = 0;        ///< lane, count: whose
+  Index lane = 0;         ///< lane: the first of max_units, one a unit
+  Index crossing = 0;     ///< crossing: its own number
+  Index first_shape = 0;  ///< what a position goes through before it gets there: a run of `shapes`
+  Index shape_count = 0;
   double threshold = 0.5;                                            ///< crossing
   double release = 0.4;                                              ///< crossing
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
@@ -100,7 +110,8 @@ struct PlanData {
   std::vector<PortInfo> ports;
   std::vector<TargetInfo> targets;
   std::vector<Signal> signals;
-  std::vector<Timer> timers;
+  std::vector<Gate> gates;
+  std::vector<Shape> shapes;
   std::vector<Group> groups;
   std::vector<AnalogOperation> operations;
   std::vector<DigitalOperation> digitals;
@@ -109,7 +120,7 @@ struct PlanData {
   std::vector<Index> signal_of_target;    ///< nothing for axes
   std::vector<Index> opposite_of_target;  ///< of a direction: the one across; else nothing
   std::vector<std::uint32_t> layouts;     ///< by port: what its controller's targets are, in one number; never 0
-  std::vector<Index> timer_at;            ///< by place: which timer is there
+  std::vector<Index> gate_at;             ///< by place: which gate is there
   Index signal_places = 0;
   Index lanes = 0;
   Index crossings = 0;
@@ -137,7 +148,7 @@ struct StateLayout {
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 
-/// Gives signals and timers their places in the state. To be called when the plan is whole.
+/// Gives signals and gates their places in the state. To be called when the plan is whole.
 void place_units(PlanData& plan);
 
 /// What a port's targets are (names, kinds and ranges in their order), in one number that is never 0.

@@ -34,7 +34,7 @@ class Reach {
       if (effect.kind == EffectKind::digital)
         mark_group(plan_.digitals[effect.index].group);
       else
-        follow_signal(effect.kind == EffectKind::raise ? effect.index : plan_.timers[effect.index].out);
+        follow_signal(effect.kind == EffectKind::raise ? effect.index : plan_.gates[effect.index].out);
     }
   }
 

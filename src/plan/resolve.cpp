@@ -84,7 +84,6 @@ std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   for (const std::string& role : roles) {
     Use use;
     use.role = role;
-    use.dead_zone = default_dead_zone(role);
     uses.push_back(std::move(use));
   }
   return uses;

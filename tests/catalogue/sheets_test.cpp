@@ -7,6 +7,8 @@
 #include "marrowby.hpp"
 #include "omnipar/omnipar.hpp"
 #include "omnipar/sheets.hpp"
+#include "stage/table.hpp"
+#include "support/random_stages.hpp"
 
 using namespace omnipar;
 
@@ -31,12 +33,7 @@ Profile random_profile(std::mt19937& dice) {
       for (auto n = dice() % 4; n > 0; --n) {
         Use use;
         use.role = one_of({"south", "left-trigger", "left-stick-up"});
-        if (dice() % 3 == 0) use.dead_zone = static_cast<double>(dice() % 90) / 100;
-        if (dice() % 3 == 0) use.threshold = 0.01 + static_cast<double>(dice() % 99) / 100;
-        use.release = std::min(use.release, use.threshold) / (dice() % 2 == 0 ? 1 : 3);
-        if (dice() % 3 == 0) use.debounce = Duration{dice() % 60'000'000};
-        if (dice() % 3 == 0) use.long_press = Duration{dice() % 60 * 1'000'000};
-        if (dice() % 3 == 0) use.ramp = static_cast<double>(dice() % 1000) / 7;
+        test::set_at_random(use, dice);
         binding.uses.push_back(use);
       }
       port.bind.push_back(binding);
@@ -51,8 +48,9 @@ Profile random_profile(std::mt19937& dice) {
 /// Everything but the places, which a text adds.
 bool same(const Profile& a, const Profile& b) {
   const auto same_use = [](const Use& x, const Use& y) {
-    return x.role == y.role && x.dead_zone == y.dead_zone && x.threshold == y.threshold && x.release == y.release &&
-           x.debounce == y.debounce && x.long_press == y.long_press && x.ramp == y.ramp;
+    return x.role == y.role && std::ranges::all_of(stage::table(), [&](const stage::Kind* kind) {
+             return stage::values_of(*kind, x) == stage::values_of(*kind, y);
+           });
   };
   const auto same_binding = [&](const Binding& x, const Binding& y) {
     return x.target == y.target && std::ranges::equal(x.uses, y.uses, same_use);

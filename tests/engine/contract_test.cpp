@@ -9,8 +9,8 @@ using namespace omnipar::test;
 
 TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
   Use any{"right-trigger"};
-  any.threshold = 0.3;
-  any.release = 0;
+  any.settings.set("threshold", 0.3);
+  any.settings.set("release", 0);
   OnePad table{{{"a", {any}}}};
   std::string seen;
   std::int64_t now = 0;
@@ -21,16 +21,19 @@ TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
   CHECK(seen == ".###..#");
 }
 
-TEST_CASE("a press has no dead zone; an analog value grows from its border to 1, and no further", "[order]") {
-  Use wide{"left-stick-right"};
-  wide.dead_zone = 0.9;
-  wide.threshold = 0.2;
-  wide.release = 0.1;
+TEST_CASE("a press has no dead zone unless it is given one; an analog value grows from its border to 1, and no further",
+          "[order]") {
+  Use bare{"left-stick-right"};
+  bare.settings.set("threshold", 0.2);
+  bare.settings.set("release", 0.1);
+  Use shaped = bare;
+  shaped.settings.set("dead-zone", 0.9);
   Use stick{"right-stick"};
-  stick.dead_zone = 0.5;
-  OnePad table{{{"a", {wide}}, {"stick", {stick}}}};
+  stick.settings.set("dead-zone", 0.5);
+  OnePad table{{{"a", {bare}}, {"b", {shaped}}, {"stick", {stick}}}};
   table.feed(1, {{code::abs_x, 7000}, {code::abs_rx, 24575}});
   CHECK(table.next("a") == 1);
+  CHECK(table.value("b") == 0);
   CHECK(table.value("stick-x") == Approx(0.5).epsilon(1e-4));
   table.feed(2, {{code::abs_rx, 32767}, {code::abs_ry, 32767}});
   table.reader.next_frame();
@@ -47,7 +50,7 @@ TEST_CASE("native values are rounded to the nearest, halves away from zero", "[o
   unit.controls = {{code::abs_x, Reading::two_sided, "wheel", Axis::none, -200, 200, 0}};
   Profile profile = propose(catalogue, "kit").value();
   Use exact{"wheel"};
-  exact.dead_zone = 0;
+  exact.settings.set("dead-zone", 0);
   profile.ports[0].bind = {{"wheel", {exact}}};
   Table table{plan_of(catalogue, profile)};
   const UnitId wheel = table.engine.attach(unit).value();

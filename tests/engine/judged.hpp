@@ -51,6 +51,7 @@ class Judged {
     const SlowTwin::Value* first = nullptr;
     const SlowTwin::Value* second = nullptr;
     SlowTwin::Value first_before, second_before;  ///< as they were when the act began
+    std::string name;                             ///< of the first
   };
   void find_opposites();
   void begin_act();

@@ -18,7 +18,7 @@ namespace {
 
 Plan ramp_plan(double pushes_per_second) {
   Use slow{"left-shoulder"};
-  slow.ramp = pushes_per_second;
+  slow.settings.set("ramp", pushes_per_second);
   return Table::plan_with({{"pedal", {slow}}});
 }
 
@@ -28,11 +28,11 @@ Plan ramp_plan(double pushes_per_second) {
 
 TEST_CASE("however advance is cut, the state is the same to the last byte", "[promise]") {
   Use debounced{"south"};
-  debounced.debounce = Duration{4700};
+  debounced.settings.set("debounce", Duration{4700});
   Use held{"east"};
-  held.long_press = Duration{33'333};
+  held.settings.set("long-press", Duration{33'333});
   Use ramped{"dpad"};
-  ramped.ramp = 7;
+  ramped.settings.set("ramp", 7);
   const Plan plan = Table::plan_with({{"a", {debounced, held}}, {"stick", {ramped}}});
   const auto play = [&plan](std::uint32_t seed) {
     OnePad table{plan};
@@ -322,7 +322,7 @@ TEST_CASE("the greatest of several sources counts, whoever has it", "[shape]") {
 
 TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
   Use bouncing{"south"};
-  bouncing.debounce = Duration{12'000};
+  bouncing.settings.set("debounce", Duration{12'000});
   OnePad table{Table::plan_with({{"a", {bouncing}}})};
   std::int64_t now = 0;
   for (const int value : {1, 0, 1, 0, 1}) table.feed(now += 2 * ms, {{code::btn_south, value}});
@@ -339,7 +339,7 @@ TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
 
 TEST_CASE("a hold counts from its deadline, to the microsecond", "[shape]") {
   Use held{"south"};
-  held.long_press = std::chrono::milliseconds{300};
+  held.settings.set("long-press", std::chrono::milliseconds{300});
   OnePad table{Table::plan_with({{"a", {held}}})};
   table.feed(1000, {{code::btn_south, 1}});
   CHECK(table.engine.next_due() == at_us(301'000));

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <utility>
 
+#include "shape/power.hpp"
+
 namespace omnipar::test {
 namespace {
 
@@ -14,6 +16,29 @@ constexpr std::int64_t last_moment = std::int64_t{1} << 62;
 std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * full); }
 
 }  // namespace
+
+const std::set<std::string>& SlowTwin::stages() {
+  static const std::set<std::string> all{"inversion", "dead zone",  "curve",  "anti-dead zone", "threshold",
+                                         "debounce",  "long press", "toggle", "autofire",       "ramp"};
+  return all;
+}
+
+/// A position on its way to an axis or to a press.
+SlowTwin::Point SlowTwin::shaped(const Use& use, const std::string& role, Point p, bool to_a_press) {
+  const auto scaled = [&p](double factor) { return Point{p.x * factor, p.y * factor}; };
+  const auto length = [&p] { return std::sqrt(p.x * p.x + p.y * p.y); };
+  if (said(use, "invert-x", 0) != 0) p.x = role_kind(role) == RoleKind::one_sided ? 1 - p.x : -p.x;
+  if (said(use, "invert-y", 0) != 0) p.y = -p.y;
+  const double dead = said(use, "dead-zone", to_a_press ? -1 : role == "paddle" ? 0 : 0.15);
+  if (dead >= 0) {
+    if (p.x * p.x + p.y * p.y <= dead * dead) return {};
+    p = scaled(length() >= 1 ? 1 / length() : (1 - dead / length()) * (1 / (1 - dead)));
+  }
+  if (length() == 0) return p;
+  if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(shape::power(length(), curve) / length());
+  if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
+  return p;
+}
 
 // -- what hands do --------------------------------------------------------------------------------------
 
@@ -143,11 +168,12 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
 void SlowTwin::cross(int slot, Unit& unit) {
   for (Line& line : lines_) {
     if (!line.direction || line.seat != unit.attachment.seat || !has_axis(unit, line.role)) continue;
-    const Point p = position(unit, line.role);
+    const Point p = shaped(line.use, line.role, position(unit, line.role), true);
     const std::array<double, 4> push{-p.y, p.y, -p.x, p.x};
     const auto pass = [&](bool passed, double length) {
-      if (passed) return length > 0 && length >= line.use.release;
-      return length >= line.use.threshold;
+      const double threshold = said(line.use, "threshold", 0.5);
+      if (passed) return length > 0 && length >= said(line.use, "release", std::min(0.4, threshold));
+      return length >= threshold;
     };
     Way& way = line.ways[slot];
     way.opposite = pass(way.opposite, push[*line.direction ^ 1]);
@@ -186,20 +212,47 @@ void SlowTwin::end_opposite_debounces(int slot, const Unit& unit) {
 void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
   way.in = line_in(line, slot);
   const bool before = way.middle;
-  if (line.use.debounce.count() == 0) {
+  const std::int64_t debounce = time_said(line.use, "debounce");
+  const std::int64_t long_press = time_said(line.use, "long-press");
+  const bool was_pressed = way.pressed;
+  if (debounce == 0) {
     way.middle = way.in;
   } else if (!way.deaf_until && way.middle != way.in) {
     way.middle = way.in;
-    way.deaf_until = now_ + line.use.debounce.count();
+    way.deaf_until = now_ + debounce;
   }
-  if (line.use.long_press.count() == 0) {
-    way.out = way.middle;
+  if (long_press == 0) {
+    way.pressed = way.middle;
   } else if (!way.middle) {
-    way.out = false;
+    way.pressed = false;
     way.held_until.reset();
   } else if (!before) {
-    way.held_until = now_ + line.use.long_press.count();
+    way.held_until = now_ + long_press;
+  } else if (!way.held_until) {
+    way.pressed = true;
   }
+  const bool was_on = way.on;
+  if (said(line.use, "toggle", 0) == 0)
+    way.on = way.pressed;
+  else if (way.pressed && !was_pressed)
+    way.on = !way.on;
+  const double autofire = said(line.use, "autofire", 0);
+  if (autofire == 0) {
+    way.out = way.on;
+  } else if (!way.on) {
+    way.out = false;
+    way.pulse_at.reset();
+  } else if (!was_on) {
+    way.out = true;
+    way.pulse_at = now_ + static_cast<std::int64_t>(500'000 / autofire);
+  }
+}
+
+bool SlowTwin::pulses(const std::string& target) const {
+  for (const Line& line : lines_)
+    for (const auto& [slot, way] : line.ways)
+      if (line.target == &values_.at(target) && way.pulse_at) return true;
+  return false;
 }
 
 void SlowTwin::work_out() {
@@ -229,19 +282,13 @@ SlowTwin::Point SlowTwin::goal(const Glide& glide, int slot) const {
 }
 
 SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) const {
-  const auto shaped = [](Point p, double dead_zone) {
-    const double length = std::sqrt(p.x * p.x + p.y * p.y);
-    if (p.x * p.x + p.y * p.y <= dead_zone * dead_zone) return Point{};
-    const double factor = length >= 1 ? 1 / length : (1 - dead_zone / length) * (1 / (1 - dead_zone));
-    return Point{p.x * factor, p.y * factor};
-  };
   Points points;
   for (const Lane& lane : analog.lanes) {
     auto& here = points.emplace_back();
     for (const auto& [slot, unit] : units_) {
       if (lane.glide < 0) {
-        if (!buttons_only && unit.attachment.seat == lane.seat && has_axis(unit, lane.role))
-          here[slot] = shaped(position(unit, lane.role), lane.dead_zone);
+        if (!buttons_only && unit.attachment.seat == lane.seat && is_known(unit, lane.use.role))
+          here[slot] = shaped(lane.use, lane.use.role, position(unit, lane.use.role), false);
         continue;
       }
       const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
@@ -287,9 +334,10 @@ void SlowTwin::settle_what_is_known(const Unit& unit, const std::set<Code>* spok
   if (frozen_) return;
   for (const Analog& analog : analogs_)
     for (const Lane& lane : analog.lanes) {
-      if (!analog.stays || lane.glide >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.role)) continue;
+      if (!analog.stays || lane.glide >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.use.role))
+        continue;
       for (const Control& c : unit.attachment.controls)
-        if (c.role == lane.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))
+        if (c.role == lane.use.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))
           settle(analog);
     }
 }
@@ -305,6 +353,7 @@ std::optional<std::int64_t> SlowTwin::next() const {
     for (const auto& [slot, way] : line.ways) {
       offer(way.deaf_until);
       offer(way.held_until);
+      offer(way.pulse_at);
     }
   for (const Glide& glide : glides_)
     for (const auto& [slot, unit] : units_) {
@@ -324,9 +373,16 @@ std::optional<Time> SlowTwin::next_due() const {
 void SlowTwin::fire() {
   for (Line& line : lines_) {
     for (auto& [slot, way] : line.ways)
+      if (way.pulse_at == now_) {
+        way.pulse_at = now_ + static_cast<std::int64_t>(500'000 / said(line.use, "autofire", 0));
+        way.out = !way.out;
+        const std::uint32_t by_hands = line.target != nullptr ? line.target->presses : 0;
+        work_out();
+        if (line.target != nullptr) line.target->presses = by_hands;
+      }
+    for (auto& [slot, way] : line.ways)
       if (way.held_until == now_) {
         way.held_until.reset();
-        way.out = true;
         work_out();
       }
     for (auto& [slot, way] : line.ways)
@@ -352,11 +408,23 @@ void SlowTwin::fire() {
   work_out();
 }
 
+void SlowTwin::note_together() {
+  for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}})
+    for (const int port : {1, 2, 3, 4}) {
+      const std::string name = std::to_string(port) + "/";
+      const auto first = values_.find(name + one);
+      const auto second = values_.find(name + other);
+      if (first != values_.end() && second != values_.end() && first->second.level == 1 && second->second.level == 1)
+        together_.insert(first->first);
+    }
+}
+
 void SlowTwin::advance(Time to) {
   const std::int64_t end = std::min(to.time_since_epoch().count(), last_moment);
   for (auto t = next(); t && *t <= end; t = next()) {
     now_ = *t;
     fire();
+    note_together();
   }
   now_ = std::max(now_, end);
 }
@@ -383,9 +451,10 @@ void SlowTwin::rest() {
   for (Line& line : lines_)
     for (auto& [slot, way] : line.ways) {
       way.crossing.counted = false;
-      way.in = way.middle = way.out = false;
+      way.in = way.middle = way.pressed = way.on = way.out = false;
       way.deaf_until.reset();
       way.held_until.reset();
+      way.pulse_at.reset();
     }
   for (Glide& glide : glides_) glide.places.clear();
   if (!frozen_) work_out();

@@ -8,6 +8,7 @@
 #include <optional>
 #include <set>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "omnipar/omnipar.hpp"
@@ -30,6 +31,8 @@ class SlowTwin {
   };
 
   SlowTwin(const Catalogue& catalogue, const Profile& profile);
+  /// The stages that it plays, each by a naive counterpart.
+  [[nodiscard]] static const std::set<std::string>& stages();
   void attach(int slot, const Attachment& attachment);
   void detach(int slot);
   void feed(int slot, Time time, std::span<const Change> changes);
@@ -39,6 +42,11 @@ class SlowTwin {
   void adopt(const Catalogue& catalogue, const Profile& profile);
   /// By "port/target"; port 0 has the hot actions.
   [[nodiscard]] const std::map<std::string, Value>& values() const { return values_; }
+  /// True while autofire presses the target.
+  [[nodiscard]] bool pulses(const std::string& target) const;
+  /// The targets NAME/up and NAME/left that were on together with the one across at one of its moments, since the last
+  /// call.
+  [[nodiscard]] std::set<std::string> take_together() { return std::exchange(together_, {}); }
   /// The next moment at which something changes by itself.
   [[nodiscard]] std::optional<Time> next_due() const;
 
@@ -54,8 +62,8 @@ class SlowTwin {
   struct Way {  ///< one use on its way from one unit
     Contact crossing;
     bool opposite = false;  ///< the direction across is passed
-    bool in = false, middle = false, out = false;
-    std::optional<std::int64_t> deaf_until, held_until;
+    bool in = false, middle = false, pressed = false, on = false, out = false;
+    std::optional<std::int64_t> deaf_until, held_until, pulse_at;
   };
   struct Line {               ///< one use of a button target, or of one side of an axis that is made of buttons
     Value* target = nullptr;  ///< nullptr: a side of an axis
@@ -83,8 +91,8 @@ class SlowTwin {
     std::map<int, Place> places;  ///< by slot
   };
   struct Lane {
-    std::string seat, role;
-    double dead_zone = 0;
+    std::string seat;
+    Use use;
     int glide = -1;
   };
   using Points = std::vector<std::map<int, Point>>;  ///< by lane, by slot; those at rest are left out
@@ -108,6 +116,15 @@ class SlowTwin {
   int add_glide_line(const std::string& seat, const Use& use, const std::string& role);
   void name_target(const std::string& name, const std::string& kind);
 
+  // what a use says of itself: its own, else what holds if nothing is said
+  [[nodiscard]] static double said(const Use& use, const char* field, double otherwise) {
+    return use.settings.find(field).value_or(otherwise);
+  }
+  [[nodiscard]] static std::int64_t time_said(const Use& use, const char* field) {
+    return static_cast<std::int64_t>(said(use, field, 0));
+  }
+  [[nodiscard]] static Point shaped(const Use& use, const std::string& role, Point p, bool to_a_press);
+
   // what hands do
   [[nodiscard]] bool holds(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool line_in(const Line& line, int slot) const;
@@ -130,6 +147,7 @@ class SlowTwin {
   [[nodiscard]] Point goal(const Glide& glide, int slot) const;
   [[nodiscard]] std::optional<std::int64_t> next() const;
   void fire();
+  void note_together();
   void rest();
 
   std::int64_t now_ = 0;
@@ -140,6 +158,7 @@ class SlowTwin {
   std::vector<Analog> analogs_;
   std::vector<Count> counts_;
   std::map<std::string, Value> values_;
+  std::set<std::string> together_;
   std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own
 };
 

@@ -18,7 +18,7 @@ SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
     for (const std::string& seat : seats) {
       name_target("0/" + hotkey.action, "button");
       Use use;
-      use.long_press = hotkey.after;
+      use.settings.set("long-press", hotkey.after);
       add_line("0/" + hotkey.action, seat, use, hotkey.modifier);
       lines_.back().chord_role = hotkey.press;
       lines_.back().ways[nobody];
@@ -43,7 +43,7 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
   const auto uses_of = [&](const std::string& target, const std::vector<std::string>& defaults) {
     if (bound.contains(target)) return bound[target];
     std::vector<Use> uses;
-    for (const std::string& role : defaults) uses.push_back({role, role == "paddle" ? 0.0 : 0.15});
+    for (const std::string& role : defaults) uses.push_back({role});
     return uses;
   };
   const std::string prefix = std::to_string(port.port) + "/";
@@ -126,10 +126,10 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   analog.stays = !sheet.self_centering;
   for (const Use& use : uses) {
     const RoleKind role = *role_kind(use.role);
-    Lane lane{seat, use.role, use.dead_zone, -1};
+    Lane lane{seat, use, -1};
     if (role == RoleKind::button || role == RoleKind::dpad) {
       Glide glide;
-      glide.ramp = use.ramp;
+      glide.ramp = said(use, "ramp", 0);
       if (role == RoleKind::button) glide.lines[3] = add_glide_line(seat, use, use.role);
       if (role == RoleKind::dpad)
         for (std::size_t d = pair ? 0 : 2; d < 4; ++d)

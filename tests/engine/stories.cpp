@@ -1,10 +1,12 @@
 // Stories that bytes tell: units, profiles of all shipped machines, and what happens to them.
 #include <algorithm>
+#include <random>
 #include <stdexcept>
 
 #include <fmt/format.h>
 
 #include "judged.hpp"
+#include "support/random_stages.hpp"
 #include "support/units.hpp"
 
 namespace omnipar::test {
@@ -103,24 +105,24 @@ Profile shaped_profile() {
   Profile profile = propose(story_catalogue(), "kit").value();
   profile.hotkeys[0].after = std::chrono::milliseconds{3};
   Use bouncing{"south"};
-  bouncing.debounce = std::chrono::microseconds{1500};
+  bouncing.settings.set("debounce", std::chrono::microseconds{1500});
   Use long_press{"east"};
-  long_press.long_press = std::chrono::milliseconds{2};
+  long_press.settings.set("long-press", std::chrono::milliseconds{2});
   Use both{"west"};
-  both.debounce = std::chrono::microseconds{700};
-  both.long_press = std::chrono::microseconds{1100};
+  both.settings.set("debounce", std::chrono::microseconds{700});
+  both.settings.set("long-press", std::chrono::microseconds{1100});
   Use slow_pedal{"left-shoulder"};
-  slow_pedal.ramp = 200;
+  slow_pedal.settings.set("ramp", 200);
   Use slow_dpad{"dpad"};
-  slow_dpad.ramp = 130;
-  slow_dpad.debounce = std::chrono::microseconds{400};
+  slow_dpad.settings.set("ramp", 130);
+  slow_dpad.settings.set("debounce", std::chrono::microseconds{400});
   Use any_push{"right-trigger"};
-  any_push.threshold = 0.2;
-  any_push.release = 0;
+  any_push.settings.set("threshold", 0.2);
+  any_push.settings.set("release", 0);
   Use bouncing_dpad{"dpad"};
-  bouncing_dpad.debounce = std::chrono::milliseconds{12};
+  bouncing_dpad.settings.set("debounce", std::chrono::milliseconds{12});
   Use bouncing_stick{"right-stick"};
-  bouncing_stick.debounce = std::chrono::milliseconds{3};
+  bouncing_stick.settings.set("debounce", std::chrono::milliseconds{3});
   profile.ports[0].bind = {{"a", {bouncing, long_press}},
                            {"b", {both, {"north"}}},
                            {"c", {any_push}},
@@ -136,6 +138,32 @@ Profile shaped_profile() {
   return profile;
 }
 
+namespace {
+
+/// Every target of every port is fed by what feeds it anyway, each with stages at random.
+Profile with_random_stages(Profile profile, unsigned seed) {
+  std::mt19937 dice{seed};
+  const SystemSheet& system = *story_catalogue().system(profile.system);
+  for (PortProfile& port : profile.ports) {
+    const ControllerSheet& sheet = *system.controller(system.port(port.port)->takes.front());
+    const auto bind = [&](const std::string& target, const std::vector<std::string>& roles) {
+      Binding binding{target, {}};
+      for (const std::string& role : roles) {
+        Use use{role};
+        constexpr double longest = 3000;
+        set_at_random(use, dice, longest);
+        binding.uses.push_back(use);
+      }
+      port.bind.push_back(binding);
+    };
+    if (sheet.directions) bind("directions", sheet.default_directions);
+    for (const TargetSheet& target : sheet.targets) bind(target.name, target.defaults);
+  }
+  return profile;
+}
+
+}  // namespace
+
 const std::vector<Profile>& story_profiles() {
   static const std::vector<Profile> all = [] {
     std::vector<Profile> profiles{shaped_profile()};
@@ -143,6 +171,7 @@ const std::vector<Profile>& story_profiles() {
       Profile profile = propose(story_catalogue(), system.name).value();
       equip(profile);
       profiles.push_back(one_seat_for_all(profile));
+      profiles.push_back(with_random_stages(profile, static_cast<unsigned>(profiles.size())));
       profiles.push_back(std::move(profile));
     }
     return profiles;

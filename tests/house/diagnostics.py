@@ -11,7 +11,7 @@ def main():
     root = pathlib.Path(sys.argv[1])
     used = set()
     for path in [*(root / "src").rglob("*.cpp"), *(root / "cli").glob("*.cpp")]:
-        used |= set(re.findall(r'"([a-z]+(?:-[a-z]+)+)",\s*(?:Severity::(?:error|note),\s*)?(?:\s*)(?:std::move\(|fmt::format|"[^"]* |std::string)', path.read_text()))
+        used |= set(re.findall(r'"([a-z]+(?:-[a-z]+)+)",\s*(?:Severity::(?:error|note|warning),\s*)?(?:\s*)(?:std::move\(|fmt::format|"[^"]* |std::string)', path.read_text()))
         used |= set(re.findall(r'"(syntax|unreadable)",', path.read_text()))
     told = set(re.findall(r"^## `([a-z-]+)`", (root / "docs" / "diagnostics.md").read_text(), re.M))
     problems = [f"docs/diagnostics.md lacks '{i}'" for i in sorted(used - told)]

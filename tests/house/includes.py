@@ -13,8 +13,8 @@ import sys
 ROWS = [  # topmost first; left may include right
     ["cli"],
     ["play", "host", "outlet", "files", "os"],
-    ["learn", "calibrate", "inspect", "engine", "attach", "plan", "simulate", "shape", "identity",
-     "catalogue", "hid", "trace", "text", "base"],
+    ["learn", "calibrate", "inspect", "engine", "attach", "plan", "simulate", "identity",
+     "catalogue", "stage", "shape", "hid", "trace", "text", "base"],
 ]
 CORE = set(ROWS[2])
 SYSTEM_HEADER = re.compile(r"<(sys/|linux/|unistd|fcntl|poll|dirent|signal|csignal|ctime|fstream|iostream|filesystem|thread|mutex|libev|libudev)")

@@ -26,13 +26,13 @@ TEST_CASE("each kind of binding compiles to its golden listing", "[plan]") {
   CHECK_GOLDEN("plan-pad-2b.txt", plan_of("pad-2b").listing());
   Profile profile = kit_profile();
   Use shaped{"south"};
-  shaped.debounce = Duration{5000};
-  shaped.long_press = std::chrono::milliseconds{300};
+  shaped.settings.set("debounce", Duration{5000});
+  shaped.settings.set("long-press", std::chrono::milliseconds{300});
   Use slow{"dpad"};
-  slow.ramp = 4;
+  slow.settings.set("ramp", 4);
   Use firm{"left-stick"};
-  firm.threshold = 0.7;
-  firm.release = 0.6;
+  firm.settings.set("threshold", 0.7);
+  firm.settings.set("release", 0.6);
   profile.ports[0].bind = {
       {"directions", {firm}}, {"up", {{"north"}}}, {"a", {shaped}}, {"b", {}}, {"stick", {{"right-stick"}, slow}}};
   profile.ports[1].like = 1;
@@ -53,11 +53,11 @@ TEST_CASE("a plan answers for its ports and targets", "[plan]") {
 TEST_CASE("every mistake is said at once, each with its place and what to do", "[plan]") {
   Profile profile = kit_profile();
   Use far{"south"};
-  far.dead_zone = 1.5;
+  far.settings.set("dead-zone", 1.5);
   Use reversed{"right-trigger"};
-  reversed.release = 0.9;
+  reversed.settings.set("release", 0.9);
   Use endless{"south"};
-  endless.long_press = std::chrono::hours{1};
+  endless.settings.set("long-press", std::chrono::hours{1});
   profile.ports[0].bind = {
       {"a", {{"sout"}}},    {"b", {{"left-stick"}}}, {"directions", {{"south"}}}, {"stick", {{"left-trigger"}}},
       {"c", {reversed}},    {"thrttle", {}},         {"d", {far, endless}},       {"d", {}},
@@ -86,8 +86,8 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   }
   SECTION("more than a plan may hold") {
     Use shaped{"south"};
-    shaped.long_press = Duration{1};
-    shaped.debounce = Duration{1};
+    shaped.settings.set("long-press", Duration{1});
+    shaped.settings.set("debounce", Duration{1});
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
           "kit, as proposed: the profile has more targets or sources than a plan may hold [plan-too-large]\n"

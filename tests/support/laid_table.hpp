@@ -68,14 +68,14 @@ struct OnePad : Table {
 
 [[nodiscard]] inline Use with(std::string role, Duration debounce, Duration hold = {}) {
   Use use{std::move(role)};
-  use.debounce = debounce;
-  use.long_press = hold;
+  use.settings.set("debounce", debounce);
+  use.settings.set("long-press", hold);
   return use;
 }
 
 [[nodiscard]] inline Use ramped(std::string role, double pushes_per_second) {
   Use use{std::move(role)};
-  use.ramp = pushes_per_second;
+  use.settings.set("ramp", pushes_per_second);
   return use;
 }
 

@@ -1,0 +1,43 @@
+#include <fmt/format.h>
+
+#include "stage/table.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr double slowest = 0.1;
+constexpr Field fields[] = {
+    {"autofire", Measure::number, "presses a second while it is down; 0: none", 0, 100},
+};
+
+/// time: half of a press and its pause.
+Constants prepare(const Values& values, RoleKind) {
+  constexpr double half_a_second = 500'000;
+  return {.numbers = {}, .time = static_cast<std::int64_t>(half_a_second / values[0])};
+}
+
+//   idle --in goes on--> on --half a period--> off --half a period--> on;  --in goes off--> idle
+Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
+  if (!is.in) return {false, Gated::never};
+  return {cause == Cause::input || !is.out, now + constants.time};
+}
+
+}  // namespace
+
+constinit const Kind autofire{
+    .name = "autofire",
+    .about = "Presses again and again while it is down, as long on as off; the hand's press counts once.",
+    .in = Flow::contact,
+    .out = Flow::contact,
+    .fields = fields,
+    .conflict =
+        [](const Values& values) noexcept {
+          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.1 to 100 presses a second" : ""};
+        },
+    .acts = [](const Values& values) noexcept { return values[0] > 0; },
+    .words = [](const Values& values) { return fmt::format("autofire, {:g} presses per second", values[0]); },
+    .prepare = prepare,
+    .step = step,
+    .pulses = true};
+
+}  // namespace omnipar::stage

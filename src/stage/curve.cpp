@@ -1,0 +1,43 @@
+#include "stage/table.hpp"
+
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "shape/power.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr double straight(std::string_view, const Values&) noexcept { return 1; }
+constexpr Field fields[] = {
+    {"curve", Measure::number, "the power of the push: above 1 finer near rest, below 1 finer at the end", 0.2, 5,
+     straight},
+};
+
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers[0] = values[0];
+  return constants;
+}
+
+/// The length goes to its power, the direction is kept.
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  const double square = point.x * point.x + point.y * point.y;
+  if (square == 0) return point;
+  const double length = std::sqrt(square);
+  const double factor = shape::power(length, constants.numbers[0]) / length;
+  return {point.x * factor, point.y * factor};
+}
+
+}  // namespace
+
+constinit const Kind curve{.name = "curve",
+                           .about = "Bends the way from rest to the end.",
+                           .fields = fields,
+                           .acts = [](const Values& values) noexcept { return values[0] != 1; },
+                           .words = [](const Values& values) { return fmt::format("curve {:g}", values[0]); },
+                           .prepare = prepare,
+                           .move = move};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,40 @@
+#include "stage/table.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr Field fields[] = {
+    {"invert-x", Measure::flag, "left is right and right is left; of a single axis: its ends change places"},
+    {"invert-y", Measure::flag, "up is down and down is up"},
+};
+
+/// numbers: the sign of x, the sign of y, and what is added to x.
+Constants prepare(const Values& values, RoleKind role) {
+  const bool one_sided = role == RoleKind::one_sided;
+  Constants constants;
+  constants.numbers = {values[0] != 0 ? -1.0 : 1.0, values[1] != 0 ? -1.0 : 1.0,
+                       values[0] != 0 && one_sided ? 1.0 : 0.0};
+  return constants;
+}
+
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  return {constants.numbers[2] + constants.numbers[0] * point.x, constants.numbers[1] * point.y};
+}
+
+std::string words(const Values& values) {
+  if (values[1] == 0) return "inverted";
+  return values[0] == 0 ? "up and down inverted" : "inverted both ways";
+}
+
+}  // namespace
+
+/// A trigger that is inverted is at its end while it rests.
+constinit const Kind inversion{.name = "inversion",
+                               .about = "Turns an axis around.",
+                               .fields = fields,
+                               .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+                               .words = words,
+                               .prepare = prepare,
+                               .move = move};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,83 @@
+// What a stage is: one kind of step that a value takes on its way. Each kind is one row, in a file of its own;
+// table.hpp has them all, in the order in which a value goes through them. From the row follow the fields of
+// a use, what they may be, how they are written back and told, and the place of the stage's state.
+//
+//   position --shapes--> position --threshold--> contact --gates--> contact --ramp--> position
+//
+// A shape is a pure function. A gate keeps whether its out is on, and may ask to be called again at a moment.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <limits>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "omnipar/role.hpp"
+#include "shape/shape.hpp"
+
+namespace omnipar::stage {
+
+/// What goes in or out: where an axis or a stick is, or whether something is on.
+enum class Flow : std::uint8_t { position, contact };
+enum class Measure : std::uint8_t { number, milliseconds, flag };
+
+inline constexpr std::size_t max_fields = 2;
+using Values = std::array<double, max_fields>;  ///< by field of a kind
+
+/// One field of a use. Numbers are kept as they are written, milliseconds in microseconds, flags as 0 or 1.
+struct Field {
+  std::string_view name;
+  Measure measure = Measure::number;
+  std::string_view about;
+  double low = 0;
+  double high = 1;
+  /// What it is for the role if nothing is said, beside the values of the fields before it.
+  double (*otherwise)(std::string_view role, const Values& before) noexcept = nothing_said;
+
+  static double nothing_said(std::string_view, const Values&) noexcept { return 0; }
+};
+/// What follows from the values, worked out once.
+struct Constants {
+  std::array<double, 3> numbers{};
+  std::int64_t time = 0;  ///< microseconds
+  [[nodiscard]] shape::DeadZone dead_zone() const noexcept { return shape::DeadZone{numbers[0]}; }
+};
+
+/// Why a gate is called: what it is fed has changed, or the moment that it asked for has come.
+enum class Cause : std::uint8_t { input, deadline };
+struct Gated {
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+  static constexpr std::int64_t as_before = -1;
+  bool out = false;
+  std::int64_t wake = as_before;  ///< the moment at which it is called again
+};
+/// What a gate sees of itself.
+struct GateState {
+  bool in = false;
+  bool out = false;
+  bool waits = false;  ///< it has asked for a moment that has not come yet
+};
+
+struct Kind {
+  std::string_view name;
+  std::string_view about;  ///< one sentence
+  Flow in = Flow::position;
+  Flow out = Flow::position;
+  std::span<const Field> fields;
+  /// Which values do not go together, though each is in its range: what the last one may be. Empty: they go.
+  std::string_view (*conflict)(const Values&) noexcept = nullptr;
+  /// False if a stage with these values would change nothing: then there is none.
+  bool (*acts)(const Values&) noexcept = nullptr;
+  /// What the values are for `why` and the plan's listing, such as "dead zone 0.20".
+  std::string (*words)(const Values&) = nullptr;
+  Constants (*prepare)(const Values&, RoleKind) = nullptr;
+  shape::Point (*move)(const Constants&, shape::Point) noexcept = nullptr;                 ///< of a shape
+  Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
+  bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken
+  bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed
+  bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
+};
+
+}  // namespace omnipar::stage

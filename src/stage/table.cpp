@@ -1,0 +1,71 @@
+#include "stage/table.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+
+std::span<const Kind* const> table() noexcept {
+  static constexpr const Kind* kinds[] = {&inversion, &dead_zone,  &curve,  &anti_dead_zone, &threshold,
+                                          &debounce,  &long_press, &toggle, &autofire,       &ramp};
+  return kinds;
+}
+
+const Field* field(std::string_view name) noexcept {
+  for (const Kind* kind : table())
+    for (const Field& field : kind->fields)
+      if (field.name == name) return &field;
+  return nullptr;
+}
+
+std::vector<std::string_view> field_names() {
+  std::vector<std::string_view> names;
+  for (const Kind* kind : table())
+    for (const Field& field : kind->fields) names.push_back(field.name);
+  return names;
+}
+
+Values values_of(const Kind& kind, const Use& use) {
+  Values values{};
+  for (std::size_t i = 0; i < kind.fields.size(); ++i)
+    values.at(i) = use.settings.find(kind.fields[i].name).value_or(kind.fields[i].otherwise(use.role, values));
+  return values;
+}
+
+bool is_written(const Kind& kind, const Use& use) noexcept {
+  return std::ranges::any_of(kind.fields,
+                             [&use](const Field& field) { return use.settings.find(field.name).has_value(); });
+}
+
+namespace {
+
+std::string range_of(const Field& field) {
+  if (field.measure == Measure::milliseconds)
+    return fmt::format("{:g} to {:g} milliseconds", field.low / 1000, field.high / 1000);
+  return fmt::format("{:g} to {:g}", field.low, field.high);
+}
+
+}  // namespace
+
+std::optional<Wrong> wrong(const Use& use) {
+  for (const auto& [name, value] : use.settings.all()) {
+    const Field* known = field(name);
+    if (known == nullptr) return Wrong{name, true, ""};
+    if (!(value >= known->low && value <= known->high)) return Wrong{name, false, range_of(*known)};
+  }
+  for (const Kind* kind : table()) {
+    const std::string_view range = kind->conflict != nullptr ? kind->conflict(values_of(*kind, use)) : "";
+    if (!range.empty()) return Wrong{std::string{kind->fields.back().name}, false, std::string{range}};
+  }
+  return std::nullopt;
+}
+
+std::string time_words(double microseconds) {
+  constexpr double second = 1e6;
+  const double seconds = microseconds / second;
+  return seconds == static_cast<double>(static_cast<std::int64_t>(seconds)) ? fmt::format("{} s", seconds)
+                                                                            : fmt::format("{} ms", microseconds / 1000);
+}
+
+}  // namespace omnipar::stage

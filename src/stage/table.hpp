@@ -1,0 +1,43 @@
+// The table of stages: all kinds, in the order in which a value goes through them.
+//
+// A new kind is a file of its own, a name below, and a place in the table. Its laws go into tests/stage/, its naive
+// counterpart into the slow twin: a test fails while one of them is missing.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/profile.hpp"
+#include "stage/stage.hpp"
+
+namespace omnipar::stage {
+
+extern const Kind inversion, dead_zone, curve, anti_dead_zone, threshold, debounce, long_press, toggle, autofire, ramp;
+
+[[nodiscard]] std::span<const Kind* const> table() noexcept;
+
+/// The field of this name, of whichever kind; null if there is none.
+[[nodiscard]] const Field* field(std::string_view name) noexcept;
+
+[[nodiscard]] std::vector<std::string_view> field_names();
+
+/// The values of a use for a kind: what is written, else what holds for its role.
+[[nodiscard]] Values values_of(const Kind& kind, const Use& use);
+/// True if a field of the kind is written.
+[[nodiscard]] bool is_written(const Kind& kind, const Use& use) noexcept;
+
+/// What is wrong with a use's settings, if anything is: which field, and what it may be.
+struct Wrong {
+  std::string field;
+  bool unknown = false;
+  std::string range;
+};
+[[nodiscard]] std::optional<Wrong> wrong(const Use& use);
+
+/// "10 ms", "2 s"
+[[nodiscard]] std::string time_words(double microseconds);
+
+}  // namespace omnipar::stage

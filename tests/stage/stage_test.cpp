@@ -1,0 +1,219 @@
+// The laws of every stage, and what follows from its row.
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <functional>
+#include <map>
+#include <random>
+
+#include <fmt/format.h>
+
+#include "engine/slow_twin.hpp"
+#include "shape/power.hpp"
+#include "stage/table.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using shape::Point;
+using stage::Kind;
+using stage::Values;
+
+namespace {
+
+double length(Point p) { return std::sqrt(p.x * p.x + p.y * p.y); }
+
+/// Positions of sticks and axes: the middle, ends, diagonals, and at random; none is longer than 1.
+std::vector<Point> positions() {
+  std::vector<Point> all{{0, 0}, {1, 0}, {-1, 0}, {0, 1}, {0, -1}, {1e-9, 0}, {0.6, -0.8}, {-0.6, -0.8}};
+  std::mt19937 dice{3};
+  std::uniform_real_distribution<double> any{-0.7, 0.7};
+  for (int i = 0; i < 300; ++i) all.push_back({any(dice), i % 3 == 0 ? 0 : any(dice)});
+  return all;
+}
+
+Point moved(const Kind& kind, Values values, Point p, RoleKind role = RoleKind::stick) {
+  return kind.move(kind.prepare(values, role), p);
+}
+
+/// What shapes by length have in common: rest stays rest, the direction is kept, longer is not shorter, a full push
+/// stays one.
+void check_radial(const Kind& kind, Values values) {
+  CAPTURE(kind.name, values[0]);
+  CHECK(moved(kind, values, {}).at_rest());
+  for (const Point& p : positions()) {
+    const Point q = moved(kind, values, p);
+    CAPTURE(p.x, p.y, q.x, q.y);
+    CHECK(length(q) <= 1 + 1e-12);
+    CHECK(std::abs(p.x * q.y - p.y * q.x) < 1e-12);
+    CHECK(p.x * q.x + p.y * q.y >= 0);
+    const Point opposite = moved(kind, values, {-p.x, -p.y});
+    CHECK((opposite.x == -q.x && opposite.y == -q.y));
+    CHECK(length(moved(kind, values, {p.x * 0.9, p.y * 0.9})) <= length(q) + 1e-12);
+  }
+  CHECK(moved(kind, values, {-1, 0}) == Point{-1, 0});
+}
+
+/// What a gate makes of "##..#" with a character a millisecond; '#' is on. It is told of changes and of its moments.
+std::string passed(const Kind& kind, Values values, std::string_view in) {
+  const stage::Constants constants = kind.prepare(values, RoleKind::button);
+  constexpr std::int64_t ms = 1000;
+  std::string out;
+  bool on = false;
+  bool before = false;
+  std::int64_t wake = stage::Gated::never;
+  const auto call = [&](bool now_in, stage::Cause cause, std::int64_t now) {
+    const stage::Gated next = kind.step(constants, {now_in, on, wake != stage::Gated::never}, cause, now);
+    on = next.out;
+    if (next.wake != stage::Gated::as_before) wake = next.wake;
+  };
+  for (std::size_t i = 0; i < in.size(); ++i) {
+    const auto now = static_cast<std::int64_t>(i) * ms;
+    if (wake <= now) {
+      wake = stage::Gated::never;
+      call(before, stage::Cause::deadline, now);
+    }
+    const bool now_in = in[i] == '#';
+    if (now_in != before) call(before = now_in, stage::Cause::input, now);
+    out += on ? '#' : '.';
+  }
+  return out;
+}
+
+using Laws = std::map<std::string_view, std::function<void(const Kind&)>>;
+const Laws& laws() {
+  static const Laws all{
+      {"inversion",
+       [](const Kind& kind) {
+         for (const Point& p : positions()) {
+           CHECK(moved(kind, {1, 0}, p) == Point{-p.x, p.y});
+           CHECK(moved(kind, {0, 1}, p) == Point{p.x, -p.y});
+           CHECK(moved(kind, {1, 1}, moved(kind, {1, 1}, p)) == p);
+         }
+         CHECK(moved(kind, {1, 0}, {0, 0}, RoleKind::one_sided).x == 1);  // a trigger's ends change places
+         CHECK(moved(kind, {1, 0}, {1, 0}, RoleKind::one_sided).x == 0);
+       }},
+      {"dead zone",
+       [](const Kind& kind) {
+         for (const double size : {0.0, 0.15, 0.5, 0.9}) check_radial(kind, {size});
+         CHECK(moved(kind, {0.5}, {0.3, 0.4}).at_rest());
+         CHECK(moved(kind, {0.5}, {0.75, 0}).x == Approx(0.5));
+         CHECK(length(moved(kind, {0}, {1, 1})) == Approx(1));  // the corners of a square stick
+       }},
+      {"curve",
+       [](const Kind& kind) {
+         for (const double power : {0.2, 0.5, 1.0, 2.0, 5.0}) check_radial(kind, {power});
+         CHECK(moved(kind, {2}, {0.5, 0}).x == Approx(0.25));
+         CHECK(moved(kind, {0.5}, {0.15, 0.2}).y == Approx(0.4));
+       }},
+      {"anti-dead zone",
+       [](const Kind& kind) {
+         for (const double begin : {0.1, 0.2, 0.9}) check_radial(kind, {begin});
+         CHECK(moved(kind, {0.2}, {1e-9, 0}).x == Approx(0.2));
+         CHECK(moved(kind, {0.2}, {0, 0.5}).y == Approx(0.6));
+         // a game's dead zone is undone
+         const Point p{0.3, 0.2};
+         const Point q = moved(stage::dead_zone, {0.2}, moved(kind, {0.2}, p));
+         CHECK((q.x == Approx(p.x) && q.y == Approx(p.y)));
+       }},
+      {"threshold",
+       [](const Kind& kind) {
+         CHECK(kind.prepare({0.7, 0.3}, RoleKind::stick).numbers[0] == 0.7);
+         CHECK(kind.prepare({0.7, 0}, RoleKind::stick).numbers[1] > 0);  // what rests is released
+         CHECK(kind.conflict({0.5, 0.6}) == "0 to the threshold");
+         CHECK(kind.conflict({0.5, 0.5}).empty());
+       }},
+      {"debounce",
+       [](const Kind& kind) {
+         CHECK(passed(kind, {3000}, "#.#.#....##..#....") == "###......###......");
+         CHECK(passed(kind, {3000}, "#####.....") == "#####.....");
+       }},
+      {"long press", [](const Kind& kind) { CHECK(passed(kind, {3000}, "##..#####.##") == ".......##..."); }},
+      {"toggle", [](const Kind& kind) { CHECK(passed(kind, {1}, "##...#.##.#..") == "#####..###..."); }},
+      {"autofire",
+       [](const Kind& kind) {
+         CHECK(passed(kind, {125}, "##########..#####") == "####....##..####.");  // 4 ms on, 4 ms off
+         CHECK(kind.conflict({0.01, 0}) == "0, or 0.1 to 100 presses a second");
+       }},
+      {"ramp",
+       [](const Kind& kind) {
+         constexpr double full = 281474976710656.0;
+         for (const double speed : {0.01, 1.0, 3.0, 1000.0}) {
+           const auto step = static_cast<double>(kind.prepare({speed}, RoleKind::button).time);
+           CHECK(step >= speed / 1000 * full);
+           CHECK(step < speed / 1000 * full + 1);
+         }
+         CHECK(kind.prepare({0}, RoleKind::button).time == 0);
+         CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes a second");
+       }},
+  };
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("every stage keeps its laws, and the slow twin plays it", "[stage]") {
+  for (const Kind* kind : stage::table()) {
+    INFO(kind->name);
+    const auto law = laws().find(kind->name);
+    REQUIRE(law != laws().end());
+    law->second(*kind);
+    CHECK(test::SlowTwin::stages().contains(std::string{kind->name}));
+    CHECK(kind->about.ends_with('.'));
+    CHECK((kind->in == stage::Flow::position) == (kind->move != nullptr || kind == &stage::threshold));
+  }
+}
+
+TEST_CASE("every field of a stage is read, checked, written and told by its row alone", "[stage]") {
+  for (const Kind* kind : stage::table())
+    for (const stage::Field& field : kind->fields) {
+      CAPTURE(field.name);
+      const bool flag = field.measure == stage::Measure::flag;
+      const double scale = field.measure == stage::Measure::milliseconds ? 1000 : 1;
+      const auto with = [&](const std::string& value) {
+        return read_sheets("t.toml", fmt::format("omnipar = 1\nkind = \"profile\"\nname = \"t\"\nsystem = \"kit\"\n"
+                                                 "[port.1]\nseat = \"one\"\n[port.1.bind]\n"
+                                                 "stick = {{ use = \"left-stick\", {} = {} }}\n",
+                                                 field.name, value));
+      };
+      const std::string value = flag ? "true" : fmt::format("{}", field.high / scale);
+      const Sheets sheets = with(value);
+      REQUIRE(sheets.problems.empty());
+      const Profile& profile = sheets.profiles.at(0);
+      CHECK(profile.ports[0].bind[0].uses[0].settings.find(field.name) == (flag ? 1 : field.high));
+      CHECK(to_toml(profile).find(fmt::format("{} = {}", field.name, value)) != std::string::npos);
+      CHECK_FALSE(with(flag ? "1" : fmt::format("{}", field.high / scale + 1)).problems.empty());
+      const stage::Values values = stage::values_of(*kind, profile.ports[0].bind[0].uses[0]);
+      if (kind->acts(values)) CHECK_FALSE(kind->words(values).empty());
+      Profile beyond = profile;
+      beyond.ports[0].bind[0].uses[0].settings.set(field.name, field.high + 1);
+      const auto refused = compile(test::kit_catalogue(), beyond);
+      REQUIRE_FALSE(refused);
+      CHECK(refused.error()[0].id == "bad-number");
+      CHECK(refused.error()[0].message.find(field.name) != std::string::npos);
+    }
+  Profile unknown = propose(test::kit_catalogue(), "kit").value();
+  Use odd{"left-stick"};
+  odd.settings.set("dead-zon", 0.2);
+  unknown.ports[0].bind = {{"stick", {odd}}};
+  const auto refused = compile(test::kit_catalogue(), unknown);
+  REQUIRE_FALSE(refused);
+  CHECK(refused.error()[0].id == "unknown-field");
+  CHECK(refused.error()[0].hint == "did you mean 'dead-zone'?");
+}
+
+TEST_CASE("powers agree with the C library's, and are exact where they can be", "[stage]") {
+  std::mt19937 dice{11};
+  std::uniform_real_distribution<double> bases{1e-6, 1.5};
+  std::uniform_real_distribution<double> exponents{0.2, 5};
+  for (int i = 0; i < 20'000; ++i) {
+    const double base = bases(dice);
+    const double exponent = exponents(dice);
+    const double exact = std::pow(base, exponent);
+    CAPTURE(base, exponent);
+    REQUIRE(std::abs(shape::power(base, exponent) - exact) <= exact * 1e-13);
+  }
+  for (const double exponent : {0.2, 1.0, 2.7, 5.0}) {
+    CHECK(shape::power(1, exponent) == 1);
+    CHECK(shape::power(0, exponent) == 0);
+  }
+}
