@@ -1,6 +1,7 @@
 // A profile: which seat plays which port with which controller, and the bindings.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -47,6 +48,13 @@ struct Binding {
   std::string place{};
 };
 
+/// What becomes of two directions that are opposite and down at once, from whatever sources.
+enum class Opposites : std::uint8_t {
+  both,     ///< both arrive, as a dance mat needs
+  neutral,  ///< neither does
+  last,     ///< the one that was pressed last does, and the other one again when it is released
+};
+
 struct PortProfile {
   int port = 1;
   std::string seat;
@@ -58,6 +66,7 @@ struct PortProfile {
   std::string place{};
   std::string second_seat{};               ///< of the second player on the same plug; may be empty
   std::vector<std::string> accessories{};  ///< what is plugged into the controller
+  Opposites opposites = Opposites::both;   ///< of its directions
   bool not_ours = false;                   ///< another program sees to it: no seat, no bindings, no outlet
 };
 

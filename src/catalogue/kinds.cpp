@@ -102,6 +102,11 @@ const std::vector<Field>& use_fields() {
   return fields;
 }
 
+const std::vector<std::string_view>& opposites_words() {
+  static const std::vector<std::string_view> words{"both", "neutral", "last"};
+  return words;
+}
+
 const std::vector<Field>& profile_port_fields() {
   static const std::vector<Field> fields{
       {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
@@ -110,6 +115,14 @@ const std::vector<Field>& profile_port_fields() {
       {"accessories", FieldKind::names, "what is plugged into the controller"},
       {"controller", FieldKind::name, "which controller is in it; the default one, if left out"},
       {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
+      {"opposites",
+       FieldKind::text,
+       "what arrives of opposite directions that are down at once; both, if left out",
+       false,
+       0,
+       0,
+       {},
+       opposites_words()},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
   };
   return fields;

@@ -40,6 +40,8 @@ class ProfileReader {
     port.not_ours = flag_in(table, "not-ours");
     port.accessories = names_in(table, "accessories");
     port.controller = text_in(table, "controller");
+    if (const std::string word = text_in(table, "opposites"); !word.empty())
+      port.opposites = word == "neutral" ? Opposites::neutral : word == "last" ? Opposites::last : Opposites::both;
     if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
     port.place = place_of(source_, key.mark);
     if (const Value* bind = table.find("bind"))

@@ -81,6 +81,8 @@ std::string to_toml(const Profile& profile) {
     if (!port.seat.empty()) text += fmt::format("seat = {}\n", in_quotes(port.seat));
     if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", in_quotes(port.second_seat));
     if (!port.controller.empty()) text += fmt::format("controller = {}\n", in_quotes(port.controller));
+    if (port.opposites != Opposites::both)
+      text += fmt::format("opposites = \"{}\"\n", port.opposites == Opposites::last ? "last" : "neutral");
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);

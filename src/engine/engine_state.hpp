@@ -194,6 +194,7 @@ struct Engine::EngineState {
   void turn_off(const Signal& signal, std::size_t unit) noexcept;
   void apply(const Effect& effect, bool on, std::size_t unit) noexcept;
   void run_gate(Index place, bool in, stage::Cause cause) noexcept;
+  void pulse(Index place, bool on) noexcept;
   void set_out(Index place, bool on) noexcept;
   void end_deaf_gates(Index signal, std::size_t unit) noexcept;
   void end_gate(Index place) noexcept;
@@ -203,6 +204,8 @@ struct Engine::EngineState {
   void fire_first() noexcept;
   void evaluate(Index digital, std::size_t unit) noexcept;
   void set_moving(std::size_t place, bool now) noexcept;
+  void settle_opposed(Index port) noexcept;
+  void settle_all_opposed() noexcept;
   void tick() noexcept;
   void advance(std::int64_t to) noexcept;
   void set_lane(const Lane& lane, shape::Point point) noexcept;
@@ -259,6 +262,7 @@ struct Engine::EngineState {
   std::uint32_t* known = nullptr;        ///< axes of a unit that have a value, one bit each
   std::uint64_t* down = nullptr;         ///< buttons that are physically down
   std::uint64_t* counted = nullptr;      ///< and of these, those that hold their signals
+  std::uint8_t* opposed = nullptr;       ///< of opposed directions: those that were on, those that arrive and came last
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;
@@ -271,6 +275,7 @@ struct Engine::EngineState {
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
+  bool settles_later = false;  ///< opposite directions that go off are looked at when all that goes off at once has
 };
 
 // -- the innermost of the hot path -----------------------------------------------------------------

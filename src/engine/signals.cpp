@@ -34,6 +34,10 @@ void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcep
   if (effect.kind == EffectKind::raise)
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
+  if (effect.kind == EffectKind::opposed) {
+    if (on || !settles_later) settle_opposed(effect.index);
+    return;
+  }
   run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
 }
 
@@ -45,11 +49,27 @@ void EngineState::run_gate(Index place, bool in, stage::Cause cause) noexcept {
     disarm(place);
   else if (next.wake != stage::Gated::as_before)
     arm(place, next.wake);
-  const Index target = plan_data->signals[gate.out].target;
-  const bool pulse = gate.kind->pulses && cause == stage::Cause::deadline && target != nothing;
-  const std::uint32_t by_hands = pulse ? presses[target] : 0;
-  set_out(place, next.out);
-  if (pulse) presses[target] = by_hands;
+  if (gate.kind->pulses && cause == stage::Cause::deadline)
+    pulse(place, next.out);
+  else
+    set_out(place, next.out);
+}
+
+/// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to.
+void EngineState::pulse(Index place, bool on) noexcept {
+  const Signal& out = plan_data->signals[gate_at(place).out];
+  std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
+  for (const Effect& effect : out.effects) {
+    if (effect.kind != EffectKind::opposed) continue;
+    for (std::size_t d = 0; d < targets.size(); ++d)
+      targets.at(d) = plan_data->signals[plan_data->opposed[effect.index].out.at(d)].target;
+  }
+  std::array<std::uint32_t, 4> by_hands{};
+  for (std::size_t i = 0; i < targets.size(); ++i)
+    if (targets.at(i) != nothing) by_hands.at(i) = presses[targets.at(i)];
+  set_out(place, on);
+  for (std::size_t i = 0; i < targets.size(); ++i)
+    if (targets.at(i) != nothing) presses[targets.at(i)] = by_hands.at(i);
 }
 
 /// A gate holds its out signal or releases it; others may hold that signal too.
@@ -133,6 +153,41 @@ void EngineState::fire_first() noexcept {
   const Index place = heap[0];
   disarm(place);
   run_gate(place, is_on(gate_at(place).in, unit_at(place)), stage::Cause::deadline);
+}
+
+// -- opposite directions ---------------------------------------------------------------------------
+
+void EngineState::settle_all_opposed() noexcept {
+  settles_later = false;
+  for (Index port = 0; port < plan_data->opposed.size(); ++port) settle_opposed(port);
+}
+
+/// The state of a port: which directions were on; and which of them arrive, in the low four bits, and of each pair
+/// whether its second one came last, in the two above.
+void EngineState::settle_opposed(Index port) noexcept {
+  const OpposedDirections& directions = plan_data->opposed[port];
+  std::uint8_t& before = opposed[std::size_t{2} * port];
+  std::uint8_t& arrive = opposed[std::size_t{2} * port + 1];
+  std::uint8_t on = 0;
+  for (std::size_t d = 0; d < 4; ++d)
+    if (is_on(directions.in.at(d), 0)) on = static_cast<std::uint8_t>(on | 1U << d);
+  std::uint8_t goal = 0;
+  std::uint8_t second_was_last = arrive >> 4;
+  for (unsigned pair = 0; pair < 2; ++pair) {
+    const unsigned both = on >> (2 * pair) & 3U;
+    const unsigned came = both & ~(before >> (2 * pair) & 3U);
+    if (came == 1) second_was_last = static_cast<std::uint8_t>(second_was_last & ~(1U << pair));
+    if (came >= 2) second_was_last = static_cast<std::uint8_t>(second_was_last | 1U << pair);
+    const unsigned last = (second_was_last >> pair & 1) != 0 ? 2 : 1;
+    goal = static_cast<std::uint8_t>(goal | (both != 3 ? both : directions.last_wins ? last : 0U) << (2 * pair));
+  }
+  const std::uint8_t held = arrive & 15U;
+  before = on;
+  arrive = static_cast<std::uint8_t>(second_was_last << 4 | goal);
+  for (std::size_t d = 0; d < 4; ++d)
+    if ((held & ~goal) >> d & 1) lower(raise_of(directions.out.at(d), 0), 0);
+  for (std::size_t d = 0; d < 4; ++d)
+    if ((goal & ~held) >> d & 1) raise(raise_of(directions.out.at(d), 0), 0);
 }
 
 // -- axes made of buttons --------------------------------------------------------------------------

@@ -36,6 +36,14 @@ struct Fed {
   std::string seat{};
 };
 
+/// What happens to directions behind all their sources: "opposites: neither".
+std::string_view opposites_words(const PortProfile& port, const Fed& fed) {
+  const bool is_direction =
+      fed.target == directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
+  if (!is_direction || port.opposites == Opposites::both) return "";
+  return port.opposites == Opposites::last ? "opposites: the last one" : "opposites: neither";
+}
+
 class PortView {
  public:
   PortView(const Profile& profile, const PortProfile& port, const ControllerSheet& sheet)
@@ -119,6 +127,8 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
         all.push_back(link);
         all.back().source = use.role;
         all.back().shape = shape_words(use);
+        const std::string_view more = opposites_words(port, fed);
+        if (!more.empty()) all.back().shape += (all.back().shape.empty() ? "" : ", ") + std::string{more};
         all.back().place = use.place;
       }
     }

@@ -371,7 +371,7 @@ class Compiler {
   }
 
   void add_directions(const PortProfile& port, const ControllerSheet& sheet, const std::vector<Binding>& bind) {
-    std::array<Index, 4> from_group{};
+    std::array<Index, 4> targets{};
     for (std::size_t d = 0; d < direction_names.size(); ++d) {
       TargetSheet target;
       target.place = fmt::format("dpad-{}", direction_names[d]);
@@ -379,7 +379,11 @@ class Compiler {
       const Index made = new_target(target, std::string{direction_names[d]}, TargetKind::button);
       if (too_large_) return;
       plan_->opposite_of_target[made] = static_cast<Index>(d % 2 == 0 ? made + 1 : made - 1);
-      from_group.at(d) = plan_->signal_of_target[made];
+      targets.at(d) = plan_->signal_of_target[made];
+    }
+    std::array<Index, 4> from_group = behind_opposites(port.opposites, targets);
+    if (too_large_) return;
+    for (std::size_t d = 0; d < direction_names.size(); ++d) {
       if (const Binding* own = binding_for(bind, direction_names[d])) {
         stand_at(own->place, fmt::format("port {}, {}", port.port, direction_names[d]));
         for (const Use& use : own->uses) feed_button(port.seat, use, from_group.at(d));
@@ -390,6 +394,20 @@ class Compiler {
     stand_at(group != nullptr ? group->place : "", fmt::format("port {}, {}", port.port, directions_group));
     for (const Use& use : group != nullptr ? group->uses : plain_uses(sheet.default_directions))
       feed_directions(port.seat, use, from_group);
+  }
+
+  /// The signals that sources raise to reach the four directions.
+  std::array<Index, 4> behind_opposites(Opposites opposites, const std::array<Index, 4>& targets) {
+    if (opposites == Opposites::both) return targets;
+    OpposedDirections made{{}, targets, opposites == Opposites::last};
+    const auto number = static_cast<Index>(plan_->opposed.size());
+    for (Index& signal : made.in) {
+      signal = new_signal();
+      if (too_large_) return targets;
+      plan_->signals[signal].effects.push_back({EffectKind::opposed, number});
+    }
+    plan_->opposed.push_back(made);
+    return made.in;
   }
 
   void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {

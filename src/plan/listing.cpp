@@ -54,6 +54,12 @@ class Listing {
     for (const Index index : input.operations) add(source, plan_.operations[index]);
   }
 
+  std::string targets_of(const OpposedDirections& port) const {
+    std::string names;
+    for (const Index signal : port.out) names += " " + signal_name(signal);
+    return names;
+  }
+
   /// ", dead zone 0.15, curve 2"
   std::string shapes_of(const AnalogOperation& operation) const {
     std::string words;
@@ -87,6 +93,11 @@ class Listing {
       const DigitalOperation& digital = plan_.digitals[effect.index];
       return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
                   digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
+    }
+    if (effect.kind == EffectKind::opposed) {
+      const OpposedDirections& port = plan_.opposed[effect.index];
+      return line("  {:<28} opposites, {}: raises{}", name, port.last_wins ? "the last wins" : "neutral",
+                  targets_of(port));
     }
     const Gate& gate = plan_.gates[effect.index];
     line("  {:<28} {}, raises {}", name, gate.words, signal_name(gate.out));

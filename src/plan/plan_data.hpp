@@ -29,6 +29,7 @@ enum class EffectKind : std::uint8_t {
   raise,    ///< index: a signal that this one holds
   gate,     ///< index: a gate that this one feeds
   digital,  ///< index: a digital operation to evaluate again
+  opposed,  ///< index: directions of a port to evaluate again
 };
 
 struct Effect {
@@ -93,6 +94,14 @@ struct DigitalOperation {
   std::int64_t ramp = 0;
 };
 
+/// The four directions of a port on their way to its targets, in order of direction_names. Of two that are opposite and
+/// on at once neither arrives, or that which came last.
+struct OpposedDirections {
+  std::array<Index, 4> in{nothing, nothing, nothing, nothing};
+  std::array<Index, 4> out{nothing, nothing, nothing, nothing};
+  bool last_wins = false;
+};
+
 /// Everything that one role at one seat does.
 struct Input {
   std::string seat;
@@ -115,6 +124,7 @@ struct PlanData {
   std::vector<Group> groups;
   std::vector<AnalogOperation> operations;
   std::vector<DigitalOperation> digitals;
+  std::vector<OpposedDirections> opposed;
   std::vector<Input> inputs;
   std::vector<Index> group_of_target;     ///< nothing for buttons
   std::vector<Index> signal_of_target;    ///< nothing for axes
@@ -143,8 +153,8 @@ inline constexpr std::size_t journal_length = 256;
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
-              down = 0, counted = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0, heap_place = 0,
-              position = 0, moving = 0, moving_place = 0, journal = 0, size = 0;
+              down = 0, counted = 0, opposed = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0,
+              heap_place = 0, position = 0, moving = 0, moving_place = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 

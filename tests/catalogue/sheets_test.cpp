@@ -27,6 +27,7 @@ Profile random_profile(std::mt19937& dice) {
     port.seat = one_of({"left", "right", "seat-3"});
     if (dice() % 2 == 0) port.controller = "pad-2b";
     if (number == 2) port.like = 1;
+    port.opposites = static_cast<Opposites>(dice() % 3);
     for (const char* target : {"a", "b", "directions"}) {
       if (dice() % 2 == 0) continue;
       Binding binding{target, {}};
@@ -56,8 +57,8 @@ bool same(const Profile& a, const Profile& b) {
     return x.target == y.target && std::ranges::equal(x.uses, y.uses, same_use);
   };
   const auto same_port = [&](const PortProfile& x, const PortProfile& y) {
-    return x.port == y.port && x.seat == y.seat && x.controller == y.controller && x.like == y.like &&
-           std::ranges::equal(x.bind, y.bind, same_binding);
+    return x.port == y.port && x.seat == y.seat && x.controller == y.controller && x.opposites == y.opposites &&
+           x.like == y.like && std::ranges::equal(x.bind, y.bind, same_binding);
   };
   const auto same_hotkey = [](const Hotkey& x, const Hotkey& y) {
     return x.action == y.action && x.modifier == y.modifier && x.press == y.press && x.after == y.after;

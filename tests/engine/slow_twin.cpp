@@ -248,11 +248,36 @@ void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
   }
 }
 
+/// True if the one keeps the other from arriving, or lets it arrive.
+bool SlowTwin::is_across(const Value& one, const Value& other) const {
+  for (const Opposed& port : opposed_)
+    for (std::size_t d = 0; d < 4; ++d)
+      if (port.targets[d] == &one && port.targets[d ^ 1] == &other) return true;
+  return false;
+}
+
 bool SlowTwin::pulses(const std::string& target) const {
   for (const Line& line : lines_)
     for (const auto& [slot, way] : line.ways)
-      if (line.target == &values_.at(target) && way.pulse_at) return true;
+      if (way.pulse_at && line.target != nullptr &&
+          (line.target == &values_.at(target) || is_across(*line.target, values_.at(target))))
+        return true;
   return false;
+}
+
+void SlowTwin::leave_out_opposites(std::set<Value*>& on) {
+  for (Opposed& port : opposed_)
+    for (std::size_t pair = 0; pair < 2; ++pair) {
+      const std::size_t one = 2 * pair, other = 2 * pair + 1;
+      for (const std::size_t d : {one, other}) {
+        const bool now = on.contains(port.targets[d]);
+        if (now && !port.on[d]) port.last[pair] = d - one;
+        port.on[d] = now;
+      }
+      if (!port.on[one] || !port.on[other]) continue;
+      for (const std::size_t d : {one, other})
+        if (!port.last_wins || port.last[pair] != d - one) on.erase(port.targets[d]);
+    }
 }
 
 void SlowTwin::work_out() {
@@ -261,6 +286,7 @@ void SlowTwin::work_out() {
   std::set<Value*> on;
   for (const Line& line : lines_)
     if (line.out() && line.target != nullptr) on.insert(line.target);
+  leave_out_opposites(on);
   for (const Line& line : lines_) {
     if (line.target == nullptr) continue;
     const double level = on.contains(line.target) ? 1 : 0;
@@ -376,9 +402,9 @@ void SlowTwin::fire() {
       if (way.pulse_at == now_) {
         way.pulse_at = now_ + static_cast<std::int64_t>(500'000 / said(line.use, "autofire", 0));
         way.out = !way.out;
-        const std::uint32_t by_hands = line.target != nullptr ? line.target->presses : 0;
+        const std::map<std::string, Value> before = values_;
         work_out();
-        if (line.target != nullptr) line.target->presses = by_hands;
+        for (auto& [name, value] : values_) value.presses = before.at(name).presses;
       }
     for (auto& [slot, way] : line.ways)
       if (way.held_until == now_) {
@@ -457,6 +483,7 @@ void SlowTwin::rest() {
       way.pulse_at.reset();
     }
   for (Glide& glide : glides_) glide.places.clear();
+  for (Opposed& port : opposed_) port.last = {};
   if (!frozen_) work_out();
   for (const Analog& analog : analogs_) {
     if (analog.stays) continue;

@@ -102,6 +102,12 @@ class SlowTwin {
     std::vector<Lane> lanes;
     Points of_buttons;  ///< of a control that stays: where its buttons had it last
   };
+  struct Opposed {  ///< a port whose opposite directions do not arrive together
+    std::array<Value*, 4> targets{};
+    bool last_wins = false;
+    std::array<bool, 4> on{};
+    std::array<std::size_t, 2> last{0, 0};  ///< of each pair: 1 if its second direction came last
+  };
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;
   };
@@ -139,6 +145,8 @@ class SlowTwin {
 
   // what follows
   void work_out();
+  [[nodiscard]] bool is_across(const Value& one, const Value& other) const;
+  void leave_out_opposites(std::set<Value*>& on);
   void work_out_way(Line& line, Way& way, int slot);
   void work_out_analogs();
   void settle(const Analog& analog);
@@ -157,6 +165,7 @@ class SlowTwin {
   std::vector<Glide> glides_;
   std::vector<Analog> analogs_;
   std::vector<Count> counts_;
+  std::vector<Opposed> opposed_;
   std::map<std::string, Value> values_;
   std::set<std::string> together_;
   std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own

@@ -53,6 +53,11 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
       name_target(prefix + name, "button");
       if (bound.contains(name)) add_button_uses(prefix + name, port.seat, bound[name]);
     }
+    if (port.opposites != Opposites::both) {
+      Opposed& opposed = opposed_.emplace_back();
+      opposed.last_wins = port.opposites == Opposites::last;
+      for (std::size_t d = 0; d < 4; ++d) opposed.targets[d] = &values_.at(prefix + std::string{direction_names[d]});
+    }
     for (const Use& use : uses_of("directions", sheet.default_directions))
       for (std::size_t d = 0; d < 4; ++d) {
         const std::string name{direction_names[d]};

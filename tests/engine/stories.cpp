@@ -132,6 +132,8 @@ Profile shaped_profile() {
                            {"throttle", {{"left-trigger"}, slow_pedal}},
                            {"pedal", {slow_pedal, {"right-trigger"}}},
                            {"d", {}}};
+  profile.ports[0].opposites = Opposites::last;
+  profile.ports[1].opposites = Opposites::neutral;
   profile.ports[1].like = 1;
   profile.ports[1].seat = "seat-1";  // one seat plays both ports
   profile.ports[1].bind = {{"directions", {{"left-stick"}}}, {"left", {{"west"}}}};
@@ -156,6 +158,7 @@ Profile with_random_stages(Profile profile, unsigned seed) {
       }
       port.bind.push_back(binding);
     };
+    port.opposites = static_cast<Opposites>(dice() % 3);
     if (sheet.directions) bind("directions", sheet.default_directions);
     for (const TargetSheet& target : sheet.targets) bind(target.name, target.defaults);
   }
