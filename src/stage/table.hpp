@@ -1,7 +1,7 @@
 // The table of stages: all kinds, in the order in which a value goes through them.
 //
-// A new kind is a file of its own, in the list of CMakeLists.txt, a name below, and a place in the table. Its laws go into tests/stage/, its naive
-// counterpart into the slow twin: a test fails while one of them is missing.
+// A new kind is a file of its own (listed in CMakeLists.txt), a name below, and a place in the table. Its laws go into
+// tests/stage/, its naive counterpart into the slow twin: a test fails while one of them is missing.
 #pragma once
 
 #include <optional>
