@@ -230,7 +230,7 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
   settles_later = true;
   if (released) let_go(slot, unit);
   if (leaves) leave(unit);
-  settle_all_opposed();
+  settle_all_opposites();
 }
 
 void EngineState::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
@@ -281,7 +281,7 @@ void EngineState::rest_all() noexcept {
   std::fill_n(live, p.groups.size(), std::uint16_t{0});
   std::fill_n(counted, max_units * button_words, std::uint64_t{0});
   std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
-  std::fill_n(opposed, 2 * p.opposed.size(), std::uint8_t{0});
+  std::fill_n(opposites, 2 * p.opposites.size(), std::uint8_t{0});
   for (Index place = 0; place < p.gate_at.size(); ++place) disarm(place);
   std::fill_n(out_held, p.gate_at.size(), std::uint8_t{0});
 }
@@ -302,7 +302,7 @@ void EngineState::detach(std::size_t unit) noexcept {
     if (step.kind == AnalogKind::crossing) drop(unit, step);
   leave(unit);
   for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
-  settle_all_opposed();
+  settle_all_opposites();
   for (const Index digital : slot.digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
   for (const Step& step : slot.steps)  // behind its buttons: what stays is left where its axes have it
     if (step.kind == AnalogKind::lane) drop(unit, step);

@@ -204,8 +204,8 @@ struct Engine::EngineState {
   void fire_first() noexcept;
   void evaluate(Index digital, std::size_t unit) noexcept;
   void set_moving(std::size_t place, bool now) noexcept;
-  void settle_opposed(Index port) noexcept;
-  void settle_all_opposed() noexcept;
+  void settle_opposites(Index port) noexcept;
+  void settle_all_opposites() noexcept;
   void tick() noexcept;
   void advance(std::int64_t to) noexcept;
   void set_lane(const Lane& lane, shape::Point point) noexcept;
@@ -262,7 +262,7 @@ struct Engine::EngineState {
   std::uint32_t* known = nullptr;        ///< axes of a unit that have a value, one bit each
   std::uint64_t* down = nullptr;         ///< buttons that are physically down
   std::uint64_t* counted = nullptr;      ///< and of these, those that hold their signals
-  std::uint8_t* opposed = nullptr;       ///< of opposed directions: those that were on, those that arrive and came last
+  std::uint8_t* opposites = nullptr;     ///< of opposed directions: those that were on, those that arrive and came last
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;

@@ -34,8 +34,8 @@ void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcep
   if (effect.kind == EffectKind::raise)
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
-  if (effect.kind == EffectKind::opposed) {
-    if (on || !settles_later) settle_opposed(effect.index);
+  if (effect.kind == EffectKind::opposites) {
+    if (on || !settles_later) settle_opposites(effect.index);
     return;
   }
   run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
@@ -60,9 +60,9 @@ void EngineState::pulse(Index place, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(place).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
   for (const Effect& effect : out.effects) {
-    if (effect.kind != EffectKind::opposed) continue;
+    if (effect.kind != EffectKind::opposites) continue;
     for (std::size_t d = 0; d < targets.size(); ++d)
-      targets.at(d) = plan_data->signals[plan_data->opposed[effect.index].out.at(d)].target;
+      targets.at(d) = plan_data->signals[plan_data->opposites[effect.index].out.at(d)].target;
   }
   std::array<std::uint32_t, 4> by_hands{};
   for (std::size_t i = 0; i < targets.size(); ++i)
@@ -157,17 +157,17 @@ void EngineState::fire_first() noexcept {
 
 // -- opposite directions ---------------------------------------------------------------------------
 
-void EngineState::settle_all_opposed() noexcept {
+void EngineState::settle_all_opposites() noexcept {
   settles_later = false;
-  for (Index port = 0; port < plan_data->opposed.size(); ++port) settle_opposed(port);
+  for (Index port = 0; port < plan_data->opposites.size(); ++port) settle_opposites(port);
 }
 
 /// The state of a port: which directions were on; and which of them arrive, in the low four bits, and of each pair
 /// whether its second one came last, in the two above.
-void EngineState::settle_opposed(Index port) noexcept {
-  const OpposedDirections& directions = plan_data->opposed[port];
-  std::uint8_t& before = opposed[std::size_t{2} * port];
-  std::uint8_t& arrive = opposed[std::size_t{2} * port + 1];
+void EngineState::settle_opposites(Index port) noexcept {
+  const OpposedDirections& directions = plan_data->opposites[port];
+  std::uint8_t& before = opposites[std::size_t{2} * port];
+  std::uint8_t& arrive = opposites[std::size_t{2} * port + 1];
   std::uint8_t on = 0;
   for (std::size_t d = 0; d < 4; ++d)
     if (is_on(directions.in.at(d), 0)) on = static_cast<std::uint8_t>(on | 1U << d);

@@ -270,7 +270,7 @@ void EngineState::set_plan(Plan new_plan) {
   view(known, layout.known);
   view(down, layout.down);
   view(counted, layout.counted);
-  view(opposed, layout.opposed);
+  view(opposites, layout.opposites);
   view(over, layout.over);
   view(over_counted, layout.over_counted);
   view(deadline, layout.deadline);

@@ -400,13 +400,13 @@ class Compiler {
   std::array<Index, 4> behind_opposites(Opposites opposites, const std::array<Index, 4>& targets) {
     if (opposites == Opposites::both) return targets;
     OpposedDirections made{{}, targets, opposites == Opposites::last};
-    const auto number = static_cast<Index>(plan_->opposed.size());
+    const auto number = static_cast<Index>(plan_->opposites.size());
     for (Index& signal : made.in) {
       signal = new_signal();
       if (too_large_) return targets;
-      plan_->signals[signal].effects.push_back({EffectKind::opposed, number});
+      plan_->signals[signal].effects.push_back({EffectKind::opposites, number});
     }
-    plan_->opposed.push_back(made);
+    plan_->opposites.push_back(made);
     return made.in;
   }
 

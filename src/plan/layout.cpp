@@ -31,7 +31,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.known = take<std::uint32_t>(size, max_units);
   layout.down = take<std::uint64_t>(size, max_units * words);
   layout.counted = take<std::uint64_t>(size, max_units * words);
-  layout.opposed = take<std::uint8_t>(size, 2 * plan.opposed.size());
+  layout.opposites = take<std::uint8_t>(size, 2 * plan.opposites.size());
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
   const std::size_t gates = plan.gate_at.size();

@@ -94,8 +94,8 @@ class Listing {
       return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
                   digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
     }
-    if (effect.kind == EffectKind::opposed) {
-      const OpposedDirections& port = plan_.opposed[effect.index];
+    if (effect.kind == EffectKind::opposites) {
+      const OpposedDirections& port = plan_.opposites[effect.index];
       return line("  {:<28} opposites, {}: raises{}", name, port.last_wins ? "the last wins" : "neutral",
                   targets_of(port));
     }

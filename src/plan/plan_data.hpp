@@ -26,10 +26,10 @@ using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
 
 enum class EffectKind : std::uint8_t {
-  raise,    ///< index: a signal that this one holds
-  gate,     ///< index: a gate that this one feeds
-  digital,  ///< index: a digital operation to evaluate again
-  opposed,  ///< index: directions of a port to evaluate again
+  raise,      ///< index: a signal that this one holds
+  gate,       ///< index: a gate that this one feeds
+  digital,    ///< index: a digital operation to evaluate again
+  opposites,  ///< index: directions of a port to evaluate again
 };
 
 struct Effect {
@@ -124,7 +124,7 @@ struct PlanData {
   std::vector<Group> groups;
   std::vector<AnalogOperation> operations;
   std::vector<DigitalOperation> digitals;
-  std::vector<OpposedDirections> opposed;
+  std::vector<OpposedDirections> opposites;
   std::vector<Input> inputs;
   std::vector<Index> group_of_target;     ///< nothing for buttons
   std::vector<Index> signal_of_target;    ///< nothing for axes
@@ -153,7 +153,7 @@ inline constexpr std::size_t journal_length = 256;
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
-              down = 0, counted = 0, opposed = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0,
+              down = 0, counted = 0, opposites = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0,
               heap_place = 0, position = 0, moving = 0, moving_place = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;

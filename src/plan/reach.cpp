@@ -33,8 +33,8 @@ class Reach {
     for (const Effect& effect : signal.effects) {
       if (effect.kind == EffectKind::digital)
         mark_group(plan_.digitals[effect.index].group);
-      else if (effect.kind == EffectKind::opposed)
-        for (const Index out : plan_.opposed[effect.index].out) follow_signal(out);
+      else if (effect.kind == EffectKind::opposites)
+        for (const Index out : plan_.opposites[effect.index].out) follow_signal(out);
       else
         follow_signal(effect.kind == EffectKind::raise ? effect.index : plan_.gates[effect.index].out);
     }

@@ -7,10 +7,6 @@ constexpr Field fields[] = {
     {"debounce", Measure::milliseconds, "milliseconds after a change in which others are not believed", 0, 60e6},
 };
 
-Constants prepare(const Values& values, RoleKind) {
-  return {.numbers = {}, .time = static_cast<std::int64_t>(values[0])};
-}
-
 //   idle --in changes--> out follows, deaf
 //   deaf --deadline, in = out--> idle;  --deadline, in != out--> out follows, deaf
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
@@ -27,7 +23,7 @@ constinit const Kind debounce{.name = "debounce",
                               .fields = fields,
                               .acts = [](const Values& values) noexcept { return values[0] > 0; },
                               .words = [](const Values& values) { return "debounced for " + time_words(values[0]); },
-                              .prepare = prepare,
+                              .prepare = for_a_time,
                               .step = step,
                               .opposite_ends_it = true};
 

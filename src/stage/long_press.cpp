@@ -7,10 +7,6 @@ constexpr Field fields[] = {
     {"long-press", Measure::milliseconds, "milliseconds that it must be down before it counts", 0, 60e6},
 };
 
-Constants prepare(const Values& values, RoleKind) {
-  return {.numbers = {}, .time = static_cast<std::int64_t>(values[0])};
-}
-
 //   idle --in goes on--> armed --deadline--> out on;  armed or out on --in goes off--> idle, out off
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   if (cause == Cause::deadline) return {is.in, Gated::never};
@@ -26,7 +22,7 @@ constinit const Kind long_press{.name = "long press",
                                 .fields = fields,
                                 .acts = [](const Values& values) noexcept { return values[0] > 0; },
                                 .words = [](const Values& values) { return "held for " + time_words(values[0]); },
-                                .prepare = prepare,
+                                .prepare = for_a_time,
                                 .step = step};
 
 }  // namespace omnipar::stage

@@ -45,6 +45,11 @@ struct Constants {
   [[nodiscard]] shape::DeadZone dead_zone() const noexcept { return shape::DeadZone{numbers[0]}; }
 };
 
+/// Of a kind whose one field is a time.
+[[nodiscard]] inline Constants for_a_time(const Values& values, RoleKind) {
+  return {.numbers = {}, .time = static_cast<std::int64_t>(values[0])};
+}
+
 /// Why a gate is called: what it is fed has changed, or the moment that it asked for has come.
 enum class Cause : std::uint8_t { input, deadline };
 struct Gated {
