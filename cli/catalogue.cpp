@@ -45,6 +45,9 @@ std::string_view word_of(TargetKind kind) {
       return "spinner";
     case TargetKind::movement:
       return "movement";
+    case TargetKind::pointer:
+    case TargetKind::place:
+      return "pointer";
   }
   return "";
 }

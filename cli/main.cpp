@@ -159,8 +159,14 @@ int run(int count, char** words) {
     return bad_input;
   }
   if (refuse_unknown_command(app, words[1])) return bad_input;
+  // What is in brackets is a list of ours, such as the sources of a target: the parser would take it apart.
+  std::vector<std::string> kept{words, words + count};
+  for (std::string& word : kept)
+    if (word.starts_with('[') && word.ends_with(']')) word += ' ';
+  std::vector<const char*> as_given;
+  for (const std::string& word : kept) as_given.push_back(word.c_str());
   try {
-    app.parse(count, words);
+    app.parse(count, as_given.data());
   } catch (const CLI::ParseError& error) {
     return refuse(app, error);
   }

@@ -137,8 +137,10 @@ int make(const ProfileWords& words) {
   return good;
 }
 
-/// Roles as TOML: "south", or ["east", "west"]. A word that begins with '{' is a table already.
+/// Roles as TOML: "south", or ["east", "west"]. A word that begins with '{' is a table already, and one with '[' all of
+/// the list.
 std::string value_of(const std::vector<std::string>& uses) {
+  if (uses.size() == 1 && uses[0].starts_with('[')) return uses[0].substr(0, uses[0].rfind(']') + 1);
   std::string all;
   for (const std::string& use : uses) {
     const std::string one = use.starts_with('{') ? use : "\"" + use + "\"";

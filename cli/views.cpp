@@ -199,6 +199,15 @@ class TableView final : public View {
       const PortSample sample = reader.port(port.number);
       if (is_first_of_pair(port, t)) {
         const TargetIndex other{static_cast<std::uint16_t>(t + 1)};
+        if (info.kind == TargetKind::place) {
+          const TargetIndex on{static_cast<std::uint16_t>(t + 2)};
+          const std::string_view name = info.name.substr(0, info.name.size() - 2);
+          text += text.empty() ? "" : " ";
+          text += sample.pressed(on) ? fmt::format("{}={},{}", name, sample.native({t}), sample.native(other))
+                                     : fmt::format("{}=off", name);
+          t += 2;
+          continue;
+        }
         if (sample.value({t}) != 0 || sample.value(other) != 0)
           text += fmt::format("{}{}={},{}", text.empty() ? "" : " ", info.name.substr(0, info.name.size() - 2),
                               sample.native({t}), sample.native(other));

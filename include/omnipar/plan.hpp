@@ -23,6 +23,7 @@ struct PlanData;
 /// Stated limits; a plan beyond them is an error (`plan-too-large`), never a slow plan.
 inline constexpr std::size_t max_targets = 512;
 inline constexpr std::size_t max_signals = 2048;
+inline constexpr std::size_t max_sources = 4096;
 inline constexpr std::size_t max_units = 16;
 
 /// A target's place within its port; the same for all ports that have the same controller, in every plan that has it.
@@ -39,7 +40,8 @@ struct TargetIndex {
 struct TargetInfo {
   std::string_view name;
   std::string_view place;  ///< the role whose place it has under the hand; may be empty
-  /// Never `stick`, which is two `two_sided` targets, and never `movement`, which is two `turns`.
+  /// Never `stick`, which is two `two_sided` targets, `movement`, which is two `turns`, or `pointer`, which is two
+  /// of `place` and a button.
   TargetKind kind = TargetKind::button;
   NativeRange native{};
   bool self_centering = true;  ///< returns to rest when it is released

@@ -14,10 +14,13 @@ enum class TargetKind {
   stick,      ///< two targets, NAME-x and NAME-y, bound and shaped as one
   turns,      ///< counts of turning, without an end
   movement,   ///< two targets that count, NAME-x and NAME-y
+  pointer,    ///< two places, NAME-x and NAME-y, and NAME-on, a button that is down while it is on the game area
+  place,      ///< 0..1 of the game area, from its left or upper edge; half of a pointer, never of a sheet
 };
 
 /// A machine's own integers for one axis. `minimum` and `maximum` are reached at the ends of the
-/// normalised range; `rest` at 0. A minimum above the maximum means that the axis runs backwards.
+/// normalised range; `rest` at 0, which for a pointer is `minimum`. A minimum above the maximum means that the axis
+/// runs backwards.
 struct NativeRange {
   std::int32_t minimum = 0;
   std::int32_t maximum = 255;

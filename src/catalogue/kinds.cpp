@@ -19,7 +19,7 @@ const std::vector<Field>& range_fields() {
   static const std::vector<Field> fields{
       {"minimum", FieldKind::whole, "where the axis ends on one side", true, -any_native, any_native},
       {"maximum", FieldKind::whole, "where it ends on the other", true, -any_native, any_native},
-      {"rest", FieldKind::whole, "where it rests", true, -any_native, any_native},
+      {"rest", FieldKind::whole, "where it rests; a pointer has none", false, -any_native, any_native},
   };
   return fields;
 }
@@ -34,7 +34,7 @@ const std::vector<Field>& target_fields() {
        0,
        0,
        {},
-       {"button", "trigger", "wheel", "stick", "spinner", "movement"}},
+       {"button", "trigger", "wheel", "stick", "spinner", "movement", "pointer"}},
       {"place", FieldKind::name, "the role whose place it has under the hand"},
       {"default", FieldKind::names, "its default sources: roles"},
       {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields()},
@@ -90,7 +90,7 @@ const std::vector<Field>& system_table() {
 const std::vector<Field>& use_fields() {
   static const std::vector<Field> fields = [] {
     std::vector<Field> all{{"use", FieldKind::name, "the role", true}};
-    for (const stage::Kind* kind : stage::table())
+    for (const stage::Kind* kind : stage::of_uses())
       for (const stage::Field& field : kind->fields) {
         const bool flag = field.measure == stage::Measure::flag;
         const double scale = field.measure == stage::Measure::milliseconds ? 1000 : 1;
@@ -102,29 +102,27 @@ const std::vector<Field>& use_fields() {
   return fields;
 }
 
-const std::vector<std::string_view>& opposites_words() {
-  static const std::vector<std::string_view> words{"both", "neutral", "last"};
-  return words;
+/// The fields of stages that stand in a port.
+std::vector<Field> with_port_stages(std::vector<Field> fields) {
+  for (const stage::Kind* kind : stage::table())
+    if (kind->home == stage::Home::directions)
+      for (const stage::Field& field : kind->fields)
+        fields.insert(
+            fields.end() - 1,
+            {field.name, FieldKind::text, field.about, false, 0, 0, {}, {field.words.begin(), field.words.end()}});
+  return fields;
 }
 
 const std::vector<Field>& profile_port_fields() {
-  static const std::vector<Field> fields{
+  static const std::vector<Field> fields = with_port_stages({
       {"seat", FieldKind::name, "who plays it; left out only if it is not ours"},
       {"second-seat", FieldKind::name, "who plays the second paddle on the same plug"},
       {"not-ours", FieldKind::flag, "another program serves this port: no virtual controller is made for it"},
       {"accessories", FieldKind::names, "what is plugged into the controller"},
       {"controller", FieldKind::name, "which controller is in it; the default one, if left out"},
       {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
-      {"opposites",
-       FieldKind::text,
-       "what arrives of opposite directions that are down at once; both, if left out",
-       false,
-       0,
-       0,
-       {},
-       opposites_words()},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
-  };
+  });
   return fields;
 }
 

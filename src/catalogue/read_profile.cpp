@@ -1,4 +1,5 @@
 // A checked table to a profile. What a profile asks for is looked at when it is compiled.
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 
@@ -40,13 +41,19 @@ class ProfileReader {
     port.not_ours = flag_in(table, "not-ours");
     port.accessories = names_in(table, "accessories");
     port.controller = text_in(table, "controller");
-    if (const std::string word = text_in(table, "opposites"); !word.empty())
-      port.opposites = word == "neutral" ? Opposites::neutral : word == "last" ? Opposites::last : Opposites::both;
+    port.opposites = opposites_of(text_in(table, "opposites"));
     if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
     port.place = place_of(source_, key.mark);
     if (const Value* bind = table.find("bind"))
       for (const auto& [target, uses] : bind->members) port.bind.push_back(binding_of(target, uses));
     return port;
+  }
+
+  /// By their order in the stage.
+  static Opposites opposites_of(const std::string& word) {
+    const auto& words = stage::opposites.fields[0].words;
+    const auto at = std::ranges::find(words, word);
+    return at == words.end() ? Opposites::both : static_cast<Opposites>(at - words.begin());
   }
 
   Binding binding_of(const Value::Key& target, const Value& uses) const {

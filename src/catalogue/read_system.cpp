@@ -16,11 +16,13 @@ TargetKind kind_of(const std::string& type) {
   if (type == "wheel") return TargetKind::two_sided;
   if (type == "spinner") return TargetKind::turns;
   if (type == "movement") return TargetKind::movement;
+  if (type == "pointer") return TargetKind::pointer;
   return type == "stick" ? TargetKind::stick : TargetKind::button;
 }
 
 NativeRange default_range(TargetKind kind) {
   if (kind == TargetKind::button) return {0, 1, 0};
+  if (kind == TargetKind::pointer) return {0, 65535, 0};
   return kind == TargetKind::one_sided ? NativeRange{0, 255, 0} : NativeRange{0, 255, 128};
 }
 
@@ -31,9 +33,11 @@ TargetSheet target_of(const Value& table) {
   target.defaults = names_in(table, "default");
   target.kind = kind_of(text_in(table, "type"));
   target.native = default_range(target.kind);
-  if (const Value* range = table.find("range"))
-    target.native = {whole_in<std::int32_t>(*range, "minimum"), whole_in<std::int32_t>(*range, "maximum"),
-                     whole_in<std::int32_t>(*range, "rest")};
+  if (const Value* range = table.find("range")) {
+    target.native.minimum = whole_in<std::int32_t>(*range, "minimum");
+    target.native.maximum = whole_in<std::int32_t>(*range, "maximum");
+    target.native.rest = whole_in<std::int32_t>(*range, "rest", target.native.minimum);
+  }
   target.self_centering = flag_in(table, "self-centering", true);
   target.player = whole_in<int>(table, "player", 1);
   return target;
@@ -93,9 +97,25 @@ void check_ports(const text::Source& source, const Value& table, Diagnostics& pr
                                     "give one of them another number"));
 }
 
+/// Everything rests somewhere but a pointer.
+void check_rest(const text::Source& source, const Value& target, Diagnostics& problems) {
+  const Value* range = target.find("range");
+  if (range == nullptr) return;
+  const Value* rest = range->find("rest");
+  const bool is_pointer = kind_of(text_in(target, "type")) == TargetKind::pointer;
+  if (is_pointer && rest != nullptr)
+    problems.push_back(text::at(source, rest->mark, "no-rest", "a pointer rests nowhere", "leave 'rest' out"));
+  if (!is_pointer && rest == nullptr)
+    problems.push_back(text::at(source, range->mark, "missing-field", "'rest' is missing",
+                                "write where the axis rests, such as rest = 128"));
+}
+
 void check_targets(const text::Source& source, const Value& table, Diagnostics& problems) {
   check_differ(source, *table.find("target"), "name", problems);
-  for (const Value& target : table.find("target")->items) check_roles(source, target.find("default"), problems);
+  for (const Value& target : table.find("target")->items) {
+    check_roles(source, target.find("default"), problems);
+    check_rest(source, target, problems);
+  }
 }
 
 /// What an accessory adds must not have the name of what the controller has already, or of another accessory's.

@@ -133,7 +133,10 @@ void add_table(std::string& page, const std::string& path, std::span<const Field
     if (!field.inside.empty()) add_table(page, header_of(path, field), field.inside, field.kind == FieldKind::tables);
 }
 
-std::string_view flow_word(stage::Flow flow) { return flow == stage::Flow::position ? "position" : "contact"; }
+std::string_view flow_word(stage::Flow flow) {
+  constexpr std::string_view words[] = {"position", "contact", "place", "counts"};
+  return words[static_cast<std::size_t>(flow)];
+}
 
 /// All stages, in the order in which a value goes through them.
 void add_stages(std::string& page) {

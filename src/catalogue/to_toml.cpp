@@ -36,7 +36,7 @@ std::string setting_text(const stage::Field& field, double value) {
 
 std::string use_text(const Use& use) {
   std::string more;
-  for (const stage::Kind* kind : stage::table()) {
+  for (const stage::Kind* kind : stage::of_uses()) {
     const stage::Values values = stage::values_of(*kind, use);
     for (std::size_t i = 0; i < kind->fields.size(); ++i)
       if (values.at(i) != kind->fields[i].otherwise(use.role, values))
@@ -82,7 +82,8 @@ std::string to_toml(const Profile& profile) {
     if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", in_quotes(port.second_seat));
     if (!port.controller.empty()) text += fmt::format("controller = {}\n", in_quotes(port.controller));
     if (port.opposites != Opposites::both)
-      text += fmt::format("opposites = \"{}\"\n", port.opposites == Opposites::last ? "last" : "neutral");
+      text += fmt::format("opposites = \"{}\"\n",
+                          stage::opposites.fields[0].words[static_cast<std::size_t>(port.opposites)]);
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);

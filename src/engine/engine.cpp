@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "engine/engine_state.hpp"
+#include "stage/passing.hpp"
 
 namespace omnipar {
 
@@ -25,7 +26,7 @@ void EngineState::press(const Slot& slot, std::size_t unit, std::size_t button) 
   const std::size_t word = unit * button_words + button / 64;
   const std::uint64_t bit = bit_of(button);
   const Run run = slot.buttons[button];
-  const std::span raises{slot.raises.data() + run.first, run.count};
+  const std::span raises = run.of(slot.raises);
   down[word] |= bit;
   if (head->frozen != 0) return;
   if ((counted[word] & bit) != 0)
@@ -41,7 +42,7 @@ void EngineState::let_go(const Slot& slot, std::size_t unit) noexcept {
     for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
       const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
       const Run run = slot.buttons[button];
-      for (const Raise raised : std::span{slot.raises.data() + run.first, run.count}) lower(raised, unit);
+      for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
     }
     counted[word] &= down[word];
   }
@@ -58,14 +59,16 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
   std::uint8_t& passed = over[place];
   for (std::size_t d = 0; d < push.size(); ++d) {
     const auto bit = static_cast<std::uint8_t>(1U << d);
-    if ((passed & bit) == 0 && push.at(d) >= operation.threshold) {
+    const bool was = (passed & bit) != 0;
+    const bool is = stage::is_passed(operation.constants, was, push.at(d));
+    if (is && !was) {
       passed |= bit;
       const Index signal = operation.signals.at(d);
       if (head->frozen != 0 || signal == nothing) continue;
       if ((over_counted[place] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
       over_counted[place] |= bit;
       raise(raise_of(signal, unit), unit);
-    } else if ((passed & bit) != 0 && push.at(d) < operation.release) {
+    } else if (was && !is) {
       passed &= static_cast<std::uint8_t>(~bit);
     }
   }
@@ -95,9 +98,7 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
 /// A position goes through all its stages.
 [[gnu::noinline]] void EngineState::measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[step.operation];
-  const Shape* shape = plan_data->shapes.data() + operation.first_shape;
-  for (const Shape* end = shape + operation.shape_count; shape != end; ++shape)
-    point = shape->kind->move(shape->constants, point);
+  for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
   if (step.kind == AnalogKind::crossing)
     cross(unit, operation, point);
   else if (head->frozen == 0)
@@ -109,8 +110,8 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
-    if (step.way == Way::shaped) [[unlikely]]
-      measure_shaped(step, unit, point);
+    if (step.way >= Way::shaped) [[unlikely]]
+      step.way == Way::aim ? aim(step, unit, gauge, point) : measure_shaped(step, unit, point);
     else if (step.way == Way::crossing)
       cross(unit, plan_data->operations[step.operation], point);
     else if (head->frozen == 0)
@@ -142,8 +143,7 @@ void EngineState::leave(std::size_t unit) noexcept {
       for (const std::size_t side : {std::size_t{0}, std::size_t{1}}) {
         if (!is_down(opposed.of + side)) continue;
         const Run run = slot.buttons[opposed.of + 1U - side];
-        for (const Raise raised : std::span{slot.raises.data() + run.first, run.count})
-          end_deaf_gates(raised.signal, unit);
+        for (const Raise raised : run.of(slot.raises)) end_deaf_gates(raised.signal, unit);
       }
       continue;
     }
@@ -161,6 +161,7 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
     over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
     return;
   }
+  if (is_aim(step.kind)) return drop_aim(step.operation, unit);
   if (!step.lane.speaks) return set_lane(step.lane, {});
   if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
   lanes[step.lane.number] = {};
@@ -168,10 +169,14 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
 
 // -- counts -------------------------------------------------------------------------------------------
 
-[[gnu::noinline]] void EngineState::count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept {
+[[gnu::noinline]] void EngineState::count(const Slot& slot, const Wire& wire, std::size_t unit,
+                                          std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
-  const Run run = slot.sums[wire.axis];
-  for (const Sum sum : std::span{slot.counted.data() + run.first, run.count}) {
+  for (const Sum& sum : slot.sums[wire.axis].of(slot.counted)) {
+    if (sum.drag != nothing) {
+      drag(sum, unit, movement);
+      continue;
+    }
     total[sum.target] += movement;
     note(sum.noted);
   }
@@ -215,7 +220,7 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
       released |= set_button(slot, unit, wire.button, change.value < 0);
       released |= set_button(slot, unit, wire.button + 1U, change.value > 0) || !slot.opposed.empty();
     } else if (wire.kind == WireKind::counts) {
-      count(slot, wire, change.value);
+      count(slot, wire, unit, change.value);
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -276,26 +281,37 @@ void EngineState::rest_all() noexcept {
       level[t] = 0;
       note(t);
     }
+  for (std::size_t g = 0; g < p.glides; ++g)
+    for (std::size_t unit = 0; unit < max_units; ++unit) set_moving((p.digitals.size() + g) * max_units + unit, false);
+  for (std::size_t a = 0; a < p.aims; ++a) aims[a].push = {};
+  for (std::size_t i = 0; i < p.pointers.size(); ++i) pointers[i].on = 0;
   std::fill_n(holders, p.signal_places, std::uint16_t{0});
   std::fill_n(lanes, p.lanes, shape::Point{});
   std::fill_n(live, p.groups.size(), std::uint16_t{0});
   std::fill_n(counted, max_units * button_words, std::uint64_t{0});
   std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
-  std::fill_n(opposites, 2 * p.opposites.size(), std::uint8_t{0});
+  std::fill_n(opposites, p.opposites.size(), stage::Directions{});
   for (Index place = 0; place < p.gate_at.size(); ++place) disarm(place);
   std::fill_n(out_held, p.gate_at.size(), std::uint8_t{0});
 }
 
 void EngineState::thaw() noexcept {
   head->frozen = 0;
+  sights_later = true;
   for (std::size_t unit = 0; unit < max_units; ++unit)
     if (slots[unit].used) start(unit);
+  sights_later = false;
+  for (Index pointer = 0; pointer < plan_data->pointers.size(); ++pointer) refresh_sight(pointer);
 }
 
 /// All that the unit held goes to rest at once; what is on its way from other units goes on.
 void EngineState::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
+  for (const Step& step : slot.steps)  // before its buttons: it does not see the area again by leaving
+    if (is_aim(step.kind)) drop(unit, step);
+  for (const Sum& sum : slot.counted)
+    if (sum.drag != nothing) drop_aim(sum.drag, unit);
   settles_later = true;
   let_go(slot, unit);
   for (const Step& step : slot.steps)

@@ -29,7 +29,7 @@ struct StateHead {
   std::uint64_t journal_end = 0;
   std::uint64_t ignored = 0;
   std::uint32_t armed = 0;   ///< gates in the heap
-  std::uint32_t moving = 0;  ///< digital operations on their way, each unit's by itself
+  std::uint32_t moving = 0;  ///< movers on their way
   std::uint32_t frozen = 0;
   std::uint32_t unused = 0;
 };
@@ -55,16 +55,12 @@ struct Raise {
   Index place = 0;
 };
 
-/// A run of a slot's `raises`: the signals that a button holds.
-struct Run {
-  std::uint16_t first = 0;
-  std::uint16_t count = 0;
-};
-
-/// A target that movements are added to, and the one that stands for its group in the journal.
+/// What movements are added to: a target, with the one that stands for its group in the journal, or a pointer.
 struct Sum {
   Index target = 0;
   Index noted = 0;
+  Index drag = nothing;  ///< the operation that moves a pointer
+  bool is_y = false;
 };
 
 /// A lane of a group, and the targets that the group moves.
@@ -78,7 +74,7 @@ struct Lane {
 };
 
 /// The quick ways of a position, and the one through the stages that the plan has for it.
-enum class Way : std::uint8_t { dead_zone, crossing, shaped };
+enum class Way : std::uint8_t { dead_zone, crossing, shaped, aim };
 
 /// An analog operation of the plan, with this unit's own lane or crossing.
 struct Step {
@@ -132,7 +128,7 @@ struct Slot {
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
-  std::vector<Run> buttons;  ///< by button bit
+  std::vector<Run> buttons;  ///< by button bit: the signals that it holds, of `raises`
   std::vector<Raise> raises;
   std::vector<Run> sums;     ///< by what counts: a run of `counted`
   std::vector<Sum> counted;  ///< what movements are added to
@@ -181,11 +177,32 @@ struct Engine::EngineState {
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
   void leave(std::size_t unit) noexcept;
   void end_opposed(const Slot& slot, std::size_t unit) noexcept;
-  void count(const Slot& slot, const Wire& wire, std::int32_t movement) noexcept;
+  void count(const Slot& slot, const Wire& wire, std::size_t unit, std::int32_t movement) noexcept;
   void drop(std::size_t unit, const Step& step) noexcept;
   void detach(std::size_t unit) noexcept;
   void rest_all() noexcept;
   void thaw() noexcept;
+
+  // pointer.cpp
+  void aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept;
+  [[nodiscard]] shape::Point aimed_at(const AnalogOperation& operation, const Gauge& gauge,
+                                      shape::Point point) const noexcept;
+  void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept;
+  void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept;
+  void drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept;
+  void glide(Index number, std::size_t unit) noexcept;
+  void move_pointer(const Pointer& pointer, stage::Place place) noexcept;
+  void refresh_sight(Index pointer) noexcept;
+  void drop_aim(Index operation, std::size_t unit) noexcept;
+  [[nodiscard]] stage::Place place_of(const Pointer& pointer) const noexcept {
+    return stage::to_fixed(shape::Point{level[pointer.x], level[pointer.y]});
+  }
+  [[nodiscard]] std::size_t aim_of(const AnalogOperation& operation, std::size_t unit) const noexcept {
+    return std::size_t{operation.lane} + unit;
+  }
+  [[nodiscard]] std::size_t glider(const AnalogOperation& operation, std::size_t unit) const noexcept {
+    return (plan_data->digitals.size() + operation.glide) * max_units + unit;
+  }
 
   // signals.cpp
   void raise(Raise raised, std::size_t unit) noexcept;
@@ -203,7 +220,9 @@ struct Engine::EngineState {
   void disarm(Index place) noexcept;
   void fire_first() noexcept;
   void evaluate(Index digital, std::size_t unit) noexcept;
-  void set_moving(std::size_t place, bool now) noexcept;
+  void set_moving(std::size_t mover, bool now) noexcept;
+  [[nodiscard]] bool is_moving(std::size_t mover) const noexcept { return (moving[mover / 64] >> mover % 64 & 1) != 0; }
+  void travel(std::size_t mover) noexcept;
   void settle_opposites(Index port) noexcept;
   void settle_all_opposites() noexcept;
   void tick() noexcept;
@@ -259,22 +278,25 @@ struct Engine::EngineState {
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
   std::int32_t* raw = nullptr;
-  std::uint32_t* known = nullptr;        ///< axes of a unit that have a value, one bit each
-  std::uint64_t* down = nullptr;         ///< buttons that are physically down
-  std::uint64_t* counted = nullptr;      ///< and of these, those that hold their signals
-  std::uint8_t* opposites = nullptr;     ///< of opposed directions: those that were on, those that arrive and came last
+  std::uint32_t* known = nullptr;    ///< axes of a unit that have a value, one bit each
+  std::uint64_t* down = nullptr;     ///< buttons that are physically down
+  std::uint64_t* counted = nullptr;  ///< and of these, those that hold their signals
+  stage::Directions* opposites = nullptr;
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
   std::int64_t* deadline = nullptr;
   std::uint8_t* out_held = nullptr;  ///< gates that hold their out signal
   Index* heap = nullptr;
   Index* heap_place = nullptr;
-  std::int64_t* position = nullptr;
-  Index* moving = nullptr;        ///< those of the digital operations, by unit, that are on their way, in no order
-  Index* moving_place = nullptr;  ///< by digital operation and unit: its place there, counted from 1; 0: none
+  stage::Place* position = nullptr;       ///< of digital operations, by unit
+  std::uint64_t* moving = nullptr;        ///< by mover: those that are on their way, a bit each
+  std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
+  PointerState* pointers = nullptr;
+  AimState* aims = nullptr;
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
+  bool sights_later = false;   ///< where pointers are is looked at when all have said it
   bool settles_later = false;  ///< opposite directions that go off are looked at when all that goes off at once has
 };
 
@@ -311,7 +333,7 @@ inline void Engine::EngineState::lower(Raise raised, std::size_t unit) noexcept 
 
 inline void Engine::EngineState::turn_on(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
-    for (const Effect& effect : body.effects) apply(effect, true, unit);
+    for (const Effect& effect : body.effects.of(plan_data->effects)) apply(effect, true, unit);
     return;
   }
   level[body.target] = 1;
@@ -322,7 +344,7 @@ inline void Engine::EngineState::turn_on(const Signal& body, std::size_t unit) n
 
 inline void Engine::EngineState::turn_off(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
-    for (const Effect& effect : body.effects) apply(effect, false, unit);
+    for (const Effect& effect : body.effects.of(plan_data->effects)) apply(effect, false, unit);
     return;
   }
   level[body.target] = 0;

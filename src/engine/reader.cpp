@@ -166,10 +166,7 @@ void Sampler::follow(Index axis) noexcept {
 void Sampler::look(Index target, std::int64_t now) noexcept {
   if (shown_[target].looked == samples_) return;
   const PlanData& plan = *engine_.plan_data;
-  const Index group = plan.group_of_target[target];
-  const Index partner = group == nothing                 ? plan.opposite_of_target[target]
-                        : plan.groups[group].x == target ? plan.groups[group].y
-                                                         : plan.groups[group].x;
+  const Index partner = plan.partner_of_target[target];
   shown_[target].looked = samples_;
   if (partner != nothing) shown_[partner].looked = samples_;
   if (plan.targets[target].kind == TargetKind::button) {
@@ -205,7 +202,7 @@ std::int64_t Sampler::next_due() const noexcept {
   for (std::size_t i = 0; i < behind_count_; ++i) {
     const Index target = behind_[i];
     if (engine_.plan_data->targets[target].kind != TargetKind::button) continue;
-    const Index across = engine_.plan_data->opposite_of_target[target];
+    const Index across = engine_.plan_data->partner_of_target[target];
     // Whom a blocked one waits for is waiting, too.
     if (across == nothing || !is_blocked(target, across)) due = std::min(due, shown_[target].since + shortest_);
   }

@@ -1,28 +1,17 @@
 // What happens behind the sources: signals with their effects, gates, ramps, and levels. What a gate does is in the
 // file of its stage.
 #include <algorithm>
+#include <bit>
 
 #include "engine/engine_state.hpp"
+#include "stage/table.hpp"
 
 namespace omnipar {
 namespace {
 
 constexpr std::int64_t tick_length = 1000;
-constexpr std::int64_t full_push = std::int64_t{1} << 48;
-
 /// The first tick after `now`.
 std::int64_t tick_after(std::int64_t now) noexcept { return (now / tick_length + 1) * tick_length; }
-
-std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t step) noexcept {
-  if (from < goal) return goal - from > step ? from + step : goal;
-  return from - goal > step ? from - step : goal;
-}
-
-std::int64_t to_fixed(double value) noexcept {
-  return static_cast<std::int64_t>(value * static_cast<double>(full_push));
-}
-
-double from_fixed(std::int64_t value) noexcept { return static_cast<double>(value) / static_cast<double>(full_push); }
 
 }  // namespace
 
@@ -38,6 +27,7 @@ void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcep
     if (on || !settles_later) settle_opposites(effect.index);
     return;
   }
+  if (effect.kind == EffectKind::sight) return refresh_sight(plan_data->operations[effect.index].group);
   run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
 }
 
@@ -59,7 +49,7 @@ void EngineState::run_gate(Index place, bool in, stage::Cause cause) noexcept {
 void EngineState::pulse(Index place, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(place).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
-  for (const Effect& effect : out.effects) {
+  for (const Effect& effect : out.effects.of(plan_data->effects)) {
     if (effect.kind != EffectKind::opposites) continue;
     for (std::size_t d = 0; d < targets.size(); ++d)
       targets.at(d) = plan_data->signals[plan_data->opposites[effect.index].out.at(d)].target;
@@ -89,7 +79,7 @@ void EngineState::end_gate(Index place) noexcept {
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
 void EngineState::end_deaf_gates(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
-  for (const Effect& effect : plan_data->signals[signal].effects)
+  for (const Effect& effect : plan_data->signals[signal].effects.of(plan_data->effects))
     if (effect.kind == EffectKind::gate && plan_data->gates[effect.index].kind->opposite_ends_it)
       end_gate(place_of(plan_data->gates[effect.index], unit));
 }
@@ -162,28 +152,14 @@ void EngineState::settle_all_opposites() noexcept {
   for (Index port = 0; port < plan_data->opposites.size(); ++port) settle_opposites(port);
 }
 
-/// The state of a port: which directions were on; and which of them arrive, in the low four bits, and of each pair
-/// whether its second one came last, in the two above.
 void EngineState::settle_opposites(Index port) noexcept {
   const OpposedDirections& directions = plan_data->opposites[port];
-  std::uint8_t& before = opposites[std::size_t{2} * port];
-  std::uint8_t& arrive = opposites[std::size_t{2} * port + 1];
   std::uint8_t on = 0;
   for (std::size_t d = 0; d < 4; ++d)
     if (is_on(directions.in.at(d), 0)) on = static_cast<std::uint8_t>(on | 1U << d);
-  std::uint8_t goal = 0;
-  std::uint8_t second_was_last = arrive >> 4;
-  for (unsigned pair = 0; pair < 2; ++pair) {
-    const unsigned both = on >> (2 * pair) & 3U;
-    const unsigned came = both & ~(before >> (2 * pair) & 3U);
-    if (came == 1) second_was_last = static_cast<std::uint8_t>(second_was_last & ~(1U << pair));
-    if (came >= 2) second_was_last = static_cast<std::uint8_t>(second_was_last | 1U << pair);
-    const unsigned last = (second_was_last >> pair & 1) != 0 ? 2 : 1;
-    goal = static_cast<std::uint8_t>(goal | (both != 3 ? both : directions.last_wins ? last : 0U) << (2 * pair));
-  }
-  const std::uint8_t held = arrive & 15U;
-  before = on;
-  arrive = static_cast<std::uint8_t>(second_was_last << 4 | goal);
+  const std::uint8_t held = opposites[port].arrive & 15U;
+  opposites[port] = directions.kind->settle(directions.constants, opposites[port], on);
+  const std::uint8_t goal = opposites[port].arrive & 15U;
   for (std::size_t d = 0; d < 4; ++d)
     if ((held & ~goal) >> d & 1) lower(raise_of(directions.out.at(d), 0), 0);
   for (std::size_t d = 0; d < 4; ++d)
@@ -204,44 +180,48 @@ shape::Point EngineState::goal_of(const DigitalOperation& digital, std::size_t u
 void EngineState::evaluate(Index index, std::size_t unit) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
   const shape::Point goal = goal_of(digital, unit);
-  if (digital.ramp == 0) return set_lane(lane_of(digital, unit), goal);
-  const std::size_t place = index * max_units + unit;
-  set_moving(place, position[2 * place] != to_fixed(goal.x) || position[2 * place + 1] != to_fixed(goal.y));
+  if (!digital.ramps) return set_lane(lane_of(digital, unit), goal);
+  const std::size_t mover = index * max_units + unit;
+  set_moving(mover, position[mover] != stage::to_fixed(goal));
 }
 
-void EngineState::end_ramp(const DigitalOperation& digital, std::size_t place) noexcept {
-  position[2 * place] = position[2 * place + 1] = 0;
-  set_moving(place, false);
-  set_lane(lane_of(digital, place % max_units), {});
+void EngineState::end_ramp(const DigitalOperation& digital, std::size_t mover) noexcept {
+  position[mover] = {};
+  set_moving(mover, false);
+  set_lane(lane_of(digital, mover % max_units), {});
 }
 
-void EngineState::set_moving(std::size_t place, bool now) noexcept {
-  if (now == (moving_place[place] != 0)) return;
-  if (now) {
-    moving[head->moving++] = static_cast<Index>(place);
-    moving_place[place] = static_cast<Index>(head->moving);
-  } else {
-    const Index last = moving[--head->moving];
-    moving[moving_place[place] - 1U] = last;
-    moving_place[last] = moving_place[place];
-    moving[head->moving] = 0;
-    moving_place[place] = 0;
-  }
+// -- what moves by itself ----------------------------------------------------------------------------
+
+void EngineState::set_moving(std::size_t mover, bool now) noexcept {
+  if (now == is_moving(mover)) return;
+  const std::size_t word = mover / 64;
+  moving[word] ^= std::uint64_t{1} << mover % 64;
+  const std::uint64_t bit = std::uint64_t{1} << word % 64;
+  moving_words[word / 64] = moving[word] != 0 ? moving_words[word / 64] | bit : moving_words[word / 64] & ~bit;
+  head->moving += now ? 1 : -1;
   find_next_due();
 }
 
+/// One tick of one mover.
+void EngineState::travel(std::size_t mover) noexcept {
+  const std::size_t number = mover / max_units;
+  const std::size_t unit = mover % max_units;
+  const std::size_t digitals = plan_data->digitals.size();
+  if (number >= digitals) return glide(static_cast<Index>(number - digitals), unit);
+  const DigitalOperation& digital = plan_data->digitals[number];
+  if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital, unit))) set_moving(mover, false);
+  set_lane(lane_of(digital, unit), stage::from_fixed(position[mover]));
+}
+
+/// All that is on its way, in order.
 void EngineState::tick() noexcept {
-  for (std::uint32_t i = head->moving; i-- > 0;) {  // from behind: what arrives gives its place to one that has moved
-    const std::size_t place = moving[i];
-    const DigitalOperation& digital = plan_data->digitals[place / max_units];
-    const shape::Point goal = goal_of(digital, place % max_units);
-    std::int64_t& x = position[2 * place];
-    std::int64_t& y = position[2 * place + 1];
-    x = step_towards(x, to_fixed(goal.x), digital.ramp);
-    y = step_towards(y, to_fixed(goal.y), digital.ramp);
-    if (x == to_fixed(goal.x) && y == to_fixed(goal.y)) set_moving(place, false);
-    set_lane(lane_of(digital, place % max_units), {from_fixed(x), from_fixed(y)});
-  }
+  for (std::size_t group = 0; group * 64 * 64 < movers_of(*plan_data); ++group)
+    for (std::uint64_t words = moving_words[group]; words != 0; words &= words - 1) {
+      const std::size_t word = group * 64 + static_cast<std::size_t>(std::countr_zero(words));
+      for (std::uint64_t movers = moving[word]; movers != 0; movers &= movers - 1)
+        travel(word * 64 + static_cast<std::size_t>(std::countr_zero(movers)));
+    }
 }
 
 // -- levels of analog targets -----------------------------------------------------------------------
@@ -249,8 +229,7 @@ void EngineState::tick() noexcept {
 void EngineState::refresh_group(const Group& group) noexcept {
   shape::Point best;
   double best_square = 0;
-  for (Index i = 0; i < group.lane_count; ++i) {
-    const shape::Point& lane = lanes[group.first_lane + i];
+  for (const shape::Point& lane : std::span{lanes + group.lanes.first, group.lanes.count}) {
     const double square = lane.x * lane.x + lane.y * lane.y;
     if (square > best_square) {
       best_square = square;

@@ -74,12 +74,12 @@ class Wiring {
   bool add_button(const Input* input, Wire& wire) {
     if (slot_.buttons.size() >= max_buttons) return false;
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
-    Run run{static_cast<std::uint16_t>(slot_.raises.size()), 0};
+    Run run{static_cast<Index>(slot_.raises.size()), 0};
     if (input != nullptr) {
-      for (const Index signal : input->raises)
+      for (const Index signal : input->raises.of(plan_.raises))
         slot_.raises.push_back(
             {signal, static_cast<Index>(EngineState::place_of(plan_.signals[signal], slot_number_))});
-      run.count = static_cast<std::uint16_t>(input->raises.size());
+      run.count = input->raises.count;
     }
     slot_.buttons.push_back(run);
     return true;
@@ -98,12 +98,12 @@ class Wiring {
 
   [[nodiscard]] bool ends_by_opposite(const Wire& wire) const {
     const Run run = slot_.buttons[wire.button];
-    return std::ranges::any_of(std::span{slot_.raises}.subspan(run.first, run.count),
-                               [this](Raise raised) { return ends_by_opposite(raised.signal); });
+    return std::ranges::any_of(run.of(slot_.raises), [this](Raise raised) { return ends_by_opposite(raised.signal); });
   }
 
   [[nodiscard]] bool ends_by_opposite(Index signal) const {
-    return signal != nothing && std::ranges::any_of(plan_.signals[signal].effects, [this](const Effect& effect) {
+    return signal != nothing &&
+           std::ranges::any_of(plan_.signals[signal].effects.of(plan_.effects), [this](const Effect& effect) {
              return effect.kind == EffectKind::gate && plan_.gates[effect.index].kind->opposite_ends_it;
            });
   }
@@ -118,7 +118,8 @@ class Wiring {
                              [](Index signal) { return signal != nothing; });
     for (std::size_t i = 0; i < ahead.size(); ++i) {
       if (!plan_.signals[ahead[i]].each_unit) continue;
-      for (const Effect& effect : plan_.signals[ahead[i]].effects) {
+      for (const Effect& effect : plan_.signals[ahead[i]].effects.of(plan_.effects)) {
+        if (effect.kind == EffectKind::sight) continue;
         if (effect.kind == EffectKind::digital) {
           add_once(slot_.digitals, effect.index);
         } else {
@@ -137,10 +138,16 @@ class Wiring {
     Wire wire;
     wire.kind = WireKind::counts;
     wire.axis = static_cast<Index>(slot_.sums.size());
-    Run run{static_cast<std::uint16_t>(slot_.counted.size()), 0};
-    for (const Index index : input != nullptr ? input->operations : std::vector<Index>{}) {
-      const Group& group = plan_.groups[plan_.operations[index].group];
-      slot_.counted.push_back({control.axis == Axis::y ? group.y : group.x, group.x});
+    Run run{static_cast<Index>(slot_.counted.size()), 0};
+    const bool is_y = control.axis == Axis::y;
+    for (const Index index : input != nullptr ? input->operations.of(plan_.fed) : std::span<const Index>{}) {
+      const AnalogOperation& operation = plan_.operations[index];
+      if (operation.kind == AnalogKind::drag) {
+        slot_.counted.push_back({0, 0, index, is_y});
+      } else {
+        const Group& group = plan_.groups[operation.group];
+        slot_.counted.push_back({is_y ? group.y : group.x, group.x, nothing, is_y});
+      }
       ++run.count;
     }
     slot_.sums.push_back(run);
@@ -156,7 +163,7 @@ class Wiring {
     wire.kind = WireKind::axis;
     wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
     wire.touches = std::uint64_t{1} << axis;
-    if (input != nullptr && !input->operations.empty())
+    if (input != nullptr && input->operations.count != 0)
       wire.touches |= std::uint64_t{1} << (gauge_bits + gauge_for(control, *input, wire.axis));
     return keep(control.code, wire);
   }
@@ -164,7 +171,8 @@ class Wiring {
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
     const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input, control.axis);
     Gauge& gauge = slot_.gauges[number];
-    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, control.rest);
+    const bool is_place = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
+    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, is_place ? control.minimum : control.rest);
     if (control.reading == Reading::one_sided && control.rest == control.maximum)
       scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
     if (control.axis == Axis::y) {
@@ -186,7 +194,7 @@ class Wiring {
     const std::uint8_t half = axis == Axis::y ? 2 : 1;
     halves_.resize(slot_.gauges.size());
     for (std::size_t i = 0; i < slot_.gauges.size(); ++i) {
-      if (first_operation(slot_.gauges[i]) != input.operations.front() || (halves_[i] & half) != 0) continue;
+      if (first_operation(slot_.gauges[i]) != plan_.fed[input.operations.first] || (halves_[i] & half) != 0) continue;
       halves_[i] |= half;
       return i;
     }
@@ -206,8 +214,8 @@ class Wiring {
     const std::size_t number = slot_.gauges.size();
     Gauge& gauge = slot_.gauges.emplace_back();
     gauge.first_step = static_cast<std::uint16_t>(slot_.steps.size());
-    gauge.step_count = static_cast<std::uint16_t>(input.operations.size());
-    for (const Index index : input.operations) {
+    gauge.step_count = input.operations.count;
+    for (const Index index : input.operations.of(plan_.fed)) {
       const AnalogOperation& operation = plan_.operations[index];
       Step step;
       step.kind = operation.kind;
@@ -215,8 +223,10 @@ class Wiring {
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
       step.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
                    !group.self_centering};
-      const std::span shapes = std::span{plan_.shapes}.subspan(operation.first_shape, operation.shape_count);
-      if (operation.kind == AnalogKind::crossing)
+      const std::span shapes = operation.shapes.of(plan_.shapes);
+      if (is_aim(operation.kind))
+        step.way = Way::aim;
+      else if (operation.kind == AnalogKind::crossing)
         step.way = shapes.empty() ? Way::crossing : Way::shaped;
       else if (operation.kind == AnalogKind::lane && (shapes.size() != 1 || shapes[0].kind != &stage::dead_zone))
         step.way = Way::shaped;
@@ -280,7 +290,10 @@ void EngineState::set_plan(Plan new_plan) {
   view(heap_place, layout.heap_place);
   view(position, layout.position);
   view(moving, layout.moving);
-  view(moving_place, layout.moving_place);
+  view(moving_words, layout.moving_words);
+  view(pointers, layout.pointers);
+  view(aims, layout.aims);
+  for (const Pointer& pointer : plan_data->pointers) level[pointer.x] = level[pointer.y] = 0.5;  // the middle
   view(journal, layout.journal);
 }
 
@@ -303,7 +316,7 @@ void EngineState::find_lone_lanes() noexcept {
       [&](Lane& lane) { lane.alone = feeders[lane.group] == 1 && plan_data->groups[lane.group].self_centering; });
   for (std::size_t g = 0; g < plan_data->groups.size(); ++g) {
     const Group& group = plan_data->groups[g];
-    const std::span all{lanes + group.first_lane, group.lane_count};
+    const std::span all{lanes + group.lanes.first, group.lanes.count};
     live[g] =
         static_cast<std::uint16_t>(std::ranges::count_if(all, [](const shape::Point& p) { return !p.at_rest(); }));
   }

@@ -19,7 +19,7 @@ std::string shape_words(const Use& use) {
   std::string words;
   Use plain = use;
   plain.settings = {};
-  for (const stage::Kind* kind : stage::table()) {
+  for (const stage::Kind* kind : stage::of_uses()) {
     const stage::Values values = stage::values_of(*kind, use);
     if (kind->acts(values) && values != stage::values_of(*kind, plain))
       words += (words.empty() ? "" : ", ") + kind->words(values);
@@ -37,11 +37,11 @@ struct Fed {
 };
 
 /// What happens to directions behind all their sources: "opposites: neither".
-std::string_view opposites_words(const PortProfile& port, const Fed& fed) {
+std::string opposites_words(const PortProfile& port, const Fed& fed) {
   const bool is_direction =
       fed.target == directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
-  if (!is_direction || port.opposites == Opposites::both) return "";
-  return port.opposites == Opposites::last ? "opposites: the last one" : "opposites: neither";
+  const stage::Values values{static_cast<double>(port.opposites)};
+  return is_direction && stage::opposites.acts(values) ? stage::opposites.words(values) : "";
 }
 
 class PortView {
@@ -127,8 +127,8 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
         all.push_back(link);
         all.back().source = use.role;
         all.back().shape = shape_words(use);
-        const std::string_view more = opposites_words(port, fed);
-        if (!more.empty()) all.back().shape += (all.back().shape.empty() ? "" : ", ") + std::string{more};
+        const std::string more = opposites_words(port, fed);
+        if (!more.empty()) all.back().shape += (all.back().shape.empty() ? "" : ", ") + more;
         all.back().place = use.place;
       }
     }

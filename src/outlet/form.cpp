@@ -50,6 +50,7 @@ constexpr std::array places = std::to_array<Entry>({
     {"mouse-wheel", {FormKind::mouse, relative(REL_WHEEL)}},
     {"spinner", {FormKind::mouse, relative(REL_X)}},
     {"trigger", {FormKind::pointer, key(BTN_LEFT)}},
+    {"touch-press", {FormKind::pointer, key(BTN_LEFT)}},
     {"reload", {FormKind::pointer, key(BTN_RIGHT)}},
 });
 
@@ -66,6 +67,7 @@ constexpr std::array pair_places = std::to_array<PairEntry>({
     {"trackball", FormKind::mouse, relative(REL_X), relative(REL_Y)},
     {"gun", FormKind::pointer, code::abs_x, code::abs_y},
     {"pointer", FormKind::pointer, code::abs_x, code::abs_y},
+    {"touch", FormKind::pointer, code::abs_x, code::abs_y},
 });
 
 constexpr std::array modifiers{KEY_LEFTSHIFT, KEY_RIGHTSHIFT, KEY_LEFTCTRL, KEY_RIGHTCTRL,
@@ -166,7 +168,10 @@ input_id device_id(DeviceKey device) {
 
 std::optional<Spot> spot_of(const TargetInfo& target) {
   const auto* const pair = std::ranges::find(pair_places, target.place, &PairEntry::place);
-  if (pair != pair_places.end()) return Spot{pair->form, target.name.ends_with("-x") ? pair->x : pair->y};
+  if (pair != pair_places.end()) {
+    if (target.kind == TargetKind::button) return std::nullopt;  // off the area there is no code for
+    return Spot{pair->form, target.name.ends_with("-x") ? pair->x : pair->y};
+  }
   const auto* const at = std::ranges::find(places, target.place, &Entry::place);
   if (at != places.end()) return at->spot;
   return key_spot(target.place);

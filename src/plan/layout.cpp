@@ -13,6 +13,8 @@ std::size_t take(std::size_t& size, std::size_t count) noexcept {
   return at;
 }
 
+std::size_t words_for(std::size_t bits) noexcept { return (bits + 63) / 64; }
+
 }  // namespace
 
 StateLayout layout_of(const PlanData& plan) noexcept {
@@ -31,7 +33,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.known = take<std::uint32_t>(size, max_units);
   layout.down = take<std::uint64_t>(size, max_units * words);
   layout.counted = take<std::uint64_t>(size, max_units * words);
-  layout.opposites = take<std::uint8_t>(size, 2 * plan.opposites.size());
+  layout.opposites = take<stage::Directions>(size, plan.opposites.size());
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
   const std::size_t gates = plan.gate_at.size();
@@ -40,9 +42,11 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.out_held = take<std::uint8_t>(size, gates);
   layout.heap = take<Index>(size, gates);
   layout.heap_place = take<Index>(size, gates);
-  layout.position = take<std::int64_t>(size, 2 * digitals);
-  layout.moving = take<Index>(size, digitals);
-  layout.moving_place = take<Index>(size, digitals);
+  layout.position = take<stage::Place>(size, digitals);
+  layout.moving = take<std::uint64_t>(size, words_for(movers_of(plan)));
+  layout.moving_words = take<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
+  layout.pointers = take<PointerState>(size, plan.pointers.size());
+  layout.aims = take<AimState>(size, plan.aims);
   layout.journal = take<Index>(size, journal_length);
   layout.size = size;
   return layout;

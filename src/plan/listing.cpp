@@ -50,8 +50,8 @@ class Listing {
 
   void add(const Input& input) {
     const std::string source = fmt::format("{}/{}", input.seat, input.role);
-    for (const Index signal : input.raises) line("  {:<28} raises {}", source, signal_name(signal));
-    for (const Index index : input.operations) add(source, plan_.operations[index]);
+    for (const Index signal : input.raises.of(plan_.raises)) line("  {:<28} raises {}", source, signal_name(signal));
+    for (const Index index : input.operations.of(plan_.fed)) add(source, plan_.operations[index]);
   }
 
   std::string targets_of(const OpposedDirections& port) const {
@@ -60,11 +60,16 @@ class Listing {
     return names;
   }
 
+  static std::string_view aim_word(AnalogKind kind) {
+    if (kind == AnalogKind::point) return "points";
+    if (kind == AnalogKind::spring) return "holds";
+    return kind == AnalogKind::glide ? "pushes" : "drags";
+  }
+
   /// ", dead zone 0.15, curve 2"
   std::string shapes_of(const AnalogOperation& operation) const {
     std::string words;
-    for (const Shape& shape : std::span{plan_.shapes}.subspan(operation.first_shape, operation.shape_count))
-      words += ", " + shape.words;
+    for (const Shape& shape : operation.shapes.of(plan_.shapes)) words += ", " + shape.words;
     return words;
   }
 
@@ -73,18 +78,22 @@ class Listing {
       return line("  {:<28} adds to {}", source, group_name(plan_.groups[operation.group]));
     if (operation.kind == AnalogKind::lane)
       return line("  {:<28} moves {}{}", source, group_name(plan_.groups[operation.group]), shapes_of(operation));
+    if (is_aim(operation.kind))
+      return line("  {:<28} {} {} {}{}", source, aim_word(operation.kind),
+                  target_name(plan_.pointers[operation.group].x), target_name(plan_.pointers[operation.group].y),
+                  shapes_of(operation) + (operation.words.empty() ? "" : ", " + operation.words));
     std::string signals;
     for (std::size_t d = 0; d < operation.signals.size(); ++d)
       if (operation.signals.at(d) != nothing)
         signals += fmt::format(" {}:{}", direction_names.at(d), signal_name(operation.signals.at(d)));
-    line("  {:<28} threshold {:.2f}, release {:.2f}, raises{}{}", source, operation.threshold, operation.release,
-         signals, shapes_of(operation));
+    line("  {:<28} threshold {:.2f}, release {:.2f}, raises{}{}", source, operation.constants.numbers[0],
+         operation.constants.numbers[1], signals, shapes_of(operation));
   }
 
   void add(Index index) {
     const Signal& signal = plan_.signals[index];
     const std::string name = signal.need > 1 ? fmt::format("s{} (needs {})", index, signal.need) : signal_name(index);
-    for (const Effect& effect : signal.effects) add(name, effect);
+    for (const Effect& effect : signal.effects.of(plan_.effects)) add(name, effect);
   }
 
   void add(const std::string& name, const Effect& effect) {
@@ -92,13 +101,13 @@ class Listing {
     if (effect.kind == EffectKind::digital) {
       const DigitalOperation& digital = plan_.digitals[effect.index];
       return line("  {:<28} moves {}{}", name, group_name(plan_.groups[digital.group]),
-                  digital.ramp == 0 ? ", at once" : fmt::format(", {} of 2^48 a tick", digital.ramp));
+                  digital.ramps ? fmt::format(", {} of 2^48 a tick", digital.ramp.time) : ", at once");
     }
     if (effect.kind == EffectKind::opposites) {
       const OpposedDirections& port = plan_.opposites[effect.index];
-      return line("  {:<28} opposites, {}: raises{}", name, port.last_wins ? "the last wins" : "neutral",
-                  targets_of(port));
+      return line("  {:<28} {}, raises{}", name, port.words, targets_of(port));
     }
+    if (effect.kind == EffectKind::sight) return line("  {:<28} takes the pointer off the area", name);
     const Gate& gate = plan_.gates[effect.index];
     line("  {:<28} {}, raises {}", name, gate.words, signal_name(gate.out));
   }

@@ -2,8 +2,8 @@
 //
 // A source is a role at a seat. Buttons raise *signals*; a signal is on while enough of its sources
 // hold it. A signal either is a button target or has effects (gates, axes from buttons, chords).
-// Axes and sticks feed *analog operations*: a lane of an analog target, or a crossing, which turns
-// positions into signals. All indices are into the vectors here.
+// Axes and sticks feed *analog operations*: a lane of an analog target, a crossing, which turns
+// positions into signals, or an aim, which moves a pointer. All indices are into the vectors here.
 //
 // What lies between a unit's control and the target that it feeds (the stages of its use) is each unit's
 // own: such signals, gates and lanes have a place in the state for each unit that may be there.
@@ -30,6 +30,18 @@ enum class EffectKind : std::uint8_t {
   gate,       ///< index: a gate that this one feeds
   digital,    ///< index: a digital operation to evaluate again
   opposites,  ///< index: directions of a port to evaluate again
+  sight,      ///< index: an operation that aims: whether its source sees the game area
+};
+
+/// A part of another table.
+struct Run {
+  Index first = 0;
+  Index count = 0;
+  /// That part of it.
+  template <typename T>
+  [[nodiscard]] std::span<const T> of(const std::vector<T>& table) const noexcept {
+    return {table.data() + first, count};
+  }
 };
 
 struct Effect {
@@ -42,7 +54,7 @@ struct Signal {
   Index target = nothing;  ///< the button target that it is
   bool each_unit = false;  ///< each unit has its own
   Index first_place = 0;   ///< where it is counted who holds it; each unit's follow one another
-  std::vector<Effect> effects;
+  Run effects;
 };
 
 /// A stage between two signals.
@@ -66,48 +78,67 @@ struct Shape {
 struct Group {
   Index x = 0;
   Index y = nothing;
-  Index first_lane = 0;
-  Index lane_count = 0;
+  Run lanes;
   bool self_centering = true;
 };
 
-enum class AnalogKind : std::uint8_t { lane, crossing, count };
+/// A pointer: it is where the source put it that moved last.
+struct Pointer {
+  Index x = 0;
+  Index y = 0;
+  Index on = 0;  ///< the signal of the target that tells whether it is on the game area
+};
+
+enum class AnalogKind : std::uint8_t {
+  lane,      ///< moves an analog target
+  crossing,  ///< presses, one a direction
+  count,     ///< adds to what counts
+  point,     ///< a gun, a finger: a pointer is where its source points
+  spring,    ///< a pointer is where a stick is pushed
+  glide,     ///< a pointer goes where a stick is pushed
+  drag,      ///< a pointer goes as far as a mouse counts
+};
+
+[[nodiscard]] constexpr bool is_aim(AnalogKind kind) noexcept { return kind >= AnalogKind::point; }
 
 struct AnalogOperation {
   AnalogKind kind = AnalogKind::lane;
-  Index group = 0;        ///< lane, count: whose
-  Index lane = 0;         ///< lane: the first of max_units, one a unit
-  Index crossing = 0;     ///< crossing: its own number
-  Index first_shape = 0;  ///< what a position goes through before it gets there: a run of `shapes`
-  Index shape_count = 0;
-  double threshold = 0.5;                                            ///< crossing
-  double release = 0.4;                                              ///< crossing
+  Index group = 0;               ///< lane, count: whose; what aims: its pointer
+  Index lane = 0;                ///< lane: the first of max_units, one a unit; what aims: likewise, of the aims
+  Index crossing = 0;            ///< crossing: its own number
+  Index glide = 0;               ///< glide: its own number
+  Run shapes;                    ///< what a position goes through before it gets there
+  stage::Constants constants{};  ///< of the threshold, of what moves a pointer
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
+  std::string words{};    ///< glide, drag: what moves it, for the listing
+  Index blind = nothing;  ///< what aims: each unit's signal that is on while it does not see the game area
 };
 
-/// An axis or stick made of one unit's buttons. With a ramp (a share of a full push a tick, in 1/2^48) it moves
-/// there, without it jumps.
+/// An axis or stick made of one unit's buttons. With a ramp it moves there, without it jumps.
 struct DigitalOperation {
   Index group = 0;
   Index lane = 0;                                                    ///< the first of max_units, one a unit
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< in order of direction_names
-  std::int64_t ramp = 0;
+  bool ramps = false;
+  stage::Constants ramp{};
 };
 
 /// The four directions of a port on their way to its targets, in order of direction_names. Of two that are opposite and
 /// on at once neither arrives, or that which came last.
 struct OpposedDirections {
+  const stage::Kind* kind = nullptr;
+  stage::Constants constants{};
   std::array<Index, 4> in{nothing, nothing, nothing, nothing};
   std::array<Index, 4> out{nothing, nothing, nothing, nothing};
-  bool last_wins = false;
+  std::string words{};
 };
 
 /// Everything that one role at one seat does.
 struct Input {
   std::string seat;
   std::string role;
-  std::vector<Index> raises;
-  std::vector<Index> operations;
+  Run raises;      ///< of the plan's `raises`
+  Run operations;  ///< of the plan's `fed`
 };
 
 struct PlanData {
@@ -119,21 +150,28 @@ struct PlanData {
   std::vector<PortInfo> ports;
   std::vector<TargetInfo> targets;
   std::vector<Signal> signals;
+  std::vector<Effect> effects;  ///< of signals, each one's together
   std::vector<Gate> gates;
   std::vector<Shape> shapes;
   std::vector<Group> groups;
   std::vector<AnalogOperation> operations;
   std::vector<DigitalOperation> digitals;
   std::vector<OpposedDirections> opposites;
+  std::vector<Pointer> pointers;
   std::vector<Input> inputs;
-  std::vector<Index> group_of_target;     ///< nothing for buttons
-  std::vector<Index> signal_of_target;    ///< nothing for axes
-  std::vector<Index> opposite_of_target;  ///< of a direction: the one across; else nothing
-  std::vector<std::uint32_t> layouts;     ///< by port: what its controller's targets are, in one number; never 0
-  std::vector<Index> gate_at;             ///< by place: which gate is there
+  std::vector<Index> raises;             ///< signals that inputs hold, each input's together
+  std::vector<Index> fed;                ///< operations that inputs feed, likewise
+  std::vector<Index> signal_of_target;   ///< nothing for axes
+  std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
+  std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
+  std::vector<Index> gate_at;            ///< by place: which gate is there
   Index signal_places = 0;
   Index lanes = 0;
   Index crossings = 0;
+  Index glides = 0;
+  Index aims = 0;
+  std::vector<Index> gliding;  ///< by number of a glide: its operation
+  std::vector<Index> aiming;   ///< by number of an aim's first one, in units: likewise
   std::size_t state_size = 0;
   std::string listing;
 
@@ -150,11 +188,31 @@ inline constexpr std::size_t max_axes = 32;
 /// Changes that a slow reader may fall behind by before it looks at every target.
 inline constexpr std::size_t journal_length = 256;
 
+/// What can be on its way by itself: each unit's share of the axes that are made of buttons, and of the pointers that
+/// glide, in this order.
+[[nodiscard]] inline std::size_t movers_of(const PlanData& plan) noexcept {
+  return (plan.digitals.size() + plan.glides) * max_units;
+}
+
+/// What moves a pointer, for one unit.
+struct AimState {
+  /// Of what says where it is: where it was last, or last before another took the pointer over. Else how far it has
+  /// gone since another did.
+  stage::Place at;
+  shape::Point push;       ///< of a stick that glides
+  std::uint32_t told = 0;  ///< 1 once it has said anything
+  std::uint32_t on = 0;    ///< 1 while it is on the game area
+};
+struct PointerState {
+  std::uint32_t holder = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's
+  std::uint32_t on = 0;      ///< 1 while it holds the signal of being on the game area
+};
+
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
               down = 0, counted = 0, opposites = 0, over = 0, over_counted = 0, deadline = 0, out_held = 0, heap = 0,
-              heap_place = 0, position = 0, moving = 0, moving_place = 0, journal = 0, size = 0;
+              heap_place = 0, position = 0, moving = 0, moving_words = 0, pointers = 0, aims = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 

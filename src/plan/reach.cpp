@@ -13,11 +13,13 @@ class Reach {
   explicit Reach(const PlanData& plan) : plan_(plan), targets_(plan.targets.size()), signals_(plan.signals.size()) {}
 
   void follow(const Input& input) {
-    for (const Index signal : input.raises) follow_signal(signal);
-    for (const Index number : input.operations) {
+    for (const Index signal : input.raises.of(plan_.raises)) follow_signal(signal);
+    for (const Index number : input.operations.of(plan_.fed)) {
       const AnalogOperation& operation = plan_.operations[number];
       if (operation.kind == AnalogKind::crossing)
         for (const Index signal : operation.signals) follow_signal(signal);
+      else if (is_aim(operation.kind))
+        mark_pointer(plan_.pointers[operation.group]);
       else
         mark_group(operation.group);
     }
@@ -30,7 +32,8 @@ class Reach {
     signals_[number] = true;
     const Signal& signal = plan_.signals[number];
     if (signal.target != nothing) targets_[signal.target] = true;
-    for (const Effect& effect : signal.effects) {
+    for (const Effect& effect : signal.effects.of(plan_.effects)) {
+      if (effect.kind == EffectKind::sight) continue;  // moves nothing
       if (effect.kind == EffectKind::digital)
         mark_group(plan_.digitals[effect.index].group);
       else if (effect.kind == EffectKind::opposites)
@@ -44,6 +47,11 @@ class Reach {
     const Group& group = plan_.groups[number];
     targets_[group.x] = true;
     if (group.y != nothing) targets_[group.y] = true;
+  }
+
+  void mark_pointer(const Pointer& pointer) {
+    targets_[pointer.x] = targets_[pointer.y] = true;
+    follow_signal(pointer.on);
   }
 
   const PlanData& plan_;
@@ -67,6 +75,21 @@ std::vector<std::string> roles_of(const Attachment& attachment) {
   return roles;
 }
 
+namespace {
+
+/// As bindings call it: of a pair "stick", of its first half; nothing for what else the pair is made of.
+std::string bound_name(const PlanData& data, std::size_t target) {
+  const TargetInfo& info = data.targets[target];
+  const Index partner = data.partner_of_target[target];
+  const bool pair = info.kind != TargetKind::button && partner != nothing;
+  if (pair) return partner < target ? "" : std::string{info.name.substr(0, info.name.size() - 2)};
+  for (const Pointer& pointer : data.pointers)
+    if (data.signals[pointer.on].target == target) return "";
+  return std::string{info.name};
+}
+
+}  // namespace
+
 std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::span<const std::string> roles) {
   const PlanData& data = plan.data();
   Reach bound{data};
@@ -80,7 +103,8 @@ std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::
   for (const PortInfo& port : data.ports) {
     if (port.number == 0) continue;
     for (std::size_t t = port.first_target; t < std::size_t{port.first_target} + port.target_count; ++t)
-      if (bound.reaches(t) && !served.reaches(t)) names.emplace_back(data.targets[t].name);
+      if (const std::string name = bound_name(data, t); !name.empty() && bound.reaches(t) && !served.reaches(t))
+        names.push_back(name);
   }
   return names;
 }

@@ -74,6 +74,8 @@ std::string_view sources_of(TargetKind wanted) noexcept {
       return "a spinner or a mouse's wheel";
     case TargetKind::movement:
       return "a mouse or a trackball";
+    case TargetKind::pointer:
+      return "a gun, a pointer, a mouse, a trackball or a stick";
     default:
       return "a wheel or a d-pad";
   }

@@ -11,6 +11,8 @@
 namespace omnipar {
 
 inline constexpr std::string_view directions_group = "directions";
+/// The button that a gun holds down while it does not see the screen.
+inline constexpr std::string_view off_screen_role = "off-screen";
 
 /// The port whose bindings this one begins with: of the same profile, another one, and not itself like
 /// one. Null if there is none such.

@@ -35,6 +35,7 @@ constinit const Kind inversion{.name = "inversion",
                                .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
                                .words = words,
                                .prepare = prepare,
-                               .move = move};
+                               .move = move,
+                               .places = true};
 
 }  // namespace omnipar::stage

@@ -13,13 +13,22 @@ constexpr Field fields[] = {
 
 /// time: what is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
 Constants prepare(const Values& values, RoleKind) {
-  constexpr double ticks_per_second = 1000;
-  constexpr double full = 281474976710656.0;
-  const double step = values[0] / ticks_per_second * full;
+  const double step = values[0] / ticks_per_second * static_cast<double>(whole);
   Constants constants;
   constants.time = static_cast<std::int64_t>(step);
   if (static_cast<double>(constants.time) < step) ++constants.time;
   return constants;
+}
+
+std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t step) noexcept {
+  if (from < goal) return goal - from > step ? from + step : goal;
+  return from - goal > step ? from - step : goal;
+}
+
+bool travel(const Constants& constants, Place& place, shape::Point towards) noexcept {
+  const Place goal = to_fixed(towards);
+  place = {step_towards(place.x, goal.x, constants.time), step_towards(place.y, goal.y, constants.time)};
+  return place == goal;
 }
 
 }  // namespace
@@ -36,6 +45,7 @@ constinit const Kind ramp{
         },
     .acts = [](const Values& values) noexcept { return values[0] > 0; },
     .words = [](const Values& values) { return fmt::format("ramp of {} full pushes per second", values[0]); },
-    .prepare = prepare};
+    .prepare = prepare,
+    .travel = travel};
 
 }  // namespace omnipar::stage

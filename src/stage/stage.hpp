@@ -3,8 +3,11 @@
 // a use, what they may be, how they are written back and told, and the place of the stage's state.
 //
 //   position --shapes--> position --threshold--> contact --gates--> contact --ramp--> position
+//                        position --glide--> place <--drag-- counts
+//   four directions of a port, after merging --opposites--> those that arrive
 //
-// A shape is a pure function. A gate keeps whether its out is on, and may ask to be called again at a moment.
+// A shape is a pure function. A gate keeps whether its out is on, and may ask to be called again at a moment. What
+// travels is called at each tick until it has arrived.
 #pragma once
 
 #include <array>
@@ -19,14 +22,18 @@
 
 namespace omnipar::stage {
 
-/// What goes in or out: where an axis or a stick is, or whether something is on.
-enum class Flow : std::uint8_t { position, contact };
-enum class Measure : std::uint8_t { number, milliseconds, flag };
+/// What goes in or out: where an axis or a stick is, whether something is on, a place of the game area, or movements
+/// that add up.
+enum class Flow : std::uint8_t { position, contact, place, counts };
+enum class Measure : std::uint8_t { number, milliseconds, flag, word };
+/// Where a stage stands: in each use by itself, or behind all sources of a port's directions.
+enum class Home : std::uint8_t { use, directions };
 
 inline constexpr std::size_t max_fields = 2;
 using Values = std::array<double, max_fields>;  ///< by field of a kind
 
-/// One field of a use. Numbers are kept as they are written, milliseconds in microseconds, flags as 0 or 1.
+/// One field of a use, or of a port. Numbers are kept as they are written, milliseconds in microseconds, flags as 0 or
+/// 1, words as their place among those that there are.
 struct Field {
   std::string_view name;
   Measure measure = Measure::number;
@@ -35,9 +42,11 @@ struct Field {
   double high = 1;
   /// What it is for the role if nothing is said, beside the values of the fields before it.
   double (*otherwise)(std::string_view role, const Values& before) noexcept = nothing_said;
+  std::span<const std::string_view> words{};
 
   static double nothing_said(std::string_view, const Values&) noexcept { return 0; }
 };
+
 /// What follows from the values, worked out once.
 struct Constants {
   std::array<double, 3> numbers{};
@@ -65,11 +74,38 @@ struct GateState {
   bool waits = false;  ///< it has asked for a moment that has not come yet
 };
 
+/// Where something is that moves bit by bit, in 1/2^48 of a full push or of the game area, so that it adds up exactly.
+struct Place {
+  std::int64_t x = 0;
+  std::int64_t y = 0;
+  friend bool operator==(const Place&, const Place&) = default;
+};
+inline constexpr std::int64_t whole = std::int64_t{1} << 48;
+inline constexpr double ticks_per_second = 1000;
+
+[[nodiscard]] constexpr std::int64_t to_fixed(double value) noexcept {
+  return static_cast<std::int64_t>(value * static_cast<double>(whole));
+}
+[[nodiscard]] constexpr double from_fixed(std::int64_t value) noexcept {
+  return static_cast<double>(value) / static_cast<double>(whole);
+}
+[[nodiscard]] constexpr Place to_fixed(shape::Point point) noexcept { return {to_fixed(point.x), to_fixed(point.y)}; }
+[[nodiscard]] constexpr shape::Point from_fixed(Place place) noexcept {
+  return {from_fixed(place.x), from_fixed(place.y)};
+}
+
+/// Four directions, a bit each in order of direction_names, and what is remembered of them.
+struct Directions {
+  std::uint8_t on = 0;      ///< were on when they were looked at last
+  std::uint8_t arrive = 0;  ///< arrive, in the low four bits; above, of each pair, whether its second one came last
+};
+
 struct Kind {
   std::string_view name;
   std::string_view about;  ///< one sentence
   Flow in = Flow::position;
   Flow out = Flow::position;
+  Home home = Home::use;
   std::span<const Field> fields;
   /// Which values do not go together, though each is in its range: what the last one may be. Empty: they go.
   std::string_view (*conflict)(const Values&) noexcept = nullptr;
@@ -79,9 +115,14 @@ struct Kind {
   std::string (*words)(const Values&) = nullptr;
   Constants (*prepare)(const Values&, RoleKind) = nullptr;
   shape::Point (*move)(const Constants&, shape::Point) noexcept = nullptr;                 ///< of a shape
+  bool (*pass)(const Constants&, bool passed, double push) noexcept = nullptr;             ///< of the threshold
   Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
+  /// Of what travels: one tick of the way. True when nothing more is to come.
+  bool (*travel)(const Constants&, Place&, shape::Point towards) noexcept = nullptr;
+  Directions (*settle)(const Constants&, Directions, std::uint8_t on) noexcept = nullptr;  ///< of directions
   bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken
   bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed
+  bool places = false;            ///< of a shape: it acts on a place of the game area, too
   bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
 };
 

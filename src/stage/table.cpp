@@ -6,14 +6,28 @@
 
 namespace omnipar::stage {
 
-std::span<const Kind* const> table() noexcept {
-  static constexpr const Kind* kinds[] = {&inversion, &dead_zone,  &curve,  &anti_dead_zone, &threshold,
-                                          &debounce,  &long_press, &toggle, &autofire,       &ramp};
-  return kinds;
+namespace {
+
+std::vector<const Kind*>& kinds() {
+  static std::vector<const Kind*> all{&inversion, &dead_zone,  &curve,    &anti_dead_zone, &threshold,
+                                      &debounce,  &long_press, &toggle,   &autofire,       &ramp,
+                                      &glide,     &drag,       &opposites};
+  return all;
 }
 
+}  // namespace
+
+std::span<const Kind* const> table() noexcept { return kinds(); }
+
+std::span<const Kind* const> of_uses() noexcept {
+  const auto all = table();
+  return all.first(static_cast<std::size_t>(std::ranges::find(all, Home::directions, &Kind::home) - all.begin()));
+}
+
+void add(const Kind& kind, const Kind& behind) { kinds().insert(std::ranges::find(kinds(), &behind) + 1, &kind); }
+
 const Field* field(std::string_view name) noexcept {
-  for (const Kind* kind : table())
+  for (const Kind* kind : of_uses())
     for (const Field& field : kind->fields)
       if (field.name == name) return &field;
   return nullptr;
@@ -21,7 +35,7 @@ const Field* field(std::string_view name) noexcept {
 
 std::vector<std::string_view> field_names() {
   std::vector<std::string_view> names;
-  for (const Kind* kind : table())
+  for (const Kind* kind : of_uses())
     for (const Field& field : kind->fields) names.push_back(field.name);
   return names;
 }
@@ -54,7 +68,7 @@ std::optional<Wrong> wrong(const Use& use) {
     if (known == nullptr) return Wrong{name, true, ""};
     if (!(value >= known->low && value <= known->high)) return Wrong{name, false, range_of(*known)};
   }
-  for (const Kind* kind : table()) {
+  for (const Kind* kind : of_uses()) {
     const std::string_view range = kind->conflict != nullptr ? kind->conflict(values_of(*kind, use)) : "";
     if (!range.empty()) return Wrong{std::string{kind->fields.back().name}, false, std::string{range}};
   }

@@ -15,11 +15,17 @@
 
 namespace omnipar::stage {
 
-extern const Kind inversion, dead_zone, curve, anti_dead_zone, threshold, debounce, long_press, toggle, autofire, ramp;
+extern const Kind inversion, dead_zone, curve, anti_dead_zone, threshold, debounce, long_press, toggle, autofire, ramp,
+    glide, drag, opposites;
 
 [[nodiscard]] std::span<const Kind* const> table() noexcept;
+/// Those that stand in a use.
+[[nodiscard]] std::span<const Kind* const> of_uses() noexcept;
+/// Another kind comes into the table, right behind one that is there. To be called before anything else of Omnipar
+/// is, by one thread; the kind must live as long as the program.
+void add(const Kind& kind, const Kind& behind);
 
-/// The field of this name, of whichever kind; null if there is none.
+/// The field of this name of a use, of whichever kind; null if there is none.
 [[nodiscard]] const Field* field(std::string_view name) noexcept;
 
 [[nodiscard]] std::vector<std::string_view> field_names();

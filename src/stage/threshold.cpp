@@ -1,3 +1,4 @@
+#include "stage/passing.hpp"
 #include "stage/table.hpp"
 
 #include <algorithm>
@@ -35,6 +36,7 @@ constinit const Kind threshold{
         },
     .acts = [](const Values&) noexcept { return true; },
     .words = [](const Values& values) { return fmt::format("threshold {:.2f}, release {:.2f}", values[0], values[1]); },
-    .prepare = prepare};
+    .prepare = prepare,
+    .pass = is_passed};
 
 }  // namespace omnipar::stage

@@ -29,6 +29,7 @@ class Judged::Watch {
       plain_.emplace(judged.engine_);
     adopted();
     fresh_ = false;
+    for (std::uint16_t t = 0; t < shown_.size(); ++t) shown_[t] = value(t);
   }
 
   void adopted() {

@@ -17,9 +17,15 @@ std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * full
 
 }  // namespace
 
-const std::set<std::string>& SlowTwin::stages() {
-  static const std::set<std::string> all{"inversion", "dead zone",  "curve",  "anti-dead zone", "threshold",
-                                         "debounce",  "long press", "toggle", "autofire",       "ramp"};
+std::set<std::string> SlowTwin::stages() {
+  std::set<std::string> all{"inversion", "dead zone", "curve", "anti-dead zone", "threshold", "debounce", "long press",
+                            "toggle",    "autofire",  "ramp",  "glide",          "drag",      "opposites"};
+  for (const auto& [name, guest] : guests()) all.insert(name);
+  return all;
+}
+
+std::map<std::string, SlowTwin::Guest>& SlowTwin::guests() {
+  static std::map<std::string, Guest> all;
   return all;
 }
 
@@ -31,12 +37,15 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const std::string& role, Point 
   if (said(use, "invert-y", 0) != 0) p.y = -p.y;
   const double dead = said(use, "dead-zone", to_a_press ? -1 : role == "paddle" ? 0 : 0.15);
   if (dead >= 0) {
-    if (p.x * p.x + p.y * p.y <= dead * dead) return {};
-    p = scaled(length() >= 1 ? 1 / length() : (1 - dead / length()) * (1 / (1 - dead)));
+    p = p.x * p.x + p.y * p.y <= dead * dead
+            ? Point{}
+            : scaled(length() >= 1 ? 1 / length() : (1 - dead / length()) * (1 / (1 - dead)));
   }
-  if (length() == 0) return p;
-  if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(shape::power(length(), curve) / length());
-  if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
+  if (length() != 0) {
+    if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(shape::power(length(), curve) / length());
+    if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
+  }
+  for (const auto& [name, guest] : guests()) p = guest(use, p);
   return p;
 }
 
@@ -104,6 +113,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   frozen_ = was_frozen;
   work_out();
   settle_what_is_known(unit);
+  aim(slot, unit, nullptr);
 }
 
 /// A press; if the same report had let it go before, that takes effect first.
@@ -118,7 +128,7 @@ void SlowTwin::hold_again(Contact& contact) {
   work_out();
 }
 
-void SlowTwin::set(Unit& unit, const Control& c, std::int32_t value) {
+void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
   const auto press = [&](const std::string& role, int code, bool down) {
     Contact& contact = unit.buttons[role][code];
     if (contact.down == down) return;
@@ -129,6 +139,7 @@ void SlowTwin::set(Unit& unit, const Control& c, std::int32_t value) {
     for (const Count& count : counts_)
       if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
         values_[c.axis == Axis::y ? count.y : count.x].level += value;
+    drag(slot, unit, c, value);
   } else if (c.reading == Reading::hat) {
     press(c.role + (c.axis == Axis::x ? "-left" : "-up"), of_hat, value < 0);
     press(c.role + (c.axis == Axis::x ? "-right" : "-down"), of_hat, value > 0);
@@ -150,11 +161,15 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;
       spoken.insert(c.code);
-      if (moved.contains(c.code)) cross(slot, unit);  // twice in a report: the first counts, too
-      set(unit, c, change.value);
+      if (moved.contains(c.code)) {  // twice in a report: the first counts, too
+        cross(slot, unit);
+        aim(slot, unit, &moved);
+      }
+      set(slot, unit, c, change.value);
       if (unit.raw.contains(c.code)) moved.insert(c.code);
     }
   cross(slot, unit);
+  aim(slot, unit, &moved);
   for (auto& [role, contacts] : unit.buttons)
     for (auto& [code, contact] : contacts) contact.counted = contact.counted && contact.down;
   for (Line& line : lines_)
@@ -294,6 +309,7 @@ void SlowTwin::work_out() {
     line.target->level = level;
   }
   if (!frozen_) work_out_analogs();
+  refresh_sights();
 }
 
 SlowTwin::Point SlowTwin::goal(const Glide& glide, int slot) const {
@@ -320,7 +336,7 @@ SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) co
       const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
       here[slot] = goal(glide, slot);
       if (glide.ramp <= 0) continue;
-      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Glide::Place{};
+      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Place{};
       here[slot] = {double(place.x) / full, double(place.y) / full};
     }
     std::erase_if(here, [](const auto& entry) { return entry.second == Point{}; });
@@ -385,9 +401,10 @@ std::optional<std::int64_t> SlowTwin::next() const {
     for (const auto& [slot, unit] : units_) {
       if (glide.ramp <= 0) continue;
       const Point to = goal(glide, slot);
-      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Glide::Place{};
+      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Place{};
       if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
     }
+  if (pointers_glide()) offer((now_ / 1000 + 1) * 1000);
   return first;
 }
 
@@ -427,10 +444,11 @@ void SlowTwin::fire() {
     };
     for (const auto& [slot, unit] : units_) {
       const Point to = goal(glide, slot);
-      Glide::Place& place = glide.places[slot];
+      Place& place = glide.places[slot];
       place = {towards(place.x, to.x), towards(place.y, to.y)};
     }
   }
+  glide_pointers();
   work_out();
 }
 
@@ -459,6 +477,7 @@ void SlowTwin::advance(Time to) {
 
 /// Its buttons are released first: what stays is then left where its axes have it.
 void SlowTwin::detach(int slot) {
+  drop_aims(slot);
   units_.at(slot).buttons.clear();
   for (Line& line : lines_)
     if (line.ways.contains(slot)) line.ways[slot] = {};
@@ -484,7 +503,11 @@ void SlowTwin::rest() {
     }
   for (Glide& glide : glides_) glide.places.clear();
   for (Opposed& port : opposed_) port.last = {};
-  if (!frozen_) work_out();
+  const bool was_frozen = std::exchange(frozen_, true);
+  rest_pointers();
+  work_out();
+  frozen_ = was_frozen;
+  if (!frozen_) work_out_analogs();
   for (const Analog& analog : analogs_) {
     if (analog.stays) continue;
     values_[analog.x].level = 0;
@@ -500,8 +523,14 @@ void SlowTwin::freeze() {
 void SlowTwin::thaw() {
   if (!frozen_) return;
   frozen_ = false;
+  thaws_ = true;  // all say where they are before any is asked whether it is on the area
   work_out();
-  for (const auto& [slot, unit] : units_) settle_what_is_known(unit);
+  for (const auto& [slot, unit] : units_) {
+    settle_what_is_known(unit);
+    aim(slot, unit, nullptr);
+  }
+  thaws_ = false;
+  refresh_sights();
 }
 
 void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
@@ -523,7 +552,10 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
   }
   next.frozen_ = frozen_;
   next.work_out();
-  for (const auto& [slot, unit] : next.units_) next.settle_what_is_known(unit);
+  for (const auto& [slot, unit] : next.units_) {
+    next.settle_what_is_known(unit);
+    next.aim(slot, unit, nullptr);
+  }
   *this = std::move(next);
 }
 

@@ -32,7 +32,14 @@ class SlowTwin {
 
   SlowTwin(const Catalogue& catalogue, const Profile& profile);
   /// The stages that it plays, each by a naive counterpart.
-  [[nodiscard]] static const std::set<std::string>& stages();
+  [[nodiscard]] static std::set<std::string> stages();
+  struct Point {
+    double x = 0, y = 0;
+    bool operator==(const Point&) const = default;
+  };
+  /// Counterparts of shapes that a test adds behind all others, by name.
+  using Guest = Point (*)(const Use& use, Point at);
+  [[nodiscard]] static std::map<std::string, Guest>& guests();
   void attach(int slot, const Attachment& attachment);
   void detach(int slot);
   void feed(int slot, Time time, std::span<const Change> changes);
@@ -78,16 +85,12 @@ class SlowTwin {
       return false;
     }
   };
-  struct Point {
-    double x = 0, y = 0;
-    bool operator==(const Point&) const = default;
+  struct Place {  ///< in 1/2^48
+    std::int64_t x = 0, y = 0;
   };
   struct Glide {  ///< a lane made of up to four lines
     std::array<int, 4> lines{-1, -1, -1, -1};
     double ramp = 0;
-    struct Place {
-      std::int64_t x = 0, y = 0;
-    };
     std::map<int, Place> places;  ///< by slot
   };
   struct Lane {
@@ -107,6 +110,21 @@ class SlowTwin {
     bool last_wins = false;
     std::array<bool, 4> on{};
     std::array<std::size_t, 2> last{0, 0};  ///< of each pair: 1 if its second direction came last
+  };
+  struct Aim {  ///< what one unit makes of one use of a pointer
+    bool told = false, on = false;
+    Place at;
+    Point push;
+  };
+  struct PointerSource {
+    std::string seat;
+    Use use;
+    std::map<int, Aim> aims;  ///< by slot
+  };
+  struct Pointer {
+    std::string name;
+    std::vector<PointerSource> sources;
+    std::optional<std::pair<std::size_t, int>> holder;  ///< source and slot
   };
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;
@@ -138,10 +156,22 @@ class SlowTwin {
   [[nodiscard]] bool has_axis(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool is_known(const Unit& unit, const std::string& role) const;
   void hold_again(Contact& contact);
-  void set(Unit& unit, const Control& control, std::int32_t value);
+  void set(int slot, Unit& unit, const Control& control, std::int32_t value);
   void cross(int slot, Unit& unit);
   void end_opposite_debounces(int slot, const Unit& unit);
   [[nodiscard]] bool opposite_is_down(const Line& line, int slot, const Unit& unit) const;
+
+  // pointers
+  void aim(int slot, const Unit& unit, const std::set<Code>* touched);
+  void aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which);
+  void put(Pointer& pointer, std::size_t source, int slot, Point place);
+  void push(Pointer& pointer, std::size_t source, int slot, Place way);
+  void drag(int slot, const Unit& unit, const Control& control, std::int32_t counts);
+  void glide_pointers();
+  [[nodiscard]] bool pointers_glide() const;
+  void refresh_sights();
+  void drop_aims(int slot);
+  void rest_pointers();
 
   // what follows
   void work_out();
@@ -160,12 +190,14 @@ class SlowTwin {
 
   std::int64_t now_ = 0;
   bool frozen_ = false;
+  bool thaws_ = false;
   std::map<int, Unit> units_;
   std::vector<Line> lines_;
   std::vector<Glide> glides_;
   std::vector<Analog> analogs_;
   std::vector<Count> counts_;
   std::vector<Opposed> opposed_;
+  std::vector<Pointer> pointers_;
   std::map<std::string, Value> values_;
   std::set<std::string> together_;
   std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own

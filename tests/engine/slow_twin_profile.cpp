@@ -115,6 +115,17 @@ int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std:
 
 void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                           const std::vector<Use>& uses) {
+  if (sheet.kind == TargetKind::pointer) {
+    Pointer& pointer = pointers_.emplace_back();
+    pointer.name = prefix + sheet.name;
+    for (const char* half : {"-x", "-y"}) {
+      name_target(pointer.name + half, "place, stays");
+      values_[pointer.name + half].level = 0.5;
+    }
+    name_target(pointer.name + "-on", "button");
+    for (const Use& use : uses) pointer.sources.push_back({seat, use, {}});
+    return;
+  }
   const bool counts = sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement;
   const bool pair = sheet.kind == TargetKind::stick || sheet.kind == TargetKind::movement;
   const std::string x = prefix + sheet.name + (pair ? "-x" : ""), y = pair ? prefix + sheet.name + "-y" : "";

@@ -78,6 +78,23 @@ Attachment mouse() {
   return unit;
 }
 
+/// A gun that sees the screen or does not, whose range is a part of what it says; a stick and a finger with it.
+Attachment gun() {
+  Attachment unit;
+  unit.unit = "Marrowby Gun";
+  unit.controls = {axis(code::abs_x, Reading::pointer, "gun", Axis::x, 100, 900, 500),
+                   axis(code::abs_y, Reading::pointer, "gun", Axis::y, 0, 1000, 500),
+                   {key(0x110), Reading::button, "trigger"},
+                   {key(0x111), Reading::button, "off-screen"},
+                   axis(absolute(0x35), Reading::pointer, "touch", Axis::x, 0, 4095, 2048),
+                   axis(absolute(0x36), Reading::pointer, "touch", Axis::y, 0, 4095, 2048),
+                   axis(code::abs_rx, Reading::two_sided, "right-stick", Axis::x, 0, 255, 128),
+                   axis(code::abs_ry, Reading::two_sided, "right-stick", Axis::y, 0, 255, 128),
+                   axis(absolute(0x37), Reading::pointer, "gun", Axis::x, 0, 255, 128),
+                   axis(absolute(0x38), Reading::pointer, "gun", Axis::y, 0, 255, 128)};
+  return unit;
+}
+
 const std::vector<Attachment>& story_units() {
   static const std::vector<Attachment> all{seated(plain_pad(), ""),
                                            seated(plain_pad(), ""),
@@ -86,7 +103,9 @@ const std::vector<Attachment>& story_units() {
                                            trackball(""),
                                            still_stick(),
                                            wheel(),
-                                           mouse()};
+                                           mouse(),
+                                           gun(),
+                                           gun()};
   return all;
 }
 
@@ -218,6 +237,8 @@ class Story {
       const auto place = static_cast<std::int64_t>(below(256));
       std::int64_t value = c.minimum + (std::int64_t{c.maximum} - c.minimum) * place / 255;
       if (place % 8 == 1) value = c.rest;
+      if (c.reading == Reading::pointer && place % 4 == 3)  // beside its range
+        value += place % 8 == 3 ? c.maximum - c.minimum : c.minimum - c.maximum;
       if (c.reading == Reading::hat) value = place % 3 - 1;
       if (c.reading == Reading::counts) value = place == 255 ? 2'000'000'000 : place - 100;
       made.push_back({c.code, static_cast<std::int32_t>(value)});

@@ -16,6 +16,7 @@
 using namespace omnipar;
 using shape::Point;
 using stage::Kind;
+using stage::Place;
 using stage::Values;
 
 namespace {
@@ -51,6 +52,24 @@ void check_radial(const Kind& kind, Values values) {
     CHECK(length(moved(kind, values, {p.x * 0.9, p.y * 0.9})) <= length(q) + 1e-12);
   }
   CHECK(moved(kind, values, {-1, 0}) == Point{-1, 0});
+}
+
+/// Where something that travels is after so many ticks.
+Place travelled(const Kind& kind, Values values, Point towards, int ticks) {
+  Place place;
+  for (int i = 0; i < ticks; ++i) kind.travel(kind.prepare(values, RoleKind::stick), place, towards);
+  return place;
+}
+
+/// Which directions arrive, of those that are on, one after the other.
+std::vector<unsigned> settled(const Kind& kind, double how, const std::vector<unsigned>& on) {
+  stage::Directions state;
+  std::vector<unsigned> arrive;
+  for (const unsigned now : on) {
+    state = kind.settle(kind.prepare({how}, RoleKind::dpad), state, static_cast<std::uint8_t>(now));
+    arrive.push_back(state.arrive & 15U);
+  }
+  return arrive;
 }
 
 /// What a gate makes of "##..#" with a character a millisecond; '#' is on. It is told of changes and of its moments.
@@ -121,6 +140,14 @@ const Laws& laws() {
          CHECK(kind.prepare({0.7, 0}, RoleKind::stick).numbers[1] > 0);  // what rests is released
          CHECK(kind.conflict({0.5, 0.6}) == "0 to the threshold");
          CHECK(kind.conflict({0.5, 0.5}).empty());
+         const stage::Constants passing = kind.prepare({0.7, 0.3}, RoleKind::stick);
+         for (const auto& [was, push, is] : {std::tuple{false, 0.69, false},
+                                             {false, 0.7, true},
+                                             {true, 0.3, true},
+                                             {true, 0.29, false},
+                                             {false, 0.3, false},
+                                             {true, 0.7, true}})
+           CHECK(kind.pass(passing, was, push) == is);
        }},
       {"debounce",
        [](const Kind& kind) {
@@ -144,6 +171,50 @@ const Laws& laws() {
          }
          CHECK(kind.prepare({0}, RoleKind::button).time == 0);
          CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes a second");
+         CHECK(travelled(kind, {3}, {0.6, -0.8}, 1000) == Place{stage::to_fixed(Point{0.6, -0.8})});
+         Place place;
+         CHECK_FALSE(kind.travel(kind.prepare({3}, RoleKind::button), place, {1, 0}));
+         CHECK(kind.travel(kind.prepare({3}, RoleKind::button), place, {0.003, 0}));
+       }},
+      {"glide",
+       [](const Kind& kind) {
+         for (const double speed : {0.3, 1.0, 20.0}) {
+           const Place place = travelled(kind, {speed}, {0.5, -1}, 250);
+           CHECK(std::abs(stage::from_fixed(place).x - speed * 0.5 / 4) < 1e-12);
+           CHECK(std::abs(stage::from_fixed(place).y + speed / 4) < 1e-12);
+           const Place back = travelled(kind, {speed}, {-0.5, 1}, 250);
+           CHECK((back.x == -place.x && back.y == -place.y));
+         }
+         Place place;
+         CHECK(kind.travel(kind.prepare({1}, RoleKind::stick), place, {}));
+         CHECK(place == Place{});
+       }},
+      {"drag",
+       [](const Kind& kind) {
+         for (const double across : {10.0, 1000.0, 100'000.0}) {
+           const stage::Constants constants = kind.prepare({across}, RoleKind::movement);
+           Place at_once, bit_by_bit, beyond;
+           CHECK(kind.travel(constants, at_once, {across, -across}));
+           for (int i = 0; i < 10; ++i) kind.travel(constants, bit_by_bit, {across / 10, -across / 10});
+           kind.travel(constants, beyond, {2e9, -2e9});
+           CHECK(at_once == bit_by_bit);
+           CHECK(at_once == beyond);
+           CHECK(std::abs(stage::from_fixed(at_once.x) - 1) < 1e-9);
+           CHECK(at_once.x == -at_once.y);
+         }
+       }},
+      {"opposites",
+       [](const Kind& kind) {
+         constexpr unsigned up = 1, down = 2, left = 4, right = 8;
+         CHECK(settled(kind, 1, {up, up | down, down, right, right | left}) ==
+               std::vector<unsigned>{up, 0, down, right, 0});
+         CHECK(settled(kind, 2, {up, up | down, up | down | left, up, down, up | down, 0}) ==
+               std::vector<unsigned>{up, down, down | left, up, down, up, 0});
+         for (unsigned on = 0; on < 16; ++on) {  // who is alone always arrives
+           const bool alone = (on & 3) != 3 && (on & 12) != 12;
+           for (const double how : {1.0, 2.0})
+             if (alone) CHECK(settled(kind, how, {15, on}).back() == on);
+         }
        }},
   };
   return all;
@@ -159,12 +230,14 @@ TEST_CASE("every stage keeps its laws, and the slow twin plays it", "[stage]") {
     law->second(*kind);
     CHECK(test::SlowTwin::stages().contains(std::string{kind->name}));
     CHECK(kind->about.ends_with('.'));
-    CHECK((kind->in == stage::Flow::position) == (kind->move != nullptr || kind == &stage::threshold));
+    const int steps = (kind->move != nullptr) + (kind->pass != nullptr) + (kind->step != nullptr) +
+                      (kind->travel != nullptr) + (kind->settle != nullptr);
+    CHECK(steps == 1);
   }
 }
 
 TEST_CASE("every field of a stage is read, checked, written and told by its row alone", "[stage]") {
-  for (const Kind* kind : stage::table())
+  for (const Kind* kind : stage::of_uses())
     for (const stage::Field& field : kind->fields) {
       CAPTURE(field.name);
       const bool flag = field.measure == stage::Measure::flag;

@@ -11,7 +11,7 @@ namespace omnipar::test {
 /// Sets a third of all fields to something that they may be; what does not go together is left out.
 /// `longest`: what milliseconds may be, in microseconds.
 inline void set_at_random(Use& use, std::mt19937& dice, double longest = 60e6) {
-  for (const stage::Kind* kind : stage::table()) {
+  for (const stage::Kind* kind : stage::of_uses()) {
     const Use before = use;
     for (const stage::Field& field : kind->fields) {
       if (dice() % 3 != 0) continue;

@@ -1,0 +1,155 @@
+// Pointers. A pointer is where the source put it that moved last: another one takes it over when it has moved by more
+// than its noise, and nobody else's stillness holds it up.
+#include <algorithm>
+#include <cstdlib>
+
+#include "engine/engine_state.hpp"
+#include "stage/table.hpp"
+
+namespace omnipar {
+
+using EngineState = Engine::EngineState;
+
+namespace {
+
+/// How far something moves that nobody moves: a part of the game area, each way.
+constexpr std::int64_t noise = stage::whole / 100;
+
+bool is_far(stage::Place way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
+
+std::int64_t within(std::int64_t place) noexcept { return std::clamp<std::int64_t>(place, 0, stage::whole); }
+
+/// The direction is kept, and a full push reaches the edge everywhere, so that a round stick reaches the corners.
+shape::Point squared(shape::Point point) noexcept {
+  const double longer = std::max(std::abs(point.x), std::abs(point.y));
+  if (longer == 0) return point;
+  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / longer;
+  const auto stretched = [stretch](double side) { return std::clamp(side * stretch, -1.0, 1.0); };
+  return {stretched(point.x), stretched(point.y)};
+}
+
+/// From -1..1 to 0..1.
+double part(double side) noexcept { return (side + 1) / 2; }
+
+}  // namespace
+
+/// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
+shape::Point EngineState::aimed_at(const AnalogOperation& operation, const Gauge& gauge,
+                                   shape::Point point) const noexcept {
+  if (operation.kind == AnalogKind::point) {
+    const auto side = [](const shape::Scale& scale, std::int32_t value) {
+      return 2 * ((static_cast<double>(value) - scale.rest) / scale.width[0]) - 1;
+    };
+    point = {side(gauge.x_scale, raw[gauge.x]), gauge.pair ? side(gauge.y_scale, raw[gauge.y]) : 0};
+  }
+  for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
+  return operation.kind == AnalogKind::spring ? squared(point) : point;
+}
+
+void EngineState::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
+  if (head->frozen != 0) return;
+  const AnalogOperation& operation = plan_data->operations[step.operation];
+  const shape::Point at = aimed_at(operation, gauge, point);
+  AimState& aim = aims[aim_of(operation, unit)];
+  if (operation.kind == AnalogKind::glide) {
+    aim.push = at;
+    return set_moving(glider(operation, unit), !at.at_rest());
+  }
+  aim.on = std::abs(at.x) <= 1 && std::abs(at.y) <= 1 ? 1 : 0;
+  const auto edge = [](double side) { return std::clamp(side, -1.0, 1.0); };
+  put_pointer(operation, unit, stage::to_fixed(shape::Point{part(edge(at.x)), part(edge(at.y))}));
+}
+
+/// A source says where it is.
+void EngineState::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept {
+  const std::size_t number = aim_of(operation, unit);
+  AimState& aim = aims[number];
+  PointerState& pointer = pointers[operation.group];
+  const bool is_new = aim.told == 0;
+  aim.told = 1;
+  if (pointer.holder != 0 && pointer.holder != number + 1) {
+    const bool moved = !is_new && is_far({place.x - aim.at.x, place.y - aim.at.y});
+    if (is_new) aim.at = place;
+    if (!moved) return;
+  }
+  pointer.holder = static_cast<std::uint32_t>(number + 1);
+  aim.at = place;
+  move_pointer(plan_data->pointers[operation.group], place);
+  refresh_sight(operation.group);
+}
+
+/// A source says how far it goes from where the pointer is.
+void EngineState::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept {
+  const std::size_t number = aim_of(operation, unit);
+  AimState& aim = aims[number];
+  PointerState& pointer = pointers[operation.group];
+  if (pointer.holder != number + 1) {
+    way = aim.at = {aim.at.x + way.x, aim.at.y + way.y};
+    if (pointer.holder != 0 && !is_far(way)) return;
+    pointer.holder = static_cast<std::uint32_t>(number + 1);
+    aim = {{}, aim.push, 1, 1};
+  }
+  const Pointer& body = plan_data->pointers[operation.group];
+  const stage::Place from = place_of(body);
+  move_pointer(body, {within(from.x + way.x), within(from.y + way.y)});
+  refresh_sight(operation.group);
+}
+
+void EngineState::move_pointer(const Pointer& pointer, stage::Place place) noexcept {
+  const shape::Point to = stage::from_fixed(place);
+  if (level[pointer.x] == to.x && level[pointer.y] == to.y) return;
+  level[pointer.x] = to.x;
+  level[pointer.y] = to.y;
+  note(pointer.x);
+}
+
+void EngineState::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept {
+  const AnalogOperation& operation = plan_data->operations[sum.drag];
+  stage::Place way;
+  const auto moved = static_cast<double>(counts);
+  shape::Point point = sum.is_y ? shape::Point{0, moved} : shape::Point{moved, 0};
+  for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
+  stage::drag.travel(operation.constants, way, point);
+  push_pointer(operation, unit, way);
+}
+
+/// One tick of a stick that pushes a pointer.
+void EngineState::glide(Index number, std::size_t unit) noexcept {
+  const AnalogOperation& operation = plan_data->operations[plan_data->gliding[number]];
+  stage::Place way;
+  if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push))
+    set_moving(glider(operation, unit), false);
+  push_pointer(operation, unit, way);
+}
+
+// -- on the area or off it ---------------------------------------------------------------------------------
+
+/// A pointer is on the game area while its source is, and sees it.
+void EngineState::refresh_sight(Index number) noexcept {
+  if (sights_later) return;
+  PointerState& pointer = pointers[number];
+  bool on = false;
+  if (pointer.holder != 0 && head->frozen == 0) {
+    const std::size_t aim = pointer.holder - 1;
+    const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
+    on = aims[aim].on != 0 && (operation.blind == nothing || !is_on(operation.blind, aim % max_units));
+  }
+  if (on == (pointer.on != 0)) return;
+  pointer.on = on ? 1 : 0;
+  const Raise raised = raise_of(plan_data->pointers[number].on, 0);
+  on ? raise(raised, 0) : lower(raised, 0);
+}
+
+/// The unit has left: the pointer stays where it is, off the area, until somebody moves it.
+void EngineState::drop_aim(Index index, std::size_t unit) noexcept {
+  const AnalogOperation& operation = plan_data->operations[index];
+  const std::size_t number = aim_of(operation, unit);
+  if (operation.kind == AnalogKind::glide) set_moving(glider(operation, unit), false);
+  aims[number] = {};
+  PointerState& pointer = pointers[operation.group];
+  if (pointer.holder != number + 1) return;
+  pointer.holder = 0;
+  refresh_sight(operation.group);
+}
+
+}  // namespace omnipar

@@ -1,0 +1,191 @@
+#include "plan/feed.hpp"
+
+#include <fmt/format.h>
+
+#include "catalogue/lookup.hpp"
+#include "plan/resolve.hpp"
+#include "stage/table.hpp"
+
+namespace omnipar {
+
+// -- what a use says ------------------------------------------------------------------------------
+
+/// What its role is; nothing, and an error is told, if the use is wrong.
+std::optional<RoleKind> Feeder::kind_of(const Use& use) {
+  if (const auto wrong = stage::wrong(use)) {
+    if (wrong->unknown)
+      error_(use, "unknown-field", fmt::format("a use has no field '{}'", wrong->field),
+             suggestion(wrong->field, stage::field_names()));
+    else
+      error_(use, "bad-number", fmt::format("'{}' of '{}' is out of range", wrong->field, use.role),
+             fmt::format("it may be {}", wrong->range));
+    return std::nullopt;
+  }
+  if (stick_direction(use.role)) return RoleKind::stick;
+  const auto kind = role_kind(use.role);
+  if (!kind)
+    error_(use, "unknown-role", fmt::format("there is no role '{}'", use.role), suggestion(use.role, role_names()));
+  return kind;
+}
+
+void Feeder::wrong_source(const Use& use, std::string_view wanted) {
+  error_(use, "wrong-source", fmt::format("'{}' cannot be a source of this target", use.role),
+         fmt::format("it takes {}", wanted));
+}
+
+// -- stages ---------------------------------------------------------------------------------------
+
+/// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own.
+Index Feeder::entry(const Use& use, Index signal) {
+  const auto kinds = stage::of_uses();
+  for (auto kind = kinds.rbegin(); kind != kinds.rend(); ++kind)
+    if ((*kind)->step != nullptr) signal = behind_gate(**kind, stage::values_of(**kind, use), signal, true);
+  return signal;
+}
+
+Index Feeder::behind_gate(const stage::Kind& kind, const stage::Values& values, Index out, bool each_unit) {
+  if (!kind.acts(values)) return out;
+  const Index in = tables_.new_signal(1, each_unit);
+  if (!tables_.too_large())
+    tables_.new_gate({&kind, kind.prepare(values, RoleKind::button), in, out, 0, kind.words(values)});
+  return in;
+}
+
+/// The shapes of a use, in their order. Before a threshold there are only those that it has written; what a gun or a
+/// mouse says has only those that act on places.
+void Feeder::add_shapes(const Use& use, RoleKind role, AnalogOperation& operation) {
+  for (const stage::Kind* kind : stage::of_uses()) {
+    const stage::Values values = stage::values_of(*kind, use);
+    if (kind->move == nullptr || !kind->acts(values)) continue;
+    if (operation.kind == AnalogKind::crossing && kind->unless_written && !stage::is_written(*kind, use)) continue;
+    if ((operation.kind == AnalogKind::point || operation.kind == AnalogKind::drag) && !kind->places) continue;
+    tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values)});
+  }
+}
+
+// -- buttons and directions -------------------------------------------------------------------------
+
+void Feeder::add_crossing(const std::string& seat, const std::string& role, const Use& use,
+                          const std::array<Index, 4>& signals) {
+  const RoleKind kind = role_kind(role).value_or(RoleKind::stick);
+  AnalogOperation operation;
+  operation.kind = AnalogKind::crossing;
+  operation.constants = stage::threshold.prepare(stage::values_of(stage::threshold, use), kind);
+  operation.signals = signals;
+  add_shapes(use, kind, operation);
+  tables_.feed(seat, role, tables_.new_operation(operation));
+}
+
+void Feeder::feed_button(const std::string& seat, const Use& use, Index signal) {
+  const auto kind = kind_of(use);
+  if (!kind) return;
+  if (const auto direction = stick_direction(use.role)) {
+    std::array<Index, 4> signals{nothing, nothing, nothing, nothing};
+    signals.at(direction->direction) = entry(use, signal);
+    return add_crossing(seat, direction->stick, use, signals);
+  }
+  if (*kind == RoleKind::button)
+    tables_.raise(seat, use.role, entry(use, signal));
+  else if (*kind == RoleKind::one_sided)
+    add_crossing(seat, use.role, use, {nothing, nothing, nothing, entry(use, signal)});
+  else
+    wrong_source(use, "a button, a trigger, or one direction of a stick ('left-stick-up')");
+}
+
+void Feeder::feed_directions(const std::string& seat, const Use& use, const std::array<Index, 4>& targets) {
+  const auto kind = kind_of(use);
+  if (!kind) return;
+  std::array<Index, 4> signals{nothing, nothing, nothing, nothing};
+  if ((*kind != RoleKind::dpad && *kind != RoleKind::stick) || stick_direction(use.role))
+    return wrong_source(use, "a d-pad or a stick");
+  for (std::size_t d = 0; d < signals.size(); ++d)
+    if (targets[d] != nothing) signals[d] = entry(use, targets[d]);
+  if (*kind == RoleKind::stick) return add_crossing(seat, use.role, use, signals);
+  for (std::size_t d = 0; d < signals.size(); ++d)
+    if (signals[d] != nothing) tables_.raise(seat, fmt::format("{}-{}", use.role, direction_names[d]), signals[d]);
+}
+
+// -- axes, and what counts ----------------------------------------------------------------------------
+
+void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted) {
+  const auto kind = kind_of(use);
+  if (!kind) return;
+  if (stick_direction(use.role)) return wrong_source(use, sources_of(wanted));
+  if ((wanted == TargetKind::stick && *kind == RoleKind::stick) ||
+      (wanted == TargetKind::one_sided && *kind == RoleKind::one_sided) ||
+      (wanted == TargetKind::two_sided && *kind == RoleKind::two_sided))
+    return add_lane(seat, use, group);
+  if ((wanted == TargetKind::turns && *kind == RoleKind::turns) ||
+      (wanted == TargetKind::movement && *kind == RoleKind::movement))
+    return add_count(seat, use, group);
+  if (wanted == TargetKind::one_sided && *kind == RoleKind::button)
+    return add_digital(seat, use, group, {"", "", "", use.role});
+  if (wanted == TargetKind::stick && *kind == RoleKind::dpad)
+    return add_digital(seat, use, group, {"dpad-up", "dpad-down", "dpad-left", "dpad-right"});
+  if (wanted == TargetKind::two_sided && *kind == RoleKind::dpad)
+    return add_digital(seat, use, group, {"", "", "dpad-left", "dpad-right"});
+  wrong_source(use, sources_of(wanted));
+}
+
+void Feeder::add_count(const std::string& seat, const Use& use, Index group) {
+  AnalogOperation operation;
+  operation.kind = AnalogKind::count;
+  operation.group = group;
+  tables_.feed(seat, use.role, tables_.new_operation(operation));
+}
+
+void Feeder::add_lane(const std::string& seat, const Use& use, Index group) {
+  AnalogOperation operation;
+  operation.group = group;
+  add_shapes(use, role_kind(use.role).value_or(RoleKind::stick), operation);
+  tables_.feed(seat, use.role, tables_.new_operation(operation));
+}
+
+void Feeder::add_digital(const std::string& seat, const Use& use, Index group,
+                         const std::array<std::string, 4>& roles) {
+  const stage::Values ramp = stage::values_of(stage::ramp, use);
+  const Index digital = tables_.new_digital(group, stage::ramp.prepare(ramp, RoleKind::button), stage::ramp.acts(ramp));
+  for (std::size_t d = 0; d < roles.size(); ++d) {
+    if (roles.at(d).empty()) continue;
+    const Index signal = tables_.new_signal(1, true);
+    if (tables_.too_large()) return;
+    tables_.add_effect(signal, EffectKind::digital, digital);
+    tables_.plan().digitals[digital].signals.at(d) = signal;
+    tables_.raise(seat, roles.at(d), entry(use, signal));
+  }
+}
+
+// -- pointers -----------------------------------------------------------------------------------------
+
+void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer) {
+  const auto kind = kind_of(use);
+  if (!kind) return;
+  AnalogOperation operation;
+  operation.group = pointer;
+  const auto moved_by = [&](const stage::Kind& stage) {
+    const stage::Values values = stage::values_of(stage, use);
+    operation.constants = stage.prepare(values, *kind);
+    operation.words = stage.words(values);
+  };
+  if (*kind == RoleKind::pointer) {
+    operation.kind = AnalogKind::point;
+    operation.blind = tables_.new_signal(1, true);
+  } else if (*kind == RoleKind::stick && !stick_direction(use.role)) {
+    const bool glides = stage::values_of(stage::glide, use)[0] > 0;
+    operation.kind = glides ? AnalogKind::glide : AnalogKind::spring;
+    moved_by(stage::glide);
+  } else if (*kind == RoleKind::movement) {
+    operation.kind = AnalogKind::drag;
+    moved_by(stage::drag);
+  } else {
+    return wrong_source(use, sources_of(TargetKind::pointer));
+  }
+  add_shapes(use, *kind, operation);
+  const Index made = tables_.new_operation(operation);
+  tables_.feed(seat, use.role, made);
+  if (operation.blind == nothing || tables_.too_large()) return;
+  tables_.add_effect(operation.blind, EffectKind::sight, made);
+  tables_.raise(seat, std::string{off_screen_role}, operation.blind);
+}
+
+}  // namespace omnipar

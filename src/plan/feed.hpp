@@ -1,0 +1,45 @@
+// Uses become what a plan does: the ways from sources to a target, through the stages of each use.
+#pragma once
+
+#include <array>
+#include <functional>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "omnipar/role.hpp"
+#include "plan/tables.hpp"
+
+namespace omnipar {
+
+class Feeder {
+ public:
+  using Error = std::function<void(const Use& use, std::string id, std::string message, std::string hint)>;
+
+  /// `error` is told of each use that is wrong; nothing comes of that one.
+  Feeder(Tables& tables, Error error) : tables_(tables), error_(std::move(error)) {}
+
+  void feed_button(const std::string& seat, const Use& use, Index signal);
+  /// `targets` by direction: `nothing` is not fed.
+  void feed_directions(const std::string& seat, const Use& use, const std::array<Index, 4>& targets);
+  void feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted);
+  void feed_pointer(const std::string& seat, const Use& use, Index pointer);
+  /// The signal that must be raised to reach `out` through a gate, if one with these values does anything.
+  Index behind_gate(const stage::Kind& kind, const stage::Values& values, Index out, bool each_unit);
+
+ private:
+  [[nodiscard]] std::optional<RoleKind> kind_of(const Use& use);
+  void wrong_source(const Use& use, std::string_view wanted);
+  Index entry(const Use& use, Index signal);
+  void add_shapes(const Use& use, RoleKind role, AnalogOperation& operation);
+  void add_crossing(const std::string& seat, const std::string& role, const Use& use,
+                    const std::array<Index, 4>& signals);
+  void add_lane(const std::string& seat, const Use& use, Index group);
+  void add_count(const std::string& seat, const Use& use, Index group);
+  void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles);
+
+  Tables& tables_;
+  Error error_;
+};
+
+}  // namespace omnipar

@@ -1,0 +1,66 @@
+// A plan while it grows: its tables with their limits. What belongs to one signal or input is collected by itself, and
+// laid flat at the end.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <map>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "plan/plan_data.hpp"
+
+namespace omnipar {
+
+class Tables {
+ public:
+  /// What would not go into a table any more is left out, and everything that is made of it is of no use.
+  [[nodiscard]] bool too_large() const noexcept { return too_large_; }
+  [[nodiscard]] PlanData& plan() noexcept { return *plan_; }
+
+  [[nodiscard]] std::string_view keep(std::string text) { return plan_->texts.emplace_back(std::move(text)); }
+  Index new_signal(Index need = 1, bool each_unit = false);
+  void add_effect(Index signal, EffectKind kind, Index index);
+  /// A button comes with its signal.
+  Index new_target(const TargetSheet& sheet, std::string name, TargetKind kind);
+  /// Targets that are bound as one: a single axis, or a pair, NAME-x and NAME-y.
+  Index new_group(const TargetSheet& sheet);
+  /// Likewise, with NAME-on.
+  Index new_pointer(const TargetSheet& sheet);
+  Index new_gate(const Gate& gate);
+  Index new_opposites(const OpposedDirections& directions);
+  Index new_digital(Index group, const stage::Constants& ramp, bool ramps);
+  void add_shape(AnalogOperation& operation, Shape shape);
+  /// An operation gets what it needs of its kind: a lane, an aim, a crossing.
+  Index new_operation(AnalogOperation operation);
+
+  void raise(const std::string& seat, const std::string& role, Index signal);
+  void feed(const std::string& seat, const std::string& role, Index operation);
+
+  /// The plan, laid out; none of this may be used afterwards.
+  std::shared_ptr<PlanData> finish();
+
+ private:
+  struct Growing {
+    std::vector<Index> raises, operations;
+  };
+
+  template <typename T>
+  Index append(std::vector<T>& table, T value, std::size_t limit);
+  Index take(Index& count, std::size_t more, std::size_t limit);
+  Index take_lanes(Index group);
+  Growing& input(const std::string& seat, const std::string& role);
+  void use_up();
+
+  std::shared_ptr<PlanData> plan_ = std::make_shared<PlanData>();
+  std::vector<std::vector<Effect>> effects_;  ///< by signal
+  std::vector<Growing> inputs_;
+  std::map<std::pair<std::string, std::string>, std::size_t> input_of_;
+  std::size_t uses_ = 0;
+  bool too_large_ = false;
+};
+
+}  // namespace omnipar

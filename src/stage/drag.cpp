@@ -1,0 +1,45 @@
+#include "stage/table.hpp"
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+namespace {
+
+constexpr double usual_counts(std::string_view, const Values&) noexcept { return 1000; }
+constexpr Field fields[] = {
+    {"counts-across", Measure::number, "so many counts of a mouse take a pointer from edge to edge", 10, 100'000,
+     usual_counts},
+};
+
+/// time: what a count adds, in 1/2^48 of the game area. numbers: the counts that are worth the whole of it; more of
+/// them at once go no further.
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers[0] = values[0];
+  constants.time = to_fixed(1 / values[0]);
+  return constants;
+}
+
+bool travel(const Constants& constants, Place& place, shape::Point counts) noexcept {
+  const auto way = [&constants](double moved) {
+    const double most = constants.numbers[0];
+    return static_cast<std::int64_t>(moved > most ? most : moved < -most ? -most : moved) * constants.time;
+  };
+  place.x += way(counts.x);
+  place.y += way(counts.y);
+  return true;
+}
+
+}  // namespace
+
+constinit const Kind drag{.name = "drag",
+                          .about = "Moves a pointer as far as a mouse counts, and leaves it there.",
+                          .in = Flow::counts,
+                          .out = Flow::place,
+                          .fields = fields,
+                          .acts = [](const Values&) noexcept { return true; },
+                          .words = [](const Values& values) { return fmt::format("{:g} counts across", values[0]); },
+                          .prepare = prepare,
+                          .travel = travel};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,45 @@
+#include "stage/table.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+namespace {
+
+constexpr double usual_speed(std::string_view, const Values&) noexcept { return 1; }
+constexpr Field fields[] = {
+    {"glide", Measure::number,
+     "a stick moves a pointer, at a full push so many game areas a second; 0: it springs back to the middle", 0, 20,
+     usual_speed},
+};
+
+/// numbers: what a full push adds a tick, in 1/2^48 of the game area.
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers[0] = values[0] / ticks_per_second * static_cast<double>(whole);
+  return constants;
+}
+
+/// The way of a tick is added. It ends when nothing pushes any more.
+bool travel(const Constants& constants, Place& place, shape::Point push) noexcept {
+  place.x += static_cast<std::int64_t>(push.x * constants.numbers[0]);
+  place.y += static_cast<std::int64_t>(push.y * constants.numbers[0]);
+  return push.at_rest();
+}
+
+}  // namespace
+
+constinit const Kind glide{
+    .name = "glide",
+    .about = "Moves a pointer where a stick is pushed, the quicker the further, and leaves it there.",
+    .out = Flow::place,
+    .fields = fields,
+    .acts = [](const Values&) noexcept { return true; },
+    .words = [](const Values& values) -> std::string {
+      return values[0] > 0 ? fmt::format("glides, {:g} areas a second", values[0]) : "springs back to the middle";
+    },
+    .prepare = prepare,
+    .travel = travel};
+
+}  // namespace omnipar::stage

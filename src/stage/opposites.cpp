@@ -1,0 +1,54 @@
+#include "stage/table.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr std::string_view words[] = {"both", "neutral", "last"};
+constexpr Field fields[] = {
+    {.name = "opposites",
+     .measure = Measure::word,
+     .about = "what arrives of opposite directions that are down at once; both, if left out",
+     .high = std::size(words) - 1,
+     .words = words},
+};
+
+/// numbers: 1 if the last one wins.
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers[0] = values[0] == 2 ? 1 : 0;
+  return constants;
+}
+
+/// Two opposite ones are next to each other. Who comes together with the other one came second.
+Directions settle(const Constants& constants, Directions before, std::uint8_t on) noexcept {
+  unsigned arrive = 0;
+  unsigned second_was_last = before.arrive >> 4;
+  for (unsigned pair = 0; pair < 2; ++pair) {
+    const unsigned both = on >> (2 * pair) & 3U;
+    const unsigned came = both & ~(before.on >> (2 * pair) & 3U);
+    if (came == 1) second_was_last &= ~(1U << pair);
+    if (came >= 2) second_was_last |= 1U << pair;
+    const unsigned last = (second_was_last >> pair & 1) != 0 ? 2 : 1;
+    const unsigned of_both = constants.numbers[0] != 0 ? last : 0;
+    arrive |= (both == 3 ? of_both : both) << (2 * pair);
+  }
+  return {on, static_cast<std::uint8_t>(second_was_last << 4 | arrive)};
+}
+
+}  // namespace
+
+constinit const Kind opposites{
+    .name = "opposites",
+    .about = "Of two directions that are opposite and on at once lets neither arrive, or that which came last.",
+    .in = Flow::contact,
+    .out = Flow::contact,
+    .home = Home::directions,
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] != 0; },
+    .words = [](const Values& values) -> std::string {
+      return values[0] == 2 ? "opposites: the last one" : "opposites: neither";
+    },
+    .prepare = prepare,
+    .settle = settle};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,178 @@
+// What the slow twin makes of pointers.
+#include <algorithm>
+#include <cmath>
+
+#include "slow_twin.hpp"
+
+namespace omnipar::test {
+namespace {
+
+constexpr double full = 281474976710656.0;  // 2^48
+constexpr std::int64_t edge = std::int64_t{1} << 48;
+constexpr std::int64_t noise = edge / 100;
+
+bool is_far(std::int64_t x, std::int64_t y) { return std::llabs(x) > noise || std::llabs(y) > noise; }
+
+RoleKind kind_of(const Use& use) { return *role_kind(use.role); }
+
+}  // namespace
+
+/// Everything of the unit that has spoken, or of it what is touched.
+void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
+  if (frozen_) return;
+  std::map<std::pair<std::string, std::size_t>, bool> speaks;  // by role, and which of several of that role
+  std::vector<std::pair<std::string, std::size_t>> order;
+  std::map<std::pair<std::string, Axis>, std::size_t> halves;
+  for (const Control& c : unit.attachment.controls) {
+    if (c.axis == Axis::none || c.reading == Reading::hat || c.reading == Reading::counts) continue;
+    const std::pair gauge{c.role, halves[{c.role, c.axis}]++};
+    if (std::ranges::find(order, gauge) == order.end()) order.push_back(gauge);
+    if (touched != nullptr ? touched->contains(c.code) : unit.raw.contains(c.code)) speaks[gauge] = true;
+  }
+  for (const auto& gauge : order)
+    if (speaks[gauge]) aim_one(slot, unit, gauge.first, gauge.second);
+}
+
+void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which) {
+  Point gun;  // -1..1 each way, and beyond
+  std::size_t of_x = 0, of_y = 0;
+  for (const Control& c : unit.attachment.controls) {
+    if (c.role != role || c.axis == Axis::none) continue;
+    if ((c.axis == Axis::y ? of_y : of_x)++ != which) continue;
+    const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
+    (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((raw - c.minimum) / (double(c.maximum) - c.minimum)) - 1;
+  }
+  for (Pointer& pointer : pointers_)
+    for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
+      PointerSource& source = pointer.sources[s];
+      if (source.seat != unit.attachment.seat || source.use.role != role) continue;
+      if (kind_of(source.use) == RoleKind::pointer) {
+        Point p = gun;
+        if (said(source.use, "invert-x", 0) != 0) p.x = -p.x;
+        if (said(source.use, "invert-y", 0) != 0) p.y = -p.y;
+        source.aims[slot].on = std::fabs(p.x) <= 1 && std::fabs(p.y) <= 1;
+        put(pointer, s, slot, p);
+        continue;
+      }
+      const Point p = shaped(source.use, role, position(unit, role), false);
+      if (said(source.use, "glide", 1) > 0) {
+        source.aims[slot].push = p;
+        continue;
+      }
+      const double longer = std::fmax(std::fabs(p.x), std::fabs(p.y));
+      const double stretch = longer == 0 ? 1 : std::sqrt(p.x * p.x + p.y * p.y) / longer;
+      const Point square{p.x * stretch, p.y * stretch};
+      source.aims[slot].on = true;
+      put(pointer, s, slot, square);
+    }
+}
+
+/// A source says where it is.
+void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
+  const auto part = [](double side) { return std::int64_t((std::fmax(-1, std::fmin(1, side)) + 1) / 2 * full); };
+  const Place to{part(p.x), part(p.y)};
+  Aim& aim = pointer.sources[source].aims[slot];
+  const std::pair me{source, slot};
+  if (pointer.holder && *pointer.holder != me) {
+    const bool moved = aim.told && is_far(to.x - aim.at.x, to.y - aim.at.y);
+    if (!aim.told) aim.at = to;
+    aim.told = true;
+    if (!moved) return;
+  }
+  aim.told = true;
+  aim.at = to;
+  pointer.holder = me;
+  values_[pointer.name + "-x"].level = double(to.x) / full;
+  values_[pointer.name + "-y"].level = double(to.y) / full;
+  refresh_sights();
+}
+
+/// A source goes on from where the pointer is.
+void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
+  Aim& aim = pointer.sources[source].aims[slot];
+  const std::pair me{source, slot};
+  if (!pointer.holder || *pointer.holder != me) {
+    aim.at.x += way.x;
+    aim.at.y += way.y;
+    if (pointer.holder && !is_far(aim.at.x, aim.at.y)) return;
+    way = aim.at;
+    aim.at = {};
+    aim.told = aim.on = true;
+    pointer.holder = me;
+  }
+  const auto go = [](Value& value, std::int64_t by) {
+    value.level = double(std::clamp<std::int64_t>(std::int64_t(value.level * full) + by, 0, edge)) / full;
+  };
+  go(values_[pointer.name + "-x"], way.x);
+  go(values_[pointer.name + "-y"], way.y);
+  refresh_sights();
+}
+
+void SlowTwin::drag(int slot, const Unit& unit, const Control& c, std::int32_t counts) {
+  if (frozen_) return;
+  for (Pointer& pointer : pointers_)
+    for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
+      const PointerSource& source = pointer.sources[s];
+      if (source.seat != unit.attachment.seat || source.use.role != c.role) continue;
+      const double across = said(source.use, "counts-across", 1000);
+      const bool turned = said(source.use, c.axis == Axis::y ? "invert-y" : "invert-x", 0) != 0;
+      const auto way = std::int64_t(std::fmax(-across, std::fmin(across, turned ? -double(counts) : counts))) *
+                       static_cast<std::int64_t>(1 / across * full);
+      push(pointer, s, slot, c.axis == Axis::y ? Place{0, way} : Place{way, 0});
+    }
+}
+
+bool SlowTwin::pointers_glide() const {
+  for (const Pointer& pointer : pointers_)
+    for (const PointerSource& source : pointer.sources)
+      for (const auto& [slot, aim] : source.aims)
+        if (aim.push != Point{}) return true;
+  return false;
+}
+
+void SlowTwin::glide_pointers() {
+  for (Pointer& pointer : pointers_)
+    for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
+      const double tick = said(pointer.sources[s].use, "glide", 1) / 1000 * full;
+      for (const auto& [slot, unit] : units_) {
+        const auto& aims = pointer.sources[s].aims;
+        const Point by = aims.contains(slot) ? aims.at(slot).push : Point{};
+        if (by != Point{}) push(pointer, s, slot, {std::int64_t(by.x * tick), std::int64_t(by.y * tick)});
+      }
+    }
+}
+
+/// On the game area or off it.
+void SlowTwin::refresh_sights() {
+  if (frozen_ || thaws_) return;
+  for (const Pointer& pointer : pointers_) {
+    bool on = false;
+    if (pointer.holder) {
+      const auto& [s, slot] = *pointer.holder;
+      const PointerSource& source = pointer.sources[s];
+      const bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
+      on = source.aims.at(slot).on && !blind;
+    }
+    Value& value = values_[pointer.name + "-on"];
+    if (on && value.level == 0) ++value.presses;
+    value.level = on ? 1 : 0;
+  }
+}
+
+void SlowTwin::drop_aims(int slot) {
+  for (Pointer& pointer : pointers_) {
+    for (PointerSource& source : pointer.sources) source.aims.erase(slot);
+    if (pointer.holder && pointer.holder->second == slot) pointer.holder.reset();
+  }
+  refresh_sights();
+}
+
+/// Nobody pushes any more; who held a pointer still does.
+void SlowTwin::rest_pointers() {
+  for (Pointer& pointer : pointers_)
+    for (PointerSource& source : pointer.sources)
+      for (auto& [slot, aim] : source.aims) aim.push = {};
+  for (const Pointer& pointer : pointers_) values_[pointer.name + "-on"].level = 0;
+}
+
+}  // namespace omnipar::test
