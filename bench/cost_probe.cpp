@@ -1,6 +1,7 @@
-// Feeds the same 20,000 events to one seat of a plan with one port or with thirty, for counting the
-// instructions of `probed`: an event must cost what its own bindings cost, whatever else there is.
-// usage: cost-probe small|large
+// Feeds the same 20,000 events to one seat of a plan with one port, with twenty, or with twenty of which all others
+// have more than 500 stages that rest, for counting the instructions of `probed`: an event must cost what its own
+// bindings cost, whatever else there is.
+// usage: cost-probe small|large|resting
 #include <array>
 #include <cstdio>
 #include <cstdlib>
@@ -19,14 +20,42 @@ using namespace omnipar;
   }
 }
 
+namespace {
+
+/// All ports but the first: each button twice debounced, held and repeated. Not as its only source, so that nothing
+/// of the port has less to do than before.
+std::size_t add_stages(Profile& profile, const ControllerSheet& sheet) {
+  std::size_t stages = 0;
+  for (PortProfile& port : profile.ports) {
+    if (port.port == 1) continue;
+    for (const TargetSheet& target : sheet.targets) {
+      if (target.kind != TargetKind::button) continue;
+      Use slow{target.defaults.front()};
+      slow.settings.set("debounce", std::chrono::milliseconds{10});
+      slow.settings.set("long-press", std::chrono::milliseconds{300});
+      slow.settings.set("autofire", 10);
+      port.bind.push_back({target.name, {slow}});
+      stages += 3;
+    }
+  }
+  return stages;
+}
+
+}  // namespace
+
 int main(int count, char** words) {
   if (count != 2) return EXIT_FAILURE;
-  const int ports = std::string_view{words[1]} == "large" ? 20 : 1;
+  const std::string_view mode = words[1];
+  const int ports = mode == "small" ? 1 : 20;
   Catalogue catalogue = marrowby::evening_catalogue();
   SystemSheet& system = catalogue.systems.front();
   system.ports.clear();
   for (int port = 1; port <= ports; ++port) system.ports.push_back({port, {"two-stick-pad"}});
-  Engine engine{compile(catalogue, propose(catalogue, system.name).value()).value()};
+  Profile profile = propose(catalogue, system.name).value();
+  std::size_t stages = 0;
+  if (mode == "resting") stages = add_stages(profile, *system.controller("two-stick-pad"));
+  if (mode == "resting" && stages < 450) return EXIT_FAILURE;
+  Engine engine{compile(catalogue, profile).value()};
   const Description pad = marrowby::evening_units()[2];
   Attachment attachment = recognise(catalogue, {}, pad).value();
   attachment.seat = "seat-1";
@@ -36,7 +65,7 @@ int main(int count, char** words) {
     if (!engine.attach(attachment)) return EXIT_FAILURE;
   }
   probed(engine, unit);
-  std::printf("%zu targets, %llu events ignored\n", engine.plan().targets().size(),
+  std::printf("%zu targets, %zu stages, %llu events ignored\n", engine.plan().targets().size(), stages,
               static_cast<unsigned long long>(engine.ignored()));
   return engine.ignored() == 0 ? EXIT_SUCCESS : EXIT_FAILURE;
 }

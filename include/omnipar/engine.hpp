@@ -17,6 +17,13 @@
 
 namespace omnipar {
 
+class Engine;
+namespace engine {
+struct State;
+class Sampler;
+const State& state_of(const Engine& engine) noexcept;
+}  // namespace engine
+
 /// An attached unit. Ids of units that have left are never mistaken for later ones.
 struct UnitId {
   std::uint64_t number = 0;  ///< no unit's, if it is 0
@@ -88,12 +95,9 @@ class Engine {
   /// The whole state as bytes, for comparing; valid until the next `adopt` or the end.
   [[nodiscard]] std::span<const std::byte> state() const noexcept;
 
-  struct EngineState;
-  /// For the library's own readers.
-  [[nodiscard]] const EngineState& internals() const noexcept { return *state_; }
-
  private:
-  std::unique_ptr<EngineState> state_;
+  friend const engine::State& engine::state_of(const Engine& engine) noexcept;
+  std::unique_ptr<engine::State> state_;
 };
 
 }  // namespace omnipar

@@ -18,12 +18,19 @@
 
 namespace omnipar {
 
+class Plan;
+namespace plan {
 struct PlanData;
+const PlanData& body_of(const Plan& plan) noexcept;
+}  // namespace plan
 
 /// Stated limits; a plan beyond them is an error (`plan-too-large`), never a slow plan.
 inline constexpr std::size_t max_targets = 512;
 inline constexpr std::size_t max_signals = 2048;
+/// What feeds the plan's targets: a use of a d-pad counts four times, one of a gun twice.
 inline constexpr std::size_t max_sources = 4096;
+/// Uses of axes, sticks and pointers, or that move some.
+inline constexpr std::size_t max_analog_uses = 1024;
 inline constexpr std::size_t max_units = 16;
 
 /// A target's place within its port; the same for all ports that have the same controller, in every plan that has it.
@@ -65,8 +72,9 @@ struct PortInfo {
 /// Immutable; copies share one body and may be used from several threads at once. Names no unit.
 class Plan {
  public:
-  explicit Plan(std::shared_ptr<const PlanData> data) noexcept : data_(std::move(data)) {}
-
+  /// What the profile is called, and its machine.
+  [[nodiscard]] std::string_view name() const noexcept;
+  [[nodiscard]] std::string_view system() const noexcept;
   [[nodiscard]] std::span<const PortInfo> ports() const noexcept;
   /// The port of that number, or nullptr.
   [[nodiscard]] const PortInfo* port(int number) const noexcept;
@@ -83,10 +91,12 @@ class Plan {
   /// The plan as text, a line an operation.
   [[nodiscard]] std::string listing() const;
 
-  [[nodiscard]] const PlanData& data() const noexcept { return *data_; }
-
  private:
-  std::shared_ptr<const PlanData> data_;
+  friend tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
+  friend const plan::PlanData& plan::body_of(const Plan& plan) noexcept;
+  explicit Plan(std::shared_ptr<const plan::PlanData> data) noexcept : data_(std::move(data)) {}
+
+  std::shared_ptr<const plan::PlanData> data_;
 };
 
 /// Resolves and checks a profile. Every error of the profile is reported, not the first alone.

@@ -10,16 +10,12 @@
 
 namespace omnipar {
 
-namespace detail {
-class Sampler;
-}
-
 /// One emulated controller at the moment of the last sample of its reader: a view that stays valid as long as the
 /// reader, also when the engine adopts another plan. A target that the port does not have, or no longer has, reads as
 /// at rest: 0, `TargetIndex::rest` as native value, no presses.
 class PortSample {
  public:
-  PortSample(const detail::Sampler& sampler, int number) noexcept : sampler_(&sampler), number_(number) {}
+  PortSample(const engine::Sampler& sampler, int number) noexcept : sampler_(&sampler), number_(number) {}
   /// True if the plan has this port and on it the controller that the target is of.
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
   /// True while a button is shown as down.
@@ -33,7 +29,7 @@ class PortSample {
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
 
  private:
-  const detail::Sampler* sampler_;
+  const engine::Sampler* sampler_;
   int number_;
 };
 
@@ -69,7 +65,7 @@ class Reader {
   [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
-  std::unique_ptr<detail::Sampler> sampler_;
+  std::unique_ptr<engine::Sampler> sampler_;
 };
 
 /// A reader for outlets that cannot know when they are read: a press is shown at once and lasts at
@@ -95,7 +91,7 @@ class PacedReader {
   [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
 
  private:
-  std::unique_ptr<detail::Sampler> sampler_;
+  std::unique_ptr<engine::Sampler> sampler_;
 };
 
 /// 1.2 frames of a plan's machine: how long an outlet shows a press at the least.

@@ -9,9 +9,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/passing.hpp"
 
-namespace omnipar {
-
-using EngineState = Engine::EngineState;
+namespace omnipar::engine {
 
 namespace {
 
@@ -22,7 +20,7 @@ constexpr std::uint64_t bit_of(std::size_t button) noexcept { return std::uint64
 // -- buttons ------------------------------------------------------------------------------------------
 
 /// A button has gone down. If the same report had let it go before, that takes effect first.
-void EngineState::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
+void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
   const std::size_t word = unit * button_words + button / 64;
   const std::uint64_t bit = bit_of(button);
   const Run run = slot.buttons[button];
@@ -36,7 +34,7 @@ void EngineState::press(const Slot& slot, std::size_t unit, std::size_t button) 
 }
 
 /// Lowers what the buttons held that are up but still counted.
-void EngineState::let_go(const Slot& slot, std::size_t unit) noexcept {
+void State::let_go(const Slot& slot, std::size_t unit) noexcept {
   for (std::size_t w = 0; w < slot.words; ++w) {
     const std::size_t word = unit * button_words + w;
     for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
@@ -53,7 +51,7 @@ void EngineState::let_go(const Slot& slot, std::size_t unit) noexcept {
 
 /// Turns a position into presses of its directions. A direction that is passed counts from its next
 /// passing if it was not seen to be passed.
-void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
+void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
   const std::size_t place = operation.crossing * max_units + unit;
   const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
   std::uint8_t& passed = over[place];
@@ -74,14 +72,14 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
   }
 }
 
-[[gnu::always_inline]] inline shape::Point EngineState::point_of(const Gauge& gauge) const noexcept {
+[[gnu::always_inline]] inline shape::Point State::point_of(const Gauge& gauge) const noexcept {
   shape::Point point{shape::normalised(gauge.x_scale, raw[gauge.x]), 0};
   if (gauge.pair) point.y = shape::normalised(gauge.y_scale, raw[gauge.y]);
   return point;
 }
 
 /// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
-[[gnu::noinline]] shape::Point EngineState::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
+[[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
   shape::Point best;
   double best_square = -1;
   for (const Gauge& other : slot.gauges) {
@@ -96,7 +94,7 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
 }
 
 /// A position goes through all its stages.
-[[gnu::noinline]] void EngineState::measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept {
+[[gnu::noinline]] void State::measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[step.operation];
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
   if (step.kind == AnalogKind::crossing)
@@ -105,8 +103,7 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
     set_lane(step.lane, point);
 }
 
-[[gnu::always_inline]] inline void EngineState::measure(const Slot& slot, std::size_t unit,
-                                                        const Gauge& gauge) noexcept {
+[[gnu::always_inline]] inline void State::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
   for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
     const Step& step = slot.steps[i];
@@ -120,7 +117,7 @@ void EngineState::cross(std::size_t unit, const AnalogOperation& operation, shap
 }
 
 /// Lowers what crossings held that are no longer passed.
-void EngineState::leave(std::size_t unit) noexcept {
+void State::leave(std::size_t unit) noexcept {
   for (const Step& step : slots[unit].steps) {
     if (step.kind != AnalogKind::crossing) continue;
     const AnalogOperation& operation = plan_data->operations[step.operation];
@@ -134,7 +131,7 @@ void EngineState::leave(std::size_t unit) noexcept {
 }
 
 /// A hat or a stick that is on one side has left the other: what debounce still holds there ends.
-[[gnu::noinline]] void EngineState::end_opposed(const Slot& slot, std::size_t unit) noexcept {
+[[gnu::noinline]] void State::end_opposed(const Slot& slot, std::size_t unit) noexcept {
   const auto is_down = [&](std::size_t button) {
     return (down[unit * button_words + button / 64] & bit_of(button)) != 0;
   };
@@ -156,7 +153,7 @@ void EngineState::leave(std::size_t unit) noexcept {
 }
 
 /// The unit has left: its share of an operation goes to rest; what is not self-centering stays.
-void EngineState::drop(std::size_t unit, const Step& step) noexcept {
+void State::drop(std::size_t unit, const Step& step) noexcept {
   if (step.kind == AnalogKind::crossing) {
     over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
     return;
@@ -169,8 +166,8 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
 
 // -- counts -------------------------------------------------------------------------------------------
 
-[[gnu::noinline]] void EngineState::count(const Slot& slot, const Wire& wire, std::size_t unit,
-                                          std::int32_t movement) noexcept {
+[[gnu::noinline]] void State::count(const Slot& slot, const Wire& wire, std::size_t unit,
+                                    std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
   for (const Sum& sum : slot.sums[wire.axis].of(slot.counted)) {
     if (sum.drag != nothing) {
@@ -185,8 +182,8 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
 // -- reports ------------------------------------------------------------------------------------------
 
 /// True if the button has gone up, which takes effect when the report's presses are through.
-[[gnu::noinline]] bool EngineState::set_button(const Slot& slot, std::size_t unit, std::size_t button,
-                                               bool now_down) noexcept {
+[[gnu::noinline]] bool State::set_button(const Slot& slot, std::size_t unit, std::size_t button,
+                                         bool now_down) noexcept {
   std::uint64_t& word = down[unit * button_words + button / 64];
   if (((word & bit_of(button)) != 0) == now_down) return false;
   if (!now_down) {
@@ -198,12 +195,12 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
 }
 
 /// For a report in which an axis speaks twice: what it said before counts, too.
-[[gnu::noinline]] void EngineState::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
+[[gnu::noinline]] void State::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
   for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
     measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
 }
 
-[[gnu::always_inline]] inline void EngineState::commit(std::size_t unit, std::span<const Change> changes) noexcept {
+[[gnu::always_inline]] inline void State::commit(std::size_t unit, std::span<const Change> changes) noexcept {
   const Slot& slot = slots[unit];
   std::uint64_t touched = 0;
   bool released = false;
@@ -238,24 +235,11 @@ void EngineState::drop(std::size_t unit, const Step& step) noexcept {
   settle_all_opposites();
 }
 
-void EngineState::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
-
-void Engine::feed(UnitId unit, const Report& report) noexcept {
-  EngineState& state = *state_;
-  const std::int64_t time = report.time.time_since_epoch().count();
-  if (time >= state.head->next_due)
-    state.advance(time);
-  else if (time > state.head->now)
-    state.head->now = time;
-  if (state.slots[unit.slot()].id == unit.number)
-    state.commit(unit.slot(), report.changes);
-  else
-    state.head->ignored += report.changes.size();
-}
+void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
 /// Analog values that are known take effect at once. Crossings that they pass are no presses: `take_state` or the
 /// time spent frozen has noted them.
-void EngineState::start(std::size_t unit) noexcept {
+void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];
   for (const Gauge& gauge : slot.gauges)
@@ -263,7 +247,7 @@ void EngineState::start(std::size_t unit) noexcept {
 }
 
 /// Notes which directions are passed already, without any effect.
-void EngineState::note_crossings(std::size_t unit) noexcept {
+void State::note_crossings(std::size_t unit) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, 1);
   for (const Gauge& gauge : slots[unit].gauges) measure(slots[unit], unit, gauge);
   head->frozen = frozen;
@@ -272,7 +256,7 @@ void EngineState::note_crossings(std::size_t unit) noexcept {
 // -- all at once ----------------------------------------------------------------------------------------
 
 /// Everything goes to rest. What stays is released by its buttons, and stays where its axes had it.
-void EngineState::rest_all() noexcept {
+void State::rest_all() noexcept {
   const PlanData& p = *plan_data;
   for (std::size_t d = 0; d < p.digitals.size(); ++d)
     for (std::size_t unit = 0; unit < max_units; ++unit) end_ramp(p.digitals[d], d * max_units + unit);
@@ -295,7 +279,7 @@ void EngineState::rest_all() noexcept {
   std::fill_n(out_held, p.gate_at.size(), std::uint8_t{0});
 }
 
-void EngineState::thaw() noexcept {
+void State::thaw() noexcept {
   head->frozen = 0;
   sights_later = true;
   for (std::size_t unit = 0; unit < max_units; ++unit)
@@ -305,7 +289,7 @@ void EngineState::thaw() noexcept {
 }
 
 /// All that the unit held goes to rest at once; what is on its way from other units goes on.
-void EngineState::detach(std::size_t unit) noexcept {
+void State::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   for (const Step& step : slot.steps)  // before its buttons: it does not see the area again by leaving
@@ -330,12 +314,33 @@ void EngineState::detach(std::size_t unit) noexcept {
   find_lone_lanes();
 }
 
+}  // namespace omnipar::engine
+
+namespace omnipar {
+
+using engine::after_all, engine::Slot, engine::State;
+
+const engine::State& engine::state_of(const Engine& engine) noexcept { return *engine.state_; }
+
+void Engine::feed(UnitId unit, const Report& report) noexcept {
+  State& state = *state_;
+  const std::int64_t time = report.time.time_since_epoch().count();
+  if (time >= state.head->next_due)
+    state.advance(time);
+  else if (time > state.head->now)
+    state.head->now = time;
+  if (state.slots[unit.slot()].id == unit.number)
+    state.commit(unit.slot(), report.changes);
+  else
+    state.head->ignored += report.changes.size();
+}
+
 void Engine::detach(UnitId unit) noexcept {
   const Slot& slot = state_->slots[unit.slot()];
   if (slot.used && slot.id == unit.number) state_->detach(unit.slot());
 }
 
-Engine::Engine(Plan plan) : state_(std::make_unique<EngineState>(std::move(plan))) {}
+Engine::Engine(Plan plan) : state_(std::make_unique<State>(std::move(plan))) {}
 Engine::~Engine() = default;
 Engine::Engine(Engine&&) noexcept = default;
 Engine& Engine::operator=(Engine&&) noexcept = default;

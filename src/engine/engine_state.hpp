@@ -15,7 +15,12 @@
 #include "plan/plan_data.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar {
+namespace omnipar::engine {
+
+using plan::AimState, plan::AnalogKind, plan::AnalogOperation, plan::DigitalOperation, plan::Effect, plan::EffectKind,
+    plan::Gate, plan::Group, plan::Index, plan::Input, plan::is_aim, plan::journal_length, plan::max_axes,
+    plan::max_buttons, plan::nothing, plan::OpposedDirections, plan::PlanData, plan::Pointer, plan::PointerState,
+    plan::Run, plan::Shape, plan::Signal, plan::StateLayout;
 
 inline constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
 /// Later than any moment that there is: so what comes then is looked at more closely.
@@ -144,15 +149,13 @@ struct Slot {
   [[nodiscard]] bool has_use() const noexcept { return !raises.empty() || !counted.empty() || !steps.empty(); }
 };
 
-namespace detail {
 class Sampler;
-}
 
-struct Engine::EngineState {
-  explicit EngineState(Plan new_plan);
-  ~EngineState();
-  EngineState(const EngineState&) = delete;
-  EngineState& operator=(const EngineState&) = delete;
+struct State {
+  explicit State(Plan new_plan);
+  ~State();
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
 
   // wiring.cpp: from attachments to wires
   void set_plan(Plan new_plan);
@@ -266,7 +269,7 @@ struct Engine::EngineState {
   Plan plan;
   const PlanData* plan_data = nullptr;
   std::vector<std::byte> block;
-  mutable std::vector<detail::Sampler*> samplers;  ///< the readers that there are
+  mutable std::vector<Sampler*> samplers;  ///< the readers that there are
 
   // views into the block
   StateHead* head = nullptr;
@@ -302,7 +305,7 @@ struct Engine::EngineState {
 
 // -- the innermost of the hot path -----------------------------------------------------------------
 
-inline void Engine::EngineState::set_lane(const Lane& lane, shape::Point point) noexcept {
+inline void State::set_lane(const Lane& lane, shape::Point point) noexcept {
   shape::Point& old = lanes[lane.number];
   if (!lane.alone) {
     if (old == point && !lane.speaks) return;
@@ -321,17 +324,17 @@ inline void Engine::EngineState::set_lane(const Lane& lane, shape::Point point) 
   note(lane.x);
 }
 
-inline void Engine::EngineState::raise(Raise raised, std::size_t unit) noexcept {
+inline void State::raise(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
   if (++holders[raised.place] == body.need) turn_on(body, unit);
 }
 
-inline void Engine::EngineState::lower(Raise raised, std::size_t unit) noexcept {
+inline void State::lower(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
   if (holders[raised.place]-- == body.need) turn_off(body, unit);
 }
 
-inline void Engine::EngineState::turn_on(const Signal& body, std::size_t unit) noexcept {
+inline void State::turn_on(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
     for (const Effect& effect : body.effects.of(plan_data->effects)) apply(effect, true, unit);
     return;
@@ -342,7 +345,7 @@ inline void Engine::EngineState::turn_on(const Signal& body, std::size_t unit) n
   note(body.target);
 }
 
-inline void Engine::EngineState::turn_off(const Signal& body, std::size_t unit) noexcept {
+inline void State::turn_off(const Signal& body, std::size_t unit) noexcept {
   if (body.target == nothing) {
     for (const Effect& effect : body.effects.of(plan_data->effects)) apply(effect, false, unit);
     return;
@@ -351,4 +354,4 @@ inline void Engine::EngineState::turn_off(const Signal& body, std::size_t unit) 
   note(body.target);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::engine

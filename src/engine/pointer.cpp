@@ -6,9 +6,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
-
-using EngineState = Engine::EngineState;
+namespace omnipar::engine {
 
 namespace {
 
@@ -34,8 +32,7 @@ double part(double side) noexcept { return (side + 1) / 2; }
 }  // namespace
 
 /// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
-shape::Point EngineState::aimed_at(const AnalogOperation& operation, const Gauge& gauge,
-                                   shape::Point point) const noexcept {
+shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gauge, shape::Point point) const noexcept {
   if (operation.kind == AnalogKind::point) {
     const auto side = [](const shape::Scale& scale, std::int32_t value) {
       return 2 * ((static_cast<double>(value) - scale.rest) / scale.width[0]) - 1;
@@ -46,7 +43,7 @@ shape::Point EngineState::aimed_at(const AnalogOperation& operation, const Gauge
   return operation.kind == AnalogKind::spring ? squared(point) : point;
 }
 
-void EngineState::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
+void State::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
   if (head->frozen != 0) return;
   const AnalogOperation& operation = plan_data->operations[step.operation];
   const shape::Point at = aimed_at(operation, gauge, point);
@@ -61,7 +58,7 @@ void EngineState::aim(const Step& step, std::size_t unit, const Gauge& gauge, sh
 }
 
 /// A source says where it is.
-void EngineState::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept {
+void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
@@ -79,7 +76,7 @@ void EngineState::put_pointer(const AnalogOperation& operation, std::size_t unit
 }
 
 /// A source says how far it goes from where the pointer is.
-void EngineState::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept {
+void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
@@ -95,7 +92,7 @@ void EngineState::push_pointer(const AnalogOperation& operation, std::size_t uni
   refresh_sight(operation.group);
 }
 
-void EngineState::move_pointer(const Pointer& pointer, stage::Place place) noexcept {
+void State::move_pointer(const Pointer& pointer, stage::Place place) noexcept {
   const shape::Point to = stage::from_fixed(place);
   if (level[pointer.x] == to.x && level[pointer.y] == to.y) return;
   level[pointer.x] = to.x;
@@ -103,7 +100,7 @@ void EngineState::move_pointer(const Pointer& pointer, stage::Place place) noexc
   note(pointer.x);
 }
 
-void EngineState::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept {
+void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept {
   const AnalogOperation& operation = plan_data->operations[sum.drag];
   stage::Place way;
   const auto moved = static_cast<double>(counts);
@@ -114,7 +111,7 @@ void EngineState::drag(const Sum& sum, std::size_t unit, std::int32_t counts) no
 }
 
 /// One tick of a stick that pushes a pointer.
-void EngineState::glide(Index number, std::size_t unit) noexcept {
+void State::glide(Index number, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[plan_data->gliding[number]];
   stage::Place way;
   if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push))
@@ -125,7 +122,7 @@ void EngineState::glide(Index number, std::size_t unit) noexcept {
 // -- on the area or off it ---------------------------------------------------------------------------------
 
 /// A pointer is on the game area while its source is, and sees it.
-void EngineState::refresh_sight(Index number) noexcept {
+void State::refresh_sight(Index number) noexcept {
   if (sights_later) return;
   PointerState& pointer = pointers[number];
   bool on = false;
@@ -141,7 +138,7 @@ void EngineState::refresh_sight(Index number) noexcept {
 }
 
 /// The unit has left: the pointer stays where it is, off the area, until somebody moves it.
-void EngineState::drop_aim(Index index, std::size_t unit) noexcept {
+void State::drop_aim(Index index, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[index];
   const std::size_t number = aim_of(operation, unit);
   if (operation.kind == AnalogKind::glide) set_moving(glider(operation, unit), false);
@@ -152,4 +149,4 @@ void EngineState::drop_aim(Index index, std::size_t unit) noexcept {
   refresh_sight(operation.group);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::engine

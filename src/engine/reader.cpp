@@ -5,11 +5,10 @@
 
 #include "engine/sampler.hpp"
 
-namespace omnipar {
-namespace detail {
+namespace omnipar::engine {
 
 Sampler::Sampler(const Engine& engine, std::int64_t shortest)
-    : engine_(engine.internals()), shortest_(shortest), shown_(max_targets) {
+    : engine_(state_of(engine)), shortest_(shortest), shown_(max_targets) {
   begin();
   engine_.samplers.push_back(this);
 }
@@ -230,57 +229,59 @@ std::int32_t native_of(const Sampler& sampler, std::size_t target) noexcept {
   return shape::native(info.native, sampler.shown(target));
 }
 
-}  // namespace detail
+}  // namespace omnipar::engine
+
+namespace omnipar {
 
 // -- samples ------------------------------------------------------------------------------------------
 
 bool PortSample::has(TargetIndex target) const noexcept {
-  return detail::port_with(*sampler_, number_, target) != nullptr;
+  return engine::port_with(*sampler_, number_, target) != nullptr;
 }
 
 double PortSample::value(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*sampler_, number_, target);
+  const PortInfo* port = engine::port_with(*sampler_, number_, target);
   return port == nullptr ? 0 : sampler_->shown(std::size_t{port->first_target} + target.value);
 }
 
 bool PortSample::pressed(TargetIndex target) const noexcept { return value(target) != 0; }
 
 std::int32_t PortSample::native(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*sampler_, number_, target);
-  return port == nullptr ? target.rest : detail::native_of(*sampler_, std::size_t{port->first_target} + target.value);
+  const PortInfo* port = engine::port_with(*sampler_, number_, target);
+  return port == nullptr ? target.rest : engine::native_of(*sampler_, std::size_t{port->first_target} + target.value);
 }
 
 std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
-  const PortInfo* port = detail::port_with(*sampler_, number_, target);
+  const PortInfo* port = engine::port_with(*sampler_, number_, target);
   return port == nullptr ? 0 : sampler_->presses(std::size_t{port->first_target} + target.value);
 }
 
 // -- readers ------------------------------------------------------------------------------------------
 
-Reader::Reader(const Engine& engine) : sampler_(std::make_unique<detail::Sampler>(engine, 0)) {}
+Reader::Reader(const Engine& engine) : sampler_(std::make_unique<engine::Sampler>(engine, 0)) {}
 Reader::~Reader() = default;
 Reader::Reader(Reader&&) noexcept = default;
 Reader& Reader::operator=(Reader&&) noexcept = default;
 void Reader::next_frame() noexcept { sampler_->sample(sampler_->engine().head->now); }
 PortSample Reader::port(int number) const noexcept { return {*sampler_, number}; }
 std::span<const std::uint16_t> Reader::changed() const noexcept { return sampler_->changed(); }
-double Reader::value(std::uint16_t target) const noexcept { return detail::value_of(*sampler_, target); }
-std::int32_t Reader::native(std::uint16_t target) const noexcept { return detail::native_of(*sampler_, target); }
+double Reader::value(std::uint16_t target) const noexcept { return engine::value_of(*sampler_, target); }
+std::int32_t Reader::native(std::uint16_t target) const noexcept { return engine::native_of(*sampler_, target); }
 
 PacedReader::PacedReader(const Engine& engine, Duration shortest_press)
-    : sampler_(std::make_unique<detail::Sampler>(engine, shortest_press.count())) {}
+    : sampler_(std::make_unique<engine::Sampler>(engine, shortest_press.count())) {}
 PacedReader::~PacedReader() = default;
 PacedReader::PacedReader(PacedReader&&) noexcept = default;
 PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
 void PacedReader::catch_up(Time now) noexcept { sampler_->sample(now.time_since_epoch().count()); }
 PortSample PacedReader::port(int number) const noexcept { return {*sampler_, number}; }
 std::span<const std::uint16_t> PacedReader::changed() const noexcept { return sampler_->changed(); }
-double PacedReader::value(std::uint16_t target) const noexcept { return detail::value_of(*sampler_, target); }
-std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return detail::native_of(*sampler_, target); }
+double PacedReader::value(std::uint16_t target) const noexcept { return engine::value_of(*sampler_, target); }
+std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return engine::native_of(*sampler_, target); }
 
 std::optional<Time> PacedReader::next_due() const noexcept {
   const std::int64_t due = sampler_->next_due();
-  if (due == never) return std::nullopt;
+  if (due == engine::never) return std::nullopt;
   return at_us(due);
 }
 

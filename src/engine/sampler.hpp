@@ -15,7 +15,7 @@
 
 #include "engine/engine_state.hpp"
 
-namespace omnipar::detail {
+namespace omnipar::engine {
 
 class Sampler {
  public:
@@ -32,7 +32,7 @@ class Sampler {
   /// sample shows all at rest; what has not been shown yet comes behind it.
   void carry(std::span<const Index> origins);
 
-  [[nodiscard]] const Engine::EngineState& engine() const noexcept { return engine_; }
+  [[nodiscard]] const State& engine() const noexcept { return engine_; }
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
@@ -76,7 +76,7 @@ class Sampler {
   [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
   void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 
-  const Engine::EngineState& engine_;
+  const State& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
   bool engine_is_gone_ = false;
@@ -91,4 +91,4 @@ class Sampler {
   std::array<Index, max_targets> waiting_{};  ///< those of the sample before, while they are looked at
 };
 
-}  // namespace omnipar::detail
+}  // namespace omnipar::engine

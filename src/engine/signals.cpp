@@ -6,7 +6,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
+namespace omnipar::engine {
 namespace {
 
 constexpr std::int64_t tick_length = 1000;
@@ -15,11 +15,9 @@ std::int64_t tick_after(std::int64_t now) noexcept { return (now / tick_length +
 
 }  // namespace
 
-using EngineState = Engine::EngineState;
-
 // -- signals ------------------------------------------------------------------------------------
 
-void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
+void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
   if (effect.kind == EffectKind::raise)
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
@@ -31,7 +29,7 @@ void EngineState::apply(const Effect& effect, bool on, std::size_t unit) noexcep
   run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
 }
 
-void EngineState::run_gate(Index place, bool in, stage::Cause cause) noexcept {
+void State::run_gate(Index place, bool in, stage::Cause cause) noexcept {
   const Gate& gate = gate_at(place);
   const stage::GateState state{in, out_held[place] != 0, deadline[place] != never};
   const stage::Gated next = gate.kind->step(gate.constants, state, cause, head->now);
@@ -46,7 +44,7 @@ void EngineState::run_gate(Index place, bool in, stage::Cause cause) noexcept {
 }
 
 /// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to.
-void EngineState::pulse(Index place, bool on) noexcept {
+void State::pulse(Index place, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(place).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
   for (const Effect& effect : out.effects.of(plan_data->effects)) {
@@ -63,7 +61,7 @@ void EngineState::pulse(Index place, bool on) noexcept {
 }
 
 /// A gate holds its out signal or releases it; others may hold that signal too.
-void EngineState::set_out(Index place, bool on) noexcept {
+void State::set_out(Index place, bool on) noexcept {
   if ((out_held[place] != 0) == on) return;
   out_held[place] = on ? 1 : 0;
   const std::size_t unit = unit_at(place);
@@ -71,13 +69,13 @@ void EngineState::set_out(Index place, bool on) noexcept {
   on ? raise(out, unit) : lower(out, unit);
 }
 
-void EngineState::end_gate(Index place) noexcept {
+void State::end_gate(Index place) noexcept {
   disarm(place);
   set_out(place, false);
 }
 
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
-void EngineState::end_deaf_gates(Index signal, std::size_t unit) noexcept {
+void State::end_deaf_gates(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
   for (const Effect& effect : plan_data->signals[signal].effects.of(plan_data->effects))
     if (effect.kind == EffectKind::gate && plan_data->gates[effect.index].kind->opposite_ends_it)
@@ -87,17 +85,17 @@ void EngineState::end_deaf_gates(Index signal, std::size_t unit) noexcept {
 // -- a heap of the places of the gates that have asked for a moment, by deadline, then by place
 // ---------------------------
 
-bool EngineState::earlier(Index a, Index b) const noexcept {
+bool State::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
 }
 
-void EngineState::put(std::uint32_t place, Index gate) noexcept {
+void State::put(std::uint32_t place, Index gate) noexcept {
   heap[place] = gate;
   heap_place[gate] = static_cast<Index>(place);
 }
 
 /// Moves the gate at `place` up or down to where it belongs.
-void EngineState::sift(std::uint32_t place) noexcept {
+void State::sift(std::uint32_t place) noexcept {
   const Index gate = heap[place];
   for (; place > 0 && earlier(gate, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
   for (;;) {
@@ -111,7 +109,7 @@ void EngineState::sift(std::uint32_t place) noexcept {
   put(place, gate);
 }
 
-void EngineState::arm(Index gate, std::int64_t when) noexcept {
+void State::arm(Index gate, std::int64_t when) noexcept {
   const bool new_here = deadline[gate] == never;
   deadline[gate] = when;
   if (new_here) put(head->armed++, gate);
@@ -119,7 +117,7 @@ void EngineState::arm(Index gate, std::int64_t when) noexcept {
   find_next_due();
 }
 
-void EngineState::disarm(Index gate) noexcept {
+void State::disarm(Index gate) noexcept {
   if (deadline[gate] == never) return;
   const std::uint32_t place = heap_place[gate];
   deadline[gate] = never;
@@ -133,13 +131,13 @@ void EngineState::disarm(Index gate) noexcept {
   find_next_due();
 }
 
-void EngineState::find_next_due() noexcept {
+void State::find_next_due() noexcept {
   std::int64_t due = head->armed > 0 ? std::min(deadline[heap[0]], after_all) : after_all;
   if (head->moving > 0 && tick_after(head->now) < due) due = tick_after(head->now);
   head->next_due = due;
 }
 
-void EngineState::fire_first() noexcept {
+void State::fire_first() noexcept {
   const Index place = heap[0];
   disarm(place);
   run_gate(place, is_on(gate_at(place).in, unit_at(place)), stage::Cause::deadline);
@@ -147,12 +145,12 @@ void EngineState::fire_first() noexcept {
 
 // -- opposite directions ---------------------------------------------------------------------------
 
-void EngineState::settle_all_opposites() noexcept {
+void State::settle_all_opposites() noexcept {
   settles_later = false;
   for (Index port = 0; port < plan_data->opposites.size(); ++port) settle_opposites(port);
 }
 
-void EngineState::settle_opposites(Index port) noexcept {
+void State::settle_opposites(Index port) noexcept {
   const OpposedDirections& directions = plan_data->opposites[port];
   std::uint8_t on = 0;
   for (std::size_t d = 0; d < 4; ++d)
@@ -168,7 +166,7 @@ void EngineState::settle_opposites(Index port) noexcept {
 
 // -- axes made of buttons --------------------------------------------------------------------------
 
-shape::Point EngineState::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
+shape::Point State::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
   const auto side = [&](std::size_t d) {
     return digital.signals.at(d) != nothing && is_on(digital.signals.at(d), unit) ? 1.0 : 0.0;
   };
@@ -177,7 +175,7 @@ shape::Point EngineState::goal_of(const DigitalOperation& digital, std::size_t u
   return goal;
 }
 
-void EngineState::evaluate(Index index, std::size_t unit) noexcept {
+void State::evaluate(Index index, std::size_t unit) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
   const shape::Point goal = goal_of(digital, unit);
   if (!digital.ramps) return set_lane(lane_of(digital, unit), goal);
@@ -185,7 +183,7 @@ void EngineState::evaluate(Index index, std::size_t unit) noexcept {
   set_moving(mover, position[mover] != stage::to_fixed(goal));
 }
 
-void EngineState::end_ramp(const DigitalOperation& digital, std::size_t mover) noexcept {
+void State::end_ramp(const DigitalOperation& digital, std::size_t mover) noexcept {
   position[mover] = {};
   set_moving(mover, false);
   set_lane(lane_of(digital, mover % max_units), {});
@@ -193,7 +191,7 @@ void EngineState::end_ramp(const DigitalOperation& digital, std::size_t mover) n
 
 // -- what moves by itself ----------------------------------------------------------------------------
 
-void EngineState::set_moving(std::size_t mover, bool now) noexcept {
+void State::set_moving(std::size_t mover, bool now) noexcept {
   if (now == is_moving(mover)) return;
   const std::size_t word = mover / 64;
   moving[word] ^= std::uint64_t{1} << mover % 64;
@@ -204,7 +202,7 @@ void EngineState::set_moving(std::size_t mover, bool now) noexcept {
 }
 
 /// One tick of one mover.
-void EngineState::travel(std::size_t mover) noexcept {
+void State::travel(std::size_t mover) noexcept {
   const std::size_t number = mover / max_units;
   const std::size_t unit = mover % max_units;
   const std::size_t digitals = plan_data->digitals.size();
@@ -215,8 +213,8 @@ void EngineState::travel(std::size_t mover) noexcept {
 }
 
 /// All that is on its way, in order.
-void EngineState::tick() noexcept {
-  for (std::size_t group = 0; group * 64 * 64 < movers_of(*plan_data); ++group)
+void State::tick() noexcept {
+  for (std::size_t group = 0; group * 64 * 64 < plan::movers_of(*plan_data); ++group)
     for (std::uint64_t words = moving_words[group]; words != 0; words &= words - 1) {
       const std::size_t word = group * 64 + static_cast<std::size_t>(std::countr_zero(words));
       for (std::uint64_t movers = moving[word]; movers != 0; movers &= movers - 1)
@@ -226,7 +224,7 @@ void EngineState::tick() noexcept {
 
 // -- levels of analog targets -----------------------------------------------------------------------
 
-void EngineState::refresh_group(const Group& group) noexcept {
+void State::refresh_group(const Group& group) noexcept {
   shape::Point best;
   double best_square = 0;
   for (const shape::Point& lane : std::span{lanes + group.lanes.first, group.lanes.count}) {
@@ -244,7 +242,7 @@ void EngineState::refresh_group(const Group& group) noexcept {
 
 // -- time ---------------------------------------------------------------------------------------------
 
-void EngineState::advance(std::int64_t to) noexcept {
+void State::advance(std::int64_t to) noexcept {
   to = std::min(to, latest_time.time_since_epoch().count());
   while (head->next_due <= to) {
     head->now = head->next_due;
@@ -255,4 +253,4 @@ void EngineState::advance(std::int64_t to) noexcept {
   if (to > head->now) head->now = to;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::engine

@@ -11,9 +11,7 @@
 #include "omnipar/role.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
-
-using EngineState = Engine::EngineState;
+namespace omnipar::engine {
 
 namespace {
 
@@ -77,8 +75,7 @@ class Wiring {
     Run run{static_cast<Index>(slot_.raises.size()), 0};
     if (input != nullptr) {
       for (const Index signal : input->raises.of(plan_.raises))
-        slot_.raises.push_back(
-            {signal, static_cast<Index>(EngineState::place_of(plan_.signals[signal], slot_number_))});
+        slot_.raises.push_back({signal, static_cast<Index>(State::place_of(plan_.signals[signal], slot_number_))});
       run.count = input->raises.count;
     }
     slot_.buttons.push_back(run);
@@ -250,18 +247,18 @@ class Wiring {
 
 }  // namespace
 
-EngineState::EngineState(Plan new_plan) : plan(std::move(new_plan)) {
+State::State(Plan new_plan) : plan(std::move(new_plan)) {
   set_plan(plan);
   for (std::size_t i = 0; i < max_units; ++i) slots.at(i).id = max_units + i;
 }
 
-EngineState::~EngineState() {
-  for (detail::Sampler* sampler : samplers) sampler->engine_is_gone();
+State::~State() {
+  for (Sampler* sampler : samplers) sampler->engine_is_gone();
 }
 
-void EngineState::set_plan(Plan new_plan) {
+void State::set_plan(Plan new_plan) {
   plan = std::move(new_plan);
-  plan_data = &plan.data();
+  plan_data = &plan::body_of(plan);
   const StateLayout layout = layout_of(*plan_data);
   block.assign(layout.size, std::byte{0});
   const auto view = [this](auto*& pointer, std::size_t at) {
@@ -297,13 +294,13 @@ void EngineState::set_plan(Plan new_plan) {
   view(journal, layout.journal);
 }
 
-std::optional<Diagnostic> EngineState::wire(std::size_t unit, const Attachment& attachment) {
+std::optional<Diagnostic> State::wire(std::size_t unit, const Attachment& attachment) {
   return Wiring{*plan_data, attachment, slots[unit], unit}.run();
 }
 
 /// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
 /// are alone do not keep count. Done whenever a unit comes or leaves.
-void EngineState::find_lone_lanes() noexcept {
+void State::find_lone_lanes() noexcept {
   std::array<std::uint16_t, max_targets> feeders{};
   const auto for_all_lanes = [this](auto&& act) {
     for (Slot& slot : slots)
@@ -323,28 +320,11 @@ void EngineState::find_lone_lanes() noexcept {
 }
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
-void EngineState::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
+void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, 1);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
   take(unit, changes);
   head->frozen = frozen;
-}
-
-tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
-  EngineState& state = *state_;
-  const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
-  if (at == state.slots.end())
-    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
-                                     fmt::format("at most {} units at a time", max_units)});
-  const auto number = static_cast<std::size_t>(at - state.slots.begin());
-  if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
-  at->attachment = attachment;
-  at->used = true;
-  state.find_lone_lanes();
-  state.take_state(number, attachment.state);
-  state.note_crossings(number);
-  state.start(number);
-  return UnitId{at->id};
 }
 
 // -- another plan ---------------------------------------------------------------------------------------
@@ -373,7 +353,7 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 }  // namespace
 
 /// What hands hold, what stays, and what readers have not seen yet outlives the plan.
-void EngineState::adopt(Plan new_plan) {
+void State::adopt(Plan new_plan) {
   rest_all();
   const std::vector<std::byte> old_block = block;
   const Plan old_plan = plan;
@@ -397,11 +377,34 @@ void EngineState::adopt(Plan new_plan) {
     carry(pressed_at, old.pressed_at, t);
     if (!plan_data->targets[t].self_centering) carry(level, old.level, t);
   }
-  for (detail::Sampler* sampler : samplers) sampler->carry(origins);
+  for (Sampler* sampler : samplers) sampler->carry(origins);
+}
+
+}  // namespace omnipar::engine
+
+namespace omnipar {
+
+using engine::Slot, engine::State;
+
+tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
+  State& state = *state_;
+  const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
+  if (at == state.slots.end())
+    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
+                                     fmt::format("at most {} units at a time", max_units)});
+  const auto number = static_cast<std::size_t>(at - state.slots.begin());
+  if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
+  at->attachment = attachment;
+  at->used = true;
+  state.find_lone_lanes();
+  state.take_state(number, attachment.state);
+  state.note_crossings(number);
+  state.start(number);
+  return UnitId{at->id};
 }
 
 std::vector<UnitId> Engine::adopt(Plan plan) {
-  EngineState& state = *state_;
+  State& state = *state_;
   state.adopt(std::move(plan));
   std::vector<UnitId> idle;
   for (std::size_t n = 0; n < max_units; ++n) {

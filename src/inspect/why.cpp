@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 #include <fmt/format.h>
 
@@ -27,15 +28,6 @@ std::string shape_words(const Use& use) {
   return words;
 }
 
-/// One target or group of a port with the sources that it has in the end.
-struct Fed {
-  std::string target;
-  std::vector<Use> uses;
-  const Binding* own = nullptr;
-  const std::vector<std::string>* defaults = nullptr;
-  std::string seat{};
-};
-
 /// What happens to directions behind all their sources: "opposites: neither".
 std::string opposites_words(const PortProfile& port, const Fed& fed) {
   const bool is_direction =
@@ -44,52 +36,18 @@ std::string opposites_words(const PortProfile& port, const Fed& fed) {
   return is_direction && stage::opposites.acts(values) ? stage::opposites.words(values) : "";
 }
 
-class PortView {
- public:
-  PortView(const Profile& profile, const PortProfile& port, const ControllerSheet& sheet)
-      : port_(port), sheet_(sheet), bind_(merged_bindings(profile, port)) {}
+std::string origin_words(const PortProfile& port, const Fed& fed) {
+  if (fed.binding == nullptr) return "default";
+  return fed.own ? "own" : fmt::format("like port {}", port.like.value_or(0));
+}
 
-  std::vector<Fed> fed() const {
-    std::vector<Fed> all;
-    if (sheet_.directions) {
-      all.push_back(feed(std::string{directions_group}, sheet_.default_directions));
-      for (const std::string_view name : direction_names)
-        if (const Binding* own = binding_for(bind_, name))
-          all.push_back({std::string{name}, own->uses, own, nullptr, port_.seat});
-    }
-    for (const TargetSheet& target : sheet_.targets) {
-      all.push_back(feed(target.name, target.defaults));
-      all.back().seat = seat_of(port_, target);
-      if (all.back().seat.empty()) all.back().uses.clear();
-    }
-    return all;
-  }
-
-  std::string origin(const Fed& fed) const {
-    if (fed.own == nullptr) return "default";
-    return binding_for(port_.bind, fed.target) != nullptr ? "own" : fmt::format("like port {}", port_.like.value_or(0));
-  }
-
- private:
-  Fed feed(std::string target, const std::vector<std::string>& defaults) const {
-    const Binding* own = binding_for(bind_, target);
-    return {std::move(target), own != nullptr ? own->uses : plain_uses(defaults), own, &defaults, port_.seat};
-  }
-
-  const PortProfile& port_;
-  const ControllerSheet& sheet_;
-  std::vector<Binding> bind_;
-};
-
-/// The port's controller with what is plugged into it; nothing for a port that is not ours.
-std::optional<ControllerSheet> controller_of(const Catalogue& catalogue, const Profile& profile,
-                                             const PortProfile& port) {
+/// What the port is played with; nothing for a port that is not ours, or that the machine does not have.
+std::unique_ptr<PortSources> sources_of(const Catalogue& catalogue, const Profile& profile, const PortProfile& port) {
   const SystemSheet* system = catalogue.system(profile.system);
   const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
-  if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return std::nullopt;
+  if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return nullptr;
   const ControllerSheet* plain = system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
-  if (plain == nullptr) return std::nullopt;
-  return equipped(*plain, port);
+  return plain != nullptr ? std::make_unique<PortSources>(profile, port, *plain) : nullptr;
 }
 
 bool is_direction_of(std::string_view part, std::string_view whole) {
@@ -115,13 +73,12 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
   std::vector<Link> all;
   std::vector<std::string> seats;
   for (const PortProfile& port : profile.ports) {
-    const auto sheet = controller_of(catalogue, profile, port);
-    if (!sheet) continue;
+    const auto sources = sources_of(catalogue, profile, port);
+    if (!sources) continue;
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
-    const PortView view{profile, port, *sheet};
-    for (const Fed& fed : view.fed()) {
-      const Link link{fed.seat, "", "", port.port, sheet->name, fed.target, view.origin(fed), ""};
+    for (const Fed& fed : sources->fed) {
+      const Link link{fed.seat, "", "", port.port, sources->sheet.name, fed.target, origin_words(port, fed), ""};
       if (fed.uses.empty()) all.push_back(link);
       for (const Use& use : fed.uses) {
         all.push_back(link);
@@ -164,13 +121,12 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
   std::vector<Stop> all;
   const auto concerned = [role](std::string_view source) { return concerns(source, role); };
   for (const PortProfile& port : profile.ports) {
-    const auto sheet = controller_of(catalogue, profile, port);
-    if (!sheet) continue;
-    const PortView view{profile, port, *sheet};
-    for (const Fed& fed : view.fed())
-      if (fed.own != nullptr && fed.defaults != nullptr && std::ranges::any_of(*fed.defaults, concerned) &&
+    const auto sources = sources_of(catalogue, profile, port);
+    if (!sources) continue;
+    for (const Fed& fed : sources->fed)
+      if (fed.binding != nullptr && std::ranges::any_of(fed.defaults, concerned) &&
           std::ranges::none_of(fed.uses, concerned, &Use::role))
-        all.push_back({port.port, fed.seat, fed.target, fed.own->place});
+        all.push_back({port.port, fed.seat, fed.target, fed.binding->place});
   }
   return all;
 }

@@ -1,6 +1,7 @@
 // From a profile and its sheets to a plan. One pass over the ports, one over the hotkeys; every
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include <fmt/format.h>
@@ -13,6 +14,9 @@
 #include "stage/table.hpp"
 
 namespace omnipar {
+
+using plan::EffectKind, plan::Feeder, plan::Index, plan::nothing, plan::OpposedDirections, plan::PlanData, plan::Tables;
+
 namespace {
 
 class Compiler {
@@ -25,7 +29,7 @@ class Compiler {
           error(std::move(id), std::move(message), std::move(hint));
         }) {}
 
-  tl::expected<Plan, Diagnostics> run() {
+  tl::expected<std::shared_ptr<const PlanData>, Diagnostics> run() {
     auto system = find_system(catalogue_, profile_.system);
     if (!system) {
       system.error().place = profile_.place;
@@ -41,12 +45,10 @@ class Compiler {
     add_hotkeys();
     check_size();
     if (!errors_.empty()) return tl::unexpected(std::move(errors_));
-    return Plan{tables_.finish()};
+    return tables_.finish();
   }
 
  private:
-  using Uses = std::vector<Use>;
-
   // -- errors ------------------------------------------------------------------------------------
   void error(std::string id, std::string message, std::string hint) {
     errors_.push_back({std::move(id), Severity::error, std::move(message), place_, std::move(hint)});
@@ -99,6 +101,12 @@ class Compiler {
               names.empty() ? "it takes none" : suggestion(name, names));
   }
 
+  void check_opposites(const PortProfile& port, const ControllerSheet& sheet) {
+    if (!sheet.directions && port.opposites != Opposites::both)
+      error("no-directions", fmt::format("'{}' has no directions, so none are opposite", sheet.name),
+            "leave 'opposites' out");
+  }
+
   void check_like(const PortProfile& port) {
     if (port.like && liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
@@ -114,7 +122,8 @@ class Compiler {
     const ControllerSheet* plain = controller_of(port);
     if (plain == nullptr) return;
     check_accessories(port, *plain);
-    const ControllerSheet sheet = equipped(*plain, port);
+    const PortSources sources{profile_, port, *plain};
+    const ControllerSheet& sheet = sources.sheet;
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(tables_.plan().seats, seat) == tables_.plan().seats.end())
         tables_.plan().seats.push_back(seat);
@@ -127,10 +136,11 @@ class Compiler {
                   tables_.keep(system_->port(port.port)->splitter)};
     check_like(port);
     check_second_seat(port, sheet);
-    const std::vector<Binding> bind = merged_bindings(profile_, port);
-    check_targets(sheet, bind);
-    if (sheet.directions) add_directions(port, sheet, bind);
-    for (const TargetSheet& target : sheet.targets) add_target(port, target, bind);
+    check_opposites(port, sheet);
+    check_targets(sheet, sources.bind);
+    if (sheet.directions) add_directions(port, sources.fed);
+    for (const Fed& fed : sources.fed)
+      if (fed.sheet != nullptr) add_target(port, fed);
     info.target_count = static_cast<Index>(tables_.plan().targets.size() - info.first_target);
     tables_.plan().ports.push_back(info);
   }
@@ -142,40 +152,49 @@ class Compiler {
       names.insert(names.end(), direction_names.begin(), direction_names.end());
     }
     for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
+    const std::set<std::string_view> known{names.begin(), names.end()};
     std::set<std::string_view> bound;
     for (const Binding& binding : bind) {
       const std::string& name = binding.target;
       stand_at(binding.place, place_);
-      if (std::ranges::find(names, name) == names.end())
+      if (!known.contains(name))
         error("unknown-target", fmt::format("'{}' has no target '{}'", sheet.name, name), suggestion(name, names));
       if (!bound.insert(name).second)
         error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
     }
   }
 
-  void add_directions(const PortProfile& port, const ControllerSheet& sheet, const std::vector<Binding>& bind) {
-    std::array<Index, 4> targets{};
+  void stand_at(const PortProfile& port, const Fed& fed) {
+    stand_at(fed.binding != nullptr ? fed.binding->place : "", fmt::format("port {}, {}", port.port, fed.target));
+  }
+
+  std::array<Index, 4> new_directions() {
+    std::array<Index, 4> signals{};
     for (std::size_t d = 0; d < direction_names.size(); ++d) {
       TargetSheet target;
       target.place = fmt::format("dpad-{}", direction_names[d]);
       const Index made = tables_.new_target(target, std::string{direction_names[d]}, TargetKind::button);
-      if (tables_.too_large()) return;
+      if (tables_.too_large()) return signals;
       tables_.plan().partner_of_target[made] = static_cast<Index>(d % 2 == 0 ? made + 1 : made - 1);
-      targets.at(d) = tables_.plan().signal_of_target[made];
+      signals.at(d) = tables_.plan().signal_of_target[made];
     }
-    std::array<Index, 4> from_group = behind_opposites(port.opposites, targets);
+    return signals;
+  }
+
+  /// What feeds the whole group feeds those directions that nothing is bound to by itself.
+  void add_directions(const PortProfile& port, const std::vector<Fed>& all) {
+    std::array<Index, 4> from_group = behind_opposites(port.opposites, new_directions());
     if (tables_.too_large()) return;
-    for (std::size_t d = 0; d < direction_names.size(); ++d) {
-      if (const Binding* own = binding_for(bind, direction_names[d])) {
-        stand_at(own->place, fmt::format("port {}, {}", port.port, direction_names[d]));
-        for (const Use& use : own->uses) feeder_.feed_button(port.seat, use, from_group.at(d));
-        from_group.at(d) = nothing;
-      }
+    for (const Fed& fed : all) {
+      const auto* const direction = std::ranges::find(direction_names, fed.target);
+      if (fed.sheet != nullptr || direction == direction_names.end()) continue;
+      const auto d = static_cast<std::size_t>(direction - direction_names.begin());
+      stand_at(port, fed);
+      for (const Use& use : fed.uses) feeder_.feed_button(fed.seat, use, from_group.at(d));
+      from_group.at(d) = nothing;
     }
-    const Binding* group = binding_for(bind, directions_group);
-    stand_at(group != nullptr ? group->place : "", fmt::format("port {}, {}", port.port, directions_group));
-    for (const Use& use : group != nullptr ? group->uses : plain_uses(sheet.default_directions))
-      feeder_.feed_directions(port.seat, use, from_group);
+    stand_at(port, all.front());
+    for (const Use& use : all.front().uses) feeder_.feed_directions(all.front().seat, use, from_group);
   }
 
   /// The signals that sources raise to reach the four directions.
@@ -192,31 +211,27 @@ class Compiler {
     return made.in;
   }
 
-  void add_target(const PortProfile& port, const TargetSheet& sheet, const std::vector<Binding>& bind) {
-    const Binding* own = binding_for(bind, sheet.name);
-    stand_at(own != nullptr ? own->place : "", fmt::format("port {}, {}", port.port, sheet.name));
-    // A second player who is not there presses nothing.
-    const std::string& seat = seat_of(port, sheet);
-    Uses uses = own != nullptr ? own->uses : plain_uses(sheet.defaults);
-    if (seat.empty()) uses.clear();
+  void add_target(const PortProfile& port, const Fed& fed) {
+    stand_at(port, fed);
+    const TargetSheet& sheet = *fed.sheet;
     if (sheet.kind == TargetKind::button) {
       const Index target = tables_.new_target(sheet, sheet.name, TargetKind::button);
       if (tables_.too_large()) return;
-      for (const Use& use : uses) feeder_.feed_button(seat, use, tables_.plan().signal_of_target[target]);
+      for (const Use& use : fed.uses) feeder_.feed_button(fed.seat, use, tables_.plan().signal_of_target[target]);
       return;
     }
     const bool is_pointer = sheet.kind == TargetKind::pointer;
     const Index made = is_pointer ? tables_.new_pointer(sheet) : tables_.new_group(sheet);
-    for (const Use& use : uses) {
+    for (const Use& use : fed.uses) {
       if (tables_.too_large()) return;
-      is_pointer ? feeder_.feed_pointer(seat, use, made) : feeder_.feed_axis(seat, use, made, sheet.kind);
+      is_pointer ? feeder_.feed_pointer(fed.seat, use, made) : feeder_.feed_axis(fed.seat, use, made, sheet.kind);
     }
   }
 
   // -- hotkeys -----------------------------------------------------------------------------------
   void add_hotkeys() {
     PortInfo room{0, "", "", static_cast<Index>(tables_.plan().targets.size()), 0};
-    std::vector<std::pair<std::string, Index>> actions;
+    std::map<std::string, Index> actions;
     for (const Hotkey& hotkey : profile_.hotkeys) {
       stand_at(hotkey.place, fmt::format("hotkey of '{}'", hotkey.action));
       if (hotkey.modifier == hotkey.press || role_kind(hotkey.modifier) != RoleKind::button ||
@@ -235,14 +250,11 @@ class Compiler {
     if (room.target_count > 0) tables_.plan().ports.push_back(room);
   }
 
-  Index action_signal(std::vector<std::pair<std::string, Index>>& actions, const std::string& name) {
-    for (const auto& [known, signal] : actions)
-      if (known == name) return signal;
-    TargetSheet sheet;
-    const Index target = tables_.new_target(sheet, name, TargetKind::button);
+  Index action_signal(std::map<std::string, Index>& actions, const std::string& name) {
+    if (const auto known = actions.find(name); known != actions.end()) return known->second;
+    const Index target = tables_.new_target({}, name, TargetKind::button);
     if (tables_.too_large()) return 0;
-    actions.emplace_back(name, tables_.plan().signal_of_target[target]);
-    return actions.back().second;
+    return actions[name] = tables_.plan().signal_of_target[target];
   }
 
   void add_chord(const Hotkey& hotkey, Index action) {
@@ -265,7 +277,8 @@ class Compiler {
     if (!tables_.too_large()) return;
     place_ = profile_.name;
     error("plan-too-large", "the profile has more targets or sources than a plan may hold",
-          fmt::format("at most {} targets, {} signals and {} sources", max_targets, max_signals, max_sources));
+          fmt::format("at most {} targets, {} signals, {} sources, and {} uses of what is analog", max_targets,
+                      max_signals, max_sources, max_analog_uses));
   }
 
   const Catalogue& catalogue_;
@@ -280,7 +293,9 @@ class Compiler {
 }  // namespace
 
 tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile) {
-  return Compiler{catalogue, profile}.run();
+  auto body = Compiler{catalogue, profile}.run();
+  if (!body) return tl::unexpected(std::move(body.error()));
+  return Plan{std::move(*body)};
 }
 
 }  // namespace omnipar

@@ -6,7 +6,7 @@
 #include "plan/resolve.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 
 // -- what a use says ------------------------------------------------------------------------------
 
@@ -188,4 +188,4 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
   tables_.raise(seat, std::string{off_screen_role}, operation.blind);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

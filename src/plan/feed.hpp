@@ -10,7 +10,7 @@
 #include "omnipar/role.hpp"
 #include "plan/tables.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 
 class Feeder {
  public:
@@ -42,4 +42,4 @@ class Feeder {
   Error error_;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

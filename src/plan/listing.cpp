@@ -5,7 +5,7 @@
 #include "plan/plan_data.hpp"
 #include "base/list.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 namespace {
 
 class Listing {
@@ -120,4 +120,4 @@ class Listing {
 
 std::string listing_of(const PlanData& plan) { return Listing{plan}.run(); }
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

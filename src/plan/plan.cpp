@@ -7,6 +7,10 @@
 
 namespace omnipar {
 
+const plan::PlanData& plan::body_of(const Plan& plan) noexcept { return *plan.data_; }
+
+std::string_view Plan::name() const noexcept { return data_->name; }
+std::string_view Plan::system() const noexcept { return data_->system; }
 std::span<const PortInfo> Plan::ports() const noexcept { return data_->ports; }
 
 const PortInfo* Plan::port(int number) const noexcept {
@@ -22,7 +26,7 @@ std::span<const TargetInfo> Plan::targets() const noexcept { return data_->targe
 std::optional<TargetIndex> Plan::target(int number, std::string_view name) const noexcept {
   const PortInfo* found = port(number);
   if (found == nullptr) return std::nullopt;
-  for (Index i = 0; i < found->target_count; ++i)
+  for (plan::Index i = 0; i < found->target_count; ++i)
     if (const TargetInfo& info = data_->targets[static_cast<std::size_t>(found->first_target) + i]; info.name == name)
       return TargetIndex{i, data_->layouts[static_cast<std::size_t>(found - data_->ports.data())], info.native.rest};
   return std::nullopt;

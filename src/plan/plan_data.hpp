@@ -20,7 +20,7 @@
 #include "omnipar/plan.hpp"
 #include "stage/stage.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 
 using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
@@ -110,7 +110,7 @@ struct AnalogOperation {
   Run shapes;                    ///< what a position goes through before it gets there
   stage::Constants constants{};  ///< of the threshold, of what moves a pointer
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
-  std::string words{};    ///< glide, drag: what moves it, for the listing
+  std::string words{};                                               ///< glide, drag: what moves it, for the listing
   Index blind = nothing;  ///< what aims: each unit's signal that is on while it does not see the game area
 };
 
@@ -182,6 +182,9 @@ struct PlanData {
   }
 };
 
+/// The body of a plan.
+[[nodiscard]] const PlanData& body_of(const Plan& plan) noexcept;
+
 /// What the hardware end of a unit may have at once.
 inline constexpr std::size_t max_buttons = 256;
 inline constexpr std::size_t max_axes = 32;
@@ -224,4 +227,4 @@ void place_units(PlanData& plan);
 
 [[nodiscard]] std::string listing_of(const PlanData& plan);
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

@@ -5,6 +5,10 @@
 #include "plan/plan_data.hpp"
 
 namespace omnipar {
+
+using plan::Effect, plan::EffectKind, plan::Group, plan::Index, plan::Input, plan::nothing, plan::PlanData,
+    plan::Pointer, plan::AnalogKind, plan::AnalogOperation, plan::Signal;
+
 namespace {
 
 /// Follows inputs through the plan, and marks the targets that they reach.
@@ -18,7 +22,7 @@ class Reach {
       const AnalogOperation& operation = plan_.operations[number];
       if (operation.kind == AnalogKind::crossing)
         for (const Index signal : operation.signals) follow_signal(signal);
-      else if (is_aim(operation.kind))
+      else if (plan::is_aim(operation.kind))
         mark_pointer(plan_.pointers[operation.group]);
       else
         mark_group(operation.group);
@@ -90,8 +94,16 @@ std::string bound_name(const PlanData& data, std::size_t target) {
 
 }  // namespace
 
+bool is_of_use(const Plan& plan, const Attachment& attachment) {
+  return std::ranges::any_of(attachment.controls, [&plan](const Control& control) {
+    return std::ranges::any_of(plan::body_of(plan).inputs, [&control](const Input& input) {
+      return input.role == control.role || (input.role.starts_with(control.role) && control.reading == Reading::hat);
+    });
+  });
+}
+
 std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::span<const std::string> roles) {
-  const PlanData& data = plan.data();
+  const PlanData& data = plan::body_of(plan);
   Reach bound{data};
   Reach served{data};
   for (const Input& input : data.inputs) {

@@ -14,6 +14,9 @@ namespace omnipar {
 /// The roles that a unit's controls have; of a hat those of its two directions.
 [[nodiscard]] std::vector<std::string> roles_of(const Attachment& attachment);
 
+/// True if any seat has something that one of its controls would move.
+[[nodiscard]] bool is_of_use(const Plan& plan, const Attachment& attachment);
+
 /// The ports' targets that are bound to something at this seat, but to none of these roles, in the plan's order.
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
                                                 std::span<const std::string> roles);

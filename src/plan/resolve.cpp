@@ -4,6 +4,7 @@
 #include "omnipar/role.hpp"
 
 #include <algorithm>
+#include <map>
 #include <set>
 #include <string_view>
 
@@ -35,6 +36,9 @@ const Binding* binding_for(const std::vector<Binding>& bind, std::string_view ta
   return at == bind.end() ? nullptr : &*at;
 }
 
+namespace {
+
+/// Accessories that the controller does not take are left out.
 ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
   for (const AccessorySheet& accessory : sheet.accessories)
     if (std::ranges::find(port.accessories, accessory.name) != port.accessories.end())
@@ -42,8 +46,43 @@ ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
   return sheet;
 }
 
-const std::string& seat_of(const PortProfile& port, const TargetSheet& target) noexcept {
-  return target.player == 2 ? port.second_seat : port.seat;
+std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
+  std::vector<Use> uses;
+  for (const std::string& role : roles) {
+    Use use;
+    use.role = role;
+    uses.push_back(std::move(use));
+  }
+  return uses;
+}
+
+}  // namespace
+
+PortSources::PortSources(const Profile& profile, const PortProfile& port, const ControllerSheet& plain)
+    : sheet(equipped(plain, port)), bind(merged_bindings(profile, port)) {
+  std::map<std::string_view, const Binding*> by_target;
+  for (const Binding& binding : bind) by_target.try_emplace(binding.target, &binding);
+  std::set<std::string_view> own_targets;
+  for (const Binding& binding : port.bind) own_targets.insert(binding.target);
+  const auto binding_of = [&by_target](std::string_view target) {
+    const auto at = by_target.find(target);
+    return at == by_target.end() ? nullptr : at->second;
+  };
+  const auto feed = [&](std::string target, const TargetSheet* its, const std::vector<std::string>& defaults) {
+    const Binding* binding = binding_of(target);
+    const bool own = own_targets.contains(target);
+    // A second player who is not there presses nothing.
+    const std::string& seat = its != nullptr && its->player == 2 ? port.second_seat : port.seat;
+    std::vector<Use> uses = binding != nullptr ? binding->uses : plain_uses(defaults);
+    if (seat.empty()) uses.clear();
+    fed.push_back({std::move(target), its, seat, std::move(uses), defaults, binding, own});
+  };
+  if (sheet.directions) {
+    feed(std::string{directions_group}, nullptr, sheet.default_directions);
+    for (const std::string_view name : direction_names)
+      if (binding_of(name) != nullptr) feed(std::string{name}, nullptr, {});
+  }
+  for (const TargetSheet& target : sheet.targets) feed(target.name, &target, target.defaults);
 }
 
 Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {
@@ -79,16 +118,6 @@ std::string_view sources_of(TargetKind wanted) noexcept {
     default:
       return "a wheel or a d-pad";
   }
-}
-
-std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
-  std::vector<Use> uses;
-  for (const std::string& role : roles) {
-    Use use;
-    use.role = role;
-    uses.push_back(std::move(use));
-  }
-  return uses;
 }
 
 }  // namespace omnipar

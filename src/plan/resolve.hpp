@@ -14,6 +14,30 @@ inline constexpr std::string_view directions_group = "directions";
 /// The button that a gun holds down while it does not see the screen.
 inline constexpr std::string_view off_screen_role = "off-screen";
 
+/// One target or group of a port, with the sources that it has in the end.
+struct Fed {
+  std::string target;
+  const TargetSheet* sheet = nullptr;  ///< null: the directions, or one of them
+  std::string seat;                    ///< who plays it; empty if it is the second player's and there is none
+  std::vector<Use> uses;
+  std::vector<std::string> defaults;  ///< what would feed it if nothing were written
+  const Binding* binding = nullptr;   ///< where its uses are written; null: they are the default ones
+  bool own = false;                   ///< written in this port, not in the one that it is like
+};
+
+/// A port as it is played: its controller with what is plugged into it, its bindings, and what follows. The directions
+/// come first, then each of them that is bound by itself, then the other targets.
+struct PortSources {
+  /// Has copies of all that it needs.
+  PortSources(const Profile& profile, const PortProfile& port, const ControllerSheet& plain);
+  PortSources(const PortSources&) = delete;
+  PortSources& operator=(const PortSources&) = delete;
+
+  ControllerSheet sheet;
+  std::vector<Binding> bind;
+  std::vector<Fed> fed;
+};
+
 /// The port whose bindings this one begins with: of the same profile, another one, and not itself like
 /// one. Null if there is none such.
 [[nodiscard]] const PortProfile* liked_port(const Profile& profile, const PortProfile& port) noexcept;
@@ -24,16 +48,7 @@ inline constexpr std::string_view off_screen_role = "off-screen";
 /// The first binding of a target, or nullptr.
 [[nodiscard]] const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) noexcept;
 
-/// The controller with what is plugged into it; accessories that it does not take are left out.
-[[nodiscard]] ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port);
-
-/// Who plays a target of the port; empty if it is the second player's and there is none.
-[[nodiscard]] const std::string& seat_of(const PortProfile& port, const TargetSheet& target) noexcept;
-
 /// What may feed such an analog target, for messages: "a stick or a d-pad".
 [[nodiscard]] std::string_view sources_of(TargetKind wanted) noexcept;
-
-/// A plain use of each role.
-[[nodiscard]] std::vector<Use> plain_uses(const std::vector<std::string>& roles);
 
 }  // namespace omnipar

@@ -1,9 +1,8 @@
 #include "plan/tables.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 namespace {
 
-constexpr std::size_t max_operations = 1024;
 constexpr std::size_t max_shapes = 4096;
 
 }  // namespace
@@ -98,7 +97,7 @@ Index Tables::new_opposites(const OpposedDirections& directions) {
 
 /// Lanes of one group lie together, for a group's uses are added one after the other.
 Index Tables::take_lanes(Index group) {
-  const Index first = take(plan_->lanes, max_units, max_operations * max_units);
+  const Index first = take(plan_->lanes, max_units, max_analog_uses * max_units);
   if (too_large_) return 0;
   Run& lanes = plan_->groups[group].lanes;
   if (lanes.count == 0) lanes.first = first;
@@ -112,7 +111,7 @@ Index Tables::new_digital(Index group, const stage::Constants& ramp, bool ramps)
   operation.lane = take_lanes(group);
   operation.ramps = ramps;
   operation.ramp = ramp;
-  return append(plan_->digitals, operation, max_operations);
+  return append(plan_->digitals, operation, max_analog_uses);
 }
 
 void Tables::add_shape(AnalogOperation& operation, Shape shape) {
@@ -122,10 +121,10 @@ void Tables::add_shape(AnalogOperation& operation, Shape shape) {
 
 Index Tables::new_operation(AnalogOperation operation) {
   if (operation.kind == AnalogKind::lane) operation.lane = take_lanes(operation.group);
-  if (operation.kind == AnalogKind::crossing) operation.crossing = take(plan_->crossings, 1, max_operations);
-  if (operation.kind == AnalogKind::glide) operation.glide = take(plan_->glides, 1, max_operations);
-  if (is_aim(operation.kind)) operation.lane = take(plan_->aims, max_units, max_operations * max_units);
-  const Index made = append(plan_->operations, operation, max_operations);
+  if (operation.kind == AnalogKind::crossing) operation.crossing = take(plan_->crossings, 1, max_analog_uses);
+  if (operation.kind == AnalogKind::glide) operation.glide = take(plan_->glides, 1, max_analog_uses);
+  if (is_aim(operation.kind)) operation.lane = take(plan_->aims, max_units, max_analog_uses * max_units);
+  const Index made = append(plan_->operations, operation, max_analog_uses);
   if (operation.kind == AnalogKind::glide) plan_->gliding.push_back(made);
   if (is_aim(operation.kind)) plan_->aiming.push_back(made);
   return made;
@@ -179,4 +178,4 @@ std::shared_ptr<PlanData> Tables::finish() {
   return std::move(plan_);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

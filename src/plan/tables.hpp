@@ -13,7 +13,7 @@
 
 #include "plan/plan_data.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 
 class Tables {
  public:
@@ -63,4 +63,4 @@ class Tables {
   bool too_large_ = false;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

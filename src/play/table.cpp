@@ -3,7 +3,6 @@
 #include "base/in_turn.hpp"
 #include "identity/group.hpp"
 #include "omnipar/hid.hpp"
-#include "plan/plan_data.hpp"
 #include "plan/reach.hpp"
 #include "play/gathering.hpp"
 
@@ -337,13 +336,8 @@ void Table::sit_down(Place& place, const std::string& name, const std::string& s
 
 /// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
 bool Table::is_of_use(const Place& place) const {
-  const auto is_used = [this](const Control& control) {
-    return std::ranges::any_of(engine_.plan().data().inputs, [&](const Input& input) {
-      return input.role == control.role || (input.role.starts_with(control.role) && control.reading == Reading::hat);
-    });
-  };
   return std::ranges::any_of(
-      place.shares, [&](const Share& share) { return std::ranges::any_of(share.attachment.controls, is_used); });
+      place.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
 }
 
 /// Two of one model that nobody plays on yet have one name.

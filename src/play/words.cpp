@@ -7,7 +7,6 @@
 
 #include "base/list.hpp"
 #include "host/look.hpp"
-#include "plan/plan_data.hpp"
 
 namespace omnipar::play {
 
@@ -70,7 +69,7 @@ void Words::lacks(const std::string& seat, const std::string& unit, const std::v
   say_(
       fmt::format("{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other "
                   "controls (omnipar profile new NAME --system {}).",
-                  who(seat), unit, some_listed(targets), seat, engine_.plan().data().system));
+                  who(seat), unit, some_listed(targets), seat, engine_.plan().system()));
 }
 
 void Words::no_use(const std::string& unit) const {

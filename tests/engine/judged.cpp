@@ -164,7 +164,11 @@ void Judged::find_opposites() {
     for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}}) {
       const auto first = engine_.plan().target(port.number, one);
       const auto second = engine_.plan().target(port.number, other);
-      if (first && second)
+      // On a mat they are buttons like others.
+      const auto is_direction = [&](TargetIndex at) {
+        return engine_.plan().targets()[std::size_t{port.first_target} + at.value].place.starts_with("dpad-");
+      };
+      if (first && second && is_direction(*first))
         opposites_.push_back({static_cast<std::uint16_t>(port.first_target + first->value),
                               static_cast<std::uint16_t>(port.first_target + second->value),
                               &twin_.values().at(fmt::format("{}/{}", port.number, one)),

@@ -72,5 +72,9 @@ class Judged {
 /// Plays the story that these bytes tell, whatever they are, on engine and twin. What they disagree on, in words, or
 /// nothing.
 [[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes);
+/// The same, mostly with a profile that is given.
+[[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes, std::optional<Profile> own);
+/// Compiles a profile that bytes make up, with all its mistakes, and plays a story with it if it has none.
+[[nodiscard]] std::optional<std::string> judge_profile(std::span<const std::uint8_t> bytes);
 
 }  // namespace omnipar::test

@@ -177,7 +177,7 @@ Profile with_random_stages(Profile profile, unsigned seed) {
       }
       port.bind.push_back(binding);
     };
-    port.opposites = static_cast<Opposites>(dice() % 3);
+    if (sheet.directions) port.opposites = static_cast<Opposites>(dice() % 3);
     if (sheet.directions) bind("directions", sheet.default_directions);
     for (const TargetSheet& target : sheet.targets) bind(target.name, target.defaults);
   }
@@ -206,7 +206,8 @@ const std::vector<Profile>& story_profiles() {
 namespace {
 class Story {
  public:
-  explicit Story(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
+  explicit Story(std::span<const std::uint8_t> bytes, std::optional<Profile> own = {})
+      : bytes_(bytes), own_(std::move(own)) {}
 
   void play() {
     Judged both{profile()};
@@ -223,6 +224,7 @@ class Story {
   }
 
   Profile profile() {
+    if (own_ && below(4) != 3) return *own_;
     Profile profile = story_profiles()[below(story_profiles().size())];
     if (below(4) != 0) return profile;
     Profile swapped = with_ports_swapped(story_catalogue(), profile, 1, 2);
@@ -278,13 +280,16 @@ class Story {
   }
 
   std::span<const std::uint8_t> bytes_;
+  std::optional<Profile> own_;
 };
 
 }  // namespace
 
-std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes) {
+std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes) { return judge_story(bytes, std::nullopt); }
+
+std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes, std::optional<Profile> own) {
   try {
-    Story{bytes}.play();
+    Story{bytes, std::move(own)}.play();
   } catch (const std::runtime_error& complaint) {
     return complaint.what();
   }

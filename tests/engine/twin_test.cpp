@@ -80,6 +80,18 @@ TEST_CASE("engine and slow twin agree on random stories, on every shipped machin
   CHECK(story_profiles().size() >= 25);
 }
 
+TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin]") {
+  const int profiles = cases(200, 6000);
+  for (int seed = 0; seed < profiles; ++seed) {
+    CAPTURE(seed);
+    std::mt19937 random{static_cast<std::uint32_t>(seed) + 77};
+    std::vector<std::uint8_t> bytes(300 + random() % 900);
+    for (std::uint8_t& byte : bytes) byte = static_cast<std::uint8_t>(random());
+    const auto complaint = judge_profile(bytes);
+    if (complaint) FAIL(*complaint);
+  }
+}
+
 TEST_CASE("who leaves ends all debounces before a ramp is asked where it is going", "[twin]") {
   Judged both{shaped_profile()};
   both.attach(0, seated(plain_pad(), "seat-1"));

@@ -91,7 +91,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
           "kit, as proposed: the profile has more targets or sources than a plan may hold [plan-too-large]\n"
-          "  at most 512 targets, 2048 signals and 4096 sources");
+          "  at most 512 targets, 2048 signals, 4096 sources, and 1024 uses of what is analog");
   }
 }
 
