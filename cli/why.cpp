@@ -19,6 +19,7 @@ namespace {
 struct WhyWords {
   Sources sources;
   std::string control;
+  std::vector<double> at;  ///< how far it is pushed: x, or x and y
   bool json = false;
 };
 
@@ -114,9 +115,22 @@ void show(const inspect::Link& link) {
   print(fmt::format("{:<64}  {}", chain, origin_words(link)));
 }
 
-nlohmann::ordered_json to_json(const inspect::Link& link) {
-  return {{"seat", link.seat},     {"source", link.source}, {"shape", link.shape}, {"port", link.port},
-          {"target", link.target}, {"origin", link.origin}, {"place", link.place}};
+std::vector<inspect::Passed> values_of(const WhyWords& words, const inspect::Link& link) {
+  if (words.at.empty()) return {};
+  return inspect::passed(link, words.at[0], words.at.size() > 1 ? words.at[1] : 0);
+}
+
+/// The value behind each stage, a line each.
+void show(const std::vector<inspect::Passed>& values) {
+  for (const inspect::Passed& step : values) print(fmt::format("      {:<32} {}", step.stage, step.value));
+}
+
+nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<inspect::Passed>& values) {
+  nlohmann::ordered_json json{{"seat", link.seat},  {"source", link.source}, {"shape", link.shape},
+                              {"port", link.port},  {"target", link.target}, {"origin", link.origin},
+                              {"place", link.place}};
+  for (const inspect::Passed& step : values) json["values"].push_back({{"stage", step.stage}, {"value", step.value}});
+  return json;
 }
 
 int run(const WhyWords& words) {
@@ -146,8 +160,11 @@ int run(const WhyWords& words) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
       ++found;
-      list.push_back(to_json(link));
-      if (!words.json) show(link);
+      const auto values = values_of(words, link);
+      list.push_back(to_json(link, values));
+      if (words.json) continue;
+      show(link);
+      show(values);
     }
     for (const inspect::Stop& stop : inspect::stops(given.catalogue, *given.profile, meaning.role)) {
       if (words.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
@@ -176,6 +193,12 @@ void add_why(CLI::App& app, int& status) {
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
+  command
+      ->add_option("--at", words->at,
+                   "show the value behind each stage while it is pushed so far: X, or X,Y, each -1 to 1")
+      ->delimiter(',')
+      ->expected(1, 2)
+      ->check(CLI::Range(-1.0, 1.0));
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
       "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"

@@ -17,15 +17,6 @@ bool is_far(stage::Place way) noexcept { return std::abs(way.x) > noise || std::
 
 std::int64_t within(std::int64_t place) noexcept { return std::clamp<std::int64_t>(place, 0, stage::whole); }
 
-/// The direction is kept, and a full push reaches the edge everywhere, so that a round stick reaches the corners.
-shape::Point squared(shape::Point point) noexcept {
-  const double longer = std::max(std::abs(point.x), std::abs(point.y));
-  if (longer == 0) return point;
-  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / longer;
-  const auto stretched = [stretch](double side) { return std::clamp(side * stretch, -1.0, 1.0); };
-  return {stretched(point.x), stretched(point.y)};
-}
-
 /// From -1..1 to 0..1.
 double part(double side) noexcept { return (side + 1) / 2; }
 
@@ -40,7 +31,7 @@ shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gaug
     point = {side(gauge.x_scale, raw[gauge.x]), gauge.pair ? side(gauge.y_scale, raw[gauge.y]) : 0};
   }
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
-  return operation.kind == AnalogKind::spring ? squared(point) : point;
+  return operation.kind == AnalogKind::spring ? shape::squared(point) : point;
 }
 
 void State::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {

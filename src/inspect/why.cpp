@@ -83,6 +83,9 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
       for (const Use& use : fed.uses) {
         all.push_back(link);
         all.back().source = use.role;
+        all.back().use = use;
+        if (fed.sheet != nullptr) all.back().kind = fed.sheet->kind;
+        if (fed.sheet != nullptr) all.back().native = fed.sheet->native;
         all.back().shape = shape_words(use);
         const std::string more = opposites_words(port, fed);
         if (!more.empty()) all.back().shape += (all.back().shape.empty() ? "" : ", ") + more;

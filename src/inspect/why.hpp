@@ -23,7 +23,20 @@ struct Link {
   std::string target;
   std::string origin;  ///< "default", "own", "like port 1", "built in"
   std::string place;   ///< where it is written; empty for default sources
+  Use use{};           ///< of a port's target: with all that is said of it
+  TargetKind kind = TargetKind::button;
+  NativeRange native{};
 };
+
+/// What becomes of a value on a way, stage by stage.
+struct Passed {
+  std::string stage;  ///< in words
+  std::string value;
+};
+
+/// The way of a control that is pushed to `x` and `y` (of a button or a trigger `x` alone): first the value that comes
+/// in, then that behind each stage, in the end the machine's own numbers. Nothing for hotkeys.
+[[nodiscard]] std::vector<Passed> passed(const Link& link, double x, double y);
 
 /// All ways of a profile that compiles, port by port in the order of the sheet, then the hotkeys. A target
 /// that is empty on purpose has one link with an empty source.

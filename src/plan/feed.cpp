@@ -4,7 +4,7 @@
 
 #include "catalogue/lookup.hpp"
 #include "plan/resolve.hpp"
-#include "stage/table.hpp"
+#include "plan/way.hpp"
 
 namespace omnipar::plan {
 
@@ -35,11 +35,12 @@ void Feeder::wrong_source(const Use& use, std::string_view wanted) {
 
 // -- stages ---------------------------------------------------------------------------------------
 
-/// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own.
+/// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own. The way to a
+/// button has all of them.
 Index Feeder::entry(const Use& use, Index signal) {
-  const auto kinds = stage::of_uses();
-  for (auto kind = kinds.rbegin(); kind != kinds.rend(); ++kind)
-    if ((*kind)->step != nullptr) signal = behind_gate(**kind, stage::values_of(**kind, use), signal, true);
+  const std::vector<Passage> way = way_of(use, RoleKind::button, TargetKind::button);
+  for (auto passage = way.rbegin(); passage != way.rend(); ++passage)
+    if (passage->kind->step != nullptr) signal = behind_gate(*passage->kind, passage->values, signal, true);
   return signal;
 }
 
@@ -51,16 +52,9 @@ Index Feeder::behind_gate(const stage::Kind& kind, const stage::Values& values, 
   return in;
 }
 
-/// The shapes of a use, in their order. Before a threshold there are only those that it has written; what a gun or a
-/// mouse says has only those that act on places.
-void Feeder::add_shapes(const Use& use, RoleKind role, AnalogOperation& operation) {
-  for (const stage::Kind* kind : stage::of_uses()) {
-    const stage::Values values = stage::values_of(*kind, use);
-    if (kind->move == nullptr || !kind->acts(values)) continue;
-    if (operation.kind == AnalogKind::crossing && kind->unless_written && !stage::is_written(*kind, use)) continue;
-    if ((operation.kind == AnalogKind::point || operation.kind == AnalogKind::drag) && !kind->places) continue;
-    tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values)});
-  }
+void Feeder::add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation) {
+  for (const auto& [kind, values] : way_of(use, role, wanted))
+    if (kind->move != nullptr) tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values)});
 }
 
 // -- buttons and directions -------------------------------------------------------------------------
@@ -72,7 +66,7 @@ void Feeder::add_crossing(const std::string& seat, const std::string& role, cons
   operation.kind = AnalogKind::crossing;
   operation.constants = stage::threshold.prepare(stage::values_of(stage::threshold, use), kind);
   operation.signals = signals;
-  add_shapes(use, kind, operation);
+  add_shapes(use, kind, TargetKind::button, operation);
   tables_.feed(seat, role, tables_.new_operation(operation));
 }
 
@@ -137,7 +131,7 @@ void Feeder::add_count(const std::string& seat, const Use& use, Index group) {
 void Feeder::add_lane(const std::string& seat, const Use& use, Index group) {
   AnalogOperation operation;
   operation.group = group;
-  add_shapes(use, role_kind(use.role).value_or(RoleKind::stick), operation);
+  add_shapes(use, role_kind(use.role).value_or(RoleKind::stick), TargetKind::stick, operation);
   tables_.feed(seat, use.role, tables_.new_operation(operation));
 }
 
@@ -180,7 +174,7 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
   } else {
     return wrong_source(use, sources_of(TargetKind::pointer));
   }
-  add_shapes(use, *kind, operation);
+  add_shapes(use, *kind, TargetKind::pointer, operation);
   const Index made = tables_.new_operation(operation);
   tables_.feed(seat, use.role, made);
   if (operation.blind == nothing || tables_.too_large()) return;

@@ -31,7 +31,8 @@ class Feeder {
   [[nodiscard]] std::optional<RoleKind> kind_of(const Use& use);
   void wrong_source(const Use& use, std::string_view wanted);
   Index entry(const Use& use, Index signal);
-  void add_shapes(const Use& use, RoleKind role, AnalogOperation& operation);
+  /// The shapes on the way to a target of that kind.
+  void add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation);
   void add_crossing(const std::string& seat, const std::string& role, const Use& use,
                     const std::array<Index, 4>& signals);
   void add_lane(const std::string& seat, const Use& use, Index group);

@@ -69,6 +69,16 @@ struct DeadZone {
   return {point.x * factor, point.y * factor};
 }
 
+/// From a circle to a square: the direction is kept, and a full push reaches the edge everywhere, so that a round stick
+/// reaches the corners.
+[[nodiscard]] inline Point squared(Point point) noexcept {
+  const double longer = std::fmax(std::fabs(point.x), std::fabs(point.y));
+  if (longer == 0) return point;
+  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / longer;
+  const auto stretched = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };
+  return {stretched(point.x), stretched(point.y)};
+}
+
 /// A machine's own integer for a normalised value, halves away from zero.
 [[nodiscard]] inline std::int32_t native(const NativeRange& range, double value) noexcept {
   const double rest = range.rest;

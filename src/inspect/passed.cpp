@@ -1,0 +1,97 @@
+// What a value becomes on its way, by the stages that the compiler lays out.
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "inspect/why.hpp"
+#include "omnipar/role.hpp"
+#include "plan/way.hpp"
+
+namespace omnipar::inspect {
+namespace {
+
+using shape::Point;
+
+class Journey {
+ public:
+  Journey(const Link& link, RoleKind from, Point at) : link_(link), from_(from), at_(at), on_(at.x != 0 || at.y != 0) {}
+
+  std::vector<Passed> run() {
+    const bool by_contact = from_ == RoleKind::button || from_ == RoleKind::dpad;
+    say(link_.source, by_contact ? contact() : position());
+    for (const plan::Passage& passage : plan::way_of(link_.use, from_, link_.kind)) pass(passage);
+    if (link_.kind == TargetKind::pointer && from_ == RoleKind::stick) at_ = shape::squared(at_);
+    if (link_.kind != TargetKind::button && !by_contact && !travels_) say(link_.target + " of the machine", native());
+    return std::move(steps_);
+  }
+
+ private:
+  void say(std::string stage, std::string value) { steps_.push_back({std::move(stage), std::move(value)}); }
+
+  void pass(const plan::Passage& passage) {
+    const stage::Kind& kind = *passage.kind;
+    const stage::Constants constants = kind.prepare(passage.values, from_);
+    const std::string words = kind.words(passage.values);
+    if (kind.move != nullptr) {
+      at_ = kind.move(constants, at_);
+      return say(words, position());
+    }
+    if (kind.pass != nullptr) {
+      on_ = kind.pass(constants, false, push());
+      return say(words, contact());
+    }
+    if (kind.step != nullptr) return say(words, on_ ? moment(kind, constants) : "off");
+    travels_ = constants.time != 0 || constants.numbers[0] != 0;
+    if (travels_) say(words, kind.in == stage::Flow::contact && !on_ ? "rests" : "on its way");
+  }
+
+  /// How far it is pushed where it counts as a press.
+  [[nodiscard]] double push() const {
+    const auto direction = stick_direction(link_.use.role);
+    if (!direction) return from_ == RoleKind::stick ? std::max(std::abs(at_.x), std::abs(at_.y)) : at_.x;
+    return std::array{-at_.y, at_.y, -at_.x, at_.x}.at(direction->direction);
+  }
+
+  /// When a gate that goes on now lets it through.
+  static std::string moment(const stage::Kind& kind, const stage::Constants& constants) {
+    const stage::Gated first = kind.step(constants, {true, false, false}, stage::Cause::input, 0);
+    if (first.out) return "on";
+    return "on after " + stage::time_words(static_cast<double>(first.wake));
+  }
+
+  [[nodiscard]] std::string contact() const { return on_ ? "on" : "off"; }
+
+  [[nodiscard]] std::string position() const {
+    const auto number = [](double value) { return fmt::format("{:6.3f}", value == 0 ? 0 : value); };
+    const bool pair = from_ == RoleKind::stick || from_ == RoleKind::pointer || from_ == RoleKind::movement;
+    return pair ? fmt::format("{} {}", number(at_.x), number(at_.y)) : number(at_.x);
+  }
+
+  [[nodiscard]] std::string native() const {
+    const auto whole = [this](double value) { return fmt::format("{:6}", shape::native(link_.native, value)); };
+    if (link_.kind == TargetKind::stick) return fmt::format("{} {}", whole(at_.x), whole(at_.y));
+    if (link_.kind != TargetKind::pointer) return whole(at_.x);
+    const auto part = [](double side) { return std::clamp((side + 1) / 2, 0.0, 1.0); };
+    return fmt::format("{} {}", whole(part(at_.x)), whole(part(at_.y)));
+  }
+
+  const Link& link_;
+  RoleKind from_;
+  Point at_;
+  bool on_;
+  bool travels_ = false;
+  std::vector<Passed> steps_;
+};
+
+}  // namespace
+
+std::vector<Passed> passed(const Link& link, double x, double y) {
+  if (link.port == 0 || link.source.empty()) return {};
+  const RoleKind from =
+      stick_direction(link.source) ? RoleKind::stick : role_kind(link.source).value_or(RoleKind::button);
+  return Journey{link, from, {x, y}}.run();
+}
+
+}  // namespace omnipar::inspect

@@ -1,0 +1,22 @@
+// The stages that a use goes through on its way to a target, in their order: what the compiler lays out, and what `why`
+// tells.
+#pragma once
+
+#include <vector>
+
+#include "omnipar/role.hpp"
+#include "omnipar/system_sheet.hpp"
+#include "stage/table.hpp"
+
+namespace omnipar::plan {
+
+struct Passage {
+  const stage::Kind* kind = nullptr;
+  stage::Values values{};
+};
+
+/// Those that do anything, from a control of this kind to a target of that. `wanted` is the kind of a sheet's target;
+/// directions are buttons. The use must be one that can feed it.
+[[nodiscard]] std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted);
+
+}  // namespace omnipar::plan
