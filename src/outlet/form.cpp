@@ -14,7 +14,7 @@ namespace omnipar::outlet {
 namespace {
 
 constexpr NativeRange stick_range{-32768, 32767, 0};
-constexpr NativeRange trigger_range{0, 255, 0};
+constexpr NativeRange trigger_range{0, 65535, 0};
 constexpr NativeRange hat_range{-1, 1, 0};
 constexpr NativeRange place_range{0, 65535, 32768};
 

@@ -10,10 +10,9 @@ namespace omnipar::test {
 namespace {
 
 constexpr int of_hat = -1;
-constexpr double full = 281474976710656.0;  // 2^48: places of ramps are counted in parts of a full push
 constexpr std::int64_t last_moment = std::int64_t{1} << 62;
 
-std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * full); }
+std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * SlowTwin::full); }
 
 }  // namespace
 

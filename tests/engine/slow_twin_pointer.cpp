@@ -7,7 +7,6 @@
 namespace omnipar::test {
 namespace {
 
-constexpr double full = 281474976710656.0;  // 2^48
 constexpr std::int64_t edge = std::int64_t{1} << 48;
 constexpr std::int64_t noise = edge / 100;
 

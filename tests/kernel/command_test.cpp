@@ -24,12 +24,6 @@ std::vector<std::string> play_for(const std::vector<std::string>& words, const s
   return command;
 }
 
-int count(const std::string& text, const std::string& what) {
-  int found = 0;
-  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++found;
-  return found;
-}
-
 /// What a program finds that lists and opens everything, in the order in which it sorts: as text.
 constexpr const char* lists_everything =
     "for n in /dev/input/event* /dev/input/js* /dev/hidraw*; do "

@@ -60,14 +60,6 @@ Evening play_with_fault(const UhidPad& pad, int at, const std::string& how) {
   return evening;
 }
 
-/// No virtual pad and no keeper is left, a moment later at the most: where waiting for the keeper is the
-/// call that fails, the keeper still takes its three frames.
-bool all_is_gone() {
-  for (int tries = 0; tries < 50; ++tries, sleep_ms(20))
-    if (nodes_named(port_1).empty() && process_named("omnipar-keeper") == -1) return true;
-  return false;
-}
-
 int calls_of_an_evening(const UhidPad& pad) {
   const Evening evening = play_with_fault(pad, 0, "fail");
   REQUIRE(evening.played);

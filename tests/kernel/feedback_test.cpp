@@ -17,7 +17,7 @@ using namespace omnipar::test;
 
 namespace {
 
-void write_profile() {
+void write_feedback_profile() {
   std::ofstream{"/tmp/feedback.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "feedback"
@@ -130,7 +130,7 @@ class FakeDesktop {
 }  // namespace
 
 TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost, at the end as before", "[feedback]") {
-  write_profile();
+  write_feedback_profile();
   LedPad one{"Led Pad A"};
   auto two = std::make_unique<LedPad>("Led Pad B");
   REQUIRE(wait_for_nodes("Led Pad A", 1));
@@ -163,7 +163,7 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
 }
 
 TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {
-  write_profile();
+  write_feedback_profile();
   const UhidPad pad{"Told Pad", "t"};
   const std::vector<std::string> command{"/box/omnipar", "play", "/tmp/feedback.toml", "--notify"};
   {

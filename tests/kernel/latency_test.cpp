@@ -78,11 +78,6 @@ double seconds_of(pid_t process) {
   return std::strtod(stat.c_str(), nullptr) / 1e9;
 }
 
-long kib_of(pid_t process) {
-  const std::string status = contents("/proc/" + std::to_string(process) + "/status");
-  return std::strtol(status.c_str() + status.find("VmRSS:") + 6, nullptr, 10);
-}
-
 }  // namespace
 
 TEST_CASE("a report takes hardly longer through play than through a bare copier", "[clockwork]") {

@@ -44,46 +44,7 @@ void write_text(const std::string& path, const std::string& text) {
 
 }  // namespace
 
-std::vector<std::string> names_in(const std::string& folder) {
-  std::vector<std::string> names;
-  DIR* open_folder = ::opendir(folder.c_str());
-  if (open_folder == nullptr) return names;
-  while (const dirent* entry = ::readdir(open_folder)) names.emplace_back(entry->d_name);
-  ::closedir(open_folder);
-  return names;
-}
-
 void sleep_ms(int ms) { ::usleep(static_cast<useconds_t>(ms) * 1000); }
-
-/// By the system's own calls: a stream throws if the process whose file it is ends meanwhile.
-std::string contents(const std::string& path) {
-  std::string text;
-  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-  std::array<char, 4096> piece{};
-  for (ssize_t got = 0; file >= 0 && (got = ::read(file, piece.data(), piece.size())) > 0;)
-    text.append(piece.data(), static_cast<std::size_t>(got));
-  if (file >= 0) ::close(file);
-  return text;
-}
-
-pid_t process_named(const std::string& name) {
-  for (const std::string& entry : names_in("/proc"))
-    if (contents("/proc/" + entry + "/comm") == name + "\n" &&
-        contents("/proc/" + entry + "/stat").find(") Z ") == std::string::npos)
-      return std::atoi(entry.c_str());
-  return -1;
-}
-
-pid_t keeper_after_a_kill() {
-  const pid_t first = process_named("omnipar-keeper");
-  if (first > 0) ::kill(first, SIGKILL);
-  for (int tries = 0; tries < 200; ++tries) {
-    sleep_ms(20);
-    const pid_t now = process_named("omnipar-keeper");
-    if (now > 0 && now != first) return now;
-  }
-  return -1;
-}
 
 // -- reports and descriptors ------------------------------------------------------------------------
 
@@ -340,6 +301,17 @@ bool wait_for_nodes(const std::string& name, std::size_t count) {
     sleep_ms(20);
   }
   return before == count;
+}
+
+std::string node_of(const std::string& name) {
+  REQUIRE(wait_for_nodes(name, 1));
+  return nodes_named(name).front();
+}
+
+bool all_is_gone() {
+  for (int tries = 0; tries < 100; ++tries, sleep_ms(20))
+    if (nodes_named(port_1).empty() && process_named("omnipar-keeper") == -1) return true;
+  return false;
 }
 
 NodeReader::NodeReader(const std::string& node) : file_(opened(node, O_RDONLY | O_NONBLOCK)) {}

@@ -14,6 +14,7 @@
 
 #include <catch2/catch.hpp>
 
+#include "looking.hpp"
 #include "support/settings.hpp"
 
 namespace omnipar::test {
@@ -152,6 +153,11 @@ class MotorPad : public UinputPad {
 /// Waits until `count` devices have this name and nothing has changed for 150 ms; false after 10 s.
 bool wait_for_nodes(const std::string& name, std::size_t count);
 
+/// The one node of a device with this name; fails the test where there is none.
+[[nodiscard]] std::string node_of(const std::string& name);
+/// True when the first virtual pad and the keeper have gone; waits for 2 s.
+[[nodiscard]] bool all_is_gone();
+
 /// A program that reads an event node as games do.
 class NodeReader {
  public:
@@ -264,13 +270,5 @@ class OpenNodes {
   OpenNodes(const OpenNodes&) = delete;
   OpenNodes& operator=(const OpenNodes&) = delete;
 };
-/// The process whose command name is this, or -1.
-[[nodiscard]] pid_t process_named(const std::string& name);
-/// Kills the keeper of a session: the process that the session has put in its place, or -1.
-[[nodiscard]] pid_t keeper_after_a_kill();
-/// The names of what a folder holds; none if it cannot be read.
-[[nodiscard]] std::vector<std::string> names_in(const std::string& folder);
-/// The whole of a (small) file; empty if it cannot be read.
-[[nodiscard]] std::string contents(const std::string& path);
 
 }  // namespace omnipar::test

@@ -22,11 +22,6 @@ void press_and_release(const Pad& pad, std::uint16_t button) {
   pad.send({});
 }
 
-std::string node_of(const std::string& name) {
-  REQUIRE(wait_for_nodes(name, 1));
-  return nodes_named(name).front();
-}
-
 void udev_settles() { Program{{"udevadm", "settle"}}.wait_for_end(); }
 
 }  // namespace

@@ -37,11 +37,6 @@ struct Gun {
   UhidUnit unit;
 };
 
-std::string output_node(const char* name) {
-  REQUIRE(wait_for_nodes(name, 1));
-  return nodes_named(name).front();
-}
-
 }  // namespace
 
 TEST_CASE("a gun aims to all four corners, with all its 16 bits", "[pointer]") {
@@ -52,7 +47,7 @@ TEST_CASE("a gun aims to all four corners, with all its 16 bits", "[pointer]") {
   gun.point(100, 100, 1);
   play.expect("Player 1 plays with");
   gun.point(100, 100);
-  NodeReader game{output_node(sight)};
+  NodeReader game{node_of(sight)};
   constexpr std::array places{std::pair{0U, 0U},         std::pair{65535U, 0U},    std::pair{65535U, 65535U},
                               std::pair{0U, 65535U},     std::pair{1U, 2U},        std::pair{65534U, 32769U},
                               std::pair{30001U, 30000U}, std::pair{30002U, 29999U}};
@@ -103,7 +98,7 @@ target = [
   gun.point(100, 100, 1);
   play.expect("Player 1 plays with");
   gun.point(100, 100);
-  NodeReader game{output_node(sight)};
+  NodeReader game{node_of(sight)};
   gun.point(0, 40'000, 2);
   CHECK(game.wait_for(EV_KEY, BTN_RIGHT, 1));
   gun.point(0, 40'000, 3);
@@ -119,7 +114,7 @@ target = [
 TEST_CASE("a stick glides a pointer to the edge and leaves it where it is released", "[pointer]") {
   const UhidPad pad{"Aiming Pad", "a"};
   Playing play{"gun-booth", pad};
-  NodeReader game{output_node(sight)};
+  NodeReader game{node_of(sight)};
   pad.send({0, 8, 128, 128, 255, 128});
   CHECK(game.wait_for(EV_ABS, ABS_X, 65535));
   std::int32_t before = 32768;
@@ -153,7 +148,7 @@ TEST_CASE("left and right of a mat arrive together", "[pointer]") {
   step(start);
   play.expect("Player 1 plays with");
   step(0);
-  NodeReader game{output_node(port_1)};
+  NodeReader game{node_of(port_1)};
   step(left | right);
   CHECK(game.wait_for(EV_KEY, BTN_WEST, 1));
   CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));

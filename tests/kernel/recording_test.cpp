@@ -18,12 +18,6 @@ namespace {
 
 constexpr const char* file = "/tmp/evening.trace";
 
-std::size_t count(const std::string& text, const std::string& what) {
-  std::size_t times = 0;
-  for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++times;
-  return times;
-}
-
 }  // namespace
 
 TEST_CASE("what is recorded plays again as it was played", "[record]") {

@@ -64,7 +64,7 @@ ff_effect rumble_of(std::uint16_t strong, std::uint16_t weak) {
   return effect;
 }
 
-void write_profile() {
+void write_shaking_profile() {
   std::ofstream{"/tmp/shake.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "shake"
@@ -137,7 +137,7 @@ TEST_CASE("effects reach the unit scaled, and are replaced, stopped and erased t
 }
 
 TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unplugged, at the end", "[clockwork]") {
-  write_profile();
+  write_shaking_profile();
   auto pad = std::make_unique<UhidPad>("Still Pad", "s");
   REQUIRE(wait_for_nodes("Still Pad", 1));
   Playing play{"/tmp/shake.toml"};
@@ -226,7 +226,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
 }
 
 TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
-  write_profile();
+  write_shaking_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};
   Playing play{"/tmp/shake.toml --with-virtual --feel", pad};
   Game game;
@@ -262,7 +262,7 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
 }
 
 TEST_CASE("without rumble nothing is felt either", "[rumble]") {
-  write_profile();
+  write_shaking_profile();
   MotorPad pad{"Quiet Motors", {FF_RUMBLE}};
   Playing play{"/tmp/shake.toml --with-virtual --feel --rumble 0", pad};
   for (const int value : {1, 0}) {

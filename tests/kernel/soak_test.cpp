@@ -63,8 +63,8 @@ constexpr std::array outlets{
     Outlet{"right-stick-press", EV_KEY, BTN_THUMBR, 1, 0},
     Outlet{"select", EV_KEY, BTN_SELECT, 1, 0},
     Outlet{"start", EV_KEY, BTN_START, 1, 0},
-    Outlet{"left-trigger", EV_ABS, ABS_Z, 255, 0},
-    Outlet{"right-trigger", EV_ABS, ABS_RZ, 255, 0},
+    Outlet{"left-trigger", EV_ABS, ABS_Z, 65535, 0},
+    Outlet{"right-trigger", EV_ABS, ABS_RZ, 65535, 0},
     Outlet{"left-stick-x", EV_ABS, ABS_X, 32767, 32768},
     Outlet{"left-stick-y", EV_ABS, ABS_Y, 32767, 32768},
     Outlet{"right-stick-x", EV_ABS, ABS_RX, 32767, 32768},
@@ -107,9 +107,9 @@ std::vector<Change> changes_of(const PadReport& report) {
 }
 
 /// The evening and its judge: whatever is done is done to both.
-class Evening {
+class WholeEvening {
  public:
-  Evening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
+  WholeEvening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
     profile_ = read_sheets("soak.toml", evening_toml).profiles.at(0);
     std::ofstream{"/tmp/soak.toml"} << evening_toml;
     const char* game = "trap 'exit 5' TERM; while :; do sleep 0.1; done";
@@ -312,7 +312,7 @@ class Evening {
 }  // namespace
 
 TEST_CASE("a long evening of everything at random: each game sees what the slow twin says", "[soak]") {
-  Evening evening;
+  WholeEvening evening;
   std::mt19937 dice{20261123};
   const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };
   const auto random_report = [&](const PadReport& last) {

@@ -23,12 +23,6 @@ using namespace omnipar::test;
 
 namespace {
 
-bool all_is_gone() {
-  for (int tries = 0; tries < 100; ++tries, sleep_ms(20))
-    if (nodes_named(port_1).empty() && process_named("omnipar-keeper") == -1) return true;
-  return false;
-}
-
 /// A reader of the virtual pad, if it is there at this moment.
 std::unique_ptr<NodeReader> game_if_there() {
   const auto nodes = nodes_named(port_1);

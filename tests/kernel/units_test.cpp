@@ -65,11 +65,6 @@ std::string output_of(const std::vector<std::string>& command, int status = 0) {
   return program.output();
 }
 
-std::string node_of(const std::string& name) {
-  REQUIRE(wait_for_nodes(name, 1));
-  return nodes_named(name).front();
-}
-
 void end(Program& program) {
   program.signal(SIGTERM);
   CHECK(program.wait_for_end() == 0);
@@ -82,11 +77,6 @@ int descriptors_of(pid_t process) {
   while (folder != nullptr && ::readdir(folder) != nullptr) ++count;
   if (folder != nullptr) ::closedir(folder);
   return count;
-}
-
-long kib_of(pid_t process) {
-  const std::string status = contents("/proc/" + std::to_string(process) + "/status");
-  return std::strtol(status.c_str() + status.find("VmRSS:") + 6, nullptr, 10);
 }
 
 }  // namespace

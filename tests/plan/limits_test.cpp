@@ -10,7 +10,7 @@ using namespace omnipar::test;
 
 namespace {
 
-struct Made {
+struct Filled {
   Catalogue catalogue;
   Profile profile;
 };
@@ -23,7 +23,7 @@ TargetSheet target(const std::string& name, TargetKind kind) {
 }
 
 /// One port with these targets and bindings, and no hotkeys.
-Made one_port(std::vector<TargetSheet> targets, std::vector<Binding> bind) {
+Filled one_port(std::vector<TargetSheet> targets, std::vector<Binding> bind) {
   ControllerSheet board;
   board.name = "board";
   board.title = "board";
@@ -42,12 +42,12 @@ Made one_port(std::vector<TargetSheet> targets, std::vector<Binding> bind) {
 }
 
 /// "a" has so many sources.
-Made sources(std::size_t count) {
+Filled sources(std::size_t count) {
   return one_port({target("a", TargetKind::button)}, {{"a", std::vector<Use>(count, Use{"south"})}});
 }
 
 /// "a" is the last of so many targets.
-Made targets(std::size_t count) {
+Filled targets(std::size_t count) {
   std::vector<TargetSheet> all;
   for (std::size_t t = 1; t < count; ++t) all.push_back(target("t" + std::to_string(t), TargetKind::button));
   all.push_back(target("a", TargetKind::button));
@@ -55,20 +55,20 @@ Made targets(std::size_t count) {
 }
 
 /// Every use but the first needs a signal of its own.
-Made signals(std::size_t count) {
+Filled signals(std::size_t count) {
   Use held{"south"};
   held.settings.set("long-press", Duration{1000});
   std::vector<Use> uses(count - 1, held);
   return one_port({target("a", TargetKind::button)}, {{"a", uses}});
 }
 
-Made analog_uses(std::size_t count) {
-  Made sheets = one_port({target("stick", TargetKind::stick), target("a", TargetKind::button)},
+Filled analog_uses(std::size_t count) {
+  Filled sheets = one_port({target("stick", TargetKind::stick), target("a", TargetKind::button)},
                            {{"stick", std::vector<Use>(count, Use{"left-stick"})}, {"a", {{"south"}}}});
   return sheets;
 }
 
-Made pointers(std::size_t count) {
+Filled pointers(std::size_t count) {
   return one_port({target("aim", TargetKind::pointer), target("a", TargetKind::button)},
                   {{"aim", std::vector<Use>(count, Use{"right-stick"})}, {"a", {{"south"}}}});
 }
@@ -77,19 +77,19 @@ Made pointers(std::size_t count) {
 
 TEST_CASE("each limit of a plan can be reached and not be passed", "[plan]") {
   const auto [what, limit, made] = GENERATE(
-      table<std::string, std::size_t, Made (*)(std::size_t)>({{"targets", max_targets, targets},
+      table<std::string, std::size_t, Filled (*)(std::size_t)>({{"targets", max_targets, targets},
                                                                 {"signals", max_signals, signals},
                                                                 {"sources", max_sources, sources},
                                                                 {"analog uses", max_analog_uses, analog_uses},
                                                                 {"uses of a pointer", max_analog_uses, pointers}}));
   CAPTURE(what);
-  const Made beyond = made(limit + 1);
+  const Filled beyond = made(limit + 1);
   const auto refused = compile(beyond.catalogue, beyond.profile);
   REQUIRE_FALSE(refused);
   CHECK(refused.error().size() == 1);
   CHECK(refused.error()[0].id == "plan-too-large");
 
-  const Made full = made(limit);
+  const Filled full = made(limit);
   const Plan plan = plan_of(full.catalogue, full.profile);
   Engine engine{plan};
   Reader reader{engine};
