@@ -45,7 +45,8 @@ unsigned code_point(std::string_view character) {
 
 std::string styled_text(Diagnostic problem) {
   // What comes from outside must not look like ours.
-  problem.message = styled(Style::error, for_terminal(problem.message, -1));
+  const Style style = problem.severity == Severity::warning ? Style::hint : Style::error;
+  problem.message = styled(style, for_terminal(problem.message, -1));
   if (const std::size_t caret = problem.excerpt.rfind('^'); caret != std::string::npos)
     problem.excerpt.replace(caret, 1, styled(Style::error, "^"));
   return to_text(problem);
@@ -97,7 +98,11 @@ void tell(const Diagnostics& problems) {
 nlohmann::ordered_json problems_json(const Diagnostics& problems) {
   auto list = nlohmann::ordered_json::array();
   for (const Diagnostic& p : first_of(problems))
-    list.push_back({{"id", p.id}, {"place", p.place}, {"message", p.message}, {"hint", p.hint}});
+    list.push_back({{"id", p.id},
+                    {"severity", p.severity == Severity::warning ? "warning" : "error"},
+                    {"place", p.place},
+                    {"message", p.message},
+                    {"hint", p.hint}});
   return list;
 }
 

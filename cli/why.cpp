@@ -106,13 +106,16 @@ std::string origin_words(const inspect::Link& link) {
   return fmt::format("as {}, written at {}", link.origin, link.place);
 }
 
-/// One line: the whole chain, then where it is written.
+/// The whole chain, then where it is written: behind it, or below it if it is long.
 void show(const inspect::Link& link) {
   const std::string target = link.port == 0 ? "action " + link.target
                                             : fmt::format("port {} ({}): {}", link.port, link.controller, link.target);
   const std::string chain = fmt::format("  {} at seat {} -> {}{}", link.source, link.seat,
                                         link.shape.empty() ? "" : link.shape + " -> ", target);
-  print(fmt::format("{:<64}  {}", chain, origin_words(link)));
+  constexpr std::size_t column = 64;
+  if (chain.size() <= column) return print(fmt::format("{:<{}}  {}", chain, column, origin_words(link)));
+  print(chain);
+  print("      " + origin_words(link));
 }
 
 std::vector<inspect::Passed> values_of(const WhyWords& words, const inspect::Link& link) {

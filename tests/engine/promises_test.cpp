@@ -33,7 +33,9 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
   held.settings.set("long-press", Duration{33'333});
   Use ramped{"dpad"};
   ramped.settings.set("ramp", 7);
-  const Plan plan = Table::plan_with({{"a", {debounced, held}}, {"stick", {ramped}}});
+  Use fires{"west"};
+  fires.settings.set("autofire", 17);
+  const Plan plan = Table::plan_with({{"a", {debounced, held}}, {"b", {fires}}, {"stick", {ramped}}});
   const auto play = [&plan](std::uint32_t seed) {
     OnePad table{plan};
     std::mt19937 cut{seed};
@@ -47,7 +49,9 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
       const auto bit = static_cast<std::int32_t>(hand() % 2);
       table.feed(next, {{hand() % 2 == 0 ? code::btn_south : code::btn_east, bit},
                         {code::abs_hat0x, static_cast<std::int32_t>(hand() % 3) - 1},
-                        {code::abs_hat0y, static_cast<std::int32_t>(hand() % 3) - 1}});
+                        {code::abs_hat0y, static_cast<std::int32_t>(hand() % 3) - 1},
+                        {code::abs_rx, static_cast<std::int32_t>(hand() % 65'536) - 32'768},
+                        {code::btn_west, static_cast<std::int32_t>(hand() % 2)}});
       now = next;
     }
     const auto state = table.engine.state();

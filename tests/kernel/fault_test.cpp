@@ -81,7 +81,8 @@ TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
       CAPTURE(how, at, calls);
       const Evening evening = play_with_fault(pad, at, how);
       CAPTURE(evening.output);
-      CHECK((evening.status == 0 || evening.status == 3));
+      const bool unread = evening.status == 2 && count(evening.output, "[unreadable]") > 0;  // a file of somebody's own
+      CHECK((evening.status == 0 || evening.status == 3 || unread));
       if (how != "fail") CHECK(evening.status == 0);
       CHECK(evening.left_down == 0);
       not_played += evening.played ? 0 : 1;

@@ -88,10 +88,12 @@ SystemSheet kit_system() {
                  target("pedal", TargetKind::one_sided, "right-trigger", {"right-trigger", "left-shoulder"}),
                  target("wheel", TargetKind::two_sided, "wheel", {"wheel", "dpad"}),
                  target("ball", TargetKind::movement, "trackball", {"trackball", "mouse"}),
-                 target("dial", TargetKind::turns, "spinner", {"spinner"})};
+                 target("dial", TargetKind::turns, "spinner", {"spinner"}),
+                 target("aim", TargetKind::pointer, "gun", {"gun", "mouse", "right-stick"})};
   kit.targets[5].self_centering = false;
   kit.targets[5].native = {0, 255, 0};
   kit.targets[6].native = {255, 0, 255};
+  kit.targets.back().native = {0, 639, 0};
   SystemSheet system;
   system.name = "kit";
   system.title = "a machine for tests";

@@ -22,7 +22,7 @@ namespace omnipar::test {
 [[nodiscard]] Attachment seated(const Description& description, const std::string& seat);
 
 /// A made-up machine that has one of everything: port 1 and 2 take "kit", with directions, buttons
-/// a to d, a stick, a throttle that stays, a pedal and a wheel, all usual sources set.
+/// a to d, a stick, a throttle that stays, a pedal, a wheel and a pointer, all usual sources set.
 [[nodiscard]] SystemSheet kit_system();
 [[nodiscard]] Catalogue kit_catalogue();
 
