@@ -1,0 +1,192 @@
+// The slow twin's moments and ticks, and what it does when hands let go: leaving, freezing, another plan.
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "slow_twin.hpp"
+
+namespace omnipar::test {
+namespace {
+
+constexpr std::int64_t last_moment = std::int64_t{1} << 62;
+
+std::int64_t fixed(double value) { return static_cast<std::int64_t>(value * SlowTwin::full); }
+
+}  // namespace
+
+// -- time -----------------------------------------------------------------------------------------------
+
+std::optional<std::int64_t> SlowTwin::next() const {
+  std::optional<std::int64_t> first;
+  const auto offer = [&](std::optional<std::int64_t> t) {
+    if (t && (!first || *t < *first)) first = t;
+  };
+  for (const Line& line : lines_)
+    for (const auto& [slot, way] : line.ways) {
+      offer(way.deaf_until);
+      offer(way.held_until);
+      offer(way.pulse_at);
+    }
+  for (const Glide& glide : glides_)
+    for (const auto& [slot, unit] : units_) {
+      if (glide.ramp <= 0) continue;
+      const Point to = goal(glide, slot);
+      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Place{};
+      if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
+    }
+  if (pointers_glide()) offer((now_ / 1000 + 1) * 1000);
+  return first;
+}
+
+std::optional<Time> SlowTwin::next_due() const {
+  const auto moment = next();
+  return moment ? std::optional{at_us(*moment)} : std::nullopt;
+}
+
+void SlowTwin::fire() {
+  for (Line& line : lines_) {
+    for (auto& [slot, way] : line.ways)
+      if (way.pulse_at == now_) {
+        way.pulse_at = now_ + static_cast<std::int64_t>(500'000 / said(line.use, "autofire", 0));
+        way.out = !way.out;
+        const std::map<std::string, Value> before = values_;
+        work_out();
+        for (auto& [name, value] : values_) value.presses = before.at(name).presses;
+      }
+    for (auto& [slot, way] : line.ways)
+      if (way.held_until == now_) {
+        way.held_until.reset();
+        work_out();
+      }
+    for (auto& [slot, way] : line.ways)
+      if (way.deaf_until == now_) {
+        way.deaf_until.reset();
+        work_out();
+      }
+  }
+  if (now_ % 1000 != 0) return;
+  for (Glide& glide : glides_) {
+    if (glide.ramp <= 0) continue;
+    const auto step = static_cast<std::int64_t>(std::ceil(glide.ramp / 1000 * full));
+    const auto towards = [&](std::int64_t from, double goal_value) {
+      const std::int64_t to = fixed(goal_value);
+      return std::abs(to - from) <= step ? to : (to > from ? from + step : from - step);
+    };
+    for (const auto& [slot, unit] : units_) {
+      const Point to = goal(glide, slot);
+      Place& place = glide.places[slot];
+      place = {towards(place.x, to.x), towards(place.y, to.y)};
+    }
+  }
+  glide_pointers();
+  work_out();
+}
+
+void SlowTwin::note_together() {
+  for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}})
+    for (const int port : {1, 2, 3, 4}) {
+      const std::string name = std::to_string(port) + "/";
+      const auto first = values_.find(name + one);
+      const auto second = values_.find(name + other);
+      if (first != values_.end() && second != values_.end() && first->second.level == 1 && second->second.level == 1)
+        together_.insert(first->first);
+    }
+}
+
+void SlowTwin::advance(Time to) {
+  const std::int64_t end = std::min(to.time_since_epoch().count(), last_moment);
+  for (auto t = next(); t && *t <= end; t = next()) {
+    now_ = *t;
+    fire();
+    note_together();
+  }
+  now_ = std::max(now_, end);
+}
+
+// -- leaving, resting, and another plan -------------------------------------------------------------------
+
+/// Its buttons are released first: what stays is then left where its axes have it.
+void SlowTwin::detach(int slot) {
+  drop_aims(slot);
+  units_.at(slot).buttons.clear();
+  for (Line& line : lines_)
+    if (line.ways.contains(slot)) line.ways[slot] = {};
+  for (Glide& glide : glides_) glide.places.erase(slot);
+  work_out();
+  units_.erase(slot);
+  for (Line& line : lines_) line.ways.erase(slot);
+  work_out();
+}
+
+/// Hands release everything; what stays is left where its axes had it.
+void SlowTwin::rest() {
+  for (auto& [slot, unit] : units_)
+    for (auto& [role, contacts] : unit.buttons)
+      for (auto& [code, contact] : contacts) contact.counted = false;
+  for (Line& line : lines_)
+    for (auto& [slot, way] : line.ways) {
+      way.crossing.counted = false;
+      way.in = way.middle = way.pressed = way.on = way.out = false;
+      way.deaf_until.reset();
+      way.held_until.reset();
+      way.pulse_at.reset();
+    }
+  for (Glide& glide : glides_) glide.places.clear();
+  for (Opposed& port : opposed_) port.last = {};
+  const bool was_frozen = std::exchange(frozen_, true);
+  rest_pointers();
+  work_out();
+  frozen_ = was_frozen;
+  if (!frozen_) work_out_analogs();
+  for (const Analog& analog : analogs_) {
+    if (analog.stays) continue;
+    values_[analog.x].level = 0;
+    if (!analog.y.empty()) values_[analog.y].level = 0;
+  }
+}
+
+void SlowTwin::freeze() {
+  rest();
+  frozen_ = true;
+}
+
+void SlowTwin::thaw() {
+  if (!frozen_) return;
+  frozen_ = false;
+  thaws_ = true;  // all say where they are before any is asked whether it is on the area
+  work_out();
+  for (const auto& [slot, unit] : units_) {
+    settle_what_is_known(unit);
+    aim(slot, unit, nullptr);
+  }
+  thaws_ = false;
+  refresh_sights();
+}
+
+void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
+  rest();
+  SlowTwin next{catalogue, profile};
+  for (auto& [name, value] : next.values_) {
+    if (!kinds_.contains(name) || kinds_.at(name) != next.kinds_.at(name)) continue;
+    const Value& old = values_.at(name);
+    value.presses = old.presses;
+    if (kinds_.at(name) == "counts" || kinds_.at(name).ends_with("stays")) value.level = old.level;
+  }
+  next.now_ = now_;
+  next.units_ = units_;
+  for (auto& [slot, unit] : next.units_) {
+    for (Line& line : next.lines_)
+      if (line.chord_role.empty()) line.ways[slot] = {};
+    next.frozen_ = true;
+    next.cross(slot, unit);
+  }
+  next.frozen_ = frozen_;
+  next.work_out();
+  for (const auto& [slot, unit] : next.units_) {
+    next.settle_what_is_known(unit);
+    next.aim(slot, unit, nullptr);
+  }
+  *this = std::move(next);
+}
+
+}  // namespace omnipar::test
