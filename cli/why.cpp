@@ -1,5 +1,6 @@
 // omnipar why CONTROL
 #include <algorithm>
+#include <cstdlib>
 #include <memory>
 
 #include <fmt/format.h>
@@ -182,6 +183,14 @@ int run(const WhyWords& words) {
   return found > 0 ? good : found_something;
 }
 
+/// Empty for a number from -1 to 1, else what is wrong.
+std::string a_push(const std::string& word) {
+  char* end = nullptr;
+  const double value = std::strtod(word.c_str(), &end);
+  const bool good_number = end != word.c_str() && *end == '\0' && value >= -1 && value <= 1;
+  return good_number ? "" : fmt::format("'{}' is no number from -1 to 1", word);
+}
+
 }  // namespace
 
 void add_why(CLI::App& app, int& status) {
@@ -201,7 +210,7 @@ void add_why(CLI::App& app, int& status) {
                    "show the value behind each stage while it is pushed so far: X, or X,Y, each -1 to 1")
       ->delimiter(',')
       ->expected(1, 2)
-      ->check(CLI::Range(-1.0, 1.0));
+      ->check(CLI::Validator{a_push, "-1..1"});
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
       "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"
