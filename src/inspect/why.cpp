@@ -10,6 +10,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
+#include "plan/way.hpp"
 #include "stage/table.hpp"
 
 namespace omnipar::inspect {
@@ -102,21 +103,42 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
   return all;
 }
 
+namespace {
+
+/// A virtual device shows each state for 1.2 frames at the least.
+void remark_on_pace(Diagnostics& all, const std::string& where, const Use& use, double frames) {
+  const double most = std::floor(frames / 2.4);
+  const double rate = use.settings.find("autofire").value_or(0);
+  if (rate <= most) return;
+  all.push_back(
+      {"too-quick", Severity::warning,
+       fmt::format("{}: of {:g} presses per second a game of {:g} frames sees {:g}", where, rate, frames, most),
+       use.place, fmt::format("autofire = {:g} is the most that arrives whole", most)});
+}
+
+void remark_on_idle_fields(Diagnostics& all, const std::string& where, const Use& use, TargetKind wanted) {
+  const auto kind = stick_direction(use.role) ? RoleKind::stick : role_kind(use.role).value_or(RoleKind::button);
+  for (const std::string_view field : plan::idle_fields(use, kind, wanted))
+    all.push_back({"no-effect", Severity::warning,
+                   fmt::format("{}: '{}' does nothing on the way of '{}'", where, field, use.role), use.place,
+                   "leave it out; omnipar catalogue fields says what each stage takes"});
+}
+
+}  // namespace
+
 Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
   Diagnostics all;
   const SystemSheet* system = catalogue.system(profile.system);
-  if (system == nullptr) return all;
-  // A virtual device shows each state for 1.2 frames at the least.
-  const double frames = system->frames_per_1000_seconds / 1000.0;
-  const double most = std::floor(frames / 2.4);
-  for (const PortProfile& port : profile.ports)
-    for (const Binding& binding : merged_bindings(profile, port))
-      for (const Use& use : binding.uses)
-        if (const double rate = use.settings.find("autofire").value_or(0); rate > most)
-          all.push_back({"too-quick", Severity::warning,
-                         fmt::format("port {}, {}: of {:g} presses per second a game of {:g} frames sees {:g}",
-                                     port.port, binding.target, rate, frames, most),
-                         use.place, fmt::format("autofire = {:g} is the most that arrives whole", most)});
+  for (const PortProfile& port : profile.ports) {
+    const auto sources = sources_of(catalogue, profile, port);
+    if (!sources) continue;
+    for (const Fed& fed : sources->fed)
+      for (const Use& use : fed.uses) {
+        const std::string where = fmt::format("port {}, {}", port.port, fed.target);
+        remark_on_pace(all, where, use, system->frames_per_1000_seconds / 1000.0);
+        remark_on_idle_fields(all, where, use, fed.sheet != nullptr ? fed.sheet->kind : TargetKind::button);
+      }
+  }
   return all;
 }
 

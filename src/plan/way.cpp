@@ -47,4 +47,13 @@ std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted) {
   return all;
 }
 
+std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetKind wanted) {
+  const Way way{use, from, wanted};
+  std::vector<std::string_view> idle;
+  for (const stage::Kind* kind : stage::of_uses())
+    for (const stage::Field& field : kind->fields)
+      if (use.settings.find(field.name) && !way.has(*kind)) idle.push_back(field.name);
+  return idle;
+}
+
 }  // namespace omnipar::plan
