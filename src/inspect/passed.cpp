@@ -39,19 +39,26 @@ class Journey {
       return say(words, position());
     }
     if (kind.pass != nullptr) {
-      on_ = kind.pass(constants, false, push());
-      return say(words, contact());
+      const std::string passed = directions(kind, constants);
+      on_ = !passed.empty();
+      return say(words, on_ ? passed : "off");
     }
     if (kind.step != nullptr) return say(words, on_ ? moment(kind, constants) : "off");
     travels_ = constants.time != 0 || constants.numbers[0] != 0;
     if (travels_) say(words, kind.in == stage::Flow::contact && !on_ ? "rests" : "on its way");
   }
 
-  /// How far it is pushed where it counts as a press.
-  [[nodiscard]] double push() const {
-    const auto direction = stick_direction(link_.use.role);
-    if (!direction) return from_ == RoleKind::stick ? std::max(std::abs(at_.x), std::abs(at_.y)) : at_.x;
-    return std::array{-at_.y, at_.y, -at_.x, at_.x}.at(direction->direction);
+  /// Those that count as pressed; "on" for a control that has one way only.
+  [[nodiscard]] std::string directions(const stage::Kind& threshold, const stage::Constants& constants) const {
+    const std::array push{-at_.y, at_.y, -at_.x, at_.x};
+    const auto one = stick_direction(link_.use.role);
+    std::string names;
+    for (std::size_t d = 0; d < push.size(); ++d) {
+      const bool is_asked = from_ != RoleKind::stick ? d == 3 : !one || one->direction == d;
+      if (!is_asked || !threshold.pass(constants, false, push.at(d))) continue;
+      names += (names.empty() ? "" : " and ") + std::string{from_ == RoleKind::stick ? direction_names.at(d) : "on"};
+    }
+    return names;
   }
 
   /// When a gate that goes on now lets it through.
