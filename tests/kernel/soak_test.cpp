@@ -139,6 +139,8 @@ class WholeEvening {
     REQUIRE(wait_for_nodes("Soak Pad " + std::to_string(pad), 1));
     if (seen_[pad]++ > 0) expect("goes on with \"Soak Pad " + std::to_string(pad), seen_[pad] - 1);
     states_[pad] = {};
+    deaf_[pad] = 0;
+    sent_[pad].clear();
     attach(pad);
     send(pad, {});
   }
@@ -191,7 +193,8 @@ class WholeEvening {
     act << pad + 1 << ": " << std::hex << report.buttons << " hat " << int{report.hat};
     tell(act.str());
     pads_[pad]->send(report);
-    twin_->feed(static_cast<int>(pad), now(), changes_of(report));
+    sent_[pad].emplace_back(now(), report.buttons);
+    feed_twin(pad);
   }
   /// A chord of one pad, by which the evening takes a turn; then it is released.
   void freeze_or_thaw(std::size_t pad) {
@@ -285,11 +288,28 @@ class WholeEvening {
           ++grabs;
       if (std::exchange(grabs_[pad], grabs) == grabs || !plugged(pad)) continue;
       tell(std::to_string(pad + 1) + " is grabbed");
-      PadReport released = states_[pad];
-      released.buttons = 0;
-      twin_->feed(static_cast<int>(pad), now(), changes_of(released));
-      send(pad, states_[pad]);  // for a report that had come behind it pressed them again
+      deaf_[pad] = down_for_long(pad);
+      feed_twin(pad);
     }
+  }
+  /// The buttons of the report that was the last one for almost three seconds, as far as none has released them since.
+  [[nodiscard]] std::uint16_t down_for_long(std::size_t pad) const {
+    constexpr Duration almost = std::chrono::milliseconds{2500};
+    std::uint16_t down = 0xffff;
+    Time until = now();
+    for (auto sent = sent_[pad].rbegin(); sent != sent_[pad].rend(); ++sent) {
+      down &= sent->second;
+      if (until - sent->first >= almost) return down;
+      until = sent->first;
+    }
+    return 0;
+  }
+  /// What the kernel does not report any more does not reach the twin either.
+  void feed_twin(std::size_t pad) {
+    PadReport heard = states_[pad];
+    deaf_[pad] &= heard.buttons;
+    heard.buttons = static_cast<std::uint16_t>(heard.buttons & ~deaf_[pad]);
+    twin_->feed(static_cast<int>(pad), now(), changes_of(heard));
   }
   [[nodiscard]] bool agrees() {
     heed_grabs();
@@ -322,6 +342,8 @@ class WholeEvening {
   std::array<PadReport, players> states_{};
   std::array<int, players> seen_{};
   std::array<int, players> grabs_{};
+  std::array<std::uint16_t, players> deaf_{};  ///< buttons that are down, but count from their next press
+  std::array<std::vector<std::pair<Time, std::uint16_t>>, players> sent_;
   std::deque<std::string> acts_;  ///< the last ones, for the message of a failure
   bool frozen_ = false;
   int freezes_ = 0;
