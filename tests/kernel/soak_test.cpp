@@ -164,8 +164,9 @@ class WholeEvening {
       return !is_free;
     };
     sleep_ms(500);
-    for (int tries = 0; tries < 50 && !is_held(); ++tries) sleep_ms(100);
-    REQUIRE(is_held());
+    for (int tries = 0; tries < 50 && is_held() == frozen_; ++tries) sleep_ms(100);
+    CAPTURE(frozen_, story(), play_->output());
+    REQUIRE(is_held() != frozen_);  // frozen, it is the desktop's
   }
   /// Somebody who records, listens or looks, one at a time.
   void start_bystander(unsigned which) {
