@@ -33,8 +33,9 @@ class Maker {
     const SystemSheet& system = systems[below(systems.size())];
     Profile profile = propose(story_catalogue(), system.name).value();
     for (PortProfile& port : profile.ports) change(port, system);
-    for (std::size_t n = below(3); n > 0; --n)
-      profile.hotkeys.push_back({fmt::format("action-{}", n), role(), role(), Duration{below(4) * 1500}});
+    for (std::size_t n = below(3); n > 0; --n)  // before the built-in one, as when it is read
+      profile.hotkeys.insert(profile.hotkeys.end() - 1,
+                             {fmt::format("action-{}", n), role(), role(), Duration{below(4) * 1500}});
     return profile;
   }
 

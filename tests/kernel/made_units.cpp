@@ -324,15 +324,41 @@ bool NodeReader::drain() {
     if (got < 0) return errno == EAGAIN;
     for (std::size_t i = 0; i < static_cast<std::size_t>(got) / sizeof(input_event); ++i) {
       const input_event& event = events.at(i);
+      if (event.type == EV_SYN && event.code == SYN_DROPPED) lost_ = true;
+      if (lost_ && event.type == EV_SYN && event.code == SYN_REPORT) ask_for_state();
+      if (lost_) continue;
       events_.push_back(event);
-      if (event.type != EV_KEY && event.type != EV_ABS) continue;
-      const auto known = std::ranges::find_if(
-          state_, [&](const input_event& e) { return e.type == event.type && e.code == event.code; });
-      if (known == state_.end())
-        state_.push_back(event);
-      else
-        known->value = event.value;
+      if (event.type == EV_KEY || event.type == EV_ABS) note(event);
     }
+  }
+}
+
+void NodeReader::note(const input_event& event) {
+  const auto known =
+      std::ranges::find_if(state_, [&](const input_event& e) { return e.type == event.type && e.code == event.code; });
+  if (known == state_.end())
+    state_.push_back(event);
+  else
+    known->value = event.value;
+}
+
+/// As every game must where it has been too slow for the kernel.
+void NodeReader::ask_for_state() {
+  lost_ = false;
+  std::array<unsigned char, KEY_MAX / 8 + 1> keys{};
+  ::ioctl(file_, EVIOCGKEY(keys.size()), keys.data());
+  input_event event{};
+  event.type = EV_KEY;
+  for (event.code = 0; event.code < KEY_MAX; ++event.code) {
+    event.value = keys.at(event.code / 8) >> event.code % 8 & 1;
+    if (event.value != value(EV_KEY, event.code)) note(event);
+  }
+  event.type = EV_ABS;
+  for (event.code = 0; event.code < ABS_MT_SLOT; ++event.code) {
+    input_absinfo axis{};
+    if (::ioctl(file_, EVIOCGABS(event.code), &axis) < 0) continue;
+    event.value = axis.value;
+    if (event.value != value(EV_ABS, event.code)) note(event);
   }
 }
 

@@ -180,7 +180,11 @@ class NodeReader {
   [[nodiscard]] int descriptor() const noexcept { return file_; }
 
  private:
+  void note(const input_event& event);
+  void ask_for_state();
+
   int file_ = -1;
+  bool lost_ = false;  ///< events, since the last report
   std::vector<input_event> events_;
   std::vector<input_event> state_;
 };
