@@ -197,7 +197,7 @@ void State::set_moving(std::size_t mover, bool now) noexcept {
   moving[word] ^= std::uint64_t{1} << mover % 64;
   const std::uint64_t bit = std::uint64_t{1} << word % 64;
   moving_words[word / 64] = moving[word] != 0 ? moving_words[word / 64] | bit : moving_words[word / 64] & ~bit;
-  head->moving += now ? 1 : -1;
+  now ? ++head->moving : --head->moving;
   find_next_due();
 }
 
