@@ -446,6 +446,7 @@ class Session final : Listener {
         continue;
       words.push_back(fmt::format("Swapped: port {} is now played from {}.", port.number, port.seat));
     }
+    if (words.empty()) words.emplace_back("Swapped; nobody is at these ports at the moment.");
     seats_have_changed_ = true;
     turn(Turn::swapped, fmt::format("{}", fmt::join(words, "\n")));
   }
