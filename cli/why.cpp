@@ -188,7 +188,7 @@ std::string a_push(const std::string& word) {
   char* end = nullptr;
   const double value = std::strtod(word.c_str(), &end);
   const bool good_number = end != word.c_str() && *end == '\0' && value >= -1 && value <= 1;
-  return good_number ? "" : fmt::format("'{}' is no number from -1 to 1", word);
+  return good_number ? "" : fmt::format("'{}' is not a number from -1 to 1", word);
 }
 
 }  // namespace
