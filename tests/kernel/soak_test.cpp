@@ -254,7 +254,7 @@ class WholeEvening {
   void attach(std::size_t pad) {
     Attachment attachment = recognise(catalogue_, {}, pad_description("Soak Pad")).value();
     attachment.seat = "seat-" + std::to_string(pad + 1);
-    attachment.state = changes_of(states_[pad]);
+    attachment.state = changes_of(heard(pad));
     twin_->attach(static_cast<int>(pad), attachment);
   }
   void chord(std::size_t pad, std::uint16_t button) {
@@ -307,11 +307,14 @@ class WholeEvening {
     return 0;
   }
   /// What the kernel does not report any more does not reach the twin either.
+  [[nodiscard]] PadReport heard(std::size_t pad) const {
+    PadReport report = states_[pad];
+    report.buttons = static_cast<std::uint16_t>(report.buttons & ~deaf_[pad]);
+    return report;
+  }
   void feed_twin(std::size_t pad) {
-    PadReport heard = states_[pad];
-    deaf_[pad] &= heard.buttons;
-    heard.buttons = static_cast<std::uint16_t>(heard.buttons & ~deaf_[pad]);
-    twin_->feed(static_cast<int>(pad), now(), changes_of(heard));
+    deaf_[pad] &= states_[pad].buttons;
+    twin_->feed(static_cast<int>(pad), now(), changes_of(heard(pad)));
   }
   [[nodiscard]] bool agrees() {
     heed_grabs();
