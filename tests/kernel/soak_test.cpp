@@ -150,7 +150,7 @@ class WholeEvening {
     const std::jthread holder{[name] {
       for (int tries = 0; tries < 400; ++tries, sleep_ms(5)) {
         const auto nodes = nodes_named(name);
-        if (nodes.empty()) continue;
+        if (nodes.empty() || ::access(nodes.front().c_str(), R_OK) != 0) continue;
         const NodeReader node{nodes.front()};
         if (::ioctl(node.descriptor(), EVIOCGRAB, 1) == 0) sleep_ms(400);
         return;
