@@ -37,7 +37,8 @@ constinit const Kind glide{
     .fields = fields,
     .acts = [](const Values&) noexcept { return true; },
     .words = [](const Values& values) -> std::string {
-      return values[0] > 0 ? fmt::format("glides, {:g} area{} a second", values[0], values[0] == 1 ? "" : "s") : "springs back to the middle";
+      return values[0] > 0 ? fmt::format("glides, {:g} area{} a second", values[0], values[0] == 1 ? "" : "s")
+                           : "springs back to the middle";
     },
     .prepare = prepare,
     .travel = travel};

@@ -18,7 +18,7 @@ namespace omnipar::test {
 class SlowTwin {
  public:
   static constexpr double full = 281474976710656.0;  ///< 2^48: what moves is counted in parts of a full push
-  static constexpr int nobody = -1;  ///< in the place of a slot: of a chord, which is of no unit
+  static constexpr int nobody = -1;                  ///< in the place of a slot: of a chord, which is of no unit
 
   SlowTwin(const SlowTwin&) = delete;
   SlowTwin& operator=(const SlowTwin&) = delete;
