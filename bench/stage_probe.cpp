@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "omnipar/omnipar.hpp"
+#include "hand_twin.hpp"
 #include "shape/power.hpp"
 
 using namespace omnipar;
@@ -18,7 +19,7 @@ constexpr double inner = 0.1, exponent = 2.2, begin = 0.2, threshold = 0.5, rele
 constexpr std::int64_t debounce = 10'000;
 
 /// By hand: one stick, its native values, and four directions that bounce.
-class HandStick {
+class StagedStick {
  public:
   void feed(const Report& report) {
     const std::int64_t time = report.time.time_since_epoch().count();
@@ -27,8 +28,8 @@ class HandStick {
     for (const Change& c : report.changes) (c.code == code::abs_x ? raw_x_ : raw_y_) = c.value;
     settle();
   }
-  [[nodiscard]] std::int32_t native_x() const { return native(x_); }
-  [[nodiscard]] std::int32_t native_y() const { return native(y_); }
+  [[nodiscard]] std::int32_t native_x() const { return bench::HandStick::native(x_); }
+  [[nodiscard]] std::int32_t native_y() const { return bench::HandStick::native(y_); }
   [[nodiscard]] std::uint32_t presses(std::size_t direction) const { return presses_.at(direction); }
 
  private:
@@ -38,18 +39,9 @@ class HandStick {
     std::int64_t deaf_until = never;
   };
 
-  static double normalised(std::int32_t raw) {
-    const double value = raw < 0 ? raw / 32768.0 : raw / 32767.0;
-    return value < -1 ? -1 : (value > 1 ? 1 : value);
-  }
-  static std::int32_t native(double value) {
-    const double exact = value < 0 ? 128 + value * 128 : 128 + value * 127;
-    return static_cast<std::int32_t>(exact + 0.5);
-  }
-
   void settle() {
-    const double px = normalised(raw_x_);
-    const double py = normalised(raw_y_);
+    const double px = bench::HandStick::normalised(raw_x_);
+    const double py = bench::HandStick::normalised(raw_y_);
     const std::array push{-py, py, -px, px};
     for (std::size_t d = 0; d < push.size(); ++d) {
       Direction& direction = directions_.at(d);
@@ -153,7 +145,7 @@ Time moment(std::size_t number) { return at_us(static_cast<std::int64_t>(number)
   for (std::size_t i = 0; i < reports.size(); ++i) engine.feed(unit, {moment(i), reports[i]});
 }
 
-[[gnu::noinline]] void run_by_hand(HandStick& stick, const std::vector<std::array<Change, 2>>& reports) {
+[[gnu::noinline]] void run_by_hand(StagedStick& stick, const std::vector<std::array<Change, 2>>& reports) {
   for (std::size_t i = 0; i < reports.size(); ++i) stick.feed({moment(i), reports[i]});
 }
 
@@ -166,7 +158,7 @@ int main() {
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
     unit.controls.push_back({code, Reading::two_sided, "left-stick", axis, -32768, 32767, 0});
   const UnitId id = engine.attach(unit).value();
-  HandStick stick;
+  StagedStick stick;
   const auto reports = stirred();
   run_staged(engine, id, reports);
   run_by_hand(stick, reports);

@@ -46,7 +46,7 @@ std::string_view word_of(TargetKind kind) {
     case TargetKind::movement:
       return "movement";
     case TargetKind::pointer:
-    case TargetKind::place:
+    case TargetKind::coordinate:
       return "pointer";
   }
   return "";

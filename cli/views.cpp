@@ -199,7 +199,7 @@ class TableView final : public View {
       const PortSample sample = reader.port(port.number);
       if (is_first_of_pair(port, t)) {
         const TargetIndex other{static_cast<std::uint16_t>(t + 1)};
-        if (info.kind == TargetKind::place) {
+        if (info.kind == TargetKind::coordinate) {
           const TargetIndex on{static_cast<std::uint16_t>(t + 2)};
           const std::string_view name = info.name.substr(0, info.name.size() - 2);
           text += text.empty() ? "" : " ";

@@ -119,21 +119,22 @@ void show(const inspect::Link& link) {
   print("      " + origin_words(link));
 }
 
-std::vector<inspect::Passed> values_of(const WhyWords& words, const inspect::Link& link) {
+std::vector<inspect::StageValue> values_of(const WhyWords& words, const inspect::Link& link) {
   if (words.at.empty()) return {};
-  return inspect::passed(link, words.at[0], words.at.size() > 1 ? words.at[1] : 0);
+  return inspect::stage_values(link, words.at[0], words.at.size() > 1 ? words.at[1] : 0);
 }
 
 /// The value behind each stage, a line each.
-void show(const std::vector<inspect::Passed>& values) {
-  for (const inspect::Passed& step : values) print(fmt::format("      {:<32} {}", step.stage, step.value));
+void show(const std::vector<inspect::StageValue>& values) {
+  for (const inspect::StageValue& step : values) print(fmt::format("      {:<32} {}", step.stage, step.value));
 }
 
-nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<inspect::Passed>& values) {
+nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<inspect::StageValue>& values) {
   nlohmann::ordered_json json{{"seat", link.seat},  {"source", link.source}, {"shape", link.shape},
                               {"port", link.port},  {"target", link.target}, {"origin", link.origin},
                               {"place", link.place}};
-  for (const inspect::Passed& step : values) json["values"].push_back({{"stage", step.stage}, {"value", step.value}});
+  for (const inspect::StageValue& step : values)
+    json["values"].push_back({{"stage", step.stage}, {"value", step.value}});
   return json;
 }
 

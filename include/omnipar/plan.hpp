@@ -48,7 +48,7 @@ struct TargetInfo {
   std::string_view name;
   std::string_view place;  ///< the role whose place it has under the hand; may be empty
   /// Never `stick`, which is two `two_sided` targets, `movement`, which is two `turns`, or `pointer`, which is two
-  /// of `place` and a button.
+  /// of `coordinate` and a button.
   TargetKind kind = TargetKind::button;
   NativeRange native{};
   bool self_centering = true;  ///< returns to rest when it is released

@@ -9,13 +9,13 @@ namespace omnipar {
 
 enum class TargetKind {
   button,
-  one_sided,  ///< 0..1
-  two_sided,  ///< -1..1
-  stick,      ///< two targets, NAME-x and NAME-y, bound and shaped as one
-  turns,      ///< counts of turning, without an end
-  movement,   ///< two targets that count, NAME-x and NAME-y
-  pointer,    ///< two places, NAME-x and NAME-y, and NAME-on, a button that is down while it is on the game area
-  place,      ///< 0..1 of the game area, from its left or upper edge; half of a pointer, never of a sheet
+  one_sided,   ///< 0..1
+  two_sided,   ///< -1..1
+  stick,       ///< two targets, NAME-x and NAME-y, bound and shaped as one
+  turns,       ///< counts of turning, without an end
+  movement,    ///< two targets that count, NAME-x and NAME-y
+  pointer,     ///< two coordinates, NAME-x and NAME-y, and NAME-on, a button that is down while it is on the game area
+  coordinate,  ///< 0..1 of the game area, from its left or upper edge; half of a pointer, never of a sheet
 };
 
 /// A machine's own integers for one axis. `minimum` and `maximum` are reached at the ends of the

@@ -134,7 +134,7 @@ void add_table(std::string& page, const std::string& path, std::span<const Field
 }
 
 std::string_view flow_word(stage::Flow flow) {
-  constexpr std::string_view words[] = {"position", "contact", "place", "counts"};
+  constexpr std::string_view words[] = {"position", "contact", "pointer", "counts"};
   return words[static_cast<std::size_t>(flow)];
 }
 
@@ -142,8 +142,9 @@ std::string_view flow_word(stage::Flow flow) {
 void add_stages(std::string& page) {
   page +=
       "\n## Stages\n\nWhat happens to a source on its way to its target, in this order; each is there if its fields "
-      "are written. A position\nis where an axis or a stick is, a contact is on or off, a place is one of the game "
-      "area, and counts are movements that\nadd up. A stick or trigger that counts as a press goes through the stages "
+      "are written. A position\nis where an axis or a stick is, a contact is on or off, a pointer is a place on the "
+      "game area, and counts are movements that\nadd up. A stick or trigger that counts as a press goes through the "
+      "stages "
       "of positions that are written, and then through\nits threshold; of what a gun or a mouse says only inversion "
       "changes anything. Opposites stand behind all sources, as a field\nof the port.\n\n"
       "| stage | from | to | what it does | fields |\n|---|---|---|---|---|\n";

@@ -27,10 +27,19 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   const std::span raises = run.of(slot.raises);
   down[word] |= bit;
   if (head->frozen != 0) return;
-  if ((counted[word] & bit) != 0)
-    for (const Raise raised : raises) lower(raised, unit);
+  if ((counted[word] & bit) != 0) hold(raises, unit, false);
   counted[word] |= bit;
-  for (const Raise raised : raises) raise(raised, unit);
+  if (raises.size() == 1) [[likely]]
+    raise(raises[0], unit);
+  else
+    hold(raises, unit, true);
+}
+
+/// All that a button holds goes on or off at once: which of two opposite directions came last is looked at then.
+[[gnu::noinline]] void State::hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
+  settles_later = true;
+  for (const Raise raised : raises) on ? raise(raised, unit) : lower(raised, unit);
+  settle_all_opposites();
 }
 
 /// Lowers what the buttons held that are up but still counted.

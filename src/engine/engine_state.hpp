@@ -171,6 +171,7 @@ struct State {
   void commit(std::size_t unit, std::span<const Change> changes) noexcept;
   void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
+  void hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
@@ -190,14 +191,14 @@ struct State {
   void aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept;
   [[nodiscard]] shape::Point aimed_at(const AnalogOperation& operation, const Gauge& gauge,
                                       shape::Point point) const noexcept;
-  void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept;
-  void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept;
+  void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint place) noexcept;
+  void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept;
   void drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept;
   void glide(Index number, std::size_t unit) noexcept;
-  void move_pointer(const Pointer& pointer, stage::Place place) noexcept;
+  void move_pointer(const Pointer& pointer, stage::FixedPoint place) noexcept;
   void refresh_sight(Index pointer) noexcept;
   void drop_aim(Index operation, std::size_t unit) noexcept;
-  [[nodiscard]] stage::Place place_of(const Pointer& pointer) const noexcept {
+  [[nodiscard]] stage::FixedPoint place_of(const Pointer& pointer) const noexcept {
     return stage::to_fixed(shape::Point{level[pointer.x], level[pointer.y]});
   }
   [[nodiscard]] std::size_t aim_of(const AnalogOperation& operation, std::size_t unit) const noexcept {
@@ -291,7 +292,7 @@ struct State {
   std::uint8_t* out_held = nullptr;  ///< gates that hold their out signal
   Index* heap = nullptr;
   Index* heap_place = nullptr;
-  stage::Place* position = nullptr;       ///< of digital operations, by unit
+  stage::FixedPoint* position = nullptr;  ///< of digital operations, by unit
   std::uint64_t* moving = nullptr;        ///< by mover: those that are on their way, a bit each
   std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
   PointerState* pointers = nullptr;
@@ -300,7 +301,9 @@ struct State {
 
   std::array<Slot, max_units> slots;
   bool sights_later = false;   ///< where pointers are is looked at when all have said it
-  bool settles_later = false;  ///< opposite directions that go off are looked at when all that goes off at once has
+  bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has
+  std::array<std::uint64_t, 2> to_settle{};  ///< a bit for each port with such directions that have changed since
+  static_assert(max_targets / 4 <= 2 * 64);
 };
 
 // -- the innermost of the hot path -----------------------------------------------------------------

@@ -13,12 +13,9 @@ namespace {
 /// How far something moves that nobody moves: a part of the game area, each way.
 constexpr std::int64_t noise = stage::whole / 100;
 
-bool is_far(stage::Place way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
+bool is_far(stage::FixedPoint way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
 
 std::int64_t within(std::int64_t place) noexcept { return std::clamp<std::int64_t>(place, 0, stage::whole); }
-
-/// From -1..1 to 0..1.
-double part(double side) noexcept { return (side + 1) / 2; }
 
 }  // namespace
 
@@ -44,12 +41,11 @@ void State::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::P
     return set_moving(glider(operation, unit), !at.at_rest());
   }
   aim.on = std::abs(at.x) <= 1 && std::abs(at.y) <= 1 ? 1 : 0;
-  const auto edge = [](double side) { return std::clamp(side, -1.0, 1.0); };
-  put_pointer(operation, unit, stage::to_fixed(shape::Point{part(edge(at.x)), part(edge(at.y))}));
+  put_pointer(operation, unit, stage::to_fixed(shape::on_area(at)));
 }
 
 /// A source says where it is.
-void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place place) noexcept {
+void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint place) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
@@ -67,7 +63,7 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
 }
 
 /// A source says how far it goes from where the pointer is.
-void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::Place way) noexcept {
+void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
@@ -78,12 +74,12 @@ void State::push_pointer(const AnalogOperation& operation, std::size_t unit, sta
     aim = {{}, aim.push, 1, 1};
   }
   const Pointer& body = plan_data->pointers[operation.group];
-  const stage::Place from = place_of(body);
+  const stage::FixedPoint from = place_of(body);
   move_pointer(body, {within(from.x + way.x), within(from.y + way.y)});
   refresh_sight(operation.group);
 }
 
-void State::move_pointer(const Pointer& pointer, stage::Place place) noexcept {
+void State::move_pointer(const Pointer& pointer, stage::FixedPoint place) noexcept {
   const shape::Point to = stage::from_fixed(place);
   if (level[pointer.x] == to.x && level[pointer.y] == to.y) return;
   level[pointer.x] = to.x;
@@ -93,7 +89,7 @@ void State::move_pointer(const Pointer& pointer, stage::Place place) noexcept {
 
 void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept {
   const AnalogOperation& operation = plan_data->operations[sum.drag];
-  stage::Place way;
+  stage::FixedPoint way;
   const auto moved = static_cast<double>(counts);
   shape::Point point = sum.is_y ? shape::Point{0, moved} : shape::Point{moved, 0};
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
@@ -104,7 +100,7 @@ void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept
 /// One tick of a stick that pushes a pointer.
 void State::glide(Index number, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[plan_data->gliding[number]];
-  stage::Place way;
+  stage::FixedPoint way;
   if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push))
     set_moving(glider(operation, unit), false);
   push_pointer(operation, unit, way);

@@ -2,6 +2,7 @@
 // file of its stage.
 #include <algorithm>
 #include <bit>
+#include <utility>
 
 #include "engine/engine_state.hpp"
 #include "stage/table.hpp"
@@ -22,7 +23,8 @@ void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
     return on ? raise(raise_of(effect.index, unit), unit) : lower(raise_of(effect.index, unit), unit);
   if (effect.kind == EffectKind::digital) return evaluate(effect.index, unit);
   if (effect.kind == EffectKind::opposites) {
-    if (on || !settles_later) settle_opposites(effect.index);
+    if (!settles_later) return settle_opposites(effect.index);
+    to_settle.at(effect.index / 64) |= std::uint64_t{1} << effect.index % 64;
     return;
   }
   if (effect.kind == EffectKind::sight) return refresh_sight(plan_data->operations[effect.index].group);
@@ -147,7 +149,9 @@ void State::fire_first() noexcept {
 
 void State::settle_all_opposites() noexcept {
   settles_later = false;
-  for (Index port = 0; port < plan_data->opposites.size(); ++port) settle_opposites(port);
+  for (std::size_t word = 0; word < to_settle.size(); ++word)
+    for (std::uint64_t ports = std::exchange(to_settle.at(word), 0); ports != 0; ports &= ports - 1)
+      settle_opposites(static_cast<Index>(word * 64 + static_cast<std::size_t>(std::countr_zero(ports))));
 }
 
 void State::settle_opposites(Index port) noexcept {

@@ -29,14 +29,14 @@ struct Link {
 };
 
 /// What becomes of a value on a way, stage by stage.
-struct Passed {
+struct StageValue {
   std::string stage;  ///< in words
   std::string value;
 };
 
 /// The way of a control that is pushed to `x` and `y` (of a button or a trigger `x` alone): first the value that comes
 /// in, then that behind each stage, in the end the machine's own numbers. Nothing for hotkeys.
-[[nodiscard]] std::vector<Passed> passed(const Link& link, double x, double y);
+[[nodiscard]] std::vector<StageValue> stage_values(const Link& link, double x, double y);
 
 /// All ways of a profile that compiles, port by port in the order of the sheet, then the hotkeys. A target
 /// that is empty on purpose has one link with an empty source.

@@ -133,7 +133,7 @@ void Outlets::wire_port(const PortInfo& port) {
     }
     if (wire.spot->code.type != ev_abs) continue;
     wire.range = form_of(wire.spot->form).axis(wire.spot->code)->range;
-    if (info.kind == TargetKind::place) wire.range.rest = wire.range.minimum;  // 0..1 is the whole of it
+    if (info.kind == TargetKind::coordinate) wire.range.rest = wire.range.minimum;  // 0..1 is the whole of it
     if (info.kind != TargetKind::button) continue;
     wire.negative = info.name == "up" || info.name == "left";
     if (info.name == "up") wire.opposite = index_of("down");

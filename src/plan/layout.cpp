@@ -42,7 +42,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.out_held = take<std::uint8_t>(size, gates);
   layout.heap = take<Index>(size, gates);
   layout.heap_place = take<Index>(size, gates);
-  layout.position = take<stage::Place>(size, digitals);
+  layout.position = take<stage::FixedPoint>(size, digitals);
   layout.moving = take<std::uint64_t>(size, words_for(movers_of(plan)));
   layout.moving_words = take<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
   layout.pointers = take<PointerState>(size, plan.pointers.size());

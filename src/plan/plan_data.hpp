@@ -201,7 +201,7 @@ inline constexpr std::size_t journal_length = 256;
 struct AimState {
   /// Of what says where it is: where it was last, or last before another took the pointer over. Else how far it has
   /// gone since another did.
-  stage::Place at;
+  stage::FixedPoint at;
   shape::Point push;       ///< of a stick that glides
   std::uint32_t told = 0;  ///< 1 once it has said anything
   std::uint32_t on = 0;    ///< 1 while it is on the game area

@@ -73,8 +73,8 @@ Index Tables::new_pointer(const TargetSheet& sheet) {
   TargetSheet stays = sheet;
   stays.self_centering = false;
   Pointer pointer;
-  pointer.x = new_target(stays, sheet.name + "-x", TargetKind::place);
-  pointer.y = new_target(stays, sheet.name + "-y", TargetKind::place);
+  pointer.x = new_target(stays, sheet.name + "-x", TargetKind::coordinate);
+  pointer.y = new_target(stays, sheet.name + "-y", TargetKind::coordinate);
   const Index on = new_target(sheet, sheet.name + "-on", TargetKind::button);
   if (too_large_) return 0;
   pointer.on = plan_->signal_of_target[on];

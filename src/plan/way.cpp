@@ -9,7 +9,7 @@ class Way {
       : use_(use),
         by_contact_(from == RoleKind::button || from == RoleKind::dpad),
         by_counts_(from == RoleKind::movement || from == RoleKind::turns),
-        by_place_(from == RoleKind::pointer),
+        by_pointer_(from == RoleKind::pointer),
         to_press_(wanted == TargetKind::button),
         to_pointer_(wanted == TargetKind::pointer) {}
 
@@ -17,22 +17,22 @@ class Way {
     if (kind.move != nullptr) return has_shape(kind);
     if (kind.pass != nullptr) return !by_contact_ && to_press_;
     if (kind.step != nullptr) return by_contact_ || to_press_;
-    if (&kind == &stage::glide) return to_pointer_ && !by_counts_ && !by_place_;
+    if (&kind == &stage::glide) return to_pointer_ && !by_counts_ && !by_pointer_;
     if (&kind == &stage::drag) return to_pointer_ && by_counts_;
     return by_contact_ && !to_press_;  // a ramp
   }
 
  private:
   /// Before a threshold there are only those that are written. What a gun or a mouse says has only those that act on
-  /// places, and what merely counts has none.
+  /// pointers, and what merely counts has none.
   [[nodiscard]] bool has_shape(const stage::Kind& kind) const {
     if (by_contact_) return false;
-    if (by_place_ || by_counts_) return to_pointer_ && kind.places;
+    if (by_pointer_ || by_counts_) return to_pointer_ && kind.on_pointers;
     return !to_press_ || !kind.unless_written || stage::is_written(kind, use_);
   }
 
   const Use& use_;
-  bool by_contact_, by_counts_, by_place_, to_press_, to_pointer_;
+  bool by_contact_, by_counts_, by_pointer_, to_press_, to_pointer_;
 };
 
 }  // namespace

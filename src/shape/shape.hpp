@@ -79,6 +79,12 @@ struct DeadZone {
   return {stretched(point.x), stretched(point.y)};
 }
 
+/// From -1..1 each way to 0..1 of an area; what is beyond is at its edge.
+[[nodiscard]] inline Point on_area(Point point) noexcept {
+  const auto part = [](double side) { return (std::fmax(-1, std::fmin(1, side)) + 1) / 2; };
+  return {part(point.x), part(point.y)};
+}
+
 /// A machine's own integer for a normalised value, halves away from zero.
 [[nodiscard]] inline std::int32_t native(const NativeRange& range, double value) noexcept {
   const double rest = range.rest;

@@ -20,7 +20,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-bool travel(const Constants& constants, Place& place, shape::Point counts) noexcept {
+bool travel(const Constants& constants, FixedPoint& place, shape::Point counts) noexcept {
   const auto way = [&constants](double moved) {
     const double most = constants.numbers[0];
     return static_cast<std::int64_t>(moved > most ? most : moved < -most ? -most : moved) * constants.time;
@@ -35,7 +35,7 @@ bool travel(const Constants& constants, Place& place, shape::Point counts) noexc
 constinit const Kind drag{.name = "drag",
                           .about = "Moves a pointer as far as a mouse counts, and leaves it there.",
                           .in = Flow::counts,
-                          .out = Flow::place,
+                          .out = Flow::pointer,
                           .fields = fields,
                           .acts = [](const Values&) noexcept { return true; },
                           .words = [](const Values& values) { return fmt::format("{:g} counts across", values[0]); },

@@ -36,6 +36,6 @@ constinit const Kind inversion{.name = "inversion",
                                .words = words,
                                .prepare = prepare,
                                .move = move,
-                               .places = true};
+                               .on_pointers = true};
 
 }  // namespace omnipar::stage

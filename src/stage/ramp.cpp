@@ -25,8 +25,8 @@ std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t ste
   return from - goal > step ? from - step : goal;
 }
 
-bool travel(const Constants& constants, Place& place, shape::Point towards) noexcept {
-  const Place goal = to_fixed(towards);
+bool travel(const Constants& constants, FixedPoint& place, shape::Point towards) noexcept {
+  const FixedPoint goal = to_fixed(towards);
   place = {step_towards(place.x, goal.x, constants.time), step_towards(place.y, goal.y, constants.time)};
   return place == goal;
 }

@@ -3,7 +3,7 @@
 // a use, what they may be, how they are written back and told, and the place of the stage's state.
 //
 //   position --shapes--> position --threshold--> contact --gates--> contact --ramp--> position
-//                        position --glide--> place <--drag-- counts
+//                        position --glide--> pointer <--drag-- counts
 //   four directions of a port, after merging --opposites--> those that arrive
 //
 // A shape is a pure function. A gate keeps whether its out is on, and may ask to be called again at a moment. What
@@ -22,9 +22,9 @@
 
 namespace omnipar::stage {
 
-/// What goes in or out: where an axis or a stick is, whether something is on, a place of the game area, or movements
-/// that add up.
-enum class Flow : std::uint8_t { position, contact, place, counts };
+/// What goes in or out: where an axis or a stick is, whether something is on, where a pointer is on the game area, or
+/// movements that add up.
+enum class Flow : std::uint8_t { position, contact, pointer, counts };
 enum class Measure : std::uint8_t { number, milliseconds, flag, word };
 /// Where a stage stands: in each use by itself, or behind all sources of a port's directions.
 enum class Home : std::uint8_t { use, directions };
@@ -75,10 +75,10 @@ struct GateState {
 };
 
 /// Where something is that moves bit by bit, in 1/2^48 of a full push or of the game area, so that it adds up exactly.
-struct Place {
+struct FixedPoint {
   std::int64_t x = 0;
   std::int64_t y = 0;
-  friend bool operator==(const Place&, const Place&) = default;
+  friend bool operator==(const FixedPoint&, const FixedPoint&) = default;
 };
 inline constexpr std::int64_t whole = std::int64_t{1} << 48;
 inline constexpr double ticks_per_second = 1000;
@@ -89,8 +89,10 @@ inline constexpr double ticks_per_second = 1000;
 [[nodiscard]] constexpr double from_fixed(std::int64_t value) noexcept {
   return static_cast<double>(value) / static_cast<double>(whole);
 }
-[[nodiscard]] constexpr Place to_fixed(shape::Point point) noexcept { return {to_fixed(point.x), to_fixed(point.y)}; }
-[[nodiscard]] constexpr shape::Point from_fixed(Place place) noexcept {
+[[nodiscard]] constexpr FixedPoint to_fixed(shape::Point point) noexcept {
+  return {to_fixed(point.x), to_fixed(point.y)};
+}
+[[nodiscard]] constexpr shape::Point from_fixed(FixedPoint place) noexcept {
   return {from_fixed(place.x), from_fixed(place.y)};
 }
 
@@ -118,11 +120,11 @@ struct Kind {
   bool (*pass)(const Constants&, bool passed, double push) noexcept = nullptr;             ///< of the threshold
   Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
   /// Of what travels: one tick of the way. True when nothing more is to come.
-  bool (*travel)(const Constants&, Place&, shape::Point towards) noexcept = nullptr;
+  bool (*travel)(const Constants&, FixedPoint&, shape::Point towards) noexcept = nullptr;
   Directions (*settle)(const Constants&, Directions, std::uint8_t on) noexcept = nullptr;  ///< of directions
   bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken
   bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed
-  bool places = false;            ///< of a shape: it acts on a place of the game area, too
+  bool on_pointers = false;       ///< of a shape: it acts on what a gun or a mouse says, too
   bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
 };
 

@@ -74,6 +74,8 @@ class Judged {
 [[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes);
 /// The same, mostly with a profile that is given.
 [[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes, std::optional<Profile> own);
+/// A profile that bytes make up, right or wrong.
+[[nodiscard]] Profile made_profile(std::span<const std::uint8_t> bytes);
 /// Compiles a profile that bytes make up, with all its mistakes, and plays a story with it if it has none.
 [[nodiscard]] std::optional<std::string> judge_profile(std::span<const std::uint8_t> bytes);
 

@@ -1,9 +1,10 @@
 // Profiles that bytes make up: any role for any target, with any stages, right or wrong.
 #include <algorithm>
-#include <array>
+#include <cmath>
 
 #include <fmt/format.h>
 
+#include "byte_dice.hpp"
 #include "judged.hpp"
 #include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
@@ -12,7 +13,7 @@
 namespace omnipar::test {
 namespace {
 
-const std::vector<std::string>& roles() {
+const std::vector<std::string>& all_roles() {
   static const std::vector<std::string> all = [] {
     std::vector<std::string> names;
     for (const std::string_view name : role_names()) names.emplace_back(name);
@@ -23,10 +24,30 @@ const std::vector<std::string>& roles() {
   return all;
 }
 
-class Maker {
+/// What a target of this kind takes; directions are groups of their own.
+std::vector<std::string> fitting_roles(TargetKind wanted, bool directions) {
+  if (directions || wanted == TargetKind::stick) return {"dpad", "left-stick", "right-stick"};
+  switch (wanted) {
+    case TargetKind::one_sided:
+      return {"left-trigger", "right-trigger", "pedal", "south", "left-shoulder"};
+    case TargetKind::two_sided:
+      return {"wheel", "paddle", "dpad"};
+    case TargetKind::turns:
+      return {"spinner", "mouse-wheel"};
+    case TargetKind::movement:
+      return {"mouse", "trackball"};
+    case TargetKind::pointer:
+      return {"gun", "touch", "mouse", "trackball", "left-stick", "right-stick"};
+    default:
+      return {"south",     "east",  "west", "north",         "start",         "select",           "left-trigger",
+              "dpad-left", "key-1", "coin", "left-stick-up", "right-trigger", "right-stick-left", "trigger",
+              "mouse-left"};
+  }
+}
+
+class Maker : public ByteDice {
  public:
-  explicit Maker(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
-  [[nodiscard]] std::span<const std::uint8_t> rest() const { return bytes_; }
+  using ByteDice::ByteDice;
 
   Profile profile() {
     const auto& systems = story_catalogue().systems;
@@ -34,65 +55,68 @@ class Maker {
     Profile profile = propose(story_catalogue(), system.name).value();
     for (PortProfile& port : profile.ports) change(port, system);
     for (std::size_t n = below(3); n > 0; --n)  // before the built-in one, as when it is read
-      profile.hotkeys.insert(profile.hotkeys.end() - 1,
-                             {fmt::format("action-{}", n), role(), role(), Duration{below(4) * 1500}});
+      profile.hotkeys.insert(profile.hotkeys.end() - 1, {fmt::format("action-{}", n), role(TargetKind::button),
+                                                         n == 1 ? "home" : "panel-3", Duration{below(4) * 1500}});
     return profile;
   }
 
  private:
-  std::size_t below(std::size_t limit) {
-    if (bytes_.empty()) return 0;
-    const std::size_t byte = bytes_.front();
-    bytes_ = bytes_.subspan(1);
-    return byte % limit;
+  /// Now and then, so that most profiles have none and many have one.
+  bool mistake() { return below(256) == 255; }
+
+  std::string role(TargetKind wanted, bool directions = false) {
+    const std::vector<std::string> some = mistake() ? all_roles() : fitting_roles(wanted, directions);
+    return some[below(some.size())];
   }
-  std::string role() { return roles()[below(roles().size())]; }
 
   void change(PortProfile& port, const SystemSheet& system) {
     const std::vector<std::string>& takes = system.port(port.port)->takes;
     port.controller = takes[below(takes.size())];
     const ControllerSheet& sheet = *system.controller(port.controller);
     if (!sheet.is_for_two()) port.second_seat.clear();
-    port.seat = fmt::format("seat-{}", 1 + below(3));
-    port.opposites = static_cast<Opposites>(below(3));
-    if (below(8) == 0) port.like = 1;
+    port.seat = fmt::format("seat-{}", 1 + below(2));
+    if (!port.second_seat.empty()) port.second_seat = "seat-3";
+    if (sheet.directions || mistake()) port.opposites = static_cast<Opposites>(below(3));
+    if (mistake() || (port.port > 1 && below(8) == 0)) port.like = 1;
     for (const AccessorySheet& accessory : sheet.accessories)
       if (below(2) == 0) port.accessories.push_back(accessory.name);
-    for (std::size_t n = below(8); n > 0; --n) port.bind.push_back(binding(sheet));
+    for (std::size_t n = below(8); n > 0; --n) bind(port, sheet);
   }
 
-  Binding binding(const ControllerSheet& sheet) {
-    std::vector<std::string> names{"directions"};
-    for (const std::string_view name : direction_names) names.emplace_back(name);
-    for (const TargetSheet& target : sheet.targets) names.push_back(target.name);
-    Binding made{names[below(names.size())], {}};
-    for (const TargetSheet& target : sheet.targets)
-      if (target.name == made.target && below(2) == 0)
-        for (const std::string& role : target.defaults) made.uses.push_back(use(role));
-    for (std::size_t n = below(3); n > 0; --n) made.uses.push_back(use(role()));
-    return made;
+  void bind(PortProfile& port, const ControllerSheet& sheet) {
+    std::vector<TargetSheet> targets = sheet.targets;
+    if (sheet.directions || mistake())
+      for (const std::string_view name : {std::string_view{"directions"}, direction_names[0], direction_names[3]})
+        targets.emplace_back().name = name;
+    const TargetSheet& target = targets[below(targets.size())];
+    const bool is_bound = std::ranges::find(port.bind, target.name, &Binding::target) != port.bind.end();
+    if (is_bound && !mistake()) return;
+    Binding made{target.name, {}};
+    if (below(2) == 0)
+      for (const std::string& role : target.defaults) made.uses.push_back(use(role));
+    for (std::size_t n = below(3); n > 0; --n) made.uses.push_back(use(role(target.kind, target.name == "directions")));
+    port.bind.push_back(made);
   }
 
   Use use(std::string role) {
     Use made{std::move(role)};
     const std::vector<std::string_view> fields = stage::field_names();
     for (std::size_t n = below(4); n > 0; --n) {
+      const Use before = made;
       const stage::Field& field = *stage::field(fields[below(fields.size())]);
       constexpr double longest = 3000;  // microseconds
       const double high = field.measure == stage::Measure::milliseconds ? std::min(longest, field.high) : field.high;
-      const auto value = static_cast<double>(below(256));
-      made.settings.set(field.name, field.measure == stage::Measure::number
-                                        ? field.low + (high - field.low) * value / 255
-                                    : field.measure == stage::Measure::flag ? static_cast<double>(value > 127)
-                                                                            : std::round(high * value / 255));
+      const double value = field.low + (high - field.low) * static_cast<double>(below(256)) / 255;
+      made.settings.set(field.name, field.measure == stage::Measure::number ? value : std::round(value));
+      if (stage::wrong(made) && !mistake()) made = before;
     }
     return made;
   }
-
-  std::span<const std::uint8_t> bytes_;
 };
 
 }  // namespace
+
+Profile made_profile(std::span<const std::uint8_t> bytes) { return Maker{bytes}.profile(); }
 
 std::optional<std::string> judge_profile(std::span<const std::uint8_t> bytes) {
   Maker maker{bytes};

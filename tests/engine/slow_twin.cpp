@@ -122,6 +122,24 @@ void SlowTwin::hold_again(Contact& contact) {
   }
   contact.counted = true;
   work_out();
+  note_together(true);
+}
+
+/// True if a hand is at it at this moment, or a stage keeps it on.
+bool SlowTwin::is_really_on(const Value& target) const {
+  const auto is_down = [this](const Line& line, int slot) {
+    if (line.direction) return line.ways.at(slot).crossing.down;
+    const auto contacts = units_.at(slot).buttons.find(line.role);
+    return contacts != units_.at(slot).buttons.end() &&
+           std::ranges::any_of(contacts->second, [](const auto& entry) { return entry.second.down; });
+  };
+  for (const Line& line : lines_)
+    for (const auto& [slot, way] : line.ways) {
+      if (line.target != &target || !way.out) continue;
+      const bool is_kept = time_said(line.use, "debounce") > 0 || said(line.use, "toggle", 0) != 0;
+      if (is_kept || is_down(line, slot)) return true;
+    }
+  return false;
 }
 
 void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
@@ -308,10 +326,10 @@ void SlowTwin::work_out() {
   refresh_sights();
 }
 
-SlowTwin::Point SlowTwin::goal(const Glide& glide, int slot) const {
+SlowTwin::Point SlowTwin::goal(const Ramped& ramped, int slot) const {
   const auto side = [&](std::size_t d) {
-    if (glide.lines[d] < 0) return 0.0;
-    const auto& ways = lines_[static_cast<std::size_t>(glide.lines[d])].ways;
+    if (ramped.lines[d] < 0) return 0.0;
+    const auto& ways = lines_[static_cast<std::size_t>(ramped.lines[d])].ways;
     return ways.contains(slot) && ways.at(slot).out ? 1.0 : 0.0;
   };
   Point p{side(3) - side(2), side(1) - side(0)};
@@ -324,15 +342,15 @@ SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) co
   for (const Lane& lane : analog.lanes) {
     auto& here = points.emplace_back();
     for (const auto& [slot, unit] : units_) {
-      if (lane.glide < 0) {
+      if (lane.ramped < 0) {
         if (!buttons_only && unit.attachment.seat == lane.seat && is_known(unit, lane.use.role))
           here[slot] = shaped(lane.use, lane.use.role, position(unit, lane.use.role), false);
         continue;
       }
-      const Glide& glide = glides_[static_cast<std::size_t>(lane.glide)];
-      here[slot] = goal(glide, slot);
-      if (glide.ramp <= 0) continue;
-      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Place{};
+      const Ramped& ramped = ramped_[static_cast<std::size_t>(lane.ramped)];
+      here[slot] = goal(ramped, slot);
+      if (ramped.ramp <= 0) continue;
+      const auto place = ramped.places.contains(slot) ? ramped.places.at(slot) : Place{};
       here[slot] = {double(place.x) / full, double(place.y) / full};
     }
     std::erase_if(here, [](const auto& entry) { return entry.second == Point{}; });
@@ -372,7 +390,7 @@ void SlowTwin::settle_what_is_known(const Unit& unit, const std::set<Code>* spok
   if (frozen_) return;
   for (const Analog& analog : analogs_)
     for (const Lane& lane : analog.lanes) {
-      if (!analog.stays || lane.glide >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.use.role))
+      if (!analog.stays || lane.ramped >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.use.role))
         continue;
       for (const Control& c : unit.attachment.controls)
         if (c.role == lane.use.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))

@@ -52,8 +52,8 @@ class SlowTwin {
   [[nodiscard]] const std::map<std::string, Value>& values() const { return values_; }
   /// True while autofire presses the target.
   [[nodiscard]] bool pulses(const std::string& target) const;
-  /// The targets NAME/up and NAME/left that were on together with the one across at one of its moments, since the last
-  /// call.
+  /// The targets NAME/up and NAME/left that were on together with the one across at one of its moments, or by hands in
+  /// the middle of a report, since the last call.
   [[nodiscard]] std::set<std::string> take_together() { return std::exchange(together_, {}); }
   /// The next moment at which something changes by itself.
   [[nodiscard]] std::optional<Time> next_due() const;
@@ -89,7 +89,7 @@ class SlowTwin {
   struct Place {  ///< in 1/2^48
     std::int64_t x = 0, y = 0;
   };
-  struct Glide {  ///< a lane made of up to four lines
+  struct Ramped {  ///< a lane made of up to four lines
     std::array<int, 4> lines{-1, -1, -1, -1};
     double ramp = 0;
     std::map<int, Place> places;  ///< by slot
@@ -97,7 +97,7 @@ class SlowTwin {
   struct Lane {
     std::string seat;
     Use use;
-    int glide = -1;
+    int ramped = -1;
   };
   using Points = std::vector<std::map<int, Point>>;  ///< by lane, by slot; those at rest are left out
   struct Analog {
@@ -138,7 +138,7 @@ class SlowTwin {
   void add_button_uses(const std::string& target, const std::string& seat, const std::vector<Use>& uses);
   void add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
                   const std::vector<Use>& uses);
-  int add_glide_line(const std::string& seat, const Use& use, const std::string& role);
+  int add_ramp_line(const std::string& seat, const Use& use, const std::string& role);
   void name_target(const std::string& name, const std::string& kind);
 
   // what a use says of itself: its own, else what holds if nothing is said
@@ -183,10 +183,11 @@ class SlowTwin {
   void settle(const Analog& analog);
   void settle_what_is_known(const Unit& unit, const std::set<Code>* spoken = nullptr);
   [[nodiscard]] Points points_of(const Analog& analog, bool buttons_only) const;
-  [[nodiscard]] Point goal(const Glide& glide, int slot) const;
+  [[nodiscard]] Point goal(const Ramped& ramped, int slot) const;
   [[nodiscard]] std::optional<std::int64_t> next() const;
   void fire();
-  void note_together();
+  void note_together(bool really);
+  [[nodiscard]] bool is_really_on(const Value& target) const;
   void rest();
 
   std::int64_t now_ = 0;
@@ -194,7 +195,7 @@ class SlowTwin {
   bool thaws_ = false;
   std::map<int, Unit> units_;
   std::vector<Line> lines_;
-  std::vector<Glide> glides_;
+  std::vector<Ramped> ramped_;
   std::vector<Analog> analogs_;
   std::vector<Count> counts_;
   std::vector<Opposed> opposed_;

@@ -108,7 +108,7 @@ void SlowTwin::add_line(const std::string& target, const std::string& seat, cons
   lines_.push_back(line);
 }
 
-int SlowTwin::add_glide_line(const std::string& seat, const Use& use, const std::string& role) {
+int SlowTwin::add_ramp_line(const std::string& seat, const Use& use, const std::string& role) {
   add_line("", seat, use, role);
   return static_cast<int>(lines_.size()) - 1;
 }
@@ -144,14 +144,14 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
     const RoleKind role = *role_kind(use.role);
     Lane lane{seat, use, -1};
     if (role == RoleKind::button || role == RoleKind::dpad) {
-      Glide glide;
-      glide.ramp = said(use, "ramp", 0);
-      if (role == RoleKind::button) glide.lines[3] = add_glide_line(seat, use, use.role);
+      Ramped ramped;
+      ramped.ramp = said(use, "ramp", 0);
+      if (role == RoleKind::button) ramped.lines[3] = add_ramp_line(seat, use, use.role);
       if (role == RoleKind::dpad)
         for (std::size_t d = pair ? 0 : 2; d < 4; ++d)
-          glide.lines[d] = add_glide_line(seat, use, use.role + "-" + std::string{direction_names[d]});
-      lane.glide = static_cast<int>(glides_.size());
-      glides_.push_back(glide);
+          ramped.lines[d] = add_ramp_line(seat, use, use.role + "-" + std::string{direction_names[d]});
+      lane.ramped = static_cast<int>(ramped_.size());
+      ramped_.push_back(ramped);
     }
     analog.lanes.push_back(lane);
   }

@@ -27,11 +27,11 @@ std::optional<std::int64_t> SlowTwin::next() const {
       offer(way.held_until);
       offer(way.pulse_at);
     }
-  for (const Glide& glide : glides_)
+  for (const Ramped& ramped : ramped_)
     for (const auto& [slot, unit] : units_) {
-      if (glide.ramp <= 0) continue;
-      const Point to = goal(glide, slot);
-      const auto place = glide.places.contains(slot) ? glide.places.at(slot) : Place{};
+      if (ramped.ramp <= 0) continue;
+      const Point to = goal(ramped, slot);
+      const auto place = ramped.places.contains(slot) ? ramped.places.at(slot) : Place{};
       if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
     }
   if (pointers_glide()) offer((now_ / 1000 + 1) * 1000);
@@ -65,16 +65,16 @@ void SlowTwin::fire() {
       }
   }
   if (now_ % 1000 != 0) return;
-  for (Glide& glide : glides_) {
-    if (glide.ramp <= 0) continue;
-    const auto step = static_cast<std::int64_t>(std::ceil(glide.ramp / 1000 * full));
+  for (Ramped& ramped : ramped_) {
+    if (ramped.ramp <= 0) continue;
+    const auto step = static_cast<std::int64_t>(std::ceil(ramped.ramp / 1000 * full));
     const auto towards = [&](std::int64_t from, double goal_value) {
       const std::int64_t to = fixed(goal_value);
       return std::abs(to - from) <= step ? to : (to > from ? from + step : from - step);
     };
     for (const auto& [slot, unit] : units_) {
-      const Point to = goal(glide, slot);
-      Place& place = glide.places[slot];
+      const Point to = goal(ramped, slot);
+      Place& place = ramped.places[slot];
       place = {towards(place.x, to.x), towards(place.y, to.y)};
     }
   }
@@ -82,14 +82,16 @@ void SlowTwin::fire() {
   work_out();
 }
 
-void SlowTwin::note_together() {
+/// `really`: in the middle of a report what it has released already still counts, but no hand is at it.
+void SlowTwin::note_together(bool really) {
   for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}})
     for (const int port : {1, 2, 3, 4}) {
       const std::string name = std::to_string(port) + "/";
       const auto first = values_.find(name + one);
       const auto second = values_.find(name + other);
-      if (first != values_.end() && second != values_.end() && first->second.level == 1 && second->second.level == 1)
-        together_.insert(first->first);
+      if (first == values_.end() || second == values_.end() || first->second.level == 0 || second->second.level == 0)
+        continue;
+      if (!really || (is_really_on(first->second) && is_really_on(second->second))) together_.insert(first->first);
     }
 }
 
@@ -98,7 +100,7 @@ void SlowTwin::advance(Time to) {
   for (auto t = next(); t && *t <= end; t = next()) {
     now_ = *t;
     fire();
-    note_together();
+    note_together(false);
   }
   now_ = std::max(now_, end);
 }
@@ -111,7 +113,7 @@ void SlowTwin::detach(int slot) {
   units_.at(slot).buttons.clear();
   for (Line& line : lines_)
     if (line.ways.contains(slot)) line.ways[slot] = {};
-  for (Glide& glide : glides_) glide.places.erase(slot);
+  for (Ramped& ramped : ramped_) ramped.places.erase(slot);
   work_out();
   units_.erase(slot);
   for (Line& line : lines_) line.ways.erase(slot);
@@ -131,7 +133,7 @@ void SlowTwin::rest() {
       way.held_until.reset();
       way.pulse_at.reset();
     }
-  for (Glide& glide : glides_) glide.places.clear();
+  for (Ramped& ramped : ramped_) ramped.places.clear();
   for (Opposed& port : opposed_) port.last = {};
   const bool was_frozen = std::exchange(frozen_, true);
   rest_pointers();

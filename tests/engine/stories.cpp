@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "byte_dice.hpp"
 #include "judged.hpp"
 #include "support/random_stages.hpp"
 #include "support/units.hpp"
@@ -204,25 +205,18 @@ const std::vector<Profile>& story_profiles() {
 // -- from bytes ---------------------------------------------------------------------------------------------
 
 namespace {
-class Story {
+class Story : ByteDice {
  public:
   explicit Story(std::span<const std::uint8_t> bytes, std::optional<Profile> own = {})
-      : bytes_(bytes), own_(std::move(own)) {}
+      : ByteDice(bytes), own_(std::move(own)) {}
 
   void play() {
     Judged both{profile()};
-    while (!bytes_.empty()) act(both);
+    while (!rest().empty()) act(both);
     both.look_by_all();
   }
 
  private:
-  std::size_t below(std::size_t limit) {
-    if (bytes_.empty()) return 0;
-    const std::size_t byte = bytes_.front();
-    bytes_ = bytes_.subspan(1);
-    return byte % limit;
-  }
-
   Profile profile() {
     if (own_ && below(4) != 3) return *own_;
     Profile profile = story_profiles()[below(story_profiles().size())];
@@ -279,7 +273,6 @@ class Story {
     both.feed(unit, changes(unit));
   }
 
-  std::span<const std::uint8_t> bytes_;
   std::optional<Profile> own_;
 };
 

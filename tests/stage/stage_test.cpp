@@ -15,8 +15,8 @@
 
 using namespace omnipar;
 using shape::Point;
+using stage::FixedPoint;
 using stage::Kind;
-using stage::Place;
 using stage::Values;
 
 namespace {
@@ -55,8 +55,8 @@ void check_radial(const Kind& kind, Values values) {
 }
 
 /// Where something that travels is after so many ticks.
-Place travelled(const Kind& kind, Values values, Point towards, int ticks) {
-  Place place;
+FixedPoint travelled(const Kind& kind, Values values, Point towards, int ticks) {
+  FixedPoint place;
   for (int i = 0; i < ticks; ++i) kind.travel(kind.prepare(values, RoleKind::stick), place, towards);
   return place;
 }
@@ -171,29 +171,29 @@ const Laws& laws() {
          }
          CHECK(kind.prepare({0}, RoleKind::button).time == 0);
          CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes a second");
-         CHECK(travelled(kind, {3}, {0.6, -0.8}, 1000) == Place{stage::to_fixed(Point{0.6, -0.8})});
-         Place place;
+         CHECK(travelled(kind, {3}, {0.6, -0.8}, 1000) == FixedPoint{stage::to_fixed(Point{0.6, -0.8})});
+         FixedPoint place;
          CHECK_FALSE(kind.travel(kind.prepare({3}, RoleKind::button), place, {1, 0}));
          CHECK(kind.travel(kind.prepare({3}, RoleKind::button), place, {0.003, 0}));
        }},
       {"glide",
        [](const Kind& kind) {
          for (const double speed : {0.3, 1.0, 20.0}) {
-           const Place place = travelled(kind, {speed}, {0.5, -1}, 250);
+           const FixedPoint place = travelled(kind, {speed}, {0.5, -1}, 250);
            CHECK(std::abs(stage::from_fixed(place).x - speed * 0.5 / 4) < 1e-12);
            CHECK(std::abs(stage::from_fixed(place).y + speed / 4) < 1e-12);
-           const Place back = travelled(kind, {speed}, {-0.5, 1}, 250);
+           const FixedPoint back = travelled(kind, {speed}, {-0.5, 1}, 250);
            CHECK((back.x == -place.x && back.y == -place.y));
          }
-         Place place;
+         FixedPoint place;
          CHECK(kind.travel(kind.prepare({1}, RoleKind::stick), place, {}));
-         CHECK(place == Place{});
+         CHECK(place == FixedPoint{});
        }},
       {"drag",
        [](const Kind& kind) {
          for (const double across : {10.0, 1000.0, 100'000.0}) {
            const stage::Constants constants = kind.prepare({across}, RoleKind::movement);
-           Place at_once, bit_by_bit, beyond;
+           FixedPoint at_once, bit_by_bit, beyond;
            CHECK(kind.travel(constants, at_once, {across, -across}));
            for (int i = 0; i < 10; ++i) kind.travel(constants, bit_by_bit, {across / 10, -across / 10});
            kind.travel(constants, beyond, {2e9, -2e9});

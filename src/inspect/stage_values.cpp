@@ -18,12 +18,15 @@ class Journey {
  public:
   Journey(const Link& link, RoleKind from, Point at) : link_(link), from_(from), at_(at), on_(at.x != 0 || at.y != 0) {}
 
-  std::vector<Passed> run() {
+  std::vector<StageValue> run() {
     const bool by_contact = from_ == RoleKind::button || from_ == RoleKind::dpad;
     say(link_.source, by_contact ? contact() : position());
     for (const plan::Passage& passage : plan::way_of(link_.use, from_, link_.kind)) pass(passage);
     if (link_.kind == TargetKind::pointer && from_ == RoleKind::stick) at_ = shape::squared(at_);
-    if (link_.kind != TargetKind::button && !by_contact && !travels_) say(link_.target + " of the machine", native());
+    if (link_.kind == TargetKind::turns || link_.kind == TargetKind::movement)
+      say(link_.target + " of the machine", "adds what it counts");
+    else if (link_.kind != TargetKind::button && !by_contact && !travels_)
+      say(link_.target + " of the machine", native());
     return std::move(steps_);
   }
 
@@ -39,9 +42,9 @@ class Journey {
       return say(words, position());
     }
     if (kind.pass != nullptr) {
-      const std::string passed = directions(kind, constants);
-      on_ = !passed.empty();
-      return say(words, on_ ? passed : "off");
+      const std::string pressed = directions(kind, constants);
+      on_ = !pressed.empty();
+      return say(words, on_ ? pressed : "off");
     }
     if (kind.step != nullptr) return say(words, on_ ? moment(kind, constants) : "off");
     travels_ = constants.time != 0 || constants.numbers[0] != 0;
@@ -80,8 +83,8 @@ class Journey {
     const auto whole = [this](double value) { return fmt::format("{:6}", shape::native(link_.native, value)); };
     if (link_.kind == TargetKind::stick) return fmt::format("{} {}", whole(at_.x), whole(at_.y));
     if (link_.kind != TargetKind::pointer) return whole(at_.x);
-    const auto part = [](double side) { return std::clamp((side + 1) / 2, 0.0, 1.0); };
-    return fmt::format("{} {}", whole(part(at_.x)), whole(part(at_.y)));
+    const Point on_area = shape::on_area(at_);
+    return fmt::format("{} {}", whole(on_area.x), whole(on_area.y));
   }
 
   const Link& link_;
@@ -89,12 +92,12 @@ class Journey {
   Point at_;
   bool on_;
   bool travels_ = false;
-  std::vector<Passed> steps_;
+  std::vector<StageValue> steps_;
 };
 
 }  // namespace
 
-std::vector<Passed> passed(const Link& link, double x, double y) {
+std::vector<StageValue> stage_values(const Link& link, double x, double y) {
   if (link.port == 0 || link.source.empty()) return {};
   const RoleKind from =
       stick_direction(link.source) ? RoleKind::stick : role_kind(link.source).value_or(RoleKind::button);

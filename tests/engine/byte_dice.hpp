@@ -1,0 +1,26 @@
+// Numbers that bytes tell, for stories and profiles that a fuzzer makes up.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+namespace omnipar::test {
+
+class ByteDice {
+ public:
+  explicit ByteDice(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
+  /// The next one below `limit`; 0 when there are no more.
+  std::size_t below(std::size_t limit) {
+    if (bytes_.empty()) return 0;
+    const std::size_t byte = bytes_.front();
+    bytes_ = bytes_.subspan(1);
+    return byte % limit;
+  }
+  [[nodiscard]] std::span<const std::uint8_t> rest() const { return bytes_; }
+
+ private:
+  std::span<const std::uint8_t> bytes_;
+};
+
+}  // namespace omnipar::test
