@@ -303,7 +303,7 @@ struct State {
   bool sights_later = false;   ///< where pointers are is looked at when all have said it
   bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has
   std::array<std::uint64_t, 2> to_settle{};  ///< a bit for each port with such directions that have changed since
-  static_assert(max_targets / 4 <= 2 * 64);
+  static_assert(max_targets / 4 <= 128);     // bits of `to_settle`: a port with opposites has four targets
 };
 
 // -- the innermost of the hot path -----------------------------------------------------------------
