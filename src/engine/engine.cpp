@@ -42,17 +42,21 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   settle_all_opposites();
 }
 
+/// Lowers what the buttons of one word held that are not among those that stay.
+[[gnu::always_inline]] inline void State::keep_buttons(const Slot& slot, std::size_t unit, std::size_t w,
+                                                       std::uint64_t stay) noexcept {
+  const std::size_t word = unit * button_words + w;
+  for (std::uint64_t gone = counted[word] & ~stay; gone != 0; gone &= gone - 1) {
+    const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
+    const Run run = slot.buttons[button];
+    for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
+  }
+  counted[word] &= stay;
+}
+
 /// Lowers what the buttons held that are up but still counted.
 void State::let_go(const Slot& slot, std::size_t unit) noexcept {
-  for (std::size_t w = 0; w < slot.words; ++w) {
-    const std::size_t word = unit * button_words + w;
-    for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
-      const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
-      const Run run = slot.buttons[button];
-      for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
-    }
-    counted[word] &= down[word];
-  }
+  for (std::size_t w = 0; w < slot.words; ++w) keep_buttons(slot, unit, w, down[unit * button_words + w]);
   if (!slot.opposed.empty()) end_opposed(slot, unit);
 }
 
@@ -125,16 +129,21 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   }
 }
 
+/// Lowers what the directions of one crossing held that are not among those that stay.
+void State::keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept {
+  std::uint8_t& held = over_counted[operation.crossing * max_units + unit];
+  const auto gone = static_cast<std::uint8_t>(held & ~stay);
+  held &= stay;
+  for (std::size_t d = 0; d < operation.signals.size(); ++d)
+    if ((gone >> d & 1) != 0) lower(raise_of(operation.signals.at(d), unit), unit);
+}
+
 /// Lowers what crossings held that are no longer passed.
 void State::leave(std::size_t unit) noexcept {
   for (const Step& step : slots[unit].steps) {
     if (step.kind != AnalogKind::crossing) continue;
     const AnalogOperation& operation = plan_data->operations[step.operation];
-    const std::size_t place = operation.crossing * max_units + unit;
-    const auto gone = static_cast<std::uint8_t>(over_counted[place] & ~over[place]);
-    over_counted[place] &= over[place];
-    for (std::size_t d = 0; d < operation.signals.size(); ++d)
-      if ((gone >> d & 1) != 0) lower(raise_of(operation.signals.at(d), unit), unit);
+    keep_directions(operation, unit, over[operation.crossing * max_units + unit]);
   }
   if (!slots[unit].opposed.empty()) end_opposed(slots[unit], unit);
 }
@@ -159,18 +168,6 @@ void State::leave(std::size_t unit) noexcept {
       if ((passed >> (d ^ 1U) & 1) != 0 && operation.signals.at(d) != nothing)
         end_deaf_gates(operation.signals.at(d), unit);
   }
-}
-
-/// The unit has left: its share of an operation goes to rest; what is not self-centering stays.
-void State::drop(std::size_t unit, const Step& step) noexcept {
-  if (step.kind == AnalogKind::crossing) {
-    over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
-    return;
-  }
-  if (is_aim(step.kind)) return drop_aim(step.operation, unit);
-  if (!step.lane.speaks) return set_lane(step.lane, {});
-  if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
-  lanes[step.lane.number] = {};
 }
 
 // -- counts -------------------------------------------------------------------------------------------
@@ -262,30 +259,55 @@ void State::note_crossings(std::size_t unit) noexcept {
   head->frozen = frozen;
 }
 
-// -- all at once ----------------------------------------------------------------------------------------
+// -- letting go ---------------------------------------------------------------------------------------------
 
-/// Everything goes to rest. What stays is released by its buttons, and stays where its axes had it.
-void State::rest_all() noexcept {
-  const PlanData& p = *plan_data;
-  for (std::size_t d = 0; d < p.digitals.size(); ++d)
-    for (std::size_t unit = 0; unit < max_units; ++unit) end_ramp(p.digitals[d], d * max_units + unit);
-  for (Index t = 0; t < p.targets.size(); ++t)
-    if (level[t] != 0 && p.targets[t].self_centering) {
-      level[t] = 0;
-      note(t);
-    }
-  for (std::size_t g = 0; g < p.glides; ++g)
-    for (std::size_t unit = 0; unit < max_units; ++unit) set_moving((p.digitals.size() + g) * max_units + unit, false);
-  for (std::size_t a = 0; a < p.aims; ++a) aims[a].push = {};
-  for (std::size_t i = 0; i < p.pointers.size(); ++i) pointers[i].on = 0;
-  std::fill_n(holders, p.signal_places, std::uint16_t{0});
-  std::fill_n(lanes, p.lanes, shape::Point{});
-  std::fill_n(live, p.groups.size(), std::uint16_t{0});
-  std::fill_n(counted, max_units * button_words, std::uint64_t{0});
-  std::fill_n(over_counted, max_units * p.crossings, std::uint8_t{0});
-  std::fill_n(opposites, p.opposites.size(), stage::Directions{});
-  for (Index place = 0; place < p.gate_at.size(); ++place) disarm(place);
-  std::fill_n(out_held, p.gate_at.size(), std::uint8_t{0});
+/// The one way in which anything is let go: by a unit that leaves, or by all, before they freeze or play by another
+/// plan. All that these units hold goes to rest at once, and what is not self-centering stays where its axes have it.
+/// Where hands and axes are is not forgotten: they count again from their next press or movement.
+void State::rest(Units units) noexcept {
+  const auto for_each = [present = units & used_units()](auto&& act) {
+    for (Units left = present; left != 0; left &= left - 1) act(static_cast<std::size_t>(std::countr_zero(left)));
+  };
+  settles_later = sights_later = true;
+  for_each([this](std::size_t unit) { rest_contacts(unit); });
+  if (units == everybody)  // also what is nobody's own
+    for (Index place = 0; place < plan_data->gate_at.size(); ++place) end_gate(place);
+  settle_all_opposites();
+  for_each([this](std::size_t unit) {
+    for (const Index digital : slots[unit].digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
+  });
+  for_each([this](std::size_t unit) {
+    for (const Step& step : slots[unit].steps) rest_axis(step, unit);
+  });
+  refresh_sights();
+}
+
+void State::rest_contacts(std::size_t unit) noexcept {
+  const Slot& slot = slots[unit];
+  for (std::size_t w = 0; w < slot.words; ++w) keep_buttons(slot, unit, w, 0);
+  for (const Step& step : slot.steps)
+    if (step.kind == AnalogKind::crossing) keep_directions(plan_data->operations[step.operation], unit, 0);
+  for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
+}
+
+void State::rest_axis(const Step& step, std::size_t unit) noexcept {
+  if (is_aim(step.kind)) return rest_aim(plan_data->operations[step.operation], unit);
+  if (step.kind != AnalogKind::lane) return;
+  if (!step.lane.speaks) return set_lane(step.lane, {});
+  if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
+  lanes[step.lane.number] = {};
+}
+
+Units State::used_units() const noexcept {
+  Units used = 0;
+  for (std::size_t unit = 0; unit < max_units; ++unit)
+    if (slots[unit].used) used |= Units{1} << unit;
+  return used;
+}
+
+void State::freeze() noexcept {
+  head->frozen = 1;
+  rest(everybody);
 }
 
 void State::thaw() noexcept {
@@ -293,28 +315,20 @@ void State::thaw() noexcept {
   sights_later = true;
   for (std::size_t unit = 0; unit < max_units; ++unit)
     if (slots[unit].used) start(unit);
-  sights_later = false;
-  for (Index pointer = 0; pointer < plan_data->pointers.size(); ++pointer) refresh_sight(pointer);
+  refresh_sights();
 }
 
-/// All that the unit held goes to rest at once; what is on its way from other units goes on.
+/// The unit has left: what it holds is let go, and then forgotten.
 void State::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
-  std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
-  for (const Step& step : slot.steps)  // before its buttons: it does not see the area again by leaving
-    if (is_aim(step.kind)) drop(unit, step);
+  for (const Step& step : slot.steps)
+    if (is_aim(step.kind)) drop_aim(step.operation, unit);
   for (const Sum& sum : slot.counted)
     if (sum.drag != nothing) drop_aim(sum.drag, unit);
-  settles_later = true;
-  let_go(slot, unit);
+  rest(Units{1} << unit);
   for (const Step& step : slot.steps)
-    if (step.kind == AnalogKind::crossing) drop(unit, step);
-  leave(unit);
-  for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
-  settle_all_opposites();
-  for (const Index digital : slot.digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
-  for (const Step& step : slot.steps)  // behind its buttons: what stays is left where its axes have it
-    if (step.kind == AnalogKind::lane) drop(unit, step);
+    if (step.kind == AnalogKind::crossing) over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
+  std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   std::fill_n(raw + unit * max_axes, max_axes, 0);
   known[unit] = 0;
   slot.codes.clear();
@@ -363,10 +377,7 @@ std::optional<Time> Engine::next_due() const noexcept {
 
 Time Engine::now() const noexcept { return at_us(state_->head->now); }
 
-void Engine::freeze() noexcept {
-  state_->rest_all();
-  state_->head->frozen = 1;
-}
+void Engine::freeze() noexcept { state_->freeze(); }
 
 void Engine::thaw() noexcept {
   if (frozen()) state_->thaw();

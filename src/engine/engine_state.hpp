@@ -27,6 +27,11 @@ inline constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
 inline constexpr std::int64_t after_all = latest_time.time_since_epoch().count() + 1;
 inline constexpr std::size_t button_words = max_buttons / 64;
 
+/// A bit for each unit, by the number of its slot.
+using Units = std::uint32_t;
+inline constexpr Units everybody = ~Units{0};
+static_assert(max_units <= 32);
+
 /// The head of the block; the arrays follow.
 struct StateHead {
   std::int64_t now = 0;
@@ -173,6 +178,8 @@ struct State {
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
   void hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
+  void keep_buttons(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
+  void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
   void measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept;
@@ -182,9 +189,12 @@ struct State {
   void leave(std::size_t unit) noexcept;
   void end_opposed(const Slot& slot, std::size_t unit) noexcept;
   void count(const Slot& slot, const Wire& wire, std::size_t unit, std::int32_t movement) noexcept;
-  void drop(std::size_t unit, const Step& step) noexcept;
+  void rest(Units units) noexcept;
+  void rest_contacts(std::size_t unit) noexcept;
+  void rest_axis(const Step& step, std::size_t unit) noexcept;
+  [[nodiscard]] Units used_units() const noexcept;
   void detach(std::size_t unit) noexcept;
-  void rest_all() noexcept;
+  void freeze() noexcept;
   void thaw() noexcept;
 
   // pointer.cpp
@@ -197,6 +207,8 @@ struct State {
   void glide(Index number, std::size_t unit) noexcept;
   void move_pointer(const Pointer& pointer, stage::FixedPoint place) noexcept;
   void refresh_sight(Index pointer) noexcept;
+  void refresh_sights() noexcept;
+  void rest_aim(const AnalogOperation& operation, std::size_t unit) noexcept;
   void drop_aim(Index operation, std::size_t unit) noexcept;
   [[nodiscard]] stage::FixedPoint place_of(const Pointer& pointer) const noexcept {
     return stage::to_fixed(shape::Point{level[pointer.x], level[pointer.y]});

@@ -124,11 +124,22 @@ void State::refresh_sight(Index number) noexcept {
   on ? raise(raised, 0) : lower(raised, 0);
 }
 
+void State::refresh_sights() noexcept {
+  sights_later = false;
+  for (Index pointer = 0; pointer < plan_data->pointers.size(); ++pointer) refresh_sight(pointer);
+}
+
+/// Nothing pushes any more; the pointer stays where it is.
+void State::rest_aim(const AnalogOperation& operation, std::size_t unit) noexcept {
+  if (operation.kind == AnalogKind::glide) set_moving(glider(operation, unit), false);
+  aims[aim_of(operation, unit)].push = {};
+}
+
 /// The unit has left: the pointer stays where it is, off the area, until somebody moves it.
 void State::drop_aim(Index index, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[index];
   const std::size_t number = aim_of(operation, unit);
-  if (operation.kind == AnalogKind::glide) set_moving(glider(operation, unit), false);
+  rest_aim(operation, unit);
   aims[number] = {};
   PointerState& pointer = pointers[operation.group];
   if (pointer.holder != number + 1) return;

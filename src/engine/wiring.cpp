@@ -354,7 +354,9 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 
 /// What hands hold, what stays, and what readers have not seen yet outlives the plan.
 void State::adopt(Plan new_plan) {
-  rest_all();
+  const std::uint32_t frozen = std::exchange(head->frozen, 1);  // so that nobody's pointer is seen again by resting
+  rest(everybody);
+  head->frozen = frozen;
   const std::vector<std::byte> old_block = block;
   const Plan old_plan = plan;
   const StateLayout old = layout_of(*plan_data);

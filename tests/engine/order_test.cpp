@@ -25,19 +25,20 @@ Description still_stick() {
 // -- another plan -----------------------------------------------------------------------------------------
 
 TEST_CASE("every shipped plan is followed by every other, with two and four units", "[order]") {
-  const Catalogue catalogue = built_in_catalogue();
-  for (const SystemSheet& from : catalogue.systems)
-    for (const SystemSheet& to : catalogue.systems)
+  std::vector<Plan> plans;
+  for (const SystemSheet& system : built_in_catalogue().systems) plans.push_back(plan_of(system.name));
+  const Changes pushed{{code::abs_x, 32767}, {code::abs_rx, -32768}, {code::btn_south, 1}, {code::abs_z, 255}};
+  for (const Plan& from : plans)
+    for (const Plan& to : plans)
       for (const std::size_t units : {2U, 4U}) {
-        CAPTURE(from.name, to.name, units);
-        Engine engine{plan_of(from.name)};
+        CAPTURE(from.system(), to.system(), units);
+        Engine engine{from};
         Reader reader{engine};
         std::vector<UnitId> ids;
         for (std::size_t i = 0; i < units; ++i)
           ids.push_back(engine.attach(seated(plain_pad(), "seat-" + std::to_string(1 + i % 2))).value());
-        const Changes pushed{{code::abs_x, 32767}, {code::abs_rx, -32768}, {code::btn_south, 1}, {code::abs_z, 255}};
         for (const UnitId id : ids) engine.feed(id, {at_us(1), pushed});
-        engine.adopt(plan_of(to.name));
+        engine.adopt(to);
         for (int i = 0; i < 3; ++i) reader.next_frame();
         for (const UnitId id : ids) engine.detach(id);
         reader.next_frame();

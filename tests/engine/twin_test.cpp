@@ -80,7 +80,7 @@ TEST_CASE("engine and slow twin agree on random stories, on every shipped machin
   CHECK(story_profiles().size() >= 25);
 }
 
-TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin]") {
+TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin][profiles]") {
   const int profiles = cases(200, 6000);
   int played = 0;
   for (int seed = 0; seed < profiles; ++seed) {
