@@ -114,7 +114,7 @@ play::Played play_here(const PlayWords& words, const Given& given, const Rig& ri
   options.feedback.feel = words.feel;
   options.feedback.leds = words.leds;
   options.feedback.notify = words.notify;
-  play::Played played = play::play(os::real_door(), *given.plan, options);
+  play::Played played = play::play(os::real_door(), options);
   if (words.stats)
     for (const std::string& line : played.stats.lines()) talk(line);
   return played;

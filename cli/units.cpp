@@ -13,7 +13,7 @@
 #include "inspect/leftover.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
-#include "plan/reach.hpp"
+#include "omnipar/reach.hpp"
 #include "play/checkup.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"

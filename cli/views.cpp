@@ -74,6 +74,10 @@ class TableView final : public View {
       if (port.number != 0) news_.push_back(fmt::format("port {} is now played from {}", port.number, port.seat));
   }
 
+  void froze(bool now) override {
+    news_.emplace_back(now ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
+  }
+
   void end() override { print_waiting(nullptr); }
 
   void seated(const std::string& seat, const std::string& unit, bool again) override {
@@ -288,6 +292,8 @@ class SampleView final : public View {
     for (const PortInfo& port : plan_.ports())
       if (port.number != 0) put({{"t", us(now_)}, {"port", port.number}, {"seat", port.seat}});
   }
+
+  void froze(bool now) override { put({{"t", us(now_)}, {"frozen", now}}); }
 
   void end() override {}
 

@@ -77,7 +77,8 @@ class Engine {
   [[nodiscard]] Time now() const noexcept;
 
   /// Brings everything to rest in one commit (what is not self-centering stays) and takes nothing
-  /// more until `thaw`; buttons that are down then count from their next press.
+  /// more until `thaw`; buttons that are down then count from their next press. Port 0, the room's own hotkeys, goes on
+  /// as if nothing had happened: by these somebody can end the freeze.
   void freeze() noexcept;
   void thaw() noexcept;
   [[nodiscard]] bool frozen() const noexcept;

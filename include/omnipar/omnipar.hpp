@@ -12,6 +12,7 @@
 #include "omnipar/plan.hpp"
 #include "omnipar/profile.hpp"
 #include "omnipar/raw_unit.hpp"
+#include "omnipar/reach.hpp"
 #include "omnipar/reader.hpp"
 #include "omnipar/report.hpp"
 #include "omnipar/rig.hpp"

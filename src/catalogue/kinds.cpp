@@ -142,7 +142,7 @@ const std::vector<Field>& profile_table() {
       {"name", FieldKind::text, "what people call it", true},
       {"system", FieldKind::name, "the machine", true},
       {"port", FieldKind::numbered, "who plays which port, and how", true, 0, 0, profile_port_fields()},
-      {"hotkeys", FieldKind::named, "actions and their hotkeys; the built-in exit combination is always there", false,
+      {"hotkeys", FieldKind::named, "actions and their hotkeys; the built-in exit combinations are always there", false,
        0, 0, hotkey_fields()},
   };
   return fields;

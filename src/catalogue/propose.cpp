@@ -1,11 +1,23 @@
 // A first guess at a whole profile.
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "catalogue/lookup.hpp"
 
 namespace omnipar {
 
-Hotkey built_in_exit() { return {"exit", "start", "select", std::chrono::seconds{2}, {}}; }
+std::vector<Hotkey> built_in_exits() {
+  constexpr Duration long_enough = std::chrono::seconds{2};
+  return {{"exit", "start", "select", long_enough, {}}, {"exit", "start", "coin", long_enough, {}}};
+}
+
+bool is_built_in(const Hotkey& hotkey) {
+  return std::ranges::any_of(built_in_exits(), [&hotkey](const Hotkey& known) {
+    return hotkey.action == known.action && hotkey.modifier == known.modifier && hotkey.press == known.press &&
+           hotkey.after == known.after;
+  });
+}
 
 tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system) {
   const auto sheet = find_system(catalogue, system);
@@ -22,7 +34,7 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
     if (fits != nullptr && fits->is_for_two()) played.second_seat = fmt::format("seat-{}", ++seats);
     profile.ports.push_back(std::move(played));
   }
-  profile.hotkeys.push_back(built_in_exit());
+  profile.hotkeys = built_in_exits();
   return profile;
 }
 

@@ -28,7 +28,7 @@ class ProfileReader {
       for (const auto& [key, action] : hotkeys->members)
         profile.hotkeys.push_back({key.name, text_in(action, "modifier"), text_in(action, "press"),
                                    milliseconds_in(action, "after"), place_of(source_, key.mark)});
-    profile.hotkeys.push_back(built_in_exit());
+    for (Hotkey& exit : built_in_exits()) profile.hotkeys.push_back(std::move(exit));
     return profile;
   }
 

@@ -64,12 +64,6 @@ std::string list_text(const std::vector<Code>& codes) {
   return list_text(words);
 }
 
-bool is_built_in_exit(const Hotkey& hotkey) {
-  const Hotkey known = built_in_exit();
-  return hotkey.action == known.action && hotkey.modifier == known.modifier && hotkey.press == known.press &&
-         hotkey.after == known.after;
-}
-
 }  // namespace
 
 std::string to_toml(const Profile& profile) {
@@ -91,7 +85,7 @@ std::string to_toml(const Profile& profile) {
   }
   bool begun = false;
   for (const Hotkey& hotkey : profile.hotkeys) {
-    if (is_built_in_exit(hotkey)) continue;
+    if (is_built_in(hotkey)) continue;
     if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
     const std::string after =
         hotkey.after.count() != 0 ? ", after = " + milliseconds(static_cast<double>(hotkey.after.count())) : "";

@@ -26,13 +26,36 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   const Run run = slot.buttons[button];
   const std::span raises = run.of(slot.raises);
   down[word] |= bit;
-  if (head->frozen != 0) return;
+  if (head->room_held != 0) [[unlikely]]
+    keep_room_buttons(slot, unit, button / 64, ~bit);
+  if (head->frozen != plays) return press_room(slot, unit, button);
   if ((counted[word] & bit) != 0) hold(raises, unit, false);
   counted[word] |= bit;
   if (raises.size() == 1) [[likely]]
     raise(raises[0], unit);
   else
     hold(raises, unit, true);
+}
+
+/// While all is frozen a press reaches the room's own hotkeys, and nothing else.
+[[gnu::noinline]] void State::press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
+  const Run room = slot.room_buttons[button];
+  if (head->frozen == only_noted || room.count == 0) return;
+  room_held[unit * button_words + button / 64] |= bit_of(button);
+  ++head->room_held;
+  for (const Raise raised : room.of(slot.raises)) raise(raised, unit);
+}
+
+/// Of one word's buttons that hold the room's signals alone, those that do not stay let go of them.
+[[gnu::noinline]] void State::keep_room_buttons(const Slot& slot, std::size_t unit, std::size_t w,
+                                                std::uint64_t stay) noexcept {
+  std::uint64_t& held = room_held[unit * button_words + w];
+  for (std::uint64_t gone = held & ~stay; gone != 0; gone &= gone - 1) {
+    const Run room = slot.room_buttons[w * 64 + static_cast<std::size_t>(std::countr_zero(gone))];
+    for (const Raise raised : room.of(slot.raises)) lower(raised, unit);
+    --head->room_held;
+  }
+  held &= stay;
 }
 
 /// All that a button holds goes on or off at once: which of two opposite directions came last is looked at then.
@@ -42,21 +65,19 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   settle_all_opposites();
 }
 
-/// Lowers what the buttons of one word held that are not among those that stay.
-[[gnu::always_inline]] inline void State::keep_buttons(const Slot& slot, std::size_t unit, std::size_t w,
-                                                       std::uint64_t stay) noexcept {
-  const std::size_t word = unit * button_words + w;
-  for (std::uint64_t gone = counted[word] & ~stay; gone != 0; gone &= gone - 1) {
-    const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
-    const Run run = slot.buttons[button];
-    for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
-  }
-  counted[word] &= stay;
-}
-
 /// Lowers what the buttons held that are up but still counted.
 void State::let_go(const Slot& slot, std::size_t unit) noexcept {
-  for (std::size_t w = 0; w < slot.words; ++w) keep_buttons(slot, unit, w, down[unit * button_words + w]);
+  for (std::size_t w = 0; w < slot.words; ++w) {
+    const std::size_t word = unit * button_words + w;
+    for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
+      const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
+      const Run run = slot.buttons[button];
+      for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
+    }
+    counted[word] &= down[word];
+    if (head->room_held != 0) [[unlikely]]
+      keep_room_buttons(slot, unit, w, down[word]);
+  }
   if (!slot.opposed.empty()) end_opposed(slot, unit);
 }
 
@@ -254,7 +275,7 @@ void State::start(std::size_t unit) noexcept {
 
 /// Notes which directions are passed already, without any effect.
 void State::note_crossings(std::size_t unit) noexcept {
-  const std::uint32_t frozen = std::exchange(head->frozen, 1);
+  const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   for (const Gauge& gauge : slots[unit].gauges) measure(slots[unit], unit, gauge);
   head->frozen = frozen;
 }
@@ -263,15 +284,14 @@ void State::note_crossings(std::size_t unit) noexcept {
 
 /// The one way in which anything is let go: by a unit that leaves, or by all, before they freeze or play by another
 /// plan. All that these units hold goes to rest at once, and what is not self-centering stays where its axes have it.
-/// Where hands and axes are is not forgotten: they count again from their next press or movement.
+/// Where hands and axes are is not forgotten: they count again from their next press or movement. What they hold of
+/// the room's own goes on.
 void State::rest(Units units) noexcept {
   const auto for_each = [present = units & used_units()](auto&& act) {
     for (Units left = present; left != 0; left &= left - 1) act(static_cast<std::size_t>(std::countr_zero(left)));
   };
   settles_later = sights_later = true;
   for_each([this](std::size_t unit) { rest_contacts(unit); });
-  if (units == everybody)  // also what is nobody's own
-    for (Index place = 0; place < plan_data->gate_at.size(); ++place) end_gate(place);
   settle_all_opposites();
   for_each([this](std::size_t unit) {
     for (const Index digital : slots[unit].digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
@@ -282,12 +302,35 @@ void State::rest(Units units) noexcept {
   refresh_sights();
 }
 
+/// The buttons of one word let go of all that is not the room's.
+void State::rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept {
+  const std::size_t word = unit * button_words + w;
+  for (std::uint64_t gone = counted[word]; gone != 0; gone &= gone - 1) {
+    const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
+    const Run run = slot.buttons[button];
+    const Run room = slot.room_buttons[button];
+    for (const Raise raised : run.of(slot.raises).first(run.count - room.count)) lower(raised, unit);
+    if (room.count == 0) continue;
+    room_held[word] |= bit_of(button);
+    ++head->room_held;
+  }
+  counted[word] = 0;
+}
+
 void State::rest_contacts(std::size_t unit) noexcept {
   const Slot& slot = slots[unit];
-  for (std::size_t w = 0; w < slot.words; ++w) keep_buttons(slot, unit, w, 0);
+  for (std::size_t w = 0; w < slot.words; ++w) rest_buttons(slot, unit, w);
   for (const Step& step : slot.steps)
     if (step.kind == AnalogKind::crossing) keep_directions(plan_data->operations[step.operation], unit, 0);
   for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
+}
+
+/// Nothing of the room's own is held any more, by no hand and no moment to come.
+void State::rest_room() noexcept {
+  for (std::size_t unit = 0; unit < max_units; ++unit)
+    for (std::size_t w = 0; slots[unit].used && w < slots[unit].words; ++w) keep_room_buttons(slots[unit], unit, w, 0);
+  for (std::size_t gate = plan_data->room_gates; gate < plan_data->gates.size(); ++gate)
+    end_gate(plan_data->gates[gate].first_place);
 }
 
 void State::rest_axis(const Step& step, std::size_t unit) noexcept {
@@ -306,12 +349,12 @@ Units State::used_units() const noexcept {
 }
 
 void State::freeze() noexcept {
-  head->frozen = 1;
+  head->frozen = frozen_but_the_room;
   rest(everybody);
 }
 
 void State::thaw() noexcept {
-  head->frozen = 0;
+  head->frozen = plays;
   sights_later = true;
   for (std::size_t unit = 0; unit < max_units; ++unit)
     if (slots[unit].used) start(unit);
@@ -326,6 +369,7 @@ void State::detach(std::size_t unit) noexcept {
   for (const Sum& sum : slot.counted)
     if (sum.drag != nothing) drop_aim(sum.drag, unit);
   rest(Units{1} << unit);
+  for (std::size_t w = 0; w < slot.words; ++w) keep_room_buttons(slot, unit, w, 0);
   for (const Step& step : slot.steps)
     if (step.kind == AnalogKind::crossing) over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});

@@ -32,6 +32,11 @@ using Units = std::uint32_t;
 inline constexpr Units everybody = ~Units{0};
 static_assert(max_units <= 32);
 
+/// What presses and positions come to, by `StateHead::frozen`.
+inline constexpr std::uint32_t plays = 0;
+inline constexpr std::uint32_t frozen_but_the_room = 1;  ///< the room's own hotkeys go on
+inline constexpr std::uint32_t only_noted = 2;           ///< how things are is taken in, and nothing follows
+
 /// The head of the block; the arrays follow.
 struct StateHead {
   std::int64_t now = 0;
@@ -40,8 +45,8 @@ struct StateHead {
   std::uint64_t ignored = 0;
   std::uint32_t armed = 0;   ///< gates in the heap
   std::uint32_t moving = 0;  ///< movers on their way
-  std::uint32_t frozen = 0;
-  std::uint32_t unused = 0;
+  std::uint32_t frozen = plays;
+  std::uint32_t room_held = 0;  ///< bits that are set in `room_held`
 };
 static_assert(sizeof(StateHead) <= 64);
 
@@ -138,7 +143,8 @@ struct Slot {
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
-  std::vector<Run> buttons;  ///< by button bit: the signals that it holds, of `raises`
+  std::vector<Run> buttons;       ///< by button bit: the signals that it holds, of `raises`
+  std::vector<Run> room_buttons;  ///< likewise those of them that are the room's: they stand last
   std::vector<Raise> raises;
   std::vector<Run> sums;     ///< by what counts: a run of `counted`
   std::vector<Sum> counted;  ///< what movements are added to
@@ -178,7 +184,9 @@ struct State {
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
   void hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
-  void keep_buttons(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
+  void press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
+  void keep_room_buttons(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
+  void rest_room() noexcept;
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
@@ -190,6 +198,7 @@ struct State {
   void end_opposed(const Slot& slot, std::size_t unit) noexcept;
   void count(const Slot& slot, const Wire& wire, std::size_t unit, std::int32_t movement) noexcept;
   void rest(Units units) noexcept;
+  void rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept;
   void rest_contacts(std::size_t unit) noexcept;
   void rest_axis(const Step& step, std::size_t unit) noexcept;
   [[nodiscard]] Units used_units() const noexcept;
@@ -297,6 +306,8 @@ struct State {
   std::uint32_t* known = nullptr;    ///< axes of a unit that have a value, one bit each
   std::uint64_t* down = nullptr;     ///< buttons that are physically down
   std::uint64_t* counted = nullptr;  ///< and of these, those that hold their signals
+  std::uint64_t* room_held =
+      nullptr;  ///< others that hold the room's signals alone: pressed while all is frozen, or before
   stage::Directions* opposites = nullptr;
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals

@@ -25,6 +25,7 @@ class Wiring {
     slot_.codes.clear();
     slot_.wires.assign(1, {});
     slot_.buttons.clear();
+    slot_.room_buttons.clear();
     slot_.raises.clear();
     slot_.sums.clear();
     slot_.counted.clear();
@@ -73,12 +74,17 @@ class Wiring {
     if (slot_.buttons.size() >= max_buttons) return false;
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
     Run run{static_cast<Index>(slot_.raises.size()), 0};
+    Run room;
     if (input != nullptr) {
-      for (const Index signal : input->raises.of(plan_.raises))
+      for (const Index signal : input->raises.of(plan_.raises)) {
         slot_.raises.push_back({signal, static_cast<Index>(State::place_of(plan_.signals[signal], slot_number_))});
+        if (signal >= plan_.room_signals) ++room.count;
+      }
       run.count = input->raises.count;
+      room.first = static_cast<Index>(slot_.raises.size() - room.count);
     }
     slot_.buttons.push_back(run);
+    slot_.room_buttons.push_back(room);
     return true;
   }
 
@@ -277,6 +283,7 @@ void State::set_plan(Plan new_plan) {
   view(known, layout.known);
   view(down, layout.down);
   view(counted, layout.counted);
+  view(room_held, layout.room_held);
   view(opposites, layout.opposites);
   view(over, layout.over);
   view(over_counted, layout.over_counted);
@@ -321,7 +328,7 @@ void State::find_lone_lanes() noexcept {
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
 void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
-  const std::uint32_t frozen = std::exchange(head->frozen, 1);
+  const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
   take(unit, changes);
   head->frozen = frozen;
@@ -354,8 +361,9 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 
 /// What hands hold, what stays, and what readers have not seen yet outlives the plan.
 void State::adopt(Plan new_plan) {
-  const std::uint32_t frozen = std::exchange(head->frozen, 1);  // so that nobody's pointer is seen again by resting
+  const std::uint32_t frozen = std::exchange(head->frozen, only_noted);  // nobody's pointer is seen again by resting
   rest(everybody);
+  rest_room();
   head->frozen = frozen;
   const std::vector<std::byte> old_block = block;
   const Plan old_plan = plan;

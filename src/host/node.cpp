@@ -14,7 +14,7 @@
 
 #include "host/leds.hpp"
 #include "host/motors.hpp"
-#include "outlet/form.hpp"
+#include "os/our_mark.hpp"
 
 namespace omnipar::host {
 namespace {
@@ -45,7 +45,7 @@ Description describe(os::Door& door, libevdev* device, const std::string& path, 
   const std::string phys = text_of(libevdev_get_phys(device));
   if (d.socket.empty()) d.socket = phys;
   d.made_by_program = is_made_by_program(syspath);
-  d.ours = d.made_by_program && phys.starts_with(outlet::our_mark);
+  d.ours = d.made_by_program && phys.starts_with(os::our_mark);
   for (std::uint16_t number = 0; number < KEY_CNT; ++number)
     if (libevdev_has_event_code(device, EV_KEY, number) != 0)
       d.codes.push_back({key(number), 0, 1, libevdev_get_event_value(device, EV_KEY, number)});

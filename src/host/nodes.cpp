@@ -88,10 +88,6 @@ void Nodes::close_all() noexcept {
   open_.clear();
 }
 
-void Nodes::add_to(std::vector<pollfd>& polled) const {
-  for (const Open& open : open_) polled.push_back({open.node->descriptor(), POLLIN, 0});
-}
-
 std::optional<Time> Nodes::next_due() const noexcept {
   Time due = never;
   for (const Open& open : open_) due = std::min(due, open.node->due());
@@ -101,10 +97,6 @@ std::optional<Time> Nodes::next_due() const noexcept {
 void Nodes::mark_ready(int number) noexcept {
   const std::size_t at = find_in_turn(open_, last_found_, [=](const Open& open) { return open.number == number; });
   if (at < open_.size()) open_[at].ready = true;
-}
-
-void Nodes::mark_ready(std::span<const pollfd> polled) noexcept {
-  for (std::size_t i = 0; i < open_.size(); ++i) open_[i].ready = open_[i].ready || polled[i].revents != 0;
 }
 
 const Nodes::News& Nodes::drain(Time now) {

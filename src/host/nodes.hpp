@@ -59,16 +59,13 @@ class Nodes {
   std::optional<int> close(const std::string& path);
   void close_all() noexcept;
 
-  /// What to wait for, behind what `polled` holds already.
-  void add_to(std::vector<pollfd>& polled) const;
   /// When something is due although no node is ready.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   /// The node's descriptor, to wait for; -1 if the number is not there.
   [[nodiscard]] int descriptor(int number) const noexcept;
 
-  /// The node has something to say; or all that have by `polled`, which is what `add_to` added.
+  /// The node has something to say.
   void mark_ready(int number) noexcept;
-  void mark_ready(std::span<const pollfd> polled) noexcept;
   /// Reads the nodes that are ready. Reports come in order of time. Nodes that have gone are closed, and their numbers
   /// are in `gone`; in `come` are the numbers of those that were opened instead, for there is another way to read the
   /// unit.

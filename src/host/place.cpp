@@ -10,7 +10,7 @@
 #include <fmt/format.h>
 
 #include "host/node.hpp"
-#include "outlet/form.hpp"
+#include "os/our_mark.hpp"
 
 namespace omnipar::host {
 namespace {
@@ -116,7 +116,7 @@ Description describe_unopened(os::Door& door, const std::string& path, const std
   d.half = half_of(door, syspath);
   d.node = path;
   d.made_by_program = is_made_by_program(syspath);
-  d.ours = d.made_by_program && phys.starts_with(outlet::our_mark);
+  d.ours = d.made_by_program && phys.starts_with(os::our_mark);
   for (const std::uint16_t number : codes_in(door, folder, "key")) d.codes.push_back({key(number), 0, 1, 0});
   for (const std::uint16_t number : codes_in(door, folder, "rel")) d.codes.push_back({relative(number), 0, 0, 0});
   for (const std::uint16_t number : codes_in(door, folder, "abs")) d.codes.push_back({absolute(number), 0, 0, 0});

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "base/code_names.hpp"
+#include "os/our_mark.hpp"
 
 namespace omnipar::outlet {
 namespace {
@@ -158,7 +159,7 @@ std::string device_name(DeviceKey device, int play) {
 
 std::string device_phys(DeviceKey device, int play) {
   const std::string number = play > 1 ? fmt::format("play{}/", play) : "";
-  return fmt::format("{}{}port{}/{}", our_mark, number, device.port, form_of(device.form).word);
+  return fmt::format("{}{}port{}/{}", os::our_mark, number, device.port, form_of(device.form).word);
 }
 
 input_id device_id(DeviceKey device) {

@@ -16,9 +16,6 @@
 
 namespace omnipar::outlet {
 
-/// What the phys of each of our virtual devices begins with; units with it are never taken.
-inline constexpr std::string_view our_mark = "omnipar/";
-
 enum class FormKind : std::uint8_t {
   pad,       ///< the kernel's gamepad convention whole
   keyboard,  ///< keys 1 to 127 and the further function keys; the kernel repeats

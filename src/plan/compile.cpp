@@ -230,6 +230,8 @@ class Compiler {
 
   // -- hotkeys -----------------------------------------------------------------------------------
   void add_hotkeys() {
+    tables_.plan().room_signals = static_cast<Index>(tables_.plan().signals.size());
+    tables_.plan().room_gates = static_cast<Index>(tables_.plan().gates.size());
     PortInfo room{0, "", "", static_cast<Index>(tables_.plan().targets.size()), 0};
     std::map<std::string, Index> actions;
     for (const Hotkey& hotkey : profile_.hotkeys) {

@@ -1,4 +1,4 @@
-#include "plan/reach.hpp"
+#include "omnipar/reach.hpp"
 
 #include <algorithm>
 

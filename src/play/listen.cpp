@@ -1,14 +1,15 @@
 #include "play/listen.hpp"
 
 #include <algorithm>
+#include <csignal>
 #include <vector>
 
 #include <fmt/format.h>
 
 #include "host/look.hpp"
-#include "host/nodes.hpp"
 #include "host/raw.hpp"
 #include "omnipar/identity.hpp"
+#include "play/hearing.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -19,7 +20,8 @@ class Listening {
       : door_(door),
         options_(options),
         ears_(ears),
-        nodes_(door, *options.catalogue, options.with_virtual),
+        hearing_(door, *options.catalogue, options.with_virtual),
+        nodes_(hearing_.nodes()),
         began_(door.now()) {
     nodes_.grab_all(options.grab);
     if (options.say) nodes_.say_to(options.say);
@@ -28,35 +30,24 @@ class Listening {
   }
 
   std::optional<Diagnostic> run() {
-    const os::Descriptor signals{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP})};
-    if (!signals) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
-    const auto watch = host::open_watch();
-    if (!watch || watch->descriptor() < 0)
-      return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
-                        "'omnipar doctor' looks for the cause"};
-    for (const host::NodePlace& place : watch->present()) open(place);
+    if (auto failure = hearing_.begin({SIGINT, SIGTERM, SIGHUP})) return failure;
+    for (const host::NodePlace& place : hearing_.watch().present()) open(place);
     ears_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
-    while (!ears_.done() && (!end || door_.now() < *end)) {
-      polled_.assign({{signals.get(), POLLIN, 0}, {watch->descriptor(), POLLIN, 0}});
-      nodes_.add_to(polled_);
-      const std::size_t raw_from = polled_.size();
-      for (const OpenRaw& raw : raws_) polled_.push_back({raw.node->descriptor(), POLLIN, 0});
-      auto due = earlier(end, nodes_.next_due());
-      if (const auto wanted = ears_.next_due()) due = earlier(due, began_ + wanted->time_since_epoch());
-      if (door_.wait(polled_, due ? &*due : nullptr) < 0)
-        return Diagnostic{"cannot-wait", Severity::error, "waiting for input failed", "", "try again"};
-      nodes_.mark_ready(std::span{polled_}.subspan(2, raw_from - 2));
+    while (!failure_ && !ears_.done() && (!end || door_.now() < *end)) {
+      ready_raws_.clear();
+      if (!hearing_.wait(next_due(end), [this](Ready ready) { ready_raws_.push_back(static_cast<int>(ready.which)); }))
+        return Waiter::failure();
       take(nodes_.drain(door_.now()));
-      take_raw(std::span{polled_}.subspan(raw_from));
-      while (const auto news = watch->next()) take(*news);
+      for (const int raw : ready_raws_) take_raw(raw);
+      while (const auto news = hearing_.next_news()) take(*news);
       ears_.waited(since_start(door_.now()));
-      if (polled_[0].revents == 0) continue;
+      if (!hearing_.next_signal()) continue;
       ears_.broken_off();
       break;
     }
-    if (options_.grab) wait_until_all_is_up(signals);
-    return std::nullopt;
+    if (options_.grab) hearing_.give_back([](Ready) {}, [](int) {});
+    return failure_;
   }
 
  private:
@@ -65,17 +56,10 @@ class Listening {
     return std::min(*a, *b);
   }
 
-  /// Others would never see what is down now go up; so it is given back when nothing is down, but not for ever.
-  void wait_until_all_is_up(const os::Descriptor& signals) {
-    constexpr Duration patience = std::chrono::seconds{5};
-    const Time until = door_.now() + patience;
-    while (nodes_.anything_down() && door_.now() < until) {
-      polled_.assign({{signals.get(), POLLIN, 0}});
-      nodes_.add_to(polled_);
-      if (door_.wait(polled_, &until) < 0 || polled_[0].revents != 0) return;
-      nodes_.mark_ready(std::span{polled_}.subspan(1));
-      static_cast<void>(nodes_.drain(door_.now()));
-    }
+  [[nodiscard]] std::optional<Time> next_due(std::optional<Time> end) const {
+    const auto due = earlier(end, nodes_.next_due());
+    const auto wanted = ears_.next_due();
+    return wanted ? earlier(due, began_ + wanted->time_since_epoch()) : due;
   }
 
   /// Times never go back, for stamps of different nodes may.
@@ -84,10 +68,15 @@ class Listening {
     return last_;
   }
 
+  void arrive(int node) {
+    if (auto failure = hearing_.hear(node)) failure_ = failure;
+    ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
+  }
+
   void open(const host::NodePlace& place) {
     const auto node = nodes_.open(place);
     if (!node) return;
-    ears_.arrived(*node, nodes_.description(*node), since_start(door_.now()));
+    arrive(*node);
     tell_who_holds(place, *node);
     const std::string folder = host::hid_folder(place.syspath);
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
@@ -114,31 +103,29 @@ class Listening {
     auto node = host::RawNode::open(door_, path, sibling, error);
     if (!node) return ears_.cannot_hear_raw(sibling, error);
     const int number = nodes_.next_number();
+    const Ready says_something{Waited::raw, static_cast<std::size_t>(number)};
+    if (auto failure = hearing_.waiter().also(node->descriptor(), says_something)) failure_ = failure;
     ears_.arrived(number, node->description(), since_start(door_.now()));
     raws_.push_back({number, folder, std::move(node)});
   }
 
   /// They have no stamps: the time is that of the reading.
-  void take_raw(std::span<const pollfd> polled) {
-    std::vector<int> gone;
-    for (std::size_t i = 0; i < polled.size(); ++i) {
-      if (polled[i].revents == 0) continue;
-      const Time now = since_start(door_.now());
-      auto bytes = raws_[i].node->next();
-      for (; bytes && !bytes->empty(); bytes = raws_[i].node->next()) ears_.heard_raw(raws_[i].number, now, *bytes);
-      if (!bytes) gone.push_back(raws_[i].number);
-    }
-    for (const int number : gone) {
-      std::erase_if(raws_, [number](const OpenRaw& raw) { return raw.number == number; });
-      ears_.left(number, since_start(door_.now()));
-    }
+  void take_raw(int number) {
+    const auto at = std::ranges::find(raws_, number, &OpenRaw::number);
+    if (at == raws_.end()) return;
+    const Time now = since_start(door_.now());
+    auto bytes = at->node->next();
+    for (; bytes && !bytes->empty(); bytes = at->node->next()) ears_.heard_raw(number, now, *bytes);
+    if (bytes) return;
+    raws_.erase(at);
+    ears_.left(number, now);
   }
 
   void take(const host::Nodes::News& news) {
     for (std::size_t i = 0; i < news.said.size(); ++i)
       ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes});
     for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
-    for (const int node : news.come) ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
+    for (const int node : news.come) arrive(node);
   }
 
   void take(const host::NodeNews& news) {
@@ -157,11 +144,13 @@ class Listening {
   os::Door& door_;
   const ListenOptions& options_;
   Ears& ears_;
-  host::Nodes nodes_;
+  Hearing hearing_;
+  host::Nodes& nodes_;
   std::vector<OpenRaw> raws_;
+  std::vector<int> ready_raws_;
+  std::optional<Diagnostic> failure_;
   Time began_;
   Time last_;
-  std::vector<pollfd> polled_;
 };
 
 }  // namespace

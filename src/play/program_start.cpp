@@ -16,7 +16,7 @@ constexpr Duration patience_for_announcement = std::chrono::seconds{3};
 }  // namespace
 
 std::optional<Diagnostic> ProgramStart::refuses_alone() const {
-  const std::string setting = options_.alone ? host::setting_for_namespaces(door_) : "";
+  const std::string setting = wish_.alone ? host::setting_for_namespaces(door_) : "";
   if (setting.empty()) return std::nullopt;
   return Diagnostic{"not-alone", Severity::error,
                     fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting),
@@ -26,15 +26,15 @@ std::optional<Diagnostic> ProgramStart::refuses_alone() const {
 void ProgramStart::begin() {
   began_ = door_.now();
   for (const std::string& seat : engine_.plan().seats())
-    if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end()) seats_.push_back(seat);
+    if (std::ranges::find(wish_.rig.units, seat, &RigUnit::seat) != wish_.rig.units.end()) seats_.push_back(seat);
   if (seats_.empty() && !engine_.plan().seats().empty()) seats_.push_back(engine_.plan().seats().front());
 }
 
 bool ProgramStart::ask_for_the_missing() const {
   bool asked = false;
   for (const std::string& seat : seats_) {
-    const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
-    if (!program_.is_wished() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
+    const auto unit = std::ranges::find(wish_.rig.units, seat, &RigUnit::seat);
+    if (!program_.is_wished() || unit == wish_.rig.units.end() || !is_missing(seat)) continue;
     asked = true;
     words_.missing(seat, unit->name);
   }
@@ -43,7 +43,7 @@ bool ProgramStart::ask_for_the_missing() const {
 
 bool ProgramStart::waits_for_units() const {
   const bool all_there = std::ranges::none_of(seats_, [this](const std::string& seat) { return is_missing(seat); });
-  return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
+  return !all_there && !(wish_.longest_wait && door_.now() >= began_ + *wish_.longest_wait);
 }
 
 /// The system has told everybody of the virtual devices, or seems to forget it.
@@ -54,7 +54,7 @@ bool ProgramStart::waits_for_announcement() const {
 std::optional<Time> ProgramStart::due() const {
   if (!program_.is_wished() || program_.started()) return std::nullopt;
   if (waits_for_announcement()) return began_ + patience_for_announcement;
-  if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
+  if (waits_for_units() && wish_.longest_wait) return began_ + *wish_.longest_wait;
   return std::nullopt;
 }
 
@@ -63,26 +63,26 @@ std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
   if (nodes_.waits_for_release()) {
     if (!std::exchange(said_let_go_, true))
-      options_.say("Release all buttons: the program starts when no button is down.");
+      wish_.say("Release all buttons: the program starts when no button is down.");
     return std::nullopt;
   }
   host::Alone alone;
-  if (options_.alone) {
+  if (wish_.alone) {
     const auto places = hidden_places(watch);
     hidden_ = {places.begin(), places.end()};
     alone = host::without(door_, places);
   }
-  const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
+  const auto before = [&] { return wish_.alone ? host::go_alone(door_, alone) : 0; };
   if (auto failure = program_.start(before)) return failure;
-  if (options_.alone)
-    options_.say(
+  if (wish_.alone)
+    wish_.say(
         "It cannot open the units that are played on, nor those that come later. (Lists of what is plugged in still\n"
         "show them.)");
   return std::nullopt;
 }
 
 void ProgramStart::hide_what_came(host::Watch& watch) {
-  if (!options_.alone || !program_.started()) return;
+  if (!wish_.alone || !program_.started()) return;
   const pid_t process = program_.process();
   std::vector<std::string> places = hidden_places(watch);
   const std::set<std::string> now{places.begin(), places.end()};
@@ -90,7 +90,7 @@ void ProgramStart::hide_what_came(host::Watch& watch) {
   hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
   if (places.empty() || process < 0) return;
   if (const int result = host::hide_also(door_, process, places); result < 0)
-    options_.say(fmt::format("What came later cannot be hidden from the program: {}.", std::strerror(-result)));
+    wish_.say(fmt::format("What came later cannot be hidden from the program: {}.", std::strerror(-result)));
 }
 
 /// What the program must not open: what is played on, and all other controllers.

@@ -2,6 +2,7 @@
 // has announced the virtual devices; nothing is down.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <set>
 #include <string>
@@ -10,18 +11,24 @@
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
 #include "play/program_run.hpp"
-#include "play/session.hpp"
 #include "play/words.hpp"
 
 namespace omnipar::play {
 
+struct StartWish {
+  const Rig& rig;                        ///< who has a unit
+  std::optional<Duration> longest_wait;  ///< for those who are away; without it: as long as it takes
+  bool alone = false;                    ///< the program cannot open the units that are played on
+  const std::function<void(const std::string&)>& say;
+};
+
 class ProgramStart {
  public:
   /// All must outlive this.
-  ProgramStart(os::Door& door, const SessionOptions& options, const Engine& engine, const Table& table,
+  ProgramStart(os::Door& door, const StartWish& wish, const Engine& engine, const Table& table,
                const host::Nodes& nodes, const outlet::Outlets& outlets, ProgramRun& program, const Words& words)
       : door_(door),
-        options_(options),
+        wish_(wish),
         engine_(engine),
         table_(table),
         nodes_(nodes),
@@ -53,7 +60,7 @@ class ProgramStart {
   [[nodiscard]] std::vector<std::string> hidden_places(host::Watch& watch) const;
 
   os::Door& door_;
-  const SessionOptions& options_;
+  StartWish wish_;
   const Engine& engine_;
   const Table& table_;
   const host::Nodes& nodes_;

@@ -1,6 +1,6 @@
 #include "play/script.hpp"
 
-#include "play/swap.hpp"
+#include "play/hotkeys.hpp"
 
 #include <algorithm>
 #include <utility>
@@ -42,16 +42,21 @@ void Script::take_frame() {
     const auto index = static_cast<std::uint16_t>(plan.port(0)->first_target + target->value);
     return std::ranges::find(reader_.changed(), index) != reader_.changed().end();
   };
-  ended_ = ended_ || fired("exit");
+  ended_ = ended_ || fired(exit_action);
   audience_.frame(time, reader_);
+  const bool turns = fired(freeze_action);
   if (fired(swap_action)) swap_ports();
+  if (!turns) return;
+  turned_ = true;
+  engine_.frozen() ? engine_.thaw() : engine_.freeze();
+  audience_.froze(engine_.frozen());
 }
 
 void Script::swap_ports() {
   const auto plan = swapped_plan(catalogue_, profile_);
   if (!plan) return audience_.cannot_attach(plan.error().front());
   engine_.adopt(*plan);
-  swapped_ = true;
+  turned_ = true;
   audience_.swapped(*plan);
 }
 
@@ -61,7 +66,7 @@ void Script::frames_before(Time time) {
   const auto next = [&] { return Time{(frame_ + 1) * frame}; };
   while (!ended_ && next() < time) {
     take_frame();
-    if (!reader_.changed().empty() || std::exchange(swapped_, false)) continue;
+    if (!reader_.changed().empty() || std::exchange(turned_, false)) continue;
     const Time until = std::min({time, engine_.next_due().value_or(time), table_.next_due().value_or(time)});
     if (next() < until) frame_ = (until.time_since_epoch() - Duration{1}) / frame;
   }

@@ -19,6 +19,8 @@ class Audience : public Listener {
   virtual void frame(Time time, const Reader& reader) = 0;
   /// Ports have changed places; from the next frame on this is played.
   virtual void swapped(const Plan& plan) = 0;
+  /// From the next frame on only hotkeys are heard, or everything again.
+  virtual void froze(bool now) = 0;
 };
 
 class Script {
@@ -53,7 +55,7 @@ class Script {
   TraceHost host_;
   std::int64_t frame_ = 0;  ///< number of the last frame; frame n lies at n times the machine's frame
   bool ended_ = false;
-  bool swapped_ = false;  ///< and nothing has been looked at since
+  bool turned_ = false;  ///< swapped, frozen or thawed, and nothing has been looked at since
 };
 
 }  // namespace omnipar::play

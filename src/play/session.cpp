@@ -1,71 +1,49 @@
 #include "play/session.hpp"
 
-#include <sys/signalfd.h>
-
 #include <algorithm>
-#include <map>
-#include <memory>
-#include <set>
+#include <csignal>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include "base/list.hpp"
 #include "host/look.hpp"
-#include "host/nodes.hpp"
-#include "host/watch.hpp"
 #include "outlet/outlets.hpp"
 #include "play/at_ports.hpp"
 #include "play/desktop_keys.hpp"
-#include "play/chord_detector.hpp"
+#include "play/grabs.hpp"
+#include "play/hearing.hpp"
+#include "play/hotkeys.hpp"
 #include "play/program_run.hpp"
 #include "play/program_start.hpp"
 #include "play/rumble.hpp"
-#include "play/swap.hpp"
 #include "play/table.hpp"
-#include "play/waiter.hpp"
 #include "play/words.hpp"
 
 namespace omnipar::play {
 namespace {
 
-constexpr std::string_view freeze_action = "freeze";
-
-/// It cannot be bound away, for it is watched beside the plan.
-ChordDetector exit_combination() {
-  constexpr Duration long_enough = std::chrono::seconds{2};
-  return ChordDetector{{{"start", "select", long_enough}, {"start", "coin", long_enough}}};
-}
 constexpr const char* exit_words =
     "To end: Ctrl-C here, or hold start + select of one controller (start + coin of a panel) for 2 s.";
 
-/// What ends a freeze: the chords that begin one. The engine, which is frozen, does not see them.
-ChordDetector ways_to_thaw(const Profile& profile) {
-  std::vector<Pair> pairs;
-  for (const Hotkey& hotkey : profile.hotkeys)
-    if (hotkey.action == freeze_action) pairs.push_back({hotkey.modifier, hotkey.press, hotkey.after});
-  return ChordDetector{std::move(pairs)};
-}
-
 class Session final : Listener {
  public:
-  Session(os::Door& door, const Plan& plan, const SessionOptions& options)
+  Session(os::Door& door, const Plan& plan, Profile profile, const SessionOptions& options)
       : door_(door),
         options_(options),
-        profile_(options.profile),
+        profile_(std::move(profile)),
         engine_(plan),
         table_(engine_, options.catalogue, options.rig, *this),
         outlets_(door, engine_),
         words_(door, engine_, table_, outlets_, options.say),
-        nodes_(door, options.catalogue, options.with_virtual),
+        hearing_(door, options.catalogue, options.with_virtual),
+        nodes_(hearing_.nodes()),
+        grabs_(nodes_, options.say, [this](int node) { words_.grabbed(nodes_.path(node), nodes_.description(node)); }),
         rumble_(nodes_, options.rumble),
         feedback_(options.feedback, nodes_, rumble_),
         desktop_keys_(nodes_, table_, outlets_),
-        waiter_(door),
         program_(door, {options.command, options.insist_after, options.say}, outlets_.keeper()),
-        start_(door, options, engine_, table_, nodes_, outlets_, program_, words_),
-        exit_(exit_combination()),
-        thaw_(ways_to_thaw(options.profile)) {
+        start_(door, {options.rig, options.longest_wait, options.alone, options.say}, engine_, table_, nodes_, outlets_,
+               program_, words_) {
     nodes_.say_to(options.say);
     nodes_.take_alone();
   }
@@ -89,25 +67,21 @@ class Session final : Listener {
 
   std::optional<Diagnostic> begin() {
     engine_.advance(door_.now());
-    signals_ = os::Descriptor{door_, door_.catch_signals({SIGINT, SIGTERM, SIGHUP, SIGCHLD})};
-    if (!signals_) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+    if (auto failure = hearing_.begin({SIGINT, SIGTERM, SIGHUP, SIGCHLD})) return failure;
     if (auto failure = outlet::VirtualDevice::check(door_)) return failure;
     if (auto failure = start_.refuses_alone()) return failure;
-    watch_ = host::open_watch();
-    if (!watch_ || watch_->descriptor() < 0)
-      return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
-                        "'omnipar doctor' looks for the cause"};
     if (auto failure = outlets_.start(number_of_play())) return failure;
-    if (auto failure = begin_to_wait()) return failure;
+    if (auto failure = also_wait_for(outlets_.keeper().descriptor(), {Waited::keeper})) return failure;
+    if (auto failure = also_wait_for_devices()) return failure;
     if (options_.urgent && door_.be_urgent() < 0)
       say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
     say(exit_words);
     if (!feedback_.find_desktop()) say("There is no desktop here that shows notifications.");
     if (const int desktop = feedback_.descriptor(); desktop >= 0)
-      if (auto failure = waiter_.also(desktop, {Waited::desktop})) return failure;
+      if (auto failure = also_wait_for(desktop, {Waited::desktop})) return failure;
     start_.begin();
     if (program_.is_wished()) table_.await(start_.seats());
-    for (const host::NodePlace& place : watch_->present()) open(place);
+    for (const host::NodePlace& place : hearing_.watch().present()) open(place);
     if (!start_.ask_for_the_missing()) words_.ask_for_players();
     grab_what_plays();
     return std::nullopt;
@@ -125,14 +99,6 @@ class Session final : Listener {
     int play = 1;
     while (is_taken(play)) ++play;
     return play;
-  }
-
-  std::optional<Diagnostic> begin_to_wait() {
-    if (auto failure = waiter_.begin()) return failure;
-    if (auto failure = waiter_.also(signals_.get(), {Waited::signals})) return failure;
-    if (auto failure = waiter_.also(watch_->descriptor(), {Waited::watch})) return failure;
-    if (auto failure = waiter_.also(outlets_.keeper().descriptor(), {Waited::keeper})) return failure;
-    return also_wait_for_devices();
   }
 
   // -- people ---------------------------------------------------------------------------------------
@@ -168,21 +134,12 @@ class Session final : Listener {
   void no_use(const std::string& unit) override { words_.no_use(unit); }
   void no_seat(const std::string& unit) override { words_.no_seat(unit); }
   void cannot_attach(const Diagnostic& why) override { say("omnipar: " + to_text(why)); }
-  void heard(int hand, const Attachment& attachment, const Report& report) override {
-    exit_.take(hand, attachment, report);
-    if (engine_.frozen()) thaw_.take(hand, attachment, report);
-  }
-  void gone(int hand) override {
-    exit_.forget(hand);
-    thaw_.forget(hand);
-  }
 
   // -- units ------------------------------------------------------------------------------------------
 
   void open(const host::NodePlace& place) {
     if (const auto node = nodes_.open(place)) {
-      if (nodes_.is_grabbed_by_another(*node) && told_grabbed_.insert(*node).second)
-        words_.grabbed(place.path, nodes_.description(*node));
+      grabs_.look_at(*node);
       arrive(*node);
     }
     if (nodes_.met_a_closed_door() && !std::exchange(said_no_permission_, true))
@@ -190,8 +147,7 @@ class Session final : Listener {
   }
 
   void arrive(int node) {
-    const Ready says_something{Waited::node, static_cast<std::size_t>(node)};
-    if (auto failure = waiter_.also(nodes_.descriptor(node), says_something, true)) return fail(*failure);
+    if (auto failure = hearing_.hear(node)) return fail(*failure);
     // A keeper that takes none has ended, and is replaced.
     for (const auto& report : nodes_.last_words(node))
       outlets_.keeper().give_last_word(node, nodes_.descriptor(node), report);
@@ -205,50 +161,20 @@ class Session final : Listener {
     table_.leave(node);
   }
 
-  /// Who plays is grabbed; a mouse or a keyboard that nobody plays on goes on working for the desktop. While all is
-  /// frozen nobody is grabbed.
   void grab_what_plays() {
     if (!std::exchange(seats_have_changed_, false)) return;
-    grab_again_ = now_;
-    waits_since_.clear();
-    for (const int node : table_.playing_nodes()) {
-      nodes_.grab(node, !engine_.frozen());
+    const std::vector<int> playing = table_.playing_nodes();
+    grabs_.set(playing, engine_.frozen(), now_);
+    for (const int node : playing) {
       auto failure = desktop_keys_.find(node);
       if (!failure) failure = also_wait_for_devices();
       if (failure) return fail(*failure);
     }
     feedback_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
-    start_.hide_what_came(*watch_);
+    start_.hide_what_came(hearing_.watch());
     for (const outlet::VirtualDevice& device : outlets_.devices())
       if (const PortInfo* port = engine_.plan().port(device.key().port))
         rumble_.move(device.key(), parts_at(*port, table_, nodes_));
-  }
-
-  /// What could not be grabbed at once: a unit that another program has is asked for again, and one of which something
-  /// stays down is grabbed all the same after a while, for its switch may be stuck. Others are told that it is up.
-  void insist_on_grabs() {
-    if (!grab_again_ || now_ < *grab_again_) return;
-    constexpr Duration pause = std::chrono::milliseconds{250};
-    constexpr Duration patience = std::chrono::seconds{3};  // the exit combination takes two
-    grab_again_ = now_ + pause;
-    nodes_.try_holds();
-    const auto waiting = nodes_.waiting_for_grab();
-    for (const int node : waiting) {
-      const std::vector<std::string> down = nodes_.down(node);
-      auto& [since, was_down] = waits_since_.try_emplace(node, std::pair{now_, down}).first->second;
-      if (std::exchange(was_down, down) != down) since = now_;  // hands are at it
-      if (!down.empty() && now_ - since >= patience) {
-        const bool told = nodes_.grab_with_something_down(node);
-        if (!nodes_.is_grabbed(node)) continue;  // another program has it
-        say(fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", printable(nodes_.description(node).name),
-                        some_listed(down), down.size() == 1 ? "stays" : "stay",
-                        told ? "other programs see it released, and it counts from its next press"
-                             : "other programs do not see it released"));
-      } else if (down.empty() && now_ - since >= pause && told_grabbed_.insert(node).second) {
-        words_.grabbed(nodes_.path(node), nodes_.description(node));
-      }
-    }
-    if (waiting.empty()) grab_again_.reset();
   }
 
   // -- the program --------------------------------------------------------------------------------------
@@ -272,50 +198,36 @@ class Session final : Listener {
     also(table_.next_due());
     also(outlets_.next_due());
     also(nodes_.next_due());
-    also(exit_.next_due());
-    also(thaw_.next_due());
     also(start_.due());
     also(program_.due());
     also(feedback_.next_due());
-    also(grab_again_);
+    also(grabs_.next_due());
     return due;
+  }
+
+  std::optional<Diagnostic> also_wait_for(int descriptor, Ready ready) {
+    return hearing_.waiter().also(descriptor, ready);
   }
 
   std::optional<Diagnostic> also_wait_for_devices() {
     for (; waited_devices_ < outlets_.devices().size(); ++waited_devices_)
       if (auto failure =
-              waiter_.also(outlets_.devices()[waited_devices_].descriptor(), {Waited::device, waited_devices_}))
+              also_wait_for(outlets_.devices()[waited_devices_].descriptor(), {Waited::device, waited_devices_}))
         return failure;
     return std::nullopt;
   }
 
-  /// Waits for what there may be; what games ask of the motors is answered first of all. False if that failed.
+  /// Waits for what there may be. False if that failed.
   bool wait(std::optional<Time> until) {
-    news_waits_ = keeper_is_gone_ = signals_wait_ = false;
-    if (!waiter_.wait(until)) return false;
-    waiter_.each_ready([this](Ready ready) {
-      switch (ready.what) {
-        case Waited::signals:
-          signals_wait_ = true;
-          break;
-        case Waited::watch:
-          news_waits_ = true;
-          break;
-        case Waited::keeper:
-          keeper_is_gone_ = true;
-          break;
-        case Waited::desktop:
-          feedback_.take();
-          break;
-        case Waited::device:
-          answer(outlets_.devices()[ready.which]);
-          break;
-        case Waited::node:
-          nodes_.mark_ready(static_cast<int>(ready.which));
-          break;
-      }
-    });
-    return true;
+    keeper_is_gone_ = false;
+    return hearing_.wait(until, takes_other_);
+  }
+
+  /// What games ask of the motors is answered first of all.
+  void take(Ready ready) {
+    if (ready.what == Waited::keeper) keeper_is_gone_ = true;
+    if (ready.what == Waited::desktop) feedback_.take();
+    if (ready.what == Waited::device) answer(outlets_.devices()[ready.which]);
   }
 
   void step() {
@@ -323,15 +235,15 @@ class Session final : Listener {
     ++stats_.wake_ups;
     take_reports();
     grab_what_plays();
-    insist_on_grabs();
+    grabs_.insist(now_);
     if (!wishes_.empty()) shake();
     act();
-    if (news_waits_) take_news();
+    if (hearing_.has_news()) take_news();
     if (keeper_is_gone_) replace_keeper();
-    if (signals_wait_) take_signals();
+    if (hearing_.has_signals()) take_signals();
     program_.insist_when_due(now_);
     feedback_.advance(now_);
-    if (auto failure = start_.start_when_ready(*watch_)) fail(*failure);
+    if (auto failure = start_.start_when_ready(hearing_.watch())) fail(*failure);
   }
 
   // -- rumble -------------------------------------------------------------------------------------------
@@ -386,20 +298,18 @@ class Session final : Listener {
   /// True if anything went out.
   bool flush(Time now) { return outlets_.flush(std::max(now, engine_.now())); }
 
-  /// What hands asked for besides playing.
+  /// What hands asked for besides playing: the room's own hotkeys, which are never frozen.
   void act() {
-    const bool out = exit_.fired(now_);
-    if (out || outlets_.fired("exit")) ask_to_end(SessionEnd::hands, false);
-    if (thaw_.fired(now_)) thaw();
     if (!outlets_.any_fired()) return;
-    const bool freezes = outlets_.fired(freeze_action);
+    if (outlets_.fired(exit_action)) ask_to_end(SessionEnd::hands, false);
+    const bool turns = outlets_.times_fired(freeze_action) % 2 != 0;
     for (std::size_t n = outlets_.times_fired(swap_action); n > 0; --n) swap_ports();
-    if (freezes) freeze();
+    if (turns) engine_.frozen() ? thaw() : freeze();
     outlets_.forget_fired();
   }
 
   void take_news() {
-    while (const auto news = watch_->next()) {
+    while (const auto news = hearing_.next_news()) {
       const bool ours = std::ranges::find(outlets_.devices(), news->place.path, &outlet::VirtualDevice::node) !=
                         outlets_.devices().end();
       if (ours && news->came)
@@ -409,14 +319,13 @@ class Session final : Listener {
       else if (const auto node = nodes_.close(news->place.path))
         leave(*node);
     }
-    start_.hide_what_came(*watch_);
+    start_.hide_what_came(hearing_.watch());
     grab_what_plays();
     flush(door_.now());
   }
 
   void freeze() {
     engine_.freeze();
-    thaw_.forget();
     flush(door_.now());
     rumble_.freeze();
     seats_have_changed_ = true;
@@ -453,45 +362,26 @@ class Session final : Listener {
 
   void replace_keeper() {
     if (outlets_.keeper().start_again() < 0 ||
-        waiter_.also(outlets_.keeper().descriptor(), {Waited::keeper}).has_value())
+        also_wait_for(outlets_.keeper().descriptor(), {Waited::keeper}).has_value())
       fail({"no-keeper", Severity::error,
             "the keeper of the virtual controllers has ended, and another cannot be started", "",
             "close other programs and start again"});
   }
 
-  /// Reads the next signal that has come; false if there is none.
-  bool next_signal(signalfd_siginfo& signal) {
-    return door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0;
-  }
-
   void take_signals() {
-    for (signalfd_siginfo signal{}; next_signal(signal);) {
-      // A Ctrl-C at the terminal goes to the program as well.
-      const bool from_terminal = signal.ssi_signo == SIGINT && signal.ssi_code > 0;
-      if (signal.ssi_signo == SIGCHLD && program_.follow())
+    while (const auto told = hearing_.next_signal()) {
+      if (told->signal == SIGCHLD && program_.follow())
         end_ = asked_by_hands_ ? SessionEnd::hands : SessionEnd::program;
-      else if (signal.ssi_signo != SIGCHLD)
-        ask_to_end(SessionEnd::asked, from_terminal);
+      else if (told->signal != SIGCHLD)
+        ask_to_end(SessionEnd::asked, told->from_terminal);
     }
   }
 
   // -- the end ------------------------------------------------------------------------------------------
 
-  /// Others would never see what is down now go up; so the units are given back when nothing is down, but nobody
-  /// waits for ever.
   void give_back() {
-    constexpr Duration patience = std::chrono::seconds{5};
-    const Time until = door_.now() + patience;
     if (nodes_.anything_down()) say("Release all buttons: the units are given back when no button is down.");
-    bool told_again = false;  // who says it twice does not want to wait
-    while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until)) {
-      for (const int node : nodes_.drain(door_.now()).gone) leave(node);
-      while (news_waits_ && watch_->next()) {
-      }
-      for (signalfd_siginfo signal{}; signals_wait_ && next_signal(signal);)
-        told_again = told_again || signal.ssi_signo != SIGCHLD;
-    }
-    nodes_.close_all();
+    hearing_.give_back(takes_other_, [this](int node) { leave(node); });
   }
 
   /// Until that time and no less; games that still ask are answered.
@@ -531,21 +421,17 @@ class Session final : Listener {
   Table table_;
   outlet::Outlets outlets_;
   Words words_;
-  os::Descriptor signals_;
-  std::unique_ptr<host::Watch> watch_;
-  host::Nodes nodes_;
+  Hearing hearing_;
+  host::Nodes& nodes_;
+  Grabs grabs_;
   Rumble rumble_;
   Feedback feedback_;
   DesktopKeys desktop_keys_;
-  Waiter waiter_;
   ProgramRun program_;
   ProgramStart start_;
-  ChordDetector exit_;
-  ChordDetector thaw_;
   Stats stats_;
   std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
-  bool signals_wait_ = false;
-  bool news_waits_ = false;
+  const Hearing::Other takes_other_ = [this](Ready ready) { take(ready); };
   bool keeper_is_gone_ = false;
   Time now_{};                  ///< of the wake-up
   std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
@@ -554,15 +440,16 @@ class Session final : Listener {
   bool said_no_permission_ = false;
   bool said_loss_ = false;
   bool seats_have_changed_ = false;
-  std::optional<Time> grab_again_;  ///< while something is to be grabbed that is not
-  std::map<int, std::pair<Time, std::vector<std::string>>> waits_since_;  ///< for being held, by node; what was down
-  std::set<int> told_grabbed_;                                            ///< by another program
 };
 
 }  // namespace
 
-Played play(os::Door& door, const Plan& plan, const SessionOptions& options) {
-  return Session{door, plan, options}.run();
+Played play(os::Door& door, const SessionOptions& options) {
+  Profile profile = with_way_out(options.profile);
+  const auto plan = compile(options.catalogue, profile);
+  if (plan) return Session{door, *plan, std::move(profile), options}.run();
+  for (const Diagnostic& why : plan.error()) options.say("omnipar: " + to_text(why));
+  return {SessionEnd::failed, options.rig, std::nullopt, {}};
 }
 
 }  // namespace omnipar::play

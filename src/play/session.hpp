@@ -18,7 +18,7 @@ namespace omnipar::play {
 struct SessionOptions {
   Catalogue catalogue;                          ///< the sheets by which units are known
   Rig rig;                                      ///< units in it sit down by themselves
-  Profile profile;                              ///< of the plan; its ports can be swapped by a hotkey
+  Profile profile;                              ///< that is played; its ports can be swapped by a hotkey
   bool with_virtual = false;                    ///< take units that other programs made, too
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
   FeedbackWish feedback{};                      ///< what else tells of changes
@@ -46,9 +46,9 @@ struct Played {
   Stats stats;
 };
 
-/// Plays a plan until SIGINT, SIGTERM, SIGHUP, the plan's exit action, the built-in exit combination, or the end of the
+/// Plays a profile until SIGINT, SIGTERM, SIGHUP, its exit action, the built-in exit combination, or the end of the
 /// program. When it returns, everything is at rest, the virtual devices are gone, and of the program and what it
 /// started nothing is left. Failures have been said.
-[[nodiscard]] Played play(os::Door& door, const Plan& plan, const SessionOptions& options);
+[[nodiscard]] Played play(os::Door& door, const SessionOptions& options);
 
 }  // namespace omnipar::play

@@ -3,7 +3,7 @@
 #include "base/in_turn.hpp"
 #include "identity/group.hpp"
 #include "omnipar/hid.hpp"
-#include "plan/reach.hpp"
+#include "omnipar/reach.hpp"
 #include "play/gathering.hpp"
 
 #include <algorithm>
@@ -43,7 +43,7 @@ bool only_moves(const Report& report) {
 
 std::vector<std::string> Table::present() const {
   std::vector<std::string> names;
-  for (const auto& [hand, name] : seated_) names.push_back(name);
+  for (const auto& [number, name] : seated_) names.push_back(name);
   return names;
 }
 
@@ -189,7 +189,7 @@ void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
   any_streams_ = any_streams_ || here.streams;
   for (const std::string& part : unit_parts(catalogue_, here.unit)) {
-    Place place{part, name_of(here.unit, part), "", {}, ++last_hand_};
+    Place place{part, name_of(here.unit, part), "", {}, ++last_number_};
     const RigUnit* unit = known(here.unit, part);
     if (unit != nullptr) {
       place.name = unit->name;
@@ -230,8 +230,7 @@ void Table::dismiss(const Guest& guest) {
   for (const Place& place : guest.places) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
-    listener_.gone(place.hand);
-    seated_.erase(place.hand);
+    seated_.erase(place.number);
     if (!place.seat.empty() && !guest.out_of_range && !place.empty) listener_.left(place.seat, place.name);
   }
 }
@@ -331,7 +330,7 @@ void Table::ask_for_the_lost() {
 void Table::sit_down(Place& place, const std::string& name, const std::string& seat) {
   place.name = name;
   place.seat = seat;
-  seated_[place.hand] = name;
+  seated_[place.number] = name;
 }
 
 /// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
@@ -456,7 +455,6 @@ void Table::report(int node, const Report& report) {
     if (!moves_only && look_into(guest, place, node, report)) continue;
     if (place.empty) continue;
     place.heard = true;
-    if (!moves_only) listener_.heard(place.hand, share->attachment, report);
     if (share->playing) {
       engine_.feed(*share->playing, report);
       continue;
@@ -534,7 +532,6 @@ void Table::let_go(Place& place) {
     share.playing.reset();
     share.attachment.state.clear();  // whatever its hands hold by then is not known
   }
-  listener_.gone(place.hand);
 }
 
 void Table::fall_silent(Guest& guest) {

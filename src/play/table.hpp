@@ -68,14 +68,6 @@ class Listener {
     static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(targets);
   }
   virtual void cannot_attach(const Diagnostic& why) = 0;
-  /// A report of a unit, or of a part of one, whether it plays or not; told before anything comes of it. Those of
-  /// event nodes that only move axes and balls are not told, for nothing is pressed or released in them.
-  /// `hand` is a number of its own for each, from its coming to its leaving.
-  virtual void heard(int hand, const Attachment& attachment, const Report& report) {
-    static_cast<void>(hand), static_cast<void>(attachment), static_cast<void>(report);
-  }
-  /// The hand is no more, or cannot be heard for now: whatever it held is released.
-  virtual void gone(int hand) { static_cast<void>(hand); }
 };
 
 class Table {
@@ -122,7 +114,7 @@ class Table {
     std::string name;
     std::string seat;  ///< empty: nobody's yet
     std::vector<Share> shares;
-    int hand = 0;
+    int number = 0;  ///< its own, from its coming to its leaving
     bool told_no_seat = false;  ///< or that it is of no use
     bool empty = false;         ///< nothing is in its socket
     bool heard = false;
@@ -183,8 +175,8 @@ class Table {
   std::string last_asked_;
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
   std::vector<std::string> awaited_;
-  int last_hand_ = 0;
-  std::map<int, std::string> seated_;  ///< the names of those that have a seat, by hand
+  int last_number_ = 0;
+  std::map<int, std::string> seated_;  ///< the names of those that have a seat, by number
   bool any_streams_ = false;           ///< somebody who was here does
 };
 

@@ -17,6 +17,7 @@ enum class Waited : std::uint8_t {
   desktop,
   device,  ///< a virtual one; which one comes along
   node,    ///< likewise
+  raw,     ///< a raw node, likewise
 };
 
 struct Ready {

@@ -42,7 +42,7 @@ Profile random_profile(std::mt19937& dice) {
     profile.ports.push_back(port);
   }
   if (dice() % 2 == 0) profile.hotkeys.push_back({"menu", "start", "north", Duration{dice() % 1'000'000}});
-  profile.hotkeys.push_back(built_in_exit());
+  for (const Hotkey& exit : built_in_exits()) profile.hotkeys.push_back(exit);
   return profile;
 }
 

@@ -54,8 +54,8 @@ class Maker : public ByteDice {
     const SystemSheet& system = systems[below(systems.size())];
     Profile profile = propose(story_catalogue(), system.name).value();
     for (PortProfile& port : profile.ports) change(port, system);
-    for (std::size_t n = below(3); n > 0; --n)  // before the built-in one, as when it is read
-      profile.hotkeys.insert(profile.hotkeys.end() - 1, {fmt::format("action-{}", n), role(TargetKind::button),
+    for (std::size_t n = below(3); n > 0; --n)  // before the built-in ones, as when they are read
+      profile.hotkeys.insert(profile.hotkeys.begin(), {fmt::format("action-{}", n), role(TargetKind::button),
                                                          n == 1 ? "home" : "panel-3", Duration{below(4) * 1500}});
     return profile;
   }

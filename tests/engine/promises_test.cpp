@@ -202,6 +202,62 @@ TEST_CASE("freeze lets everything go in one commit; what is down then counts fro
   CHECK(table.next("b"));
 }
 
+TEST_CASE("the room's own hotkeys are never frozen", "[promise]") {
+  Profile profile = propose(built_in_catalogue(), "pad-2b").value();
+  profile.hotkeys.push_back({"freeze", "select", "south"});
+  OnePad table{plan_of(built_in_catalogue(), profile)};
+  const auto shown = [&table](std::string_view action) {
+    return table.reader.port(0).pressed(table.engine.plan().target(0, action).value());
+  };
+  table.feed(0, {{code::btn_select, 1}, {code::btn_start, 1}});
+  table.feed(10, {{code::btn_south, 1}});
+  table.reader.next_frame();
+  REQUIRE((shown("freeze") && table.down("inner")));
+  table.engine.freeze();
+  table.reader.next_frame();
+  CHECK_FALSE(table.down("inner"));
+  CHECK(shown("freeze"));  // it is held on
+  table.feed(20, {{code::btn_south, 0}});
+  table.reader.next_frame();
+  CHECK_FALSE(shown("freeze"));
+  SECTION("the same press again, while its modifier is still held") {
+    table.feed(30, {{code::btn_south, 1}});
+    table.reader.next_frame();
+    CHECK(shown("freeze"));
+    CHECK_FALSE(table.down("inner"));
+    table.engine.thaw();
+    table.reader.next_frame();
+    CHECK_FALSE(table.down("inner"));  // counts from its next press
+    table.feed(40, {{code::btn_south, 0}});
+    table.reader.next_frame();
+    table.feed(50, {{code::btn_south, 1}});
+    CHECK(table.next("inner"));
+    CHECK(shown("freeze"));
+  }
+  SECTION("what is held for long goes on being held") {
+    table.engine.advance(at_us(1'999'999));
+    table.reader.next_frame();
+    CHECK_FALSE(shown("exit"));
+    table.engine.advance(at_us(2'000'000));
+    table.reader.next_frame();
+    CHECK(shown("exit"));
+    table.engine.detach(table.pad);
+    table.reader.next_frame();
+    CHECK_FALSE(shown("exit"));
+    CHECK(table.engine.next_due() == std::nullopt);
+  }
+  SECTION("what is down when a unit comes, or when the plan changes, counts from its next press") {
+    table.engine.adopt(table.engine.plan());
+    table.feed(30, {{code::btn_south, 1}});
+    table.reader.next_frame();
+    CHECK_FALSE(shown("freeze"));
+    table.engine.advance(at_us(3'000'000));
+    table.reader.next_frame();
+    CHECK_FALSE(shown("exit"));
+    CHECK(table.engine.frozen());
+  }
+}
+
 TEST_CASE("a unit that leaves releases what it alone held", "[promise]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(panel(), "seat-1")).value();

@@ -47,18 +47,18 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const std::string& role, Point 
 
 // -- what hands do --------------------------------------------------------------------------------------
 
-bool SlowTwin::holds(const Unit& unit, const std::string& role) const {
+bool SlowTwin::holds(const Unit& unit, const std::string& role, bool for_room) const {
   const auto contacts = unit.buttons.find(role);
   if (contacts == unit.buttons.end()) return false;
   for (const auto& [code, contact] : contacts->second)
-    if (contact.counted) return true;
+    if (for_room ? contact.for_room : contact.counted) return true;
   return false;
 }
 
 bool SlowTwin::line_in(const Line& line, int slot) const {
   const auto seat_holds = [&](const std::string& role) {
     for (const auto& [number, unit] : units_)
-      if (unit.attachment.seat == line.seat && holds(unit, role)) return true;
+      if (unit.attachment.seat == line.seat && holds(unit, role, true)) return true;
     return false;
   };
   if (!line.chord_role.empty()) return seat_holds(line.role) && seat_holds(line.chord_role);
@@ -105,7 +105,9 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   for (Line& line : lines_)
     if (line.chord_role.empty()) line.ways[slot] = {};
   const bool was_frozen = std::exchange(frozen_, true);
+  only_notes_ = true;
   feed(slot, at_us(now_), attachment.state);
+  only_notes_ = false;
   frozen_ = was_frozen;
   work_out();
   settle_what_is_known(unit);
@@ -115,12 +117,13 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
 /// A press; if the same report had let it go before, that takes effect first.
 void SlowTwin::hold_again(Contact& contact) {
   contact.down = true;
-  if (frozen_) return;
-  if (contact.counted) {
-    contact.counted = false;
+  if (only_notes_) return;
+  if (contact.counted || contact.for_room) {
+    contact.counted = contact.for_room = false;
     work_out();
   }
-  contact.counted = true;
+  contact.for_room = true;
+  contact.counted = !frozen_;
   work_out();
   note_together(true);
 }
@@ -185,7 +188,10 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   cross(slot, unit);
   aim(slot, unit, &moved);
   for (auto& [role, contacts] : unit.buttons)
-    for (auto& [code, contact] : contacts) contact.counted = contact.counted && contact.down;
+    for (auto& [code, contact] : contacts) {
+      contact.counted = contact.counted && contact.down;
+      contact.for_room = contact.for_room && contact.down;
+    }
   for (Line& line : lines_)
     if (line.direction)
       line.ways[slot].crossing.counted = line.ways[slot].crossing.counted && line.ways[slot].crossing.down;

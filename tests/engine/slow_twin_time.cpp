@@ -120,13 +120,14 @@ void SlowTwin::detach(int slot) {
   work_out();
 }
 
-/// Hands release everything; what stays is left where its axes had it.
+/// Hands release everything but the room's own; what stays is left where its axes had it.
 void SlowTwin::rest() {
   for (auto& [slot, unit] : units_)
     for (auto& [role, contacts] : unit.buttons)
       for (auto& [code, contact] : contacts) contact.counted = false;
   for (Line& line : lines_)
     for (auto& [slot, way] : line.ways) {
+      if (!line.chord_role.empty()) continue;
       way.crossing.counted = false;
       way.in = way.middle = way.pressed = way.on = way.out = false;
       way.deaf_until.reset();
@@ -176,13 +177,16 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
   }
   next.now_ = now_;
   next.units_ = units_;
+  next.frozen_ = next.only_notes_ = true;
   for (auto& [slot, unit] : next.units_) {
+    for (auto& [role, contacts] : unit.buttons)
+      for (auto& [code, contact] : contacts) contact.for_room = false;
     for (Line& line : next.lines_)
       if (line.chord_role.empty()) line.ways[slot] = {};
-    next.frozen_ = true;
     next.cross(slot, unit);
   }
   next.frozen_ = frozen_;
+  next.only_notes_ = false;
   next.work_out();
   for (const auto& [slot, unit] : next.units_) {
     next.settle_what_is_known(unit);

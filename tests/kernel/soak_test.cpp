@@ -211,15 +211,14 @@ class WholeEvening {
   void swap(std::size_t pad) {
     tell("swap");
     chord(pad, east);
-    if (!frozen_) {
-      profile_ = with_ports_swapped(catalogue_, profile_, 1, 2);
-      twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
-      for (std::size_t i = 0; i < players; ++i)
-        if (plugged(i)) attach(i);
-      const auto one = std::ranges::find(profile_.ports, 1, &PortProfile::port);
-      const std::size_t plays = one->seat == "seat-1" ? 0 : 1;
-      if (plugged(plays)) expect("Swapped: port 1", ++swaps_);  // of who is not there nothing is said
-    }
+    profile_ = with_ports_swapped(catalogue_, profile_, 1, 2);
+    twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
+    for (std::size_t i = 0; i < players; ++i)
+      if (plugged(i)) attach(i);
+    if (frozen_) twin_->freeze();
+    const auto one = std::ranges::find(profile_.ports, 1, &PortProfile::port);
+    const std::size_t plays = one->seat == "seat-1" ? 0 : 1;
+    if (plugged(plays)) expect("Swapped: port 1", ++swaps_);  // of who is not there nothing is said
     compare();
     release_chord(pad);
   }

@@ -1,4 +1,4 @@
-// Two ports change their plugs while the game runs.
+// What the room's own hotkeys ask of a play: to end, to stand still, to swap two plugs.
 #pragma once
 
 #include <string_view>
@@ -7,8 +7,12 @@
 
 namespace omnipar::play {
 
-/// The hotkey that asks for it.
+inline constexpr std::string_view exit_action = "exit";
+inline constexpr std::string_view freeze_action = "freeze";  ///< and, frozen, to go on
 inline constexpr std::string_view swap_action = "swap-ports";
+
+/// The profile with the built-in exit combinations, which nobody can leave away.
+[[nodiscard]] Profile with_way_out(Profile profile);
 
 /// Swaps the first two ports of the profile that are ours, and compiles it. If that cannot be, the profile stays
 /// as it was: `no-second-port`, or what `compile` says, such as a port that does not take the other's controller.

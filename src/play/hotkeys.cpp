@@ -1,8 +1,14 @@
-#include "play/swap.hpp"
+#include "play/hotkeys.hpp"
 
 #include <vector>
 
 namespace omnipar::play {
+
+Profile with_way_out(Profile profile) {
+  std::erase_if(profile.hotkeys, is_built_in);
+  for (Hotkey& exit : built_in_exits()) profile.hotkeys.push_back(std::move(exit));
+  return profile;
+}
 
 tl::expected<Plan, Diagnostics> swapped_plan(const Catalogue& catalogue, Profile& profile) {
   std::vector<int> ours;

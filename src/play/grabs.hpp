@@ -1,0 +1,48 @@
+// Which units nobody else hears: those that are played on, as soon as that harms nobody.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "host/nodes.hpp"
+
+namespace omnipar::play {
+
+class Grabs {
+ public:
+  /// `say` gets lines for people; `held` is called once for each node that another program has. All must outlive this.
+  Grabs(host::Nodes& nodes, const std::function<void(const std::string&)>& say, std::function<void(int node)> held)
+      : nodes_(nodes), say_(say), held_(std::move(held)) {}
+
+  /// A node that has come may be another program's; that is told.
+  void look_at(int node);
+  /// These are played on from now on: they are grabbed, or, while all is frozen, everybody's again. What nobody plays
+  /// on goes on working for the desktop.
+  void set(const std::vector<int>& playing, bool frozen, Time now);
+  /// Tries again what could not be grabbed at once: a unit that another program has, and one of which something stays
+  /// down for a while, for its switch may be stuck. Of that others are told that it is up.
+  void insist(Time now);
+  /// When to insist although nothing happens.
+  [[nodiscard]] std::optional<Time> next_due() const noexcept { return again_at_; }
+
+ private:
+  struct Wait {
+    Time since{};
+    std::vector<std::string> down;
+  };
+  void grab_what_is_stuck(int node, const std::vector<std::string>& down);
+
+  host::Nodes& nodes_;
+  const std::function<void(const std::string&)>& say_;
+  std::function<void(int)> held_;
+  std::optional<Time> again_at_;  ///< while something is to be grabbed that is not
+  std::map<int, Wait> waits_;     ///< by node
+  std::set<int> told_;            ///< to be another program's
+};
+
+}  // namespace omnipar::play

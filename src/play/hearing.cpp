@@ -1,0 +1,69 @@
+#include "play/hearing.hpp"
+
+#include <sys/signalfd.h>
+
+#include <csignal>
+#include <span>
+
+namespace omnipar::play {
+
+std::optional<Diagnostic> Hearing::begin(std::initializer_list<int> signals) {
+  signals_ = os::Descriptor{door_, door_.catch_signals(signals)};
+  if (!signals_) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+  watch_ = host::open_watch();
+  if (!watch_ || watch_->descriptor() < 0)
+    return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
+                      "'omnipar doctor' looks for the cause"};
+  if (auto failure = waiter_.begin()) return failure;
+  if (auto failure = waiter_.also(signals_.get(), {Waited::signals})) return failure;
+  return waiter_.also(watch_->descriptor(), {Waited::watch});
+}
+
+std::optional<Diagnostic> Hearing::hear(int node) {
+  return waiter_.also(nodes_.descriptor(node), {Waited::node, static_cast<std::size_t>(node)}, true);
+}
+
+bool Hearing::wait(std::optional<Time> until, const Other& other) {
+  news_wait_ = signals_wait_ = false;
+  if (!waiter_.wait(until)) return false;
+  waiter_.each_ready([&](Ready ready) {
+    if (ready.what == Waited::node)
+      nodes_.mark_ready(static_cast<int>(ready.which));
+    else if (ready.what == Waited::watch)
+      news_wait_ = true;
+    else if (ready.what == Waited::signals)
+      signals_wait_ = true;
+    else
+      other(ready);
+  });
+  return true;
+}
+
+std::optional<host::NodeNews> Hearing::next_news() {
+  auto news = news_wait_ ? watch_->next() : std::nullopt;
+  news_wait_ = news.has_value();
+  return news;
+}
+
+std::optional<Told> Hearing::next_signal() {
+  signalfd_siginfo signal{};
+  signals_wait_ = signals_wait_ && door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0;
+  if (!signals_wait_) return std::nullopt;
+  const int number = static_cast<int>(signal.ssi_signo);
+  return Told{number, number == SIGINT && signal.ssi_code > 0};
+}
+
+void Hearing::give_back(const Other& other, const std::function<void(int node)>& left) {
+  constexpr Duration patience = std::chrono::seconds{5};
+  const Time until = door_.now() + patience;
+  bool told_again = false;
+  while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until, other)) {
+    for (const int node : nodes_.drain(door_.now()).gone) left(node);
+    while (next_news()) {
+    }
+    while (const auto told = next_signal()) told_again = told_again || told->signal != SIGCHLD;
+  }
+  nodes_.close_all();
+}
+
+}  // namespace omnipar::play

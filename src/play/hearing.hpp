@@ -1,0 +1,63 @@
+// What playing and listening have in common: signals, plugs and nodes are waited for at once, and what was had alone
+// is given back when nothing on it is down.
+#pragma once
+
+#include <functional>
+#include <initializer_list>
+#include <memory>
+#include <optional>
+
+#include "host/nodes.hpp"
+#include "host/watch.hpp"
+#include "play/waiter.hpp"
+
+namespace omnipar::play {
+
+/// A signal that has come.
+struct Told {
+  int signal = 0;
+  bool from_terminal = false;  ///< a Ctrl-C there, which goes to started programs as well
+};
+
+class Hearing {
+ public:
+  /// The door and the catalogue must outlive this.
+  Hearing(os::Door& door, const Catalogue& catalogue, bool with_virtual)
+      : door_(door), nodes_(door, catalogue, with_virtual), waiter_(door) {}
+
+  /// From now on these signals come here and do nothing else. Fails with `no-signals`, `no-udev` or `cannot-wait`.
+  [[nodiscard]] std::optional<Diagnostic> begin(std::initializer_list<int> signals);
+  [[nodiscard]] host::Nodes& nodes() noexcept { return nodes_; }
+  /// From `begin` on.
+  [[nodiscard]] host::Watch& watch() noexcept { return *watch_; }
+  /// What else is to be waited for is told to the waiter.
+  [[nodiscard]] Waiter& waiter() noexcept { return waiter_; }
+  /// Waits for what this node says, too. Fails with `cannot-wait`.
+  [[nodiscard]] std::optional<Diagnostic> hear(int node);
+
+  /// What is ready and is none of signals, plugs and nodes.
+  using Other = std::function<void(Ready)>;
+  /// Waits until something has come, or until that time. Nodes that have something to say are marked, and `other` is
+  /// called. False if waiting failed.
+  [[nodiscard]] bool wait(std::optional<Time> until, const Other& other);
+  /// True if plugs, or signals, have come in the last wait and are not all taken yet.
+  [[nodiscard]] bool has_news() const noexcept { return news_wait_; }
+  [[nodiscard]] bool has_signals() const noexcept { return signals_wait_; }
+  [[nodiscard]] std::optional<host::NodeNews> next_news();
+  [[nodiscard]] std::optional<Told> next_signal();
+
+  /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
+  /// who says it twice does not want to wait. `left` is told of nodes that leave meanwhile.
+  void give_back(const Other& other, const std::function<void(int node)>& left);
+
+ private:
+  os::Door& door_;
+  host::Nodes nodes_;
+  Waiter waiter_;
+  os::Descriptor signals_;
+  std::unique_ptr<host::Watch> watch_;
+  bool news_wait_ = false;
+  bool signals_wait_ = false;
+};
+
+}  // namespace omnipar::play
