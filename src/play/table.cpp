@@ -2,8 +2,6 @@
 
 #include "base/in_turn.hpp"
 #include "identity/group.hpp"
-#include "omnipar/hid.hpp"
-#include "omnipar/reach.hpp"
 #include "play/gathering.hpp"
 
 #include <algorithm>
@@ -38,56 +36,6 @@ bool only_moves(const Report& report) {
 }
 
 }  // namespace
-
-// -- who is there -----------------------------------------------------------------------------------------
-
-std::vector<std::string> Table::present() const {
-  std::vector<std::string> names;
-  for (const auto& [number, name] : seated_) names.push_back(name);
-  return names;
-}
-
-bool Table::is_played(const std::string& seat) const {
-  return std::ranges::any_of(guests_, [&](const Guest& guest) {
-    return std::ranges::any_of(guest.places,
-                               [&seat](const Place& place) { return place.seat == seat && !place.empty; });
-  });
-}
-
-bool Table::has_seat(const std::string& seat) const {
-  const auto seats = engine_.plan().seats();
-  return std::ranges::find(seats, seat) != seats.end();
-}
-
-std::vector<std::string> Table::free_seats() const {
-  std::vector<std::string> seats;
-  for (const std::string& seat : engine_.plan().seats())
-    if (std::ranges::find(rig_.units, seat, &RigUnit::seat) == rig_.units.end() && !is_played(seat))
-      seats.push_back(seat);
-  return seats;
-}
-
-const RigUnit* Table::known(const Description& unit, const std::string& part) const {
-  if (matches(rig_, unit, part).empty() && matches(stand_ins_, unit, part).empty()) return nullptr;
-  const auto names = present();
-  const RigUnit* found = find_unit(rig_, unit, names, part);
-  if (found != nullptr && has_seat(found->seat)) return found;
-  const RigUnit* stand_in = find_unit(stand_ins_, unit, names, part);
-  return stand_in != nullptr ? stand_in : found;
-}
-
-/// Of the rig's units that this one may be, the one that is away and whose seat comes first.
-const RigUnit* Table::perhaps(const Description& unit, const std::string& part) const {
-  const auto candidates = matches(rig_, unit, part);
-  if (candidates.empty()) return nullptr;
-  const auto names = present();
-  for (const std::string& seat : engine_.plan().seats())
-    for (const Match& match : candidates)
-      if (match.confidence == MatchConfidence::maybe && match.unit->seat == seat &&
-          std::ranges::find(names, match.unit->name) == names.end())
-        return match.unit;
-  return nullptr;
-}
 
 // -- units from nodes ---------------------------------------------------------------------------------------
 
@@ -235,195 +183,7 @@ void Table::dismiss(const Guest& guest) {
   }
 }
 
-// -- seats --------------------------------------------------------------------------------------------------
-
-void Table::play(Place& place, bool again) {
-  if (!attach(place)) return;
-  listener_.seated(place.seat, place.name, again);
-  tell_of_others(place);
-  tell_what_lacks(place);
-}
-
-/// An owner who comes back finds whoever stands in still playing; both do.
-void Table::tell_of_others(const Place& place) {
-  for (const Guest& guest : guests_)
-    for (const Place& other : guest.places)
-      if (&other != &place && other.seat == place.seat && other.part != hid::own_part && !other.empty &&
-          !guest.out_of_range &&
-          std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
-        return listener_.beside(place.seat, place.name, other.name);
-}
-
-/// What an adapter has of its own will serve whoever plays on it.
-std::vector<std::string> Table::roles_at(const std::string& seat) const {
-  std::vector<std::string> roles;
-  for (const Guest& guest : guests_) {
-    const auto is_its = [&](const Place& place) { return place.seat == seat && !place.empty; };
-    const bool is_here = std::ranges::any_of(guest.places, is_its);
-    for (const Place& place : guest.places) {
-      if (!is_its(place) && !(is_here && place.part == hid::own_part && place.seat.empty())) continue;
-      for (const Share& share : place.shares)
-        for (std::string& role : roles_of(share.attachment)) roles.push_back(std::move(role));
-    }
-  }
-  return roles;
-}
-
-void Table::tell_what_lacks(const Place& place) {
-  const std::vector<std::string> targets = unserved(engine_.plan(), place.seat, roles_at(place.seat));
-  std::vector<std::string>& told = lacks_[place.seat];
-  if (told != targets && !targets.empty()) listener_.lacks(place.seat, place.name, targets);
-  told = targets;
-}
-
-/// False if there is nothing to play on.
-bool Table::attach(Place& place) {
-  bool attached = false;
-  for (Share& share : place.shares) {
-    if (share.attachment.controls.empty()) continue;
-    share.attachment.unit = place.name;
-    share.attachment.seat = place.seat;
-    const auto unit = engine_.attach(share.attachment);
-    if (!unit) {
-      listener_.cannot_attach(unit.error());
-      continue;
-    }
-    share.playing = *unit;
-    attached = true;
-  }
-  return attached;
-}
-
-Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const {
-  const auto names = present();
-  const auto may_be = [&](const Guest& guest) {
-    return std::ranges::any_of(matches(rig_, guest.unit, part), [&](const Match& match) {
-      return match.unit == &lost && match.confidence == MatchConfidence::maybe;
-    });
-  };
-  const auto is_away = [&](const Match& match) {
-    return match.confidence == MatchConfidence::maybe && std::ranges::find(names, match.unit->name) == names.end();
-  };
-  const bool others =
-      std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 || std::ranges::count_if(guests_, may_be) > 1;
-  return {!lost.socket.empty() && lost.socket != unit.socket, others};
-}
-
-/// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
-void Table::ask_for_the_lost() {
-  const auto names = present();
-  const bool any_away = std::ranges::any_of(rig_.units, [&](const RigUnit& unit) {
-    return has_seat(unit.seat) && std::ranges::find(names, unit.name) == names.end();
-  });
-  if (!any_away) return last_asked_.clear();
-  for (const Guest& guest : guests_)
-    for (const Place& place : guest.places) {
-      const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
-      if (lost == nullptr) continue;
-      if (std::exchange(last_asked_, lost->name) != lost->name)
-        listener_.asked(lost->seat, lost->name, doubt_of(*lost, guest.unit, place.part));
-      return;
-    }
-  last_asked_.clear();
-}
-
-void Table::sit_down(Place& place, const std::string& name, const std::string& seat) {
-  place.name = name;
-  place.seat = seat;
-  seated_[place.number] = name;
-}
-
-/// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
-bool Table::is_of_use(const Place& place) const {
-  return std::ranges::any_of(
-      place.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
-}
-
-/// Two of one model that nobody plays on yet have one name.
-std::string Table::called(const Guest& guest, const Place& place) const {
-  const auto is_called_so = [&](const Guest& other) {
-    return &other != &guest && std::ranges::find(other.places, place.name, &Place::name) != other.places.end();
-  };
-  return std::ranges::any_of(guests_, is_called_so) ? name_with_socket(place.name, guest.unit) : place.name;
-}
-
-std::vector<int> Table::playing_nodes() const {
-  std::vector<int> nodes;
-  for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      for (const Share& share : place.shares)
-        if (share.playing) nodes.push_back(share.node);
-  return nodes;
-}
-
-std::vector<host::NodePart> Table::playing_parts(std::string_view seat) const {
-  std::vector<host::NodePart> parts;
-  for (const Guest& guest : guests_)
-    for (std::size_t part = 0; part < guest.places.size(); ++part)
-      for (const Share& share : guest.places[part].shares)
-        if (share.playing && guest.places[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
-  return parts;
-}
-
-bool Table::is_control(int node, Code code) const {
-  for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      for (const Share& share : place.shares)
-        if (share.node == node && share.playing &&
-            std::ranges::find(share.attachment.controls, code, &Control::code) != share.attachment.controls.end())
-          return true;
-  return false;
-}
-
-/// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
-void Table::seat_own(Guest& guest) {
-  const auto own = std::ranges::find(guest.places, hid::own_part, &Place::part);
-  const auto player = std::ranges::find_if(
-      guest.places, [](const Place& place) { return place.part != hid::own_part && !place.seat.empty(); });
-  if (own == guest.places.end() || player == guest.places.end() || !own->seat.empty() || !is_of_use(*own)) return;
-  sit_down(*own, own->name, player->seat);
-  if (attach(*own)) listener_.joined(own->seat, own->name);
-}
-
-void Table::take_seat(Guest& guest, Place& place) {
-  if (!is_of_use(place)) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_use(called(guest, place));
-    return;
-  }
-  if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
-    const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
-    entry->socket = guest.unit.socket;
-    sit_down(place, entry->name, entry->seat);
-    play(place, true);
-    seat_own(guest);
-    return ask_for_the_lost();
-  }
-  if (place.part == hid::own_part) return;  // before anybody plays on a socket
-  auto untaken = free_seats();
-  const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
-  if (missing != awaited_.end()) untaken.assign({*missing});
-  const RigUnit* own = find_unit(rig_, guest.unit, present(), place.part);
-  const bool stands_in = untaken.empty() ||
-                         std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end() ||
-                         (own != nullptr && !own->seat.empty());  // its own seat is none of the plan's
-  Rig& rig = stands_in ? stand_ins_ : rig_;
-  std::string seat = untaken.empty() ? "" : untaken.front();
-  for (const std::string& empty : engine_.plan().seats())
-    if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
-  if (seat.empty()) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(called(guest, place));
-    return;
-  }
-  if (own != nullptr && !stands_in) {
-    std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
-    sit_down(place, own->name, seat);
-  } else {
-    rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
-    sit_down(place, rig.units.back().name, seat);
-  }
-  play(place, false);
-  seat_own(guest);
-}
+// -- reports -----------------------------------------------------------------------------------------------
 
 /// What several parts share, such as a coin door, says nothing about who presses, where a part has more than that.
 std::vector<Change> Table::changes_of(const Guest& guest, const Place& place, const Share& share,
@@ -455,17 +215,20 @@ void Table::report(int node, const Report& report) {
     if (!moves_only && look_into(guest, place, node, report)) continue;
     if (place.empty) continue;
     place.heard = true;
-    if (share->playing) {
+    if (share->playing)
       engine_.feed(*share->playing, report);
-      continue;
-    }
-    remember(share->attachment, report.changes);
-    if (!place.seat.empty() || !place.notice.take(share->attachment, changes_of(guest, place, *share, report)) ||
-        engine_.frozen())
-      continue;
-    engine_.advance(report.time);
-    take_seat(guest, place);
+    else
+      hear_waiting(guest, place, *share, report);
   }
+}
+
+/// Nobody plays on it yet: who presses takes a seat.
+void Table::hear_waiting(Guest& guest, Place& place, Share& share, const Report& report) {
+  remember(share.attachment, report.changes);
+  if (!place.seat.empty() || !place.notice.take(share.attachment, changes_of(guest, place, share, report))) return;
+  if (engine_.frozen()) return;
+  engine_.advance(report.time);
+  take_seat(guest, place);
 }
 
 // -- sockets --------------------------------------------------------------------------------------------------

@@ -145,6 +145,7 @@ class Table {
   [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
   [[nodiscard]] static std::vector<Change> changes_of(const Guest& guest, const Place& place, const Share& share,
                                                       const Report& report);
+  void hear_waiting(Guest& guest, Place& place, Share& share, const Report& report);
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
   void seat_own(Guest& guest);
