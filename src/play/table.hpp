@@ -114,7 +114,7 @@ class Table {
     std::string name;
     std::string seat;  ///< empty: nobody's yet
     std::vector<Share> shares;
-    int number = 0;  ///< its own, from its coming to its leaving
+    int number = 0;             ///< its own, from its coming to its leaving
     bool told_no_seat = false;  ///< or that it is of no use
     bool empty = false;         ///< nothing is in its socket
     bool heard = false;

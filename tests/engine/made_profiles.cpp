@@ -56,7 +56,7 @@ class Maker : public ByteDice {
     for (PortProfile& port : profile.ports) change(port, system);
     for (std::size_t n = below(3); n > 0; --n)  // before the built-in ones, as when they are read
       profile.hotkeys.insert(profile.hotkeys.begin(), {fmt::format("action-{}", n), role(TargetKind::button),
-                                                         n == 1 ? "home" : "panel-3", Duration{below(4) * 1500}});
+                                                       n == 1 ? "home" : "panel-3", Duration{below(4) * 1500}});
     return profile;
   }
 
