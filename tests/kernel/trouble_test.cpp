@@ -152,7 +152,8 @@ TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[troubl
   }
   pad.send({south});
   REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));
-  // The kernel goes through the sleep of its devices, and wakes by itself: in full counts after a second, which it spins.
+  // The kernel goes through the sleep of its devices, and wakes by itself: in full counts after a second, which it
+  // spins.
   std::ofstream{"/sys/module/suspend/parameters/pm_test_delay"} << cases(0, 1) << std::flush;
   std::ofstream{"/sys/power/pm_test"} << "devices" << std::flush;
   const bool slept = std::system("echo freeze >/sys/power/state 2>/dev/null") == 0;
