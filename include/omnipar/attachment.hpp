@@ -41,6 +41,8 @@ struct Attachment {
   std::string seat;  ///< empty: nobody's yet
   std::vector<Control> controls;
   std::vector<Change> state;
+  /// A hand has just pressed one of its buttons: the room's own hotkeys take those that are down for pressed now.
+  bool by_press = false;
 };
 
 /// True if a report holds a button's press by a hand (not a release, not an axis).

@@ -49,7 +49,8 @@ class Engine {
   Engine(Engine&&) noexcept;
   Engine& operator=(Engine&&) noexcept;
 
-  /// Adds a unit. Buttons that its `state` shows as down count from their next press; axis values
+  /// Adds a unit. Buttons that its `state` shows as down count from their next press (`by_press`: for port 0 at once);
+  /// axis values
   /// count at once, but as presses (of a direction, of a trigger) only from the next time that they pass the threshold.
   /// Axes that its `state` does not name are taken to be at rest; what is not self-centering is not moved by them
   /// before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of more than 256

@@ -37,13 +37,19 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
     hold(raises, unit, true);
 }
 
-/// While all is frozen a press reaches the room's own hotkeys, and nothing else.
+/// A press that reaches the room's own hotkeys and nothing else, as while all is frozen.
 [[gnu::noinline]] void State::press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
   const Run room = slot.room_buttons[button];
   if (head->frozen == only_noted || room.count == 0) return;
   room_held[unit * button_words + button / 64] |= bit_of(button);
   ++head->room_held;
   for (const Raise raised : room.of(slot.raises)) raise(raised, unit);
+}
+
+/// The room's own hotkeys take what is down for pressed now.
+void State::take_for_pressed(std::size_t unit) noexcept {
+  for (std::size_t button = 0; button < slots[unit].buttons.size(); ++button)
+    if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_room(slots[unit], unit, button);
 }
 
 /// Of one word's buttons that hold the room's signals alone, those that do not stay let go of them.

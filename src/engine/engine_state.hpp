@@ -186,6 +186,7 @@ struct State {
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   void press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   void keep_room_buttons(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
+  void take_for_pressed(std::size_t unit) noexcept;
   void rest_room() noexcept;
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;

@@ -410,6 +410,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   state.take_state(number, attachment.state);
   state.note_crossings(number);
   state.start(number);
+  if (attachment.by_press) state.take_for_pressed(number);
   return UnitId{at->id};
 }
 

@@ -159,6 +159,7 @@ class Table {
   void speak_again(Guest& guest, int node, const Report& report);
   void sit_down(Place& place, const std::string& name, const std::string& seat);
   void play(Place& place, bool again);
+  void play_by_press(Place& place, bool again);
   bool attach(Place& place);
   [[nodiscard]] std::vector<std::string> roles_at(const std::string& seat) const;
   void tell_what_lacks(const Place& place);

@@ -68,6 +68,11 @@ void Table::play(Place& place, bool again) {
   tell_what_lacks(place);
 }
 
+void Table::play_by_press(Place& place, bool again) {
+  for (Share& share : place.shares) share.attachment.by_press = true;
+  play(place, again);
+}
+
 /// An owner who comes back finds whoever stands in still playing; both do.
 void Table::tell_of_others(const Place& place) {
   for (const Guest& guest : guests_)
@@ -108,6 +113,7 @@ bool Table::attach(Place& place) {
     share.attachment.unit = place.name;
     share.attachment.seat = place.seat;
     const auto unit = engine_.attach(share.attachment);
+    share.attachment.by_press = false;
     if (!unit) {
       listener_.cannot_attach(unit.error());
       continue;
@@ -218,7 +224,7 @@ void Table::take_seat(Guest& guest, Place& place) {
     const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
     entry->socket = guest.unit.socket;
     sit_down(place, entry->name, entry->seat);
-    play(place, true);
+    play_by_press(place, true);
     seat_own(guest);
     return ask_for_the_lost();
   }
@@ -245,7 +251,7 @@ void Table::take_seat(Guest& guest, Place& place) {
     rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
     sit_down(place, rig.units.back().name, seat);
   }
-  play(place, false);
+  play_by_press(place, false);
   seat_own(guest);
 }
 

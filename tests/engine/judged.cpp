@@ -239,6 +239,7 @@ void Judged::complain(const std::string& what) const {
 void Judged::attach(std::size_t unit, const Attachment& attachment) {
   std::string act = fmt::format("attach {} ({}) at {}", unit, attachment.unit, attachment.seat);
   for (const Change& c : attachment.state) act += fmt::format(" {:x}={}", c.code.number, c.value);
+  if (attachment.by_press) act += " by a press";
   tell(act);
   const auto id = engine_.attach(attachment);
   if (!id) complain(to_text(id.error()));

@@ -246,7 +246,21 @@ TEST_CASE("the room's own hotkeys are never frozen", "[promise]") {
     CHECK_FALSE(shown("exit"));
     CHECK(table.engine.next_due() == std::nullopt);
   }
+  SECTION("who comes by a press may hold a hotkey already") {
+    Attachment pad = seated(plain_pad(), "seat-2");
+    pad.state = {{code::btn_select, 1}, {code::btn_south, 1}};
+    pad.by_press = true;
+    const UnitId comes = table.engine.attach(pad).value();
+    table.reader.next_frame();
+    CHECK(shown("freeze"));
+    table.engine.detach(comes);
+    table.reader.next_frame();
+    CHECK_FALSE(shown("freeze"));
+  }
   SECTION("what is down when a unit comes, or when the plan changes, counts from its next press") {
+    Attachment pad = seated(plain_pad(), "seat-2");
+    pad.state = {{code::btn_select, 1}, {code::btn_south, 1}};
+    REQUIRE(table.engine.attach(pad));
     table.engine.adopt(table.engine.plan());
     table.feed(30, {{code::btn_south, 1}});
     table.reader.next_frame();

@@ -109,6 +109,8 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   feed(slot, at_us(now_), attachment.state);
   only_notes_ = false;
   frozen_ = was_frozen;
+  for (auto& [role, contacts] : unit.buttons)
+    for (auto& [code, contact] : contacts) contact.for_room = attachment.by_press && contact.down;
   work_out();
   settle_what_is_known(unit);
   aim(slot, unit, nullptr);

@@ -246,6 +246,7 @@ class Story : ByteDice {
     Attachment attachment = story_units()[unit];
     attachment.seat = fmt::format("seat-{}", 1 + below(3));
     if (below(2) == 0) attachment.state = changes(unit);
+    attachment.by_press = below(4) == 0;
     both.attach(unit, attachment);
   }
 

@@ -133,6 +133,19 @@ TEST_CASE("a unit that leaves with the exit combination held does not end the ev
   CHECK(play.wait_for_end() == 0);
 }
 
+TEST_CASE("the very first press may be the exit combination", "[trouble]") {
+  const UhidPad pad{"Leaving Pad", "l"};
+  REQUIRE(wait_for_nodes("Leaving Pad", 1));
+  Program play{{"/box/omnipar", "play", "pad-2b"}};
+  REQUIRE(play.wait_for("Player 1: press any button"));
+  pad.send({start_button});
+  sleep_ms(100);
+  pad.send({static_cast<std::uint16_t>(start_button | select_button)});
+  CHECK(play.wait_for("Ended from a controller.", 1, 4000));
+  pad.send({});
+  CHECK(play.wait_for_end() == 0);
+}
+
 TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[trouble]") {
   const UhidPad pad{"Sleepy Pad", "s"};
   Playing play{"pad-2b", pad};
