@@ -247,6 +247,9 @@ class Story : ByteDice {
     attachment.seat = fmt::format("seat-{}", 1 + below(3));
     if (below(2) == 0) attachment.state = changes(unit);
     attachment.by_press = below(4) == 0;
+    if (attachment.by_press && below(2) == 0)
+      for (const Control& control : attachment.controls)
+        if (control.reading == Reading::button) attachment.state.push_back({control.code, 1});
     both.attach(unit, attachment);
   }
 
