@@ -74,8 +74,8 @@ class TableView final : public View {
       if (port.number != 0) news_.push_back(fmt::format("port {} is now played from {}", port.number, port.seat));
   }
 
-  void froze(bool now) override {
-    news_.emplace_back(now ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
+  void froze(bool frozen) override {
+    news_.emplace_back(frozen ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
   }
 
   void end() override { print_waiting(nullptr); }
@@ -293,7 +293,7 @@ class SampleView final : public View {
       if (port.number != 0) put({{"t", us(now_)}, {"port", port.number}, {"seat", port.seat}});
   }
 
-  void froze(bool now) override { put({{"t", us(now_)}, {"frozen", now}}); }
+  void froze(bool frozen) override { put({{"t", us(now_)}, {"frozen", frozen}}); }
 
   void end() override {}
 

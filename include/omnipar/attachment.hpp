@@ -41,7 +41,7 @@ struct Attachment {
   std::string seat;  ///< empty: nobody's yet
   std::vector<Control> controls;
   std::vector<Change> state;
-  /// A hand has just pressed one of its buttons: the room's own hotkeys take those that are down for pressed now.
+  /// A hand has just pressed one of its buttons: hotkeys take those that are down for pressed now.
   bool by_press = false;
 };
 

@@ -29,14 +29,18 @@ struct Catalogue {
 /// The sheets that come with the library.
 [[nodiscard]] Catalogue built_in_catalogue();
 
+/// The action that ends an evening.
+inline constexpr std::string_view exit_action = "exit";
+
 /// The exit combinations that every profile has, whatever else it binds: start and select held for 2 s, on a panel
 /// start and coin.
 [[nodiscard]] std::vector<Hotkey> built_in_exits();
+/// True of these, wherever the hotkey was written.
 [[nodiscard]] bool is_built_in(const Hotkey& hotkey);
 
 /// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's
-/// default controller and its default sources, and the built-in exit combinations. Fails
-/// with `unknown-system`.
+/// default controller and its default sources, and the built-in exit combinations. Fails with
+/// `unknown-system`.
 [[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
 
 /// The profile with two ports changing their plugs: seats, controllers and bindings go over to the other. A port

@@ -50,11 +50,10 @@ class Engine {
   Engine& operator=(Engine&&) noexcept;
 
   /// Adds a unit. Buttons that its `state` shows as down count from their next press (`by_press`: for port 0 at once);
-  /// axis values
-  /// count at once, but as presses (of a direction, of a trigger) only from the next time that they pass the threshold.
-  /// Axes that its `state` does not name are taken to be at rest; what is not self-centering is not moved by them
-  /// before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of more than 256
-  /// buttons, where a hat is two, 32 axes, or 255 codes), and then nothing has changed.
+  /// axis values count at once, but as presses (of a direction, of a trigger) only from the next time that they pass
+  /// the threshold. Axes that its `state` does not name are taken to be at rest; what is not self-centering is not
+  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of
+  /// more than 256 buttons, where a hat is two, 32 axes, or 255 codes), and then nothing has changed.
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
   /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
@@ -78,7 +77,7 @@ class Engine {
   [[nodiscard]] Time now() const noexcept;
 
   /// Brings everything to rest in one commit (what is not self-centering stays) and takes nothing
-  /// more until `thaw`; buttons that are down then count from their next press. Port 0, the room's own hotkeys, goes on
+  /// more until `thaw`; buttons that are down then count from their next press. Port 0, the hotkeys, goes on
   /// as if nothing had happened: by these somebody can end the freeze.
   void freeze() noexcept;
   void thaw() noexcept;

@@ -9,7 +9,8 @@ namespace omnipar {
 
 std::vector<Hotkey> built_in_exits() {
   constexpr Duration long_enough = std::chrono::seconds{2};
-  return {{"exit", "start", "select", long_enough, {}}, {"exit", "start", "coin", long_enough, {}}};
+  return {{std::string{exit_action}, "start", "select", long_enough, {}},
+          {std::string{exit_action}, "start", "coin", long_enough, {}}};
 }
 
 bool is_built_in(const Hotkey& hotkey) {

@@ -143,10 +143,9 @@ void add_stages(std::string& page) {
   page +=
       "\n## Stages\n\nWhat happens to a source on its way to its target, in this order; each is there if its fields "
       "are written. A position\nis where an axis or a stick is, a contact is on or off, a pointer is a place on the "
-      "game area, and counts are movements that\nadd up. A stick or trigger that counts as a press goes through the "
-      "stages "
-      "of positions that are written, and then through\nits threshold; of what a gun or a mouse says only inversion "
-      "changes anything. Opposites stand behind all sources, as a field\nof the port.\n\n"
+      "game area, and counts are\nmovements that add up. A stick or trigger that counts as a press goes through the "
+      "stages of positions that are written,\nand then through its threshold; of what a gun or a mouse says only "
+      "inversion changes anything. Opposites stand behind all\nsources, as a field of the port.\n\n"
       "| stage | from | to | what it does | fields |\n|---|---|---|---|---|\n";
   for (const stage::Kind* kind : stage::table()) {
     std::string fields;

@@ -26,9 +26,9 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   const Run run = slot.buttons[button];
   const std::span raises = run.of(slot.raises);
   down[word] |= bit;
-  if (head->room_held != 0) [[unlikely]]
-    keep_room_buttons(slot, unit, button / 64, ~bit);
-  if (head->frozen != plays) return press_room(slot, unit, button);
+  if (head->hotkey_held != 0) [[unlikely]]
+    keep_hotkeys(slot, unit, button / 64, ~bit);
+  if (head->frozen != plays) return press_hotkeys(slot, unit, button);
   if ((counted[word] & bit) != 0) hold(raises, unit, false);
   counted[word] |= bit;
   if (raises.size() == 1) [[likely]]
@@ -37,29 +37,29 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
     hold(raises, unit, true);
 }
 
-/// A press that reaches the room's own hotkeys and nothing else, as while all is frozen.
-[[gnu::noinline]] void State::press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
-  const Run room = slot.room_buttons[button];
-  if (head->frozen == only_noted || room.count == 0) return;
-  room_held[unit * button_words + button / 64] |= bit_of(button);
-  ++head->room_held;
-  for (const Raise raised : room.of(slot.raises)) raise(raised, unit);
+/// A press that reaches hotkeys and nothing else, as while all is frozen.
+[[gnu::noinline]] void State::press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
+  const Run hotkeys = slot.hotkey_buttons[button];
+  if (head->frozen == only_noted || hotkeys.count == 0) return;
+  hotkey_held[unit * button_words + button / 64] |= bit_of(button);
+  ++head->hotkey_held;
+  for (const Raise raised : hotkeys.of(slot.raises)) raise(raised, unit);
 }
 
-/// The room's own hotkeys take what is down for pressed now.
+/// Hotkeys take what is down for pressed now.
 void State::take_for_pressed(std::size_t unit) noexcept {
   for (std::size_t button = 0; button < slots[unit].buttons.size(); ++button)
-    if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_room(slots[unit], unit, button);
+    if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_hotkeys(slots[unit], unit, button);
 }
 
-/// Of one word's buttons that hold the room's signals alone, those that do not stay let go of them.
-[[gnu::noinline]] void State::keep_room_buttons(const Slot& slot, std::size_t unit, std::size_t w,
-                                                std::uint64_t stay) noexcept {
-  std::uint64_t& held = room_held[unit * button_words + w];
+/// Of one word's buttons that hold hotkeys' signals alone, those that do not stay let go of them.
+[[gnu::noinline]] void State::keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w,
+                                           std::uint64_t stay) noexcept {
+  std::uint64_t& held = hotkey_held[unit * button_words + w];
   for (std::uint64_t gone = held & ~stay; gone != 0; gone &= gone - 1) {
-    const Run room = slot.room_buttons[w * 64 + static_cast<std::size_t>(std::countr_zero(gone))];
-    for (const Raise raised : room.of(slot.raises)) lower(raised, unit);
-    --head->room_held;
+    const Run hotkeys = slot.hotkey_buttons[w * 64 + static_cast<std::size_t>(std::countr_zero(gone))];
+    for (const Raise raised : hotkeys.of(slot.raises)) lower(raised, unit);
+    --head->hotkey_held;
   }
   held &= stay;
 }
@@ -81,8 +81,8 @@ void State::let_go(const Slot& slot, std::size_t unit) noexcept {
       for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
     }
     counted[word] &= down[word];
-    if (head->room_held != 0) [[unlikely]]
-      keep_room_buttons(slot, unit, w, down[word]);
+    if (head->hotkey_held != 0) [[unlikely]]
+      keep_hotkeys(slot, unit, w, down[word]);
   }
   if (!slot.opposed.empty()) end_opposed(slot, unit);
 }
@@ -291,7 +291,7 @@ void State::note_crossings(std::size_t unit) noexcept {
 /// The one way in which anything is let go: by a unit that leaves, or by all, before they freeze or play by another
 /// plan. All that these units hold goes to rest at once, and what is not self-centering stays where its axes have it.
 /// Where hands and axes are is not forgotten: they count again from their next press or movement. What they hold of
-/// the room's own goes on.
+/// hotkeys goes on.
 void State::rest(Units units) noexcept {
   const auto for_each = [present = units & used_units()](auto&& act) {
     for (Units left = present; left != 0; left &= left - 1) act(static_cast<std::size_t>(std::countr_zero(left)));
@@ -308,17 +308,17 @@ void State::rest(Units units) noexcept {
   refresh_sights();
 }
 
-/// The buttons of one word let go of all that is not the room's.
+/// The buttons of one word let go of all that is not hotkeys'.
 void State::rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept {
   const std::size_t word = unit * button_words + w;
   for (std::uint64_t gone = counted[word]; gone != 0; gone &= gone - 1) {
     const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
     const Run run = slot.buttons[button];
-    const Run room = slot.room_buttons[button];
-    for (const Raise raised : run.of(slot.raises).first(run.count - room.count)) lower(raised, unit);
-    if (room.count == 0) continue;
-    room_held[word] |= bit_of(button);
-    ++head->room_held;
+    const Run hotkeys = slot.hotkey_buttons[button];
+    for (const Raise raised : run.of(slot.raises).first(run.count - hotkeys.count)) lower(raised, unit);
+    if (hotkeys.count == 0) continue;
+    hotkey_held[word] |= bit_of(button);
+    ++head->hotkey_held;
   }
   counted[word] = 0;
 }
@@ -331,11 +331,11 @@ void State::rest_contacts(std::size_t unit) noexcept {
   for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
 }
 
-/// Nothing of the room's own is held any more, by no hand and no moment to come.
-void State::rest_room() noexcept {
+/// Nothing of hotkeys is held any more, by no hand and no moment to come.
+void State::rest_hotkeys() noexcept {
   for (std::size_t unit = 0; unit < max_units; ++unit)
-    for (std::size_t w = 0; slots[unit].used && w < slots[unit].words; ++w) keep_room_buttons(slots[unit], unit, w, 0);
-  for (std::size_t gate = plan_data->room_gates; gate < plan_data->gates.size(); ++gate)
+    for (std::size_t w = 0; slots[unit].used && w < slots[unit].words; ++w) keep_hotkeys(slots[unit], unit, w, 0);
+  for (std::size_t gate = plan_data->hotkey_gates; gate < plan_data->gates.size(); ++gate)
     end_gate(plan_data->gates[gate].first_place);
 }
 
@@ -355,7 +355,7 @@ Units State::used_units() const noexcept {
 }
 
 void State::freeze() noexcept {
-  head->frozen = frozen_but_the_room;
+  head->frozen = frozen_but_hotkeys;
   rest(everybody);
 }
 
@@ -375,7 +375,7 @@ void State::detach(std::size_t unit) noexcept {
   for (const Sum& sum : slot.counted)
     if (sum.drag != nothing) drop_aim(sum.drag, unit);
   rest(Units{1} << unit);
-  for (std::size_t w = 0; w < slot.words; ++w) keep_room_buttons(slot, unit, w, 0);
+  for (std::size_t w = 0; w < slot.words; ++w) keep_hotkeys(slot, unit, w, 0);
   for (const Step& step : slot.steps)
     if (step.kind == AnalogKind::crossing) over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});

@@ -34,8 +34,8 @@ static_assert(max_units <= 32);
 
 /// What presses and positions come to, by `StateHead::frozen`.
 inline constexpr std::uint32_t plays = 0;
-inline constexpr std::uint32_t frozen_but_the_room = 1;  ///< the room's own hotkeys go on
-inline constexpr std::uint32_t only_noted = 2;           ///< how things are is taken in, and nothing follows
+inline constexpr std::uint32_t frozen_but_hotkeys = 1;  ///< hotkeys go on
+inline constexpr std::uint32_t only_noted = 2;          ///< how things are is taken in, and nothing follows
 
 /// The head of the block; the arrays follow.
 struct StateHead {
@@ -46,7 +46,7 @@ struct StateHead {
   std::uint32_t armed = 0;   ///< gates in the heap
   std::uint32_t moving = 0;  ///< movers on their way
   std::uint32_t frozen = plays;
-  std::uint32_t room_held = 0;  ///< bits that are set in `room_held`
+  std::uint32_t hotkey_held = 0;  ///< bits that are set in `hotkey_held`
 };
 static_assert(sizeof(StateHead) <= 64);
 
@@ -143,8 +143,8 @@ struct Slot {
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
-  std::vector<Run> buttons;       ///< by button bit: the signals that it holds, of `raises`
-  std::vector<Run> room_buttons;  ///< likewise those of them that are the room's: they stand last
+  std::vector<Run> buttons;         ///< by button bit: the signals that it holds, of `raises`
+  std::vector<Run> hotkey_buttons;  ///< likewise those of them that are hotkeys': they stand last
   std::vector<Raise> raises;
   std::vector<Run> sums;     ///< by what counts: a run of `counted`
   std::vector<Sum> counted;  ///< what movements are added to
@@ -184,10 +184,10 @@ struct State {
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
   void hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
-  void press_room(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
-  void keep_room_buttons(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
+  void press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
+  void keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
   void take_for_pressed(std::size_t unit) noexcept;
-  void rest_room() noexcept;
+  void rest_hotkeys() noexcept;
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
@@ -307,8 +307,8 @@ struct State {
   std::uint32_t* known = nullptr;    ///< axes of a unit that have a value, one bit each
   std::uint64_t* down = nullptr;     ///< buttons that are physically down
   std::uint64_t* counted = nullptr;  ///< and of these, those that hold their signals
-  std::uint64_t* room_held =
-      nullptr;  ///< others that hold the room's signals alone: pressed while all is frozen, or before
+  /// Others that hold hotkeys' signals alone: pressed while all is frozen, or before.
+  std::uint64_t* hotkey_held = nullptr;
   stage::Directions* opposites = nullptr;
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
   std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals

@@ -25,7 +25,7 @@ class Wiring {
     slot_.codes.clear();
     slot_.wires.assign(1, {});
     slot_.buttons.clear();
-    slot_.room_buttons.clear();
+    slot_.hotkey_buttons.clear();
     slot_.raises.clear();
     slot_.sums.clear();
     slot_.counted.clear();
@@ -61,7 +61,7 @@ class Wiring {
     return add_button(found, wire) && keep(control.code, wire);
   }
 
-  /// Codes that there is no room for are as if the unit did not have them.
+  /// Codes that there is no hotkeys for are as if the unit did not have them.
   bool keep(Code code, const Wire& wire) {
     if (!CodeTable::has_room_for(code)) return true;
     if (slot_.wires.size() > 255) return false;
@@ -74,17 +74,17 @@ class Wiring {
     if (slot_.buttons.size() >= max_buttons) return false;
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
     Run run{static_cast<Index>(slot_.raises.size()), 0};
-    Run room;
+    Run hotkeys;
     if (input != nullptr) {
       for (const Index signal : input->raises.of(plan_.raises)) {
         slot_.raises.push_back({signal, static_cast<Index>(State::place_of(plan_.signals[signal], slot_number_))});
-        if (signal >= plan_.room_signals) ++room.count;
+        if (signal >= plan_.hotkey_signals) ++hotkeys.count;
       }
       run.count = input->raises.count;
-      room.first = static_cast<Index>(slot_.raises.size() - room.count);
+      hotkeys.first = static_cast<Index>(slot_.raises.size() - hotkeys.count);
     }
     slot_.buttons.push_back(run);
-    slot_.room_buttons.push_back(room);
+    slot_.hotkey_buttons.push_back(hotkeys);
     return true;
   }
 
@@ -283,7 +283,7 @@ void State::set_plan(Plan new_plan) {
   view(known, layout.known);
   view(down, layout.down);
   view(counted, layout.counted);
-  view(room_held, layout.room_held);
+  view(hotkey_held, layout.hotkey_held);
   view(opposites, layout.opposites);
   view(over, layout.over);
   view(over_counted, layout.over_counted);
@@ -363,7 +363,7 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 void State::adopt(Plan new_plan) {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);  // nobody's pointer is seen again by resting
   rest(everybody);
-  rest_room();
+  rest_hotkeys();
   head->frozen = frozen;
   const std::vector<std::byte> old_block = block;
   const Plan old_plan = plan;
@@ -400,7 +400,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   State& state = *state_;
   const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
   if (at == state.slots.end())
-    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
+    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no hotkeys for another unit", attachment.unit,
                                      fmt::format("at most {} units at a time", max_units)});
   const auto number = static_cast<std::size_t>(at - state.slots.begin());
   if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));

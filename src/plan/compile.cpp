@@ -230,9 +230,9 @@ class Compiler {
 
   // -- hotkeys -----------------------------------------------------------------------------------
   void add_hotkeys() {
-    tables_.plan().room_signals = static_cast<Index>(tables_.plan().signals.size());
-    tables_.plan().room_gates = static_cast<Index>(tables_.plan().gates.size());
-    PortInfo room{0, "", "", static_cast<Index>(tables_.plan().targets.size()), 0};
+    tables_.plan().hotkey_signals = static_cast<Index>(tables_.plan().signals.size());
+    tables_.plan().hotkey_gates = static_cast<Index>(tables_.plan().gates.size());
+    PortInfo port{0, "", "", static_cast<Index>(tables_.plan().targets.size()), 0};
     std::map<std::string, Index> actions;
     for (const Hotkey& hotkey : profile_.hotkeys) {
       stand_at(hotkey.place, fmt::format("hotkey of '{}'", hotkey.action));
@@ -248,8 +248,8 @@ class Compiler {
       }
       add_chord(hotkey, action_signal(actions, hotkey.action));
     }
-    room.target_count = static_cast<Index>(tables_.plan().targets.size() - room.first_target);
-    if (room.target_count > 0) tables_.plan().ports.push_back(room);
+    port.target_count = static_cast<Index>(tables_.plan().targets.size() - port.first_target);
+    if (port.target_count > 0) tables_.plan().ports.push_back(port);
   }
 
   Index action_signal(std::map<std::string, Index>& actions, const std::string& name) {

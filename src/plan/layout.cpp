@@ -33,7 +33,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.known = take<std::uint32_t>(size, max_units);
   layout.down = take<std::uint64_t>(size, max_units * words);
   layout.counted = take<std::uint64_t>(size, max_units * words);
-  layout.room_held = take<std::uint64_t>(size, max_units * words);
+  layout.hotkey_held = take<std::uint64_t>(size, max_units * words);
   layout.opposites = take<stage::Directions>(size, plan.opposites.size());
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
   layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);

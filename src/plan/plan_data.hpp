@@ -165,8 +165,8 @@ struct PlanData {
   std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
   std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
   std::vector<Index> gate_at;            ///< by place: which gate is there
-  Index room_signals = 0;                ///< from this one on they are the room's own: its hotkeys never freeze
-  Index room_gates = 0;                  ///< likewise
+  Index hotkey_signals = 0;              ///< from this one on they are hotkeys', which never freeze
+  Index hotkey_gates = 0;                ///< likewise
   Index signal_places = 0;
   Index lanes = 0;
   Index crossings = 0;
@@ -216,7 +216,7 @@ struct PointerState {
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
-              down = 0, counted = 0, room_held = 0, opposites = 0, over = 0, over_counted = 0, deadline = 0,
+              down = 0, counted = 0, hotkey_held = 0, opposites = 0, over = 0, over_counted = 0, deadline = 0,
               out_held = 0, heap = 0, heap_place = 0, position = 0, moving = 0, moving_words = 0, pointers = 0,
               aims = 0, journal = 0, size = 0;
 };

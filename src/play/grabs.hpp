@@ -15,7 +15,8 @@ namespace omnipar::play {
 
 class Grabs {
  public:
-  /// `say` gets lines for people; `held` is called once for each node that another program has. All must outlive this.
+  /// `say` gets lines for people; both of these must outlive this. `held` is called once for each node that
+  /// another program has.
   Grabs(host::Nodes& nodes, const std::function<void(const std::string&)>& say, std::function<void(int node)> held)
       : nodes_(nodes), say_(say), held_(std::move(held)) {}
 

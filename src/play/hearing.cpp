@@ -45,23 +45,25 @@ std::optional<host::NodeNews> Hearing::next_news() {
   return news;
 }
 
-std::optional<Told> Hearing::next_signal() {
+std::optional<CaughtSignal> Hearing::next_signal() {
   signalfd_siginfo signal{};
   signals_wait_ = signals_wait_ && door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0;
   if (!signals_wait_) return std::nullopt;
   const int number = static_cast<int>(signal.ssi_signo);
-  return Told{number, number == SIGINT && signal.ssi_code > 0};
+  return CaughtSignal{number, number == SIGINT && signal.ssi_code > 0};
 }
 
-void Hearing::give_back(const Other& other, const std::function<void(int node)>& left) {
+void Hearing::give_back(const std::function<void(const std::string&)>& say, const Other& other,
+                        const std::function<void(int node)>& left) {
   constexpr Duration patience = std::chrono::seconds{5};
   const Time until = door_.now() + patience;
+  if (nodes_.anything_down() && say) say("Release all buttons: the units are given back when no button is down.");
   bool told_again = false;
   while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until, other)) {
     for (const int node : nodes_.drain(door_.now()).gone) left(node);
     while (next_news()) {
     }
-    while (const auto told = next_signal()) told_again = told_again || told->signal != SIGCHLD;
+    while (const auto caught = next_signal()) told_again = told_again || caught->number != SIGCHLD;
   }
   nodes_.close_all();
 }

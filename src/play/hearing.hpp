@@ -13,9 +13,8 @@
 
 namespace omnipar::play {
 
-/// A signal that has come.
-struct Told {
-  int signal = 0;
+struct CaughtSignal {
+  int number = 0;
   bool from_terminal = false;  ///< a Ctrl-C there, which goes to started programs as well
 };
 
@@ -44,11 +43,13 @@ class Hearing {
   [[nodiscard]] bool has_news() const noexcept { return news_wait_; }
   [[nodiscard]] bool has_signals() const noexcept { return signals_wait_; }
   [[nodiscard]] std::optional<host::NodeNews> next_news();
-  [[nodiscard]] std::optional<Told> next_signal();
+  [[nodiscard]] std::optional<CaughtSignal> next_signal();
 
   /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
-  /// who says it twice does not want to wait. `left` is told of nodes that leave meanwhile.
-  void give_back(const Other& other, const std::function<void(int node)>& left);
+  /// who says it twice does not want to wait. `say` gets a line if there is something to wait for, and `left` is told
+  /// of nodes that leave meanwhile.
+  void give_back(const std::function<void(const std::string&)>& say, const Other& other,
+                 const std::function<void(int node)>& left);
 
  private:
   os::Door& door_;

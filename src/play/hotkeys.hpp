@@ -1,4 +1,4 @@
-// What the room's own hotkeys ask of a play: to end, to stand still, to swap two plugs.
+// What hotkeys ask of a play: to end, to stand still, to swap two plugs.
 #pragma once
 
 #include <string_view>
@@ -7,7 +7,6 @@
 
 namespace omnipar::play {
 
-inline constexpr std::string_view exit_action = "exit";
 inline constexpr std::string_view freeze_action = "freeze";  ///< and, frozen, to go on
 inline constexpr std::string_view swap_action = "swap-ports";
 

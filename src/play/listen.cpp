@@ -46,7 +46,9 @@ class Listening {
       ears_.broken_off();
       break;
     }
-    if (options_.grab) hearing_.give_back([](Ready) {}, [](int) {});
+    if (options_.grab)
+      hearing_.give_back(
+          options_.say, [](Ready) {}, [](int) {});
     return failure_;
   }
 

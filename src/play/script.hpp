@@ -20,7 +20,7 @@ class Audience : public Listener {
   /// Ports have changed places; from the next frame on this is played.
   virtual void swapped(const Plan& plan) = 0;
   /// From the next frame on only hotkeys are heard, or everything again.
-  virtual void froze(bool now) = 0;
+  virtual void froze(bool frozen) = 0;
 };
 
 class Script {

@@ -298,7 +298,7 @@ class Session final : Listener {
   /// True if anything went out.
   bool flush(Time now) { return outlets_.flush(std::max(now, engine_.now())); }
 
-  /// What hands asked for besides playing: the room's own hotkeys, which are never frozen.
+  /// What hands asked for besides playing: hotkeys, which are never frozen.
   void act() {
     if (!outlets_.any_fired()) return;
     if (outlets_.fired(exit_action)) ask_to_end(SessionEnd::hands, false);
@@ -369,24 +369,23 @@ class Session final : Listener {
   }
 
   void take_signals() {
-    while (const auto told = hearing_.next_signal()) {
-      if (told->signal == SIGCHLD && program_.follow())
+    while (const auto caught = hearing_.next_signal()) {
+      if (caught->number == SIGCHLD && program_.follow())
         end_ = asked_by_hands_ ? SessionEnd::hands : SessionEnd::program;
-      else if (told->signal != SIGCHLD)
-        ask_to_end(SessionEnd::asked, told->from_terminal);
+      else if (caught->number != SIGCHLD)
+        ask_to_end(SessionEnd::asked, caught->from_terminal);
     }
   }
 
   // -- the end ------------------------------------------------------------------------------------------
 
-  void give_back() {
-    if (nodes_.anything_down()) say("Release all buttons: the units are given back when no button is down.");
-    hearing_.give_back(takes_other_, [this](int node) { leave(node); });
-  }
-
   /// Until that time and no less; games that still ask are answered.
   void wait_and_answer(Time until) {
-    while (door_.now() < until && wait(until)) static_cast<void>(nodes_.drain(door_.now()));
+    while (door_.now() < until && wait(until)) {
+      static_cast<void>(nodes_.drain(door_.now()));
+      while (hearing_.next_news()) {
+      }
+    }
     wishes_.clear();
   }
 
@@ -403,7 +402,8 @@ class Session final : Listener {
     }
     program_.end([this](Time until) { wait_and_answer(until); });
     outlets_.keeper().close();
-    give_back();  // last: the kernel keeps whoever closes a unit waiting until its driver has answered
+    // Last, for the kernel keeps whoever closes a unit waiting until its driver has answered.
+    hearing_.give_back(options_.say, takes_other_, [this](int node) { leave(node); });
     if (*end_ == SessionEnd::hands) say("Ended from a controller.");
     if (*end_ == SessionEnd::asked) say("Ended.");
   }

@@ -202,7 +202,7 @@ TEST_CASE("freeze lets everything go in one commit; what is down then counts fro
   CHECK(table.next("b"));
 }
 
-TEST_CASE("the room's own hotkeys are never frozen", "[promise]") {
+TEST_CASE("hotkeys are never frozen", "[promise]") {
   Profile profile = propose(built_in_catalogue(), "pad-2b").value();
   profile.hotkeys.push_back({"freeze", "select", "south"});
   OnePad table{plan_of(built_in_catalogue(), profile)};

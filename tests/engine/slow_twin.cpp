@@ -47,11 +47,11 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const std::string& role, Point 
 
 // -- what hands do --------------------------------------------------------------------------------------
 
-bool SlowTwin::holds(const Unit& unit, const std::string& role, bool for_room) const {
+bool SlowTwin::holds(const Unit& unit, const std::string& role, bool for_hotkeys) const {
   const auto contacts = unit.buttons.find(role);
   if (contacts == unit.buttons.end()) return false;
   for (const auto& [code, contact] : contacts->second)
-    if (for_room ? contact.for_room : contact.counted) return true;
+    if (for_hotkeys ? contact.for_hotkeys : contact.counted) return true;
   return false;
 }
 
@@ -110,7 +110,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   only_notes_ = false;
   frozen_ = was_frozen;
   for (auto& [role, contacts] : unit.buttons)
-    for (auto& [code, contact] : contacts) contact.for_room = attachment.by_press && contact.down;
+    for (auto& [code, contact] : contacts) contact.for_hotkeys = attachment.by_press && contact.down;
   work_out();
   settle_what_is_known(unit);
   aim(slot, unit, nullptr);
@@ -120,11 +120,11 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
 void SlowTwin::hold_again(Contact& contact) {
   contact.down = true;
   if (only_notes_) return;
-  if (contact.counted || contact.for_room) {
-    contact.counted = contact.for_room = false;
+  if (contact.counted || contact.for_hotkeys) {
+    contact.counted = contact.for_hotkeys = false;
     work_out();
   }
-  contact.for_room = true;
+  contact.for_hotkeys = true;
   contact.counted = !frozen_;
   work_out();
   note_together(true);
@@ -192,7 +192,7 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   for (auto& [role, contacts] : unit.buttons)
     for (auto& [code, contact] : contacts) {
       contact.counted = contact.counted && contact.down;
-      contact.for_room = contact.for_room && contact.down;
+      contact.for_hotkeys = contact.for_hotkeys && contact.down;
     }
   for (Line& line : lines_)
     if (line.direction)

@@ -61,7 +61,7 @@ class SlowTwin {
  private:
   struct Contact {  ///< a button, or one direction of an axis, of one unit
     bool down = false, counted = false;
-    bool for_room = false;  ///< counted for hotkeys, which are never frozen
+    bool for_hotkeys = false;  ///< counted for hotkeys, which are never frozen
   };
   struct Unit {
     Attachment attachment;
@@ -152,7 +152,7 @@ class SlowTwin {
   [[nodiscard]] static Point shaped(const Use& use, const std::string& role, Point p, bool to_a_press);
 
   // what hands do
-  [[nodiscard]] bool holds(const Unit& unit, const std::string& role, bool for_room = false) const;
+  [[nodiscard]] bool holds(const Unit& unit, const std::string& role, bool for_hotkeys = false) const;
   [[nodiscard]] bool line_in(const Line& line, int slot) const;
   [[nodiscard]] Point position(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool has_axis(const Unit& unit, const std::string& role) const;

@@ -120,7 +120,7 @@ void SlowTwin::detach(int slot) {
   work_out();
 }
 
-/// Hands release everything but the room's own; what stays is left where its axes had it.
+/// Hands release everything but hotkeys; what stays is left where its axes had it.
 void SlowTwin::rest() {
   for (auto& [slot, unit] : units_)
     for (auto& [role, contacts] : unit.buttons)
@@ -180,7 +180,7 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
   next.frozen_ = next.only_notes_ = true;
   for (auto& [slot, unit] : next.units_) {
     for (auto& [role, contacts] : unit.buttons)
-      for (auto& [code, contact] : contacts) contact.for_room = false;
+      for (auto& [code, contact] : contacts) contact.for_hotkeys = false;
     for (Line& line : next.lines_)
       if (line.chord_role.empty()) line.ways[slot] = {};
     next.cross(slot, unit);
