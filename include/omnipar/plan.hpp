@@ -54,7 +54,7 @@ struct TargetInfo {
   bool self_centering = true;  ///< returns to rest when it is released
 };
 
-/// What a plan says of one port. Port 0 is no machine's: its targets are the actions of the hotkeys.
+/// What a plan says of one port. Port 0 belongs to the hotkeys: its targets are their actions.
 struct PortInfo {
   int number = 0;
   std::string_view seat;

@@ -61,7 +61,7 @@ class Wiring {
     return add_button(found, wire) && keep(control.code, wire);
   }
 
-  /// Codes that there is no hotkeys for are as if the unit did not have them.
+  /// Codes that there is no room for are as if the unit did not have them.
   bool keep(Code code, const Wire& wire) {
     if (!CodeTable::has_room_for(code)) return true;
     if (slot_.wires.size() > 255) return false;
@@ -400,7 +400,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   State& state = *state_;
   const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
   if (at == state.slots.end())
-    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no hotkeys for another unit", attachment.unit,
+    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
                                      fmt::format("at most {} units at a time", max_units)});
   const auto number = static_cast<std::size_t>(at - state.slots.begin());
   if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
