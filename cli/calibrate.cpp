@@ -95,7 +95,7 @@ int combinations(const CalibrateWords& words) {
     tell({path.error()});
     return bad_input;
   }
-  const Shelf shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
   const auto rig = load_rig(door, words.sources);
   if (!rig) {

@@ -153,7 +153,7 @@ Json to_json(const UnitSheet& unit) {
 }
 
 int list(const CatalogueWords& words) {
-  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
   Json list = Json::array();
   for (const SystemSheet& system : shelf.catalogue.systems) {
@@ -174,7 +174,7 @@ int list(const CatalogueWords& words) {
 }
 
 int show_one(const CatalogueWords& words) {
-  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
   const auto unit = std::ranges::find(shelf.catalogue.units, words.name, &UnitSheet::name);
   if (unit != shelf.catalogue.units.end()) {

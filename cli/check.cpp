@@ -56,7 +56,7 @@ int check_trace(const CheckWords& words) {
 
 int run(const CheckWords& words) {
   if (words.sources.profile.ends_with(".trace")) return check_trace(words);
-  Given given = load(os::real_door(), words.sources);
+  FoundProfile given = load(os::real_door(), words.sources);
   // A file without a profile is good if all that it holds is.
   const bool other_sheets = given.readable && !given.profile && !given.held.empty();
   if (other_sheets) given.problems.clear();

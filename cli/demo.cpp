@@ -22,7 +22,6 @@ struct DemoWords {
 int run(const DemoWords& words) {
   Sheets sheets = read_sheets("marrowby.toml", marrowby::sheets_text());
   const Catalogue catalogue{std::move(sheets.systems), std::move(sheets.units)};
-  const Plan plan = compile(catalogue, sheets.profiles.at(0)).value();
   os::Door& door = os::real_door();
   const Time start = door.now();
   std::function<void(Time)> pace;
@@ -36,16 +35,8 @@ int run(const DemoWords& words) {
     print("An evening in the game room of Marrowby's library. Four people, four quite different controllers, one");
     print("machine with four ports. Everybody presses once and has a port. (. is a port on which nothing is held)\n");
   }
-  const auto view = words.json ? sample_view(plan, print) : table_view(plan, print, pace);
-  play::Script script{plan, catalogue, {}, *view};
-  TraceReader reader{"marrowby.trace"};
-  for (std::string_view rest = marrowby::trace_text(); !rest.empty();) {
-    const std::string_view line = rest.substr(0, rest.find('\n'));
-    rest.remove_prefix(std::min(rest.size(), line.size() + 1));
-    if (const auto event = reader.take(line).value()) script.take(*event, reader.nodes().at(event->node));
-  }
-  script.finish();
-  view->end();
+  static_cast<void>(play_through({sheets.profiles.at(0), catalogue},
+                                   {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}, words.json, print, pace));
   talk("Next, with your own controllers: omnipar play pad-2b");
   return good;
 }

@@ -62,7 +62,7 @@ int change_system(const DoctorWords& words) {
            words.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --take-back"}});
     return machine_refuses;
   }
-  const Shelf shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
   const host::Fixed fixed = words.fix ? host::fix(door, shelf.catalogue) : host::take_back(door);
   if (words.json) print_json(nlohmann::ordered_json{{"all", fixed.all}, {"lines", fixed.lines}}, 2);
@@ -121,7 +121,7 @@ int run(const DoctorWords& words) {
   }
   if (words.fix || words.take_back) return change_system(words);
   os::Door& door = os::real_door();
-  const Shelf shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
   const auto rig = load_rig(door, words.sources);
   if (!rig) {

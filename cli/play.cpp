@@ -5,10 +5,10 @@
 #include <fmt/format.h>
 
 #include "command.hpp"
+#include "evening/evening.hpp"
+#include "evening/program.hpp"
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
-#include "play/program.hpp"
-#include "play/session.hpp"
 #include "rig_file.hpp"
 #include "sources.hpp"
 #include "views.hpp"
@@ -39,27 +39,18 @@ struct PlayWords {
 enum CommandStatus : int { could_not_go_on = 125, no_program = 126, no_such_program = 127 };
 
 /// The made-up units of a room play; what the ports saw is printed. The rig as it is in the end.
-tl::expected<Rig, Diagnostic> play_room(const PlayWords& words, const Given& given, Rig rig) {
-  const auto view = words.json ? sample_view(*given.plan, print) : table_view(*given.plan, print);
-  play::Script script{*given.plan, given.catalogue, std::move(rig), *view, *given.profile};
-  const auto take = [&script](const TraceEvent& event, const Description& unit) {
-    script.take(event, unit);
-    return !script.ended();
-  };
-  auto problem = read_trace(os::real_door(), words.sources.host, take);
-  script.settle();
-  if (!problem) script.finish();
-  view->end();
-  if (problem) return tl::unexpected(std::move(*problem));
-  return script.rig();
+tl::expected<Rig, Diagnostics> play_room(const PlayWords& words, const FoundProfile& given, Rig rig) {
+  SessionOptions options{*given.profile, given.catalogue, std::move(rig)};
+  return play_through(std::move(options), {words.sources.host, trace_lines(os::real_door(), words.sources.host)},
+                      words.json, print);
 }
 
 /// Keeps the profile and the seats under a name, for the next evening.
 int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   os::Door& door = os::real_door();
   Profile kept = profile;
-  kept.name = profile_name(words.keep);
-  const std::string profile_file = profile_path(door, words.keep);
+  kept.name = files::profile_name(words.keep);
+  const std::string profile_file = files::profile_path(door, words.keep);
   const std::string rig_file = rig_path(door, words.sources);
   const auto put = [&door](const std::string& path, const files::Change& change) {
     const auto written = files::change_file(door, path, versions_of(door, path), change);
@@ -85,7 +76,7 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
     return Diagnostic{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", words.keep), "",
                       "choose another name for --keep"};
   const std::string there = door.real_path(*path);
-  if (!there.empty() && there != door.real_path(profile_path(door, words.sources.profile)))
+  if (!there.empty() && there != door.real_path(files::profile_path(door, words.sources.profile)))
     return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
                       "choose another name for --keep"};
   for (const std::string& file : {*path, rig_path(door, words.sources)})
@@ -96,27 +87,27 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
 Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
 
 /// Plays on the units that are there: how it ended, with the rig as it is then.
-play::Played play_here(const PlayWords& words, const Given& given, const Rig& rig) {
-  play::SessionOptions options;
-  options.catalogue = given.catalogue;
-  options.rig = rig;
-  options.profile = *given.profile;
-  options.with_virtual = words.with_virtual;
-  options.say = talk;
-  options.command = words.command;
-  if (words.longest_wait >= 0) options.longest_wait = seconds(words.longest_wait);
-  options.insist_after = seconds(words.insist_after);
-  options.alone = words.alone;
-  options.urgent = words.urgent;
-  options.stats = words.stats;
+evening::Played play_here(const PlayWords& words, const FoundProfile& given, const Rig& rig) {
   constexpr double percent = 0.01;
-  options.rumble = words.rumble * percent;
-  options.feedback.feel = words.feel;
-  options.feedback.leds = words.leds;
-  options.feedback.notify = words.notify;
-  play::Played played = play::play(os::real_door(), options);
+  evening::Wish wish;
+  wish.session.catalogue = given.catalogue;
+  wish.session.rig = rig;
+  wish.session.profile = *given.profile;
+  wish.session.with_virtual = words.with_virtual;
+  wish.session.measures = words.stats;
+  wish.session.rumble = words.rumble * percent;
+  wish.say = talk;
+  wish.command = words.command;
+  if (words.longest_wait >= 0) wish.longest_wait = seconds(words.longest_wait);
+  wish.insist_after = seconds(words.insist_after);
+  wish.alone = words.alone;
+  wish.urgent = words.urgent;
+  wish.feedback.feel = words.feel;
+  wish.feedback.leds = words.leds;
+  wish.feedback.notify = words.notify;
+  evening::Played played = evening::play(os::real_door(), wish);
   if (words.stats)
-    for (const std::string& line : played.stats.lines()) talk(line);
+    for (const std::string& line : evening::lines_of(played.stats)) talk(line);
   return played;
 }
 
@@ -142,11 +133,11 @@ int run(const PlayWords& words) {
     return ours(bad_input);
   }
   if (!words.command.empty()) {
-    const auto found = play::Program::find(door, words.command.front());
+    const auto found = evening::Program::find(door, words.command.front());
     if (!found) tell({found.error()});
     if (!found) return found.error().id == "no-program" ? no_program : no_such_program;
   }
-  const Given given = load(door, words.sources);
+  const FoundProfile given = load(door, words.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return ours(bad_input);
@@ -171,13 +162,13 @@ int run(const PlayWords& words) {
   if (!words.sources.host.empty()) {
     auto played = play_room(words, given, *rig);
     if (!played) {
-      tell({played.error()});
+      tell(played.error());
       return ours(bad_input);
     }
     after = std::move(*played);
   } else {
-    const play::Played played = play_here(words, given, *rig);
-    if (played.how == play::SessionEnd::failed) return ours(machine_refuses);
+    const evening::Played played = play_here(words, given, *rig);
+    if (played.how == evening::End::failed) return ours(machine_refuses);
     after = played.rig;
     status = played.program_status.value_or(ours(good));
   }

@@ -35,14 +35,14 @@ int fail(const Diagnostics& problems) {
 
 int list(const ProfileWords& words) {
   os::Door& door = os::real_door();
-  const std::string folder = profiles_folder(door);
-  if (const auto problem = unreadable_folder(door, folder)) return fail({*problem});
+  const std::string folder = files::profiles_folder(door);
+  if (const auto problem = files::unreadable_folder(door, folder)) return fail({*problem});
   auto all = nlohmann::ordered_json::array();
   for (const std::string& file : door.names_in(folder)) {
     if (!file.ends_with(".toml")) continue;
     Sources sources = words.sources;
     sources.profile = file.substr(0, file.size() - std::string_view{".toml"}.size());
-    const Given given = load(door, sources);
+    const FoundProfile given = load(door, sources);
     const std::string system = given.profile ? given.profile->system : "";
     all.push_back({{"name", sources.profile}, {"system", system}, {"good", given.plan.has_value()}});
     if (!words.json)
@@ -76,7 +76,7 @@ void show_line(const inspect::Link& link, const std::string& first_seat, bool ag
 }
 
 int show(const ProfileWords& words) {
-  const Given given = load(os::real_door(), words.sources);
+  const FoundProfile given = load(os::real_door(), words.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
@@ -109,7 +109,7 @@ int show(const ProfileWords& words) {
 
 int make(const ProfileWords& words) {
   os::Door& door = os::real_door();
-  const Shelf shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, words.sources);
   auto profile = propose(shelf.catalogue, words.system);
   if (!profile) return fail(profile.error());
   const auto rig = load_rig(door, words.sources);
@@ -118,7 +118,7 @@ int make(const ProfileWords& words) {
   const std::string& name = words.sources.profile;
   const auto path = profile_to_write(door, words.sources, name);
   if (!path) return fail({path.error()});
-  profile->name = profile_name(name);
+  profile->name = files::profile_name(name);
   if (shelf.catalogue.system(name) != nullptr)
     return fail({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
                   "choose another name; nothing was changed"}});
@@ -156,7 +156,7 @@ int edit(const ProfileWords& words, bool clear) {
   if (!to_write) return fail({to_write.error()});
   const std::string& path = *to_write;
   const std::vector<std::string> keys{"port", std::to_string(words.port), "bind", words.target};
-  Shelf shelf = load_shelf(door, words.sources);
+  FoundSheets shelf = load_shelf(door, words.sources);
   const auto change = [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
     if (old.empty())
       return tl::unexpected(

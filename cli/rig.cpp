@@ -223,7 +223,7 @@ int run_call(const RigWords& words, bool adds) {
     talk("Nothing was changed.");
     return bad_input;
   }
-  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
   play::RollCall rollcall{shelf.catalogue, words.seats, talk};
   if (const auto failure = call(words, shelf.catalogue, rollcall)) {

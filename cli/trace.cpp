@@ -91,7 +91,7 @@ int record(const TraceWords& words) {
   LineFile lines{door, file->get()};
   play::RecordOptions options;
   options.about = words.about;
-  const Shelf shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
   options.listen.catalogue = &shelf.catalogue;
   options.listen.with_virtual = words.with_virtual;
@@ -187,7 +187,7 @@ int compared(const TraceWords& words, Comparison& comparison) {
 
 int replay(const TraceWords& words) {
   os::Door& door = os::real_door();
-  const Given given = load(door, words.sources);
+  const FoundProfile given = load(door, words.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
@@ -203,18 +203,10 @@ int replay(const TraceWords& words) {
     sink = [&comparison](const std::string& line) { comparison->take(line); };
   }
   const bool samples = words.json || comparison.has_value();
-  const auto view = samples ? sample_view(*given.plan, sink) : table_view(*given.plan, sink);
-  play::Script script{*given.plan, given.catalogue, *rig, *view, *given.profile};
-  const auto take = [&](const TraceEvent& event, const Description& unit) {
-    script.take(event, unit);
-    return !script.ended();
-  };
-  const auto problem = read_trace(door, words.file, take);
-  script.settle();
-  if (!problem) script.finish();
-  view->end();
-  if (problem) {
-    tell({*problem});
+  const auto played = play_through({*given.profile, given.catalogue, *rig}, {words.file, trace_lines(door, words.file)},
+                                   samples, sink);
+  if (!played) {
+    tell(played.error());
     return bad_input;
   }
   return comparison ? compared(words, *comparison) : good;

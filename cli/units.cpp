@@ -289,7 +289,7 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
 }
 
 int run(const UnitsWords& words) {
-  const Shelf shelf = load_shelf(os::real_door(), words.sources);
+  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
   tell(shelf.problems);
   if (words.raw) return show_raw(shelf.catalogue, {words.sources.host, words.listen, words.with_virtual, words.json});
   const auto rig = load_rig(os::real_door(), words.sources);

@@ -11,7 +11,8 @@
 #include <nlohmann/json.hpp>
 
 #include "base/list.hpp"
-#include "play/words.hpp"
+#include "omnipar/identity.hpp"
+#include "omnipar/session_words.hpp"
 #include "style.hpp"
 #include "text/utf8.hpp"
 
@@ -48,7 +49,6 @@ class TableView final : public View {
     port_width_ =
         std::clamp<std::size_t>(room / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 30) - 2;
     if (const std::size_t width = terminal_width(); width > 0) fit_into(width, static_cast<std::size_t>(ports));
-    shown_.assign(plan_.targets().size(), 0);
   }
 
   void act(const TraceEvent& event, const Description& unit) override {
@@ -60,68 +60,70 @@ class TableView final : public View {
   }
 
   void frame(Time time, const Reader& reader) override {
-    const bool fired = take_actions(time, reader);
-    if (!waiting_ && (reader.changed().empty() || fired)) return flush_news();
+    const PortInfo* hotkeys = plan_.port(0);
+    const auto is_hotkey = [&](std::uint16_t target) {
+      return hotkeys != nullptr && target >= hotkeys->first_target &&
+             target < hotkeys->first_target + hotkeys->target_count;
+    };
+    if (!waiting_ && std::ranges::all_of(reader.changed(), is_hotkey)) return flush_news();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
     if (!waiting_) waiting_ = {time, still_shown ? "(a frame later)" : "(no input: it follows by itself)"};
     print_waiting(&reader);
   }
 
-  void swapped(const Plan& plan) override {
-    plan_ = plan;
-    shown_.assign(plan_.targets().size(), 0);
-    for (const PortInfo& port : plan_.ports())
-      if (port.number != 0) news_.push_back(fmt::format("port {} is now played from {}", port.number, port.seat));
-  }
-
-  void froze(bool frozen) override {
-    news_.emplace_back(frozen ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
+  void told(const SessionEvent& event, Time now) override {
+    if (const auto* hotkey = std::get_if<HotkeyFired>(&event)) return fired(hotkey->action, now);
+    std::visit([this](const auto& what) { tell(what); }, event);
   }
 
   void end() override { print_waiting(nullptr); }
 
-  void seated(const std::string& seat, const std::string& unit, bool again) override {
-    for (const PortInfo& port : plan_.ports())
-      if (port.is_played_from(seat))
-        news_.push_back(again ? fmt::format("port {} has its \"{}\" back ({})", port.number, unit, seat)
-                              : fmt::format("\"{}\" takes port {} ({})", unit, port.number, seat));
-  }
-  void joined(const std::string& seat, const std::string& unit) override {
-    news_.push_back(fmt::format("\"{}\" also serves {}", unit, seat));
-  }
-  void left(const std::string& seat, const std::string& unit) override {
-    news_.push_back(fmt::format("{}'s \"{}\" is gone: its buttons are released, its port is kept", seat, unit));
-  }
-  void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
-    const std::string whose = seat.empty() ? "" : seat + "'s ";
-    const std::string_view what = plug == play::Plug::none     ? "its socket is empty"
-                                  : plug == play::Plug::put_in ? "a plug is in its socket now"
-                                                               : "its plug is out: its buttons are released";
-    news_.push_back(fmt::format("{}\"{}\": {}", whose, unit, what));
-  }
-  void waiting(const std::string&) override {}
-  void seat_is_elsewhere(const std::string& unit, const std::string& seat) override {
-    news_.push_back(
-        fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", unit, seat));
-  }
-  void beside(const std::string& seat, const std::string& unit, const std::string& other) override {
-    news_.push_back(fmt::format("{} is played with both \"{}\" and \"{}\" now", seat, other, unit));
-  }
-  void asked(const std::string& seat, const std::string& unit, play::Doubt doubt) override {
-    news_.push_back(fmt::format("{}: \"{}\" {}: press on yours", seat, unit, play::Words::doubt_words(doubt)));
-  }
-  void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) override {
-    news_.push_back(fmt::format("{}: \"{}\" has nothing for {}", seat, unit, some_listed(targets)));
-  }
-  void no_use(const std::string& unit) override {
-    news_.push_back(fmt::format("\"{}\" has nothing that this machine uses", unit));
-  }
-  void no_seat(const std::string& unit) override {
-    news_.push_back(fmt::format("\"{}\" was pressed, but every port is taken", unit));
-  }
-  void cannot_attach(const Diagnostic& why) override { news_.push_back(to_text(why)); }
-
  private:
+  void news(std::string line) { news_.push_back(std::move(line)); }
+
+  void tell(const Seated& what) {
+    for (const PortInfo& port : plan_.ports())
+      if (port.is_played_from(what.seat))
+        news(what.again ? fmt::format("port {} has its \"{}\" back ({})", port.number, what.unit, what.seat)
+                        : fmt::format("\"{}\" takes port {} ({})", what.unit, port.number, what.seat));
+  }
+  void tell(const Joined& what) { news(fmt::format("\"{}\" also serves {}", what.unit, what.seat)); }
+  void tell(const Left& what) {
+    news(fmt::format("{}'s \"{}\" is gone: its buttons are released, its port is kept", what.seat, what.unit));
+  }
+  void tell(const SocketNews& what) {
+    const std::string_view plug = what.plug == Plug::none     ? "its socket is empty"
+                                  : what.plug == Plug::put_in ? "a plug is in its socket now"
+                                                              : "its plug is out: its buttons are released";
+    news(fmt::format("{}\"{}\": {}", what.seat.empty() ? "" : what.seat + "'s ", what.unit, plug));
+  }
+  void tell(const SeatedElsewhere& what) {
+    news(fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", what.unit,
+                     what.seat));
+  }
+  void tell(const Beside& what) {
+    news(fmt::format("{} is played with both \"{}\" and \"{}\" now", what.seat, what.other, what.unit));
+  }
+  void tell(const Asked& what) {
+    news(fmt::format("{}: \"{}\" {}: press on yours", what.seat, what.unit, to_text(what.doubt)));
+  }
+  void tell(const Lacks& what) {
+    news(fmt::format("{}: \"{}\" has nothing for {}", what.seat, what.unit, some_listed(what.targets)));
+  }
+  void tell(const NoUse& what) { news(fmt::format("\"{}\" has nothing that this machine uses", what.unit)); }
+  void tell(const NoSeat& what) { news(fmt::format("\"{}\" was pressed, but every port is taken", what.unit)); }
+  void tell(const Refused& what) { news(to_text(what.why)); }
+  void tell(const Froze& what) {
+    news(what.frozen ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
+  }
+  void tell(const Swapped& what) {
+    plan_ = what.plan;
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) news(fmt::format("port {} is now played from {}", port.number, port.seat));
+  }
+  template <typename Other>
+  void tell(const Other&) {}
+
   struct Waiting {
     Time time;
     std::string told;
@@ -169,21 +171,12 @@ class TableView final : public View {
     sink_(trimmed(head));
   }
 
-  bool take_actions(Time time, const Reader& reader) {
-    const PortInfo* room = plan_.port(0);
-    bool fired = false;
-    for (std::uint16_t t = 0; room != nullptr && t < room->target_count; ++t) {
-      const std::size_t target = std::size_t{room->first_target} + t;
-      const double value = reader.port(0).value({t});
-      if (value > shown_[target]) {
-        print_waiting(&reader);
-        if (pace_) pace_(time);
-        sink_(fmt::format("{:>6} ms  action: {}", ms(time), plan_.targets()[target].name));
-        fired = true;
-      }
-      shown_[target] = value;
-    }
-    return fired;
+  /// What somebody does now fires it, or what somebody has held for long enough.
+  void fired(const std::string& action, Time now) {
+    if (waiting_) return news("action: " + action);
+    flush_news();
+    if (pace_) pace_(now);
+    sink_(fmt::format("{:>6} ms  action: {}", ms(now), action));
   }
 
   /// "stick-x", which "stick-y" follows.
@@ -255,7 +248,6 @@ class TableView final : public View {
   std::string lesson_;
   std::vector<std::string> news_;
   std::map<std::pair<int, Code>, std::string> names_;  ///< by node
-  std::vector<double> shown_;
   std::size_t act_width_ = most_act_width;
   std::size_t port_width_ = 0;
   bool begun_ = false;
@@ -282,40 +274,43 @@ class SampleView final : public View {
       }
       if (values.empty()) continue;
       if (port.number != 0) put({{"t", us(time)}, {"port", port.number}, {"changed", values}});
-      for (const auto& [action, on] : values.items())
-        if (port.number == 0 && on != 0) put({{"t", us(time)}, {"action", action}});
     }
   }
 
-  void swapped(const Plan& plan) override {
-    plan_ = plan;
-    for (const PortInfo& port : plan_.ports())
-      if (port.number != 0) put({{"t", us(now_)}, {"port", port.number}, {"seat", port.seat}});
+  void told(const SessionEvent& event, Time now) override {
+    now_ = now;
+    std::visit([this](const auto& what) { tell(what); }, event);
   }
-
-  void froze(bool frozen) override { put({{"t", us(now_)}, {"frozen", frozen}}); }
 
   void end() override {}
 
-  void seated(const std::string& seat, const std::string& unit, bool again) override {
-    event(seat, unit, again ? "back" : "seated");
-  }
-  void joined(const std::string& seat, const std::string& unit) override { event(seat, unit, "joined"); }
-  void left(const std::string& seat, const std::string& unit) override { event(seat, unit, "gone"); }
-  void socket(const std::string& seat, const std::string& unit, play::Plug plug) override {
-    const std::string_view what = plug == play::Plug::none ? "empty" : plug == play::Plug::put_in ? "put in" : "out";
-    event(seat, unit, std::string{what});
-  }
-  void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string& unit, play::Doubt) override { event(seat, unit, "asked"); }
-  void no_use(const std::string& unit) override { event("", unit, "no use"); }
-  void no_seat(const std::string& unit) override { event("", unit, "no seat"); }
-  void cannot_attach(const Diagnostic& why) override { event("", why.place, why.message); }
-
  private:
+  void tell(const Seated& what) { put_event(what.seat, what.unit, what.again ? "back" : "seated"); }
+  void tell(const Joined& what) { put_event(what.seat, what.unit, "joined"); }
+  void tell(const Left& what) { put_event(what.seat, what.unit, "gone"); }
+  void tell(const SocketNews& what) {
+    put_event(what.seat, what.unit,
+              what.plug == Plug::none     ? "empty"
+              : what.plug == Plug::put_in ? "put in"
+                                          : "out");
+  }
+  void tell(const Asked& what) { put_event(what.seat, what.unit, "asked"); }
+  void tell(const NoUse& what) { put_event("", what.unit, "no use"); }
+  void tell(const NoSeat& what) { put_event("", what.unit, "no seat"); }
+  void tell(const Refused& what) { put_event("", what.why.place, what.why.message); }
+  void tell(const HotkeyFired& what) { put({{"t", us(now_)}, {"action", what.action}}); }
+  void tell(const Froze& what) { put({{"t", us(now_)}, {"frozen", what.frozen}}); }
+  void tell(const Swapped& what) {
+    plan_ = what.plan;
+    for (const PortInfo& port : plan_.ports())
+      if (port.number != 0) put({{"t", us(now_)}, {"port", port.number}, {"seat", port.seat}});
+  }
+  template <typename Other>
+  void tell(const Other&) {}
+
   static std::int64_t us(Time time) { return time.time_since_epoch().count(); }
   void put(const nlohmann::ordered_json& line) { sink_(json_text(line)); }
-  void event(const std::string& seat, const std::string& unit, const std::string& what) {
+  void put_event(const std::string& seat, const std::string& unit, const std::string& what) {
     put({{"t", us(now_)}, {"seat", seat}, {"unit", unit}, {"event", what}});
   }
 
@@ -334,6 +329,39 @@ std::unique_ptr<View> table_view(const Plan& plan, LineSink sink, std::function<
 std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink) {
   results_are_lines();
   return std::make_unique<SampleView>(plan, std::move(sink));
+}
+
+tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, bool json, const LineSink& sink,
+                                            std::function<void(Time)> pace) {
+  std::unique_ptr<View> view;
+  std::function<Time()> room_time;
+  bool exits = false;
+  options.told = [&](const SessionEvent& event) {
+    const auto* hotkey = std::get_if<HotkeyFired>(&event);
+    exits = exits || (hotkey != nullptr && hotkey->action == exit_action);
+    view->told(event, room_time());
+  };
+  room.acts = [&](const TraceEvent& event, const Description& unit) { view->act(event, unit); };
+  auto session = Session::open_room(std::move(options), std::move(room));
+  if (!session) return tl::unexpected(session.error());
+  room_time = [&session] { return session->now(); };
+  view = json ? sample_view(session->plan(), sink) : table_view(session->plan(), sink, std::move(pace));
+  Reader reader{session->engine()};
+  const Duration frame = session->plan().frame();
+  for (std::int64_t number = 1; !exits && !session->over() && !session->failure(); ++number) {
+    const Time time{number * frame};
+    while (!exits && !session->failure() && session->wait(time)) session->take();
+    if (session->failure()) break;
+    session->take();
+    reader.next_frame();
+    view->frame(time, reader);
+    // Frames in which nothing can change are passed over.
+    const Time next = session->next_due().value_or(time);
+    if (reader.changed().empty() && next > time) number = std::max(number, (next.time_since_epoch() - Duration{1}) / frame);
+  }
+  view->end();
+  if (session->failure() && !exits) return tl::unexpected(Diagnostics{*session->failure()});
+  return session->rig();
 }
 
 }  // namespace omnipar::cli

@@ -5,15 +5,23 @@
 #include <memory>
 #include <string>
 
-#include "play/script.hpp"
+#include "omnipar/reader.hpp"
+#include "omnipar/session.hpp"
 
 namespace omnipar::cli {
 
 /// Where lines go.
 using LineSink = std::function<void(const std::string& line)>;
 
-class View : public play::Audience {
+/// Who looks on. Acts and frames come in order of time; an act at the very moment of a frame comes first.
+class View {
  public:
+  virtual ~View() = default;
+  /// Something is about to happen to a unit. Raw reports are told as the changes that they make.
+  virtual void act(const TraceEvent& event, const Description& unit) = 0;
+  virtual void told(const SessionEvent& event, Time now) = 0;
+  /// The machine has taken a sample; the reader shows it.
+  virtual void frame(Time time, const Reader& reader) = 0;
   /// To be called behind the last frame.
   virtual void end() = 0;
 };
@@ -26,5 +34,10 @@ class View : public play::Audience {
 /// before, {"t":us,"action":action}, and {"t":us,"seat":…,"unit":…,"event":"seated"|"back"|"joined"|"gone"|"asked"|"no
 /// use"|"no seat"|"empty"|"put in"|"out"}.
 [[nodiscard]] std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink);
+
+/// Plays a room with this profile to its end, or until its exit action fires, with a sample each frame. The rig as it is
+/// then. `pace`, for a table, is called before a line is printed, with the time that it belongs to.
+[[nodiscard]] tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, bool json,
+                                                          const LineSink& sink, std::function<void(Time)> pace = {});
 
 }  // namespace omnipar::cli

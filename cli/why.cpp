@@ -31,7 +31,7 @@ struct Question {
 };
 
 /// What else a word may be that is neither a role nor a raw code.
-Diagnostic no_control(const Given& given, const std::string& name) {
+Diagnostic no_control(const FoundProfile& given, const std::string& name) {
   const auto targets = given.plan->targets();
   if (std::ranges::find(targets, name, &TargetInfo::name) != targets.end())
     return {"unknown-role", Severity::error, fmt::format("'{}' is a target of the machine, not a unit's control", name),
@@ -45,7 +45,7 @@ Diagnostic no_control(const Given& given, const std::string& name) {
 }
 
 /// The seat that the word before the '/' means: itself, or that of the rig's unit of this name.
-tl::expected<std::string, Diagnostic> seat_of(const Given& given, const Rig& rig, const std::string& word) {
+tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const Rig& rig, const std::string& word) {
   const auto seats = given.plan->seats();
   const auto unit = std::ranges::find(rig.units, word, &RigUnit::name);
   const std::string seat = unit == rig.units.end() ? word : unit->seat;
@@ -60,7 +60,7 @@ tl::expected<std::string, Diagnostic> seat_of(const Given& given, const Rig& rig
 }
 
 /// What a raw control means: to the units of the room, if there is one, else by all sheets and the convention.
-tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWords& words, const Given& given,
+tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWords& words, const FoundProfile& given,
                                                                     const std::string& name) {
   if (!words.sources.host.empty()) {
     const auto nodes = read_room(os::real_door(), words.sources.host, given.catalogue);
@@ -79,7 +79,7 @@ tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWor
                                    "a unit sheet gives it a role; see: omnipar catalogue fields unit"});
 }
 
-tl::expected<Question, Diagnostic> asked(const WhyWords& words, const Given& given, const Rig& rig) {
+tl::expected<Question, Diagnostic> asked(const WhyWords& words, const FoundProfile& given, const Rig& rig) {
   Question question;
   const std::string& control = words.control;
   const std::size_t slash = hid::is_name(control) ? std::string::npos : control.find('/');
@@ -139,7 +139,7 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
 }
 
 int run(const WhyWords& words) {
-  const Given given = load(os::real_door(), words.sources);
+  const FoundProfile given = load(os::real_door(), words.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;

@@ -27,7 +27,7 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
-  if (!is_playable(catalogue_, node->description()) || is_left_to_another(place, *node) || joins_another(place, node))
+  if (!is_playable(catalogue_, node->description()) || !takes_(node->description()) || is_left_to_another(place, *node) || joins_another(place, node))
     return std::nullopt;
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
   if (grab_all_) node->grab(true);
@@ -234,6 +234,8 @@ bool Nodes::is_grabbed_by_another(int number) const noexcept {
 bool Nodes::anything_down() const noexcept {
   return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_grabbed() && open.node->is_down(); });
 }
+
+Holders Nodes::holders(int number) const { return holders_of(door_, path(number)); }
 
 std::uint64_t Nodes::losses() const noexcept {
   std::uint64_t all = old_losses_;

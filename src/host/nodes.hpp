@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "host/look.hpp"
 #include "host/node.hpp"
 #include "host/node_part.hpp"
 #include "host/watch.hpp"
@@ -45,11 +46,15 @@ class Nodes {
   void take_alone() noexcept { alone_ = true; }
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
+  /// Who else has it open.
+  [[nodiscard]] Holders holders(int number) const;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
   /// Reads all units from their event nodes, also those whose raw reports tell more. To be set before nodes are opened.
   void read_event_nodes_only() noexcept { event_nodes_only_ = true; }
+  /// Opens only nodes that this takes. To be set before nodes are opened.
+  void only(std::function<bool(const Description&)> takes) { takes_ = std::move(takes); }
   /// Takes words for people: how a unit is read. To be set before nodes are opened.
   void say_to(std::function<void(const std::string&)> say) { say_ = std::move(say); }
   /// A number for a node that is not opened here; it is never given to another.
@@ -122,6 +127,7 @@ class Nodes {
   bool event_nodes_only_ = false;
   bool alone_ = false;
   int last_number_ = 0;
+  std::function<bool(const Description&)> takes_ = [](const Description&) { return true; };
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;

@@ -10,7 +10,6 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
-#include <initializer_list>
 #include <poll.h>
 #include <span>
 #include <string>
@@ -42,6 +41,9 @@ class Door {
   virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
   /// The tags of those that are ready, as many as fit; at the time limit 0.
   virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
+  /// A descriptor that is readable from the time on that it is set to; without one it never is.
+  virtual int make_timer() = 0;
+  virtual int set_timer(int timer, const Time* due) = 0;
   virtual Time now() = 0;
   virtual void sleep(Duration time) = 0;
   /// False for folders, pipes and devices.
@@ -75,8 +77,10 @@ class Door {
   /// Runs a program to its end and gives its exit status; 127 if it cannot be started. Its output is
   /// thrown away.
   virtual int run(const std::vector<std::string>& command) = 0;
-  /// Signals that become readable on a descriptor instead of ending the program.
-  virtual int catch_signals(std::initializer_list<int> signals) = 0;
+  /// Signals that become readable on a descriptor instead of ending the program; those that were not blocked before are
+  /// added to `blocked`. And back again.
+  virtual int catch_signals(std::span<const int> signals, std::vector<int>& blocked) = 0;
+  virtual void let_signals_through(std::span<const int> signals) = 0;
   virtual bool is_root() = 0;
   /// Real-time priority for this process alone, not for those that it starts.
   virtual int be_urgent() = 0;

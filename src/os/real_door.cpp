@@ -10,6 +10,7 @@
 #include <sys/signalfd.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
+#include <sys/timerfd.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -38,6 +39,13 @@ timespec to_timespec(Duration time) {
   constexpr std::int64_t million = 1'000'000;
   const std::int64_t us = std::max<std::int64_t>(0, time.count());
   return {static_cast<time_t>(us / million), static_cast<long>(us % million * 1000)};
+}
+
+sigset_t set_of(std::span<const int> signals) {
+  sigset_t set;
+  ::sigemptyset(&set);
+  for (const int signal : signals) ::sigaddset(&set, signal);
+  return set;
 }
 
 class RealDoor final : public Door {
@@ -92,6 +100,17 @@ class RealDoor final : public Door {
     });
     for (int i = 0; i < count; ++i) tags[static_cast<std::size_t>(i)] = events.at(static_cast<std::size_t>(i)).data.u64;
     return count;
+  }
+
+  int make_timer() override {
+    return uninterrupted([] { return ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK); });
+  }
+
+  int set_timer(int timer, const Time* due) override {
+    itimerspec when{};
+    // A time of 0 would stop it.
+    if (due != nullptr) when.it_value = to_timespec(std::max(*due, at_us(1)).time_since_epoch());
+    return uninterrupted([&] { return ::timerfd_settime(timer, TFD_TIMER_ABSTIME, &when, nullptr); });
   }
 
   Time now() override {
@@ -235,12 +254,18 @@ class RealDoor final : public Door {
     return status >= 0 && WIFEXITED(status) ? WEXITSTATUS(status) : not_started;
   }
 
-  int catch_signals(std::initializer_list<int> signals) override {
-    sigset_t set;
-    ::sigemptyset(&set);
-    for (const int signal : signals) ::sigaddset(&set, signal);
-    ::sigprocmask(SIG_BLOCK, &set, nullptr);
+  int catch_signals(std::span<const int> signals, std::vector<int>& blocked) override {
+    const sigset_t set = set_of(signals);
+    sigset_t before;
+    ::pthread_sigmask(SIG_BLOCK, &set, &before);
+    for (const int signal : signals)
+      if (::sigismember(&before, signal) == 0) blocked.push_back(signal);
     return uninterrupted([&] { return ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK); });
+  }
+
+  void let_signals_through(std::span<const int> signals) override {
+    const sigset_t set = set_of(signals);
+    ::pthread_sigmask(SIG_UNBLOCK, &set, nullptr);
   }
 
   bool is_root() override { return ::geteuid() == 0; }

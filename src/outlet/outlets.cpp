@@ -40,8 +40,8 @@ void add(std::vector<input_event>& report, const input_event& event) {
 
 }  // namespace
 
-Outlets::Outlets(os::Door& door, const Engine& engine)
-    : door_(door), engine_(engine), reader_(engine, shortest_press(engine.plan())), keeper_(door) {}
+Outlets::Outlets(os::Door& door, const Engine& engine, const PacedReader& reader)
+    : door_(door), engine_(engine), reader_(reader), keeper_(door) {}
 
 std::optional<Diagnostic> Outlets::start(int play) {
   play_ = play;
@@ -54,8 +54,6 @@ std::optional<Diagnostic> Outlets::start(int play) {
 }
 
 std::optional<Diagnostic> Outlets::rewire() {
-  fired_.clear();
-  if (const PortInfo* room = engine_.plan().port(0)) fired_.reserve(room->target_count);
   wires_.assign(engine_.plan().targets().size(), {});
   for (const PortInfo& port : engine_.plan().ports()) wire_port(port);
   std::vector<DeviceKey> missing = devices_of(engine_.plan());
@@ -175,11 +173,9 @@ input_event Outlets::event_of_wire(const Wire& wire) const {
 
 bool Outlets::flush(Time now) {
   bool any = false;
-  reader_.catch_up(now);
   for (const std::uint16_t target : reader_.changed()) {
     const Wire& wire = wires_[target];
     if (wire.device) add(outgoing_[*wire.device].report, event_of_wire(wire));
-    if (wire.port == 0 && is_down(target)) fired_.push_back(engine_.plan().targets()[target].name);
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
     if (outgoing_[i].report.empty() && !(outgoing_[i].behind && now >= again_at_)) continue;
@@ -205,13 +201,8 @@ void Outlets::write(std::size_t device, Time now) {
 }
 
 std::optional<Time> Outlets::next_due() const noexcept {
-  const auto due = reader_.next_due();
   const bool behind = std::ranges::find(outgoing_, true, &Outgoing::behind) != outgoing_.end();
-  return behind && (!due || again_at_ < *due) ? std::optional{again_at_} : due;
-}
-
-std::size_t Outlets::times_fired(std::string_view action) const noexcept {
-  return static_cast<std::size_t>(std::ranges::count(fired_, action));
+  return behind ? std::optional{again_at_} : std::nullopt;
 }
 
 }  // namespace omnipar::outlet

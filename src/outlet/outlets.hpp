@@ -13,8 +13,9 @@ namespace omnipar::outlet {
 
 class Outlets {
  public:
-  /// The engine must outlive the outlets. No device is made yet.
-  Outlets(os::Door& door, const Engine& engine);
+  /// The engine and its reader, of which all that is shown here is taken, must outlive the outlets. No device is made
+  /// yet.
+  Outlets(os::Door& door, const Engine& engine, const PacedReader& reader);
 
   /// Starts the keeper and makes the devices of all ports, in order of port; their nodes come in that
   /// order too, by number and as text, for programs sort them either way.
@@ -27,15 +28,12 @@ class Outlets {
   [[nodiscard]] std::optional<Diagnostic> open_passed_on_keys();
   /// A key of the desktop goes down or up; of no effect before that device is open.
   void pass_on(Code code, bool down);
-  /// Writes what can be shown at `now`: one report a device at the most. True if there was any.
+  /// Writes what the reader has just shown to have changed: one report a device at the most. True if there was any.
   bool flush(Time now);
+  /// When a device that has refused a report is written to again.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
-  /// True if a hotkey of that name has fired since `forget_fired`.
-  [[nodiscard]] bool fired(std::string_view action) const noexcept { return times_fired(action) > 0; }
-  [[nodiscard]] std::size_t times_fired(std::string_view action) const noexcept;
-  [[nodiscard]] bool any_fired() const noexcept { return !fired_.empty(); }
-  void forget_fired() noexcept { fired_.clear(); }
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
+  [[nodiscard]] const Keeper& keeper() const noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
   /// Reports that a device would not take. What they would have said is said again until it is taken.
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
@@ -68,14 +66,13 @@ class Outlets {
 
   os::Door& door_;
   const Engine& engine_;
-  PacedReader reader_;
+  const PacedReader& reader_;
   Keeper keeper_;
   int play_ = 1;
   std::vector<VirtualDevice> devices_;
   std::vector<Wire> wires_;              ///< by target of the plan
   std::vector<Outgoing> outgoing_;       ///< by device
   Time again_at_{};                      ///< when those that are behind are written to again
-  std::vector<std::string_view> fired_;  ///< hotkeys
   std::uint64_t refused_ = 0;
 };
 

@@ -1,14 +1,17 @@
 #include "play/grabs.hpp"
 
-#include <fmt/format.h>
-
-#include "base/list.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar::play {
 
 void Grabs::look_at(int node) {
-  if (nodes_.is_grabbed_by_another(node) && told_.insert(node).second) held_(node);
+  if (nodes_.is_grabbed_by_another(node)) held_elsewhere(node);
+}
+
+void Grabs::held_elsewhere(int node) {
+  if (!told_.insert(node).second) return;
+  const host::Holders holders = nodes_.holders(node);
+  tell_(GrabbedElsewhere{printable(nodes_.description(node).name), nodes_.path(node), holders.names, holders.only});
 }
 
 void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {
@@ -30,8 +33,8 @@ void Grabs::insist(Time now) {
     if (std::exchange(wait.down, down) != down) wait.since = now;  // hands are at it
     if (!down.empty() && now - wait.since >= patience)
       grab_what_is_stuck(node, down);
-    else if (down.empty() && now - wait.since >= pause && told_.insert(node).second)
-      held_(node);
+    else if (down.empty() && now - wait.since >= pause)
+      held_elsewhere(node);
   }
   if (waiting.empty()) again_at_.reset();
 }
@@ -39,10 +42,7 @@ void Grabs::insist(Time now) {
 void Grabs::grab_what_is_stuck(int node, const std::vector<std::string>& down) {
   const bool told = nodes_.grab_with_something_down(node);
   if (!nodes_.is_grabbed(node)) return;  // another program has it
-  say_(fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", printable(nodes_.description(node).name),
-                   some_listed(down), down.size() == 1 ? "stays" : "stay",
-                   told ? "other programs see it released, and it counts from its next press"
-                        : "other programs do not see it released"));
+  tell_(GrabbedWhileDown{printable(nodes_.description(node).name), down, told});
 }
 
 }  // namespace omnipar::play

@@ -1,7 +1,6 @@
 // Which units nobody else hears: those that are played on, as soon as that harms nobody.
 #pragma once
 
-#include <functional>
 #include <map>
 #include <optional>
 #include <set>
@@ -10,15 +9,14 @@
 #include <vector>
 
 #include "host/nodes.hpp"
+#include "omnipar/events.hpp"
 
 namespace omnipar::play {
 
 class Grabs {
  public:
-  /// `say` gets lines for people; both of these must outlive this. `held` is called once for each node that
-  /// another program has.
-  Grabs(host::Nodes& nodes, const std::function<void(const std::string&)>& say, std::function<void(int node)> held)
-      : nodes_(nodes), say_(say), held_(std::move(held)) {}
+  /// The nodes must outlive this. `tell` is told of GrabbedElsewhere, once for each node, and of GrabbedWhileDown.
+  Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), tell_(std::move(tell)) {}
 
   /// A node that has come may be another program's; that is told.
   void look_at(int node);
@@ -37,10 +35,10 @@ class Grabs {
     std::vector<std::string> down;
   };
   void grab_what_is_stuck(int node, const std::vector<std::string>& down);
+  void held_elsewhere(int node);
 
   host::Nodes& nodes_;
-  const std::function<void(const std::string&)>& say_;
-  std::function<void(int)> held_;
+  EventHandler tell_;
   std::optional<Time> again_at_;  ///< while something is to be grabbed that is not
   std::map<int, Wait> waits_;     ///< by node
   std::set<int> told_;            ///< to be another program's

@@ -1,21 +1,20 @@
 #include "play/hearing.hpp"
 
-#include <sys/signalfd.h>
-
 #include <csignal>
 #include <span>
 
 namespace omnipar::play {
 
-std::optional<Diagnostic> Hearing::begin(std::initializer_list<int> signals) {
-  signals_ = os::Descriptor{door_, door_.catch_signals(signals)};
-  if (!signals_) return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+std::optional<Diagnostic> Hearing::begin(std::span<const int> signals) {
+  if (!signals.empty() && !signals_.begin(signals))
+    return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
   watch_ = host::open_watch();
   if (!watch_ || watch_->descriptor() < 0)
     return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
                       "'omnipar doctor' looks for the cause"};
   if (auto failure = waiter_.begin()) return failure;
-  if (auto failure = waiter_.also(signals_.get(), {Waited::signals})) return failure;
+  if (signals_.descriptor() >= 0)
+    if (auto failure = waiter_.also(signals_.descriptor(), {Waited::signals})) return failure;
   return waiter_.also(watch_->descriptor(), {Waited::watch});
 }
 
@@ -45,19 +44,17 @@ std::optional<host::NodeNews> Hearing::next_news() {
   return news;
 }
 
-std::optional<CaughtSignal> Hearing::next_signal() {
-  signalfd_siginfo signal{};
-  signals_wait_ = signals_wait_ && door_.read(signals_.get(), std::as_writable_bytes(std::span{&signal, 1})) > 0;
-  if (!signals_wait_) return std::nullopt;
-  const int number = static_cast<int>(signal.ssi_signo);
-  return CaughtSignal{number, number == SIGINT && signal.ssi_code > 0};
+std::optional<os::CaughtSignal> Hearing::next_signal() {
+  auto signal = signals_wait_ ? signals_.next() : std::nullopt;
+  signals_wait_ = signal.has_value();
+  return signal;
 }
 
-void Hearing::give_back(const std::function<void(const std::string&)>& say, const Other& other,
+void Hearing::give_back(const std::function<void()>& awaits, const Other& other,
                         const std::function<void(int node)>& left) {
   constexpr Duration patience = std::chrono::seconds{5};
   const Time until = door_.now() + patience;
-  if (nodes_.anything_down() && say) say("Release all buttons: the units are given back when no button is down.");
+  if (nodes_.anything_down() && awaits) awaits();
   bool told_again = false;
   while (nodes_.anything_down() && !told_again && door_.now() < until && wait(until, other)) {
     for (const int node : nodes_.drain(door_.now()).gone) left(node);

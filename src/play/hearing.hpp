@@ -3,32 +3,29 @@
 #pragma once
 
 #include <functional>
-#include <initializer_list>
 #include <memory>
 #include <optional>
+#include <span>
 
 #include "host/nodes.hpp"
 #include "host/watch.hpp"
+#include "os/signals.hpp"
 #include "play/waiter.hpp"
 
 namespace omnipar::play {
-
-struct CaughtSignal {
-  int number = 0;
-  bool from_terminal = false;  ///< a Ctrl-C there, which goes to started programs as well
-};
 
 class Hearing {
  public:
   /// The door and the catalogue must outlive this.
   Hearing(os::Door& door, const Catalogue& catalogue, bool with_virtual)
-      : door_(door), nodes_(door, catalogue, with_virtual), waiter_(door) {}
+      : door_(door), nodes_(door, catalogue, with_virtual), waiter_(door), signals_(door) {}
 
-  /// From now on these signals come here and do nothing else. Fails with `no-signals`, `no-udev` or `cannot-wait`.
-  [[nodiscard]] std::optional<Diagnostic> begin(std::initializer_list<int> signals);
+  /// From now on these signals come here and do nothing else, until this is gone. Fails with `no-signals`, `no-udev` or
+  /// `cannot-wait`.
+  [[nodiscard]] std::optional<Diagnostic> begin(std::span<const int> signals);
   [[nodiscard]] host::Nodes& nodes() noexcept { return nodes_; }
   /// From `begin` on.
-  [[nodiscard]] host::Watch& watch() noexcept { return *watch_; }
+  [[nodiscard]] host::Watch& watch() const noexcept { return *watch_; }
   /// What else is to be waited for is told to the waiter.
   [[nodiscard]] Waiter& waiter() noexcept { return waiter_; }
   /// Waits for what this node says, too. Fails with `cannot-wait`.
@@ -43,19 +40,19 @@ class Hearing {
   [[nodiscard]] bool has_news() const noexcept { return news_wait_; }
   [[nodiscard]] bool has_signals() const noexcept { return signals_wait_; }
   [[nodiscard]] std::optional<host::NodeNews> next_news();
-  [[nodiscard]] std::optional<CaughtSignal> next_signal();
+  [[nodiscard]] std::optional<os::CaughtSignal> next_signal();
 
   /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
-  /// who says it twice does not want to wait. `say` gets a line if there is something to wait for, and `left` is told
-  /// of nodes that leave meanwhile.
-  void give_back(const std::function<void(const std::string&)>& say, const Other& other,
+  /// who says it twice does not want to wait. `awaits` is called if there is something to wait for, and `left` for
+  /// nodes that leave meanwhile.
+  void give_back(const std::function<void()>& awaits, const Other& other,
                  const std::function<void(int node)>& left);
 
  private:
   os::Door& door_;
   host::Nodes nodes_;
   Waiter waiter_;
-  os::Descriptor signals_;
+  os::Signals signals_;
   std::unique_ptr<host::Watch> watch_;
   bool news_wait_ = false;
   bool signals_wait_ = false;

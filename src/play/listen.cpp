@@ -1,6 +1,7 @@
 #include "play/listen.hpp"
 
 #include <algorithm>
+#include <array>
 #include <csignal>
 #include <vector>
 
@@ -9,7 +10,9 @@
 #include "host/look.hpp"
 #include "host/raw.hpp"
 #include "omnipar/identity.hpp"
+#include "play/earlier.hpp"
 #include "play/hearing.hpp"
+#include "play/words.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -30,7 +33,8 @@ class Listening {
   }
 
   std::optional<Diagnostic> run() {
-    if (auto failure = hearing_.begin({SIGINT, SIGTERM, SIGHUP})) return failure;
+    constexpr std::array ends{SIGINT, SIGTERM, SIGHUP};
+    if (auto failure = hearing_.begin(ends)) return failure;
     for (const host::NodePlace& place : hearing_.watch().present()) open(place);
     ears_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
@@ -48,16 +52,14 @@ class Listening {
     }
     if (options_.grab)
       hearing_.give_back(
-          options_.say, [](Ready) {}, [](int) {});
+          [this] {
+            if (options_.say) options_.say(await_release_words);
+          },
+          [](Ready) {}, [](int) {});
     return failure_;
   }
 
  private:
-  static std::optional<Time> earlier(std::optional<Time> a, std::optional<Time> b) {
-    if (!a || !b) return a ? a : b;
-    return std::min(*a, *b);
-  }
-
   [[nodiscard]] std::optional<Time> next_due(std::optional<Time> end) const {
     const auto due = earlier(end, nodes_.next_due());
     const auto wanted = ears_.next_due();

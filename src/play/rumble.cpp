@@ -80,9 +80,9 @@ bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, doub
   return true;
 }
 
-void Rumble::take(outlet::DeviceKey key, const std::vector<outlet::ForceWish>& wishes,
+void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes,
                   std::span<const host::NodePart> parts) {
-  Pad& pad = pads_[key];
+  Pad& pad = pads_[asker];
   for (const outlet::ForceWish& wish : wishes) {
     Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));
     switch (wish.wish) {
@@ -154,10 +154,14 @@ void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<
 }
 
 /// An effect without an end goes on where the players are now; any other is only ended where they are no longer.
-void Rumble::move(outlet::DeviceKey key, std::span<const host::NodePart> parts) {
-  const auto pad = pads_.find(key);
-  if (pad == pads_.end() || frozen_) return;
-  for (Effect& effect : pad->second.effects) {
+void Rumble::move(int port, std::span<const host::NodePart> parts) {
+  if (frozen_) return;
+  for (auto& [asker, pad] : pads_)
+    if (asker.port == port) move(pad, parts);
+}
+
+void Rumble::move(Pad& pad, std::span<const host::NodePart> parts) {
+  for (Effect& effect : pad.effects) {
     if (!effect.playing) continue;
     std::erase_if(effect.shaking, [&](host::NodePart part) {
       if (std::ranges::find(parts, part) != parts.end()) return false;
@@ -165,7 +169,7 @@ void Rumble::move(outlet::DeviceKey key, std::span<const host::NodePart> parts) 
       return true;
     });
     for (const host::NodePart part : parts)
-      if (effect.what.replay.length == 0 && !effect.shaking.contains(part)) start(pad->second, effect, 1, part);
+      if (effect.what.replay.length == 0 && !effect.shaking.contains(part)) start(pad, effect, 1, part);
   }
 }
 

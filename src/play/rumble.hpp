@@ -9,6 +9,7 @@
 
 #include <array>
 #include <map>
+#include <optional>
 #include <set>
 #include <span>
 #include <vector>
@@ -23,19 +24,28 @@ namespace omnipar::play {
 /// `effect.id` is kept.
 [[nodiscard]] bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, double strength);
 
+/// Who asks for rumble at a port: a virtual device of it, or whoever has opened the session. Each has effects of its
+/// own.
+struct Asker {
+  int port = 0;
+  std::optional<outlet::FormKind> device{};
+  // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
+  friend auto operator<=>(const Asker&, const Asker&) = default;
+};
+
 class Rumble {
  public:
   /// The nodes must outlive the rumble. `strength`: 0..1, by which all is scaled.
   Rumble(host::Nodes& nodes, double strength) noexcept : nodes_(nodes), strength_(strength) {}
 
-  /// Does what was asked of a virtual pad, on those that play its port.
-  void take(outlet::DeviceKey pad, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts);
+  /// Does what was asked, on those that play the port.
+  void take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts);
   /// The node is no more.
   void forget(int node);
   /// Whatever plays is stopped, and nothing is begun until `thaw`.
   void freeze();
-  /// These play at the pad's port now: what plays ends on others, and what has no end goes on here.
-  void move(outlet::DeviceKey pad, std::span<const host::NodePart> parts);
+  /// These play at the port now: what plays ends on others, and what has no end goes on here.
+  void move(int port, std::span<const host::NodePart> parts);
   void thaw() noexcept { frozen_ = false; }
   /// A few short pulses for the hand, to say that something has changed.
   void pulse(host::NodePart part, int times);
@@ -53,6 +63,7 @@ class Rumble {
     double gain = 1;
   };
 
+  void move(Pad& pad, std::span<const host::NodePart> parts);
   void hold(const Pad& pad, Effect& effect, const ff_effect& what);
   void erase(Effect& effect);
   void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts);
@@ -63,7 +74,7 @@ class Rumble {
   host::Nodes& nodes_;
   double strength_;
   bool frozen_ = false;
-  std::map<outlet::DeviceKey, Pad> pads_;
+  std::map<Asker, Pad> pads_;
   std::map<host::NodePart, int> pulses_;  ///< the number of the pulse on each
 };
 

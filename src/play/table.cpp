@@ -147,9 +147,9 @@ void Table::welcome(Guest guest) {
     here.places.push_back(std::move(place));
     Place& sitting = here.places.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
-      listener_.seat_is_elsewhere(sitting.name, unit->seat);
+      tell_(SeatedElsewhere{sitting.name, unit->seat});
     else if (sitting.seat.empty())
-      listener_.waiting(sitting.name);
+      tell_(Waiting{sitting.name});
     else if (!here.out_of_range)
       play(sitting, true);
   }
@@ -179,7 +179,7 @@ void Table::dismiss(const Guest& guest) {
     for (const Share& share : place.shares)
       if (share.playing) engine_.detach(*share.playing);
     seated_.erase(place.number);
-    if (!place.seat.empty() && !guest.out_of_range && !place.empty) listener_.left(place.seat, place.name);
+    if (!place.seat.empty() && !guest.out_of_range && !place.empty) tell_(Left{place.seat, place.name});
   }
 }
 
@@ -250,15 +250,15 @@ bool Table::look_into(const Guest& guest, Place& place, int node, const Report& 
 
 void Table::take_out(Place& place) {
   let_go(place);
-  listener_.socket(place.seat, place.name, place.heard ? Plug::taken_out : Plug::none);
+  tell_(SocketNews{place.seat, place.name, place.heard ? Plug::taken_out : Plug::none});
 }
 
 void Table::put_in(Place& place, int node, const Report& report) {
-  listener_.socket(place.seat, place.name, Plug::put_in);
+  tell_(SocketNews{place.seat, place.name, Plug::put_in});
   for (Share& share : place.shares)
     if (share.node == node) remember(share.attachment, report.changes);
   if (place.seat.empty())
-    listener_.waiting(place.name);
+    tell_(Waiting{place.name});
   else
     play(place, true);
 }
@@ -301,7 +301,7 @@ void Table::fall_silent(Guest& guest) {
   guest.out_of_range = true;
   for (Place& place : guest.places) {
     let_go(place);
-    if (!place.seat.empty() && !place.empty) listener_.left(place.seat, place.name);
+    if (!place.seat.empty() && !place.empty) tell_(Left{place.seat, place.name});
   }
 }
 

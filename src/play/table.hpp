@@ -19,63 +19,18 @@
 #include <vector>
 
 #include "host/node_part.hpp"
+#include "omnipar/events.hpp"
 #include "omnipar/omnipar.hpp"
+#include "omnipar/session.hpp"
 
 namespace omnipar::play {
 
-/// What is found in a socket, or happens to it.
-enum class Plug : std::uint8_t { none, put_in, taken_out };
-
-/// Why a unit that may be somebody's is not known for sure.
-struct Doubt {
-  bool moved = false;   ///< it is not in the socket where it was
-  bool others = false;  ///< others that look just like it are there or away, too
-};
-
-/// What the table tells; each call is one thing that has just happened. Pointers are never kept.
-class Listener {
- public:
-  virtual ~Listener() = default;
-  /// A unit plays from a seat, for the first time or again. Ports are those of the seat.
-  virtual void seated(const std::string& seat, const std::string& unit, bool again) = 0;
-  /// What a unit has of its own, besides its players' parts, serves this seat, too.
-  virtual void joined(const std::string& seat, const std::string& unit) = 0;
-  /// A unit has left; its seat is kept for it.
-  virtual void left(const std::string& seat, const std::string& unit) = 0;
-  /// A part's socket: that it is empty from the first, or what happens to the plug. What is taken out of somebody's
-  /// seat has left it, and what is put in again plays on.
-  virtual void socket(const std::string& seat, const std::string& unit, Plug plug) = 0;
-  /// A unit that nobody has pressed yet.
-  virtual void waiting(const std::string& unit) = 0;
-  /// The same of a unit whose seat of the rig is none of the plan's: it is a player like any other.
-  virtual void seat_is_elsewhere(const std::string& unit, const std::string& seat) {
-    static_cast<void>(unit), static_cast<void>(seat);
-  }
-  /// A unit plays from a seat from which this other one plays, too.
-  virtual void beside(const std::string& seat, const std::string& unit, const std::string& other) {
-    static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(other);
-  }
-  /// A unit may be that of this seat: its player should press a button. Why it is not known for sure: it is
-  /// `moved` from the socket where it was, and `others` may be meant as well.
-  virtual void asked(const std::string& seat, const std::string& unit, Doubt doubt) = 0;
-  /// A press on a unit that has nothing of what the plan uses.
-  virtual void no_use(const std::string& unit) = 0;
-  /// A press found no free seat.
-  virtual void no_seat(const std::string& unit) = 0;
-  /// What plays from the seat, all together, has nothing for these targets of its ports; told when a unit that the
-  /// seat gets changes that.
-  virtual void lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) {
-    static_cast<void>(seat), static_cast<void>(unit), static_cast<void>(targets);
-  }
-  virtual void cannot_attach(const Diagnostic& why) = 0;
-};
-
 class Table {
  public:
-  /// The engine, the catalogue and the listener must outlive the table. Units that `rig` knows for sure sit down
-  /// by themselves, where the plan has their seat.
-  Table(Engine& engine, const Catalogue& catalogue, Rig rig, Listener& listener)
-      : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), listener_(listener) {}
+  /// The engine and the catalogue must outlive the table. Units that `rig` knows for sure sit down by themselves,
+  /// where the plan has their seat. `tell` is told of what happens, as it happens.
+  Table(Engine& engine, const Catalogue& catalogue, Rig rig, EventHandler tell)
+      : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), tell_(std::move(tell)) {}
 
   /// `node` is the host's own number for it. Nodes that nobody can play on are ignored.
   void arrive(int node, const Description& description);
@@ -88,6 +43,11 @@ class Table {
   /// The household's units, with those that have sat down for the first time, and the sockets they are in now.
   /// Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
+  /// The units that are there; a part of a unit is one of its own.
+  [[nodiscard]] std::vector<UnitHere> units() const;
+  /// The unit of that name plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
+  /// `unknown-seat`.
+  [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
   /// Who is new takes the first of these seats that nobody plays from, though it is somebody else's.
@@ -149,6 +109,7 @@ class Table {
   void ask_for_the_lost();
   void take_seat(Guest& guest, Place& place);
   void seat_own(Guest& guest);
+  void move_to(Guest& guest, Place& place, const std::string& seat);
   [[nodiscard]] bool is_of_use(const Place& place) const;
   [[nodiscard]] std::string called(const Guest& guest, const Place& place) const;
   bool look_into(const Guest& guest, Place& place, int node, const Report& report);
@@ -168,7 +129,7 @@ class Table {
   const Catalogue& catalogue_;
   Rig rig_;
   Rig stand_ins_;  ///< for this evening
-  Listener& listener_;
+  EventHandler tell_;
   std::map<int, Description> nodes_;
   std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit
   std::vector<Guest> guests_;

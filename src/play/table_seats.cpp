@@ -2,6 +2,9 @@
 #include <algorithm>
 #include <utility>
 
+#include <fmt/format.h>
+
+#include "catalogue/lookup.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/reach.hpp"
 #include "play/gathering.hpp"
@@ -63,7 +66,7 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
 
 void Table::play(Place& place, bool again) {
   if (!attach(place)) return;
-  listener_.seated(place.seat, place.name, again);
+  tell_(Seated{place.seat, place.name, again});
   tell_of_others(place);
   tell_what_lacks(place);
 }
@@ -80,7 +83,7 @@ void Table::tell_of_others(const Place& place) {
       if (&other != &place && other.seat == place.seat && other.part != hid::own_part && !other.empty &&
           !guest.out_of_range &&
           std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
-        return listener_.beside(place.seat, place.name, other.name);
+        return tell_(Beside{place.seat, place.name, other.name});
 }
 
 /// What an adapter has of its own will serve whoever plays on it.
@@ -101,7 +104,7 @@ std::vector<std::string> Table::roles_at(const std::string& seat) const {
 void Table::tell_what_lacks(const Place& place) {
   const std::vector<std::string> targets = unserved(engine_.plan(), place.seat, roles_at(place.seat));
   std::vector<std::string>& told = lacks_[place.seat];
-  if (told != targets && !targets.empty()) listener_.lacks(place.seat, place.name, targets);
+  if (told != targets && !targets.empty()) tell_(Lacks{place.seat, place.name, targets});
   told = targets;
 }
 
@@ -115,7 +118,7 @@ bool Table::attach(Place& place) {
     const auto unit = engine_.attach(share.attachment);
     share.attachment.by_press = false;
     if (!unit) {
-      listener_.cannot_attach(unit.error());
+      tell_(Refused{unit.error()});
       continue;
     }
     share.playing = *unit;
@@ -151,7 +154,7 @@ void Table::ask_for_the_lost() {
       const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
       if (lost == nullptr) continue;
       if (std::exchange(last_asked_, lost->name) != lost->name)
-        listener_.asked(lost->seat, lost->name, doubt_of(*lost, guest.unit, place.part));
+        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, place.part)});
       return;
     }
   last_asked_.clear();
@@ -212,12 +215,12 @@ void Table::seat_own(Guest& guest) {
       guest.places, [](const Place& place) { return place.part != hid::own_part && !place.seat.empty(); });
   if (own == guest.places.end() || player == guest.places.end() || !own->seat.empty() || !is_of_use(*own)) return;
   sit_down(*own, own->name, player->seat);
-  if (attach(*own)) listener_.joined(own->seat, own->name);
+  if (attach(*own)) tell_(Joined{own->seat, own->name});
 }
 
 void Table::take_seat(Guest& guest, Place& place) {
   if (!is_of_use(place)) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_use(called(guest, place));
+    if (!std::exchange(place.told_no_seat, true)) tell_(NoUse{called(guest, place)});
     return;
   }
   if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
@@ -241,7 +244,7 @@ void Table::take_seat(Guest& guest, Place& place) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
   if (seat.empty()) {
-    if (!std::exchange(place.told_no_seat, true)) listener_.no_seat(called(guest, place));
+    if (!std::exchange(place.told_no_seat, true)) tell_(NoSeat{called(guest, place)});
     return;
   }
   if (own != nullptr && !stands_in) {
@@ -252,6 +255,57 @@ void Table::take_seat(Guest& guest, Place& place) {
     sit_down(place, rig.units.back().name, seat);
   }
   play_by_press(place, false);
+  seat_own(guest);
+}
+
+// -- who is there, and where somebody wants them ----------------------------------------------------------------
+
+std::vector<UnitHere> Table::units() const {
+  std::vector<UnitHere> units;
+  for (const Guest& guest : guests_)
+    for (const Place& place : guest.places) {
+      const bool plays =
+          std::ranges::any_of(place.shares, [](const Share& share) { return share.playing.has_value(); });
+      units.push_back({called(guest, place), place.seat, plays});
+    }
+  return units;
+}
+
+std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::string& seat) {
+  if (!has_seat(seat))
+    return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from a seat '{}'", seat), "",
+                      suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
+  std::vector<std::string> here;
+  for (Guest& guest : guests_)
+    for (Place& place : guest.places) {
+      here.push_back(called(guest, place));
+      if (here.back() != unit) continue;
+      if (place.seat != seat) move_to(guest, place, seat);
+      return std::nullopt;
+    }
+  return Diagnostic{"unknown-unit", Severity::error, fmt::format("no unit that is here is called '{}'", printable(unit)),
+                    "", suggestion(unit, {here.begin(), here.end()})};
+}
+
+/// Whoever stands in for somebody goes on doing so, from the other seat.
+void Table::move_to(Guest& guest, Place& place, const std::string& seat) {
+  let_go(place);
+  const auto entry_in = [&](Rig& rig) {
+    const auto entry = std::ranges::find(rig.units, place.name, &RigUnit::name);
+    return !place.seat.empty() && entry != rig.units.end() ? &*entry : nullptr;
+  };
+  RigUnit* entry = entry_in(stand_ins_);
+  if (entry == nullptr) entry = entry_in(rig_);
+  if (entry == nullptr) {
+    const RigUnit* own = find_unit(rig_, guest.unit, present(), place.part);
+    if (own == nullptr) rig_.units.push_back(new_unit(rig_, guest.unit, seat, place.part));
+    const std::string name = own == nullptr ? rig_.units.back().name : own->name;
+    entry = &*std::ranges::find(rig_.units, name, &RigUnit::name);
+  }
+  entry->seat = seat;
+  sit_down(place, entry->name, seat);
+  if (guest.out_of_range || place.empty) return;
+  play(place, false);
   seat_own(guest);
 }
 

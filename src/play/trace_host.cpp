@@ -28,8 +28,7 @@ bool has_no_need(const Catalogue& catalogue, const Description& raw, const std::
 }  // namespace
 
 void TraceHost::take(const TraceEvent& event, const Description& node) {
-  const bool settles = is_raw(node) && event.deed == Deed::plug_in && pending_ && are_siblings(pending_->node, node);
-  if (!settles) settle();
+  if (!waits_for(event, node)) settle();
   if (event.deed == Deed::plug_in) {
     if (is_raw(node)) return plug_in_raw(event, node);
     pending_ = {event, node};
@@ -37,6 +36,17 @@ void TraceHost::take(const TraceEvent& event, const Description& node) {
   }
   if (event.deed == Deed::pull_out && passed_over_.erase(event.node) != 0) return;
   if (!passed_over_.contains(event.node)) tell(event, node);
+}
+
+bool TraceHost::waits_for(const TraceEvent& event, const Description& node) const {
+  return pending_ && is_raw(node) && event.deed == Deed::plug_in && are_siblings(pending_->node, node);
+}
+
+std::optional<Time> TraceHost::next_due() const {
+  std::optional<Time> due;
+  for (const auto& [number, raw] : raw_nodes_)
+    if (const auto its = raw.unit.next_due(); its && (!due || *its < *due)) due = its;
+  return due;
 }
 
 void TraceHost::settle() {

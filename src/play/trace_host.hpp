@@ -29,10 +29,15 @@ class TraceHost {
 
   /// Takes the next event of the trace; `node` is what it happens to.
   void take(const TraceEvent& event, const Description& node);
+  /// True if this event tells whether what was plugged in last is heard; until it is taken, or `settle`, nothing is
+  /// heard of that.
+  [[nodiscard]] bool waits_for(const TraceEvent& event, const Description& node) const;
   /// Nothing more comes: what is plugged in does not wait for its raw reports any longer.
   void settle();
   /// Nothing comes up to here: sockets may tell by their silence that they are empty.
   void pass(Time time);
+  /// When `pass` has something to tell.
+  [[nodiscard]] std::optional<Time> next_due() const;
 
  private:
   /// A plugged-in event node, of which is not known yet whether its raw reports come, too.

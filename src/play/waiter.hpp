@@ -14,7 +14,8 @@ enum class Waited : std::uint8_t {
   signals,
   watch,
   keeper,
-  desktop,
+  timer,
+  other,   ///< what somebody else waits for; its descriptor comes along
   device,  ///< a virtual one; which one comes along
   node,    ///< likewise
   raw,     ///< a raw node, likewise
@@ -34,6 +35,9 @@ class Waiter {
   /// that is there.
   [[nodiscard]] std::optional<Diagnostic> also(int descriptor, Ready ready, bool once = false);
 
+  /// For whoever waits elsewhere: readable when something is ready.
+  [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
+
   /// What is ready, some of it if that is much; nothing at the time limit. False if waiting failed.
   [[nodiscard]] bool wait(std::optional<Time> until);
   /// Calls `take` with each Ready of the last wait.
@@ -42,6 +46,9 @@ class Waiter {
     for (std::size_t i = 0; i < count_; ++i)
       take(Ready{static_cast<Waited>(tags_[i] & what_mask), tags_[i] >> what_bits});
   }
+
+  /// True if anything was ready in the last wait.
+  [[nodiscard]] bool anything_came() const noexcept { return count_ > 0; }
 
   [[nodiscard]] static Diagnostic failure();
 

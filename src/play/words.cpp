@@ -6,107 +6,144 @@
 #include <fmt/ranges.h>
 
 #include "base/list.hpp"
-#include "host/look.hpp"
+#include "omnipar/session_words.hpp"
 
-namespace omnipar::play {
+namespace omnipar {
+namespace {
 
-/// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
-std::string Words::who(const std::string& seat) const {
-  for (const PortInfo& port : engine_.plan().ports()) {
+/// "\"Omnipar port 1 pad\" (/dev/input/event7)", all of them; empty if there are none.
+std::string device_words(const Session& session, int port) {
+  std::vector<std::string> words;
+  for (const VirtualDeviceHere& device : session.virtual_devices())
+    if (device.port == port)
+      words.push_back(fmt::format("\"{}\"{}", device.name, device.node.empty() ? "" : " (" + device.node + ")"));
+  return words.empty() ? "" : fmt::format(" on {}", fmt::join(words, " and "));
+}
+
+/// One sentence a kind of event.
+class Teller {
+ public:
+  explicit Teller(const Session& session) : session_(session) {}
+
+  std::string operator()(const Seated& event) const {
+    std::vector<std::string> lines;
+    for (const PortInfo& port : session_.plan().ports()) {
+      if (!port.is_played_from(event.seat)) continue;
+      if (!port.splitter.empty() && !event.again)
+        lines.push_back(
+            fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
+      lines.push_back(fmt::format("{} {} with \"{}\"{}.", who(event.seat), event.again ? "goes on" : "plays",
+                                  event.unit, device_words(session_, port.number)));
+    }
+    if (std::string asked = event.again ? "" : invitation(session_); !asked.empty()) lines.push_back(std::move(asked));
+    return fmt::format("{}", fmt::join(lines, "\n"));
+  }
+  std::string operator()(const Joined& event) const {
+    return fmt::format("{} has \"{}\", too.", who(event.seat), event.unit);
+  }
+  std::string operator()(const Left& event) const {
+    return fmt::format("{}: \"{}\" is gone; its buttons are released. Plug it in again to go on.", who(event.seat),
+                       event.unit);
+  }
+  std::string operator()(const SocketNews& event) const {
+    const std::string_view what = event.plug == Plug::none     ? "its socket is empty."
+                                  : event.plug == Plug::put_in ? "a plug is in its socket now."
+                                                               : "its plug is out; its buttons are released.";
+    return fmt::format("{}\"{}\": {}", event.seat.empty() ? "" : who(event.seat) + ": ", event.unit, what);
+  }
+  std::string operator()(const Waiting&) const { return ""; }
+  std::string operator()(const SeatedElsewhere& event) const {
+    return fmt::format(
+        "\"{}\" belongs to seat {}, from which no port of this profile is played: press a button on it to take "
+        "another one.",
+        event.unit, event.seat);
+  }
+  std::string operator()(const Beside& event) const {
+    return fmt::format("{} is played with both \"{}\" and \"{}\" now.", who(event.seat), event.other, event.unit);
+  }
+  std::string operator()(const Asked& event) const {
+    return fmt::format("{}: \"{}\" {}. Press a button on yours.", who(event.seat), event.unit, to_text(event.doubt));
+  }
+  std::string operator()(const Lacks& event) const {
+    return fmt::format(
+        "{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other controls (omnipar "
+        "profile new NAME --system {}).",
+        who(event.seat), event.unit, some_listed(event.targets), event.seat, session_.plan().system());
+  }
+  std::string operator()(const NoUse& event) const {
+    return fmt::format("\"{}\" was pressed, but it has nothing that this machine uses.", event.unit);
+  }
+  std::string operator()(const NoSeat& event) const {
+    return fmt::format("\"{}\" was pressed, but all {} players are seated.", event.unit,
+                       session_.plan().seats().size());
+  }
+  std::string operator()(const Refused& event) const { return to_text(event.why); }
+  std::string operator()(const Froze& event) const {
+    return event.frozen ? "Frozen: the controllers work for the desktop again. Press the same buttons to go on."
+                        : "Play goes on.";
+  }
+  std::string operator()(const Swapped& event) const {
+    std::vector<std::string> lines;
+    for (const int port : event.ports)
+      lines.push_back(fmt::format("Swapped: port {} is now played from {}.", port, event.plan.port(port)->seat));
+    if (lines.empty()) lines.emplace_back("Swapped; nobody is at these ports at the moment.");
+    return fmt::format("{}", fmt::join(lines, "\n"));
+  }
+  std::string operator()(const HotkeyFired&) const { return ""; }
+  std::string operator()(const GrabbedElsewhere& event) const {
+    return fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.", event.unit,
+                       event.holder.empty() ? "another program" : event.holder,
+                       event.process == 0 ? "" : fmt::format(" ('kill {}' ends it)", event.process));
+  }
+  std::string operator()(const GrabbedWhileDown& event) const {
+    return fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", event.unit, some_listed(event.controls),
+                       event.controls.size() == 1 ? "stays" : "stay",
+                       event.told ? "other programs see it released, and it counts from its next press"
+                                  : "other programs do not see it released");
+  }
+  std::string operator()(const Remark& event) const { return event.words; }
+  std::string operator()(const NoPermission&) const {
+    return "You may not read some units; 'omnipar doctor' says which, and how to fix it.";
+  }
+  std::string operator()(const LostEvents&) const {
+    return "The kernel lost events, because too many came at once; Omnipar has read the true state again. (--stats "
+           "counts this.)";
+  }
+  std::string operator()(const AwaitsRelease&) const { return play::await_release_words; }
+  std::string operator()(const NodesChanged&) const { return ""; }
+  std::string operator()(const SignalCaught&) const { return ""; }
+  std::string operator()(const Felt&) const { return ""; }
+  std::string operator()(const Lit&) const { return ""; }
+
+ private:
+  [[nodiscard]] std::string who(const std::string& seat) const { return player_of(session_.plan(), seat); }
+
+  const Session& session_;
+};
+
+}  // namespace
+
+std::string player_of(const Plan& plan, const std::string& seat) {
+  for (const PortInfo& port : plan.ports()) {
     if (!port.is_played_from(seat)) continue;
     return fmt::format("Player {}{}", port.number, port.second_seat.empty() ? "" : port.seat == seat ? "a" : "b");
   }
   return seat;
 }
 
-void Words::ask_for_players() const {
-  const auto seats = table_.free_seats();
-  if (seats.empty()) return;
-  if (table_.rig().units.empty())
-    say_(fmt::format("{}: press any button on your controller.", who(seats.front())));
-  else
-    say_(fmt::format("{} may join at any time: press any button.", who(seats.front())));
+std::string to_text(const SessionEvent& event, const Session& session) { return std::visit(Teller{session}, event); }
+
+std::string invitation(const Session& session) {
+  const auto seats = session.free_seats();
+  if (seats.empty()) return "";
+  const std::string next = player_of(session.plan(), seats.front());
+  return next + (session.rig().units.empty() ? ": press any button on your controller."
+                                             : " may join at any time: press any button.");
 }
 
-void Words::seated(const std::string& seat, const std::string& unit, bool again) const {
-  for (const PortInfo& port : engine_.plan().ports()) {
-    if (!port.is_played_from(seat)) continue;
-    if (!port.splitter.empty() && !again)
-      say_(fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
-    say_(fmt::format("{} {} with \"{}\" on {}.", who(seat), again ? "goes on" : "plays", unit,
-                     device_words(port.number)));
-  }
-  if (!again) ask_for_players();
-}
-
-void Words::beside(const std::string& seat, const std::string& unit, const std::string& other) const {
-  say_(fmt::format("{} is played with both \"{}\" and \"{}\" now.", who(seat), other, unit));
-}
-
-void Words::joined(const std::string& seat, const std::string& unit) const {
-  say_(fmt::format("{} has \"{}\", too.", who(seat), unit));
-}
-
-/// "\"Omnipar port 1 pad\" (/dev/input/event7)", all of them.
-std::string Words::device_words(int port) const {
-  std::vector<std::string> words;
-  for (const outlet::VirtualDevice& device : outlets_.devices())
-    if (device.key().port == port)
-      words.push_back(fmt::format("\"{}\"{}", device.name(), device.node().empty() ? "" : " (" + device.node() + ")"));
-  return fmt::format("{}", fmt::join(words, " and "));
-}
-
-std::string Words::doubt_words(Doubt doubt) {
+std::string to_text(Doubt doubt) {
   if (doubt.moved) return doubt.others ? "is not where it was, and others look just like it" : "is not where it was";
   return doubt.others ? "cannot be told from others of its model" : "is known by its model alone";
 }
 
-void Words::asked(const std::string& seat, const std::string& unit, Doubt doubt) const {
-  say_(fmt::format("{}: \"{}\" {}. Press a button on yours.", who(seat), unit, doubt_words(doubt)));
-}
-
-void Words::lacks(const std::string& seat, const std::string& unit, const std::vector<std::string>& targets) const {
-  say_(
-      fmt::format("{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other "
-                  "controls (omnipar profile new NAME --system {}).",
-                  who(seat), unit, some_listed(targets), seat, engine_.plan().system()));
-}
-
-void Words::no_use(const std::string& unit) const {
-  say_(fmt::format("\"{}\" was pressed, but it has nothing that this machine uses.", unit));
-}
-
-void Words::no_seat(const std::string& unit) const {
-  say_(fmt::format("\"{}\" was pressed, but all {} players are seated.", unit, engine_.plan().seats().size()));
-}
-
-void Words::missing(const std::string& seat, const std::string& unit) const {
-  say_(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
-                   who(seat), unit));
-}
-
-void Words::grabbed(const std::string& node, const Description& unit) const {
-  const host::Holders holders = host::holders_of(door_, node);
-  say_(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.",
-                   printable(unit.name), holders.names.empty() ? "another program" : holders.names,
-                   holders.only == 0 ? "" : fmt::format(" ('kill {}' ends it)", holders.only)));
-}
-
-std::string Words::left(const std::string& seat, const std::string& unit) const {
-  return fmt::format("{}: \"{}\" is gone; its buttons are released. Plug it in again to go on.", who(seat), unit);
-}
-
-std::string Words::socket(const std::string& seat, const std::string& unit, Plug plug) const {
-  const std::string whose = seat.empty() ? "" : who(seat) + ": ";
-  switch (plug) {
-    case Plug::put_in:
-      return fmt::format("{}\"{}\": a plug is in its socket now.", whose, unit);
-    case Plug::taken_out:
-      return fmt::format("{}\"{}\": its plug is out; its buttons are released.", whose, unit);
-    case Plug::none:
-      break;
-  }
-  return fmt::format("{}\"{}\": its socket is empty.", whose, unit);
-}
-
-}  // namespace omnipar::play
+}  // namespace omnipar

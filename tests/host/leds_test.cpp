@@ -3,7 +3,7 @@
 
 #include "host/leds.hpp"
 #include "os/door.hpp"
-#include "play/feedback.hpp"
+#include "play/lights.hpp"
 #include "support/folder.hpp"
 
 using namespace omnipar;

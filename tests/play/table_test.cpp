@@ -104,22 +104,23 @@ Plan seven_seats() {
 }
 
 /// Writes down what the table tells.
-struct Notes final : play::Listener {
-  void seated(const std::string& seat, const std::string& unit, bool again) override {
-    said.push_back((again ? "back " : "sits ") + seat);
-    (void)unit;
+struct Notes {
+  void operator()(const SessionEvent& event) {
+    std::visit([this](const auto& what) { note(what); }, event);
   }
-  void joined(const std::string& seat, const std::string&) override { said.push_back("joined " + seat); }
-  void left(const std::string& seat, const std::string&) override { said.push_back("left " + seat); }
-  void socket(const std::string& seat, const std::string&, play::Plug plug) override {
+  void note(const Seated& what) { said.push_back((what.again ? "back " : "sits ") + what.seat); }
+  void note(const Joined& what) { said.push_back("joined " + what.seat); }
+  void note(const Left& what) { said.push_back("left " + what.seat); }
+  void note(const SocketNews& what) {
     constexpr const char* words[] = {"empty ", "put in ", "out "};
-    said.push_back(words[static_cast<std::size_t>(plug)] + seat);
+    said.push_back(words[static_cast<std::size_t>(what.plug)] + what.seat);
   }
-  void waiting(const std::string&) override {}
-  void asked(const std::string& seat, const std::string&, play::Doubt) override { said.push_back("asked " + seat); }
-  void no_use(const std::string&) override { said.emplace_back("no use"); }
-  void no_seat(const std::string&) override { said.emplace_back("no seat"); }
-  void cannot_attach(const Diagnostic& why) override { FAIL(why.message); }
+  void note(const Asked& what) { said.push_back("asked " + what.seat); }
+  void note(const NoUse&) { said.emplace_back("no use"); }
+  void note(const NoSeat&) { said.emplace_back("no seat"); }
+  void note(const Refused& what) { FAIL(what.why.message); }
+  template <typename Other>
+  void note(const Other&) {}
   std::vector<std::string> said;
 };
 
@@ -127,7 +128,7 @@ struct Notes final : play::Listener {
 class Evening {
  public:
   Evening(const Plan& plan, const Catalogue& catalogue, Rig rig)
-      : engine_{plan}, table_{engine_, catalogue, std::move(rig), notes_}, game_{engine_} {}
+      : engine_{plan}, table_{engine_, catalogue, std::move(rig), std::ref(notes_)}, game_{engine_} {}
 
   void plug_in(std::size_t name, const Thing& thing, std::vector<std::size_t> order = {}) {
     if (order.empty())

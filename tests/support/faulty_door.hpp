@@ -75,7 +75,10 @@ class FaultyDoor final : public os::Door {
   pid_t fork() override { return -ENOSYS; }
   int wait_for(pid_t) override { return -ENOSYS; }
   int run(const std::vector<std::string>&) override { return -ENOSYS; }
-  int catch_signals(std::initializer_list<int>) override { return -ENOSYS; }
+  int catch_signals(std::span<const int>, std::vector<int>&) override { return -ENOSYS; }
+  void let_signals_through(std::span<const int>) override {}
+  int make_timer() override { return -ENOSYS; }
+  int set_timer(int, const Time*) override { return -ENOSYS; }
   int make_waiter() override { return -ENOSYS; }
   int wait_also_for(int, int, std::uint64_t, bool) override { return -ENOSYS; }
   int wait_at(int, std::span<std::uint64_t>, const Time*) override { return -ENOSYS; }

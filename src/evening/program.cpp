@@ -1,4 +1,4 @@
-#include "play/program.hpp"
+#include "evening/program.hpp"
 
 #include <fcntl.h>
 #include <sys/wait.h>
@@ -13,7 +13,7 @@
 #include "files/read.hpp"
 #include "host/motors.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 
 tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::string& word) {
   std::vector<std::string> places;
@@ -74,34 +74,34 @@ std::string Program::name_of(pid_t process) const {
   return name;
 }
 
-std::vector<pid_t> Program::own_children(pid_t keeper) const {
+std::vector<pid_t> Program::own_children(pid_t spared) const {
   std::vector<pid_t> children = children_of(0);
-  std::erase(children, keeper);
+  std::erase(children, spared);
   std::erase_if(children, [this](pid_t child) { return name_of(child) == host::motors_process; });
   return children;
 }
 
-pid_t Program::process(pid_t keeper) const {
+pid_t Program::process(pid_t spared) const {
   if (!started()) return -1;
   if (!ended_) return process_;
-  const auto others = own_children(keeper);
+  const auto others = own_children(spared);
   return others.empty() ? -1 : others.front();
 }
 
-std::vector<std::string> Program::left(pid_t keeper) const {
+std::vector<std::string> Program::left(pid_t spared) const {
   std::vector<std::string> names;
-  for (const pid_t child : own_children(keeper)) {
+  for (const pid_t child : own_children(spared)) {
     names.push_back(fmt::format("{} (process {})", name_of(child), child));
   }
   return names;
 }
 
-void Program::ask(pid_t keeper) {
+void Program::ask(pid_t spared) {
   if (!ended_) {
     door_.signal(process_, SIGTERM);
     return;
   }
-  for (const pid_t child : own_children(keeper)) door_.signal(child, SIGTERM);
+  for (const pid_t child : own_children(spared)) door_.signal(child, SIGTERM);
 }
 
 /// From the leaves up, so that nobody sees a parent go and starts another.
@@ -111,8 +111,8 @@ void Program::kill_tree(pid_t process) {
   door_.signal(process, SIGKILL);
 }
 
-void Program::insist(pid_t keeper) {
-  for (const pid_t child : own_children(keeper)) kill_tree(child);
+void Program::insist(pid_t spared) {
+  for (const pid_t child : own_children(spared)) kill_tree(child);
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

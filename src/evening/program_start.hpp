@@ -8,12 +8,14 @@
 #include <string>
 #include <vector>
 
-#include "host/nodes.hpp"
-#include "host/watch.hpp"
-#include "play/program_run.hpp"
-#include "play/words.hpp"
+#include "evening/program_run.hpp"
+#include "omnipar/session.hpp"
+#include "os/door.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
+
+/// Fails with `not-alone` where units are to be hidden from a program, and cannot be.
+[[nodiscard]] std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone);
 
 struct StartWish {
   const Rig& rig;                        ///< who has a unit
@@ -25,53 +27,36 @@ struct StartWish {
 class ProgramStart {
  public:
   /// All must outlive this.
-  ProgramStart(os::Door& door, const StartWish& wish, const Engine& engine, const Table& table,
-               const host::Nodes& nodes, const outlet::Outlets& outlets, ProgramRun& program, const Words& words)
-      : door_(door),
-        wish_(wish),
-        engine_(engine),
-        table_(table),
-        nodes_(nodes),
-        outlets_(outlets),
-        program_(program),
-        words_(words) {}
+  ProgramStart(os::Door& door, const StartWish& wish, const Session& session, ProgramRun& program)
+      : door_(door), wish_(wish), session_(session), program_(program) {}
 
-  /// Fails with `not-alone` where units are to be hidden from the program and cannot be.
-  [[nodiscard]] std::optional<Diagnostic> refuses_alone() const;
   /// Waiting begins now.
   void begin();
   /// The seats that are waited for: those that the household has units for; else the first.
   [[nodiscard]] const std::vector<std::string>& seats() const noexcept { return seats_; }
   /// False if nobody who has a unit is away.
   bool ask_for_the_missing() const;
-  /// The system has told everybody of this node of a virtual device.
-  void announced(const std::string& node) { announced_.insert(node); }
   /// When to look again although nothing happens.
   [[nodiscard]] std::optional<Time> due() const;
   /// What has come, or is played on, since the start of a program that is alone is hidden from it, too.
-  void hide_what_came(host::Watch& watch);
+  void hide_what_came();
   /// Starts it once it may. Fails as `ProgramRun::start` does.
-  [[nodiscard]] std::optional<Diagnostic> start_when_ready(host::Watch& watch);
+  [[nodiscard]] std::optional<Diagnostic> start_when_ready();
 
  private:
-  [[nodiscard]] bool is_missing(const std::string& seat) const { return !table_.is_played(seat); }
+  [[nodiscard]] bool is_missing(const std::string& seat) const { return !session_.is_played(seat); }
   [[nodiscard]] bool waits_for_units() const;
   [[nodiscard]] bool waits_for_announcement() const;
-  [[nodiscard]] std::vector<std::string> hidden_places(host::Watch& watch) const;
+  [[nodiscard]] std::vector<std::string> hidden_places() const;
 
   os::Door& door_;
   StartWish wish_;
-  const Engine& engine_;
-  const Table& table_;
-  const host::Nodes& nodes_;
-  const outlet::Outlets& outlets_;
+  const Session& session_;
   ProgramRun& program_;
-  const Words& words_;
   Time began_{};
   std::vector<std::string> seats_;
-  std::set<std::string> announced_;
   std::set<std::string> hidden_;  ///< places in /sys of what a program that is alone cannot open
   bool said_let_go_ = false;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

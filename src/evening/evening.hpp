@@ -1,4 +1,4 @@
-// The playing itself: nodes in, virtual devices out, until somebody ends it or the program that it is for ends.
+// An evening of play for people: a session with virtual devices, what is said of it, and the program that it is for.
 #pragma once
 
 #include <functional>
@@ -6,20 +6,14 @@
 #include <string>
 #include <vector>
 
-#include "omnipar/catalogue.hpp"
-#include "omnipar/plan.hpp"
-#include "omnipar/rig.hpp"
+#include "evening/feedback.hpp"
+#include "omnipar/session.hpp"
 #include "os/door.hpp"
-#include "play/feedback.hpp"
-#include "play/stats.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 
-struct SessionOptions {
-  Catalogue catalogue;                          ///< the sheets by which units are known
-  Rig rig;                                      ///< units in it sit down by themselves
-  Profile profile;                              ///< that is played; its ports can be swapped by a hotkey
-  bool with_virtual = false;                    ///< take units that other programs made, too
+struct Wish {
+  SessionOptions session;                       ///< what is played; here it has virtual devices, and its signals are set
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
   FeedbackWish feedback{};                      ///< what else tells of changes
 
@@ -27,12 +21,10 @@ struct SessionOptions {
   std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes
   Duration insist_after{5'000'000};      ///< from asking the program to end to ending it by force
   bool alone = false;                    ///< the program cannot open the units that are played on
-  double rumble = 1;                     ///< how strongly, 0..1
-  bool stats = false;                    ///< measure how long reports take
   bool urgent = false;                   ///< with real-time priority, if the system lets us
 };
 
-enum class SessionEnd {
+enum class End {
   asked,    ///< by a signal
   hands,    ///< by the exit action or the built-in exit combination
   program,  ///< the program ended
@@ -40,15 +32,18 @@ enum class SessionEnd {
 };
 
 struct Played {
-  SessionEnd how = SessionEnd::asked;
+  End how = End::asked;
   Rig rig;                            ///< with the units that sat down
   std::optional<int> program_status;  ///< its exit status, 128 + the signal that killed it; nothing if it never ran
-  Stats stats;
+  SessionStats stats;
 };
 
 /// Plays a profile until SIGINT, SIGTERM, SIGHUP, its exit action, the built-in exit combination, or the end of the
 /// program. When it returns, everything is at rest, the virtual devices are gone, and of the program and what it
-/// started nothing is left. Failures have been said.
-[[nodiscard]] Played play(os::Door& door, const SessionOptions& options);
+/// started nothing is left. Failures have been said. The door serves the program; the session has its own.
+[[nodiscard]] Played play(os::Door& door, const Wish& wish);
 
-}  // namespace omnipar::play
+/// What was measured, in lines for people.
+[[nodiscard]] std::vector<std::string> lines_of(const SessionStats& stats);
+
+}  // namespace omnipar::evening

@@ -17,7 +17,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 
 class Program {
  public:
@@ -37,20 +37,20 @@ class Program {
   [[nodiscard]] bool ended() const noexcept { return started() && ended_; }
   /// Its exit status; 128 + the signal that killed it.
   [[nodiscard]] int status() const noexcept { return status_; }
-  /// Of what it started, what still runs, as names. `keeper` is no part of it.
-  [[nodiscard]] std::vector<std::string> left(pid_t keeper) const;
+  /// Of what it started, what still runs, as names. `spared` is a child of ours that is no part of it.
+  [[nodiscard]] std::vector<std::string> left(pid_t spared) const;
 
   /// The program, or something that it left; -1 if nothing runs.
-  [[nodiscard]] pid_t process(pid_t keeper) const;
+  [[nodiscard]] pid_t process(pid_t spared) const;
 
   /// Asks it, or what it left, to end.
-  void ask(pid_t keeper);
+  void ask(pid_t spared);
   /// Ends it and all that it started by force.
-  void insist(pid_t keeper);
+  void insist(pid_t spared);
 
  private:
   [[nodiscard]] std::vector<pid_t> children_of(pid_t process) const;
-  [[nodiscard]] std::vector<pid_t> own_children(pid_t keeper) const;
+  [[nodiscard]] std::vector<pid_t> own_children(pid_t spared) const;
   [[nodiscard]] std::string name_of(pid_t process) const;
   void kill_tree(pid_t process);
 
@@ -60,4 +60,4 @@ class Program {
   int status_ = 0;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

@@ -1,11 +1,8 @@
-#include "play/stats.hpp"
-#include "base/list.hpp"
+#include "play/spread.hpp"
 
 #include <algorithm>
 #include <bit>
 #include <cmath>
-
-#include <fmt/format.h>
 
 namespace omnipar::play {
 namespace {
@@ -42,21 +39,6 @@ Duration Spread::within(double part) const noexcept {
     if (seen >= wanted && seen > 0) return std::min(Duration{static_cast<std::int64_t>(last_of(step))}, longest_);
   }
   return longest_;
-}
-
-std::vector<std::string> Stats::lines() const {
-  std::vector<std::string> lines;
-  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", counted(reports, "report"),
-                              counted(wake_ups, "wake-up"), counted(losses, "time"),
-                              losses == 0 ? "" : ", after which the state was read again"));
-  if (refused > 0) lines.push_back(fmt::format("A virtual controller refused {}.", counted(refused, "report")));
-  if (in_to_out.count() > 0)
-    lines.push_back(fmt::format(
-        "From input to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all "
-        "within {} us.",
-        in_to_out.count(), in_to_out.within(0.5).count(), in_to_out.within(0.9).count(), in_to_out.within(0.99).count(),
-        in_to_out.longest().count()));
-  return lines;
 }
 
 }  // namespace omnipar::play

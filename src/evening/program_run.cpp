@@ -1,4 +1,4 @@
-#include "play/program_run.hpp"
+#include "evening/program_run.hpp"
 
 #include <algorithm>
 #include <cerrno>
@@ -8,7 +8,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-namespace omnipar::play {
+namespace omnipar::evening {
 namespace {
 
 constexpr Duration a_moment = std::chrono::seconds{1};
@@ -42,7 +42,7 @@ bool ProgramRun::follow() {
   const bool had_ended = program_.ended();
   program_.collect();
   if (!program_.ended()) return false;
-  const auto left = program_.left(keeper_.process());
+  const auto left = program_.left(spared_);
   if (left.empty()) {
     wish_.say(fmt::format("{} has ended {}.", wish_.command.front(), status_words(program_.status())));
     constexpr Duration suspiciously_short = std::chrono::seconds{2};
@@ -53,7 +53,7 @@ bool ProgramRun::follow() {
     return true;
   }
   if (insisted_)
-    program_.insist(keeper_.process());
+    program_.insist(spared_);
   else if (asked_ && !had_ended)
     ask_by_signal();  // what it left has not been asked yet
   if (!insisted_ && !had_ended)
@@ -75,7 +75,7 @@ void ProgramRun::ask(bool knows) {
 
 void ProgramRun::ask_by_signal() {
   asked_by_signal_ = true;
-  program_.ask(keeper_.process());
+  program_.ask(spared_);
 }
 
 /// Whoever only knows of a Ctrl-C is asked as well, when half of the time is over.
@@ -100,26 +100,25 @@ void ProgramRun::insist() {
   }
   if (std::exchange(insisted_, true)) return;
   wish_.say("It is ended by force.");
-  program_.insist(keeper_.process());
+  program_.insist(spared_);
 }
 
 void ProgramRun::end(const std::function<void(Time)>& pass_time) {
   if (!program_.started()) return;
   constexpr Duration pause{20'000};
   constexpr Duration enough = std::chrono::seconds{2};  // what not even force has ended by then is the kernel's
-  const pid_t keeper = keeper_.process();
   const auto is_over = [&] {
     program_.collect();
-    return program_.ended() && program_.left(keeper).empty();
+    return program_.ended() && program_.left(spared_).empty();
   };
   if (!is_over() && !asked_by_signal_) ask_by_signal();
   const Time by_force = insisted_ ? door_.now()
                                   : std::max(asked_.value_or(door_.now()) + wish_.insist_after,
                                              door_.now() + std::min(a_moment, wish_.insist_after));
   while (!is_over() && door_.now() < by_force + enough) {
-    if (door_.now() >= by_force) program_.insist(keeper);
+    if (door_.now() >= by_force) program_.insist(spared_);
     pass_time(door_.now() + pause);
   }
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

@@ -9,11 +9,9 @@
 #include <vector>
 
 #include "host/desktop.hpp"
-#include "host/nodes.hpp"
-#include "play/at_ports.hpp"
-#include "play/rumble.hpp"
+#include "omnipar/session.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 
 /// What changes for those who play.
 enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost };
@@ -27,9 +25,8 @@ struct FeedbackWish {
 
 class Feedback {
  public:
-  /// The nodes and the rumble must outlive this.
-  Feedback(FeedbackWish wish, host::Nodes& nodes, Rumble& rumble)
-      : wish_(std::move(wish)), nodes_(nodes), rumble_(rumble) {}
+  /// The session must outlive this. If LEDs are wished for, they show the ports from now on.
+  Feedback(FeedbackWish wish, Session& session) : wish_(std::move(wish)), session_(session) { show_leds(); }
 
   /// Finds the desktop, if it is to be told; false if there is none.
   [[nodiscard]] bool find_desktop();
@@ -38,8 +35,6 @@ class Feedback {
   /// That is readable.
   void take();
 
-  /// Who plays where now.
-  void seat(std::vector<PortPart> playing);
   /// Something has changed; `words` say what.
   void tell(Turn what, const std::string& words, Time now);
   /// Lets time pass; `next_due` is when that changes something.
@@ -53,15 +48,10 @@ class Feedback {
   void show_numbers_again();
 
   FeedbackWish wish_;
-  host::Nodes& nodes_;
-  Rumble& rumble_;
+  Session& session_;
   std::unique_ptr<host::Desktop> desktop_;
-  std::vector<PortPart> playing_;
   bool frozen_ = false;
   std::optional<Time> numbers_again_;  ///< all LEDs are lit until then
 };
 
-/// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.
-[[nodiscard]] std::uint32_t leds_of(int port, int count) noexcept;
-
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

@@ -1,4 +1,4 @@
-#include "play/program_start.hpp"
+#include "evening/program_start.hpp"
 
 #include <algorithm>
 #include <cstring>
@@ -7,16 +7,17 @@
 #include <fmt/format.h>
 
 #include "host/alone.hpp"
+#include "omnipar/session_words.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 namespace {
 
 constexpr Duration patience_for_announcement = std::chrono::seconds{3};
 
 }  // namespace
 
-std::optional<Diagnostic> ProgramStart::refuses_alone() const {
-  const std::string setting = wish_.alone ? host::setting_for_namespaces(door_) : "";
+std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone) {
+  const std::string setting = alone ? host::setting_for_namespaces(door) : "";
   if (setting.empty()) return std::nullopt;
   return Diagnostic{"not-alone", Severity::error,
                     fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting),
@@ -25,9 +26,9 @@ std::optional<Diagnostic> ProgramStart::refuses_alone() const {
 
 void ProgramStart::begin() {
   began_ = door_.now();
-  for (const std::string& seat : engine_.plan().seats())
+  for (const std::string& seat : session_.plan().seats())
     if (std::ranges::find(wish_.rig.units, seat, &RigUnit::seat) != wish_.rig.units.end()) seats_.push_back(seat);
-  if (seats_.empty() && !engine_.plan().seats().empty()) seats_.push_back(engine_.plan().seats().front());
+  if (seats_.empty() && !session_.plan().seats().empty()) seats_.push_back(session_.plan().seats().front());
 }
 
 bool ProgramStart::ask_for_the_missing() const {
@@ -36,7 +37,8 @@ bool ProgramStart::ask_for_the_missing() const {
     const auto unit = std::ranges::find(wish_.rig.units, seat, &RigUnit::seat);
     if (!program_.is_wished() || unit == wish_.rig.units.end() || !is_missing(seat)) continue;
     asked = true;
-    words_.missing(seat, unit->name);
+    wish_.say(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
+                          player_of(session_.plan(), seat), unit->name));
   }
   return asked;
 }
@@ -48,7 +50,9 @@ bool ProgramStart::waits_for_units() const {
 
 /// The system has told everybody of the virtual devices, or seems to forget it.
 bool ProgramStart::waits_for_announcement() const {
-  return announced_.size() < outlets_.devices().size() && door_.now() < began_ + patience_for_announcement;
+  if (door_.now() >= began_ + patience_for_announcement) return false;
+  const auto devices = session_.virtual_devices();
+  return !std::ranges::all_of(devices, &VirtualDeviceHere::announced);
 }
 
 std::optional<Time> ProgramStart::due() const {
@@ -58,17 +62,17 @@ std::optional<Time> ProgramStart::due() const {
   return std::nullopt;
 }
 
-std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
-  if (!program_.is_wished() || program_.started() || engine_.frozen()) return std::nullopt;
+std::optional<Diagnostic> ProgramStart::start_when_ready() {
+  if (!program_.is_wished() || program_.started() || session_.engine().frozen()) return std::nullopt;
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
-  if (nodes_.waits_for_release()) {
+  if (session_.waits_for_release()) {
     if (!std::exchange(said_let_go_, true))
       wish_.say("Release all buttons: the program starts when no button is down.");
     return std::nullopt;
   }
   host::Alone alone;
   if (wish_.alone) {
-    const auto places = hidden_places(watch);
+    const auto places = hidden_places();
     hidden_ = {places.begin(), places.end()};
     alone = host::without(door_, places);
   }
@@ -81,10 +85,10 @@ std::optional<Diagnostic> ProgramStart::start_when_ready(host::Watch& watch) {
   return std::nullopt;
 }
 
-void ProgramStart::hide_what_came(host::Watch& watch) {
+void ProgramStart::hide_what_came() {
   if (!wish_.alone || !program_.started()) return;
   const pid_t process = program_.process();
-  std::vector<std::string> places = hidden_places(watch);
+  std::vector<std::string> places = hidden_places();
   const std::set<std::string> now{places.begin(), places.end()};
   std::erase_if(places, [this](const std::string& place) { return hidden_.contains(place); });
   hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
@@ -94,16 +98,11 @@ void ProgramStart::hide_what_came(host::Watch& watch) {
 }
 
 /// What the program must not open: what is played on, and all other controllers.
-std::vector<std::string> ProgramStart::hidden_places(host::Watch& watch) const {
+std::vector<std::string> ProgramStart::hidden_places() const {
   std::vector<std::string> places;
-  const auto playing = table_.playing_nodes();
-  for (const host::NodePlace& place : watch.present()) {
-    const auto node = nodes_.number_of(place.path);
-    if (!node) continue;
-    if (std::ranges::find(playing, *node) != playing.end() || is_controller(nodes_.description(*node)))
-      places.push_back(place.syspath);
-  }
+  for (const NodeHere& node : session_.nodes())
+    if (node.plays || node.is_controller) places.push_back(node.syspath);
   return places;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

@@ -7,10 +7,9 @@
 #include <string>
 #include <vector>
 
-#include "outlet/keeper.hpp"
-#include "play/program.hpp"
+#include "evening/program.hpp"
 
-namespace omnipar::play {
+namespace omnipar::evening {
 
 class ProgramRun {
  public:
@@ -19,9 +18,10 @@ class ProgramRun {
     Duration insist_after{};                      ///< from asking it to end to ending it by force
     std::function<void(const std::string&)> say;  ///< one line for the person at a time
   };
-  /// The keeper, which is our child but no part of the program, must outlive this.
-  ProgramRun(os::Door& door, Wish wish, const outlet::Keeper& keeper)
-      : door_(door), wish_(std::move(wish)), keeper_(keeper), program_(door) {}
+  ProgramRun(os::Door& door, Wish wish) : door_(door), wish_(std::move(wish)), program_(door) {}
+
+  /// This child of ours is no part of the program.
+  void spare(pid_t child) noexcept { spared_ = child; }
 
   [[nodiscard]] bool is_wished() const noexcept { return !wish_.command.empty(); }
   [[nodiscard]] bool started() const noexcept { return program_.started(); }
@@ -30,7 +30,7 @@ class ProgramRun {
   /// To be called when a child has ended; true once the program and all that it left are over.
   [[nodiscard]] bool follow();
   /// The process, or one that it left; -1 if nothing runs.
-  [[nodiscard]] pid_t process() const { return program_.process(keeper_.process()); }
+  [[nodiscard]] pid_t process() const { return program_.process(spared_); }
   /// Its exit status, 128 + the signal that killed it; nothing while it runs, and if it never ran.
   [[nodiscard]] std::optional<int> status() const;
 
@@ -51,7 +51,7 @@ class ProgramRun {
 
   os::Door& door_;
   Wish wish_;
-  const outlet::Keeper& keeper_;
+  pid_t spared_ = -1;
   Program program_;
   Time started_{};
   std::optional<Time> asked_;
@@ -60,4 +60,4 @@ class ProgramRun {
   bool insisted_ = false;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::evening

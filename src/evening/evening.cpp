@@ -1,0 +1,188 @@
+#include "evening/evening.hpp"
+
+#include <algorithm>
+#include <csignal>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "evening/program_run.hpp"
+#include "evening/program_start.hpp"
+#include "omnipar/session_words.hpp"
+
+namespace omnipar::evening {
+namespace {
+
+constexpr const char* exit_words =
+    "To end: Ctrl-C here, or hold start + select of one controller (start + coin of a panel) for 2 s.";
+
+class Evening {
+ public:
+  Evening(os::Door& door, const Wish& wish)
+      : door_(door), wish_(wish), program_(door, {wish.command, wish.insist_after, wish.say}) {}
+
+  Played run() {
+    begin();
+    while (!end_) {
+      look_after_all();
+      if (end_) break;
+      session_->wait(due());
+      session_->take();
+    }
+    close();
+    Played played{*end_, wish_.session.rig, program_.status(), {}};
+    if (!session_) return played;
+    played.rig = session_->rig();
+    played.stats = session_->stats();
+    return played;
+  }
+
+ private:
+  void say(const std::string& line) const { wish_.say(line); }
+
+  void fail(const Diagnostic& why) {
+    say("omnipar: " + to_text(why));
+    end_ = End::failed;
+  }
+
+  // -- the beginning --------------------------------------------------------------------------------
+
+  void begin() {
+    if (const auto refused = refuses_alone(door_, wish_.alone)) return fail(*refused);
+    SessionOptions options = wish_.session;
+    options.virtual_devices = true;
+    options.signals = {SIGINT, SIGTERM, SIGHUP, SIGCHLD};
+    options.told = [this](const SessionEvent& event) { told(event); };
+    auto session = Session::open(std::move(options));
+    if (!session) {
+      for (const Diagnostic& why : session.error()) fail(why);
+      return;
+    }
+    session_.emplace(std::move(*session));
+    program_.spare(session_->helper());
+    feedback_.emplace(wish_.feedback, *session_);
+    start_.emplace(door_, StartWish{wish_.session.rig, wish_.longest_wait, wish_.alone, wish_.say}, *session_, program_);
+    if (wish_.urgent && door_.be_urgent() < 0)
+      say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
+    say(exit_words);
+    if (!feedback_->find_desktop()) say("There is no desktop here that shows notifications.");
+    if (feedback_->descriptor() >= 0) session_->also_wait_for(feedback_->descriptor());
+    start_->begin();
+    if (program_.is_wished()) session_->await(start_->seats());
+    session_->take();
+    if (start_->ask_for_the_missing()) return;
+    if (const std::string asked = invitation(*session_); !asked.empty()) say(asked);
+  }
+
+  // -- people ---------------------------------------------------------------------------------------
+
+  /// What is told besides words.
+  static std::optional<Turn> turn_of(const SessionEvent& event) {
+    if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
+    if (std::holds_alternative<Swapped>(event)) return Turn::swapped;
+    const auto* socket = std::get_if<SocketNews>(&event);
+    if (std::holds_alternative<Left>(event) || (socket != nullptr && socket->plug == Plug::taken_out))
+      return Turn::unit_lost;
+    return std::nullopt;
+  }
+
+  void told(const SessionEvent& event) {
+    if (const auto* signal = std::get_if<SignalCaught>(&event)) return caught(*signal);
+    if (const auto* hotkey = std::get_if<HotkeyFired>(&event); hotkey != nullptr && hotkey->action == exit_action)
+      return ask_to_end(End::hands, false);
+    nodes_have_changed_ = nodes_have_changed_ || std::holds_alternative<NodesChanged>(event);
+    const std::string words = to_text(event, *session_);
+    if (!words.empty()) say((std::holds_alternative<Refused>(event) ? "omnipar: " : "") + words);
+    if (const auto turn = turn_of(event)) turns_.push_back({*turn, words});
+  }
+
+  // -- the program ----------------------------------------------------------------------------------
+
+  void caught(const SignalCaught& signal) {
+    if (end_) return;
+    if (signal.number != SIGCHLD) return ask_to_end(End::asked, signal.from_terminal);
+    if (program_.follow()) end_ = asked_by_hands_ ? End::hands : End::program;
+  }
+
+  /// Asks the program to end; without one, playing ends.
+  void ask_to_end(End how, bool program_knows) {
+    asked_by_hands_ = asked_by_hands_ || how == End::hands;
+    if (program_.started())
+      program_.ask(program_knows);
+    else if (!end_)
+      end_ = how;
+  }
+
+  // -- the loop -------------------------------------------------------------------------------------
+
+  /// When something is due here although the session has nothing to do.
+  [[nodiscard]] Time due() const {
+    Time due = Time::max();
+    for (const auto& other : {start_->due(), program_.due(), feedback_->next_due()}) due = std::min(due, other.value_or(due));
+    return due;
+  }
+
+  /// What follows from that which the session has taken.
+  void look_after_all() {
+    tell_turns();
+    if (const auto& failure = session_->failure()) return fail(*failure);
+    if (feedback_->descriptor() >= 0 && session_->is_ready(feedback_->descriptor())) feedback_->take();
+    const Time now = session_->now();
+    program_.spare(session_->helper());  // it may be another one by now
+    program_.insist_when_due(now);
+    feedback_->advance(now);
+    if (std::exchange(nodes_have_changed_, false)) start_->hide_what_came();
+    if (auto failure = start_->start_when_ready()) fail(*failure);
+  }
+
+  void tell_turns() {
+    for (const auto& [turn, words] : std::exchange(turns_, {})) feedback_->tell(turn, words, session_->now());
+  }
+
+  // -- the end --------------------------------------------------------------------------------------
+
+  /// Everything goes to rest, the program ends, then the devices go.
+  void close() {
+    if (!session_) return;
+    session_->end();
+    program_.end([this](Time until) {
+      session_->run_until(until);
+      if (session_->now() < until) door_.sleep(until - session_->now());
+    });
+    session_->close();
+    if (*end_ == End::hands) say("Ended from a controller.");
+    if (*end_ == End::asked) say("Ended.");
+  }
+
+  os::Door& door_;
+  const Wish& wish_;
+  ProgramRun program_;
+  std::optional<Session> session_;
+  std::optional<Feedback> feedback_;
+  std::optional<ProgramStart> start_;
+  std::vector<std::pair<Turn, std::string>> turns_;  ///< since the last look
+  std::optional<End> end_;
+  bool asked_by_hands_ = false;
+  bool nodes_have_changed_ = false;
+};
+
+}  // namespace
+
+Played play(os::Door& door, const Wish& wish) { return Evening{door, wish}.run(); }
+
+std::vector<std::string> lines_of(const SessionStats& stats) {
+  std::vector<std::string> lines;
+  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", counted(stats.reports, "report"),
+                              counted(stats.wake_ups, "wake-up"), counted(stats.losses, "time"),
+                              stats.losses == 0 ? "" : ", after which the state was read again"));
+  if (stats.refused > 0)
+    lines.push_back(fmt::format("A virtual controller refused {}.", counted(stats.refused, "report")));
+  if (stats.measured > 0)
+    lines.push_back(fmt::format(
+        "From input to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all within {} "
+        "us.",
+        stats.measured, stats.half.count(), stats.nine_tenths.count(), stats.nearly_all.count(), stats.all.count()));
+  return lines;
+}
+
+}  // namespace omnipar::evening

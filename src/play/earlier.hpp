@@ -1,0 +1,16 @@
+// The earlier of two times, of which each may be never.
+#pragma once
+
+#include <algorithm>
+#include <optional>
+
+#include "omnipar/time.hpp"
+
+namespace omnipar {
+
+[[nodiscard]] inline std::optional<Time> earlier(std::optional<Time> a, std::optional<Time> b) noexcept {
+  if (!a || !b) return a ? a : b;
+  return std::min(*a, *b);
+}
+
+}  // namespace omnipar

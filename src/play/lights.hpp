@@ -1,0 +1,36 @@
+// The player LEDs of those who play at a port, as somebody wishes them.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <vector>
+
+#include "host/nodes.hpp"
+#include "play/at_ports.hpp"
+
+namespace omnipar::play {
+
+class Lights {
+ public:
+  /// The nodes must outlive this.
+  explicit Lights(host::Nodes& nodes) noexcept : nodes_(nodes) {}
+
+  /// Those of a port show these, a bit each; or, without any, the port's number. A port of which nothing is wished is
+  /// left as it is.
+  void wish(int port, std::optional<std::uint32_t> which);
+  /// Who plays where now.
+  void seat(std::vector<PortPart> playing);
+
+ private:
+  void show(PortPart playing);
+
+  host::Nodes& nodes_;
+  std::vector<PortPart> playing_;
+  std::map<int, std::optional<std::uint32_t>> wishes_;  ///< by port
+};
+
+/// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.
+[[nodiscard]] std::uint32_t leds_of(int port, int count) noexcept;
+
+}  // namespace omnipar::play

@@ -1,0 +1,462 @@
+// A session with the units that are plugged into this computer.
+#include <algorithm>
+#include <set>
+#include <utility>
+
+#include "host/look.hpp"
+#include "omnipar/identity.hpp"
+#include "outlet/outlets.hpp"
+#include "play/at_ports.hpp"
+#include "play/desktop_keys.hpp"
+#include "play/earlier.hpp"
+#include "play/grabs.hpp"
+#include "play/hearing.hpp"
+#include "play/hotkeys.hpp"
+#include "play/lights.hpp"
+#include "play/rumble.hpp"
+#include "play/session_inside.hpp"
+#include "play/spread.hpp"
+
+namespace omnipar::play {
+namespace {
+
+class LinuxSession final : public Session::Inside {
+ public:
+  LinuxSession(os::Door& door, const Plan& plan, SessionOptions options)
+      : Inside(plan, std::move(options)),
+        door_(door),
+        hearing_(door, options_.catalogue, options_.with_virtual),
+        nodes_(hearing_.nodes()),
+        grabs_(nodes_, [this](const SessionEvent& event) { tell(event); }),
+        rumble_(nodes_, options_.rumble),
+        lights_(nodes_) {
+    nodes_.say_to([this](const std::string& words) { tell(Remark{words}); });
+    if (options_.takes) nodes_.only(options_.takes);
+    if (grabs()) nodes_.take_alone();
+  }
+
+  ~LinuxSession() override { close(); }
+
+  [[nodiscard]] std::optional<Diagnostic> begin();
+
+  int descriptor() override;
+  bool wait(Time until) override;
+  void take() override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] Time now() const override { return door_.now(); }
+  void rumble(int port, double strong, double weak, Duration how_long) override;
+  void pulse(int port, int times) override;
+  void light(int port, std::optional<std::uint32_t> which) override { lights_.wish(port, which); }
+  bool also_wait_for(int other) override;
+  [[nodiscard]] bool is_ready(int other) const noexcept override {
+    return std::ranges::find(ready_others_, other) != ready_others_.end();
+  }
+  [[nodiscard]] bool waits_for_release() const override { return nodes_.waits_for_release(); }
+  [[nodiscard]] std::vector<NodeHere> nodes() const override;
+  [[nodiscard]] std::vector<VirtualDeviceHere> virtual_devices() const override;
+  [[nodiscard]] int helper() const noexcept override { return outlets_ ? outlets_->keeper().process() : -1; }
+  [[nodiscard]] SessionStats stats() const override;
+  void end() override;
+  void close() override;
+
+ private:
+  [[nodiscard]] bool grabs() const noexcept { return options_.grab || options_.virtual_devices; }
+
+  // -- units
+  void meet();
+  void open(const host::NodePlace& place);
+  void arrive(int node);
+  void leave(int node);
+  void look_who_plays();
+  [[nodiscard]] std::vector<host::NodePart> players_of(int port) const;
+
+  // -- what comes
+  void ready(Ready ready);
+  void take_reports();
+  void take_news();
+  void take_signals();
+  void arm_timer();
+
+  // -- what goes out
+  [[nodiscard]] std::optional<Diagnostic> begin_virtual();
+  [[nodiscard]] int number_of_play() const;
+  [[nodiscard]] std::optional<Diagnostic> wait_for_devices();
+  void show() override { flush(door_.now()); }
+  void turned() override;
+  void adopted() override;
+  bool flush(Time now);
+  /// When something more can be shown of how things are; nothing, when all is.
+  [[nodiscard]] std::optional<Time> shown_whole() const;
+  void shake();
+  void replace_keeper();
+
+  struct Wishes {
+    Asker asker;
+    std::vector<outlet::ForceWish> wishes;
+  };
+
+  os::Door& door_;
+  std::optional<outlet::Outlets> outlets_;
+  std::optional<DesktopKeys> desktop_keys_;
+  Hearing hearing_;
+  host::Nodes& nodes_;
+  Grabs grabs_;
+  Rumble rumble_;
+  Lights lights_;
+  os::Descriptor timer_;
+  std::optional<Time> armed_;
+  std::vector<int> ready_others_;
+  std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
+  std::set<std::string> announced_;
+  const Hearing::Other takes_other_ = [this](Ready what) { ready(what); };
+  bool met_ = false;     ///< what was there from the beginning
+  bool looked_ = false;  ///< what is ready is known, and not taken yet
+  bool keeper_is_gone_ = false;
+  Time now_{};                  ///< of the wake-up
+  std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
+  SessionStats stats_;
+  Spread in_to_out_;
+  bool nodes_have_changed_ = false;
+  bool told_no_permission_ = false;
+  bool told_loss_ = false;
+  bool closed_ = false;
+};
+
+// -- the beginning --------------------------------------------------------------------------------------------
+
+std::optional<Diagnostic> LinuxSession::begin() {
+  engine_.advance(door_.now());
+  if (auto failure = hearing_.begin(options_.signals)) return failure;
+  return options_.virtual_devices ? begin_virtual() : std::nullopt;
+}
+
+std::optional<Diagnostic> LinuxSession::begin_virtual() {
+  if (auto failure = outlet::VirtualDevice::check(door_)) return failure;
+  outlets_.emplace(door_, engine_, reader_);
+  desktop_keys_.emplace(nodes_, table_, *outlets_);
+  if (auto failure = outlets_->start(number_of_play())) return failure;
+  if (auto failure = hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper})) return failure;
+  return wait_for_devices();
+}
+
+/// Others may play already, with other units; their devices have names of their own.
+int LinuxSession::number_of_play() const {
+  const auto others = host::models_named(door_, "Omnipar port");
+  const auto is_taken = [&](int play) {
+    const std::string end = " (" + std::to_string(play) + ")";
+    return std::ranges::any_of(others, [&](const host::ModelFact& other) {
+      return play > 1 ? other.name.ends_with(end) : !other.name.ends_with(')');
+    });
+  };
+  int play = 1;
+  while (is_taken(play)) ++play;
+  return play;
+}
+
+std::optional<Diagnostic> LinuxSession::wait_for_devices() {
+  for (; waited_devices_ < outlets_->devices().size(); ++waited_devices_)
+    if (auto failure = hearing_.waiter().also(outlets_->devices()[waited_devices_].descriptor(),
+                                              {Waited::device, waited_devices_}))
+      return failure;
+  return std::nullopt;
+}
+
+void LinuxSession::meet() {
+  met_ = true;
+  for (const host::NodePlace& place : hearing_.watch().present()) open(place);
+}
+
+// -- units ----------------------------------------------------------------------------------------------------
+
+void LinuxSession::open(const host::NodePlace& place) {
+  if (const auto node = nodes_.open(place)) {
+    grabs_.look_at(*node);
+    arrive(*node);
+  }
+  if (nodes_.met_a_closed_door() && !std::exchange(told_no_permission_, true)) tell(NoPermission{});
+}
+
+void LinuxSession::arrive(int node) {
+  nodes_have_changed_ = true;
+  if (auto failure = hearing_.hear(node)) return fail(std::move(*failure));
+  // A keeper that takes none has ended, and is replaced.
+  if (outlets_)
+    for (const auto& report : nodes_.last_words(node))
+      outlets_->keeper().give_last_word(node, nodes_.descriptor(node), report);
+  if (!ended_) table_.arrive(node, nodes_.description(node));
+}
+
+void LinuxSession::leave(int node) {
+  nodes_have_changed_ = true;
+  if (outlets_) outlets_->keeper().forget(node);
+  if (desktop_keys_) desktop_keys_->forget(node);
+  rumble_.forget(node);
+  table_.leave(node);
+}
+
+std::vector<host::NodePart> LinuxSession::players_of(int port) const {
+  const PortInfo* info = engine_.plan().port(port);
+  return info == nullptr ? std::vector<host::NodePart>{} : parts_at(*info, table_, nodes_);
+}
+
+void LinuxSession::look_who_plays() {
+  if (!std::exchange(seats_have_changed_, false)) return;
+  nodes_have_changed_ = true;
+  const std::vector<int> playing = table_.playing_nodes();
+  if (grabs()) grabs_.set(playing, engine_.frozen(), now_);
+  for (const int node : playing) {
+    if (!desktop_keys_) break;
+    auto failure = desktop_keys_->find(node);
+    if (!failure) failure = wait_for_devices();
+    if (failure) return fail(std::move(*failure));
+  }
+  lights_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
+  for (const PortInfo& port : engine_.plan().ports()) rumble_.move(port.number, players_of(port.number));
+}
+
+std::vector<NodeHere> LinuxSession::nodes() const {
+  std::vector<NodeHere> nodes;
+  const std::vector<int> playing = table_.playing_nodes();
+  for (const host::NodePlace& place : hearing_.watch().present()) {
+    const auto node = nodes_.number_of(place.path);
+    if (!node) continue;
+    nodes.push_back({place.path, place.syspath, std::ranges::find(playing, *node) != playing.end(),
+                     is_controller(nodes_.description(*node))});
+  }
+  return nodes;
+}
+
+// -- waiting --------------------------------------------------------------------------------------------------
+
+int LinuxSession::descriptor() {
+  if (timer_ || closed_) return closed_ ? -1 : hearing_.waiter().descriptor();
+  timer_ = os::Descriptor{door_, door_.make_timer()};
+  if (!timer_ || hearing_.waiter().also(timer_.get(), {Waited::timer})) return -1;
+  arm_timer();
+  return hearing_.waiter().descriptor();
+}
+
+void LinuxSession::arm_timer() {
+  if (!timer_) return;
+  const auto due = met_ ? next_due() : std::optional{now()};
+  if (due == std::exchange(armed_, due)) return;
+  if (door_.set_timer(timer_.get(), due ? &*due : nullptr) < 0) fail(Waiter::failure());
+}
+
+std::optional<Time> LinuxSession::shown_whole() const {
+  return earlier(reader_.next_due(), outlets_ ? outlets_->next_due() : std::nullopt);
+}
+
+std::optional<Time> LinuxSession::next_due() const {
+  return earlier(earlier(due(), shown_whole()), earlier(nodes_.next_due(), grabs_.next_due()));
+}
+
+bool LinuxSession::wait(Time until) {
+  if (failure() || closed_) return false;
+  if (!met_) return true;
+  keeper_is_gone_ = false;
+  ready_others_.clear();
+  const Time end = std::min(until, next_due().value_or(until));
+  looked_ = hearing_.wait(end, takes_other_);
+  if (!looked_) fail(Waiter::failure());
+  return looked_ && (hearing_.waiter().anything_came() || end < until);
+}
+
+bool LinuxSession::also_wait_for(int other) {
+  return !hearing_.waiter().also(other, {Waited::other, static_cast<std::size_t>(other)});
+}
+
+/// What games ask of the motors is answered first of all.
+void LinuxSession::ready(Ready what) {
+  if (what.what == Waited::keeper) keeper_is_gone_ = true;
+  if (what.what == Waited::timer) armed_.reset();
+  if (what.what == Waited::other) ready_others_.push_back(static_cast<int>(what.which));
+  if (what.what != Waited::device) return;
+  const outlet::VirtualDevice& device = outlets_->devices()[what.which];
+  Wishes& wishes = wishes_.emplace_back(Asker{device.key().port, device.key().form});
+  outlet::answer(door_, device.descriptor(), wishes.wishes);
+}
+
+void LinuxSession::take() {
+  if (closed_) return;
+  if (!met_) meet();
+  if (!looked_) static_cast<void>(wait(at_us(0)));
+  looked_ = false;
+  ++stats_.wake_ups;
+  take_reports();
+  look_who_plays();
+  if (grabs()) grabs_.insist(now_);
+  if (!wishes_.empty()) shake();
+  act();
+  if (hearing_.has_news()) take_news();
+  look_who_plays();
+  if (keeper_is_gone_ && !ended_) replace_keeper();
+  if (hearing_.has_signals()) take_signals();
+  if (std::exchange(nodes_have_changed_, false)) tell(NodesChanged{});
+  arm_timer();
+}
+
+void LinuxSession::take_reports() {
+  now_ = door_.now();
+  const auto& news = nodes_.drain(now_);
+  if (ended_) {
+    for (const int node : news.gone) leave(node);
+    return static_cast<void>(flush(now_));
+  }
+  bool any_out = false;
+  std::uint64_t spoke = 0;  // a bit for each node; two that share one cost no more than a report
+  for (std::size_t i = 0; i < news.said.size(); ++i) {
+    const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(news.said.node(i)) % 64);
+    // What one unit says one after the other comes out one after the other.
+    if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
+    spoke |= bit;
+    table_.report(news.said.node(i), news.said[i]);
+    if (desktop_keys_) desktop_keys_->pass_on(news.said.node(i), news.said[i].changes);
+  }
+  for (const int node : news.gone) leave(node);
+  for (const int node : news.come) arrive(node);
+  table_.advance(now_);
+  engine_.advance(now_);
+  stats_.reports += news.said.size();
+  if (!told_loss_ && nodes_.losses() > 0) {
+    told_loss_ = true;
+    tell(LostEvents{});
+  }
+  any_out = flush(now_) || any_out;
+  if (!any_out || !options_.measures) return;
+  const Time out = door_.now();
+  for (std::size_t i = 0; i < news.said.size(); ++i) in_to_out_.add(out - news.said[i].time);
+}
+
+void LinuxSession::take_news() {
+  while (const auto news = hearing_.next_news()) {
+    const bool ours = outlets_ && std::ranges::find(outlets_->devices(), news->place.path,
+                                                    &outlet::VirtualDevice::node) != outlets_->devices().end();
+    if (ours && news->came)
+      announced_.insert(news->place.path);
+    else if (news->came && !ended_)
+      open(news->place);
+    else if (const auto node = news->came ? std::nullopt : nodes_.close(news->place.path))
+      leave(*node);
+  }
+  show();
+}
+
+void LinuxSession::take_signals() {
+  while (const auto caught = hearing_.next_signal()) tell(SignalCaught{caught->number, caught->from_terminal});
+}
+
+// -- what goes out --------------------------------------------------------------------------------------------
+
+/// True if anything went out.
+bool LinuxSession::flush(Time now) {
+  catch_up(now);
+  return outlets_ && outlets_->flush(std::max(now, engine_.now()));
+}
+
+void LinuxSession::turned() {
+  engine_.frozen() ? rumble_.freeze() : rumble_.thaw();
+  seats_have_changed_ = true;
+}
+
+void LinuxSession::adopted() {
+  if (!outlets_) return;
+  auto failure = outlets_->rewire();
+  if (!failure) failure = wait_for_devices();
+  if (failure) fail(std::move(*failure));
+}
+
+/// The units' own motors may take their time; whoever asked has been answered.
+void LinuxSession::shake() {
+  for (const Wishes& wished : wishes_) rumble_.take(wished.asker, wished.wishes, players_of(wished.asker.port));
+  wishes_.clear();
+}
+
+void LinuxSession::rumble(int port, double strong, double weak, Duration how_long) {
+  const auto magnitude = [](double part) { return static_cast<std::uint16_t>(part * 65535); };
+  constexpr std::int64_t longest = 32'000;
+  outlet::ForceWish hold, play{outlet::Wish::play};
+  hold.what.type = FF_RUMBLE;
+  hold.what.u.rumble = {magnitude(strong), magnitude(weak)};
+  const auto ms = std::chrono::ceil<std::chrono::milliseconds>(how_long).count();
+  hold.what.replay.length = static_cast<std::uint16_t>(std::clamp<std::int64_t>(ms, 0, longest));
+  play.value = strong > 0 || weak > 0 ? 1 : 0;
+  rumble_.take({port}, {hold, play}, players_of(port));
+}
+
+void LinuxSession::pulse(int port, int times) {
+  for (const host::NodePart part : players_of(port)) rumble_.pulse(part, times);
+}
+
+void LinuxSession::replace_keeper() {
+  if (outlets_->keeper().start_again() < 0 ||
+      hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper}).has_value())
+    fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended, and another cannot be started",
+          "", "close other programs and start again"});
+}
+
+std::vector<VirtualDeviceHere> LinuxSession::virtual_devices() const {
+  std::vector<VirtualDeviceHere> devices;
+  if (!outlets_) return devices;
+  for (const outlet::VirtualDevice& device : outlets_->devices())
+    devices.push_back({device.key().port, device.name(), device.node(), announced_.contains(device.node())});
+  return devices;
+}
+
+SessionStats LinuxSession::stats() const {
+  SessionStats stats = stats_;
+  if (closed_ && !outlets_) return stats;
+  stats.losses = nodes_.losses();
+  if (outlets_) stats.refused = outlets_->refused();
+  stats.measured = in_to_out_.count();
+  stats.half = in_to_out_.within(0.5);
+  stats.nine_tenths = in_to_out_.within(0.9);
+  stats.nearly_all = in_to_out_.within(0.99);
+  stats.all = in_to_out_.longest();
+  return stats;
+}
+
+// -- the end --------------------------------------------------------------------------------------------------
+
+void LinuxSession::end() {
+  if (std::exchange(ended_, true)) return;
+  engine_.freeze();
+  rumble_.freeze();
+  show();
+  // A device that refuses to the last is left to the keeper.
+  constexpr Duration patience = std::chrono::seconds{1};
+  const Time until = door_.now() + patience;
+  for (auto due = shown_whole(); due && *due < until && !failure(); due = shown_whole()) {
+    while (door_.now() < *due && !failure()) {
+      static_cast<void>(wait(*due));
+      take();
+    }
+    show();
+  }
+}
+
+void LinuxSession::close() {
+  if (closed_) return;
+  end();
+  closed_ = true;
+  if (outlets_) outlets_->keeper().close();
+  stats_ = stats();
+  desktop_keys_.reset();
+  outlets_.reset();
+  timer_.reset();
+  // Last, for the kernel keeps whoever closes a unit waiting until its driver has answered.
+  hearing_.give_back([this] { tell(AwaitsRelease{}); }, takes_other_, [this](int node) { leave(node); });
+}
+
+}  // namespace
+
+tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions options) {
+  options.profile = with_way_out(std::move(options.profile));
+  const auto plan = compile(options.catalogue, options.profile);
+  if (!plan) return tl::unexpected(plan.error());
+  auto session = std::make_unique<LinuxSession>(door, *plan, std::move(options));
+  if (auto failure = session->begin()) return tl::unexpected(Diagnostics{std::move(*failure)});
+  return Session::Inside::session(std::move(session));
+}
+
+}  // namespace omnipar::play

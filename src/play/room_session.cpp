@@ -1,0 +1,230 @@
+// A session with the made-up units of a room. Calls no system.
+#include <algorithm>
+#include <map>
+#include <set>
+#include <utility>
+
+#include "play/earlier.hpp"
+#include "play/hotkeys.hpp"
+#include "play/lights.hpp"
+#include "play/session_inside.hpp"
+#include "play/trace_host.hpp"
+
+namespace omnipar::play {
+namespace {
+
+Description as_found(const Description& node, std::span<const Change> state) {
+  Description found = node;
+  for (const Change& change : state)
+    for (CodeRange& range : found.codes)
+      if (range.code == change.code) range.value = change.value;
+  return found;
+}
+
+class RoomSession final : public Session::Inside {
+ public:
+  RoomSession(const Plan& plan, SessionOptions options, Room room)
+      : Inside(plan, std::move(options)),
+        room_(std::move(room)),
+        trace_(room_.name),
+        host_(
+            options_.catalogue, [this](const TraceEvent& event, const Description& node) { play(event, node); },
+            [this](const Diagnostic& why) { tell(Refused{why}); }) {
+    read_on();
+  }
+
+  int descriptor() override { return -1; }
+  bool wait(Time until) override;
+  void take() override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] Time now() const override { return now_; }
+  void rumble(int port, double strong, double weak, Duration how_long) override;
+  void pulse(int port, int times) override;
+  void light(int port, std::optional<std::uint32_t> which) override;
+  bool also_wait_for(int) override { return false; }
+  [[nodiscard]] bool is_ready(int) const noexcept override { return false; }
+  [[nodiscard]] bool waits_for_release() const override { return false; }
+  [[nodiscard]] std::vector<NodeHere> nodes() const override { return {}; }
+  [[nodiscard]] std::vector<VirtualDeviceHere> virtual_devices() const override { return {}; }
+  [[nodiscard]] int helper() const noexcept override { return -1; }
+  [[nodiscard]] SessionStats stats() const override { return stats_; }
+  [[nodiscard]] bool over() const noexcept override { return ended_ || (!next_ && now_ >= all_seen_); }
+  void end() override;
+  void close() override { end(); }
+
+ private:
+  /// What somebody wishes that the hands at a port feel and see, and the units that were told.
+  struct Wish {
+    Felt felt{};
+    std::set<std::string> shaken;
+    bool is_lit = false;
+    std::uint32_t lit = 0;
+    std::set<std::string> shown;
+  };
+
+  void read_on();
+  void play(const TraceEvent& event, const Description& node);
+  void pass(Time time);
+  [[nodiscard]] std::set<std::string> players_of(int port) const;
+  void tell_newcomers();
+
+  void show() override { catch_up(now_); }
+  void turned() override {}
+  void adopted() override { seats_have_changed_ = true; }
+
+  Room room_;
+  TraceReader trace_;
+  TraceHost host_;
+  std::optional<TraceEvent> next_;
+  Time now_{};
+  Time all_seen_{};  ///< some frames behind the last thing that happens
+  SessionStats stats_;
+  std::map<int, Wish> wishes_;  ///< by port
+};
+
+/// Looks for the next thing that happens. A line that cannot be read ends the room.
+void RoomSession::read_on() {
+  next_.reset();
+  while (!next_ && !failure()) {
+    const auto line = room_.lines();
+    if (!line) return fail(line.error());
+    if (!*line) {
+      if (auto problem = trace_.finish()) fail(std::move(*problem));
+      break;
+    }
+    auto event = trace_.take(**line);
+    if (!event) return fail(event.error());
+    next_ = std::move(*event);
+  }
+  constexpr int more_frames = 2;
+  if (next_) all_seen_ = next_->time + more_frames * engine_.plan().frame();
+}
+
+std::optional<Time> RoomSession::next_due() const {
+  const auto next = next_ ? std::optional{next_->time} : std::nullopt;
+  return earlier(earlier(due(), host_.next_due()), next);
+}
+
+bool RoomSession::wait(Time until) {
+  if (over() || failure()) return false;
+  const auto due = next_due();
+  now_ = std::max(now_, std::min(until, due.value_or(until)));
+  return due && *due <= now_;
+}
+
+void RoomSession::take() {
+  if (ended_) return;
+  ++stats_.wake_ups;
+  while (next_ && next_->time <= now_) {
+    const TraceEvent event = std::move(*next_);
+    host_.take(event, trace_.nodes().at(event.node));
+    read_on();
+  }
+  if (!next_ || !host_.waits_for(*next_, trace_.nodes().at(next_->node))) host_.settle();
+  host_.pass(now_);
+  pass(now_);
+  if (std::exchange(seats_have_changed_, false)) tell_newcomers();
+}
+
+void RoomSession::pass(Time time) {
+  table_.advance(time);
+  engine_.advance(time);
+  catch_up(time);
+  act();
+}
+
+void RoomSession::play(const TraceEvent& event, const Description& node) {
+  if (ended_) return;
+  pass(event.time);
+  if (room_.acts) room_.acts(event, node);
+  switch (event.deed) {
+    case Deed::plug_in:
+      table_.arrive(event.node, as_found(node, event.changes));
+      break;
+    case Deed::pull_out:
+      table_.leave(event.node);
+      break;
+    case Deed::report:
+      ++stats_.reports;
+      table_.report(event.node, {event.time, event.changes});
+      break;
+  }
+  pass(event.time);
+}
+
+void RoomSession::end() {
+  if (std::exchange(ended_, true)) return;
+  engine_.freeze();
+  show();
+}
+
+// -- what hands feel and see ----------------------------------------------------------------------------------
+
+std::set<std::string> RoomSession::players_of(int port) const {
+  std::set<std::string> names;
+  const PortInfo* info = engine_.plan().port(port);
+  for (const UnitHere& unit : table_.units())
+    if (info != nullptr && unit.plays && info->is_played_from(unit.seat)) names.insert(unit.name);
+  return names;
+}
+
+void RoomSession::rumble(int port, double strong, double weak, Duration how_long) {
+  Wish& wish = wishes_[port];
+  wish.felt = {"", strong * options_.rumble, weak * options_.rumble, how_long};
+  wish.shaken = players_of(port);
+  for (const std::string& unit : wish.shaken) tell(Felt{unit, wish.felt.strong, wish.felt.weak, how_long});
+}
+
+void RoomSession::pulse(int port, int times) {
+  constexpr double strength = 0.6;
+  constexpr Duration a_moment{120'000};
+  for (const std::string& unit : players_of(port))
+    for (int pulse = 0; pulse < times; ++pulse) tell(Felt{unit, strength, strength, a_moment});
+}
+
+void RoomSession::light(int port, std::optional<std::uint32_t> which) {
+  constexpr int leds = 4;
+  constexpr std::uint32_t all = (1U << leds) - 1;
+  Wish& wish = wishes_[port];
+  wish.is_lit = true;
+  wish.lit = which.value_or(leds_of(port, leds)) & all;
+  wish.shown = players_of(port);
+  for (const std::string& unit : wish.shown) tell(Lit{unit, wish.lit});
+}
+
+/// Who comes to a port shakes on there, if that has no end, and shows its LEDs.
+void RoomSession::tell_newcomers() {
+  for (auto& [port, wish] : wishes_) {
+    const std::set<std::string> playing = players_of(port);
+    const bool shakes = wish.felt.how_long == Duration{0} && (wish.felt.strong > 0 || wish.felt.weak > 0);
+    for (const std::string& unit : playing) {
+      if (shakes && !wish.shaken.contains(unit)) tell(Felt{unit, wish.felt.strong, wish.felt.weak});
+      if (wish.is_lit && !wish.shown.contains(unit)) tell(Lit{unit, wish.lit});
+    }
+    wish.shaken = wish.shown = playing;
+  }
+}
+
+}  // namespace
+}  // namespace omnipar::play
+
+namespace omnipar {
+
+tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Room room) {
+  options.profile = play::with_way_out(std::move(options.profile));
+  const auto plan = compile(options.catalogue, options.profile);
+  if (!plan) return tl::unexpected(plan.error());
+  return Inside::session(std::make_unique<play::RoomSession>(*plan, std::move(options), std::move(room)));
+}
+
+Lines lines_of(std::string text) {
+  return [text = std::move(text), from = std::size_t{0}]() mutable -> tl::expected<std::optional<std::string>, Diagnostic> {
+    if (from >= text.size()) return std::nullopt;
+    const std::size_t end = std::min(text.find('\n', from), text.size());
+    std::string line = text.substr(from, end - from);
+    from = end + 1;
+    return line;
+  };
+}
+
+}  // namespace omnipar

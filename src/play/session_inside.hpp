@@ -1,0 +1,95 @@
+// What sessions have in common, wherever their units come from: the engine, who sits where, hotkeys, and what is told.
+#pragma once
+
+#include <deque>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/reader.hpp"
+#include "omnipar/session.hpp"
+#include "os/door.hpp"
+#include "play/table.hpp"
+
+namespace omnipar {
+
+/// Calls are as Session has them.
+class Session::Inside {
+ public:
+  Inside(const Plan& plan, SessionOptions options);
+  virtual ~Inside() = default;
+  Inside(const Inside&) = delete;
+  Inside& operator=(const Inside&) = delete;
+
+  [[nodiscard]] static Session session(std::unique_ptr<Inside> inside) { return Session{std::move(inside)}; }
+
+  virtual int descriptor() = 0;
+  virtual bool wait(Time until) = 0;
+  virtual void take() = 0;
+  [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
+  [[nodiscard]] virtual Time now() const = 0;
+  virtual void rumble(int port, double strong, double weak, Duration how_long) = 0;
+  virtual void pulse(int port, int times) = 0;
+  /// Without `which`: the port's number.
+  virtual void light(int port, std::optional<std::uint32_t> which) = 0;
+  virtual bool also_wait_for(int other) = 0;
+  [[nodiscard]] virtual bool is_ready(int other) const noexcept = 0;
+  [[nodiscard]] virtual bool waits_for_release() const = 0;
+  [[nodiscard]] virtual std::vector<NodeHere> nodes() const = 0;
+  [[nodiscard]] virtual std::vector<VirtualDeviceHere> virtual_devices() const = 0;
+  [[nodiscard]] virtual int helper() const noexcept = 0;
+  [[nodiscard]] virtual SessionStats stats() const = 0;
+  [[nodiscard]] virtual bool over() const noexcept { return ended_; }
+  virtual void end() = 0;
+  virtual void close() = 0;
+
+  [[nodiscard]] const Engine& engine() const noexcept { return engine_; }
+  [[nodiscard]] const Profile& profile() const noexcept { return options_.profile; }
+  [[nodiscard]] play::Table& table() noexcept { return table_; }
+  [[nodiscard]] std::optional<SessionEvent> next_event();
+  [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
+  void freeze();
+  void thaw();
+  void swap_ports();
+  [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
+
+ protected:
+  void tell(const SessionEvent& event);
+  void fail(Diagnostic why);
+  /// Lets the reader show what it can at `now`, and remembers the hotkeys that have fired.
+  void catch_up(Time now) noexcept;
+  /// Does what hotkeys asked for. They are never frozen.
+  void act();
+  [[nodiscard]] std::optional<Time> due() const;
+
+  /// Puts out what can be shown now.
+  virtual void show() = 0;
+  /// Frozen or thawed; who sits where is to be looked at again.
+  virtual void turned() = 0;
+  /// The engine has another plan.
+  virtual void adopted() = 0;
+
+  SessionOptions options_;
+  Engine engine_;
+  PacedReader reader_;
+  play::Table table_;
+  bool seats_have_changed_ = false;
+  bool ended_ = false;  ///< nobody is heard any more
+
+ private:
+  void hear_hotkeys();
+
+  std::deque<SessionEvent> events_;
+  std::vector<std::uint16_t> fired_;  ///< targets of port 0
+  std::uint16_t first_hotkey_ = 0;
+  std::uint16_t hotkeys_ = 0;
+  std::optional<Diagnostic> failure_;
+};
+
+namespace play {
+
+/// As `Session::open`, through this door, which must outlive the session.
+[[nodiscard]] tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions options);
+
+}  // namespace play
+}  // namespace omnipar
