@@ -74,7 +74,7 @@ nlohmann::ordered_json to_json(const std::vector<Combination>& found) {
   auto list = nlohmann::ordered_json::array();
   const auto names = [](const std::vector<Code>& codes) {
     auto all = nlohmann::ordered_json::array();
-    for (const Code code : codes) all.push_back(code_name(code));
+    for (const Code code : codes) all.push_back(base::code_name(code));
     return all;
   };
   for (const Combination& one : found)
@@ -86,7 +86,7 @@ Diagnostics unknown(const Rig& rig, const std::string& name) {
   std::vector<std::string_view> names;
   for (const RigUnit& unit : rig.units) names.emplace_back(unit.name);
   return {{"unknown-unit", Severity::error, fmt::format("no unit of the rig is called '{}'", printable(name)), "",
-           names.empty() ? "the rig is empty: omnipar rig add SEAT" : suggestion(name, names)}};
+           names.empty() ? "the rig is empty: omnipar rig add SEAT" : catalogue::suggestion(name, names)}};
 }
 
 int combinations(const CalibrateWords& words) {

@@ -95,7 +95,7 @@ void show(const SystemSheet& system) {
 /// As a sheet has it: "keys/KEY_Q", "hid:0/x#2".
 std::string code_words(const ControlSheet& control) {
   if (!control.raw.empty()) return control.raw;
-  return (control.node.empty() ? "" : control.node + "/") + code_name(control.code);
+  return (control.node.empty() ? "" : control.node + "/") + base::code_name(control.code);
 }
 
 void show(const UnitSheet& unit) {
@@ -184,7 +184,7 @@ int show_one(const CatalogueWords& words) {
       show(*unit);
     return good;
   }
-  const auto system = find_system(shelf.catalogue, words.name);
+  const auto system = catalogue::find_system(shelf.catalogue, words.name);
   if (!system) {
     tell({system.error()});
     return bad_input;
@@ -233,7 +233,7 @@ int report(const CatalogueWords& words) {
     return good;
   }
   tell({{"unknown-unit", Severity::error, fmt::format("no unit here is called '{}'", printable(words.name)), "",
-         suggestion(words.name, names)}});
+         catalogue::suggestion(words.name, names)}});
   return bad_input;
 }
 
@@ -253,7 +253,7 @@ int fields(const CatalogueWords& words) {
   const std::string schema = sheet_schema(words.name);
   if (schema.empty()) {
     tell({{"unknown-kind", Severity::error, fmt::format("no sheet is of kind '{}'", printable(words.name)), "",
-           suggestion(words.name, sheet_kinds())}});
+           catalogue::suggestion(words.name, sheet_kinds())}});
     return bad_input;
   }
   if (words.json) {

@@ -38,7 +38,7 @@ bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   std::vector<std::string> names;
   for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
   if (std::ranges::find(names, word) != names.end()) return false;
-  const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
+  const auto near = base::nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
   tell({{"bad-arguments", Severity::error, fmt::format("no command is called '{}'", printable(word)), "",
          near ? fmt::format("did you mean '{}'?", *near) : "'omnipar --help' lists the commands"}});
   return true;
@@ -68,7 +68,7 @@ std::optional<Diagnostic> unknown_word(const CLI::App& app) {
       for (const std::string& name : option->get_lnames()) names.push_back("--" + name);
   else
     for (const CLI::App* verb : command->get_subcommands(nullptr)) names.push_back(verb->get_name());
-  const auto near = nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
+  const auto near = base::nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
   return Diagnostic{"bad-arguments", Severity::error,
                     fmt::format("'{}' {} no {} '{}'", called, is_option || !names.empty() ? "has" : "takes",
                                 is_option        ? "option"

@@ -58,7 +58,7 @@ tl::expected<std::vector<std::string>, Diagnostics> unit_keys(const std::string&
   for (const RigUnit& unit : units) names.emplace_back(unit.name);
   return tl::unexpected(
       Diagnostics{{"unknown-unit", Severity::error, fmt::format("no unit of the rig is called '{}'", printable(name)),
-                   path, suggestion(name, names)}});
+                   path, catalogue::suggestion(name, names)}});
 }
 
 int change_rig(const Sources& sources, const std::function<Text(const std::string&, const std::string&)>& change) {

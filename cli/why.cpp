@@ -37,11 +37,11 @@ Diagnostic no_control(const FoundProfile& given, const std::string& name) {
     return {"unknown-role", Severity::error, fmt::format("'{}' is a target of the machine, not a unit's control", name),
             "", "omnipar profile show PROFILE shows what each target gets; here name a role, such as south"};
   std::vector<std::string_view> names = role_names();
-  const std::vector<std::string_view> codes = code_names();
+  const std::vector<std::string_view> codes = base::code_names();
   names.insert(names.end(), codes.begin(), codes.end());
-  const std::string near = suggestion(name, names);
+  const std::string near = catalogue::suggestion(name, names);
   return {"unknown-role", Severity::error, fmt::format("'{}' is neither a role nor a raw code", printable(name)), "",
-          near.starts_with("did") ? near : "roles are: " + listed(role_names())};
+          near.starts_with("did") ? near : "roles are: " + catalogue::listed(role_names())};
 }
 
 /// The seat that the word before the '/' means: itself, or that of the rig's unit of this name.
@@ -56,7 +56,7 @@ tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const R
       unit == rig.units.end()
           ? fmt::format("no port of this profile is played from a seat '{}'", printable(word))
           : fmt::format("\"{}\" belongs to {}, from which no port of this profile is played", printable(word), seat),
-      "", fmt::format("its seats are: {}", listed(names))});
+      "", fmt::format("its seats are: {}", catalogue::listed(names))});
 }
 
 /// What a raw control means: to the units of the room, if there is one, else by all sheets and the convention.
@@ -71,7 +71,7 @@ tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWor
                                      fmt::format("no unit of this room has a control '{}' with a role", name),
                                      words.sources.host, "omnipar units" + same_host(words.sources.host)});
   }
-  const auto code = code_of_name(name);
+  const auto code = base::code_of_name(name);
   auto found = code ? inspect::meanings(given.catalogue, *code) : inspect::meanings(given.catalogue, name);
   if (!found.empty()) return found;
   return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
@@ -93,7 +93,7 @@ tl::expected<Question, Diagnostic> asked(const WhyWords& words, const FoundProfi
     question.roles.push_back({"", name});
     return question;
   }
-  if (!code_of_name(name) && !hid::is_name(name)) return tl::unexpected(no_control(given, name));
+  if (!base::code_of_name(name) && !hid::is_name(name)) return tl::unexpected(no_control(given, name));
   auto roles = meanings_of(words, given, name);
   if (!roles) return tl::unexpected(roles.error());
   question.roles = std::move(*roles);

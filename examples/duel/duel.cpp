@@ -1,18 +1,22 @@
 // A stand-in for an emulator of a machine with two ports: everybody presses once and keeps their port, through whatever
 // is unplugged and comes back. One throws by "inner", the other dodges by "left" and "right"; who is hit feels it.
-//   duel                    plays with what is plugged in
-//   duel --virtual          shows both ports to other programs, too
-//   duel --poll             waits in a loop of its own, for one descriptor
-//   duel --room FILE        the same from a room: a test that needs no device
+//   duel                      plays with what is plugged in
+//   duel --virtual            shows both ports to other programs, too
+//   duel --poll               waits in a loop of its own, for one descriptor
+//   duel --room FILE          the same from a room: a test that needs no device
+//   duel --with-virtual       takes units that other programs made, too
+//   duel --seat UNIT SEAT     that unit plays from that seat once somebody has thrown
 #include <poll.h>
 
+#include <array>
 #include <csignal>
 #include <cstdio>
 #include <fstream>
 #include <sstream>
 #include <string>
-#include <string_view>
+#include <utility>
 
+#include <omnipar/household.hpp>
 #include <omnipar/omnipar.hpp>
 #include <omnipar/session.hpp>
 #include <omnipar/session_words.hpp>
@@ -20,62 +24,67 @@
 namespace {
 
 struct Words {
-  bool with_virtual_devices = false, polls = false;
-  std::string room;
+  bool shows = false, polls = false, takes_virtual = false;
+  std::string room, unit, seat;
 };
 
 Words words_of(int count, char** words) {
   Words all;
   for (int i = 1; i < count; ++i) {
-    const std::string_view word = words[i];
-    all.with_virtual_devices = all.with_virtual_devices || word == "--virtual";
-    all.polls = all.polls || word == "--poll";
+    const std::string word = words[i];
+    if (word == "--virtual") all.shows = true;
+    if (word == "--poll") all.polls = true;
+    if (word == "--with-virtual") all.takes_virtual = true;
     if (word == "--room" && i + 1 < count) all.room = words[++i];
+    if (word == "--seat" && i + 2 < count) all.unit = words[i + 1], all.seat = words[i + 2], i += 2;
   }
   return all;
 }
 
-/// The machine, whose hotkeys are ours: start and the right shoulder swap the ports, start and the left one freeze.
-omnipar::SessionOptions options_of(const Words& words) {
-  omnipar::SessionOptions options;
-  options.profile = omnipar::propose(options.catalogue, "pad-2b").value();
-  options.profile.hotkeys.push_back({"swap-ports", "start", "right-shoulder"});
-  options.profile.hotkeys.push_back({"freeze", "start", "left-shoulder"});
-  options.profile.hotkeys.push_back({"save-state", "select", "right-shoulder"});
-  options.virtual_devices = words.with_virtual_devices;
+/// The household's own rig and profile, but not for a made-up room. Hotkeys are added: start and the right shoulder
+/// swap the ports, start and the left one freeze, select and the left one are for us to see to.
+tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
+  omnipar::HouseholdPlaces places;
+  places.own_files = words.room.empty();
+  omnipar::FoundProfile found = omnipar::find_profile("pad-2b", places);
+  if (!found.profile) return tl::unexpected(found.problems);
+  omnipar::SessionOptions options{*found.profile, found.catalogue};
+  if (auto kept = omnipar::find_rig(places)) options.rig = kept->rig;
+  for (const auto& [action, modifier, press] :
+       {std::array{"swap-ports", "start", "right-shoulder"}, std::array{"freeze", "start", "left-shoulder"},
+        std::array{"save-state", "select", "left-shoulder"}})
+    options.profile.hotkeys.push_back({action, modifier, press});
+  options.virtual_devices = words.shows;
+  options.with_virtual = words.takes_virtual;
   options.signals = {SIGINT, SIGTERM};
-  return options;
-}
-
-auto open(const Words& words) {
-  if (words.room.empty()) return omnipar::Session::open(options_of(words));
+  if (words.room.empty()) return omnipar::Session::open(options);
   std::ostringstream text;
   text << std::ifstream{words.room}.rdbuf();
-  return omnipar::Session::open_room(options_of(words), {words.room, omnipar::lines_of(text.str())});
+  return omnipar::Session::open_room(options, {words.room, omnipar::lines_of(text.str())});
 }
 
 /// The machine's own part: what is at each port, once a frame.
 class Duel {
  public:
-  explicit Duel(omnipar::Session& session) : session_(session), game_(session.engine()) {
-    const omnipar::Plan& plan = session.plan();
-    throw_ = plan.target(1, "inner").value();
-    left_ = plan.target(1, "left").value();
-    right_ = plan.target(1, "right").value();
-  }
+  explicit Duel(omnipar::Session& session) : session_(session), game_(session.engine()) {}
 
-  void frame() {
+  /// True if anybody threw.
+  bool frame() {
+    bool any = false;
     game_.next_frame();
     for (const int port : {1, 2}) {
       const omnipar::PortSample pad = game_.port(port);
       Player& player = players_[port - 1];
       const int place = pad.pressed(right_) ? 1 : pad.pressed(left_) ? -1 : 0;
       if (place != player.place) std::printf("port %d goes to %d\n", port, player.place = place);
-      if (const std::uint32_t throws = pad.presses(throw_); throws != player.throws) {
-        player.throws = throws;
-        fly(port);
-      }
+      if (pad.presses(throw_) == std::exchange(player.throws, pad.presses(throw_))) continue;
+      any = true;
+      const int other = 3 - port;
+      const bool hits = player.place == players_[other - 1].place;
+      std::printf("port %d throws: %s\n", port, hits ? "hit" : "missed");
+      if (hits) session_.rumble(other, 1, 0.5, std::chrono::milliseconds{300});
     }
+    return any;
   }
 
  private:
@@ -83,21 +92,15 @@ class Duel {
     int place = 0;
     std::uint32_t throws = 0;
   };
-
-  void fly(int port) {
-    const int other = 3 - port;
-    const bool hit = players_[port - 1].place == players_[other - 1].place;
-    std::printf("port %d throws: %s\n", port, hit ? "hit" : "missed");
-    if (hit) session_.rumble(other, 1, 0.5, std::chrono::milliseconds{300});
-  }
+  omnipar::TargetIndex target(const char* name) const { return session_.plan().target(1, name).value(); }
 
   omnipar::Session& session_;
   omnipar::Reader game_;
-  omnipar::TargetIndex throw_, left_, right_;
+  omnipar::TargetIndex throw_ = target("inner"), left_ = target("left"), right_ = target("right");
   Player players_[2];
 };
 
-/// Waits until the end of the frame, as a program does that has a loop of its own.
+/// Waits until the end of the frame as a program does that has a loop of its own. False when nothing more comes.
 bool poll_until(omnipar::Session& session, omnipar::Time until) {
   for (auto now = session.now(); now < until; now = session.now()) {
     pollfd input{session.descriptor(), POLLIN, 0};
@@ -108,33 +111,36 @@ bool poll_until(omnipar::Session& session, omnipar::Time until) {
   return !session.failure();
 }
 
+/// Says what has happened. False if somebody ends it.
+bool goes_on_after(const omnipar::SessionEvent& event, const omnipar::Session& session) {
+  if (const std::string told = to_text(event, session); !told.empty()) std::printf("%s\n", told.c_str());
+  if (const auto* felt = std::get_if<omnipar::Felt>(&event))
+    std::printf("\"%s\" shakes %.1f %.1f\n", felt->unit.c_str(), felt->strong, felt->weak);
+  const auto* hotkey = std::get_if<omnipar::HotkeyFired>(&event);
+  if (hotkey != nullptr) std::printf("hotkey: %s\n", hotkey->action.c_str());
+  return !std::holds_alternative<omnipar::SignalCaught>(event) &&
+         (hotkey == nullptr || hotkey->action != omnipar::exit_action);
+}
+
 }  // namespace
 
 int main(int count, char** all_words) {
   const Words words = words_of(count, all_words);
-  std::setvbuf(stdout, nullptr, _IOLBF, 0);
+  std::setvbuf(stdout, nullptr, _IOLBF, BUFSIZ);
   auto session = open(words);
   if (!session) {
-    for (const auto& why : session.error()) std::fprintf(stderr, "duel: %s\n", to_text(why).c_str());
+    std::fprintf(stderr, "duel: %s\n", to_text(session.error().front()).c_str());
     return 1;
   }
   Duel duel{*session};
   session->light_number(1);
   session->light_number(2);
-  bool plays = true;
-  for (auto frame = session->now(); plays; frame += session->plan().frame()) {
-    plays = words.polls ? poll_until(*session, frame) : session->run_until(frame);
-    duel.frame();
-    while (const auto event = session->next_event()) {
-      if (const auto* hotkey = std::get_if<omnipar::HotkeyFired>(&*event)) {
-        std::printf("hotkey: %s\n", hotkey->action.c_str());
-        plays = plays && hotkey->action != omnipar::exit_action;
-      }
-      if (std::holds_alternative<omnipar::SignalCaught>(*event)) plays = false;
-      if (const auto* felt = std::get_if<omnipar::Felt>(&*event))
-        std::printf("\"%s\" shakes %.1f %.1f\n", felt->unit.c_str(), felt->strong, felt->weak);
-      if (const std::string told = to_text(*event, *session); !told.empty()) std::printf("%s\n", told.c_str());
-    }
+  bool goes_on = true;
+  for (auto frame = session->now(); goes_on; frame += session->plan().frame()) {
+    goes_on = words.polls ? poll_until(*session, frame) : session->run_until(frame);
+    if (duel.frame() && !words.unit.empty())
+      if (const auto why = session->reseat(words.unit, words.seat)) std::printf("%s\n", to_text(*why).c_str());
+    while (const auto event = session->next_event()) goes_on = goes_on_after(*event, *session) && goes_on;
   }
   if (session->failure()) std::fprintf(stderr, "duel: %s\n", to_text(*session->failure()).c_str());
   return session->failure() ? 1 : 0;

@@ -118,7 +118,7 @@ class Session {
   /// until the session is closed. -1 in a room, and after a failure to make it. Costs `take` one call of the system
   /// more whenever the next deadline changes; `wait` does not need it.
   [[nodiscard]] int descriptor();
-  /// Waits until `take` has something to do, or until that time. In a room nobody waits: time goes on to the
+  /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody waits: time goes on to the
   /// next thing that happens, or to `until`. False at `until`, with nothing to do.
   bool wait(Time until);
   /// Takes what has come, without waiting: reports, units that come and go, what games ask of motors; lets time pass to

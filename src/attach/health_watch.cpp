@@ -24,7 +24,7 @@ std::string bounce_words(const std::string& role, Duration burst) {
 
 }  // namespace
 
-void HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept {
+void attach::HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept {
   const int direction = value > axis.last ? 1 : value < axis.last ? -1 : 0;
   if (direction != 0 && axis.direction != 0 && direction != axis.direction) ++axis.reversals;
   if (direction != 0) axis.direction = direction;
@@ -34,7 +34,7 @@ void HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept {
 }
 
 /// Three changes, each soon after the one before, are a burst: a press that was broken, or a release that was.
-void HealthWatch::follow(Switch& contact, Time time) const noexcept {
+void attach::HealthWatch::follow(Switch& contact, Time time) const noexcept {
   const bool goes_on = contact.changes > 0 && time - contact.last < quicker_than_hands;
   if (!goes_on) contact.first_of_burst = time;
   contact.changes = goes_on ? contact.changes + 1 : 1;
@@ -42,7 +42,7 @@ void HealthWatch::follow(Switch& contact, Time time) const noexcept {
   if (contact.changes >= 3) contact.longest_burst = std::max(contact.longest_burst, time - contact.first_of_burst);
 }
 
-void HealthWatch::take(const Report& report) {
+void attach::HealthWatch::take(const Report& report) {
   for (const Change& change : report.changes) {
     const auto control = std::ranges::find(attachment_.controls, change.code, &Control::code);
     if (control == attachment_.controls.end()) continue;
@@ -55,7 +55,7 @@ void HealthWatch::take(const Report& report) {
   }
 }
 
-std::vector<std::string> HealthWatch::notes() const {
+std::vector<std::string> attach::HealthWatch::notes() const {
   std::vector<std::string> notes;
   for (const Control& control : attachment_.controls) {
     if (const auto contact = switches_.find(control.code);

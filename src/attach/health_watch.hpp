@@ -8,7 +8,7 @@
 #include "omnipar/attachment.hpp"
 #include "omnipar/report.hpp"
 
-namespace omnipar {
+namespace omnipar::attach {
 
 class HealthWatch {
  public:
@@ -41,4 +41,4 @@ class HealthWatch {
   std::map<Code, Switch> switches_;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::attach

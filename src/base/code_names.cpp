@@ -49,7 +49,7 @@ std::optional<Code> numbered_code(std::string_view name) {
 
 }  // namespace
 
-std::string code_name(Code code) {
+std::string base::code_name(Code code) {
   for (const TypeNames& type : types) {
     if (type.type != code.type) continue;
     const auto known = std::ranges::lower_bound(type.names, code.number, {}, &CodeName::number);
@@ -59,12 +59,12 @@ std::string code_name(Code code) {
   return "type" + std::to_string(code.type) + ":" + std::to_string(code.number);
 }
 
-std::optional<Code> code_of_name(std::string_view name) {
+std::optional<Code> base::code_of_name(std::string_view name) {
   const auto known = codes_by_name().find(name);
   return known != codes_by_name().end() ? known->second : numbered_code(name);
 }
 
-std::vector<std::string_view> code_names() {
+std::vector<std::string_view> base::code_names() {
   std::vector<std::string_view> names;
   for (const auto& [name, code] : codes_by_name()) names.push_back(name);
   std::ranges::sort(names);

@@ -25,7 +25,7 @@ std::size_t edits(std::string_view from, std::string_view to) {
 
 }  // namespace
 
-std::optional<std::string> nearest(std::string_view misspelt, std::span<const std::string_view> names) {
+std::optional<std::string> base::nearest(std::string_view misspelt, std::span<const std::string_view> names) {
   constexpr std::size_t longest_name = 64;
   if (misspelt.size() > longest_name) return std::nullopt;
   std::size_t best = (misspelt.size() + 2) / 3 + 1;

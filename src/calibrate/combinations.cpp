@@ -29,7 +29,7 @@ Codes in_both(const Codes& one, const Codes& other) { return without(one, withou
 
 std::string name_in(const std::vector<Button>& buttons, Code code) {
   const auto at = std::ranges::find(buttons, code, &Button::code);
-  return at == buttons.end() ? code_name(code) : fmt::format("'{}'", at->name);
+  return at == buttons.end() ? base::code_name(code) : fmt::format("'{}'", at->name);
 }
 
 std::string names_in(const std::vector<Button>& buttons, const Codes& codes) {

@@ -6,7 +6,7 @@
 
 namespace omnipar {
 
-std::string listed(const std::vector<std::string_view>& names) {
+std::string catalogue::listed(const std::vector<std::string_view>& names) {
   std::string text;
   for (std::size_t i = 0; i < names.size(); ++i) {
     if (i > 0) text += i + 1 == names.size() ? " and " : ", ";
@@ -15,17 +15,17 @@ std::string listed(const std::vector<std::string_view>& names) {
   return text;
 }
 
-std::string suggestion(std::string_view misspelt, const std::vector<std::string_view>& names) {
-  if (const auto near = nearest(misspelt, names)) return fmt::format("did you mean '{}'?", *near);
-  return names.empty() ? "there are none" : "there are: " + listed(names);
+std::string catalogue::suggestion(std::string_view misspelt, const std::vector<std::string_view>& names) {
+  if (const auto near = base::nearest(misspelt, names)) return fmt::format("did you mean '{}'?", *near);
+  return names.empty() ? "there are none" : "there are: " + catalogue::listed(names);
 }
 
-tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalogue, std::string_view name) {
+tl::expected<const SystemSheet*, Diagnostic> catalogue::find_system(const Catalogue& catalogue, std::string_view name) {
   if (const SystemSheet* sheet = catalogue.system(name)) return sheet;
   std::vector<std::string_view> names;
   for (const SystemSheet& sheet : catalogue.systems) names.emplace_back(sheet.name);
   return tl::unexpected(Diagnostic{"unknown-system", Severity::error, fmt::format("no machine is called '{}'", name),
-                                   "", suggestion(name, names)});
+                                   "", catalogue::suggestion(name, names)});
 }
 
 }  // namespace omnipar

@@ -21,7 +21,7 @@ bool is_built_in(const Hotkey& hotkey) {
 }
 
 tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system) {
-  const auto sheet = find_system(catalogue, system);
+  const auto sheet = catalogue::find_system(catalogue, system);
   if (!sheet) return tl::unexpected(Diagnostics{sheet.error()});
   Profile profile;
   profile.name = fmt::format("{}, as proposed", (*sheet)->name);

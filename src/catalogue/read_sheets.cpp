@@ -71,7 +71,7 @@ class SheetReader {
     const auto kind = std::ranges::find(kinds, name->text, &catalogue::Kind::name);
     if (kind == kinds.end())
       return error(name->mark, "unknown-kind", fmt::format("no sheet is of kind '{}'", name->text),
-                   suggestion(name->text, sheet_kinds()));
+                   catalogue::suggestion(name->text, sheet_kinds()));
     const std::size_t before = sheets_.problems.size();
     const auto good = text::checked(source_, sheet, kind->fields, sheets_.problems);
     if (good) kind->read(source_, *good, before, sheets_);
@@ -100,7 +100,7 @@ void catalogue::check_roles(const text::Source& source, const Value* list, Diagn
   const auto check = [&](const Value& role) {
     if (role_kind(role.text) || stick_direction(role.text)) return;
     problems.push_back(text::at(source, role.mark, "unknown-role", fmt::format("there is no role '{}'", role.text),
-                                suggestion(role.text, role_names())));
+                                catalogue::suggestion(role.text, role_names())));
   };
   if (list->type == Value::Type::text) check(*list);
   for (const Value& role : list->items) check(role);

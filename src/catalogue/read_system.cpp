@@ -84,7 +84,7 @@ void check_takes(const text::Source& source, const Value& table, const SystemShe
       if (system.controller(name.text) == nullptr)
         problems.push_back(text::at(source, name.mark, "unknown-controller",
                                     fmt::format("this machine has no controller '{}'", name.text),
-                                    suggestion(name.text, names)));
+                                    catalogue::suggestion(name.text, names)));
 }
 
 void check_ports(const text::Source& source, const Value& table, Diagnostics& problems) {

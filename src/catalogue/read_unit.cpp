@@ -97,9 +97,9 @@ class CodeReader {
   }
 
   std::optional<Code> code_called(const std::string& word, text::Mark mark) {
-    const auto code = code_of_name(word);
+    const auto code = base::code_of_name(word);
     if (code) return code;
-    const auto near = nearest(word, code_names());
+    const auto near = base::nearest(word, base::code_names());
     error(mark, "unknown-code", fmt::format("no code is called '{}'", word),
           near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface");
     return std::nullopt;
@@ -108,7 +108,7 @@ class CodeReader {
   void check_node(text::Mark mark, const std::string& node) {
     static const std::vector<std::string_view> kinds{"keys", "motion", "mouse", "pad", "touch"};
     if (node.empty() || std::ranges::find(kinds, node) != kinds.end()) return;
-    error(mark, "bad-word", fmt::format("no node is called '{}'", node), suggestion(node, kinds));
+    error(mark, "bad-word", fmt::format("no node is called '{}'", node), catalogue::suggestion(node, kinds));
   }
 
   const text::Source& source_;
@@ -154,7 +154,8 @@ void check_parts(const text::Source& source, const Value& control, const UnitShe
   for (const Value& name : parts->items)
     if (std::ranges::find(names, name.text) == names.end())
       problems.push_back(text::at(source, name.mark, "unknown-part",
-                                  fmt::format("this unit has no part '{}'", name.text), suggestion(name.text, names)));
+                                  fmt::format("this unit has no part '{}'", name.text),
+                                  catalogue::suggestion(name.text, names)));
 }
 
 }  // namespace

@@ -60,7 +60,7 @@ std::string list_text(const std::vector<std::string>& words) {
 
 std::string list_text(const std::vector<Code>& codes) {
   std::vector<std::string> words;
-  for (const Code code : codes) words.emplace_back(code_name(code));
+  for (const Code code : codes) words.emplace_back(base::code_name(code));
   return list_text(words);
 }
 
@@ -118,7 +118,7 @@ std::string to_toml(const Calibration& calibration) {
   std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", in_quotes(calibration.unit));
   for (const AxisCalibration& axis : calibration.axes)
     text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
-                        in_quotes(code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+                        in_quotes(base::code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
     if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));

@@ -117,7 +117,7 @@ class Evening {
 
   /// When something is due here although the session has nothing to do.
   [[nodiscard]] Time due() const {
-    Time due = Time::max();
+    Time due = latest_time;
     for (const auto& other : {start_->due(), program_.due(), feedback_->next_due()}) due = std::min(due, other.value_or(due));
     return due;
   }
@@ -127,15 +127,17 @@ class Evening {
     tell_turns();
     if (const auto& failure = session_->failure()) return fail(*failure);
     if (feedback_->descriptor() >= 0 && session_->is_ready(feedback_->descriptor())) feedback_->take();
-    const Time now = session_->now();
     program_.spare(session_->helper());  // it may be another one by now
-    program_.insist_when_due(now);
-    feedback_->advance(now);
+    if (program_.due() || feedback_->next_due()) {
+      program_.insist_when_due(session_->now());
+      feedback_->advance(session_->now());
+    }
     if (std::exchange(nodes_have_changed_, false)) start_->hide_what_came();
     if (auto failure = start_->start_when_ready()) fail(*failure);
   }
 
   void tell_turns() {
+    if (turns_.empty()) return;
     for (const auto& [turn, words] : std::exchange(turns_, {})) feedback_->tell(turn, words, session_->now());
   }
 

@@ -22,21 +22,21 @@ namespace files {
 bool is_file(const std::string& word) { return word.find('/') != std::string::npos || word.ends_with(".toml"); }
 
 /// Our folder in an XDG base directory; empty without a home.
-std::string base_folder(os::Door& door, const char* variable, const char* below_home) {
+std::string base_folder(os::Files& door, const char* variable, const char* below_home) {
   std::string folder = door.environment(variable);
   if (folder.starts_with('/')) return folder + "/omnipar";
   folder = door.environment("HOME");
   return folder.starts_with('/') ? folder + below_home + "/omnipar" : "";
 }
 
-std::string config_folder(os::Door& door) { return base_folder(door, "XDG_CONFIG_HOME", "/.config"); }
+std::string config_folder(os::Files& door) { return base_folder(door, "XDG_CONFIG_HOME", "/.config"); }
 
-std::string profiles_folder(os::Door& door) {
+std::string profiles_folder(os::Files& door) {
   const std::string folder = config_folder(door);
   return folder.empty() ? "" : folder + "/profiles";
 }
 
-std::string profile_path(os::Door& door, const std::string& word) {
+std::string profile_path(os::Files& door, const std::string& word) {
   if (is_file(word)) return word;
   const std::string folder = profiles_folder(door);
   return folder.empty() || word.empty() ? "" : fmt::format("{}/{}.toml", folder, word);
@@ -48,19 +48,19 @@ std::string profile_name(const std::string& word) {
   return file.substr(0, file.size() - (file.ends_with(".toml") ? std::string_view{".toml"}.size() : 0));
 }
 
-std::string rig_path(os::Door& door, const HouseholdPlaces& places) {
+std::string rig_path(os::Files& door, const HouseholdPlaces& places) {
   if (!places.rig.empty()) return places.rig;
   const std::string folder = places.own_files ? config_folder(door) : "";
   return folder.empty() ? "" : folder + "/rig.toml";
 }
 
-std::string calibrations_folder(os::Door& door, const HouseholdPlaces& places) {
+std::string calibrations_folder(os::Files& door, const HouseholdPlaces& places) {
   const std::string path = rig_path(door, places);
   const std::size_t slash = path.rfind('/');
   return (slash == std::string::npos ? "." : path.substr(0, slash)) + "/calibrations";
 }
 
-std::optional<Diagnostic> unreadable_folder(os::Door& door, const std::string& path) {
+std::optional<Diagnostic> unreadable_folder(os::Files& door, const std::string& path) {
   const int folder = door.open(path, O_RDONLY | O_DIRECTORY);
   if (folder >= 0) door.close(folder);
   if (folder >= 0 || folder == -ENOENT || path.empty()) return std::nullopt;
@@ -85,7 +85,7 @@ void put(Catalogue& catalogue, Sheets& sheets) {
   put(catalogue.units, std::move(sheets.units));
 }
 
-void take_file(os::Door& door, const std::string& path, FoundSheets& found) {
+void take_file(os::Files& door, const std::string& path, FoundSheets& found) {
   const auto text = read_text(door, path);
   if (!text) {
     found.problems.push_back(text.error());
@@ -97,13 +97,13 @@ void take_file(os::Door& door, const std::string& path, FoundSheets& found) {
 }
 
 /// All files of a folder in the order of their names.
-void take_folder(os::Door& door, const std::string& path, FoundSheets& found) {
+void take_folder(os::Files& door, const std::string& path, FoundSheets& found) {
   if (auto problem = unreadable_folder(door, path)) found.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(path))
     if (name.ends_with(".toml")) take_file(door, fmt::format("{}/{}", path, name), found);
 }
 
-bool is_folder(os::Door& door, const std::string& path) {
+bool is_folder(os::Files& door, const std::string& path) {
   const int folder = door.open(path, O_RDONLY | O_DIRECTORY);
   if (folder >= 0) door.close(folder);
   return folder >= 0 || folder == -EACCES;
@@ -111,7 +111,7 @@ bool is_folder(os::Door& door, const std::string& path) {
 
 }  // namespace
 
-FoundSheets find_sheets(os::Door& door, const HouseholdPlaces& places) {
+FoundSheets find_sheets(os::Files& door, const HouseholdPlaces& places) {
   FoundSheets found{built_in_catalogue(), {}};
   const std::string own = config_folder(door);
   if (places.own_files && !own.empty()) take_folder(door, own + "/sheets", found);
@@ -130,7 +130,7 @@ namespace {
 
 /// What was measured of the rig's units, each in a file of its own. What is wrong with one is said, and the others
 /// count all the same.
-void add_calibrations(os::Door& door, const std::string& folder, FoundRig& found) {
+void add_calibrations(os::Files& door, const std::string& folder, FoundRig& found) {
   if (auto problem = unreadable_folder(door, folder)) found.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(folder)) {
     if (!name.ends_with(".toml")) continue;
@@ -144,7 +144,7 @@ void add_calibrations(os::Door& door, const std::string& folder, FoundRig& found
 
 }  // namespace
 
-tl::expected<FoundRig, Diagnostics> find_rig(os::Door& door, const HouseholdPlaces& places) {
+tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdPlaces& places) {
   const std::string path = rig_path(door, places);
   if (path.empty()) return FoundRig{};
   const auto text = read_text(door, path);
@@ -161,7 +161,7 @@ tl::expected<FoundRig, Diagnostics> find_rig(os::Door& door, const HouseholdPlac
 
 namespace {
 
-bool is_there(os::Door& door, const std::string& path) { return !door.real_path(path).empty(); }
+bool is_there(os::Files& door, const std::string& path) { return !door.real_path(path).empty(); }
 
 /// True if some other problem stands in the same place: what follows from it need not be said.
 bool is_told(const Diagnostic& problem, const Diagnostics& told) {
@@ -223,7 +223,8 @@ void note_machine_of_that_name(FoundProfile& given, const std::string& word, con
 }
 
 /// What to do where nothing is called so.
-std::string hint_for(const FoundProfile& given, os::Door& door, const std::string& word, const HouseholdPlaces& places) {
+std::string hint_for(const FoundProfile& given, os::Files& door, const std::string& word,
+                     const HouseholdPlaces& places) {
   const std::string own = profile_path(door, word);
   if (!places.own_files && is_there(door, own))
     return fmt::format("with --host your own profiles count only by their files: {}", own);
@@ -233,10 +234,10 @@ std::string hint_for(const FoundProfile& given, os::Door& door, const std::strin
       if (name.ends_with(".toml")) kept.push_back(name.substr(0, name.size() - 5));
   std::vector<std::string_view> names{kept.begin(), kept.end()};
   for (const SystemSheet& system : given.catalogue.systems) names.emplace_back(system.name);
-  return suggestion(word, names);
+  return catalogue::suggestion(word, names);
 }
 
-void take_proposal(FoundProfile& given, os::Door& door, const std::string& word, const HouseholdPlaces& places) {
+void take_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdPlaces& places) {
   if (auto proposed = propose(given.catalogue, word)) {
     const auto rig = find_rig(door, places);  // what is wrong with it is said by whoever needs it
     given.profile = rig ? with_seats_of(rig->rig, std::move(*proposed)) : std::move(*proposed);
@@ -257,7 +258,7 @@ void take_proposal(FoundProfile& given, os::Door& door, const std::string& word,
 
 }  // namespace
 
-FoundProfile find_profile(os::Door& door, const std::string& word, const HouseholdPlaces& places) {
+FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdPlaces& places) {
   FoundSheets found = find_sheets(door, places);
   FoundProfile given;
   given.catalogue = std::move(found.catalogue);

@@ -9,25 +9,25 @@
 
 namespace omnipar::files {
 
-[[nodiscard]] FoundSheets find_sheets(os::Door& door, const HouseholdPlaces& places);
-[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(os::Door& door, const HouseholdPlaces& places);
-[[nodiscard]] FoundProfile find_profile(os::Door& door, const std::string& word, const HouseholdPlaces& places);
+[[nodiscard]] FoundSheets find_sheets(os::Files& door, const HouseholdPlaces& places);
+[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdPlaces& places);
+[[nodiscard]] FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdPlaces& places);
 
 /// Our folder in an XDG base directory, of this variable or below the home; empty without a home.
-[[nodiscard]] std::string base_folder(os::Door& door, const char* variable, const char* below_home);
+[[nodiscard]] std::string base_folder(os::Files& door, const char* variable, const char* below_home);
 /// The folder of people's own profiles, and that of all they have of Omnipar; empty without a home.
-[[nodiscard]] std::string profiles_folder(os::Door& door);
-[[nodiscard]] std::string config_folder(os::Door& door);
+[[nodiscard]] std::string profiles_folder(os::Files& door);
+[[nodiscard]] std::string config_folder(os::Files& door);
 
 /// True if the word names a file, not a profile or a machine.
 [[nodiscard]] bool is_file(const std::string& word);
 /// Where a profile of that name, or that file, lies; empty without a home. And its name.
-[[nodiscard]] std::string profile_path(os::Door& door, const std::string& word);
+[[nodiscard]] std::string profile_path(os::Files& door, const std::string& word);
 [[nodiscard]] std::string profile_name(const std::string& word);
 /// Where the rig lies: empty if there is none, or no home; and beside it the folder of its units' calibrations.
-[[nodiscard]] std::string rig_path(os::Door& door, const HouseholdPlaces& places);
-[[nodiscard]] std::string calibrations_folder(os::Door& door, const HouseholdPlaces& places);
+[[nodiscard]] std::string rig_path(os::Files& door, const HouseholdPlaces& places);
+[[nodiscard]] std::string calibrations_folder(os::Files& door, const HouseholdPlaces& places);
 /// Why a folder cannot be read; nothing if it can, or is not there.
-[[nodiscard]] std::optional<Diagnostic> unreadable_folder(os::Door& door, const std::string& path);
+[[nodiscard]] std::optional<Diagnostic> unreadable_folder(os::Files& door, const std::string& path);
 
 }  // namespace omnipar::files

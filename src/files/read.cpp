@@ -24,7 +24,7 @@ Diagnostic unreadable(const std::string& path, ssize_t result, const char* hint)
 }
 
 /// An open plain file.
-tl::expected<os::Descriptor, Diagnostic> open_plain(os::Door& door, const std::string& path) {
+tl::expected<os::Descriptor, Diagnostic> open_plain(os::Files& door, const std::string& path) {
   os::Descriptor file{door, door.open(path, O_RDONLY | O_NONBLOCK)};
   if (file.get() == -ENOENT || file.get() == -ENOTDIR)
     return tl::unexpected(failure(path, "no-file", "there is no such file", "check the name"));
@@ -39,7 +39,7 @@ constexpr std::size_t piece_size = 16384;
 
 }  // namespace
 
-tl::expected<std::string, Diagnostic> read_text(os::Door& door, const std::string& path) {
+tl::expected<std::string, Diagnostic> read_text(os::Files& door, const std::string& path) {
   constexpr std::size_t largest = std::size_t{1} << 20;
   const auto file = open_plain(door, path);
   if (!file) return tl::unexpected(file.error());
@@ -55,7 +55,7 @@ tl::expected<std::string, Diagnostic> read_text(os::Door& door, const std::strin
   }
 }
 
-LineReader::LineReader(os::Door& door, std::string path) : door_(door), path_(std::move(path)) {
+LineReader::LineReader(os::Files& door, std::string path) : door_(door), path_(std::move(path)) {
   auto file = open_plain(door, path_);
   if (file)
     file_ = std::move(*file);

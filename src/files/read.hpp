@@ -13,12 +13,12 @@ namespace omnipar::files {
 
 /// The text of a plain file of at most 1 MiB. Fails with `no-file`, `not-a-file` (a folder, a pipe, a
 /// device), `file-too-large` or `unreadable`.
-[[nodiscard]] tl::expected<std::string, Diagnostic> read_text(os::Door& door, const std::string& path);
+[[nodiscard]] tl::expected<std::string, Diagnostic> read_text(os::Files& door, const std::string& path);
 
 /// Reads a plain file of any length a line at a time; what it keeps does not grow with the file.
 class LineReader {
  public:
-  LineReader(os::Door& door, std::string path);
+  LineReader(os::Files& door, std::string path);
   /// The next line without its end, valid until the next call, or nothing at the end. Fails as `read_text`
   /// does, and with `line-too-long` (over 64 KiB).
   [[nodiscard]] tl::expected<std::optional<std::string_view>, Diagnostic> next();
@@ -26,7 +26,7 @@ class LineReader {
  private:
   [[nodiscard]] tl::expected<bool, Diagnostic> fill();
 
-  os::Door& door_;
+  os::Files& door_;
   std::string path_;
   os::Descriptor file_;
   std::optional<Diagnostic> refused_;

@@ -31,7 +31,7 @@ std::string folder_of(const std::string& path) {
   return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
 }
 
-int make_folders(os::Door& door, const std::string& folder) {
+int make_folders(os::Files& door, const std::string& folder) {
   for (std::size_t slash = folder.find('/', 1);; slash = folder.find('/', slash + 1)) {
     const int result = door.make_folder(folder.substr(0, slash));
     if (result < 0 && result != -EEXIST) return result;
@@ -39,18 +39,18 @@ int make_folders(os::Door& door, const std::string& folder) {
   }
 }
 
-int sync_folder(os::Door& door, const std::string& folder) {
+int sync_folder(os::Files& door, const std::string& folder) {
   const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY)};
   return open ? door.sync(open.get()) : open.get();
 }
 
 /// The permission bits of a file; -ENOENT if it is not there.
-int permissions_of(os::Door& door, const std::string& path) {
+int permissions_of(os::Files& door, const std::string& path) {
   const os::Descriptor file{door, door.open(path, O_RDONLY | O_NONBLOCK)};
   return file ? door.permissions(file.get()) : file.get();
 }
 
-int fill(os::Door& door, const std::string& path, const std::string& text, int bits) {
+int fill(os::Files& door, const std::string& path, const std::string& text, int bits) {
   const os::Descriptor file{door, door.open(path, O_WRONLY | O_CREAT | O_TRUNC)};
   if (!file) return file.get();
   int result = bits < 0 ? 0 : door.set_permissions(file.get(), bits);
@@ -66,7 +66,7 @@ struct Versions {
 
 constexpr std::string_view undone_head = "undone-";
 
-Versions versions_in(os::Door& door, const std::string& folder) {
+Versions versions_in(os::Files& door, const std::string& folder) {
   const auto is_number = [](std::string_view name) {
     return !name.empty() && std::ranges::all_of(name, [](char c) { return c >= '0' && c <= '9'; });
   };
@@ -85,12 +85,12 @@ std::string name_after(const std::vector<std::string>& names, std::string_view h
   return fmt::format("{}{:06}", head, last + 1);
 }
 
-void keep_newest(os::Door& door, const std::string& folder, const std::vector<std::string>& names) {
+void keep_newest(os::Files& door, const std::string& folder, const std::vector<std::string>& names) {
   for (std::size_t i = 0; i + versions_kept < names.size(); ++i) (void)door.remove(folder + "/" + names[i]);
 }
 
 /// Others of us hold a lock for some milliseconds; one that is held for longer is left to whoever has it.
-int lock_in_time(os::Door& door, int file) {
+int lock_in_time(os::Files& door, int file) {
   constexpr Duration a_little = std::chrono::milliseconds{20};
   constexpr int times = 100;
   int locked = door.lock(file);
@@ -102,7 +102,7 @@ int lock_in_time(os::Door& door, int file) {
 }
 
 /// The file's lock; held as long as the descriptor is open.
-tl::expected<os::Descriptor, Diagnostics> lock(os::Door& door, const std::string& path, const std::string& versions) {
+tl::expected<os::Descriptor, Diagnostics> lock(os::Files& door, const std::string& path, const std::string& versions) {
   if (const int made = make_folders(door, versions); made < 0)
     return tl::unexpected(Diagnostics{cannot_write(versions, made)});
   os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT)};
@@ -115,14 +115,14 @@ tl::expected<os::Descriptor, Diagnostics> lock(os::Door& door, const std::string
   return file;
 }
 
-std::string resolved(os::Door& door, const std::string& path) {
+std::string resolved(os::Files& door, const std::string& path) {
   const std::string real = door.real_path(path);
   return real.empty() ? path : real;
 }
 
 }  // namespace
 
-std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, const std::string& text) {
+std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text) {
   const std::string real = resolved(door, path);
   const std::string folder = folder_of(real);
   const int bits = permissions_of(door, real);
@@ -141,7 +141,7 @@ std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, c
   return std::nullopt;
 }
 
-tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path, const std::string& versions,
+tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path, const std::string& versions,
                                             const Change& change) {
   const auto locked = lock(door, path, versions);
   if (!locked) return tl::unexpected(locked.error());
@@ -160,7 +160,7 @@ tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& p
   return true;
 }
 
-std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path, const std::string& versions) {
+std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& path, const std::string& versions) {
   const auto locked = lock(door, path, versions);
   if (!locked) return locked.error().front();
   const std::string real = resolved(door, path);
@@ -174,7 +174,7 @@ std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path
   return result < 0 ? std::optional{cannot_write(path, result)} : std::nullopt;
 }
 
-tl::expected<std::string, Diagnostics> undo(os::Door& door, const std::string& path, const std::string& versions) {
+tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path, const std::string& versions) {
   const auto locked = lock(door, path, versions);
   if (!locked) return tl::unexpected(locked.error());
   const auto now = read_text(door, path);

@@ -20,7 +20,7 @@ inline constexpr std::size_t versions_kept = 10;
 /// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the
 /// process or the machine ends, the file is the old one or the new one. Links are followed and the file's
 /// permissions kept. Fails with `write-protected` or `cannot-write`; then the old file is there.
-[[nodiscard]] std::optional<Diagnostic> write_whole(os::Door& door, const std::string& path, const std::string& text);
+[[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text);
 
 /// Makes a new text of the old one (empty if there is no file), or says why not.
 using Change = std::function<tl::expected<std::string, Diagnostics>(const std::string& old)>;
@@ -29,17 +29,17 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 /// of us can write it meanwhile; for whoever does so already it waits, up to 2 s. A change that changes nothing writes
 /// nothing. True if the file was written. Fails as `read_text` and `write_whole` do, with `busy-file`, and with what
 /// the change says.
-[[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Door& door, const std::string& path,
+[[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
 /// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the
 /// folders that it needs.
-[[nodiscard]] std::optional<Diagnostic> refuses_change(os::Door& door, const std::string& path,
+[[nodiscard]] std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& path,
                                                        const std::string& versions);
 
 /// Puts the newest version back in the file's place. What was there is kept beside the versions; the result
 /// is where. Fails with `nothing-to-undo` and as above.
-[[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Door& door, const std::string& path,
+[[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path,
                                                           const std::string& versions);
 
 }  // namespace omnipar::files

@@ -21,7 +21,7 @@ bool has_bit(std::span<const std::uint8_t> bits, unsigned number) {
 
 }  // namespace
 
-Leds::Leds(os::Door& door, int node, const std::string& syspath) : door_(door), node_(node) {
+Leds::Leds(os::Files& door, int node, const std::string& syspath) : door_(door), node_(node) {
   // …/DEVICE/input/inputN/eventN has its LEDs in …/DEVICE/leds
   if (const std::size_t input = syspath.rfind("/input/input"); input != std::string::npos)
     find_files(syspath.substr(0, input) + "/leds");

@@ -14,7 +14,7 @@ namespace omnipar::host {
 class Leds {
  public:
   /// Of an open node and its place in /sys; LEDs that may not be written to are not counted.
-  Leds(os::Door& door, int node, const std::string& syspath);
+  Leds(os::Files& door, int node, const std::string& syspath);
   /// All are as they were found.
   ~Leds();
   Leds(const Leds&) = delete;
@@ -34,7 +34,7 @@ class Leds {
   void find_files(const std::string& folder);
   void light(const File& file, bool lit) noexcept;
 
-  os::Door& door_;
+  os::Files& door_;
   int node_;
   std::vector<std::pair<std::uint16_t, bool>> codes_;  ///< and whether it was lit
   std::vector<File> files_;

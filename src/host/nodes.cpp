@@ -27,7 +27,8 @@ std::optional<int> Nodes::open(const NodePlace& place) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
-  if (!is_playable(catalogue_, node->description()) || !takes_(node->description()) || is_left_to_another(place, *node) || joins_another(place, node))
+  if (!is_playable(catalogue_, node->description()) || !takes_(node->description()) ||
+      is_left_to_another(place, *node) || joins_another(place, node))
     return std::nullopt;
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
   if (grab_all_) node->grab(true);
@@ -220,7 +221,7 @@ std::vector<std::string> Nodes::down(int number) const {
   const Node* node = find(number);
   std::vector<std::string> names;
   if (node == nullptr) return names;
-  for (const Code code : node->down()) names.push_back(code_name(code));
+  for (const Code code : node->down()) names.push_back(base::code_name(code));
   return names;
 }
 

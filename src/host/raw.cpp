@@ -17,7 +17,7 @@ std::string hid_folder(const std::string& syspath) {
   return below == std::string::npos ? std::string{} : syspath.substr(0, below);
 }
 
-std::vector<std::uint8_t> report_descriptor_of(os::Door& door, const std::string& hid_folder) {
+std::vector<std::uint8_t> report_descriptor_of(os::Files& door, const std::string& hid_folder) {
   if (hid_folder.empty()) return {};
   const os::Descriptor file{door, door.open(hid_folder + "/report_descriptor", O_RDONLY)};
   std::vector<std::uint8_t> bytes(hid::most_bytes);
@@ -26,13 +26,13 @@ std::vector<std::uint8_t> report_descriptor_of(os::Door& door, const std::string
   return bytes;
 }
 
-std::string raw_node_of(os::Door& door, const std::string& hid_folder) {
+std::string raw_node_of(os::Files& door, const std::string& hid_folder) {
   if (hid_folder.empty()) return {};
   const auto names = door.names_in(hid_folder + "/hidraw");
   return names.empty() ? std::string{} : "/dev/" + names.front();
 }
 
-std::unique_ptr<RawNode> RawNode::open(os::Door& door, const std::string& path, const Description& sibling,
+std::unique_ptr<RawNode> RawNode::open(os::Files& door, const std::string& path, const Description& sibling,
                                        int& error) {
   os::Descriptor file{door, door.open(path, O_RDWR | O_NONBLOCK)};
   const bool takes_output = static_cast<bool>(file);

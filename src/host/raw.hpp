@@ -19,10 +19,10 @@ namespace omnipar::host {
 [[nodiscard]] std::string hid_folder(const std::string& syspath);
 
 /// The report descriptor of the HID device of that folder, which everybody may read; empty if there is none.
-[[nodiscard]] std::vector<std::uint8_t> report_descriptor_of(os::Door& door, const std::string& hid_folder);
+[[nodiscard]] std::vector<std::uint8_t> report_descriptor_of(os::Files& door, const std::string& hid_folder);
 
 /// The raw node of the HID device of that folder, as "/dev/hidraw0"; empty if it has none.
-[[nodiscard]] std::string raw_node_of(os::Door& door, const std::string& hid_folder);
+[[nodiscard]] std::string raw_node_of(os::Files& door, const std::string& hid_folder);
 
 /// An open `/dev/hidraw*`. It is silent until the unit sends its first report: how it stands before that is not
 /// known.
@@ -33,7 +33,7 @@ class RawNode {
 
   /// `sibling` is an event node of the same HID device. Null and minus the error number in `error` if it cannot be
   /// opened.
-  [[nodiscard]] static std::unique_ptr<RawNode> open(os::Door& door, const std::string& path,
+  [[nodiscard]] static std::unique_ptr<RawNode> open(os::Files& door, const std::string& path,
                                                      const Description& sibling, int& error);
 
   [[nodiscard]] int descriptor() const noexcept { return file_.get(); }
@@ -47,10 +47,10 @@ class RawNode {
   [[nodiscard]] std::optional<std::span<const std::uint8_t>> next() noexcept;
 
  private:
-  RawNode(os::Door& door, os::Descriptor file, bool takes_output, Description description)
+  RawNode(os::Files& door, os::Descriptor file, bool takes_output, Description description)
       : door_(door), file_(std::move(file)), takes_output_(takes_output), description_(std::move(description)) {}
 
-  os::Door& door_;
+  os::Files& door_;
   os::Descriptor file_;
   bool takes_output_;
   Description description_;

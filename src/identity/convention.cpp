@@ -163,8 +163,8 @@ void add_numbered(std::vector<Control>& controls, const Description& description
 
 }  // namespace
 
-std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
-                                    std::string_view part) {
+std::vector<Control> identity::sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
+                                              std::string_view part) {
   std::vector<Control> controls;
   const std::string_view kind = node_kind_name(node_kind(node));
   for (const ControlSheet& control : sheet.controls) {
@@ -180,7 +180,7 @@ std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& n
   return controls;
 }
 
-std::vector<Control> convention_controls(const Description& description) {
+std::vector<Control> identity::convention_controls(const Description& description) {
   std::vector<Control> controls;
   const std::size_t numbered = numbered_count(description);
   for (const Meaning& meaning : gamepad)

@@ -9,7 +9,7 @@
 #include "omnipar/unit.hpp"
 #include "omnipar/unit_sheet.hpp"
 
-namespace omnipar {
+namespace omnipar::identity {
 
 /// What each code of a unit means by the convention; codes that it does not speak of are left out.
 [[nodiscard]] std::vector<Control> convention_controls(const Description& description);
@@ -19,4 +19,4 @@ namespace omnipar {
 [[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
                                                   std::string_view part);
 
-}  // namespace omnipar
+}  // namespace omnipar::identity

@@ -38,7 +38,7 @@ class Grouping {
 
   std::vector<UnitNodes> run() {
     std::map<std::string, Indices> buckets;
-    for (std::size_t i = 0; i < nodes_.size(); ++i) buckets[device_key(nodes_[i])].push_back(i);
+    for (std::size_t i = 0; i < nodes_.size(); ++i) buckets[identity::device_key(nodes_[i])].push_back(i);
     for (auto& [key, indices] : buckets) {
       std::ranges::sort(indices, {}, [this](std::size_t i) { return order_of(i); });
       split(indices);
@@ -105,7 +105,7 @@ class Grouping {
   void join_ways() {
     std::map<std::pair<std::string, NodeKind>, Indices> by_wireless;
     const auto key_of = [this](const UnitNodes& unit) {
-      return std::pair{connection_key(nodes_[unit.main()]), node_kind(nodes_[unit.main()])};
+      return std::pair{identity::connection_key(nodes_[unit.main()]), node_kind(nodes_[unit.main()])};
     };
     for (std::size_t i = 0; i < units_.size(); ++i)
       if (nodes_[units_[i].main()].bus == bus_bluetooth) by_wireless[key_of(units_[i])].push_back(i);
@@ -130,14 +130,14 @@ class Grouping {
 
 }  // namespace
 
-std::string device_key(const Description& node) {
+std::string identity::device_key(const Description& node) {
   if (!node.device.empty()) return "d:" + node.device;
   return "m:" + std::to_string(node.vendor) + ":" + std::to_string(node.product) + ":" + node.serial + ":" +
          std::string{stem_of(node.name)} + ":" + std::string{place_of(node.socket)};
 }
 
-std::string connection_key(const Description& node) {
-  return node.serial.empty() ? "" : std::to_string(node.vendor) + ":" + plain_serial(node.serial);
+std::string identity::connection_key(const Description& node) {
+  return node.serial.empty() ? "" : std::to_string(node.vendor) + ":" + identity::plain_serial(node.serial);
 }
 
 NodeKind node_kind(const Description& node) noexcept {

@@ -127,9 +127,10 @@ void describe_raw(Description& node) {
 }
 
 std::string control_name(const Description& node, Code code) {
-  if (code.type != ev_hid || node.descriptor.empty()) return code_name(code);
+  if (code.type != ev_hid || node.descriptor.empty()) return base::code_name(code);
   const Raw raw{node};
-  return code.number < raw.controls.size() ? hid::name_of(raw.descriptor, raw.controls[code.number]) : code_name(code);
+  return code.number < raw.controls.size() ? hid::name_of(raw.descriptor, raw.controls[code.number])
+                                           : base::code_name(code);
 }
 
 std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
@@ -137,7 +138,7 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   const auto read = hid::read_descriptor(descriptor);
   if (!read) return "";
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
-  if (sheet != nullptr && names_raw_controls(*sheet)) {
+  if (sheet != nullptr && identity::names_raw_controls(*sheet)) {
     const bool only_raw =
         std::ranges::all_of(sheet->controls, [](const ControlSheet& control) { return !control.raw.empty(); });
     return only_raw ? reason_by_kernel(*sheet, *read) : reason_by_sheet(catalogue, *sheet, node);
@@ -158,7 +159,8 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
 }
 
 bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Description& node) {
-  if (const UnitSheet* sheet = find_unit_sheet(catalogue, node); sheet != nullptr && names_raw_controls(*sheet)) {
+  if (const UnitSheet* sheet = find_unit_sheet(catalogue, node);
+      sheet != nullptr && identity::names_raw_controls(*sheet)) {
     const auto parts = unit_parts(catalogue, raw);
     return std::ranges::all_of(
         parts, [&](const std::string& part) { return attach_node(catalogue, raw, node, part).controls.empty(); });
@@ -204,11 +206,11 @@ std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, 
   return all;
 }
 
-bool names_raw_controls(const UnitSheet& sheet) noexcept {
+bool identity::names_raw_controls(const UnitSheet& sheet) noexcept {
   return std::ranges::any_of(sheet.controls, [](const ControlSheet& control) { return !control.raw.empty(); });
 }
 
-std::vector<Control> raw_controls(const Description& node, std::string_view part) {
+std::vector<Control> identity::raw_controls(const Description& node, std::string_view part) {
   const Raw raw{node};
   const auto places = raw.places_of(part);
   const auto codes = hid::kernel_codes(raw.descriptor, raw.controls, places);
@@ -219,7 +221,7 @@ std::vector<Control> raw_controls(const Description& node, std::string_view part
       controls.push_back({hid::code_of(place), Reading::button, word});
     else if (codes[place].fate != hid::Fate::lost && alone.find(codes[place].code) == nullptr)
       alone.codes.push_back({codes[place].code, raw.controls[place].minimum, raw.controls[place].maximum, 0});
-  for (Control& control : convention_controls(alone)) {
+  for (Control& control : identity::convention_controls(alone)) {
     const auto place = std::ranges::find_if(
         places, [&](std::size_t p) { return codes[p].fate != hid::Fate::lost && codes[p].code == control.code; });
     control.code = hid::code_of(*place);
@@ -228,7 +230,8 @@ std::vector<Control> raw_controls(const Description& node, std::string_view part
   return controls;
 }
 
-std::vector<Control> raw_sheet_controls(const UnitSheet& sheet, const Description& node, std::string_view part) {
+std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const Description& node,
+                                                  std::string_view part) {
   const Raw raw{node};
   std::vector<Control> controls;
   for (const ControlSheet& said : sheet.controls) {

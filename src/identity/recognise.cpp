@@ -16,7 +16,8 @@ namespace {
 /// By cable and by radio one thing may have two product numbers and two names, but it has one address.
 bool same_model(const RigUnit& unit, const Description& d) {
   if (unit.vendor == d.vendor && unit.product == d.product && unit.model == d.name) return true;
-  return unit.vendor == d.vendor && is_address(unit.serial) && plain_serial(unit.serial) == plain_serial(d.serial);
+  return unit.vendor == d.vendor && identity::is_address(unit.serial) &&
+         identity::plain_serial(unit.serial) == identity::plain_serial(d.serial);
 }
 
 /// Cheap pads all have the same serial number; it tells nobody apart. Parts of one unit may share theirs.
@@ -32,7 +33,7 @@ MatchConfidence confidence(const Rig& rig, const RigUnit& unit, const Descriptio
   const bool socket = !unit.socket.empty() && unit.socket == d.socket;
   const MatchConfidence without_serial = socket ? MatchConfidence::socket : MatchConfidence::maybe;
   if (unit.serial.empty() || d.serial.empty()) return without_serial;
-  if (plain_serial(unit.serial) != plain_serial(d.serial)) return MatchConfidence::no;
+  if (identity::plain_serial(unit.serial) != identity::plain_serial(d.serial)) return MatchConfidence::no;
   if (is_shared_serial(rig, unit)) return without_serial;
   return socket ? MatchConfidence::both : MatchConfidence::serial;
 }
@@ -205,14 +206,15 @@ Attachment attach_node(const Catalogue& catalogue, const Description& main, cons
   Attachment attachment;
   if (!node.descriptor.empty()) {
     const UnitSheet* sheet = find_unit_sheet(catalogue, main);
-    attachment.controls = sheet != nullptr && names_raw_controls(*sheet) ? raw_sheet_controls(*sheet, node, part)
-                                                                         : raw_controls(node, part);
+    attachment.controls = sheet != nullptr && identity::names_raw_controls(*sheet)
+                              ? identity::raw_sheet_controls(*sheet, node, part)
+                              : identity::raw_controls(node, part);
     return attachment;  // how it stands is not known before its first report
   }
   if (const UnitSheet* sheet = find_unit_sheet(catalogue, main))
-    attachment.controls = sheet_controls(*sheet, node, &main == &node, part);
+    attachment.controls = identity::sheet_controls(*sheet, node, &main == &node, part);
   else if (is_controller(node))
-    attachment.controls = convention_controls(node);
+    attachment.controls = identity::convention_controls(node);
   for (const Control& control : attachment.controls) {
     const CodeRange* range = node.find(control.code);
     if (range != nullptr && is_known(control, range->value)) attachment.state.push_back({control.code, range->value});

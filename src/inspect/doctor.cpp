@@ -173,7 +173,8 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
 
 bool is_there(const Facts& facts, const std::string& address) {
   return std::ranges::any_of(facts.nodes, [&](const NodeFact& node) {
-    return !node.description.serial.empty() && plain_serial(node.description.serial) == plain_serial(address);
+    return !node.description.serial.empty() &&
+           identity::plain_serial(node.description.serial) == identity::plain_serial(address);
   });
 }
 
@@ -184,8 +185,9 @@ bool has_controller(const Facts& facts, const Catalogue& catalogue) {
 }
 
 void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, Findings& findings) {
-  const bool wanted = std::ranges::any_of(
-      rig.units, [&](const RigUnit& unit) { return is_address(unit.serial) && !is_there(facts, unit.serial); });
+  const bool wanted = std::ranges::any_of(rig.units, [&](const RigUnit& unit) {
+    return identity::is_address(unit.serial) && !is_there(facts, unit.serial);
+  });
   if (facts.radio == Radio::off)
     findings.push_back({"radio", wanted ? State::wrong : State::hint,
                         "Bluetooth is switched off: wireless pads cannot connect.", "rfkill unblock bluetooth"});

@@ -66,7 +66,7 @@ class RawView {
                                  {"bits", field(control).size},
                                  {"range", {control.minimum, control.maximum}},
                                  {"kernel", fate_word(kernel_[c].fate)}};
-      if (kernel_[c].fate != hid::Fate::lost) one["code"] = code_name(kernel_[c].code);
+      if (kernel_[c].fate != hid::Fate::lost) one["code"] = base::code_name(kernel_[c].code);
       if (!meanings_[c].part.empty()) one["part"] = meanings_[c].part;
       if (!meanings_[c].role.empty()) one["role"] = meanings_[c].role;
       if (is_heard(control)) one["value"] = decoder_.value(c);
@@ -209,7 +209,8 @@ class RawView {
 
   std::string kernel_words(std::size_t c) const {
     if (kernel_[c].fate == hid::Fate::lost) return "lost";
-    return fmt::format("{}{}", code_name(kernel_[c].code), kernel_[c].fate == hid::Fate::shared ? ", shared" : "");
+    return fmt::format("{}{}", base::code_name(kernel_[c].code),
+                       kernel_[c].fate == hid::Fate::shared ? ", shared" : "");
   }
 
   std::string now_words(std::size_t c) const {

@@ -30,7 +30,7 @@ struct Guess {
 /// What the codes of mice and keyboards are by their own names; nothing for others.
 Guess guess_for(NodeKind kind, Code code) {
   if (kind == NodeKind::keys && code.type == ev_key) {
-    const std::string name = code_name(code);
+    const std::string name = base::code_name(code);
     if (!name.starts_with("KEY_")) return {};
     const std::string role = "key-" + plain_word("k" + name.substr(4)).substr(1);
     return role_kind(role) ? Guess{role} : Guess{};
@@ -111,10 +111,10 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
   }
   for (const Description& node : nodes) {
     const std::string prefix = &node == &main ? "" : std::string{node_kind_name(node_kind(node))} + "/";
-    const auto controls = convention_controls(node);
+    const auto controls = identity::convention_controls(node);
     for (const CodeRange& range : node.codes) {
       const Guess guess = role_of(controls, node_kind(node), range.code);
-      const std::string code = quoted(prefix + code_name(range.code));
+      const std::string code = quoted(prefix + base::code_name(range.code));
       const std::string span =
           range.code.type == ev_abs ? fmt::format("  # {} to {}", range.minimum, range.maximum) : "";
       add_control(text, code, span, guess, "");

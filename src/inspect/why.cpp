@@ -30,25 +30,26 @@ std::string shape_words(const Use& use) {
 }
 
 /// What happens to directions behind all their sources: "opposites: neither".
-std::string opposites_words(const PortProfile& port, const Fed& fed) {
+std::string opposites_words(const PortProfile& port, const plan::Fed& fed) {
   const bool is_direction =
-      fed.target == directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
+      fed.target == plan::directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
   const stage::Values values{static_cast<double>(port.opposites)};
   return is_direction && stage::opposites.acts(values) ? stage::opposites.words(values) : "";
 }
 
-std::string origin_words(const PortProfile& port, const Fed& fed) {
+std::string origin_words(const PortProfile& port, const plan::Fed& fed) {
   if (fed.binding == nullptr) return "default";
   return fed.own ? "own" : fmt::format("like port {}", port.like.value_or(0));
 }
 
 /// What the port is played with; nothing for a port that is not ours, or that the machine does not have.
-std::unique_ptr<PortSources> sources_of(const Catalogue& catalogue, const Profile& profile, const PortProfile& port) {
+std::unique_ptr<plan::PortSources> sources_of(const Catalogue& catalogue, const Profile& profile,
+                                                    const PortProfile& port) {
   const SystemSheet* system = catalogue.system(profile.system);
   const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
   if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return nullptr;
   const ControllerSheet* plain = system->controller(port.controller.empty() ? sheet->takes.front() : port.controller);
-  return plain != nullptr ? std::make_unique<PortSources>(profile, port, *plain) : nullptr;
+  return plain != nullptr ? std::make_unique<plan::PortSources>(profile, port, *plain) : nullptr;
 }
 
 bool is_direction_of(std::string_view part, std::string_view whole) {
@@ -78,7 +79,7 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
     if (!sources) continue;
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
-    for (const Fed& fed : sources->fed) {
+    for (const plan::Fed& fed : sources->fed) {
       const Link link{fed.seat, "", "", port.port, sources->sheet.name, fed.target, origin_words(port, fed), ""};
       if (fed.uses.empty()) all.push_back(link);
       for (const Use& use : fed.uses) {
@@ -132,7 +133,7 @@ Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
   for (const PortProfile& port : profile.ports) {
     const auto sources = sources_of(catalogue, profile, port);
     if (!sources) continue;
-    for (const Fed& fed : sources->fed)
+    for (const plan::Fed& fed : sources->fed)
       for (const Use& use : fed.uses) {
         const std::string where = fmt::format("port {}, {}", port.port, fed.target);
         remark_on_pace(all, where, use, system->frames_per_1000_seconds / 1000.0);
@@ -148,7 +149,7 @@ std::vector<Stop> stops(const Catalogue& catalogue, const Profile& profile, std:
   for (const PortProfile& port : profile.ports) {
     const auto sources = sources_of(catalogue, profile, port);
     if (!sources) continue;
-    for (const Fed& fed : sources->fed)
+    for (const plan::Fed& fed : sources->fed)
       if (fed.binding != nullptr && std::ranges::any_of(fed.defaults, concerned) &&
           std::ranges::none_of(fed.uses, concerned, &Use::role))
         all.push_back({port.port, fed.seat, fed.target, fed.binding->place});
@@ -207,7 +208,7 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
   for (int near = number - 1; near <= number + 1; ++near)
     if (near >= 0 && (near == number || code.type == ev_abs))
       only.codes.push_back({{code.type, static_cast<std::uint16_t>(near)}, -half_range, half_range, 0});
-  for (const Control& control : convention_controls(only))
+  for (const Control& control : identity::convention_controls(only))
     if (control.code == code) add_meaning(all, "the kernel's gamepad convention", control.role);
   add_sheets(all, catalogue, [code](const ControlSheet& control) { return control.code == code; });
   return all;

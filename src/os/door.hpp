@@ -1,6 +1,9 @@
 // The one door to the system: every kernel call, file and clock of Omnipar goes through here, so that
 // tests can stand in it. (libevdev and libudev call the system themselves; host/ keeps them behind
-// interfaces of its own.)
+// interfaces of its own.) Whoever needs only a part of it takes that part.
+//
+// Calls give what the system call gives, or minus the error number. Calls that were interrupted are
+// taken up again inside. Used from one thread.
 #pragma once
 
 #include <sys/types.h>
@@ -19,11 +22,10 @@
 
 namespace omnipar::os {
 
-/// Calls give what the system call gives, or minus the error number. Calls that were interrupted are
-/// taken up again inside. Used from one thread.
-class Door {
+/// Descriptors and time: what nearly everybody needs.
+class Basics {
  public:
-  virtual ~Door() = default;
+  virtual ~Basics() = default;
 
   /// Descriptors are closed in programs that are started.
   virtual int open(const std::string& path, int flags) = 0;
@@ -32,20 +34,15 @@ class Door {
   virtual ssize_t write(int descriptor, std::span<const std::byte> bytes) = 0;
   virtual int control(int descriptor, unsigned long request, void* argument) = 0;
   virtual int control(int descriptor, unsigned long request, unsigned long argument) = 0;
-  /// Waits until something is ready, at most until `until` if that is not null. 0 at the time limit.
-  virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
-  /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
-  /// is closed is forgotten.
-  virtual int make_waiter() = 0;
-  /// `once`: told once for each arrival, so that whoever is told must read all that is there.
-  virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
-  /// The tags of those that are ready, as many as fit; at the time limit 0.
-  virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
-  /// A descriptor that is readable from the time on that it is set to; without one it never is.
-  virtual int make_timer() = 0;
-  virtual int set_timer(int timer, const Time* due) = 0;
+  /// Takes an open file for this process alone until it is closed; -EWOULDBLOCK if another has it.
+  virtual int lock(int descriptor) = 0;
   virtual Time now() = 0;
   virtual void sleep(Duration time) = 0;
+};
+
+/// Files, folders and the environment.
+class Files : public Basics {
+ public:
   /// False for folders, pipes and devices.
   virtual bool is_plain_file(int descriptor) = 0;
   /// Names in a folder, sorted; empty if there is no such folder.
@@ -60,12 +57,40 @@ class Door {
   /// The permission bits of an open file.
   virtual int permissions(int descriptor) = 0;
   virtual int set_permissions(int descriptor, int bits) = 0;
-  /// Takes an open file for this process alone until it is closed; -EWOULDBLOCK if another has it.
-  virtual int lock(int descriptor) = 0;
   /// Where a path ends when all its links are followed; empty if nothing is there.
   virtual std::string real_path(const std::string& path) = 0;
   /// A variable of the environment; empty if it is not set.
   virtual std::string environment(const char* name) = 0;
+};
+
+/// Waiting for many things at once.
+class Waiting {
+ public:
+  virtual ~Waiting() = default;
+
+  /// Waits until something is ready, at most until `until` if that is not null. 0 at the time limit.
+  virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
+  /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
+  /// is closed is forgotten.
+  virtual int make_waiter() = 0;
+  /// `once`: told once for each arrival, so that whoever is told must read all that is there.
+  virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
+  /// The tags of those that are ready, as many as fit; at the time limit 0.
+  virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
+  /// A descriptor that is readable from the time on that it is set to; without one it never is.
+  virtual int make_timer() = 0;
+  virtual int set_timer(int timer, const Time* due) = 0;
+  /// Signals that become readable on a descriptor instead of ending the program; those that were not blocked before are
+  /// added to `blocked`. And back again.
+  virtual int catch_signals(std::span<const int> signals, std::vector<int>& blocked) = 0;
+  virtual void let_signals_through(std::span<const int> signals) = 0;
+};
+
+/// Other processes, and messages to them.
+class Processes {
+ public:
+  virtual ~Processes() = default;
+
   virtual int pair_of_sockets(int (&ends)[2]) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.
   virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;
@@ -77,23 +102,6 @@ class Door {
   /// Runs a program to its end and gives its exit status; 127 if it cannot be started. Its output is
   /// thrown away.
   virtual int run(const std::vector<std::string>& command) = 0;
-  /// Signals that become readable on a descriptor instead of ending the program; those that were not blocked before are
-  /// added to `blocked`. And back again.
-  virtual int catch_signals(std::span<const int> signals, std::vector<int>& blocked) = 0;
-  virtual void let_signals_through(std::span<const int> signals) = 0;
-  virtual bool is_root() = 0;
-  /// Real-time priority for this process alone, not for those that it starts.
-  virtual int be_urgent() = 0;
-  virtual unsigned user() = 0;
-  virtual unsigned group() = 0;
-  /// Takes this process out of namespaces that it shares with others, and mounts; both as the calls of that name.
-  /// Empty words are not given.
-  virtual int unshare(int what) = 0;
-  /// Goes into the namespaces of another process: its user's first, if that is another one, then its mounts.
-  virtual int enter_namespaces_of(pid_t process) = 0;
-  virtual int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
-                    const std::string& more) = 0;
-
   /// Starts a program, which has our streams, no other descriptor, and no signal blocked: its process, or minus
   /// the error number. `before` is called in the new process first; if it fails with minus an error number, the
   /// program is not started.
@@ -104,13 +112,34 @@ class Door {
   virtual pid_t collect(int& status) = 0;
   virtual int signal(pid_t process, int number) = 0;
   virtual bool is_executable(const std::string& path) = 0;
+  /// Real-time priority for this process alone, not for those that it starts.
+  virtual int be_urgent() = 0;
 };
+
+/// Who this process is, and what it shares with others.
+class Rights {
+ public:
+  virtual ~Rights() = default;
+
+  virtual bool is_root() = 0;
+  virtual unsigned user() = 0;
+  virtual unsigned group() = 0;
+  /// Takes this process out of namespaces that it shares with others, and mounts; both as the calls of that name.
+  /// Empty words are not given.
+  virtual int unshare(int what) = 0;
+  /// Goes into the namespaces of another process: its user's first, if that is another one, then its mounts.
+  virtual int enter_namespaces_of(pid_t process) = 0;
+  virtual int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
+                    const std::string& more) = 0;
+};
+
+class Door : public Files, public Waiting, public Processes, public Rights {};
 
 /// The real system.
 [[nodiscard]] Door& real_door();
 
 /// Writes all of `bytes`, however small the pieces; 0, or minus the error number.
-inline int write_all(Door& door, int descriptor, std::span<const std::byte> bytes) {
+inline int write_all(Basics& door, int descriptor, std::span<const std::byte> bytes) {
   while (!bytes.empty()) {
     const ssize_t written = door.write(descriptor, bytes);
     if (written < 0) return static_cast<int>(written);
@@ -124,7 +153,7 @@ inline int write_all(Door& door, int descriptor, std::span<const std::byte> byte
 class Descriptor {
  public:
   Descriptor() = default;
-  Descriptor(Door& door, int number) noexcept : door_(&door), number_(number) {}
+  Descriptor(Basics& door, int number) noexcept : door_(&door), number_(number) {}
   Descriptor(Descriptor&& other) noexcept : door_(other.door_), number_(other.release()) {}
   Descriptor& operator=(Descriptor&& other) noexcept {
     if (this != &other) {
@@ -148,7 +177,7 @@ class Descriptor {
   }
 
  private:
-  Door* door_ = nullptr;
+  Basics* door_ = nullptr;
   int number_ = -1;
 };
 

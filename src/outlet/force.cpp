@@ -7,7 +7,7 @@
 namespace omnipar::outlet {
 namespace {
 
-void answer_upload(os::Door& door, int device, std::int32_t request, std::vector<ForceWish>& into) {
+void answer_upload(os::Files& door, int device, std::int32_t request, std::vector<ForceWish>& into) {
   uinput_ff_upload upload{};
   upload.request_id = static_cast<std::uint32_t>(request);
   if (door.control(device, UI_BEGIN_FF_UPLOAD, &upload) < 0) return;
@@ -17,7 +17,7 @@ void answer_upload(os::Door& door, int device, std::int32_t request, std::vector
   static_cast<void>(door.control(device, UI_END_FF_UPLOAD, &upload));
 }
 
-void answer_erase(os::Door& door, int device, std::int32_t request, std::vector<ForceWish>& into) {
+void answer_erase(os::Files& door, int device, std::int32_t request, std::vector<ForceWish>& into) {
   uinput_ff_erase erase{};
   erase.request_id = static_cast<std::uint32_t>(request);
   if (door.control(device, UI_BEGIN_FF_ERASE, &erase) < 0) return;
@@ -26,7 +26,7 @@ void answer_erase(os::Door& door, int device, std::int32_t request, std::vector<
   static_cast<void>(door.control(device, UI_END_FF_ERASE, &erase));
 }
 
-void take(os::Door& door, int device, const input_event& event, std::vector<ForceWish>& into) {
+void take(os::Files& door, int device, const input_event& event, std::vector<ForceWish>& into) {
   if (event.type == EV_UINPUT && event.code == UI_FF_UPLOAD) return answer_upload(door, device, event.value, into);
   if (event.type == EV_UINPUT && event.code == UI_FF_ERASE) return answer_erase(door, device, event.value, into);
   if (event.type != EV_FF) return;  // LEDs and the like
@@ -42,7 +42,7 @@ const std::vector<std::uint16_t>& force_codes() {
   return codes;
 }
 
-void answer(os::Door& door, int device, std::vector<ForceWish>& into) {
+void answer(os::Files& door, int device, std::vector<ForceWish>& into) {
   std::array<input_event, most_effects> events{};
   for (;;) {
     const ssize_t got = door.read(device, std::as_writable_bytes(std::span{events}));

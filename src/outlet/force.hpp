@@ -26,6 +26,6 @@ struct ForceWish {
 };
 
 /// Answers all requests that wait at a virtual device, and adds what was asked to `into`.
-void answer(os::Door& door, int device, std::vector<ForceWish>& into);
+void answer(os::Files& door, int device, std::vector<ForceWish>& into);
 
 }  // namespace omnipar::outlet

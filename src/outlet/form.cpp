@@ -132,7 +132,7 @@ std::optional<Spot> key_spot(std::string_view place) {
   std::string name = "KEY_";
   for (const char c : place.substr(family.size()))
     if (c != '-') name += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-  const auto code = code_of_name(name);
+  const auto code = base::code_of_name(name);
   const auto& keys = form_of(FormKind::keyboard).keys;
   if (!code || std::ranges::find(keys, *code) == keys.end()) return std::nullopt;
   return Spot{FormKind::keyboard, *code};

@@ -17,7 +17,7 @@ namespace {
 constexpr const char* uinput = "/dev/uinput";
 }
 
-tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Door& door) {
+tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Files& door) {
   const int number = door.open(uinput, O_RDWR | O_NONBLOCK);
   if (number >= 0) return os::Descriptor{door, number};
   return tl::unexpected(Diagnostic{"no-uinput", Severity::error,
@@ -25,13 +25,13 @@ tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Door& do
                                    "'sudo omnipar doctor --fix' fixes this permanently"});
 }
 
-std::optional<Diagnostic> VirtualDevice::check(os::Door& door) {
+std::optional<Diagnostic> VirtualDevice::check(os::Files& door) {
   const auto opened = open_uinput(door);
   if (!opened) return opened.error();
   return std::nullopt;
 }
 
-tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Door& door, DeviceKey key, int play) {
+tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Files& door, DeviceKey key, int play) {
   auto opened = open_uinput(door);
   if (!opened) return tl::unexpected(opened.error());
   VirtualDevice device{door, key, play, std::move(*opened)};

@@ -20,10 +20,10 @@ class VirtualDevice {
  public:
   /// Makes a device; it is there at once. Fails with `no-uinput` (not there or not allowed) or
   /// `uinput-refused`.
-  [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Door& door, DeviceKey key, int play = 1);
+  [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Files& door, DeviceKey key, int play = 1);
 
   /// What `make` would fail with for want of the device or a permission, before anything is made.
-  [[nodiscard]] static std::optional<Diagnostic> check(os::Door& door);
+  [[nodiscard]] static std::optional<Diagnostic> check(os::Files& door);
 
   [[nodiscard]] DeviceKey key() const noexcept { return key_; }
   [[nodiscard]] std::string name() const { return device_name(key_, play_); }
@@ -37,13 +37,13 @@ class VirtualDevice {
   [[nodiscard]] bool write(std::span<const input_event> events);
 
  private:
-  VirtualDevice(os::Door& door, DeviceKey key, int play, os::Descriptor descriptor) noexcept
+  VirtualDevice(os::Files& door, DeviceKey key, int play, os::Descriptor descriptor) noexcept
       : door_(&door), key_(key), play_(play), descriptor_(std::move(descriptor)) {}
-  static tl::expected<os::Descriptor, Diagnostic> open_uinput(os::Door& door);
+  static tl::expected<os::Descriptor, Diagnostic> open_uinput(os::Files& door);
   int set_up();
   void find_nodes();
 
-  os::Door* door_;
+  os::Files* door_;
   DeviceKey key_;
   int play_;
   os::Descriptor descriptor_;

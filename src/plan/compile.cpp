@@ -30,7 +30,7 @@ class Compiler {
         }) {}
 
   tl::expected<std::shared_ptr<const PlanData>, Diagnostics> run() {
-    auto system = find_system(catalogue_, profile_.system);
+    auto system = catalogue::find_system(catalogue_, profile_.system);
     if (!system) {
       system.error().place = profile_.place;
       return tl::unexpected(Diagnostics{std::move(system.error())});
@@ -64,7 +64,7 @@ class Compiler {
       std::vector<std::string> numbers;
       for (const PortSheet& known : system_->ports) numbers.push_back(std::to_string(known.number));
       error("unknown-port", fmt::format("'{}' has no port {}", system_->name, port.port),
-            "it has: " + listed({numbers.begin(), numbers.end()}));
+            "it has: " + catalogue::listed({numbers.begin(), numbers.end()}));
       return nullptr;
     }
     const std::string name = port.controller.empty() && !sheet->takes.empty() ? sheet->takes.front() : port.controller;
@@ -72,7 +72,7 @@ class Compiler {
     const ControllerSheet* found = taken ? system_->controller(name) : nullptr;
     if (found == nullptr)
       error("unknown-controller", fmt::format("port {} does not take a controller '{}'", port.port, name),
-            suggestion(name, {sheet->takes.begin(), sheet->takes.end()}));
+            catalogue::suggestion(name, {sheet->takes.begin(), sheet->takes.end()}));
     return found;
   }
 
@@ -98,7 +98,7 @@ class Compiler {
     for (const std::string& name : port.accessories)
       if (std::ranges::find(names, name) == names.end())
         error("unknown-accessory", fmt::format("'{}' takes no accessory '{}'", sheet.name, name),
-              names.empty() ? "it takes none" : suggestion(name, names));
+              names.empty() ? "it takes none" : catalogue::suggestion(name, names));
   }
 
   void check_opposites(const PortProfile& port, const ControllerSheet& sheet) {
@@ -108,7 +108,7 @@ class Compiler {
   }
 
   void check_like(const PortProfile& port) {
-    if (port.like && liked_port(profile_, port) == nullptr)
+    if (port.like && plan::liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
             "name a port of this profile that is not itself like another");
   }
@@ -122,7 +122,7 @@ class Compiler {
     const ControllerSheet* plain = controller_of(port);
     if (plain == nullptr) return;
     check_accessories(port, *plain);
-    const PortSources sources{profile_, port, *plain};
+    const plan::PortSources sources{profile_, port, *plain};
     const ControllerSheet& sheet = sources.sheet;
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(tables_.plan().seats, seat) == tables_.plan().seats.end())
@@ -139,7 +139,7 @@ class Compiler {
     check_opposites(port, sheet);
     check_targets(sheet, sources.bind);
     if (sheet.directions) add_directions(port, sources.fed);
-    for (const Fed& fed : sources.fed)
+    for (const plan::Fed& fed : sources.fed)
       if (fed.sheet != nullptr) add_target(port, fed);
     info.target_count = static_cast<Index>(tables_.plan().targets.size() - info.first_target);
     tables_.plan().ports.push_back(info);
@@ -148,7 +148,7 @@ class Compiler {
   void check_targets(const ControllerSheet& sheet, const std::vector<Binding>& bind) {
     std::vector<std::string_view> names;
     if (sheet.directions) {
-      names.push_back(directions_group);
+      names.push_back(plan::directions_group);
       names.insert(names.end(), direction_names.begin(), direction_names.end());
     }
     for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
@@ -158,13 +158,14 @@ class Compiler {
       const std::string& name = binding.target;
       stand_at(binding.place, place_);
       if (!known.contains(name))
-        error("unknown-target", fmt::format("'{}' has no target '{}'", sheet.name, name), suggestion(name, names));
+        error("unknown-target", fmt::format("'{}' has no target '{}'", sheet.name, name),
+              catalogue::suggestion(name, names));
       if (!bound.insert(name).second)
         error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
     }
   }
 
-  void stand_at(const PortProfile& port, const Fed& fed) {
+  void stand_at(const PortProfile& port, const plan::Fed& fed) {
     stand_at(fed.binding != nullptr ? fed.binding->place : "", fmt::format("port {}, {}", port.port, fed.target));
   }
 
@@ -182,10 +183,10 @@ class Compiler {
   }
 
   /// What feeds the whole group feeds those directions that nothing is bound to by itself.
-  void add_directions(const PortProfile& port, const std::vector<Fed>& all) {
+  void add_directions(const PortProfile& port, const std::vector<plan::Fed>& all) {
     std::array<Index, 4> from_group = behind_opposites(port.opposites, new_directions());
     if (tables_.too_large()) return;
-    for (const Fed& fed : all) {
+    for (const plan::Fed& fed : all) {
       const auto* const direction = std::ranges::find(direction_names, fed.target);
       if (fed.sheet != nullptr || direction == direction_names.end()) continue;
       const auto d = static_cast<std::size_t>(direction - direction_names.begin());
@@ -211,7 +212,7 @@ class Compiler {
     return made.in;
   }
 
-  void add_target(const PortProfile& port, const Fed& fed) {
+  void add_target(const PortProfile& port, const plan::Fed& fed) {
     stand_at(port, fed);
     const TargetSheet& sheet = *fed.sheet;
     if (sheet.kind == TargetKind::button) {

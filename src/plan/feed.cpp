@@ -15,7 +15,7 @@ std::optional<RoleKind> Feeder::kind_of(const Use& use) {
   if (const auto wrong = stage::wrong(use)) {
     if (wrong->unknown)
       error_(use, "unknown-field", fmt::format("a use has no field '{}'", wrong->field),
-             suggestion(wrong->field, stage::field_names()));
+             catalogue::suggestion(wrong->field, stage::field_names()));
     else
       error_(use, "bad-number", fmt::format("'{}' of '{}' is out of range", wrong->field, use.role),
              fmt::format("it may be {}", wrong->range));
@@ -24,7 +24,8 @@ std::optional<RoleKind> Feeder::kind_of(const Use& use) {
   if (stick_direction(use.role)) return RoleKind::stick;
   const auto kind = role_kind(use.role);
   if (!kind)
-    error_(use, "unknown-role", fmt::format("there is no role '{}'", use.role), suggestion(use.role, role_names()));
+    error_(use, "unknown-role", fmt::format("there is no role '{}'", use.role),
+           catalogue::suggestion(use.role, role_names()));
   return kind;
 }
 
@@ -104,7 +105,7 @@ void Feeder::feed_directions(const std::string& seat, const Use& use, const std:
 void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted) {
   const auto kind = kind_of(use);
   if (!kind) return;
-  if (stick_direction(use.role)) return wrong_source(use, sources_of(wanted));
+  if (stick_direction(use.role)) return wrong_source(use, plan::sources_of(wanted));
   if ((wanted == TargetKind::stick && *kind == RoleKind::stick) ||
       (wanted == TargetKind::one_sided && *kind == RoleKind::one_sided) ||
       (wanted == TargetKind::two_sided && *kind == RoleKind::two_sided))
@@ -118,7 +119,7 @@ void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, Tar
     return add_digital(seat, use, group, {"dpad-up", "dpad-down", "dpad-left", "dpad-right"});
   if (wanted == TargetKind::two_sided && *kind == RoleKind::dpad)
     return add_digital(seat, use, group, {"", "", "dpad-left", "dpad-right"});
-  wrong_source(use, sources_of(wanted));
+  wrong_source(use, plan::sources_of(wanted));
 }
 
 void Feeder::add_count(const std::string& seat, const Use& use, Index group) {
@@ -172,7 +173,7 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
     operation.kind = AnalogKind::drag;
     moved_by(stage::drag);
   } else {
-    return wrong_source(use, sources_of(TargetKind::pointer));
+    return wrong_source(use, plan::sources_of(TargetKind::pointer));
   }
   add_shapes(use, *kind, TargetKind::pointer, operation);
   const Index made = tables_.new_operation(operation);

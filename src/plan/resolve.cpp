@@ -10,20 +10,20 @@
 
 namespace omnipar {
 
-const PortProfile* liked_port(const Profile& profile, const PortProfile& port) noexcept {
+const PortProfile* plan::liked_port(const Profile& profile, const PortProfile& port) noexcept {
   if (!port.like || *port.like == port.port) return nullptr;
   const auto other = std::ranges::find(profile.ports, *port.like, &PortProfile::port);
   return other == profile.ports.end() || other->like ? nullptr : &*other;
 }
 
-std::vector<Binding> merged_bindings(const Profile& profile, const PortProfile& port) {
-  const PortProfile* other = liked_port(profile, port);
+std::vector<Binding> plan::merged_bindings(const Profile& profile, const PortProfile& port) {
+  const PortProfile* other = plan::liked_port(profile, port);
   if (other == nullptr) return port.bind;
   std::vector<Binding> merged = other->bind;
   const auto is_direction = [](const Binding& b) {
     return std::ranges::find(direction_names, b.target) != direction_names.end();
   };
-  if (binding_for(port.bind, directions_group) != nullptr) std::erase_if(merged, is_direction);
+  if (plan::binding_for(port.bind, directions_group) != nullptr) std::erase_if(merged, is_direction);
   std::set<std::string_view> own;
   for (const Binding& binding : port.bind) own.insert(binding.target);
   std::erase_if(merged, [&](const Binding& b) { return own.contains(b.target); });
@@ -31,7 +31,7 @@ std::vector<Binding> merged_bindings(const Profile& profile, const PortProfile& 
   return merged;
 }
 
-const Binding* binding_for(const std::vector<Binding>& bind, std::string_view target) noexcept {
+const Binding* plan::binding_for(const std::vector<Binding>& bind, std::string_view target) noexcept {
   const auto at = std::ranges::find(bind, target, &Binding::target);
   return at == bind.end() ? nullptr : &*at;
 }
@@ -58,8 +58,8 @@ std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
 
 }  // namespace
 
-PortSources::PortSources(const Profile& profile, const PortProfile& port, const ControllerSheet& plain)
-    : sheet(equipped(plain, port)), bind(merged_bindings(profile, port)) {
+plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, const ControllerSheet& plain)
+    : sheet(equipped(plain, port)), bind(plan::merged_bindings(profile, port)) {
   std::map<std::string_view, const Binding*> by_target;
   for (const Binding& binding : bind) by_target.try_emplace(binding.target, &binding);
   std::set<std::string_view> own_targets;
@@ -92,7 +92,7 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   const SystemSheet* system = catalogue.system(profile.system);
   const Profile before = profile;
   for (PortProfile& port : profile.ports) {
-    port.bind = merged_bindings(before, port);
+    port.bind = plan::merged_bindings(before, port);
     port.like.reset();
     const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
     if (!port.not_ours && port.controller.empty() && sheet != nullptr && !sheet->takes.empty())
@@ -103,7 +103,7 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   return profile;
 }
 
-std::string_view sources_of(TargetKind wanted) noexcept {
+std::string_view plan::sources_of(TargetKind wanted) noexcept {
   switch (wanted) {
     case TargetKind::stick:
       return "a stick or a d-pad";

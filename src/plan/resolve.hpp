@@ -8,7 +8,7 @@
 #include "omnipar/profile.hpp"
 #include "omnipar/system_sheet.hpp"
 
-namespace omnipar {
+namespace omnipar::plan {
 
 inline constexpr std::string_view directions_group = "directions";
 /// The button that a gun holds down while it does not see the screen.
@@ -51,4 +51,4 @@ struct PortSources {
 /// What may feed such an analog target, for messages: "a stick or a d-pad".
 [[nodiscard]] std::string_view sources_of(TargetKind wanted) noexcept;
 
-}  // namespace omnipar
+}  // namespace omnipar::plan

@@ -32,7 +32,7 @@ class HealthEars final : public Ears {
  private:
   const Catalogue& catalogue_;
   Gathering gathering_;
-  std::map<int, HealthWatch> watches_;
+  std::map<int, attach::HealthWatch> watches_;
   std::map<int, std::string> names_;
 };
 
@@ -72,6 +72,6 @@ class CombinationEars final : public Ears {
 
 /// The buttons of a part of a node, as people call them.
 [[nodiscard]] std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
-                                                           const std::string& part);
+                                                        const std::string& part);
 
 }  // namespace omnipar::play

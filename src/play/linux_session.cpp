@@ -257,7 +257,8 @@ bool LinuxSession::wait(Time until) {
   keeper_is_gone_ = false;
   ready_others_.clear();
   const Time end = std::min(until, next_due().value_or(until));
-  looked_ = hearing_.wait(end, takes_other_);
+  const bool has_end = end < latest_time;  // a timer that never rings costs as much as another
+  looked_ = hearing_.wait(has_end ? std::optional{end} : std::nullopt, takes_other_);
   if (!looked_) fail(Waiter::failure());
   return looked_ && (hearing_.waiter().anything_came() || end < until);
 }

@@ -24,8 +24,8 @@ void remember(Attachment& attachment, std::span<const Change> changes) {
 
 /// What nodes have in common that may be of one unit.
 std::vector<std::string> keys_of(const Description& node) {
-  std::vector<std::string> keys{device_key(node)};
-  if (std::string key = connection_key(node); !key.empty()) keys.push_back(std::move(key));
+  std::vector<std::string> keys{identity::device_key(node)};
+  if (std::string key = identity::connection_key(node); !key.empty()) keys.push_back(std::move(key));
   return keys;
 }
 

@@ -274,7 +274,7 @@ std::vector<UnitHere> Table::units() const {
 std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::string& seat) {
   if (!has_seat(seat))
     return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from a seat '{}'", seat), "",
-                      suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
+                      catalogue::suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
   std::vector<std::string> here;
   for (Guest& guest : guests_)
     for (Place& place : guest.places) {
@@ -283,8 +283,9 @@ std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::stri
       if (place.seat != seat) move_to(guest, place, seat);
       return std::nullopt;
     }
-  return Diagnostic{"unknown-unit", Severity::error, fmt::format("no unit that is here is called '{}'", printable(unit)),
-                    "", suggestion(unit, {here.begin(), here.end()})};
+  return Diagnostic{"unknown-unit", Severity::error,
+                    fmt::format("no unit that is here is called '{}'", printable(unit)), "",
+                    catalogue::suggestion(unit, {here.begin(), here.end()})};
 }
 
 /// Whoever stands in for somebody goes on doing so, from the other seat.

@@ -44,7 +44,7 @@ class Checker {
       names.push_back(field.name);
       all += fmt::format("{}'{}'", all.empty() ? "" : ", ", field.name);
     }
-    const auto near = nearest(key.name, names);
+    const auto near = base::nearest(key.name, names);
     error(key.mark, "unknown-field", fmt::format("there is no field '{}' here", key.name),
           near ? fmt::format("did you mean '{}'?", *near) : "there are " + all);
   }
@@ -94,7 +94,7 @@ class Checker {
     if (field.words.empty() || std::ranges::find(field.words, value.text) != field.words.end()) return true;
     std::string all;
     for (const std::string_view choice : field.words) all += fmt::format("{}'{}'", all.empty() ? "" : ", ", choice);
-    const auto near = nearest(value.text, field.words);
+    const auto near = base::nearest(value.text, field.words);
     error(value.mark, "bad-word", fmt::format("{} cannot be '{}'", what, value.text),
           near ? fmt::format("did you mean '{}'?", *near) : "it may be " + all);
     return false;

@@ -51,7 +51,7 @@ Json parsed(std::string_view line) {
 void know_only(const Json& object, std::span<const std::string_view> names) {
   for (const auto& [name, value] : object.items()) {
     if (std::ranges::find(names, name) != names.end()) continue;
-    const auto near = nearest(name, names);
+    const auto near = base::nearest(name, names);
     throw bad_entry(fmt::format("there is no field '{}' here", name),
                     near ? fmt::format("did you mean '{}'?", *near) : "");
   }
@@ -93,8 +93,8 @@ const Json& needed(const Json& object, const char* name) {
 Code code_in(const Json& name) {
   if (!name.is_string()) throw bad_entry("a code should be a text, such as \"BTN_SOUTH\"");
   const auto& word = name.get_ref<const std::string&>();
-  if (const auto code = code_of_name(word)) return *code;
-  const auto near = nearest(word, code_names());
+  if (const auto code = base::code_of_name(word)) return *code;
+  const auto near = base::nearest(word, base::code_names());
   throw Wrong{"unknown-code", fmt::format("no code is called '{}'", word),
               near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface"};
 }

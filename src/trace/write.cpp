@@ -16,7 +16,7 @@ std::string dumped(const Json& json) { return json.dump(-1, ' ', false, Json::er
 Json flat(const std::vector<Change>& changes) {
   Json list = Json::array();
   for (const Change& change : changes) {
-    list.push_back(code_name(change.code));
+    list.push_back(base::code_name(change.code));
     list.push_back(change.value);
   }
   return list;
@@ -51,9 +51,9 @@ std::string to_line(int number, const Description& node) {
   Json axes = Json::object();
   for (const CodeRange& range : node.codes) {
     if (range.code.type == ev_abs)
-      axes[code_name(range.code)] = {range.minimum, range.maximum};
+      axes[base::code_name(range.code)] = {range.minimum, range.maximum};
     else
-      keys.push_back(code_name(range.code));
+      keys.push_back(base::code_name(range.code));
   }
   line["keys"] = std::move(keys);
   line["axes"] = std::move(axes);

@@ -13,17 +13,17 @@ TEST_CASE("Codes are called as the kernel calls them", "[names]") {
     for (int number = 0; number <= libevdev_event_type_get_max(type); ++number) {
       const Code code{type, static_cast<std::uint16_t>(number)};
       const char* const theirs = libevdev_event_code_get_name(type, static_cast<unsigned>(number));
-      const std::string ours = code_name(code);
+      const std::string ours = base::code_name(code);
       CAPTURE(type, number, ours);
-      REQUIRE(code_of_name(ours) == code);
+      REQUIRE(base::code_of_name(ours) == code);
       // libevdev may be older than the names, and calls the end of a range by that name.
       if (theirs == nullptr || std::string_view{theirs}.ends_with("_MAX")) continue;
       ++named;
-      REQUIRE(code_of_name(theirs) == code);
+      REQUIRE(base::code_of_name(theirs) == code);
       REQUIRE(ours == theirs);
     }
   REQUIRE(named > 600);
-  REQUIRE(code_of_name("BTN_A") == code::btn_south);
+  REQUIRE(base::code_of_name("BTN_A") == code::btn_south);
   for (const char* none : {"", "BTN_", "btn_south", "key:", "key:99999", "key:1x", "KEY:1"})
-    REQUIRE_FALSE(code_of_name(none));
+    REQUIRE_FALSE(base::code_of_name(none));
 }

@@ -81,7 +81,7 @@ TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[rep
 }
 
 TEST_CASE("Listening names the axis that jitters and the switch that bounces, and no hand", "[health]") {
-  HealthWatch watch{recognise({}, {}, plain_pad()).value()};
+  attach::HealthWatch watch{recognise({}, {}, plain_pad()).value()};
   const auto tell = [&watch](std::int64_t ms, Code code, std::int32_t value) {
     const Change change{code, value};
     watch.take({Time{std::chrono::milliseconds{ms}}, {&change, 1}});

@@ -107,9 +107,9 @@ TEST_CASE("roles: the vocabulary, its families, and what was probably meant", "[
   CHECK(role_kind("key-q") == RoleKind::button);
   for (const char* none : {"", "panel-0", "panel-33", "panel-", "panel-01", "key-", "key-Q", "South"})
     CHECK_FALSE(role_kind(none));
-  CHECK(nearest("sout", role_names()) == "south");
-  CHECK(nearest("left-sitck", role_names()) == "left-stick");
-  CHECK_FALSE(nearest("xylophone", role_names()));
+  CHECK(base::nearest("sout", role_names()) == "south");
+  CHECK(base::nearest("left-sitck", role_names()) == "left-stick");
+  CHECK_FALSE(base::nearest("xylophone", role_names()));
   CHECK(stick_direction("left-stick-up")->direction == 0);
   CHECK_FALSE(stick_direction("dpad-up"));
 }

@@ -42,6 +42,9 @@ def built(name, *words):
     for program in ("frame", "linux"):
         if (folder / program).exists():
             works(folder / program)
+    if (folder / "duel").exists():
+        said = run(folder / "duel", "--room", SOURCE / "examples/duel/duel.room")
+        assert said == (SOURCE / "examples/duel/expected.txt").read_text(), said
     return folder
 
 
