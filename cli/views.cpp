@@ -72,7 +72,7 @@ class TableView final : public View {
   }
 
   void told(const SessionEvent& event, Time now) override {
-    if (const auto* hotkey = std::get_if<HotkeyFired>(&event)) return fired(hotkey->action, now);
+    if (const auto* fired = std::get_if<HotkeyFired>(&event)) return show_action(fired->action, now);
     std::visit([this](const auto& what) { tell(what); }, event);
   }
 
@@ -172,7 +172,7 @@ class TableView final : public View {
   }
 
   /// What somebody does now fires it, or what somebody has held for long enough.
-  void fired(const std::string& action, Time now) {
+  void show_action(const std::string& action, Time now) {
     if (waiting_) return news("action: " + action);
     flush_news();
     if (pace_) pace_(now);
@@ -337,8 +337,8 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
   std::function<Time()> room_time;
   bool exits = false;
   options.told = [&](const SessionEvent& event) {
-    const auto* hotkey = std::get_if<HotkeyFired>(&event);
-    exits = exits || (hotkey != nullptr && hotkey->action == exit_action);
+    const auto* fired = std::get_if<HotkeyFired>(&event);
+    exits = exits || (fired != nullptr && fired->action == exit_action);
     view->told(event, room_time());
   };
   room.acts = [&](const TraceEvent& event, const Description& unit) { view->act(event, unit); };

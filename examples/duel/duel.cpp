@@ -116,10 +116,10 @@ bool goes_on_after(const omnipar::SessionEvent& event, const omnipar::Session& s
   if (const std::string told = to_text(event, session); !told.empty()) std::printf("%s\n", told.c_str());
   if (const auto* felt = std::get_if<omnipar::Felt>(&event))
     std::printf("\"%s\" shakes %.1f %.1f\n", felt->unit.c_str(), felt->strong, felt->weak);
-  const auto* hotkey = std::get_if<omnipar::HotkeyFired>(&event);
-  if (hotkey != nullptr) std::printf("hotkey: %s\n", hotkey->action.c_str());
+  const auto* fired = std::get_if<omnipar::HotkeyFired>(&event);
+  if (fired != nullptr) std::printf("hotkey: %s\n", fired->action.c_str());
   return !std::holds_alternative<omnipar::SignalCaught>(event) &&
-         (hotkey == nullptr || hotkey->action != omnipar::exit_action);
+         (fired == nullptr || fired->action != omnipar::exit_action);
 }
 
 }  // namespace

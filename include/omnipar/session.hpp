@@ -46,7 +46,8 @@ struct SessionOptions {
   double rumble = 1;           ///< how strongly units shake, 0..1
   std::vector<int> signals{};  ///< come as events and do nothing else, until the session ends. Empty: none is touched
   bool measures = false;       ///< how long reports take; costs two looks at the clock a report
-  /// Is told of events as they happen. It may ask the session, not change it. Without it they wait for `next_event`.
+  /// Is told of events as they happen. It may ask the session, not change it, and throws nothing. Without it they wait
+  /// for `next_event`.
   EventHandler told{};
 };
 
@@ -148,13 +149,13 @@ class Session {
   /// them, the 1,024 last are kept.
   [[nodiscard]] std::optional<SessionEvent> next_event();
 
-  /// Only hotkeys are heard, or everything again; of no effect on what is so already.
+  /// Only hotkeys are heard, or everything again; of no effect on what is so already, and after `end`.
   void freeze();
   void thaw();
   /// The first two ports change places. If that cannot be (`Refused` says why), they stay.
   void swap_ports();
   /// The unit plays from this seat from now on, also after it was gone. What it held is released, and counts from its
-  /// next press. Fails with `unknown-unit` if none of that name is there, and with `unknown-seat`.
+  /// next press. Fails with `unknown-unit` if none of that name (as `units` has it) is there, and with `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
   /// Who is new takes the first of these seats from which nobody plays, though it is somebody else's.
   void await(std::vector<std::string> seats);

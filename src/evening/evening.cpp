@@ -88,7 +88,7 @@ class Evening {
 
   void told(const SessionEvent& event) {
     if (const auto* signal = std::get_if<SignalCaught>(&event)) return caught(*signal);
-    if (const auto* hotkey = std::get_if<HotkeyFired>(&event); hotkey != nullptr && hotkey->action == exit_action)
+    if (const auto* fired = std::get_if<HotkeyFired>(&event); fired != nullptr && fired->action == exit_action)
       return ask_to_end(End::hands, false);
     nodes_have_changed_ = nodes_have_changed_ || std::holds_alternative<NodesChanged>(event);
     const std::string words = to_text(event, *session_);

@@ -70,7 +70,7 @@ class RoomSession final : public Session::Inside {
 
   void show() override { catch_up(now_); }
   void turned() override {}
-  void adopted() override { seats_have_changed_ = true; }
+  void adopted() override {}
 
   Room room_;
   TraceReader trace_;
@@ -108,7 +108,8 @@ std::optional<Time> RoomSession::next_due() const {
 bool RoomSession::wait(Time until) {
   if (over() || failure()) return false;
   const auto due = next_due();
-  now_ = std::max(now_, std::min(until, due.value_or(until)));
+  const Time end = next_ ? until : std::min(until, all_seen_);
+  now_ = std::max(now_, std::min(end, due.value_or(end)));
   return due && *due <= now_;
 }
 
@@ -123,7 +124,7 @@ void RoomSession::take() {
   if (!next_ || !host_.waits_for(*next_, trace_.nodes().at(next_->node))) host_.settle();
   host_.pass(now_);
   pass(now_);
-  if (std::exchange(seats_have_changed_, false)) tell_newcomers();
+  tell_newcomers();
 }
 
 void RoomSession::pass(Time time) {

@@ -68,7 +68,7 @@ void Session::Inside::act() {
 }
 
 void Session::Inside::freeze() {
-  if (engine_.frozen()) return;
+  if (ended_ || engine_.frozen()) return;
   engine_.freeze();
   show();
   turned();
@@ -76,7 +76,7 @@ void Session::Inside::freeze() {
 }
 
 void Session::Inside::thaw() {
-  if (!engine_.frozen()) return;
+  if (ended_ || !engine_.frozen()) return;
   engine_.thaw();
   show();  // sticks are shown as they are held
   turned();
@@ -84,6 +84,7 @@ void Session::Inside::thaw() {
 }
 
 void Session::Inside::swap_ports() {
+  if (ended_) return;
   const Plan before = engine_.plan();
   const auto plan = play::swapped_plan(options_.catalogue, options_.profile);
   if (!plan) {

@@ -1,0 +1,297 @@
+// Sessions with the made-up units of a room: what they tell, and that nothing depends on how time is cut into calls.
+#include <catch2/catch.hpp>
+#include <random>
+
+#include "marrowby.hpp"
+#include "omnipar/omnipar.hpp"
+#include "omnipar/session.hpp"
+#include "omnipar/session_words.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+SessionOptions marrowby_evening() {
+  Sheets sheets = read_sheets("marrowby.toml", marrowby::sheets_text());
+  return {sheets.profiles.at(0), {std::move(sheets.systems), std::move(sheets.units)}};
+}
+
+Room marrowby_room() { return {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}; }
+
+/// All that a frame shows, as one line.
+std::string line_of(const Session& session, const Reader& game) {
+  std::string line;
+  for (std::uint16_t target = 0; target < session.plan().targets().size(); ++target)
+    line += std::to_string(game.native(target)) + " ";
+  return line;
+}
+
+struct Evening {
+  std::vector<std::string> told;
+  std::vector<std::string> frames;
+  friend bool operator==(const Evening&, const Evening&) = default;
+};
+
+/// A sample each frame to the end of the room; `pass` lets time pass to the end of a frame.
+template <typename Pass>
+Evening played(Session& session, Pass pass) {
+  Evening evening;
+  Reader game{session.engine()};
+  Time frame{};
+  while (!session.over()) {
+    frame += session.plan().frame();
+    pass(frame);
+    game.next_frame();
+    evening.frames.push_back(line_of(session, game));
+    while (const auto event = session.next_event())
+      evening.told.push_back(std::to_string(event->index()) + " " + to_text(*event, session));
+  }
+  return evening;
+}
+
+Evening played_in_frames() {
+  auto session = Session::open_room(marrowby_evening(), marrowby_room()).value();
+  return played(session, [&](Time frame) { session.run_until(frame); });
+}
+
+/// A pad for two ports of a machine with two-button pads, and what it does.
+std::string room_of(const std::string& lines) {
+  return R"({"omnipar":1,"kind":"trace","about":"","made-up":true})"
+         "\n"
+         R"({"node":1,"name":"Moor Pad","id":"0003:1209:0002:0100","socket":"hall:3","keys":["BTN_SOUTH","BTN_EAST","BTN_TR","BTN_SELECT","BTN_START"],"axes":{"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]}})"
+         "\n" +
+         lines;
+}
+
+SessionOptions two_buttons() {
+  SessionOptions options;
+  options.profile = propose(options.catalogue, "pad-2b").value();
+  options.profile.hotkeys.push_back({"swap-ports", "start", "right-shoulder"});
+  return options;
+}
+
+Session session_in(const std::string& lines, SessionOptions options = two_buttons()) {
+  return Session::open_room(std::move(options), {"moor.trace", lines_of(room_of(lines))}).value();
+}
+
+constexpr const char* seated = R"({"t":10000,"node":1,"plug":"in"}
+{"t":20000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":30000,"node":1,"report":["BTN_SOUTH",0]}
+)";
+/// Something that happens much later, until which a room is not over.
+constexpr const char* late = R"({"t":9000000,"node":1,"report":["BTN_EAST",1]}
+)";
+
+template <typename Event>
+std::vector<Event> all_of(Session& session) {
+  std::vector<Event> found;
+  while (const auto event = session.next_event())
+    if (const auto* wanted = std::get_if<Event>(&*event)) found.push_back(*wanted);
+  return found;
+}
+
+Time ms(std::int64_t count) { return at_us(count * 1000); }
+
+}  // namespace
+
+TEST_CASE("a session tells and shows the same however time is cut into calls", "[session]") {
+  const Evening whole = played_in_frames();
+  REQUIRE(whole.told.size() > 8);
+  std::mt19937 dice{20261129};
+  for (int run = 0; run < cases(20, 300); ++run) {
+    auto session = Session::open_room(marrowby_evening(), marrowby_room()).value();
+    const Evening cut = played(session, [&](Time frame) {
+      while (session.now() < frame && !session.over()) {
+        session.run_until(std::min(frame, session.now() + Duration{dice() % 20'000}));
+        if (dice() % 4 == 0) session.take();  // finds nothing more
+      }
+    });
+    REQUIRE(cut == whole);
+  }
+}
+
+TEST_CASE("events are told at once, or wait in the same order", "[session]") {
+  const Evening waited = played_in_frames();
+  std::vector<std::string> told;
+  Session* opened = nullptr;
+  SessionOptions options = marrowby_evening();
+  options.told = [&](const SessionEvent& event) {
+    told.push_back(std::to_string(event.index()) + " " + to_text(event, *opened));
+  };
+  auto session = Session::open_room(std::move(options), marrowby_room()).value();
+  opened = &session;
+  const Evening evening = played(session, [&](Time frame) { session.run_until(frame); });
+  CHECK(evening.frames == waited.frames);
+  CHECK(evening.told.empty());
+  // What a sentence says of free seats is said of the moment.
+  REQUIRE(told.size() == waited.told.size());
+  for (std::size_t i = 0; i < told.size(); ++i) CHECK(told[i].front() == waited.told[i].front());
+}
+
+TEST_CASE("the last thousand events wait, if nobody takes them", "[session]") {
+  std::string lines = seated;
+  for (int i = 0; i < 700; ++i) {
+    lines += R"({"t":)" + std::to_string(100'000 + i * 200) + R"(,"node":1,"plug":"out"})" + "\n";
+    lines += R"({"t":)" + std::to_string(100'100 + i * 200) + R"(,"node":1,"plug":"in"})" + "\n";
+  }
+  Session session = session_in(lines);
+  session.run_until(ms(2000));
+  int waited = 0;
+  while (session.next_event()) ++waited;
+  CHECK(waited == 1024);
+}
+
+TEST_CASE("a unit that is given another seat keeps it, and what it held counts from its next press", "[session]") {
+  Session session = session_in(std::string{seated} + R"({"t":100000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":200000,"node":1,"report":["BTN_SOUTH",0]}
+{"t":300000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":400000,"node":1,"plug":"out"}
+{"t":500000,"node":1,"plug":"in"}
+)" + late);
+  Reader game{session.engine()};
+  const TargetIndex fire = session.plan().target(1, "inner").value();
+  const auto pressed_at = [&](int port, std::int64_t time) {
+    session.run_until(ms(time));
+    game.next_frame();
+    return game.port(port).pressed(fire);
+  };
+  CHECK(pressed_at(1, 150));
+  CHECK(session.reseat("Moor Pad", "seat-3")->id == "unknown-seat");
+  CHECK(session.reseat("More Pad", "seat-2")->hint.find("Moor Pad") != std::string::npos);
+  REQUIRE_FALSE(session.reseat("Moor Pad", "seat-2"));
+  REQUIRE_FALSE(session.reseat("Moor Pad", "seat-2"));
+  CHECK(session.units() == std::vector<UnitHere>{{"Moor Pad", "seat-2", true}});
+  CHECK_FALSE(pressed_at(1, 160));
+  CHECK_FALSE(pressed_at(2, 170));
+  CHECK(pressed_at(2, 350));
+  CHECK(session.rig().units.front().seat == "seat-2");
+  session.run_until(ms(600));
+  const auto seats = all_of<Seated>(session);
+  REQUIRE(seats.size() == 3);
+  CHECK((seats.back().seat == "seat-2" && seats.back().again));
+}
+
+TEST_CASE("rumble and LEDs go with the players of a port", "[session]") {
+  SessionOptions options = two_buttons();
+  options.rumble = 0.5;
+  Session session = session_in(std::string{seated} + R"({"t":400000,"node":1,"plug":"out"}
+{"t":500000,"node":1,"plug":"in"}
+)" + late,
+                               std::move(options));
+  session.light_number(1);
+  session.rumble(1, 1, 0.25);
+  CHECK(all_of<Felt>(session).empty());  // nobody is there yet
+  session.run_until(ms(100));
+  const auto lit = all_of<Lit>(session);
+  REQUIRE(lit.size() == 1);
+  CHECK((lit.front().unit == "Moor Pad" && lit.front().which == 1));
+  session.rumble(2, 1, 1);
+  session.rumble(9, 1, 1);
+  CHECK(all_of<Felt>(session).empty());
+  session.rumble(1, 7, -1, std::chrono::milliseconds{20});
+  const auto once = all_of<Felt>(session);
+  REQUIRE(once.size() == 1);
+  CHECK((once.front().strong == 0.5 && once.front().weak == 0));
+  session.run_until(ms(600));
+  CHECK(all_of<Lit>(session).size() == 1);
+  session.pulse(1, 3);
+  CHECK(all_of<Felt>(session).size() == 3);
+}
+
+TEST_CASE("every call may come at any time, also behind the end", "[session]") {
+  std::mt19937 dice{7};
+  for (int run = 0; run < cases(60, 2000); ++run) {
+    Session session = Session::open_room(marrowby_evening(), marrowby_room()).value();
+    Reader game{session.engine()};
+    const std::vector<std::string> seats{"cabinet-left", "cabinet-right", "sofa", "shelf", "nowhere"};
+    for (int call = 0; call < 120; ++call) {
+      const int port = static_cast<int>(dice() % 6);
+      const auto some = [&](unsigned count) { return dice() % count; };
+      switch (dice() % 16) {
+        case 0:
+          session.take();
+          break;
+        case 1:
+          session.wait(session.now() + Duration{some(400'000)});
+          break;
+        case 2:
+          session.run_until(session.now() + Duration{some(900'000)});
+          break;
+        case 3:
+          session.freeze();
+          break;
+        case 4:
+          session.thaw();
+          break;
+        case 5:
+          session.swap_ports();
+          break;
+        case 6:
+          if (const auto units = session.units(); !units.empty())
+            static_cast<void>(session.reseat(units[some(static_cast<unsigned>(units.size()))].name, seats[some(5)]));
+          break;
+        case 7:
+          session.rumble(port, 1, 1, Duration{some(3) * 1000});
+          break;
+        case 8:
+          session.pulse(port, static_cast<int>(some(4)));
+          break;
+        case 9:
+          session.light(port, static_cast<std::uint32_t>(dice()));
+          break;
+        case 10:
+          session.light_number(port);
+          break;
+        case 11:
+          session.await({seats[some(5)]});
+          break;
+        case 12:
+          while (const auto event = session.next_event()) static_cast<void>(to_text(*event, session));
+          break;
+        case 13:
+          if (some(40) == 0) session.end();
+          break;
+        case 14:
+          if (some(40) == 0) session.close();
+          break;
+        default:
+          game.next_frame();
+          break;
+      }
+      // Two units of one name would play from each other's seats.
+      std::vector<std::string> names;
+      for (const UnitHere& unit : session.units()) names.push_back(unit.name);
+      std::ranges::sort(names);
+      REQUIRE(std::ranges::adjacent_find(names) == names.end());
+    }
+    session.end();
+    const auto targets = session.plan().targets();
+    const auto at_rest = [&] {
+      for (std::uint16_t target = 0; target < targets.size(); ++target)
+        if (targets[target].self_centering && game.value(target) != 0) return false;
+      return true;
+    };
+    int frames = 0;
+    do game.next_frame();  // a press that has not been shown yet is shown first, and its release
+    while (!at_rest() && ++frames < 10);
+    REQUIRE(at_rest());
+  }
+}
+
+TEST_CASE("a room that cannot be read says why, and where", "[session]") {
+  const auto fails = [](const std::string& text) {
+    auto session = Session::open_room(two_buttons(), {"moor.trace", lines_of(text)}).value();
+    while (session.run_until(session.now() + std::chrono::seconds{1})) {
+    }
+    return session.failure().value_or(Diagnostic{}).id;
+  };
+  CHECK(fails("") == "not-a-trace");
+  CHECK(fails("{}\n") == "not-a-trace");
+  CHECK(fails(room_of("{\"t\":\n")) == "bad-line");
+  CHECK(fails(room_of(seated)).empty());
+  SessionOptions none = two_buttons();
+  none.profile.system = "no-such-machine";
+  CHECK(Session::open_room(none, {"moor.trace", lines_of("")}).error().front().id == "unknown-system");
+}
