@@ -16,6 +16,7 @@
 #include "files/write.hpp"
 #include "host/alone.hpp"
 #include "host/node.hpp"
+#include "host/pairings.hpp"
 #include "host/raw.hpp"
 #include "host/watch.hpp"
 #include "omnipar/identity.hpp"
@@ -87,13 +88,11 @@ inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
     return fact;
   }
   fact.readable = false;
-  fact.description = describe_unopened(door, place.path, place.syspath);
+  fact.description = describe_unopened(place.path, place.syspath);
   return fact;
 }
 
 // -- the radio ------------------------------------------------------------------------------------------------
-
-constexpr const char* pairings = "/var/lib/bluetooth";
 
 inspect::Radio look_at_radio(os::Door& door) {
   for (const std::string& name : door.names_in("/sys/class/rfkill")) {
@@ -102,34 +101,6 @@ inspect::Radio look_at_radio(os::Door& door) {
     if (line_of(door, folder + "/soft") == "1" || line_of(door, folder + "/hard") == "1") return inspect::Radio::off;
   }
   return door.names_in("/sys/class/bluetooth").empty() ? inspect::Radio::none : inspect::Radio::on;
-}
-
-/// A field of a pairing's file: "Name=…".
-std::string field_of(const std::string& text, const std::string& field) {
-  const std::size_t at = text.find("\n" + field + "=");
-  if (at == std::string::npos) return {};
-  const std::size_t from = at + field.size() + 2;
-  return text.substr(from, text.find('\n', from) - from);
-}
-
-/// By the class of device (Bluetooth's assigned numbers: major class 5, peripheral) or, for those of low energy, by
-/// the appearance (0x03c0 to 0x03ff, human interface device).
-bool is_played_on(const std::string& text) {
-  constexpr unsigned long peripheral = 5, interface_device = 0x03c0 >> 6;
-  const unsigned long of_class = std::strtoul(field_of(text, "Class").c_str(), nullptr, 16);
-  const unsigned long appearance = std::strtoul(field_of(text, "Appearance").c_str(), nullptr, 16);
-  return (of_class >> 8 & 0x1f) == peripheral || appearance >> 6 == interface_device;
-}
-
-void look_for_pairings(os::Door& door, inspect::Facts& facts) {
-  int error = 0;
-  facts.pairings_readable = can_open(door, pairings, O_RDONLY | O_DIRECTORY, error);
-  for (const std::string& radio : door.names_in(pairings))
-    for (const std::string& address : door.names_in(fmt::format("{}/{}", pairings, radio))) {
-      const auto info = files::read_text(door, fmt::format("{}/{}/{}/info", pairings, radio, address));
-      if (!info || !is_played_on("\n" + *info)) continue;
-      facts.paired.push_back({field_of("\n" + *info, "Name"), address});
-    }
 }
 
 }  // namespace
@@ -160,7 +131,9 @@ inspect::Facts look_around(os::Door& door) {
   facts.root = door.is_root();
   facts.namespaces_need = setting_for_namespaces(door);
   facts.radio = look_at_radio(door);
-  look_for_pairings(door, facts);
+  auto paired = paired_units();
+  facts.pairings_known = paired.has_value();
+  facts.paired = std::move(paired).value_or(std::vector<inspect::PairedFact>{});
   if (const auto watch = open_watch())
     for (const NodePlace& place : watch->present()) facts.nodes.push_back(look_at(door, place));
   return facts;

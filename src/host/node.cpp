@@ -29,7 +29,7 @@ Time stamp_of(const input_event& event) {
   return at_us(std::int64_t{event.input_event_sec} * 1'000'000 + event.input_event_usec);
 }
 
-Description describe(os::Door& door, libevdev* device, const std::string& path, const std::string& syspath) {
+Description describe(libevdev* device, const std::string& path, const std::string& syspath) {
   Description d;
   d.name = text_of(libevdev_get_name(device));
   d.bus = static_cast<std::uint16_t>(libevdev_get_id_bustype(device));
@@ -37,14 +37,10 @@ Description describe(os::Door& door, libevdev* device, const std::string& path, 
   d.product = static_cast<std::uint16_t>(libevdev_get_id_product(device));
   d.version = static_cast<std::uint16_t>(libevdev_get_id_version(device));
   d.serial = text_of(libevdev_get_uniq(device));
-  d.socket = socket_of(syspath);
-  d.device = device_of(syspath);
-  d.interface = interface_of(syspath);
-  d.half = half_of(door, syspath);
+  locate(d, syspath);
   d.node = path;
   const std::string phys = text_of(libevdev_get_phys(device));
   if (d.socket.empty()) d.socket = phys;
-  d.made_by_program = is_made_by_program(syspath);
   d.ours = d.made_by_program && phys.starts_with(os::our_mark);
   for (std::uint16_t number = 0; number < KEY_CNT; ++number)
     if (libevdev_has_event_code(device, EV_KEY, number) != 0)
@@ -273,8 +269,7 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   while (error == -EINTR);
   if (error < 0) return nullptr;
   const std::unique_ptr<libevdev, Free> described{device};
-  return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(door, device, path, syspath), device,
-                                     syspath);
+  return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device, syspath);
 }
 
 }  // namespace omnipar::host

@@ -98,25 +98,21 @@ class Node {
 [[nodiscard]] std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const std::string& syspath,
                                               int& error);
 
-/// Where a USB unit is plugged in, from its place in /sys: the platform's path and the chain of ports
-/// ("platform/dummy_hcd.0:1.2"), never the bus number, which changes between boots. Empty if it is
-/// no USB unit.
-[[nodiscard]] std::string socket_of(const std::string& syspath);
+/// What a node's place tells: `socket`, `device`, `interface`, `half` and `made_by_program`. The socket of a USB unit
+/// is the platform's path and the chain of ports ("platform/dummy_hcd.0:1.2"), never the bus number, which changes
+/// between boots. The half follows from what lies before it: the device's lower interfaces of the same kind, and the
+/// nodes of pads that were made before it by the same interface.
+void locate(Description& node, const std::string& syspath);
 
 /// The physical device that a node is of: its USB socket, else the HID device ("0005:1209:0002.0001"), each
-/// equal for all nodes of one device; empty if neither is known. And the number of its USB interface, or -1.
+/// equal for all nodes of one device; empty if neither is known.
 [[nodiscard]] std::string device_of(const std::string& syspath);
-[[nodiscard]] int interface_of(const std::string& syspath);
 
-/// Which of several controllers of its device a node is (see `Description::half`), by what lies before it in /sys: the
-/// device's lower interfaces of the same kind, and the nodes of pads that were made before it by the same interface.
-[[nodiscard]] std::string half_of(os::Door& door, const std::string& syspath);
-
-/// What /sys tells of a node without opening it: all but the ranges and values of its axes.
-[[nodiscard]] Description describe_unopened(os::Door& door, const std::string& path, const std::string& syspath);
+/// What can be told of a node without opening it: all but the ranges and values of its axes.
+[[nodiscard]] Description describe_unopened(const std::string& path, const std::string& syspath);
 
 /// The first line of a small file, as in /sys; empty if it cannot be read.
-[[nodiscard]] std::string line_of(os::Door& door, const std::string& path);
+[[nodiscard]] std::string line_of(os::Files& door, const std::string& path);
 
 /// The folder of the node's USB interface in /sys; empty if it is no USB unit.
 [[nodiscard]] std::string interface_folder(const std::string& syspath);

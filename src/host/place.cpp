@@ -1,28 +1,76 @@
-// What a node's place in /sys tells.
-#include <fcntl.h>
+// What a node's place among the system's devices tells, as libudev has it.
+#include <libudev.h>
 
 #include <algorithm>
 #include <array>
-#include <charconv>
 #include <cstdlib>
+#include <memory>
 #include <string_view>
 
-#include <fmt/format.h>
+#include <fcntl.h>
 
 #include "host/node.hpp"
+#include "host/udev.hpp"
 #include "os/our_mark.hpp"
 
 namespace omnipar::host {
 namespace {
 
-constexpr std::string_view devices = "/sys/devices/";
+constexpr std::string_view devices = "/devices/";
 
-/// The codes of one type ("key", "rel", "abs") that a device in /sys has: words of hexadecimal digits, the highest
-/// first.
-std::vector<std::uint16_t> codes_in(os::Door& door, const std::string& folder, const char* type) {
+/// A device; its parents belong to it. Null where there is none.
+class Place {
+ public:
+  explicit Place(const std::string& syspath)
+      : udev_(udev_new()), owned_(udev_ ? udev_device_new_from_syspath(udev_.get(), syspath.c_str()) : nullptr) {}
+
+  [[nodiscard]] udev_device* node() const noexcept { return owned_.get(); }
+  [[nodiscard]] udev_device* parent(const char* subsystem, const char* type = nullptr) const noexcept {
+    return owned_ ? udev_device_get_parent_with_subsystem_devtype(owned_.get(), subsystem, type) : nullptr;
+  }
+  /// Devices that have this one as their next parent, of a subsystem, in no order.
+  [[nodiscard]] std::vector<Device> children(udev_device* of, const char* subsystem) const {
+    std::vector<Device> found;
+    const Enumerate all{udev_enumerate_new(udev_.get())};
+    if (!all || udev_enumerate_add_match_parent(all.get(), of) < 0 ||
+        udev_enumerate_add_match_subsystem(all.get(), subsystem) < 0 || udev_enumerate_scan_devices(all.get()) < 0)
+      return found;
+    for (udev_list_entry* entry = udev_enumerate_get_list_entry(all.get()); entry != nullptr;
+         entry = udev_list_entry_get_next(entry)) {
+      Device child{udev_device_new_from_syspath(udev_.get(), udev_list_entry_get_name(entry))};
+      udev_device* const above = child ? udev_device_get_parent(child.get()) : nullptr;
+      if (above != nullptr && syspath(above) == syspath(of)) found.push_back(std::move(child));
+    }
+    return found;
+  }
+
+  [[nodiscard]] static std::string_view syspath(udev_device* device) { return udev_device_get_syspath(device); }
+
+ private:
+  Udev udev_;
+  Device owned_;
+};
+
+/// What a device says of itself; empty if it says nothing.
+std::string attribute(udev_device* device, const char* name) {
+  const char* const value = device != nullptr ? udev_device_get_sysattr_value(device, name) : nullptr;
+  return value != nullptr ? value : "";
+}
+
+std::uint16_t id(udev_device* device, const char* name) {
+  return static_cast<std::uint16_t>(std::strtoul(attribute(device, name).c_str(), nullptr, 16));
+}
+
+int interface_number(udev_device* interface) {
+  const std::string number = attribute(interface, "bInterfaceNumber");
+  return number.empty() ? -1 : static_cast<int>(std::strtol(number.c_str(), nullptr, 16));
+}
+
+/// The codes of one type ("key", "rel", "abs") that a device has: words of hexadecimal digits, the highest first.
+std::vector<std::uint16_t> codes_of(udev_device* device, const std::string& type) {
   constexpr std::size_t word = 8 * sizeof(unsigned long);
   std::vector<std::uint16_t> codes;
-  std::string text = line_of(door, fmt::format("{}/capabilities/{}", folder, type));
+  std::string text = attribute(device, ("capabilities/" + type).c_str());
   for (std::size_t first = 0; !text.empty(); first += word) {
     const std::size_t space = text.rfind(' ');
     const unsigned long bits =
@@ -34,63 +82,107 @@ std::vector<std::uint16_t> codes_in(os::Door& door, const std::string& folder, c
   return codes;
 }
 
-/// True if a device in /sys has a key of a joystick or a pad.
-bool is_pad(os::Door& door, const std::string& folder) {
+/// True if a device has a key of a joystick or a pad.
+bool is_pad(udev_device* device) {
   constexpr std::uint16_t first_button = 0x120, behind_the_last = 0x140;
-  return std::ranges::any_of(codes_in(door, folder, "key"),
+  return std::ranges::any_of(codes_of(device, "key"),
                              [](std::uint16_t code) { return code >= first_button && code < behind_the_last; });
 }
 
-/// A hexadecimal number of a small file.
-std::uint16_t id_in(os::Door& door, const std::string& path) {
-  return static_cast<std::uint16_t>(std::strtoul(line_of(door, path).c_str(), nullptr, 16));
-}
-
-/// The number at the end of "input12", or of "1-1:1.3"; -1 if there is none.
-int number_behind(std::string_view name, std::string_view head) {
-  int number = -1;
-  if (name.starts_with(head)) std::from_chars(name.data() + head.size(), name.data() + name.size(), number);
-  return number;
+/// "input12" is 12.
+long input_number(udev_device* input) {
+  const char* const number = udev_device_get_sysnum(input);
+  return number != nullptr ? std::strtol(number, nullptr, 10) : -1;
 }
 
 /// Pads that the same interface has made before this one. They are there by then: what makes them numbers them.
-int pads_before(os::Door& door, const std::string& syspath) {
-  const std::size_t at = syspath.rfind("/input/input");
-  if (at == std::string::npos) return 0;
-  const std::string folder = syspath.substr(0, at + 6);
-  const int own = number_behind(std::string_view{syspath}.substr(at + 7), "input");
+int pads_before(const Place& place) {
+  udev_device* const input = place.parent("input");
+  udev_device* const maker = input != nullptr ? udev_device_get_parent(input) : nullptr;
+  if (maker == nullptr) return 0;
   int before = 0;
-  for (const std::string& name : door.names_in(folder)) {
-    const int number = number_behind(name, "input");
-    if (number >= 0 && number < own && is_pad(door, fmt::format("{}/{}", folder, name))) ++before;
-  }
+  for (const Device& other : place.children(maker, "input"))
+    if (input_number(other.get()) < input_number(input) && is_pad(other.get())) ++before;
   return before;
 }
 
 /// Interfaces of the device with a lower number and the same class: those of a keyboard or a mouse are others.
-int interfaces_before(os::Door& door, const std::string& syspath) {
-  const std::string own = interface_folder(syspath);
-  if (own.empty()) return 0;
-  const std::size_t slash = own.rfind('/');
-  const std::string device = own.substr(0, slash);
-  const std::string head = own.substr(slash + 1, own.rfind('.') - slash);  // "1-1:1."
-  const auto kind = [&door](const std::string& folder) {
-    return line_of(door, folder + "/bInterfaceClass") + line_of(door, folder + "/bInterfaceSubClass") +
-           line_of(door, folder + "/bInterfaceProtocol");
+int interfaces_before(const Place& place) {
+  udev_device* const own = place.parent("usb", "usb_interface");
+  udev_device* const device = place.parent("usb", "usb_device");
+  if (own == nullptr || device == nullptr) return 0;
+  const auto kind = [](udev_device* interface) {
+    return attribute(interface, "bInterfaceClass") + attribute(interface, "bInterfaceSubClass") +
+           attribute(interface, "bInterfaceProtocol");
   };
-  const std::string own_kind = kind(own);
-  const int own_number = interface_of(syspath);
   int before = 0;
-  for (const std::string& name : door.names_in(device)) {
-    const int number = number_behind(name, head);
-    if (number >= 0 && number < own_number && kind(fmt::format("{}/{}", device, name)) == own_kind) ++before;
+  for (const Device& other : place.children(device, "usb")) {
+    const int number = interface_number(other.get());
+    if (number >= 0 && number < interface_number(own) && kind(other.get()) == kind(own)) ++before;
   }
   return before;
 }
 
+std::string socket_of(const Place& place) {
+  udev_device* const device = place.parent("usb", "usb_device");
+  if (device == nullptr) return {};
+  // Up to the bus itself, the first hub of it; what that is built into tells one bus from another.
+  udev_device* bus = device;
+  while (udev_device* const above = udev_device_get_parent_with_subsystem_devtype(bus, "usb", "usb_device"))
+    bus = above;
+  udev_device* const platform = udev_device_get_parent(bus);
+  if (platform == nullptr) return {};
+  const std::string path = udev_device_get_devpath(platform);
+  return path.substr(std::min(path.size(), devices.size())) + ":" + attribute(device, "devpath");
+}
+
+std::string device_of(const Place& place) {
+  if (std::string socket = socket_of(place); !socket.empty()) return socket;
+  udev_device* const hid = place.parent("hid");
+  return hid != nullptr ? udev_device_get_sysname(hid) : "";
+}
+
+std::string half_of(const Place& place) {
+  const int interfaces = interfaces_before(place);
+  const int pads = pads_before(place);
+  if (interfaces == 0 && pads == 0) return {};
+  const std::string interface = std::to_string(interfaces + 1);
+  return pads == 0 ? interface : interface + "." + std::to_string(pads + 1);
+}
+
 }  // namespace
 
-std::string line_of(os::Door& door, const std::string& path) {
+void locate(Description& node, const std::string& syspath) {
+  const Place place{syspath};
+  node.socket = socket_of(place);
+  node.device = device_of(place);
+  node.interface = interface_number(place.parent("usb", "usb_interface"));
+  node.made_by_program = is_made_by_program(syspath);
+  if (!node.made_by_program) node.half = half_of(place);  // those lie side by side, and are no halves of one another
+}
+
+Description describe_unopened(const std::string& path, const std::string& syspath) {
+  const Place place{syspath};
+  udev_device* const input = place.parent("input");
+  Description d;
+  d.name = attribute(input, "name");
+  d.bus = id(input, "id/bustype");
+  d.vendor = id(input, "id/vendor");
+  d.product = id(input, "id/product");
+  d.version = id(input, "id/version");
+  d.serial = attribute(input, "uniq");
+  const std::string phys = attribute(input, "phys");
+  locate(d, syspath);
+  if (d.socket.empty()) d.socket = phys;
+  d.node = path;
+  d.ours = d.made_by_program && phys.starts_with(os::our_mark);
+  for (const std::uint16_t number : codes_of(input, "key")) d.codes.push_back({key(number), 0, 1, 0});
+  for (const std::uint16_t number : codes_of(input, "rel")) d.codes.push_back({relative(number), 0, 0, 0});
+  for (const std::uint16_t number : codes_of(input, "abs")) d.codes.push_back({absolute(number), 0, 0, 0});
+  return d;
+}
+
+std::string line_of(os::Files& door, const std::string& path) {
   const os::Descriptor file{door, door.open(path, O_RDONLY)};
   std::array<std::byte, 512> piece{};
   const ssize_t got = file ? door.read(file.get(), piece) : 0;
@@ -99,86 +191,14 @@ std::string line_of(os::Door& door, const std::string& path) {
   return text.substr(0, text.find('\n'));
 }
 
-Description describe_unopened(os::Door& door, const std::string& path, const std::string& syspath) {
-  const std::string folder = syspath.substr(0, syspath.rfind('/'));
-  Description d;
-  d.name = line_of(door, folder + "/name");
-  d.bus = id_in(door, folder + "/id/bustype");
-  d.vendor = id_in(door, folder + "/id/vendor");
-  d.product = id_in(door, folder + "/id/product");
-  d.version = id_in(door, folder + "/id/version");
-  d.serial = line_of(door, folder + "/uniq");
-  const std::string phys = line_of(door, folder + "/phys");
-  d.socket = socket_of(syspath);
-  if (d.socket.empty()) d.socket = phys;
-  d.device = device_of(syspath);
-  d.interface = interface_of(syspath);
-  d.half = half_of(door, syspath);
-  d.node = path;
-  d.made_by_program = is_made_by_program(syspath);
-  d.ours = d.made_by_program && phys.starts_with(os::our_mark);
-  for (const std::uint16_t number : codes_in(door, folder, "key")) d.codes.push_back({key(number), 0, 1, 0});
-  for (const std::uint16_t number : codes_in(door, folder, "rel")) d.codes.push_back({relative(number), 0, 0, 0});
-  for (const std::uint16_t number : codes_in(door, folder, "abs")) d.codes.push_back({absolute(number), 0, 0, 0});
-  return d;
-}
-
-std::string half_of(os::Door& door, const std::string& syspath) {
-  if (is_made_by_program(syspath)) return {};  // they lie side by side, and are no halves of one another
-  const int interfaces = interfaces_before(door, syspath);
-  const int pads = pads_before(door, syspath);
-  if (interfaces == 0 && pads == 0) return {};
-  const std::string interface = std::to_string(interfaces + 1);
-  return pads == 0 ? interface : interface + "." + std::to_string(pads + 1);
-}
-
-std::string socket_of(const std::string& syspath) {
-  // …/devices/PLATFORM/usbN/N-P/N-P.Q/N-P.Q:1.0/…: the last part before the interface has the ports
-  const std::size_t bus = syspath.find("/usb");
-  if (!syspath.starts_with(devices) || bus == std::string::npos) return {};
-  const std::size_t colon = syspath.find(':', bus);
-  if (colon == std::string::npos) return {};
-  const std::size_t interface = syspath.rfind('/', colon);
-  const std::string_view name{syspath.data() + interface + 1, colon - interface - 1};
-  const std::size_t dash = name.find('-');
-  if (dash == std::string_view::npos) return {};
-  const std::string platform = syspath.substr(devices.size(), bus - devices.size());
-  return platform + ":" + std::string{name.substr(dash + 1)};
-}
-
-std::string device_of(const std::string& syspath) {
-  if (std::string socket = socket_of(syspath); !socket.empty()) return socket;
-  // …/BUS:VENDOR:PRODUCT.NUMBER/input/inputN/eventN, or …/hidraw/hidrawN
-  const std::size_t input = std::min(syspath.find("/input/input"), syspath.find("/hidraw/"));
-  if (input == std::string::npos) return {};
-  const std::size_t slash = syspath.rfind('/', input - 1);
-  const std::string_view name = std::string_view{syspath}.substr(slash + 1, input - slash - 1);
-  constexpr std::size_t length_of_ids = 14;  // "0005:1209:0002"
-  const bool is_hid = name.size() > length_of_ids && name[4] == ':' && name[9] == ':' && name[length_of_ids] == '.';
-  return is_hid ? std::string{name} : std::string{};
-}
-
-int interface_of(const std::string& syspath) {
-  // …/N-P.Q:1.2/…: the number behind the point
-  const std::size_t bus = syspath.find("/usb");
-  if (!syspath.starts_with(devices) || bus == std::string::npos) return -1;
-  const std::size_t colon = syspath.find(':', bus);
-  const std::size_t point = colon == std::string::npos ? colon : syspath.find('.', colon);
-  if (point == std::string::npos) return -1;
-  int number = -1;
-  std::from_chars(syspath.data() + point + 1, syspath.data() + syspath.size(), number);
-  return number;
-}
+std::string device_of(const std::string& syspath) { return device_of(Place{syspath}); }
 
 std::string interface_folder(const std::string& syspath) {
-  const std::size_t bus = syspath.find("/usb");
-  if (!syspath.starts_with(devices) || bus == std::string::npos) return {};
-  const std::size_t colon = syspath.find(':', bus);
-  return colon == std::string::npos ? std::string{} : syspath.substr(0, syspath.find('/', colon));
+  const Place place{syspath};
+  udev_device* const interface = place.parent("usb", "usb_interface");
+  return interface != nullptr ? udev_device_get_syspath(interface) : "";
 }
 
-bool is_made_by_program(const std::string& syspath) {
-  return syspath.starts_with(std::string{devices} + "virtual/input/");
-}
+bool is_made_by_program(const std::string& syspath) { return syspath.starts_with("/sys/devices/virtual/input/"); }
 
 }  // namespace omnipar::host

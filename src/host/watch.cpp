@@ -1,6 +1,5 @@
 #include "host/watch.hpp"
 
-#include <libudev.h>
 #include <sys/stat.h>
 
 #include <algorithm>
@@ -8,20 +7,10 @@
 #include <cstdlib>
 #include <string_view>
 
+#include "host/udev.hpp"
+
 namespace omnipar::host {
 namespace {
-
-template <auto unref>
-struct Unref {
-  template <typename T>
-  void operator()(T* thing) const noexcept {
-    unref(thing);
-  }
-};
-using Udev = std::unique_ptr<udev, Unref<udev_unref>>;
-using Monitor = std::unique_ptr<udev_monitor, Unref<udev_monitor_unref>>;
-using Device = std::unique_ptr<udev_device, Unref<udev_device_unref>>;
-using Enumerate = std::unique_ptr<udev_enumerate, Unref<udev_enumerate_unref>>;
 
 constexpr std::string_view event_nodes = "/dev/input/event";
 

@@ -208,8 +208,10 @@ void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, F
                        "Press one of its buttons.",
                        printable(pad.name)),
            facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
-  if (facts.radio == Radio::on && !facts.pairings_readable && wanted)
-    findings.push_back({"paired", State::hint, "Only root can see which pads are paired.", "sudo omnipar doctor"});
+  if (facts.radio == Radio::on && !facts.pairings_known && wanted)
+    findings.push_back({"paired", State::hint,
+                        "The Bluetooth daemon does not answer, so nobody can tell which pads are paired.",
+                        "systemctl start bluetooth"});
 }
 
 /// Pads of a receiver or an adapter that have not said anything.

@@ -41,7 +41,7 @@ struct Facts {
   bool root = false;
   std::string namespaces_need{};  ///< a setting of the kernel, "kernel.x=1", without which nobody gets one; or none
   Radio radio = Radio::none;
-  bool pairings_readable = false;
+  bool pairings_known = false;  ///< the Bluetooth daemon answers
   std::vector<PairedFact> paired{};
   std::vector<NodeFact> nodes{};
 };

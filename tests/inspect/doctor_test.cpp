@@ -73,7 +73,7 @@ TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
 TEST_CASE("What another program holds is named with the program, and the command that ends it", "[doctor]") {
   Facts facts = all_well();
   facts.nodes[0].grabbed = true;
-  CHECK(finding("grabbed", facts).fix == "sudo omnipar doctor");
+  CHECK(finding("grabbed", facts).fix == "systemctl start bluetooth");
   facts.nodes[0].holders = "menu-tool (process 42)";
   facts.nodes[0].holder = 42;
   CHECK(finding("grabbed", facts).fix == "kill 42");
@@ -122,8 +122,8 @@ TEST_CASE("The radio: none, off, paired only, asleep", "[doctor]") {
   facts.radio = inspect::Radio::off;
   CHECK(finding("radio", facts, {}, rig).fix == "rfkill unblock bluetooth");
   facts.radio = inspect::Radio::on;
-  CHECK(finding("paired", facts, {}, rig).fix == "sudo omnipar doctor");
-  facts.pairings_readable = true;
+  CHECK(finding("paired", facts, {}, rig).fix == "systemctl start bluetooth");
+  facts.pairings_known = true;
   facts.paired = {{"Moor Tablet Pad", "02:00:5E:10:00:07"}};
   CHECK(finding("paired", facts, {}, rig).fix == "bluetoothctl connect 02:00:5E:10:00:07");
   facts.nodes[0].description.serial = "02:00:5e:10:00:07";

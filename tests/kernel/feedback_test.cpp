@@ -12,6 +12,7 @@
 #include <fstream>
 
 #include "made_units.hpp"
+#include "test_bus.hpp"
 
 using namespace omnipar::test;
 
@@ -72,44 +73,19 @@ void chord(const Pad& pad, std::uint16_t button) {
 class FakeDesktop {
  public:
   FakeDesktop() {
-    std::ofstream{"/etc/passwd"} << "root:x:0:0:root:/tmp:/bin/sh\n";  // by which the daemon knows us
-    std::ofstream{"/tmp/bus.conf"} << R"(<busconfig><listen>unix:path=/tmp/bus</listen>
-<auth>EXTERNAL</auth><policy context="default"><allow user="*"/><allow own="*"/><allow send_destination="*"/>
-<allow receive_sender="*"/></policy></busconfig>)";
-    daemon_ = std::make_unique<Program>(
-        std::vector<std::string>{"/box/dbus-daemon", "--nofork", "--config-file=/tmp/bus.conf", "--print-address"});
-    const bool is_there = daemon_->wait_for("unix:path");
-    INFO(daemon_->output());
-    REQUIRE(is_there);
-    ::setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/tmp/bus", 1);
-    REQUIRE(sd_bus_open_user(&bus_) >= 0);
     static const sd_bus_vtable methods[] = {SD_BUS_VTABLE_START(0),
                                             SD_BUS_METHOD("Notify", "susssasa{sv}i", "u", &FakeDesktop::notify, 0),
                                             SD_BUS_VTABLE_END};
     const char* name = "org.freedesktop.Notifications";
-    REQUIRE(sd_bus_add_object_vtable(bus_, nullptr, "/org/freedesktop/Notifications", name, methods, this) >= 0);
-    REQUIRE(sd_bus_request_name(bus_, name, 0) >= 0);
+    bus_.offer(name, "/org/freedesktop/Notifications", name, methods, this);
   }
-  ~FakeDesktop() {
-    sd_bus_close_unref(bus_);
-    ::unsetenv("DBUS_SESSION_BUS_ADDRESS");
-  }
-  FakeDesktop(const FakeDesktop&) = delete;
-  FakeDesktop& operator=(const FakeDesktop&) = delete;
 
   /// Waits until a message with these words has been shown; false after 5 s.
   bool wait_for(const std::string& words) {
-    for (int tries = 0; tries < 50; ++tries) {
-      while (sd_bus_process(bus_, nullptr) > 0) {
-      }
-      if (shown_.find(words) != std::string::npos) return true;
-      constexpr std::uint64_t tenth_of_a_second = 100'000;
-      sd_bus_wait(bus_, tenth_of_a_second);
-    }
-    return false;
+    return bus_.serve_until([&] { return shown_.find(words) != std::string::npos; });
   }
   [[nodiscard]] std::uint32_t replaced() const { return replaced_; }
-  void close_the_bus() { daemon_.reset(); }
+  void close_the_bus() { bus_.close(); }
 
  private:
   static int notify(sd_bus_message* call, void* self, sd_bus_error* /*error*/) {
@@ -120,8 +96,7 @@ class FakeDesktop {
     return sd_bus_reply_method_return(call, "u", ++desktop.number_);
   }
 
-  std::unique_ptr<Program> daemon_;
-  sd_bus* bus_ = nullptr;
+  TestBus bus_{"DBUS_SESSION_BUS_ADDRESS"};
   std::string shown_;
   std::uint32_t replaced_ = 0;
   std::uint32_t number_ = 40;
