@@ -4,13 +4,12 @@
 #include <cerrno>
 #include <cstring>
 #include <optional>
-#include <system_error>
 #include <utility>
 
 #include <fmt/format.h>
 
+#include "host/part_outputs.hpp"
 #include "host/raw.hpp"
-#include "host/raw_output.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/raw_unit.hpp"
@@ -31,7 +30,7 @@ class RawUnitNode final : public Node {
         unit_(catalogue, description_, door.now()) {
     unit_.begin_as(event_node->description());
     event_nodes_.push_back(std::move(event_node));
-    if (raw_->takes_output()) find_outputs();
+    if (raw_->takes_output()) outputs_.find(catalogue, description_, raw_->descriptor());
     update_due();
   }
 
@@ -59,7 +58,7 @@ class RawUnitNode final : public Node {
 
   void flush(Reports& into) override {
     const Time now = door_.now();
-    if (outputs_) outputs_->advance(now);
+    outputs_.advance(now);
     const auto silent = unit_.next_due();
     if (silent && *silent <= now) add(into, *silent, unit_.advance(*silent));
     update_due();
@@ -94,44 +93,42 @@ class RawUnitNode final : public Node {
     return told;
   }
 
-  bool has_outputs_by_part() const noexcept override { return outputs_ != nullptr; }
+  bool has_outputs_by_part() const noexcept override { return outputs_.is_there(); }
   const std::vector<std::uint16_t>& motors(int part) const noexcept override {
-    static const std::vector<std::uint16_t> none;
-    static const std::vector<std::uint16_t> rumble{FF_RUMBLE};
-    if (own_motors()) return player_of(part) >= 0 && outputs_->has_motors(player_of(part)) ? rumble : none;
-    return event_nodes_.empty() ? none : event_nodes_.front()->motors(0);
+    if (own_motors()) return outputs_.motors(part);
+    return event_nodes_.empty() ? PartOutputs::no_motors() : event_nodes_.front()->motors(0);
   }
   int put_effect(int part, ff_effect& effect) noexcept override {
-    if (own_motors()) {
-      const int result = outputs_->put_effect(player_of(part), effect);
-      update_due();
-      return result;
-    }
-    return event_nodes_.empty() ? -ENODEV : event_nodes_.front()->put_effect(0, effect);
+    if (!own_motors()) return event_nodes_.empty() ? -ENODEV : event_nodes_.front()->put_effect(0, effect);
+    const int result = outputs_.put_effect(part, effect);
+    update_due();
+    return result;
   }
   void erase_effect(int number) noexcept override {
     if (own_motors()) {
-      outputs_->erase_effect(number, door_.now());
-      return update_due();
+      outputs_.erase_effect(number, door_.now());
+      update_due();
+    } else if (!event_nodes_.empty()) {
+      event_nodes_.front()->erase_effect(number);
     }
-    if (!event_nodes_.empty()) event_nodes_.front()->erase_effect(number);
   }
   void play_effect(int number, int times) noexcept override {
     if (own_motors()) {
-      outputs_->play_effect(number, times, door_.now());
-      return update_due();
+      outputs_.play_effect(number, times, door_.now());
+      update_due();
+    } else if (!event_nodes_.empty()) {
+      event_nodes_.front()->play_effect(number, times);
     }
-    if (!event_nodes_.empty()) event_nodes_.front()->play_effect(number, times);
   }
   std::vector<std::vector<std::uint8_t>> last_words() const override {
-    return own_motors() ? outputs_->at_rest() : std::vector<std::vector<std::uint8_t>>{};
+    return own_motors() ? outputs_.at_rest() : std::vector<std::vector<std::uint8_t>>{};
   }
   int count_of_leds(int part) const noexcept override {
-    if (own_leds()) return player_of(part) >= 0 ? outputs_->count_of_leds(player_of(part)) : 0;
+    if (outputs_.has_leds()) return outputs_.count_of_leds(part);
     return event_nodes_.empty() ? 0 : event_nodes_.front()->count_of_leds(0);
   }
   void show_leds(int part, std::uint32_t which) noexcept override {
-    if (own_leds()) return outputs_->show_leds(player_of(part), which);
+    if (outputs_.has_leds()) return outputs_.show_leds(part, which);
     if (!event_nodes_.empty()) event_nodes_.front()->show_leds(0, which);
   }
 
@@ -147,7 +144,7 @@ class RawUnitNode final : public Node {
   /// told so again.
   void update_due() noexcept {
     const auto silent = unit_.next_due();
-    const auto motors = outputs_ ? outputs_->next_due() : std::nullopt;
+    const auto motors = outputs_.next_due();
     set_due(silent && motors ? std::min(*silent, *motors) : silent ? silent : motors);
   }
 
@@ -155,31 +152,9 @@ class RawUnitNode final : public Node {
     if (!changes.empty()) into.add(time, changes);
   }
 
-  /// What serves all players has no motors and LEDs of its own.
-  void find_outputs() try {
-    const auto read = hid::read_descriptor(description_.descriptor);
-    if (!read || hid::outputs_of(*read).empty()) return;
-    const auto names = unit_parts(catalogue_, description_);
-    auto controls = part_controls(catalogue_, description_);
-    controls.resize(names.size());
-    std::vector<std::vector<std::size_t>> players;
-    for (std::size_t part = 0; part < names.size(); ++part) {
-      const bool is_own = names[part] == hid::own_part;
-      players_.push_back(is_own ? -1 : static_cast<int>(players.size()));
-      if (!is_own) players.push_back(std::move(controls[part]));
-    }
-    outputs_ = std::make_unique<RawOutput>(raw_->descriptor(), *read, hid::controls_of(*read), players);
-  } catch (const std::system_error&) {  // no thread for them: it is played without
-  }
-
   /// Motors that a driver of the kernel moves are left to it.
   bool own_motors() const noexcept {
-    return outputs_ && outputs_->has_motors() && (event_nodes_.empty() || event_nodes_.front()->motors(0).empty());
-  }
-  bool own_leds() const noexcept { return outputs_ && outputs_->has_leds(); }
-  int player_of(int part) const noexcept {
-    return part >= 0 && static_cast<std::size_t>(part) < players_.size() ? players_[static_cast<std::size_t>(part)]
-                                                                         : -1;
+    return outputs_.has_motors() && (event_nodes_.empty() || event_nodes_.front()->motors(0).empty());
   }
 
   os::Door& door_;
@@ -189,8 +164,7 @@ class RawUnitNode final : public Node {
   Description description_;
   RawUnit unit_;
   Reports ignored_;
-  std::vector<int> players_;            ///< by part; -1: none
-  std::unique_ptr<RawOutput> outputs_;  ///< none: there are none, or they cannot be told anything
+  PartOutputs outputs_;
 };
 
 /// The generic driver of the kernel makes no motors of what the descriptor says.

@@ -44,7 +44,7 @@ std::string origin_words(const PortProfile& port, const plan::Fed& fed) {
 
 /// What the port is played with; nothing for a port that is not ours, or that the machine does not have.
 std::unique_ptr<plan::PortSources> sources_of(const Catalogue& catalogue, const Profile& profile,
-                                                    const PortProfile& port) {
+                                              const PortProfile& port) {
   const SystemSheet* system = catalogue.system(profile.system);
   const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
   if (sheet == nullptr || sheet->takes.empty() || port.not_ours) return nullptr;
