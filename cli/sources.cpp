@@ -77,25 +77,27 @@ tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources
                                    "name the rig to write, which may be a new file: --rig ./rig.toml"});
 }
 
-HouseholdPlaces places_of(const Sources& sources) { return {sources.rig, sources.data, sources.host.empty()}; }
+HouseholdFiles household_of(const Sources& sources) { return {sources.rig, sources.data, sources.host.empty()}; }
 
-FoundSheets load_shelf(os::Door& door, const Sources& sources) { return files::find_sheets(door, places_of(sources)); }
+FoundSheets load_shelf(os::Door& door, const Sources& sources) {
+  return files::find_sheets(door, household_of(sources));
+}
 
-std::string rig_path(os::Door& door, const Sources& sources) { return files::rig_path(door, places_of(sources)); }
+std::string rig_path(os::Door& door, const Sources& sources) { return files::rig_path(door, household_of(sources)); }
 
 std::string calibrations_folder(os::Door& door, const Sources& sources) {
-  return files::calibrations_folder(door, places_of(sources));
+  return files::calibrations_folder(door, household_of(sources));
 }
 
 tl::expected<Rig, Diagnostics> load_rig(os::Door& door, const Sources& sources) {
-  auto found = files::find_rig(door, places_of(sources));
+  auto found = files::find_rig(door, household_of(sources));
   if (!found) return tl::unexpected(found.error());
   tell(found->problems);
   return std::move(found->rig);
 }
 
 FoundProfile load(os::Door& door, const Sources& sources) {
-  return files::find_profile(door, sources.profile, places_of(sources));
+  return files::find_profile(door, sources.profile, household_of(sources));
 }
 
 std::string seated_elsewhere(const Rig& rig, const Plan& plan) {

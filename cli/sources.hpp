@@ -34,7 +34,7 @@ void add_rig_option(CLI::App& command, Sources& sources);
 void add_host_option(CLI::App& command, Sources& sources);
 
 /// Where these say that files are: with a room only those of one's own count that are named.
-[[nodiscard]] HouseholdPlaces places_of(const Sources& sources);
+[[nodiscard]] HouseholdFiles household_of(const Sources& sources);
 [[nodiscard]] FoundSheets load_shelf(os::Door& door, const Sources& sources);
 
 /// Where the rig lies, that of --rig or people's own: empty if there is none, without a home, and with --host if it is

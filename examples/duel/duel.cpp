@@ -44,12 +44,12 @@ Words words_of(int count, char** words) {
 /// The household's own rig and profile, but not for a made-up room. Hotkeys are added: start and the right shoulder
 /// swap the ports, start and the left one freeze, select and the left one are for us to see to.
 tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
-  omnipar::HouseholdPlaces places;
-  places.own_files = words.room.empty();
-  omnipar::FoundProfile found = omnipar::find_profile("pad-2b", places);
+  omnipar::HouseholdFiles files;
+  files.own_files = words.room.empty();
+  omnipar::FoundProfile found = omnipar::find_profile("pad-2b", files);
   if (!found.profile) return tl::unexpected(found.problems);
   omnipar::SessionOptions options{*found.profile, found.catalogue};
-  if (auto kept = omnipar::find_rig(places)) options.rig = kept->rig;
+  if (auto kept = omnipar::find_rig(files)) options.rig = kept->rig;
   for (const auto& [action, modifier, press] :
        {std::array{"swap-ports", "start", "right-shoulder"}, std::array{"freeze", "start", "left-shoulder"},
         std::array{"save-state", "select", "left-shoulder"}})

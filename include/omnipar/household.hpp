@@ -20,28 +20,28 @@
 namespace omnipar {
 
 /// Where to look.
-struct HouseholdPlaces {
+struct HouseholdFiles {
   std::string rig{};                  ///< a file, in the place of people's own
   std::vector<std::string> sheets{};  ///< more files of sheets, or folders of them
   bool own_files = true;              ///< people's own count; without it only what is named
 };
 
-/// The shipped sheets, people's own, and those that are named, with what is wrong in these files: a sheet that is bad is
-/// left out, the others are there.
+/// The shipped sheets, people's own, and those that are named, with what is wrong in these files: a sheet that is bad
+/// is left out, the others are there.
 struct FoundSheets {
   Catalogue catalogue;
   Diagnostics problems;
 };
-[[nodiscard]] FoundSheets find_sheets(const HouseholdPlaces& places = {});
+[[nodiscard]] FoundSheets find_sheets(const HouseholdFiles& files = {});
 
 /// The rig with its calibrations; without units if there is none. What is wrong with a calibration's file is among the
-/// problems, and the others count all the same. Fails as reading the file does (`no-file`, `unreadable` …), and with all
-/// that is wrong in it.
+/// problems, and the others count all the same. Fails as reading the file does (`no-file`, `unreadable` …), and with
+/// all that is wrong in it.
 struct FoundRig {
   Rig rig;
   Diagnostics problems;
 };
-[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(const HouseholdPlaces& places = {});
+[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(const HouseholdFiles& files = {});
 
 /// A profile with all that it needs.
 struct FoundProfile {
@@ -53,9 +53,9 @@ struct FoundProfile {
   bool readable = true;   ///< false if the file itself is bad, and not only what it asks for
   std::string held{};     ///< what else the file holds, in words, if it has no profile
 };
-/// `word` is a file if it has a '/' or ends in ".toml", and then sheets of machines in the same file count; else the name
-/// of a profile of people's own; else a machine, and its proposed profile is taken, with the rig's seats.
-[[nodiscard]] FoundProfile find_profile(std::string_view word, const HouseholdPlaces& places = {});
+/// `word` is a file if it has a '/' or ends in ".toml", and then sheets of machines in the same file count; else the
+/// name of a profile of people's own; else a machine, and its proposed profile is taken, with the rig's seats.
+[[nodiscard]] FoundProfile find_profile(std::string_view word, const HouseholdFiles& files = {});
 
 /// A proposal for a machine is played from the rig's seats, in the rig's order: seats that both have stay, and the
 /// others of the rig take the place of the proposal's own.

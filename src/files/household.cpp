@@ -48,14 +48,14 @@ std::string profile_name(const std::string& word) {
   return file.substr(0, file.size() - (file.ends_with(".toml") ? std::string_view{".toml"}.size() : 0));
 }
 
-std::string rig_path(os::Files& door, const HouseholdPlaces& places) {
-  if (!places.rig.empty()) return places.rig;
-  const std::string folder = places.own_files ? config_folder(door) : "";
+std::string rig_path(os::Files& door, const HouseholdFiles& files) {
+  if (!files.rig.empty()) return files.rig;
+  const std::string folder = files.own_files ? config_folder(door) : "";
   return folder.empty() ? "" : folder + "/rig.toml";
 }
 
-std::string calibrations_folder(os::Files& door, const HouseholdPlaces& places) {
-  const std::string path = rig_path(door, places);
+std::string calibrations_folder(os::Files& door, const HouseholdFiles& files) {
+  const std::string path = rig_path(door, files);
   const std::size_t slash = path.rfind('/');
   return (slash == std::string::npos ? "." : path.substr(0, slash)) + "/calibrations";
 }
@@ -111,11 +111,11 @@ bool is_folder(os::Files& door, const std::string& path) {
 
 }  // namespace
 
-FoundSheets find_sheets(os::Files& door, const HouseholdPlaces& places) {
+FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files) {
   FoundSheets found{built_in_catalogue(), {}};
   const std::string own = config_folder(door);
-  if (places.own_files && !own.empty()) take_folder(door, own + "/sheets", found);
-  for (const std::string& path : places.sheets) {
+  if (files.own_files && !own.empty()) take_folder(door, own + "/sheets", found);
+  for (const std::string& path : files.sheets) {
     if (is_folder(door, path))
       take_folder(door, path, found);
     else
@@ -144,16 +144,16 @@ void add_calibrations(os::Files& door, const std::string& folder, FoundRig& foun
 
 }  // namespace
 
-tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdPlaces& places) {
-  const std::string path = rig_path(door, places);
+tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdFiles& files) {
+  const std::string path = rig_path(door, files);
   if (path.empty()) return FoundRig{};
   const auto text = read_text(door, path);
-  if (!text && places.rig.empty() && text.error().id == "no-file") return FoundRig{};
+  if (!text && files.rig.empty() && text.error().id == "no-file") return FoundRig{};
   if (!text) return tl::unexpected(Diagnostics{text.error()});
   Sheets sheets = read_sheets(path, *text);
   if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
   FoundRig found{std::move(sheets.rig), {}};
-  add_calibrations(door, calibrations_folder(door, places), found);
+  add_calibrations(door, calibrations_folder(door, files), found);
   return found;
 }
 
@@ -223,13 +223,12 @@ void note_machine_of_that_name(FoundProfile& given, const std::string& word, con
 }
 
 /// What to do where nothing is called so.
-std::string hint_for(const FoundProfile& given, os::Files& door, const std::string& word,
-                     const HouseholdPlaces& places) {
+std::string hint_for(const FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   const std::string own = profile_path(door, word);
-  if (!places.own_files && is_there(door, own))
+  if (!files.own_files && is_there(door, own))
     return fmt::format("with --host your own profiles count only by their files: {}", own);
   std::vector<std::string> kept;
-  if (places.own_files)
+  if (files.own_files)
     for (const std::string& name : door.names_in(profiles_folder(door)))
       if (name.ends_with(".toml")) kept.push_back(name.substr(0, name.size() - 5));
   std::vector<std::string_view> names{kept.begin(), kept.end()};
@@ -237,9 +236,9 @@ std::string hint_for(const FoundProfile& given, os::Files& door, const std::stri
   return catalogue::suggestion(word, names);
 }
 
-void take_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdPlaces& places) {
+void take_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   if (auto proposed = propose(given.catalogue, word)) {
-    const auto rig = find_rig(door, places);  // what is wrong with it is said by whoever needs it
+    const auto rig = find_rig(door, files);  // what is wrong with it is said by whoever needs it
     given.profile = rig ? with_seats_of(rig->rig, std::move(*proposed)) : std::move(*proposed);
     auto plan = compile(given.catalogue, *given.profile);
     if (plan)
@@ -249,24 +248,24 @@ void take_proposal(FoundProfile& given, os::Files& door, const std::string& word
     return;
   }
   given.readable = false;
-  if (places.own_files)
+  if (files.own_files)
     if (auto problem = unreadable_folder(door, profiles_folder(door))) given.problems.push_back(std::move(*problem));
   given.problems.push_back({"unknown-system", Severity::error,
                             fmt::format("no machine and no profile is called '{}'", printable(word)), "",
-                            hint_for(given, door, word, places)});
+                            hint_for(given, door, word, files)});
 }
 
 }  // namespace
 
-FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdPlaces& places) {
-  FoundSheets found = find_sheets(door, places);
+FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdFiles& files) {
+  FoundSheets found = find_sheets(door, files);
   FoundProfile given;
   given.catalogue = std::move(found.catalogue);
   given.elsewhere = std::move(found.problems);
   const std::string path = profile_path(door, word);
   const bool named = is_file(word);
-  if (!named && (path.empty() || !places.own_files)) {
-    take_proposal(given, door, word, places);
+  if (!named && (path.empty() || !files.own_files)) {
+    take_proposal(given, door, word, files);
     return given;
   }
   const auto text = read_text(door, path);
@@ -274,7 +273,7 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
     if (!named) note_machine_of_that_name(given, word, path);
     take_text(given, path, text);
   } else {
-    take_proposal(given, door, word, places);
+    take_proposal(given, door, word, files);
   }
   return given;
 }
@@ -283,14 +282,14 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
 
 // -- the calls ------------------------------------------------------------------------------------------------
 
-FoundSheets find_sheets(const HouseholdPlaces& places) { return files::find_sheets(os::real_door(), places); }
+FoundSheets find_sheets(const HouseholdFiles& files) { return files::find_sheets(os::real_door(), files); }
 
-tl::expected<FoundRig, Diagnostics> find_rig(const HouseholdPlaces& places) {
-  return files::find_rig(os::real_door(), places);
+tl::expected<FoundRig, Diagnostics> find_rig(const HouseholdFiles& files) {
+  return files::find_rig(os::real_door(), files);
 }
 
-FoundProfile find_profile(std::string_view word, const HouseholdPlaces& places) {
-  return files::find_profile(os::real_door(), std::string{word}, places);
+FoundProfile find_profile(std::string_view word, const HouseholdFiles& files) {
+  return files::find_profile(os::real_door(), std::string{word}, files);
 }
 
 Profile with_seats_of(const Rig& rig, Profile proposal) {

@@ -9,9 +9,9 @@
 
 namespace omnipar::files {
 
-[[nodiscard]] FoundSheets find_sheets(os::Files& door, const HouseholdPlaces& places);
-[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdPlaces& places);
-[[nodiscard]] FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdPlaces& places);
+[[nodiscard]] FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files);
+[[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdFiles& files);
+[[nodiscard]] FoundProfile find_profile(os::Files& door, const std::string& word, const HouseholdFiles& files);
 
 /// Our folder in an XDG base directory, of this variable or below the home; empty without a home.
 [[nodiscard]] std::string base_folder(os::Files& door, const char* variable, const char* below_home);
@@ -25,8 +25,8 @@ namespace omnipar::files {
 [[nodiscard]] std::string profile_path(os::Files& door, const std::string& word);
 [[nodiscard]] std::string profile_name(const std::string& word);
 /// Where the rig lies: empty if there is none, or no home; and beside it the folder of its units' calibrations.
-[[nodiscard]] std::string rig_path(os::Files& door, const HouseholdPlaces& places);
-[[nodiscard]] std::string calibrations_folder(os::Files& door, const HouseholdPlaces& places);
+[[nodiscard]] std::string rig_path(os::Files& door, const HouseholdFiles& files);
+[[nodiscard]] std::string calibrations_folder(os::Files& door, const HouseholdFiles& files);
 /// Why a folder cannot be read; nothing if it can, or is not there.
 [[nodiscard]] std::optional<Diagnostic> unreadable_folder(os::Files& door, const std::string& path);
 

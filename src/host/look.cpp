@@ -65,7 +65,7 @@ bool repeats_keys(os::Door& door, const std::string& folder) {
   return (number_of(door, folder + "/capabilities/ev") & ev_rep) != 0;
 }
 
-inspect::NodeFact look_at(os::Door& door, const NodePlace& place) {
+inspect::NodeFact look_at(os::Door& door, const NodePath& place) {
   inspect::NodeFact fact;
   fact.path = place.path;
   const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
@@ -135,7 +135,7 @@ inspect::Facts look_around(os::Door& door) {
   facts.pairings_known = paired.has_value();
   facts.paired = std::move(paired).value_or(std::vector<inspect::PairedFact>{});
   if (const auto watch = open_watch())
-    for (const NodePlace& place : watch->present()) facts.nodes.push_back(look_at(door, place));
+    for (const NodePath& place : watch->present()) facts.nodes.push_back(look_at(door, place));
   return facts;
 }
 
@@ -143,7 +143,7 @@ std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
   std::vector<ModelFact> found;
   const auto watch = open_watch();
   if (!watch) return found;
-  for (const NodePlace& place : watch->present()) {
+  for (const NodePath& place : watch->present()) {
     const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
     ModelFact fact{line_of(door, folder + "/name"), line_of(door, folder + "/id/vendor"),
                    line_of(door, folder + "/id/product"), place.path};

@@ -18,7 +18,7 @@ std::vector<Nodes::Open>::iterator Nodes::at_path(const std::string& path) noexc
   return std::ranges::find_if(open_, [&path](const Open& open) { return open.place.path == path; });
 }
 
-std::optional<int> Nodes::open(const NodePlace& place) {
+std::optional<int> Nodes::open(const NodePath& place) {
   if (number_of(place.path)) return std::nullopt;
   if (is_made_by_program(place.syspath) && !with_virtual_) return std::nullopt;
   int error = 0;
@@ -37,7 +37,7 @@ std::optional<int> Nodes::open(const NodePlace& place) {
 }
 
 /// Whoever plays on a node has locked it, until it is closed.
-bool Nodes::is_left_to_another(const NodePlace& place, const Node& node) {
+bool Nodes::is_left_to_another(const NodePath& place, const Node& node) {
   if (!alone_ || door_.lock(node.descriptor()) != -EWOULDBLOCK) return false;
   const Holders holders = holders_of(door_, place.path);
   say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", printable(node.description().name),
@@ -46,7 +46,7 @@ bool Nodes::is_left_to_another(const NodePlace& place, const Node& node) {
 }
 
 /// One HID device may have several event nodes; who reads its raw reports hears what they all say.
-bool Nodes::joins_another(const NodePlace& place, std::unique_ptr<Node>& node) {
+bool Nodes::joins_another(const NodePath& place, std::unique_ptr<Node>& node) {
   const auto other =
       std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
   if (other == open_.end()) return false;
@@ -59,10 +59,10 @@ bool Nodes::joins_another(const NodePlace& place, std::unique_ptr<Node>& node) {
 /// The unit is still there, but not its raw reports.
 void Nodes::open_otherwise(const Open& gone) {
   open_otherwise(gone, gone.place);
-  for (const NodePlace& place : gone.joined) open_otherwise(gone, place);
+  for (const NodePath& place : gone.joined) open_otherwise(gone, place);
 }
 
-void Nodes::open_otherwise(const Open& gone, const NodePlace& place) {
+void Nodes::open_otherwise(const Open& gone, const NodePath& place) {
   int error = 0;
   auto node = open_node(door_, place.path, place.syspath, error);
   if (!node) return;
@@ -75,7 +75,7 @@ void Nodes::open_otherwise(const Open& gone, const NodePlace& place) {
 std::optional<int> Nodes::close(const std::string& path) {
   const auto at = at_path(path);
   if (at == open_.end()) {
-    for (Open& open : open_) std::erase_if(open.joined, [&](const NodePlace& place) { return place.path == path; });
+    for (Open& open : open_) std::erase_if(open.joined, [&](const NodePath& place) { return place.path == path; });
     return std::nullopt;
   }
   const int number = at->number;
@@ -136,7 +136,7 @@ const Description& Nodes::description(int number) const { return find(number)->d
 
 std::optional<int> Nodes::number_of(const std::string& path) const noexcept {
   const auto at = std::ranges::find_if(open_, [&path](const Open& open) {
-    return open.place.path == path || std::ranges::find(open.joined, path, &NodePlace::path) != open.joined.end();
+    return open.place.path == path || std::ranges::find(open.joined, path, &NodePath::path) != open.joined.end();
   });
   if (at == open_.end()) return std::nullopt;
   return at->number;
@@ -208,7 +208,7 @@ std::vector<int> Nodes::waiting_for_grab() const {
   return waiting;
 }
 
-void Nodes::try_holds() noexcept {
+void Nodes::try_grabs() noexcept {
   for (Open& open : open_) open.node->grab(open.grab);
 }
 

@@ -25,7 +25,7 @@ class Nodes {
       : door_(door), catalogue_(catalogue), with_virtual_(with_virtual) {}
 
   /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
-  [[nodiscard]] std::optional<int> open(const NodePlace& place);
+  [[nodiscard]] std::optional<int> open(const NodePath& place);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
   /// Likewise for one node, until it is closed or released again, when nothing on it is down. A number that is not
@@ -36,7 +36,7 @@ class Nodes {
   [[nodiscard]] bool waits_for_release() const noexcept;
   /// The nodes that are to be grabbed and are not; and tries to grab them again.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
-  void try_holds() noexcept;
+  void try_grabs() noexcept;
   /// Holds a node though something on it is down, as Node has it.
   bool grab_with_something_down(int number) noexcept;
   /// What is down on a node, by the names of its controls; its path.
@@ -104,20 +104,20 @@ class Nodes {
  private:
   struct Open {
     int number = 0;
-    NodePlace place;
+    NodePath place;
     std::unique_ptr<Node> node;
     bool grab = false;
     bool ready = false;
-    std::vector<NodePlace> joined{};  ///< other event nodes, of which it says all
+    std::vector<NodePath> joined{};  ///< other event nodes, of which it says all
   };
 
-  [[nodiscard]] bool joins_another(const NodePlace& place, std::unique_ptr<Node>& node);
+  [[nodiscard]] bool joins_another(const NodePath& place, std::unique_ptr<Node>& node);
   void open_otherwise(const Open& gone);
-  void open_otherwise(const Open& gone, const NodePlace& place);
+  void open_otherwise(const Open& gone, const NodePath& place);
   [[nodiscard]] std::vector<Open>::iterator at_path(const std::string& path) noexcept;
 
   [[nodiscard]] Node* find(int number) const noexcept;
-  [[nodiscard]] bool is_left_to_another(const NodePlace& place, const Node& node);
+  [[nodiscard]] bool is_left_to_another(const NodePath& place, const Node& node);
 
   os::Door& door_;
   const Catalogue& catalogue_;

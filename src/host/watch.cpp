@@ -14,14 +14,14 @@ namespace {
 
 constexpr std::string_view event_nodes = "/dev/input/event";
 
-std::optional<NodePlace> place_of(udev_device* device) {
+std::optional<NodePath> place_of(udev_device* device) {
   const char* node = udev_device_get_devnode(device);
   const char* syspath = udev_device_get_syspath(device);
   if (node == nullptr || syspath == nullptr || !std::string_view{node}.starts_with(event_nodes)) return std::nullopt;
-  return NodePlace{node, syspath};
+  return NodePath{node, syspath};
 }
 
-long number_of(const NodePlace& place) { return std::strtol(place.path.c_str() + event_nodes.size(), nullptr, 10); }
+long number_of(const NodePath& place) { return std::strtol(place.path.c_str() + event_nodes.size(), nullptr, 10); }
 
 class UdevWatch final : public Watch {
  public:
@@ -52,8 +52,8 @@ class UdevWatch final : public Watch {
     return std::nullopt;
   }
 
-  std::vector<NodePlace> present() override {
-    std::vector<NodePlace> places;
+  std::vector<NodePath> present() override {
+    std::vector<NodePath> places;
     const Enumerate list{udev_enumerate_new(udev_.get())};
     if (!list || udev_enumerate_add_match_subsystem(list.get(), "input") < 0 ||
         udev_enumerate_scan_devices(list.get()) < 0)

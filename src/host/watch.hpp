@@ -8,14 +8,14 @@
 
 namespace omnipar::host {
 
-struct NodePlace {
+struct NodePath {
   std::string path;     ///< "/dev/input/event3"
   std::string syspath;  ///< its place in /sys
 };
 
 struct NodeNews {
   bool came = true;
-  NodePlace place;
+  NodePath place;
 };
 
 class Watch {
@@ -26,7 +26,7 @@ class Watch {
   /// The next piece of news, or nothing for now.
   [[nodiscard]] virtual std::optional<NodeNews> next() = 0;
   /// The nodes that are there, in order of their numbers.
-  [[nodiscard]] virtual std::vector<NodePlace> present() = 0;
+  [[nodiscard]] virtual std::vector<NodePath> present() = 0;
 };
 
 /// Through libudev; listens to udevd if it runs, else to the kernel. Null if libudev fails.

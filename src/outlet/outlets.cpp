@@ -50,12 +50,12 @@ std::optional<Diagnostic> Outlets::start(int play) {
         "no-keeper", Severity::error,
         fmt::format("the keeper of the virtual controllers cannot be started: {}", std::strerror(-result)), "",
         "close other programs and try again"};
-  return rewire();
+  return route_anew();
 }
 
-std::optional<Diagnostic> Outlets::rewire() {
-  wires_.assign(engine_.plan().targets().size(), {});
-  for (const PortInfo& port : engine_.plan().ports()) wire_port(port);
+std::optional<Diagnostic> Outlets::route_anew() {
+  routes_.assign(engine_.plan().targets().size(), {});
+  for (const PortInfo& port : engine_.plan().ports()) route_port(port);
   std::vector<DeviceKey> missing = devices_of(engine_.plan());
   std::erase_if(missing, [this](DeviceKey key) {
     return std::ranges::find(devices_, key, &VirtualDevice::key) != devices_.end();
@@ -109,73 +109,73 @@ void Outlets::pass_on(Code code, bool down) {
   if (!device->write(report)) ++refused_;
 }
 
-void Outlets::wire_port(const PortInfo& port) {
+void Outlets::route_port(const PortInfo& port) {
   const Plan& plan = engine_.plan();
   const auto index_of = [&](std::string_view name) -> std::optional<std::uint16_t> {
     const auto target = plan.target(port.number, name);
     if (!target) return std::nullopt;
     return static_cast<std::uint16_t>(port.first_target + target->value);
   };
-  const std::span<Wire> wires = std::span{wires_}.subspan(port.first_target, port.target_count);
+  const std::span<Route> routes = std::span{routes_}.subspan(port.first_target, port.target_count);
   for (std::uint16_t t = 0; t < port.target_count; ++t) {
-    Wire& wire = wires[t];
-    wire.port = port.number;
-    wire.target = static_cast<std::uint16_t>(port.first_target + t);
-    const TargetInfo& info = plan.targets()[wire.target];
-    wire.spot = port.number == 0 ? std::nullopt : spot_of(info);
-    if (!wire.spot) continue;
-    for (Wire& other : wires.first(t)) {
-      if (other.spot != wire.spot) continue;
+    Route& route = routes[t];
+    route.port = port.number;
+    route.target = static_cast<std::uint16_t>(port.first_target + t);
+    const TargetInfo& info = plan.targets()[route.target];
+    route.spot = port.number == 0 ? std::nullopt : spot_of(info);
+    if (!route.spot) continue;
+    for (Route& other : routes.first(t)) {
+      if (other.spot != route.spot) continue;
       other.shared = true;
-      wire.shared = true;
+      route.shared = true;
     }
-    if (wire.spot->code.type != ev_abs) continue;
-    wire.range = form_of(wire.spot->form).axis(wire.spot->code)->range;
-    if (info.kind == TargetKind::coordinate) wire.range.rest = wire.range.minimum;  // 0..1 is the whole of it
+    if (route.spot->code.type != ev_abs) continue;
+    route.range = form_of(route.spot->form).axis(route.spot->code)->range;
+    if (info.kind == TargetKind::coordinate) route.range.rest = route.range.minimum;  // 0..1 is the whole of it
     if (info.kind != TargetKind::button) continue;
-    wire.negative = info.name == "up" || info.name == "left";
-    if (info.name == "up") wire.opposite = index_of("down");
-    if (info.name == "down") wire.opposite = index_of("up");
-    if (info.name == "left") wire.opposite = index_of("right");
-    if (info.name == "right") wire.opposite = index_of("left");
+    route.negative = info.name == "up" || info.name == "left";
+    if (info.name == "up") route.opposite = index_of("down");
+    if (info.name == "down") route.opposite = index_of("up");
+    if (info.name == "left") route.opposite = index_of("right");
+    if (info.name == "right") route.opposite = index_of("left");
   }
 }
 
 void Outlets::find_devices() noexcept {
-  for (Wire& wire : wires_) {
-    if (!wire.spot) continue;
-    const auto at = std::ranges::find(devices_, DeviceKey{wire.port, wire.spot->form}, &VirtualDevice::key);
-    if (at != devices_.end()) wire.device = static_cast<std::size_t>(at - devices_.begin());
+  for (Route& route : routes_) {
+    if (!route.spot) continue;
+    const auto at = std::ranges::find(devices_, DeviceKey{route.port, route.spot->form}, &VirtualDevice::key);
+    if (at != devices_.end()) route.device = static_cast<std::size_t>(at - devices_.begin());
   }
 }
 
-std::int32_t Outlets::value_of(const Wire& wire) const {
-  const Code code = wire.spot->code;
-  if (code.type == ev_key) return is_down(wire.target) ? 1 : 0;
-  if (code.type == ev_rel) return reader_.native(wire.target);
-  if (!wire.opposite) return shape::native(wire.range, reader_.value(wire.target));
-  const int here = is_down(wire.target) ? 1 : 0;
-  const int there = is_down(*wire.opposite) ? 1 : 0;
-  return wire.negative ? there - here : here - there;
+std::int32_t Outlets::value_of(const Route& route) const {
+  const Code code = route.spot->code;
+  if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
+  if (code.type == ev_rel) return reader_.native(route.target);
+  if (!route.opposite) return shape::native(route.range, reader_.value(route.target));
+  const int here = is_down(route.target) ? 1 : 0;
+  const int there = is_down(*route.opposite) ? 1 : 0;
+  return route.negative ? there - here : here - there;
 }
 
 /// Of the targets that come out at one spot, the one that is farthest from rest.
-input_event Outlets::event_of_wire(const Wire& wire) const {
-  std::int32_t value = value_of(wire);
-  if (!wire.shared || wire.spot->code.type == ev_rel) return event_of(wire.spot->code, value);
-  for (const Wire& other : wires_) {
-    if (other.port != wire.port || other.spot != wire.spot) continue;
+input_event Outlets::event_of_route(const Route& route) const {
+  std::int32_t value = value_of(route);
+  if (!route.shared || route.spot->code.type == ev_rel) return event_of(route.spot->code, value);
+  for (const Route& other : routes_) {
+    if (other.port != route.port || other.spot != route.spot) continue;
     const std::int32_t its = value_of(other);
-    if (std::abs(its - wire.range.rest) > std::abs(value - wire.range.rest)) value = its;
+    if (std::abs(its - route.range.rest) > std::abs(value - route.range.rest)) value = its;
   }
-  return event_of(wire.spot->code, value);
+  return event_of(route.spot->code, value);
 }
 
 bool Outlets::flush(Time now) {
   bool any = false;
   for (const std::uint16_t target : reader_.changed()) {
-    const Wire& wire = wires_[target];
-    if (wire.device) add(outgoing_[*wire.device].report, event_of_wire(wire));
+    const Route& route = routes_[target];
+    if (route.device) add(outgoing_[*route.device].report, event_of_route(route));
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
     if (outgoing_[i].report.empty() && !(outgoing_[i].behind && now >= again_at_)) continue;
@@ -190,8 +190,8 @@ void Outlets::write(std::size_t device, Time now) {
   constexpr Duration a_moment{10'000};
   auto& [report, behind] = outgoing_[device];
   if (behind)
-    for (const Wire& wire : wires_)
-      if (wire.device == device && wire.spot->code.type != ev_rel) add(report, event_of_wire(wire));
+    for (const Route& route : routes_)
+      if (route.device == device && route.spot->code.type != ev_rel) add(report, event_of_route(route));
   report.push_back(end_of_report());
   behind = !devices_[device].write(report);
   report.clear();

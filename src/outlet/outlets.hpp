@@ -23,7 +23,7 @@ class Outlets {
   [[nodiscard]] std::optional<Diagnostic> start(int play = 1);
   /// The engine has another plan: what its targets reach is found anew, and devices that are missing
   /// are made behind the others.
-  [[nodiscard]] std::optional<Diagnostic> rewire();
+  [[nodiscard]] std::optional<Diagnostic> route_anew();
   /// Makes the device that keys of the desktop are passed on by, if it is not there yet.
   [[nodiscard]] std::optional<Diagnostic> open_passed_on_keys();
   /// A key of the desktop goes down or up; of no effect before that device is open.
@@ -39,7 +39,7 @@ class Outlets {
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
 
  private:
-  struct Wire {
+  struct Route {
     int port = 0;
     std::uint16_t target = 0;  ///< of the plan
     std::optional<Spot> spot;
@@ -56,9 +56,9 @@ class Outlets {
   };
 
   [[nodiscard]] bool is_down(std::uint16_t target) const noexcept { return reader_.value(target) != 0; }
-  void wire_port(const PortInfo& port);
-  [[nodiscard]] std::int32_t value_of(const Wire& wire) const;
-  [[nodiscard]] input_event event_of_wire(const Wire& wire) const;
+  void route_port(const PortInfo& port);
+  [[nodiscard]] std::int32_t value_of(const Route& route) const;
+  [[nodiscard]] input_event event_of_route(const Route& route) const;
   void find_devices() noexcept;
   void write(std::size_t device, Time now);
   [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);
@@ -70,9 +70,9 @@ class Outlets {
   Keeper keeper_;
   int play_ = 1;
   std::vector<VirtualDevice> devices_;
-  std::vector<Wire> wires_;              ///< by target of the plan
-  std::vector<Outgoing> outgoing_;       ///< by device
-  Time again_at_{};                      ///< when those that are behind are written to again
+  std::vector<Route> routes_;       ///< by target of the plan
+  std::vector<Outgoing> outgoing_;  ///< by device
+  Time again_at_{};                 ///< when those that are behind are written to again
   std::uint64_t refused_ = 0;
 };
 

@@ -25,7 +25,7 @@ void Grabs::insist(Time now) {
   constexpr Duration pause = std::chrono::milliseconds{250};
   constexpr Duration patience = std::chrono::seconds{3};  // the exit combination takes two
   again_at_ = now + pause;
-  nodes_.try_holds();
+  nodes_.try_grabs();
   const auto waiting = nodes_.waiting_for_grab();
   for (const int node : waiting) {
     const std::vector<std::string> down = nodes_.down(node);

@@ -64,7 +64,7 @@ class LinuxSession final : public Session::Inside {
 
   // -- units
   void meet();
-  void open(const host::NodePlace& place);
+  void open(const host::NodePath& place);
   void arrive(int node);
   void leave(int node);
   void look_who_plays();
@@ -163,12 +163,12 @@ std::optional<Diagnostic> LinuxSession::wait_for_devices() {
 
 void LinuxSession::meet() {
   met_ = true;
-  for (const host::NodePlace& place : hearing_.watch().present()) open(place);
+  for (const host::NodePath& place : hearing_.watch().present()) open(place);
 }
 
 // -- units ----------------------------------------------------------------------------------------------------
 
-void LinuxSession::open(const host::NodePlace& place) {
+void LinuxSession::open(const host::NodePath& place) {
   if (const auto node = nodes_.open(place)) {
     grabs_.look_at(*node);
     arrive(*node);
@@ -217,7 +217,7 @@ void LinuxSession::look_who_plays() {
 std::vector<NodeHere> LinuxSession::nodes() const {
   std::vector<NodeHere> nodes;
   const std::vector<int> playing = table_.playing_nodes();
-  for (const host::NodePlace& place : hearing_.watch().present()) {
+  for (const host::NodePath& place : hearing_.watch().present()) {
     const auto node = nodes_.number_of(place.path);
     if (!node) continue;
     nodes.push_back({place.path, place.syspath, std::ranges::find(playing, *node) != playing.end(),
@@ -362,7 +362,7 @@ void LinuxSession::turned() {
 
 void LinuxSession::adopted() {
   if (!outlets_) return;
-  auto failure = outlets_->rewire();
+  auto failure = outlets_->route_anew();
   if (!failure) failure = wait_for_devices();
   if (failure) fail(std::move(*failure));
 }
@@ -392,8 +392,9 @@ void LinuxSession::pulse(int port, int times) {
 void LinuxSession::replace_keeper() {
   if (outlets_->keeper().start_again() < 0 ||
       hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper}).has_value())
-    fail({"no-keeper", Severity::error, "the keeper of the virtual controllers has ended, and another cannot be started",
-          "", "close other programs and start again"});
+    fail({"no-keeper", Severity::error,
+          "the keeper of the virtual controllers has ended, and another cannot be started", "",
+          "close other programs and start again"});
 }
 
 std::vector<VirtualDeviceHere> LinuxSession::virtual_devices() const {

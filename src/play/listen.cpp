@@ -35,7 +35,7 @@ class Listening {
   std::optional<Diagnostic> run() {
     constexpr std::array ends{SIGINT, SIGTERM, SIGHUP};
     if (auto failure = hearing_.begin(ends)) return failure;
-    for (const host::NodePlace& place : hearing_.watch().present()) open(place);
+    for (const host::NodePath& place : hearing_.watch().present()) open(place);
     ears_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
     while (!failure_ && !ears_.done() && (!end || door_.now() < *end)) {
@@ -77,7 +77,7 @@ class Listening {
     ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
   }
 
-  void open(const host::NodePlace& place) {
+  void open(const host::NodePath& place) {
     const auto node = nodes_.open(place);
     if (!node) return;
     arrive(*node);
@@ -86,7 +86,7 @@ class Listening {
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
   }
 
-  void tell_who_holds(const host::NodePlace& place, int node) {
+  void tell_who_holds(const host::NodePath& place, int node) {
     if (!options_.say || !nodes_.is_grabbed_by_another(node)) return;
     const host::Holders holders = host::holders_of(door_, place.path);
     options_.say(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here.",

@@ -124,11 +124,11 @@ Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numb
   return guest;
 }
 
-Table::Share Table::share_of(const Guest& guest, const Place& place, int node) const {
+Table::Share Table::share_of(const Guest& guest, const Player& player, int node) const {
   const Description& main = nodes_.at(guest.nodes.front());
-  Share share{node, attach_node(catalogue_, main, nodes_.at(node), place.part), std::nullopt};
-  share.attachment.unit = place.name;
-  share.attachment.seat = place.seat;
+  Share share{node, attach_node(catalogue_, main, nodes_.at(node), player.part), std::nullopt};
+  share.attachment.unit = player.name;
+  share.attachment.seat = player.seat;
   calibrate(share.attachment, rig_);
   return share;
 }
@@ -137,15 +137,15 @@ void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
   any_streams_ = any_streams_ || here.streams;
   for (const std::string& part : unit_parts(catalogue_, here.unit)) {
-    Place place{part, name_of(here.unit, part), "", {}, ++last_number_};
+    Player player{part, name_of(here.unit, part), "", {}, ++last_number_};
     const RigUnit* unit = known(here.unit, part);
     if (unit != nullptr) {
-      place.name = unit->name;
-      if (has_seat(unit->seat)) sit_down(place, unit->name, unit->seat);
+      player.name = unit->name;
+      if (has_seat(unit->seat)) sit_down(player, unit->name, unit->seat);
     }
-    for (const int node : here.nodes) place.shares.push_back(share_of(here, place, node));
-    here.places.push_back(std::move(place));
-    Place& sitting = here.places.back();
+    for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
+    here.players.push_back(std::move(player));
+    Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
       tell_(SeatedElsewhere{sitting.name, unit->seat});
     else if (sitting.seat.empty())
@@ -161,43 +161,43 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
   if (guest.nodes == nodes) return;
   guest.nodes = nodes;
   const auto stays = [&nodes](const Share& share) { return std::ranges::find(nodes, share.node) != nodes.end(); };
-  for (Place& place : guest.places) {
-    for (const Share& share : place.shares)
+  for (Player& player : guest.players) {
+    for (const Share& share : player.shares)
       if (!stays(share) && share.playing) engine_.detach(*share.playing);
-    std::erase_if(place.shares, [&](const Share& share) { return !stays(share); });
+    std::erase_if(player.shares, [&](const Share& share) { return !stays(share); });
     for (const int node : nodes) {
-      if (std::ranges::find(place.shares, node, &Share::node) != place.shares.end()) continue;
-      place.shares.push_back(share_of(guest, place, node));
-      if (place.seat.empty() || place.empty || guest.out_of_range) continue;
-      if (const auto unit = engine_.attach(place.shares.back().attachment)) place.shares.back().playing = *unit;
+      if (std::ranges::find(player.shares, node, &Share::node) != player.shares.end()) continue;
+      player.shares.push_back(share_of(guest, player, node));
+      if (player.seat.empty() || player.empty || guest.out_of_range) continue;
+      if (const auto unit = engine_.attach(player.shares.back().attachment)) player.shares.back().playing = *unit;
     }
   }
 }
 
 void Table::dismiss(const Guest& guest) {
-  for (const Place& place : guest.places) {
-    for (const Share& share : place.shares)
+  for (const Player& player : guest.players) {
+    for (const Share& share : player.shares)
       if (share.playing) engine_.detach(*share.playing);
-    seated_.erase(place.number);
-    if (!place.seat.empty() && !guest.out_of_range && !place.empty) tell_(Left{place.seat, place.name});
+    seated_.erase(player.number);
+    if (!player.seat.empty() && !guest.out_of_range && !player.empty) tell_(Left{player.seat, player.name});
   }
 }
 
 // -- reports -----------------------------------------------------------------------------------------------
 
 /// What several parts share, such as a coin door, says nothing about who presses, where a part has more than that.
-std::vector<Change> Table::changes_of(const Guest& guest, const Place& place, const Share& share,
+std::vector<Change> Table::changes_of(const Guest& guest, const Player& player, const Share& share,
                                       const Report& report) {
   const auto is_shared = [&](Code code) {
-    return std::ranges::any_of(guest.places, [&](const Place& other) {
-      if (&other == &place) return false;
+    return std::ranges::any_of(guest.players, [&](const Player& other) {
+      if (&other == &player) return false;
       const auto its = std::ranges::find(other.shares, share.node, &Share::node);
       return its != other.shares.end() &&
              std::ranges::find(its->attachment.controls, code, &Control::code) != its->attachment.controls.end();
     });
   };
   std::vector<Change> own{report.changes.begin(), report.changes.end()};
-  if (guest.places.size() > 1 && !std::ranges::all_of(share.attachment.controls, is_shared, &Control::code))
+  if (guest.players.size() > 1 && !std::ranges::all_of(share.attachment.controls, is_shared, &Control::code))
     std::erase_if(own, [&](const Change& change) { return is_shared(change.code); });
   return own;
 }
@@ -209,58 +209,58 @@ void Table::report(int node, const Report& report) {
   guest.last_heard = std::max(guest.last_heard, report.time);
   if (guest.out_of_range) return speak_again(guest, node, report);
   const bool moves_only = only_moves(report);
-  for (Place& place : guest.places) {
-    const auto share = std::ranges::find(place.shares, node, &Share::node);
-    if (share == place.shares.end()) continue;
-    if (!moves_only && look_into(guest, place, node, report)) continue;
-    if (place.empty) continue;
-    place.heard = true;
+  for (Player& player : guest.players) {
+    const auto share = std::ranges::find(player.shares, node, &Share::node);
+    if (share == player.shares.end()) continue;
+    if (!moves_only && look_into(guest, player, node, report)) continue;
+    if (player.empty) continue;
+    player.heard = true;
     if (share->playing)
       engine_.feed(*share->playing, report);
     else
-      hear_waiting(guest, place, *share, report);
+      hear_waiting(guest, player, *share, report);
   }
 }
 
 /// Nobody plays on it yet: who presses takes a seat.
-void Table::hear_waiting(Guest& guest, Place& place, Share& share, const Report& report) {
+void Table::hear_waiting(Guest& guest, Player& player, Share& share, const Report& report) {
   remember(share.attachment, report.changes);
-  if (!place.seat.empty() || !place.notice.take(share.attachment, changes_of(guest, place, share, report))) return;
+  if (!player.seat.empty() || !player.notice.take(share.attachment, changes_of(guest, player, share, report))) return;
   if (engine_.frozen()) return;
   engine_.advance(report.time);
-  take_seat(guest, place);
+  take_seat(guest, player);
 }
 
 // -- sockets --------------------------------------------------------------------------------------------------
 
 /// What a raw unit says of a part's socket stands before all else in its report. True if it has said something of
 /// this one: what else it says there is how the part stands.
-bool Table::look_into(const Guest& guest, Place& place, int node, const Report& report) {
-  const auto part = static_cast<std::uint16_t>(&place - guest.places.data());
+bool Table::look_into(const Guest& guest, Player& player, int node, const Report& report) {
+  const auto part = static_cast<std::uint16_t>(&player - guest.players.data());
   for (const Change& change : report.changes) {
     if (change.code.type != ev_socket) return false;
-    if (change.code.number != part || place.empty == (change.value == 0)) continue;
-    place.empty = change.value == 0;
+    if (change.code.number != part || player.empty == (change.value == 0)) continue;
+    player.empty = change.value == 0;
     engine_.advance(report.time);
-    place.empty ? take_out(place) : put_in(place, node, report);
+    player.empty ? take_out(player) : put_in(player, node, report);
     return true;
   }
   return false;
 }
 
-void Table::take_out(Place& place) {
-  let_go(place);
-  tell_(SocketNews{place.seat, place.name, place.heard ? Plug::taken_out : Plug::none});
+void Table::take_out(Player& player) {
+  let_go(player);
+  tell_(SocketNews{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none});
 }
 
-void Table::put_in(Place& place, int node, const Report& report) {
-  tell_(SocketNews{place.seat, place.name, Plug::put_in});
-  for (Share& share : place.shares)
+void Table::put_in(Player& player, int node, const Report& report) {
+  tell_(SocketNews{player.seat, player.name, Plug::put_in});
+  for (Share& share : player.shares)
     if (share.node == node) remember(share.attachment, report.changes);
-  if (place.seat.empty())
-    tell_(Waiting{place.name});
+  if (player.seat.empty())
+    tell_(Waiting{player.name});
   else
-    play(place, true);
+    play(player, true);
 }
 
 // -- units that always stream -------------------------------------------------------------------------------
@@ -289,8 +289,8 @@ std::optional<Time> Table::next_due() const {
   return due;
 }
 
-void Table::let_go(Place& place) {
-  for (Share& share : place.shares) {
+void Table::let_go(Player& player) {
+  for (Share& share : player.shares) {
     if (share.playing) engine_.detach(*share.playing);
     share.playing.reset();
     share.attachment.state.clear();  // whatever its hands hold by then is not known
@@ -299,9 +299,9 @@ void Table::let_go(Place& place) {
 
 void Table::fall_silent(Guest& guest) {
   guest.out_of_range = true;
-  for (Place& place : guest.places) {
-    let_go(place);
-    if (!place.seat.empty() && !place.empty) tell_(Left{place.seat, place.name});
+  for (Player& player : guest.players) {
+    let_go(player);
+    if (!player.seat.empty() && !player.empty) tell_(Left{player.seat, player.name});
   }
 }
 
@@ -309,11 +309,11 @@ void Table::fall_silent(Guest& guest) {
 void Table::speak_again(Guest& guest, int node, const Report& report) {
   guest.out_of_range = false;
   engine_.advance(report.time);
-  for (Place& place : guest.places) {
-    if (look_into(guest, place, node, report)) continue;
-    for (Share& share : place.shares)
+  for (Player& player : guest.players) {
+    if (look_into(guest, player, node, report)) continue;
+    for (Share& share : player.shares)
       if (share.node == node) remember(share.attachment, report.changes);
-    if (!place.seat.empty() && !place.empty) play(place, true);
+    if (!player.seat.empty() && !player.empty) play(player, true);
   }
   seat_own(guest);
 }

@@ -62,14 +62,14 @@ class Table {
   [[nodiscard]] bool is_played(const std::string& seat) const;
 
  private:
-  /// One node's share in a place at the table.
+  /// One node of a player.
   struct Share {
     int node = 0;
     Attachment attachment;
     std::optional<UnitId> playing;
   };
   /// A unit, or a part of one, and its seat.
-  struct Place {
+  struct Player {
     std::string part;
     std::string name;
     std::string seat;  ///< empty: nobody's yet
@@ -83,7 +83,7 @@ class Table {
   struct Guest {
     Description unit;  ///< its main node, with the unit's own half
     std::vector<int> nodes;
-    std::vector<Place> places;
+    std::vector<Player> players;
     bool streams = false;
     bool out_of_range = false;  ///< streams, but has not been heard
     Time last_heard{};
@@ -98,32 +98,32 @@ class Table {
                                const std::vector<Description>& descriptions) const;
   [[nodiscard]] std::vector<std::string> present() const;
   [[nodiscard]] bool has_seat(const std::string& seat) const;
-  void tell_of_others(const Place& place);
+  void tell_of_others(const Player& player);
   [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
   [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
   [[nodiscard]] Doubt doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const;
-  [[nodiscard]] Share share_of(const Guest& guest, const Place& place, int node) const;
-  [[nodiscard]] static std::vector<Change> changes_of(const Guest& guest, const Place& place, const Share& share,
+  [[nodiscard]] Share share_of(const Guest& guest, const Player& player, int node) const;
+  [[nodiscard]] static std::vector<Change> changes_of(const Guest& guest, const Player& player, const Share& share,
                                                       const Report& report);
-  void hear_waiting(Guest& guest, Place& place, Share& share, const Report& report);
+  void hear_waiting(Guest& guest, Player& player, Share& share, const Report& report);
   void ask_for_the_lost();
-  void take_seat(Guest& guest, Place& place);
+  void take_seat(Guest& guest, Player& player);
   void seat_own(Guest& guest);
-  void move_to(Guest& guest, Place& place, const std::string& seat);
-  [[nodiscard]] bool is_of_use(const Place& place) const;
-  [[nodiscard]] std::string called(const Guest& guest, const Place& place) const;
-  bool look_into(const Guest& guest, Place& place, int node, const Report& report);
-  void take_out(Place& place);
-  void put_in(Place& place, int node, const Report& report);
-  void let_go(Place& place);
+  void move_to(Guest& guest, Player& player, const std::string& seat);
+  [[nodiscard]] bool is_of_use(const Player& player) const;
+  [[nodiscard]] std::string called(const Guest& guest, const Player& player) const;
+  bool look_into(const Guest& guest, Player& player, int node, const Report& report);
+  void take_out(Player& player);
+  void put_in(Player& player, int node, const Report& report);
+  void let_go(Player& player);
   void fall_silent(Guest& guest);
   void speak_again(Guest& guest, int node, const Report& report);
-  void sit_down(Place& place, const std::string& name, const std::string& seat);
-  void play(Place& place, bool again);
-  void play_by_press(Place& place, bool again);
-  bool attach(Place& place);
+  void sit_down(Player& player, const std::string& name, const std::string& seat);
+  void play(Player& player, bool again);
+  void play_by_press(Player& player, bool again);
+  bool attach(Player& player);
   [[nodiscard]] std::vector<std::string> roles_at(const std::string& seat) const;
-  void tell_what_lacks(const Place& place);
+  void tell_what_lacks(const Player& player);
 
   Engine& engine_;
   const Catalogue& catalogue_;
@@ -133,7 +133,7 @@ class Table {
   std::map<int, Description> nodes_;
   std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit
   std::vector<Guest> guests_;
-  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: its place in the guests
+  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: where in the guests
   std::size_t last_found_ = 0;                         ///< where `report` found the last one in these
   std::string last_asked_;
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat

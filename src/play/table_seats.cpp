@@ -22,8 +22,8 @@ std::vector<std::string> Table::present() const {
 
 bool Table::is_played(const std::string& seat) const {
   return std::ranges::any_of(guests_, [&](const Guest& guest) {
-    return std::ranges::any_of(guest.places,
-                               [&seat](const Place& place) { return place.seat == seat && !place.empty; });
+    return std::ranges::any_of(guest.players,
+                               [&seat](const Player& player) { return player.seat == seat && !player.empty; });
   });
 }
 
@@ -64,57 +64,57 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
 
 // -- playing ------------------------------------------------------------------------------------------------
 
-void Table::play(Place& place, bool again) {
-  if (!attach(place)) return;
-  tell_(Seated{place.seat, place.name, again});
-  tell_of_others(place);
-  tell_what_lacks(place);
+void Table::play(Player& player, bool again) {
+  if (!attach(player)) return;
+  tell_(Seated{player.seat, player.name, again});
+  tell_of_others(player);
+  tell_what_lacks(player);
 }
 
-void Table::play_by_press(Place& place, bool again) {
-  for (Share& share : place.shares) share.attachment.by_press = true;
-  play(place, again);
+void Table::play_by_press(Player& player, bool again) {
+  for (Share& share : player.shares) share.attachment.by_press = true;
+  play(player, again);
 }
 
 /// An owner who comes back finds whoever stands in still playing; both do.
-void Table::tell_of_others(const Place& place) {
+void Table::tell_of_others(const Player& player) {
   for (const Guest& guest : guests_)
-    for (const Place& other : guest.places)
-      if (&other != &place && other.seat == place.seat && other.part != hid::own_part && !other.empty &&
+    for (const Player& other : guest.players)
+      if (&other != &player && other.seat == player.seat && other.part != hid::own_part && !other.empty &&
           !guest.out_of_range &&
           std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
-        return tell_(Beside{place.seat, place.name, other.name});
+        return tell_(Beside{player.seat, player.name, other.name});
 }
 
 /// What an adapter has of its own will serve whoever plays on it.
 std::vector<std::string> Table::roles_at(const std::string& seat) const {
   std::vector<std::string> roles;
   for (const Guest& guest : guests_) {
-    const auto is_its = [&](const Place& place) { return place.seat == seat && !place.empty; };
-    const bool is_here = std::ranges::any_of(guest.places, is_its);
-    for (const Place& place : guest.places) {
-      if (!is_its(place) && !(is_here && place.part == hid::own_part && place.seat.empty())) continue;
-      for (const Share& share : place.shares)
+    const auto is_its = [&](const Player& player) { return player.seat == seat && !player.empty; };
+    const bool is_here = std::ranges::any_of(guest.players, is_its);
+    for (const Player& player : guest.players) {
+      if (!is_its(player) && !(is_here && player.part == hid::own_part && player.seat.empty())) continue;
+      for (const Share& share : player.shares)
         for (std::string& role : roles_of(share.attachment)) roles.push_back(std::move(role));
     }
   }
   return roles;
 }
 
-void Table::tell_what_lacks(const Place& place) {
-  const std::vector<std::string> targets = unserved(engine_.plan(), place.seat, roles_at(place.seat));
-  std::vector<std::string>& told = lacks_[place.seat];
-  if (told != targets && !targets.empty()) tell_(Lacks{place.seat, place.name, targets});
+void Table::tell_what_lacks(const Player& player) {
+  const std::vector<std::string> targets = unserved(engine_.plan(), player.seat, roles_at(player.seat));
+  std::vector<std::string>& told = lacks_[player.seat];
+  if (told != targets && !targets.empty()) tell_(Lacks{player.seat, player.name, targets});
   told = targets;
 }
 
 /// False if there is nothing to play on.
-bool Table::attach(Place& place) {
+bool Table::attach(Player& player) {
   bool attached = false;
-  for (Share& share : place.shares) {
+  for (Share& share : player.shares) {
     if (share.attachment.controls.empty()) continue;
-    share.attachment.unit = place.name;
-    share.attachment.seat = place.seat;
+    share.attachment.unit = player.name;
+    share.attachment.seat = player.seat;
     const auto unit = engine_.attach(share.attachment);
     share.attachment.by_press = false;
     if (!unit) {
@@ -150,41 +150,41 @@ void Table::ask_for_the_lost() {
   });
   if (!any_away) return last_asked_.clear();
   for (const Guest& guest : guests_)
-    for (const Place& place : guest.places) {
-      const RigUnit* lost = place.seat.empty() ? perhaps(guest.unit, place.part) : nullptr;
+    for (const Player& player : guest.players) {
+      const RigUnit* lost = player.seat.empty() ? perhaps(guest.unit, player.part) : nullptr;
       if (lost == nullptr) continue;
       if (std::exchange(last_asked_, lost->name) != lost->name)
-        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, place.part)});
+        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, player.part)});
       return;
     }
   last_asked_.clear();
 }
 
-void Table::sit_down(Place& place, const std::string& name, const std::string& seat) {
-  place.name = name;
-  place.seat = seat;
-  seated_[place.number] = name;
+void Table::sit_down(Player& player, const std::string& name, const std::string& seat) {
+  player.name = name;
+  player.seat = seat;
+  seated_[player.number] = name;
 }
 
 /// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
-bool Table::is_of_use(const Place& place) const {
+bool Table::is_of_use(const Player& player) const {
   return std::ranges::any_of(
-      place.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
+      player.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
 }
 
 /// Two of one model that nobody plays on yet have one name.
-std::string Table::called(const Guest& guest, const Place& place) const {
+std::string Table::called(const Guest& guest, const Player& player) const {
   const auto is_called_so = [&](const Guest& other) {
-    return &other != &guest && std::ranges::find(other.places, place.name, &Place::name) != other.places.end();
+    return &other != &guest && std::ranges::find(other.players, player.name, &Player::name) != other.players.end();
   };
-  return std::ranges::any_of(guests_, is_called_so) ? name_with_socket(place.name, guest.unit) : place.name;
+  return std::ranges::any_of(guests_, is_called_so) ? name_with_socket(player.name, guest.unit) : player.name;
 }
 
 std::vector<int> Table::playing_nodes() const {
   std::vector<int> nodes;
   for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      for (const Share& share : place.shares)
+    for (const Player& player : guest.players)
+      for (const Share& share : player.shares)
         if (share.playing) nodes.push_back(share.node);
   return nodes;
 }
@@ -192,16 +192,16 @@ std::vector<int> Table::playing_nodes() const {
 std::vector<host::NodePart> Table::playing_parts(std::string_view seat) const {
   std::vector<host::NodePart> parts;
   for (const Guest& guest : guests_)
-    for (std::size_t part = 0; part < guest.places.size(); ++part)
-      for (const Share& share : guest.places[part].shares)
-        if (share.playing && guest.places[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
+    for (std::size_t part = 0; part < guest.players.size(); ++part)
+      for (const Share& share : guest.players[part].shares)
+        if (share.playing && guest.players[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
   return parts;
 }
 
 bool Table::is_control(int node, Code code) const {
   for (const Guest& guest : guests_)
-    for (const Place& place : guest.places)
-      for (const Share& share : place.shares)
+    for (const Player& player : guest.players)
+      for (const Share& share : player.shares)
         if (share.node == node && share.playing &&
             std::ranges::find(share.attachment.controls, code, &Control::code) != share.attachment.controls.end())
           return true;
@@ -210,32 +210,32 @@ bool Table::is_control(int node, Code code) const {
 
 /// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
 void Table::seat_own(Guest& guest) {
-  const auto own = std::ranges::find(guest.places, hid::own_part, &Place::part);
+  const auto own = std::ranges::find(guest.players, hid::own_part, &Player::part);
   const auto player = std::ranges::find_if(
-      guest.places, [](const Place& place) { return place.part != hid::own_part && !place.seat.empty(); });
-  if (own == guest.places.end() || player == guest.places.end() || !own->seat.empty() || !is_of_use(*own)) return;
+      guest.players, [](const Player& player) { return player.part != hid::own_part && !player.seat.empty(); });
+  if (own == guest.players.end() || player == guest.players.end() || !own->seat.empty() || !is_of_use(*own)) return;
   sit_down(*own, own->name, player->seat);
   if (attach(*own)) tell_(Joined{own->seat, own->name});
 }
 
-void Table::take_seat(Guest& guest, Place& place) {
-  if (!is_of_use(place)) {
-    if (!std::exchange(place.told_no_seat, true)) tell_(NoUse{called(guest, place)});
+void Table::take_seat(Guest& guest, Player& player) {
+  if (!is_of_use(player)) {
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(guest, player)});
     return;
   }
-  if (const RigUnit* lost = perhaps(guest.unit, place.part)) {
+  if (const RigUnit* lost = perhaps(guest.unit, player.part)) {
     const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
     entry->socket = guest.unit.socket;
-    sit_down(place, entry->name, entry->seat);
-    play_by_press(place, true);
+    sit_down(player, entry->name, entry->seat);
+    play_by_press(player, true);
     seat_own(guest);
     return ask_for_the_lost();
   }
-  if (place.part == hid::own_part) return;  // before anybody plays on a socket
+  if (player.part == hid::own_part) return;  // before anybody plays on a socket
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});
-  const RigUnit* own = find_unit(rig_, guest.unit, present(), place.part);
+  const RigUnit* own = find_unit(rig_, guest.unit, present(), player.part);
   const bool stands_in = untaken.empty() ||
                          std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end() ||
                          (own != nullptr && !own->seat.empty());  // its own seat is none of the plan's
@@ -244,17 +244,17 @@ void Table::take_seat(Guest& guest, Place& place) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
   if (seat.empty()) {
-    if (!std::exchange(place.told_no_seat, true)) tell_(NoSeat{called(guest, place)});
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(guest, player)});
     return;
   }
   if (own != nullptr && !stands_in) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
-    sit_down(place, own->name, seat);
+    sit_down(player, own->name, seat);
   } else {
-    rig.units.push_back(new_unit(rig, guest.unit, seat, place.part));
-    sit_down(place, rig.units.back().name, seat);
+    rig.units.push_back(new_unit(rig, guest.unit, seat, player.part));
+    sit_down(player, rig.units.back().name, seat);
   }
-  play_by_press(place, false);
+  play_by_press(player, false);
   seat_own(guest);
 }
 
@@ -263,10 +263,10 @@ void Table::take_seat(Guest& guest, Place& place) {
 std::vector<UnitHere> Table::units() const {
   std::vector<UnitHere> units;
   for (const Guest& guest : guests_)
-    for (const Place& place : guest.places) {
+    for (const Player& player : guest.players) {
       const bool plays =
-          std::ranges::any_of(place.shares, [](const Share& share) { return share.playing.has_value(); });
-      units.push_back({called(guest, place), place.seat, plays});
+          std::ranges::any_of(player.shares, [](const Share& share) { return share.playing.has_value(); });
+      units.push_back({called(guest, player), player.seat, plays});
     }
   return units;
 }
@@ -277,10 +277,10 @@ std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::stri
                       catalogue::suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
   std::vector<std::string> here;
   for (Guest& guest : guests_)
-    for (Place& place : guest.places) {
-      here.push_back(called(guest, place));
+    for (Player& player : guest.players) {
+      here.push_back(called(guest, player));
       if (here.back() != unit) continue;
-      if (place.seat != seat) move_to(guest, place, seat);
+      if (player.seat != seat) move_to(guest, player, seat);
       return std::nullopt;
     }
   return Diagnostic{"unknown-unit", Severity::error,
@@ -289,24 +289,24 @@ std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::stri
 }
 
 /// Whoever stands in for somebody goes on doing so, from the other seat.
-void Table::move_to(Guest& guest, Place& place, const std::string& seat) {
-  let_go(place);
+void Table::move_to(Guest& guest, Player& player, const std::string& seat) {
+  let_go(player);
   const auto entry_in = [&](Rig& rig) {
-    const auto entry = std::ranges::find(rig.units, place.name, &RigUnit::name);
-    return !place.seat.empty() && entry != rig.units.end() ? &*entry : nullptr;
+    const auto entry = std::ranges::find(rig.units, player.name, &RigUnit::name);
+    return !player.seat.empty() && entry != rig.units.end() ? &*entry : nullptr;
   };
   RigUnit* entry = entry_in(stand_ins_);
   if (entry == nullptr) entry = entry_in(rig_);
   if (entry == nullptr) {
-    const RigUnit* own = find_unit(rig_, guest.unit, present(), place.part);
-    if (own == nullptr) rig_.units.push_back(new_unit(rig_, guest.unit, seat, place.part));
+    const RigUnit* own = find_unit(rig_, guest.unit, present(), player.part);
+    if (own == nullptr) rig_.units.push_back(new_unit(rig_, guest.unit, seat, player.part));
     const std::string name = own == nullptr ? rig_.units.back().name : own->name;
     entry = &*std::ranges::find(rig_.units, name, &RigUnit::name);
   }
   entry->seat = seat;
-  sit_down(place, entry->name, seat);
-  if (guest.out_of_range || place.empty) return;
-  play(place, false);
+  sit_down(player, entry->name, seat);
+  if (guest.out_of_range || player.empty) return;
+  play(player, false);
   seat_own(guest);
 }
 

@@ -6,6 +6,7 @@
 
 #include "judged.hpp"
 #include "support/settings.hpp"
+#include "support/stories.hpp"
 #include "support/units.hpp"
 
 using namespace omnipar;
@@ -67,31 +68,25 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
 }
 
 TEST_CASE("engine and slow twin agree on random stories, on every shipped machine", "[twin]") {
-  const int stories = cases(150, 2500);
-  for (int seed = 0; seed < stories; ++seed) {
-    CAPTURE(seed);
-    std::mt19937 random{static_cast<std::uint32_t>(seed)};
-    std::vector<std::uint8_t> bytes(400 + random() % 1600);
-    for (std::uint8_t& byte : bytes) byte = static_cast<std::uint8_t>(random());
-    bytes[0] = static_cast<std::uint8_t>(seed);  // each machine in its turn
-    const auto complaint = judge_story(bytes);
-    if (complaint) FAIL(*complaint);
+  const std::size_t machines = story_profiles().size();
+  REQUIRE(machines >= 25);
+  const int stories = cases(150, 2500) / static_cast<int>(machines) + 1;
+  for (std::size_t machine = 0; machine < machines; ++machine) {
+    CAPTURE(machine);
+    judge_stories(machine, stories, 2000, [machine](std::vector<std::uint8_t> story) {
+      story.insert(story.begin(), static_cast<std::uint8_t>(machine));
+      return judge_story(story);
+    });
   }
-  CHECK(story_profiles().size() >= 25);
 }
 
 TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin][profiles]") {
   const int profiles = cases(200, 6000);
   int played = 0;
-  for (int seed = 0; seed < profiles; ++seed) {
-    CAPTURE(seed);
-    std::mt19937 random{static_cast<std::uint32_t>(seed) + 77};
-    std::vector<std::uint8_t> bytes(300 + random() % 900);
-    for (std::uint8_t& byte : bytes) byte = static_cast<std::uint8_t>(random());
+  judge_stories(77, profiles, 1200, [&](const std::vector<std::uint8_t>& bytes) {
     played += compile(story_catalogue(), made_profile(bytes)) ? 1 : 0;
-    const auto complaint = judge_profile(bytes);
-    if (complaint) FAIL(*complaint);
-  }
+    return judge_profile(bytes);
+  });
   CHECK(played > profiles / 3);  // of both kinds there are enough
   CAPTURE(played);
   CHECK(played < profiles);

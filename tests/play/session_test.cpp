@@ -2,11 +2,13 @@
 #include <catch2/catch.hpp>
 #include <random>
 
+#include "engine/byte_dice.hpp"
 #include "marrowby.hpp"
 #include "omnipar/omnipar.hpp"
 #include "omnipar/session.hpp"
 #include "omnipar/session_words.hpp"
 #include "support/settings.hpp"
+#include "support/stories.hpp"
 
 using namespace omnipar;
 using namespace omnipar::test;
@@ -200,84 +202,82 @@ TEST_CASE("rumble and LEDs go with the players of a port", "[session]") {
   CHECK(all_of<Felt>(session).size() == 3);
 }
 
-TEST_CASE("every call may come at any time, also behind the end", "[session]") {
-  std::mt19937 dice{7};
-  for (int run = 0; run < cases(60, 2000); ++run) {
-    Session session = Session::open_room(marrowby_evening(), marrowby_room()).value();
-    Reader game{session.engine()};
-    const std::vector<std::string> seats{"cabinet-left", "cabinet-right", "sofa", "shelf", "nowhere"};
-    for (int call = 0; call < 120; ++call) {
-      const int port = static_cast<int>(dice() % 6);
-      const auto some = [&](unsigned count) { return dice() % count; };
-      switch (dice() % 16) {
-        case 0:
-          session.take();
-          break;
-        case 1:
-          session.wait(session.now() + Duration{some(400'000)});
-          break;
-        case 2:
-          session.run_until(session.now() + Duration{some(900'000)});
-          break;
-        case 3:
-          session.freeze();
-          break;
-        case 4:
-          session.thaw();
-          break;
-        case 5:
-          session.swap_ports();
-          break;
-        case 6:
-          if (const auto units = session.units(); !units.empty())
-            static_cast<void>(session.reseat(units[some(static_cast<unsigned>(units.size()))].name, seats[some(5)]));
-          break;
-        case 7:
-          session.rumble(port, 1, 1, Duration{some(3) * 1000});
-          break;
-        case 8:
-          session.pulse(port, static_cast<int>(some(4)));
-          break;
-        case 9:
-          session.light(port, static_cast<std::uint32_t>(dice()));
-          break;
-        case 10:
-          session.light_number(port);
-          break;
-        case 11:
-          session.await({seats[some(5)]});
-          break;
-        case 12:
-          while (const auto event = session.next_event()) static_cast<void>(to_text(*event, session));
-          break;
-        case 13:
-          if (some(40) == 0) session.end();
-          break;
-        case 14:
-          if (some(40) == 0) session.close();
-          break;
-        default:
-          game.next_frame();
-          break;
-      }
-      // Two units of one name would play from each other's seats.
-      std::vector<std::string> names;
-      for (const UnitHere& unit : session.units()) names.push_back(unit.name);
-      std::ranges::sort(names);
-      REQUIRE(std::ranges::adjacent_find(names) == names.end());
-    }
-    session.end();
-    const auto targets = session.plan().targets();
-    const auto at_rest = [&] {
-      for (std::uint16_t target = 0; target < targets.size(); ++target)
-        if (targets[target].self_centering && game.value(target) != 0) return false;
-      return true;
-    };
-    int frames = 0;
-    do game.next_frame();  // a press that has not been shown yet is shown first, and its release
-    while (!at_rest() && ++frames < 10);
-    REQUIRE(at_rest());
+namespace {
+
+/// One call, whichever the bytes say.
+void call_something(Session& session, Reader& game, ByteDice& dice) {
+  static const std::vector<std::string> seats{"cabinet-left", "cabinet-right", "sofa", "shelf", "nowhere"};
+  const int port = static_cast<int>(dice.below(6));
+  switch (dice.below(17)) {
+    case 0:
+      return session.take();
+    case 1:
+      return static_cast<void>(session.wait(session.now() + Duration{dice.below(256) * 2000}));
+    case 2:
+    case 3:
+      return static_cast<void>(session.run_until(session.now() + Duration{dice.below(256) * 4000}));
+    case 4:
+      return session.freeze();
+    case 5:
+      return session.thaw();
+    case 6:
+      return session.swap_ports();
+    case 7:
+      if (const auto units = session.units(); !units.empty())
+        static_cast<void>(session.reseat(units[dice.below(units.size())].name, seats[dice.below(seats.size())]));
+      return;
+    case 8:
+      return session.rumble(port, 1, 1, Duration{dice.below(3) * 1000});
+    case 9:
+      return session.pulse(port, static_cast<int>(dice.below(4)));
+    case 10:
+      return session.light(port, static_cast<std::uint32_t>(dice.below(256)));
+    case 11:
+      return session.light_number(port);
+    case 12:
+      return session.await({seats[dice.below(seats.size())]});
+    case 13:
+      while (const auto event = session.next_event()) static_cast<void>(to_text(*event, session));
+      return;
+    case 14:
+      if (dice.below(32) == 0) session.end();
+      return;
+    case 15:
+      if (dice.below(32) == 0) session.close();
+      return;
+    default:
+      return game.next_frame();
   }
+}
+
+bool is_at_rest(const Session& session, const Reader& game) {
+  const auto targets = session.plan().targets();
+  for (std::uint16_t target = 0; target < targets.size(); ++target)
+    if (targets[target].self_centering && game.value(target) != 0) return false;
+  return true;
+}
+
+/// Whatever is called, in whatever order: names stay different, and in the end everything is at rest.
+std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
+  ByteDice dice{bytes};
+  Session session = Session::open_room(marrowby_evening(), marrowby_room()).value();
+  Reader game{session.engine()};
+  while (!dice.rest().empty()) {
+    call_something(session, game, dice);
+    std::vector<std::string> names;
+    for (const UnitHere& unit : session.units()) names.push_back(unit.name);
+    std::ranges::sort(names);
+    if (std::ranges::adjacent_find(names) != names.end()) return "two units have one name";
+  }
+  session.end();
+  for (int frames = 0; frames < 10; ++frames) game.next_frame();  // what has not been shown yet is shown first
+  return is_at_rest(session, game) ? std::nullopt : std::optional<std::string>{"something is down behind the end"};
+}
+
+}  // namespace
+
+TEST_CASE("every call may come at any time, also behind the end", "[session]") {
+  judge_stories(7, cases(60, 2000), 500, judge_calls);
 }
 
 TEST_CASE("a room that cannot be read says why, and where", "[session]") {

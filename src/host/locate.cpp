@@ -19,9 +19,9 @@ namespace {
 constexpr std::string_view devices = "/devices/";
 
 /// A device; its parents belong to it. Null where there is none.
-class Place {
+class Located {
  public:
-  explicit Place(const std::string& syspath)
+  explicit Located(const std::string& syspath)
       : udev_(udev_new()), owned_(udev_ ? udev_device_new_from_syspath(udev_.get(), syspath.c_str()) : nullptr) {}
 
   [[nodiscard]] udev_device* node() const noexcept { return owned_.get(); }
@@ -96,35 +96,35 @@ long input_number(udev_device* input) {
 }
 
 /// Pads that the same interface has made before this one. They are there by then: what makes them numbers them.
-int pads_before(const Place& place) {
-  udev_device* const input = place.parent("input");
+int pads_before(const Located& located) {
+  udev_device* const input = located.parent("input");
   udev_device* const maker = input != nullptr ? udev_device_get_parent(input) : nullptr;
   if (maker == nullptr) return 0;
   int before = 0;
-  for (const Device& other : place.children(maker, "input"))
+  for (const Device& other : located.children(maker, "input"))
     if (input_number(other.get()) < input_number(input) && is_pad(other.get())) ++before;
   return before;
 }
 
 /// Interfaces of the device with a lower number and the same class: those of a keyboard or a mouse are others.
-int interfaces_before(const Place& place) {
-  udev_device* const own = place.parent("usb", "usb_interface");
-  udev_device* const device = place.parent("usb", "usb_device");
+int interfaces_before(const Located& located) {
+  udev_device* const own = located.parent("usb", "usb_interface");
+  udev_device* const device = located.parent("usb", "usb_device");
   if (own == nullptr || device == nullptr) return 0;
   const auto kind = [](udev_device* interface) {
     return attribute(interface, "bInterfaceClass") + attribute(interface, "bInterfaceSubClass") +
            attribute(interface, "bInterfaceProtocol");
   };
   int before = 0;
-  for (const Device& other : place.children(device, "usb")) {
+  for (const Device& other : located.children(device, "usb")) {
     const int number = interface_number(other.get());
     if (number >= 0 && number < interface_number(own) && kind(other.get()) == kind(own)) ++before;
   }
   return before;
 }
 
-std::string socket_of(const Place& place) {
-  udev_device* const device = place.parent("usb", "usb_device");
+std::string socket_of(const Located& located) {
+  udev_device* const device = located.parent("usb", "usb_device");
   if (device == nullptr) return {};
   // Up to the bus itself, the first hub of it; what that is built into tells one bus from another.
   udev_device* bus = device;
@@ -136,15 +136,15 @@ std::string socket_of(const Place& place) {
   return path.substr(std::min(path.size(), devices.size())) + ":" + attribute(device, "devpath");
 }
 
-std::string device_of(const Place& place) {
-  if (std::string socket = socket_of(place); !socket.empty()) return socket;
-  udev_device* const hid = place.parent("hid");
+std::string device_of(const Located& located) {
+  if (std::string socket = socket_of(located); !socket.empty()) return socket;
+  udev_device* const hid = located.parent("hid");
   return hid != nullptr ? udev_device_get_sysname(hid) : "";
 }
 
-std::string half_of(const Place& place) {
-  const int interfaces = interfaces_before(place);
-  const int pads = pads_before(place);
+std::string half_of(const Located& located) {
+  const int interfaces = interfaces_before(located);
+  const int pads = pads_before(located);
   if (interfaces == 0 && pads == 0) return {};
   const std::string interface = std::to_string(interfaces + 1);
   return pads == 0 ? interface : interface + "." + std::to_string(pads + 1);
@@ -153,17 +153,17 @@ std::string half_of(const Place& place) {
 }  // namespace
 
 void locate(Description& node, const std::string& syspath) {
-  const Place place{syspath};
-  node.socket = socket_of(place);
-  node.device = device_of(place);
-  node.interface = interface_number(place.parent("usb", "usb_interface"));
+  const Located located{syspath};
+  node.socket = socket_of(located);
+  node.device = device_of(located);
+  node.interface = interface_number(located.parent("usb", "usb_interface"));
   node.made_by_program = is_made_by_program(syspath);
-  if (!node.made_by_program) node.half = half_of(place);  // those lie side by side, and are no halves of one another
+  if (!node.made_by_program) node.half = half_of(located);  // those lie side by side, and are no halves of one another
 }
 
 Description describe_unopened(const std::string& path, const std::string& syspath) {
-  const Place place{syspath};
-  udev_device* const input = place.parent("input");
+  const Located located{syspath};
+  udev_device* const input = located.parent("input");
   Description d;
   d.name = attribute(input, "name");
   d.bus = id(input, "id/bustype");
@@ -191,11 +191,11 @@ std::string line_of(os::Files& door, const std::string& path) {
   return text.substr(0, text.find('\n'));
 }
 
-std::string device_of(const std::string& syspath) { return device_of(Place{syspath}); }
+std::string device_of(const std::string& syspath) { return device_of(Located{syspath}); }
 
 std::string interface_folder(const std::string& syspath) {
-  const Place place{syspath};
-  udev_device* const interface = place.parent("usb", "usb_interface");
+  const Located located{syspath};
+  udev_device* const interface = located.parent("usb", "usb_interface");
   return interface != nullptr ? udev_device_get_syspath(interface) : "";
 }
 
