@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 #include <sstream>
+#include <unordered_map>
 
 #include <rapidcheck.h>
 #include <rapidcheck/detail/TestListenerAdapter.h>
@@ -10,6 +11,7 @@ namespace omnipar::test {
 
 void judge_stories(std::uint64_t seed, int count, int longest, const Judge& judge) {
   rc::detail::TestListenerAdapter quiet;
+  const std::unordered_map<std::string, rc::detail::Reproduce> none_to_repeat;
   rc::detail::TestParams params;
   params.seed = seed;
   params.maxSuccess = count;
@@ -18,7 +20,7 @@ void judge_stories(std::uint64_t seed, int count, int longest, const Judge& judg
       [&](const std::vector<std::uint8_t>& story) {
         if (const auto why = judge(story)) RC_FAIL(*why);
       },
-      rc::detail::TestMetadata{}, params, quiet, {});
+      rc::detail::TestMetadata{}, params, quiet, none_to_repeat);
   if (result.is<rc::detail::SuccessResult>()) return;
   std::ostringstream words;
   rc::detail::printResultMessage(result, words);
