@@ -36,7 +36,8 @@ int run(const DemoWords& words) {
     print("machine with four ports. Everybody presses once and has a port. (. is a port on which nothing is held)\n");
   }
   static_cast<void>(play_through({sheets.profiles.at(0), catalogue},
-                                   {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}, words.json, print, pace));
+                                 {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}, words.json, print,
+                                 pace));
   talk("Next, with your own controllers: omnipar play pad-2b");
   return good;
 }

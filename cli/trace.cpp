@@ -203,8 +203,8 @@ int replay(const TraceWords& words) {
     sink = [&comparison](const std::string& line) { comparison->take(line); };
   }
   const bool samples = words.json || comparison.has_value();
-  const auto played = play_through({*given.profile, given.catalogue, *rig}, {words.file, trace_lines(door, words.file)},
-                                   samples, sink);
+  const auto played =
+      play_through({*given.profile, given.catalogue, *rig}, {words.file, trace_lines(door, words.file)}, samples, sink);
   if (!played) {
     tell(played.error());
     return bad_input;

@@ -135,9 +135,7 @@ class TableView final : public View {
     std::string what = event.deed == Deed::plug_in ? "plugged in" : event.deed == Deed::pull_out ? "unplugged" : "";
     if (event.deed == Deed::report)
       for (const Change& change : event.changes)
-        if (change.code.type != ev_socket)
-          what +=
-              fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);
+        what += fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);
     return fmt::format("{}: {}", printable(unit.name), what);
   }
 
@@ -289,10 +287,7 @@ class SampleView final : public View {
   void tell(const Joined& what) { put_event(what.seat, what.unit, "joined"); }
   void tell(const Left& what) { put_event(what.seat, what.unit, "gone"); }
   void tell(const SocketNews& what) {
-    put_event(what.seat, what.unit,
-              what.plug == Plug::none     ? "empty"
-              : what.plug == Plug::put_in ? "put in"
-                                          : "out");
+    put_event(what.seat, what.unit, what.plug == Plug::none ? "empty" : what.plug == Plug::put_in ? "put in" : "out");
   }
   void tell(const Asked& what) { put_event(what.seat, what.unit, "asked"); }
   void tell(const NoUse& what) { put_event("", what.unit, "no use"); }
@@ -357,7 +352,8 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
     view->frame(time, reader);
     // Frames in which nothing can change are passed over.
     const Time next = session->next_due().value_or(time);
-    if (reader.changed().empty() && next > time) number = std::max(number, (next.time_since_epoch() - Duration{1}) / frame);
+    if (reader.changed().empty() && next > time)
+      number = std::max(number, (next.time_since_epoch() - Duration{1}) / frame);
   }
   view->end();
   if (session->failure() && !exits) return tl::unexpected(Diagnostics{*session->failure()});

@@ -109,8 +109,8 @@ struct Swapped {
   std::vector<int> ports;  ///< that somebody plays, and from another seat than before
 };
 
-/// A hotkey has fired. The session itself does the actions `freeze` and `swap-ports` next; of `exit` and all others this
-/// is the only sign: whoever has opened the session sees to them.
+/// A hotkey has fired. The session itself does the actions `freeze` and `swap-ports` next; of `exit` and all others
+/// this is the only sign: whoever has opened the session sees to them.
 struct HotkeyFired {
   std::string action;
 };

@@ -30,19 +30,24 @@ class RawUnit {
   /// down there counts from its next press. Allocates; part of the making.
   void begin_as(const Description& event_node);
 
-  /// What a report changes, as one commit. Sockets come first, as `ev_socket` codes: one that is found empty or that
-  /// a plug is taken out of tells nothing more until something is in it again; then all that is known of it comes
-  /// behind, which is how it stands, not input. Buttons that are down within a tenth of a second from
-  /// the opening were down before: they are not told. Valid until the next call.
-  [[nodiscard]] std::span<const Change> take(std::span<const std::uint8_t> report, Time now) noexcept;
+  /// What a report tells, valid until the next call.
+  struct News {
+    std::span<const Change> changes;
+    std::span<const SocketChange> sockets;
+    [[nodiscard]] bool empty() const noexcept { return changes.empty() && sockets.empty(); }
+  };
+
+  /// What a report changes, as one commit. A socket that is found empty or that a plug is taken out of tells nothing
+  /// more until something is in it again; then all that is known of it is among the changes, which is how it stands,
+  /// not input. Buttons that are down within a tenth of a second from the opening were down before: they are not told.
+  [[nodiscard]] News take(std::span<const std::uint8_t> report, Time now) noexcept;
 
   /// Reports may have been lost up to now: what does not come again within a moment is released, for how it stands is
   /// not known any more.
   void may_have_lost(Time now) noexcept;
 
-  /// Lets time pass: parts that always send and have fallen silent, and what is released behind a loss. Valid until the
-  /// next call.
-  [[nodiscard]] std::span<const Change> advance(Time now) noexcept;
+  /// Lets time pass: parts that always send and have fallen silent, and what is released behind a loss.
+  [[nodiscard]] News advance(Time now) noexcept;
   /// When `advance` has something to tell although nothing comes.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
 
@@ -82,6 +87,7 @@ class RawUnit {
   hid::Decoder decoder_;
   Time opened_;
   std::vector<Change> told_;
+  std::vector<SocketChange> told_sockets_;
 };
 
 }  // namespace omnipar

@@ -25,7 +25,6 @@ enum EventType : std::uint16_t {
   ev_rel = 2,
   ev_abs = 3,
   ev_hid = 4,  ///< ours: a control of raw reports, by its place in the unit's list; the kernel's 4 carries no control
-  ev_socket = 6,  ///< ours: a part of a unit, by its place in `unit_parts`: 1 while something is in its socket
 };
 
 [[nodiscard]] constexpr Code key(std::uint16_t number) noexcept { return {ev_key, number}; }
@@ -74,11 +73,20 @@ struct Change {
   friend constexpr bool operator==(const Change&, const Change&) = default;
 };
 
-/// What a unit said at one moment; committed as a whole. The changes belong to the caller and are
-/// only read during the call that takes the report.
+/// The socket of a part of a unit (by its place in `unit_parts`): something is in it from now on, or nothing.
+struct SocketChange {
+  std::uint16_t part = 0;
+  bool filled = false;
+  friend constexpr bool operator==(const SocketChange&, const SocketChange&) = default;
+};
+
+/// What a unit said at one moment; committed as a whole. Changes and sockets belong to the caller and are
+/// only read during the call that takes the report. Of a socket that is filled now the changes say how its part stands,
+/// which is not input. An engine takes no notice of sockets: sessions do.
 struct Report {
   Time time;
   std::span<const Change> changes;
+  std::span<const SocketChange> sockets{};
 };
 
 }  // namespace omnipar

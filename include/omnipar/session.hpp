@@ -1,4 +1,5 @@
-// A session on Linux: what is plugged in, whose seat is which, and the engine that they play on. What an emulator opens.
+// A session on Linux: what is plugged in, whose seat is which, and the engine that they play on. What an emulator
+// opens.
 //
 //   auto session = omnipar::Session::open({.profile = *profile});
 //   omnipar::Reader game{session->engine()};
@@ -43,9 +44,11 @@ struct SessionOptions {
   bool with_virtual = false;  ///< take units that other programs made, too
   /// Which units to hear; those that it refuses are left to others. Without it: all that somebody can play on.
   std::function<bool(const Description&)> takes{};
-  double rumble = 1;           ///< how strongly units shake, 0..1
-  std::vector<int> signals{};  ///< come as events and do nothing else, until the session ends. Empty: none is touched
-  bool measures = false;       ///< how long reports take; costs two looks at the clock a report
+  double rumble = 1;  ///< how strongly units shake, 0..1
+  /// These come as events and do nothing else, until the session is destroyed; a signal belongs to one session alone.
+  /// Empty: none is touched.
+  std::vector<int> signals{};
+  bool measures = false;  ///< how long reports take; costs two looks at the clock a report
   /// Is told of events as they happen. It may ask the session, not change it, and throws nothing. Without it they wait
   /// for `next_event`.
   EventHandler told{};
@@ -80,9 +83,9 @@ struct NodeHere {
 };
 
 struct VirtualDeviceHere {
-  int port = 0;      ///< 0: desktop keys of units that are held
-  std::string name;  ///< "Omnipar port 1 pad"
-  std::string node;  ///< "/dev/input/event9"; empty if that cannot be told
+  int port = 0;            ///< 0: desktop keys of units that are held
+  std::string name;        ///< "Omnipar port 1 pad"
+  std::string node;        ///< "/dev/input/event9"; empty if that cannot be told
   bool announced = false;  ///< the system has told everybody of it
 };
 
@@ -119,8 +122,8 @@ class Session {
   /// until the session is closed. -1 in a room, and after a failure to make it. Costs `take` one call of the system
   /// more whenever the next deadline changes; `wait` does not need it.
   [[nodiscard]] int descriptor();
-  /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody waits: time goes on to the
-  /// next thing that happens, or to `until`. False at `until`, with nothing to do.
+  /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody
+  /// waits: time goes on to the next thing that happens, or to `until`. False at `until`, with nothing to do.
   bool wait(Time until);
   /// Takes what has come, without waiting: reports, units that come and go, what games ask of motors; lets time pass to
   /// `now`, and writes what virtual devices have to show. Events are told.
@@ -137,8 +140,8 @@ class Session {
   [[nodiscard]] const Plan& plan() const noexcept;
   /// The profile as it is played now: swapped, if ports were.
   [[nodiscard]] const Profile& profile() const noexcept;
-  /// The household's units, with those that have been seated for the first time, and the sockets they are in now: what to
-  /// keep for the next evening. Who only stands in for somebody who is away is not among them.
+  /// The household's units, with those that have been seated for the first time, and the sockets they are in now: what
+  /// to keep for the next evening. Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept;
   [[nodiscard]] std::vector<UnitHere> units() const;
   /// Seats that nobody has taken yet, in order; and whether somebody plays from one.

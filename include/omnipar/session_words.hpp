@@ -11,8 +11,9 @@ namespace omnipar {
 /// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
 [[nodiscard]] std::string player_of(const Plan& plan, const std::string& seat);
 
-/// What players are told of an event of this session: sentences, mostly one, each on a line of its own, without the last
-/// line's end. Empty where nothing need be said. Some speak of how things are, and are right at the moment of the event.
+/// What players are told of an event of this session: sentences, mostly one, each on a line of its own, without the
+/// last line's end. Empty where nothing need be said. Some speak of how things are, and are right at the moment of the
+/// event.
 [[nodiscard]] std::string to_text(const SessionEvent& event, const Session& session);
 
 /// Asks the next player to press; empty if no seat is free.

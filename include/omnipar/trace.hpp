@@ -36,9 +36,10 @@ struct TraceEvent {
   int node = 0;  ///< the number that the node's line gives
   Deed deed = Deed::report;
   std::vector<Change> changes;
-  std::vector<std::uint8_t> raw{};  ///< of a report of a raw HID node: its bytes, instead of changes
-  std::string note{};               ///< what a bystander would say; may be empty
-  std::string lesson{};             ///< what is to be seen here; mostly empty
+  std::vector<std::uint8_t> raw{};      ///< of a report of a raw HID node: its bytes, instead of changes
+  std::vector<SocketChange> sockets{};  ///< as raw bytes tell of them; they are on no line of a trace
+  std::string note{};                   ///< what a bystander would say; may be empty
+  std::string lesson{};                 ///< what is to be seen here; mostly empty
   friend bool operator==(const TraceEvent&, const TraceEvent&) = default;
 };
 

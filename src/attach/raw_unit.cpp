@@ -54,7 +54,8 @@ RawUnit::RawUnit(const Catalogue& catalogue, const Description& node, Time opene
       opened_(opened) {
   find_sockets(catalogue, node);
   find_rests(catalogue, node);
-  std::size_t most = decoder_.most_changes() + sockets_.size() + controls_.size();
+  told_sockets_.reserve(sockets_.size());
+  std::size_t most = decoder_.most_changes() + controls_.size();
   for (const Socket& socket : sockets_) most += socket.controls.size();
   told_.reserve(most);
 }
@@ -139,15 +140,16 @@ std::optional<bool> RawUnit::is_plugged(const Socket& socket, Time now) const no
   return plugged;
 }
 
-/// Sockets first, then how those stand that a plug has been put into.
+/// Sockets, and how those stand that a plug has been put into.
 void RawUnit::look_into_sockets(Time now) noexcept {
   told_.clear();
+  told_sockets_.clear();
   for (Socket& socket : sockets_) {
     const std::optional<bool> before = socket.plugged;
     socket.plugged = is_plugged(socket, now);
     socket.was_put_in = before == false && socket.plugged == true;
     const bool found_empty = before != false && socket.plugged == false;
-    if (socket.was_put_in || found_empty) told_.push_back({{ev_socket, socket.part}, socket.was_put_in ? 1 : 0});
+    if (socket.was_put_in || found_empty) told_sockets_.push_back({socket.part, socket.was_put_in});
   }
   for (const Socket& socket : sockets_) {
     if (!socket.was_put_in) continue;
@@ -165,7 +167,7 @@ bool RawUnit::is_told_of(const Change& change, bool as_found) const noexcept {
   return !socket.was_put_in && socket.plugged != false;
 }
 
-std::span<const Change> RawUnit::take(std::span<const std::uint8_t> report, Time now) noexcept {
+RawUnit::News RawUnit::take(std::span<const std::uint8_t> report, Time now) noexcept {
   const auto changes = decoder_.decode(report);
   const std::uint8_t id = descriptor_.numbered && !report.empty() ? report.front() : 0;
   sure_.set(id);
@@ -175,7 +177,7 @@ std::span<const Change> RawUnit::take(std::span<const std::uint8_t> report, Time
   const bool as_found = now < opened_ + at_once;
   std::ranges::copy_if(changes, std::back_inserter(told_),
                        [&](const Change& change) { return is_told_of(change, as_found); });
-  return told_;
+  return {told_, told_sockets_};
 }
 
 void RawUnit::may_have_lost(Time now) noexcept {
@@ -194,10 +196,10 @@ void RawUnit::let_go_unsure() noexcept {
   }
 }
 
-std::span<const Change> RawUnit::advance(Time now) noexcept {
+RawUnit::News RawUnit::advance(Time now) noexcept {
   look_into_sockets(now);
   if (unsure_until_ && now >= *unsure_until_) let_go_unsure();
-  return told_;
+  return {told_, told_sockets_};
 }
 
 std::optional<Time> RawUnit::next_due() const noexcept {

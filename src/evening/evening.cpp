@@ -61,7 +61,8 @@ class Evening {
     session_.emplace(std::move(*session));
     program_.spare(session_->helper());
     feedback_.emplace(wish_.feedback, *session_);
-    start_.emplace(door_, StartWish{wish_.session.rig, wish_.longest_wait, wish_.alone, wish_.say}, *session_, program_);
+    start_.emplace(door_, StartWish{wish_.session.rig, wish_.longest_wait, wish_.alone, wish_.say}, *session_,
+                   program_);
     if (wish_.urgent && door_.be_urgent() < 0)
       say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
     say(exit_words);
@@ -118,7 +119,8 @@ class Evening {
   /// When something is due here although the session has nothing to do.
   [[nodiscard]] Time due() const {
     Time due = latest_time;
-    for (const auto& other : {start_->due(), program_.due(), feedback_->next_due()}) due = std::min(due, other.value_or(due));
+    for (const auto& other : {start_->due(), program_.due(), feedback_->next_due()})
+      due = std::min(due, other.value_or(due));
     return due;
   }
 

@@ -13,7 +13,7 @@
 namespace omnipar::evening {
 
 struct Wish {
-  SessionOptions session;                       ///< what is played; here it has virtual devices, and its signals are set
+  SessionOptions session;  ///< what is played; here it has virtual devices, and its signals are set
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
   FeedbackWish feedback{};                      ///< what else tells of changes
 

@@ -37,8 +37,9 @@ bool ProgramStart::ask_for_the_missing() const {
     const auto unit = std::ranges::find(wish_.rig.units, seat, &RigUnit::seat);
     if (!program_.is_wished() || unit == wish_.rig.units.end() || !is_missing(seat)) continue;
     asked = true;
-    wish_.say(fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
-                          player_of(session_.plan(), seat), unit->name));
+    wish_.say(
+        fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
+                    player_of(session_.plan(), seat), unit->name));
   }
   return asked;
 }

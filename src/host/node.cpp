@@ -53,6 +53,9 @@ Description describe(libevdev* device, const std::string& path, const std::strin
   return d;
 }
 
+void say_nothing(const libevdev* /*device*/, libevdev_log_priority /*priority*/, void* /*data*/, const char* /*file*/,
+                 int /*line*/, const char* /*function*/, const char* /*format*/, va_list /*words*/) {}
+
 struct Free {
   void operator()(libevdev* device) const noexcept { libevdev_free(device); }
 };
@@ -264,11 +267,15 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   error = number < 0 ? number : 0;
   if (number < 0) return nullptr;
   os::Descriptor descriptor{door, number};
-  libevdev* device = nullptr;
-  do error = libevdev_new_from_fd(number, &device);
+  const std::unique_ptr<libevdev, Free> described{libevdev_new()};
+  libevdev* const device = described.get();
+  error = device == nullptr ? -ENOMEM : 0;
+  if (device == nullptr) return nullptr;
+  // Of itself it would write to the terminal.
+  libevdev_set_device_log_function(device, &say_nothing, LIBEVDEV_LOG_ERROR, nullptr);
+  do error = libevdev_set_fd(device, number);
   while (error == -EINTR);
   if (error < 0) return nullptr;
-  const std::unique_ptr<libevdev, Free> described{device};
   return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device, syspath);
 }
 

@@ -148,8 +148,8 @@ class RawUnitNode final : public Node {
     set_due(silent && motors ? std::min(*silent, *motors) : silent ? silent : motors);
   }
 
-  static void add(Reports& into, Time time, std::span<const Change> changes) {
-    if (!changes.empty()) into.add(time, changes);
+  static void add(Reports& into, Time time, const RawUnit::News& news) {
+    if (!news.empty()) into.add(time, news.changes, news.sockets);
   }
 
   /// Motors that a driver of the kernel moves are left to it.

@@ -15,13 +15,14 @@ class Reports {
   void clear() noexcept {
     entries_.clear();
     changes_.clear();
+    sockets_.clear();
   }
   /// Those that are added from now on come from the node of this number.
   void from(int node) noexcept { node_ = node; }
 
   /// Keeps the order of time; of equal times, that in which they were added.
-  void add(Time time, std::span<const Change> changes) {
-    const Entry entry{node_, time, changes_.size(), changes.size()};
+  void add(Time time, std::span<const Change> changes, std::span<const SocketChange> sockets = {}) {
+    const Entry entry{node_, time, changes_.size(), changes.size(), sockets_.size(), sockets.size()};
     std::size_t at = entries_.size();
     while (at > 0 && entries_[at - 1].time > time) --at;
     if (at == entries_.size())
@@ -29,13 +30,16 @@ class Reports {
     else
       entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), entry);
     for (const Change& change : changes) changes_.push_back(change);  // mostly one: a block copy would cost more
+    for (const SocketChange& socket : sockets) sockets_.push_back(socket);
   }
 
   [[nodiscard]] std::size_t size() const noexcept { return entries_.size(); }
   [[nodiscard]] int node(std::size_t i) const noexcept { return entries_[i].node; }
   /// Valid until the next `add` or `clear`.
   [[nodiscard]] Report operator[](std::size_t i) const noexcept {
-    return {entries_[i].time, std::span{changes_}.subspan(entries_[i].first, entries_[i].count)};
+    const Entry& entry = entries_[i];
+    return {entry.time, std::span{changes_}.subspan(entry.first, entry.count),
+            std::span{sockets_}.subspan(entry.first_socket, entry.sockets)};
   }
 
  private:
@@ -44,10 +48,13 @@ class Reports {
     Time time;
     std::size_t first = 0;
     std::size_t count = 0;
+    std::size_t first_socket = 0;
+    std::size_t sockets = 0;
   };
   int node_ = 0;
   std::vector<Entry> entries_;
   std::vector<Change> changes_;
+  std::vector<SocketChange> sockets_;
 };
 
 }  // namespace omnipar::host

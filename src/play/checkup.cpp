@@ -37,7 +37,8 @@ std::map<std::string, std::vector<std::string>> HealthEars::notes() const {
 
 // -- combinations ---------------------------------------------------------------------------------------------
 
-std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member, const std::string& part) {
+std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
+                                             const std::string& part) {
   const UnitSheet* sheet = find_unit_sheet(catalogue, member.unit);
   std::vector<combinations::Button> buttons;
   for (const Control& control : member.attachment(catalogue, part).controls) {

@@ -72,6 +72,6 @@ class CombinationEars final : public Ears {
 
 /// The buttons of a part of a node, as people call them.
 [[nodiscard]] std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
-                                                        const std::string& part);
+                                                           const std::string& part);
 
 }  // namespace omnipar::play

@@ -45,8 +45,7 @@ class Hearing {
   /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
   /// who says it twice does not want to wait. `awaits` is called if there is something to wait for, and `left` for
   /// nodes that leave meanwhile.
-  void give_back(const std::function<void()>& awaits, const Other& other,
-                 const std::function<void(int node)>& left);
+  void give_back(const std::function<void()>& awaits, const Other& other, const std::function<void(int node)>& left);
 
  private:
   os::Door& door_;

@@ -272,7 +272,7 @@ void LinuxSession::ready(Ready what) {
   if (what.what == Waited::keeper) keeper_is_gone_ = true;
   if (what.what == Waited::timer) armed_.reset();
   if (what.what == Waited::other) ready_others_.push_back(static_cast<int>(what.which));
-  if (what.what != Waited::device) return;
+  if (what.what != Waited::device || !outlets_) return;
   const outlet::VirtualDevice& device = outlets_->devices()[what.which];
   Wishes& wishes = wishes_.emplace_back(Asker{device.key().port, device.key().form});
   outlet::answer(door_, device.descriptor(), wishes.wishes);

@@ -127,7 +127,7 @@ class Listening {
 
   void take(const host::Nodes::News& news) {
     for (std::size_t i = 0; i < news.said.size(); ++i)
-      ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes});
+      ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes, news.said[i].sockets});
     for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
     for (const int node : news.come) arrive(node);
   }

@@ -147,7 +147,7 @@ void RoomSession::play(const TraceEvent& event, const Description& node) {
       break;
     case Deed::report:
       ++stats_.reports;
-      table_.report(event.node, {event.time, event.changes});
+      table_.report(event.node, {event.time, event.changes, event.sockets});
       break;
   }
   pass(event.time);
@@ -219,7 +219,8 @@ tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Ro
 }
 
 Lines lines_of(std::string text) {
-  return [text = std::move(text), from = std::size_t{0}]() mutable -> tl::expected<std::optional<std::string>, Diagnostic> {
+  return [text = std::move(text),
+          from = std::size_t{0}]() mutable -> tl::expected<std::optional<std::string>, Diagnostic> {
     if (from >= text.size()) return std::nullopt;
     const std::size_t end = std::min(text.find('\n', from), text.size());
     std::string line = text.substr(from, end - from);

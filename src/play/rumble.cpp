@@ -80,8 +80,7 @@ bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, doub
   return true;
 }
 
-void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes,
-                  std::span<const host::NodePart> parts) {
+void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts) {
   Pad& pad = pads_[asker];
   for (const outlet::ForceWish& wish : wishes) {
     Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));

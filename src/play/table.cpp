@@ -13,7 +13,6 @@ namespace {
 /// What a waiting unit's controls are doing, for the moment in which it takes a seat.
 void remember(Attachment& attachment, std::span<const Change> changes) {
   for (const Change& change : changes) {
-    if (change.code.type == ev_socket) continue;
     const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
     if (known != attachment.state.end())
       known->value = change.value;
@@ -31,8 +30,9 @@ std::vector<std::string> keys_of(const Description& node) {
 
 /// Most reports: nothing in them is pressed or released, and no plug is put in or taken out.
 bool only_moves(const Report& report) {
-  return std::ranges::all_of(
-      report.changes, [](const Change& change) { return change.code.type == ev_abs || change.code.type == ev_rel; });
+  return report.sockets.empty() && std::ranges::all_of(report.changes, [](const Change& change) {
+           return change.code.type == ev_abs || change.code.type == ev_rel;
+         });
 }
 
 }  // namespace
@@ -233,14 +233,12 @@ void Table::hear_waiting(Guest& guest, Player& player, Share& share, const Repor
 
 // -- sockets --------------------------------------------------------------------------------------------------
 
-/// What a raw unit says of a part's socket stands before all else in its report. True if it has said something of
-/// this one: what else it says there is how the part stands.
+/// True if something has become of this one's socket: what else the report says is how the part stands.
 bool Table::look_into(const Guest& guest, Player& player, int node, const Report& report) {
   const auto part = static_cast<std::uint16_t>(&player - guest.players.data());
-  for (const Change& change : report.changes) {
-    if (change.code.type != ev_socket) return false;
-    if (change.code.number != part || player.empty == (change.value == 0)) continue;
-    player.empty = change.value == 0;
+  for (const SocketChange& socket : report.sockets) {
+    if (socket.part != part || player.empty == !socket.filled) continue;
+    player.empty = !socket.filled;
     engine_.advance(report.time);
     player.empty ? take_out(player) : put_in(player, node, report);
     return true;

@@ -62,9 +62,10 @@ void TraceHost::pass(Time time) {
         first = at;
     if (first == raw_nodes_.end() || *first->second.unit.next_due() > time) return;
     TraceEvent event{*first->second.unit.next_due(), first->first, Deed::report, {}};
-    const auto changes = first->second.unit.advance(event.time);
-    event.changes.assign(changes.begin(), changes.end());
-    if (!changes.empty()) take_(event, first->second.node);
+    const auto news = first->second.unit.advance(event.time);
+    event.changes.assign(news.changes.begin(), news.changes.end());
+    event.sockets.assign(news.sockets.begin(), news.sockets.end());
+    if (!news.empty()) take_(event, first->second.node);
   }
 }
 
@@ -106,8 +107,9 @@ void TraceHost::tell(TraceEvent event, const Description& node) {
     return take_(event, node);
   }
   if (event.deed == Deed::report) {
-    const auto changes = raw->second.unit.take(event.raw, event.time);
-    event.changes.assign(changes.begin(), changes.end());
+    const auto news = raw->second.unit.take(event.raw, event.time);
+    event.changes.assign(news.changes.begin(), news.changes.end());
+    event.sockets.assign(news.sockets.begin(), news.sockets.end());
   }
   const Description described = raw->second.node;
   if (event.deed == Deed::pull_out) raw_nodes_.erase(raw);

@@ -34,12 +34,12 @@ std::vector<std::string> roles(const Attachment& attachment) {
 }
 
 /// What a raw unit has told, in words: "socket 1 out", "hid:0/x#2 200".
-std::vector<std::string> words(const Description& node, std::span<const Change> changes) {
+std::vector<std::string> words(const Description& node, const RawUnit::News& news) {
   std::vector<std::string> all;
-  for (const Change& change : changes)
-    all.push_back(change.code.type == ev_socket
-                      ? "socket " + std::to_string(change.code.number) + (change.value != 0 ? " in" : " out")
-                      : control_name(node, change.code) + " " + std::to_string(change.value));
+  for (const SocketChange& socket : news.sockets)
+    all.push_back("socket " + std::to_string(socket.part) + (socket.filled ? " in" : " out"));
+  for (const Change& change : news.changes)
+    all.push_back(control_name(node, change.code) + " " + std::to_string(change.value));
   return all;
 }
 using Words = std::vector<std::string>;
@@ -148,7 +148,7 @@ TEST_CASE("what stays follows a raw unit that comes back as soon as it says wher
   Attachment attachment = attach_node({}, node, node);
   attachment.seat = "seat-1";
   const auto shown_after = [&](RawUnit& raw, UnitId unit, std::uint8_t x) {
-    engine.feed(unit, {engine.now(), raw.take(std::vector<std::uint8_t>{x, 128, 0}, at_us(0))});
+    engine.feed(unit, {engine.now(), raw.take(std::vector<std::uint8_t>{x, 128, 0}, at_us(0)).changes});
     reader.next_frame();
     return reader.port(1).value(*engine.plan().target(1, "stick-x"));
   };
@@ -170,9 +170,9 @@ TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how i
   const Description node = adapter(application(0x04) + socket + socket + end_collection);
   RawUnit unit{{}, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {
-    std::span<const Change> changes;
-    CHECK(test::allocations_during([&] { changes = unit.take(report, at_us(ms * 1000)); }) == 0);
-    return words(node, changes);
+    RawUnit::News news;
+    CHECK(test::allocations_during([&] { news = unit.take(report, at_us(ms * 1000)); }) == 0);
+    return words(node, news);
   };
   // what is down at once was down before; an empty socket's bytes mean nothing
   CHECK(take(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
@@ -234,8 +234,8 @@ control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"]
   Words told;
   for (std::int64_t ms = 5; ms < 1500; ms += 5) {
     const Time now = at_us(ms * 1000);
-    const auto add = [&](std::span<const Change> changes) {
-      for (const std::string& word : words(node, changes))
+    const auto add = [&](const RawUnit::News& news) {
+      for (const std::string& word : words(node, news))
         if (word.starts_with("socket")) told.push_back(std::to_string(ms) + " " + word);
     };
     if (unit.next_due() && *unit.next_due() <= now) add(unit.advance(now));
@@ -282,7 +282,7 @@ TEST_CASE("where reports may have been lost, what does not come again is release
   REQUIRE(unit.next_due() == at_us(350'000));
   CHECK(take(310, {1, 0, 128, 1}).empty());  // it is as it was
   CHECK(unit.advance(at_us(349'999)).empty());
-  std::span<const Change> let_go;
+  RawUnit::News let_go;
   CHECK(test::allocations_during([&] { let_go = unit.advance(at_us(350'000)); }) == 0);
   CHECK(words(node, let_go) == Words{"hid:2/x 128", "hid:2/button-2 0"});
   CHECK_FALSE(unit.next_due());

@@ -73,7 +73,7 @@ TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
 TEST_CASE("What another program holds is named with the program, and the command that ends it", "[doctor]") {
   Facts facts = all_well();
   facts.nodes[0].grabbed = true;
-  CHECK(finding("grabbed", facts).fix == "systemctl start bluetooth");
+  CHECK(finding("grabbed", facts).fix == "sudo omnipar doctor");
   facts.nodes[0].holders = "menu-tool (process 42)";
   facts.nodes[0].holder = 42;
   CHECK(finding("grabbed", facts).fix == "kill 42");

@@ -1,6 +1,8 @@
 // Sessions with the made-up units of a room: what they tell, and that nothing depends on how time is cut into calls.
+#include <array>
 #include <catch2/catch.hpp>
 #include <random>
+#include <thread>
 
 #include "engine/byte_dice.hpp"
 #include "marrowby.hpp"
@@ -112,6 +114,15 @@ TEST_CASE("a session tells and shows the same however time is cut into calls", "
     });
     REQUIRE(cut == whole);
   }
+}
+
+TEST_CASE("sessions on several threads do not disturb each other", "[session]") {
+  const Evening alone = played_in_frames();
+  std::array<Evening, 4> evenings;
+  std::vector<std::thread> threads;
+  for (Evening& evening : evenings) threads.emplace_back([&evening] { evening = played_in_frames(); });
+  for (std::thread& thread : threads) thread.join();
+  for (const Evening& evening : evenings) CHECK(evening == alone);
 }
 
 TEST_CASE("events are told at once, or wait in the same order", "[session]") {
