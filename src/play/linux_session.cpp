@@ -274,8 +274,8 @@ void LinuxSession::ready(Ready what) {
   if (what.what == Waited::other) ready_others_.push_back(static_cast<int>(what.which));
   if (what.what != Waited::device || !outlets_) return;
   const outlet::VirtualDevice& device = outlets_->devices()[what.which];
-  Wishes& wishes = wishes_.emplace_back(Asker{device.key().port, device.key().form});
-  outlet::answer(door_, device.descriptor(), wishes.wishes);
+  wishes_.push_back({{device.key().port, device.key().form}, {}});
+  outlet::answer(door_, device.descriptor(), wishes_.back().wishes);
 }
 
 void LinuxSession::take() {
