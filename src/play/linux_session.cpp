@@ -105,6 +105,7 @@ class LinuxSession final : public Session::Inside {
   Lights lights_;
   os::Descriptor timer_;
   std::optional<Time> armed_;
+  bool timer_rang_ = false;  ///< and is readable until it is set again
   std::vector<int> ready_others_;
   std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
   std::set<std::string> announced_;
@@ -239,7 +240,8 @@ int LinuxSession::descriptor() {
 void LinuxSession::arm_timer() {
   if (!timer_) return;
   const auto due = met_ ? next_due() : std::optional{now()};
-  if (due == std::exchange(armed_, due)) return;
+  if (due == std::exchange(armed_, due) && !std::exchange(timer_rang_, false)) return;
+  timer_rang_ = false;
   if (door_.set_timer(timer_.get(), due ? &*due : nullptr) < 0) fail(Waiter::failure());
 }
 
@@ -270,7 +272,7 @@ bool LinuxSession::also_wait_for(int other) {
 /// What games ask of the motors is answered first of all.
 void LinuxSession::ready(Ready what) {
   if (what.what == Waited::keeper) keeper_is_gone_ = true;
-  if (what.what == Waited::timer) armed_.reset();
+  if (what.what == Waited::timer) timer_rang_ = true;
   if (what.what == Waited::other) ready_others_.push_back(static_cast<int>(what.which));
   if (what.what != Waited::device || !outlets_) return;
   const outlet::VirtualDevice& device = outlets_->devices()[what.which];

@@ -239,6 +239,7 @@ TEST_CASE("any call of a session may fail or be interrupted: it says so or goes 
   FaultyDoor good{Fault::none, 0};
   REQUIRE(evening(good));
   const int calls = good.calls();
+  CHECK(calls < 1500);  // it does not spin
   const int step = full_counts() ? 1 : calls / 12 + 1;
   for (int at = 1; at <= calls; at += step) {
     CAPTURE(virtual_devices, at, calls);
