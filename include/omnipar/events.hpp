@@ -98,7 +98,8 @@ struct Refused {
   Diagnostic why;
 };
 
-/// From now on only hotkeys are heard, or everything again. Units that were held work for other programs while frozen.
+/// From now on only hotkeys are heard, or everything again. Units that were grabbed work for other programs while
+/// frozen.
 struct Froze {
   bool frozen = true;
 };

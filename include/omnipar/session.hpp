@@ -48,7 +48,7 @@ struct SessionOptions {
   /// These come as events and do nothing else, until the session is destroyed; a signal belongs to one session alone.
   /// Empty: none is touched.
   std::vector<int> signals{};
-  bool measures = false;  ///< how long reports take; costs two looks at the clock a report
+  bool measures = false;  ///< how long reports take; costs one more look at the clock whenever something came out
   /// Is told of events as they happen. It may ask the session, not change it, and throws nothing. Without it they wait
   /// for `next_event`.
   EventHandler told{};
@@ -103,7 +103,7 @@ struct SessionStats {
 /// Belongs to one thread: every call, and the readers of its engine. Two sessions share nothing but the units, and
 /// may be used from two threads. Nothing here writes to a terminal, throws on purpose or touches a signal that was not
 /// asked for. Each player keeps their seat through whatever is plugged in and out, in whatever order. Costs: a report
-/// costs what its own bindings cost; what comes and goes, and swapping, may allocate and take milliseconds.
+/// costs what its own bindings cost; what comes and goes, and swapping, may allocate and wait for the kernel.
 class Session {
  public:
   /// Begins to hear what is plugged in; the first `take` meets it. Fails with what `compile` finds, with `no-udev`,

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "base/earlier.hpp"
 #include "host/part_outputs.hpp"
 #include "host/raw.hpp"
 #include "omnipar/hid.hpp"
@@ -142,11 +143,7 @@ class RawUnitNode final : public Node {
  private:
   /// Raw reports are never cut, but some sockets tell by their silence that they are empty, and motors that run must be
   /// told so again.
-  void update_due() noexcept {
-    const auto silent = unit_.next_due();
-    const auto motors = outputs_.next_due();
-    set_due(silent && motors ? std::min(*silent, *motors) : silent ? silent : motors);
-  }
+  void update_due() noexcept { set_due(earlier(unit_.next_due(), outputs_.next_due())); }
 
   static void add(Reports& into, Time time, const RawUnit::News& news) {
     if (!news.empty()) into.add(time, news.changes, news.sockets);

@@ -3,12 +3,12 @@
 #include <set>
 #include <utility>
 
+#include "base/earlier.hpp"
 #include "host/look.hpp"
 #include "omnipar/identity.hpp"
 #include "outlet/outlets.hpp"
 #include "play/at_ports.hpp"
 #include "play/desktop_keys.hpp"
-#include "play/earlier.hpp"
 #include "play/grabs.hpp"
 #include "play/hearing.hpp"
 #include "play/hotkeys.hpp"
@@ -84,6 +84,10 @@ class LinuxSession final : public Session::Inside {
   void show() override { flush(door_.now()); }
   void turned() override;
   void adopted() override;
+  void settle() override {
+    look_who_plays();
+    arm_timer();
+  }
   bool flush(Time now);
   /// When something more can be shown of how things are; nothing, when all is.
   [[nodiscard]] std::optional<Time> shown_whole() const;
@@ -231,8 +235,9 @@ std::vector<NodeHere> LinuxSession::nodes() const {
 
 int LinuxSession::descriptor() {
   if (timer_ || closed_) return closed_ ? -1 : hearing_.waiter().descriptor();
-  timer_ = os::Descriptor{door_, door_.make_timer()};
-  if (!timer_ || hearing_.waiter().also(timer_.get(), {Waited::timer})) return -1;
+  os::Descriptor timer{door_, door_.make_timer()};
+  if (!timer || hearing_.waiter().also(timer.get(), {Waited::timer})) return -1;
+  timer_ = std::move(timer);
   arm_timer();
   return hearing_.waiter().descriptor();
 }
@@ -409,7 +414,7 @@ std::vector<VirtualDeviceHere> LinuxSession::virtual_devices() const {
 
 SessionStats LinuxSession::stats() const {
   SessionStats stats = stats_;
-  if (closed_ && !outlets_) return stats;
+  if (closed_) return stats;
   stats.losses = nodes_.losses();
   if (outlets_) stats.refused = outlets_->refused();
   stats.measured = in_to_out_.count();
@@ -442,9 +447,9 @@ void LinuxSession::end() {
 void LinuxSession::close() {
   if (closed_) return;
   end();
+  stats_ = stats();
   closed_ = true;
   if (outlets_) outlets_->keeper().close();
-  stats_ = stats();
   desktop_keys_.reset();
   outlets_.reset();
   timer_.reset();

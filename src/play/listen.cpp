@@ -1,3 +1,4 @@
+#include "base/earlier.hpp"
 #include "play/listen.hpp"
 
 #include <algorithm>
@@ -10,7 +11,6 @@
 #include "host/look.hpp"
 #include "host/raw.hpp"
 #include "omnipar/identity.hpp"
-#include "play/earlier.hpp"
 #include "play/hearing.hpp"
 #include "play/words.hpp"
 

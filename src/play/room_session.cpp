@@ -4,7 +4,7 @@
 #include <set>
 #include <utility>
 
-#include "play/earlier.hpp"
+#include "base/earlier.hpp"
 #include "play/hotkeys.hpp"
 #include "play/lights.hpp"
 #include "play/session_inside.hpp"
@@ -71,6 +71,7 @@ class RoomSession final : public Session::Inside {
   void show() override { catch_up(now_); }
   void turned() override {}
   void adopted() override {}
+  void settle() override {}
 
   Room room_;
   TraceReader trace_;

@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <utility>
 
-#include "play/earlier.hpp"
+#include "base/earlier.hpp"
 #include "play/hotkeys.hpp"
 #include "play/session_inside.hpp"
 
@@ -73,6 +73,7 @@ void Session::Inside::freeze() {
   show();
   turned();
   tell(Froze{true});
+  settle();
 }
 
 void Session::Inside::thaw() {
@@ -81,6 +82,7 @@ void Session::Inside::thaw() {
   show();  // sticks are shown as they are held
   turned();
   tell(Froze{false});
+  settle();
 }
 
 void Session::Inside::swap_ports() {
@@ -104,11 +106,13 @@ void Session::Inside::swap_ports() {
   }
   seats_have_changed_ = true;
   tell(Swapped{*plan, std::move(ports)});
+  settle();
 }
 
 std::optional<Diagnostic> Session::Inside::reseat(const std::string& unit, const std::string& seat) {
   auto refused = table_.reseat(unit, seat);
   show();
+  settle();
   return refused;
 }
 

@@ -68,6 +68,8 @@ class Session::Inside {
   virtual void turned() = 0;
   /// The engine has another plan.
   virtual void adopted() = 0;
+  /// Somebody has changed something between two calls of `take`: whoever waits is to be woken in time for it.
+  virtual void settle() = 0;
 
   SessionOptions options_;
   Engine engine_;

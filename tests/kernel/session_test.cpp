@@ -1,6 +1,7 @@
 // The library as an emulator uses it: the example as a program of its own, and sessions in this process.
 #include <catch2/catch.hpp>
 
+#include <poll.h>
 #include <sys/wait.h>
 
 #include <csignal>
@@ -213,6 +214,33 @@ TEST_CASE("a unit is given another seat, and another profile's seats are refused
   game.next_frame();
   CHECK(game.port(2).pressed(fire));
   CHECK(session->rig().units.front().seat == "seat-2");
+}
+
+TEST_CASE("who polls is woken for what was changed between two calls, and only for that", "[session]") {
+  const UhidPad pad{"Polled Pad", "p"};
+  REQUIRE(wait_for_nodes("Polled Pad", 1));
+  auto session = Session::open(options_for("Polled Pad", true));
+  REQUIRE(session);
+  const auto wakes_within = [&](int time_ms) {
+    pollfd polled{session->descriptor(), POLLIN, 0};
+    return ::poll(&polled, 1, time_ms) > 0;
+  };
+  REQUIRE(plays(*session, pad));
+  while (wakes_within(600)) session->take();  // it is grabbed by then
+  NodeReader other{nodes_named(port_1).front()};
+  pad.send({south});
+  REQUIRE(wakes_within(500));
+  session->take();
+  REQUIRE(other.wait_for(EV_KEY, BTN_SOUTH, 1));
+  session->freeze();  // the press must last a moment longer: somebody must be woken to end it
+  while (wakes_within(300)) session->take();
+  CHECK(other.wait_for(EV_KEY, BTN_SOUTH, 0, 100));
+  NodeReader desktop{nodes_named("Polled Pad").front()};
+  pad.send({});
+  while (wakes_within(300)) session->take();
+  pad.send({east});
+  CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 1, 500));  // it is everybody's again
+  pad.send({});
 }
 
 TEST_CASE("any call of a session may fail or be interrupted: it says so or goes on, and leaves nothing", "[session]") {

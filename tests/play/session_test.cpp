@@ -140,7 +140,8 @@ TEST_CASE("events are told at once, or wait in the same order", "[session]") {
   CHECK(evening.told.empty());
   // What a sentence says of free seats is said of the moment.
   REQUIRE(told.size() == waited.told.size());
-  for (std::size_t i = 0; i < told.size(); ++i) CHECK(told[i].front() == waited.told[i].front());
+  const auto kind = [](const std::string& event) { return event.substr(0, event.find(' ')); };
+  for (std::size_t i = 0; i < told.size(); ++i) CHECK(kind(told[i]) == kind(waited.told[i]));
 }
 
 TEST_CASE("the last thousand events wait, if nobody takes them", "[session]") {
