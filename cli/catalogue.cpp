@@ -73,8 +73,8 @@ void show(const std::vector<TargetSheet>& targets, std::size_t width) {
 }
 
 void show(const SystemSheet& system) {
-  print(fmt::format("{}: {}, {}, {} frames per second", system.name, system.title, counted(system.ports.size(), "port"),
-                    system.frames_per_1000_seconds / 1000.0));
+  print(fmt::format("{}: {}, {}, {} frames per second", system.name, system.title,
+                    quantity(system.ports.size(), "port"), system.frames_per_1000_seconds / 1000.0));
   for (const ControllerSheet& controller : system.controllers) {
     print(fmt::format("\n{} ({})", controller.name, controller.title));
     const std::size_t width = longest_name(controller);
@@ -159,7 +159,7 @@ int list(const CatalogueWords& words) {
   for (const SystemSheet& system : shelf.catalogue.systems) {
     list.push_back(to_json(system));
     if (!words.json)
-      print(fmt::format("{:<28}{} ({})", system.name, system.title, counted(system.ports.size(), "port")));
+      print(fmt::format("{:<28}{} ({})", system.name, system.title, quantity(system.ports.size(), "port")));
   }
   if (!words.json && !shelf.catalogue.units.empty()) print("\nmodels of units:");
   for (const UnitSheet& unit : shelf.catalogue.units) {

@@ -46,10 +46,10 @@ int check_trace(const CheckWords& words) {
   print_problems(words, problems);
   if (problem) return bad_input;
   if (!problems.empty()) {
-    talk(fmt::format("{} found; these units are ignored.", counted(problems.size(), "problem")));
+    talk(fmt::format("{} found; these units are ignored.", quantity(problems.size(), "problem")));
     return found_something;
   }
-  if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, counted(events, "event")));
+  if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, quantity(events, "event")));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", name));
   return good;
 }
@@ -58,7 +58,7 @@ int run(const CheckWords& words) {
   if (words.sources.profile.ends_with(".trace")) return check_trace(words);
   FoundProfile given = load(os::real_door(), words.sources);
   // A file without a profile is good if all that it holds is.
-  const bool other_sheets = given.readable && !given.profile && !given.held.empty();
+  const bool other_sheets = given.readable && !given.profile && !given.contents.empty();
   if (other_sheets) given.problems.clear();
   const std::string& name = words.sources.profile;
   Diagnostics said = given.problems;
@@ -68,11 +68,11 @@ int run(const CheckWords& words) {
   // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
   if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;
   if (other_sheets) {
-    if (!words.json) print(fmt::format("{} is good: it holds {}.", name, given.held));
+    if (!words.json) print(fmt::format("{} is good: it holds {}.", name, given.contents));
     return good;
   }
   if (!given.plan) {
-    talk(fmt::format("{} found; nothing was played or written.", counted(given.problems.size(), "problem")));
+    talk(fmt::format("{} found; nothing was played or written.", quantity(given.problems.size(), "problem")));
     return given.readable ? found_something : bad_input;
   }
   if (const auto rig = load_rig(os::real_door(), words.sources); !rig)
@@ -81,8 +81,8 @@ int run(const CheckWords& words) {
     talk(fmt::format("No port is played from the seat of {}: these units take a free seat when they are pressed.",
                      elsewhere));
   if (!words.json)
-    print(fmt::format("{} is good: {}, {}.", name, counted(given.plan->seats().size(), "seat"),
-                      counted(given.plan->targets().size(), "target")));
+    print(fmt::format("{} is good: {}, {}.", name, quantity(given.plan->seats().size(), "seat"),
+                      quantity(given.plan->targets().size(), "target")));
   talk(fmt::format("Next: omnipar play {}", name));
   return good;
 }

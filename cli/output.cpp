@@ -84,7 +84,7 @@ Diagnostics first_of(const Diagnostics& problems) {
   if (problems.size() <= most + 1) return problems;
   Diagnostics first{problems.begin(), problems.begin() + most};
   first.push_back({"more-problems", Severity::error,
-                   fmt::format("and {}", counted(problems.size() - most, "more problem")), "",
+                   fmt::format("and {}", quantity(problems.size() - most, "more problem")), "",
                    "fix those above first: others may follow from them"});
   return first;
 }

@@ -150,7 +150,7 @@ int swap(const RigWords& words) {
   });
   return report_change(
       words, status,
-      fmt::format("{} and {} have changed places ({})", words.name, words.other, counted(moved, "unit")));
+      fmt::format("{} and {} have changed places ({})", words.name, words.other, quantity(moved, "unit")));
 }
 
 int undo(const RigWords& words) {

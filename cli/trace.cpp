@@ -117,7 +117,7 @@ int record(const TraceWords& words) {
                                       {"raw-reports", recorded->raw},
                                       {"keys-left-out", recorded->left_out}});
   else
-    print(fmt::format("{}: {}{}", words.file, counted(recorded->reports, "report"),
+    print(fmt::format("{}: {}{}", words.file, quantity(recorded->reports, "report"),
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (recorded->left_out > 0)
     talk(fmt::format(
@@ -181,7 +181,7 @@ int compared(const TraceWords& words, Comparison& comparison) {
     return bad_input;
   }
   if (comparison.differs()) return found_something;
-  print(fmt::format("{}, all as in {}", counted(comparison.lines(), "sample"), words.against));
+  print(fmt::format("{}, all as in {}", quantity(comparison.lines(), "sample"), words.against));
   return good;
 }
 
@@ -278,7 +278,7 @@ int cut(const TraceWords& words) {
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", words.piece}, {"events", cutter.events()}});
   else
-    print(fmt::format("{}: {}", words.piece, counted(cutter.events(), "event")));
+    print(fmt::format("{}: {}", words.piece, quantity(cutter.events(), "event")));
   if (cutter.events() == 0) {
     talk("Nothing happened in that time.");
     return found_something;

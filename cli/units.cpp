@@ -164,7 +164,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   print(fmt::format("    {}; {:04x}:{:04x}; known by {}; {}",
                     known.sheet != nullptr
                         ? fmt::format("sheet '{}'", known.sheet->name)
-                        : counted(count(d, ev_key), "button") + ", " + counted(count(d, ev_abs), "axis", "axes"),
+                        : quantity(count(d, ev_key), "button") + ", " + quantity(count(d, ev_abs), "axis", "axes"),
                     d.vendor, d.product, known_by, nodes_text(known)));
   for (const Connection& spare : known.unit.spares) {
     const Description& other = known.nodes[spare.nodes.front()];

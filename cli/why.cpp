@@ -126,15 +126,15 @@ std::vector<inspect::StageValue> values_of(const WhyWords& words, const inspect:
 
 /// The value behind each stage, a line each.
 void show(const std::vector<inspect::StageValue>& values) {
-  for (const inspect::StageValue& step : values) print(fmt::format("      {:<32} {}", step.stage, step.value));
+  for (const inspect::StageValue& value : values) print(fmt::format("      {:<32} {}", value.stage, value.value));
 }
 
 nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<inspect::StageValue>& values) {
   nlohmann::ordered_json json{{"seat", link.seat},  {"source", link.source}, {"shape", link.shape},
                               {"port", link.port},  {"target", link.target}, {"origin", link.origin},
                               {"place", link.place}};
-  for (const inspect::StageValue& step : values)
-    json["values"].push_back({{"stage", step.stage}, {"value", step.value}});
+  for (const inspect::StageValue& value : values)
+    json["values"].push_back({{"stage", value.stage}, {"value", value.value}});
   return json;
 }
 

@@ -120,7 +120,7 @@ struct HotkeyFired {
 struct GrabbedElsewhere {
   std::string unit;
   std::string node;    ///< "/dev/input/event7"
-  std::string holder;  ///< that program, "name (process 12)", or several; empty if it cannot be seen
+  std::string opener;  ///< that program, "name (process 12)", or several; empty if it cannot be seen
   int process = 0;     ///< the process, if there is just one
 };
 

@@ -90,7 +90,7 @@ struct Descriptor {
 
 /// What one input control is in raw reports.
 enum class Kind : std::uint8_t {
-  value,   ///< a place in its range
+  value,   ///< a position in its range
   counts,  ///< movements since the last report
   button,  ///< a bit, or a value that is not 0
   hat_x,   ///< -1, 0, 1: half of a hat
@@ -99,7 +99,7 @@ enum class Kind : std::uint8_t {
   opaque,  ///< a maker's own value: only what it is called is known
 };
 
-/// One thing that a hand moves; its code is `code_of` its place in the list of controls.
+/// One thing that a hand moves; its code is `code_of` its index in the list of controls.
 struct Control {
   Kind kind = Kind::value;
   std::uint16_t field = 0;
@@ -112,14 +112,14 @@ struct Control {
 /// All input controls, in the order of their fields. Constants and values of more than 32 bits are none.
 [[nodiscard]] std::vector<Control> controls_of(const Descriptor& descriptor);
 
-/// The code of the control of that place.
-[[nodiscard]] constexpr Code code_of(std::size_t place) noexcept { return {ev_hid, static_cast<std::uint16_t>(place)}; }
+/// The code of the control of that index.
+[[nodiscard]] constexpr Code code_of(std::size_t index) noexcept { return {ev_hid, static_cast<std::uint16_t>(index)}; }
 
 /// A control's name, the same for all units of a model: "hid:0/x", "hid:2/button-3#2", "hid:1/hat-switch.x".
 [[nodiscard]] std::string name_of(const Descriptor& descriptor, const Control& control);
 /// True if a control could be called so.
 [[nodiscard]] bool is_name(std::string_view name);
-/// The place of the control of that name, or nothing.
+/// The index of the control of that name, or nothing.
 [[nodiscard]] std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const Control> controls,
                                                       std::string_view name);
 
@@ -138,15 +138,15 @@ struct KernelCode {
 /// lost.
 [[nodiscard]] std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls);
 
-/// The same for some of the controls, as if the unit had no others. `which` are places in `controls`, in order.
+/// The same for some of the controls, as if the unit had no others. `which` are indices of `controls`, in order.
 [[nodiscard]] std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls,
                                                    std::span<const std::size_t> which);
 
-/// The places of the controls that are played on: those of joysticks and game pads, not of keyboards and mice, and no
+/// The indices of the controls that are played on: those of joysticks and game pads, not of keyboards and mice, and no
 /// opaque ones.
 [[nodiscard]] std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls);
 
-/// The places of the opaque ones.
+/// The indices of the opaque ones.
 [[nodiscard]] std::vector<std::size_t> opaque_of(std::span<const Control> controls);
 
 /// What the part that serves all players of a unit is called.
@@ -155,7 +155,7 @@ inline constexpr std::string_view own_part = "own";
 /// A part that a descriptor falls into by itself: a player's, or what serves all ("own").
 struct Part {
   std::string name;                   ///< "player-1", "player-2", "own"
-  std::vector<std::size_t> controls;  ///< places
+  std::vector<std::size_t> controls;  ///< indices
 };
 /// The parts of what is played on: by application collection, else by collections with the same usages side by side,
 /// else by report id, else by usages that come again and again. None if it is one piece.
@@ -164,7 +164,7 @@ struct Part {
 /// Decodes reports. Not copied lightly: it holds the state of all controls.
 class Decoder {
  public:
-  /// `opaque`: places of the opaque controls that are wanted; the others are passed over.
+  /// `opaque`: indices of the opaque controls that are wanted; the others are passed over.
   explicit Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaque = {});
 
   /// What a raw report changes, as one commit; the first report of an id tells where everything stands that it holds,
@@ -225,7 +225,7 @@ class Decoder {
   };
 
   [[nodiscard]] Layout& layout_for(const Descriptor& descriptor, std::uint8_t report);
-  [[nodiscard]] static Slot slot_of(const Descriptor& descriptor, const Control& control, std::size_t place);
+  [[nodiscard]] static Slot slot_of(const Descriptor& descriptor, const Control& control, std::size_t index);
   [[nodiscard]] Array add_array(const Descriptor& descriptor, std::span<const Control> controls, std::size_t first);
   static void sort_slots(Layout& at);
 

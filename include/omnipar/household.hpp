@@ -49,9 +49,9 @@ struct FoundProfile {
   std::optional<Profile> profile;  ///< also one that has errors, for looking on
   std::optional<Plan> plan;        ///< it, compiled; nothing if that is not possible
   Diagnostics problems;
-  Diagnostics elsewhere;  ///< in files that the profile may not even need
-  bool readable = true;   ///< false if the file itself is bad, and not only what it asks for
-  std::string held{};     ///< what else the file holds, in words, if it has no profile
+  Diagnostics elsewhere;   ///< in files that the profile may not even need
+  bool readable = true;    ///< false if the file itself is bad, and not only what it asks for
+  std::string contents{};  ///< what else is in the file, in words, if it has no profile
 };
 /// `word` is a file if it has a '/' or ends in ".toml", and then sheets of machines in the same file count; else the
 /// name of a profile of people's own; else a machine, and its proposed profile is taken, with the rig's seats.

@@ -15,9 +15,9 @@ constexpr double widest_jitter = 0.15;
 constexpr int fewest_reversals = 6;
 
 std::string bounce_words(const std::string& role, Duration burst) {
-  constexpr std::int64_t step = 5;
+  constexpr std::int64_t finest = 5;
   const std::int64_t ms = (burst.count() + 999) / 1000;
-  const std::int64_t deaf = (ms / step + 1) * step;
+  const std::int64_t deaf = (ms / finest + 1) * finest;
   return fmt::format("'{0}' bounces for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes it one press",
                      role, ms, deaf);
 }

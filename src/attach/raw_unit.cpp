@@ -26,17 +26,17 @@ const PartSheet* part_sheet(const Catalogue& catalogue, const Description& node,
   return found == sheet->parts.end() ? nullptr : &*found;
 }
 
-using Places = std::vector<std::size_t>;
+using Indices = std::vector<std::size_t>;
 
 /// Controls of makers' own kinds that the sheet asks for.
-Places opaque_wanted(const Catalogue& catalogue, const Description& node, const hid::Descriptor& descriptor,
-                     std::span<const hid::Control> controls) {
-  Places wanted;
+Indices opaque_wanted(const Catalogue& catalogue, const Description& node, const hid::Descriptor& descriptor,
+                      std::span<const hid::Control> controls) {
+  Indices wanted;
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
   if (sheet == nullptr) return wanted;
   const auto want = [&](const std::string& name) {
-    const auto place = name.empty() ? std::nullopt : hid::find_control(descriptor, controls, name);
-    if (place && controls[*place].kind == hid::Kind::opaque) wanted.push_back(*place);
+    const auto index = name.empty() ? std::nullopt : hid::find_control(descriptor, controls, name);
+    if (index && controls[*index].kind == hid::Kind::opaque) wanted.push_back(*index);
   };
   for (const ControlSheet& control : sheet->controls) want(control.raw);
   for (const PartSheet& part : sheet->parts) want(part.plugged);
@@ -62,15 +62,15 @@ RawUnit::RawUnit(const Catalogue& catalogue, const Description& node, Time opene
 
 void RawUnit::find_sockets(const Catalogue& catalogue, const Description& node) {
   const auto parts = unit_parts(catalogue, node);
-  const auto places = part_controls(catalogue, node);
+  const auto indices = part_controls(catalogue, node);
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
   const bool streams = sheet != nullptr && sheet->streams && parts.size() > 1;
-  for (std::size_t part = 0; part < places.size(); ++part) {
+  for (std::size_t part = 0; part < indices.size(); ++part) {
     Socket socket;
-    if (streams) socket.reports = reports_of(places[part]);
-    for (std::size_t other = 0; other < places.size(); ++other)
-      if (other != part && (reports_of(places[other]) & socket.reports).any()) socket.reports.reset();
-    socket.controls = places[part];
+    if (streams) socket.reports = reports_of(indices[part]);
+    for (std::size_t other = 0; other < indices.size(); ++other)
+      if (other != part && (reports_of(indices[other]) & socket.reports).any()) socket.reports.reset();
+    socket.controls = indices[part];
     if (const PartSheet* said = part_sheet(catalogue, node, parts[part]); said != nullptr && !said->plugged.empty()) {
       socket.sign = hid::find_control(descriptor_, controls_, said->plugged);
       socket.sign_bits = said->plugged_bits;
@@ -82,16 +82,16 @@ void RawUnit::find_sockets(const Catalogue& catalogue, const Description& node) 
 
 std::bitset<256> RawUnit::reports_of(const std::vector<std::size_t>& controls) const {
   std::bitset<256> reports;
-  for (const std::size_t place : controls) reports.set(descriptor_.fields[controls_[place].field].report);
+  for (const std::size_t index : controls) reports.set(descriptor_.fields[controls_[index].field].report);
   return reports;
 }
 
 /// Buttons, keys and hats rest at 0; sticks where their sheet or range says.
 void RawUnit::find_rests(const Catalogue& catalogue, const Description& node) {
-  for (std::size_t place = 0; place < controls_.size(); ++place)
-    if (controls_[place].kind != hid::Kind::value && controls_[place].kind != hid::Kind::counts &&
-        controls_[place].kind != hid::Kind::opaque)
-      rests_[place] = 0;
+  for (std::size_t index = 0; index < controls_.size(); ++index)
+    if (controls_[index].kind != hid::Kind::value && controls_[index].kind != hid::Kind::counts &&
+        controls_[index].kind != hid::Kind::opaque)
+      rests_[index] = 0;
   for (const std::string& part : unit_parts(catalogue, node))
     for (const Control& control : attach_node(catalogue, node, node, part).controls)
       if (const auto kind = role_kind(control.role); kind == RoleKind::stick || kind == RoleKind::dpad)
@@ -101,20 +101,20 @@ void RawUnit::find_rests(const Catalogue& catalogue, const Description& node) {
 void RawUnit::add_socket(std::uint16_t part, Socket socket) {
   socket.part = part;
   socket.last_heard = opened_;
-  for (const std::size_t place : socket.controls)
-    if (descriptor_.fields[controls_[place].field].has_null() && controls_[place].kind == hid::Kind::value)
-      socket.may_be_empty.push_back(place);
+  for (const std::size_t index : socket.controls)
+    if (descriptor_.fields[controls_[index].field].has_null() && controls_[index].kind == hid::Kind::value)
+      socket.may_be_empty.push_back(index);
   if (socket.may_be_empty.empty() && !socket.sign && socket.reports.none()) return;
-  for (const std::size_t place : socket.controls) socket_of_[place] = static_cast<int>(sockets_.size());
+  for (const std::size_t index : socket.controls) socket_of_[index] = static_cast<int>(sockets_.size());
   sockets_.push_back(std::move(socket));
 }
 
 void RawUnit::begin_as(const Description& event_node) {
   const auto codes = hid::kernel_codes(descriptor_, controls_);
-  for (std::size_t place = 0; place < controls_.size(); ++place) {
-    if (codes[place].fate != hid::Fate::kept || controls_[place].kind != hid::Kind::button) continue;
-    const CodeRange* range = event_node.find(codes[place].code);
-    if (range != nullptr && range->value != 0) decoder_.assume(place, 1);
+  for (std::size_t index = 0; index < controls_.size(); ++index) {
+    if (codes[index].fate != hid::Fate::kept || controls_[index].kind != hid::Kind::button) continue;
+    const CodeRange* range = event_node.find(codes[index].code);
+    if (range != nullptr && range->value != 0) decoder_.assume(index, 1);
   }
 }
 
@@ -132,9 +132,9 @@ std::optional<bool> RawUnit::is_plugged(const Socket& socket, Time now) const no
   }
   std::optional<bool> plugged;
   if (socket.reports.any() && socket.last_heard != opened_) plugged = true;
-  for (const std::size_t place : socket.may_be_empty) {
-    if (!decoder_.has_come(place)) continue;
-    if (decoder_.has_value(place)) return true;
+  for (const std::size_t index : socket.may_be_empty) {
+    if (!decoder_.has_come(index)) continue;
+    if (decoder_.has_value(index)) return true;
     plugged = false;
   }
   return plugged;
@@ -153,17 +153,17 @@ void RawUnit::look_into_sockets(Time now) noexcept {
   }
   for (const Socket& socket : sockets_) {
     if (!socket.was_put_in) continue;
-    for (const std::size_t place : socket.controls)
-      if (controls_[place].kind != hid::Kind::counts && decoder_.has_come(place))
-        told_.push_back({hid::code_of(place), decoder_.value(place)});
+    for (const std::size_t index : socket.controls)
+      if (controls_[index].kind != hid::Kind::counts && decoder_.has_come(index))
+        told_.push_back({hid::code_of(index), decoder_.value(index)});
   }
 }
 
 bool RawUnit::is_told_of(const Change& change, bool as_found) const noexcept {
-  const std::size_t place = change.code.number;
-  if (as_found && is_button(place) && change.value != 0) return false;
-  if (socket_of_[place] < 0) return true;
-  const Socket& socket = sockets_[static_cast<std::size_t>(socket_of_[place])];
+  const std::size_t index = change.code.number;
+  if (as_found && is_button(index) && change.value != 0) return false;
+  if (socket_of_[index] < 0) return true;
+  const Socket& socket = sockets_[static_cast<std::size_t>(socket_of_[index])];
   return !socket.was_put_in && socket.plugged != false;
 }
 
@@ -187,11 +187,11 @@ void RawUnit::may_have_lost(Time now) noexcept {
 
 void RawUnit::let_go_unsure() noexcept {
   unsure_until_.reset();
-  for (std::size_t place = 0; place < rests_.size(); ++place) {
-    if (!rests_[place] || sure_.test(descriptor_.fields[controls_[place].field].report)) continue;
-    if (!decoder_.has_come(place) || decoder_.value(place) == *rests_[place]) continue;
-    const Change gone{hid::code_of(place), *rests_[place]};
-    decoder_.assume(place, gone.value);
+  for (std::size_t index = 0; index < rests_.size(); ++index) {
+    if (!rests_[index] || sure_.test(descriptor_.fields[controls_[index].field].report)) continue;
+    if (!decoder_.has_come(index) || decoder_.value(index) == *rests_[index]) continue;
+    const Change gone{hid::code_of(index), *rests_[index]};
+    decoder_.assume(index, gone.value);
     if (is_told_of(gone, false)) told_.push_back(gone);
   }
 }

@@ -20,7 +20,7 @@ namespace omnipar {
 }
 
 /// "1 seat", "2 seats", "2 axes"; `many` if it is not the word with an s.
-[[nodiscard]] inline std::string counted(std::size_t number, const std::string& one, const std::string& many = "") {
+[[nodiscard]] inline std::string quantity(std::size_t number, const std::string& one, const std::string& many = "") {
   return std::to_string(number) + " " + (number == 1 ? one : many.empty() ? one + "s" : many);
 }
 

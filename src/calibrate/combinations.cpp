@@ -43,12 +43,12 @@ std::string names_in(const std::vector<Button>& buttons, const Codes& codes) {
 
 CombinationTest::CombinationTest(std::vector<Button> buttons, std::function<void(const std::string&)> say)
     : buttons_(std::move(buttons)), say_(std::move(say)) {
-  plan_steps();
+  plan_trials();
 }
 
 /// The diagonals of a lever with each button, then each button and its neighbour with each other button: what
 /// games ask for, in a dozen steps rather than in hundreds.
-void CombinationTest::plan_steps() {
+void CombinationTest::plan_trials() {
   const auto direction = [this](std::string_view name) -> const Button* {
     const auto at = std::ranges::find(buttons_, fmt::format("dpad-{}", name), &Button::role);
     return at == buttons_.end() ? nullptr : &*at;
@@ -62,11 +62,11 @@ void CombinationTest::plan_steps() {
     for (const std::size_t across : {2U, 3U}) {
       const Button* one = direction(direction_names[vertical]);
       const Button* other = direction(direction_names[across]);
-      if (one != nullptr && other != nullptr && !others.empty()) steps_.push_back({{one->code, other->code}, others});
+      if (one != nullptr && other != nullptr && !others.empty()) trials_.push_back({{one->code, other->code}, others});
     }
   for (std::size_t i = 0; i + 1 < others.size() && others.size() > 2; ++i) {
     const Codes held{others[i], others[i + 1]};
-    steps_.push_back({held, without(others, held)});
+    trials_.push_back({held, without(others, held)});
   }
 }
 
@@ -74,22 +74,22 @@ std::string CombinationTest::names_of(const Codes& codes) const { return names_i
 std::string CombinationTest::name_of(Code code) const { return name_in(buttons_, code); }
 
 bool CombinationTest::is_held() const {
-  return std::ranges::all_of(steps_[step_].held, [this](Code code) { return has(down_, code); });
+  return std::ranges::all_of(trials_[trial_].held, [this](Code code) { return has(down_, code); });
 }
 
 void CombinationTest::begin() {
-  if (!done()) ask(steps_[step_].pressed);
+  if (!done()) ask(trials_[trial_].pressed);
 }
 
 void CombinationTest::ask(const Codes& pressed) {
-  const bool all = step_ > 0 && pressed == steps_[step_].pressed;  // the first step names them
-  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then release everything.", step_ + 1, steps_.size(),
-                   names_of(steps_[step_].held), all ? "each other button" : names_of(pressed),
+  const bool all = trial_ > 0 && pressed == trials_[trial_].pressed;  // the first step names them
+  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then release everything.", trial_ + 1,
+                   trials_.size(), names_of(trials_[trial_].held), all ? "each other button" : names_of(pressed),
                    pressed.size() > 1 ? ", one after the other" : ""));
 }
 
 void CombinationTest::note_press(Code code, Time time) {
-  if (has(steps_[step_].held, code)) return;
+  if (has(trials_[trial_].held, code)) return;
   if (!was_held_) return;
   if (!came_.empty() && last_press_ != code && time - last_press_time_ < at_once)
     for (const Code one : {last_press_, code})
@@ -117,16 +117,16 @@ void CombinationTest::take(const Report& report) {
 
 /// Everything is up: was it as it should be?
 void CombinationTest::judge() {
-  const Step& step = steps_[step_];
+  const Trial& trial = trials_[trial_];
   if (!was_held_) {
     if (not_held_before_) say_("Skipped.");
-    if (not_held_before_) return next_step();
-    say_(fmt::format("{} were not down together. Once more; after that this step is skipped.", names_of(step.held)));
+    if (not_held_before_) return next_trial();
+    say_(fmt::format("{} were not down together. Once more; after that this step is skipped.", names_of(trial.held)));
     not_held_before_ = true;
-    return ask(step.pressed);
+    return ask(trial.pressed);
   }
-  const Codes missing = without(step.pressed, came_);
-  if (missing.empty() && together_.empty()) return next_step();
+  const Codes missing = without(trial.pressed, came_);
+  if (missing.empty() && together_.empty()) return next_trial();
   if (!again_) {
     missing_before_ = missing;
     together_before_ = together_;
@@ -135,27 +135,27 @@ void CombinationTest::judge() {
     if (!together_.empty()) say_(fmt::format("{} came at once. Once more, to be sure.", names_of(together_)));
     Codes asked = missing;
     for (const Code code : together_)
-      if (has(step.pressed, code) && !has(asked, code)) asked.push_back(code);
+      if (has(trial.pressed, code) && !has(asked, code)) asked.push_back(code);
     came_.clear();
     together_.clear();
     was_held_ = false;
-    return ask(asked.empty() ? step.pressed : asked);
+    return ask(asked.empty() ? trial.pressed : asked);
   }
-  const Combination combination{step.held, in_both(missing_before_, without(step.pressed, came_)),
+  const Combination combination{trial.held, in_both(missing_before_, without(trial.pressed, came_)),
                                 in_both(together_before_, together_)};
   if (!combination.blocked.empty() || !combination.ghosts.empty()) found_.push_back(combination);
   for (const std::string& line : words_for({combination}, buttons_)) say_("Found: " + line + ".");
-  next_step();
+  next_trial();
 }
 
-void CombinationTest::next_step() {
-  ++step_;
+void CombinationTest::next_trial() {
+  ++trial_;
   came_.clear();
   together_.clear();
   missing_before_.clear();
   together_before_.clear();
   was_held_ = again_ = not_held_before_ = false;
-  if (!done()) ask(steps_[step_].pressed);
+  if (!done()) ask(trials_[trial_].pressed);
 }
 
 std::vector<std::string> words_for(const std::vector<Combination>& found, const std::vector<Button>& buttons) {

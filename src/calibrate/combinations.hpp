@@ -1,8 +1,8 @@
 // The guided test for controls that do not go together: keyboards and cheap encoders block or ghost keys while
 // certain others are held. All of it is answered by pressing.
 //
-// A step:  asked --all that is to be held is down--> held --everything is up--> judged
-//          judged: all came, each by itself --> next step;  else --> asked once more;  and again so --> found
+// A trial: asked --all that is to be held is down--> held --everything is up--> judged
+//          judged: all came, each by itself --> next trial;  else --> asked once more;  and again so --> found
 //          asked --everything is up, but it was never all held--> asked once more;  and again so --> passed over
 #pragma once
 
@@ -30,14 +30,14 @@ class CombinationTest {
   /// Says what the first step asks for.
   void begin();
   void take(const Report& report);
-  [[nodiscard]] bool done() const noexcept { return step_ >= steps_.size(); }
+  [[nodiscard]] bool done() const noexcept { return trial_ >= trials_.size(); }
   /// What has been found so far.
   [[nodiscard]] const std::vector<Combination>& found() const noexcept { return found_; }
-  [[nodiscard]] std::size_t steps() const noexcept { return steps_.size(); }
+  [[nodiscard]] std::size_t trials() const noexcept { return trials_.size(); }
 
  private:
   using Codes = std::vector<Code>;
-  struct Step {
+  struct Trial {
     Codes held;
     Codes pressed;
   };
@@ -45,19 +45,19 @@ class CombinationTest {
   [[nodiscard]] std::string name_of(Code code) const;
   [[nodiscard]] std::string names_of(const Codes& codes) const;
   [[nodiscard]] bool is_held() const;
-  void plan_steps();
+  void plan_trials();
   void ask(const Codes& pressed);
   void note_press(Code code, Time time);
   void judge();
-  void next_step();
+  void next_trial();
 
   std::vector<Button> buttons_;
   std::function<void(const std::string&)> say_;
-  std::vector<Step> steps_;
-  std::size_t step_ = 0;
+  std::vector<Trial> trials_;
+  std::size_t trial_ = 0;
   std::vector<Combination> found_;
 
-  // of the step that is under way
+  // of the trial that is under way
   Codes down_;
   Codes came_;      ///< while all was held
   Codes together_;  ///< came at the same moment as another

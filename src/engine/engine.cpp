@@ -29,12 +29,12 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   if (head->hotkey_held != 0) [[unlikely]]
     keep_hotkeys(slot, unit, button / 64, ~bit);
   if (head->frozen != plays) return press_hotkeys(slot, unit, button);
-  if ((counted[word] & bit) != 0) hold(raises, unit, false);
-  counted[word] |= bit;
+  if ((raising[word] & bit) != 0) set_signals(raises, unit, false);
+  raising[word] |= bit;
   if (raises.size() == 1) [[likely]]
     raise(raises[0], unit);
   else
-    hold(raises, unit, true);
+    set_signals(raises, unit, true);
 }
 
 /// A press that reaches hotkeys and nothing else, as while all is frozen.
@@ -52,7 +52,7 @@ void State::take_for_pressed(std::size_t unit) noexcept {
     if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_hotkeys(slots[unit], unit, button);
 }
 
-/// Of one word's buttons that hold hotkeys' signals alone, those that do not stay let go of them.
+/// Of one word's buttons that raise hotkeys' signals alone, those that do not stay let go of them.
 [[gnu::noinline]] void State::keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w,
                                            std::uint64_t stay) noexcept {
   std::uint64_t& held = hotkey_held[unit * button_words + w];
@@ -65,7 +65,7 @@ void State::take_for_pressed(std::size_t unit) noexcept {
 }
 
 /// All that a button holds goes on or off at once: which of two opposite directions came last is looked at then.
-[[gnu::noinline]] void State::hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
+[[gnu::noinline]] void State::set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
   settles_later = true;
   for (const Raise raised : raises) on ? raise(raised, unit) : lower(raised, unit);
   settle_all_opposites();
@@ -75,12 +75,12 @@ void State::take_for_pressed(std::size_t unit) noexcept {
 void State::let_go(const Slot& slot, std::size_t unit) noexcept {
   for (std::size_t w = 0; w < slot.words; ++w) {
     const std::size_t word = unit * button_words + w;
-    for (std::uint64_t gone = counted[word] & ~down[word]; gone != 0; gone &= gone - 1) {
+    for (std::uint64_t gone = raising[word] & ~down[word]; gone != 0; gone &= gone - 1) {
       const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
       const Run run = slot.buttons[button];
       for (const Raise raised : run.of(slot.raises)) lower(raised, unit);
     }
-    counted[word] &= down[word];
+    raising[word] &= down[word];
     if (head->hotkey_held != 0) [[unlikely]]
       keep_hotkeys(slot, unit, w, down[word]);
   }
@@ -92,9 +92,9 @@ void State::let_go(const Slot& slot, std::size_t unit) noexcept {
 /// Turns a position into presses of its directions. A direction that is passed counts from its next
 /// passing if it was not seen to be passed.
 void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
-  const std::size_t place = operation.crossing * max_units + unit;
+  const std::size_t cell = operation.crossing * max_units + unit;
   const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
-  std::uint8_t& passed = over[place];
+  std::uint8_t& passed = over[cell];
   for (std::size_t d = 0; d < push.size(); ++d) {
     const auto bit = static_cast<std::uint8_t>(1U << d);
     const bool was = (passed & bit) != 0;
@@ -103,8 +103,8 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
       passed |= bit;
       const Index signal = operation.signals.at(d);
       if (head->frozen != 0 || signal == nothing) continue;
-      if ((over_counted[place] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
-      over_counted[place] |= bit;
+      if ((over_raising[cell] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
+      over_raising[cell] |= bit;
       raise(raise_of(signal, unit), unit);
     } else if (was && !is) {
       passed &= static_cast<std::uint8_t>(~bit);
@@ -123,7 +123,8 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   shape::Point best;
   double best_square = -1;
   for (const Gauge& other : slot.gauges) {
-    if (slot.steps[other.first_step].operation != slot.steps[gauge.first_step].operation) continue;
+    if (slot.operations[other.operations.first].operation != slot.operations[gauge.operations.first].operation)
+      continue;
     const shape::Point point = point_of(other);
     const double square = point.x * point.x + point.y * point.y;
     if (square <= best_square) continue;
@@ -134,31 +135,30 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
 }
 
 /// A position goes through all its stages.
-[[gnu::noinline]] void State::measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept {
-  const AnalogOperation& operation = plan_data->operations[step.operation];
+[[gnu::noinline]] void State::measure_shaped(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept {
+  const AnalogOperation& operation = plan_data->operations[own.operation];
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
-  if (step.kind == AnalogKind::crossing)
+  if (own.kind == AnalogKind::crossing)
     cross(unit, operation, point);
   else if (head->frozen == 0)
-    set_lane(step.lane, point);
+    set_lane(own.lane, point);
 }
 
 [[gnu::always_inline]] inline void State::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
   const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
-  for (std::size_t i = gauge.first_step; i < std::size_t{gauge.first_step} + gauge.step_count; ++i) {
-    const Step& step = slot.steps[i];
-    if (step.way >= Way::shaped) [[unlikely]]
-      step.way == Way::aim ? aim(step, unit, gauge, point) : measure_shaped(step, unit, point);
-    else if (step.way == Way::crossing)
-      cross(unit, plan_data->operations[step.operation], point);
+  for (const OwnOperation& own : gauge.operations.of(slot.operations)) {
+    if (own.way >= Way::shaped) [[unlikely]]
+      own.way == Way::aim ? aim(own, unit, gauge, point) : measure_shaped(own, unit, point);
+    else if (own.way == Way::crossing)
+      cross(unit, plan_data->operations[own.operation], point);
     else if (head->frozen == 0)
-      set_lane(step.lane, shape::shaped(point, step.dead_zone));
+      set_lane(own.lane, shape::shaped(point, own.dead_zone));
   }
 }
 
 /// Lowers what the directions of one crossing held that are not among those that stay.
 void State::keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept {
-  std::uint8_t& held = over_counted[operation.crossing * max_units + unit];
+  std::uint8_t& held = over_raising[operation.crossing * max_units + unit];
   const auto gone = static_cast<std::uint8_t>(held & ~stay);
   held &= stay;
   for (std::size_t d = 0; d < operation.signals.size(); ++d)
@@ -166,10 +166,10 @@ void State::keep_directions(const AnalogOperation& operation, std::size_t unit, 
 }
 
 /// Lowers what crossings held that are no longer passed.
-void State::leave(std::size_t unit) noexcept {
-  for (const Step& step : slots[unit].steps) {
-    if (step.kind != AnalogKind::crossing) continue;
-    const AnalogOperation& operation = plan_data->operations[step.operation];
+void State::lower_crossings(std::size_t unit) noexcept {
+  for (const OwnOperation& own : slots[unit].operations) {
+    if (own.kind != AnalogKind::crossing) continue;
+    const AnalogOperation& operation = plan_data->operations[own.operation];
     keep_directions(operation, unit, over[operation.crossing * max_units + unit]);
   }
   if (!slots[unit].opposed.empty()) end_opposed(slots[unit], unit);
@@ -199,10 +199,10 @@ void State::leave(std::size_t unit) noexcept {
 
 // -- counts -------------------------------------------------------------------------------------------
 
-[[gnu::noinline]] void State::count(const Slot& slot, const Wire& wire, std::size_t unit,
-                                    std::int32_t movement) noexcept {
+[[gnu::noinline]] void State::move_counts(const Slot& slot, const Wire& wire, std::size_t unit,
+                                          std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
-  for (const Sum& sum : slot.sums[wire.axis].of(slot.counted)) {
+  for (const Sum& sum : slot.sums[wire.axis].of(slot.all_sums)) {
     if (sum.drag != nothing) {
       drag(sum, unit, movement);
       continue;
@@ -250,7 +250,7 @@ void State::leave(std::size_t unit) noexcept {
       released |= set_button(slot, unit, wire.button, change.value < 0);
       released |= set_button(slot, unit, wire.button + 1U, change.value > 0) || !slot.opposed.empty();
     } else if (wire.kind == WireKind::counts) {
-      count(slot, wire, unit, change.value);
+      move_counts(slot, wire, unit, change.value);
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -260,11 +260,11 @@ void State::leave(std::size_t unit) noexcept {
       measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
     known[unit] |= static_cast<std::uint32_t>(touched);
   }
-  const bool leaves = (touched >> gauge_bits & slot.crossing_gauges) != 0;
-  if (!released && !leaves) return;
+  const bool lowers = (touched >> gauge_bits & slot.crossing_gauges) != 0;
+  if (!released && !lowers) return;
   settles_later = true;
   if (released) let_go(slot, unit);
-  if (leaves) leave(unit);
+  if (lowers) lower_crossings(unit);
   settle_all_opposites();
 }
 
@@ -303,7 +303,7 @@ void State::rest(Units units) noexcept {
     for (const Index digital : slots[unit].digitals) end_ramp(plan_data->digitals[digital], digital * max_units + unit);
   });
   for_each([this](std::size_t unit) {
-    for (const Step& step : slots[unit].steps) rest_axis(step, unit);
+    for (const OwnOperation& own : slots[unit].operations) rest_axis(own, unit);
   });
   refresh_sights();
 }
@@ -311,7 +311,7 @@ void State::rest(Units units) noexcept {
 /// The buttons of one word let go of all that is not hotkeys'.
 void State::rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept {
   const std::size_t word = unit * button_words + w;
-  for (std::uint64_t gone = counted[word]; gone != 0; gone &= gone - 1) {
+  for (std::uint64_t gone = raising[word]; gone != 0; gone &= gone - 1) {
     const std::size_t button = w * 64 + static_cast<std::size_t>(std::countr_zero(gone));
     const Run run = slot.buttons[button];
     const Run hotkeys = slot.hotkey_buttons[button];
@@ -320,15 +320,15 @@ void State::rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noex
     hotkey_held[word] |= bit_of(button);
     ++head->hotkey_held;
   }
-  counted[word] = 0;
+  raising[word] = 0;
 }
 
 void State::rest_contacts(std::size_t unit) noexcept {
   const Slot& slot = slots[unit];
   for (std::size_t w = 0; w < slot.words; ++w) rest_buttons(slot, unit, w);
-  for (const Step& step : slot.steps)
-    if (step.kind == AnalogKind::crossing) keep_directions(plan_data->operations[step.operation], unit, 0);
-  for (const Index gate : slot.gates) end_gate(place_of(plan_data->gates[gate], unit));
+  for (const OwnOperation& own : slot.operations)
+    if (own.kind == AnalogKind::crossing) keep_directions(plan_data->operations[own.operation], unit, 0);
+  for (const Index gate : slot.gates) end_gate(cell_of(plan_data->gates[gate], unit));
 }
 
 /// Nothing of hotkeys is held any more, by no hand and no moment to come.
@@ -336,15 +336,15 @@ void State::rest_hotkeys() noexcept {
   for (std::size_t unit = 0; unit < max_units; ++unit)
     for (std::size_t w = 0; slots[unit].used && w < slots[unit].words; ++w) keep_hotkeys(slots[unit], unit, w, 0);
   for (std::size_t gate = plan_data->hotkey_gates; gate < plan_data->gates.size(); ++gate)
-    end_gate(plan_data->gates[gate].first_place);
+    end_gate(plan_data->gates[gate].first_cell);
 }
 
-void State::rest_axis(const Step& step, std::size_t unit) noexcept {
-  if (is_aim(step.kind)) return rest_aim(plan_data->operations[step.operation], unit);
-  if (step.kind != AnalogKind::lane) return;
-  if (!step.lane.speaks) return set_lane(step.lane, {});
-  if (!lanes[step.lane.number].at_rest()) --live[step.lane.group];
-  lanes[step.lane.number] = {};
+void State::rest_axis(const OwnOperation& own, std::size_t unit) noexcept {
+  if (is_aim(own.kind)) return rest_aim(plan_data->operations[own.operation], unit);
+  if (own.kind != AnalogKind::lane) return;
+  if (!own.lane.speaks) return set_lane(own.lane, {});
+  if (!lanes[own.lane.number].at_rest()) --live[own.lane.group];
+  lanes[own.lane.number] = {};
 }
 
 Units State::used_units() const noexcept {
@@ -370,14 +370,14 @@ void State::thaw() noexcept {
 /// The unit has left: what it holds is let go, and then forgotten.
 void State::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
-  for (const Step& step : slot.steps)
-    if (is_aim(step.kind)) drop_aim(step.operation, unit);
-  for (const Sum& sum : slot.counted)
+  for (const OwnOperation& own : slot.operations)
+    if (is_aim(own.kind)) drop_aim(own.operation, unit);
+  for (const Sum& sum : slot.all_sums)
     if (sum.drag != nothing) drop_aim(sum.drag, unit);
   rest(Units{1} << unit);
   for (std::size_t w = 0; w < slot.words; ++w) keep_hotkeys(slot, unit, w, 0);
-  for (const Step& step : slot.steps)
-    if (step.kind == AnalogKind::crossing) over[plan_data->operations[step.operation].crossing * max_units + unit] = 0;
+  for (const OwnOperation& own : slot.operations)
+    if (own.kind == AnalogKind::crossing) over[plan_data->operations[own.operation].crossing * max_units + unit] = 0;
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   std::fill_n(raw + unit * max_axes, max_axes, 0);
   known[unit] = 0;

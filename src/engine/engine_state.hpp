@@ -56,7 +56,7 @@ enum class WireKind : std::uint8_t { unused, button, hat, axis, counts };
 struct Wire {
   WireKind kind = WireKind::unused;
   std::uint8_t button = 0;  ///< button, hat: its bit; a hat's positive side has the next one
-  Index axis = 0;           ///< axis: its place in `raw`; counts: its place in the slot's `sums`
+  Index axis = 0;           ///< axis: its index in `raw`; counts: its index in the slot's `sums`
   /// axis: its bit among the unit's axes, and above these (`gauge_bits`) the bit of the gauge that it
   /// is part of, if anything needs it
   std::uint64_t touches = 0;
@@ -64,10 +64,10 @@ struct Wire {
 inline constexpr int gauge_bits = 32;
 static_assert(max_axes <= gauge_bits);
 
-/// A signal that a button holds, and the place where that is counted.
+/// A signal that a button raises, and the cell in which that is counted.
 struct Raise {
   Index signal = 0;
-  Index place = 0;
+  Index cell = 0;
 };
 
 /// What movements are added to: a target, with the one that stands for its group in the journal, or a pointer.
@@ -92,7 +92,7 @@ struct Lane {
 enum class Way : std::uint8_t { dead_zone, crossing, shaped, aim };
 
 /// An analog operation of the plan, with this unit's own lane or crossing.
-struct Step {
+struct OwnOperation {
   Way way = Way::dead_zone;
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
@@ -100,15 +100,14 @@ struct Step {
   shape::DeadZone dead_zone;  ///< of a lane that has nothing else on its way
 };
 
-/// One or two axes that are evaluated together, and a run of the slot's `steps` that they feed.
+/// One or two axes that are evaluated together, and a run of the slot's `operations` that they feed.
 struct Gauge {
-  Index x = 0;  ///< places in `raw`
+  Index x = 0;  ///< indices in `raw`
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
   bool alike = false;  ///< the unit has others of the same role: the one that is pushed furthest counts
-  std::uint16_t first_step = 0;
-  std::uint16_t step_count = 0;
+  Run operations;      ///< of the slot's own
   shape::Scale x_scale;
   shape::Scale y_scale;
 };
@@ -121,12 +120,14 @@ class CodeTable {
     return code.type < types && code.number < codes;
   }
   /// There must be room for the code.
-  void set(Code code, std::uint8_t number) noexcept { numbers_[place(code)] = number; }
-  [[nodiscard]] std::uint8_t find(Code code) const noexcept { return has_room_for(code) ? numbers_[place(code)] : 0; }
+  void set(Code code, std::uint8_t number) noexcept { numbers_[index_of(code)] = number; }
+  [[nodiscard]] std::uint8_t find(Code code) const noexcept {
+    return has_room_for(code) ? numbers_[index_of(code)] : 0;
+  }
 
  private:
   static constexpr std::size_t types = 5, codes = 2048;
-  static std::size_t place(Code code) noexcept { return code.type * codes + code.number; }
+  static std::size_t index_of(Code code) noexcept { return code.type * codes + code.number; }
   std::array<std::uint8_t, types * codes> numbers_{};
 };
 
@@ -143,21 +144,21 @@ struct Slot {
   Attachment attachment;
   CodeTable codes;
   std::vector<Wire> wires;
-  std::vector<Run> buttons;         ///< by button bit: the signals that it holds, of `raises`
+  std::vector<Run> buttons;         ///< by button bit: the signals that it raises, of `raises`
   std::vector<Run> hotkey_buttons;  ///< likewise those of them that are hotkeys': they stand last
   std::vector<Raise> raises;
-  std::vector<Run> sums;     ///< by what counts: a run of `counted`
-  std::vector<Sum> counted;  ///< what movements are added to
+  std::vector<Run> sums;      ///< by what counts: a run of `all_sums`
+  std::vector<Sum> all_sums;  ///< what movements are added to
   std::vector<Gauge> gauges;
-  std::vector<Step> steps;
+  std::vector<OwnOperation> operations;
   std::vector<Index> gates;     ///< those of the plan that it has a way through
   std::vector<Index> digitals;  ///< likewise
   std::vector<Opposed> opposed;
-  std::size_t words = 0;              ///< of `down` and `counted` that its buttons take
-  std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its steps
+  std::size_t words = 0;              ///< of `down` and `raising` that its buttons take
+  std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its operations
   std::vector<std::int32_t> rests;    ///< by axis: the raw value that it rests at
 
-  [[nodiscard]] bool has_use() const noexcept { return !raises.empty() || !counted.empty() || !steps.empty(); }
+  [[nodiscard]] bool has_use() const noexcept { return !raises.empty() || !all_sums.empty() || !operations.empty(); }
 };
 
 class Sampler;
@@ -182,7 +183,7 @@ struct State {
   void commit(std::size_t unit, std::span<const Change> changes) noexcept;
   void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
-  void hold(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
+  void set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   void press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   void keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
@@ -191,36 +192,36 @@ struct State {
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
-  void measure_shaped(const Step& step, std::size_t unit, shape::Point point) noexcept;
+  void measure_shaped(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
-  void leave(std::size_t unit) noexcept;
+  void lower_crossings(std::size_t unit) noexcept;
   void end_opposed(const Slot& slot, std::size_t unit) noexcept;
-  void count(const Slot& slot, const Wire& wire, std::size_t unit, std::int32_t movement) noexcept;
+  void move_counts(const Slot& slot, const Wire& wire, std::size_t unit, std::int32_t movement) noexcept;
   void rest(Units units) noexcept;
   void rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept;
   void rest_contacts(std::size_t unit) noexcept;
-  void rest_axis(const Step& step, std::size_t unit) noexcept;
+  void rest_axis(const OwnOperation& own, std::size_t unit) noexcept;
   [[nodiscard]] Units used_units() const noexcept;
   void detach(std::size_t unit) noexcept;
   void freeze() noexcept;
   void thaw() noexcept;
 
   // pointer.cpp
-  void aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept;
+  void aim(const OwnOperation& own, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept;
   [[nodiscard]] shape::Point aimed_at(const AnalogOperation& operation, const Gauge& gauge,
                                       shape::Point point) const noexcept;
-  void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint place) noexcept;
+  void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept;
   void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept;
   void drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept;
   void glide(Index number, std::size_t unit) noexcept;
-  void move_pointer(const Pointer& pointer, stage::FixedPoint place) noexcept;
+  void move_pointer(const Pointer& pointer, stage::FixedPoint point) noexcept;
   void refresh_sight(Index pointer) noexcept;
   void refresh_sights() noexcept;
   void rest_aim(const AnalogOperation& operation, std::size_t unit) noexcept;
   void drop_aim(Index operation, std::size_t unit) noexcept;
-  [[nodiscard]] stage::FixedPoint place_of(const Pointer& pointer) const noexcept {
+  [[nodiscard]] stage::FixedPoint point_of(const Pointer& pointer) const noexcept {
     return stage::to_fixed(shape::Point{level[pointer.x], level[pointer.y]});
   }
   [[nodiscard]] std::size_t aim_of(const AnalogOperation& operation, std::size_t unit) const noexcept {
@@ -236,14 +237,14 @@ struct State {
   void turn_on(const Signal& signal, std::size_t unit) noexcept;
   void turn_off(const Signal& signal, std::size_t unit) noexcept;
   void apply(const Effect& effect, bool on, std::size_t unit) noexcept;
-  void run_gate(Index place, bool in, stage::Cause cause) noexcept;
-  void pulse(Index place, bool on) noexcept;
-  void set_out(Index place, bool on) noexcept;
+  void run_gate(Index cell, bool in, stage::Cause cause) noexcept;
+  void pulse(Index cell, bool on) noexcept;
+  void set_out(Index cell, bool on) noexcept;
   void end_deaf_gates(Index signal, std::size_t unit) noexcept;
-  void end_gate(Index place) noexcept;
-  void end_ramp(const DigitalOperation& digital, std::size_t place) noexcept;
-  void arm(Index place, std::int64_t deadline) noexcept;
-  void disarm(Index place) noexcept;
+  void end_gate(Index cell) noexcept;
+  void end_ramp(const DigitalOperation& digital, std::size_t mover) noexcept;
+  void arm(Index cell, std::int64_t deadline) noexcept;
+  void disarm(Index cell) noexcept;
   void fire_first() noexcept;
   void evaluate(Index digital, std::size_t unit) noexcept;
   void set_moving(std::size_t mover, bool now) noexcept;
@@ -260,27 +261,25 @@ struct State {
     return {digital.group, static_cast<Index>(digital.lane + unit), group.x, group.y, false, false};
   }
   void find_next_due() noexcept;
-  [[nodiscard]] static std::size_t place_of(const Signal& signal, std::size_t unit) noexcept {
-    return signal.first_place + (signal.each_unit ? unit : 0);
+  [[nodiscard]] static std::size_t cell_of(const Signal& signal, std::size_t unit) noexcept {
+    return signal.first_cell + (signal.each_unit ? unit : 0);
   }
   [[nodiscard]] Raise raise_of(Index signal, std::size_t unit) const noexcept {
-    return {signal, static_cast<Index>(place_of(plan_data->signals[signal], unit))};
+    return {signal, static_cast<Index>(cell_of(plan_data->signals[signal], unit))};
   }
   [[nodiscard]] bool is_on(Index signal, std::size_t unit) const noexcept {
     const Signal& body = plan_data->signals[signal];
-    return holders[place_of(body, unit)] >= body.need;
+    return raised_by[cell_of(body, unit)] >= body.need;
   }
-  /// The gate that is at a place, and the unit whose it is (any, if it is nobody's).
-  [[nodiscard]] const Gate& gate_at(Index place) const noexcept { return plan_data->gates[plan_data->gate_at[place]]; }
-  [[nodiscard]] std::size_t unit_at(Index place) const noexcept {
-    return place - std::size_t{gate_at(place).first_place};
-  }
-  [[nodiscard]] Index place_of(const Gate& gate, std::size_t unit) const noexcept {
-    return static_cast<Index>(gate.first_place + (plan_data->signals[gate.in].each_unit ? unit : 0));
+  /// The gate that is at a cell, and the unit whose it is (any, if it is nobody's).
+  [[nodiscard]] const Gate& gate_at(Index cell) const noexcept { return plan_data->gates[plan_data->gate_at[cell]]; }
+  [[nodiscard]] std::size_t unit_at(Index cell) const noexcept { return cell - std::size_t{gate_at(cell).first_cell}; }
+  [[nodiscard]] Index cell_of(const Gate& gate, std::size_t unit) const noexcept {
+    return static_cast<Index>(gate.first_cell + (plan_data->signals[gate.in].each_unit ? unit : 0));
   }
   [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept;
-  void sift(std::uint32_t place) noexcept;
-  void put(std::uint32_t place, Index gate) noexcept;
+  void sift(std::uint32_t at) noexcept;
+  void put(std::uint32_t at, Index gate) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;
 
   /// Tells the readers; for a pair its x stands for both.
@@ -300,22 +299,22 @@ struct State {
   std::int64_t* total = nullptr;  ///< of what counts: the sum since the start
   std::uint32_t* presses = nullptr;
   std::uint32_t* pressed_at = nullptr;  ///< the journal's end at a button's last press: which of two came first
-  std::uint16_t* holders = nullptr;
+  std::uint16_t* raised_by = nullptr;
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
   std::int32_t* raw = nullptr;
   std::uint32_t* known = nullptr;    ///< axes of a unit that have a value, one bit each
   std::uint64_t* down = nullptr;     ///< buttons that are physically down
-  std::uint64_t* counted = nullptr;  ///< and of these, those that hold their signals
-  /// Others that hold hotkeys' signals alone: pressed while all is frozen, or before.
+  std::uint64_t* raising = nullptr;  ///< and of these, those that raise their signals
+  /// Others that raise hotkeys' signals alone: pressed while all is frozen, or before.
   std::uint64_t* hotkey_held = nullptr;
   stage::Directions* opposites = nullptr;
   std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
-  std::uint8_t* over_counted = nullptr;  ///< and of these, those that hold their signals
+  std::uint8_t* over_raising = nullptr;  ///< and of these, those that raise their signals
   std::int64_t* deadline = nullptr;
-  std::uint8_t* out_held = nullptr;  ///< gates that hold their out signal
+  std::uint8_t* out_held = nullptr;  ///< gates that raise their out signal
   Index* heap = nullptr;
-  Index* heap_place = nullptr;
+  Index* heap_at = nullptr;
   stage::FixedPoint* position = nullptr;  ///< of digital operations, by unit
   std::uint64_t* moving = nullptr;        ///< by mover: those that are on their way, a bit each
   std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
@@ -353,12 +352,12 @@ inline void State::set_lane(const Lane& lane, shape::Point point) noexcept {
 
 inline void State::raise(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
-  if (++holders[raised.place] == body.need) turn_on(body, unit);
+  if (++raised_by[raised.cell] == body.need) turn_on(body, unit);
 }
 
 inline void State::lower(Raise raised, std::size_t unit) noexcept {
   const Signal& body = plan_data->signals[raised.signal];
-  if (holders[raised.place]-- == body.need) turn_off(body, unit);
+  if (raised_by[raised.cell]-- == body.need) turn_off(body, unit);
 }
 
 inline void State::turn_on(const Signal& body, std::size_t unit) noexcept {

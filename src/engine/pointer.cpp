@@ -15,7 +15,7 @@ constexpr std::int64_t noise = stage::whole / 100;
 
 bool is_far(stage::FixedPoint way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
 
-std::int64_t within(std::int64_t place) noexcept { return std::clamp<std::int64_t>(place, 0, stage::whole); }
+std::int64_t within(std::int64_t coordinate) noexcept { return std::clamp<std::int64_t>(coordinate, 0, stage::whole); }
 
 }  // namespace
 
@@ -31,9 +31,9 @@ shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gaug
   return operation.kind == AnalogKind::spring ? shape::squared(point) : point;
 }
 
-void State::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
+void State::aim(const OwnOperation& own, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
   if (head->frozen != 0) return;
-  const AnalogOperation& operation = plan_data->operations[step.operation];
+  const AnalogOperation& operation = plan_data->operations[own.operation];
   const shape::Point at = aimed_at(operation, gauge, point);
   AimState& aim = aims[aim_of(operation, unit)];
   if (operation.kind == AnalogKind::glide) {
@@ -45,20 +45,20 @@ void State::aim(const Step& step, std::size_t unit, const Gauge& gauge, shape::P
 }
 
 /// A source says where it is.
-void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint place) noexcept {
+void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
   const bool is_new = aim.told == 0;
   aim.told = 1;
-  if (pointer.holder != 0 && pointer.holder != number + 1) {
-    const bool moved = !is_new && is_far({place.x - aim.at.x, place.y - aim.at.y});
-    if (is_new) aim.at = place;
+  if (pointer.leader != 0 && pointer.leader != number + 1) {
+    const bool moved = !is_new && is_far({point.x - aim.at.x, point.y - aim.at.y});
+    if (is_new) aim.at = point;
     if (!moved) return;
   }
-  pointer.holder = static_cast<std::uint32_t>(number + 1);
-  aim.at = place;
-  move_pointer(plan_data->pointers[operation.group], place);
+  pointer.leader = static_cast<std::uint32_t>(number + 1);
+  aim.at = point;
+  move_pointer(plan_data->pointers[operation.group], point);
   refresh_sight(operation.group);
 }
 
@@ -67,20 +67,20 @@ void State::push_pointer(const AnalogOperation& operation, std::size_t unit, sta
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   PointerState& pointer = pointers[operation.group];
-  if (pointer.holder != number + 1) {
+  if (pointer.leader != number + 1) {
     way = aim.at = {aim.at.x + way.x, aim.at.y + way.y};
-    if (pointer.holder != 0 && !is_far(way)) return;
-    pointer.holder = static_cast<std::uint32_t>(number + 1);
+    if (pointer.leader != 0 && !is_far(way)) return;
+    pointer.leader = static_cast<std::uint32_t>(number + 1);
     aim = {{}, aim.push, 1, 1};
   }
   const Pointer& body = plan_data->pointers[operation.group];
-  const stage::FixedPoint from = place_of(body);
+  const stage::FixedPoint from = point_of(body);
   move_pointer(body, {within(from.x + way.x), within(from.y + way.y)});
   refresh_sight(operation.group);
 }
 
-void State::move_pointer(const Pointer& pointer, stage::FixedPoint place) noexcept {
-  const shape::Point to = stage::from_fixed(place);
+void State::move_pointer(const Pointer& pointer, stage::FixedPoint point) noexcept {
+  const shape::Point to = stage::from_fixed(point);
   if (level[pointer.x] == to.x && level[pointer.y] == to.y) return;
   level[pointer.x] = to.x;
   level[pointer.y] = to.y;
@@ -113,8 +113,8 @@ void State::refresh_sight(Index number) noexcept {
   if (sights_later) return;
   PointerState& pointer = pointers[number];
   bool on = false;
-  if (pointer.holder != 0 && head->frozen == 0) {
-    const std::size_t aim = pointer.holder - 1;
+  if (pointer.leader != 0 && head->frozen == 0) {
+    const std::size_t aim = pointer.leader - 1;
     const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
     on = aims[aim].on != 0 && (operation.blind == nothing || !is_on(operation.blind, aim % max_units));
   }
@@ -142,8 +142,8 @@ void State::drop_aim(Index index, std::size_t unit) noexcept {
   rest_aim(operation, unit);
   aims[number] = {};
   PointerState& pointer = pointers[operation.group];
-  if (pointer.holder != number + 1) return;
-  pointer.holder = 0;
+  if (pointer.leader != number + 1) return;
+  pointer.leader = 0;
   refresh_sight(operation.group);
 }
 

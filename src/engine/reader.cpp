@@ -24,7 +24,7 @@ void Sampler::begin() noexcept {
     shown_[t].value = engine_.level[t];
     shown_[t].since = engine_.head->now;
     shown_[t].taken = engine_.presses[t];
-    shown_[t].counted = engine_.total[t];
+    shown_[t].total = engine_.total[t];
   }
 }
 
@@ -48,7 +48,7 @@ void Sampler::rest(std::int64_t now) noexcept {
     const TargetInfo& info = engine_.plan_data->targets[t];
     if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
     set(t, info.self_centering ? 0 : shown_[t].value);
-    const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].counted
+    const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].total
                       : info.kind == TargetKind::button ? outstanding(t) != 0
                                                         : engine_.level[t] != shown_[t].value;
     if (more) wait_for(t);
@@ -149,8 +149,8 @@ void Sampler::look_at_opposites(Index one, Index other, std::int64_t now) noexce
 void Sampler::look_at_sum(Index target) noexcept {
   constexpr std::int64_t most = std::numeric_limits<std::int32_t>::max();
   Shown& shown = shown_[target];
-  const std::int64_t moved = std::clamp(engine_.total[target] - shown.counted, -most, most);
-  shown.counted += moved;
+  const std::int64_t moved = std::clamp(engine_.total[target] - shown.total, -most, most);
+  shown.total += moved;
   if (moved != 0 || shown.value != 0) set(target, static_cast<double>(moved));
   if (moved != 0) wait_for(target);
 }

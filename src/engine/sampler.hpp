@@ -42,7 +42,7 @@ class Sampler {
   struct Shown {
     double value = 0;
     std::int64_t since = 0;     ///< when a button was last changed here
-    std::int64_t counted = 0;   ///< the engine's sum up to which movements have been shown
+    std::int64_t total = 0;     ///< the engine's sum up to which movements have been shown
     std::uint64_t looked = 0;   ///< number of the last sample that looked at it
     std::uint32_t presses = 0;  ///< shown here
     std::uint32_t taken = 0;    ///< the engine's count up to which they have been shown

@@ -28,26 +28,26 @@ void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
     return;
   }
   if (effect.kind == EffectKind::sight) return refresh_sight(plan_data->operations[effect.index].group);
-  run_gate(place_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
+  run_gate(cell_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
 }
 
-void State::run_gate(Index place, bool in, stage::Cause cause) noexcept {
-  const Gate& gate = gate_at(place);
-  const stage::GateState state{in, out_held[place] != 0, deadline[place] != never};
+void State::run_gate(Index cell, bool in, stage::Cause cause) noexcept {
+  const Gate& gate = gate_at(cell);
+  const stage::GateState state{in, out_held[cell] != 0, deadline[cell] != never};
   const stage::Gated next = gate.kind->step(gate.constants, state, cause, head->now);
   if (next.wake == stage::Gated::never)
-    disarm(place);
+    disarm(cell);
   else if (next.wake != stage::Gated::as_before)
-    arm(place, next.wake);
+    arm(cell, next.wake);
   if (gate.kind->pulses && cause == stage::Cause::deadline)
-    pulse(place, next.out);
+    pulse(cell, next.out);
   else
-    set_out(place, next.out);
+    set_out(cell, next.out);
 }
 
 /// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to.
-void State::pulse(Index place, bool on) noexcept {
-  const Signal& out = plan_data->signals[gate_at(place).out];
+void State::pulse(Index cell, bool on) noexcept {
+  const Signal& out = plan_data->signals[gate_at(cell).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
   for (const Effect& effect : out.effects.of(plan_data->effects)) {
     if (effect.kind != EffectKind::opposites) continue;
@@ -57,23 +57,23 @@ void State::pulse(Index place, bool on) noexcept {
   std::array<std::uint32_t, 4> by_hands{};
   for (std::size_t i = 0; i < targets.size(); ++i)
     if (targets.at(i) != nothing) by_hands.at(i) = presses[targets.at(i)];
-  set_out(place, on);
+  set_out(cell, on);
   for (std::size_t i = 0; i < targets.size(); ++i)
     if (targets.at(i) != nothing) presses[targets.at(i)] = by_hands.at(i);
 }
 
 /// A gate holds its out signal or releases it; others may hold that signal too.
-void State::set_out(Index place, bool on) noexcept {
-  if ((out_held[place] != 0) == on) return;
-  out_held[place] = on ? 1 : 0;
-  const std::size_t unit = unit_at(place);
-  const Raise out = raise_of(gate_at(place).out, unit);
+void State::set_out(Index cell, bool on) noexcept {
+  if ((out_held[cell] != 0) == on) return;
+  out_held[cell] = on ? 1 : 0;
+  const std::size_t unit = unit_at(cell);
+  const Raise out = raise_of(gate_at(cell).out, unit);
   on ? raise(out, unit) : lower(out, unit);
 }
 
-void State::end_gate(Index place) noexcept {
-  disarm(place);
-  set_out(place, false);
+void State::end_gate(Index cell) noexcept {
+  disarm(cell);
+  set_out(cell, false);
 }
 
 /// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
@@ -81,54 +81,53 @@ void State::end_deaf_gates(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
   for (const Effect& effect : plan_data->signals[signal].effects.of(plan_data->effects))
     if (effect.kind == EffectKind::gate && plan_data->gates[effect.index].kind->opposite_ends_it)
-      end_gate(place_of(plan_data->gates[effect.index], unit));
+      end_gate(cell_of(plan_data->gates[effect.index], unit));
 }
 
-// -- a heap of the places of the gates that have asked for a moment, by deadline, then by place
-// ---------------------------
+// -- a heap of the cells of gates that have asked for a moment, by deadline, then by cell ---------------------------
 
 bool State::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
 }
 
-void State::put(std::uint32_t place, Index gate) noexcept {
-  heap[place] = gate;
-  heap_place[gate] = static_cast<Index>(place);
+void State::put(std::uint32_t at, Index gate) noexcept {
+  heap[at] = gate;
+  heap_at[gate] = static_cast<Index>(at);
 }
 
-/// Moves the gate at `place` up or down to where it belongs.
-void State::sift(std::uint32_t place) noexcept {
-  const Index gate = heap[place];
-  for (; place > 0 && earlier(gate, heap[(place - 1) / 2]); place = (place - 1) / 2) put(place, heap[(place - 1) / 2]);
+/// Moves the gate at `at` up or down to where it belongs.
+void State::sift(std::uint32_t at) noexcept {
+  const Index gate = heap[at];
+  for (; at > 0 && earlier(gate, heap[(at - 1) / 2]); at = (at - 1) / 2) put(at, heap[(at - 1) / 2]);
   for (;;) {
-    std::uint32_t child = 2 * place + 1;
+    std::uint32_t child = 2 * at + 1;
     if (child >= head->armed) break;
     if (child + 1 < head->armed && earlier(heap[child + 1], heap[child])) ++child;
     if (!earlier(heap[child], gate)) break;
-    put(place, heap[child]);
-    place = child;
+    put(at, heap[child]);
+    at = child;
   }
-  put(place, gate);
+  put(at, gate);
 }
 
 void State::arm(Index gate, std::int64_t when) noexcept {
   const bool new_here = deadline[gate] == never;
   deadline[gate] = when;
   if (new_here) put(head->armed++, gate);
-  sift(heap_place[gate]);
+  sift(heap_at[gate]);
   find_next_due();
 }
 
 void State::disarm(Index gate) noexcept {
   if (deadline[gate] == never) return;
-  const std::uint32_t place = heap_place[gate];
+  const std::uint32_t at = heap_at[gate];
   deadline[gate] = never;
-  heap_place[gate] = 0;
+  heap_at[gate] = 0;
   const Index last = heap[--head->armed];
   heap[head->armed] = 0;
   if (last != gate) {
-    put(place, last);
-    sift(place);
+    put(at, last);
+    sift(at);
   }
   find_next_due();
 }
@@ -140,9 +139,9 @@ void State::find_next_due() noexcept {
 }
 
 void State::fire_first() noexcept {
-  const Index place = heap[0];
-  disarm(place);
-  run_gate(place, is_on(gate_at(place).in, unit_at(place)), stage::Cause::deadline);
+  const Index cell = heap[0];
+  disarm(cell);
+  run_gate(cell, is_on(gate_at(cell).in, unit_at(cell)), stage::Cause::deadline);
 }
 
 // -- opposite directions ---------------------------------------------------------------------------

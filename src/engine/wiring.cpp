@@ -28,9 +28,9 @@ class Wiring {
     slot_.hotkey_buttons.clear();
     slot_.raises.clear();
     slot_.sums.clear();
-    slot_.counted.clear();
+    slot_.all_sums.clear();
     slot_.gauges.clear();
-    slot_.steps.clear();
+    slot_.operations.clear();
     slot_.gates.clear();
     slot_.digitals.clear();
     slot_.opposed.clear();
@@ -77,7 +77,7 @@ class Wiring {
     Run hotkeys;
     if (input != nullptr) {
       for (const Index signal : input->raises.of(plan_.raises)) {
-        slot_.raises.push_back({signal, static_cast<Index>(State::place_of(plan_.signals[signal], slot_number_))});
+        slot_.raises.push_back({signal, static_cast<Index>(State::cell_of(plan_.signals[signal], slot_number_))});
         if (signal >= plan_.hotkey_signals) ++hotkeys.count;
       }
       run.count = input->raises.count;
@@ -115,9 +115,9 @@ class Wiring {
   void find_ways() {
     std::vector<Index> ahead;
     for (const Raise raised : slot_.raises) ahead.push_back(raised.signal);
-    for (const Step& step : slot_.steps)
-      if (step.kind == AnalogKind::crossing)
-        std::ranges::copy_if(plan_.operations[step.operation].signals, std::back_inserter(ahead),
+    for (const OwnOperation& own : slot_.operations)
+      if (own.kind == AnalogKind::crossing)
+        std::ranges::copy_if(plan_.operations[own.operation].signals, std::back_inserter(ahead),
                              [](Index signal) { return signal != nothing; });
     for (std::size_t i = 0; i < ahead.size(); ++i) {
       if (!plan_.signals[ahead[i]].each_unit) continue;
@@ -141,15 +141,15 @@ class Wiring {
     Wire wire;
     wire.kind = WireKind::counts;
     wire.axis = static_cast<Index>(slot_.sums.size());
-    Run run{static_cast<Index>(slot_.counted.size()), 0};
+    Run run{static_cast<Index>(slot_.all_sums.size()), 0};
     const bool is_y = control.axis == Axis::y;
     for (const Index index : input != nullptr ? input->operations.of(plan_.fed) : std::span<const Index>{}) {
       const AnalogOperation& operation = plan_.operations[index];
       if (operation.kind == AnalogKind::drag) {
-        slot_.counted.push_back({0, 0, index, is_y});
+        slot_.all_sums.push_back({0, 0, index, is_y});
       } else {
         const Group& group = plan_.groups[operation.group];
-        slot_.counted.push_back({is_y ? group.y : group.x, group.x, nothing, is_y});
+        slot_.all_sums.push_back({is_y ? group.y : group.x, group.x, nothing, is_y});
       }
       ++run.count;
     }
@@ -174,8 +174,8 @@ class Wiring {
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
     const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input, control.axis);
     Gauge& gauge = slot_.gauges[number];
-    const bool is_place = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
-    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, is_place ? control.minimum : control.rest);
+    const bool is_pointer = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
+    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, is_pointer ? control.minimum : control.rest);
     if (control.reading == Reading::one_sided && control.rest == control.maximum)
       scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
     if (control.axis == Axis::y) {
@@ -190,7 +190,9 @@ class Wiring {
     return number;
   }
 
-  [[nodiscard]] Index first_operation(const Gauge& gauge) const { return slot_.steps[gauge.first_step].operation; }
+  [[nodiscard]] Index first_operation(const Gauge& gauge) const {
+    return slot_.operations[gauge.operations.first].operation;
+  }
 
   /// The gauge that already has the other half of a stick, or a new one.
   std::size_t gauge_of(const Input& input, Axis axis) {
@@ -216,26 +218,26 @@ class Wiring {
   std::size_t new_gauge(const Input& input) {
     const std::size_t number = slot_.gauges.size();
     Gauge& gauge = slot_.gauges.emplace_back();
-    gauge.first_step = static_cast<std::uint16_t>(slot_.steps.size());
-    gauge.step_count = input.operations.count;
+    gauge.operations.first = static_cast<std::uint16_t>(slot_.operations.size());
+    gauge.operations.count = input.operations.count;
     for (const Index index : input.operations.of(plan_.fed)) {
       const AnalogOperation& operation = plan_.operations[index];
-      Step step;
-      step.kind = operation.kind;
-      step.operation = index;
+      OwnOperation own;
+      own.kind = operation.kind;
+      own.operation = index;
       const Group group = operation.kind == AnalogKind::lane ? plan_.groups[operation.group] : Group{};
-      step.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
-                   !group.self_centering};
+      own.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
+                  !group.self_centering};
       const std::span shapes = operation.shapes.of(plan_.shapes);
       if (is_aim(operation.kind))
-        step.way = Way::aim;
+        own.way = Way::aim;
       else if (operation.kind == AnalogKind::crossing)
-        step.way = shapes.empty() ? Way::crossing : Way::shaped;
+        own.way = shapes.empty() ? Way::crossing : Way::shaped;
       else if (operation.kind == AnalogKind::lane && (shapes.size() != 1 || shapes[0].kind != &stage::dead_zone))
-        step.way = Way::shaped;
+        own.way = Way::shaped;
       else if (!shapes.empty())
-        step.dead_zone = shapes[0].constants.dead_zone();
-      slot_.steps.push_back(step);
+        own.dead_zone = shapes[0].constants.dead_zone();
+      slot_.operations.push_back(own);
       if (operation.kind != AnalogKind::crossing) continue;
       slot_.crossing_gauges |= std::uint64_t{1} << number;
       if (std::ranges::any_of(operation.signals, [this](Index signal) { return ends_by_opposite(signal); }))
@@ -276,22 +278,22 @@ void State::set_plan(Plan new_plan) {
   view(total, layout.total);
   view(presses, layout.presses);
   view(pressed_at, layout.pressed_at);
-  view(holders, layout.holders);
+  view(raised_by, layout.raised_by);
   view(lanes, layout.lanes);
   view(live, layout.live);
   view(raw, layout.raw);
   view(known, layout.known);
   view(down, layout.down);
-  view(counted, layout.counted);
+  view(raising, layout.raising);
   view(hotkey_held, layout.hotkey_held);
   view(opposites, layout.opposites);
   view(over, layout.over);
-  view(over_counted, layout.over_counted);
+  view(over_raising, layout.over_raising);
   view(deadline, layout.deadline);
   std::fill_n(deadline, plan_data->gate_at.size(), never);
   view(out_held, layout.out_held);
   view(heap, layout.heap);
-  view(heap_place, layout.heap_place);
+  view(heap_at, layout.heap_at);
   view(position, layout.position);
   view(moving, layout.moving);
   view(moving_words, layout.moving_words);
@@ -311,8 +313,8 @@ void State::find_lone_lanes() noexcept {
   std::array<std::uint16_t, max_targets> feeders{};
   const auto for_all_lanes = [this](auto&& act) {
     for (Slot& slot : slots)
-      for (Step& step : slot.steps)
-        if (slot.used && step.kind == AnalogKind::lane) act(step.lane);
+      for (OwnOperation& own : slot.operations)
+        if (slot.used && own.kind == AnalogKind::lane) act(own.lane);
   };
   for (const DigitalOperation& digital : plan_data->digitals) ++feeders[digital.group];
   for_all_lanes([&](const Lane& lane) { ++feeders[lane.group]; });
@@ -338,20 +340,20 @@ void State::take_state(std::size_t unit, std::span<const Change> changes) noexce
 
 namespace {
 
-/// For each target of the new plan its place in the old one: the same port, name and kind; else `nothing`.
+/// For each target of the new plan its index in the old one: the same port, name and kind; else `nothing`.
 std::vector<Index> origins_of(const Plan& before, const Plan& after) {
   std::vector<Index> origins(after.targets().size(), nothing);
   for (const PortInfo& port : after.ports()) {
     const PortInfo* old = before.port(port.number);
     if (old == nullptr) continue;
     for (Index t = 0; t < port.target_count; ++t) {
-      const std::size_t place = std::size_t{port.first_target} + t;
-      const TargetInfo& info = after.targets()[place];
+      const std::size_t target = std::size_t{port.first_target} + t;
+      const TargetInfo& info = after.targets()[target];
       const auto same = before.target(port.number, info.name);
       if (!same) continue;
       const std::size_t source = std::size_t{old->first_target} + same->value;
       if (before.targets()[source].kind == info.kind && before.targets()[source].self_centering == info.self_centering)
-        origins[place] = static_cast<Index>(source);
+        origins[target] = static_cast<Index>(source);
     }
   }
   return origins;

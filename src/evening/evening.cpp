@@ -176,11 +176,11 @@ Played play(os::Door& door, const Wish& wish) { return Evening{door, wish}.run()
 
 std::vector<std::string> lines_of(const SessionStats& stats) {
   std::vector<std::string> lines;
-  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", counted(stats.reports, "report"),
-                              counted(stats.wake_ups, "wake-up"), counted(stats.losses, "time"),
+  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", quantity(stats.reports, "report"),
+                              quantity(stats.wake_ups, "wake-up"), quantity(stats.losses, "time"),
                               stats.losses == 0 ? "" : ", after which the state was read again"));
   if (stats.refused > 0)
-    lines.push_back(fmt::format("A virtual controller refused {}.", counted(stats.refused, "report")));
+    lines.push_back(fmt::format("A virtual controller refused {}.", quantity(stats.refused, "report")));
   if (stats.measured > 0)
     lines.push_back(fmt::format(
         "From input to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all within {} "

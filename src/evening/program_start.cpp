@@ -73,9 +73,9 @@ std::optional<Diagnostic> ProgramStart::start_when_ready() {
   }
   host::Alone alone;
   if (wish_.alone) {
-    const auto places = hidden_places();
-    hidden_ = {places.begin(), places.end()};
-    alone = host::without(door_, places);
+    const auto paths = hidden_paths();
+    hidden_ = {paths.begin(), paths.end()};
+    alone = host::without(door_, paths);
   }
   const auto before = [&] { return wish_.alone ? host::go_alone(door_, alone) : 0; };
   if (auto failure = program_.start(before)) return failure;
@@ -89,21 +89,21 @@ std::optional<Diagnostic> ProgramStart::start_when_ready() {
 void ProgramStart::hide_what_came() {
   if (!wish_.alone || !program_.started()) return;
   const pid_t process = program_.process();
-  std::vector<std::string> places = hidden_places();
-  const std::set<std::string> now{places.begin(), places.end()};
-  std::erase_if(places, [this](const std::string& place) { return hidden_.contains(place); });
+  std::vector<std::string> paths = hidden_paths();
+  const std::set<std::string> now{paths.begin(), paths.end()};
+  std::erase_if(paths, [this](const std::string& path) { return hidden_.contains(path); });
   hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
-  if (places.empty() || process < 0) return;
-  if (const int result = host::hide_also(door_, process, places); result < 0)
+  if (paths.empty() || process < 0) return;
+  if (const int result = host::hide_also(door_, process, paths); result < 0)
     wish_.say(fmt::format("What came later cannot be hidden from the program: {}.", std::strerror(-result)));
 }
 
 /// What the program must not open: what is played on, and all other controllers.
-std::vector<std::string> ProgramStart::hidden_places() const {
-  std::vector<std::string> places;
+std::vector<std::string> ProgramStart::hidden_paths() const {
+  std::vector<std::string> paths;
   for (const NodeHere& node : session_.nodes())
-    if (node.plays || node.is_controller) places.push_back(node.syspath);
-  return places;
+    if (node.plays || node.is_controller) paths.push_back(node.syspath);
+  return paths;
 }
 
 }  // namespace omnipar::evening

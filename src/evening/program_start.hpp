@@ -47,7 +47,7 @@ class ProgramStart {
   [[nodiscard]] bool is_missing(const std::string& seat) const { return !session_.is_played(seat); }
   [[nodiscard]] bool waits_for_units() const;
   [[nodiscard]] bool waits_for_announcement() const;
-  [[nodiscard]] std::vector<std::string> hidden_places() const;
+  [[nodiscard]] std::vector<std::string> hidden_paths() const;
 
   os::Door& door_;
   StartWish wish_;
@@ -55,7 +55,7 @@ class ProgramStart {
   ProgramRun& program_;
   Time began_{};
   std::vector<std::string> seats_;
-  std::set<std::string> hidden_;  ///< places in /sys of what a program that is alone cannot open
+  std::set<std::string> hidden_;  ///< paths in /sys of what a program that is alone cannot open
   bool said_let_go_ = false;
 };
 

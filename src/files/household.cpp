@@ -183,7 +183,7 @@ std::string held_words(const Sheets& sheets) {
 /// A profile's file: its problems of form and of meaning, all at once.
 void take_profile(FoundProfile& given, const std::string& name, const std::string& text) {
   Sheets sheets = read_sheets(name, text);
-  given.held = held_words(sheets);
+  given.contents = held_words(sheets);
   given.problems = std::move(sheets.problems);
   given.readable = given.problems.empty();
   put(given.catalogue, sheets);
@@ -191,9 +191,9 @@ void take_profile(FoundProfile& given, const std::string& name, const std::strin
   if (profiles.empty() && !sheets.profiles.empty()) profiles = std::move(sheets.profiles);
   if (!profiles.empty()) given.profile = std::move(profiles.front());
   if (!given.profile && given.readable) {
-    given.readable = !given.held.empty();
+    given.readable = !given.contents.empty();
     given.problems.push_back({"no-profile", Severity::error, "there is no profile in this file", name,
-                              given.held.empty() ? "write kind = \"profile\"" : "it holds " + given.held});
+                              given.contents.empty() ? "write kind = \"profile\"" : "it holds " + given.contents});
   }
   if (!given.profile) return;
   Catalogue catalogue = given.catalogue;

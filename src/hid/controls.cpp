@@ -14,7 +14,7 @@ namespace {
 constexpr std::uint32_t widest = 32;    // bits of a value that is decoded
 constexpr std::uint16_t first_key = 4;  // the usages before it are troubles of a keyboard
 
-bool holds_controls(const Field& field) {
+bool has_controls(const Field& field) {
   return field.type == FieldType::input && !field.is_constant() && field.size >= 1 && field.size <= widest;
 }
 
@@ -30,7 +30,7 @@ class Listing {
   std::vector<Control> run() {
     for (std::size_t f = 0; f < descriptor_.fields.size(); ++f) {
       const Field& field = descriptor_.fields[f];
-      if (!holds_controls(field)) continue;
+      if (!has_controls(field)) continue;
       for (std::size_t e = 0; e < field.usages.size(); ++e)
         add(static_cast<std::uint16_t>(f), static_cast<std::uint16_t>(e));
     }
@@ -84,10 +84,10 @@ class Listing {
 std::vector<Control> controls_of(const Descriptor& descriptor) { return Listing{descriptor}.run(); }
 
 std::vector<std::size_t> opaque_of(std::span<const Control> controls) {
-  std::vector<std::size_t> places;
+  std::vector<std::size_t> indices;
   for (std::size_t c = 0; c < controls.size(); ++c)
-    if (controls[c].kind == Kind::opaque) places.push_back(c);
-  return places;
+    if (controls[c].kind == Kind::opaque) indices.push_back(c);
+  return indices;
 }
 
 std::string name_of(const Descriptor& descriptor, const Control& control) {

@@ -61,13 +61,13 @@ Decoder::Layout& Decoder::layout_for(const Descriptor& descriptor, std::uint8_t 
   return made;
 }
 
-Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const Control& control, std::size_t place) {
+Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const Control& control, std::size_t index) {
   const Field& field = descriptor.fields[control.field];
   Slot slot{field.bit + control.element * field.size, static_cast<std::uint8_t>(field.size), control.kind};
   slot.is_signed = field.minimum < 0;
   slot.has_null = field.has_null();
   slot.clamps = field.minimum < field.maximum;
-  slot.control = static_cast<std::uint16_t>(place);
+  slot.control = static_cast<std::uint16_t>(index);
   slot.minimum = field.minimum;
   slot.maximum = field.maximum;
   const std::uint64_t bits = (std::uint64_t{1} << slot.size) - 1;
@@ -150,8 +150,8 @@ void Decoder::take(const Array& array) noexcept {
     return array.is_signed ? static_cast<std::int32_t>(raw << unused) >> unused : std::int64_t{raw};
   };
   const auto control_of = [&](std::uint32_t i) {
-    const std::int64_t place = value_of(i) - array.minimum;
-    return place >= 0 && place < array.usages ? static_cast<std::int32_t>(array.first + place) : -1;
+    const std::int64_t index = value_of(i) - array.minimum;
+    return index >= 0 && index < array.usages ? static_cast<std::int32_t>(array.first + index) : -1;
   };
   if (array.can_roll_over)
     for (std::uint32_t i = 0; i < array.count; ++i)

@@ -53,11 +53,11 @@ class Mapping {
   std::vector<KernelCode> run(std::span<const Control> controls, std::span<const std::size_t> which) {
     std::vector<KernelCode> codes(controls.size());
     for (const std::uint8_t report : reports_in_order())
-      for (const std::size_t place : which)
-        if (field_of(controls[place]).report == report) codes[place] = take(controls, place);
-    for (const std::size_t place : which)
-      if (codes[place].fate != Fate::lost && users_[{codes[place].node, codes[place].code}] > 1)
-        codes[place].fate = Fate::shared;
+      for (const std::size_t index : which)
+        if (field_of(controls[index]).report == report) codes[index] = take(controls, index);
+    for (const std::size_t index : which)
+      if (codes[index].fate != Fate::lost && users_[{codes[index].node, codes[index].code}] > 1)
+        codes[index].fate = Fate::shared;
     for (KernelCode& code : codes)
       if (code.fate != Fate::lost) code.node = number_of(code.node);
     return codes;
@@ -99,8 +99,8 @@ class Mapping {
     return static_cast<int>(applications_.size()) - 1;
   }
 
-  KernelCode take(std::span<const Control> controls, std::size_t place) {
-    const Control& control = controls[place];
+  KernelCode take(std::span<const Control> controls, std::size_t index) {
+    const Control& control = controls[index];
     const int node = node_of(field_of(control).report);
     if (control.kind == Kind::hat_y) {  // goes with its other half
       const Code code = absolute(0x11);

@@ -25,8 +25,8 @@ Usage usage_at(const Field& field, std::size_t element) {
 /// The players that have controls in a collection.
 std::set<std::size_t> players_in(const Descriptor& descriptor, std::span<const Control> controls, int collection,
                                  std::span<const std::vector<std::size_t>> players) {
-  const auto lies_in = [&](std::size_t place) {
-    int at = descriptor.fields[controls[place].field].collection;
+  const auto lies_in = [&](std::size_t index) {
+    int at = descriptor.fields[controls[index].field].collection;
     while (at >= 0 && at != collection) at = descriptor.collections[static_cast<std::size_t>(at)].parent;
     return at == collection;
   };
@@ -52,7 +52,7 @@ int player_by_report(const Descriptor& descriptor, std::span<const Control> cont
   if (!descriptor.numbered) return only;
   for (std::size_t p = 0; p < players.size(); ++p) {
     const bool has_it = std::ranges::any_of(
-        players[p], [&](std::size_t place) { return descriptor.fields[controls[place].field].report == report; });
+        players[p], [&](std::size_t index) { return descriptor.fields[controls[index].field].report == report; });
     if (has_it && only >= 0) return -1;
     if (has_it) only = static_cast<int>(p);
   }

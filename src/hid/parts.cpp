@@ -11,7 +11,7 @@
 namespace omnipar::hid {
 namespace {
 
-using Places = std::vector<std::size_t>;
+using Indices = std::vector<std::size_t>;
 
 constexpr std::size_t most_parts = 16;
 
@@ -21,7 +21,7 @@ class Parting {
       : descriptor_(descriptor), controls_(controls) {}
 
   std::vector<Part> run() {
-    const Places played = played_on(descriptor_, controls_);
+    const Indices played = played_on(descriptor_, controls_);
     const auto by_application =
         grouped(played, [this](std::size_t c) { return descriptor_.application_of(field(c).collection); });
     if (auto parts = players_among(by_application, {}); !parts.empty()) return parts;
@@ -34,22 +34,22 @@ class Parting {
   const Field& field(std::size_t c) const { return descriptor_.fields[controls_[c].field]; }
 
   template <typename KeyOf>
-  static std::map<int, Places> grouped(const Places& places, KeyOf key_of) {
-    std::map<int, Places> groups;
-    for (const std::size_t place : places) groups[key_of(place)].push_back(place);
+  static std::map<int, Indices> grouped(const Indices& indices, KeyOf key_of) {
+    std::map<int, Indices> groups;
+    for (const std::size_t index : indices) groups[key_of(index)].push_back(index);
     return groups;
   }
 
-  std::set<Usage> usages_of(const Places& places) const {
+  std::set<Usage> usages_of(const Indices& indices) const {
     std::set<Usage> usages;
-    for (const std::size_t place : places) usages.insert(controls_[place].usage);
+    for (const std::size_t index : indices) usages.insert(controls_[index].usage);
     return usages;
   }
 
   /// Groups that look alike are players; what is left serves all.
-  static std::vector<Part> named(const std::map<int, Places>& players, const Places& own) {
+  static std::vector<Part> named(const std::map<int, Indices>& players, const Indices& own) {
     std::vector<Part> parts;
-    for (const auto& [key, places] : players) parts.push_back({fmt::format("player-{}", parts.size() + 1), places});
+    for (const auto& [key, indices] : players) parts.push_back({fmt::format("player-{}", parts.size() + 1), indices});
     if (!own.empty()) parts.push_back({std::string{own_part}, own});
     return parts;
   }
@@ -58,16 +58,16 @@ class Parting {
   static bool is_likely(std::size_t players) { return players >= 2 && players <= most_parts; }
 
   /// Players among groups: those that have a usage that another has, too.
-  std::vector<Part> players_among(const std::map<int, Places>& groups, Places own) const {
+  std::vector<Part> players_among(const std::map<int, Indices>& groups, Indices own) const {
     std::map<Usage, int> times;  // in how many groups
-    for (const auto& [key, places] : groups)
-      for (const Usage usage : usages_of(places)) ++times[usage];
-    std::map<int, Places> players;
-    for (const auto& [key, places] : groups) {
-      if (std::ranges::any_of(places, [&](std::size_t place) { return times[controls_[place].usage] > 1; }))
-        players[key] = places;
+    for (const auto& [key, indices] : groups)
+      for (const Usage usage : usages_of(indices)) ++times[usage];
+    std::map<int, Indices> players;
+    for (const auto& [key, indices] : groups) {
+      if (std::ranges::any_of(indices, [&](std::size_t index) { return times[controls_[index].usage] > 1; }))
+        players[key] = indices;
       else
-        own.insert(own.end(), places.begin(), places.end());
+        own.insert(own.end(), indices.begin(), indices.end());
     }
     if (!is_likely(players.size())) return {};
     std::ranges::sort(own);
@@ -75,19 +75,19 @@ class Parting {
   }
 
   /// Collections side by side, the outermost that are alike.
-  std::vector<Part> by_collection(const Places& played) const {
+  std::vector<Part> by_collection(const Indices& played) const {
     std::set<int> parents;
-    for (const std::size_t place : played)
-      for (int at = field(place).collection; at >= 0; at = parent_of(at)) parents.insert(at);
+    for (const std::size_t index : played)
+      for (int at = field(index).collection; at >= 0; at = parent_of(at)) parents.insert(at);
     for (const int parent : parents) {  // the outer ones have the lower numbers
-      Places own;
-      std::map<int, Places> children;
-      for (const std::size_t place : played) {
-        const int child = child_towards(field(place).collection, parent);
+      Indices own;
+      std::map<int, Indices> children;
+      for (const std::size_t index : played) {
+        const int child = child_towards(field(index).collection, parent);
         if (child < 0)
-          own.push_back(place);
+          own.push_back(index);
         else
-          children[child].push_back(place);
+          children[child].push_back(index);
       }
       if (auto parts = players_among(children, own); !parts.empty()) return parts;
     }
@@ -102,34 +102,34 @@ class Parting {
     return inner;
   }
 
-  std::vector<Part> by_report(const Places& played) const {
+  std::vector<Part> by_report(const Indices& played) const {
     return players_among(grouped(played, [this](std::size_t c) { return int{field(c).report}; }), {});
   }
 
   /// The first X is the first player's, the second X the second's; what comes once serves all.
-  std::vector<Part> by_usage(const Places& played) const {
+  std::vector<Part> by_usage(const Indices& played) const {
     std::map<std::pair<int, Usage>, int> times;
-    for (const std::size_t place : played) ++times[{static_cast<int>(half(place)), controls_[place].usage}];
-    Places own;
-    std::map<int, Places> players;
-    for (const std::size_t place : played) {
-      if (times[{static_cast<int>(half(place)), controls_[place].usage}] < 2) {
-        own.push_back(place);
+    for (const std::size_t index : played) ++times[{static_cast<int>(half(index)), controls_[index].usage}];
+    Indices own;
+    std::map<int, Indices> players;
+    for (const std::size_t index : played) {
+      if (times[{static_cast<int>(half(index)), controls_[index].usage}] < 2) {
+        own.push_back(index);
         continue;
       }
-      players[controls_[place].nth].push_back(place);
+      players[controls_[index].nth].push_back(index);
     }
     // Two hats or two sliders of one pad are no second player; a second X or a second set of buttons is one.
-    const bool has_second = std::ranges::any_of(played, [this](std::size_t place) {
-      const Usage usage = controls_[place].usage;
-      return controls_[place].nth > 1 && (usage == Usage{page::desktop, 0x30} || usage.page == page::button);
+    const bool has_second = std::ranges::any_of(played, [this](std::size_t index) {
+      const Usage usage = controls_[index].usage;
+      return controls_[index].nth > 1 && (usage == Usage{page::desktop, 0x30} || usage.page == page::button);
     });
     if (!is_likely(players.size()) || !has_second) return {};
     return named(players, own);
   }
 
-  Kind half(std::size_t place) const {
-    const Kind kind = controls_[place].kind;
+  Kind half(std::size_t index) const {
+    const Kind kind = controls_[index].kind;
     return kind == Kind::hat_y ? Kind::hat_y : Kind::value;
   }
 
@@ -140,7 +140,7 @@ class Parting {
 }  // namespace
 
 std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls) {
-  Places played;
+  Indices played;
   for (std::size_t c = 0; c < controls.size(); ++c) {
     if (controls[c].kind == Kind::opaque) continue;
     const int application = descriptor.application_of(descriptor.fields[controls[c].field].collection);

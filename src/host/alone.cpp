@@ -35,7 +35,7 @@ int put(os::Door& door, const char* path, const std::string& text) {
 }
 
 /// The user stays who they are, inside and outside.
-int leave_for_own_namespace(os::Door& door) {
+int enter_own_namespace(os::Door& door) {
   if (door.is_root()) return door.unshare(CLONE_NEWNS);
   const unsigned user = door.user();
   const unsigned group = door.group();
@@ -53,9 +53,9 @@ int cover_input_folder(os::Door& door, const std::vector<std::string>& visible) 
   int result = door.mount("tmpfs", input_folder, "tmpfs", MS_NOSUID | MS_NOEXEC, "mode=0755");
   for (std::size_t i = 0; i < visible.size() && result == 0; ++i) {
     if (!open[i]) continue;  // it has gone meanwhile
-    const os::Descriptor place{door, door.open(visible[i], O_WRONLY | O_CREAT)};
-    result =
-        place ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "") : place.get();
+    const os::Descriptor covered{door, door.open(visible[i], O_WRONLY | O_CREAT)};
+    result = covered ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "")
+                     : covered.get();
   }
   return result;
 }
@@ -87,7 +87,7 @@ Alone without(os::Door& door, std::span<const std::string> syspaths) {
 }
 
 int go_alone(os::Door& door, const Alone& alone) {
-  int result = leave_for_own_namespace(door);
+  int result = enter_own_namespace(door);
   if (result == 0) result = door.mount("", "/", "", MS_REC | MS_PRIVATE, "");
   for (const std::string& raw : alone.raw) {
     const int bound = result == 0 ? door.mount("/dev/null", raw, "", MS_BIND, "") : 0;

@@ -65,30 +65,30 @@ bool repeats_keys(os::Door& door, const std::string& folder) {
   return (number_of(door, folder + "/capabilities/ev") & ev_rep) != 0;
 }
 
-inspect::NodeFact look_at(os::Door& door, const NodePath& place) {
+inspect::NodeFact look_at(os::Door& door, const NodePath& where) {
   inspect::NodeFact fact;
-  fact.path = place.path;
-  const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
+  fact.path = where.path;
+  const std::string folder = where.syspath.substr(0, where.syspath.rfind('/'));
   fact.types = repeats_keys(door, folder);
-  const std::string hid = hid_folder(place.syspath);
+  const std::string hid = hid_folder(where.syspath);
   fact.descriptor = report_descriptor_of(door, hid);
   int shut = 0;
   const std::string raw = raw_node_of(door, hid);
   if (!raw.empty()) (can_open(door, raw.c_str(), O_RDONLY, shut) ? fact.raw_path : fact.shut_raw_path) = raw;
-  fact.pad_like = has_joystick_node(door, place.syspath);
+  fact.pad_like = has_joystick_node(door, where.syspath);
   int error = 0;
-  if (const auto node = open_node(door, place.path, place.syspath, error)) {
+  if (const auto node = open_node(door, where.path, where.syspath, error)) {
     fact.description = node->description();
-    fact.description.polling_interval_us = polling_interval_us(door, place.syspath);
+    fact.description.polling_interval_us = polling_interval_us(door, where.syspath);
     fact.grabbed = node->is_grabbed_by_another();
     if (!fact.grabbed) return fact;
-    const Holders holders = holders_of(door, place.path);
-    fact.holders = holders.names;
-    fact.holder = holders.only;
+    const Openers openers = openers_of(door, where.path);
+    fact.openers = openers.names;
+    fact.opener = openers.only;
     return fact;
   }
   fact.readable = false;
-  fact.description = describe_unopened(place.path, place.syspath);
+  fact.description = describe_unopened(where.path, where.syspath);
   return fact;
 }
 
@@ -105,21 +105,21 @@ inspect::Radio look_at_radio(os::Door& door) {
 
 }  // namespace
 
-Holders holders_of(os::Door& door, const std::string& node) {
-  Holders holders;
+Openers openers_of(os::Door& door, const std::string& node) {
+  Openers openers;
   const std::string self = door.real_path("/proc/self");
   for (const std::string& process : door.names_in("/proc")) {
     const std::string folder = "/proc/" + process;
     if (process.find_first_not_of("0123456789") != std::string::npos || folder == self) continue;
     for (const std::string& descriptor : door.names_in(folder + "/fd")) {
       if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != node) continue;
-      holders.only = holders.names.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
-      holders.names +=
-          fmt::format("{}{} (process {})", holders.names.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
+      openers.only = openers.names.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
+      openers.names +=
+          fmt::format("{}{} (process {})", openers.names.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
       break;
     }
   }
-  return holders;
+  return openers;
 }
 
 inspect::Facts look_around(os::Door& door) {
@@ -135,7 +135,7 @@ inspect::Facts look_around(os::Door& door) {
   facts.pairings_known = paired.has_value();
   facts.paired = std::move(paired).value_or(std::vector<inspect::PairedFact>{});
   if (const auto watch = open_watch())
-    for (const NodePath& place : watch->present()) facts.nodes.push_back(look_at(door, place));
+    for (const NodePath& where : watch->present()) facts.nodes.push_back(look_at(door, where));
   return facts;
 }
 
@@ -143,10 +143,10 @@ std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
   std::vector<ModelFact> found;
   const auto watch = open_watch();
   if (!watch) return found;
-  for (const NodePath& place : watch->present()) {
-    const std::string folder = place.syspath.substr(0, place.syspath.rfind('/'));
+  for (const NodePath& where : watch->present()) {
+    const std::string folder = where.syspath.substr(0, where.syspath.rfind('/'));
     ModelFact fact{line_of(door, folder + "/name"), line_of(door, folder + "/id/vendor"),
-                   line_of(door, folder + "/id/product"), place.path};
+                   line_of(door, folder + "/id/product"), where.path};
     if (fact.name.find(name) != std::string::npos) found.push_back(std::move(fact));
   }
   return found;

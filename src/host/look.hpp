@@ -10,11 +10,11 @@ namespace omnipar::host {
 [[nodiscard]] inspect::Facts look_around(os::Door& door);
 
 /// Who has a node open, as far as this can be seen: only root sees everybody's.
-struct Holders {
+struct Openers {
   std::string names;  ///< "name (process 12), …"; empty if none can be seen
   int only = 0;       ///< the process, if there is just one
 };
-[[nodiscard]] Holders holders_of(os::Door& door, const std::string& node);
+[[nodiscard]] Openers openers_of(os::Door& door, const std::string& node);
 
 /// Where the shipped udev rule is installed, and what it says.
 inline constexpr const char* rule_path = "/etc/udev/rules.d/70-omnipar.rules";

@@ -15,67 +15,67 @@
 namespace omnipar::host {
 
 std::vector<Nodes::Open>::iterator Nodes::at_path(const std::string& path) noexcept {
-  return std::ranges::find_if(open_, [&path](const Open& open) { return open.place.path == path; });
+  return std::ranges::find_if(open_, [&path](const Open& open) { return open.where.path == path; });
 }
 
-std::optional<int> Nodes::open(const NodePath& place) {
-  if (number_of(place.path)) return std::nullopt;
-  if (is_made_by_program(place.syspath) && !with_virtual_) return std::nullopt;
+std::optional<int> Nodes::open(const NodePath& where) {
+  if (number_of(where.path)) return std::nullopt;
+  if (is_made_by_program(where.syspath) && !with_virtual_) return std::nullopt;
   int error = 0;
-  auto node = open_node(door_, place.path, place.syspath, error);
+  auto node = open_node(door_, where.path, where.syspath, error);
   if (!node) {
     met_a_closed_door_ = met_a_closed_door_ || error == -EACCES;
     return std::nullopt;
   }
   if (!is_playable(catalogue_, node->description()) || !takes_(node->description()) ||
-      is_left_to_another(place, *node) || joins_another(place, node))
+      is_left_to_another(where, *node) || joins_another(where, node))
     return std::nullopt;
-  if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), place.syspath, say_);
+  if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), where.syspath, say_);
   if (grab_all_) node->grab(true);
-  open_.push_back({++last_number_, place, std::move(node), grab_all_});
+  open_.push_back({++last_number_, where, std::move(node), grab_all_});
   return last_number_;
 }
 
 /// Whoever plays on a node has locked it, until it is closed.
-bool Nodes::is_left_to_another(const NodePath& place, const Node& node) {
+bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
   if (!alone_ || door_.lock(node.descriptor()) != -EWOULDBLOCK) return false;
-  const Holders holders = holders_of(door_, place.path);
+  const Openers openers = openers_of(door_, where.path);
   say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", printable(node.description().name),
-                   holders.names.empty() ? "another Omnipar" : holders.names));
+                   openers.names.empty() ? "another Omnipar" : openers.names));
   return true;
 }
 
 /// One HID device may have several event nodes; who reads its raw reports hears what they all say.
-bool Nodes::joins_another(const NodePath& place, std::unique_ptr<Node>& node) {
+bool Nodes::joins_another(const NodePath& where, std::unique_ptr<Node>& node) {
   const auto other =
       std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
   if (other == open_.end()) return false;
   node->grab(other->grab);
   other->node->join(std::move(node));
-  other->joined.push_back(place);
+  other->joined.push_back(where);
   return true;
 }
 
 /// The unit is still there, but not its raw reports.
 void Nodes::open_otherwise(const Open& gone) {
-  open_otherwise(gone, gone.place);
-  for (const NodePath& place : gone.joined) open_otherwise(gone, place);
+  open_otherwise(gone, gone.where);
+  for (const NodePath& where : gone.joined) open_otherwise(gone, where);
 }
 
-void Nodes::open_otherwise(const Open& gone, const NodePath& place) {
+void Nodes::open_otherwise(const Open& gone, const NodePath& where) {
   int error = 0;
-  auto node = open_node(door_, place.path, place.syspath, error);
+  auto node = open_node(door_, where.path, where.syspath, error);
   if (!node) return;
-  if (&place == &gone.place) say_(why_no_longer_raw(door_, catalogue_, node->description(), place.syspath));
+  if (&where == &gone.where) say_(why_no_longer_raw(door_, catalogue_, node->description(), where.syspath));
   node->grab(gone.grab);
-  open_.push_back({++last_number_, place, std::move(node), gone.grab});
+  open_.push_back({++last_number_, where, std::move(node), gone.grab});
   news_.come.push_back(last_number_);
 }
 
 std::optional<int> Nodes::close(const std::string& path) {
   const auto at = at_path(path);
   if (at == open_.end()) {
-    for (Open& open : open_) std::erase_if(open.joined, [&](const NodePath& place) { return place.path == path; });
+    for (Open& open : open_) std::erase_if(open.joined, [&](const NodePath& where) { return where.path == path; });
     return std::nullopt;
   }
   const int number = at->number;
@@ -136,7 +136,7 @@ const Description& Nodes::description(int number) const { return find(number)->d
 
 std::optional<int> Nodes::number_of(const std::string& path) const noexcept {
   const auto at = std::ranges::find_if(open_, [&path](const Open& open) {
-    return open.place.path == path || std::ranges::find(open.joined, path, &NodePath::path) != open.joined.end();
+    return open.where.path == path || std::ranges::find(open.joined, path, &NodePath::path) != open.joined.end();
   });
   if (at == open_.end()) return std::nullopt;
   return at->number;
@@ -225,7 +225,7 @@ std::vector<std::string> Nodes::down(int number) const {
   return names;
 }
 
-const std::string& Nodes::path(int number) const { return std::ranges::find(open_, number, &Open::number)->place.path; }
+const std::string& Nodes::path(int number) const { return std::ranges::find(open_, number, &Open::number)->where.path; }
 
 bool Nodes::is_grabbed_by_another(int number) const noexcept {
   Node* node = find(number);
@@ -236,7 +236,7 @@ bool Nodes::anything_down() const noexcept {
   return std::ranges::any_of(open_, [](const Open& open) { return open.node->is_grabbed() && open.node->is_down(); });
 }
 
-Holders Nodes::holders(int number) const { return holders_of(door_, path(number)); }
+Openers Nodes::openers(int number) const { return openers_of(door_, path(number)); }
 
 std::uint64_t Nodes::losses() const noexcept {
   std::uint64_t all = old_losses_;

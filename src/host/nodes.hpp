@@ -25,7 +25,7 @@ class Nodes {
       : door_(door), catalogue_(catalogue), with_virtual_(with_virtual) {}
 
   /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
-  [[nodiscard]] std::optional<int> open(const NodePath& place);
+  [[nodiscard]] std::optional<int> open(const NodePath& where);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
   /// Likewise for one node, until it is closed or released again, when nothing on it is down. A number that is not
@@ -47,7 +47,7 @@ class Nodes {
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
   /// Who else has it open.
-  [[nodiscard]] Holders holders(int number) const;
+  [[nodiscard]] Openers openers(int number) const;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
@@ -104,20 +104,20 @@ class Nodes {
  private:
   struct Open {
     int number = 0;
-    NodePath place;
+    NodePath where;
     std::unique_ptr<Node> node;
     bool grab = false;
     bool ready = false;
     std::vector<NodePath> joined{};  ///< other event nodes, of which it says all
   };
 
-  [[nodiscard]] bool joins_another(const NodePath& place, std::unique_ptr<Node>& node);
+  [[nodiscard]] bool joins_another(const NodePath& where, std::unique_ptr<Node>& node);
   void open_otherwise(const Open& gone);
-  void open_otherwise(const Open& gone, const NodePath& place);
+  void open_otherwise(const Open& gone, const NodePath& where);
   [[nodiscard]] std::vector<Open>::iterator at_path(const std::string& path) noexcept;
 
   [[nodiscard]] Node* find(int number) const noexcept;
-  [[nodiscard]] bool is_left_to_another(const NodePath& place, const Node& node);
+  [[nodiscard]] bool is_left_to_another(const NodePath& where, const Node& node);
 
   os::Door& door_;
   const Catalogue& catalogue_;

@@ -14,14 +14,14 @@ namespace {
 
 constexpr std::string_view event_nodes = "/dev/input/event";
 
-std::optional<NodePath> place_of(udev_device* device) {
+std::optional<NodePath> path_of(udev_device* device) {
   const char* node = udev_device_get_devnode(device);
   const char* syspath = udev_device_get_syspath(device);
   if (node == nullptr || syspath == nullptr || !std::string_view{node}.starts_with(event_nodes)) return std::nullopt;
   return NodePath{node, syspath};
 }
 
-long number_of(const NodePath& place) { return std::strtol(place.path.c_str() + event_nodes.size(), nullptr, 10); }
+long number_of(const NodePath& where) { return std::strtol(where.path.c_str() + event_nodes.size(), nullptr, 10); }
 
 class UdevWatch final : public Watch {
  public:
@@ -44,28 +44,28 @@ class UdevWatch final : public Watch {
       if (!device && errno == EINTR) continue;
       if (!device) return std::nullopt;
       const char* action = udev_device_get_action(device.get());
-      auto place = place_of(device.get());
-      if (action == nullptr || !place) continue;
-      if (std::string_view{action} == "add") return NodeNews{true, std::move(*place)};
-      if (std::string_view{action} == "remove") return NodeNews{false, std::move(*place)};
+      auto path = path_of(device.get());
+      if (action == nullptr || !path) continue;
+      if (std::string_view{action} == "add") return NodeNews{true, std::move(*path)};
+      if (std::string_view{action} == "remove") return NodeNews{false, std::move(*path)};
     }
     return std::nullopt;
   }
 
   std::vector<NodePath> present() override {
-    std::vector<NodePath> places;
+    std::vector<NodePath> paths;
     const Enumerate list{udev_enumerate_new(udev_.get())};
     if (!list || udev_enumerate_add_match_subsystem(list.get(), "input") < 0 ||
         udev_enumerate_scan_devices(list.get()) < 0)
-      return places;
+      return paths;
     for (udev_list_entry* entry = udev_enumerate_get_list_entry(list.get()); entry != nullptr;
          entry = udev_list_entry_get_next(entry)) {
       const Device device{udev_device_new_from_syspath(udev_.get(), udev_list_entry_get_name(entry))};
       if (!device) continue;
-      if (auto place = place_of(device.get())) places.push_back(std::move(*place));
+      if (auto path = path_of(device.get())) paths.push_back(std::move(*path));
     }
-    std::ranges::sort(places, {}, number_of);
-    return places;
+    std::ranges::sort(paths, {}, number_of);
+    return paths;
   }
 
  private:

@@ -15,7 +15,7 @@ struct NodePath {
 
 struct NodeNews {
   bool came = true;
-  NodePath place;
+  NodePath where;
 };
 
 class Watch {

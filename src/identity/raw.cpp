@@ -29,7 +29,7 @@ struct Raw {
     parts = hid::parts_of(descriptor, controls);
   }
 
-  [[nodiscard]] std::vector<std::size_t> places_of(std::string_view part) const {
+  [[nodiscard]] std::vector<std::size_t> indices_of(std::string_view part) const {
     const auto found = std::ranges::find(parts, part, &hid::Part::name);
     return found != parts.end() ? found->controls : hid::played_on(descriptor, controls);
   }
@@ -108,8 +108,8 @@ std::string reason_by_kernel(const UnitSheet& sheet, const hid::Descriptor& desc
   const auto codes = hid::kernel_codes(descriptor, controls);
   std::set<std::size_t> all;
   for (const ControlSheet& said : sheet.controls)
-    if (const auto place = hid::find_control(descriptor, controls, said.raw)) all.insert(*place);
-  const auto lost = std::ranges::count_if(all, [&](std::size_t place) { return codes[place].fate != hid::Fate::kept; });
+    if (const auto index = hid::find_control(descriptor, controls, said.raw)) all.insert(*index);
+  const auto lost = std::ranges::count_if(all, [&](std::size_t index) { return codes[index].fate != hid::Fate::kept; });
   if (lost == 0) return "its sheet names controls of raw reports";
   return fmt::format("its event node lacks {} of {} controls", lost, all.size());
 }
@@ -122,8 +122,8 @@ void describe_raw(Description& node) {
   node.half.resize(std::min(node.half.size(), node.half.find('.')));
   if (node.half == "1") node.half.clear();
   node.codes.clear();
-  for (std::size_t place = 0; place < raw.controls.size(); ++place)
-    node.codes.push_back({hid::code_of(place), raw.controls[place].minimum, raw.controls[place].maximum, 0});
+  for (std::size_t index = 0; index < raw.controls.size(); ++index)
+    node.codes.push_back({hid::code_of(index), raw.controls[index].minimum, raw.controls[index].maximum, 0});
 }
 
 std::string control_name(const Description& node, Code code) {
@@ -149,7 +149,7 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   if (kernel_node_of(node, codes) < 0) return "";  // a driver of its own sees to it
   const auto played = hid::played_on(*read, controls);
   const auto count = [&](hid::Fate fate) {
-    return std::ranges::count_if(played, [&](std::size_t place) { return codes[place].fate == fate; });
+    return std::ranges::count_if(played, [&](std::size_t index) { return codes[index].fate == fate; });
   };
   const auto lost = count(hid::Fate::lost);
   const auto shared = count(hid::Fate::shared);
@@ -170,9 +170,9 @@ bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Des
   const auto codes = hid::kernel_codes(read.descriptor, read.controls);
   const int number = kernel_node_of(node, codes);
   if (number < 0) return false;
-  for (std::size_t place = 0; place < codes.size(); ++place)
-    if (codes[place].fate != hid::Fate::lost && codes[place].node == number &&
-        std::ranges::find(played, place) == played.end())
+  for (std::size_t index = 0; index < codes.size(); ++index)
+    if (codes[index].fate != hid::Fate::lost && codes[index].node == number &&
+        std::ranges::find(played, index) == played.end())
       return false;
   return true;
 }
@@ -196,13 +196,13 @@ std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, 
   }
   std::map<std::size_t, int> owners;
   for (const std::string& part : unit_parts(catalogue, unit)) {
-    auto& places = all.emplace_back();
+    auto& indices = all.emplace_back();
     for (const Control& control : attach_node(catalogue, unit, unit, part).controls) {
-      places.push_back(control.code.number);
+      indices.push_back(control.code.number);
       ++owners[control.code.number];
     }
   }
-  for (auto& places : all) std::erase_if(places, [&](std::size_t place) { return owners[place] > 1; });
+  for (auto& indices : all) std::erase_if(indices, [&](std::size_t index) { return owners[index] > 1; });
   return all;
 }
 
@@ -212,19 +212,19 @@ bool identity::names_raw_controls(const UnitSheet& sheet) noexcept {
 
 std::vector<Control> identity::raw_controls(const Description& node, std::string_view part) {
   const Raw raw{node};
-  const auto places = raw.places_of(part);
-  const auto codes = hid::kernel_codes(raw.descriptor, raw.controls, places);
+  const auto indices = raw.indices_of(part);
+  const auto codes = hid::kernel_codes(raw.descriptor, raw.controls, indices);
   Description alone;
   std::vector<Control> controls;
-  for (const std::size_t place : places)
-    if (const std::string word = hid::word_of(raw.controls[place].usage); word.starts_with("dpad-"))
-      controls.push_back({hid::code_of(place), Reading::button, word});
-    else if (codes[place].fate != hid::Fate::lost && alone.find(codes[place].code) == nullptr)
-      alone.codes.push_back({codes[place].code, raw.controls[place].minimum, raw.controls[place].maximum, 0});
+  for (const std::size_t index : indices)
+    if (const std::string word = hid::word_of(raw.controls[index].usage); word.starts_with("dpad-"))
+      controls.push_back({hid::code_of(index), Reading::button, word});
+    else if (codes[index].fate != hid::Fate::lost && alone.find(codes[index].code) == nullptr)
+      alone.codes.push_back({codes[index].code, raw.controls[index].minimum, raw.controls[index].maximum, 0});
   for (Control& control : identity::convention_controls(alone)) {
-    const auto place = std::ranges::find_if(
-        places, [&](std::size_t p) { return codes[p].fate != hid::Fate::lost && codes[p].code == control.code; });
-    control.code = hid::code_of(*place);
+    const auto index = std::ranges::find_if(
+        indices, [&](std::size_t p) { return codes[p].fate != hid::Fate::lost && codes[p].code == control.code; });
+    control.code = hid::code_of(*index);
     controls.push_back(std::move(control));
   }
   return controls;
@@ -237,11 +237,11 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
   for (const ControlSheet& said : sheet.controls) {
     const bool everywhere = part.empty() || said.parts.empty();
     if (said.raw.empty() || (!everywhere && std::ranges::find(said.parts, part) == said.parts.end())) continue;
-    const auto place = hid::find_control(raw.descriptor, raw.controls, said.raw);
-    if (!place) continue;
-    const hid::Control& control = raw.controls[*place];
+    const auto index = hid::find_control(raw.descriptor, raw.controls, said.raw);
+    if (!index) continue;
+    const hid::Control& control = raw.controls[*index];
     const Reading reading = reading_of(control, said.role);
-    controls.push_back({hid::code_of(*place), reading, said.role, said.axis, control.minimum, control.maximum,
+    controls.push_back({hid::code_of(*index), reading, said.role, said.axis, control.minimum, control.maximum,
                         said.rest.value_or(rest_of(reading, control))});
   }
   return controls;

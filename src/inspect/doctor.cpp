@@ -121,17 +121,17 @@ class Names {
 
 void add_held(const Facts& facts, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
-    if (node.grabbed && node.holders.starts_with("omnipar (process "))
+    if (node.grabbed && node.openers.starts_with("omnipar (process "))
       findings.push_back({"played", State::good,
-                          fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.holders),
+                          fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.openers),
                           ""});
     else if (node.grabbed)
       findings.push_back(
           {"grabbed", State::wrong,
            fmt::format("{} ({}) is grabbed by another program{}: no input from it arrives.", shown(node.description),
-                       node.path, node.holders.empty() ? ", which only root can see" : ", " + node.holders),
-           node.holder > 0        ? fmt::format("kill {}", node.holder)
-           : node.holders.empty() ? "sudo omnipar doctor"
+                       node.path, node.openers.empty() ? ", which only root can see" : ", " + node.openers),
+           node.opener > 0        ? fmt::format("kill {}", node.opener)
+           : node.openers.empty() ? "sudo omnipar doctor"
                                   : ""});
 }
 

@@ -18,8 +18,8 @@ struct NodeFact {
   bool pad_like = true;       ///< as the system has it
   bool types = false;         ///< likewise: it repeats keys, as keyboards do
   bool grabbed = false;       ///< by another program, which keeps all that it says to itself
-  std::string holders{};      ///< programs that have it open, if it is grabbed: "name (process 12)"
-  int holder = 0;             ///< the process of the only one of them; 0 if there are several, or none can be seen
+  std::string openers{};      ///< programs that have it open, if it is grabbed: "name (process 12)"
+  int opener = 0;             ///< the process of the only one of them; 0 if there are several, or none can be seen
   Description description{};  ///< name and numbers always; the rest if it is readable
   std::vector<std::uint8_t> descriptor{};  ///< the report descriptor of its HID device; empty if it is of none
   std::string raw_path{};                  ///< the raw node of that, if it may be read

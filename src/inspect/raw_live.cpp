@@ -28,9 +28,9 @@ RawLive::RawLive(const Description& node)
 std::optional<std::string> RawLive::take(std::span<const std::uint8_t> report, Time now) {
   bool at_once = false;
   for (const Change& change : decoder_.decode(report)) {
-    const std::size_t place = change.code.number;
-    const hid::Kind kind = controls_[place].kind;
-    std::int32_t& value = unsaid_[place];
+    const std::size_t index = change.code.number;
+    const hid::Kind kind = controls_[index].kind;
+    std::int32_t& value = unsaid_[index];
     value = kind == hid::Kind::counts ? value + change.value : change.value;
     at_once = at_once || (kind != hid::Kind::value && kind != hid::Kind::counts && kind != hid::Kind::opaque);
   }
@@ -47,9 +47,9 @@ std::optional<std::string> RawLive::advance(Time now) {
 std::string RawLive::line(Time now) {
   due_.reset();
   std::string words;
-  for (const auto& [place, value] : unsaid_)
-    words += fmt::format("{}{} {}{}", words.empty() ? "" : ", ", hid::name_of(descriptor_, controls_[place]),
-                         controls_[place].kind == hid::Kind::counts && value > 0 ? "+" : "", value);
+  for (const auto& [index, value] : unsaid_)
+    words += fmt::format("{}{} {}{}", words.empty() ? "" : ", ", hid::name_of(descriptor_, controls_[index]),
+                         controls_[index].kind == hid::Kind::counts && value > 0 ? "+" : "", value);
   unsaid_.clear();
   const auto ms = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count();
   return fmt::format("{:>6}.{:03} s  {}: {}", ms / 1000, ms % 1000, name_, words);

@@ -111,7 +111,7 @@ class RawView {
                                   fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c),
                                   meanings_[c].part, meanings_[c].role, now_words(c)));
     }
-    if (keys > 0) lines.push_back(fmt::format("  and {} up", counted(keys, "key that is", "keys that are")));
+    if (keys > 0) lines.push_back(fmt::format("  and {} up", quantity(keys, "key that is", "keys that are")));
     lines.push_back(loss_words());
   }
 

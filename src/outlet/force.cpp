@@ -12,7 +12,7 @@ void answer_upload(os::Files& door, int device, std::int32_t request, std::vecto
   upload.request_id = static_cast<std::uint32_t>(request);
   if (door.control(device, UI_BEGIN_FF_UPLOAD, &upload) < 0) return;
   const bool fits = upload.effect.id >= 0 && upload.effect.id < most_effects;
-  if (fits) into.push_back({Wish::hold, upload.effect.id, upload.effect, 0});
+  if (fits) into.push_back({Wish::upload, upload.effect.id, upload.effect, 0});
   upload.retval = fits ? 0 : -ENOSPC;
   static_cast<void>(door.control(device, UI_END_FF_UPLOAD, &upload));
 }

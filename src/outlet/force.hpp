@@ -16,12 +16,12 @@ inline constexpr int most_effects = 16;
 /// The kinds of effects that a virtual pad takes.
 [[nodiscard]] const std::vector<std::uint16_t>& force_codes();
 
-enum class Wish { hold, erase, play, strength };
+enum class Wish { upload, erase, play, strength };
 
 struct ForceWish {
-  Wish wish = Wish::hold;
+  Wish wish = Wish::upload;
   int effect = 0;          ///< its number, 0..15
-  ff_effect what{};        ///< of `hold`: the effect, new or in the place of a former one
+  ff_effect what{};        ///< of `upload`: the effect, new or in the place of a former one
   std::int32_t value = 0;  ///< of `play`: how many times, 0 stops it; of `strength`: 0..65535
 };
 

@@ -17,11 +17,11 @@ namespace {
 constexpr NativeRange stick_range{-32768, 32767, 0};
 constexpr NativeRange trigger_range{0, 65535, 0};
 constexpr NativeRange hat_range{-1, 1, 0};
-constexpr NativeRange place_range{0, 65535, 32768};
+constexpr NativeRange pointer_range{0, 65535, 32768};
 
 struct Entry {
   std::string_view place;
-  Spot spot;
+  DeviceCode to;
 };
 
 constexpr std::array places = std::to_array<Entry>({
@@ -115,7 +115,7 @@ Form pointer_form() {
           0x0004,
           {key(BTN_LEFT), key(BTN_RIGHT), key(BTN_MIDDLE)},
           {},
-          {{code::abs_x, place_range}, {code::abs_y, place_range}},
+          {{code::abs_x, pointer_range}, {code::abs_y, pointer_range}},
           true};
 }
 
@@ -126,7 +126,7 @@ Form desktop_form() {
 }
 
 /// "key-q" is KEY_Q, "key-left-shift" KEY_LEFTSHIFT.
-std::optional<Spot> key_spot(std::string_view place) {
+std::optional<DeviceCode> key_code_of(std::string_view place) {
   constexpr std::string_view family = "key-";
   if (!place.starts_with(family)) return std::nullopt;
   std::string name = "KEY_";
@@ -135,7 +135,7 @@ std::optional<Spot> key_spot(std::string_view place) {
   const auto code = base::code_of_name(name);
   const auto& keys = form_of(FormKind::keyboard).keys;
   if (!code || std::ranges::find(keys, *code) == keys.end()) return std::nullopt;
-  return Spot{FormKind::keyboard, *code};
+  return DeviceCode{FormKind::keyboard, *code};
 }
 
 }  // namespace
@@ -167,15 +167,15 @@ input_id device_id(DeviceKey device) {
   return {BUS_VIRTUAL, open_community_vendor, form_of(device.form).product, static_cast<std::uint16_t>(device.port)};
 }
 
-std::optional<Spot> spot_of(const TargetInfo& target) {
+std::optional<DeviceCode> device_code_of(const TargetInfo& target) {
   const auto* const pair = std::ranges::find(pair_places, target.place, &PairEntry::place);
   if (pair != pair_places.end()) {
     if (target.kind == TargetKind::button) return std::nullopt;  // off the area there is no code for
-    return Spot{pair->form, target.name.ends_with("-x") ? pair->x : pair->y};
+    return DeviceCode{pair->form, target.name.ends_with("-x") ? pair->x : pair->y};
   }
   const auto* const at = std::ranges::find(places, target.place, &Entry::place);
-  if (at != places.end()) return at->spot;
-  return key_spot(target.place);
+  if (at != places.end()) return at->to;
+  return key_code_of(target.place);
 }
 
 std::vector<DeviceKey> devices_of(const Plan& plan) {
@@ -184,7 +184,7 @@ std::vector<DeviceKey> devices_of(const Plan& plan) {
     if (port.number == 0) continue;
     std::set<FormKind> forms;
     for (const TargetInfo& target : plan.targets().subspan(port.first_target, port.target_count))
-      if (const auto spot = spot_of(target)) forms.insert(spot->form);
+      if (const auto to = device_code_of(target)) forms.insert(to->form);
     if (forms.empty()) forms.insert(FormKind::pad);
     for (const FormKind form : forms) devices.push_back({port.number, form});
   }

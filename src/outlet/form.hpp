@@ -56,12 +56,12 @@ struct DeviceKey {
 [[nodiscard]] input_id device_id(DeviceKey device);
 
 /// Where a target comes out: a form and a code there. A direction comes with the hat's axis.
-struct Spot {
+struct DeviceCode {
   FormKind form = FormKind::pad;
   Code code;
-  friend bool operator==(const Spot&, const Spot&) = default;
+  friend bool operator==(const DeviceCode&, const DeviceCode&) = default;
 };
-[[nodiscard]] std::optional<Spot> spot_of(const TargetInfo& target);
+[[nodiscard]] std::optional<DeviceCode> device_code_of(const TargetInfo& target);
 
 /// The devices that a plan's ports need, in order; a port whose targets come out nowhere has a pad.
 [[nodiscard]] std::vector<DeviceKey> devices_of(const Plan& plan);

@@ -122,15 +122,15 @@ void Outlets::route_port(const PortInfo& port) {
     route.port = port.number;
     route.target = static_cast<std::uint16_t>(port.first_target + t);
     const TargetInfo& info = plan.targets()[route.target];
-    route.spot = port.number == 0 ? std::nullopt : spot_of(info);
-    if (!route.spot) continue;
+    route.to = port.number == 0 ? std::nullopt : device_code_of(info);
+    if (!route.to) continue;
     for (Route& other : routes.first(t)) {
-      if (other.spot != route.spot) continue;
+      if (other.to != route.to) continue;
       other.shared = true;
       route.shared = true;
     }
-    if (route.spot->code.type != ev_abs) continue;
-    route.range = form_of(route.spot->form).axis(route.spot->code)->range;
+    if (route.to->code.type != ev_abs) continue;
+    route.range = form_of(route.to->form).axis(route.to->code)->range;
     if (info.kind == TargetKind::coordinate) route.range.rest = route.range.minimum;  // 0..1 is the whole of it
     if (info.kind != TargetKind::button) continue;
     route.negative = info.name == "up" || info.name == "left";
@@ -143,14 +143,14 @@ void Outlets::route_port(const PortInfo& port) {
 
 void Outlets::find_devices() noexcept {
   for (Route& route : routes_) {
-    if (!route.spot) continue;
-    const auto at = std::ranges::find(devices_, DeviceKey{route.port, route.spot->form}, &VirtualDevice::key);
+    if (!route.to) continue;
+    const auto at = std::ranges::find(devices_, DeviceKey{route.port, route.to->form}, &VirtualDevice::key);
     if (at != devices_.end()) route.device = static_cast<std::size_t>(at - devices_.begin());
   }
 }
 
 std::int32_t Outlets::value_of(const Route& route) const {
-  const Code code = route.spot->code;
+  const Code code = route.to->code;
   if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
   if (code.type == ev_rel) return reader_.native(route.target);
   if (!route.opposite) return shape::native(route.range, reader_.value(route.target));
@@ -159,16 +159,16 @@ std::int32_t Outlets::value_of(const Route& route) const {
   return route.negative ? there - here : here - there;
 }
 
-/// Of the targets that come out at one spot, the one that is farthest from rest.
+/// Of the targets that come out at one code, the one that is farthest from rest.
 input_event Outlets::event_of_route(const Route& route) const {
   std::int32_t value = value_of(route);
-  if (!route.shared || route.spot->code.type == ev_rel) return event_of(route.spot->code, value);
+  if (!route.shared || route.to->code.type == ev_rel) return event_of(route.to->code, value);
   for (const Route& other : routes_) {
-    if (other.port != route.port || other.spot != route.spot) continue;
+    if (other.port != route.port || other.to != route.to) continue;
     const std::int32_t its = value_of(other);
     if (std::abs(its - route.range.rest) > std::abs(value - route.range.rest)) value = its;
   }
-  return event_of(route.spot->code, value);
+  return event_of(route.to->code, value);
 }
 
 bool Outlets::flush(Time now) {
@@ -191,7 +191,7 @@ void Outlets::write(std::size_t device, Time now) {
   auto& [report, behind] = outgoing_[device];
   if (behind)
     for (const Route& route : routes_)
-      if (route.device == device && route.spot->code.type != ev_rel) add(report, event_of_route(route));
+      if (route.device == device && route.to->code.type != ev_rel) add(report, event_of_route(route));
   report.push_back(end_of_report());
   behind = !devices_[device].write(report);
   report.clear();

@@ -42,12 +42,12 @@ class Outlets {
   struct Route {
     int port = 0;
     std::uint16_t target = 0;  ///< of the plan
-    std::optional<Spot> spot;
+    std::optional<DeviceCode> to;
     std::optional<std::size_t> device;      ///< index into the devices
     NativeRange range{0, 1, 0};             ///< of the axis, or of a button
     std::optional<std::uint16_t> opposite;  ///< of a direction: the target at the other end of its axis
     bool negative = false;                  ///< up and left
-    bool shared = false;                    ///< another target of the port comes out at the same spot
+    bool shared = false;                    ///< another target of the port comes out at the same code
   };
 
   struct Outgoing {

@@ -112,7 +112,7 @@ void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, Tar
     return add_lane(seat, use, group);
   if ((wanted == TargetKind::turns && *kind == RoleKind::turns) ||
       (wanted == TargetKind::movement && *kind == RoleKind::movement))
-    return add_count(seat, use, group);
+    return add_counts(seat, use, group);
   if (wanted == TargetKind::one_sided && *kind == RoleKind::button)
     return add_digital(seat, use, group, {"", "", "", use.role});
   if (wanted == TargetKind::stick && *kind == RoleKind::dpad)
@@ -122,7 +122,7 @@ void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, Tar
   wrong_source(use, plan::sources_of(wanted));
 }
 
-void Feeder::add_count(const std::string& seat, const Use& use, Index group) {
+void Feeder::add_counts(const std::string& seat, const Use& use, Index group) {
   AnalogOperation operation;
   operation.kind = AnalogKind::count;
   operation.group = group;

@@ -26,23 +26,23 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.total = take<std::int64_t>(size, plan.targets.size());
   layout.presses = take<std::uint32_t>(size, plan.targets.size());
   layout.pressed_at = take<std::uint32_t>(size, plan.targets.size());
-  layout.holders = take<std::uint16_t>(size, plan.signal_places);
+  layout.raised_by = take<std::uint16_t>(size, plan.signal_cells);
   layout.lanes = take<double>(size, std::size_t{2} * plan.lanes);
   layout.live = take<std::uint16_t>(size, plan.groups.size());
   layout.raw = take<std::int32_t>(size, max_units * max_axes);
   layout.known = take<std::uint32_t>(size, max_units);
   layout.down = take<std::uint64_t>(size, max_units * words);
-  layout.counted = take<std::uint64_t>(size, max_units * words);
+  layout.raising = take<std::uint64_t>(size, max_units * words);
   layout.hotkey_held = take<std::uint64_t>(size, max_units * words);
   layout.opposites = take<stage::Directions>(size, plan.opposites.size());
   layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
-  layout.over_counted = take<std::uint8_t>(size, max_units * plan.crossings);
+  layout.over_raising = take<std::uint8_t>(size, max_units * plan.crossings);
   const std::size_t gates = plan.gate_at.size();
   const std::size_t digitals = plan.digitals.size() * max_units;
   layout.deadline = take<std::int64_t>(size, gates);
   layout.out_held = take<std::uint8_t>(size, gates);
   layout.heap = take<Index>(size, gates);
-  layout.heap_place = take<Index>(size, gates);
+  layout.heap_at = take<Index>(size, gates);
   layout.position = take<stage::FixedPoint>(size, digitals);
   layout.moving = take<std::uint64_t>(size, words_for(movers_of(plan)));
   layout.moving_words = take<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
@@ -53,16 +53,16 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   return layout;
 }
 
-void place_units(PlanData& plan) {
-  plan.signal_places = 0;
+void lay_out_cells(PlanData& plan) {
+  plan.signal_cells = 0;
   for (Signal& signal : plan.signals) {
-    signal.first_place = plan.signal_places;
-    plan.signal_places = static_cast<Index>(plan.signal_places + (signal.each_unit ? max_units : 1));
+    signal.first_cell = plan.signal_cells;
+    plan.signal_cells = static_cast<Index>(plan.signal_cells + (signal.each_unit ? max_units : 1));
   }
   plan.gate_at.clear();
   for (std::size_t g = 0; g < plan.gates.size(); ++g) {
     Gate& gate = plan.gates[g];
-    gate.first_place = static_cast<Index>(plan.gate_at.size());
+    gate.first_cell = static_cast<Index>(plan.gate_at.size());
     plan.gate_at.insert(plan.gate_at.end(), plan.signals[gate.in].each_unit ? max_units : 1, static_cast<Index>(g));
   }
 }

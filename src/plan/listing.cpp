@@ -14,7 +14,7 @@ class Listing {
 
   std::string run() {
     line("plan \"{}\" for {}: {}, {}, {} bytes of state", plan_.name, plan_.system,
-         counted(plan_.targets.size(), "target"), counted(plan_.signals.size(), "signal"), plan_.state_size);
+         quantity(plan_.targets.size(), "target"), quantity(plan_.signals.size(), "signal"), plan_.state_size);
     for (const PortInfo& port : plan_.ports)
       if (port.number != 0)
         line("port {}: {} at {}{}", port.number, port.controller, port.seat,

@@ -6,7 +6,7 @@
 // positions into signals, or an aim, which moves a pointer. All indices are into the vectors here.
 //
 // What lies between a unit's control and the target that it feeds (the stages of its use) is each unit's
-// own: such signals, gates and lanes have a place in the state for each unit that may be there.
+// own: such signals, gates and lanes have a cell in the state for each unit that may be there.
 #pragma once
 
 #include <array>
@@ -26,7 +26,7 @@ using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
 
 enum class EffectKind : std::uint8_t {
-  raise,      ///< index: a signal that this one holds
+  raise,      ///< index: a signal that this one raises
   gate,       ///< index: a gate that this one feeds
   digital,    ///< index: a digital operation to evaluate again
   opposites,  ///< index: directions of a port to evaluate again
@@ -50,10 +50,10 @@ struct Effect {
 };
 
 struct Signal {
-  Index need = 1;          ///< on while at least so many hold it: 1 for any-of, 2 for a chord
+  Index need = 1;          ///< on while at least so many raise it: 1 for any-of, 2 for a chord
   Index target = nothing;  ///< the button target that it is
   bool each_unit = false;  ///< each unit has its own
-  Index first_place = 0;   ///< where it is counted who holds it; each unit's follow one another
+  Index first_cell = 0;    ///< where it is counted who raises it; each unit's follow one another
   Run effects;
 };
 
@@ -63,7 +63,7 @@ struct Gate {
   stage::Constants constants{};
   Index in = 0;  ///< each unit has its own gate if it has its own of this signal
   Index out = 0;
-  Index first_place = 0;
+  Index first_cell = 0;
   std::string words{};  ///< what it does, for the listing
 };
 
@@ -159,15 +159,15 @@ struct PlanData {
   std::vector<OpposedDirections> opposites;
   std::vector<Pointer> pointers;
   std::vector<Input> inputs;
-  std::vector<Index> raises;             ///< signals that inputs hold, each input's together
+  std::vector<Index> raises;             ///< signals that inputs raise, each input's together
   std::vector<Index> fed;                ///< operations that inputs feed, likewise
   std::vector<Index> signal_of_target;   ///< nothing for axes
   std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
   std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
-  std::vector<Index> gate_at;            ///< by place: which gate is there
+  std::vector<Index> gate_at;            ///< by cell: which gate is there
   Index hotkey_signals = 0;              ///< from this one on they are hotkeys', which never freeze
   Index hotkey_gates = 0;                ///< likewise
-  Index signal_places = 0;
+  Index signal_cells = 0;
   Index lanes = 0;
   Index crossings = 0;
   Index glides = 0;
@@ -209,21 +209,21 @@ struct AimState {
   std::uint32_t on = 0;    ///< 1 while it is on the game area
 };
 struct PointerState {
-  std::uint32_t holder = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's
+  std::uint32_t leader = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's
   std::uint32_t on = 0;      ///< 1 while it holds the signal of being on the game area
 };
 
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
-  std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, holders = 0, lanes = 0, live = 0, raw = 0, known = 0,
-              down = 0, counted = 0, hotkey_held = 0, opposites = 0, over = 0, over_counted = 0, deadline = 0,
-              out_held = 0, heap = 0, heap_place = 0, position = 0, moving = 0, moving_words = 0, pointers = 0,
-              aims = 0, journal = 0, size = 0;
+  std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, raised_by = 0, lanes = 0, live = 0, raw = 0, known = 0,
+              down = 0, raising = 0, hotkey_held = 0, opposites = 0, over = 0, over_raising = 0, deadline = 0,
+              out_held = 0, heap = 0, heap_at = 0, position = 0, moving = 0, moving_words = 0, pointers = 0, aims = 0,
+              journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 
-/// Gives signals and gates their places in the state. To be called when the plan is whole.
-void place_units(PlanData& plan);
+/// Gives signals and gates their cells in the state. To be called when the plan is whole.
+void lay_out_cells(PlanData& plan);
 
 /// What a port's targets are (names, kinds and ranges in their order), in one number that is never 0.
 [[nodiscard]] std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept;

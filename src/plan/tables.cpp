@@ -170,7 +170,7 @@ std::shared_ptr<PlanData> Tables::finish() {
     plan_->inputs[i].raises = laid(plan_->raises, inputs_[i].raises);
     plan_->inputs[i].operations = laid(plan_->fed, inputs_[i].operations);
   }
-  place_units(*plan_);
+  lay_out_cells(*plan_);
   for (const PortInfo& port : plan_->ports)
     plan_->layouts.push_back(layout_number(std::span{plan_->targets}.subspan(port.first_target, port.target_count)));
   plan_->state_size = layout_of(*plan_).size;

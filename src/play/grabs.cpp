@@ -10,8 +10,8 @@ void Grabs::look_at(int node) {
 
 void Grabs::held_elsewhere(int node) {
   if (!told_.insert(node).second) return;
-  const host::Holders holders = nodes_.holders(node);
-  tell_(GrabbedElsewhere{printable(nodes_.description(node).name), nodes_.path(node), holders.names, holders.only});
+  const host::Openers openers = nodes_.openers(node);
+  tell_(GrabbedElsewhere{printable(nodes_.description(node).name), nodes_.path(node), openers.names, openers.only});
 }
 
 void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {

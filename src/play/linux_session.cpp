@@ -64,7 +64,7 @@ class LinuxSession final : public Session::Inside {
 
   // -- units
   void meet();
-  void open(const host::NodePath& place);
+  void open(const host::NodePath& where);
   void arrive(int node);
   void leave(int node);
   void look_who_plays();
@@ -168,13 +168,13 @@ std::optional<Diagnostic> LinuxSession::wait_for_devices() {
 
 void LinuxSession::meet() {
   met_ = true;
-  for (const host::NodePath& place : hearing_.watch().present()) open(place);
+  for (const host::NodePath& where : hearing_.watch().present()) open(where);
 }
 
 // -- units ----------------------------------------------------------------------------------------------------
 
-void LinuxSession::open(const host::NodePath& place) {
-  if (const auto node = nodes_.open(place)) {
+void LinuxSession::open(const host::NodePath& where) {
+  if (const auto node = nodes_.open(where)) {
     grabs_.look_at(*node);
     arrive(*node);
   }
@@ -222,10 +222,10 @@ void LinuxSession::look_who_plays() {
 std::vector<NodeHere> LinuxSession::nodes() const {
   std::vector<NodeHere> nodes;
   const std::vector<int> playing = table_.playing_nodes();
-  for (const host::NodePath& place : hearing_.watch().present()) {
-    const auto node = nodes_.number_of(place.path);
+  for (const host::NodePath& where : hearing_.watch().present()) {
+    const auto node = nodes_.number_of(where.path);
     if (!node) continue;
-    nodes.push_back({place.path, place.syspath, std::ranges::find(playing, *node) != playing.end(),
+    nodes.push_back({where.path, where.syspath, std::ranges::find(playing, *node) != playing.end(),
                      is_controller(nodes_.description(*node))});
   }
   return nodes;
@@ -338,13 +338,13 @@ void LinuxSession::take_reports() {
 
 void LinuxSession::take_news() {
   while (const auto news = hearing_.next_news()) {
-    const bool ours = outlets_ && std::ranges::find(outlets_->devices(), news->place.path,
+    const bool ours = outlets_ && std::ranges::find(outlets_->devices(), news->where.path,
                                                     &outlet::VirtualDevice::node) != outlets_->devices().end();
     if (ours && news->came)
-      announced_.insert(news->place.path);
+      announced_.insert(news->where.path);
     else if (news->came && !ended_)
-      open(news->place);
-    else if (const auto node = news->came ? std::nullopt : nodes_.close(news->place.path))
+      open(news->where);
+    else if (const auto node = news->came ? std::nullopt : nodes_.close(news->where.path))
       leave(*node);
   }
   show();

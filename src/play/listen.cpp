@@ -35,7 +35,7 @@ class Listening {
   std::optional<Diagnostic> run() {
     constexpr std::array ends{SIGINT, SIGTERM, SIGHUP};
     if (auto failure = hearing_.begin(ends)) return failure;
-    for (const host::NodePath& place : hearing_.watch().present()) open(place);
+    for (const host::NodePath& where : hearing_.watch().present()) open(where);
     ears_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
     while (!failure_ && !ears_.done() && (!end || door_.now() < *end)) {
@@ -77,21 +77,21 @@ class Listening {
     ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
   }
 
-  void open(const host::NodePath& place) {
-    const auto node = nodes_.open(place);
+  void open(const host::NodePath& where) {
+    const auto node = nodes_.open(where);
     if (!node) return;
     arrive(*node);
-    tell_who_holds(place, *node);
-    const std::string folder = host::hid_folder(place.syspath);
+    tell_who_has_it(where, *node);
+    const std::string folder = host::hid_folder(where.syspath);
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
   }
 
-  void tell_who_holds(const host::NodePath& place, int node) {
+  void tell_who_has_it(const host::NodePath& where, int node) {
     if (!options_.say || !nodes_.is_grabbed_by_another(node)) return;
-    const host::Holders holders = host::holders_of(door_, place.path);
+    const host::Openers openers = host::openers_of(door_, where.path);
     options_.say(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here.",
                              printable(nodes_.description(node).name),
-                             holders.names.empty() ? "another program" : holders.names));
+                             openers.names.empty() ? "another program" : openers.names));
   }
 
   bool is_better_raw(const std::string& folder, const Description& node) {
@@ -134,8 +134,8 @@ class Listening {
 
   void take(const host::NodeNews& news) {
     if (news.came)
-      open(news.place);
-    else if (const auto node = nodes_.close(news.place.path))
+      open(news.where);
+    else if (const auto node = nodes_.close(news.where.path))
       ears_.left(*node, since_start(door_.now()));
   }
 

@@ -95,7 +95,7 @@ std::optional<Time> RollCall::exit_at() const {
 }
 
 /// The presses of the exit combination took seats and left them; they are not meant so.
-void RollCall::leave_as_before(const std::string& unit) {
+void RollCall::keep_as_before(const std::string& unit) {
   std::erase_if(taken_, [&](const auto& entry) { return entry.second.unit.node == unit; });
   for (const auto& [seat, sitting] : hands_[unit].before)
     if (sitting.unit.node == unit) taken_.try_emplace(seat, sitting);
@@ -105,7 +105,7 @@ void RollCall::settle() {
   for (const auto& [unit, hand] : hands_) {
     if (left_early_ || !hand.two_since || now_ - *hand.two_since < exit_pair) continue;
     left_early_ = true;
-    leave_as_before(unit);
+    keep_as_before(unit);
     say_("Finished by two held buttons; all seats that are taken stay taken.");
   }
 }

@@ -61,7 +61,7 @@ class RollCall final : public Ears {
   void ask();
   void follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const;
   [[nodiscard]] std::optional<Time> exit_at() const;
-  void leave_as_before(const std::string& unit);
+  void keep_as_before(const std::string& unit);
   void clear_seats(Rig& rig, const std::vector<std::string>& seated) const;
   void settle();
 

@@ -85,8 +85,8 @@ void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std
   for (const outlet::ForceWish& wish : wishes) {
     Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));
     switch (wish.wish) {
-      case outlet::Wish::hold:
-        hold(pad, effect, wish.what);
+      case outlet::Wish::upload:
+        upload(pad, effect, wish.what);
         break;
       case outlet::Wish::erase:
         erase(effect);
@@ -104,8 +104,8 @@ void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std
 }
 
 /// An effect that is replaced while it plays goes on playing, as it is now.
-void Rumble::hold(const Pad& pad, Effect& effect, const ff_effect& what) {
-  effect.held = true;
+void Rumble::upload(const Pad& pad, Effect& effect, const ff_effect& what) {
+  effect.loaded = true;
   effect.what = what;
   put_anew(pad, effect);
 }
@@ -143,7 +143,7 @@ bool Rumble::put(const Pad& pad, Effect& effect, host::NodePart part) {
 
 void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts) {
   effect.playing = times != 0;
-  if (frozen_ || !effect.held) return;
+  if (frozen_ || !effect.loaded) return;
   if (times == 0) {
     for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
     effect.shaking.clear();

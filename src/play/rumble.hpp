@@ -1,8 +1,8 @@
 // Rumble: what a game asks of a port's virtual pad reaches the motors of the units that play there.
 //
 // An effect of a virtual pad:
-//   none --hold--> held --play--> playing (on each unit with motors: put there, or put anew, then played)
-//   playing --stop, its length, the unit leaves, freeze--> held --erase--> none
+//   none --upload--> loaded --play--> playing (on each unit with motors: put there, or put anew, then played)
+//   playing --stop, its length, the unit leaves, freeze--> loaded --erase--> none
 #pragma once
 
 #include <linux/input.h>
@@ -52,7 +52,7 @@ class Rumble {
 
  private:
   struct Effect {
-    bool held = false;
+    bool loaded = false;
     ff_effect what{};
     std::map<host::NodePart, int> there;  ///< the effect's number on each
     std::set<host::NodePart> shaking;     ///< those on which it was begun
@@ -64,7 +64,7 @@ class Rumble {
   };
 
   void move(Pad& pad, std::span<const host::NodePart> parts);
-  void hold(const Pad& pad, Effect& effect, const ff_effect& what);
+  void upload(const Pad& pad, Effect& effect, const ff_effect& what);
   void erase(Effect& effect);
   void play(const Pad& pad, Effect& effect, std::int32_t times, std::span<const host::NodePart> parts);
   void start(const Pad& pad, Effect& effect, std::int32_t times, host::NodePart part);

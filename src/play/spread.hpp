@@ -14,11 +14,11 @@ class Spread {
   void add(Duration time) noexcept;
   [[nodiscard]] std::uint64_t count() const noexcept { return count_; }
   [[nodiscard]] Duration longest() const noexcept { return longest_; }
-  /// The duration that `part` (0..1) of all do not exceed, rounded up to its step.
+  /// The duration that `part` (0..1) of all do not exceed, rounded up to its bucket.
   [[nodiscard]] Duration within(double part) const noexcept;
 
  private:
-  std::array<std::uint64_t, 256> steps_{};
+  std::array<std::uint64_t, 256> buckets_{};
   std::uint64_t count_ = 0;
   Duration longest_{0};
 };

@@ -92,7 +92,7 @@ class Teller {
   std::string operator()(const HotkeyFired&) const { return ""; }
   std::string operator()(const GrabbedElsewhere& event) const {
     return fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.", event.unit,
-                       event.holder.empty() ? "another program" : event.holder,
+                       event.opener.empty() ? "another program" : event.opener,
                        event.process == 0 ? "" : fmt::format(" ('kill {}' ends it)", event.process));
   }
   std::string operator()(const GrabbedWhileDown& event) const {

@@ -13,22 +13,22 @@ constexpr Field fields[] = {
 
 /// time: what is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
 Constants prepare(const Values& values, RoleKind) {
-  const double step = values[0] / ticks_per_second * static_cast<double>(whole);
+  const double stride = values[0] / ticks_per_second * static_cast<double>(whole);
   Constants constants;
-  constants.time = static_cast<std::int64_t>(step);
-  if (static_cast<double>(constants.time) < step) ++constants.time;
+  constants.time = static_cast<std::int64_t>(stride);
+  if (static_cast<double>(constants.time) < stride) ++constants.time;
   return constants;
 }
 
-std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t step) noexcept {
-  if (from < goal) return goal - from > step ? from + step : goal;
-  return from - goal > step ? from - step : goal;
+std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t stride) noexcept {
+  if (from < goal) return goal - from > stride ? from + stride : goal;
+  return from - goal > stride ? from - stride : goal;
 }
 
-bool travel(const Constants& constants, FixedPoint& place, shape::Point towards) noexcept {
+bool travel(const Constants& constants, FixedPoint& point, shape::Point towards) noexcept {
   const FixedPoint goal = to_fixed(towards);
-  place = {step_towards(place.x, goal.x, constants.time), step_towards(place.y, goal.y, constants.time)};
-  return place == goal;
+  point = {step_towards(point.x, goal.x, constants.time), step_towards(point.y, goal.y, constants.time)};
+  return point == goal;
 }
 
 }  // namespace

@@ -30,7 +30,7 @@ std::size_t offset_of(std::string_view text, Mark mark) {
 }
 
 /// Where one key leads: into a table, or into a list by "#2". Null if nowhere.
-const Value* step(const Value& from, const std::string& key) {
+const Value* child(const Value& from, const std::string& key) {
   if (!key.starts_with('#')) return from.find(key);
   const std::size_t index = std::stoul(key.substr(1));
   return from.type == Value::Type::list && index < from.items.size() ? &from.items[index] : nullptr;
@@ -53,7 +53,7 @@ class Editor {
     std::size_t depth = 0;
     const Value* deepest = &root_;
     for (; depth < path_.size(); ++depth) {
-      const Value* next = step(*deepest, path_[depth]);
+      const Value* next = child(*deepest, path_[depth]);
       if (next == nullptr) break;
       deepest = next;
     }
@@ -72,7 +72,7 @@ class Editor {
   tl::expected<std::string, Diagnostics> clear() const {
     const Value* parent = &root_;
     for (const std::string& key : path_.first(path_.size() - 1)) {
-      parent = step(*parent, key);
+      parent = child(*parent, key);
       if (parent == nullptr) return source_.text;
     }
     if (path_.back().starts_with('#')) return without_item(*parent);
@@ -155,7 +155,7 @@ class Editor {
 
   /// A list of tables without one of them: its header, its lines, and the empty line behind them.
   tl::expected<std::string, Diagnostics> without_item(const Value& list) const {
-    const Value* item = step(list, path_.back());
+    const Value* item = child(list, path_.back());
     if (item == nullptr) return source_.text;
     if (!is_section(list)) return refused();
     const std::size_t from = offset_of_line(text_, item->mark.line);
@@ -213,7 +213,7 @@ void prune(Value& table, Path path) {
 const Value* at_path(const Value& root, Path path) {
   const Value* value = &root;
   for (const std::string& key : path)
-    if (value != nullptr) value = step(*value, key);
+    if (value != nullptr) value = child(*value, key);
   return value;
 }
 

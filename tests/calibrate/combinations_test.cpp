@@ -29,10 +29,10 @@ class Matrix {
  public:
   enum class Fault { none, ghosts, blocks };
   Matrix(Fault fault, const std::vector<Button>& buttons) : fault_(fault) {
-    std::size_t place = 0;
+    std::size_t nth = 0;
     for (const Button& button : buttons) {
-      wires_[button.code] = {place % 3, place / 3};
-      ++place;
+      wires_[button.code] = {nth % 3, nth / 3};
+      ++nth;
     }
   }
 
@@ -147,7 +147,7 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
   Person person{matrix, buttons};
   person.go_through();
   CHECK(person.test().found().empty());
-  CHECK(person.lines().size() == person.test().steps());
+  CHECK(person.lines().size() == person.test().trials());
   CHECK(
       person.lines()[0] ==
       "1 of 9: hold 'lever up' and 'lever left'; with them held, press 'button 1', 'button 2', 'button 3', 'button 4', "

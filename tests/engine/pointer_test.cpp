@@ -1,4 +1,4 @@
-// What pointers promise: exact corners, one holder at a time, and nothing that moves by itself.
+// What pointers promise: exact corners, one leader at a time, and nothing that moves by itself.
 #include <catch2/catch.hpp>
 
 #include <cmath>

@@ -126,7 +126,7 @@ class SlowTwin {
   struct Pointer {
     std::string name;
     std::vector<PointerSource> sources;
-    std::optional<std::pair<std::size_t, int>> holder;  ///< source and slot
+    std::optional<std::pair<std::size_t, int>> leader;  ///< source and slot
   };
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;

@@ -72,7 +72,7 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   const Place to{part(p.x), part(p.y)};
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
-  if (pointer.holder && *pointer.holder != me) {
+  if (pointer.leader && *pointer.leader != me) {
     const bool moved = aim.told && is_far(to.x - aim.at.x, to.y - aim.at.y);
     if (!aim.told) aim.at = to;
     aim.told = true;
@@ -80,7 +80,7 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   }
   aim.told = true;
   aim.at = to;
-  pointer.holder = me;
+  pointer.leader = me;
   values_[pointer.name + "-x"].level = double(to.x) / full;
   values_[pointer.name + "-y"].level = double(to.y) / full;
   refresh_sights();
@@ -90,14 +90,14 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
 void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
-  if (!pointer.holder || *pointer.holder != me) {
+  if (!pointer.leader || *pointer.leader != me) {
     aim.at.x += way.x;
     aim.at.y += way.y;
-    if (pointer.holder && !is_far(aim.at.x, aim.at.y)) return;
+    if (pointer.leader && !is_far(aim.at.x, aim.at.y)) return;
     way = aim.at;
     aim.at = {};
     aim.told = aim.on = true;
-    pointer.holder = me;
+    pointer.leader = me;
   }
   const auto go = [](Value& value, std::int64_t by) {
     value.level = double(std::clamp<std::int64_t>(std::int64_t(value.level * full) + by, 0, edge)) / full;
@@ -146,8 +146,8 @@ void SlowTwin::refresh_sights() {
   if (frozen_ || thaws_) return;
   for (const Pointer& pointer : pointers_) {
     bool on = false;
-    if (pointer.holder) {
-      const auto& [s, slot] = *pointer.holder;
+    if (pointer.leader) {
+      const auto& [s, slot] = *pointer.leader;
       const PointerSource& source = pointer.sources[s];
       const bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
       on = source.aims.at(slot).on && !blind;
@@ -161,7 +161,7 @@ void SlowTwin::refresh_sights() {
 void SlowTwin::drop_aims(int slot) {
   for (Pointer& pointer : pointers_) {
     for (PointerSource& source : pointer.sources) source.aims.erase(slot);
-    if (pointer.holder && pointer.holder->second == slot) pointer.holder.reset();
+    if (pointer.leader && pointer.leader->second == slot) pointer.leader.reset();
   }
   refresh_sights();
 }

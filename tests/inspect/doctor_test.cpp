@@ -74,11 +74,11 @@ TEST_CASE("What another program holds is named with the program, and the command
   Facts facts = all_well();
   facts.nodes[0].grabbed = true;
   CHECK(finding("grabbed", facts).fix == "sudo omnipar doctor");
-  facts.nodes[0].holders = "menu-tool (process 42)";
-  facts.nodes[0].holder = 42;
+  facts.nodes[0].openers = "menu-tool (process 42)";
+  facts.nodes[0].opener = 42;
   CHECK(finding("grabbed", facts).fix == "kill 42");
   CHECK(finding("grabbed", facts).text.find("menu-tool (process 42)") != std::string::npos);
-  facts.nodes[0].holder = 0;  // several have it open: nobody should end one at random
+  facts.nodes[0].opener = 0;  // several have it open: nobody should end one at random
   CHECK(finding("grabbed", facts).fix.empty());
 }
 

@@ -35,7 +35,7 @@ void send_place(const UinputPad& pad, int place) {
   REQUIRE(::write(pad.descriptor(), report.data(), sizeof(report)) == sizeof(report));
 }
 
-int place_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number % 10'000; }
+int path_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number % 10'000; }
 
 /// Microseconds from each report to what a reader of the virtual device has in hands.
 std::vector<double> times_of(const UinputPad& pad, const std::string& virtual_device, int reports) {
@@ -46,7 +46,7 @@ std::vector<double> times_of(const UinputPad& pad, const std::string& virtual_de
   for (int i = 0; i < reports; ++i) {
     sleep_ms(4);
     const auto start = Clock::now();
-    send_place(pad, place_of(i));
+    send_place(pad, path_of(i));
     pollfd waiting{reader.descriptor(), POLLIN, 0};
     REQUIRE(::poll(&waiting, 1, 2000) == 1);
     REQUIRE(::read(reader.descriptor(), events.data(), sizeof(events)) > 0);
@@ -158,7 +158,7 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
   for (int i = 0; i < reports; ++i) {
     for (std::size_t unit = 0; unit < pads.size(); ++unit) {
       if (order == Order::in_turn) std::this_thread::sleep_until(start + i * step + unit * step / pads.size());
-      send_place(*pads[unit], place_of(i));
+      send_place(*pads[unit], path_of(i));
     }
     const std::chrono::microseconds moment{order == Order::together ? (i + 1) * scatter % step.count() : 0};
     std::this_thread::sleep_until(start + (i + 1) * step + moment);
