@@ -30,6 +30,7 @@ void add_rig(CLI::App& app, int& status);
 void add_profile(CLI::App& app, int& status);
 void add_trace(CLI::App& app, int& status);
 void add_why(CLI::App& app, int& status);
+void add_watch(CLI::App& app, int& status);
 void add_demo(CLI::App& app, int& status);
 
 /// For an option: a number from `low` to `high`, and nothing else.

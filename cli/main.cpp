@@ -151,6 +151,7 @@ int run(int count, char** words) {
   add_profile(app, status);
   add_check(app, status);
   add_why(app, status);
+  add_watch(app, status);
   add_play(app, status, program);
   add_trace(app, status);
   add_demo(app, status);

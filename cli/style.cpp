@@ -41,6 +41,8 @@ std::string_view colour_of(char style) {
 
 }  // namespace
 
+bool has_colours() { return has_colour(STDOUT_FILENO); }
+
 std::string styled(Style style, std::string_view text) {
   return std::string{begins} + static_cast<char>(style) + std::string{text} + ends;
 }

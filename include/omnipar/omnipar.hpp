@@ -22,5 +22,6 @@
 #include "omnipar/time.hpp"
 #include "omnipar/trace.hpp"
 #include "omnipar/unit.hpp"
+#include "omnipar/unit_here.hpp"
 #include "omnipar/unit_sheet.hpp"
 #include "omnipar/version.hpp"

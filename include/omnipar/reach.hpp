@@ -17,6 +17,9 @@ namespace omnipar {
 /// True if any seat has something that one of its controls would move.
 [[nodiscard]] bool is_of_use(const Plan& plan, const Attachment& attachment);
 
+/// For each of the plan's targets, whether any source is bound to it.
+[[nodiscard]] std::vector<bool> bound_targets(const Plan& plan);
+
 /// The names of the ports' targets that are bound to something at this seat, but to none of these roles, in the plan's
 /// order.
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,

@@ -26,6 +26,7 @@
 #include "omnipar/profile.hpp"
 #include "omnipar/rig.hpp"
 #include "omnipar/trace.hpp"
+#include "omnipar/unit_here.hpp"
 
 #include <tl/expected.hpp>
 
@@ -52,6 +53,9 @@ struct SessionOptions {
   /// Is told of events as they happen. It may ask the session, not change it, and throws nothing. Without it they wait
   /// for `next_event`.
   EventHandler told{};
+  /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told only
+  /// in `take`, on its thread; throws nothing.
+  std::function<void(int node, const Report& report)> heard{};
 };
 
 /// The lines of a trace, one at each call, without their ends; nothing at the end. A diagnostic ends the room.
@@ -64,14 +68,6 @@ struct Room {
   Lines lines;
   /// Is told of each thing that is about to happen to a made-up unit. Raw reports come as the changes that they make.
   std::function<void(const TraceEvent& event, const Description& unit)> acts{};
-};
-
-/// A unit that is there.
-struct UnitHere {
-  std::string name;
-  std::string seat;  ///< empty: nobody has pressed yet
-  bool plays = false;
-  friend bool operator==(const UnitHere&, const UnitHere&) = default;
 };
 
 /// A node of the host that the session has open.
@@ -144,6 +140,8 @@ class Session {
   /// to keep for the next evening. Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept;
   [[nodiscard]] std::vector<UnitHere> units() const;
+  /// The same units with all that is known of them, in the same order. Allocates: for when `units` has changed.
+  [[nodiscard]] std::vector<UnitDetails> unit_details() const;
   /// Seats that nobody has taken yet, in order; and whether somebody plays from one.
   [[nodiscard]] std::vector<std::string> free_seats() const;
   [[nodiscard]] bool is_played(const std::string& seat) const;

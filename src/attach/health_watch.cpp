@@ -55,22 +55,36 @@ void attach::HealthWatch::take(const Report& report) {
   }
 }
 
+bool attach::HealthWatch::bounces(Code code) const {
+  const auto contact = switches_.find(code);
+  return contact != switches_.end() && contact->second.longest_burst.count() > 0;
+}
+
+bool attach::HealthWatch::jitters(Code code) const {
+  const auto control = std::ranges::find(attachment_.controls, code, &Control::code);
+  return control != attachment_.controls.end() && jitter_of(*control) > 0;
+}
+
+double attach::HealthWatch::jitter_of(const Control& control) const {
+  const auto axis = axes_.find(control.code);
+  if (axis == axes_.end() || axis->second.reversals < fewest_reversals) return 0;
+  const double width = static_cast<double>(control.maximum) - control.minimum;
+  const double part = (static_cast<double>(axis->second.high) - axis->second.low) / width;
+  return part > widest_jitter ? 0 : part;
+}
+
 std::vector<std::string> attach::HealthWatch::notes() const {
   std::vector<std::string> notes;
   for (const Control& control : attachment_.controls) {
-    if (const auto contact = switches_.find(control.code);
-        contact != switches_.end() && contact->second.longest_burst.count() > 0)
-      notes.push_back(bounce_words(control.role, contact->second.longest_burst));
-    const auto axis = axes_.find(control.code);
-    if (axis == axes_.end() || axis->second.reversals < fewest_reversals) continue;
-    const double width = static_cast<double>(control.maximum) - control.minimum;
-    const double part = (static_cast<double>(axis->second.high) - axis->second.low) / width;
-    if (part > widest_jitter) continue;
+    if (bounces(control.code))
+      notes.push_back(bounce_words(control.role, switches_.at(control.code).longest_burst));
+    const double jitter = jitter_of(control);
+    if (jitter == 0) continue;
     notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its range while nobody moves it", control.role,
                                 control.axis == omnipar::Axis::x   ? " (x)"
                                 : control.axis == omnipar::Axis::y ? " (y)"
                                                                    : "",
-                                100 * part));
+                                100 * jitter));
   }
   return notes;
 }

@@ -17,6 +17,9 @@ class HealthWatch {
   /// Reports in order of time.
   void take(const Report& report);
 
+  /// What was noticed of this control.
+  [[nodiscard]] bool bounces(Code code) const;
+  [[nodiscard]] bool jitters(Code code) const;
   /// A sentence for each control that jitters or bounces, in the order of the unit's controls.
   [[nodiscard]] std::vector<std::string> notes() const;
 
@@ -33,6 +36,8 @@ class HealthWatch {
     Duration longest_burst{0};
   };
 
+  /// By how much of its range it jitters; 0 if it does not.
+  [[nodiscard]] double jitter_of(const Control& control) const;
   void follow(Axis& axis, std::int32_t value) const noexcept;
   void follow(Switch& contact, Time time) const noexcept;
 

@@ -102,6 +102,15 @@ bool is_of_use(const Plan& plan, const Attachment& attachment) {
   });
 }
 
+std::vector<bool> bound_targets(const Plan& plan) {
+  const PlanData& data = plan::body_of(plan);
+  Reach bound{data};
+  for (const Input& input : data.inputs) bound.follow(input);
+  std::vector<bool> targets(data.targets.size());
+  for (std::size_t t = 0; t < targets.size(); ++t) targets[t] = bound.reaches(t);
+  return targets;
+}
+
 std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::span<const std::string> roles) {
   const PlanData& data = plan::body_of(plan);
   Reach bound{data};

@@ -318,7 +318,7 @@ void LinuxSession::take_reports() {
     // What one unit says one after the other comes out one after the other.
     if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
     spoke |= bit;
-    table_.report(news.said.node(i), news.said[i]);
+    hear(news.said.node(i), news.said[i]);
     if (desktop_keys_) desktop_keys_->pass_on(news.said.node(i), news.said[i].changes);
   }
   for (const int node : news.gone) leave(node);

@@ -148,7 +148,7 @@ void RoomSession::play(const TraceEvent& event, const Description& node) {
       break;
     case Deed::report:
       ++stats_.reports;
-      table_.report(event.node, {event.time, event.changes, event.sockets});
+      hear(event.node, {event.time, event.changes, event.sockets});
       break;
   }
   pass(event.time);

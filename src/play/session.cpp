@@ -158,6 +158,7 @@ const Plan& Session::plan() const noexcept { return inside_->engine().plan(); }
 const Profile& Session::profile() const noexcept { return inside_->profile(); }
 const Rig& Session::rig() const noexcept { return inside_->table().rig(); }
 std::vector<UnitHere> Session::units() const { return inside_->table().units(); }
+std::vector<UnitDetails> Session::unit_details() const { return inside_->table().unit_details(); }
 std::vector<std::string> Session::free_seats() const { return inside_->table().free_seats(); }
 bool Session::is_played(const std::string& seat) const { return inside_->table().is_played(seat); }
 std::optional<SessionEvent> Session::next_event() { return inside_->next_event(); }

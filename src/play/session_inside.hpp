@@ -55,6 +55,10 @@ class Session::Inside {
 
  protected:
   void tell(const SessionEvent& event);
+  void hear(int node, const Report& report) {
+    if (options_.heard) options_.heard(node, report);
+    table_.report(node, report);
+  }
   void fail(Diagnostic why);
   /// Lets the reader show what it can at `now`, and remembers the hotkeys that have fired.
   void catch_up(Time now) noexcept;

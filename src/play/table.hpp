@@ -45,6 +45,7 @@ class Table {
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// The units that are there; a part of a unit is one of its own.
   [[nodiscard]] std::vector<UnitHere> units() const;
+  [[nodiscard]] std::vector<UnitDetails> unit_details() const;
   /// The unit of that name plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
   /// `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
@@ -112,6 +113,7 @@ class Table {
   void move_to(Guest& guest, Player& player, const std::string& seat);
   [[nodiscard]] bool is_of_use(const Player& player) const;
   [[nodiscard]] std::string called(const Guest& guest, const Player& player) const;
+  [[nodiscard]] UnitHere here(const Guest& guest, const Player& player) const;
   bool look_into(const Guest& guest, Player& player, int node, const Report& report);
   void take_out(Player& player);
   void put_in(Player& player, int node, const Report& report);

@@ -263,12 +263,28 @@ void Table::take_seat(Guest& guest, Player& player) {
 std::vector<UnitHere> Table::units() const {
   std::vector<UnitHere> units;
   for (const Guest& guest : guests_)
+    for (const Player& player : guest.players) units.push_back(here(guest, player));
+  return units;
+}
+
+std::vector<UnitDetails> Table::unit_details() const {
+  std::vector<UnitDetails> units;
+  for (const Guest& guest : guests_)
     for (const Player& player : guest.players) {
-      const bool plays =
-          std::ranges::any_of(player.shares, [](const Share& share) { return share.playing.has_value(); });
-      units.push_back({called(guest, player), player.seat, plays});
+      UnitDetails& unit = units.emplace_back();
+      unit.here = here(guest, player);
+      unit.part = player.part;
+      unit.description = guest.unit;
+      for (const Share& share : player.shares)
+        unit.nodes.push_back({share.node, nodes_.at(share.node), share.attachment});
+      unit.empty = player.empty;
     }
   return units;
+}
+
+UnitHere Table::here(const Guest& guest, const Player& player) const {
+  const bool plays = std::ranges::any_of(player.shares, [](const Share& share) { return share.playing.has_value(); });
+  return {called(guest, player), player.seat, plays};
 }
 
 std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::string& seat) {

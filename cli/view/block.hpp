@@ -1,0 +1,70 @@
+// One unit or one port as a block of cells: a title, what can be pressed where it lies, and below it how far the axes
+// are.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "inspect/seen.hpp"
+#include "inspect/tick_off.hpp"
+#include "view/canvas.hpp"
+
+namespace omnipar::view {
+
+/// What stands before a name.
+enum class Mark : std::uint8_t { none, ticked, open, odd };
+
+/// Something that is pressed or not, and where it lies in the block, 0..1 in both directions.
+struct Item {
+  std::string text;
+  double x = 0;
+  double y = 0;
+  bool lit = false;
+  Mark mark = Mark::none;
+};
+
+/// An axis, two of them, a place or counts.
+struct Gauge {
+  enum class Kind : std::uint8_t { one_sided, two_sided, stick, area, counts };
+  std::string name;
+  Kind kind = Kind::two_sided;
+  double x = 0;
+  double y = 0;
+  bool shown = true;    ///< of an area: something points at it; of the others: its position is known
+  std::string numbers;  ///< behind it
+  bool lit = false;
+  Mark mark = Mark::none;
+};
+
+struct Block {
+  std::string title;
+  std::string aside;     ///< at the right end of the title
+  bool aside_good = false;
+  std::string note;      ///< below the title; may be empty
+  bool is_placed = true; ///< else the items are a list
+  std::vector<Item> items;
+  std::vector<Gauge> gauges;
+  std::uint64_t rank = 0;  ///< who was moved last has the greatest
+};
+
+struct BlockWords {
+  bool raw = false;  ///< numbers as the unit or the machine has them, and codes
+};
+
+[[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockWords& words);
+/// With `ticks`, what is ticked off and what is open is marked.
+[[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks, const BlockWords& words);
+
+/// How many rows it needs: at the least, and with all gauges.
+struct Rows {
+  int least = 0;
+  int all = 0;
+};
+[[nodiscard]] Rows rows_of(const Block& block, int width);
+/// The same block with its items as a list, where there is no room for their places.
+[[nodiscard]] Block as_list(Block block);
+/// Draws it; what does not fit into the rows is left out, from the end.
+void draw(Canvas& canvas, const Block& block, int x, int y, int width, int rows);
+
+}  // namespace omnipar::view

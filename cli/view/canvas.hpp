@@ -1,0 +1,64 @@
+// A drawing in cells: what stands where, and how it is to look. Knows no terminal.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace omnipar::view {
+
+/// How something looks where there are colours or bold letters. Nothing needs them to be understood.
+enum class Look : std::uint8_t { plain, title, lit, good, odd, faint };
+
+/// One column of one row. A wide character takes two: the second one is empty.
+struct Cell {
+  std::array<char, 14> bytes{' '};  ///< one character in UTF-8 with what combines with it
+  std::uint8_t size = 1;            ///< 0: the right half of a wide character
+  Look look = Look::plain;
+
+  [[nodiscard]] std::string_view text() const noexcept { return {bytes.data(), size}; }
+  friend bool operator==(const Cell&, const Cell&) = default;
+};
+static_assert(sizeof(Cell) == 16);
+
+/// The signs that drawings are made of.
+struct Signs {
+  std::string_view line, stem, middle, fill, tick, open, odd, more, dot;
+};
+[[nodiscard]] const Signs& signs(bool utf8) noexcept;
+
+class Canvas {
+ public:
+  /// At least one cell. Without `utf8` every character beyond ASCII is a '?'.
+  Canvas(int width, int height, bool utf8);
+
+  [[nodiscard]] int width() const noexcept { return width_; }
+  [[nodiscard]] int height() const noexcept { return height_; }
+  [[nodiscard]] bool utf8() const noexcept { return utf8_; }
+  [[nodiscard]] const Signs& signs() const noexcept { return view::signs(utf8_); }
+  [[nodiscard]] const Cell& at(int x, int y) const noexcept { return cells_[index(x, y)]; }
+  void clear();
+  /// Writes a text from there on, at most so many columns, never beyond the edge: one that is longer ends in a sign that
+  /// says so. What does harm to a terminal comes as '?'. The columns that were taken.
+  int put(int x, int y, std::string_view text, Look look = Look::plain, int most = 1'000'000);
+  /// The rows as plain text, without blanks at their ends.
+  [[nodiscard]] std::vector<std::string> lines() const;
+
+ private:
+  void free_halves(int x, int y);
+  [[nodiscard]] std::size_t index(int x, int y) const noexcept {
+    return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x);
+  }
+
+  int width_;
+  int height_;
+  bool utf8_;
+  std::vector<Cell> cells_;
+};
+
+/// How many columns a text takes.
+[[nodiscard]] int columns_of(std::string_view text);
+
+}  // namespace omnipar::view

@@ -1,0 +1,197 @@
+#include "view/page.hpp"
+
+#include <algorithm>
+#include <numeric>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "text/utf8.hpp"
+
+namespace omnipar::view {
+namespace {
+
+constexpr int narrowest_column = 38;
+
+struct Column {
+  int x = 0;
+  int width = 0;
+  std::vector<Block> blocks;
+  int gap = 1;  ///< rows between two of them
+
+  [[nodiscard]] int least() const {
+    int rows = -gap;
+    for (const Block& block : blocks) rows += rows_of(block, width).least + gap;
+    return rows;
+  }
+};
+
+/// Those that are shown, each with its rows: all of them, or, where there is no room, those that were moved last.
+std::vector<std::pair<const Block*, int>> shown_in(const Column& column, int height) {
+  std::vector<std::pair<const Block*, int>> shown;
+  std::vector<const Block*> by_rank;
+  for (const Block& block : column.blocks) by_rank.push_back(&block);
+  std::ranges::stable_sort(by_rank, std::ranges::greater{}, &Block::rank);
+  int free = column.least() > height ? height - 1 : height;  // one row says which are not shown
+  std::vector<std::pair<const Block*, int>> chosen;
+  for (const Block* block : by_rank) {
+    const int least = rows_of(*block, column.width).least;
+    const int gap = chosen.empty() ? 0 : column.gap;
+    if (chosen.empty() || least + gap <= free) {
+      chosen.emplace_back(block, std::min(least, free));
+      free -= chosen.back().second + gap;
+    }
+  }
+  for (auto& [block, rows] : chosen) {
+    const int more = std::min(free, rows_of(*block, column.width).all - rows);
+    rows += std::max(0, more);
+    free -= std::max(0, more);
+  }
+  for (const Block& block : column.blocks)
+    for (const auto& one : chosen)
+      if (one.first == &block) shown.push_back(one);
+  return shown;
+}
+
+void draw_column(Canvas& canvas, Column& column, int top, int height) {
+  // Rather lists than nothing, and rather close together than not there.
+  if (column.least() > height)
+    for (Block& block : column.blocks) block = as_list(std::move(block));
+  if (column.least() > height) column.gap = 0;
+  const auto shown = shown_in(column, height);
+  int y = top;
+  for (const auto& [block, rows] : shown) {
+    draw(canvas, *block, column.x, y, column.width, rows);
+    y += rows + column.gap;
+  }
+  if (shown.size() == column.blocks.size()) return;
+  std::vector<std::string> names;
+  for (const Block& block : column.blocks)
+    if (std::ranges::none_of(shown, [&](const auto& one) { return one.first == &block; })) names.push_back(block.title);
+  canvas.put(column.x, top + height - 1, "no room for " + some_listed(names), Look::odd, column.width);
+}
+
+/// Each block goes where the least is so far.
+void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
+  std::vector<int> heights(columns.size());
+  for (const Block& block : blocks) {
+    const auto lowest = static_cast<std::size_t>(std::ranges::min_element(heights) - heights.begin());
+    columns[lowest].blocks.push_back(block);
+    heights[lowest] += rows_of(block, columns[lowest].width).all + 1;
+  }
+}
+
+/// Broken where its links are, or between two words; what goes on stands further in.
+void wrap(std::vector<std::string>& into, std::string line, int width) {
+  constexpr std::string_view further = "      ";
+  while (columns_of(line) > width) {
+    std::size_t end = 0;
+    int columns = 0;
+    for (std::string_view rest = line; columns < width && !rest.empty(); end = line.size() - rest.size())
+      columns += columns_of(text::take_character(rest));
+    std::size_t cut = line.rfind(" -> ", end);
+    if (cut == std::string::npos || cut < further.size() + 2) cut = line.rfind(' ', end);
+    if (cut == std::string::npos || cut <= further.size()) cut = end;
+    into.push_back(line.substr(0, cut));
+    line = std::string{further} + line.substr(line.find_first_not_of(' ', cut));
+  }
+  into.push_back(std::move(line));
+}
+
+/// The newest notes that have room, each whole, but for the very last one.
+std::vector<std::string> newest(const std::vector<std::string>& notes, int width, std::size_t most) {
+  std::vector<std::string> shown;
+  for (auto note = notes.rbegin(); note != notes.rend(); ++note) {
+    std::vector<std::string> lines;
+    wrap(lines, *note, width);
+    if (shown.empty() && lines.size() > most) lines.resize(most);
+    if (shown.size() + lines.size() > most) break;
+    shown.insert(shown.begin(), lines.begin(), lines.end());
+  }
+  return shown;
+}
+
+/// From the bottom upwards: keys, notes, the last press. The first row that is taken.
+int draw_below(Canvas& canvas, const Page& page) {
+  int y = canvas.height();
+  const int width = canvas.width();
+  if (!page.keys.empty()) canvas.put(0, --y, page.keys, Look::faint);
+  const bool is_high = canvas.height() >= 30;
+  const std::vector<std::string> notes = newest(page.notes, width, is_high ? 4 : 2);
+  std::vector<std::string> press;
+  for (const std::string& line : page.press) wrap(press, line, width);
+  const std::size_t most_press = is_high ? 7 : 4;
+  if (press.size() > most_press) press.resize(most_press);
+  y -= static_cast<int>(notes.size());
+  for (std::size_t i = 0; i < notes.size(); ++i) canvas.put(0, y + static_cast<int>(i), notes[i], Look::plain, width);
+  y -= static_cast<int>(press.size());
+  for (std::size_t i = 0; i < press.size(); ++i)
+    canvas.put(0, y + static_cast<int>(i), press[i], i == 0 ? Look::title : Look::plain, width);
+  if (press.empty() && notes.empty()) return y;
+  --y;
+  for (int x = 0; x < width; ++x) canvas.put(x, y, canvas.signs().line, Look::faint);
+  return y;
+}
+
+}  // namespace
+
+void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
+  canvas.clear();
+  const int width = canvas.width();
+  const int aside = columns_of(page.aside);
+  canvas.put(0, 0, page.title, Look::title, width - aside - 1);
+  canvas.put(std::max(0, width - aside), 0, page.aside, Look::faint);
+  const int bottom = draw_below(canvas, page);
+  constexpr int top = 2;
+  const int height = bottom - top;
+  std::vector<Block> units, ports;
+  for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, page.words));
+  for (std::size_t p = 0; p < seen.ports().size(); ++p)
+    ports.push_back(
+        block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p], page.words));
+  if (height < 1) return;
+  std::vector<Column> columns;
+  if (ports.empty()) {
+    const int number = std::clamp(width / (narrowest_column + 2), 1, 4);
+    for (int i = 0; i < number; ++i) columns.push_back({i * width / number, width / number - 2, {}});
+    spread(units, columns);
+  } else {
+    const int half = width / 2;
+    columns.push_back({0, half - 1, {}});
+    columns.push_back({half + 1, width - half - 1, {}});
+    columns[0].blocks = units;
+    columns[1].blocks = ports;
+    for (int y = top; y < bottom; ++y) canvas.put(half - 1, y, canvas.signs().stem, Look::faint);
+  }
+  for (Column& column : columns) draw_column(canvas, column, top, height);
+  if (units.empty()) canvas.put(0, top, "No unit is there that can be played on.", Look::odd, columns[0].width);
+}
+
+std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
+                                     std::span<const inspect::Stop> stops, bool plays) {
+  const std::string more = press.label.empty() ? press.code : press.label + "; " + press.code;
+  std::vector<std::string> lines{fmt::format("{}, {} ({})", press.unit, press.role, more)};
+  if (!plays) return lines;
+  for (const inspect::Link& link : links) {
+    if (link.source.empty() || link.seat != press.seat || !inspect::concerns(link.source, press.role)) continue;
+    if (link.port == 0) {
+      lines.push_back(fmt::format("  {} -> {}action {}", link.source, link.shape.empty() ? "" : link.shape + " -> ",
+                                  link.target));
+      continue;
+    }
+    std::string chain;
+    for (const inspect::StageValue& value : inspect::stage_values(link, press.x, press.y))
+      chain += fmt::format("{}{} {}", chain.empty() ? "" : " -> ", value.stage, value.value);
+    lines.push_back(fmt::format("  {} -> port {}: {}", chain, link.port, link.target));
+  }
+  for (const inspect::Stop& stop : stops)
+    if (stop.seat == press.seat)
+      lines.push_back(fmt::format("  is not bound: port {}'s {} has other sources (written at {})", stop.port,
+                                  stop.target, stop.place));
+  if (lines.size() == 1)
+    lines.emplace_back(press.seat.empty() ? "  has no seat yet, so it plays nothing"
+                                          : "  is not bound: nothing at " + press.seat + " uses it");
+  return lines;
+}
+
+}  // namespace omnipar::view

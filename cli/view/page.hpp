@@ -1,0 +1,35 @@
+// The whole drawing: units on the left, the ports of the machine beside them, below what became of the last press.
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "inspect/seen.hpp"
+#include "inspect/tick_off.hpp"
+#include "inspect/why.hpp"
+#include "view/block.hpp"
+#include "view/canvas.hpp"
+
+namespace omnipar::view {
+
+/// What stands around the units and ports.
+struct Page {
+  std::string title;
+  std::string aside;               ///< at the right end of the first line
+  std::vector<std::string> press;  ///< of the last press: the control, then a line for each link
+  std::vector<std::string> notes;  ///< what has happened, the newest last
+  std::string keys;                ///< the last line
+  const inspect::TickOff* ticks = nullptr;
+  BlockWords words;
+};
+
+/// Draws all of it anew.
+void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page);
+
+/// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link. `links`
+/// and `stops` are those of the profile and the press's role; without `plays` there is no profile.
+[[nodiscard]] std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
+                                                   std::span<const inspect::Stop> stops, bool plays = true);
+
+}  // namespace omnipar::view

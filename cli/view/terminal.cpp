@@ -1,0 +1,172 @@
+#include "view/terminal.hpp"
+
+#include <asm/ioctls.h>
+#include <fcntl.h>
+#include <langinfo.h>
+#include <locale.h>
+#include <unistd.h>
+
+#include <cstdlib>
+#include <utility>
+
+#include "os/helper.hpp"
+
+namespace omnipar::view {
+namespace {
+
+// What the guard is told.
+constexpr char drawn_on = 'd', as_it_was = 'w', at_the_end = 'e';
+
+struct WindowSize {  // as the kernel has it (asm/termios.h, which does not go together with termbits.h)
+  unsigned short rows, columns, x, y;
+};
+
+bool are_same(const ::termios& one, const ::termios& other) {
+  return one.c_iflag == other.c_iflag && one.c_oflag == other.c_oflag && one.c_lflag == other.c_lflag;
+}
+
+void write_now(os::Basics& door, int tty, const std::string& text) {
+  static_cast<void>(door.write(tty, std::as_bytes(std::span{text})));
+}
+
+/// In its own process: when the other end is gone without a word, the terminal becomes as it was; unless somebody else,
+/// such as a shell, has seen to it already.
+[[noreturn]] void stand_guard(os::Door& door, int socket, int tty, const ::termios& before, const ::termios& ours,
+                              const std::string& leave) {
+  os::become_helper("omnipar-term", socket, tty);
+  char state = as_it_was;
+  while (state != at_the_end) {
+    std::byte word{};
+    const ssize_t got = door.read(socket, {&word, 1});
+    if (got < 1) break;
+    state = static_cast<char>(word);
+  }
+  if (state == drawn_on) {
+    ::termios now{};
+    if (door.control(tty, TCGETS, &now) == 0 && are_same(now, ours)) {
+      ::termios copy = before;
+      door.control(tty, TCFLSH, std::uintptr_t{TCIFLUSH});
+      door.control(tty, TCSETS, &copy);
+    }
+    write_now(door, tty, leave);
+  }
+  ::_exit(0);
+}
+
+}  // namespace
+
+bool locale_is_utf8() {
+  const locale_t locale = newlocale(LC_CTYPE_MASK, "", nullptr);
+  if (locale == nullptr) return false;
+  const bool is_utf8 = std::string_view{nl_langinfo_l(CODESET, locale)} == "UTF-8";
+  freelocale(locale);
+  return is_utf8;
+}
+
+std::optional<Size> terminal_size(os::Basics& door, int descriptor) {
+  WindowSize size{};
+  if (door.control(descriptor, TIOCGWINSZ, &size) < 0 || size.columns == 0 || size.rows == 0) return std::nullopt;
+  return Size{size.columns, size.rows};
+}
+
+tl::expected<std::unique_ptr<Terminal>, Diagnostic> Terminal::open(os::Door& door, bool colours) {
+  const auto refused = [](std::string why) {
+    return tl::unexpected(Diagnostic{"no-terminal", Severity::error, std::move(why), "",
+                                     "--once prints one drawing, --tick-off and --json need no terminal"});
+  };
+  ::termios modes{};
+  if (door.control(STDOUT_FILENO, TCGETS, &modes) < 0) return refused("the output is not a terminal");
+  // Opened anew, so that what is set here is nobody else's: nothing ever waits for a slow line.
+  os::Descriptor tty{door, door.open("/proc/self/fd/1", O_RDWR | O_NONBLOCK | O_NOCTTY)};
+  if (!tty) tty = {door, door.open("/dev/tty", O_RDWR | O_NONBLOCK | O_NOCTTY)};
+  if (!tty) return refused("the terminal cannot be opened");
+  std::unique_ptr<Terminal> made{new Terminal{door, std::move(tty), colours}};
+  if (!made->terminfo_.is_known()) {
+    const std::string name = door.environment("TERM");
+    return refused(name.empty() ? "TERM does not say what terminal this is"
+                                : "a terminal of the kind '" + name + "' cannot be drawn on");
+  }
+  if (!made->begin()) return refused("the terminal cannot be set up");
+  return made;
+}
+
+bool Terminal::begin() {
+  if (door_.control(tty_.get(), TCGETS, &before_) < 0) return false;
+  ours_ = before_;
+  ours_.c_lflag &= ~static_cast<tcflag_t>(ICANON | ECHO | ISIG | IEXTEN);
+  ours_.c_iflag &= ~static_cast<tcflag_t>(IXON | ICRNL);
+  ours_.c_cc[VMIN] = 1;
+  ours_.c_cc[VTIME] = 0;
+  guard();
+  come_back();
+  return true;
+}
+
+void Terminal::guard() {
+  int ends[2] = {-1, -1};
+  if (door_.pair_of_sockets(ends) < 0) return;
+  os::Descriptor ours{door_, ends[0]};
+  os::Descriptor theirs{door_, ends[1]};
+  guard_process_ = door_.fork();
+  if (guard_process_ == 0) stand_guard(door_, theirs.get(), tty_.get(), before_, ours_, terminfo_.leave());
+  if (guard_process_ > 0) guard_ = std::move(ours);
+}
+
+void Terminal::tell_guard(char state) {
+  if (guard_) static_cast<void>(door_.send(guard_.get(), std::as_bytes(std::span{&state, 1}), -1));
+}
+
+void Terminal::come_back() {
+  if (std::exchange(entered_, true)) return;
+  tell_guard(drawn_on);
+  door_.control(tty_.get(), TCSETSF, &ours_);
+  pending_ = terminfo_.enter();
+  shown_.reset();
+  write_on();
+}
+
+void Terminal::leave() {
+  if (!std::exchange(entered_, false)) return;
+  pending_.clear();  // a line that is too slow for the rest of a drawing gets the end at least
+  write_now(door_, tty_.get(), terminfo_.leave());
+  door_.control(tty_.get(), TCFLSH, std::uintptr_t{TCIFLUSH});
+  ::termios copy = before_;
+  door_.control(tty_.get(), TCSETS, &copy);
+  tell_guard(as_it_was);
+}
+
+Terminal::~Terminal() {
+  leave();
+  tell_guard(at_the_end);
+  guard_.reset();
+  if (guard_process_ > 0) door_.wait_for(guard_process_);
+}
+
+Size Terminal::size() const { return terminal_size(door_, tty_.get()).value_or(Size{}); }
+
+void Terminal::show(const Canvas& canvas) {
+  const bool fits = shown_ && shown_->width() == canvas.width() && shown_->height() == canvas.height();
+  if (shown_ && !fits) pending_ += terminfo_.clear();
+  pending_ += difference(fits ? &*shown_ : nullptr, canvas, terminfo_);
+  shown_ = canvas;
+  write_on();
+}
+
+void Terminal::write_on() {
+  while (!pending_.empty()) {
+    const ssize_t written = door_.write(tty_.get(), std::as_bytes(std::span{pending_}));
+    if (written <= 0) return;
+    pending_.erase(0, static_cast<std::size_t>(written));
+  }
+}
+
+std::optional<std::string> Terminal::typed() {
+  std::string text(256, '\0');
+  const ssize_t got = door_.read(tty_.get(), std::as_writable_bytes(std::span{text}));
+  if (got == -EAGAIN) return "";
+  if (got <= 0) return std::nullopt;
+  text.resize(static_cast<std::size_t>(got));
+  return text;
+}
+
+}  // namespace omnipar::view

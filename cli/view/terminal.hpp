@@ -1,0 +1,77 @@
+// The terminal while something is drawn on it, and as it was before: also after a crash, for a small process of ours
+// looks after it.
+//
+//   as it was --open, come_back--> drawn on --leave, the end, a crash, SIGKILL--> as it was
+#pragma once
+
+#include <asm/termbits.h>
+
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "omnipar/diagnostic.hpp"
+#include "os/door.hpp"
+#include "view/canvas.hpp"
+#include "view/terminfo.hpp"
+
+#include <tl/expected.hpp>
+
+namespace omnipar::view {
+
+/// True if this locale writes UTF-8.
+[[nodiscard]] bool locale_is_utf8();
+
+struct Size {
+  int width = 80;
+  int height = 24;
+  friend bool operator==(const Size&, const Size&) = default;
+};
+
+/// The size of the terminal that this descriptor is of, or nothing.
+[[nodiscard]] std::optional<Size> terminal_size(os::Basics& door, int descriptor);
+
+class Terminal {
+ public:
+  /// Takes the terminal of the output: from now on nothing that is typed is shown or becomes a signal. Fails with
+  /// `no-terminal`.
+  [[nodiscard]] static tl::expected<std::unique_ptr<Terminal>, Diagnostic> open(os::Door& door, bool colours);
+  /// As it was; what was typed meanwhile is thrown away.
+  ~Terminal();
+  Terminal(const Terminal&) = delete;
+  Terminal& operator=(const Terminal&) = delete;
+
+  /// Readable when something was typed.
+  [[nodiscard]] int descriptor() const noexcept { return tty_.get(); }
+  [[nodiscard]] Size size() const;
+  /// True when all that was shown is out: a slow line takes its time, and nobody waits for it.
+  [[nodiscard]] bool is_idle() const noexcept { return pending_.empty(); }
+  /// Shows this; to be called when it is idle.
+  void show(const Canvas& canvas);
+  /// Writes on what has not gone out yet, without waiting.
+  void write_on();
+  /// What was typed; nothing if the terminal is gone.
+  [[nodiscard]] std::optional<std::string> typed();
+  /// The terminal as it was, for as long as we are stopped; and back.
+  void leave();
+  void come_back();
+
+ private:
+  Terminal(os::Door& door, os::Descriptor tty, bool colours) : door_(door), tty_(std::move(tty)), terminfo_(colours) {}
+  [[nodiscard]] bool begin();
+  void guard();
+  void tell_guard(char state);
+
+  os::Door& door_;
+  os::Descriptor tty_;
+  os::Descriptor guard_;  ///< our end of the socket to the process that looks after the terminal
+  pid_t guard_process_ = -1;
+  Terminfo terminfo_;
+  ::termios before_{};
+  ::termios ours_{};
+  bool entered_ = false;
+  std::optional<Canvas> shown_;
+  std::string pending_;
+};
+
+}  // namespace omnipar::view

@@ -1,0 +1,103 @@
+#include "view/terminfo.hpp"
+
+#include <unistd.h>
+
+#include <curses.h>
+#include <term.h>
+// They are macros, and words of ours.
+#undef lines
+#undef columns
+#undef clear
+
+namespace omnipar::view {
+namespace {
+
+std::string* sink = nullptr;
+
+int take(int character) {
+  sink->push_back(static_cast<char>(character));
+  return character;
+}
+
+/// Without the pauses that old terminals need.
+std::string written(const char* text) {
+  std::string all;
+  if (text == nullptr) return all;
+  sink = &all;
+  tputs(text, 1, take);
+  sink = nullptr;
+  return all;
+}
+
+std::string capability(const char* name) {
+  const char* text = tigetstr(name);
+  return text == reinterpret_cast<const char*>(-1) || text == nullptr ? "" : text;
+}
+
+}  // namespace
+
+Terminfo::Terminfo(bool colours) {
+  int error = 0;
+  if (setupterm(nullptr, STDOUT_FILENO, &error) != OK) return;
+  enter_ = written(capability("smcup").c_str());
+  leave_ = written(capability("rmcup").c_str());
+  hide_ = written(capability("civis").c_str());
+  show_ = written(capability("cnorm").c_str());
+  clear_ = written(capability("clear").c_str());
+  plain_ = written(capability("sgr0").c_str());
+  bold_ = written(capability("bold").c_str());
+  reverse_ = written(capability("rev").c_str());
+  dim_ = written(capability("dim").c_str());
+  cursor_ = capability("cup");
+  colour_ = capability("setaf");
+  colours_ = colours && !colour_.empty();
+}
+
+std::string Terminfo::to(int x, int y) const {
+  return written(tparm(cursor_.c_str(), y, x, 0, 0, 0, 0, 0, 0, 0));
+}
+
+std::string Terminfo::look(Look look) const {
+  constexpr int red = 1, green = 2;
+  const auto colour = [this](int number) {
+    return colours_ ? written(tparm(colour_.c_str(), number, 0, 0, 0, 0, 0, 0, 0, 0)) : "";
+  };
+  switch (look) {
+    case Look::title:
+      return plain_ + bold_;
+    case Look::lit:
+      return plain_ + reverse_ + bold_;
+    case Look::good:
+      return plain_ + colour(green);
+    case Look::odd:
+      return plain_ + bold_ + colour(red);
+    case Look::faint:
+      return plain_ + dim_;
+    case Look::plain:
+      break;
+  }
+  return plain_;
+}
+
+std::string difference(const Canvas* before, const Canvas& after, const Terminfo& terminal) {
+  std::string text;
+  const Cell blank;
+  Look look = Look::plain;
+  for (int y = 0; y < after.height(); ++y)
+    for (int x = 0, cursor = -1; x < after.width(); ++x) {
+      // The last cell of all would make some terminals scroll.
+      if (y + 1 == after.height() && x + 1 == after.width()) break;
+      const Cell& is = after.at(x, y);
+      if (is == (before == nullptr ? blank : before->at(x, y)) || is.size == 0) continue;
+      if (cursor != x) text += terminal.to(x, y);
+      if (is.look != look) text += terminal.look(is.look);
+      look = is.look;
+      text += is.text();
+      const bool wide = x + 1 < after.width() && after.at(x + 1, y).size == 0;
+      cursor = x + (wide ? 2 : 1);
+    }
+  if (look != Look::plain) text += terminal.look(Look::plain);
+  return text;
+}
+
+}  // namespace omnipar::view

@@ -1,0 +1,33 @@
+// What a terminal of this kind understands, from the terminfo database (ncurses).
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "view/canvas.hpp"
+
+namespace omnipar::view {
+
+class Terminfo {
+ public:
+  /// The terminal that TERM names. `is_known` says whether it can be drawn on.
+  explicit Terminfo(bool colours);
+  [[nodiscard]] bool is_known() const noexcept { return !cursor_.empty(); }
+
+  /// To a screen of our own, and back to the one before, the cursor hidden meanwhile.
+  [[nodiscard]] std::string enter() const { return enter_ + hide_ + clear_; }
+  [[nodiscard]] std::string leave() const { return plain_ + show_ + leave_; }
+  [[nodiscard]] std::string clear() const { return plain_ + clear_; }
+  [[nodiscard]] std::string to(int x, int y) const;
+  [[nodiscard]] std::string look(Look look) const;
+
+ private:
+  bool colours_ = false;
+  std::string enter_, leave_, hide_, show_, clear_, cursor_, plain_, bold_, reverse_, dim_, colour_;
+};
+
+/// What turns the one drawing into the other: only cells that differ are written, and looks go back to plain. Both have
+/// the same size; without `before` the screen is clear.
+[[nodiscard]] std::string difference(const Canvas* before, const Canvas& after, const Terminfo& terminal);
+
+}  // namespace omnipar::view

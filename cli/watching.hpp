@@ -1,0 +1,92 @@
+// A session that is looked at: what is seen of it, ticked off and said, without anybody who draws.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <nlohmann/json.hpp>
+
+#include "inspect/seen.hpp"
+#include "inspect/tick_off.hpp"
+#include "inspect/why.hpp"
+#include "omnipar/session.hpp"
+#include "view/page.hpp"
+#include "views.hpp"
+
+namespace omnipar::cli {
+
+/// What a session needs, and whether the machine's side is looked at: with an empty profile only units are.
+struct WatchWish {
+  SessionOptions session;
+  std::optional<Room> room{};
+  bool ticks = false;
+  LineSink samples{};  ///< gets samples as JSON Lines
+  LineSink say{};      ///< gets what players are told, as it happens
+};
+
+/// A profile that plays nothing, and the catalogue that has its machine.
+void watch_units_only(SessionOptions& options);
+
+class Watching {
+ public:
+  [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
+
+  [[nodiscard]] Session& session() noexcept { return *session_; }
+  /// Takes what has come until now, which is the session's time, and the samples that are due.
+  void take(Time now);
+  /// The same up to a moment of a room.
+  void run(Time until);
+  /// When `take` has something to do although nothing comes.
+  [[nodiscard]] std::optional<Time> next_due() const;
+  /// True once whenever there is something new to draw.
+  [[nodiscard]] bool has_changed() noexcept { return std::exchange(changed_, false); }
+  /// A hand has asked for the end, or nothing more can come.
+  [[nodiscard]] bool wants_end() const noexcept { return exits_; }
+  [[nodiscard]] bool is_over() const { return exits_ || session_->over() || session_->failure(); }
+  [[nodiscard]] bool is_complete() const { return ticks_ && ticks_->complete(); }
+  /// True if somebody types on a unit that is heard, or did so within that time: then what the terminal gets is not for
+  /// us.
+  [[nodiscard]] bool is_typed_on(Duration within) const;
+
+  [[nodiscard]] const inspect::Seen& seen() const noexcept { return seen_; }
+  [[nodiscard]] const std::optional<inspect::TickOff>& ticks() const noexcept { return ticks_; }
+  /// Title, last press, notes and ticks; the rest is the caller's.
+  [[nodiscard]] view::Page page() const;
+  /// All that is seen, and what is ticked off.
+  [[nodiscard]] nlohmann::ordered_json seen_json() const;
+  [[nodiscard]] nlohmann::ordered_json ticks_json() const;
+
+ private:
+  explicit Watching(WatchWish& wish);
+  void told(const SessionEvent& event);
+  void heard(int node, const Report& report);
+  void plan_is(const Plan& plan);
+  void sample(Time time);
+  [[nodiscard]] Time next_frame(Time after) const;
+  void look_at_units();
+
+  Catalogue catalogue_;
+  Profile profile_;
+  LineSink say_;
+  std::optional<Session> session_;
+  inspect::Seen seen_;
+  std::optional<inspect::TickOff> ticks_;
+  bool wants_ticks_ = false;
+  std::optional<Reader> reader_;
+  std::unique_ptr<View> samples_;
+  std::vector<inspect::Link> links_;
+  std::vector<std::string> notes_;
+  std::map<int, bool> types_;  ///< nodes whose keys a terminal gets, too
+  std::optional<Time> typed_at_;
+  std::uint64_t seen_changes_ = 0;
+  Time sampled_{};           ///< the last frame
+  bool is_busy_ = true;      ///< something may be different in the next frame
+  bool units_are_new_ = true;
+  bool changed_ = true;
+  bool exits_ = false;
+};
+
+}  // namespace omnipar::cli

@@ -1,0 +1,36 @@
+// Units that are there: what a session knows of each.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/description.hpp"
+
+namespace omnipar {
+
+/// A unit that is there; a part of a unit is one of its own.
+struct UnitHere {
+  std::string name;
+  std::string seat;  ///< empty: nobody has pressed yet
+  bool plays = false;
+  friend bool operator==(const UnitHere&, const UnitHere&) = default;
+};
+
+/// The same with its nodes and controls.
+struct UnitDetails {
+  /// One node, by the number that `SessionOptions::heard` gives. `state` of the attachment is what was known of its
+  /// controls when the unit came or was seated last.
+  struct Node {
+    int number = 0;
+    Description description;
+    Attachment attachment;
+  };
+  UnitHere here;
+  std::string part;         ///< the part of a unit that it is; empty: the whole
+  Description description;  ///< of the unit's main node
+  std::vector<Node> nodes;
+  bool empty = false;  ///< a part, and nothing is in its socket
+};
+
+}  // namespace omnipar

@@ -1,0 +1,317 @@
+#include "inspect/seen.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <tuple>
+#include <utility>
+
+#include "omnipar/identity.hpp"
+
+namespace omnipar::inspect {
+namespace {
+
+/// From here on an axis counts as moved by a hand, and as pushed.
+constexpr double away_from_rest = 0.12;
+constexpr double pushed = 0.5;
+
+const ControlSheet* sheet_of(const UnitSheet* sheet, const std::string& part, const std::string& role) {
+  if (sheet == nullptr) return nullptr;
+  const auto is_it = [&](const ControlSheet& control) {
+    return control.role == role &&
+           (control.parts.empty() || std::ranges::find(control.parts, part) != control.parts.end());
+  };
+  const auto found = std::ranges::find_if(sheet->controls, is_it);
+  return found == sheet->controls.end() ? nullptr : &*found;
+}
+
+RoleKind kind_of(const Control& control) {
+  if (const auto kind = role_kind(control.role)) return *kind;
+  return control.reading == Reading::button ? RoleKind::button : RoleKind::two_sided;
+}
+
+/// As a hand has it: one-sided and two-sided axes from their rest, a pointer from the edge.
+double position(const Control& control, const shape::Scale& scale, std::int32_t value) {
+  if (control.reading == Reading::button) return value != 0 ? 1 : 0;
+  if (control.reading == Reading::hat) return value < 0 ? -1 : value > 0 ? 1 : 0;
+  return shape::normalised(scale, value);
+}
+
+shape::Scale scale_of(const Control& control) {
+  const bool from_edge = control.reading == Reading::pointer;
+  return shape::scale_of(control.minimum, control.maximum, from_edge ? control.minimum : control.rest);
+}
+
+}  // namespace
+
+std::string_view word_of(Oddity oddity) noexcept {
+  switch (oddity) {
+    case Oddity::stuck:
+      return "stuck";
+    case Oddity::unknown:
+      return "unknown";
+    case Oddity::bounces:
+      return "bounces";
+    case Oddity::jitters:
+      return "jitters";
+    case Oddity::none:
+      break;
+  }
+  return "";
+}
+
+bool SeenControl::is_lit() const noexcept {
+  if (kind == RoleKind::turns || kind == RoleKind::movement) return moved;
+  if (odd == Oddity::unknown || kind == RoleKind::pointer) return false;
+  return std::fabs(x) > away_from_rest || std::fabs(y) > away_from_rest;
+}
+
+// -- units ----------------------------------------------------------------------------------------------------
+
+void Seen::set_units(const std::vector<UnitDetails>& units) {
+  ++changes_;
+  std::map<int, Heard> heard;
+  for (const UnitDetails& unit : units)
+    for (const UnitDetails::Node& node : unit.nodes) {
+      if (auto before = heard_.extract(node.number)) heard.insert(std::move(before));
+      const auto [at, is_new] = heard.try_emplace(node.number, Heard{attach::HealthWatch{node.attachment}, {}, {}});
+      if (!is_new) continue;
+      for (const Change& change : node.attachment.state) {
+        at->second.values[change.code] = change.value;
+        if (change.code.type == ev_key && change.value != 0) at->second.stuck[change.code] = true;
+      }
+    }
+  heard_ = std::move(heard);
+  const std::vector<SeenUnit> before = std::move(units_);
+  units_.clear();
+  wires_.clear();
+  moved_controls_.clear();
+  for (const UnitDetails& unit : units) {
+    SeenUnit& seen = units_.emplace_back();
+    seen.name = unit.here.name;
+    seen.seat = unit.here.seat;
+    seen.plays = unit.here.plays;
+    seen.empty = unit.empty;
+    const auto known = std::ranges::find(before, seen.name, &SeenUnit::name);
+    if (known != before.end()) std::tie(seen.spoke, seen.grabbed_by) = std::tie(known->spoke, known->grabbed_by);
+    seen.silent = seen.spoke == 0 && !unit.nodes.empty() &&
+                  std::ranges::all_of(unit.nodes, [](const auto& node) { return is_silent(node.attachment); });
+    for (const UnitDetails::Node& node : unit.nodes)
+      for (const Control& control : node.attachment.controls) add_control(unit, node, control);
+    for (std::size_t c = 0; known != before.end() && c < seen.controls.size() && c < known->controls.size(); ++c) {
+      const SeenControl& was = known->controls[c];  // what was counted goes on
+      SeenControl& is = seen.controls[c];
+      const bool counts = is.kind == RoleKind::turns || is.kind == RoleKind::movement;
+      if (counts && was.role == is.role) std::tie(is.x, is.y) = std::tie(was.x, was.y);
+    }
+  }
+  find_who_plays();
+  std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
+  for (const Wire& wire : wires_) {
+    const Heard& heard_node = heard_.at(wire.node);
+    const auto value = heard_node.values.find(wire.control.code);
+    if (value != heard_node.values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
+    judge(wire, heard_node);
+  }
+}
+
+void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control) {
+  SeenUnit& seen = units_.back();
+  auto at = std::ranges::find(seen.controls, control.role, &SeenControl::role);
+  const std::string code = control_name(node.description, control.code);
+  if (at == seen.controls.end()) {
+    SeenControl made;
+    made.role = control.role;
+    made.kind = kind_of(control);
+    if (const auto* sheet = sheet_of(find_unit_sheet(catalogue_, unit.description), unit.part, control.role)) {
+      made.label = sheet->label;
+      made.at = sheet->spot;
+    }
+    seen.controls.push_back(std::move(made));
+    at = seen.controls.end() - 1;
+  }
+  std::string& said = control.axis == Axis::y ? at->code_y : at->code;
+  if (said.empty()) said = code;
+  wires_.push_back({node.number, control, scale_of(control), units_.size() - 1,
+                    static_cast<std::size_t>(at - seen.controls.begin()), control.axis == Axis::y});
+}
+
+void Seen::find_who_plays() {
+  for (SeenPort& port : ports_)
+    port.is_played = std::ranges::any_of(units_, [&port](const SeenUnit& unit) {
+      return unit.plays && (unit.seat == port.seats[0] || (!port.seats[1].empty() && unit.seat == port.seats[1]));
+    });
+}
+
+void Seen::hear(int node, const Report& report) {
+  const auto heard = heard_.find(node);
+  if (heard == heard_.end()) return;
+  heard->second.health.take(report);
+  for (const Change& change : report.changes) {
+    const auto key = std::tuple{node, change.code};
+    const auto key_of = [](const Wire& wire) { return std::tuple{wire.node, wire.control.code}; };
+    for (auto wire = std::ranges::lower_bound(wires_, key, {}, key_of); wire != wires_.end() && key_of(*wire) == key;
+         ++wire) {
+      ++changes_;
+      SeenUnit& unit = units_[wire->unit];
+      unit.spoke = changes_;
+      unit.silent = false;
+      unit.grabbed_by.clear();  // it speaks to us, too
+      heard->second.values[change.code] = change.value;
+      if (change.value == 0) heard->second.stuck.erase(change.code);
+      const SeenControl& control = unit.controls[wire->seen];
+      const double before = wire->is_y ? control.y : control.x;
+      take(*wire, change.value);
+      judge(*wire, heard->second);
+      note_press(*wire, before);
+    }
+  }
+}
+
+void Seen::take(const Wire& wire, std::int32_t value) {
+  SeenControl& control = units_[wire.unit].controls[wire.seen];
+  if (wire.control.reading == Reading::counts) {
+    (wire.is_y ? control.y : control.x) += value;
+    (wire.is_y ? control.raw_y : control.raw_x) = value;
+    if (value != 0 && !std::exchange(control.moved, true)) moved_controls_.emplace_back(wire.unit, wire.seen);
+    return;
+  }
+  (wire.is_y ? control.y : control.x) = position(wire.control, wire.scale, value);
+  (wire.is_y ? control.raw_y : control.raw_x) = value;
+}
+
+void Seen::judge(const Wire& wire, const Heard& heard) {
+  SeenControl& control = units_[wire.unit].controls[wire.seen];
+  const Code code = wire.control.code;
+  const bool is_axis = wire.control.reading == Reading::one_sided || wire.control.reading == Reading::two_sided ||
+                       wire.control.reading == Reading::pointer;
+  if (heard.stuck.contains(code))
+    control.odd = Oddity::stuck;
+  else if (is_axis && !heard.values.contains(code))
+    control.odd = Oddity::unknown;
+  else if (heard.health.bounces(code))
+    control.odd = Oddity::bounces;
+  else if (is_axis && heard.health.jitters(code))
+    control.odd = Oddity::jitters;
+  else if (control.odd == Oddity::stuck || control.odd == Oddity::unknown)
+    control.odd = Oddity::none;
+}
+
+/// A press, or a push past the half of the way.
+void Seen::note_press(const Wire& wire, double before) {
+  const SeenUnit& unit = units_[wire.unit];
+  const SeenControl& control = unit.controls[wire.seen];
+  const double now = wire.is_y ? control.y : control.x;
+  const bool counts = wire.control.reading == Reading::counts;
+  if (wire.control.reading == Reading::pointer) return;
+  if (!counts && (std::fabs(now) < pushed || std::fabs(before) >= pushed)) {
+    // A push that goes on is shown as it goes on.
+    if (!last_press_ || last_press_->unit != unit.name || last_press_->role != control.role || now == 0) return;
+    if (control.kind == RoleKind::button) return;
+  }
+  std::string role = control.role;
+  if (wire.control.reading == Reading::hat)
+    role += wire.is_y ? (now < 0 ? "-up" : "-down") : (now < 0 ? "-left" : "-right");
+  const bool is_hat = wire.control.reading == Reading::hat;
+  last_press_ = SeenPress{unit.name,
+                          unit.seat,
+                          std::move(role),
+                          control.label,
+                          control.codes(),
+                          is_hat || control.kind == RoleKind::button ? 1 : control.x,
+                          is_hat ? 0 : control.y};
+}
+
+void Seen::set_grabbed(const std::string& unit, const std::string& by) {
+  for (SeenUnit& seen : units_)
+    if (seen.name == unit) seen.grabbed_by = by;
+  ++changes_;
+}
+
+// -- ports ----------------------------------------------------------------------------------------------------
+
+void Seen::set_plan(const Plan& plan) {
+  ++changes_;
+  ports_.clear();
+  moved_.clear();
+  target_at_.assign(plan.targets().size(), {0, 0});
+  const SystemSheet* system = catalogue_.system(plan.system());
+  for (const PortInfo& info : plan.ports()) {
+    if (info.number == 0) continue;
+    SeenPort& port = ports_.emplace_back();
+    port.number = info.number;
+    port.seat = info.seat;
+    port.seats = {std::string{info.seat}, std::string{info.second_seat}};
+    if (!info.second_seat.empty()) port.seat += (port.seat.empty() ? "" : " and ") + std::string{info.second_seat};
+    const ControllerSheet* sheet = system == nullptr ? nullptr : system->controller(info.controller);
+    port.controller = sheet == nullptr || sheet->title.empty() ? std::string{info.controller} : sheet->title;
+    for (std::size_t t = info.first_target; t < std::size_t{info.first_target} + info.target_count; ++t) {
+      const TargetInfo& target = plan.targets()[t];
+      const auto ends = [&](std::string_view end) {
+        return !port.targets.empty() && target.name == port.targets.back().name + std::string{end};
+      };
+      const TargetKind whole = target.kind == TargetKind::two_sided ? TargetKind::stick
+                               : target.kind == TargetKind::turns   ? TargetKind::movement
+                                                                    : TargetKind::pointer;
+      const bool joins = (ends("-y") && port.targets.back().kind == whole) ||
+                         (ends("-on") && port.targets.back().kind == TargetKind::pointer);
+      if (!joins) {
+        SeenTarget& made = port.targets.emplace_back();
+        made.name = target.name;
+        made.place = target.place;
+        made.kind = target.kind;
+        // The first half of a pair: the second one follows.
+        const bool has_next = t + 1 < std::size_t{info.first_target} + info.target_count;
+        const std::string stem =
+            target.name.ends_with("-x") ? std::string{target.name.substr(0, target.name.size() - 2)} : "";
+        if (!stem.empty() && has_next && plan.targets()[t + 1].name == stem + "-y") {
+          made.name = stem;
+          made.kind = whole;
+        }
+      }
+      SeenTarget& seen = port.targets.back();
+      seen.of.push_back(static_cast<std::uint16_t>(t));
+      seen.native.push_back(target.kind == TargetKind::turns ? 0 : target.native.rest);
+      seen.value.push_back(0);
+      seen.rest.push_back(seen.native.back());
+      target_at_[t] = {ports_.size() - 1, port.targets.size() - 1};
+    }
+  }
+  find_who_plays();
+}
+
+bool Seen::look(const Reader& reader) {
+  bool any = std::exchange(rest_next_, !moved_controls_.empty());
+  if (any) {
+    for (const auto& [unit, control] : moved_controls_) units_[unit].controls[control].moved = false;
+    moved_controls_.clear();
+    ++changes_;
+  }
+  for (const auto& [port, target] : moved_) {
+    ports_[port].targets[target].lit = false;
+    any = true;
+  }
+  moved_.clear();
+  for (const std::uint16_t changed : reader.changed()) {
+    if (changed >= target_at_.size() || ports_.empty()) continue;
+    const auto [port, target] = target_at_[changed];
+    SeenTarget& seen = ports_[port].targets[target];
+    const auto half = std::ranges::find(seen.of, changed);
+    if (half == seen.of.end()) continue;  // a hotkey
+    any = true;
+    const auto i = static_cast<std::size_t>(half - seen.of.begin());
+    const bool counts = seen.kind == TargetKind::turns || seen.kind == TargetKind::movement;
+    seen.native[i] = counts ? seen.native[i] + reader.native(changed) : reader.native(changed);
+    seen.value[i] = reader.value(changed);
+    if (counts) {
+      seen.lit = std::ranges::any_of(seen.value, [](double value) { return value != 0; });
+      if (seen.lit) moved_.emplace_back(port, target);
+    } else if (seen.kind == TargetKind::pointer) {
+      seen.lit = seen.value.back() != 0;
+    } else {
+      seen.lit = seen.native != seen.rest;
+    }
+  }
+  return any;
+}
+
+}  // namespace omnipar::inspect

@@ -1,0 +1,156 @@
+// What is seen at one moment: the controls of each unit, and the targets of each port. Opens nothing and draws nothing:
+// it is told who is there and what they say, and looks at a reader. Whoever draws, for a terminal or as a picture,
+// takes it from here.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "attach/health_watch.hpp"
+#include "omnipar/catalogue.hpp"
+#include "omnipar/plan.hpp"
+#include "omnipar/reader.hpp"
+#include "omnipar/role.hpp"
+#include "omnipar/unit_here.hpp"
+#include "shape/shape.hpp"
+
+namespace omnipar::inspect {
+
+/// What is odd about a control.
+enum class Oddity : std::uint8_t {
+  none,
+  stuck,    ///< down since before anybody looked
+  unknown,  ///< an axis that has not said yet where it is
+  bounces,
+  jitters,
+};
+/// One word for people.
+[[nodiscard]] std::string_view word_of(Oddity oddity) noexcept;
+
+/// One control of a unit: one role, of one code or of the two of a stick.
+struct SeenControl {
+  std::string role;
+  std::string label;  ///< what people see there; may be empty
+  std::string code;   ///< "BTN_SOUTH"
+  std::string code_y{};  ///< of two: the one that goes up and down
+  RoleKind kind = RoleKind::button;
+  std::optional<Spot> at;
+  double x = 0;  ///< of a button 0 or 1, of counts all of them
+  double y = 0;
+  std::int32_t raw_x = 0;
+  std::int32_t raw_y = 0;
+  Oddity odd = Oddity::none;
+
+  /// "ABS_X, ABS_Y"
+  [[nodiscard]] std::string codes() const { return code_y.empty() ? code : code + ", " + code_y; }
+  /// A button that is down, or anything else that a hand has moved away from its rest.
+  [[nodiscard]] bool is_lit() const noexcept;
+  bool moved = false;  ///< counts: with the last report
+};
+
+struct SeenUnit {
+  std::string name;
+  std::string seat;  ///< empty: nobody's yet
+  bool plays = false;
+  bool empty = false;        ///< a part, and nothing is in its socket
+  bool silent = false;       ///< nothing is known of it, and nothing has come: it may be out of range
+  std::uint64_t spoke = 0;   ///< the later, the greater
+  std::string grabbed_by{};  ///< another program that has it alone
+  std::vector<SeenControl> controls;
+};
+
+/// One target of a port, or the two of a stick; a pointer is three.
+struct SeenTarget {
+  std::string name;
+  std::string place;                        ///< the role whose place it has; may be empty
+  TargetKind kind = TargetKind::button;     ///< of a pair stick, movement or pointer
+  std::vector<std::uint16_t> of;            ///< the plan's targets: x, y, on
+  std::vector<std::int32_t> native;         ///< likewise; of counts all that were counted
+  std::vector<double> value;
+  std::vector<std::int32_t> rest;
+  bool lit = false;  ///< pressed, away from rest, on the game area; of counts: counted with the last sample
+};
+
+struct SeenPort {
+  int number = 0;
+  std::string controller;  ///< its title
+  std::string seat;
+  std::array<std::string, 2> seats;  ///< the second one is mostly empty
+  bool is_played = false;  ///< some unit is there for it
+  std::vector<SeenTarget> targets;
+};
+
+/// A control that somebody has just pressed or pushed.
+struct SeenPress {
+  std::string unit;
+  std::string seat;
+  std::string role;
+  std::string label;
+  std::string code;
+  double x = 0;
+  double y = 0;
+};
+
+class Seen {
+ public:
+  /// The catalogue must outlive it.
+  explicit Seen(const Catalogue& catalogue) : catalogue_(catalogue) {}
+
+  /// These are there now. What has been noticed of those that stay is kept.
+  void set_units(const std::vector<UnitDetails>& units);
+  void hear(int node, const Report& report);
+  /// Another program has this unit alone; empty words: no more.
+  void set_grabbed(const std::string& unit, const std::string& by);
+
+  /// The plan whose ports are looked at.
+  void set_plan(const Plan& plan);
+  /// Takes over what the reader shows; to be called for each of its samples. True if anything was different.
+  bool look(const Reader& reader);
+  /// True while something that counts is lit, which ends with the next look.
+  [[nodiscard]] bool is_moving() const noexcept { return !moved_.empty() || !moved_controls_.empty(); }
+
+  [[nodiscard]] const std::vector<SeenUnit>& units() const noexcept { return units_; }
+  [[nodiscard]] const std::vector<SeenPort>& ports() const noexcept { return ports_; }
+  [[nodiscard]] const std::optional<SeenPress>& last_press() const noexcept { return last_press_; }
+  /// Another number whenever a unit has changed.
+  [[nodiscard]] std::uint64_t changes() const noexcept { return changes_; }
+
+ private:
+  struct Wire {
+    int node = 0;
+    Control control;
+    shape::Scale scale;
+    std::size_t unit = 0;
+    std::size_t seen = 0;  ///< which of the unit's controls
+    bool is_y = false;
+  };
+  struct Heard {
+    attach::HealthWatch health;
+    std::map<Code, std::int32_t> values;
+    std::map<Code, bool> stuck;  ///< buttons that were down from the first and have not been up
+  };
+
+  void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
+  void take(const Wire& wire, std::int32_t value);
+  void judge(const Wire& wire, const Heard& heard);
+  void note_press(const Wire& wire, double before);
+  void find_who_plays();
+
+  const Catalogue& catalogue_;
+  std::vector<SeenUnit> units_;
+  std::vector<Wire> wires_;  ///< in order of node and code
+  std::map<int, Heard> heard_;
+  std::vector<SeenPort> ports_;
+  std::vector<std::pair<std::size_t, std::size_t>> target_at_;  ///< by the plan's target: port, and target there
+  std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< lit counts of the last sample
+  std::vector<std::pair<std::size_t, std::size_t>> moved_controls_;  ///< unit and control: counted since the last look
+  bool rest_next_ = false;  ///< these have been shown
+  std::optional<SeenPress> last_press_;
+  std::uint64_t changes_ = 0;
+};
+
+}  // namespace omnipar::inspect

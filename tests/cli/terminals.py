@@ -1,0 +1,284 @@
+#!/usr/bin/env python3
+"""`omnipar watch` on terminals: whatever ends it, the terminal is as it was, and nothing typed ends up in the shell.
+
+usage: terminals.py OMNIPAR ROOT
+"""
+import fcntl
+import os
+import pathlib
+import pty
+import re
+import select
+import signal
+import struct
+import subprocess
+import sys
+import termios
+import time
+
+PROGRAM, ROOT = sys.argv[1], pathlib.Path(sys.argv[2])
+ROOM = str(ROOT / "demo" / "marrowby.trace")
+PROFILE = str(ROOT / "demo" / "marrowby.toml")
+LINE = ["watch", PROFILE, "--host", ROOM, "--data", PROFILE]
+
+
+class Screen:
+    """What an ECMA-48 terminal shows of what is written to it: enough for what terminfo has of xterm."""
+
+    def __init__(self, columns, rows):
+        self.columns, self.rows = columns, rows
+        self.cells = [[" "] * columns for _ in range(rows)]
+        self.x = self.y = 0
+        self.own = self.hidden = False
+        self.rest = ""
+
+    def take(self, text):
+        text = self.rest + text
+        at = 0
+        while at < len(text):
+            if text[at] == "\x1b":
+                match = re.compile(r"\x1b(\[[?]?([0-9;]*)([A-Za-z])|\(B|[78=>]|$)").match(text, at)
+                if match is None or (match.end() == len(text) and match.group(0) in ("\x1b", "\x1b[")):
+                    break  # goes on in the next piece
+                self.escape(match)
+                at = match.end()
+                continue
+            character = text[at]
+            at += 1
+            if character == "\n":
+                self.y = min(self.rows - 1, self.y + 1)
+            elif character == "\r":
+                self.x = 0
+            elif character >= " " and self.x < self.columns and self.y < self.rows:
+                self.cells[self.y][self.x] = character
+                self.x += 1
+        self.rest = text[at:]
+
+    def escape(self, match):
+        numbers, letter = match.group(2), match.group(3) or ""
+        if letter == "H":
+            places = [int(n or 1) for n in (numbers or "1;1").split(";")]
+            self.y, self.x = places[0] - 1, (places[1] if len(places) > 1 else 1) - 1
+        elif letter == "J":
+            self.cells = [[" "] * self.columns for _ in range(self.rows)]
+        elif letter and letter in "hl" and "?1049" in match.group(0):
+            self.own = letter == "h"
+        elif letter and letter in "hl" and "?25" in match.group(0):
+            self.hidden = letter == "l"
+
+    def text(self):
+        return "\n".join("".join(row).rstrip() for row in self.cells)
+
+
+class Shell:
+    """A program on a terminal of its own, as a shell has it."""
+
+    def __init__(self, words, columns=80, rows=24, **environment):
+        self.master, self.slave = pty.openpty()
+        self.size(columns, rows)
+        self.before = termios.tcgetattr(self.slave)
+        self.screen = Screen(columns, rows)
+        self.all = b""
+        env = {"PATH": os.environ["PATH"], "TERM": "xterm-256color", "LC_ALL": "C.UTF-8", "HOME": "/nonexistent"}
+        env.update(environment)
+
+        def own_terminal():
+            os.setsid()
+            fcntl.ioctl(0, termios.TIOCSCTTY, 0)
+
+        self.program = subprocess.Popen([PROGRAM, *words], stdin=self.slave, stdout=self.slave, stderr=subprocess.PIPE,
+                                        env=env, preexec_fn=own_terminal)
+
+    def size(self, columns, rows):
+        fcntl.ioctl(self.master, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
+
+    def resize(self, columns, rows):
+        self.size(columns, rows)
+        self.screen = Screen(columns, rows)
+        self.screen.own = True
+
+    def look(self, seconds):
+        """Reads what is written for a while."""
+        end = time.monotonic() + seconds
+        while (left := end - time.monotonic()) > 0:
+            if not select.select([self.master], [], [], left)[0]:
+                break
+            try:
+                piece = os.read(self.master, 65536)
+            except OSError:
+                break
+            self.all += piece
+            self.screen.take(piece.decode("utf-8", "replace"))
+
+    def look_for(self, words, seconds=20):
+        end = time.monotonic() + seconds
+        while words not in self.screen.text():
+            assert time.monotonic() < end, f"'{words}' was never shown:\n{self.screen.text()}"
+            assert self.program.poll() is None, f"ended: {self.program.stderr.read()}"
+            self.look(0.1)
+
+    def type(self, text):
+        os.write(self.master, text.encode())
+
+    def end(self, seconds=20):
+        end = time.monotonic() + seconds
+        while self.program.poll() is None:
+            assert time.monotonic() < end, "did not end"
+            self.look(0.05)
+        self.look(0.1)
+        return self.program.returncode
+
+    def is_as_it_was(self, seconds=10):
+        """Modes, screen and cursor; and nothing waits to be read by the shell."""
+        end = time.monotonic() + seconds
+        while termios.tcgetattr(self.slave) != self.before or self.screen.own or self.screen.hidden:
+            assert time.monotonic() < end, "the terminal is not as it was"
+            self.look(0.05)
+        assert not select.select([self.slave], [], [], 0)[0], "something typed is left for the shell"
+
+
+def ends_by_a_key(shell):
+    shell.type("q")
+    assert shell.end() == 0
+
+
+def ends_by_control_c(shell):
+    shell.type("\x03")
+    assert shell.end() == 0
+
+
+def ends_by(number):
+    def end(shell):
+        shell.program.send_signal(number)
+        shell.end()
+    return end
+
+
+def hangs_up(shell):
+    os.kill(shell.program.pid, signal.SIGHUP)
+    shell.end()
+
+
+def stops_and_goes_on(shell):
+    shell.type("\x1a")
+    wait_for_state(shell, "T")
+    shell.is_as_it_was()
+    shell.type("typed while stopped\n")
+    os.kill(shell.program.pid, signal.SIGCONT)
+    wait_for_state(shell, "S")
+    shell.look_for("port 1")
+    end = time.monotonic() + 10
+    while not shell.screen.own:
+        assert time.monotonic() < end, "does not come back"
+        shell.look(0.05)
+    ends_by_a_key(shell)
+
+
+def is_stopped_from_outside(shell):
+    """Nobody asks first: the shell sets its own modes, and they are ours again when it goes on."""
+    os.kill(shell.program.pid, signal.SIGSTOP)
+    wait_for_state(shell, "T")
+    termios.tcsetattr(shell.slave, termios.TCSANOW, shell.before)
+    os.kill(shell.program.pid, signal.SIGCONT)
+    end = time.monotonic() + 10
+    while termios.tcgetattr(shell.slave) == shell.before:
+        assert time.monotonic() < end, "does not come back"
+        shell.look(0.05)
+    ends_by_a_key(shell)
+
+
+def wait_for_state(shell, wanted):
+    end = time.monotonic() + 10
+    while True:
+        state = pathlib.Path(f"/proc/{shell.program.pid}/stat").read_text().rsplit(") ", 1)[1][0]
+        if state == wanted:
+            return
+        assert time.monotonic() < end, f"state {state}, not {wanted}"
+        shell.look(0.05)
+
+
+def storm(shell):
+    """Many sizes, also silly ones; the last one is drawn whole."""
+    for columns, rows in [(200, 60), (10, 3), (1, 1), (79, 23), (80, 24), (120, 36), (33, 90), (300, 2)] * 4:
+        shell.resize(columns, rows)
+        os.kill(shell.program.pid, signal.SIGWINCH)
+        shell.look(0.02)
+    shell.resize(120, 36)
+    shell.look_for("port 1")
+    shell.look_for("q ends")
+    ends_by_a_key(shell)
+
+
+def types_much(shell):
+    shell.type("hello\nrm -r everything\n\x1b[A~~" * 50)
+    shell.look(0.3)
+    ends_by_a_key(shell)
+
+
+ENDS = [ends_by_a_key, ends_by_control_c, ends_by(signal.SIGTERM), ends_by(signal.SIGINT), ends_by(signal.SIGQUIT),
+        hangs_up, ends_by(signal.SIGKILL), ends_by(signal.SIGSEGV), ends_by(signal.SIGABRT), stops_and_goes_on,
+        is_stopped_from_outside, storm, types_much]
+
+
+def draws_nothing_while_nothing_moves():
+    shell = Shell(LINE + ["--step"])
+    shell.look_for("stands still")
+    shell.look(0.3)
+    before = len(shell.all)
+    shell.look(1.0)
+    assert len(shell.all) == before, "something is written although nothing moves"
+    shell.type("n")
+    shell.look_for("0.")
+    ends_by_a_key(shell)
+    shell.is_as_it_was()
+
+
+def without_colours():
+    shell = Shell(LINE + ["--step", "--from", "4"], NO_COLOR="1")
+    shell.look_for("port 1")
+    assert not re.search(rb"\x1b\[(3|4|9)\d", shell.all), "colours although NO_COLOR is set"
+    ends_by_a_key(shell)
+
+
+def in_plain_ascii():
+    shell = Shell(LINE + ["--step", "--from", "4"], LC_ALL="C")
+    shell.look_for("port 1")
+    assert all(byte < 0x80 for byte in shell.all), "more than ASCII in a locale that has no more"
+    ends_by_a_key(shell)
+
+
+def on_a_line_that_takes_nothing():
+    """Nobody reads: the evening goes on all the same, and ends when it is asked to."""
+    shell = Shell(LINE + ["--speed", "50"], columns=300, rows=100)
+    time.sleep(1.5)
+    shell.program.send_signal(signal.SIGTERM)
+    end = time.monotonic() + 10
+    while shell.program.poll() is None:
+        assert time.monotonic() < end, "waits for a reader that never comes"
+        time.sleep(0.05)
+
+
+def where_nothing_can_be_drawn():
+    for environment, words in [({"TERM": "dumb"}, b"cannot be drawn on"), ({"TERM": ""}, b"what terminal"),
+                               ({"TERM": "no-such-kind"}, b"cannot be drawn on")]:
+        shell = Shell(LINE, **environment)
+        assert shell.end() == 3
+        assert words in shell.program.stderr.read()
+        shell.is_as_it_was()
+    refused = subprocess.run([PROGRAM, *LINE], capture_output=True, stdin=subprocess.DEVNULL)
+    assert refused.returncode == 3 and b"--once" in refused.stderr, refused
+
+
+def main():
+    for end in ENDS:
+        shell = Shell(LINE)
+        shell.look_for("port 1")
+        end(shell)
+        shell.is_as_it_was()
+    for test in (draws_nothing_while_nothing_moves, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
+                 where_nothing_can_be_drawn):
+        test()
+    print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
+
+
+main()
