@@ -29,6 +29,7 @@ struct WatchWords {
   double from = -1;
   double speed = 1;
   double at_most = -1;
+  std::vector<int> players;
 };
 
 constexpr Duration between_drawings{16'667};  // 60 a second
@@ -267,8 +268,11 @@ class Loop {
     view::Page page = watching_.page();
     page.words.raw = raw_ || words_.raw;
     if (is_room_)
-      page.aside = fmt::format("{:.3f} s{}", static_cast<double>(watching_.session().now().time_since_epoch().count()) / 1e6,
-                               watching_.is_over() ? ", the end" : pace_->stands() ? ", stands still" : "");
+      page.aside =
+          fmt::format("{:.3f} s{}", static_cast<double>(watching_.session().now().time_since_epoch().count()) / 1e6,
+                      watching_.is_over() ? ", the end"
+                      : pace_->stands()   ? ", stands still"
+                                          : "");
     page.keys = !hint_.empty() ? hint_
                 : is_room_     ? "q ends   r numbers   space stands still or goes on   n the next thing"
                                : "q or Ctrl-C ends   r numbers";
@@ -369,12 +373,13 @@ int show_once(const WatchWords& words, Watching& watching) {
   return good;
 }
 
-int end_of_ticks(const WatchWords& words, const Watching& watching) {
+int end_of_ticks(const WatchWords& words, const Watching& watching, bool all_players) {
   if (words.json)
     print_json(watching.ticks_json(), 2);
   else
     for (const std::string& line : watching.ticks()->result()) print(line);
-  return watching.ticks()->complete() ? good : found_something;
+  const bool whole = all_players ? watching.ticks()->complete() : watching.ticks()->complete_for_those_there();
+  return whole ? good : found_something;
 }
 
 int run(const WatchWords& words) {
@@ -385,6 +390,7 @@ int run(const WatchWords& words) {
   }
   WatchWish wish;
   wish.ticks = words.tick_off;
+  wish.players = words.players;
   wish.session.with_virtual = words.with_virtual;
   wish.session.grab = words.grab;
   if (words.sources.profile.empty()) {
@@ -400,6 +406,8 @@ int run(const WatchWords& words) {
     wish.session.catalogue = std::move(given.catalogue);
     wish.session.profile = std::move(*given.profile);
   }
+  // A machine may have more ports than people are there; a profile of one's own has those that are meant.
+  const bool all_players = !words.players.empty() || !wish.session.profile.place.empty();
   auto rig = load_rig(door, words.sources);
   if (!rig) {
     tell(rig.error());
@@ -436,7 +444,7 @@ int run(const WatchWords& words) {
     tell({*failure});
     return words.sources.host.empty() ? machine_refuses : bad_input;
   }
-  return words.tick_off ? end_of_ticks(words, **watching) : good;
+  return words.tick_off ? end_of_ticks(words, **watching, all_players) : good;
 }
 
 }  // namespace
@@ -451,6 +459,12 @@ void add_watch(CLI::App& app, int& status) {
   add_host_option(*command, words->sources);
   command->add_flag("--tick-off", words->tick_off,
                     "tick each control that the machine has got, and end when all players are complete");
+  command
+      ->add_option(
+          "--players", words->players,
+          "with --tick-off: these players must be complete, such as 1,2; otherwise all that the profile has, and "
+          "of a machine all who are there")
+      ->delimiter(',');
   command->add_option("--at-most", words->at_most, "end after so many seconds")->check(number_between(0, 86'400));
   command->add_flag("--raw", words->raw, "show the units' own numbers and codes");
   command->add_flag("--once", words->once, "print one drawing and end");
@@ -470,10 +484,12 @@ void add_watch(CLI::App& app, int& status) {
       "  omnipar watch cabinet.toml --tick-off\n"
       "Which control is which, on whatever is plugged in:\n"
       "  omnipar watch\n"
-      "[name] is pressed; with --tick-off a name is ticked when the machine has got it. q ends, r shows raw numbers; with\n"
+      "[name] is pressed; with --tick-off a name is ticked when the machine has got it. q ends, r shows raw numbers; "
+      "with\n"
       "--host space stands still and n goes to the next thing. What is typed on a unit that is watched is no command:\n"
       "there Ctrl-C pressed twice ends.\n"
-      "Exit status: 0 ended, or all is ticked off, 1 something is not ticked off, 2 bad profile or room, 3 no terminal, or\n"
+      "Exit status: 0 ended, or all is ticked off, 1 something is not ticked off, 2 bad profile or room, 3 no "
+      "terminal, or\n"
       "the computer refuses ('omnipar doctor' says why).");
   command->callback([words, &status] { status = run(*words); });
 }

@@ -41,7 +41,8 @@ Watching::Watching(WatchWish& wish)
       profile_(wish.session.profile),
       say_(wish.say),
       seen_(catalogue_),
-      wants_ticks_(wish.ticks) {}
+      wants_ticks_(wish.ticks),
+      players_(wish.players) {}
 
 tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchWish wish) {
   std::unique_ptr<Watching> made{new Watching{wish}};
@@ -68,7 +69,7 @@ void Watching::plan_is(const Plan& plan) {
   seen_.set_plan(plan);
   links_ = inspect::links(catalogue_, profile_);
   if (!wants_ticks_) return;
-  inspect::TickOff ticks{plan, seen_};
+  inspect::TickOff ticks{plan, seen_, players_};
   if (ticks_) ticks.take_over(*ticks_);
   ticks_ = std::move(ticks);
 }
@@ -116,9 +117,7 @@ void Watching::look_at_units() {
   seen_.set_units(units);
 }
 
-bool Watching::is_typed_on(Duration within) const {
-  return typed_at_ && session_->now() - *typed_at_ < within;
-}
+bool Watching::is_typed_on(Duration within) const { return typed_at_ && session_->now() - *typed_at_ < within; }
 
 // -- time -----------------------------------------------------------------------------------------------------
 
@@ -179,7 +178,7 @@ view::Page Watching::page() const {
   view::Page page;
   const bool plays = !seen_.ports().empty();
   page.title = profile_.name.starts_with(profile_.system) ? profile_.name
-                                                           : fmt::format("{} on {}", profile_.name, profile_.system);
+                                                          : fmt::format("{} on {}", profile_.name, profile_.system);
   if (!plays) page.title = "units, without a profile";
   if (auto press = seen_.last_press()) {
     // It may have been the one that took the seat.
@@ -227,12 +226,14 @@ nlohmann::ordered_json Watching::ticks_json() const {
   for (const inspect::TickedPort& port : ticks_->ports()) {
     auto targets = nlohmann::ordered_json::array();
     for (const inspect::TickedTarget& target : port.targets) {
-      nlohmann::ordered_json one{{"target", target.name}, {"bound", target.bound}, {"ticked", !target.is_open() && target.bound}};
+      nlohmann::ordered_json one{
+          {"target", target.name}, {"bound", target.bound}, {"ticked", !target.is_open() && target.bound}};
       if (target.kind == TargetKind::button) one["presses"] = target.presses;
       targets.push_back(std::move(one));
     }
     players.push_back({{"port", port.number},
                        {"seat", port.seat},
+                       {"there", port.was_played},
                        {"complete", port.ticked() == port.expected()},
                        {"open", port.open()},
                        {"targets", targets}});

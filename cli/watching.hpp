@@ -23,8 +23,9 @@ struct WatchWish {
   SessionOptions session;
   std::optional<Room> room{};
   bool ticks = false;
-  LineSink samples{};  ///< gets samples as JSON Lines
-  LineSink say{};      ///< gets what players are told, as it happens
+  std::vector<int> players{};  ///< with ticks: these alone
+  LineSink samples{};          ///< gets samples as JSON Lines
+  LineSink say{};              ///< gets what players are told, as it happens
 };
 
 /// A profile that plays nothing, and the catalogue that has its machine.
@@ -75,6 +76,7 @@ class Watching {
   inspect::Seen seen_;
   std::optional<inspect::TickOff> ticks_;
   bool wants_ticks_ = false;
+  std::vector<int> players_;
   std::optional<Reader> reader_;
   std::unique_ptr<View> samples_;
   std::vector<inspect::Link> links_;
@@ -82,8 +84,8 @@ class Watching {
   std::map<int, bool> types_;  ///< nodes whose keys a terminal gets, too
   std::optional<Time> typed_at_;
   std::uint64_t seen_changes_ = 0;
-  Time sampled_{};           ///< the last frame
-  bool is_busy_ = true;      ///< something may be different in the next frame
+  Time sampled_{};       ///< the last frame
+  bool is_busy_ = true;  ///< something may be different in the next frame
   bool units_are_new_ = true;
   bool changed_ = true;
   bool exits_ = false;

@@ -64,11 +64,12 @@ Gauge gauge_of(const SeenControl& control, bool raw) {
   gauge.y = control.y;
   gauge.lit = control.is_lit();
   gauge.mark = control.odd == Oddity::none ? Mark::none : Mark::odd;
-  const bool pair = control.kind == RoleKind::stick || control.kind == RoleKind::movement ||
-                    control.kind == RoleKind::pointer;
+  const bool pair =
+      control.kind == RoleKind::stick || control.kind == RoleKind::movement || control.kind == RoleKind::pointer;
   if (control.kind == RoleKind::movement || control.kind == RoleKind::turns)
-    gauge.numbers = pair ? fmt::format("{:+} {:+}", static_cast<std::int64_t>(control.x), static_cast<std::int64_t>(control.y))
-                         : fmt::format("{:+}", static_cast<std::int64_t>(control.x));
+    gauge.numbers =
+        pair ? fmt::format("{:+} {:+}", static_cast<std::int64_t>(control.x), static_cast<std::int64_t>(control.y))
+             : fmt::format("{:+}", static_cast<std::int64_t>(control.x));
   else
     gauge.numbers = two_numbers(pair, raw, control);
   if (control.odd != Oddity::none) gauge.numbers = fmt::format("{} {}", word_of(control.odd), gauge.numbers);
@@ -117,7 +118,7 @@ Item item_of(const SeenControl& control, int direction) {
   item.lit = control.is_lit();
   if (direction >= 0) {
     item.text += fmt::format("-{}", direction_names.at(static_cast<std::size_t>(direction)));
-    const std::array<bool, 4> lit{control.y < 0, control.y > 0, control.x < 0, control.x > 0};
+    const std::array<bool, 4> lit{control.y<0, control.y> 0, control.x<0, control.x> 0};
     item.lit = lit.at(static_cast<std::size_t>(direction));
   }
   if (control.odd != Oddity::none) {
@@ -195,15 +196,12 @@ int rows_of_gauge(const Gauge& gauge) { return gauge.kind == Gauge::Kind::area ?
 /// A name with what stands on both sides of it: lit is [so], which needs no colours.
 void draw_name(Canvas& canvas, int x, int y, const std::string& text, bool lit, Mark mark, int columns) {
   const Signs& signs = canvas.signs();
-  const std::string_view before = lit                      ? "["
-                                  : mark == Mark::ticked   ? signs.tick
-                                  : mark == Mark::open     ? signs.open
-                                  : mark == Mark::odd      ? signs.odd
-                                                           : std::string_view{" "};
-  const Look look = lit                    ? Look::lit
-                    : mark == Mark::ticked ? Look::good
-                    : mark == Mark::odd    ? Look::odd
-                                           : Look::plain;
+  const std::string_view before = lit                    ? "["
+                                  : mark == Mark::ticked ? signs.tick
+                                  : mark == Mark::open   ? signs.open
+                                  : mark == Mark::odd    ? signs.odd
+                                                         : std::string_view{" "};
+  const Look look = lit ? Look::lit : mark == Mark::ticked ? Look::good : mark == Mark::odd ? Look::odd : Look::plain;
   canvas.put(x, y, before, look);
   const int taken = canvas.put(x + 1, y, text, look, columns - 2);
   if (lit) canvas.put(x + 1 + taken, y, "]", look);
@@ -217,8 +215,11 @@ void draw_line(Canvas& canvas, int x, int y, int columns, double value, bool one
   const int end = middle + static_cast<int>(std::lround(value * reach));
   for (int i = 0; i < columns; ++i) {
     const bool filled = end != middle && i >= std::min(middle, end) && i <= std::max(middle, end);
-    canvas.put(x + i, y, filled ? signs.fill : i == middle ? (one_sided ? signs.stem : signs.middle) : signs.line,
-               filled ? Look::lit : Look::faint);
+    canvas.put(x + i, y,
+               filled        ? signs.fill
+               : i == middle ? (one_sided ? signs.stem : signs.middle)
+                             : signs.line,
+               filled ? Look::title : Look::faint);
   }
 }
 
@@ -226,13 +227,16 @@ void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, in
   const Signs& signs = canvas.signs();
   for (int row = 0; row < rows; ++row)
     for (int column = 0; column < columns; ++column)
-      canvas.put(x + column, y + row, column == 0 || column + 1 == columns ? signs.stem : row + 1 == rows ? signs.line : " ",
+      canvas.put(x + column, y + row,
+                 column == 0 || column + 1 == columns ? signs.stem
+                 : row + 1 == rows                    ? signs.line
+                                                      : std::string_view{" "},
                  Look::faint);
   if (!gauge.shown) return;
   const auto at = [](double part, int cells) {
     return std::clamp(static_cast<int>(std::floor(part * cells)), 0, cells - 1);
   };
-  canvas.put(x + 1 + at(gauge.x, columns - 2), y + at(gauge.y, rows), signs.dot, Look::lit);
+  canvas.put(x + 1 + at(gauge.x, columns - 2), y + at(gauge.y, rows), signs.dot, Look::title);
 }
 
 /// Without `whole` an area has its numbers alone.
@@ -243,12 +247,16 @@ void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int
   const bool stick = gauge.kind == Gauge::Kind::stick;
   const bool line = stick || gauge.kind == Gauge::Kind::one_sided || gauge.kind == Gauge::Kind::two_sided;
   const int both = stick ? 2 : 1;
-  const int long_lines = both * (gauge_columns + 1);
+  const int letter = stick ? 1 : 0;  // x and y
+  const int long_lines = both * (gauge_columns + 1 + letter);
   const int columns = end - at >= long_lines + number_columns ? gauge_columns : short_gauge_columns;
-  if (line && gauge.shown && end - at >= both * (columns + 1)) {
-    draw_line(canvas, at, y, columns, gauge.x, gauge.kind == Gauge::Kind::one_sided);
-    if (stick) draw_line(canvas, at + columns + 1, y, columns, gauge.y, false);
-    at += both * (columns + 1);
+  if (line && gauge.shown && end - at >= both * (columns + 1 + letter)) {
+    if (stick) canvas.put(at, y, "x", Look::faint);
+    draw_line(canvas, at + letter, y, columns, gauge.x, gauge.kind == Gauge::Kind::one_sided);
+    at += columns + 1 + letter;
+    if (stick) canvas.put(at, y, "y", Look::faint);
+    if (stick) draw_line(canvas, at + 1, y, columns, gauge.y, false);
+    if (stick) at += columns + 2;
   }
   if (at < end) canvas.put(at, y, gauge.numbers, gauge.mark == Mark::odd ? Look::odd : Look::plain, end - at);
   if (gauge.kind == Gauge::Kind::area && whole)

@@ -39,10 +39,10 @@ struct Gauge {
 
 struct Block {
   std::string title;
-  std::string aside;     ///< at the right end of the title
+  std::string aside;  ///< at the right end of the title
   bool aside_good = false;
-  std::string note;      ///< below the title; may be empty
-  bool is_placed = true; ///< else the items are a list
+  std::string note;       ///< below the title; may be empty
+  bool is_placed = true;  ///< else the items are a list
   std::vector<Item> items;
   std::vector<Gauge> gauges;
   std::uint64_t rank = 0;  ///< who was moved last has the greatest

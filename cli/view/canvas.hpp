@@ -40,8 +40,8 @@ class Canvas {
   [[nodiscard]] const Signs& signs() const noexcept { return view::signs(utf8_); }
   [[nodiscard]] const Cell& at(int x, int y) const noexcept { return cells_[index(x, y)]; }
   void clear();
-  /// Writes a text from there on, at most so many columns, never beyond the edge: one that is longer ends in a sign that
-  /// says so. What does harm to a terminal comes as '?'. The columns that were taken.
+  /// Writes a text from there on, at most so many columns, never beyond the edge: one that is longer ends in a sign
+  /// that says so. What does harm to a terminal comes as '?'. The columns that were taken.
   int put(int x, int y, std::string_view text, Look look = Look::plain, int most = 1'000'000);
   /// The rows as plain text, without blanks at their ends.
   [[nodiscard]] std::vector<std::string> lines() const;

@@ -147,8 +147,7 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   std::vector<Block> units, ports;
   for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, page.words));
   for (std::size_t p = 0; p < seen.ports().size(); ++p)
-    ports.push_back(
-        block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p], page.words));
+    ports.push_back(block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p], page.words));
   if (height < 1) return;
   std::vector<Column> columns;
   if (ports.empty()) {
@@ -175,8 +174,8 @@ std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<
   for (const inspect::Link& link : links) {
     if (link.source.empty() || link.seat != press.seat || !inspect::concerns(link.source, press.role)) continue;
     if (link.port == 0) {
-      lines.push_back(fmt::format("  {} -> {}action {}", link.source, link.shape.empty() ? "" : link.shape + " -> ",
-                                  link.target));
+      lines.push_back(
+          fmt::format("  {} -> {}action {}", link.source, link.shape.empty() ? "" : link.shape + " -> ", link.target));
       continue;
     }
     std::string chain;

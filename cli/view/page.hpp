@@ -29,7 +29,8 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page);
 
 /// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link. `links`
 /// and `stops` are those of the profile and the press's role; without `plays` there is no profile.
-[[nodiscard]] std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
+[[nodiscard]] std::vector<std::string> press_words(const inspect::SeenPress& press,
+                                                   std::span<const inspect::Link> links,
                                                    std::span<const inspect::Stop> stops, bool plays = true);
 
 }  // namespace omnipar::view

@@ -53,9 +53,7 @@ Terminfo::Terminfo(bool colours) {
   colours_ = colours && !colour_.empty();
 }
 
-std::string Terminfo::to(int x, int y) const {
-  return written(tparm(cursor_.c_str(), y, x, 0, 0, 0, 0, 0, 0, 0));
-}
+std::string Terminfo::to(int x, int y) const { return written(tparm(cursor_.c_str(), y, x, 0, 0, 0, 0, 0, 0, 0)); }
 
 std::string Terminfo::look(Look look) const {
   constexpr int red = 1, green = 2;

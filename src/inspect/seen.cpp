@@ -172,7 +172,9 @@ void Seen::take(const Wire& wire, std::int32_t value) {
   if (wire.control.reading == Reading::counts) {
     (wire.is_y ? control.y : control.x) += value;
     (wire.is_y ? control.raw_y : control.raw_x) = value;
-    if (value != 0 && !std::exchange(control.moved, true)) moved_controls_.emplace_back(wire.unit, wire.seen);
+    if (value == 0) return;
+    control.moved = true;
+    moved_controls_.push_back({wire.unit, wire.seen, looks_});
     return;
   }
   (wire.is_y ? control.y : control.x) = position(wire.control, wire.scale, value);
@@ -280,12 +282,10 @@ void Seen::set_plan(const Plan& plan) {
 }
 
 bool Seen::look(const Reader& reader) {
-  bool any = std::exchange(rest_next_, !moved_controls_.empty());
-  if (any) {
-    for (const auto& [unit, control] : moved_controls_) units_[unit].controls[control].moved = false;
-    moved_controls_.clear();
-    ++changes_;
-  }
+  bool any = !moved_controls_.empty();
+  for (const Moved& moved : moved_controls_) units_[moved.unit].controls[moved.control].moved = moved.after == looks_;
+  if (std::erase_if(moved_controls_, [this](const Moved& moved) { return moved.after != looks_; }) > 0) ++changes_;
+  ++looks_;
   for (const auto& [port, target] : moved_) {
     ports_[port].targets[target].lit = false;
     any = true;

@@ -34,8 +34,8 @@ enum class Oddity : std::uint8_t {
 /// One control of a unit: one role, of one code or of the two of a stick.
 struct SeenControl {
   std::string role;
-  std::string label;  ///< what people see there; may be empty
-  std::string code;   ///< "BTN_SOUTH"
+  std::string label;     ///< what people see there; may be empty
+  std::string code;      ///< "BTN_SOUTH"
   std::string code_y{};  ///< of two: the one that goes up and down
   RoleKind kind = RoleKind::button;
   std::optional<Spot> at;
@@ -66,10 +66,10 @@ struct SeenUnit {
 /// One target of a port, or the two of a stick; a pointer is three.
 struct SeenTarget {
   std::string name;
-  std::string place;                        ///< the role whose place it has; may be empty
-  TargetKind kind = TargetKind::button;     ///< of a pair stick, movement or pointer
-  std::vector<std::uint16_t> of;            ///< the plan's targets: x, y, on
-  std::vector<std::int32_t> native;         ///< likewise; of counts all that were counted
+  std::string place;                     ///< the role whose place it has; may be empty
+  TargetKind kind = TargetKind::button;  ///< of a pair stick, movement or pointer
+  std::vector<std::uint16_t> of;         ///< the plan's targets: x, y, on
+  std::vector<std::int32_t> native;      ///< likewise; of counts all that were counted
   std::vector<double> value;
   std::vector<std::int32_t> rest;
   bool lit = false;  ///< pressed, away from rest, on the game area; of counts: counted with the last sample
@@ -80,7 +80,7 @@ struct SeenPort {
   std::string controller;  ///< its title
   std::string seat;
   std::array<std::string, 2> seats;  ///< the second one is mostly empty
-  bool is_played = false;  ///< some unit is there for it
+  bool is_played = false;            ///< some unit is there for it
   std::vector<SeenTarget> targets;
 };
 
@@ -147,8 +147,13 @@ class Seen {
   std::vector<SeenPort> ports_;
   std::vector<std::pair<std::size_t, std::size_t>> target_at_;  ///< by the plan's target: port, and target there
   std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< lit counts of the last sample
-  std::vector<std::pair<std::size_t, std::size_t>> moved_controls_;  ///< unit and control: counted since the last look
-  bool rest_next_ = false;  ///< these have been shown
+  struct Moved {
+    std::size_t unit = 0;
+    std::size_t control = 0;
+    std::uint64_t after = 0;  ///< so many looks
+  };
+  std::vector<Moved> moved_controls_;  ///< that have counted, and are lit for one look
+  std::uint64_t looks_ = 0;
   std::optional<SeenPress> last_press_;
   std::uint64_t changes_ = 0;
 };

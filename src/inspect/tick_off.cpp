@@ -82,10 +82,10 @@ std::vector<std::string> TickedPort::open() const {
   return names;
 }
 
-TickOff::TickOff(const Plan& plan, const Seen& seen) {
+TickOff::TickOff(const Plan& plan, const Seen& seen, std::vector<int> players) : players_(std::move(players)) {
   const std::vector<bool> bound = bound_targets(plan);
   for (const SeenPort& port : seen.ports()) {
-    TickedPort& made = ports_.emplace_back(TickedPort{port.number, port.seat, port.controller, {}});
+    TickedPort& made = ports_.emplace_back(TickedPort{port.number, port.seat, port.controller, {}, port.is_played});
     for (const SeenTarget& target : port.targets) {
       TickedTarget& ticked = made.targets.emplace_back();
       ticked.name = target.name;
@@ -100,7 +100,9 @@ TickOff::TickOff(const Plan& plan, const Seen& seen) {
 void TickOff::take_over(const TickOff& before) {
   for (TickedPort& port : ports_)
     for (const TickedPort& other : before.ports_) {
-      if (other.number != port.number || other.controller != port.controller) continue;
+      if (other.number != port.number) continue;
+      port.was_played = port.was_played || other.was_played;
+      if (other.controller != port.controller) continue;
       for (std::size_t t = 0; t < std::min(port.targets.size(), other.targets.size()); ++t) {
         if (port.targets[t].name != other.targets[t].name) continue;
         port.targets[t].ticked = other.targets[t].ticked;
@@ -110,7 +112,8 @@ void TickOff::take_over(const TickOff& before) {
 }
 
 void TickOff::take(const Seen& seen) {
-  for (std::size_t p = 0; p < ports_.size(); ++p)
+  for (std::size_t p = 0; p < ports_.size(); ++p) {
+    ports_[p].was_played = ports_[p].was_played || seen.ports()[p].is_played;
     for (std::size_t t = 0; t < ports_[p].targets.size(); ++t) {
       const SeenTarget& target = seen.ports()[p].targets[t];
       TickedTarget& ticked = ports_[p].targets[t];
@@ -120,19 +123,35 @@ void TickOff::take(const Seen& seen) {
       if (now != 0 && !was_down_[p][t]) ++ticked.presses;
       was_down_[p][t] = now != 0;
     }
+  }
+}
+
+bool TickOff::is_expected(const TickedPort& port) const noexcept {
+  return players_.empty() || std::ranges::find(players_, port.number) != players_.end();
 }
 
 bool TickOff::complete() const noexcept {
-  return std::ranges::all_of(
-      ports_, [](const TickedPort& port) { return std::ranges::none_of(port.targets, &TickedTarget::is_open); });
+  return std::ranges::all_of(ports_, [this](const TickedPort& port) {
+    return !is_expected(port) || std::ranges::none_of(port.targets, &TickedTarget::is_open);
+  });
+}
+
+bool TickOff::complete_for_those_there() const noexcept {
+  return std::ranges::any_of(ports_, &TickedPort::was_played) &&
+         std::ranges::all_of(ports_, [this](const TickedPort& port) {
+           return !is_expected(port) || !port.was_played || std::ranges::none_of(port.targets, &TickedTarget::is_open);
+         });
 }
 
 std::vector<std::string> TickOff::result() const {
   std::vector<std::string> lines;
-  std::vector<std::string> whole;
+  std::vector<std::string> whole, away;
   for (const TickedPort& port : ports_) {
+    if (!is_expected(port)) continue;
     const std::vector<std::string> open = port.open();
-    if (open.empty())
+    if (!port.was_played && !open.empty())
+      away.push_back(std::to_string(port.number));
+    else if (open.empty())
       whole.push_back(std::to_string(port.number));
     else
       lines.push_back(fmt::format("Player {} lacks {}.", port.number, some_listed(open, 12)));
@@ -140,6 +159,9 @@ std::vector<std::string> TickOff::result() const {
   if (!whole.empty())
     lines.insert(lines.begin(), fmt::format("{} {} complete.", whole.size() == 1 ? "Player" : "Players",
                                             some_listed(whole, 16) + (whole.size() == 1 ? " is" : " are")));
+  if (!away.empty())
+    lines.push_back(
+        fmt::format("Nobody was there for {} {}.", away.size() == 1 ? "player" : "players", some_listed(away, 16)));
   return lines;
 }
 

@@ -430,6 +430,7 @@ SessionStats LinuxSession::stats() const {
 void LinuxSession::end() {
   if (std::exchange(ended_, true)) return;
   engine_.freeze();
+  table_.release_all();  // hotkeys, too
   rumble_.freeze();
   show();
   // A device that refuses to the last is left to the keeper.

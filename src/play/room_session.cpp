@@ -157,6 +157,7 @@ void RoomSession::play(const TraceEvent& event, const Description& node) {
 void RoomSession::end() {
   if (std::exchange(ended_, true)) return;
   engine_.freeze();
+  table_.release_all();  // hotkeys, too
   show();
 }
 

@@ -295,6 +295,11 @@ void Table::let_go(Player& player) {
   }
 }
 
+void Table::release_all() {
+  for (Guest& guest : guests_)
+    for (Player& player : guest.players) let_go(player);
+}
+
 void Table::fall_silent(Guest& guest) {
   guest.out_of_range = true;
   for (Player& player : guest.players) {

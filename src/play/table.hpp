@@ -46,6 +46,8 @@ class Table {
   /// The units that are there; a part of a unit is one of its own.
   [[nodiscard]] std::vector<UnitHere> units() const;
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
+  /// Nobody plays any more, and nothing is held.
+  void release_all();
   /// The unit of that name plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
   /// `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);

@@ -288,6 +288,26 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
 
 }  // namespace
 
+TEST_CASE("behind the end nothing is down, also no hotkey that a hand still holds", "[session]") {
+  SessionOptions options = two_buttons();
+  options.profile.hotkeys.back().action = "save-state";
+  auto session = session_in(R"({"t":0,"node":1,"plug":"in"}
+{"t":1000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":2000,"node":1,"report":["BTN_START",1,"BTN_TR",1]}
+)",
+                            std::move(options));
+  Reader game{session.engine()};
+  session.run_until(ms(30));
+  game.next_frame();
+  const auto action = session.plan().target(0, "save-state");
+  REQUIRE(action);
+  CHECK(game.port(0).pressed(*action));
+  session.end();
+  for (int frames = 0; frames < 3; ++frames) game.next_frame();
+  CHECK(!game.port(0).pressed(*action));
+  CHECK(is_at_rest(session, game));
+}
+
 TEST_CASE("every call may come at any time, also behind the end", "[session]") {
   judge_stories(7, cases(60, 2000), 500, judge_calls);
 }

@@ -25,7 +25,8 @@ namespace {
 // -- cells ----------------------------------------------------------------------------------------------------
 
 /// Pieces of which names may be made: plain and wide letters, what combines, what does harm, what is no UTF-8.
-constexpr std::array pieces{"a", "Z", " ", "é", "漢", "字", "e\u0301", "\u0301", "\u200b", "\x1b[31m", "\n", "\xff", "\xe6\xbc", "👾"};
+constexpr std::array pieces{"a",      "Z",      " ",        "é",  "漢",   "字",       "e\u0301",
+                            "\u0301", "\u200b", "\x1b[31m", "\n", "\xff", "\xe6\xbc", "👾"};
 
 /// Every row takes its columns: a wide character two, of which the second one is empty.
 void check_columns(const Canvas& canvas) {
@@ -50,7 +51,8 @@ TEST_CASE("whatever a name is made of, it stays in its cells and keeps the colum
     Canvas canvas{1 + below(30), 1 + below(3), utf8};
     for (int put = 0; put < 4; ++put) {
       std::string text;
-      for (int i = below(12); i > 0; --i) text += pieces.at(static_cast<std::size_t>(below(static_cast<int>(pieces.size()))));
+      for (int i = below(12); i > 0; --i)
+        text += pieces.at(static_cast<std::size_t>(below(static_cast<int>(pieces.size()))));
       const int x = below(34) - 2, y = below(4) - 1, most = below(20);
       const Canvas before = canvas;
       const int taken = canvas.put(x, y, text, Look::lit, most);
@@ -81,8 +83,8 @@ struct Unit {
 const std::vector<Unit>& room_units() {
   static const std::vector<Unit> units{
       {R"("name":"Fenwick Reading-Room Pad","id":"0003:1209:0003:0100","socket":"hall:1","keys":["BTN_SOUTH","BTN_EAST","BTN_NORTH","BTN_WEST","BTN_TL","BTN_TR","BTN_SELECT","BTN_START"],"axes":{"ABS_X":[-32768,32767],"ABS_Y":[-32768,32767],"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]})",
-       {"BTN_SOUTH 0 1", "BTN_EAST 0 1", "BTN_NORTH 0 1", "BTN_WEST 0 1", "BTN_TL 0 1", "BTN_START 0 1", "ABS_X -32768 32767",
-        "ABS_Y -32768 32767", "ABS_HAT0X -1 1", "ABS_HAT0Y -1 1"}},
+       {"BTN_SOUTH 0 1", "BTN_EAST 0 1", "BTN_NORTH 0 1", "BTN_WEST 0 1", "BTN_TL 0 1", "BTN_START 0 1",
+        "ABS_X -32768 32767", "ABS_Y -32768 32767", "ABS_HAT0X -1 1", "ABS_HAT0Y -1 1"}},
       {R"("name":"Lark Booth Gun Mouse","id":"0003:1209:000c:0100","socket":"booth:1","device":"booth:1","keys":["BTN_LEFT","BTN_RIGHT","BTN_MIDDLE"],"axes":{"ABS_X":[0,65535],"ABS_Y":[0,65535]})",
        {"BTN_LEFT 0 1", "BTN_RIGHT 0 1", "ABS_X 0 65535", "ABS_Y 0 65535"}},
       {R"("name":"Moor Tablet Pad","id":"0003:1209:0005:0100","socket":"hall:2","keys":["BTN_SOUTH","BTN_EAST","BTN_NORTH","BTN_WEST","BTN_TL","BTN_TR","BTN_SELECT","BTN_START"],"axes":{"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]})",
@@ -151,15 +153,17 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
       const bool of_pair = names.contains(stem + "-x") && names.contains(stem + "-y");
       if (of_pair) name = stem;
       if (info.kind == TargetKind::coordinate) continue;
-      const bool is_lit = info.kind == TargetKind::turns ? reader.value(static_cast<std::uint16_t>(t)) != 0
-                                                         : reader.native(static_cast<std::uint16_t>(t)) != info.native.rest;
+      const bool is_lit = info.kind == TargetKind::turns
+                              ? reader.value(static_cast<std::uint16_t>(t)) != 0
+                              : reader.native(static_cast<std::uint16_t>(t)) != info.native.rest;
       if (is_lit) lit.insert(fmt::format("port {}/{}", port.number, name));
     }
   }
   return lit;
 }
 
-constexpr std::array systems{"pad-2b", "pad-two-stick", "gun-booth", "stick-or-mouse", "arcade-6b", "paddle-pair", "wand"};
+constexpr std::array systems{"pad-2b",    "pad-two-stick", "gun-booth", "stick-or-mouse",
+                             "arcade-6b", "paddle-pair",   "wand"};
 
 /// Draws each frame of a made-up evening, and compares what is lit.
 std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes) {
