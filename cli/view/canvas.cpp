@@ -48,7 +48,12 @@ char32_t decoded(std::string_view character) noexcept {
 int columns_of_character(std::string_view character) {
   static const Characters characters;
   if (character.size() == 1) return 1;
+  if (character.starts_with("\xe2\x94")) return 1;  // lines, of which drawings are full
   return characters.columns(decoded(character));
+}
+
+bool is_plain(std::string_view text) noexcept {
+  return std::ranges::all_of(text, [](char character) { return character >= 0x20 && character < 0x7f; });
 }
 
 }  // namespace
@@ -56,6 +61,7 @@ int columns_of_character(std::string_view character) {
 const Signs& signs(bool utf8) noexcept { return utf8 ? unicode : ascii; }
 
 int columns_of(std::string_view text) {
+  if (is_plain(text)) return static_cast<int>(text.size());
   int columns = 0;
   while (!text.empty()) columns += columns_of_character(text::take_character(text));
   return columns;
@@ -69,6 +75,14 @@ Canvas::Canvas(int width, int height, bool utf8)
 
 void Canvas::clear() { std::ranges::fill(cells_, Cell{}); }
 
+void Canvas::put_plain(int x, int y, char character, Look look) {
+  free_halves(x, y);
+  Cell& cell = cells_[index(x, y)];
+  cell.bytes = {character};
+  cell.size = 1;
+  cell.look = look;
+}
+
 /// What is half covered is no character any more.
 void Canvas::free_halves(int x, int y) {
   if (at(x, y).size == 0 && x > 0) cells_[index(x - 1, y)] = Cell{};
@@ -79,6 +93,11 @@ int Canvas::put(int x, int y, std::string_view text, Look look, int most) {
   if (y < 0 || y >= height_ || x < 0 || x >= width_) return 0;
   const int end = most < width_ - x ? x + std::max(0, most) : width_;
   int at = x;
+  // Most are plain, and have room.
+  if (is_plain(text) && static_cast<int>(text.size()) <= end - x) {
+    for (const char character : text) put_plain(at++, y, character, look);
+    return at - x;
+  }
   Cell* last = nullptr;
   while (!text.empty()) {
     std::string_view character = text::take_character(text);

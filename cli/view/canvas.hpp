@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstdint>
+#include <cstring>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -19,7 +20,9 @@ struct Cell {
   Look look = Look::plain;
 
   [[nodiscard]] std::string_view text() const noexcept { return {bytes.data(), size}; }
-  friend bool operator==(const Cell&, const Cell&) = default;
+  friend bool operator==(const Cell& one, const Cell& other) noexcept {
+    return std::memcmp(&one, &other, sizeof(Cell)) == 0;  // there is nothing between its members
+  }
 };
 static_assert(sizeof(Cell) == 16);
 
@@ -47,6 +50,7 @@ class Canvas {
   [[nodiscard]] std::vector<std::string> lines() const;
 
  private:
+  void put_plain(int x, int y, char character, Look look);
   void free_halves(int x, int y);
   [[nodiscard]] std::size_t index(int x, int y) const noexcept {
     return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x);

@@ -17,25 +17,29 @@ struct Column {
   int x = 0;
   int width = 0;
   std::vector<Block> blocks;
-  int gap = 1;  ///< rows between two of them
+  std::vector<Rows> rows{};  ///< of each block; `measure` sets them
+  int gap = 1;               ///< rows between two of them
 
+  void measure() {
+    rows.clear();
+    for (const Block& block : blocks) rows.push_back(rows_of(block, width));
+  }
   [[nodiscard]] int least() const {
-    int rows = -gap;
-    for (const Block& block : blocks) rows += rows_of(block, width).least + gap;
-    return rows;
+    int all = -gap;
+    for (const Rows& one : rows) all += one.least + gap;
+    return all;
   }
 };
 
 /// Those that are shown, each with its rows: all of them, or, where there is no room, those that were moved last.
-std::vector<std::pair<const Block*, int>> shown_in(const Column& column, int height) {
-  std::vector<std::pair<const Block*, int>> shown;
-  std::vector<const Block*> by_rank;
-  for (const Block& block : column.blocks) by_rank.push_back(&block);
-  std::ranges::stable_sort(by_rank, std::ranges::greater{}, &Block::rank);
+std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int height) {
+  std::vector<std::size_t> by_rank(column.blocks.size());
+  std::iota(by_rank.begin(), by_rank.end(), std::size_t{0});
+  std::ranges::stable_sort(by_rank, std::ranges::greater{}, [&](std::size_t b) { return column.blocks[b].rank; });
   int free = column.least() > height ? height - 1 : height;  // one row says which are not shown
-  std::vector<std::pair<const Block*, int>> chosen;
-  for (const Block* block : by_rank) {
-    const int least = rows_of(*block, column.width).least;
+  std::vector<std::pair<std::size_t, int>> chosen;
+  for (const std::size_t block : by_rank) {
+    const int least = column.rows[block].least;
     const int gap = chosen.empty() ? 0 : column.gap;
     if (chosen.empty() || least + gap <= free) {
       chosen.emplace_back(block, std::min(least, free));
@@ -43,31 +47,33 @@ std::vector<std::pair<const Block*, int>> shown_in(const Column& column, int hei
     }
   }
   for (auto& [block, rows] : chosen) {
-    const int more = std::min(free, rows_of(*block, column.width).all - rows);
+    const int more = std::min(free, column.rows[block].all - rows);
     rows += std::max(0, more);
     free -= std::max(0, more);
   }
-  for (const Block& block : column.blocks)
-    for (const auto& one : chosen)
-      if (one.first == &block) shown.push_back(one);
-  return shown;
+  std::ranges::sort(chosen);
+  return chosen;
 }
 
 void draw_column(Canvas& canvas, Column& column, int top, int height) {
   // Rather lists than nothing, and rather close together than not there.
-  if (column.least() > height)
+  column.measure();
+  if (column.least() > height) {
     for (Block& block : column.blocks) block = as_list(std::move(block));
+    column.measure();
+  }
   if (column.least() > height) column.gap = 0;
   const auto shown = shown_in(column, height);
   int y = top;
   for (const auto& [block, rows] : shown) {
-    draw(canvas, *block, column.x, y, column.width, rows);
+    draw(canvas, column.blocks[block], column.x, y, column.width, rows);
     y += rows + column.gap;
   }
   if (shown.size() == column.blocks.size()) return;
   std::vector<std::string> names;
-  for (const Block& block : column.blocks)
-    if (std::ranges::none_of(shown, [&](const auto& one) { return one.first == &block; })) names.push_back(block.title);
+  for (std::size_t b = 0; b < column.blocks.size(); ++b)
+    if (std::ranges::find(shown, b, &std::pair<std::size_t, int>::first) == shown.end())
+      names.push_back(column.blocks[b].title);
   canvas.put(column.x, top + height - 1, "no room for " + some_listed(names), Look::odd, column.width);
 }
 
@@ -152,18 +158,18 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   std::vector<Column> columns;
   if (ports.empty()) {
     const int number = std::clamp(width / (narrowest_column + 2), 1, 4);
-    for (int i = 0; i < number; ++i) columns.push_back({i * width / number, width / number - 2, {}});
+    for (int i = 0; i < number; ++i) columns.push_back({i * width / number, width / number - 2, {}, {}});
     spread(units, columns);
   } else {
     const int half = width / 2;
-    columns.push_back({0, half - 1, {}});
-    columns.push_back({half + 1, width - half - 1, {}});
-    columns[0].blocks = units;
-    columns[1].blocks = ports;
+    columns.push_back({0, half - 1, {}, {}});
+    columns.push_back({half + 1, width - half - 1, {}, {}});
+    columns[0].blocks = std::move(units);
+    columns[1].blocks = std::move(ports);
     for (int y = top; y < bottom; ++y) canvas.put(half - 1, y, canvas.signs().stem, Look::faint);
   }
   for (Column& column : columns) draw_column(canvas, column, top, height);
-  if (units.empty()) canvas.put(0, top, "No unit is there that can be played on.", Look::odd, columns[0].width);
+  if (seen.units().empty()) canvas.put(0, top, "No unit is there that can be played on.", Look::odd, columns[0].width);
 }
 
 std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
