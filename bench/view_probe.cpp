@@ -81,7 +81,7 @@ int main() {
   page.keys = "q ends";
   page.ticks = &ticks;
   page.press = {"Moor Pad 1, south (BTN_SOUTH)", "  south on -> port 1: bottom"};
-  const view::Terminfo terminal{true};
+  const view::Terminfo terminal{1, true};
   view::Canvas before{120, 36, true}, canvas{120, 36, true};
   std::size_t bytes = 0;
   for (int step = 1; step <= 2; ++step) {

@@ -41,7 +41,7 @@ std::string_view colour_of(char style) {
 
 }  // namespace
 
-bool has_colours() { return has_colour(STDOUT_FILENO); }
+bool has_colours(int stream) { return has_colour(stream); }
 
 std::string styled(Style style, std::string_view text) {
   return std::string{begins} + static_cast<char>(style) + std::string{text} + ends;

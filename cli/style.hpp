@@ -19,8 +19,8 @@ enum class Style : char { error = 'r', good = 'g', hint = 'y', bright = 'b' };
 /// "auto": on a terminal, unless NO_COLOR is set or TERM is "dumb"; "always"; "never". False if it is none of these.
 [[nodiscard]] bool choose_colour(std::string_view when);
 
-/// True if the output shows colours.
-[[nodiscard]] bool has_colours();
+/// True if the stream (1 or 2) shows colours.
+[[nodiscard]] bool has_colours(int stream);
 
 /// How many characters fit on a line of the output; 0 if it is not a terminal.
 [[nodiscard]] std::size_t terminal_width();

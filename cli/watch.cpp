@@ -88,6 +88,7 @@ class Loop {
     if (words_.from > 0) watching_.run(at_us(0) + seconds(words_.from));
     pace_.emplace(session.now(), now, words_.speed, words_.step);
     if (terminal_ != nullptr) size_ = terminal_->size();
+    take();  // whoever is there is in the first drawing
     while (!ends()) {
       draw_when_due();
       if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "nothing can be waited for", "", "try again"};
@@ -115,7 +116,9 @@ class Loop {
     const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
     const auto next = watching_.next_due();
     if (is_room_) {
-      if (next && !watching_.is_over()) add(pace_->when(*next, now));
+      // The room's end is nothing that happens in it.
+      Session& session = watching_.session();
+      if (!watching_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
     } else {
       add(next);
     }
@@ -415,7 +418,9 @@ int run(const WatchWords& words) {
   }
   wish.session.rig = std::move(*rig);
   if (!words.sources.host.empty()) wish.room = Room{words.sources.host, trace_lines(door, words.sources.host), {}};
-  const bool draws = !words.once && !words.json && view::terminal_size(door, 1).has_value();
+  // A result as JSON may go to a file while the terminal of the talk is drawn on.
+  const int stream = words.json ? 2 : 1;
+  const bool draws = !words.once && (!words.json || words.tick_off) && view::terminal_size(door, stream).has_value();
   if (words.json && !words.once && !words.tick_off) {
     results_are_lines();
     wish.samples = print;
@@ -429,7 +434,7 @@ int run(const WatchWords& words) {
   if (words.once) return show_once(words, **watching);
   std::unique_ptr<view::Terminal> terminal;
   if (draws || (!words.tick_off && !words.json)) {
-    auto opened = view::Terminal::open(door, has_colours());
+    auto opened = view::Terminal::open(door, stream, has_colours(stream));
     if (!opened && !words.tick_off) {
       tell({opened.error()});
       return machine_refuses;

@@ -85,10 +85,8 @@ void Watching::told(const SessionEvent& event) {
     profile_ = session_->profile();
     plan_is(swapped->plan);
   }
-  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event)) {
-    look_at_units();
-    seen_.set_grabbed(grabbed->unit, grabbed->opener.empty() ? "another program" : grabbed->opener);
-  }
+  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
+    grabbed_[grabbed->node] = grabbed->opener.empty() ? "another program" : grabbed->opener;
   const std::string words = to_text(event, *session_);
   if (words.empty() || !is_worth_a_note(event)) return;
   if (say_) say_(words);
@@ -112,9 +110,14 @@ void Watching::heard(int node, const Report& report) {
 void Watching::look_at_units() {
   const std::vector<UnitDetails> units = session_->unit_details();
   types_.clear();
+  std::map<int, std::string> grabbed;
   for (const UnitDetails& unit : units)
-    for (const UnitDetails::Node& node : unit.nodes) types_[node.number] = types(node.description);
-  seen_.set_units(units);
+    for (const UnitDetails::Node& node : unit.nodes) {
+      types_[node.number] = types(node.description);
+      if (const auto by = grabbed_.find(node.description.node); by != grabbed_.end()) grabbed[node.number] = by->second;
+    }
+  seen_.set_units(units, grabbed);
+  grabbed_.clear();  // who speaks later is nobody's any more
 }
 
 bool Watching::is_typed_on(Duration within) const { return typed_at_ && session_->now() - *typed_at_ < within; }

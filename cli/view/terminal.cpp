@@ -69,15 +69,15 @@ std::optional<Size> terminal_size(os::Basics& door, int descriptor) {
   return Size{size.columns, size.rows};
 }
 
-tl::expected<std::unique_ptr<Terminal>, Diagnostic> Terminal::open(os::Door& door, bool colours) {
+tl::expected<std::unique_ptr<Terminal>, Diagnostic> Terminal::open(os::Door& door, int stream, bool colours) {
   const auto refused = [](std::string why) {
     return tl::unexpected(Diagnostic{"no-terminal", Severity::error, std::move(why), "",
                                      "--once prints one drawing, --tick-off and --json need no terminal"});
   };
   ::termios modes{};
-  if (door.control(STDOUT_FILENO, TCGETS, &modes) < 0) return refused("the output is not a terminal");
+  if (door.control(stream, TCGETS, &modes) < 0) return refused("the output is not a terminal");
   // Opened anew, so that what is set here is nobody else's: nothing ever waits for a slow line.
-  os::Descriptor tty{door, door.open("/proc/self/fd/1", O_RDWR | O_NONBLOCK | O_NOCTTY)};
+  os::Descriptor tty{door, door.open("/proc/self/fd/" + std::to_string(stream), O_RDWR | O_NONBLOCK | O_NOCTTY)};
   if (!tty) tty = {door, door.open("/dev/tty", O_RDWR | O_NONBLOCK | O_NOCTTY)};
   if (!tty) return refused("the terminal cannot be opened");
   std::unique_ptr<Terminal> made{new Terminal{door, std::move(tty), colours}};

@@ -33,9 +33,10 @@ struct Size {
 
 class Terminal {
  public:
-  /// Takes the terminal of the output: from now on nothing that is typed is shown or becomes a signal. Fails with
-  /// `no-terminal`.
-  [[nodiscard]] static tl::expected<std::unique_ptr<Terminal>, Diagnostic> open(os::Door& door, bool colours);
+  /// Takes the terminal of this stream (1 or 2): from now on nothing that is typed is shown or becomes a signal. Fails
+  /// with `no-terminal`.
+  [[nodiscard]] static tl::expected<std::unique_ptr<Terminal>, Diagnostic> open(os::Door& door, int stream,
+                                                                                bool colours);
   /// As it was; what was typed meanwhile is thrown away.
   ~Terminal();
   Terminal(const Terminal&) = delete;
@@ -57,7 +58,8 @@ class Terminal {
   void come_back();
 
  private:
-  Terminal(os::Door& door, os::Descriptor tty, bool colours) : door_(door), tty_(std::move(tty)), terminfo_(colours) {}
+  Terminal(os::Door& door, os::Descriptor tty, bool colours)
+      : door_(door), tty_(std::move(tty)), terminfo_(tty_.get(), colours) {}
   [[nodiscard]] bool begin();
   void guard();
   void tell_guard(char state);

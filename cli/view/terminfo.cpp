@@ -1,7 +1,5 @@
 #include "view/terminfo.hpp"
 
-#include <unistd.h>
-
 #include <curses.h>
 #include <term.h>
 // They are macros, and words of ours.
@@ -36,9 +34,9 @@ std::string capability(const char* name) {
 
 }  // namespace
 
-Terminfo::Terminfo(bool colours) {
+Terminfo::Terminfo(int descriptor, bool colours) {
   int error = 0;
-  if (setupterm(nullptr, STDOUT_FILENO, &error) != OK) return;
+  if (setupterm(nullptr, descriptor, &error) != OK) return;
   enter_ = written(capability("smcup").c_str());
   leave_ = written(capability("rmcup").c_str());
   hide_ = written(capability("civis").c_str());

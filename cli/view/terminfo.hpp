@@ -10,8 +10,8 @@ namespace omnipar::view {
 
 class Terminfo {
  public:
-  /// The terminal that TERM names. `is_known` says whether it can be drawn on.
-  explicit Terminfo(bool colours);
+  /// The terminal that TERM names, of this descriptor. `is_known` says whether it can be drawn on.
+  Terminfo(int descriptor, bool colours);
   [[nodiscard]] bool is_known() const noexcept { return !cursor_.empty(); }
 
   /// To a screen of our own, and back to the one before, the cursor hidden meanwhile.

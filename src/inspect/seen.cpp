@@ -67,7 +67,7 @@ bool SeenControl::is_lit() const noexcept {
 
 // -- units ----------------------------------------------------------------------------------------------------
 
-void Seen::set_units(const std::vector<UnitDetails>& units) {
+void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed) {
   ++changes_;
   std::map<int, Heard> heard;
   for (const UnitDetails& unit : units)
@@ -93,6 +93,8 @@ void Seen::set_units(const std::vector<UnitDetails>& units) {
     seen.empty = unit.empty;
     const auto known = std::ranges::find(before, seen.name, &SeenUnit::name);
     if (known != before.end()) std::tie(seen.spoke, seen.grabbed_by) = std::tie(known->spoke, known->grabbed_by);
+    for (const UnitDetails::Node& node : unit.nodes)
+      if (const auto by = grabbed.find(node.number); by != grabbed.end()) seen.grabbed_by = by->second;
     seen.silent = seen.spoke == 0 && !unit.nodes.empty() &&
                   std::ranges::all_of(unit.nodes, [](const auto& node) { return is_silent(node.attachment); });
     for (const UnitDetails::Node& node : unit.nodes)
@@ -221,12 +223,6 @@ void Seen::note_press(const Wire& wire, double before) {
                           control.codes(),
                           is_hat || control.kind == RoleKind::button ? 1 : control.x,
                           is_hat ? 0 : control.y};
-}
-
-void Seen::set_grabbed(const std::string& unit, const std::string& by) {
-  for (SeenUnit& seen : units_)
-    if (seen.name == unit) seen.grabbed_by = by;
-  ++changes_;
 }
 
 // -- ports ----------------------------------------------------------------------------------------------------

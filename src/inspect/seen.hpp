@@ -100,11 +100,10 @@ class Seen {
   /// The catalogue must outlive it.
   explicit Seen(const Catalogue& catalogue) : catalogue_(catalogue) {}
 
-  /// These are there now. What has been noticed of those that stay is kept.
-  void set_units(const std::vector<UnitDetails>& units);
+  /// These are there now. What has been noticed of those that stay is kept. `grabbed`: nodes that another program has
+  /// alone, with its name; of those that are not among them what was known stays so until they speak.
+  void set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed = {});
   void hear(int node, const Report& report);
-  /// Another program has this unit alone; empty words: no more.
-  void set_grabbed(const std::string& unit, const std::string& by);
 
   /// The plan whose ports are looked at.
   void set_plan(const Plan& plan);

@@ -1,0 +1,162 @@
+// What is seen live: two players ticked off, a view beside eight busy units, and units that somebody else has.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <sys/ioctl.h>
+#include <termios.h>
+
+#include <array>
+#include <csignal>
+#include <cstdlib>
+#include <fstream>
+#include <memory>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+/// A press on a keyboard's report: a modifier, or a key by its usage.
+struct Key {
+  std::uint8_t modifier = 0;
+  std::uint8_t usage = 0;
+};
+
+void press(const UhidUnit& keyboard, Key key) {
+  keyboard.send_bytes({key.modifier, 0, key.usage, 0, 0, 0, 0, 0});
+  sleep_ms(60);
+  keyboard.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  sleep_ms(60);
+}
+
+void press(const UhidPad& pad, PadReport report) {
+  pad.send(report);
+  sleep_ms(60);
+  pad.send({});
+  sleep_ms(60);
+}
+
+/// A terminal that somebody reads who throws away what is drawn.
+class Watched {
+ public:
+  Watched() : master_(::posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK)) {
+    ::grantpt(master_);
+    ::unlockpt(master_);
+    const winsize size{36, 120, 0, 0};
+    ::ioctl(master_, TIOCSWINSZ, &size);
+  }
+  ~Watched() { ::close(master_); }
+  Watched(const Watched&) = delete;
+  Watched& operator=(const Watched&) = delete;
+  [[nodiscard]] std::string name() const { return ::ptsname(master_); }
+  void drain() {
+    std::array<char, 4096> piece{};
+    for (ssize_t got = 0; (got = ::read(master_, piece.data(), piece.size())) > 0;)
+      drawn_.append(piece.data(), static_cast<std::size_t>(got));
+  }
+  [[nodiscard]] const std::string& drawn() const noexcept { return drawn_; }
+
+ private:
+  int master_;
+  std::string drawn_;
+};
+
+}  // namespace
+
+TEST_CASE("two players are ticked off, one of them on a panel that types", "[units]") {
+  const UhidPad pad{"Ticking Pad", "t"};
+  const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  REQUIRE(wait_for_nodes("Ticking Pad", 1));
+  Program watch{{"/box/omnipar", "watch", "arcade-6b", "--players", "1,2", "--tick-off", "--json"}};
+  REQUIRE(watch.wait_for("Press every control"));
+  REQUIRE(tap_until(pad, watch, "Player 1 plays"));
+  for (const unsigned hat : {0U, 2U, 4U, 6U}) press(pad, {0, static_cast<std::uint8_t>(hat)});
+  for (const unsigned button : {0, 1, 3, 4, 6, 7, 10, 11}) press(pad, {static_cast<std::uint16_t>(1U << button)});
+  REQUIRE(watch.wait_for("Player 1 is complete."));
+  constexpr std::array<Key, 12> left{{{0, 0x4a},
+                                      {0, 0x4d},
+                                      {0, 0x4c},
+                                      {0, 0x4e},
+                                      {0, 0x19},
+                                      {0x40, 0},
+                                      {0, 0x05},
+                                      {0x20, 0},
+                                      {0, 0x11},
+                                      {0, 0x10},
+                                      {0, 0x42},
+                                      {0, 0x40}}};
+  press(panel, left[4]);  // takes the seat
+  REQUIRE(watch.wait_for("Player 2 plays"));
+  for (std::size_t i = 0; i + 1 < left.size(); ++i) press(panel, left.at(i));
+  CHECK_FALSE(watch.wait_for("Player 2 is complete.", 1, 500));  // the coin is missing
+  press(panel, left.back());
+  CHECK(watch.wait_for_end() == 0);
+  const std::string output = watch.output();
+  INFO(output);
+  CHECK(output.find("\"complete\": true") != std::string::npos);
+  CHECK(output.find("\"lost\": 0") != std::string::npos);
+  CHECK(count(output, "\"ticked\": true") == 24);
+  CHECK(count(output, "\"ticked\": false") == 0);
+}
+
+TEST_CASE("who looks at units that are played on is told by which process", "[units]") {
+  const UhidPad pad{"Taken Pad", "t"};
+  const Playing play{"pad-2b", pad};
+  Program watch{{"/box/omnipar", "watch", "--once", "--json"}};
+  CHECK(watch.wait_for_end() == 0);
+  INFO(watch.output());
+  CHECK(watch.output().find("\"grabbed by\": \"omnipar (process " + std::to_string(play.process()) + ")") !=
+        std::string::npos);
+}
+
+TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and every press is seen", "[clockwork]") {
+  constexpr int units = 8;
+  std::vector<std::unique_ptr<UinputPad>> pads;
+  std::ofstream sheet{"/tmp/seen.toml"};
+  sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
+  for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
+  sheet << "[[sheet.controller]]\nname = \"stick\"\ntitle = \"stick\"\n"
+           "target = [{ name = \"move\", type = \"stick\", place = \"left-stick\", default = [\"left-stick\"] }, "
+           "{ name = \"a\", place = \"south\", default = [\"south\"] }]\n";
+  sheet.close();
+  for (int i = 0; i < units; ++i) {
+    pads.push_back(std::make_unique<UinputPad>("Seen Pad " + std::to_string(i + 1)));
+    REQUIRE(wait_for_nodes(pads.back()->name(), 1));
+  }
+  Watched terminal;
+  std::system("mkdir -p /tmp/terminfo/x; cp /box/xterm /tmp/terminfo/x/xterm");
+  Program watch{{"sh", "-c",
+                 "TERM=xterm TERMINFO=/tmp/terminfo exec /box/omnipar watch eight --data /tmp/seen.toml "
+                 "--with-virtual --json --tick-off 2>" +
+                     terminal.name()}};
+  for (int tries = 0; tries < 500 && terminal.drawn().find("Seen Pad 8") == std::string::npos; ++tries) {
+    terminal.drain();
+    sleep_ms(20);
+  }
+  REQUIRE(terminal.drawn().find("Seen Pad 8") != std::string::npos);
+  for (const auto& pad : pads) {
+    tap(*pad);
+    sleep_ms(100);
+  }
+  const int milliseconds = cases(1'000, 5'000);
+  for (int ms = 0; ms < milliseconds; ++ms) {
+    for (const auto& pad : pads) {
+      pad->send(EV_ABS, ABS_X, (ms * 37) % 20'000 - 10'000);
+      if (ms % 50 == 0) pad->send(EV_KEY, BTN_SOUTH, ms / 50 % 2 == 0 ? 1 : 0);
+      pad->sync();
+    }
+    terminal.drain();
+    sleep_ms(1);
+  }
+  sleep_ms(200);
+  terminal.drain();
+  watch.signal(SIGTERM);
+  CHECK(watch.wait_for_end() == 1);  // nobody has pushed a stick to its ends
+  const std::string output = watch.output();
+  INFO(output);
+  CHECK(output.find("\"lost\": 0") != std::string::npos);
+  CHECK(count(output, "\"presses\": " + std::to_string(milliseconds / 100)) == units);
+  WARN("bytes drawn: " << terminal.drawn().size());
+}
