@@ -270,6 +270,7 @@ int run_call(const RigWords& words, bool adds) {
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
   tell_next(words);
+  talk("To see live who moves what: omnipar watch" + same_host(words.sources.host));
   return seated.size() == words.seats.size() ? good : found_something;
 }
 

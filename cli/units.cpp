@@ -325,8 +325,8 @@ int run(const UnitsWords& words) {
   if (!words.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)
-    talk(fmt::format("Next: omnipar play {}{}", machine_for(shelf.catalogue, nodes, units),
-                     same_host(words.sources.host)));
+    talk(fmt::format("Next: omnipar play {0}{1}\nWhich control is which, live: omnipar watch{1}",
+                     machine_for(shelf.catalogue, nodes, units), same_host(words.sources.host)));
   return list.empty() ? found_something : good;
 }
 

@@ -489,13 +489,11 @@ void add_watch(CLI::App& app, int& status) {
       "  omnipar watch cabinet.toml --tick-off\n"
       "Which control is which, on whatever is plugged in:\n"
       "  omnipar watch\n"
-      "[name] is pressed; with --tick-off a name is ticked when the machine has got it. q ends, r shows raw numbers; "
-      "with\n"
-      "--host space stands still and n goes to the next thing. What is typed on a unit that is watched is no command:\n"
+      "[name] is pressed; with --tick-off a name is ticked when the machine has got it. q ends, r shows raw numbers;\n"
+      "with --host space stands still and n goes to the next thing. Keys that a watched unit types do nothing here:\n"
       "there Ctrl-C pressed twice ends.\n"
-      "Exit status: 0 ended, or all is ticked off, 1 something is not ticked off, 2 bad profile or room, 3 no "
-      "terminal, or\n"
-      "the computer refuses ('omnipar doctor' says why).");
+      "Exit status: 0 ended, or all is ticked off, 1 something is not ticked off, 2 bad profile or room, 3 no\n"
+      "terminal, or the computer refuses ('omnipar doctor' says why).");
   command->callback([words, &status] { status = run(*words); });
 }
 

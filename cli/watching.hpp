@@ -82,7 +82,7 @@ class Watching {
   std::vector<inspect::Link> links_;
   std::vector<std::string> notes_;
   std::map<std::string, std::string> grabbed_;  ///< news of nodes that another program has, by their paths
-  std::map<int, bool> types_;  ///< nodes whose keys a terminal gets, too
+  std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too
   std::optional<Time> typed_at_;
   std::uint64_t seen_changes_ = 0;
   Time sampled_{};       ///< the last frame

@@ -258,7 +258,9 @@ void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int
     if (stick) draw_line(canvas, at + 1, y, columns, gauge.y, false);
     if (stick) at += columns + 2;
   }
-  if (at < end) canvas.put(at, y, gauge.numbers, gauge.mark == Mark::odd ? Look::odd : Look::plain, end - at);
+  // Half a number says nothing.
+  const bool fits = columns_of(gauge.numbers) <= end - at || gauge.mark == Mark::odd || !gauge.shown;
+  if (at < end && fits) canvas.put(at, y, gauge.numbers, gauge.mark == Mark::odd ? Look::odd : Look::plain, end - at);
   if (gauge.kind == Gauge::Kind::area && whole)
     draw_area(canvas, x + 1, y + 1, gauge, std::min(width - 1, area_columns), area_rows);
 }

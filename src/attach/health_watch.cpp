@@ -76,8 +76,7 @@ double attach::HealthWatch::jitter_of(const Control& control) const {
 std::vector<std::string> attach::HealthWatch::notes() const {
   std::vector<std::string> notes;
   for (const Control& control : attachment_.controls) {
-    if (bounces(control.code))
-      notes.push_back(bounce_words(control.role, switches_.at(control.code).longest_burst));
+    if (bounces(control.code)) notes.push_back(bounce_words(control.role, switches_.at(control.code).longest_burst));
     const double jitter = jitter_of(control);
     if (jitter == 0) continue;
     notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its range while nobody moves it", control.role,

@@ -17,7 +17,7 @@ BLOCK = re.compile(r"^```(\w+)\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 
 home = pathlib.Path(tempfile.mkdtemp(prefix="omnipar-docs-"))
 shutil.copytree(SOURCE / "demo", home / "demo")
-environment = {"PATH": f"{home}:{os.environ['PATH']}", "HOME": str(home)}
+environment = {"PATH": f"{home}:{os.environ['PATH']}", "HOME": str(home), "LC_ALL": "C.UTF-8"}
 (home / "omnipar").symlink_to(TOOL)
 problems = []
 

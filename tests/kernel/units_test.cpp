@@ -309,7 +309,7 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   REQUIRE(one.wait_for(EV_KEY, BTN_EAST, 1));
   typewriter.send_bytes(keys(usage_q));  // nobody plays on it: it types on, and takes no seat
   CHECK(typist.wait_for(EV_KEY, KEY_Q, 1));
-  CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has nothing that this machine uses."));
+  CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has nothing that this machine uses: omnipar watch"));
   typewriter.send_bytes(keys());
   play.signal(SIGTERM);
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));  // the pads go first
