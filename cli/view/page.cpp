@@ -91,10 +91,12 @@ void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
 void wrap(std::vector<std::string>& into, std::string line, int width) {
   constexpr std::string_view further = "      ";
   while (columns_of(line) > width) {
-    std::size_t end = 0;
-    int columns = 0;
-    for (std::string_view rest = line; columns < width && !rest.empty(); end = line.size() - rest.size())
-      columns += columns_of(text::take_character(rest));
+    std::size_t end = static_cast<std::size_t>(width);
+    if (columns_of(line) != static_cast<int>(line.size())) {
+      int columns = 0;
+      for (std::string_view rest = line; columns < width && !rest.empty(); end = line.size() - rest.size())
+        columns += columns_of(text::take_character(rest));
+    }
     std::size_t cut = line.rfind(" -> ", end);
     if (cut == std::string::npos || cut < further.size() + 2) cut = line.rfind(' ', end);
     if (cut == std::string::npos || cut <= further.size()) cut = end;
@@ -117,15 +119,19 @@ std::vector<std::string> newest(const std::vector<std::string>& notes, int width
   return shown;
 }
 
-/// From the bottom upwards: keys, notes, the last press. The first row that is taken.
+/// From the bottom upwards: keys, notes, the last press, what is not ticked off yet. The first row that is taken.
 int draw_below(Canvas& canvas, const Page& page) {
   int y = canvas.height();
   const int width = canvas.width();
   if (!page.keys.empty()) canvas.put(0, --y, page.keys, Look::faint);
   const bool is_high = canvas.height() >= 30;
   const std::vector<std::string> notes = newest(page.notes, width, is_high ? 4 : 2);
-  std::vector<std::string> press;
+  std::vector<std::string> press, open;
   for (const std::string& line : page.press) wrap(press, line, width);
+  if (page.ticks != nullptr)
+    for (const std::string& line : page.ticks->result()) wrap(open, line, width);
+  const std::size_t most_open = is_high ? 6 : 3;
+  if (open.size() > most_open) open.resize(most_open);
   const std::size_t most_press = is_high ? 7 : 4;
   if (press.size() > most_press) press.resize(most_press);
   y -= static_cast<int>(notes.size());
@@ -133,7 +139,9 @@ int draw_below(Canvas& canvas, const Page& page) {
   y -= static_cast<int>(press.size());
   for (std::size_t i = 0; i < press.size(); ++i)
     canvas.put(0, y + static_cast<int>(i), press[i], i == 0 ? Look::title : Look::plain, width);
-  if (press.empty() && notes.empty()) return y;
+  y -= static_cast<int>(open.size());
+  for (std::size_t i = 0; i < open.size(); ++i) canvas.put(0, y + static_cast<int>(i), open[i], Look::plain, width);
+  if (press.empty() && notes.empty() && open.empty()) return y;
   --y;
   for (int x = 0; x < width; ++x) canvas.put(x, y, canvas.signs().line, Look::faint);
   return y;

@@ -49,11 +49,13 @@ Terminfo::Terminfo(int descriptor, bool colours) {
   cursor_ = capability("cup");
   colour_ = capability("setaf");
   colours_ = colours && !colour_.empty();
+  for (const Look look : {Look::plain, Look::title, Look::lit, Look::good, Look::odd, Look::faint})
+    looks_.at(static_cast<std::size_t>(look)) = written_look(look);
 }
 
 std::string Terminfo::to(int x, int y) const { return written(tparm(cursor_.c_str(), y, x, 0, 0, 0, 0, 0, 0, 0)); }
 
-std::string Terminfo::look(Look look) const {
+std::string Terminfo::written_look(Look look) const {
   constexpr int red = 1, green = 2;
   const auto colour = [this](int number) {
     return colours_ ? written(tparm(colour_.c_str(), number, 0, 0, 0, 0, 0, 0, 0, 0)) : "";
@@ -75,6 +77,19 @@ std::string Terminfo::look(Look look) const {
   return plain_;
 }
 
+namespace {
+
+/// True if what stands between two columns of a row can be written once more as cheaply as the cursor is moved.
+bool is_short(const Canvas& canvas, int from, int to, int y, Look look) {
+  constexpr int most = 6;
+  if (from < 0 || to - from > most) return false;
+  for (int x = from; x < to; ++x)
+    if (canvas.at(x, y).look != look || canvas.at(x, y).size == 0) return false;
+  return true;
+}
+
+}  // namespace
+
 std::string difference(const Canvas* before, const Canvas& after, const Terminfo& terminal) {
   std::string text;
   const Cell blank;
@@ -85,7 +100,10 @@ std::string difference(const Canvas* before, const Canvas& after, const Terminfo
       if (y + 1 == after.height() && x + 1 == after.width()) break;
       const Cell& is = after.at(x, y);
       if (is == (before == nullptr ? blank : before->at(x, y)) || is.size == 0) continue;
-      if (cursor != x) text += terminal.to(x, y);
+      if (cursor != x && is_short(after, cursor, x, y, look))
+        for (; cursor < x; ++cursor) text += after.at(cursor, y).text();
+      else if (cursor != x)
+        text += terminal.to(x, y);
       if (is.look != look) text += terminal.look(is.look);
       look = is.look;
       text += is.text();

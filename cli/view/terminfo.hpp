@@ -1,6 +1,7 @@
 // What a terminal of this kind understands, from the terminfo database (ncurses).
 #pragma once
 
+#include <array>
 #include <string>
 #include <string_view>
 
@@ -19,11 +20,14 @@ class Terminfo {
   [[nodiscard]] std::string leave() const { return plain_ + show_ + leave_; }
   [[nodiscard]] std::string clear() const { return plain_ + clear_; }
   [[nodiscard]] std::string to(int x, int y) const;
-  [[nodiscard]] std::string look(Look look) const;
+  [[nodiscard]] const std::string& look(Look look) const { return looks_.at(static_cast<std::size_t>(look)); }
 
  private:
+  [[nodiscard]] std::string written_look(Look look) const;
+
   bool colours_ = false;
   std::string enter_, leave_, hide_, show_, clear_, cursor_, plain_, bold_, reverse_, dim_, colour_;
+  std::array<std::string, 6> looks_;
 };
 
 /// What turns the one drawing into the other: only cells that differ are written, and looks go back to plain. Both have

@@ -233,6 +233,25 @@ def draws_nothing_while_nothing_moves():
     shell.is_as_it_was()
 
 
+def shows_piece_by_piece_what_a_whole_drawing_shows():
+    """What is written is what has changed; the screen must be as if all of it had been written anew."""
+    shell = Shell(LINE + ["--step", "--tick-off"], columns=110, rows=40)
+    shell.look_for("stands still")
+    for _ in range(25):
+        shell.type("n")
+        shell.look(0.1)
+        if _ % 6 != 5:
+            continue
+        pieces = shell.screen.text()
+        for columns in (111, 110):
+            shell.resize(columns, 40)
+            os.kill(shell.program.pid, signal.SIGWINCH)
+            shell.look(0.2)
+        assert shell.screen.text() == pieces, f"in pieces:\n{pieces}\nas a whole:\n{shell.screen.text()}"
+    shell.type("q")
+    assert shell.end() == 1
+
+
 def without_colours():
     shell = Shell(LINE + ["--step", "--from", "4"], NO_COLOR="1")
     shell.look_for("port 1")
@@ -275,7 +294,7 @@ def main():
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")

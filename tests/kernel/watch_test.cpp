@@ -50,6 +50,23 @@ class Watched {
   Watched(const Watched&) = delete;
   Watched& operator=(const Watched&) = delete;
   [[nodiscard]] std::string name() const { return ::ptsname(master_); }
+  void type(const std::string& text) const { REQUIRE(::write(master_, text.data(), text.size()) > 0); }
+  /// Reads until this has been drawn; false after 10 s.
+  bool wait_for(const std::string& words) {
+    for (int tries = 0; tries < 500 && drawn_.find(words) == std::string::npos; ++tries) {
+      drain();
+      sleep_ms(20);
+    }
+    return drawn_.find(words) != std::string::npos;
+  }
+  /// Bytes that wait for whoever reads the terminal next.
+  [[nodiscard]] int left() const {
+    const int slave = ::open(name().c_str(), O_RDWR | O_NOCTTY);
+    int bytes = -1;
+    ::ioctl(slave, FIONREAD, &bytes);
+    ::close(slave);
+    return bytes;
+  }
   void drain() {
     std::array<char, 4096> piece{};
     for (ssize_t got = 0; (got = ::read(master_, piece.data(), piece.size())) > 0;)
@@ -61,6 +78,12 @@ class Watched {
   int master_;
   std::string drawn_;
 };
+
+/// The command, drawing on this terminal: `words` end with the stream that is it.
+std::vector<std::string> drawn_on(const Watched& terminal, const std::string& words) {
+  std::system("mkdir -p /tmp/terminfo/x; cp /box/xterm /tmp/terminfo/x/xterm");
+  return {"sh", "-c", "TERM=xterm TERMINFO=/tmp/terminfo exec /box/omnipar watch " + words + terminal.name()};
+}
 
 }  // namespace
 
@@ -111,6 +134,29 @@ TEST_CASE("who looks at units that are played on is told by which process", "[un
         std::string::npos);
 }
 
+TEST_CASE("what is typed on a watched panel is no command, and does not reach the shell", "[units]") {
+  const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  Watched terminal;
+  Program watch{drawn_on(terminal, ">")};
+  REQUIRE(terminal.wait_for("Tern Two-Player Encoder"));
+  // As the console has it: each key comes from the panel, and to the terminal.
+  const auto press_and_type = [&](const std::string& text) {
+    press(panel, {0, 0x19});
+    terminal.type(text);
+    terminal.drain();
+    sleep_ms(100);
+  };
+  press_and_type("q");
+  press_and_type("\x03");
+  press_and_type("ls");
+  CHECK(watch.wait_for_end(300) == -1);
+  press_and_type("\x03");
+  terminal.drain();
+  CHECK(watch.wait_for_end() == 0);
+  CHECK(terminal.left() == 0);
+}
+
 TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and every press is seen", "[clockwork]") {
   constexpr int units = 8;
   std::vector<std::unique_ptr<UinputPad>> pads;
@@ -126,16 +172,8 @@ TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and e
     REQUIRE(wait_for_nodes(pads.back()->name(), 1));
   }
   Watched terminal;
-  std::system("mkdir -p /tmp/terminfo/x; cp /box/xterm /tmp/terminfo/x/xterm");
-  Program watch{{"sh", "-c",
-                 "TERM=xterm TERMINFO=/tmp/terminfo exec /box/omnipar watch eight --data /tmp/seen.toml "
-                 "--with-virtual --json --tick-off 2>" +
-                     terminal.name()}};
-  for (int tries = 0; tries < 500 && terminal.drawn().find("Seen Pad 8") == std::string::npos; ++tries) {
-    terminal.drain();
-    sleep_ms(20);
-  }
-  REQUIRE(terminal.drawn().find("Seen Pad 8") != std::string::npos);
+  Program watch{drawn_on(terminal, "eight --data /tmp/seen.toml --with-virtual --json --tick-off 2>")};
+  REQUIRE(terminal.wait_for("Seen Pad 8"));
   for (const auto& pad : pads) {
     tap(*pad);
     sleep_ms(100);
