@@ -130,7 +130,11 @@ class Loop {
   [[nodiscard]] bool wait() {
     const Time until = due();
     std::vector<pollfd> descriptors{{signals_.descriptor(), POLLIN, 0}};
-    if (!is_room_) descriptors.push_back({watching_.session().descriptor(), POLLIN, 0});
+    if (!is_room_) {
+      const int session = watching_.session().descriptor();
+      if (session < 0) return false;
+      descriptors.push_back({session, POLLIN, 0});
+    }
     if (terminal_ != nullptr) {
       const short writes = terminal_->is_idle() ? 0 : POLLOUT;
       descriptors.push_back({terminal_->descriptor(), static_cast<short>(POLLIN | writes), 0});

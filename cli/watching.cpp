@@ -24,8 +24,7 @@ bool types(const Description& node) {
 
 /// What is told of a player's own doings is seen, and need not be said.
 bool is_worth_a_note(const SessionEvent& event) {
-  return !std::holds_alternative<NoUse>(event) && !std::holds_alternative<NoSeat>(event) &&
-         !std::holds_alternative<NoPermission>(event);
+  return !std::holds_alternative<NoUse>(event) && !std::holds_alternative<NoSeat>(event);
 }
 
 }  // namespace

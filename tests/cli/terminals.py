@@ -159,6 +159,24 @@ def hangs_up(shell):
     shell.end()
 
 
+def loses_its_guard(shell):
+    """The process that looks after the terminal is killed: it is looked after all the same, if nothing worse happens."""
+    os.kill(guard_of(shell), signal.SIGKILL)
+    shell.look(0.1)
+    ends_by_a_key(shell)
+
+
+def guard_of(shell):
+    for stat in pathlib.Path("/proc").glob("[0-9]*/stat"):
+        try:
+            name, rest = stat.read_text().split("(", 1)[1].rsplit(") ", 1)
+        except OSError:
+            continue
+        if name == "omnipar-term" and int(rest.split()[1]) == shell.program.pid:
+            return int(stat.parent.name)
+    raise AssertionError("nobody looks after the terminal")
+
+
 def stops_and_goes_on(shell):
     shell.type("\x1a")
     wait_for_state(shell, "T")
@@ -216,7 +234,7 @@ def types_much(shell):
 
 
 ENDS = [ends_by_a_key, ends_by_control_c, ends_by(signal.SIGTERM), ends_by(signal.SIGINT), ends_by(signal.SIGQUIT),
-        hangs_up, ends_by(signal.SIGKILL), ends_by(signal.SIGSEGV), ends_by(signal.SIGABRT), stops_and_goes_on,
+        hangs_up, ends_by(signal.SIGKILL), ends_by(signal.SIGSEGV), ends_by(signal.SIGABRT), stops_and_goes_on, loses_its_guard,
         is_stopped_from_outside, storm, types_much]
 
 
@@ -250,6 +268,20 @@ def shows_piece_by_piece_what_a_whole_drawing_shows():
         assert shell.screen.text() == pieces, f"in pieces:\n{pieces}\nas a whole:\n{shell.screen.text()}"
     shell.type("q")
     assert shell.end() == 1
+
+
+def is_left_alone():
+    """The window is closed: nobody is left who could end it, so it ends by itself, and so does its guard."""
+    shell = Shell(LINE)
+    shell.look_for("port 1")
+    guard = guard_of(shell)
+    os.close(shell.slave)
+    os.close(shell.master)
+    shell.program.wait(20)
+    end = time.monotonic() + 10
+    while pathlib.Path(f"/proc/{guard}").exists():
+        assert time.monotonic() < end, "the guard is still there"
+        time.sleep(0.05)
 
 
 def without_colours():
@@ -294,7 +326,7 @@ def main():
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
