@@ -49,7 +49,10 @@ std::vector<Change> pushed(bool on, int by) {
 
 // Outside the unnamed namespace and never inlined: callgrind finds it by name.
 [[gnu::noinline]] std::size_t run_drawing(view::Canvas& canvas, const view::Canvas& before, const inspect::Seen& seen,
-                                          const view::Page& page, const view::Terminfo& terminal) {
+                                          view::Page& page, const view::Terminfo& terminal, const Profile& profile,
+                                          const Catalogue& catalogue, const std::vector<inspect::Link>& links) {
+  const auto& press = seen.last_press();
+  page.press = view::press_words(*press, links, [&] { return inspect::stops(catalogue, profile, press->role); });
   view::draw(canvas, seen, page);
   return view::difference(&before, canvas, terminal).size();
 }
@@ -80,7 +83,7 @@ int main() {
   page.title = "a busy evening";
   page.keys = "q ends";
   page.ticks = &ticks;
-  page.press = {"Moor Pad 1, south (BTN_SOUTH)", "  south on -> port 1: bottom"};
+  const auto links = inspect::links(catalogue, profile);
   const view::Terminfo terminal{1, true};
   view::Canvas before{120, 36, true}, canvas{120, 36, true};
   std::size_t bytes = 0;
@@ -97,7 +100,7 @@ int main() {
     if (step == 1)
       view::draw(before, seen, page);
     else
-      bytes = run_drawing(canvas, before, seen, page, terminal);
+      bytes = run_drawing(canvas, before, seen, page, terminal, profile, catalogue, links);
   }
   std::printf("bytes for the terminal: %zu\n", bytes);
   return bytes > 1000 ? EXIT_SUCCESS : EXIT_FAILURE;

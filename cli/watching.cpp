@@ -186,9 +186,9 @@ view::Page Watching::page() const {
     // It may have been the one that took the seat.
     for (const inspect::SeenUnit& unit : seen_.units())
       if (unit.name == press->unit) press->seat = unit.seat;
-    std::vector<inspect::Stop> stops;
-    if (plays) stops = inspect::stops(catalogue_, profile_, press->role);
-    page.press = view::press_words(*press, links_, stops, plays);
+    std::function<std::vector<inspect::Stop>()> stops;
+    if (plays) stops = [&] { return inspect::stops(catalogue_, profile_, press->role); };
+    page.press = view::press_words(*press, links_, stops);
   }
   page.notes = notes_;
   page.ticks = ticks_ ? &*ticks_ : nullptr;

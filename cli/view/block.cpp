@@ -135,21 +135,15 @@ Mark mark_of(const inspect::TickedPort* ticks, std::size_t target) {
 
 // -- rows -----------------------------------------------------------------------------------------------------
 
-/// An item's place in cells, from the block's left edge.
-struct Spread {
-  const Item* item = nullptr;
-  int column = 0;
-  int columns = 0;
-};
 using Row = std::vector<Spread>;
 
 int columns_of_item(const Item& item) { return columns_of(item.text) + 2; }
 
 /// Where the row's items go: each as near to its place as the others let it.
-void settle(Row& row, int width) {
+void settle(Row& row, const std::vector<Item>& items, int width) {
   int free = 0;
   for (Spread& one : row) {
-    const int wished = static_cast<int>(std::lround(one.item->x * (width - one.columns)));
+    const int wished = static_cast<int>(std::lround(items[one.item].x * (width - one.columns)));
     one.column = std::max(free, wished);
     free = one.column + one.columns;
   }
@@ -162,18 +156,20 @@ void settle(Row& row, int width) {
 
 /// Those in which things lie beside each other, from the top; a row that is too full goes on in the next.
 std::vector<Row> rows_of_items(const Block& block, int width) {
-  std::vector<Spread> all;
-  for (const Item& item : block.items) all.push_back({&item, 0, std::min(width, columns_of_item(item))});
+  const std::vector<Item>& items = block.items;
+  Row all;
+  all.reserve(items.size());
+  for (std::size_t i = 0; i < items.size(); ++i) all.push_back({i, 0, std::min(width, columns_of_item(items[i]))});
   constexpr double as_high = 0.07;  // of the whole block: what differs by less stands in one row
-  if (block.is_placed) std::ranges::stable_sort(all, {}, [](const Spread& one) { return one.item->y; });
+  if (block.is_placed) std::ranges::stable_sort(all, {}, [&items](const Spread& one) { return items[one.item].y; });
   std::vector<Row> rows;
   double top = -1;
   int taken = 0;
   for (const Spread& one : all) {
-    const bool is_new = block.is_placed && one.item->y - top > as_high;
+    const bool is_new = block.is_placed && items[one.item].y - top > as_high;
     if (rows.empty() || is_new || taken + one.columns > width) {
       rows.emplace_back();
-      top = one.item->y;
+      top = items[one.item].y;
       taken = 0;
     }
     rows.back().push_back(one);
@@ -181,8 +177,8 @@ std::vector<Row> rows_of_items(const Block& block, int width) {
   }
   for (Row& row : rows) {
     if (block.is_placed) {
-      std::ranges::stable_sort(row, {}, [](const Spread& one) { return one.item->x; });
-      settle(row, width);
+      std::ranges::stable_sort(row, {}, [&items](const Spread& one) { return items[one.item].x; });
+      settle(row, items, width);
       continue;
     }
     int free = 0;
@@ -205,6 +201,10 @@ void draw_name(Canvas& canvas, int x, int y, const std::string& text, bool lit, 
   canvas.put(x, y, before, look);
   const int taken = canvas.put(x + 1, y, text, look, columns - 2);
   if (lit) canvas.put(x + 1 + taken, y, "]", look);
+}
+
+void draw_name(Canvas& canvas, int x, int y, const Item& item, int columns) {
+  draw_name(canvas, x, y, item.text, item.lit, item.mark, columns);
 }
 
 /// A line with its middle, or its left end, and a bar from there to the value.
@@ -338,15 +338,16 @@ Block as_list(Block block) {
   return block;
 }
 
-Rows rows_of(const Block& block, int width) {
-  Rows rows;
-  rows.least = 1 + (block.note.empty() ? 0 : 1) + static_cast<int>(rows_of_items(block, width).size());
-  rows.all = rows.least;
-  for (const Gauge& gauge : block.gauges) rows.all += rows_of_gauge(gauge);
-  return rows;
+Layout lay_out(const Block& block, int width) {
+  Layout layout;
+  layout.rows = rows_of_items(block, width);
+  layout.least = 1 + (block.note.empty() ? 0 : 1) + static_cast<int>(layout.rows.size());
+  layout.all = layout.least;
+  for (const Gauge& gauge : block.gauges) layout.all += rows_of_gauge(gauge);
+  return layout;
 }
 
-void draw(Canvas& canvas, const Block& block, int x, int y, int width, int rows) {
+void draw(Canvas& canvas, const Block& block, const Layout& layout, int x, int y, int width, int rows) {
   const int end = y + rows;
   if (rows < 1) return;
   const int aside = std::min(columns_of(block.aside), std::max(0, width / 2));
@@ -354,10 +355,9 @@ void draw(Canvas& canvas, const Block& block, int x, int y, int width, int rows)
   canvas.put(x + width - aside, y, block.aside, block.aside_good ? Look::good : Look::faint, aside);
   int at = y + 1;
   if (!block.note.empty() && at < end) canvas.put(x + 1, at++, block.note, Look::odd, width - 1);
-  for (const Row& row : rows_of_items(block, width)) {
+  for (const Row& row : layout.rows) {
     if (at >= end) return;
-    for (const Spread& one : row)
-      draw_name(canvas, x + one.column, at, one.item->text, one.item->lit, one.item->mark, one.columns);
+    for (const Spread& one : row) draw_name(canvas, x + one.column, at, block.items[one.item], one.columns);
     ++at;
   }
   int names = 0;

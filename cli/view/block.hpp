@@ -56,15 +56,23 @@ struct BlockWords {
 /// With `ticks`, what is ticked off and what is open is marked.
 [[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks, const BlockWords& words);
 
-/// How many rows it needs: at the least, and with all gauges.
-struct Rows {
+/// An item's columns, from the block's left edge.
+struct Spread {
+  std::size_t item = 0;
+  int column = 0;
+  int columns = 0;
+};
+
+/// Where the items of a block stand in so many columns, and how many rows it needs: at the least, and with all gauges.
+struct Layout {
+  std::vector<std::vector<Spread>> rows;
   int least = 0;
   int all = 0;
 };
-[[nodiscard]] Rows rows_of(const Block& block, int width);
+[[nodiscard]] Layout lay_out(const Block& block, int width);
 /// The same block with its items as a list, where there is no room for their places.
 [[nodiscard]] Block as_list(Block block);
-/// Draws it; what does not fit into the rows is left out, from the end.
-void draw(Canvas& canvas, const Block& block, int x, int y, int width, int rows);
+/// Draws it as it was laid out for this width; what does not fit into the rows is left out, from the end.
+void draw(Canvas& canvas, const Block& block, const Layout& layout, int x, int y, int width, int rows);
 
 }  // namespace omnipar::view

@@ -17,16 +17,16 @@ struct Column {
   int x = 0;
   int width = 0;
   std::vector<Block> blocks;
-  std::vector<Rows> rows{};  ///< of each block; `measure` sets them
-  int gap = 1;               ///< rows between two of them
+  std::vector<Layout> layouts{};  ///< of each block; `measure` sets them
+  int gap = 1;                    ///< rows between two of them
 
   void measure() {
-    rows.clear();
-    for (const Block& block : blocks) rows.push_back(rows_of(block, width));
+    layouts.clear();
+    for (const Block& block : blocks) layouts.push_back(lay_out(block, width));
   }
   [[nodiscard]] int least() const {
     int all = -gap;
-    for (const Rows& one : rows) all += one.least + gap;
+    for (const Layout& one : layouts) all += one.least + gap;
     return all;
   }
 };
@@ -39,7 +39,7 @@ std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int heig
   int free = column.least() > height ? height - 1 : height;  // one row says which are not shown
   std::vector<std::pair<std::size_t, int>> chosen;
   for (const std::size_t block : by_rank) {
-    const int least = column.rows[block].least;
+    const int least = column.layouts[block].least;
     const int gap = chosen.empty() ? 0 : column.gap;
     if (chosen.empty() || least + gap <= free) {
       chosen.emplace_back(block, std::min(least, free));
@@ -47,7 +47,7 @@ std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int heig
     }
   }
   for (auto& [block, rows] : chosen) {
-    const int more = std::min(free, column.rows[block].all - rows);
+    const int more = std::min(free, column.layouts[block].all - rows);
     rows += std::max(0, more);
     free -= std::max(0, more);
   }
@@ -66,7 +66,7 @@ void draw_column(Canvas& canvas, Column& column, int top, int height) {
   const auto shown = shown_in(column, height);
   int y = top;
   for (const auto& [block, rows] : shown) {
-    draw(canvas, column.blocks[block], column.x, y, column.width, rows);
+    draw(canvas, column.blocks[block], column.layouts[block], column.x, y, column.width, rows);
     y += rows + column.gap;
   }
   if (shown.size() == column.blocks.size()) return;
@@ -83,7 +83,7 @@ void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
   for (const Block& block : blocks) {
     const auto lowest = static_cast<std::size_t>(std::ranges::min_element(heights) - heights.begin());
     columns[lowest].blocks.push_back(block);
-    heights[lowest] += rows_of(block, columns[lowest].width).all + 1;
+    heights[lowest] += lay_out(block, columns[lowest].width).all + 1;
   }
 }
 
@@ -181,10 +181,10 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
 }
 
 std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
-                                     std::span<const inspect::Stop> stops, bool plays) {
+                                     const std::function<std::vector<inspect::Stop>()>& stops) {
   const std::string more = press.label.empty() ? press.code : press.label + "; " + press.code;
   std::vector<std::string> lines{fmt::format("{}, {} ({})", press.unit, press.role, more)};
-  if (!plays) return lines;
+  if (!stops) return lines;
   for (const inspect::Link& link : links) {
     if (link.source.empty() || link.seat != press.seat || !inspect::concerns(link.source, press.role)) continue;
     if (link.port == 0) {
@@ -197,7 +197,8 @@ std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<
       chain += fmt::format("{}{} {}", chain.empty() ? "" : " -> ", value.stage, value.value);
     lines.push_back(fmt::format("  {} -> port {}: {}", chain, link.port, link.target));
   }
-  for (const inspect::Stop& stop : stops)
+  if (lines.size() > 1) return lines;
+  for (const inspect::Stop& stop : stops())
     if (stop.seat == press.seat)
       lines.push_back(fmt::format("  is not bound: port {}'s {} has other sources (written at {})", stop.port,
                                   stop.target, stop.place));

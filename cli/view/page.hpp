@@ -1,6 +1,7 @@
 // The whole drawing: units on the left, the ports of the machine beside them, below what became of the last press.
 #pragma once
 
+#include <functional>
 #include <span>
 #include <string>
 #include <vector>
@@ -27,10 +28,10 @@ struct Page {
 /// Draws all of it anew.
 void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page);
 
-/// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link. `links`
-/// and `stops` are those of the profile and the press's role; without `plays` there is no profile.
+/// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link of the
+/// profile's. `stops` is asked for those of the press's role if no link uses it; without it there is no profile.
 [[nodiscard]] std::vector<std::string> press_words(const inspect::SeenPress& press,
                                                    std::span<const inspect::Link> links,
-                                                   std::span<const inspect::Stop> stops, bool plays = true);
+                                                   const std::function<std::vector<inspect::Stop>()>& stops);
 
 }  // namespace omnipar::view
