@@ -1,5 +1,8 @@
 #include "view/terminfo.hpp"
 
+#include <bit>
+#include <cstdint>
+
 #include <curses.h>
 #include <term.h>
 // They are macros, and words of ours.
@@ -29,7 +32,8 @@ std::string written(const char* text) {
 
 std::string capability(const char* name) {
   const char* text = tigetstr(name);
-  return text == reinterpret_cast<const char*>(-1) || text == nullptr ? "" : text;
+  constexpr std::intptr_t not_a_text = -1;
+  return text == nullptr || std::bit_cast<std::intptr_t>(text) == not_a_text ? "" : text;
 }
 
 }  // namespace
