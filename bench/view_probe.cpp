@@ -89,7 +89,7 @@ int main() {
   std::size_t bytes = 0;
   for (int step = 1; step <= 2; ++step) {
     const std::vector<Change> changes = pushed(step == 2, step);
-    const Time time = at_us(step * 20'000);
+    const Time time = at_us(std::int64_t{step} * 20'000);
     for (int i = 0; i < units; ++i) {
       engine.feed(ids[static_cast<std::size_t>(i)], {time, changes});
       seen.hear(i, {time, changes});

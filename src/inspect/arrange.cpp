@@ -65,7 +65,8 @@ std::optional<Spot> panel_place(std::string_view role) {
   int number = 0;
   std::from_chars(role.data() + family.size(), role.data() + role.size(), number);
   constexpr int a_row = 4;
-  return Spot{70.0 + 24.0 * ((number - 1) % a_row), 35.0 + 10.0 * ((number - 1) / a_row)};
+  const int row = (number - 1) / a_row;
+  return Spot{70 + 24.0 * ((number - 1) % a_row), 35 + 10.0 * row};
 }
 
 std::optional<Spot> place_of(std::string_view role) {
@@ -115,9 +116,11 @@ std::vector<Placed> arranged(const SeenPort& port) {
       elsewhere.push_back(t);
   }
   constexpr std::size_t a_row = 3;
-  for (std::size_t i = 0; i < elsewhere.size(); ++i)
-    all.push_back({elsewhere[i], -1, 20.0 + 55.0 * static_cast<double>(i % a_row),
-                   lower_edge + 10.0 * static_cast<double>(i / a_row)});
+  for (std::size_t i = 0; i < elsewhere.size(); ++i) {
+    const std::size_t row = i / a_row;
+    all.push_back(
+        {elsewhere[i], -1, 20 + 55 * static_cast<double>(i % a_row), lower_edge + 10 * static_cast<double>(row)});
+  }
   return all;
 }
 

@@ -96,7 +96,8 @@ TEST_CASE("two players are ticked off, one of them on a panel that types", "[uni
   REQUIRE(watch.wait_for("Press every control"));
   REQUIRE(tap_until(pad, watch, "Player 1 plays"));
   for (const unsigned hat : {0U, 2U, 4U, 6U}) press(pad, {0, static_cast<std::uint8_t>(hat)});
-  for (const unsigned button : {0, 1, 3, 4, 6, 7, 10, 11}) press(pad, {static_cast<std::uint16_t>(1U << button)});
+  for (const unsigned button : {0U, 1U, 3U, 4U, 6U, 7U, 10U, 11U})
+    press(pad, {static_cast<std::uint16_t>(1U << button)});
   REQUIRE(watch.wait_for("Player 1 is complete."));
   constexpr std::array<Key, 12> left{{{0, 0x4a},
                                       {0, 0x4d},

@@ -101,7 +101,7 @@ std::string room_text(ByteDice& dice, int events) {
   std::int64_t time = 0;
   for (int i = 0; i < events && !dice.rest().empty(); ++i) {
     const std::size_t u = dice.below(units.size());
-    time += dice.below(40) * 1000;
+    time += static_cast<std::int64_t>(dice.below(40)) * 1000;
     if (!plugged[u] || dice.below(40) == 0) {
       plugged[u] = !plugged[u];
       text += fmt::format("\n{{\"t\":{},\"node\":{},\"plug\":\"{}\"}}", time, u + 1, plugged[u] ? "in" : "out");
