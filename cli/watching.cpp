@@ -137,9 +137,10 @@ std::optional<Time> Watching::next_due() const {
 
 void Watching::sample(Time time) {
   sampled_ = time;
-  if (std::exchange(units_are_new_, false)) look_at_units();
+  const bool new_units = std::exchange(units_are_new_, false);
+  if (new_units) look_at_units();
   reader_->next_frame();
-  const bool different = seen_.look(*reader_);
+  const bool different = seen_.look(*reader_) || new_units;
   if (different && ticks_) ticks_->take(seen_);
   if (samples_) samples_->frame(time, *reader_);
   changed_ = changed_ || different || seen_changes_ != seen_.changes();
@@ -200,6 +201,7 @@ nlohmann::ordered_json Watching::seen_json() const {
   for (const inspect::SeenUnit& unit : seen_.units()) {
     auto controls = nlohmann::ordered_json::array();
     for (const inspect::SeenControl& control : unit.controls) {
+      if (!control.is_known && !control.was_heard) continue;
       const bool pair = control.kind == RoleKind::stick || control.kind == RoleKind::dpad ||
                         control.kind == RoleKind::pointer || control.kind == RoleKind::movement;
       nlohmann::ordered_json one{{"role", control.role}, {"code", control.codes()}, {"lit", control.is_lit()}};

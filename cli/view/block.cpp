@@ -112,6 +112,9 @@ void set_places(Block& block, const std::vector<Placed>& placed) {
 
 bool is_pressed(RoleKind kind) { return kind == RoleKind::button || kind == RoleKind::dpad; }
 
+/// Codes without a role are many on some units: those that a hand has found are shown.
+bool is_hidden(const SeenControl& control) { return !control.is_known && !control.was_heard; }
+
 Item item_of(const SeenControl& control, int direction) {
   Item item;
   item.text = control.role;
@@ -270,7 +273,7 @@ void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int
 Block block_of(const inspect::SeenUnit& unit, const BlockWords& words) {
   Block block;
   block.title = unit.name;
-  block.aside = unit.seat.empty() ? "no seat" : unit.seat;
+  if (words.seats) block.aside = unit.seat.empty() ? "no seat" : unit.seat;
   block.rank = unit.spoke;
   if (!unit.grabbed_by.empty())
     block.note = fmt::format("{} has it: nothing arrives here", unit.grabbed_by);
@@ -284,24 +287,24 @@ Block block_of(const inspect::SeenUnit& unit, const BlockWords& words) {
     std::vector<Placed> shown;
     for (const Placed& one : placed) {
       const SeenControl& control = unit.controls[one.index];
-      if (!is_pressed(control.kind)) continue;
+      if (!is_pressed(control.kind) || is_hidden(control)) continue;
       block.items.push_back(item_of(control, one.direction));
       shown.push_back(one);
     }
     set_places(block, shown);
   } else {
     for (const SeenControl& control : unit.controls) {
-      if (!is_pressed(control.kind)) continue;
+      if (!is_pressed(control.kind) || is_hidden(control)) continue;
       for (int direction = 0; direction < 4; ++direction) {
         const bool cross = control.kind == RoleKind::dpad;
         if (!cross && direction > 0) break;
         Item& item = block.items.emplace_back(item_of(control, cross ? direction : -1));
-        if (words.raw) item.text += "=" + (cross && direction < 2 ? control.code_y : control.code);
+        if (words.raw && control.is_known) item.text += "=" + (cross && direction < 2 ? control.code_y : control.code);
       }
     }
   }
   for (const SeenControl& control : unit.controls)
-    if (!is_pressed(control.kind)) block.gauges.push_back(gauge_of(control, words.raw));
+    if (!is_pressed(control.kind) && !is_hidden(control)) block.gauges.push_back(gauge_of(control, words.raw));
   return block;
 }
 

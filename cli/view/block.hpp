@@ -49,7 +49,8 @@ struct Block {
 };
 
 struct BlockWords {
-  bool raw = false;  ///< numbers as the unit or the machine has them, and codes
+  bool raw = false;   ///< numbers as the unit or the machine has them, and codes
+  bool seats = true;  ///< say which seat a unit has
 };
 
 [[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockWords& words);

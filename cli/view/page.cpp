@@ -159,7 +159,9 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   constexpr int top = 2;
   const int height = bottom - top;
   std::vector<Block> units, ports;
-  for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, page.words));
+  BlockWords words = page.words;
+  words.seats = !seen.ports().empty();
+  for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, words));
   for (std::size_t p = 0; p < seen.ports().size(); ++p)
     ports.push_back(block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p], page.words));
   if (height < 1) return;
@@ -177,13 +179,15 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
     for (int y = top; y < bottom; ++y) canvas.put(half - 1, y, canvas.signs().stem, Look::faint);
   }
   for (Column& column : columns) draw_column(canvas, column, top, height);
-  if (seen.units().empty()) canvas.put(0, top, "No unit is there that can be played on.", Look::odd, columns[0].width);
+  if (seen.units().empty()) canvas.put(0, top, "No controller is there.", Look::odd, columns[0].width);
 }
 
 std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
                                      const std::function<std::vector<inspect::Stop>()>& stops) {
   const std::string more = press.label.empty() ? press.code : press.label + "; " + press.code;
-  std::vector<std::string> lines{fmt::format("{}, {} ({})", press.unit, press.role, more)};
+  std::vector<std::string> lines{press.role == press.code
+                                     ? fmt::format("{}, {}, for which no role is known", press.unit, press.code)
+                                     : fmt::format("{}, {} ({})", press.unit, press.role, more)};
   if (!stops) return lines;
   for (const inspect::Link& link : links) {
     if (link.source.empty() || link.seat != press.seat || !inspect::concerns(link.source, press.role)) continue;

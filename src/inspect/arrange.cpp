@@ -56,6 +56,7 @@ constexpr std::array common_pad = std::to_array<RolePlace>({
     {"paddle", {80, 12}},
 });
 
+constexpr double common_width = 150;
 constexpr double lower_edge = 80;  ///< what has no place begins below
 
 /// Panel buttons in rows of four, to the right of the lever.
@@ -74,6 +75,17 @@ std::optional<Spot> place_of(std::string_view role) {
   return found != common_pad.end() ? std::optional{found->at} : panel_place(role);
 }
 
+/// Three in a row, across the whole width, from there downwards.
+void add_below(std::vector<Placed>& all, const std::vector<std::size_t>& indices, Spot corner) {
+  constexpr std::size_t a_row = 3;
+  const double row_height = corner.y / 8;
+  for (std::size_t i = 0; i < indices.size(); ++i) {
+    const std::size_t row = i / a_row;
+    const double part = static_cast<double>(2 * (i % a_row) + 1) / (2.0 * a_row);
+    all.push_back({indices[i], -1, corner.x * part, corner.y + row_height * static_cast<double>(row)});
+  }
+}
+
 /// One thing, or the four directions of a cross.
 void add(std::vector<Placed>& all, std::size_t index, Spot at, bool is_cross, double reach) {
   if (!is_cross) {
@@ -88,17 +100,25 @@ void add(std::vector<Placed>& all, std::size_t index, Spot at, bool is_cross, do
 }  // namespace
 
 std::vector<Placed> arranged(const SeenUnit& unit) {
-  const bool by_sheet = std::ranges::all_of(unit.controls, [](const SeenControl& c) { return c.at.has_value(); });
-  double wide = 0;
-  for (const SeenControl& control : unit.controls) wide = std::max(wide, control.at ? control.at->x : 0);
+  const auto is_placed = [](const SeenControl& control) { return control.at.has_value() || !control.is_known; };
+  const bool by_sheet = std::ranges::all_of(unit.controls, is_placed);
+  double wide = 0, high = lower_edge;
+  for (const SeenControl& control : unit.controls) {
+    if (!by_sheet || !control.at) continue;
+    wide = std::max(wide, control.at->x);
+    high = std::max(high, control.at->y);
+  }
   constexpr double arm = 1.0 / 14;  // of a cross, beside the whole width
   std::vector<Placed> all;
+  std::vector<std::size_t> elsewhere;
   for (std::size_t c = 0; c < unit.controls.size(); ++c) {
     const SeenControl& control = unit.controls[c];
-    const auto at = by_sheet ? control.at : place_of(control.role);
-    if (!at) return {};
-    add(all, c, *at, control.kind == RoleKind::dpad, by_sheet ? wide * arm : 11);
+    if (const auto at = by_sheet ? control.at : place_of(control.role))
+      add(all, c, *at, control.kind == RoleKind::dpad, by_sheet ? wide * arm : 11);
+    else
+      elsewhere.push_back(c);
   }
+  if (!all.empty()) add_below(all, elsewhere, by_sheet ? Spot{wide, high * 1.1} : Spot{common_width, lower_edge});
   return all;
 }
 
@@ -115,12 +135,7 @@ std::vector<Placed> arranged(const SeenPort& port) {
     else
       elsewhere.push_back(t);
   }
-  constexpr std::size_t a_row = 3;
-  for (std::size_t i = 0; i < elsewhere.size(); ++i) {
-    const std::size_t row = i / a_row;
-    all.push_back(
-        {elsewhere[i], -1, 20 + 55 * static_cast<double>(i % a_row), lower_edge + 10 * static_cast<double>(row)});
-  }
+  add_below(all, elsewhere, {common_width, lower_edge});
   return all;
 }
 

@@ -18,8 +18,8 @@ struct Placed {
   double y = 0;
 };
 
-/// The unit's controls: by its sheet if that places all of them, else by their roles; empty if a role has no place of
-/// its own, for then a list is plainer.
+/// The unit's controls: by its sheet if that places all that it knows, else by their roles; those without a place stand
+/// in rows below. Empty if none has a place: then a list is plainer.
 [[nodiscard]] std::vector<Placed> arranged(const SeenUnit& unit);
 /// The port's targets, by the roles whose places they have; those without one stand in a row below.
 [[nodiscard]] std::vector<Placed> arranged(const SeenPort& port);

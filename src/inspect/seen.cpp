@@ -99,9 +99,11 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
                   std::ranges::all_of(unit.nodes, [](const auto& node) { return is_silent(node.attachment); });
     for (const UnitDetails::Node& node : unit.nodes)
       for (const Control& control : node.attachment.controls) add_control(unit, node, control);
+    for (const UnitDetails::Node& node : unit.nodes) add_unknown(unit, node);
     for (std::size_t c = 0; known != before.end() && c < seen.controls.size() && c < known->controls.size(); ++c) {
       const SeenControl& was = known->controls[c];  // what was counted goes on
       SeenControl& is = seen.controls[c];
+      is.was_heard = was.was_heard && was.role == is.role;
       const bool counts = is.kind == RoleKind::turns || is.kind == RoleKind::movement;
       if (counts && was.role == is.role) std::tie(is.x, is.y) = std::tie(was.x, was.y);
     }
@@ -137,6 +139,28 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
                     static_cast<std::size_t>(at - seen.controls.begin()), control.axis == Axis::y});
 }
 
+/// What no sheet and no convention knows; of a part nobody could say whose it is.
+void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
+  if (!unit.part.empty()) return;
+  for (const CodeRange& range : node.description.codes) {
+    if (std::ranges::find(node.attachment.controls, range.code, &Control::code) != node.attachment.controls.end())
+      continue;
+    Control control;
+    control.code = range.code;
+    control.role = control_name(node.description, range.code);
+    control.reading = range.code.type == ev_key   ? Reading::button
+                      : range.code.type == ev_rel ? Reading::counts
+                                                  : Reading::two_sided;
+    control.minimum = range.minimum;
+    control.maximum = range.maximum;
+    if (control.reading == Reading::two_sided) control.rest = range.minimum + (range.maximum - range.minimum) / 2;
+    add_control(unit, node, control);
+    SeenControl& seen = units_.back().controls.back();
+    seen.is_known = false;
+    if (control.reading == Reading::counts) seen.kind = RoleKind::turns;
+  }
+}
+
 void Seen::find_who_plays() {
   for (SeenPort& port : ports_)
     port.is_played = std::ranges::any_of(units_, [&port](const SeenUnit& unit) {
@@ -160,7 +184,8 @@ void Seen::hear(int node, const Report& report) {
       unit.grabbed_by.clear();  // it speaks to us, too
       heard->second.values[change.code] = change.value;
       if (change.value == 0) heard->second.stuck.erase(change.code);
-      const SeenControl& control = unit.controls[wire->seen];
+      SeenControl& control = unit.controls[wire->seen];
+      control.was_heard = true;
       const double before = wire->is_y ? control.y : control.x;
       take(*wire, change.value);
       judge(*wire, heard->second);

@@ -31,12 +31,15 @@ enum class Oddity : std::uint8_t {
 /// One word for people.
 [[nodiscard]] std::string_view word_of(Oddity oddity) noexcept;
 
-/// One control of a unit: one role, of one code or of the two of a stick.
+/// One control of a unit: one role, of one code or of the two of a stick. A code that nobody knows a role for is a
+/// control, too, called by the code's name.
 struct SeenControl {
   std::string role;
-  std::string label;     ///< what people see there; may be empty
-  std::string code;      ///< "BTN_SOUTH"
-  std::string code_y{};  ///< of two: the one that goes up and down
+  bool is_known = true;    ///< it is a role
+  bool was_heard = false;  ///< has said something since it came
+  std::string label;       ///< what people see there; may be empty
+  std::string code;        ///< "BTN_SOUTH"
+  std::string code_y{};    ///< of two: the one that goes up and down
   RoleKind kind = RoleKind::button;
   std::optional<Spot> at;
   double x = 0;  ///< of a button 0 or 1, of counts all of them
@@ -134,6 +137,7 @@ class Seen {
   };
 
   void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
+  void add_unknown(const UnitDetails& unit, const UnitDetails::Node& node);
   void take(const Wire& wire, std::int32_t value);
   void judge(const Wire& wire, const Heard& heard);
   void note_press(const Wire& wire, double before);
