@@ -75,7 +75,7 @@ Gauge gauge_of(const SeenControl& control, bool raw) {
   if (control.odd != Oddity::none) gauge.numbers = fmt::format("{} {}", word_of(control.odd), gauge.numbers);
   if (control.odd == Oddity::unknown) {
     gauge.shown = false;
-    gauge.numbers = "not known until it is moved";
+    gauge.numbers = "not moved yet";
   }
   return gauge;
 }

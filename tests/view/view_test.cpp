@@ -11,6 +11,7 @@
 #include "engine/byte_dice.hpp"
 #include "omnipar/omnipar.hpp"
 #include "omnipar/session.hpp"
+#include "support/golden.hpp"
 #include "support/settings.hpp"
 #include "support/stories.hpp"
 #include "view/page.hpp"
@@ -75,44 +76,61 @@ namespace {
 
 // -- evenings -------------------------------------------------------------------------------------------------
 
-struct Unit {
-  const char* line;
-  std::vector<std::string> codes;  ///< with the range of each: "BTN_SOUTH 0 1"
-};
-
-const std::vector<Unit>& room_units() {
-  static const std::vector<Unit> units{
-      {R"("name":"Fenwick Reading-Room Pad","id":"0003:1209:0003:0100","socket":"hall:1","keys":["BTN_SOUTH","BTN_EAST","BTN_NORTH","BTN_WEST","BTN_TL","BTN_TR","BTN_SELECT","BTN_START"],"axes":{"ABS_X":[-32768,32767],"ABS_Y":[-32768,32767],"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]})",
-       {"BTN_SOUTH 0 1", "BTN_EAST 0 1", "BTN_NORTH 0 1", "BTN_WEST 0 1", "BTN_TL 0 1", "BTN_START 0 1",
-        "ABS_X -32768 32767", "ABS_Y -32768 32767", "ABS_HAT0X -1 1", "ABS_HAT0Y -1 1"}},
-      {R"("name":"Lark Booth Gun Mouse","id":"0003:1209:000c:0100","socket":"booth:1","device":"booth:1","keys":["BTN_LEFT","BTN_RIGHT","BTN_MIDDLE"],"axes":{"ABS_X":[0,65535],"ABS_Y":[0,65535]})",
-       {"BTN_LEFT 0 1", "BTN_RIGHT 0 1", "ABS_X 0 65535", "ABS_Y 0 65535"}},
-      {R"("name":"Moor Tablet Pad","id":"0003:1209:0005:0100","socket":"hall:2","keys":["BTN_SOUTH","BTN_EAST","BTN_NORTH","BTN_WEST","BTN_TL","BTN_TR","BTN_SELECT","BTN_START"],"axes":{"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]})",
-       {"BTN_SOUTH 0 1", "BTN_EAST 0 1", "BTN_TR 0 1", "BTN_SELECT 0 1", "ABS_HAT0X -1 1", "ABS_HAT0Y -1 1"}}};
+/// Nodes as the shipped models have them: those whose sheets speak of codes.
+const std::vector<Description>& shipped_units() {
+  static const std::vector<Description> units = [] {
+    std::vector<Description> all;
+    for (const UnitSheet& sheet : built_in_catalogue().units) {
+      Description node;
+      node.name = sheet.identities[0].name.empty() ? sheet.title : sheet.identities[0].name;
+      node.bus = 3;
+      node.vendor = sheet.identities[0].vendor;
+      node.product = sheet.identities[0].product;
+      node.socket = node.device = "hall:" + std::to_string(all.size() + 1);
+      for (const ControlSheet& control : sheet.controls) {
+        if (!control.raw.empty() || !control.node.empty() || node.find(control.code) != nullptr) continue;
+        const bool hat = control.role == "dpad", one_sided = role_kind(control.role) == RoleKind::one_sided;
+        if (control.code.type == ev_abs)
+          node.codes.push_back(hat         ? CodeRange{control.code, -1, 1, 0}
+                               : one_sided ? CodeRange{control.code, 0, 255, 0}
+                                           : CodeRange{control.code, -32768, 32767, 0});
+        else
+          node.codes.push_back({control.code, 0, 1, 0});
+      }
+      if (!node.codes.empty()) all.push_back(std::move(node));
+    }
+    return all;
+  }();
   return units;
 }
 
-/// A room that the dice have made up: units come and go, and their controls move.
+/// A room that the dice have made up: four of the shipped units come and go, and their controls move.
 std::string room_text(ByteDice& dice, int events) {
-  std::string text = R"({"omnipar":1,"kind":"trace","about":"","made-up":true})";
-  const auto& units = room_units();
-  for (std::size_t u = 0; u < units.size(); ++u) text += fmt::format("\n{{\"node\":{},{}}}", u + 1, units[u].line);
+  std::string text = to_line(TraceHead{"", true});
+  std::vector<const Description*> units;
+  for (int i = 0; i < 4; ++i) units.push_back(&shipped_units()[dice.below(shipped_units().size())]);
+  for (std::size_t u = 0; u < units.size(); ++u) {
+    Description node = *units[u];
+    node.socket = node.device = "desk:" + std::to_string(u + 1);
+    text += "\n" + to_line(static_cast<int>(u + 1), node);
+  }
   std::vector<bool> plugged(units.size());
   std::int64_t time = 0;
   for (int i = 0; i < events && !dice.rest().empty(); ++i) {
     const std::size_t u = dice.below(units.size());
     time += static_cast<std::int64_t>(dice.below(40)) * 1000;
+    TraceEvent event{at_us(time), static_cast<int>(u + 1), Deed::report, {}};
     if (!plugged[u] || dice.below(40) == 0) {
       plugged[u] = !plugged[u];
-      text += fmt::format("\n{{\"t\":{},\"node\":{},\"plug\":\"{}\"}}", time, u + 1, plugged[u] ? "in" : "out");
-      continue;
+      event.deed = plugged[u] ? Deed::plug_in : Deed::pull_out;
+    } else {
+      const CodeRange& range = units[u]->codes[dice.below(units[u]->codes.size())];
+      const double part = static_cast<double>(dice.below(256)) / 255.0;
+      const std::int32_t low = range.code.type == ev_rel ? -20 : range.minimum;
+      const std::int32_t high = range.code.type == ev_rel ? 20 : range.maximum;
+      event.changes = {{range.code, low + static_cast<std::int32_t>(std::lround(part * (high - low)))}};
     }
-    const std::string& code = units[u].codes[dice.below(units[u].codes.size())];
-    char name[32];
-    int low = 0, high = 0;
-    REQUIRE(std::sscanf(code.c_str(), "%31s %d %d", name, &low, &high) == 3);
-    const int value = low + static_cast<int>(std::lround(static_cast<double>(dice.below(256)) / 255.0 * (high - low)));
-    text += fmt::format("\n{{\"t\":{},\"node\":{},\"report\":[\"{}\",{}]}}", time, u + 1, name, value);
+    text += "\n" + to_line(event);
   }
   return text;
 }
@@ -133,7 +151,7 @@ std::set<std::string> lit_in(const Canvas& canvas, int from, int to) {
         name.clear();
       }
     }
-    if (!heading.empty()) title = heading.substr(0, heading.find(':'));
+    if (heading.starts_with("port ")) title = heading.substr(0, heading.find(':'));
   }
   return lit;
 }
@@ -150,7 +168,8 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
       const TargetInfo& info = plan.targets()[t];
       std::string name{info.name};
       const std::string stem = name.substr(0, name.find_last_of('-'));
-      const bool of_pair = names.contains(stem + "-x") && names.contains(stem + "-y");
+      const bool is_half = name.ends_with("-x") || name.ends_with("-y") || name.ends_with("-on");
+      const bool of_pair = is_half && names.contains(stem + "-x") && names.contains(stem + "-y");
       if (of_pair) name = stem;
       if (info.kind == TargetKind::coordinate) continue;
       const bool is_lit = info.kind == TargetKind::turns
@@ -162,15 +181,13 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
   return lit;
 }
 
-constexpr std::array systems{"pad-2b",    "pad-two-stick", "gun-booth", "stick-or-mouse",
-                             "arcade-6b", "paddle-pair",   "wand"};
-
 /// Draws each frame of a made-up evening, and compares what is lit.
 std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes) {
   ByteDice dice{bytes};
   cli::WatchWish wish;
   wish.ticks = true;
-  const char* system = systems.at(dice.below(systems.size()));
+  const auto& systems = wish.session.catalogue.systems;
+  const std::string system = systems[dice.below(systems.size())].name;
   wish.session.profile = propose(wish.session.catalogue, system).value();
   wish.room = Room{"made up", lines_of(room_text(dice, 200)), {}};
   auto watching = cli::Watching::open(std::move(wish)).value();
@@ -206,4 +223,63 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
 
 TEST_CASE("what is drawn as lit is what the samples say, at every frame of made-up evenings", "[view]") {
   judge_stories(11, cases(80, 2000), 600, judge_evening);
+}
+
+namespace {
+
+/// One block as text.
+std::string drawn(const view::Block& block, int width, bool utf8) {
+  const view::Layout layout = view::lay_out(block, width);
+  Canvas canvas{width, layout.all, utf8};
+  view::draw(canvas, block, layout, 0, 0, width, layout.all);
+  std::string text;
+  for (const std::string& line : canvas.lines()) text += line + "\n";
+  return text + "\n";
+}
+
+/// Everything on it pushed, the axes half of the way.
+std::vector<Change> pushed(const Description& node) {
+  std::vector<Change> changes;
+  for (const CodeRange& range : node.codes)
+    changes.push_back({range.code, range.code.type == ev_abs   ? range.minimum + (range.maximum - range.minimum) / 4 * 3
+                                   : range.code.type == ev_rel ? 12
+                                                               : 1});
+  return changes;
+}
+
+}  // namespace
+
+TEST_CASE("each model of unit, at rest and with everything pushed", "[view]") {
+  const Catalogue catalogue = built_in_catalogue();
+  std::string narrow, wide;
+  for (const Description& node : shipped_units())
+    for (const std::string& part : unit_parts(catalogue, node)) {
+      inspect::Seen seen{catalogue};
+      const Attachment attachment = attach_node(catalogue, node, node, part);
+      if (attachment.controls.empty()) continue;
+      seen.set_units(
+          {{{node.name + (part.empty() ? "" : ", " + part), "left", true}, part, node, {{1, node, attachment}}}});
+      narrow += drawn(view::block_of(seen.units()[0], {}), 38, true);
+      const std::vector<Change> changes = pushed(node);
+      seen.hear(1, {at_us(1000), changes});
+      wide += drawn(view::block_of(seen.units()[0], {}), 58, false);
+      wide += drawn(view::block_of(seen.units()[0], {true, true}), 58, true);
+    }
+  CHECK_GOLDEN("view-units-narrow.txt", narrow);
+  CHECK_GOLDEN("view-units-wide.txt", wide);
+}
+
+TEST_CASE("each machine's controllers", "[view]") {
+  const Catalogue catalogue = built_in_catalogue();
+  std::string narrow, wide;
+  for (const SystemSheet& system : catalogue.systems) {
+    const Plan plan = compile(catalogue, propose(catalogue, system.name).value()).value();
+    inspect::Seen seen{catalogue};
+    seen.set_plan(plan);
+    const inspect::TickOff ticks{plan, seen};
+    narrow += drawn(view::block_of(seen.ports()[0], nullptr, {}), 39, true);
+    wide += drawn(view::block_of(seen.ports()[0], &ticks.ports()[0], {}), 59, false);
+  }
+  CHECK_GOLDEN("view-ports-narrow.txt", narrow);
+  CHECK_GOLDEN("view-ports-wide.txt", wide);
 }
