@@ -1,5 +1,5 @@
 // omnipar watch [PROFILE]
-#include <csignal>
+#include <cstdio>
 #include <memory>
 #include <optional>
 
@@ -7,10 +7,10 @@
 
 #include "command.hpp"
 #include "omnipar/sheets.hpp"
-#include "os/signals.hpp"
 #include "sources.hpp"
 #include "style.hpp"
 #include "view/terminal.hpp"
+#include "watch_loop.hpp"
 #include "watching.hpp"
 
 namespace omnipar::cli {
@@ -32,290 +32,7 @@ struct WatchWords {
   std::vector<int> players;
 };
 
-constexpr Duration between_drawings{16'667};  // 60 a second
-
 Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
-
-/// A room's time by the clock on the wall: as fast as was asked for, or standing still.
-class Pace {
- public:
-  Pace(Time room, Time now, double speed, bool stands) : room_(room), since_(now), speed_(speed), stands_(stands) {}
-
-  [[nodiscard]] bool stands() const noexcept { return stands_; }
-  [[nodiscard]] Time room(Time now) const {
-    if (stands_) return room_;
-    return room_ + Duration{static_cast<std::int64_t>(static_cast<double>((now - since_).count()) * speed_)};
-  }
-  /// When the room is so far; nothing while it stands.
-  [[nodiscard]] std::optional<Time> when(Time room, Time now) const {
-    if (stands_) return std::nullopt;
-    const double left = static_cast<double>((room - this->room(now)).count()) / speed_;
-    return now + Duration{static_cast<std::int64_t>(std::max(0.0, left)) + 1};
-  }
-  void stand(bool still, Time now) {
-    room_ = room(now);
-    since_ = now;
-    stands_ = still;
-  }
-  void go_to(Time room, Time now) {
-    room_ = room;
-    since_ = now;
-  }
-
- private:
-  Time room_;
-  Time since_;
-  double speed_;
-  bool stands_;
-};
-
-/// The loop in which a terminal is drawn on, or only what is ticked off is said.
-class Loop {
- public:
-  Loop(os::Door& door, const WatchWords& words, Watching& watching)
-      : door_(door), words_(words), watching_(watching), signals_(door) {}
-
-  /// The terminal, if there is one, is as it was behind it. Fails if nothing can be waited for, or the session fails.
-  [[nodiscard]] std::optional<Diagnostic> run(view::Terminal* terminal) {
-    terminal_ = terminal;
-    const int here[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH};
-    if (!signals_.begin(here))
-      return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
-    is_room_ = !words_.sources.host.empty();
-    const Time now = door_.now();
-    began_ = now;
-    Session& session = watching_.session();
-    if (words_.from > 0) watching_.run(at_us(0) + seconds(words_.from));
-    pace_.emplace(session.now(), now, words_.speed, words_.step);
-    if (terminal_ != nullptr) size_ = terminal_->size();
-    take();  // whoever is there is in the first drawing
-    while (!ends()) {
-      draw_when_due();
-      if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "nothing can be waited for", "", "try again"};
-      take();
-    }
-    if (watching_.session().failure()) return watching_.session().failure();
-    return std::nullopt;
-  }
-
-  /// The number of the signal by which it was ended, or 0.
-  [[nodiscard]] int signal() const noexcept { return signal_; }
-
- private:
-  [[nodiscard]] bool ends() {
-    if (ended_ || watching_.wants_end() || watching_.session().failure()) return true;
-    if (words_.tick_off && watching_.is_complete()) return true;
-    if (words_.at_most >= 0 && door_.now() - began_ >= seconds(words_.at_most)) return true;
-    return is_room_ && terminal_ == nullptr && watching_.is_over();
-  }
-
-  // -- waiting ----------------------------------------------------------------------------------------
-  [[nodiscard]] Time due() {
-    const Time now = door_.now();
-    Time due = latest_time;
-    const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
-    const auto next = watching_.next_due();
-    if (is_room_) {
-      // The room's end is nothing that happens in it.
-      Session& session = watching_.session();
-      if (!watching_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
-    } else {
-      add(next);
-    }
-    if (words_.at_most >= 0) add(began_ + seconds(words_.at_most));
-    if (dirty_ && terminal_ != nullptr && terminal_->is_idle()) add(drawn_ + between_drawings);
-    return due;
-  }
-
-  [[nodiscard]] bool wait() {
-    const Time until = due();
-    std::vector<pollfd> descriptors{{signals_.descriptor(), POLLIN, 0}};
-    if (!is_room_) {
-      const int session = watching_.session().descriptor();
-      if (session < 0) return false;
-      descriptors.push_back({session, POLLIN, 0});
-    }
-    if (terminal_ != nullptr) {
-      const short writes = terminal_->is_idle() ? 0 : POLLOUT;
-      descriptors.push_back({terminal_->descriptor(), static_cast<short>(POLLIN | writes), 0});
-    }
-    if (door_.wait(descriptors, until == latest_time ? nullptr : &until) < 0) return false;
-    if (terminal_ == nullptr) return true;
-    const short ready = descriptors.back().revents;
-    if ((ready & POLLOUT) != 0) terminal_->write_on();
-    if ((ready & (POLLIN | POLLHUP | POLLERR)) != 0) is_typed_ = true;
-    return true;
-  }
-
-  void take() {
-    while (const auto caught = signals_.next()) take_signal(caught->number);
-    const Time now = door_.now();
-    if (is_room_)
-      watching_.run(pace_->room(now));
-    else
-      watching_.take(now);
-    if (std::exchange(is_typed_, false)) take_typed();
-    dirty_ = watching_.has_changed() || dirty_;
-    if (terminal_ == nullptr && words_.tick_off) say_what_is_complete();
-  }
-
-  void take_signal(int number) {
-    switch (number) {
-      case SIGWINCH:
-        if (terminal_ != nullptr) size_ = terminal_->size();
-        dirty_ = true;
-        break;
-      case SIGTSTP:
-        stop();
-        break;
-      case SIGCONT:
-        if (terminal_ != nullptr) {
-          terminal_->leave();
-          terminal_->come_back();
-          size_ = terminal_->size();
-        }
-        dirty_ = true;
-        break;
-      default:
-        ended_ = true;
-        signal_ = number;
-    }
-  }
-
-  /// Until somebody lets us go on; then SIGCONT comes, too.
-  void stop() {
-    if (terminal_ != nullptr) terminal_->leave();
-    static_cast<void>(door_.signal(::getpid(), SIGSTOP));
-    if (terminal_ != nullptr) terminal_->come_back();
-    dirty_ = true;
-  }
-
-  // -- keys -------------------------------------------------------------------------------------------
-  void take_typed() {
-    const auto text = terminal_->typed();
-    if (!text) {
-      ended_ = true;  // the terminal is gone
-      return;
-    }
-    constexpr Duration a_moment{300'000};
-    // What is typed on a unit that is looked at is no wish; but a hand must be able to end it from there.
-    const bool is_units = !is_room_ && watching_.is_typed_on(a_moment);
-    for (const char key : *text) {
-      constexpr char interrupt = 3, suspend = 26;
-      if (is_units && key != interrupt && key != suspend) continue;
-      if (is_units && !is_meant(key)) continue;
-      press(key);
-    }
-  }
-
-  /// On a unit that types, the second one within two seconds is.
-  bool is_meant(char key) {
-    constexpr Duration soon{2'000'000};
-    const Time now = door_.now();
-    const bool again = last_control_ == key && now - last_control_at_ < soon;
-    last_control_ = key;
-    last_control_at_ = now;
-    if (!again) hint_ = key == 3 ? "Ctrl-C once more ends." : "Ctrl-Z once more stops.";
-    dirty_ = true;
-    return again;
-  }
-
-  void press(char key) {
-    const Time now = door_.now();
-    dirty_ = true;
-    hint_.clear();
-    switch (key) {
-      case 3:
-      case 'q':
-        ended_ = true;
-        break;
-      case 26:
-        stop();
-        break;
-      case 'r':
-        raw_ = !raw_;
-        break;
-      case ' ':
-        if (is_room_) pace_->stand(!pace_->stands(), now);
-        break;
-      case 'n':
-      case '\r':
-        if (is_room_) step(now);
-        break;
-      default:
-        break;
-    }
-  }
-
-  /// To the next thing that happens, and what follows from it.
-  void step(Time now) {
-    pace_->stand(true, now);
-    Session& session = watching_.session();
-    const auto next = session.next_due();
-    if (watching_.is_over() || !next) return;
-    watching_.run(*next);
-    const Time frame = session.now() + session.plan().frame();
-    watching_.run(frame);
-    pace_->go_to(session.now(), now);
-  }
-
-  // -- what is shown ----------------------------------------------------------------------------------
-  void draw_when_due() {
-    if (terminal_ == nullptr || !dirty_ || !terminal_->is_idle()) return;
-    const Time now = door_.now();
-    if (drawn_ + between_drawings > now) return;
-    drawn_ = now;
-    dirty_ = false;
-    view::Canvas canvas{size_.width, size_.height, view::locale_is_utf8()};
-    view::draw(canvas, watching_.seen(), page());
-    terminal_->show(canvas);
-  }
-
-  [[nodiscard]] view::Page page() {
-    view::Page page = watching_.page();
-    page.words.raw = raw_ || words_.raw;
-    if (is_room_)
-      page.aside =
-          fmt::format("{:.3f} s{}", static_cast<double>(watching_.session().now().time_since_epoch().count()) / 1e6,
-                      watching_.is_over() ? ", the end"
-                      : pace_->stands()   ? ", stands still"
-                                          : "");
-    page.keys = !hint_.empty() ? hint_
-                : is_room_     ? "q ends   r numbers   space stands still or goes on   n the next thing"
-                               : "q or Ctrl-C ends   r numbers";
-    return page;
-  }
-
-  void say_what_is_complete() {
-    const auto& ports = watching_.ticks()->ports();
-    told_.resize(ports.size());
-    for (std::size_t p = 0; p < ports.size(); ++p)
-      if (!told_[p] && ports[p].expected() > 0 && ports[p].ticked() == ports[p].expected()) {
-        told_[p] = true;
-        talk(fmt::format("Player {} is complete.", ports[p].number));
-      }
-  }
-
-  os::Door& door_;
-  const WatchWords& words_;
-  Watching& watching_;
-  os::Signals signals_;
-  view::Terminal* terminal_ = nullptr;
-  view::Size size_;
-  std::optional<Pace> pace_;
-  Time began_{};
-  Time drawn_{};
-  bool is_room_ = false;
-  bool dirty_ = true;
-  bool ended_ = false;
-  bool is_typed_ = false;
-  bool raw_ = false;
-  int signal_ = 0;
-  std::string hint_;
-  char last_control_ = 0;
-  Time last_control_at_{};
-  std::vector<bool> told_;
-};
 
 std::optional<view::Size> parsed_size(const std::string& word) {
   view::Size size;
@@ -343,6 +60,9 @@ std::optional<Diagnostic> refused_words(const WatchWords& words) {
   return std::nullopt;
 }
 
+/// Where the session's own failures belong: a room is a file.
+Status refusal(const WatchWords& words) { return words.sources.host.empty() ? machine_refuses : bad_input; }
+
 int show_once(const WatchWords& words, Watching& watching) {
   os::Door& door = os::real_door();
   if (words.sources.host.empty()) {
@@ -359,7 +79,7 @@ int show_once(const WatchWords& words, Watching& watching) {
   }
   if (const auto& failure = watching.session().failure()) {
     tell({*failure});
-    return words.sources.host.empty() ? machine_refuses : bad_input;
+    return refusal(words);
   }
   if (words.json) {
     print_json(watching.seen_json(), 2);
@@ -370,9 +90,7 @@ int show_once(const WatchWords& words, Watching& watching) {
   view::Canvas canvas{size.width, size.height, view::locale_is_utf8()};
   view::Page page = watching.page();
   page.words.raw = words.raw;
-  if (!words.sources.host.empty())
-    page.aside =
-        fmt::format("{:.3f} s", static_cast<double>(watching.session().now().time_since_epoch().count()) / 1e6);
+  if (!words.sources.host.empty()) page.aside = seconds_words(watching.session().now());
   view::draw(canvas, watching.seen(), page);
   std::vector<std::string> lines = canvas.lines();
   while (!lines.empty() && lines.back().empty()) lines.pop_back();
@@ -389,8 +107,66 @@ int end_of_ticks(const WatchWords& words, const Watching& watching, bool all_pla
   return whole ? good : found_something;
 }
 
-int run(const WatchWords& words) {
+/// Fills in profile, catalogue and rig. False if something of it is wrong, which has been told.
+bool find_files(const WatchWords& words, SessionOptions& session) {
   os::Door& door = os::real_door();
+  if (words.sources.profile.empty()) {
+    FoundSheets shelf = load_shelf(door, words.sources);
+    tell(shelf.problems);
+    session.catalogue = std::move(shelf.catalogue);
+    watch_units_only(session);
+  } else {
+    FoundProfile given = load(door, words.sources);
+    tell(given.elsewhere);
+    tell(given.problems);
+    if (!given.plan) return false;
+    session.catalogue = std::move(given.catalogue);
+    session.profile = std::move(*given.profile);
+  }
+  auto rig = load_rig(door, words.sources);
+  if (!rig) tell(rig.error());
+  if (rig) session.rig = std::move(*rig);
+  return rig.has_value();
+}
+
+LoopWish loop_wish(const WatchWords& words) {
+  LoopWish wish;
+  wish.is_room = !words.sources.host.empty();
+  wish.tick_off = words.tick_off;
+  wish.raw = words.raw;
+  wish.step = words.step;
+  wish.speed = words.speed;
+  if (words.from > 0) wish.from = seconds(words.from);
+  if (words.at_most >= 0) wish.at_most = seconds(words.at_most);
+  return wish;
+}
+
+/// Draws, ticks off or prints samples until it ends.
+int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
+  os::Door& door = os::real_door();
+  // A result as JSON may go to a file while the terminal of the talk is drawn on.
+  const int stream = words.json ? 2 : 1;
+  const bool can_do_without = words.tick_off || words.json;
+  std::unique_ptr<view::Terminal> terminal;
+  if (!words.json || words.tick_off) {
+    auto opened = view::Terminal::open(door, stream, has_colours(stream));
+    if (!opened && !can_do_without) {
+      tell({opened.error()});
+      return machine_refuses;
+    }
+    if (opened) terminal = std::move(*opened);
+  }
+  if (!terminal) watching.say_to(talk);
+  if (!terminal && words.tick_off) talk("Press every control of every player; the exit combination or Ctrl-C ends it.");
+  WatchLoop loop{door, loop_wish(words), watching};
+  const auto failure = loop.run(terminal.get());
+  terminal.reset();
+  if (failure) tell({*failure});
+  if (failure) return refusal(words);
+  return words.tick_off ? end_of_ticks(words, watching, all_players) : good;
+}
+
+int run(const WatchWords& words) {
   if (const auto problem = refused_words(words)) {
     tell({*problem});
     return bad_input;
@@ -400,60 +176,19 @@ int run(const WatchWords& words) {
   wish.players = words.players;
   wish.session.with_virtual = words.with_virtual;
   wish.session.grab = words.grab;
-  if (words.sources.profile.empty()) {
-    FoundSheets shelf = load_shelf(door, words.sources);
-    tell(shelf.problems);
-    wish.session.catalogue = std::move(shelf.catalogue);
-    watch_units_only(wish.session);
-  } else {
-    FoundProfile given = load(door, words.sources);
-    tell(given.elsewhere);
-    tell(given.problems);
-    if (!given.plan) return bad_input;
-    wish.session.catalogue = std::move(given.catalogue);
-    wish.session.profile = std::move(*given.profile);
-  }
+  if (!find_files(words, wish.session)) return bad_input;
   // A machine may have more ports than people are there; a profile of one's own has those that are meant.
   const bool all_players = !words.players.empty() || !wish.session.profile.place.empty();
-  auto rig = load_rig(door, words.sources);
-  if (!rig) {
-    tell(rig.error());
-    return bad_input;
-  }
-  wish.session.rig = std::move(*rig);
-  if (!words.sources.host.empty()) wish.room = Room{words.sources.host, trace_lines(door, words.sources.host), {}};
-  // A result as JSON may go to a file while the terminal of the talk is drawn on.
-  const int stream = words.json ? 2 : 1;
-  const bool draws = !words.once && (!words.json || words.tick_off) && view::terminal_size(door, stream).has_value();
+  const std::string& host = words.sources.host;
+  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
   if (words.json && !words.once && !words.tick_off) {
     results_are_lines();
     wish.samples = print;
   }
-  if (!draws && !words.once) wish.say = talk;
   auto watching = Watching::open(std::move(wish));
-  if (!watching) {
-    tell(watching.error());
-    return words.sources.host.empty() ? machine_refuses : bad_input;
-  }
-  if (words.once) return show_once(words, **watching);
-  std::unique_ptr<view::Terminal> terminal;
-  if (draws || (!words.tick_off && !words.json)) {
-    auto opened = view::Terminal::open(door, stream, has_colours(stream));
-    if (!opened && !words.tick_off) {
-      tell({opened.error()});
-      return machine_refuses;
-    }
-    if (opened) terminal = std::move(*opened);
-  }
-  if (!terminal && words.tick_off) talk("Press every control of every player; the exit combination or Ctrl-C ends it.");
-  Loop loop{door, words, **watching};
-  const auto failure = loop.run(terminal.get());
-  terminal.reset();
-  if (failure) {
-    tell({*failure});
-    return words.sources.host.empty() ? machine_refuses : bad_input;
-  }
-  return words.tick_off ? end_of_ticks(words, **watching, all_players) : good;
+  if (!watching) tell(watching.error());
+  if (!watching) return refusal(words);
+  return words.once ? show_once(words, **watching) : watch_on(words, **watching, all_players);
 }
 
 }  // namespace

@@ -38,7 +38,6 @@ void watch_units_only(SessionOptions& options) {
 Watching::Watching(WatchWish& wish)
     : catalogue_(wish.session.catalogue),
       profile_(wish.session.profile),
-      say_(wish.say),
       seen_(catalogue_),
       wants_ticks_(wish.ticks),
       players_(wish.players) {}

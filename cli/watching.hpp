@@ -25,7 +25,6 @@ struct WatchWish {
   bool ticks = false;
   std::vector<int> players{};  ///< with ticks: these alone
   LineSink samples{};          ///< gets samples as JSON Lines
-  LineSink say{};              ///< gets what players are told, as it happens
 };
 
 /// A profile that plays nothing, and the catalogue that has its machine.
@@ -35,6 +34,8 @@ class Watching {
  public:
   [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
 
+  /// What players are told goes there, too, as it happens.
+  void say_to(LineSink say) { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept { return *session_; }
   /// Takes what has come until now, which is the session's time, and the samples that are due.
   void take(Time now);

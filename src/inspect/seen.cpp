@@ -41,6 +41,30 @@ shape::Scale scale_of(const Control& control) {
   return shape::scale_of(control.minimum, control.maximum, from_edge ? control.minimum : control.rest);
 }
 
+/// What the halves of a pair are together.
+TargetKind whole_of(TargetKind half) {
+  return half == TargetKind::two_sided ? TargetKind::stick
+         : half == TargetKind::turns   ? TargetKind::movement
+                                       : TargetKind::pointer;
+}
+
+/// True if the target is the second half of the one before it, or says whether that is on the game area.
+bool is_more_of(const SeenTarget& one, const TargetInfo& next) {
+  return (next.name == one.name + "-y" && one.kind == whole_of(next.kind)) ||
+         (next.name == one.name + "-on" && one.kind == TargetKind::pointer);
+}
+
+/// A target, or the first half of a pair: then its other half follows.
+SeenTarget begun(const TargetInfo& info, std::string_view next) {
+  SeenTarget made;
+  made.place = info.place;
+  const std::string_view stem = info.name.ends_with("-x") ? info.name.substr(0, info.name.size() - 2) : "";
+  const bool is_pair = !stem.empty() && next == std::string{stem} + "-y";
+  made.name = is_pair ? stem : info.name;
+  made.kind = is_pair ? whole_of(info.kind) : info.kind;
+  return made;
+}
+
 }  // namespace
 
 std::string_view word_of(Oddity oddity) noexcept {
@@ -69,6 +93,28 @@ bool SeenControl::is_lit() const noexcept {
 
 void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed) {
   ++changes_;
+  meet_nodes(units);
+  const std::vector<SeenUnit> before = std::move(units_);
+  units_.clear();
+  wires_.clear();
+  moved_controls_.clear();
+  for (const UnitDetails& unit : units) {
+    add_unit(unit, grabbed);
+    const auto known = std::ranges::find(before, unit.here.name, &SeenUnit::name);
+    if (known != before.end()) take_over(units_.back(), *known);
+  }
+  find_who_plays();
+  std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
+  for (const Wire& wire : wires_) {
+    const Heard& heard = heard_.at(wire.node);
+    const auto value = heard.values.find(wire.control.code);
+    if (value != heard.values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
+    judge(wire, heard);
+  }
+}
+
+/// Of nodes that stay, what was heard is kept; of new ones it is what they said when they came.
+void Seen::meet_nodes(const std::vector<UnitDetails>& units) {
   std::map<int, Heard> heard;
   for (const UnitDetails& unit : units)
     for (const UnitDetails::Node& node : unit.nodes) {
@@ -81,47 +127,46 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
       }
     }
   heard_ = std::move(heard);
-  const std::vector<SeenUnit> before = std::move(units_);
-  units_.clear();
-  wires_.clear();
-  moved_controls_.clear();
-  for (const UnitDetails& unit : units) {
-    SeenUnit& seen = units_.emplace_back();
-    seen.name = unit.here.name;
-    seen.seat = unit.here.seat;
-    seen.plays = unit.here.plays;
-    seen.empty = unit.empty;
-    const auto known = std::ranges::find(before, seen.name, &SeenUnit::name);
-    if (known != before.end()) std::tie(seen.spoke, seen.grabbed_by) = std::tie(known->spoke, known->grabbed_by);
-    for (const UnitDetails::Node& node : unit.nodes)
-      if (const auto by = grabbed.find(node.number); by != grabbed.end()) seen.grabbed_by = by->second;
-    seen.silent = seen.spoke == 0 && !unit.nodes.empty() &&
-                  std::ranges::all_of(unit.nodes, [](const auto& node) { return is_silent(node.attachment); });
-    for (const UnitDetails::Node& node : unit.nodes)
-      for (const Control& control : node.attachment.controls) add_control(unit, node, control);
-    for (const UnitDetails::Node& node : unit.nodes) add_unknown(unit, node);
-    for (std::size_t c = 0; known != before.end() && c < seen.controls.size() && c < known->controls.size(); ++c) {
-      const SeenControl& was = known->controls[c];  // what was counted goes on
-      SeenControl& is = seen.controls[c];
-      is.was_heard = was.was_heard && was.role == is.role;
-      const bool counts = is.kind == RoleKind::turns || is.kind == RoleKind::movement;
-      if (counts && was.role == is.role) std::tie(is.x, is.y) = std::tie(was.x, was.y);
-    }
+}
+
+void Seen::add_unit(const UnitDetails& unit, const std::map<int, std::string>& grabbed) {
+  SeenUnit& seen = units_.emplace_back();
+  seen.name = unit.here.name;
+  seen.seat = unit.here.seat;
+  seen.plays = unit.here.plays;
+  seen.empty = unit.empty;
+  seen.silent = !unit.nodes.empty() &&
+                std::ranges::all_of(unit.nodes, [](const auto& node) { return is_silent(node.attachment); });
+  for (const UnitDetails::Node& node : unit.nodes) {
+    if (const auto by = grabbed.find(node.number); by != grabbed.end()) seen.grabbed_by = by->second;
+    for (const Control& control : node.attachment.controls) add_control(unit, node, control);
   }
-  find_who_plays();
-  std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
-  for (const Wire& wire : wires_) {
-    const Heard& heard_node = heard_.at(wire.node);
-    const auto value = heard_node.values.find(wire.control.code);
-    if (value != heard_node.values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
-    judge(wire, heard_node);
+  for (const UnitDetails::Node& node : unit.nodes) add_unknown(unit, node);
+}
+
+/// What is not known anew: what it has counted, whether it has spoken, who had it.
+void Seen::take_over(SeenUnit& unit, const SeenUnit& before) {
+  unit.spoke = before.spoke;
+  unit.silent = unit.silent && before.spoke == 0;
+  if (unit.grabbed_by.empty()) unit.grabbed_by = before.grabbed_by;
+  for (std::size_t c = 0; c < std::min(unit.controls.size(), before.controls.size()); ++c) {
+    const SeenControl& was = before.controls[c];
+    SeenControl& is = unit.controls[c];
+    if (was.role != is.role || was.code != is.code) continue;
+    is.was_heard = was.was_heard;
+    if (is.kind == RoleKind::turns || is.kind == RoleKind::movement) std::tie(is.x, is.y) = std::tie(was.x, was.y);
   }
 }
 
 void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control) {
   SeenUnit& seen = units_.back();
-  auto at = std::ranges::find(seen.controls, control.role, &SeenControl::role);
   const std::string code = control_name(node.description, control.code);
+  const bool is_y = control.axis == Axis::y;
+  // Two of the same role are two controls; the halves of a stick are one.
+  auto at = std::ranges::find_if(seen.controls, [&](const SeenControl& other) {
+    const std::string& taken = is_y ? other.code_y : other.code;
+    return other.role == control.role && (taken.empty() || taken == code);
+  });
   if (at == seen.controls.end()) {
     SeenControl made;
     made.role = control.role;
@@ -133,10 +178,9 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
     seen.controls.push_back(std::move(made));
     at = seen.controls.end() - 1;
   }
-  std::string& said = control.axis == Axis::y ? at->code_y : at->code;
-  if (said.empty()) said = code;
+  (is_y ? at->code_y : at->code) = code;
   wires_.push_back({node.number, control, scale_of(control), units_.size() - 1,
-                    static_cast<std::size_t>(at - seen.controls.begin()), control.axis == Axis::y});
+                    static_cast<std::size_t>(at - seen.controls.begin()), is_y});
 }
 
 /// What no sheet and no convention knows; of a part nobody could say whose it is.
@@ -153,7 +197,8 @@ void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
                                                   : Reading::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
-    if (control.reading == Reading::two_sided) control.rest = range.minimum + (range.maximum - range.minimum) / 2;
+    if (control.reading == Reading::two_sided)
+      control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum) / 2);
     add_control(unit, node, control);
     SeenControl& seen = units_.back().controls.back();
     seen.is_known = false;
@@ -257,49 +302,31 @@ void Seen::set_plan(const Plan& plan) {
   ports_.clear();
   moved_.clear();
   target_at_.assign(plan.targets().size(), {0, 0});
-  const SystemSheet* system = catalogue_.system(plan.system());
-  for (const PortInfo& info : plan.ports()) {
-    if (info.number == 0) continue;
-    SeenPort& port = ports_.emplace_back();
-    port.number = info.number;
-    port.seat = info.seat;
-    port.seats = {std::string{info.seat}, std::string{info.second_seat}};
-    if (!info.second_seat.empty()) port.seat += (port.seat.empty() ? "" : " and ") + std::string{info.second_seat};
-    const ControllerSheet* sheet = system == nullptr ? nullptr : system->controller(info.controller);
-    port.controller = sheet == nullptr || sheet->title.empty() ? std::string{info.controller} : sheet->title;
-    for (std::size_t t = info.first_target; t < std::size_t{info.first_target} + info.target_count; ++t) {
-      const TargetInfo& target = plan.targets()[t];
-      const auto ends = [&](std::string_view end) {
-        return !port.targets.empty() && target.name == port.targets.back().name + std::string{end};
-      };
-      const TargetKind whole = target.kind == TargetKind::two_sided ? TargetKind::stick
-                               : target.kind == TargetKind::turns   ? TargetKind::movement
-                                                                    : TargetKind::pointer;
-      const bool joins = (ends("-y") && port.targets.back().kind == whole) ||
-                         (ends("-on") && port.targets.back().kind == TargetKind::pointer);
-      if (!joins) {
-        SeenTarget& made = port.targets.emplace_back();
-        made.name = target.name;
-        made.place = target.place;
-        made.kind = target.kind;
-        // The first half of a pair: the second one follows.
-        const bool has_next = t + 1 < std::size_t{info.first_target} + info.target_count;
-        const std::string stem =
-            target.name.ends_with("-x") ? std::string{target.name.substr(0, target.name.size() - 2)} : "";
-        if (!stem.empty() && has_next && plan.targets()[t + 1].name == stem + "-y") {
-          made.name = stem;
-          made.kind = whole;
-        }
-      }
-      SeenTarget& seen = port.targets.back();
-      seen.of.push_back(static_cast<std::uint16_t>(t));
-      seen.native.push_back(target.kind == TargetKind::turns ? 0 : target.native.rest);
-      seen.value.push_back(0);
-      seen.rest.push_back(seen.native.back());
-      target_at_[t] = {ports_.size() - 1, port.targets.size() - 1};
-    }
-  }
+  for (const PortInfo& info : plan.ports())
+    if (info.number != 0) add_port(plan, info);
   find_who_plays();
+}
+
+void Seen::add_port(const Plan& plan, const PortInfo& info) {
+  const SystemSheet* system = catalogue_.system(plan.system());
+  const ControllerSheet* sheet = system == nullptr ? nullptr : system->controller(info.controller);
+  SeenPort& port = ports_.emplace_back();
+  port.number = info.number;
+  port.seats = {std::string{info.seat}, std::string{info.second_seat}};
+  port.seat = port.seats[0] + (port.seats[0].empty() || port.seats[1].empty() ? "" : " and ") + port.seats[1];
+  port.controller = sheet == nullptr || sheet->title.empty() ? std::string{info.controller} : sheet->title;
+  const auto targets = plan.targets().subspan(info.first_target, info.target_count);
+  for (std::size_t t = 0; t < targets.size(); ++t) {
+    if (port.targets.empty() || !is_more_of(port.targets.back(), targets[t]))
+      port.targets.push_back(begun(targets[t], t + 1 < targets.size() ? targets[t + 1].name : ""));
+    SeenTarget& seen = port.targets.back();
+    const auto number = static_cast<std::uint16_t>(info.first_target + t);
+    seen.of.push_back(number);
+    seen.native.push_back(targets[t].kind == TargetKind::turns ? 0 : targets[t].native.rest);
+    seen.value.push_back(0);
+    seen.rest.push_back(seen.native.back());
+    target_at_[number] = {ports_.size() - 1, port.targets.size() - 1};
+  }
 }
 
 bool Seen::look(const Reader& reader) {

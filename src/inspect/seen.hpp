@@ -136,6 +136,10 @@ class Seen {
     std::map<Code, bool> stuck;  ///< buttons that were down from the first and have not been up
   };
 
+  void meet_nodes(const std::vector<UnitDetails>& units);
+  void add_unit(const UnitDetails& unit, const std::map<int, std::string>& grabbed);
+  static void take_over(SeenUnit& unit, const SeenUnit& before);
+  void add_port(const Plan& plan, const PortInfo& info);
   void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
   void add_unknown(const UnitDetails& unit, const UnitDetails::Node& node);
   void take(const Wire& wire, std::int32_t value);

@@ -1,0 +1,258 @@
+#include "watch_loop.hpp"
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <csignal>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "command.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+constexpr Duration between_drawings{16'667};  // 60 a second
+
+// What a terminal gets for Ctrl-C and Ctrl-Z.
+constexpr char interrupt = 3, suspend = 26;
+
+}  // namespace
+
+std::string seconds_words(Time time) {
+  return fmt::format("{:.3f} s", static_cast<double>(time.time_since_epoch().count()) / 1e6);
+}
+
+Time Pace::room(Time now) const {
+  if (stands_) return room_;
+  return room_ + Duration{static_cast<std::int64_t>(static_cast<double>((now - since_).count()) * speed_)};
+}
+
+std::optional<Time> Pace::when(Time room, Time now) const {
+  if (stands_) return std::nullopt;
+  const double left = static_cast<double>((room - this->room(now)).count()) / speed_;
+  return now + Duration{static_cast<std::int64_t>(std::max(0.0, left)) + 1};
+}
+
+void Pace::stand(bool still, Time now) {
+  room_ = room(now);
+  since_ = now;
+  stands_ = still;
+}
+
+void Pace::go_to(Time room, Time now) {
+  room_ = room;
+  since_ = now;
+}
+
+std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
+  terminal_ = terminal;
+  const int here[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH};
+  if (!signals_.begin(here))
+    return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+  began_ = door_.now();
+  if (wish_.is_room) watching_.run(at_us(0) + wish_.from);
+  pace_.emplace(watching_.session().now(), began_, wish_.speed, wish_.step);
+  if (terminal_ != nullptr) size_ = terminal_->size();
+  take();  // whoever is there is in the first drawing
+  while (!ends()) {
+    draw_when_due();
+    if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "nothing can be waited for", "", "try again"};
+    take();
+  }
+  return watching_.session().failure();
+}
+
+bool WatchLoop::ends() const {
+  if (ended_ || watching_.wants_end() || watching_.session().failure()) return true;
+  if (wish_.tick_off && watching_.is_complete()) return true;
+  if (wish_.at_most && door_.now() - began_ >= *wish_.at_most) return true;
+  return wish_.is_room && terminal_ == nullptr && watching_.is_over();
+}
+
+Time WatchLoop::due() const {
+  const Time now = door_.now();
+  Time due = latest_time;
+  const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
+  const auto next = watching_.next_due();
+  if (wish_.is_room) {
+    // The room's end is nothing that happens in it.
+    Session& session = watching_.session();
+    if (!watching_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
+  } else {
+    add(next);
+  }
+  if (wish_.at_most) add(began_ + *wish_.at_most);
+  if (dirty_ && terminal_ != nullptr && terminal_->is_idle()) add(drawn_ + between_drawings);
+  return due;
+}
+
+bool WatchLoop::wait() {
+  const Time until = due();
+  std::vector<pollfd> descriptors{{signals_.descriptor(), POLLIN, 0}};
+  if (!wish_.is_room) {
+    const int session = watching_.session().descriptor();
+    if (session < 0) return false;
+    descriptors.push_back({session, POLLIN, 0});
+  }
+  if (terminal_ != nullptr) {
+    const short writes = terminal_->is_idle() ? 0 : POLLOUT;
+    descriptors.push_back({terminal_->descriptor(), static_cast<short>(POLLIN | writes), 0});
+  }
+  if (door_.wait(descriptors, until == latest_time ? nullptr : &until) < 0) return false;
+  if (terminal_ == nullptr) return true;
+  const short ready = descriptors.back().revents;
+  if ((ready & POLLOUT) != 0) terminal_->write_on();
+  if ((ready & (POLLIN | POLLHUP | POLLERR)) != 0) is_typed_ = true;
+  return true;
+}
+
+void WatchLoop::take() {
+  while (const auto caught = signals_.next()) take_signal(caught->number);
+  const Time now = door_.now();
+  if (wish_.is_room)
+    watching_.run(pace_->room(now));
+  else
+    watching_.take(now);
+  if (std::exchange(is_typed_, false)) take_typed();
+  dirty_ = watching_.has_changed() || dirty_;
+  if (terminal_ == nullptr && wish_.tick_off) say_what_is_complete();
+}
+
+void WatchLoop::take_signal(int number) {
+  switch (number) {
+    case SIGWINCH:
+      if (terminal_ != nullptr) size_ = terminal_->size();
+      dirty_ = true;
+      break;
+    case SIGTSTP:
+      stop();
+      break;
+    case SIGCONT:
+      if (terminal_ != nullptr) {
+        terminal_->leave();
+        terminal_->come_back();
+        size_ = terminal_->size();
+      }
+      dirty_ = true;
+      break;
+    default:
+      ended_ = true;
+  }
+}
+
+/// Until somebody lets us go on; then SIGCONT comes, too.
+void WatchLoop::stop() {
+  if (terminal_ != nullptr) terminal_->leave();
+  static_cast<void>(door_.signal(::getpid(), SIGSTOP));
+  if (terminal_ != nullptr) terminal_->come_back();
+  dirty_ = true;
+}
+
+// -- keys -----------------------------------------------------------------------------------------------------
+
+void WatchLoop::take_typed() {
+  const auto text = terminal_->typed();
+  if (!text) {
+    ended_ = true;  // the terminal is gone
+    return;
+  }
+  constexpr Duration a_moment{300'000};
+  // What is typed on a unit that is looked at is no wish; but a hand must be able to end it from there.
+  const bool is_units = !wish_.is_room && watching_.is_typed_on(a_moment);
+  for (const char key : *text) {
+    if (is_units && key != interrupt && key != suspend) continue;
+    if (is_units && !is_meant(key)) continue;
+    press(key);
+  }
+}
+
+/// On a unit that types, the second one within two seconds is.
+bool WatchLoop::is_meant(char key) {
+  constexpr Duration soon{2'000'000};
+  const Time now = door_.now();
+  const bool again = last_control_ == key && now - last_control_at_ < soon;
+  last_control_ = key;
+  last_control_at_ = now;
+  if (!again) hint_ = key == interrupt ? "Ctrl-C once more ends." : "Ctrl-Z once more stops.";
+  dirty_ = true;
+  return again;
+}
+
+void WatchLoop::press(char key) {
+  const Time now = door_.now();
+  dirty_ = true;
+  hint_.clear();
+  switch (key) {
+    case interrupt:
+    case 'q':
+      ended_ = true;
+      break;
+    case suspend:
+      stop();
+      break;
+    case 'r':
+      wish_.raw = !wish_.raw;
+      break;
+    case ' ':
+      if (wish_.is_room) pace_->stand(!pace_->stands(), now);
+      break;
+    case 'n':
+    case '\r':
+      if (wish_.is_room) step(now);
+      break;
+    default:
+      break;
+  }
+}
+
+/// To the next thing that happens, and what follows from it.
+void WatchLoop::step(Time now) {
+  pace_->stand(true, now);
+  Session& session = watching_.session();
+  const auto next = session.next_due();
+  if (watching_.is_over() || !next) return;
+  watching_.run(*next);
+  const Time frame = session.now() + session.plan().frame();
+  watching_.run(frame);
+  pace_->go_to(session.now(), now);
+}
+
+// -- what is shown --------------------------------------------------------------------------------------------
+
+void WatchLoop::draw_when_due() {
+  if (terminal_ == nullptr || !dirty_ || !terminal_->is_idle()) return;
+  const Time now = door_.now();
+  if (drawn_ + between_drawings > now) return;
+  drawn_ = now;
+  dirty_ = false;
+  view::Canvas canvas{size_.width, size_.height, view::locale_is_utf8()};
+  view::draw(canvas, watching_.seen(), page());
+  terminal_->show(canvas);
+}
+
+view::Page WatchLoop::page() const {
+  view::Page page = watching_.page();
+  page.words.raw = wish_.raw;
+  if (wish_.is_room)
+    page.aside = seconds_words(watching_.session().now()) + (watching_.is_over() ? ", the end"
+                                                             : pace_->stands()   ? ", stands still"
+                                                                                 : "");
+  page.keys = !hint_.empty()  ? hint_
+              : wish_.is_room ? "q ends   r numbers   space stands still or goes on   n the next thing"
+                              : "q or Ctrl-C ends   r numbers";
+  return page;
+}
+
+void WatchLoop::say_what_is_complete() {
+  const auto& ports = watching_.ticks()->ports();
+  told_.resize(ports.size());
+  for (std::size_t p = 0; p < ports.size(); ++p)
+    if (!told_[p] && ports[p].expected() > 0 && ports[p].ticked() == ports[p].expected()) {
+      told_[p] = true;
+      talk(fmt::format("Player {} is complete.", ports[p].number));
+    }
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,90 @@
+// The loop in which a terminal is drawn on, or in which only what is ticked off is said.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/diagnostic.hpp"
+#include "os/door.hpp"
+#include "os/signals.hpp"
+#include "view/terminal.hpp"
+#include "watching.hpp"
+
+namespace omnipar::cli {
+
+struct LoopWish {
+  bool is_room = false;
+  bool tick_off = false;  ///< it ends when all is ticked off
+  bool raw = false;
+  bool step = false;  ///< a room stands still at first
+  double speed = 1;   ///< of a room
+  Duration from{0};   ///< where in a room to begin
+  std::optional<Duration> at_most{};
+};
+
+/// A room's time by the clock on the wall: as fast as was asked for, or standing still.
+class Pace {
+ public:
+  Pace(Time room, Time now, double speed, bool stands) : room_(room), since_(now), speed_(speed), stands_(stands) {}
+
+  [[nodiscard]] bool stands() const noexcept { return stands_; }
+  [[nodiscard]] Time room(Time now) const;
+  /// When the room is so far; nothing while it stands.
+  [[nodiscard]] std::optional<Time> when(Time room, Time now) const;
+  void stand(bool still, Time now);
+  void go_to(Time room, Time now);
+
+ private:
+  Time room_;
+  Time since_;
+  double speed_;
+  bool stands_;
+};
+
+class WatchLoop {
+ public:
+  WatchLoop(os::Door& door, LoopWish wish, Watching& watching)
+      : door_(door), wish_(wish), watching_(watching), signals_(door) {}
+
+  /// Until a hand, a key or a signal ends it, or nothing more can come. The terminal may be null: then nothing is
+  /// drawn. Fails if nothing can be waited for, or the session fails.
+  [[nodiscard]] std::optional<Diagnostic> run(view::Terminal* terminal);
+
+ private:
+  [[nodiscard]] bool ends() const;
+  [[nodiscard]] Time due() const;
+  [[nodiscard]] bool wait();
+  void take();
+  void take_signal(int number);
+  void stop();
+  void take_typed();
+  [[nodiscard]] bool is_meant(char key);
+  void press(char key);
+  void step(Time now);
+  void draw_when_due();
+  [[nodiscard]] view::Page page() const;
+  void say_what_is_complete();
+
+  os::Door& door_;
+  LoopWish wish_;
+  Watching& watching_;
+  os::Signals signals_;
+  view::Terminal* terminal_ = nullptr;
+  view::Size size_;
+  std::optional<Pace> pace_;
+  Time began_{};
+  Time drawn_{};
+  bool dirty_ = true;
+  bool ended_ = false;
+  bool is_typed_ = false;
+  std::string hint_;
+  char last_control_ = 0;
+  Time last_control_at_{};
+  std::vector<bool> told_;  ///< by port: that it is complete
+};
+
+/// "4.017 s"
+[[nodiscard]] std::string seconds_words(Time time);
+
+}  // namespace omnipar::cli
