@@ -53,6 +53,9 @@ void talk(const std::string& line);
 void tell(const Diagnostics& problems);
 [[nodiscard]] nlohmann::ordered_json problems_json(const Diagnostics& problems);
 
+/// What was printed goes out now. False if nobody can read it any more.
+[[nodiscard]] bool flush_results();
+
 /// The result is one of many lines: a problem may follow them as one more.
 void results_are_lines();
 

@@ -106,6 +106,11 @@ nlohmann::ordered_json problems_json(const Diagnostics& problems) {
   return list;
 }
 
+bool flush_results() {
+  note(std::fflush(stdout) == 0);
+  return output_error == 0;
+}
+
 void results_are_lines() { has_lines = true; }
 
 void begin_output(std::span<char*> words) {

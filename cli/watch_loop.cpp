@@ -117,6 +117,7 @@ void WatchLoop::take() {
     watching_.take(now);
   if (std::exchange(is_typed_, false)) take_typed();
   dirty_ = watching_.has_changed() || dirty_;
+  if (wish_.prints && !flush_results()) ended_ = true;
   if (terminal_ == nullptr && wish_.tick_off) say_what_is_complete();
 }
 

@@ -16,6 +16,7 @@ namespace omnipar::cli {
 struct LoopWish {
   bool is_room = false;
   bool tick_off = false;  ///< it ends when all is ticked off
+  bool prints = false;    ///< samples, as they come: it ends when nobody reads them
   bool raw = false;
   bool step = false;  ///< a room stands still at first
   double speed = 1;   ///< of a room

@@ -284,6 +284,16 @@ def is_left_alone():
         time.sleep(0.05)
 
 
+def prints_for_a_program():
+    """Samples come as they happen, and when nobody reads them any more, nobody makes them."""
+    room = subprocess.Popen([PROGRAM, *LINE, "--json"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    begun = time.monotonic()
+    first = room.stdout.readline()
+    assert b"seated" in first and time.monotonic() - begun < 5, first
+    room.stdout.close()
+    assert room.wait(10) == 3
+
+
 def without_colours():
     shell = Shell(LINE + ["--step", "--from", "4"], NO_COLOR="1")
     shell.look_for("port 1")
@@ -326,7 +336,7 @@ def main():
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
