@@ -34,6 +34,8 @@ void write_now(os::Basics& door, int tty, const std::string& text) {
 [[noreturn]] void stand_guard(os::Door& door, int socket, int tty, const ::termios& before, const ::termios& ours,
                               const std::string& leave) {
   os::become_helper("omnipar-term", socket, tty);
+  const std::byte ready{};
+  static_cast<void>(door.write(socket, {&ready, 1}));
   char state = as_it_was;
   while (state != at_the_end) {
     std::byte word{};
@@ -109,7 +111,12 @@ void Terminal::guard() {
   os::Descriptor theirs{door_, ends[1]};
   guard_process_ = door_.fork();
   if (guard_process_ == 0) stand_guard(door_, theirs.get(), tty_.get(), before_, ours_, terminfo_.leave());
-  if (guard_process_ > 0) guard_ = std::move(ours);
+  theirs.reset();
+  if (guard_process_ < 0) return;
+  guard_ = std::move(ours);
+  // Until it has a session of its own, what ends us could end it, too.
+  std::byte ready{};
+  static_cast<void>(door_.read(guard_.get(), {&ready, 1}));
 }
 
 void Terminal::tell_guard(char state) {
