@@ -232,7 +232,7 @@ void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, in
     for (int column = 0; column < columns; ++column)
       canvas.put(x + column, y + row,
                  column == 0 || column + 1 == columns ? signs.stem
-                 : row + 1 == rows                    ? signs.line
+                 : row == 0 || row + 1 == rows        ? signs.line
                                                       : std::string_view{" "},
                  Look::faint);
   if (!gauge.shown) return;
