@@ -3,6 +3,7 @@
 
 usage: terminals.py OMNIPAR ROOT
 """
+import codecs
 import fcntl
 import os
 import pathlib
@@ -79,6 +80,7 @@ class Shell:
         self.before = termios.tcgetattr(self.slave)
         self.screen = Screen(columns, rows)
         self.all = b""
+        self.decoder = codecs.getincrementaldecoder("utf-8")("replace")  # a piece may end within a letter
         env = {"PATH": os.environ["PATH"], "TERM": "xterm-256color", "LC_ALL": "C.UTF-8", "HOME": "/nonexistent"}
         env.update(environment)
 
@@ -108,7 +110,7 @@ class Shell:
             except OSError:
                 break
             self.all += piece
-            self.screen.take(piece.decode("utf-8", "replace"))
+            self.screen.take(self.decoder.decode(piece))
 
     def look_for(self, words, seconds=20):
         end = time.monotonic() + seconds
