@@ -189,7 +189,11 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
   const auto& systems = wish.session.catalogue.systems;
   const std::string system = systems[dice.below(systems.size())].name;
   wish.session.profile = propose(wish.session.catalogue, system).value();
-  wish.room = Room{"made up", lines_of(room_text(dice, 200)), {}};
+  const std::string room = room_text(dice, 200);
+  // The same evening that nobody looks at.
+  auto alone = Session::open_room({wish.session.profile, wish.session.catalogue}, {"made up", lines_of(room)}).value();
+  Reader plain{alone.engine()};
+  wish.room = Room{"made up", lines_of(room), {}};
   auto watching = cli::Watching::open(std::move(wish)).value();
   Session& session = watching->session();
   Reader reader{session.engine()};
@@ -199,6 +203,10 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
     frame += session.plan().frame();
     watching->run(frame);
     reader.next_frame();
+    alone.run_until(frame);
+    plain.next_frame();
+    for (std::uint16_t t = 0; t < session.plan().targets().size(); ++t)
+      if (reader.native(t) != plain.native(t)) return fmt::format("target {} is another one when it is watched", t);
     view::Page page = watching->page();
     page.press.clear();
     page.notes.clear();
