@@ -18,8 +18,10 @@ class Grabs {
   /// The nodes must outlive this. `tell` is told of GrabbedElsewhere, once for each node, and of GrabbedWhileDown.
   Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), tell_(std::move(tell)) {}
 
-  /// A node that has come may be another program's; that is told.
+  /// A node may be another program's; that is told, once.
   void look_at(int node);
+  /// Nobody else has any: what is another's later is told again.
+  void forget_others() { told_.clear(); }
   /// These are played on from now on: they are grabbed, or, while all is frozen, everybody's again. What nobody plays
   /// on goes on working for the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);

@@ -75,6 +75,7 @@ class LinuxSession final : public Session::Inside {
   void take_reports();
   void take_news();
   void take_signals();
+  void look_for_others();
   void arm_timer();
 
   // -- what goes out
@@ -121,6 +122,7 @@ class LinuxSession final : public Session::Inside {
   std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
   SessionStats stats_;
   Spread in_to_out_;
+  std::optional<Time> look_again_;  ///< for what another session of ours has grabbed, while there is one
   bool nodes_have_changed_ = false;
   bool told_no_permission_ = false;
   bool told_loss_ = false;
@@ -255,7 +257,7 @@ std::optional<Time> LinuxSession::shown_whole() const {
 }
 
 std::optional<Time> LinuxSession::next_due() const {
-  return earlier(earlier(due(), shown_whole()), earlier(nodes_.next_due(), grabs_.next_due()));
+  return earlier(earlier(earlier(due(), shown_whole()), earlier(nodes_.next_due(), grabs_.next_due())), look_again_);
 }
 
 bool LinuxSession::wait(Time until) {
@@ -297,6 +299,7 @@ void LinuxSession::take() {
   if (!wishes_.empty()) shake();
   act();
   if (hearing_.has_news()) take_news();
+  look_for_others();
   look_who_plays();
   if (keeper_is_gone_ && !ended_) replace_keeper();
   if (hearing_.has_signals()) take_signals();
@@ -347,7 +350,19 @@ void LinuxSession::take_news() {
     else if (const auto node = news->came ? std::nullopt : nodes_.close(news->where.path))
       leave(*node);
   }
+  const bool others = !grabs() && !host::models_named(door_, "Omnipar port").empty();
+  if (!others) grabs_.forget_others();
+  look_again_ = others ? std::optional{now_} : std::nullopt;
   show();
+}
+
+/// Another session of ours plays, and grabs a unit whenever somebody takes a seat: nobody tells us, and then nothing is
+/// heard of that unit here any more.
+void LinuxSession::look_for_others() {
+  if (!look_again_ || now_ < *look_again_ || ended_) return;
+  look_again_ = now_ + std::chrono::seconds{1};
+  for (const host::NodePath& where : hearing_.watch().present())
+    if (const auto node = nodes_.number_of(where.path)) grabs_.look_at(*node);
 }
 
 void LinuxSession::take_signals() {

@@ -135,6 +135,23 @@ TEST_CASE("who looks at units that are played on is told by which process", "[un
         std::string::npos);
 }
 
+TEST_CASE("a unit that is taken while somebody looks on is told with the process, and comes back", "[units]") {
+  const UhidPad pad{"Taken Pad", "t"};
+  REQUIRE(wait_for_nodes("Taken Pad", 1));
+  Program watch{{"/box/omnipar", "watch", "pad-2b", "--json"}};
+  REQUIRE(tap_until(pad, watch, "Player 1 plays"));
+  {
+    const Playing play{"pad-2b", pad};
+    CHECK(watch.wait_for("omnipar (process " + std::to_string(play.process()) + ")"));
+    CHECK(count(watch.output(), "omnipar (process") == 1);
+  }
+  pad.send({south});
+  CHECK(watch.wait_for("\"inner\":1"));
+  pad.send({});
+  watch.signal(SIGTERM);
+  CHECK(watch.wait_for_end() == 0);
+}
+
 TEST_CASE("what is typed on a watched panel is no command, and does not reach the shell", "[units]") {
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
