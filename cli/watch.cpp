@@ -1,10 +1,12 @@
 // omnipar watch [PROFILE]
+#include <algorithm>
 #include <cstdio>
 #include <memory>
 #include <optional>
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
 #include "command.hpp"
 #include "omnipar/sheets.hpp"
 #include "sources.hpp"
@@ -52,6 +54,8 @@ std::optional<Diagnostic> refused_words(const WatchWords& words) {
   if (words.tick_off && words.sources.profile.empty())
     return refuse("no-profile-to-tick-off", "--tick-off needs a profile: it ticks what the machine gets",
                   "such as: omnipar watch pad-2b --tick-off");
+  if (!words.tick_off && !words.players.empty())
+    return refuse("players-of-nothing", "--players says whose controls are ticked off", "add --tick-off");
   if (words.sources.host.empty() && (words.from >= 0 || words.step || words.speed != 1))
     return refuse("no-room", "--from, --speed and --step are for rooms", "name a room with --host");
   if (!words.size.empty() && !parsed_size(words.size))
@@ -142,6 +146,17 @@ LoopWish loop_wish(const WatchWords& words) {
   return wish;
 }
 
+/// A player that is asked for and that the profile does not have, or none.
+std::optional<Diagnostic> missing_player(const WatchWords& words, const Watching& watching) {
+  std::vector<std::string> there;
+  for (const inspect::SeenPort& port : watching.seen().ports()) there.push_back(std::to_string(port.number));
+  for (const int player : words.players)
+    if (std::ranges::find(there, std::to_string(player)) == there.end())
+      return Diagnostic{"unknown-port", Severity::error, fmt::format("the profile has no port {}", player), "--players",
+                        "its ports are: " + some_listed(there, 16)};
+  return std::nullopt;
+}
+
 /// Draws, ticks off or prints samples until it ends.
 int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
   os::Door& door = os::real_door();
@@ -189,6 +204,10 @@ int run(const WatchWords& words) {
   auto watching = Watching::open(std::move(wish));
   if (!watching) tell(watching.error());
   if (!watching) return refusal(words);
+  if (const auto problem = missing_player(words, **watching)) {
+    tell({*problem});
+    return bad_input;
+  }
   return words.once ? show_once(words, **watching) : watch_on(words, **watching, all_players);
 }
 
@@ -207,8 +226,8 @@ void add_watch(CLI::App& app, int& status) {
   command
       ->add_option(
           "--players", words->players,
-          "with --tick-off: these players must be complete, such as 1,2; otherwise all that the profile has, and "
-          "of a machine all who are there")
+          "with --tick-off: who must be complete, such as 1,2; else all ports of a profile, and of a machine all "
+          "who are there")
       ->delimiter(',');
   command->add_option("--at-most", words->at_most, "end after so many seconds")->check(number_between(0, 86'400));
   command->add_flag("--raw", words->raw, "show the units' own numbers and codes");
