@@ -154,7 +154,7 @@ std::vector<std::string> TickOff::result() const {
     else if (open.empty())
       whole.push_back(std::to_string(port.number));
     else
-      lines.push_back(fmt::format("Player {} lacks {}.", port.number, some_listed(open, 12)));
+      lines.push_back(fmt::format("Player {} lacks {}.", port.number, some_listed(open, open.size())));
   }
   if (!whole.empty())
     lines.insert(lines.begin(), fmt::format("{} {} complete.", whole.size() == 1 ? "Player" : "Players",
