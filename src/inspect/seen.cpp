@@ -270,29 +270,29 @@ void Seen::judge(const Wire& wire, const Heard& heard) {
     control.odd = Oddity::none;
 }
 
-/// A press, or a push past the half of the way.
+/// A press, or a push past the half of the way; and how a push goes on.
 void Seen::note_press(const Wire& wire, double before) {
+  const Reading reading = wire.control.reading;
+  if (reading == Reading::pointer) return;
   const SeenUnit& unit = units_[wire.unit];
   const SeenControl& control = unit.controls[wire.seen];
   const double now = wire.is_y ? control.y : control.x;
-  const bool counts = wire.control.reading == Reading::counts;
-  if (wire.control.reading == Reading::pointer) return;
-  if (!counts && (std::fabs(now) < pushed || std::fabs(before) >= pushed)) {
-    // A push that goes on is shown as it goes on.
-    if (!last_press_ || last_press_->unit != unit.name || last_press_->role != control.role || now == 0) return;
-    if (control.kind == RoleKind::button) return;
+  const bool is_contact = reading == Reading::button || reading == Reading::hat;
+  if (!is_contact && now != 0 && last_press_ && last_press_->unit == unit.name && last_press_->role == control.role) {
+    last_press_->x = control.x;
+    last_press_->y = control.y;
+    return;
   }
+  if (reading != Reading::counts && (std::fabs(now) < pushed || std::fabs(before) >= pushed)) return;
   std::string role = control.role;
-  if (wire.control.reading == Reading::hat)
-    role += wire.is_y ? (now < 0 ? "-up" : "-down") : (now < 0 ? "-left" : "-right");
-  const bool is_hat = wire.control.reading == Reading::hat;
+  if (reading == Reading::hat) role += wire.is_y ? (now < 0 ? "-up" : "-down") : (now < 0 ? "-left" : "-right");
   last_press_ = SeenPress{unit.name,
                           unit.seat,
                           std::move(role),
                           control.label,
                           control.codes(),
-                          is_hat || control.kind == RoleKind::button ? 1 : control.x,
-                          is_hat ? 0 : control.y};
+                          is_contact ? 1 : control.x,
+                          is_contact ? 0 : control.y};
 }
 
 // -- ports ----------------------------------------------------------------------------------------------------
