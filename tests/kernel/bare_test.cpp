@@ -48,7 +48,7 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
   CHECK(said({"omnipar", "units"}, 0) ==
         "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; known by serial m-1; " + node +
             "\n    without a role: BTN_C, BTN_Z and key:319; a sheet can give them some\n"
-            "Next: omnipar play pad-2b\n");
+            "Next: omnipar play pad-2b\nWhich control is which, live: omnipar watch\n");
   CHECK(said({"omnipar", "doctor"}, 0) ==
         "good   Virtual controllers can be made (/dev/uinput).\n"
         "good   You may read every pad and joystick that is there.\n"
