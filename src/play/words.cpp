@@ -71,8 +71,8 @@ class Teller {
         who(event.seat), event.unit, some_listed(event.targets), event.seat, session_.plan().system());
   }
   std::string operator()(const NoUse& event) const {
-    return fmt::format("\"{}\" was pressed, but it has nothing that this machine uses: omnipar watch shows what it has.",
-                       event.unit);
+    return fmt::format(
+        "\"{}\" was pressed, but it has nothing that this machine uses: omnipar watch shows what it has.", event.unit);
   }
   std::string operator()(const NoSeat& event) const {
     return fmt::format("\"{}\" was pressed, but all {} players are seated.", event.unit,
