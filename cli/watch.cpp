@@ -42,7 +42,9 @@ std::optional<view::Size> parsed_size(const std::string& word) {
   if (std::sscanf(word.c_str(), "%4dx%4d%n", &size.width, &size.height, &used) != 2 ||
       static_cast<std::size_t>(used) != word.size())
     return std::nullopt;
-  if (size.width < 20 || size.height < 5 || size.width > 1000 || size.height > 1000) return std::nullopt;
+  if (size.width < view::smallest_width || size.height < view::smallest_height || size.width > 1000 ||
+      size.height > 1000)
+    return std::nullopt;
   return size;
 }
 

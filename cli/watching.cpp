@@ -209,7 +209,7 @@ nlohmann::ordered_json Watching::seen_json() const {
       controls.push_back(std::move(one));
     }
     units.push_back({{"unit", unit.name}, {"seat", unit.seat}, {"plays", unit.plays}, {"controls", controls}});
-    if (!unit.grabbed_by.empty()) units.back()["grabbed by"] = unit.grabbed_by;
+    if (!unit.grabbed_by.empty()) units.back()["grabbed_by"] = unit.grabbed_by;
   }
   auto ports = nlohmann::ordered_json::array();
   for (const inspect::SeenPort& port : seen_.ports()) {

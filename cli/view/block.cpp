@@ -1,8 +1,9 @@
 #include "view/block.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <map>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -24,32 +25,18 @@ std::string two_numbers(bool pair, bool raw, const SeenControl& c) {
   return pair ? fmt::format("{:+.2f} {:+.2f}", c.x, c.y) : fmt::format("{:+.2f}", c.x);
 }
 
-Gauge::Kind gauge_kind(RoleKind kind) {
+/// Of a role's kind or a target's: both have these by the same names.
+template <typename Kind>
+Gauge::Kind gauge_kind(Kind kind) {
   switch (kind) {
-    case RoleKind::one_sided:
+    case Kind::one_sided:
       return Gauge::Kind::one_sided;
-    case RoleKind::stick:
+    case Kind::stick:
       return Gauge::Kind::stick;
-    case RoleKind::pointer:
+    case Kind::pointer:
       return Gauge::Kind::area;
-    case RoleKind::turns:
-    case RoleKind::movement:
-      return Gauge::Kind::counts;
-    default:
-      return Gauge::Kind::two_sided;
-  }
-}
-
-Gauge::Kind gauge_kind(TargetKind kind) {
-  switch (kind) {
-    case TargetKind::one_sided:
-      return Gauge::Kind::one_sided;
-    case TargetKind::stick:
-      return Gauge::Kind::stick;
-    case TargetKind::pointer:
-      return Gauge::Kind::area;
-    case TargetKind::turns:
-    case TargetKind::movement:
+    case Kind::turns:
+    case Kind::movement:
       return Gauge::Kind::counts;
     default:
       return Gauge::Kind::two_sided;
@@ -227,6 +214,7 @@ void draw_line(Canvas& canvas, int x, int y, int columns, double value, bool one
 }
 
 void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, int rows) {
+  if (columns < 3) return;
   const Signs& signs = canvas.signs();
   for (int row = 0; row < rows; ++row)
     for (int column = 0; column < columns; ++column)
@@ -308,8 +296,9 @@ Block block_of(const inspect::SeenUnit& unit, const BlockWords& words) {
   return block;
 }
 
-Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks, const BlockWords&) {
+Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks) {
   Block block;
+  block.rank = port.moved;
   block.title = fmt::format("port {}: {}", port.number, port.controller);
   block.aside = port.is_played || port.seat.empty() ? port.seat : port.seat + ", nobody yet";
   if (ticks != nullptr) {

@@ -55,7 +55,7 @@ struct BlockWords {
 
 [[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockWords& words);
 /// With `ticks`, what is ticked off and what is open is marked.
-[[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks, const BlockWords& words);
+[[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks);
 
 /// An item's columns, from the block's left edge.
 struct Spread {

@@ -87,7 +87,7 @@ void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
   }
 }
 
-/// Broken where its links are, or between two words; what goes on stands further in.
+/// Broken where its links are, or between two words; what goes on stands further in. The width is more than that.
 void wrap(std::vector<std::string>& into, std::string line, int width) {
   constexpr std::string_view further = "      ";
   while (columns_of(line) > width) {
@@ -101,7 +101,8 @@ void wrap(std::vector<std::string>& into, std::string line, int width) {
     if (cut == std::string::npos || cut < further.size() + 2) cut = line.rfind(' ', end);
     if (cut == std::string::npos || cut <= further.size()) cut = end;
     into.push_back(line.substr(0, cut));
-    line = std::string{further} + line.substr(line.find_first_not_of(' ', cut));
+    line.erase(0, std::min(line.find_first_not_of(' ', cut), line.size()));
+    line.insert(0, further);
   }
   into.push_back(std::move(line));
 }
@@ -152,6 +153,8 @@ int draw_below(Canvas& canvas, const Page& page) {
 void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   canvas.clear();
   const int width = canvas.width();
+  if (width < smallest_width || canvas.height() < smallest_height)
+    return static_cast<void>(canvas.put(0, 0, "too small"));
   const int aside = columns_of(page.aside);
   canvas.put(0, 0, page.title, Look::title, width - aside - 1);
   canvas.put(std::max(0, width - aside), 0, page.aside, Look::faint);
@@ -163,7 +166,7 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   words.seats = !seen.ports().empty();
   for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, words));
   for (std::size_t p = 0; p < seen.ports().size(); ++p)
-    ports.push_back(block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p], page.words));
+    ports.push_back(block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p]));
   if (height < 1) return;
   std::vector<Column> columns;
   if (ports.empty()) {

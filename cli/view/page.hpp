@@ -25,7 +25,10 @@ struct Page {
   BlockWords words;
 };
 
-/// Draws all of it anew.
+/// In less nothing can be seen.
+inline constexpr int smallest_width = 20, smallest_height = 5;
+
+/// Draws all of it anew; where there is too little room, says so.
 void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page);
 
 /// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link of the

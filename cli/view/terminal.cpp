@@ -134,8 +134,15 @@ void Terminal::come_back() {
 
 void Terminal::leave() {
   if (!std::exchange(entered_, false)) return;
-  pending_.clear();  // a line that is too slow for the rest of a drawing gets the end at least
-  write_now(door_, tty_.get(), terminfo_.leave());
+  // A line that is too slow for the rest of a drawing gets the end at least, and is given a moment for it.
+  pending_ = terminfo_.leave();
+  constexpr Duration patience = std::chrono::seconds{1};
+  const Time until = door_.now() + patience;
+  for (write_on(); !pending_.empty() && door_.now() < until; write_on()) {
+    pollfd tty{tty_.get(), POLLOUT, 0};
+    if (door_.wait({&tty, 1}, &until) <= 0 || (tty.revents & POLLOUT) == 0) break;
+  }
+  pending_.clear();
   door_.control(tty_.get(), TCFLSH, std::uintptr_t{TCIFLUSH});
   ::termios copy = before_;
   door_.control(tty_.get(), TCSETS, &copy);

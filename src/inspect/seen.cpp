@@ -106,20 +106,20 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
   find_who_plays();
   std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
   for (const Wire& wire : wires_) {
-    const Heard& heard = heard_.at(wire.node);
-    const auto value = heard.values.find(wire.control.code);
-    if (value != heard.values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
-    judge(wire, heard);
+    const auto value = wire.heard->values.find(wire.control.code);
+    if (value != wire.heard->values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
+    judge(wire);
   }
 }
 
 /// Of nodes that stay, what was heard is kept; of new ones it is what they said when they came.
 void Seen::meet_nodes(const std::vector<UnitDetails>& units) {
-  std::map<int, Heard> heard;
+  std::map<Share, Heard> heard;
   for (const UnitDetails& unit : units)
     for (const UnitDetails::Node& node : unit.nodes) {
-      if (auto before = heard_.extract(node.number)) heard.insert(std::move(before));
-      const auto [at, is_new] = heard.try_emplace(node.number, Heard{attach::HealthWatch{node.attachment}, {}, {}});
+      const Share share{node.number, unit.part};
+      if (auto before = heard_.extract(share)) heard.insert(std::move(before));
+      const auto [at, is_new] = heard.try_emplace(share, Heard{attach::HealthWatch{node.attachment}, {}, {}});
       if (!is_new) continue;
       for (const Change& change : node.attachment.state) {
         at->second.values[change.code] = change.value;
@@ -180,7 +180,7 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
   }
   (is_y ? at->code_y : at->code) = code;
   wires_.push_back({node.number, control, scale_of(control), units_.size() - 1,
-                    static_cast<std::size_t>(at - seen.controls.begin()), is_y});
+                    static_cast<std::size_t>(at - seen.controls.begin()), is_y, &heard_.at({node.number, unit.part})});
 }
 
 /// What no sheet and no convention knows; of a part nobody could say whose it is.
@@ -214,9 +214,8 @@ void Seen::find_who_plays() {
 }
 
 void Seen::hear(int node, const Report& report) {
-  const auto heard = heard_.find(node);
-  if (heard == heard_.end()) return;
-  heard->second.health.take(report);
+  for (auto heard = heard_.lower_bound({node, ""}); heard != heard_.end() && heard->first.first == node; ++heard)
+    heard->second.health.take(report);
   for (const Change& change : report.changes) {
     const auto key = std::tuple{node, change.code};
     const auto key_of = [](const Wire& wire) { return std::tuple{wire.node, wire.control.code}; };
@@ -227,13 +226,13 @@ void Seen::hear(int node, const Report& report) {
       unit.spoke = changes_;
       unit.silent = false;
       unit.grabbed_by.clear();  // it speaks to us, too
-      heard->second.values[change.code] = change.value;
-      if (change.value == 0) heard->second.stuck.erase(change.code);
+      wire->heard->values[change.code] = change.value;
+      if (change.value == 0) wire->heard->stuck.erase(change.code);
       SeenControl& control = unit.controls[wire->seen];
       control.was_heard = true;
       const double before = wire->is_y ? control.y : control.x;
       take(*wire, change.value);
-      judge(*wire, heard->second);
+      judge(*wire);
       note_press(*wire, before);
     }
   }
@@ -253,7 +252,8 @@ void Seen::take(const Wire& wire, std::int32_t value) {
   (wire.is_y ? control.raw_y : control.raw_x) = value;
 }
 
-void Seen::judge(const Wire& wire, const Heard& heard) {
+void Seen::judge(const Wire& wire) {
+  const Heard& heard = *wire.heard;
   SeenControl& control = units_[wire.unit].controls[wire.seen];
   const Code code = wire.control.code;
   const bool is_axis = wire.control.reading == Reading::one_sided || wire.control.reading == Reading::two_sided ||
@@ -346,6 +346,7 @@ bool Seen::look(const Reader& reader) {
     const auto half = std::ranges::find(seen.of, changed);
     if (half == seen.of.end()) continue;  // a hotkey
     any = true;
+    ports_[port].moved = looks_;
     const auto i = static_cast<std::size_t>(half - seen.of.begin());
     const bool counts = seen.kind == TargetKind::turns || seen.kind == TargetKind::movement;
     seen.native[i] = counts ? seen.native[i] + reader.native(changed) : reader.native(changed);

@@ -8,6 +8,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "attach/health_watch.hpp"
@@ -83,6 +84,7 @@ struct SeenPort {
   std::string controller;  ///< its title
   std::string seat;
   std::array<std::string, 2> seats;  ///< the second one is mostly empty
+  std::uint64_t moved = 0;           ///< the later, the greater
   bool is_played = false;            ///< some unit is there for it
   std::vector<SeenTarget> targets;
 };
@@ -122,6 +124,13 @@ class Seen {
   [[nodiscard]] std::uint64_t changes() const noexcept { return changes_; }
 
  private:
+  /// One node, as a unit or a part of one has it: two players may share it.
+  using Share = std::pair<int, std::string>;
+  struct Heard {
+    attach::HealthWatch health;
+    std::map<Code, std::int32_t> values;
+    std::map<Code, bool> stuck;  ///< buttons that were down from the first and have not been up
+  };
   struct Wire {
     int node = 0;
     Control control;
@@ -129,11 +138,7 @@ class Seen {
     std::size_t unit = 0;
     std::size_t seen = 0;  ///< which of the unit's controls
     bool is_y = false;
-  };
-  struct Heard {
-    attach::HealthWatch health;
-    std::map<Code, std::int32_t> values;
-    std::map<Code, bool> stuck;  ///< buttons that were down from the first and have not been up
+    Heard* heard = nullptr;  ///< of the node's share that it is in
   };
 
   void meet_nodes(const std::vector<UnitDetails>& units);
@@ -143,14 +148,14 @@ class Seen {
   void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
   void add_unknown(const UnitDetails& unit, const UnitDetails::Node& node);
   void take(const Wire& wire, std::int32_t value);
-  void judge(const Wire& wire, const Heard& heard);
+  void judge(const Wire& wire);
   void note_press(const Wire& wire, double before);
   void find_who_plays();
 
   const Catalogue& catalogue_;
   std::vector<SeenUnit> units_;
   std::vector<Wire> wires_;  ///< in order of node and code
-  std::map<int, Heard> heard_;
+  std::map<Share, Heard> heard_;
   std::vector<SeenPort> ports_;
   std::vector<std::pair<std::size_t, std::size_t>> target_at_;  ///< by the plan's target: port, and target there
   std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< lit counts of the last sample

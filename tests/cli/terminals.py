@@ -311,14 +311,23 @@ def in_plain_ascii():
 
 
 def on_a_line_that_takes_nothing():
-    """Nobody reads: the evening goes on all the same, and ends when it is asked to."""
-    shell = Shell(LINE + ["--speed", "50"], columns=300, rows=100)
-    time.sleep(1.5)
-    shell.program.send_signal(signal.SIGTERM)
-    end = time.monotonic() + 10
-    while shell.program.poll() is None:
-        assert time.monotonic() < end, "waits for a reader that never comes"
-        time.sleep(0.05)
+    """Nobody reads: the evening goes on all the same, and ends when it is asked to. Who reads on in time gets the end."""
+    for reads_on in (False, True):
+        shell = Shell(LINE + ["--speed", "50"], columns=300, rows=100)
+        time.sleep(1.5)
+        for size in range(200, 300, 5):  # each is drawn whole
+            shell.size(size, 100)
+            shell.program.send_signal(signal.SIGWINCH)
+            time.sleep(0.02)
+        shell.program.send_signal(signal.SIGTERM)
+        if reads_on:
+            time.sleep(0.3)
+            shell.end()
+            shell.is_as_it_was()
+        end = time.monotonic() + 10
+        while shell.program.poll() is None:
+            assert time.monotonic() < end, "waits for a reader that never comes"
+            time.sleep(0.05)
 
 
 def where_nothing_can_be_drawn():

@@ -16,6 +16,7 @@
 #include <memory>
 #include <thread>
 
+#include "eight_pads.hpp"
 #include "made_units.hpp"
 #include "support/settings.hpp"
 
@@ -194,13 +195,7 @@ Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>&
 
 TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than copying", "[clockwork]") {
   const Order order = GENERATE(Order::together, Order::in_turn);
-  std::ofstream sheet{"/tmp/eight.toml"};
-  sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
-  for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
-  sheet << "[[sheet.controller]]\nname = \"stick\"\ntitle = \"stick\"\n"
-           "target = [{ name = \"move\", type = \"stick\", place = \"left-stick\", default = [\"left-stick\"] }, "
-           "{ name = \"a\", place = \"south\", default = [\"south\"] }]\n";
-  sheet.close();
+  write_eight_pads("/tmp/eight.toml");
   std::vector<std::unique_ptr<UinputPad>> pads;
   std::vector<std::string> command{"/box/copier"};
   for (int i = 0; i < units; ++i) {

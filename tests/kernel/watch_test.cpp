@@ -8,9 +8,9 @@
 #include <array>
 #include <csignal>
 #include <cstdlib>
-#include <fstream>
 #include <memory>
 
+#include "eight_pads.hpp"
 #include "made_units.hpp"
 
 using namespace omnipar::test;
@@ -131,7 +131,7 @@ TEST_CASE("who looks at units that are played on is told by which process", "[un
   Program watch{{"/box/omnipar", "watch", "--once", "--json"}};
   CHECK(watch.wait_for_end() == 0);
   INFO(watch.output());
-  CHECK(watch.output().find("\"grabbed by\": \"omnipar (process " + std::to_string(play.process()) + ")") !=
+  CHECK(watch.output().find("\"grabbed_by\": \"omnipar (process " + std::to_string(play.process()) + ")") !=
         std::string::npos);
 }
 
@@ -176,15 +176,9 @@ TEST_CASE("what is typed on a watched panel is no command, and does not reach th
 }
 
 TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and every press is seen", "[clockwork]") {
-  constexpr int units = 8;
+  constexpr int units = eight_pads;
   std::vector<std::unique_ptr<UinputPad>> pads;
-  std::ofstream sheet{"/tmp/seen.toml"};
-  sheet << "omnipar = 1\n[[sheet]]\nkind = \"system\"\nname = \"eight\"\ntitle = \"eight pads\"\n";
-  for (int port = 1; port <= units; ++port) sheet << "[[sheet.port]]\nnumber = " << port << "\ntakes = [\"stick\"]\n";
-  sheet << "[[sheet.controller]]\nname = \"stick\"\ntitle = \"stick\"\n"
-           "target = [{ name = \"move\", type = \"stick\", place = \"left-stick\", default = [\"left-stick\"] }, "
-           "{ name = \"a\", place = \"south\", default = [\"south\"] }]\n";
-  sheet.close();
+  write_eight_pads("/tmp/seen.toml");
   for (int i = 0; i < units; ++i) {
     pads.push_back(std::make_unique<UinputPad>("Seen Pad " + std::to_string(i + 1)));
     REQUIRE(wait_for_nodes(pads.back()->name(), 1));

@@ -285,9 +285,62 @@ TEST_CASE("each machine's controllers", "[view]") {
     inspect::Seen seen{catalogue};
     seen.set_plan(plan);
     const inspect::TickOff ticks{plan, seen};
-    narrow += drawn(view::block_of(seen.ports()[0], nullptr, {}), 39, true);
-    wide += drawn(view::block_of(seen.ports()[0], &ticks.ports()[0], {}), 59, false);
+    narrow += drawn(view::block_of(seen.ports()[0], nullptr), 39, true);
+    wide += drawn(view::block_of(seen.ports()[0], &ticks.ports()[0]), 59, false);
   }
   CHECK_GOLDEN("view-ports-narrow.txt", narrow);
   CHECK_GOLDEN("view-ports-wide.txt", wide);
+}
+
+TEST_CASE("a drawing of any size, however small, ends and stays in its cells", "[view]") {
+  const Catalogue catalogue = built_in_catalogue();
+  const Plan plan = compile(catalogue, propose(catalogue, "gun-booth").value()).value();
+  inspect::Seen seen{catalogue};
+  seen.set_plan(plan);
+  std::vector<UnitDetails> units;
+  for (const Description& node : shipped_units()) {
+    const int number = static_cast<int>(units.size());
+    units.push_back({{node.name, "seat-1", true}, "", node, {{number, node, attach_node(catalogue, node, node)}}});
+  }
+  seen.set_units(units);
+  const inspect::TickOff ticks{plan, seen};
+  view::Page page;
+  page.title = "a title that is longer than all this";
+  page.aside = "12.345 s";
+  page.press = {"a press of something",
+                "  something 0.5 -> dead zone 0.15 0.41 -> port 1: the-longest-name-of-all-targets  "};
+  page.notes = {"Player 1 plays with \"漢字の長い名前のとても長いパッド第一号機\" ", "words " + std::string(300, 'x')};
+  page.keys = "q ends";
+  page.ticks = &ticks;
+  for (int width = 1; width < 60; ++width)
+    for (int height = 1; height < 50; height += 3) {
+      Canvas canvas{width, height, width % 2 == 0};
+      view::draw(canvas, seen, page);
+      check_columns(canvas);
+    }
+}
+
+TEST_CASE("two players on one node are known and judged apart", "[view]") {
+  const Catalogue catalogue = built_in_catalogue();
+  Description node;
+  node.name = "Shared Panel";
+  node.codes = {{code::abs_x, -100, 100, 0}, {code::abs_y, -100, 100, 0}, {code::btn_south, 0, 1, 0}};
+  const auto player = [&](const std::string& part, Control axis, std::vector<Control> more) {
+    UnitDetails unit{{part, part, true}, part, node, {}};
+    Attachment attachment{part, part, {std::move(axis)}, {{axis.code, 0}}};
+    for (Control& control : more) attachment.controls.push_back(std::move(control));
+    unit.nodes.push_back({1, node, std::move(attachment)});
+    return unit;
+  };
+  const Control left{code::abs_x, Reading::two_sided, "wheel", Axis::none, -100, 100, 0};
+  const Control right{code::abs_y, Reading::two_sided, "wheel", Axis::none, -100, 100, 0};
+  inspect::Seen seen{catalogue};
+  seen.set_units({player("left", left, {}), player("right", right, {{code::btn_south, Reading::button, "south"}})});
+  for (const inspect::SeenUnit& unit : seen.units()) CHECK(unit.controls[0].odd == inspect::Oddity::none);
+  for (int ms = 0; ms < 8; ++ms) {
+    const Change change{code::btn_south, ms % 2};
+    seen.hear(1, {at_us(1'000'000 + ms * 4000), {&change, 1}});
+  }
+  CHECK(seen.units()[1].controls[1].odd == inspect::Oddity::bounces);
+  CHECK(seen.units()[0].controls[0].odd == inspect::Oddity::none);
 }
