@@ -7,6 +7,7 @@ import re
 import struct
 import subprocess
 import termios
+import threading
 
 from room import Room
 
@@ -60,24 +61,21 @@ def escape_codes(home):
 
 
 def on_a_terminal(home, words, columns, **more):
-    """What a terminal of so many columns is sent."""
+    """What a terminal of so many columns is sent: all up to a mark of ours, for a terminal that closes can lose its end."""
     ours, theirs = pty.openpty()
     fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 25, columns, 0, 0))
     environment = {**os.environ, "HOME": str(home.folder), "TERM": "xterm", "NO_COLOR": "", **more}
+    said, mark = b"", b"<end of the program>"
     with subprocess.Popen([home.tool, *words], cwd=home.folder, env=environment, stdin=subprocess.DEVNULL, stdout=theirs, stderr=theirs) as program:
-        os.close(theirs)
-        said = b""
-        while True:
-            try:
-                piece = os.read(ours, 65536)
-            except OSError:
-                break
-            if not piece:
-                break
-            said += piece
-        program.wait(60)
+        ending = threading.Thread(target=lambda: (program.wait(), os.write(theirs, mark)))
+        ending.start()
+        while not said.endswith(mark):
+            said += os.read(ours, 65536)
+        ending.join()
+    os.close(theirs)
     os.close(ours)
-    return said.decode()
+    assert program.returncode in (0, 2), (words, program.returncode, said)
+    return said.removesuffix(mark).decode()
 
 
 def terminals(home, room):
