@@ -9,6 +9,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/hid_output.hpp"
 #include "omnipar/identity.hpp"
+#include "omnipar/learning.hpp"
 #include "omnipar/plan.hpp"
 #include "omnipar/profile.hpp"
 #include "omnipar/raw_unit.hpp"

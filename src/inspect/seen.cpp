@@ -5,6 +5,7 @@
 #include <tuple>
 #include <utility>
 
+#include "attach/position.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar::inspect {
@@ -27,18 +28,6 @@ const ControlSheet* sheet_of(const UnitSheet* sheet, const std::string& part, co
 RoleKind kind_of(const Control& control) {
   if (const auto kind = role_kind(control.role)) return *kind;
   return control.reading == Reading::button ? RoleKind::button : RoleKind::two_sided;
-}
-
-/// As a hand has it: one-sided and two-sided axes from their rest, a pointer from the edge.
-double position(const Control& control, const shape::Scale& scale, std::int32_t value) {
-  if (control.reading == Reading::button) return value != 0 ? 1 : 0;
-  if (control.reading == Reading::hat) return value < 0 ? -1 : value > 0 ? 1 : 0;
-  return shape::normalised(scale, value);
-}
-
-shape::Scale scale_of(const Control& control) {
-  const bool from_edge = control.reading == Reading::pointer;
-  return shape::scale_of(control.minimum, control.maximum, from_edge ? control.minimum : control.rest);
 }
 
 /// What the halves of a pair are together.
@@ -179,7 +168,7 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
     at = seen.controls.end() - 1;
   }
   (is_y ? at->code_y : at->code) = code;
-  wires_.push_back({node.number, control, scale_of(control), units_.size() - 1,
+  wires_.push_back({node.number, control, attach::scale_of(control), units_.size() - 1,
                     static_cast<std::size_t>(at - seen.controls.begin()), is_y, &heard_.at({node.number, unit.part})});
 }
 
@@ -248,7 +237,7 @@ void Seen::take(const Wire& wire, std::int32_t value) {
     moved_controls_.push_back({wire.unit, wire.seen, looks_});
     return;
   }
-  (wire.is_y ? control.y : control.x) = position(wire.control, wire.scale, value);
+  (wire.is_y ? control.y : control.x) = attach::position(wire.control, wire.scale, value);
   (wire.is_y ? control.raw_y : control.raw_x) = value;
 }
 

@@ -13,6 +13,7 @@
 #include "omnipar/session.hpp"
 #include "support/golden.hpp"
 #include "support/settings.hpp"
+#include "support/shipped_units.hpp"
 #include "support/stories.hpp"
 #include "view/page.hpp"
 #include "watching.hpp"
@@ -76,39 +77,23 @@ namespace {
 
 // -- evenings -------------------------------------------------------------------------------------------------
 
-/// Nodes as the shipped models have them: those whose sheets speak of codes.
-const std::vector<Description>& shipped_units() {
-  static const std::vector<Description> units = [] {
+/// The main nodes of the shipped models.
+const std::vector<Description>& shipped_nodes() {
+  static const std::vector<Description> nodes = [] {
     std::vector<Description> all;
-    for (const UnitSheet& sheet : built_in_catalogue().units) {
-      Description node;
-      node.name = sheet.identities[0].name.empty() ? sheet.title : sheet.identities[0].name;
-      node.bus = 3;
-      node.vendor = sheet.identities[0].vendor;
-      node.product = sheet.identities[0].product;
-      node.socket = node.device = "hall:" + std::to_string(all.size() + 1);
-      for (const ControlSheet& control : sheet.controls) {
-        if (!control.raw.empty() || !control.node.empty() || node.find(control.code) != nullptr) continue;
-        const bool hat = control.role == "dpad", one_sided = role_kind(control.role) == RoleKind::one_sided;
-        if (control.code.type == ev_abs)
-          node.codes.push_back(hat         ? CodeRange{control.code, -1, 1, 0}
-                               : one_sided ? CodeRange{control.code, 0, 255, 0}
-                                           : CodeRange{control.code, -32768, 32767, 0});
-        else
-          node.codes.push_back({control.code, 0, 1, 0});
-      }
-      if (!node.codes.empty()) all.push_back(std::move(node));
-    }
+    for (const UnitSheet& sheet : built_in_catalogue().units)
+      if (Description node = node_of(sheet, "", "hall:" + std::to_string(all.size() + 1)); !node.codes.empty())
+        all.push_back(std::move(node));
     return all;
   }();
-  return units;
+  return nodes;
 }
 
 /// A room that the dice have made up: four of the shipped units come and go, and their controls move.
 std::string room_text(ByteDice& dice, int events) {
   std::string text = to_line(TraceHead{"", true});
   std::vector<const Description*> units;
-  for (int i = 0; i < 4; ++i) units.push_back(&shipped_units()[dice.below(shipped_units().size())]);
+  for (int i = 0; i < 4; ++i) units.push_back(&shipped_nodes()[dice.below(shipped_nodes().size())]);
   for (std::size_t u = 0; u < units.size(); ++u) {
     Description node = *units[u];
     node.socket = node.device = "desk:" + std::to_string(u + 1);
@@ -260,7 +245,7 @@ std::vector<Change> pushed(const Description& node) {
 TEST_CASE("each model of unit, at rest and with everything pushed", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   std::string narrow, wide;
-  for (const Description& node : shipped_units())
+  for (const Description& node : shipped_nodes())
     for (const std::string& part : unit_parts(catalogue, node)) {
       inspect::Seen seen{catalogue};
       const Attachment attachment = attach_node(catalogue, node, node, part);
@@ -298,7 +283,7 @@ TEST_CASE("a drawing of any size, however small, ends and stays in its cells", "
   inspect::Seen seen{catalogue};
   seen.set_plan(plan);
   std::vector<UnitDetails> units;
-  for (const Description& node : shipped_units()) {
+  for (const Description& node : shipped_nodes()) {
     const int number = static_cast<int>(units.size());
     units.push_back({{node.name, "seat-1", true}, "", node, {{number, node, attach_node(catalogue, node, node)}}});
   }

@@ -1,0 +1,254 @@
+// What is asked for at a port, and in which order.
+#include <algorithm>
+#include <array>
+
+#include "omnipar/learning.hpp"
+#include "omnipar/reach.hpp"
+#include "omnipar/role.hpp"
+#include "plan/resolve.hpp"
+
+namespace omnipar {
+namespace {
+
+/// As a hand goes: what steers, fire buttons, shoulders, start and the like, the rest.
+int rank_of(const TargetSheet& target) {
+  constexpr std::array fire = std::to_array<std::string_view>({"south", "east", "west", "north", "trigger"});
+  constexpr std::array high =
+      std::to_array<std::string_view>({"left-shoulder", "right-shoulder", "left-trigger", "right-trigger", "reload"});
+  constexpr std::array small = std::to_array<std::string_view>({"start", "select", "coin", "home"});
+  const auto is_in = [&target](const auto& places) { return std::ranges::find(places, target.place) != places.end(); };
+  if (target.kind != TargetKind::button && target.kind != TargetKind::one_sided) return 0;
+  if (is_in(fire) || target.place.starts_with("panel-")) return 1;
+  if (is_in(high)) return 2;
+  if (is_in(small)) return 3;
+  return 4;
+}
+
+const PortProfile* port_of(const Profile& profile, int port) {
+  const auto at = std::ranges::find(profile.ports, port, &PortProfile::port);
+  return at == profile.ports.end() ? nullptr : &*at;
+}
+
+const ControllerSheet* controller_of(const Catalogue& catalogue, const Profile& profile, const PortProfile& port) {
+  const SystemSheet* system = catalogue.system(profile.system);
+  const PortSheet* sheet = system == nullptr ? nullptr : system->port(port.port);
+  if (sheet == nullptr || port.not_ours) return nullptr;
+  if (!port.controller.empty()) return system->controller(port.controller);
+  return sheet->takes.empty() ? nullptr : system->controller(sheet->takes.front());
+}
+
+bool any_of_kind(const std::vector<std::string>& roles, std::initializer_list<RoleKind> wanted) {
+  return std::ranges::any_of(roles, [&](const std::string& role) {
+    const auto kind = role_kind(role);
+    return kind && std::ranges::find(wanted, *kind) != wanted.end();
+  });
+}
+
+bool can_answer(const std::vector<std::string>& roles, TargetKind kind) {
+  const bool has_cross = std::ranges::find(roles, "dpad-up") != roles.end();
+  switch (kind) {
+    case TargetKind::button:
+      return any_of_kind(roles, {RoleKind::button, RoleKind::one_sided, RoleKind::stick});
+    case TargetKind::one_sided:
+      return any_of_kind(roles, {RoleKind::button, RoleKind::one_sided});
+    case TargetKind::stick:
+      return has_cross || any_of_kind(roles, {RoleKind::stick});
+    case TargetKind::two_sided:
+      return has_cross || any_of_kind(roles, {RoleKind::two_sided});
+    case TargetKind::turns:
+      return any_of_kind(roles, {RoleKind::turns});
+    case TargetKind::movement:
+      return any_of_kind(roles, {RoleKind::movement});
+    default:
+      return any_of_kind(roles, {RoleKind::pointer, RoleKind::movement, RoleKind::stick});
+  }
+}
+
+/// One direction of what feeds all four: "dpad" and "up" make "dpad-up".
+std::string direction_of(const std::string& role, std::string_view direction) {
+  return role + "-" + std::string{direction};
+}
+
+/// What feeds one direction now: its own binding, else its part of the group's.
+std::vector<Use> uses_of(const plan::PortSources& port, std::string_view target) {
+  const auto own = std::ranges::find(port.fed, target, &plan::Fed::target);
+  if (own != port.fed.end()) return own->uses;
+  const auto group = std::ranges::find(port.fed, plan::directions_group, &plan::Fed::target);
+  if (group == port.fed.end()) return {};
+  std::vector<Use> uses = group->uses;
+  for (Use& use : uses) use.role = direction_of(use.role, target);
+  return uses;
+}
+
+void bind(std::vector<Binding>& all, const std::string& target, std::vector<Use> uses) {
+  const auto at = std::ranges::find(all, target, &Binding::target);
+  if (at == all.end())
+    all.push_back({target, std::move(uses)});
+  else
+    at->uses = std::move(uses);
+}
+
+Use use_of(const LearnedSource& source) {
+  Use use;
+  use.role = source.role;
+  if (source.invert_x) use.settings.set("invert-x", 1);
+  if (source.invert_y) use.settings.set("invert-y", 1);
+  return use;
+}
+
+class Outcome {
+ public:
+  Outcome(const Learning& learning, const plan::PortSources& before, bool adds)
+      : learning_(learning), before_(before), adds_(adds) {}
+
+  void apply_to(std::vector<Binding>& all) const {
+    take_from_others(all);
+    const bool one_for_all = bind_directions(all);
+    for (std::size_t q = 0; q < learning_.questions().size(); ++q) {
+      const std::string& name = learning_.questions()[q].name;
+      if (one_for_all && is_direction(name)) continue;
+      if (learning_.answers()[q].state != Answer::State::open)
+        bind(all, name, uses_for(learning_.answers()[q], uses_of(before_, name)));
+    }
+  }
+
+ private:
+  [[nodiscard]] static bool is_direction(std::string_view name) {
+    return std::ranges::find(direction_names, name) != direction_names.end();
+  }
+
+  [[nodiscard]] std::vector<Use> uses_for(const Answer& answer, std::vector<Use> before) const {
+    std::vector<Use> uses;
+    if (adds_ && answer.state == Answer::State::given) uses = std::move(before);
+    for (const LearnedSource& source : answer.sources)
+      if (std::ranges::find(uses, source.role, &Use::role) == uses.end()) uses.push_back(use_of(source));
+    return uses;
+  }
+
+  [[nodiscard]] const Answer* answer_to(std::string_view name) const {
+    const auto at = std::ranges::find(learning_.questions(), name, &Question::name);
+    if (at == learning_.questions().end()) return nullptr;
+    return &learning_.answers()[static_cast<std::size_t>(at - learning_.questions().begin())];
+  }
+
+  /// The stick or d-pad that all four directions are of; "-" if all four stay empty; else nothing.
+  [[nodiscard]] std::string whole() const {
+    std::string whole;
+    for (const std::string_view direction : direction_names) {
+      const Answer* answer = answer_to(direction);
+      if (answer == nullptr || answer->state == Answer::State::open) return "";
+      std::string stem = "-";
+      if (answer->state == Answer::State::given) {
+        const std::string& role = answer->sources.front().role;
+        const std::string end = direction_of("", direction);
+        if (!role.ends_with(end)) return "";
+        stem = role.substr(0, role.size() - end.size());
+        const auto kind = role_kind(stem);
+        if (kind != RoleKind::stick && kind != RoleKind::dpad) return "";
+      }
+      if (!whole.empty() && whole != stem) return "";
+      whole = stem;
+    }
+    return whole;
+  }
+
+  bool bind_directions(std::vector<Binding>& all) const {
+    const std::string all_four = whole();
+    if (all_four.empty()) return false;
+    std::vector<Use> uses;
+    const auto group = std::ranges::find(before_.fed, plan::directions_group, &plan::Fed::target);
+    if (adds_ && all_four != "-" && group != before_.fed.end()) uses = group->uses;
+    if (all_four != "-" && std::ranges::find(uses, all_four, &Use::role) == uses.end()) {
+      Use use;
+      use.role = all_four;
+      uses.push_back(std::move(use));
+    }
+    std::erase_if(all, [](const Binding& binding) { return is_direction(binding.target); });
+    bind(all, std::string{plan::directions_group}, std::move(uses));
+    return true;
+  }
+
+  /// What was moved to another target is not there any more where it was, also where nobody was asked.
+  void take_from_others(std::vector<Binding>& all) const {
+    for (const Answer& answer : learning_.answers())
+      for (const LearnedSource& source : answer.sources)
+        if (source.moved)
+          for (const auto& target : targets()) take_from(all, target, source.role);
+  }
+
+  [[nodiscard]] std::vector<std::string> targets() const {
+    std::vector<std::string> names;
+    for (const plan::Fed& fed : before_.fed)
+      if (fed.target != plan::directions_group) names.push_back(fed.target);
+    if (before_.sheet.directions) names.insert(names.end(), direction_names.begin(), direction_names.end());
+    return names;
+  }
+
+  void take_from(std::vector<Binding>& all, const std::string& target, const std::string& role) const {
+    std::vector<Use> uses = uses_of(before_, target);
+    if (std::erase_if(uses, [&role](const Use& use) { return use.role == role; }) > 0)
+      bind(all, target, std::move(uses));
+  }
+
+  const Learning& learning_;
+  const plan::PortSources& before_;
+  bool adds_;
+};
+
+}  // namespace
+
+std::vector<Question> questions_for(const Catalogue& catalogue, const Profile& profile, int port, bool second) {
+  const PortProfile* its = port_of(profile, port);
+  const ControllerSheet* controller = its == nullptr ? nullptr : controller_of(catalogue, profile, *its);
+  if (controller == nullptr) return {};
+  const plan::PortSources sources{profile, *its, *controller};
+  std::vector<Question> questions;
+  if (sources.sheet.directions && !second)
+    for (std::size_t d = 0; d < direction_names.size(); ++d)
+      questions.push_back({std::string{direction_names[d]}, TargetKind::button,
+                           direction_of("dpad", direction_names[d]), std::string{direction_names[d ^ 1U]}});
+  std::vector<const TargetSheet*> targets;
+  for (const TargetSheet& target : sources.sheet.targets)
+    if ((target.player == 2) == second) targets.push_back(&target);
+  std::ranges::stable_sort(targets, {}, [](const TargetSheet* target) { return rank_of(*target); });
+  for (const TargetSheet* target : targets) questions.push_back({target->name, target->kind, target->place, ""});
+  return questions;
+}
+
+std::vector<Question> answerable(std::vector<Question> questions, const std::vector<std::string>& roles,
+                                 std::vector<std::string>& left_out) {
+  std::erase_if(questions, [&](const Question& question) {
+    const bool leaves_out = !can_answer(roles, question.kind);
+    if (leaves_out) left_out.push_back(question.name);
+    return leaves_out;
+  });
+  return questions;
+}
+
+std::vector<std::pair<std::string, std::string>> roles_in_use(const Catalogue& catalogue, const Profile& profile,
+                                                              int port, const std::vector<Question>& asked) {
+  const PortProfile* its = port_of(profile, port);
+  const ControllerSheet* controller = its == nullptr ? nullptr : controller_of(catalogue, profile, *its);
+  if (controller == nullptr) return {};
+  const plan::PortSources sources{profile, *its, *controller};
+  std::vector<std::pair<std::string, std::string>> all;
+  const auto add = [&](const std::string& target) {
+    if (std::ranges::find(asked, target, &Question::name) != asked.end()) return;
+    for (const Use& use : uses_of(sources, target)) all.emplace_back(use.role, target);
+  };
+  if (sources.sheet.directions)
+    for (const std::string_view direction : direction_names) add(std::string{direction});
+  for (const TargetSheet& target : sources.sheet.targets) add(target.name);
+  return all;
+}
+
+Profile with_answers(const Catalogue& catalogue, Profile profile, int port, const Learning& learning, bool adds) {
+  const auto its = std::ranges::find(profile.ports, port, &PortProfile::port);
+  const ControllerSheet* controller = its == profile.ports.end() ? nullptr : controller_of(catalogue, profile, *its);
+  if (controller == nullptr) return profile;
+  const plan::PortSources before{profile, *its, *controller};
+  Outcome{learning, before, adds}.apply_to(its->bind);
+  return profile;
+}
+
+}  // namespace omnipar

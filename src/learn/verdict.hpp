@@ -1,0 +1,37 @@
+// What a gesture means as an answer: the source that it names, or why it is none.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "learn/hands.hpp"
+#include "omnipar/learning.hpp"
+
+namespace omnipar::learn {
+
+/// Neither source nor refusal: nobody did anything that was meant.
+struct Verdict {
+  std::optional<LearnedSource> source{};
+  LearnRefusal refusal = LearnRefusal::none;
+  std::string role{};
+  double seen = 0;
+  std::string other_role{};
+  double other = 0;
+};
+
+/// True of a target that is answered by sweeping or moving a whole control.
+[[nodiscard]] bool is_swept(TargetKind kind) noexcept;
+/// True of what springs back and can be held: not of a stick or a wheel.
+[[nodiscard]] inline bool can_be_held(const Push& push) noexcept { return push.reading != Reading::two_sided; }
+/// "dpad" if the role is one of its directions, which can move a stick or a wheel together; else nothing.
+[[nodiscard]] std::string cross_of(const std::string& role);
+
+/// For a target of this kind: these were pressed or pushed, and are released.
+[[nodiscard]] Verdict judge_pushes(const Hands& hands, const std::vector<Push>& pushes, TargetKind kind);
+/// The same for one that is answered by a sweep.
+[[nodiscard]] Verdict judge_sweep(const Hands& hands, TargetKind kind);
+/// True if what answers such a target has gone far enough.
+[[nodiscard]] bool is_swept_whole(const Hands& hands, TargetKind kind);
+
+}  // namespace omnipar::learn

@@ -1,0 +1,155 @@
+// What people are told while something is learned.
+#include <fmt/format.h>
+
+#include "omnipar/learning.hpp"
+
+namespace omnipar {
+namespace {
+
+std::string percent(double part) { return fmt::format("{:.0f} %", 100 * part); }
+
+const std::string& name_of(const LearnEvent& event, const Learning& learning) {
+  static const std::string nothing;
+  return event.question < learning.questions().size() ? learning.questions()[event.question].name : nothing;
+}
+
+std::string refusal_words(const LearnEvent& event, const Learning& learning) {
+  const std::string& wanted = name_of(event, learning);
+  switch (event.why) {
+    case LearnRefusal::two_at_once:
+      return fmt::format("Not taken: {} and {} were down together. Press one alone.", event.role, event.other_role);
+    case LearnRefusal::wobble:
+      return fmt::format("Not taken: {} went {} of its way, but {} went {} with it. Once more, straight.", event.role,
+                         percent(event.seen), event.other_role, percent(event.other));
+    case LearnRefusal::too_short:
+      return fmt::format("Not taken: {} went only {} of its way. Once more, to the end.", event.role,
+                         percent(event.seen));
+    case LearnRefusal::wrong_kind:
+      return fmt::format(
+          "Not taken: {} cannot be \"{}\". {}", event.role, wanted,
+          event.question < learning.questions().size() ? to_text(learning.questions()[event.question]) : "");
+    case LearnRefusal::half_of_it:
+      return fmt::format("Not taken: {} went one way only. First up, then right, in one go.", event.role);
+    case LearnRefusal::used:
+      return fmt::format(
+          "{} is \"{}\" already. Press it once more to use it for both, hold it to move it here, or press another.",
+          event.role, event.target);
+    case LearnRefusal::repeated:
+      return fmt::format("{} came twice; the second one is not taken.", event.role);
+    case LearnRefusal::other_unit:
+      return fmt::format("Not taken: {} is on \"{}\", which is not the unit that is learned.", event.role, event.unit);
+    case LearnRefusal::none:
+      break;
+  }
+  return "";
+}
+
+std::string menu_words(const Learning& learning) {
+  std::string all = "Menu:";
+  for (std::size_t i = 0; i < learning.menu().size(); ++i)
+    all += i == learning.marked() ? fmt::format("  [{}]", word_of(learning.menu()[i]))
+                                  : fmt::format("  {}", word_of(learning.menu()[i]));
+  return all + "    press: the next one; hold: take it";
+}
+
+std::string choice_words(LearnChoice choice) {
+  switch (choice) {
+    case LearnChoice::back:
+      return "Back.";
+    case LearnChoice::again:
+      return "Once more.";
+    default:
+      return "";  // what follows says it
+  }
+}
+
+std::string oddity_words(const LearnEvent& event) {
+  if (event.odd == "unknown")
+    return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
+  if (event.odd == "stuck") return fmt::format("{} is down already: it is left out until it is released.", event.role);
+  return fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
+}
+
+std::string taken_words(const LearnEvent& event, const Learning& learning) {
+  return fmt::format("{}: {}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
+                     event.by_itself ? ", the other side of the same axis" : "");
+}
+
+}  // namespace
+
+std::string_view word_of(LearnChoice choice) noexcept {
+  switch (choice) {
+    case LearnChoice::back:
+      return "back";
+    case LearnChoice::skip:
+      return "skip";
+    case LearnChoice::again:
+      return "again";
+    case LearnChoice::keep:
+      return "keep";
+    case LearnChoice::leave:
+      break;
+  }
+  return "leave";
+}
+
+std::string to_text(const Question& question) {
+  switch (question.kind) {
+    case TargetKind::stick:
+      return fmt::format("Sweep the stick that shall be \"{}\": first up, then right, then round.", question.name);
+    case TargetKind::two_sided:
+      return fmt::format("Turn what shall be \"{}\": first to the right, to its end.", question.name);
+    case TargetKind::one_sided:
+      return fmt::format("Press the trigger, pedal or button that shall be \"{}\".", question.name);
+    case TargetKind::turns:
+      return fmt::format("Turn the spinner that shall be \"{}\".", question.name);
+    case TargetKind::movement:
+      return fmt::format("Move the mouse or trackball that shall be \"{}\".", question.name);
+    case TargetKind::pointer:
+      return fmt::format("Aim with what shall be \"{}\", from one edge to the other; or sweep a stick.", question.name);
+    default:
+      return fmt::format("Press what shall be \"{}\".", question.name);
+  }
+}
+
+std::string to_text(const LearnEvent& event, const Learning& learning) {
+  using Kind = LearnEvent::Kind;
+  switch (event.kind) {
+    case Kind::meets:
+      return fmt::format("\"{}\" answers. Hold any button of it for back, skip and more.", event.unit);
+    case Kind::asks:
+      return fmt::format("{} of {}: {}", event.question + 1, learning.questions().size(),
+                         to_text(learning.questions()[event.question]));
+    case Kind::waits:
+      return fmt::format("{} is still down: release it.", event.role);
+    case Kind::hears:
+      return fmt::format("  {} …", event.role);
+    case Kind::takes:
+      return taken_words(event, learning);
+    case Kind::skips:
+      return fmt::format("{}: stays empty.", name_of(event, learning));
+    case Kind::refuses:
+      return refusal_words(event, learning);
+    case Kind::opens:
+      return menu_words(learning);
+    case Kind::chooses:
+      return choice_words(event.choice);
+    case Kind::tries:
+      return event.target.empty() ? fmt::format("{} does nothing.", event.role)
+                                  : fmt::format("{} is \"{}\".", event.role, event.target);
+    case Kind::ends_asking:
+      return "All is asked. Press a control to see what it is now; hold one to keep the map.";
+    case Kind::leaves_out:
+    case Kind::notices:
+      return oddity_words(event);
+    case Kind::pauses:
+      return fmt::format("\"{}\" has left. It goes on when it is back.", event.unit);
+    case Kind::goes_on:
+      return fmt::format("\"{}\" is back.", event.unit);
+    case Kind::ends:
+      break;
+  }
+  return "";
+}
+
+}  // namespace omnipar

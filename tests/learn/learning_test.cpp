@@ -1,0 +1,295 @@
+// Whoever maps by pressing gets what they meant, whatever slips, and what was kept plays so: over all shipped units and
+// machines.
+#include <catch2/catch.hpp>
+
+#include <fmt/format.h>
+
+#include "engine/byte_dice.hpp"
+#include "learn/person.hpp"
+#include "support/settings.hpp"
+#include "support/shipped_units.hpp"
+#include "support/stories.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+using Kind = LearnEvent::Kind;
+
+std::vector<std::string> roles_of_all(const std::vector<Attachment>& nodes) {
+  std::vector<std::string> all;
+  for (const Attachment& node : nodes)
+    for (std::string& role : roles_of(node)) all.push_back(std::move(role));
+  return all;
+}
+
+/// What somebody wants for each question; empty: nothing, on purpose. Every source once; what comes in pairs on one
+/// axis is wanted so, now and then, or not.
+std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& questions,
+                                const std::vector<Attachment>& nodes) {
+  std::vector<std::string> free = sources_of(nodes), wanted;
+  for (const Question& question : questions) {
+    std::vector<std::string> fitting;
+    for (const std::string& source : free)
+      if (feeds(source, question.kind)) fitting.push_back(source);
+    std::string wish;
+    if (!fitting.empty() && dice.below(8) != 1) wish = fitting[dice.below(fitting.size())];
+    std::erase(free, wish);
+    // What is part of a whole that is wanted is not wanted for itself.
+    std::erase_if(free, [&wish](const std::string& other) {
+      return !wish.empty() && (other.starts_with(wish + "-") || wish.starts_with(other + "-"));
+    });
+    wanted.push_back(std::move(wish));
+  }
+  return wanted;
+}
+
+/// Somebody who makes slips, and reads nothing but the echo.
+class Person {
+ public:
+  Person(ByteDice& dice, Desk& desk, std::vector<std::string> wanted, std::vector<Attachment> nodes)
+      : dice_(dice), desk_(desk), wanted_(std::move(wanted)), nodes_(std::move(nodes)) {}
+
+  /// Until it is kept; false if that takes for ever.
+  bool finish() {
+    for (int turns = 0; turns < 400 && !desk_.learning.over(); ++turns) {
+      read();
+      if (desk_.learning.over()) return true;
+      if (goes_back_)
+        go_back();
+      else if (!desk_.learning.asked())
+        keep();
+      else
+        answer();
+    }
+    return desk_.learning.over();
+  }
+
+  int refused = 0;  ///< presses that were refused
+  int taken_back = 0;
+  int answers = 0;  ///< presses for answers
+  int backs = 0;    ///< presses to go back
+  int skips = 0;    ///< and to skip
+  int ends = 0;
+
+ private:
+  void read() {
+    for (const LearnEvent& event : desk_.heard()) {
+      if (event.kind == Kind::refuses && event.why != LearnRefusal::other_unit) ++refused;
+      if (event.kind == Kind::tries) ++refused;  // once too often, at the end
+      if (event.kind == Kind::takes && event.role != wanted_[event.question]) goes_back_ = true;
+    }
+  }
+
+  void go_back() {
+    goes_back_ = false;
+    ++taken_back;
+    desk_.wait(600);
+    const int before = desk_.presses;
+    const int dearer = desk_.learning.asked() ? 0 : 1;  // at the end keep comes first
+    choose(LearnChoice::back);
+    desk_.presses -= dearer;
+    backs += desk_.presses - before;
+  }
+
+  void keep() {
+    desk_.wait(600);
+    const int before = desk_.presses;
+    desk_.hold(button());
+    desk_.hold(button());
+    ends += desk_.presses - before;
+  }
+
+  void answer() {
+    const std::string& wanted = wanted_[*desk_.learning.asked()];
+    if (wanted.empty()) return skip();
+    const int before = desk_.presses;
+    slip(wanted);
+    answers += desk_.presses - before;
+  }
+
+  /// From the menu, by the unit itself; now and then from a key.
+  void skip() {
+    if (button().empty() || dice_.below(3) == 1) return desk_.learning.choose(LearnChoice::skip);
+    choose(LearnChoice::skip);
+  }
+
+  /// By the menu, with one button.
+  void choose(LearnChoice choice) {
+    desk_.hold(button());
+    while (!desk_.learning.menu().empty() && desk_.learning.menu()[desk_.learning.marked()] != choice)
+      desk_.press(button());
+    if (!desk_.learning.menu().empty()) desk_.hold(button());
+  }
+
+  void slip(const std::string& wanted) {
+    desk_.bounce_ms = 0;
+    switch (dice_.below(14)) {
+      case 1:  // twice, too fast
+        desk_.press(wanted, 60);
+        if (is_contact(wanted)) desk_.press(wanted, 60);
+        return;
+      case 2:  // both axes
+        wobble(wanted);
+        return;
+      case 3:
+        desk_.bounce_ms = 2 + 2 * static_cast<std::int64_t>(dice_.below(7));
+        desk_.press(wanted);
+        return;
+      case 4:  // another unit's
+        desk_.press("south", 120, 101);
+        --answers;
+        return;
+      case 5:  // the next one goes down before the last one is up
+        overlap(wanted);
+        return;
+      case 6:  // another control altogether
+        desk_.press(other_than(wanted));
+        return;
+      case 7:
+        desk_.take_away(1);
+        desk_.wait(500);
+        desk_.put("unit", nodes_, false, 1);
+        return;
+      case 8:  // hardly
+        if (const auto move = desk_.find(wanted, 1, 0.45); move && !is_contact(wanted) && move->out.size() == 1) {
+          desk_.say(move->node, move->out[0]);
+          desk_.wait(100);
+          desk_.say(move->node, move->back);
+          desk_.wait(60);
+        }
+        return;
+      default:
+        desk_.press(wanted, 80 + static_cast<std::int64_t>(dice_.below(60)) * 10);
+        desk_.wait(static_cast<std::int64_t>(dice_.below(40)) * 50);
+    }
+  }
+
+  void wobble(const std::string& wanted) {
+    const auto direction = stick_direction(wanted);
+    if (!direction) return desk_.press(wanted);
+    const std::string side = direction->stick + (direction->direction < 2 ? "-left" : "-up");
+    const auto one = desk_.find(wanted), other = desk_.find(side, 1, 0.8);
+    if (!one || !other) return;
+    ++desk_.presses;
+    desk_.say(other->node, other->out[0]);
+    desk_.say(one->node, one->out[0]);
+    desk_.wait(100);
+    desk_.say(one->node, one->back);
+    desk_.say(other->node, other->back);
+    desk_.wait(60);
+  }
+
+  void overlap(const std::string& wanted) {
+    const std::string second = other_than(wanted);
+    const auto one = desk_.find(wanted), other = desk_.find(second);
+    if (!one || !other || !is_contact(wanted) || !is_contact(second)) return desk_.press(wanted);
+    ++desk_.presses;
+    desk_.say(one->node, one->out.back());
+    desk_.wait(60);
+    desk_.say(other->node, other->out.back());
+    desk_.wait(60);
+    desk_.say(one->node, one->back);
+    desk_.wait(60);
+    desk_.say(other->node, other->back);
+    desk_.wait(60);
+  }
+
+  [[nodiscard]] bool is_contact(const std::string& source) const {
+    for (const Attachment& node : nodes_)
+      for (const Control& control : node.controls)
+        if (control.role == source) return control.reading == Reading::button;
+    return false;
+  }
+  [[nodiscard]] std::string button() const {
+    for (const std::string& source : sources_of(nodes_))
+      if (is_contact(source)) return source;
+    return "";
+  }
+  [[nodiscard]] std::string other_than(const std::string& wanted) {
+    const std::vector<std::string> all = sources_of(nodes_);
+    const std::string& other = all[dice_.below(all.size())];
+    const bool is_part = other.starts_with(wanted) || wanted.starts_with(other);
+    return is_part || !is_contact(other) ? wanted : other;
+  }
+
+  ByteDice& dice_;
+  Desk& desk_;
+  std::vector<std::string> wanted_;
+  std::vector<Attachment> nodes_;
+  bool goes_back_ = false;
+};
+
+struct Job {
+  const ShippedUnit* unit = nullptr;
+  std::string system;
+};
+
+const Catalogue& shelf() {
+  static const Catalogue catalogue = built_in_catalogue();
+  return catalogue;
+}
+
+std::vector<Question> asked_of(const Profile& profile, const ShippedUnit& unit) {
+  std::vector<std::string> left_out;
+  return answerable(questions_for(shelf(), profile, 1), roles_of_all(unit.nodes), left_out);
+}
+
+/// The unit's buttons of whom none is needed, to be stuck from the first.
+std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const std::vector<std::string>& wanted) {
+  for (Attachment& node : nodes)
+    for (const Control& control : node.controls)
+      if (control.reading == Reading::button && std::ranges::find(wanted, control.role) == wanted.end() &&
+          control.role != nodes.front().controls.front().role) {
+        node.state.push_back({control.code, 1});
+        return nodes;
+      }
+  return nodes;
+}
+
+std::optional<std::string> judge(const std::vector<std::uint8_t>& story) {
+  static const std::vector<ShippedUnit> units = shipped_units();
+  ByteDice dice{story};
+  const ShippedUnit& unit = units[dice.below(units.size())];
+  const std::string& system = shelf().systems[dice.below(shelf().systems.size())].name;
+  const Profile profile = propose(shelf(), system).value();
+  const std::vector<Question> questions = asked_of(profile, unit);
+  const std::vector<std::string> wanted = wishes(dice, questions, unit.nodes);
+  const std::string what = unit.name + " on " + system + ": ";
+  const bool has_stuck = dice.below(4) == 1;
+  const std::vector<Attachment> nodes = has_stuck ? with_a_stuck_button(unit.nodes, wanted) : unit.nodes;
+  Desk desk{questions};
+  desk.drift = dice.below(3) == 1 ? 0.05 : 0;
+  desk.put("unit", nodes, true);
+  desk.put("another", {seated(plain_pad(), "seat-2")}, false, 101);
+  Person person{dice, desk, wanted, nodes};
+  const bool has_button = std::ranges::any_of(nodes, [](const Attachment& node) {
+    return std::ranges::find(node.controls, Reading::button, &Control::reading) != node.controls.end();
+  });
+  if (!has_button) return std::nullopt;  // no shipped unit is like that
+  if (!person.finish()) return what + "it does not end";
+  if (!desk.learning.kept()) return what + "it is not kept";
+  for (std::size_t q = 0; q < questions.size(); ++q) {
+    const Answer& answer = desk.learning.answers()[q];
+    const std::string got = answer.sources.empty() ? "" : answer.sources[0].role;
+    if (got != wanted[q]) return what + questions[q].name + " is " + got + " and not " + wanted[q];
+  }
+  const int controls = static_cast<int>(std::ranges::count_if(wanted, [](const std::string& w) { return !w.empty(); }));
+  if (person.answers > controls + person.refused + person.taken_back)
+    return fmt::format("{}{} presses for {} controls, {} refused, {} taken back", what, person.answers, controls,
+                       person.refused, person.taken_back);
+  if (person.backs > 2 * person.taken_back)
+    return fmt::format("{}{} presses to go back {}", what, person.backs, person.taken_back);
+  if (person.ends > 2) return fmt::format("{}{} presses to keep it", what, person.ends);
+  const auto plan = compile(shelf(), with_answers(shelf(), profile, 1, desk.learning));
+  if (!plan) return what + plan.error().front().message;
+  return std::nullopt;
+}
+
+}  // namespace
+
+TEST_CASE("whatever slips, the map is the one that was meant, in as many presses as it has controls", "[learn]") {
+  judge_stories(11, cases(1000, 10'000), 200, judge);
+}

@@ -1,0 +1,67 @@
+// A person who maps by pressing: hands that do what is asked, with all the slips of hands, and eyes that read only the
+// echo.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "omnipar/learning.hpp"
+#include "omnipar/omnipar.hpp"
+
+namespace omnipar::test {
+
+/// A unit in front of a person, with its controls at rest.
+class Desk {
+ public:
+  Desk(std::vector<Question> questions, LearnOptions options = {});
+
+  /// Puts a unit on the desk: its nodes are numbered from `first` on.
+  void put(const std::string& unit, const std::vector<Attachment>& nodes, bool ours, int first = 1);
+  void take_away(int first);
+
+  /// What a source (of a unit whose nodes are from `first` on) is as changes: fully pushed, or as far as `part` says.
+  /// Of a whole stick, wheel, gun or spinner: the sweep. Empty if there is no such source.
+  struct Move {
+    int node = 0;
+    std::vector<std::vector<Change>> out;  ///< reports, one after the other
+    std::vector<Change> back;              ///< and to rest
+  };
+  [[nodiscard]] std::optional<Move> find(std::string_view source, int first = 1, double part = 1) const;
+
+  void say(int node, const std::vector<Change>& changes);
+  void wait(std::int64_t ms);
+  /// Pushes a source and releases it behind so many ms; then a moment of rest.
+  void press(std::string_view source, std::int64_t held_ms = 120, int first = 1);
+  void hold(std::string_view source) { press(source, 900); }
+
+  /// What has been said since this was asked last.
+  [[nodiscard]] std::vector<LearnEvent> heard();
+  /// The same as lines for people, without echoes.
+  [[nodiscard]] std::string said();
+
+  Learning learning;
+  Time now = at_us(1'000'000);
+  int presses = 0;
+  double drift = 0;            ///< of a stick's way, all the time
+  std::int64_t bounce_ms = 0;  ///< of buttons, at their next press and release
+
+ private:
+  struct Node {
+    int number = 0;
+    Attachment attachment;
+  };
+  void switch_to(int node, const std::vector<Change>& changes);
+  [[nodiscard]] std::int32_t raw(const Control& control, double position) const;
+
+  std::vector<Node> nodes_;
+};
+
+/// The sources of a unit that a binding could name: buttons, directions, and wholes.
+[[nodiscard]] std::vector<std::string> sources_of(const std::vector<Attachment>& nodes);
+/// Whether a binding takes such a source for such a target.
+[[nodiscard]] bool feeds(std::string_view source, TargetKind target);
+
+}  // namespace omnipar::test

@@ -1,0 +1,422 @@
+// Each trouble that people have while they map by pressing, as a test with its name.
+#include <catch2/catch.hpp>
+
+#include "learn/person.hpp"
+#include "support/units.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+std::vector<Question> buttons(const std::vector<std::string>& names) {
+  std::vector<Question> questions;
+  for (const std::string& name : names) questions.push_back({name});
+  return questions;
+}
+
+const std::vector<Question> four_directions{{"up", TargetKind::button, "", "down"},
+                                            {"down", TargetKind::button, "", "up"},
+                                            {"left", TargetKind::button, "", "right"},
+                                            {"right", TargetKind::button, "", "left"}};
+
+/// A plain pad in front of somebody at seat-1.
+struct PadDesk : Desk {
+  explicit PadDesk(std::vector<Question> questions, LearnOptions options = {})
+      : Desk(std::move(questions), std::move(options)) {
+    put("blue pad", {seated(plain_pad(), "seat-1")}, true);
+  }
+  [[nodiscard]] std::string answer(std::size_t question) const {
+    const Answer& answer = learning.answers().at(question);
+    if (answer.state == Answer::State::skipped) return "skipped";
+    std::string all;
+    for (const LearnedSource& source : answer.sources)
+      all += (all.empty() ? "" : " ") + source.role + (source.invert_x ? " (x)" : "") + (source.invert_y ? " (y)" : "");
+    return all;
+  }
+};
+
+}  // namespace
+
+TEST_CASE("three presses for three controls, and nothing shows how to begin but the first line", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump", "start"})};
+  CHECK(
+      desk.said() ==
+      "\"blue pad\" answers. Hold any button of it for back, skip and more.\n1 of 3: Press what shall be \"fire\".\n");
+  desk.press("south");
+  CHECK(desk.said() == "fire: south\n2 of 3: Press what shall be \"jump\".\n");
+  desk.press("east");
+  desk.press("start");
+  CHECK(desk.said() ==
+        "jump: east\n3 of 3: Press what shall be \"start\".\nstart: start\n"
+        "All is asked. Press a control to see what it is now; hold one to keep the map.\n");
+  desk.press("east");
+  CHECK(desk.said() == "east is \"jump\".\n");
+  desk.hold("south");
+  CHECK(desk.said() == "Menu:  [keep]  back  again  leave    press: the next one; hold: take it\n");
+  desk.hold("south");
+  CHECK(desk.learning.kept());
+  CHECK(desk.presses == 6);
+}
+
+TEST_CASE("a press is echoed while it is held, and is no answer before it is released", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  static_cast<void>(desk.heard());
+  desk.say(1, {{code::btn_south, 1}});
+  REQUIRE(desk.heard().back().kind == LearnEvent::Kind::hears);
+  CHECK(desk.learning.pressed() == "south");
+  desk.wait(400);
+  CHECK(desk.learning.asked() == 0U);
+  CHECK(desk.learning.held(desk.now) == Approx(0.5));
+  desk.say(1, {{code::btn_south, 0}});
+  desk.wait(40);
+  CHECK(desk.learning.asked() == 1U);
+}
+
+TEST_CASE("one press too fast: the same button twice does not fill two steps", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("south", 60);
+  desk.press("south", 60);
+  CHECK(desk.learning.asked() == 1U);
+  CHECK(desk.said().find("south came twice; the second one is not taken.") != std::string::npos);
+}
+
+TEST_CASE("there is a way back, any number of times, from the unit itself", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump", "start"})};
+  desk.press("east");
+  desk.press("west");
+  static_cast<void>(desk.said());
+  for (int times = 2; times > 0; --times) {
+    desk.hold("north");
+    CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
+    desk.hold("north");
+    CHECK(desk.said().starts_with("Back.\n"));
+  }
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("south");
+  desk.press("east");
+  CHECK(desk.answer(0) == "south");
+  CHECK(desk.answer(1) == "east");
+}
+
+TEST_CASE("no step runs out of time unless somebody wants it", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.wait(3'600'000);
+  CHECK(desk.learning.asked() == 0U);
+  CHECK_FALSE(desk.learning.next_due());
+  LearnOptions hurried;
+  hurried.longest_step = Duration{5'000'000};
+  PadDesk other{buttons({"fire", "jump"}), hurried};
+  other.wait(6'000);
+  CHECK(other.learning.asked() == 1U);
+  CHECK(other.answer(0) == "skipped");
+}
+
+TEST_CASE("a step is skipped without a keyboard, and stays empty on purpose", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.hold("south");
+  desk.press("south");  // from skip ...
+  desk.press("south");
+  desk.press("south");
+  desk.press("south");  // ... once round
+  CHECK(desk.learning.menu().at(desk.learning.marked()) == LearnChoice::skip);
+  desk.hold("south");
+  CHECK(desk.answer(0) == "skipped");
+  CHECK(desk.learning.asked() == 1U);
+}
+
+TEST_CASE("a unit with a single button can do it all", "[learn]") {
+  Attachment one;
+  one.controls.push_back({code::btn_south, Reading::button, "south"});
+  Desk desk{buttons({"fire", "jump"})};
+  desk.put("one button", {one}, true);
+  desk.press("south");
+  desk.hold("south");  // the menu: back
+  desk.press("south");
+  desk.hold("south");  // skip
+  CHECK(desk.learning.answers()[1].state == Answer::State::skipped);
+  desk.hold("south");
+  desk.hold("south");
+  CHECK(desk.learning.kept());
+}
+
+TEST_CASE("a diagonal wobble is refused, with what was seen", "[learn]") {
+  PadDesk desk{four_directions};
+  static_cast<void>(desk.said());
+  desk.say(1, {{code::abs_y, -32768}, {code::abs_x, 24000}});
+  desk.wait(100);
+  desk.say(1, {{code::abs_y, 0}, {code::abs_x, 0}});
+  desk.wait(60);
+  CHECK(
+      desk.said() ==
+      "Not taken: left-stick-up went 100 % of its way, but left-stick-right went 73 % with it. Once more, straight.\n");
+  desk.say(1, {{code::abs_y, -14000}});
+  desk.wait(100);
+  desk.say(1, {{code::abs_y, 0}});
+  desk.wait(60);
+  CHECK(desk.said() == "Not taken: left-stick went only 43 % of its way. Once more, to the end.\n");
+  CHECK(desk.learning.asked() == 0U);
+}
+
+TEST_CASE("the opposite direction of the same axis comes with it", "[learn]") {
+  PadDesk desk{four_directions};
+  static_cast<void>(desk.said());
+  desk.press("left-stick-up");
+  CHECK(desk.said() ==
+        "up: left-stick-up\ndown: left-stick-down, the other side of the same axis\n"
+        "3 of 4: Press what shall be \"left\".\n");
+  desk.press("dpad-left");
+  CHECK(desk.answer(3) == "dpad-right");
+  CHECK_FALSE(desk.learning.asked());
+  // Going back on that asks for each of them.
+  desk.hold("south");
+  desk.press("south");
+  desk.hold("south");
+  CHECK(desk.learning.asked() == 2U);
+  desk.press("west");
+  CHECK(desk.learning.asked() == 3U);
+}
+
+TEST_CASE("an axis is no answer where a wheel is meant, and a button none where a stick is", "[learn]") {
+  PadDesk desk{{{"aim", TargetKind::stick}}};
+  static_cast<void>(desk.said());
+  desk.press("east");
+  CHECK(
+      desk.said() ==
+      "Not taken: east cannot be \"aim\". Sweep the stick that shall be \"aim\": first up, then right, then round.\n");
+  desk.press("right-stick");
+  CHECK(desk.answer(0) == "right-stick");
+}
+
+TEST_CASE("a sweep that begins on the other side turns the axis around", "[learn]") {
+  PadDesk desk{{{"aim", TargetKind::stick}}};
+  for (const auto& [x, y] : std::vector<std::pair<int, int>>{{0, 30000}, {-30000, 0}, {0, 0}}) {
+    desk.say(1, {{code::abs_rx, x}, {code::abs_ry, y}});
+    desk.wait(80);
+  }
+  desk.wait(1600);
+  CHECK(desk.answer(0) == "right-stick (x) (y)");
+}
+
+TEST_CASE("half a sweep is asked for again", "[learn]") {
+  PadDesk desk{{{"aim", TargetKind::stick}}};
+  static_cast<void>(desk.said());
+  desk.say(1, {{code::abs_ry, -32768}});
+  desk.wait(80);
+  desk.say(1, {{code::abs_ry, 0}});
+  desk.wait(2000);
+  CHECK(desk.said() == "Not taken: right-stick went one way only. First up, then right, in one go.\n");
+}
+
+TEST_CASE("the wrong player's unit is named and not heard", "[learn]") {
+  PadDesk desk{buttons({"fire"})};
+  desk.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
+  static_cast<void>(desk.said());
+  desk.press("south", 120, 101);
+  CHECK(desk.said() == "Not taken: south is on \"red pad\", which is not the unit that is learned.\n");
+  CHECK(desk.learning.asked() == 0U);
+  LearnOptions all;
+  all.all_units = true;
+  PadDesk open{buttons({"fire"}), all};
+  open.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
+  open.press("south", 120, 101);
+  open.press("east", 120, 101);
+  CHECK(open.answer(0) == "east");
+}
+
+TEST_CASE("if nobody is known, the first unit that is pressed answers, and that press is no answer", "[learn]") {
+  Desk desk{buttons({"fire", "jump"})};
+  desk.put("blue pad", {seated(plain_pad(), "")}, false);
+  desk.put("red pad", {seated(plain_pad(), "")}, false, 101);
+  desk.press("south", 120, 101);
+  CHECK(desk.learning.unit() == "red pad");
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("east", 120, 1);
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("east", 120, 101);
+  CHECK(desk.learning.asked() == 1U);
+}
+
+TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump", "start"})};
+  desk.press("south");
+  desk.wait(600);
+  static_cast<void>(desk.said());
+  desk.press("south");
+  CHECK(
+      desk.said() ==
+      "south is \"fire\" already. Press it once more to use it for both, hold it to move it here, or press another.\n");
+  SECTION("left: another is pressed") {
+    desk.press("east");
+    CHECK(desk.answer(0) == "south");
+    CHECK(desk.answer(1) == "east");
+  }
+  SECTION("for both: it is pressed once more, and not too soon") {
+    desk.press("south", 60);
+    CHECK(desk.learning.asked() == 1U);
+    desk.wait(600);
+    desk.press("south");
+    CHECK(desk.answer(0) == "south");
+    CHECK(desk.answer(1) == "south");
+  }
+  SECTION("moved: it is held, and what had it is asked for again") {
+    desk.hold("south");
+    CHECK(desk.answer(0).empty());
+    CHECK(desk.answer(1) == "south");
+    desk.press("start");
+    CHECK(desk.learning.asked() == 0U);
+  }
+}
+
+TEST_CASE("noise: what is stuck, unknown or bouncing is named, and none is captured", "[learn]") {
+  Attachment noisy = seated(plain_pad(), "seat-1");
+  noisy.state = {{code::btn_east, 1}};
+  Desk desk{four_directions};
+  desk.put("noisy pad", {noisy}, true);
+  CHECK(desk.said() ==
+        "east is down already: it is left out until it is released.\n"
+        "\"noisy pad\" answers. Hold any button of it for back, skip and more.\n1 of 4: Press what shall be \"up\".\n");
+  // An axis that has said nothing yet is met at its end.
+  desk.say(1, {{code::abs_rx, 32767}});
+  desk.wait(2000);
+  CHECK(desk.said() == "right-stick was not known until now, and is away from its rest: it counts from there on.\n");
+  // One that jitters.
+  for (int i = 0; i < 40; ++i) {
+    desk.say(1, {{code::abs_ry, i % 2 == 0 ? 900 : -900}});
+    desk.wait(7);
+  }
+  CHECK(desk.said() == "right-stick jitters, and is heard all the same.\n");
+  // A switch that bounces for 12 ms at both ends of a press is one press.
+  desk.bounce_ms = 12;
+  desk.press("south");
+  desk.wait(300);
+  CHECK(desk.learning.asked() == 1U);
+  CHECK(desk.said() == "south bounces, and is heard all the same.\nup: south\n2 of 4: Press what shall be \"down\".\n");
+  // The stuck one is released at last, and then it is one like any other.
+  desk.say(1, {{code::btn_east, 0}});
+  desk.wait(100);
+  desk.bounce_ms = 0;
+  desk.press("east");
+  CHECK(desk.learning.answers()[1].sources.at(0).role == "east");
+}
+
+TEST_CASE("the next step waits until all is released", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  static_cast<void>(desk.said());
+  desk.say(1, {{code::btn_south, 1}});
+  desk.wait(50);
+  desk.say(1, {{code::btn_east, 1}});
+  desk.wait(50);
+  desk.say(1, {{code::btn_south, 0}});
+  desk.wait(50);
+  CHECK(desk.learning.asked() == 0U);
+  desk.say(1, {{code::btn_east, 0}});
+  desk.wait(50);
+  CHECK(desk.said() == "Not taken: south and east were down together. Press one alone.\n");
+}
+
+TEST_CASE("a trigger that rests at its end is a trigger", "[learn]") {
+  Attachment pad = seated(plain_pad(), "seat-1");
+  for (Control& control : pad.controls)
+    if (control.role == "left-trigger") control.rest = control.maximum;
+  const auto trigger = std::ranges::find(pad.controls, "left-trigger", &Control::role);
+  REQUIRE(trigger != pad.controls.end());
+  Desk desk{{{"brake", TargetKind::one_sided}, {"fire"}}};
+  pad.state = {{trigger->code, trigger->maximum}};
+  desk.put("pad", {pad}, true);
+  static_cast<void>(desk.said());
+  desk.press("left-trigger");
+  CHECK(desk.said() == "brake: left-trigger\n2 of 2: Press what shall be \"fire\".\n");
+  desk.press("right-trigger");
+  CHECK(desk.learning.answers()[1].sources.at(0).role == "right-trigger");
+}
+
+TEST_CASE("a stick that does not spring back is one step at a time", "[learn]") {
+  PadDesk desk{four_directions};
+  desk.say(1, {{code::abs_y, -32768}});  // and it stays there
+  desk.wait(1500);
+  CHECK(desk.learning.asked() == 2U);
+  desk.say(1, {{code::abs_y, 0}});
+  desk.wait(1500);
+  CHECK(desk.learning.asked() == 2U);
+  desk.say(1, {{code::abs_x, -32768}});
+  desk.wait(1500);
+  CHECK_FALSE(desk.learning.asked());
+}
+
+TEST_CASE("a unit that leaves in the middle pauses the step, which goes on when it is back", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("south");
+  desk.say(1, {{code::btn_east, 1}});
+  desk.take_away(1);
+  static_cast<void>(desk.said());
+  CHECK(desk.learning.paused());
+  desk.wait(60'000);
+  desk.put("blue pad", {seated(plain_pad(), "seat-1")}, false, 7);
+  CHECK(desk.said() == "\"blue pad\" is back.\n2 of 2: Press what shall be \"jump\".\n");
+  desk.press("east");
+  CHECK(desk.answer(1) == "east");
+}
+
+TEST_CASE("two controls held for two seconds end it, and nothing is kept", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("south");
+  desk.say(1, {{code::btn_start, 1}});
+  desk.say(1, {{code::btn_select, 1}});
+  desk.wait(1000);
+  CHECK(desk.learning.held(desk.now) == Approx(0.5));
+  CHECK_FALSE(desk.learning.over());
+  desk.wait(1001);
+  CHECK(desk.learning.over());
+  CHECK_FALSE(desk.learning.kept());
+}
+
+TEST_CASE("one step alone is done again, and it can be ended early", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump", "start"})};
+  desk.press("south");
+  desk.press("west");
+  desk.learning.choose(LearnChoice::keep);  // as from a key: the table, before it is kept
+  CHECK_FALSE(desk.learning.over());
+  desk.press("west");
+  desk.learning.choose(LearnChoice::again);  // what was pressed last
+  CHECK(desk.learning.asked() == 1U);
+  desk.press("east");
+  CHECK(desk.answer(0) == "south");
+  CHECK(desk.answer(1) == "east");
+  CHECK(desk.answer(2).empty());
+}
+
+TEST_CASE("a hold can never be taken for an answer, and a short press never for a choice", "[learn]") {
+  for (int held = 100; held <= 1500; held += 100) {
+    CAPTURE(held);
+    PadDesk desk{buttons({"fire", "jump"})};
+    desk.press("south", held);
+    CHECK((desk.learning.asked() == 1U) == (held < 800));
+    CHECK(desk.learning.menu().empty() == (held < 800));
+  }
+}
+
+TEST_CASE("what counts and what points is learned by moving it", "[learn]") {
+  Attachment gun;
+  gun.controls = {{code::abs_x, Reading::pointer, "gun", Axis::x, 0, 1023, 0},
+                  {code::abs_y, Reading::pointer, "gun", Axis::y, 0, 1023, 0},
+                  {code::btn_trigger, Reading::button, "trigger"}};
+  Desk desk{{{"aim", TargetKind::pointer}, {"shot"}}};
+  desk.put("gun", {gun}, true);
+  desk.say(1, {{code::abs_x, 500}, {code::abs_y, 500}});
+  for (int i = 0; i < 50; ++i) {  // a hand that trembles aims at nothing
+    desk.say(1, {{code::abs_x, 500 + i % 7}});
+    desk.wait(10);
+  }
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("gun");
+  CHECK(desk.learning.asked() == 1U);
+  desk.press("gun");
+  CHECK(desk.learning.asked() == 1U);
+  desk.press("trigger");
+  CHECK_FALSE(desk.learning.asked());
+  Desk dial{{{"dial", TargetKind::turns}, {"fire"}}};
+  dial.put("ball", {trackball("seat-1")}, true);
+  dial.press("spinner");
+  CHECK(dial.learning.answers()[0].sources.at(0).role == "spinner");
+}
