@@ -24,6 +24,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
 void add_units(CLI::App& app, int& status);
 void add_doctor(CLI::App& app, int& status);
 void add_calibrate(CLI::App& app, int& status);
+void add_learn(CLI::App& app, int& status);
 void add_check(CLI::App& app, int& status);
 void add_catalogue(CLI::App& app, int& status);
 void add_rig(CLI::App& app, int& status);

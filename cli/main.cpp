@@ -147,6 +147,7 @@ int run(int count, char** words) {
   add_doctor(app, status);
   add_catalogue(app, status);
   add_rig(app, status);
+  add_learn(app, status);
   add_calibrate(app, status);
   add_profile(app, status);
   add_check(app, status);

@@ -9,8 +9,8 @@
 #include "files/write.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/sheets.hpp"
+#include "profile_file.hpp"
 #include "sources.hpp"
-#include "text/edit.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -25,18 +25,10 @@ struct ProfileWords {
   bool json = false;
 };
 
-int fail(const Diagnostics& problems) {
-  tell(problems);
-  const bool machine = std::ranges::any_of(problems, [](const Diagnostic& p) {
-    return p.id == "cannot-write" || p.id == "busy-file" || p.id == "unreadable";
-  });
-  return machine ? machine_refuses : bad_input;
-}
-
 int list(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const std::string folder = files::profiles_folder(door);
-  if (const auto problem = files::unreadable_folder(door, folder)) return fail({*problem});
+  if (const auto problem = files::unreadable_folder(door, folder)) return refuse_file({*problem});
   auto all = nlohmann::ordered_json::array();
   for (const std::string& file : door.names_in(folder)) {
     if (!file.ends_with(".toml")) continue;
@@ -111,24 +103,18 @@ int make(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const FoundSheets shelf = load_shelf(door, words.sources);
   auto profile = propose(shelf.catalogue, words.system);
-  if (!profile) return fail(profile.error());
+  if (!profile) return refuse_file(profile.error());
   const auto rig = load_rig(door, words.sources);
-  if (!rig) return fail(rig.error());
+  if (!rig) return refuse_file(rig.error());
   *profile = with_seats_of(*rig, std::move(*profile));
   const std::string& name = words.sources.profile;
   const auto path = profile_to_write(door, words.sources, name);
-  if (!path) return fail({path.error()});
+  if (!path) return refuse_file({path.error()});
   profile->name = files::profile_name(name);
   if (shelf.catalogue.system(name) != nullptr)
-    return fail({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
-                  "choose another name; nothing was changed"}});
-  const auto written = files::change_file(
-      door, *path, versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
-        if (old.empty()) return to_toml(*profile);
-        return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already",
-                                           *path, "choose another name; nothing was changed"}});
-      });
-  if (!written) return fail(written.error());
+    return refuse_file({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
+                         "choose another name; nothing was changed"}});
+  if (const auto problems = write_new_profile(door, *path, *profile)) return refuse_file(*problems);
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}});
   else
@@ -153,33 +139,12 @@ std::string value_of(const std::vector<std::string>& uses) {
 int edit(const ProfileWords& words, bool clear) {
   os::Door& door = os::real_door();
   const auto to_write = profile_to_write(door, words.sources, words.sources.profile);
-  if (!to_write) return fail({to_write.error()});
+  if (!to_write) return refuse_file({to_write.error()});
   const std::string& path = *to_write;
-  const std::vector<std::string> keys{"port", std::to_string(words.port), "bind", words.target};
-  FoundSheets shelf = load_shelf(door, words.sources);
-  const auto change = [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
-    if (old.empty())
-      return tl::unexpected(
-          Diagnostics{{"no-file", Severity::error, "there is no such profile", path,
-                       fmt::format("omnipar profile new {} --system pad-2b makes it", words.sources.profile)}});
-    const text::Source source{path, old};
-    auto fresh = clear ? text::clear_value(source, keys) : text::set_value(source, keys, value_of(words.uses));
-    if (!fresh) return fresh;
-    Sheets sheets = read_sheets(path, *fresh);
-    Diagnostics problems = sheets.problems;
-    for (SystemSheet& system : sheets.systems)
-      shelf.catalogue.systems.insert(shelf.catalogue.systems.begin(), std::move(system));
-    if (problems.empty() && sheets.profiles.empty())
-      problems.push_back({"no-profile", Severity::error, "there is no profile in this file", path, ""});
-    if (problems.empty())
-      if (auto plan = compile(shelf.catalogue, sheets.profiles.front()); !plan) problems = plan.error();
-    if (problems.empty()) return fresh;
-    add_excerpts(problems, path, *fresh);
-    return tl::unexpected(problems);
-  };
-  const auto written = files::change_file(door, path, versions_of(door, path), change);
+  const BindingEdit change{words.port, words.target, clear ? std::nullopt : std::optional{value_of(words.uses)}};
+  const auto written = edit_profile(door, path, load_shelf(door, words.sources).catalogue, {change});
   if (!written) {
-    const int status = fail(written.error());
+    const int status = refuse_file(written.error());
     talk("Nothing was changed.");
     return status;
   }
@@ -208,9 +173,9 @@ int clear(const ProfileWords& words) { return edit(words, true); }
 int undo(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const auto path = profile_to_write(door, words.sources, words.sources.profile);
-  if (!path) return fail({path.error()});
+  if (!path) return refuse_file({path.error()});
   const auto kept = files::undo(door, *path, versions_of(door, *path));
-  if (!kept) return fail(kept.error());
+  if (!kept) return refuse_file(kept.error());
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else

@@ -138,7 +138,6 @@ bool find_files(const WatchWords& words, SessionOptions& session) {
 LoopWish loop_wish(const WatchWords& words) {
   LoopWish wish;
   wish.is_room = !words.sources.host.empty();
-  wish.tick_off = words.tick_off;
   wish.prints = words.json && !words.tick_off;
   wish.raw = words.raw;
   wish.step = words.step;

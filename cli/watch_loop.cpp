@@ -52,8 +52,8 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
   if (!signals_.begin(here))
     return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
   began_ = door_.now();
-  if (wish_.is_room) watching_.run(at_us(0) + wish_.from);
-  pace_.emplace(watching_.session().now(), began_, wish_.speed, wish_.step);
+  if (wish_.is_room) live_.run(at_us(0) + wish_.from);
+  pace_.emplace(live_.session().now(), began_, wish_.speed, wish_.step);
   if (terminal_ != nullptr) size_ = terminal_->size();
   take();  // whoever is there is in the first drawing
   while (!ends()) {
@@ -61,25 +61,24 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
     if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "nothing can be waited for", "", "try again"};
     take();
   }
-  return watching_.session().failure();
+  return live_.session().failure();
 }
 
 bool WatchLoop::ends() const {
-  if (ended_ || watching_.wants_end() || watching_.session().failure()) return true;
-  if (wish_.tick_off && watching_.is_complete()) return true;
+  if (ended_ || live_.wants_end() || live_.session().failure()) return true;
   if (wish_.at_most && door_.now() - began_ >= *wish_.at_most) return true;
-  return wish_.is_room && terminal_ == nullptr && watching_.is_over();
+  return wish_.is_room && terminal_ == nullptr && live_.is_over();
 }
 
 Time WatchLoop::due() const {
   const Time now = door_.now();
   Time due = latest_time;
   const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
-  const auto next = watching_.next_due();
+  const auto next = live_.next_due();
   if (wish_.is_room) {
     // The room's end is nothing that happens in it.
-    Session& session = watching_.session();
-    if (!watching_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
+    Session& session = live_.session();
+    if (!live_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
   } else {
     add(next);
   }
@@ -92,7 +91,7 @@ bool WatchLoop::wait() {
   const Time until = due();
   std::vector<pollfd> descriptors{{signals_.descriptor(), POLLIN, 0}};
   if (!wish_.is_room) {
-    const int session = watching_.session().descriptor();
+    const int session = live_.session().descriptor();
     if (session < 0) return false;
     descriptors.push_back({session, POLLIN, 0});
   }
@@ -112,13 +111,13 @@ void WatchLoop::take() {
   while (const auto caught = signals_.next()) take_signal(caught->number);
   const Time now = door_.now();
   if (wish_.is_room)
-    watching_.run(pace_->room(now));
+    live_.run(pace_->room(now));
   else
-    watching_.take(now);
+    live_.take(now);
   if (std::exchange(is_typed_, false)) take_typed();
-  dirty_ = watching_.has_changed() || dirty_;
+  dirty_ = live_.has_changed() || dirty_;
   if (wish_.prints && !flush_results()) ended_ = true;
-  if (terminal_ == nullptr && wish_.tick_off) say_what_is_complete();
+  if (terminal_ == nullptr) live_.say_news();
 }
 
 void WatchLoop::take_signal(int number) {
@@ -161,7 +160,7 @@ void WatchLoop::take_typed() {
   }
   constexpr Duration a_moment{300'000};
   // What is typed on a unit that is looked at is no wish; but a hand must be able to end it from there.
-  const bool is_units = !wish_.is_room && watching_.is_typed_on(a_moment);
+  const bool is_units = !wish_.is_room && live_.is_typed_on(a_moment);
   for (const char key : *text) {
     if (is_units && key != interrupt && key != suspend) continue;
     if (is_units && !is_meant(key)) continue;
@@ -185,6 +184,7 @@ void WatchLoop::press(char key) {
   const Time now = door_.now();
   dirty_ = true;
   hint_.clear();
+  if (live_.press(key)) return;
   switch (key) {
     case interrupt:
     case 'q':
@@ -211,12 +211,12 @@ void WatchLoop::press(char key) {
 /// To the next thing that happens, and what follows from it.
 void WatchLoop::step(Time now) {
   pace_->stand(true, now);
-  Session& session = watching_.session();
+  Session& session = live_.session();
   const auto next = session.next_due();
-  if (watching_.is_over() || !next) return;
-  watching_.run(*next);
+  if (live_.is_over() || !next) return;
+  live_.run(*next);
   const Time frame = session.now() + session.plan().frame();
-  watching_.run(frame);
+  live_.run(frame);
   pace_->go_to(session.now(), now);
 }
 
@@ -229,31 +229,23 @@ void WatchLoop::draw_when_due() {
   drawn_ = now;
   dirty_ = false;
   view::Canvas canvas{size_.width, size_.height, view::locale_is_utf8()};
-  view::draw(canvas, watching_.seen(), page());
+  view::draw(canvas, live_.seen(), page());
   terminal_->show(canvas);
 }
 
 view::Page WatchLoop::page() const {
-  view::Page page = watching_.page();
+  view::Page page = live_.page();
   page.words.raw = wish_.raw;
   if (wish_.is_room)
-    page.aside = seconds_words(watching_.session().now()) + (watching_.is_over() ? ", the end"
-                                                             : pace_->stands()   ? ", stands still"
-                                                                                 : "");
+    page.aside = seconds_words(live_.session().now()) + (live_.is_over()   ? ", the end"
+                                                         : pace_->stands() ? ", stands still"
+                                                                           : "");
+  const std::string own = live_.keys();
   page.keys = !hint_.empty()  ? hint_
+              : !own.empty()  ? own
               : wish_.is_room ? "q ends   r numbers   space stands still or goes on   n the next thing"
                               : "q or Ctrl-C ends   r numbers";
   return page;
-}
-
-void WatchLoop::say_what_is_complete() {
-  const auto& ports = watching_.ticks()->ports();
-  told_.resize(ports.size());
-  for (std::size_t p = 0; p < ports.size(); ++p)
-    if (!told_[p] && ports[p].expected() > 0 && ports[p].ticked() == ports[p].expected()) {
-      told_[p] = true;
-      talk(fmt::format("Player {} is complete.", ports[p].number));
-    }
 }
 
 }  // namespace omnipar::cli

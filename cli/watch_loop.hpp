@@ -5,18 +5,17 @@
 #include <string>
 #include <vector>
 
+#include "live.hpp"
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 #include "os/signals.hpp"
 #include "view/terminal.hpp"
-#include "watching.hpp"
 
 namespace omnipar::cli {
 
 struct LoopWish {
   bool is_room = false;
-  bool tick_off = false;  ///< it ends when all is ticked off
-  bool prints = false;    ///< samples, as they come: it ends when nobody reads them
+  bool prints = false;  ///< samples, as they come: it ends when nobody reads them
   bool raw = false;
   bool step = false;  ///< a room stands still at first
   double speed = 1;   ///< of a room
@@ -45,8 +44,7 @@ class Pace {
 
 class WatchLoop {
  public:
-  WatchLoop(os::Door& door, LoopWish wish, Watching& watching)
-      : door_(door), wish_(wish), watching_(watching), signals_(door) {}
+  WatchLoop(os::Door& door, LoopWish wish, Live& live) : door_(door), wish_(wish), live_(live), signals_(door) {}
 
   /// Until a hand, a key or a signal ends it, or nothing more can come. The terminal may be null: then nothing is
   /// drawn. Fails if nothing can be waited for, or the session fails.
@@ -65,11 +63,10 @@ class WatchLoop {
   void step(Time now);
   void draw_when_due();
   [[nodiscard]] view::Page page() const;
-  void say_what_is_complete();
 
   os::Door& door_;
   LoopWish wish_;
-  Watching& watching_;
+  Live& live_;
   os::Signals signals_;
   view::Terminal* terminal_ = nullptr;
   view::Size size_;
@@ -82,7 +79,6 @@ class WatchLoop {
   std::string hint_;
   char last_control_ = 0;
   Time last_control_at_{};
-  std::vector<bool> told_;  ///< by port: that it is complete
 };
 
 /// "4.017 s"

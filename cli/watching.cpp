@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "command.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/session_words.hpp"
 #include "omnipar/unit.hpp"
@@ -40,7 +41,10 @@ Watching::Watching(WatchWish& wish)
       profile_(wish.session.profile),
       seen_(catalogue_),
       wants_ticks_(wish.ticks),
-      players_(wish.players) {}
+      players_(wish.players),
+      meets_(std::move(wish.meets)),
+      hears_(std::move(wish.hears)),
+      told_(std::move(wish.told)) {}
 
 tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchWish wish) {
   std::unique_ptr<Watching> made{new Watching{wish}};
@@ -76,6 +80,7 @@ void Watching::plan_is(const Plan& plan) {
 
 void Watching::told(const SessionEvent& event) {
   units_are_new_ = is_busy_ = changed_ = true;
+  if (told_) told_(event);
   if (!session_) return;
   if (samples_) samples_->told(event, session_->now());
   if (const auto* fired = std::get_if<HotkeyFired>(&event)) exits_ = exits_ || fired->action == exit_action;
@@ -101,6 +106,7 @@ void Watching::heard(int node, const Report& report) {
   if (std::exchange(units_are_new_, false)) look_at_units();
   is_busy_ = true;
   seen_.hear(node, report);
+  if (hears_) hears_(node, report);
   const auto typing = types_.find(node);
   if (typing != types_.end() && typing->second) typed_at_ = session_->now();
 }
@@ -115,6 +121,7 @@ void Watching::look_at_units() {
       if (const auto by = grabbed_.find(node.description.node); by != grabbed_.end()) grabbed[node.number] = by->second;
     }
   seen_.set_units(units, grabbed);
+  if (meets_) meets_(units);
   grabbed_.clear();  // who speaks later is nobody's any more
 }
 
@@ -193,6 +200,17 @@ view::Page Watching::page() const {
   page.notes = notes_;
   page.ticks = ticks_ ? &*ticks_ : nullptr;
   return page;
+}
+
+void Watching::say_news() {
+  if (!ticks_) return;
+  const auto& ports = ticks_->ports();
+  told_complete_.resize(ports.size());
+  for (std::size_t p = 0; p < ports.size(); ++p)
+    if (!told_complete_[p] && ports[p].expected() > 0 && ports[p].ticked() == ports[p].expected()) {
+      told_complete_[p] = true;
+      talk(fmt::format("Player {} is complete.", ports[p].number));
+    }
 }
 
 nlohmann::ordered_json Watching::seen_json() const {

@@ -13,7 +13,7 @@
 #include "inspect/tick_off.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/session.hpp"
-#include "view/page.hpp"
+#include "live.hpp"
 #include "views.hpp"
 
 namespace omnipar::cli {
@@ -25,38 +25,37 @@ struct WatchWish {
   bool ticks = false;
   std::vector<int> players{};  ///< with ticks: these alone
   LineSink samples{};          ///< gets samples as JSON Lines
+  /// Are told who is there now, and what they say, as soon as it is seen.
+  std::function<void(const std::vector<UnitDetails>&)> meets{};
+  std::function<void(int node, const Report&)> hears{};
+  EventHandler told{};
 };
 
 /// A profile that plays nothing, and the catalogue that has its machine.
 void watch_units_only(SessionOptions& options);
 
-class Watching {
+class Watching final : public Live {
  public:
   [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
 
   /// What players are told goes there, too, as it happens.
   void say_to(LineSink say) { say_ = std::move(say); }
-  [[nodiscard]] Session& session() noexcept { return *session_; }
-  /// Takes what has come until now, which is the session's time, and the samples that are due.
-  void take(Time now);
-  /// The same up to a moment of a room.
-  void run(Time until);
-  /// When `take` has something to do although nothing comes.
-  [[nodiscard]] std::optional<Time> next_due() const;
-  /// True once whenever there is something new to draw.
-  [[nodiscard]] bool has_changed() noexcept { return std::exchange(changed_, false); }
-  /// A hand has asked for the end, or nothing more can come.
-  [[nodiscard]] bool wants_end() const noexcept { return exits_; }
-  [[nodiscard]] bool is_over() const { return exits_ || session_->over() || session_->failure(); }
-  [[nodiscard]] bool is_complete() const { return ticks_ && ticks_->complete(); }
-  /// True if somebody types on a unit that is heard, or did so within that time: then what the terminal gets is not for
-  /// us.
-  [[nodiscard]] bool is_typed_on(Duration within) const;
+  [[nodiscard]] Session& session() noexcept override { return *session_; }
+  /// Also the samples that are due.
+  void take(Time now) override;
+  void run(Time until) override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] bool has_changed() noexcept override { return std::exchange(changed_, false); }
+  [[nodiscard]] bool wants_end() const override { return exits_ || (ticks_ && ticks_->complete()); }
+  [[nodiscard]] bool is_over() const override { return exits_ || session_->over() || session_->failure(); }
+  [[nodiscard]] bool is_typed_on(Duration within) const override;
+  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return seen_; }
+  /// Says who is complete.
+  void say_news() override;
 
-  [[nodiscard]] const inspect::Seen& seen() const noexcept { return seen_; }
   [[nodiscard]] const std::optional<inspect::TickOff>& ticks() const noexcept { return ticks_; }
-  /// Title, last press, notes and ticks; the rest is the caller's.
-  [[nodiscard]] view::Page page() const;
+  /// With the last press and the ticks.
+  [[nodiscard]] view::Page page() const override;
   /// All that is seen, and what is ticked off.
   [[nodiscard]] nlohmann::ordered_json seen_json() const;
   [[nodiscard]] nlohmann::ordered_json ticks_json() const;
@@ -82,6 +81,10 @@ class Watching {
   std::unique_ptr<View> samples_;
   std::vector<inspect::Link> links_;
   std::vector<std::string> notes_;
+  std::vector<bool> told_complete_;  ///< by port
+  std::function<void(const std::vector<UnitDetails>&)> meets_;
+  std::function<void(int, const Report&)> hears_;
+  EventHandler told_;
   std::map<std::string, std::string> grabbed_;  ///< news of nodes that another program has, by their paths
   std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too
   std::optional<Time> typed_at_;

@@ -167,6 +167,7 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, words));
   for (std::size_t p = 0; p < seen.ports().size(); ++p)
     ports.push_back(block_of(seen.ports()[p], page.ticks == nullptr ? nullptr : &page.ticks->ports()[p]));
+  if (!page.machine.empty()) ports = page.machine;
   if (height < 1) return;
   std::vector<Column> columns;
   if (ports.empty()) {

@@ -23,6 +23,7 @@ struct Page {
   std::string keys;                ///< the last line
   const inspect::TickOff* ticks = nullptr;
   BlockWords words;
+  std::vector<Block> machine{};  ///< in the place of the ports that are seen
 };
 
 /// In less nothing can be seen.

@@ -124,6 +124,12 @@ struct GrabbedElsewhere {
   int process = 0;     ///< the process, if there is just one
 };
 
+/// Another session of ours plays on this unit, which is left to it: nothing from it arrives here.
+struct LeftToAnother {
+  std::string unit;
+  std::string opener;  ///< that program, "name (process 12)"; empty if it cannot be seen
+};
+
 /// A unit is grabbed although these controls stay down, because they may be stuck. `told`: other programs see them
 /// released, and they count from their next press.
 struct GrabbedWhileDown {
@@ -172,8 +178,8 @@ struct Lit {
 
 using SessionEvent =
     std::variant<Seated, Joined, Left, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse, NoSeat,
-                 Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, GrabbedWhileDown, Remark, NoPermission,
-                 LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
+                 Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, LeftToAnother, GrabbedWhileDown, Remark,
+                 NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 
 /// Takes events as they happen, on the thread that calls the session.
 using EventHandler = std::function<void(const SessionEvent&)>;

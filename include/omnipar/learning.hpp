@@ -154,6 +154,8 @@ class Learning {
   /// The oldest that nobody has taken yet.
   [[nodiscard]] std::optional<LearnEvent> next_event();
 
+  /// Asks only for these of its questions. Of no effect once something is answered.
+  void ask_only(const std::vector<std::string>& names);
   /// The same as by the menu, such as from a key. What makes no sense now does nothing.
   void choose(LearnChoice choice);
   /// Asks one question once more; the others stay as they are.
@@ -188,8 +190,9 @@ class Learning {
 /// What is to be done for the question that is asked: "Press what shall be FIRE", "Sweep …".
 [[nodiscard]] std::string to_text(const Question& question);
 
-/// The targets of a port in the order of a hand: directions, what aims and steers, fire buttons, shoulders, start and
-/// the like, the rest. Of a plug for two those of its first player, or with `second` those of its second.
+/// The targets of a port in the order of a hand: directions, what aims and steers, fire buttons and shoulders in
+/// the order of the controller, start and the like, the rest. Of a plug for two those of its first player, or with
+/// `second` those of its second.
 [[nodiscard]] std::vector<Question> questions_for(const Catalogue& catalogue, const Profile& profile, int port,
                                                   bool second = false);
 /// Those that controls of these roles can answer at all; `left_out` gets the names of the others.

@@ -42,6 +42,9 @@ struct SessionOptions {
   /// Nobody else hears units that are played on, and another session that wants the same leaves what is open here
   /// alone. With virtual devices always so.
   bool grab = false;
+  /// The same from the beginning of units that nobody plays on, each as soon as nothing on it is down: for a mapping
+  /// screen, where nothing that is pressed may reach anybody else.
+  bool grab_idle = false;
   bool with_virtual = false;  ///< take units that other programs made, too
   /// Which units to hear; those that it refuses are left to others. Without it: all that somebody can play on.
   std::function<bool(const Description&)> takes{};

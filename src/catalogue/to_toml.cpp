@@ -45,13 +45,6 @@ std::string use_text(const Use& use) {
   return more.empty() ? in_quotes(use.role) : fmt::format("{{ use = {}{} }}", in_quotes(use.role), more);
 }
 
-std::string binding_text(const Binding& binding) {
-  if (binding.uses.size() == 1) return use_text(binding.uses[0]);
-  std::string all;
-  for (const Use& use : binding.uses) all += (all.empty() ? "" : ", ") + use_text(use);
-  return "[" + all + "]";
-}
-
 std::string list_text(const std::vector<std::string>& words) {
   std::string all;
   for (const std::string& word : words) all += (all.empty() ? "" : ", ") + in_quotes(word);
@@ -65,6 +58,13 @@ std::string list_text(const std::vector<Code>& codes) {
 }
 
 }  // namespace
+
+std::string to_toml(const Binding& binding) {
+  if (binding.uses.size() == 1) return use_text(binding.uses[0]);
+  std::string all;
+  for (const Use& use : binding.uses) all += (all.empty() ? "" : ", ") + use_text(use);
+  return "[" + all + "]";
+}
 
 std::string to_toml(const Profile& profile) {
   std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", in_quotes(profile.name),
@@ -81,7 +81,7 @@ std::string to_toml(const Profile& profile) {
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
-    for (const Binding& binding : port.bind) text += fmt::format("{} = {}\n", binding.target, binding_text(binding));
+    for (const Binding& binding : port.bind) text += fmt::format("{} = {}\n", binding.target, to_toml(binding));
   }
   bool begun = false;
   for (const Hotkey& hotkey : profile.hotkeys) {

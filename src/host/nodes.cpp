@@ -40,8 +40,12 @@ std::optional<int> Nodes::open(const NodePath& where) {
 bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
   if (!alone_ || door_.lock(node.descriptor()) != -EWOULDBLOCK) return false;
   const Openers openers = openers_of(door_, where.path);
-  say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", printable(node.description().name),
-                   openers.names.empty() ? "another Omnipar" : openers.names));
+  const std::string unit = printable(node.description().name);
+  const std::string opener = openers.names.empty() ? "another Omnipar" : openers.names;
+  if (tell_left_)
+    tell_left_(unit, opener);
+  else
+    say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", unit, opener));
   return true;
 }
 

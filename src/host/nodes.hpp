@@ -44,6 +44,11 @@ class Nodes {
   [[nodiscard]] const std::string& path(int number) const;
   /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
   void take_alone() noexcept { alone_ = true; }
+  /// Is told of each such node, with the name of its unit and of who plays on it, instead of words for people. To be
+  /// set before nodes are opened.
+  void left_to_another(std::function<void(const std::string& unit, const std::string& opener)> tell) {
+    tell_left_ = std::move(tell);
+  }
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
   /// Who else has it open.
@@ -129,6 +134,7 @@ class Nodes {
   int last_number_ = 0;
   std::function<bool(const Description&)> takes_ = [](const Description&) { return true; };
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
+  std::function<void(const std::string&, const std::string&)> tell_left_;
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found

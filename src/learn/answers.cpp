@@ -22,6 +22,15 @@ Answers::Answers(std::vector<Question> questions) : questions_(std::move(questio
   if (!questions_.empty()) at_ = 0;
 }
 
+void Answers::ask_only(const std::vector<std::string>& names) {
+  if (!trail_.empty()) return;
+  std::erase_if(questions_,
+                [&names](const Question& question) { return std::ranges::find(names, question.name) == names.end(); });
+  answers_.assign(questions_.size(), {});
+  at_.reset();
+  if (!questions_.empty()) at_ = 0;
+}
+
 std::string Answers::user_of(const std::string& role) const {
   for (std::size_t q = 0; q < answers_.size(); ++q)
     if (at_ != q && std::ranges::find(answers_[q].sources, role, &LearnedSource::role) != answers_[q].sources.end())

@@ -21,6 +21,9 @@ class Answers {
   [[nodiscard]] const Question& question() const noexcept { return questions_[*at_]; }
   [[nodiscard]] bool can_go_back() const noexcept { return !trail_.empty(); }
 
+  /// Only these questions are left, unless something is answered.
+  void ask_only(const std::vector<std::string>& names);
+
   /// Another target that has this source, by its name; empty if none has.
   [[nodiscard]] std::string user_of(const std::string& role) const;
   /// Takes it as the answer, and goes on. The opposite question that was answered with it, if one was.

@@ -146,6 +146,14 @@ class Learning::Inside {
     judge();
   }
 
+  void ask_only(const std::vector<std::string>& names) {
+    if (mode_ == Mode::over) return;
+    answers_.ask_only(names);
+    asking_.reset();
+    if (!at()) finish();
+    wait();
+  }
+
   void ask_again(std::size_t question) {
     if (question >= answers_.questions().size() || mode_ == Mode::over) return;
     answers_.ask_again(question);
@@ -480,6 +488,7 @@ std::optional<LearnEvent> Learning::next_event() {
   return event;
 }
 
+void Learning::ask_only(const std::vector<std::string>& names) { inside_->ask_only(names); }
 void Learning::choose(LearnChoice choice) { inside_->choose(choice); }
 void Learning::ask_again(std::size_t question) { inside_->ask_again(question); }
 const std::vector<Question>& Learning::questions() const noexcept { return inside_->answers_.questions(); }

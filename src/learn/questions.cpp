@@ -10,18 +10,16 @@
 namespace omnipar {
 namespace {
 
-/// As a hand goes: what steers, fire buttons, shoulders, start and the like, the rest.
+/// As a hand goes: what steers, fire buttons and shoulders as the controller has them, start and the like, the rest.
 int rank_of(const TargetSheet& target) {
-  constexpr std::array fire = std::to_array<std::string_view>({"south", "east", "west", "north", "trigger"});
-  constexpr std::array high =
-      std::to_array<std::string_view>({"left-shoulder", "right-shoulder", "left-trigger", "right-trigger", "reload"});
+  constexpr std::array fire =
+      std::to_array<std::string_view>({"south", "east", "west", "north", "trigger", "left-shoulder", "right-shoulder",
+                                       "left-trigger", "right-trigger", "reload"});
   constexpr std::array small = std::to_array<std::string_view>({"start", "select", "coin", "home"});
   const auto is_in = [&target](const auto& places) { return std::ranges::find(places, target.place) != places.end(); };
   if (target.kind != TargetKind::button && target.kind != TargetKind::one_sided) return 0;
   if (is_in(fire) || target.place.starts_with("panel-")) return 1;
-  if (is_in(high)) return 2;
-  if (is_in(small)) return 3;
-  return 4;
+  return is_in(small) ? 2 : 3;
 }
 
 const PortProfile* port_of(const Profile& profile, int port) {
@@ -80,7 +78,7 @@ std::vector<Use> uses_of(const plan::PortSources& port, std::string_view target)
   return uses;
 }
 
-void bind(std::vector<Binding>& all, const std::string& target, std::vector<Use> uses) {
+void set_binding(std::vector<Binding>& all, const std::string& target, std::vector<Use> uses) {
   const auto at = std::ranges::find(all, target, &Binding::target);
   if (at == all.end())
     all.push_back({target, std::move(uses)});
@@ -108,7 +106,7 @@ class Outcome {
       const std::string& name = learning_.questions()[q].name;
       if (one_for_all && is_direction(name)) continue;
       if (learning_.answers()[q].state != Answer::State::open)
-        bind(all, name, uses_for(learning_.answers()[q], uses_of(before_, name)));
+        set_binding(all, name, uses_for(learning_.answers()[q], uses_of(before_, name)));
     }
   }
 
@@ -154,7 +152,7 @@ class Outcome {
 
   bool bind_directions(std::vector<Binding>& all) const {
     const std::string all_four = whole();
-    if (all_four.empty()) return false;
+    if (all_four.empty() || !before_.sheet.directions) return false;
     std::vector<Use> uses;
     const auto group = std::ranges::find(before_.fed, plan::directions_group, &plan::Fed::target);
     if (adds_ && all_four != "-" && group != before_.fed.end()) uses = group->uses;
@@ -164,7 +162,7 @@ class Outcome {
       uses.push_back(std::move(use));
     }
     std::erase_if(all, [](const Binding& binding) { return is_direction(binding.target); });
-    bind(all, std::string{plan::directions_group}, std::move(uses));
+    set_binding(all, std::string{plan::directions_group}, std::move(uses));
     return true;
   }
 
@@ -187,7 +185,7 @@ class Outcome {
   void take_from(std::vector<Binding>& all, const std::string& target, const std::string& role) const {
     std::vector<Use> uses = uses_of(before_, target);
     if (std::erase_if(uses, [&role](const Use& use) { return use.role == role; }) > 0)
-      bind(all, target, std::move(uses));
+      set_binding(all, target, std::move(uses));
   }
 
   const Learning& learning_;

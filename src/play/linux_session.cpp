@@ -32,7 +32,11 @@ class LinuxSession final : public Session::Inside {
         lights_(nodes_) {
     nodes_.say_to([this](const std::string& words) { tell(Remark{words}); });
     if (options_.takes) nodes_.only(options_.takes);
+    nodes_.left_to_another([this](const std::string& unit, const std::string& opener) {
+      tell(LeftToAnother{unit, opener});
+    });
     if (grabs()) nodes_.take_alone();
+    if (options_.grab_idle) nodes_.grab_all(true);
   }
 
   ~LinuxSession() override { close(); }
@@ -60,7 +64,7 @@ class LinuxSession final : public Session::Inside {
   void close() override;
 
  private:
-  [[nodiscard]] bool grabs() const noexcept { return options_.grab || options_.virtual_devices; }
+  [[nodiscard]] bool grabs() const noexcept { return options_.grab || options_.grab_idle || options_.virtual_devices; }
 
   // -- units
   void meet();
@@ -178,6 +182,7 @@ void LinuxSession::meet() {
 void LinuxSession::open(const host::NodePath& where) {
   if (const auto node = nodes_.open(where)) {
     grabs_.look_at(*node);
+    if (options_.grab_idle) grabs_.set({}, false, now_);
     arrive(*node);
   }
   if (nodes_.met_a_closed_door() && !std::exchange(told_no_permission_, true)) tell(NoPermission{});

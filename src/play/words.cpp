@@ -91,6 +91,9 @@ class Teller {
     return fmt::format("{}", fmt::join(lines, "\n"));
   }
   std::string operator()(const HotkeyFired&) const { return ""; }
+  std::string operator()(const LeftToAnother& event) const {
+    return fmt::format("\"{}\" is played on by {} already, and is left to that one.", event.unit, event.opener);
+  }
   std::string operator()(const GrabbedElsewhere& event) const {
     return fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.", event.unit,
                        event.opener.empty() ? "another program" : event.opener,

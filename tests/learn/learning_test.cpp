@@ -30,7 +30,17 @@ std::vector<std::string> roles_of_all(const std::vector<Attachment>& nodes) {
 std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& questions,
                                 const std::vector<Attachment>& nodes) {
   std::vector<std::string> free = sources_of(nodes), wanted;
+  std::string lever;  // most people want all directions from one
+  if (dice.below(3) != 1)
+    for (const std::string& source : free)
+      if (source.ends_with("-up") && (lever.empty() || dice.below(2) == 1)) lever = source.substr(0, source.size() - 3);
   for (const Question& question : questions) {
+    if (!lever.empty() && !question.opposite.empty()) {
+      wanted.push_back(lever + "-" + question.name);
+      std::erase(free, lever);
+      std::erase(free, wanted.back());
+      continue;
+    }
     std::vector<std::string> fitting;
     for (const std::string& source : free)
       if (feeds(source, question.kind)) fitting.push_back(source);
@@ -249,6 +259,66 @@ std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const
   return nodes;
 }
 
+/// The value of each of the plan's targets in the next sample.
+std::vector<double> sampled(const Engine& engine, Reader& reader) {
+  std::vector<double> values;
+  reader.next_frame();
+  for (std::size_t t = 0; t < engine.plan().targets().size(); ++t)
+    values.push_back(reader.value(static_cast<std::uint16_t>(t)));
+  return values;
+}
+
+/// The targets of port 1 that have other values than before.
+std::vector<std::string> moved_by(const Engine& engine, const std::vector<double>& before,
+                                  const std::vector<double>& now) {
+  std::vector<std::string> moved;
+  const PortInfo* port = engine.plan().port(1);
+  for (std::size_t t = port->first_target; t < std::size_t{port->first_target} + port->target_count; ++t) {
+    std::string name{engine.plan().targets()[t].name};
+    if (before[t] == now[t]) continue;
+    for (const std::string_view half : {"-x", "-y", "-on"})
+      if (name.ends_with(half)) name = name.substr(0, name.size() - half.size());
+    if (std::ranges::find(moved, name) == moved.end()) moved.push_back(name);
+  }
+  return moved;
+}
+
+/// The map, as a file has it, moves what was meant and nothing else.
+std::optional<std::string> judge_play(const Profile& learned, const std::vector<Question>& questions,
+                                      const std::vector<std::string>& wanted, const ShippedUnit& unit) {
+  const Sheets read = read_sheets("learned.toml", to_toml(learned));
+  if (!read.problems.empty()) return read.problems.front().message;
+  const auto plan = compile(shelf(), read.profiles.at(0));
+  if (!plan) return plan.error().front().message;
+  for (const std::string& source : sources_of(unit.nodes)) {
+    Engine engine{*plan};
+    Reader reader{engine};
+    Desk desk{{}};
+    desk.put("unit", unit.nodes, true);
+    std::vector<UnitId> ids;
+    for (Attachment node : unit.nodes) {
+      node.seat = std::string{plan->port(1)->seat};
+      ids.push_back(engine.attach(node).value());
+    }
+    const auto move = desk.find(source);
+    if (!move) continue;
+    std::int64_t time = 0;
+    const std::vector<double> before = sampled(engine, reader);
+    for (const std::vector<Change>& changes : move->out)
+      engine.feed(ids.at(static_cast<std::size_t>(move->node - 1)), {at_us(time += 1000), changes});
+    const std::vector<std::string> moved = moved_by(engine, before, sampled(engine, reader));
+    for (std::size_t q = 0; q < questions.size(); ++q) {
+      // A whole that is swept passes its directions, and a direction is part of its whole.
+      const bool is_part = wanted[q].starts_with(source + "-") || source.starts_with(wanted[q] + "-");
+      const bool is_meant = wanted[q] == source;
+      const bool is_moved = std::ranges::find(moved, questions[q].name) != moved.end();
+      if (is_moved != is_meant && !(is_part && !wanted[q].empty()))
+        return fmt::format("{} {} \"{}\"", source, is_moved ? "moves" : "does not move", questions[q].name);
+    }
+  }
+  return std::nullopt;
+}
+
 std::optional<std::string> judge(const std::vector<std::uint8_t>& story) {
   static const std::vector<ShippedUnit> units = shipped_units();
   ByteDice dice{story};
@@ -283,8 +353,8 @@ std::optional<std::string> judge(const std::vector<std::uint8_t>& story) {
   if (person.backs > 2 * person.taken_back)
     return fmt::format("{}{} presses to go back {}", what, person.backs, person.taken_back);
   if (person.ends > 2) return fmt::format("{}{} presses to keep it", what, person.ends);
-  const auto plan = compile(shelf(), with_answers(shelf(), profile, 1, desk.learning));
-  if (!plan) return what + plan.error().front().message;
+  if (auto wrong = judge_play(with_answers(shelf(), profile, 1, desk.learning), questions, wanted, unit))
+    return what + *wrong;
   return std::nullopt;
 }
 

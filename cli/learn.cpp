@@ -1,0 +1,311 @@
+// omnipar learn profile
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "catalogue/lookup.hpp"
+#include "command.hpp"
+#include "files/write.hpp"
+#include "inspect/why.hpp"
+#include "learning_run.hpp"
+#include "profile_file.hpp"
+#include "sources.hpp"
+#include "style.hpp"
+#include "view/terminal.hpp"
+#include "watch_loop.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+struct LearnWords {
+  Sources sources;
+  std::string as;
+  std::string unit;
+  std::string used = "ask";
+  std::vector<std::string> only;
+  int port = 1;
+  double step_seconds = 0;
+  bool second = false;
+  bool missing = false;
+  bool adds = false;
+  bool all_units = false;
+  bool with_virtual = false;
+  bool feel = false;
+  bool leds = false;
+  bool json = false;
+};
+
+Diagnostic error(std::string id, std::string message, std::string hint, std::string place = "") {
+  return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
+}
+
+/// What is learned, and where it will be kept.
+struct Plot {
+  FoundProfile given;
+  std::string path;
+  bool is_new = false;  ///< a machine's proposal, or a copy under another name
+  std::string name;     ///< to name it by in the next commands
+};
+
+/// A machine's proposal is copied, unasked, under a name of one's own.
+tl::expected<Plot, Diagnostics> plot_of(const LearnWords& words) {
+  os::Door& door = os::real_door();
+  Plot plot;
+  plot.given = load(door, words.sources);
+  tell(plot.given.elsewhere);
+  if (!plot.given.plan) return tl::unexpected(plot.given.problems);
+  tell(plot.given.problems);
+  const bool is_own = !plot.given.profile->place.empty();
+  plot.name = !words.as.empty() ? words.as : is_own ? words.sources.profile : "own-" + words.sources.profile;
+  plot.is_new = !is_own || !words.as.empty();
+  const auto path = profile_to_write(door, words.sources, plot.name);
+  if (!path) return tl::unexpected(Diagnostics{path.error()});
+  plot.path = *path;
+  const bool is_there = !door.real_path(plot.path).empty();
+  if (plot.is_new && is_there)
+    return tl::unexpected(Diagnostics{
+        error("name-twice", "there is a profile of that name already",
+              fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", plot.name),
+              plot.path)});
+  if (plot.given.catalogue.system(plot.name) != nullptr)
+    return tl::unexpected(Diagnostics{
+        error("name-twice", fmt::format("a machine is called '{}' already", plot.name), "choose another name")});
+  if (auto problem = files::refuses_change(door, plot.path, versions_of(door, plot.path)))
+    return tl::unexpected(Diagnostics{std::move(*problem)});
+  return plot;
+}
+
+/// The questions that are wanted of those that there are.
+tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& words, const FoundProfile& given) {
+  std::vector<Question> questions = questions_for(given.catalogue, *given.profile, words.port, words.second);
+  if (questions.empty())
+    return tl::unexpected(Diagnostics{error("unknown-port",
+                                            fmt::format("port {} of this profile has no controls{} to learn",
+                                                        words.port, words.second ? " of a second player" : ""),
+                                            "omnipar profile show lists the ports")});
+  std::vector<std::string_view> names;
+  for (const Question& question : questions) names.emplace_back(question.name);
+  for (const std::string& name : words.only)
+    if (std::ranges::find(names, name) == names.end())
+      return tl::unexpected(
+          Diagnostics{error("unknown-target", fmt::format("port {} has no control '{}'", words.port, printable(name)),
+                            catalogue::suggestion(name, names), "--only")});
+  const auto port = std::ranges::find(given.profile->ports, words.port, &PortProfile::port);
+  const auto is_own = [&](const std::string& target) {
+    const bool is_direction = std::ranges::find(direction_names, target) != direction_names.end();
+    return std::ranges::any_of(port->bind, [&](const Binding& binding) {
+      return binding.target == target || (is_direction && binding.target == "directions");
+    });
+  };
+  std::erase_if(questions, [&](const Question& question) {
+    const bool is_wanted = words.only.empty() || std::ranges::find(words.only, question.name) != words.only.end();
+    return !is_wanted || (words.missing && is_own(question.name));
+  });
+  return questions;
+}
+
+std::string seat_of(const LearnWords& words, const Profile& profile) {
+  const auto port = std::ranges::find(profile.ports, words.port, &PortProfile::port);
+  if (port == profile.ports.end()) return "";
+  return words.second ? port->second_seat : port->seat;
+}
+
+LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std::vector<Question>& questions) {
+  constexpr std::pair<std::string_view, WhenUsed> uses[] = {
+      {"ask", WhenUsed::ask}, {"both", WhenUsed::both}, {"move", WhenUsed::moved}, {"leave", WhenUsed::left}};
+  LearnWish wish;
+  wish.session.catalogue = given.catalogue;
+  wish.session.profile = *given.profile;
+  wish.session.with_virtual = words.with_virtual;
+  wish.questions = questions;
+  wish.options.all_units = words.all_units;
+  for (const auto& [word, used] : uses)
+    if (word == words.used) wish.options.used = used;
+  if (words.step_seconds > 0) wish.options.longest_step = Duration{static_cast<std::int64_t>(words.step_seconds * 1e6)};
+  wish.options.in_use = roles_in_use(given.catalogue, *given.profile, words.port, questions);
+  wish.port = words.port;
+  wish.seat = seat_of(words, *given.profile);
+  wish.unit = words.unit;
+  wish.feel = words.feel;
+  wish.leds = words.leds;
+  wish.title = fmt::format("{}, port {}, from seat {}", given.profile->name, words.port, wish.seat);
+  return wish;
+}
+
+/// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
+int learn_on(const LearnWords& words, LearningRun& run) {
+  os::Door& door = os::real_door();
+  const bool is_room = !words.sources.host.empty();
+  const int stream = words.json ? 2 : 1;
+  std::unique_ptr<view::Terminal> terminal;
+  if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
+  if (!terminal) {
+    run.say_to(talk);
+    if (run.learning().unit().empty()) talk("Press any button on the controller that is to be learned.");
+  }
+  std::optional<Diagnostic> failure;
+  if (is_room && !terminal) {
+    run.run_through();
+    failure = run.session().failure();
+  } else {
+    LoopWish wish;
+    wish.is_room = is_room;
+    failure = WatchLoop{door, wish, run}.run(terminal.get());
+  }
+  terminal.reset();
+  if (!failure) failure = run.in_use();
+  if (!failure) return good;
+  tell({*failure});
+  return is_room ? bad_input : machine_refuses;
+}
+
+nlohmann::ordered_json to_json(const LearningRun& run, const Plot& plot) {
+  auto answers = nlohmann::ordered_json::array();
+  for (std::size_t q = 0; q < run.learning().questions().size(); ++q) {
+    const Answer& answer = run.learning().answers()[q];
+    auto sources = nlohmann::ordered_json::array();
+    for (const LearnedSource& source : answer.sources) sources.push_back(source.role);
+    answers.push_back({{"target", run.learning().questions()[q].name},
+                       {"state", answer.state == Answer::State::given     ? "given"
+                                 : answer.state == Answer::State::skipped ? "skipped"
+                                                                          : "open"},
+                       {"sources", sources}});
+  }
+  return {{"kept", run.learning().kept()},
+          {"file", run.learning().kept() ? plot.path : ""},
+          {"unit", run.learning().unit()},
+          {"answers", answers},
+          {"not-asked", run.left_out()}};
+}
+
+struct Counted {
+  std::size_t bound = 0;
+  std::size_t empty = 0;
+};
+
+/// Everything that feeds the port now, and where that comes from.
+Counted show_result(const FoundProfile& kept, int port) {
+  Counted counted;
+  std::string target;
+  for (const inspect::Link& link : inspect::links(kept.catalogue, *kept.profile)) {
+    if (link.port != port) continue;
+    const bool again = link.target == target;
+    target = link.target;
+    if (!again) ++(link.source.empty() ? counted.empty : counted.bound);
+    const std::string source = link.source.empty() ? "(nothing, on purpose)" : link.source;
+    print(fmt::format("  {:<20}{:<30}{}", again ? "" : link.target,
+                      source + (link.shape.empty() ? "" : ", " + link.shape), link.origin));
+  }
+  return counted;
+}
+
+int keep(const LearnWords& words, const Plot& plot, const LearningRun& run) {
+  os::Door& door = os::real_door();
+  const Profile& before = *plot.given.profile;
+  Profile after = with_answers(plot.given.catalogue, before, words.port, run.learning(), words.adds);
+  std::vector<BindingEdit> edits = edits_between(before, after);
+  if (plot.is_new) {
+    after.name = files::profile_name(plot.name);
+    if (const auto problems = write_new_profile(door, plot.path, after)) return refuse_file(*problems);
+  } else if (const auto written = edit_profile(door, plot.path, plot.given.catalogue, edits); !written) {
+    const int status = refuse_file(written.error());
+    talk("Nothing was changed.");
+    return status;
+  }
+  // Certain is only what is read again.
+  Sources again = words.sources;
+  again.profile = plot.path;
+  const FoundProfile kept = load(door, again);
+  if (!kept.plan || !edits_between(*kept.profile, after).empty()) {
+    tell({error("kept-otherwise", "what was written is not what was learned",
+                "omnipar profile undo brings the former back", plot.path)});
+    return machine_refuses;
+  }
+  if (words.json) {
+    print_json(to_json(run, plot), 2);
+    return good;
+  }
+  const auto [bound, empty] = show_result(kept, words.port);
+  std::vector<std::string> changed;
+  for (const BindingEdit& edit : edits) changed.push_back(edit.target);
+  print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", plot.path, words.port, bound,
+                    quantity(bound + empty, "control"), empty == 0 ? "" : fmt::format(", {} empty on purpose", empty),
+                    changed.empty() ? "nothing" : some_listed(changed, 16)));
+  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", plot.name,
+                   same_host(words.sources.host)));
+  return good;
+}
+
+int learn_profile(const LearnWords& words) {
+  auto plot = plot_of(words);
+  if (!plot) return refuse_file(plot.error());
+  const auto questions = wanted_of(words, plot->given);
+  if (!questions) return refuse_file(questions.error());
+  if (questions->empty()) {
+    talk("Every control that is asked for has a source of its own already.");
+    return good;
+  }
+  LearnWish wish = wish_of(words, plot->given, *questions);
+  const auto rig = load_rig(os::real_door(), words.sources);
+  if (!rig) return refuse_file(rig.error());
+  wish.session.rig = *rig;
+  const std::string& host = words.sources.host;
+  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+  auto run = LearningRun::open(std::move(wish));
+  if (!run) {
+    tell(run.error());
+    return host.empty() ? machine_refuses : bad_input;
+  }
+  if (const int status = learn_on(words, **run); status != good) return status;
+  if ((*run)->learning().kept()) return keep(words, *plot, **run);
+  if (words.json) print_json(to_json(**run, *plot), 2);
+  talk("Nothing was kept.");
+  return found_something;
+}
+
+}  // namespace
+
+void add_learn(CLI::App& app, int& status) {
+  CLI::App* command = app.add_subcommand("learn", "Map by pressing");
+  const auto words = std::make_shared<LearnWords>();
+  CLI::App* verb = command->add_subcommand("profile", "bind a machine's controls: press what each shall be");
+  verb->add_option("PROFILE", words->sources.profile, "a profile, or a machine: then a profile of your own is made")
+      ->required();
+  add_data_option(*verb, words->sources);
+  add_rig_option(*verb, words->sources);
+  add_host_option(*verb, words->sources);
+  verb->add_option("--as", words->as, "keep it under this name; of a machine 'own-' and its name, if left out");
+  verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
+  verb->add_flag("--second", words->second, "the second player's controls, of a plug for two");
+  verb->add_option("--only", words->only, "these controls alone, such as fire,start")->delimiter(',');
+  verb->add_flag("--missing", words->missing, "only controls that have no source of their own yet: to go on later");
+  verb->add_flag("--add", words->adds, "add to the sources that are there, instead of replacing them");
+  verb->add_option("--used", words->used, "what becomes of a button that another control has: ask, both, move or leave")
+      ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
+      ->capture_default_str();
+  verb->add_option("--unit", words->unit, "the unit that answers, by its name; else that of the port's seat");
+  verb->add_flag("--all-units", words->all_units, "take answers from every unit");
+  verb->add_option("--step-seconds", words->step_seconds, "skip what nobody answers for so long; never, if left out")
+      ->check(number_between(1, 3600));
+  verb->add_flag("--feel", words->feel, "each step answers by a short rumble");
+  verb->add_flag("--leds", words->leds, "each step answers on the unit's LEDs");
+  verb->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  verb->add_flag("--json", words->json, "print the result as JSON");
+  verb->footer(
+      "Example: player 1 of Marrowby's cabinet, from the panel alone:\n"
+      "  omnipar learn profile arcade-6b\n"
+      "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
+      "to the next of them, a hold takes it. Two buttons held for 2 s end it, and nothing is kept. At a keyboard: b, "
+      "s,\n"
+      "a, k, q.\n"
+      "Exit status: 0 kept, 1 nothing was kept, 2 bad profile or room, 3 the file cannot be written, or the unit is "
+      "in\n"
+      "use.");
+  verb->callback([words, &status] { status = learn_profile(*words); });
+  command->require_subcommand(1);
+  command->footer("Example: player 1 of Marrowby's cabinet, from the panel alone:\n  omnipar learn profile arcade-6b");
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,346 @@
+#include "learning_run.hpp"
+
+#include <algorithm>
+#include <set>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "omnipar/reach.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+using Kind = LearnEvent::Kind;
+
+/// Nothing that is said matters longer than this many lines.
+constexpr std::size_t most_notes = 8;
+
+}  // namespace
+
+LearningRun::LearningRun(LearnWish& wish)
+    : title_(std::move(wish.title)),
+      port_(wish.port),
+      seat_(std::move(wish.seat)),
+      unit_(std::move(wish.unit)),
+      feel_(wish.feel),
+      leds_(wish.leds),
+      rig_(wish.session.rig),
+      learning_(std::move(wish.questions), std::move(wish.options)) {}
+
+tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(LearnWish wish) {
+  std::unique_ptr<LearningRun> made{new LearningRun{wish}};
+  LearningRun* self = made.get();
+  WatchWish watch;
+  watch.session = std::move(wish.session);
+  watch.session.grab_idle = true;
+  watch.session.profile.hotkeys.clear();  // nothing but what is learned happens
+  watch.room = std::move(wish.room);
+  watch.meets = [self](const std::vector<UnitDetails>& units) { self->meet(units); };
+  watch.hears = [self](int node, const Report& report) { self->hear(node, report); };
+  watch.told = [self](const SessionEvent& event) { self->told(event); };
+  auto watching = Watching::open(std::move(watch));
+  if (!watching) return tl::unexpected(watching.error());
+  made->watching_ = std::move(*watching);
+  if (!self->seat_.empty()) self->session().await({self->seat_});
+  return made;
+}
+
+// -- who is there ---------------------------------------------------------------------------------------------
+
+bool LearningRun::is_ours(const UnitDetails& unit) const {
+  return unit_.empty() ? is_of_seat(unit.here.name) : unit.here.name == unit_;
+}
+
+bool LearningRun::is_of_seat(const std::string& unit) const {
+  const auto known = std::ranges::find(rig_.units, unit, &RigUnit::name);
+  return !seat_.empty() && known != rig_.units.end() && known->seat == seat_;
+}
+
+void LearningRun::meet(const std::vector<UnitDetails>& units) {
+  std::set<std::pair<int, std::string>> there;
+  for (const UnitDetails& unit : units) {
+    if (unit.empty) continue;
+    for (const UnitDetails::Node& node : unit.nodes) {
+      const std::pair<int, std::string> share{node.number, unit.part};
+      there.insert(share);
+      const auto known = numbers_.find(share);
+      if (known != numbers_.end() && met_.at(known->second).unit == unit.here.name) continue;
+      const int number = known != numbers_.end() ? known->second : static_cast<int>(met_.size()) + 1;
+      numbers_[share] = number;
+      met_[number] = {unit.here.name, unit.part, node, unit.description};
+      learning_.meet(number, unit.here.name, node.attachment, is_ours(unit));
+    }
+  }
+  for (auto share = numbers_.begin(); share != numbers_.end();) {
+    const bool has_left = !there.contains(share->first);
+    if (has_left) learning_.lose(share->second);
+    share = has_left ? numbers_.erase(share) : std::next(share);
+  }
+  drain();
+}
+
+const LearningRun::Met* LearningRun::met(int number) const {
+  const auto at = met_.find(number);
+  return at == met_.end() ? nullptr : &at->second;
+}
+
+void LearningRun::told(const SessionEvent& event) {
+  std::string unit, opener;
+  if (const auto* left = std::get_if<LeftToAnother>(&event))
+    std::tie(unit, opener) = std::tie(left->unit, left->opener);
+  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
+    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
+  if (unit.empty()) return;
+  if (opener.empty()) opener = "another program";
+  Diagnostic problem{"unit-in-use", Severity::error, fmt::format("\"{}\" is in use by {}", unit, opener), "",
+                     "end that first, and begin again"};
+  const auto known = std::ranges::find(rig_.units, seat_, &RigUnit::seat);
+  const bool is_meant = !unit_.empty() ? unit == unit_ : known != rig_.units.end() && known->name == unit;
+  const bool is_only = watching_ && session().units().empty();
+  if (is_meant || is_only)
+    in_use_ = std::move(problem);
+  else if (say_)
+    say_(fmt::format("\"{}\" is in use by {}: nothing is heard from it.", unit, opener));
+}
+
+// -- time -----------------------------------------------------------------------------------------------------
+
+void LearningRun::hear(int node, const Report& report) {
+  // What two players share, such as a coin slot, is no other player's.
+  std::set<Code> ours;
+  const auto shares = [&](const auto& take) {
+    for (auto at = numbers_.lower_bound({node, ""}); at != numbers_.end() && at->first.first == node; ++at)
+      take(at->second);
+  };
+  shares([&](int number) {
+    if (is_answering(met_.at(number).unit))
+      for (const Control& control : met_.at(number).node.attachment.controls) ours.insert(control.code);
+  });
+  std::vector<Change> others;
+  for (const Change& change : report.changes)
+    if (!ours.contains(change.code)) others.push_back(change);
+  shares([&](int number) {
+    const bool is_our_share = is_answering(met_.at(number).unit);
+    learning_.hear(number, {report.time, is_our_share ? report.changes : others});
+  });
+  drain();
+}
+
+bool LearningRun::is_answering(const std::string& unit) const {
+  return unit == learning_.unit() || (unit_.empty() && is_of_seat(unit));
+}
+
+void LearningRun::take(Time now) {
+  watching_->take(now);
+  learning_.advance(now);
+  drain();
+}
+
+void LearningRun::run(Time until) {
+  watching_->run(until);
+  learning_.advance(session().now());
+  drain();
+}
+
+void LearningRun::run_through() {
+  while (!is_over()) {
+    const Time before = session().now();
+    run(next_due().value_or(latest_time));
+    if (session().now() == before && !session().next_due()) break;
+  }
+  constexpr Duration long_enough{3'000'000};  // for what was done last
+  learning_.advance(session().now() + long_enough);
+  drain();
+}
+
+std::optional<Time> LearningRun::next_due() const {
+  const auto due = watching_->next_due();
+  const auto own = learning_.next_due();
+  // While something is held its bar fills.
+  constexpr Duration redrawn{33'000};
+  std::optional<Time> bar;
+  if (learning_.held(watching_->session().now()) > 0) bar = watching_->session().now() + redrawn;
+  std::optional<Time> first;
+  for (const auto& time : {due, own, bar})
+    if (time && (!first || *time < *first)) first = time;
+  return first;
+}
+
+bool LearningRun::has_changed() noexcept {
+  const bool fills = learning_.held(watching_->session().now()) > 0;
+  return watching_->has_changed() || std::exchange(changed_, false) || fills;
+}
+
+// -- what is said ---------------------------------------------------------------------------------------------
+
+void LearningRun::drain() {
+  while (const auto event = learning_.next_event()) {
+    changed_ = true;
+    if (event->kind == Kind::meets) ask_what_it_has();
+    answer_in_hand(*event);
+    std::string words = to_text(*event, learning_);
+    if (event->kind == Kind::takes)
+      if (const std::string label = label_of(event->unit, event->role); !label.empty())
+        words += fmt::format(" ({})", label);
+    if (words.empty() || event->kind == Kind::hears) continue;
+    if (event->kind == Kind::asks || event->kind == Kind::ends_asking)
+      last_line_ = words;
+    else
+      notes_.push_back(words);
+    if (notes_.size() > most_notes) notes_.erase(notes_.begin());
+    if (!say_) continue;
+    if (event->kind == Kind::ends_asking)
+      for (const std::string& line : table()) say_("  " + line);
+    say_(words);
+  }
+}
+
+/// What the units that answer have nothing for is not asked.
+void LearningRun::ask_what_it_has() {
+  if (port_ == 0) return;
+  std::vector<std::string> roles;
+  for (const auto& [number, met] : met_) {
+    if (!is_answering(met.unit)) continue;
+    for (std::string& role : roles_of(met.node.attachment)) roles.push_back(std::move(role));
+  }
+  std::vector<std::string> names;
+  left_out_.clear();
+  for (const Question& question : answerable(learning_.questions(), roles, left_out_)) names.push_back(question.name);
+  if (left_out_.empty()) return;
+  learning_.ask_only(names);
+  const std::string words =
+      fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16));
+  notes_.push_back(words);
+  if (say_) say_(words);
+}
+
+void LearningRun::answer_in_hand(const LearnEvent& event) {
+  if (port_ == 0 || !watching_) return;
+  const bool is_good = event.kind == Kind::takes || event.kind == Kind::skips;
+  if (feel_ && is_good) session().pulse(port_, 1);
+  if (feel_ && event.kind == Kind::refuses) session().pulse(port_, 2);
+  if (!leds_) return;
+  constexpr std::uint32_t all = ~std::uint32_t{0};
+  if (is_good) session().light(port_, all);
+  if (event.kind == Kind::refuses) session().light(port_, 0);
+  if (event.kind == Kind::hears || event.kind == Kind::asks) session().light_number(port_);
+}
+
+std::string LearningRun::label_of(const std::string& unit, const std::string& role) const {
+  for (const inspect::SeenUnit& one : seen().units())
+    for (const inspect::SeenControl& control : one.controls)
+      if (one.name == unit && control.role == role) return control.label;
+  return "";
+}
+
+std::string LearningRun::words_for(std::size_t question) const {
+  const Answer& answer = learning_.answers()[question];
+  if (answer.state == Answer::State::open) return port_ == 0 ? "(none)" : "(as before)";
+  if (answer.state == Answer::State::skipped) return "(nothing, on purpose)";
+  std::string all;
+  for (const LearnedSource& source : answer.sources) {
+    const std::string label = label_of(source.unit, source.role);
+    all += (all.empty() ? "" : ", ") + source.role + (label.empty() ? "" : fmt::format(" ({})", label)) +
+           (source.invert_x || source.invert_y ? ", turned around" : "");
+  }
+  return all;
+}
+
+std::vector<std::string> LearningRun::table() const {
+  std::vector<std::string> lines;
+  for (std::size_t q = 0; q < learning_.questions().size(); ++q)
+    lines.push_back(fmt::format("{:<20}{}", learning_.questions()[q].name, words_for(q)));
+  return lines;
+}
+
+std::string LearningRun::bar() const {
+  constexpr int cells = 20;
+  const double part = learning_.held(watching_->session().now());
+  if (part <= 0) return "";
+  const int full = static_cast<int>(part * cells);
+  std::string bar = "[";
+  for (int i = 0; i < cells; ++i) bar += i < full ? '#' : ' ';
+  return bar + (learning_.menu().empty() ? "] held: the menu" : "] held: takes what is marked");
+}
+
+/// The machine's controller with what is asked lit and what is answered ticked; at the end a list of all answers.
+std::vector<view::Block> LearningRun::machine() const {
+  view::Block block;
+  block.is_placed = false;
+  block.title = title_;
+  std::size_t answered = 0;
+  for (const Answer& answer : learning_.answers()) answered += answer.state != Answer::State::open ? 1 : 0;
+  block.aside = fmt::format("{} of {}", answered, learning_.questions().size());
+  const auto& ports = seen().ports();
+  const auto port = std::ranges::find(ports, port_, &inspect::SeenPort::number);
+  if (learning_.asked() && port != ports.end()) {
+    const std::string title = std::exchange(block.title, "");
+    const std::string aside = block.aside;
+    block = view::block_of(*port, nullptr);
+    block.aside = aside;
+    const auto mark = [&](const std::string& name, bool& lit, view::Mark& its) {
+      const auto at = std::ranges::find(learning_.questions(), name, &Question::name);
+      const auto question = static_cast<std::size_t>(at - learning_.questions().begin());
+      lit = learning_.asked() == question;
+      if (at == learning_.questions().end()) return;
+      const auto state = learning_.answers()[question].state;
+      its = state == Answer::State::given ? view::Mark::ticked : view::Mark::open;
+    };
+    for (view::Item& item : block.items) mark(item.text, item.lit, item.mark);
+    for (view::Gauge& gauge : block.gauges) {
+      mark(gauge.name, gauge.lit, gauge.mark);
+      gauge.shown = false;
+    }
+    return {block};
+  }
+  for (std::size_t q = 0; q < learning_.questions().size(); ++q)
+    block.items.push_back(
+        {learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q), learning_.asked() == q,
+         learning_.answers()[q].state == Answer::State::given ? view::Mark::ticked : view::Mark::open});
+  return {block};
+}
+
+view::Page LearningRun::page() const {
+  view::Page page = watching_->page();
+  page.title = title_;
+  page.machine = machine();
+  page.press = {last_line_.empty() ? "Press any button on the controller that is to be learned." : last_line_};
+  if (learning_.paused()) page.press = {"Waiting for the unit to come back."};
+  std::string echo = learning_.pressed().empty() ? "" : "  " + learning_.pressed();
+  if (!learning_.menu().empty()) {
+    echo = "  menu: ";
+    for (std::size_t i = 0; i < learning_.menu().size(); ++i)
+      echo += fmt::format(fmt::runtime(i == learning_.marked() ? " [{}] " : "  {}  "), word_of(learning_.menu()[i]));
+  }
+  page.press.push_back(echo.empty() ? "  …" : echo);
+  page.press.push_back("  " + bar());
+  page.notes = notes_;
+  page.ticks = nullptr;
+  return page;
+}
+
+// -- keys -----------------------------------------------------------------------------------------------------
+
+bool LearningRun::press(char key) {
+  constexpr std::pair<char, LearnChoice> choices[] = {{'b', LearnChoice::back},
+                                                      {'s', LearnChoice::skip},
+                                                      {'a', LearnChoice::again},
+                                                      {'k', LearnChoice::keep},
+                                                      {'q', LearnChoice::leave}};
+  for (const auto& [its, choice] : choices)
+    if (its == key) {
+      learning_.choose(choice);
+      drain();
+      return true;
+    }
+  return false;
+}
+
+std::string LearningRun::keys() const {
+  return learning_.asked() ? "b back   s skip   a again   k to the end   q leaves, nothing is kept"
+                           : "k keeps it   b back   a again: what was pressed last   q leaves, nothing is kept";
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,102 @@
+// A session in which something is learned: who is there and what they do goes to the learning, what that says to
+// people.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "omnipar/learning.hpp"
+#include "watching.hpp"
+
+namespace omnipar::cli {
+
+struct LearnWish {
+  SessionOptions session;
+  std::optional<Room> room{};
+  std::vector<Question> questions;
+  LearnOptions options{};
+  std::string title;   ///< of the drawing
+  int port = 0;        ///< that is learned; 0: none, but a unit
+  std::string seat{};  ///< whose units answer
+  std::string unit{};  ///< or this one alone, by its name
+  bool feel = false;   ///< each step answers in the hand
+  bool leds = false;   ///< and on the unit's LEDs
+};
+
+class LearningRun final : public Live {
+ public:
+  [[nodiscard]] static tl::expected<std::unique_ptr<LearningRun>, Diagnostics> open(LearnWish wish);
+
+  /// What is said to people goes there as it happens.
+  void say_to(LineSink say) { say_ = std::move(say); }
+  [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
+  void take(Time now) override;
+  void run(Time until) override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] bool has_changed() noexcept override;
+  [[nodiscard]] bool wants_end() const override { return learning_.over() || watching_->wants_end() || in_use_; }
+  [[nodiscard]] bool is_over() const override { return wants_end() || watching_->is_over(); }
+  [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
+  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
+  [[nodiscard]] view::Page page() const override;
+  bool press(char key) override;
+  [[nodiscard]] std::string keys() const override;
+
+  /// To the end of a room, as fast as it goes.
+  void run_through();
+  [[nodiscard]] const Learning& learning() const noexcept { return learning_; }
+  /// The unit is played on elsewhere, so that nothing can be learned.
+  [[nodiscard]] const std::optional<Diagnostic>& in_use() const noexcept { return in_use_; }
+  /// What each question has now, a line each.
+  [[nodiscard]] std::vector<std::string> table() const;
+  /// Targets that are not asked for, because the unit has nothing for them.
+  [[nodiscard]] const std::vector<std::string>& left_out() const noexcept { return left_out_; }
+  /// The nodes that answers came from, by the numbers in their sources: which unit, which part, which kind of node.
+  struct Met {
+    std::string unit;
+    std::string part;
+    UnitDetails::Node node;
+    Description main;
+  };
+  [[nodiscard]] const Met* met(int number) const;
+
+ private:
+  explicit LearningRun(LearnWish& wish);
+  void meet(const std::vector<UnitDetails>& units);
+  void hear(int node, const Report& report);
+  void told(const SessionEvent& event);
+  void drain();
+  void answer_in_hand(const LearnEvent& event);
+  void ask_what_it_has();
+  [[nodiscard]] bool is_ours(const UnitDetails& unit) const;
+  [[nodiscard]] bool is_of_seat(const std::string& unit) const;
+  [[nodiscard]] bool is_answering(const std::string& unit) const;
+  [[nodiscard]] std::string label_of(const std::string& unit, const std::string& role) const;
+  [[nodiscard]] std::string words_for(std::size_t question) const;
+  [[nodiscard]] std::vector<view::Block> machine() const;
+  [[nodiscard]] std::string bar() const;
+
+  std::string title_;
+  int port_;
+  std::string seat_;
+  std::string unit_;
+  bool feel_;
+  bool leds_;
+  Rig rig_;
+  Learning learning_;
+  std::unique_ptr<Watching> watching_;
+  LineSink say_;
+  std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
+  std::map<int, Met> met_;                              ///< also those that have left
+  std::vector<std::string> notes_;
+  std::vector<std::string> left_out_;
+  std::optional<Diagnostic> in_use_;
+  std::string last_line_;  ///< of the question, or what was refused
+  bool changed_ = true;
+};
+
+}  // namespace omnipar::cli

@@ -1,0 +1,46 @@
+// What goes on live and can be drawn: who loops, waits and reads keys need not know what it is.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "inspect/seen.hpp"
+#include "omnipar/session.hpp"
+#include "view/page.hpp"
+
+namespace omnipar::cli {
+
+class Live {
+ public:
+  virtual ~Live() = default;
+  [[nodiscard]] virtual Session& session() noexcept = 0;
+  /// Takes what has come until now, which is the session's time.
+  virtual void take(Time now) = 0;
+  /// The same up to a moment of a room.
+  virtual void run(Time until) = 0;
+  /// When `take` has something to do although nothing comes.
+  [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
+  /// True once whenever there is something new to draw.
+  [[nodiscard]] virtual bool has_changed() noexcept = 0;
+  /// A hand has asked for the end, or all is done.
+  [[nodiscard]] virtual bool wants_end() const = 0;
+  /// The same, or nothing more can come.
+  [[nodiscard]] virtual bool is_over() const = 0;
+  /// True if somebody types on a unit that is heard, or did so within that time: then what the terminal gets is not for
+  /// us.
+  [[nodiscard]] virtual bool is_typed_on(Duration within) const = 0;
+  [[nodiscard]] virtual const inspect::Seen& seen() const noexcept = 0;
+  /// Title, what is going on, notes; the rest is the caller's.
+  [[nodiscard]] virtual view::Page page() const = 0;
+  /// A key that is typed; true if it was for this.
+  virtual bool press(char key) {
+    static_cast<void>(key);
+    return false;
+  }
+  /// Which keys do what, for the last line; empty: only those of the loop.
+  [[nodiscard]] virtual std::string keys() const { return ""; }
+  /// Where nothing is drawn: says what is new.
+  virtual void say_news() {}
+};
+
+}  // namespace omnipar::cli
