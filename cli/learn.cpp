@@ -27,6 +27,9 @@ struct LearnWords {
   std::vector<std::string> only;
   int port = 1;
   double step_seconds = 0;
+  double from = 0;
+  double speed = 1;
+  bool step = false;
   bool second = false;
   bool missing = false;
   bool adds = false;
@@ -152,6 +155,9 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   } else {
     LoopWish wish;
     wish.is_room = is_room;
+    wish.from = Duration{static_cast<std::int64_t>(words.from * 1e6)};
+    wish.speed = words.speed;
+    wish.step = words.step;
     failure = WatchLoop{door, wish, run}.run(terminal.get());
   }
   terminal.reset();
@@ -292,6 +298,12 @@ void add_learn(CLI::App& app, int& status) {
   verb->add_flag("--feel", words->feel, "each step answers by a short rumble");
   verb->add_flag("--leds", words->leds, "each step answers on the unit's LEDs");
   verb->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  verb->add_option("--from", words->from, "with --host: drawn from this second of the room on")
+      ->check(number_between(0, 1e6));
+  verb->add_option("--speed", words->speed, "with --host: drawn so many times as fast as it happened")
+      ->check(number_between(0.01, 1000))
+      ->capture_default_str();
+  verb->add_flag("--step", words->step, "with --host: drawn standing still, and goes on by a key");
   verb->add_flag("--json", words->json, "print the result as JSON");
   verb->footer(
       "Example: player 1 of Marrowby's cabinet, from the panel alone:\n"

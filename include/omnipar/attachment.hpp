@@ -31,6 +31,7 @@ struct Control {
   std::int32_t minimum = 0;
   std::int32_t maximum = 1;
   std::int32_t rest = 0;
+  bool reversed = false;  ///< of an axis or hat: what it calls its maximum is to the left, or up
   friend bool operator==(const Control&, const Control&) = default;
 };
 

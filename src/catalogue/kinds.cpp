@@ -171,6 +171,7 @@ const std::vector<Field>& unit_control_fields() {
        5000},
       {"rest", FieldKind::whole, "where the axis rests, if not in the middle (triggers: at the lower end)", false,
        -any_native, any_native},
+      {"reversed", FieldKind::flag, "the axis runs from right to left, or from below upwards"},
   };
   return fields;
 }

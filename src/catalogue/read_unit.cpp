@@ -126,6 +126,7 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   control.label = text_in(table, "label");
   if (const std::string axis = text_in(table, "axis"); !axis.empty()) control.axis = axis == "x" ? Axis::x : Axis::y;
   if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
+  control.reversed = flag_in(table, "reversed");
   if (const Value* rest = table.find("rest")) control.rest = static_cast<std::int32_t>(rest->integer);
   return control;
 }

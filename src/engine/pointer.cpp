@@ -1,6 +1,7 @@
 // Pointers. A pointer is where the source put it that moved last: another one takes it over when it has moved by more
 // than its noise, and nobody else's stillness holds it up.
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 
 #include "engine/engine_state.hpp"
@@ -23,7 +24,8 @@ std::int64_t within(std::int64_t coordinate) noexcept { return std::clamp<std::i
 shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gauge, shape::Point point) const noexcept {
   if (operation.kind == AnalogKind::point) {
     const auto side = [](const shape::Scale& scale, std::int32_t value) {
-      return 2 * ((static_cast<double>(value) - scale.rest) / scale.width[0]) - 1;
+      const double width = scale.width[std::isfinite(scale.width[0]) ? 0 : 1];  // reversed, it begins at its maximum
+      return 2 * ((static_cast<double>(value) - scale.rest) / width) - 1;
     };
     point = {side(gauge.x_scale, raw[gauge.x]), gauge.pair ? side(gauge.y_scale, raw[gauge.y]) : 0};
   }

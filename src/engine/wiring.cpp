@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "attach/position.hpp"
 #include "engine/sampler.hpp"
 #include "engine/engine_state.hpp"
 #include "omnipar/role.hpp"
@@ -92,8 +93,10 @@ class Wiring {
     const bool across = control.axis == Axis::x;
     Wire negative;
     Wire positive;
-    if (!add_button(input(control.role + (across ? "-left" : "-up")), negative)) return false;
-    if (!add_button(input(control.role + (across ? "-right" : "-down")), positive)) return false;
+    std::string low = across ? "-left" : "-up", high = across ? "-right" : "-down";
+    if (control.reversed) std::swap(low, high);
+    if (!add_button(input(control.role + low), negative)) return false;
+    if (!add_button(input(control.role + high), positive)) return false;
     negative.kind = WireKind::hat;
     if (ends_by_opposite(negative) || ends_by_opposite(positive)) slot_.opposed.push_back({true, negative.button});
     return keep(control.code, negative);
@@ -174,8 +177,7 @@ class Wiring {
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
     const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input, control.axis);
     Gauge& gauge = slot_.gauges[number];
-    const bool is_pointer = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
-    shape::Scale scale = shape::scale_of(control.minimum, control.maximum, is_pointer ? control.minimum : control.rest);
+    shape::Scale scale = attach::scale_of(control);
     if (control.reading == Reading::one_sided && control.rest == control.maximum)
       scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
     if (control.axis == Axis::y) {

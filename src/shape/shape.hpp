@@ -41,6 +41,12 @@ struct Scale {
   return scale;
 }
 
+/// The same with its ends changing places.
+[[nodiscard]] inline Scale reversed(Scale scale) noexcept {
+  for (double& width : scale.width) width = -width;
+  return scale;
+}
+
 /// -1 at the minimum, 0 at rest, 1 at the maximum, straight in between, never beyond. With rest at an
 /// end this is a one-sided axis: 0..1 if rest is the minimum, 0..-1 if it is the maximum.
 [[nodiscard]] inline double normalised(const Scale& scale, std::int32_t raw) noexcept {

@@ -90,6 +90,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
     if (raw > c.rest) value = (raw - c.rest) / (double(c.maximum) - c.rest);
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
+    if (c.reversed) value = -value;
     const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;
     points.resize(std::max(points.size(), place + 1));
     (c.axis == Axis::y ? points[place].y : points[place].x) = value;
@@ -160,8 +161,10 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
         values_[c.axis == Axis::y ? count.y : count.x].level += value;
     drag(slot, unit, c, value);
   } else if (c.reading == Reading::hat) {
-    press(c.role + (c.axis == Axis::x ? "-left" : "-up"), of_hat, value < 0);
-    press(c.role + (c.axis == Axis::x ? "-right" : "-down"), of_hat, value > 0);
+    const int side = c.reversed ? -value : value;
+    const auto low = [&] { press(c.role + (c.axis == Axis::x ? "-left" : "-up"), of_hat, side < 0); };
+    const auto high = [&] { press(c.role + (c.axis == Axis::x ? "-right" : "-down"), of_hat, side > 0); };
+    c.reversed ? (high(), low()) : (low(), high());
   } else if (c.reading == Reading::button && role_kind(c.role) == RoleKind::button) {
     press(c.role, c.code.number, value != 0);
   } else {

@@ -39,7 +39,8 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
     if (c.role != role || c.axis == Axis::none) continue;
     if ((c.axis == Axis::y ? of_y : of_x)++ != which) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
-    (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((raw - c.minimum) / (double(c.maximum) - c.minimum)) - 1;
+    const double from = c.reversed ? c.maximum : c.minimum, to = c.reversed ? c.minimum : c.maximum;
+    (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((raw - from) / (to - from)) - 1;
   }
   for (Pointer& pointer : pointers_)
     for (std::size_t s = 0; s < pointer.sources.size(); ++s) {

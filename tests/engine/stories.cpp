@@ -35,6 +35,12 @@ Control axis(Code code, Reading reading, std::string role, Axis half, std::int32
   return {code, reading, std::move(role), half, low, high, rest};
 }
 
+/// The same from its other end.
+Control backwards(Control control) {
+  control.reversed = true;
+  return control;
+}
+
 /// A stick that does not spring back and another one of the same role, with keys and a trigger that is a switch.
 Attachment still_stick() {
   Attachment unit;
@@ -48,7 +54,7 @@ Attachment still_stick() {
                    {code::btn_dpad_left, Reading::button, "dpad-left"},
                    {code::btn_dpad_right, Reading::button, "dpad-right"},
                    axis(absolute(6), Reading::two_sided, "left-stick", Axis::x, 0, 255, 128),
-                   axis(absolute(7), Reading::two_sided, "left-stick", Axis::y, 0, 255, 128)};
+                   backwards(axis(absolute(7), Reading::two_sided, "left-stick", Axis::y, 0, 255, 128))};
   return unit;
 }
 
@@ -63,7 +69,7 @@ Attachment wheel() {
                    {key(0x120), Reading::button, "south"},
                    {key(0x121), Reading::button, "south"},
                    {key(0x122), Reading::button, "coin"},
-                   axis(code::abs_ry, Reading::two_sided, "paddle", Axis::none, 0, 255, 100)};
+                   backwards(axis(code::abs_ry, Reading::two_sided, "paddle", Axis::none, 0, 255, 100))};
   return unit;
 }
 
@@ -92,14 +98,21 @@ Attachment gun() {
                    axis(code::abs_rx, Reading::two_sided, "right-stick", Axis::x, 0, 255, 128),
                    axis(code::abs_ry, Reading::two_sided, "right-stick", Axis::y, 0, 255, 128),
                    axis(absolute(0x37), Reading::pointer, "gun", Axis::x, 0, 255, 128),
-                   axis(absolute(0x38), Reading::pointer, "gun", Axis::y, 0, 255, 128)};
+                   backwards(axis(absolute(0x38), Reading::pointer, "gun", Axis::y, 0, 255, 128))};
+  return unit;
+}
+
+/// A panel whose lever was built in upside down.
+Attachment turned_panel() {
+  Attachment unit = seated(panel(), "");
+  for (Control& control : unit.controls) control.reversed = control.reading == Reading::hat;
   return unit;
 }
 
 const std::vector<Attachment>& story_units() {
   static const std::vector<Attachment> all{seated(plain_pad(), ""),
                                            seated(plain_pad(), ""),
-                                           seated(panel(), ""),
+                                           turned_panel(),
                                            seated(old_stick(), ""),
                                            trackball(""),
                                            still_stick(),
