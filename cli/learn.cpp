@@ -9,7 +9,7 @@
 #include "command.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
-#include "learning_run.hpp"
+#include "learn_words.hpp"
 #include "profile_file.hpp"
 #include "sources.hpp"
 #include "style.hpp"
@@ -17,28 +17,48 @@
 #include "watch_loop.hpp"
 
 namespace omnipar::cli {
-namespace {
 
-struct LearnWords {
-  Sources sources;
-  std::string as;
-  std::string unit;
-  std::string used = "ask";
-  std::vector<std::string> only;
-  int port = 1;
-  double step_seconds = 0;
-  double from = 0;
-  double speed = 1;
-  bool step = false;
-  bool second = false;
-  bool missing = false;
-  bool adds = false;
-  bool all_units = false;
-  bool with_virtual = false;
-  bool feel = false;
-  bool leds = false;
-  bool json = false;
-};
+LearnOptions options_of(const LearnWords& words) {
+  constexpr std::pair<std::string_view, WhenUsed> uses[] = {
+      {"ask", WhenUsed::ask}, {"both", WhenUsed::both}, {"move", WhenUsed::moved}, {"leave", WhenUsed::left}};
+  LearnOptions options;
+  options.all_units = words.all_units;
+  for (const auto& [word, used] : uses)
+    if (word == words.used) options.used = used;
+  if (words.step_seconds > 0) options.longest_step = Duration{static_cast<std::int64_t>(words.step_seconds * 1e6)};
+  return options;
+}
+
+int learn_on(const LearnWords& words, LearningRun& run) {
+  os::Door& door = os::real_door();
+  const bool is_room = !words.sources.host.empty();
+  const int stream = words.json ? 2 : 1;
+  std::unique_ptr<view::Terminal> terminal;
+  if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
+  if (!terminal) {
+    run.say_to(talk);
+    if (run.learning().unit().empty()) talk("Press any button on the controller that is to be learned.");
+  }
+  std::optional<Diagnostic> failure;
+  if (is_room && !terminal) {
+    run.run_through();
+    failure = run.session().failure();
+  } else {
+    LoopWish wish;
+    wish.is_room = is_room;
+    wish.from = Duration{static_cast<std::int64_t>(words.from_second * 1e6)};
+    wish.speed = words.speed;
+    wish.step = words.step;
+    failure = WatchLoop{door, wish, run}.run(terminal.get());
+  }
+  terminal.reset();
+  if (!failure) failure = run.in_use();
+  if (!failure) return good;
+  tell({*failure});
+  return is_room ? bad_input : machine_refuses;
+}
+
+namespace {
 
 Diagnostic error(std::string id, std::string message, std::string hint, std::string place = "") {
   return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
@@ -116,17 +136,12 @@ std::string seat_of(const LearnWords& words, const Profile& profile) {
 }
 
 LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std::vector<Question>& questions) {
-  constexpr std::pair<std::string_view, WhenUsed> uses[] = {
-      {"ask", WhenUsed::ask}, {"both", WhenUsed::both}, {"move", WhenUsed::moved}, {"leave", WhenUsed::left}};
   LearnWish wish;
   wish.session.catalogue = given.catalogue;
   wish.session.profile = *given.profile;
   wish.session.with_virtual = words.with_virtual;
   wish.questions = questions;
-  wish.options.all_units = words.all_units;
-  for (const auto& [word, used] : uses)
-    if (word == words.used) wish.options.used = used;
-  if (words.step_seconds > 0) wish.options.longest_step = Duration{static_cast<std::int64_t>(words.step_seconds * 1e6)};
+  wish.options = options_of(words);
   wish.options.in_use = roles_in_use(given.catalogue, *given.profile, words.port, questions);
   wish.port = words.port;
   wish.seat = seat_of(words, *given.profile);
@@ -135,36 +150,6 @@ LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std:
   wish.leds = words.leds;
   wish.title = fmt::format("{}, port {}, from seat {}", given.profile->name, words.port, wish.seat);
   return wish;
-}
-
-/// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
-int learn_on(const LearnWords& words, LearningRun& run) {
-  os::Door& door = os::real_door();
-  const bool is_room = !words.sources.host.empty();
-  const int stream = words.json ? 2 : 1;
-  std::unique_ptr<view::Terminal> terminal;
-  if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
-  if (!terminal) {
-    run.say_to(talk);
-    if (run.learning().unit().empty()) talk("Press any button on the controller that is to be learned.");
-  }
-  std::optional<Diagnostic> failure;
-  if (is_room && !terminal) {
-    run.run_through();
-    failure = run.session().failure();
-  } else {
-    LoopWish wish;
-    wish.is_room = is_room;
-    wish.from = Duration{static_cast<std::int64_t>(words.from * 1e6)};
-    wish.speed = words.speed;
-    wish.step = words.step;
-    failure = WatchLoop{door, wish, run}.run(terminal.get());
-  }
-  terminal.reset();
-  if (!failure) failure = run.in_use();
-  if (!failure) return good;
-  tell({*failure});
-  return is_room ? bad_input : machine_refuses;
 }
 
 nlohmann::ordered_json to_json(const LearningRun& run, const Plot& plot) {
@@ -273,49 +258,90 @@ int learn_profile(const LearnWords& words) {
 
 }  // namespace
 
-void add_learn(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("learn", "Map by pressing");
-  const auto words = std::make_shared<LearnWords>();
-  CLI::App* verb = command->add_subcommand("profile", "bind a machine's controls: press what each shall be");
+namespace {
+
+using SharedWords = std::shared_ptr<LearnWords>;
+
+void add_common(CLI::App& verb, const SharedWords& words) {
+  add_data_option(verb, words->sources);
+  add_host_option(verb, words->sources);
+  verb.add_option("--used", words->used, "what becomes of a button that another control has: ask, both, move or leave")
+      ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
+      ->capture_default_str();
+  verb.add_option("--step-seconds", words->step_seconds, "skip what nobody answers for so long; never, if left out")
+      ->check(number_between(1, 3600));
+  verb.add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  verb.add_option("--from-second", words->from_second, "with --host: drawn from this second of the room on")
+      ->check(number_between(0, 1e6));
+  verb.add_option("--speed", words->speed, "with --host: drawn so many times as fast as it happened")
+      ->check(number_between(0.01, 1000))
+      ->capture_default_str();
+  verb.add_flag("--step", words->step, "with --host: drawn standing still, and goes on by a key");
+  verb.add_flag("--json", words->json, "print the result as JSON");
+}
+
+constexpr const char* how_to =
+    "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
+    "to the next of them, a hold takes it. Two buttons held for 2 s end it, and nothing is kept. At a keyboard: b, s,\n"
+    "a, k, q.\n";
+
+void add_learn_profile(CLI::App& command, const SharedWords& words, int& status) {
+  CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls: press what each shall be");
   verb->add_option("PROFILE", words->sources.profile, "a profile, or a machine: then a profile of your own is made")
       ->required();
-  add_data_option(*verb, words->sources);
+  add_common(*verb, words);
   add_rig_option(*verb, words->sources);
-  add_host_option(*verb, words->sources);
   verb->add_option("--as", words->as, "keep it under this name; of a machine 'own-' and its name, if left out");
   verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
   verb->add_flag("--second", words->second, "the second player's controls, of a plug for two");
   verb->add_option("--only", words->only, "these controls alone, such as fire,start")->delimiter(',');
   verb->add_flag("--missing", words->missing, "only controls that have no source of their own yet: to go on later");
   verb->add_flag("--add", words->adds, "add to the sources that are there, instead of replacing them");
-  verb->add_option("--used", words->used, "what becomes of a button that another control has: ask, both, move or leave")
-      ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
-      ->capture_default_str();
   verb->add_option("--unit", words->unit, "the unit that answers, by its name; else that of the port's seat");
   verb->add_flag("--all-units", words->all_units, "take answers from every unit");
-  verb->add_option("--step-seconds", words->step_seconds, "skip what nobody answers for so long; never, if left out")
-      ->check(number_between(1, 3600));
   verb->add_flag("--feel", words->feel, "each step answers by a short rumble");
   verb->add_flag("--leds", words->leds, "each step answers on the unit's LEDs");
-  verb->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
-  verb->add_option("--from", words->from, "with --host: drawn from this second of the room on")
-      ->check(number_between(0, 1e6));
-  verb->add_option("--speed", words->speed, "with --host: drawn so many times as fast as it happened")
-      ->check(number_between(0.01, 1000))
-      ->capture_default_str();
-  verb->add_flag("--step", words->step, "with --host: drawn standing still, and goes on by a key");
-  verb->add_flag("--json", words->json, "print the result as JSON");
   verb->footer(
-      "Example: player 1 of Marrowby's cabinet, from the panel alone:\n"
-      "  omnipar learn profile arcade-6b\n"
-      "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
-      "to the next of them, a hold takes it. Two buttons held for 2 s end it, and nothing is kept. At a keyboard: b, "
-      "s,\n"
-      "a, k, q.\n"
-      "Exit status: 0 kept, 1 nothing was kept, 2 bad profile or room, 3 the file cannot be written, or the unit is "
-      "in\n"
-      "use.");
+      fmt::format("Example: player 1 of Marrowby's cabinet, from the panel alone:\n"
+                  "  omnipar learn profile arcade-6b\n{}"
+                  "Exit status: 0 kept, 1 nothing was kept, 2 bad profile or room, 3 the file cannot be "
+                  "written, or the unit is\nin use.",
+                  how_to));
   verb->callback([words, &status] { status = learn_profile(*words); });
+}
+
+void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
+  CLI::App* verb =
+      command.add_subcommand("unit", "write the sheet of a model that nobody knows: press what is asked for");
+  add_common(*verb, words);
+  verb->add_option("--shape", words->shape, "what it looks like: pad, panel, gun, wheel, ball or numbered")
+      ->capture_default_str();
+  verb->add_option("--by", words->by, "the face buttons by their place, or by their letter")
+      ->check(CLI::IsMember({"place", "letter"}))
+      ->capture_default_str();
+  verb->add_option("--parts", words->parts, "the players that share it, such as left,right")->delimiter(',');
+  verb->add_option("--from", words->from,
+                   "begin with nothing, with the kernel's convention, or with the sheet of another model")
+      ->capture_default_str();
+  verb->add_option("--only", words->only, "these roles alone, such as south,start")->delimiter(',');
+  verb->add_option("--as", words->as, "the model's name; that which the unit gives itself, if left out");
+  verb->add_option("--unit", words->unit, "the unit, by its name; else the first that is pressed");
+  verb->footer(
+      fmt::format("Example: an encoder for two players that looks like a keyboard:\n"
+                  "  omnipar learn unit --shape panel --parts left,right\n{}"
+                  "Exit status: 0 kept, 1 nothing was kept, 2 bad words or room, 3 the file cannot be written, "
+                  "or the unit is in\nuse.",
+                  how_to));
+  verb->callback([words, &status] { status = learn_unit(*words); });
+}
+
+}  // namespace
+
+void add_learn(CLI::App& app, int& status) {
+  CLI::App* command = app.add_subcommand("learn", "Map by pressing: a machine's controls, or a new model of unit");
+  const auto words = std::make_shared<LearnWords>();
+  add_learn_profile(*command, words, status);
+  add_learn_unit(*command, words, status);
   command->require_subcommand(1);
   command->footer("Example: player 1 of Marrowby's cabinet, from the panel alone:\n  omnipar learn profile arcade-6b");
 }

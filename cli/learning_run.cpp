@@ -8,6 +8,7 @@
 
 #include "base/list.hpp"
 #include "omnipar/reach.hpp"
+#include "omnipar/unit_learning.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -24,6 +25,9 @@ LearningRun::LearningRun(LearnWish& wish)
       port_(wish.port),
       seat_(std::move(wish.seat)),
       unit_(std::move(wish.unit)),
+      raw_(wish.raw),
+      asked_of_(std::move(wish.asked_of)),
+      known_of_(std::move(wish.known_of)),
       feel_(wish.feel),
       leds_(wish.leds),
       rig_(wish.session.rig),
@@ -70,7 +74,7 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
       const int number = known != numbers_.end() ? known->second : static_cast<int>(met_.size()) + 1;
       numbers_[share] = number;
       met_[number] = {unit.here.name, unit.part, node, unit.description};
-      learning_.meet(number, unit.here.name, node.attachment, is_ours(unit));
+      learning_.meet(number, unit.here.name, raw_ ? raw_attachment(node.description) : node.attachment, is_ours(unit));
     }
   }
   for (auto share = numbers_.begin(); share != numbers_.end();) {
@@ -81,9 +85,11 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
   drain();
 }
 
-const LearningRun::Met* LearningRun::met(int number) const {
-  const auto at = met_.find(number);
-  return at == met_.end() ? nullptr : &at->second;
+std::map<int, LearningRun::Met> LearningRun::answering() const {
+  std::map<int, Met> all;
+  for (const auto& [number, met] : met_)
+    if (is_answering(met.unit)) all.emplace(number, met);
+  return all;
 }
 
 void LearningRun::told(const SessionEvent& event) {
@@ -199,12 +205,17 @@ void LearningRun::drain() {
 
 /// What the units that answer have nothing for is not asked.
 void LearningRun::ask_what_it_has() {
-  if (port_ == 0) return;
-  std::vector<std::string> roles;
-  for (const auto& [number, met] : met_) {
-    if (!is_answering(met.unit)) continue;
-    for (std::string& role : roles_of(met.node.attachment)) roles.push_back(std::move(role));
+  if (known_of_) learning_.set_in_use(known_of_(*this));
+  if (raw_) {
+    // Whoever sits at another keyboard may go on typing.
+    std::vector<int> nodes;
+    for (const auto& [number, met] : answering()) nodes.push_back(met.node.number);
+    session().grab_only(nodes);
   }
+  if (asked_of_) return learning_.ask_only(asked_of_(*this));
+  std::vector<std::string> roles;
+  for (const auto& [number, met] : answering())
+    for (std::string& role : roles_of(met.node.attachment)) roles.push_back(std::move(role));
   std::vector<std::string> names;
   left_out_.clear();
   for (const Question& question : answerable(learning_.questions(), roles, left_out_)) names.push_back(question.name);

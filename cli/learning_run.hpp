@@ -14,6 +14,8 @@
 
 namespace omnipar::cli {
 
+class LearningRun;
+
 struct LearnWish {
   SessionOptions session;
   std::optional<Room> room{};
@@ -23,8 +25,13 @@ struct LearnWish {
   int port = 0;        ///< that is learned; 0: none, but a unit
   std::string seat{};  ///< whose units answer
   std::string unit{};  ///< or this one alone, by its name
-  bool feel = false;   ///< each step answers in the hand
-  bool leds = false;   ///< and on the unit's LEDs
+  bool raw = false;    ///< answers are the unit's raw controls
+  /// Which of the questions are asked of the unit that answers; nothing: those that its roles can answer.
+  std::function<std::vector<std::string>(const LearningRun&)> asked_of{};
+  /// Called before: what is known of its controls already, to be told where nobody is asked.
+  std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of{};
+  bool feel = false;  ///< each step answers in the hand
+  bool leds = false;  ///< and on the unit's LEDs
 };
 
 class LearningRun final : public Live {
@@ -62,7 +69,8 @@ class LearningRun final : public Live {
     UnitDetails::Node node;
     Description main;
   };
-  [[nodiscard]] const Met* met(int number) const;
+  /// Those of the units that answer, by these numbers.
+  [[nodiscard]] std::map<int, Met> answering() const;
 
  private:
   explicit LearningRun(LearnWish& wish);
@@ -84,6 +92,9 @@ class LearningRun final : public Live {
   int port_;
   std::string seat_;
   std::string unit_;
+  bool raw_;
+  std::function<std::vector<std::string>(const LearningRun&)> asked_of_;
+  std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of_;
   bool feel_;
   bool leds_;
   Rig rig_;

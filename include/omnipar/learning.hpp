@@ -40,6 +40,7 @@ struct Question {
   TargetKind kind = TargetKind::button;  ///< what has to be done: pressed, pushed and released, swept, moved
   std::string place{};                   ///< the role whose place it has on the real thing; may be empty
   std::string opposite{};                ///< of a direction: the other one; where one axis has both, both are answered
+  std::string words{};                   ///< what is said for it; empty: by its kind and name
   friend bool operator==(const Question&, const Question&) = default;
 };
 
@@ -156,6 +157,8 @@ class Learning {
 
   /// Asks only for these of its questions. Of no effect once something is answered.
   void ask_only(const std::vector<std::string>& names);
+  /// Takes the place of `LearnOptions::in_use`.
+  void set_in_use(std::vector<std::pair<std::string, std::string>> in_use);
   /// The same as by the menu, such as from a key. What makes no sense now does nothing.
   void choose(LearnChoice choice);
   /// Asks one question once more; the others stay as they are.

@@ -24,5 +24,6 @@
 #include "omnipar/trace.hpp"
 #include "omnipar/unit.hpp"
 #include "omnipar/unit_here.hpp"
+#include "omnipar/unit_learning.hpp"
 #include "omnipar/unit_sheet.hpp"
 #include "omnipar/version.hpp"

@@ -175,6 +175,10 @@ class Session {
   void light(int port, std::uint32_t which);
   void light_number(int port);
 
+  /// With `SessionOptions::grab_idle`: from now on only these nodes, by their numbers in `unit_details`; what else is
+  /// not played on is everybody's again. Of no effect in a room.
+  void grab_only(const std::vector<int>& nodes);
+
   /// Waits for this descriptor, too: `wait` returns when it is readable, and `is_ready` says so until the next wait. It
   /// is forgotten when it is closed. False if it cannot be waited for; always so in a room.
   bool also_wait_for(int other);

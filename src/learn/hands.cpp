@@ -54,7 +54,8 @@ void Hands::meet(int node, const std::string& unit, const Attachment& attachment
     wire.armed = control.reading == Reading::counts || control.reading == Reading::pointer;
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     wire.known = known != attachment.state.end();
-    if (wire.known) wire.now = attach::position(control, wire.scale, known->value);
+    if (wire.known && control.reading == Reading::two_sided && !role_kind(control.role)) find_rest(wire, known->value);
+    if (wire.known) wire.now = attach::position(wire.control, wire.scale, known->value);
     wire.low = wire.high = wire.anchor = wire.now;
     if (wire.is_contact() || wire.known) wire.armed = wire.armed || std::fabs(wire.now) < stirred;
     if (wire.known && !wire.armed) add_odd(met, wire, "stuck", false);
@@ -113,12 +114,27 @@ void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t valu
     return;
   }
   if (wire.control.reading == Reading::button && value > 1) return;  // a keyboard repeats
+  const bool is_raw_axis = wire.control.reading == Reading::two_sided && !role_kind(wire.control.role);
+  if (!wire.known && is_raw_axis) find_rest(wire, value);
   const double to = attach::position(wire.control, wire.scale, value);
   if (!std::exchange(wire.known, true) && !wire.is_contact()) {
     wire.low = wire.high = wire.anchor = to;
     if (std::fabs(to) >= stirred && wire.is_axis()) add_odd(node, wire, "unknown", false);
   }
   move(node, wire, to, report.time);
+}
+
+/// Of an axis that nobody knows: it rests at that end, or in the middle, near which it is.
+void Hands::find_rest(Wire& wire, std::int32_t value) {
+  Control& control = wire.control;
+  const double part =
+      (static_cast<double>(value) - control.minimum) / (static_cast<double>(control.maximum) - control.minimum);
+  constexpr double near_an_end = 0.15;
+  if (part > near_an_end && part < 1 - near_an_end) return;
+  if (control.minimum < 0 && control.maximum > 0 && control.maximum == -control.minimum && control.maximum == 1) return;
+  control.reading = Reading::one_sided;
+  control.rest = part < 1.0 / 2 ? control.minimum : control.maximum;
+  wire.scale = attach::scale_of(control);
 }
 
 void Hands::move(Node& node, Wire& wire, double to, Time time) {

@@ -123,6 +123,7 @@ class Hands {
     std::vector<Wire> wires;
   };
   void take(Node& node, Wire& wire, const Report& report, std::int32_t value);
+  static void find_rest(Wire& wire, std::int32_t value);
   void move(Node& node, Wire& wire, double to, Time time);
   void pass(Node& node, Wire& wire, int side, Time time);
   void find_odd(Node& node, const Wire& wire);

@@ -169,6 +169,7 @@ class Learning::Inside {
   }
 
   learn::Answers answers_;
+  LearnOptions options_;
   std::deque<LearnEvent> events_;
   std::string pressed_;
   std::vector<LearnChoice> menu_;
@@ -180,7 +181,6 @@ class Learning::Inside {
   [[nodiscard]] std::optional<std::size_t> at() const noexcept { return answers_.at(); }
 
  private:
-  LearnOptions options_;
   /// What is held, since when, and how long it needs.
   struct Hold {
     std::optional<Time> since{};
@@ -489,6 +489,9 @@ std::optional<LearnEvent> Learning::next_event() {
 }
 
 void Learning::ask_only(const std::vector<std::string>& names) { inside_->ask_only(names); }
+void Learning::set_in_use(std::vector<std::pair<std::string, std::string>> in_use) {
+  inside_->options_.in_use = std::move(in_use);
+}
 void Learning::choose(LearnChoice choice) { inside_->choose(choice); }
 void Learning::ask_again(std::size_t question) { inside_->ask_again(question); }
 const std::vector<Question>& Learning::questions() const noexcept { return inside_->answers_.questions(); }

@@ -82,7 +82,20 @@ bool is_swept(TargetKind kind) noexcept {
 
 std::string cross_of(const std::string& role) { return role.starts_with("dpad-") ? "dpad" : ""; }
 
-Verdict judge_pushes(const Hands& hands, const std::vector<Push>& pushes, TargetKind kind) {
+namespace {
+
+/// A trigger may be an axis and a button at once: then it is the axis.
+std::vector<Push> without_doubles(std::vector<Push> pushes, TargetKind kind) {
+  const auto is_trigger = [](const Push& push) { return push.reading == Reading::one_sided; };
+  if (kind == TargetKind::one_sided && pushes.size() == 2 && std::ranges::count_if(pushes, is_trigger) == 1)
+    std::erase_if(pushes, [&](const Push& push) { return !is_trigger(push); });
+  return pushes;
+}
+
+}  // namespace
+
+Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, TargetKind kind) {
+  const std::vector<Push> pushes = without_doubles(all, kind);
   if (pushes.empty()) {
     const auto sweeps = hands.sweeps();
     const bool is_push =

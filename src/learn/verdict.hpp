@@ -28,7 +28,7 @@ struct Verdict {
 [[nodiscard]] std::string cross_of(const std::string& role);
 
 /// For a target of this kind: these were pressed or pushed, and are released.
-[[nodiscard]] Verdict judge_pushes(const Hands& hands, const std::vector<Push>& pushes, TargetKind kind);
+[[nodiscard]] Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, TargetKind kind);
 /// The same for one that is answered by a sweep.
 [[nodiscard]] Verdict judge_sweep(const Hands& hands, TargetKind kind);
 /// True if what answers such a target has gone far enough.

@@ -94,6 +94,7 @@ std::string_view word_of(LearnChoice choice) noexcept {
 }
 
 std::string to_text(const Question& question) {
+  if (!question.words.empty()) return question.words;
   switch (question.kind) {
     case TargetKind::stick:
       return fmt::format("Sweep the stick that shall be \"{}\": first up, then right, then round.", question.name);

@@ -51,6 +51,7 @@ class LinuxSession final : public Session::Inside {
   void rumble(int port, double strong, double weak, Duration how_long) override;
   void pulse(int port, int times) override;
   void light(int port, std::optional<std::uint32_t> which) override { lights_.wish(port, which); }
+  void grab_only(const std::vector<int>& nodes) override;
   bool also_wait_for(int other) override;
   [[nodiscard]] bool is_ready(int other) const noexcept override {
     return std::ranges::find(ready_others_, other) != ready_others_.end();
@@ -236,6 +237,14 @@ std::vector<NodeHere> LinuxSession::nodes() const {
                      is_controller(nodes_.description(*node))});
   }
   return nodes;
+}
+
+void LinuxSession::grab_only(const std::vector<int>& nodes) {
+  nodes_.grab_all(false);
+  for (const host::NodePath& where : hearing_.watch().present())
+    if (const auto node = nodes_.number_of(where.path))
+      nodes_.grab(*node, std::ranges::find(nodes, *node) != nodes.end());
+  grabs_.set({}, false, now_);
 }
 
 // -- waiting --------------------------------------------------------------------------------------------------

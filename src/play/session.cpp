@@ -175,6 +175,7 @@ void Session::rumble(int port, double strong, double weak, Duration how_long) {
 void Session::pulse(int port, int times) { inside_->pulse(port, times); }
 void Session::light(int port, std::uint32_t which) { inside_->light(port, which); }
 void Session::light_number(int port) { inside_->light(port, std::nullopt); }
+void Session::grab_only(const std::vector<int>& nodes) { inside_->grab_only(nodes); }
 bool Session::also_wait_for(int other) { return inside_->also_wait_for(other); }
 bool Session::is_ready(int other) const noexcept { return inside_->is_ready(other); }
 bool Session::waits_for_release() const { return inside_->waits_for_release(); }

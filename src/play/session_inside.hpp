@@ -32,6 +32,7 @@ class Session::Inside {
   virtual void pulse(int port, int times) = 0;
   /// Without `which`: the port's number.
   virtual void light(int port, std::optional<std::uint32_t> which) = 0;
+  virtual void grab_only(const std::vector<int>& nodes) { static_cast<void>(nodes); }
   virtual bool also_wait_for(int other) = 0;
   [[nodiscard]] virtual bool is_ready(int other) const noexcept = 0;
   [[nodiscard]] virtual bool waits_for_release() const = 0;

@@ -1,0 +1,235 @@
+// omnipar learn unit: a sheet for a model of which nobody knows what its codes are.
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "base/code_names.hpp"
+#include "base/list.hpp"
+#include "catalogue/lookup.hpp"
+#include "command.hpp"
+#include "files/write.hpp"
+#include "host/look.hpp"
+#include "learn_words.hpp"
+#include "learning_run.hpp"
+#include "omnipar/sheets.hpp"
+#include "omnipar/unit_learning.hpp"
+#include "play/trace_host.hpp"
+#include "profile_file.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+Diagnostic error(std::string id, std::string message, std::string hint, std::string place = "") {
+  return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
+}
+
+/// What is plugged in, or in the room.
+tl::expected<std::vector<Description>, Diagnostics> nodes_there(const LearnWords& words, const Catalogue& catalogue) {
+  os::Door& door = os::real_door();
+  if (words.sources.host.empty()) return play::heard_nodes(catalogue, all_nodes(host::look_around(door)));
+  auto room = read_room(door, words.sources.host, catalogue);
+  if (!room) return tl::unexpected(Diagnostics{room.error()});
+  return *room;
+}
+
+/// Sheets by which every unit is heard, whatever it looks like, with all its codes and without parts.
+void hear_all(Catalogue& catalogue, const std::vector<Description>& nodes) {
+  for (const UnitNodes& unit : group_nodes(nodes)) {
+    UnitSheet sheet;
+    for (const std::size_t n : unit.nodes) {
+      const Description& node = nodes[n];
+      if (node.ours) continue;
+      sheet.identities.push_back({node.vendor, node.product, node.name});
+      for (const CodeRange& range : node.codes) {
+        ControlSheet control;
+        control.code = range.code;
+        control.role = control_name(node, range.code);
+        if (range.code.type == ev_hid)
+          control.raw = control.role;
+        else
+          control.node = node_kind_name(node_kind(node));
+        sheet.controls.push_back(std::move(control));
+      }
+    }
+    if (!sheet.controls.empty()) catalogue.units.push_back(std::move(sheet));
+  }
+}
+
+/// Where a sheet of that name lies.
+tl::expected<std::string, Diagnostic> sheet_to_write(const LearnWords& words, const std::string& word) {
+  os::Door& door = os::real_door();
+  auto path = profile_to_write(door, words.sources, word);  // the same words name it
+  if (!path || files::is_file(word)) return path;
+  return files::config_folder(door) + "/sheets/" + files::profile_name(word) + ".toml";
+}
+
+std::vector<LearnedNode> learned_nodes(const LearningRun& run) {
+  std::vector<LearnedNode> nodes;
+  for (const auto& [number, met] : run.answering())
+    nodes.push_back({number, met.node.description, met.node.description.node == met.main.node});
+  return nodes;
+}
+
+class UnitLearning {
+ public:
+  explicit UnitLearning(const LearnWords& words) : words_(words) {}
+
+  int run() {
+    if (const auto problem = find_words()) return refuse_file({*problem});
+    FoundSheets shelf = load_shelf(os::real_door(), words_.sources);
+    tell(shelf.problems);
+    if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
+    const auto nodes = nodes_there(words_, shelf.catalogue);
+    if (!nodes) return refuse_file(nodes.error());
+    auto run = LearningRun::open(wish(shelf.catalogue, *nodes));
+    if (!run) {
+      tell(run.error());
+      return words_.sources.host.empty() ? machine_refuses : bad_input;
+    }
+    if (const int status = learn_on(words_, **run); status != good) return status;
+    if ((*run)->learning().kept()) return keep(**run);
+    talk("Nothing was kept.");
+    return found_something;
+  }
+
+ private:
+  std::optional<Diagnostic> find_words() {
+    const auto names = model_shape_names();
+    const auto at = std::ranges::find(names, words_.shape);
+    if (at == names.end())
+      return error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.shape)),
+                   catalogue::suggestion(words_.shape, names), "--shape");
+    shape_ = static_cast<ModelShape>(at - names.begin());
+    if (words_.as.empty()) return std::nullopt;
+    const auto path = sheet_to_write(words_, words_.as);
+    return path ? std::nullopt : std::optional{path.error()};
+  }
+
+  std::optional<Diagnostic> find_base(const Catalogue& catalogue) {
+    if (words_.from == "nothing" || words_.from == "convention") return std::nullopt;
+    const auto at = std::ranges::find(catalogue.units, words_.from, &UnitSheet::name);
+    if (at != catalogue.units.end()) {
+      like_ = *at;
+      return std::nullopt;
+    }
+    std::vector<std::string_view> names{"nothing", "convention"};
+    for (const UnitSheet& sheet : catalogue.units) names.emplace_back(sheet.name);
+    return error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.from)),
+                 catalogue::suggestion(words_.from, names), "--from");
+  }
+
+  [[nodiscard]] UnitSheet base(const LearningRun& run) const {
+    const std::vector<LearnedNode> nodes = learned_nodes(run);
+    if (like_) return sheet_like(*like_, nodes);
+    return words_.from == "convention" ? conventional_sheet(nodes) : UnitSheet{};
+  }
+
+  LearnWish wish(const Catalogue& catalogue, const std::vector<Description>& nodes) {
+    LearnWish wish;
+    wish.session.catalogue = catalogue;
+    hear_all(wish.session.catalogue, nodes);
+    watch_units_only(wish.session);
+    wish.session.with_virtual = words_.with_virtual;
+    if (!words_.sources.host.empty())
+      wish.room = Room{words_.sources.host, trace_lines(os::real_door(), words_.sources.host), {}};
+    asked_ = model_questions(shape_, words_.by == "letter", words_.parts, {});
+    for (const ModelQuestion& one : asked_) wish.questions.push_back(one.question);
+    wish.options = options_of(words_);
+    wish.title = "a new model, as a " + words_.shape;
+    wish.unit = words_.unit;
+    wish.raw = true;
+    wish.asked_of = [this](const LearningRun& run) { return asked_of(run); };
+    wish.known_of = [this](const LearningRun& run) {
+      std::vector<std::pair<std::string, std::string>> known;
+      for (const ControlSheet& control : base(run).controls)
+        known.emplace_back(control.raw.empty() ? std::string{base::code_name(control.code)} : control.raw,
+                           control.role);
+      return known;
+    };
+    return wish;
+  }
+
+  /// Without a base everything that the unit may have; with one only what was named, or is not there.
+  [[nodiscard]] std::vector<std::string> asked_of(const LearningRun& run) const {
+    std::vector<Description> nodes;
+    for (const LearnedNode& node : learned_nodes(run)) nodes.push_back(node.description);
+    const UnitSheet known = base(run);
+    std::vector<std::string> names;
+    for (const ModelQuestion& one : model_questions(shape_, words_.by == "letter", words_.parts, nodes)) {
+      const bool is_named = std::ranges::find(words_.only, one.role) != words_.only.end() ||
+                            std::ranges::find(words_.only, one.question.name) != words_.only.end();
+      const bool is_known = std::ranges::any_of(known.controls, [&one](const ControlSheet& control) {
+        return control.role == one.role || (control.role == "dpad" && one.role.starts_with("dpad-"));
+      });
+      if (is_named || (words_.only.empty() && !is_known)) names.push_back(one.question.name);
+    }
+    return names;
+  }
+
+  int keep(const LearningRun& run) {
+    os::Door& door = os::real_door();
+    const std::vector<LearnedNode> nodes = learned_nodes(run);
+    const auto main = std::ranges::find(nodes, true, &LearnedNode::is_main);
+    if (main == nodes.end()) return refuse_file({error("no-unit", "the unit is not known any more", "begin again")});
+    const std::string name = !words_.as.empty() ? words_.as : plain_word(main->description.name);
+    const auto path = sheet_to_write(words_, name);
+    if (!path) return refuse_file({path.error()});
+    const UnitSheet sheet =
+        learned_sheet(plain_word(files::profile_name(name)), nodes, asked_, run.learning(), base(run));
+    if (sheet.controls.empty()) {
+      talk("Nothing was answered, so there is nothing to keep.");
+      return found_something;
+    }
+    const auto written = files::change_file(
+        door, *path, versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+          if (old.empty()) return to_toml(sheet);
+          return tl::unexpected(Diagnostics{error("name-twice", "there is a sheet of that name already",
+                                                  "choose another name: --as NAME; nothing was changed", *path)});
+        });
+    if (!written) return refuse_file(written.error());
+    return show_kept(*path, main->description, sheet);
+  }
+
+  /// Certain is only what is read again.
+  int show_kept(const std::string& path, const Description& unit, const UnitSheet& sheet) {
+    Sources again = words_.sources;
+    again.data.push_back(path);
+    const FoundSheets shelf = load_shelf(os::real_door(), again);
+    const UnitSheet* found = find_unit_sheet(shelf.catalogue, unit);
+    if (found == nullptr || found->name != sheet.name || found->controls.size() != sheet.controls.size()) {
+      tell(shelf.problems);
+      tell({error("kept-otherwise", "what was written is not what was learned", "look into the file", path)});
+      return machine_refuses;
+    }
+    if (words_.json) {
+      print_json({{"kept", true}, {"file", path}, {"model", sheet.name}, {"controls", sheet.controls.size()}}, 2);
+      return good;
+    }
+    for (const ControlSheet& control : sheet.controls) {
+      std::string parts;
+      for (const std::string& part : control.parts) parts += (parts.empty() ? "" : ", ") + part;
+      const std::string code = control.raw.empty() ? std::string{base::code_name(control.code)} : control.raw;
+      const std::string axis = control.axis == Axis::x ? ", x" : control.axis == Axis::y ? ", y" : "";
+      print(fmt::format("  {:<24}{:<24}{}", (control.node.empty() ? "" : control.node + "/") + code,
+                        control.role + axis + (control.reversed ? ", reversed" : ""), parts));
+    }
+    print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
+                      sheet.title));
+    const std::string data = words_.sources.host.empty() ? "" : fmt::format(" --data {}", path);
+    talk(fmt::format("Next: omnipar learn profile arcade-4b{0}{1}, or omnipar play pad-2b{0}{1}", data,
+                     same_host(words_.sources.host)));
+    return good;
+  }
+
+  const LearnWords& words_;
+  ModelShape shape_ = ModelShape::pad;
+  std::optional<UnitSheet> like_;
+  std::vector<ModelQuestion> asked_;
+};
+
+}  // namespace
+
+int learn_unit(const LearnWords& words) { return UnitLearning{words}.run(); }
+
+}  // namespace omnipar::cli

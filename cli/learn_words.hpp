@@ -1,0 +1,44 @@
+// What the verbs of `omnipar learn` have in common.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "learning_run.hpp"
+#include "sources.hpp"
+
+namespace omnipar::cli {
+
+struct LearnWords {
+  Sources sources;
+  std::string as;
+  std::string unit;
+  std::string used = "ask";
+  std::vector<std::string> only;
+  int port = 1;
+  double step_seconds = 0;
+  double from_second = 0;
+  double speed = 1;
+  bool step = false;
+  bool second = false;
+  bool missing = false;
+  bool adds = false;
+  bool all_units = false;
+  bool with_virtual = false;
+  bool feel = false;
+  bool leds = false;
+  bool json = false;
+  std::string shape = "pad";
+  std::string by = "place";
+  std::string from = "nothing";
+  std::vector<std::string> parts;
+};
+
+[[nodiscard]] LearnOptions options_of(const LearnWords& words);
+
+/// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
+[[nodiscard]] int learn_on(const LearnWords& words, LearningRun& run);
+
+[[nodiscard]] int learn_unit(const LearnWords& words);
+
+}  // namespace omnipar::cli

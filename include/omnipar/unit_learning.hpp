@@ -1,0 +1,65 @@
+// A unit sheet by pressing: for a model of which nobody knows what its codes are. The same `Learning` asks; what it
+// hears are the unit's raw controls, and the answers make a sheet that everybody who owns one can use.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/catalogue.hpp"
+#include "omnipar/description.hpp"
+#include "omnipar/learning.hpp"
+#include "omnipar/unit_sheet.hpp"
+
+namespace omnipar {
+
+/// Every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Where an axis rests is taken from where it
+/// is, or, if that is not known, from its first report.
+[[nodiscard]] Attachment raw_attachment(const Description& node);
+
+/// What a model looks like: which controls it may have.
+enum class ModelShape { pad, panel, gun, wheel, ball, numbered };
+/// Their names, in this order.
+[[nodiscard]] std::vector<std::string_view> model_shape_names();
+
+/// One control that is asked for, and what it is on a sheet.
+struct ModelQuestion {
+  Question question;
+  std::string role;
+  Axis axis = Axis::none;
+  bool downwards = false;  ///< the question asks for the side that is counted from, such as up
+  std::string part{};
+  std::string label{};
+};
+
+/// The controls that a unit of these nodes may have (without nodes: any unit), each for every part. `by_letter`: the
+/// face buttons are asked for by their letters, A, B, X and Y, which are the kernel's names for south, east, north and
+/// west; else by their places.
+[[nodiscard]] std::vector<ModelQuestion> model_questions(ModelShape shape, bool by_letter,
+                                                         const std::vector<std::string>& parts,
+                                                         std::span<const Description> nodes);
+
+/// A node whose controls have been learned, by the number that the learning knows it by.
+struct LearnedNode {
+  int number = 0;
+  Description description;
+  bool is_main = false;
+};
+
+/// The sheet that the answers make. What `base` says of codes that were not answered stays; of a role that was answered
+/// it is replaced.
+[[nodiscard]] UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes,
+                                      std::span<const ModelQuestion> asked, const Learning& learning,
+                                      const UnitSheet& base = {});
+
+/// What can be said of a unit without asking: by the kernel's convention, and keys by their names; or by the sheet of
+/// another model, as far as it has the same codes.
+[[nodiscard]] UnitSheet conventional_sheet(std::span<const LearnedNode> nodes);
+[[nodiscard]] UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes);
+
+/// A sheet as a file: reading it gives the same again.
+[[nodiscard]] std::string to_toml(const UnitSheet& sheet);
+
+}  // namespace omnipar

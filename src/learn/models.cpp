@@ -1,0 +1,408 @@
+// Models that nobody knows: what is asked of them, and the sheets that the answers make.
+#include <algorithm>
+#include <array>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "base/code_names.hpp"
+#include "omnipar/identity.hpp"
+#include "omnipar/unit_learning.hpp"
+
+namespace omnipar {
+namespace {
+
+constexpr std::array shapes = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "ball", "numbered"});
+
+/// A row of what is asked.
+struct Row {
+  std::string_view name;
+  TargetKind kind;
+  std::string_view role;
+  std::string_view words;
+  Axis axis = Axis::none;
+  bool downwards = false;
+  std::string_view opposite{};
+  std::string_view label{};
+};
+
+constexpr TargetKind press = TargetKind::button, trigger = TargetKind::one_sided, way = TargetKind::two_sided,
+                     turn = TargetKind::turns;
+
+constexpr std::array lever = std::to_array<Row>({
+    {"up", press, "dpad-up", "Press or push up.", Axis::none, false, "down"},
+    {"down", press, "dpad-down", "Press or push down.", Axis::none, false, "up"},
+    {"left", press, "dpad-left", "Press or push left.", Axis::none, false, "right"},
+    {"right", press, "dpad-right", "Press or push right.", Axis::none, false, "left"},
+});
+constexpr std::array by_place = std::to_array<Row>({
+    {"bottom", press, "south", "Press the lowest of the four face buttons."},
+    {"right face", press, "east", "Press the right one of the four face buttons."},
+    {"left face", press, "west", "Press the left one of the four face buttons."},
+    {"top", press, "north", "Press the uppermost of the four face buttons."},
+});
+constexpr std::array by_letters = std::to_array<Row>({
+    {"A", press, "south", "Press the button A.", Axis::none, false, "", "A"},
+    {"B", press, "east", "Press the button B.", Axis::none, false, "", "B"},
+    {"X", press, "north", "Press the button X.", Axis::none, false, "", "X"},
+    {"Y", press, "west", "Press the button Y.", Axis::none, false, "", "Y"},
+});
+constexpr std::array rest_of_pad = std::to_array<Row>({
+    {"left shoulder", press, "left-shoulder", "Press the upper left shoulder button."},
+    {"right shoulder", press, "right-shoulder", "Press the upper right shoulder button."},
+    {"left trigger", trigger, "left-trigger", "Press the lower left shoulder button or trigger, to its end."},
+    {"right trigger", trigger, "right-trigger", "Press the lower right shoulder button or trigger, to its end."},
+    {"left stick, right", way, "left-stick", "Push the left stick to the right, and let go.", Axis::x},
+    {"left stick, up", way, "left-stick", "Push the left stick up, and let go.", Axis::y, true},
+    {"right stick, right", way, "right-stick", "Push the right stick to the right, and let go.", Axis::x},
+    {"right stick, up", way, "right-stick", "Push the right stick up, and let go.", Axis::y, true},
+    {"left stick press", press, "left-stick-press", "Press the left stick down."},
+    {"right stick press", press, "right-stick-press", "Press the right stick down."},
+    {"start", press, "start", "Press start, the right one of the small buttons."},
+    {"select", press, "select", "Press select, the left one of the small buttons."},
+    {"home", press, "home", "Press the button in the middle."},
+});
+constexpr std::array panel_rows = std::to_array<Row>({
+    {"upper 1", press, "west", "Press the first button of the upper row.", Axis::none, false, "", "upper row, first"},
+    {"upper 2", press, "north", "Press the second button of the upper row.", Axis::none, false, "",
+     "upper row, second"},
+    {"upper 3", press, "left-shoulder", "Press the third button of the upper row.", Axis::none, false, "",
+     "upper row, third"},
+    {"lower 1", press, "south", "Press the first button of the lower row.", Axis::none, false, "", "lower row, first"},
+    {"lower 2", press, "east", "Press the second button of the lower row.", Axis::none, false, "", "lower row, second"},
+    {"lower 3", press, "right-shoulder", "Press the third button of the lower row.", Axis::none, false, "",
+     "lower row, third"},
+    {"start", press, "start", "Press the start button.", Axis::none, false, "", "start"},
+    {"coin", press, "coin", "Put in a coin, or press the coin button.", Axis::none, false, "", "coin"},
+});
+constexpr std::array gun_rows = std::to_array<Row>({
+    {"aim, right", way, "gun", "Aim at the left edge, then slowly at the right one.", Axis::x},
+    {"aim, up", way, "gun", "Aim at the lower edge, then slowly at the upper one.", Axis::y, true},
+    {"trigger", press, "trigger", "Pull the trigger."},
+    {"off screen", press, "off-screen", "Pull the trigger while you aim beside the screen, if that is another button."},
+    {"reload", press, "reload", "Press the button for reloading."},
+    {"start", press, "start", "Press start."},
+    {"coin", press, "coin", "Press the coin button."},
+});
+constexpr std::array wheel_rows = std::to_array<Row>({
+    {"wheel, right", way, "wheel", "Turn the wheel to the right, and back."},
+    {"gas", trigger, "right-trigger", "Press the gas pedal to its end, and let go."},
+    {"brake", trigger, "left-trigger", "Press the brake pedal to its end, and let go."},
+    {"clutch", trigger, "pedal", "Press the third pedal to its end, and let go."},
+});
+constexpr std::array ball_rows = std::to_array<Row>({
+    {"ball, right", turn, "trackball", "Roll the ball to the right.", Axis::x},
+    {"ball, down", turn, "trackball", "Roll the ball towards you.", Axis::y},
+    {"spinner", turn, "spinner", "Turn the spinner to the right."},
+});
+
+void add(std::vector<Row>& all, std::span<const Row> rows) { all.insert(all.end(), rows.begin(), rows.end()); }
+
+std::vector<Row> rows_of(ModelShape shape, bool by_letter) {
+  std::vector<Row> all;
+  if (shape != ModelShape::numbered) add(all, lever);
+  const std::span<const Row> face = by_letter ? std::span<const Row>{by_letters} : std::span<const Row>{by_place};
+  switch (shape) {
+    case ModelShape::pad:
+      add(all, face);
+      add(all, rest_of_pad);
+      break;
+    case ModelShape::panel:
+      add(all, panel_rows);
+      break;
+    case ModelShape::gun:
+      all.clear();
+      add(all, gun_rows);
+      add(all, lever);
+      break;
+    case ModelShape::wheel:
+      all.clear();
+      add(all, wheel_rows);
+      add(all, lever);
+      add(all, face);
+      add(all, std::span{rest_of_pad}.last(3));
+      break;
+    case ModelShape::ball:
+      all.clear();
+      add(all, ball_rows);
+      add(all, face);
+      break;
+    case ModelShape::numbered:
+      break;
+  }
+  return all;
+}
+
+ModelQuestion question_of(const Row& row, const std::string& part) {
+  const std::string before = part.empty() ? "" : part + ": ";
+  ModelQuestion made;
+  made.question.name = before + std::string{row.name};
+  made.question.kind = row.kind;
+  made.question.place = row.role;
+  made.question.words = part.empty() ? std::string{row.words} : fmt::format("{}: {}", part, row.words);
+  if (!row.opposite.empty()) made.question.opposite = before + std::string{row.opposite};
+  made.role = row.role;
+  made.axis = row.axis;
+  made.downwards = row.downwards;
+  made.part = part;
+  made.label = row.label;
+  return made;
+}
+
+ModelQuestion numbered(int number, const std::string& part) {
+  const std::string name = fmt::format("panel-{}", number);
+  const std::string words = fmt::format("Press button {}.", number);
+  return question_of({name, press, name, words, Axis::none, false, "", ""}, part);
+}
+
+struct Counted {
+  int buttons = 0, axes = 0, counters = 0;
+};
+
+Counted counted(std::span<const Description> nodes) {
+  Counted all;
+  for (const Description& node : nodes)
+    for (const Control& control : raw_attachment(node).controls)
+      ++(control.reading == Reading::button   ? all.buttons
+         : control.reading == Reading::counts ? all.counters
+                                              : all.axes);
+  return all;
+}
+
+bool may_have(const Counted& unit, TargetKind kind) {
+  if (kind == way) return unit.axes > 0;
+  if (kind == turn) return unit.counters > 0;
+  return unit.buttons + unit.axes > 0;
+}
+
+// -- the sheet ------------------------------------------------------------------------------------------------
+
+bool is_hat(const Description& node, Code code) {
+  const CodeRange* range = node.find(code);
+  return range != nullptr && code.type != ev_key && range->minimum == -1 && range->maximum == 1;
+}
+
+ControlSheet control_for(const LearnedNode& node, Code code) {
+  ControlSheet control;
+  control.node = node.is_main ? "" : std::string{node_kind_name(node_kind(node.description))};
+  control.code = code;
+  if (code.type == ev_hid) control.raw = control_name(node.description, code);
+  return control;
+}
+
+/// A direction that is one side of an axis is half of a d-pad or of a stick.
+void make_half(ControlSheet& control, const Description& node, const LearnedSource& source) {
+  const bool across = control.role.ends_with("-left") || control.role.ends_with("-right");
+  const bool first_side = control.role.ends_with("-up") || control.role.ends_with("-left");
+  control.role = is_hat(node, source.code) ? "dpad" : "left-stick";
+  control.axis = across ? Axis::x : Axis::y;
+  control.reversed = first_side == (source.side > 0);
+}
+
+ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, const LearnedSource& source) {
+  ControlSheet control = control_for(node, source.code);
+  control.role = asked.role;
+  control.label = asked.label;
+  control.axis = asked.axis;
+  if (!asked.part.empty()) control.parts = {asked.part};
+  const bool is_axis = source.code.type == ev_abs || (source.code.type == ev_hid && source.side != 0);
+  if (asked.question.kind == way) control.reversed = source.invert_x != asked.downwards;
+  if (asked.question.kind == press && is_axis && role_kind(asked.role) == RoleKind::button) {
+    const bool is_direction = asked.role.starts_with("dpad-");
+    if (is_direction)
+      make_half(control, node.description, source);
+    else
+      control.role = "";  // an axis is no button
+  }
+  if (asked.question.kind == trigger && source.side < 0)
+    if (const CodeRange* range = node.description.find(source.code)) control.rest = range->maximum;
+  return control;
+}
+
+void merge(std::vector<ControlSheet>& all, ControlSheet control) {
+  const auto same = std::ranges::find_if(all, [&control](const ControlSheet& other) {
+    return other.node == control.node && other.code == control.code && other.raw == control.raw;
+  });
+  if (same == all.end()) return all.push_back(std::move(control));
+  // One control for two players; both sides of one axis are one control.
+  for (const std::string& part : control.parts)
+    if (!same->parts.empty() && std::ranges::find(same->parts, part) == same->parts.end()) same->parts.push_back(part);
+}
+
+std::string key_role(Code code) {
+  std::string name{base::code_name(code)};
+  constexpr std::string_view stem = "KEY_";
+  if (!name.starts_with(stem)) return "";
+  std::string role = "key-";
+  for (const char c : name.substr(stem.size()))
+    role += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c == '_' ? '-' : c;
+  return role_kind(role) ? role : "";
+}
+
+std::string quoted(std::string_view text) {
+  std::string all = "\"";
+  for (const char c : text) {
+    const auto byte = static_cast<unsigned char>(c);
+    if (c == '"' || c == '\\')
+      all += fmt::format("\\{}", c);
+    else if (byte < 0x20 || byte == 0x7f)
+      all += fmt::format("\\u{:04x}", byte);
+    else
+      all += c;
+  }
+  return all + "\"";
+}
+
+std::string to_toml(const ControlSheet& control) {
+  const std::string code = !control.raw.empty() ? control.raw : std::string{base::code_name(control.code)};
+  std::string text = fmt::format("\n[[control]]\ncode = {}\nrole = {}\n",
+                                 quoted(control.node.empty() ? code : control.node + "/" + code), quoted(control.role));
+  if (!control.parts.empty()) {
+    std::string parts;
+    for (const std::string& part : control.parts) parts += (parts.empty() ? "" : ", ") + quoted(part);
+    text += fmt::format("parts = [{}]\n", parts);
+  }
+  if (control.axis != Axis::none) text += fmt::format("axis = \"{}\"\n", control.axis == Axis::x ? "x" : "y");
+  if (!control.label.empty()) text += fmt::format("label = {}\n", quoted(control.label));
+  if (control.spot) text += fmt::format("at = [{}, {}]\n", control.spot->x, control.spot->y);
+  if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
+  if (control.reversed) text += "reversed = true\n";
+  return text;
+}
+
+}  // namespace
+
+Attachment raw_attachment(const Description& node) {
+  Attachment attachment;
+  for (const CodeRange& range : node.codes) {
+    if (range.code.type != ev_key && range.code.type != ev_rel && range.code.type != ev_abs &&
+        range.code.type != ev_hid)
+      continue;
+    Control control;
+    control.code = range.code;
+    control.role = control_name(node, range.code);
+    const bool is_switch = range.code.type == ev_key || (range.minimum == 0 && range.maximum == 1);
+    control.reading = range.code.type == ev_rel ? Reading::counts : is_switch ? Reading::button : Reading::two_sided;
+    control.minimum = range.minimum;
+    control.maximum = range.maximum;
+    if (control.reading == Reading::two_sided && control.minimum >= control.maximum) continue;
+    const std::int64_t middle = (std::int64_t{range.minimum} + range.maximum + 1) >> 1;
+    if (control.reading == Reading::two_sided) control.rest = static_cast<std::int32_t>(middle);
+    const bool is_known = control.reading == Reading::button || range.value != 0 || range.minimum < 0;
+    if (is_known && control.reading != Reading::counts) attachment.state.push_back({range.code, range.value});
+    attachment.controls.push_back(std::move(control));
+  }
+  return attachment;
+}
+
+std::vector<std::string_view> model_shape_names() { return {shapes.begin(), shapes.end()}; }
+
+std::vector<ModelQuestion> model_questions(ModelShape shape, bool by_letter, const std::vector<std::string>& parts,
+                                           std::span<const Description> nodes) {
+  constexpr int most_numbered = 32;
+  const Counted unit = nodes.empty() ? Counted{most_numbered, 1, 1} : counted(nodes);
+  std::vector<ModelQuestion> all;
+  for (const std::string& part : parts.empty() ? std::vector<std::string>{""} : parts) {
+    for (const Row& row : rows_of(shape, by_letter))
+      if (may_have(unit, row.kind)) all.push_back(question_of(row, part));
+    if (shape == ModelShape::numbered)
+      for (int number = 1; number <= std::min(most_numbered, unit.buttons); ++number)
+        all.push_back(numbered(number, part));
+  }
+  return all;
+}
+
+UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes, std::span<const ModelQuestion> asked,
+                        const Learning& learning, const UnitSheet& base) {
+  UnitSheet sheet = base;
+  sheet.name = std::move(name);
+  sheet.identities.clear();
+  for (const LearnedNode& node : nodes) {
+    if (!node.is_main) continue;
+    sheet.title = printable(node.description.name);
+    sheet.identities.push_back({node.description.vendor, node.description.product, node.description.name});
+  }
+  std::vector<ControlSheet> learned;
+  std::set<std::string> parts;
+  for (std::size_t q = 0; q < learning.questions().size(); ++q) {
+    const auto model = std::ranges::find_if(
+        asked, [&](const ModelQuestion& one) { return one.question.name == learning.questions()[q].name; });
+    if (model == asked.end()) continue;
+    if (!model->part.empty() && parts.insert(model->part).second &&
+        std::ranges::find(sheet.parts, model->part, &PartSheet::name) == sheet.parts.end())
+      sheet.parts.push_back({model->part, model->part});
+    for (const LearnedSource& source : learning.answers()[q].sources) {
+      const auto node = std::ranges::find(nodes, source.node, &LearnedNode::number);
+      if (node == nodes.end()) continue;
+      ControlSheet control = control_of(*node, *model, source);
+      if (!control.role.empty()) merge(learned, std::move(control));
+    }
+  }
+  // What was said before of these codes, and of these roles, is replaced.
+  std::erase_if(sheet.controls, [&](const ControlSheet& old) {
+    return std::ranges::any_of(learned, [&old](const ControlSheet& now) {
+      const bool same_code = old.node == now.node && old.code == now.code && old.raw == now.raw;
+      return same_code || (old.role == now.role && old.axis == now.axis && old.parts == now.parts);
+    });
+  });
+  sheet.controls.insert(sheet.controls.end(), learned.begin(), learned.end());
+  return sheet;
+}
+
+UnitSheet conventional_sheet(std::span<const LearnedNode> nodes) {
+  UnitSheet sheet;
+  for (const LearnedNode& node : nodes) {
+    const Attachment known = attach_node(Catalogue{}, node.description, node.description);
+    for (const Control& control : known.controls) {
+      ControlSheet made = control_for(node, control.code);
+      made.role = control.role;
+      made.axis = control.axis;
+      sheet.controls.push_back(std::move(made));
+    }
+    if (!known.controls.empty()) continue;
+    for (const CodeRange& range : node.description.codes)
+      if (const std::string role = range.code.type == ev_key ? key_role(range.code) : ""; !role.empty()) {
+        ControlSheet made = control_for(node, range.code);
+        made.role = role;
+        sheet.controls.push_back(std::move(made));
+      }
+  }
+  return sheet;
+}
+
+UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes) {
+  UnitSheet sheet = other;
+  std::erase_if(sheet.controls, [&](const ControlSheet& control) {
+    return std::ranges::none_of(nodes, [&](const LearnedNode& node) {
+      const std::string kind = node.is_main ? "" : std::string{node_kind_name(node_kind(node.description))};
+      if (!control.raw.empty())
+        return std::ranges::any_of(node.description.codes, [&](const CodeRange& range) {
+          return range.code.type == ev_hid && control_name(node.description, range.code) == control.raw;
+        });
+      return control.node == kind && node.description.find(control.code) != nullptr;
+    });
+  });
+  return sheet;
+}
+
+std::string to_toml(const UnitSheet& sheet) {
+  std::string text =
+      fmt::format("omnipar = 1\nkind = \"unit\"\nname = {}\ntitle = {}\n", quoted(sheet.name), quoted(sheet.title));
+  if (sheet.streams) text += "streams = true\n";
+  for (const UnitIdentity& identity : sheet.identities) {
+    text += fmt::format("\n[[identity]]\nvendor = 0x{:04x}\nproduct = 0x{:04x}\n", identity.vendor, identity.product);
+    if (!identity.name.empty()) text += fmt::format("name = {}\n", quoted(identity.name));
+  }
+  for (const PartSheet& part : sheet.parts) {
+    text += fmt::format("\n[[part]]\nname = {}\ntitle = {}\n", quoted(part.name), quoted(part.title));
+    if (part.plugged.empty()) continue;
+    text += fmt::format("plugged = {}\n", quoted(part.plugged));
+    if (part.plugged_bits != ~std::uint32_t{0}) text += fmt::format("plugged-bits = {}\n", part.plugged_bits);
+    if (part.empty_is != 0) text += fmt::format("empty-is = {}\n", part.empty_is);
+  }
+  for (const ControlSheet& control : sheet.controls) text += to_toml(control);
+  return text;
+}
+
+}  // namespace omnipar
