@@ -129,7 +129,7 @@ void Hands::find_rest(Wire& wire, std::int32_t value) {
   Control& control = wire.control;
   const double part =
       (static_cast<double>(value) - control.minimum) / (static_cast<double>(control.maximum) - control.minimum);
-  constexpr double near_an_end = 0.15;
+  constexpr double near_an_end = 0.25;
   if (part > near_an_end && part < 1 - near_an_end) return;
   if (control.minimum < 0 && control.maximum > 0 && control.maximum == -control.minimum && control.maximum == 1) return;
   control.reading = Reading::one_sided;

@@ -410,6 +410,7 @@ class Learning::Inside {
   void say_taken(std::size_t question, bool by_itself) {
     const LearnedSource& source = answers_.all()[question].sources.front();
     say({.kind = Kind::takes, .question = question, .unit = source.unit, .role = source.role, .by_itself = by_itself});
+    if (!answers_.questions()[question].words.empty()) return;  // which way it runs is for the sheet
     events_.back().odd = source.invert_x && source.invert_y ? "turned around both ways"
                          : source.invert_x                  ? "left and right turned around"
                          : source.invert_y                  ? "up and down turned around"

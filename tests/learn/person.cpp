@@ -43,6 +43,7 @@ void Desk::take_away(int first) {
 }
 
 std::int32_t Desk::raw(const Control& control, double position) const {
+  if (control.reversed) position = control.reading == Reading::pointer ? 1 - position : -position;
   if (control.reading == Reading::button || control.reading == Reading::hat)
     return static_cast<std::int32_t>(std::lround(position));
   const double from = control.reading == Reading::pointer ? control.minimum : control.rest;

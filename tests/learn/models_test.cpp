@@ -1,0 +1,182 @@
+// Models that nobody knows: whatever their codes are, the sheet that was learned says what the hands meant.
+#include <catch2/catch.hpp>
+
+#include <numeric>
+#include <random>
+
+#include <fmt/format.h>
+
+#include "learn/person.hpp"
+#include "omnipar/unit_learning.hpp"
+#include "support/settings.hpp"
+
+using namespace omnipar;
+using namespace omnipar::test;
+
+namespace {
+
+constexpr std::array roles =
+    std::to_array<const char*>({"south", "east", "west", "north", "left-shoulder", "right-shoulder", "left-stick-press",
+                                "right-stick-press", "start", "select", "home"});
+
+/// A pad whose maker knew no convention, and what its owner means with it.
+struct Odd {
+  Description node;
+  std::vector<Change> at_rest;
+  std::vector<Control> meant;  ///< by their right names
+
+  explicit Odd(unsigned seed) : dice_(seed) {
+    node.name = "Heron Mystery Pad";
+    node.vendor = 0x1209;
+    node.product = 0x000d;
+    std::vector<std::uint16_t> keys(30), axes{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10};
+    std::iota(keys.begin(), keys.end(), std::uint16_t{0x120});
+    std::shuffle(keys.begin(), keys.end(), dice_);
+    std::shuffle(axes.begin(), axes.end(), dice_);
+    for (const char* role : roles) button(keys, role);
+    if (below(2) == 0) {
+      for (const char* role : {"dpad-up", "dpad-down", "dpad-left", "dpad-right"}) button(keys, role);
+    } else {
+      hat("dpad", Axis::x, 0x10);
+      hat("dpad", Axis::y, 0x11);
+    }
+    for (const char* stick : {"left-stick", "right-stick"})
+      for (const Axis axis : {Axis::x, Axis::y}) stick_axis(axes, stick, axis);
+    for (const char* role : {"left-trigger", "right-trigger"}) trigger(keys, axes, role);
+  }
+
+ private:
+  int below(int n) { return static_cast<int>(dice_() % static_cast<unsigned>(n)); }
+
+  void add(const Control& control, std::int32_t value) {
+    node.codes.push_back({control.code, control.minimum, control.maximum, value});
+    meant.push_back(control);
+  }
+  void button(std::vector<std::uint16_t>& keys, const char* role) {
+    add({key(keys.back()), Reading::button, role}, 0);
+    keys.pop_back();
+  }
+  void hat(const char* role, Axis axis, std::uint16_t code) {
+    Control control{absolute(code), Reading::hat, role, axis, -1, 1, 0};
+    control.reversed = below(3) == 0;
+    add(control, 0);
+  }
+  void stick_axis(std::vector<std::uint16_t>& axes, const char* role, Axis axis) {
+    const bool bytes = below(2) == 0;
+    Control control{absolute(axes.back()), Reading::two_sided,  role,           axis,
+                    bytes ? 0 : -32768,    bytes ? 255 : 32767, bytes ? 128 : 0};
+    control.reversed = below(3) == 0;
+    axes.pop_back();
+    add(control, below(2) == 0 ? control.rest : 0);
+  }
+  void trigger(std::vector<std::uint16_t>& keys, std::vector<std::uint16_t>& axes, const char* role) {
+    if (below(3) == 0) return button(keys, role);
+    const bool rests_high = below(2) == 0;
+    add({absolute(axes.back()), Reading::one_sided, role, Axis::none, 0, 255, rests_high ? 255 : 0},
+        rests_high ? 255 : 0);
+    axes.pop_back();
+  }
+
+  std::mt19937 dice_;
+};
+
+/// The pad with its raw names for the learning, while the hands know what they mean.
+struct OddDesk : Desk {
+  OddDesk(const Odd& pad, const std::vector<ModelQuestion>& asked) : Desk(questions_of(asked)) {
+    Attachment meant;
+    meant.controls = pad.meant;
+    hands.put("pad", {meant}, true);
+    learning.meet(1, "pad", raw_attachment(pad.node), true);
+    wait(40);
+  }
+  static std::vector<Question> questions_of(const std::vector<ModelQuestion>& asked) {
+    std::vector<Question> all;
+    for (const ModelQuestion& one : asked) all.push_back(one.question);
+    return all;
+  }
+  /// As somebody moves it: not from one end to the other at once.
+  void push(const std::string& source) {
+    const auto move = hands.find(source);
+    REQUIRE(move);
+    if (const auto first = hands.find(source, 1, 0.1); first && first->out.size() == 1 && first->out != move->out) {
+      say(1, first->out[0]);
+      wait(10);
+    }
+    for (const std::vector<Change>& changes : move->out) {
+      say(1, changes);
+      wait(10);
+    }
+    wait(150);
+    say(1, move->back);
+    wait(600);
+  }
+
+  Desk hands{{}};  ///< knows the right names
+};
+
+std::string words_for(const Control& control) {
+  return fmt::format("{}{}{}{}", control.role,
+                     control.axis == Axis::x   ? ", x"
+                     : control.axis == Axis::y ? ", y"
+                                               : "",
+                     control.reversed ? ", reversed" : "",
+                     control.reading == Reading::one_sided && control.rest != 0 ? ", rests high" : "");
+}
+
+}  // namespace
+
+TEST_CASE("a pad of any codes is learned from nothing, and read back from its file", "[learn]") {
+  for (int round = 0; round < cases(200, 5000); ++round) {
+    CAPTURE(round);
+    const Odd pad{static_cast<unsigned>(round)};
+    const std::vector<ModelQuestion> asked = model_questions(ModelShape::pad, false, {}, {{pad.node}});
+    OddDesk desk{pad, asked};
+    for (int turns = 0; turns < 60 && desk.learning.asked(); ++turns) {
+      const ModelQuestion& now = asked.at(*desk.learning.asked());
+      std::string source = now.role;
+      if (now.question.kind == TargetKind::two_sided) source += now.downwards ? "-up" : "-right";
+      desk.push(source);
+    }
+    INFO(desk.said());
+    REQUIRE_FALSE(desk.learning.asked());
+    const LearnedNode node{1, pad.node, true};
+    const Sheets read = read_sheets("mystery.toml", to_toml(learned_sheet("mystery", {{node}}, asked, desk.learning)));
+    REQUIRE(read.problems.empty());
+    Catalogue catalogue;
+    catalogue.units = read.units;
+    const Attachment got = attach_node(catalogue, pad.node, pad.node);
+    for (const Control& meant : pad.meant) {
+      const auto is = std::ranges::find(got.controls, meant.code, &Control::code);
+      REQUIRE(is != got.controls.end());
+      CHECK(words_for(*is) == words_for(meant));
+    }
+    CHECK(got.controls.size() == pad.meant.size());
+    CHECK(to_toml(read.units[0]) == to_toml(learned_sheet("mystery", {{node}}, asked, desk.learning)));
+  }
+}
+
+TEST_CASE("what is known of a unit without asking: keys by their names, and another model's sheet", "[learn]") {
+  Description board;
+  board.name = "Heron Board";
+  board.vendor = 0x1209;
+  board.product = 0x000d;
+  for (std::uint16_t number = 1; number < 128; ++number) board.codes.push_back({key(number)});
+  const LearnedNode node{1, board, true};
+  const UnitSheet keys = conventional_sheet({{node}});
+  CHECK(keys.controls.size() > 110);
+  CHECK(keys.controls.at(0).role == "key-esc");
+  const Catalogue shelf = built_in_catalogue();
+  const auto tern = std::ranges::find(shelf.units, "tern-two-player-encoder", &UnitSheet::name);
+  REQUIRE(tern != shelf.units.end());
+  const UnitSheet like = sheet_like(*tern, {{node}});
+  CHECK(like.controls.size() == tern->controls.size());
+  CHECK(like.parts.size() == 2);
+}
+
+TEST_CASE("by letter, the button A is the one that the kernel calls south", "[learn]") {
+  const auto asked = model_questions(ModelShape::pad, true, {}, {});
+  const auto a = std::ranges::find(asked, "A", [](const ModelQuestion& one) { return one.question.name; });
+  REQUIRE(a != asked.end());
+  CHECK(a->role == "south");
+  CHECK(a->label == "A");
+}
