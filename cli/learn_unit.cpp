@@ -25,10 +25,10 @@ Diagnostic error(std::string id, std::string message, std::string hint, std::str
 }
 
 /// What is plugged in, or in the room.
-tl::expected<std::vector<Description>, Diagnostics> nodes_there(const LearnWords& words, const Catalogue& catalogue) {
+tl::expected<std::vector<Description>, Diagnostics> nodes_there(const Sources& sources, const Catalogue& catalogue) {
   os::Door& door = os::real_door();
-  if (words.sources.host.empty()) return play::heard_nodes(catalogue, all_nodes(host::look_around(door)));
-  auto room = read_room(door, words.sources.host, catalogue);
+  if (sources.host.empty()) return play::heard_nodes(catalogue, all_nodes(host::look_around(door)));
+  auto room = read_room(door, sources.host, catalogue);
   if (!room) return tl::unexpected(Diagnostics{room.error()});
   return *room;
 }
@@ -74,13 +74,14 @@ std::vector<LearnedNode> learned_nodes(const LearningRun& run) {
 class UnitLearning {
  public:
   explicit UnitLearning(const LearnWords& words) : words_(words) {}
+  [[nodiscard]] const std::string& kept_in() const noexcept { return kept_in_; }
 
   int run() {
     if (const auto problem = find_words()) return refuse_file({*problem});
     FoundSheets shelf = load_shelf(os::real_door(), words_.sources);
     tell(shelf.problems);
     if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
-    const auto nodes = nodes_there(words_, shelf.catalogue);
+    const auto nodes = nodes_there(words_.sources, shelf.catalogue);
     if (!nodes) return refuse_file(nodes.error());
     auto run = LearningRun::open(wish(shelf.catalogue, *nodes));
     if (!run) {
@@ -188,6 +189,7 @@ class UnitLearning {
                                                   "choose another name: --as NAME; nothing was changed", *path)});
         });
     if (!written) return refuse_file(written.error());
+    kept_in_ = *path;
     return show_kept(*path, main->description, sheet);
   }
 
@@ -225,11 +227,36 @@ class UnitLearning {
   const LearnWords& words_;
   ModelShape shape_ = ModelShape::pad;
   std::optional<UnitSheet> like_;
+  std::string kept_in_;
   std::vector<ModelQuestion> asked_;
 };
 
 }  // namespace
 
-int learn_unit(const LearnWords& words) { return UnitLearning{words}.run(); }
+int learn_unit(const LearnWords& words, std::string* kept) {
+  UnitLearning learning{words};
+  const int status = learning.run();
+  if (kept != nullptr) *kept = learning.kept_in();
+  return status;
+}
+
+std::vector<std::string> only_unknown_units(const Sources& sources, const Catalogue& catalogue) {
+  constexpr Code enter = key(28), space = key(57), left_button = key(0x110);
+  const auto nodes = nodes_there(sources, catalogue);
+  if (!nodes) return {};
+  std::vector<std::string> unknown;
+  for (const Description& node : *nodes) {
+    if (node.ours || node.made_by_program) continue;
+    if (is_playable(catalogue, node)) return {};
+    const auto is_key = [](const CodeRange& range) { return range.code.type == ev_key; };
+    const auto keys = std::ranges::count_if(node.codes, is_key);
+    constexpr int of_a_keyboard = 70;
+    const bool is_keyboard = node.find(enter) != nullptr && node.find(space) != nullptr && keys >= of_a_keyboard;
+    const bool is_mouse = node.find(left_button) != nullptr && node.find(relative(0)) != nullptr;
+    constexpr int of_a_panel = 4;
+    if (!is_keyboard && !is_mouse && keys >= of_a_panel) unknown.push_back(printable(node.name));
+  }
+  return unknown;
+}
 
 }  // namespace omnipar::cli

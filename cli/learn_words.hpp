@@ -39,6 +39,11 @@ struct LearnWords {
 /// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
 [[nodiscard]] int learn_on(const LearnWords& words, LearningRun& run);
 
-[[nodiscard]] int learn_unit(const LearnWords& words);
+/// The exit status; `kept` gets the sheet's file, if one was kept.
+[[nodiscard]] int learn_unit(const LearnWords& words, std::string* kept = nullptr);
+
+/// Units that are plugged in, or in the room, and that nobody knows: neither a sheet nor a convention says what their
+/// controls are, and they are no plain keyboards or mice. Empty if something is there that can be played on.
+[[nodiscard]] std::vector<std::string> only_unknown_units(const Sources& sources, const Catalogue& catalogue);
 
 }  // namespace omnipar::cli

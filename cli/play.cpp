@@ -8,6 +8,7 @@
 #include "evening/evening.hpp"
 #include "evening/program.hpp"
 #include "files/write.hpp"
+#include "learn_words.hpp"
 #include "omnipar/sheets.hpp"
 #include "rig_file.hpp"
 #include "sources.hpp"
@@ -19,7 +20,9 @@ namespace {
 struct PlayWords {
   Sources sources;
   std::string keep;
-  bool keeps = false;  ///< --keep is there
+  std::string learn;     ///< --learn: the shape of a unit that nobody knows
+  std::string learn_as;  ///< and what its model is called
+  bool keeps = false;    ///< --keep is there
   bool with_virtual = false;
   bool show_plan = false;
   bool json = false;
@@ -124,6 +127,29 @@ std::optional<Diagnostic> refused_words(const PlayWords& words) {
   return std::nullopt;
 }
 
+/// The sheet of a unit that nobody knows is written first; play goes on with it.
+int learn_first(const PlayWords& words, Sources& sources) {
+  LearnWords learn;
+  learn.sources = words.sources;
+  learn.shape = words.learn;
+  learn.as = words.learn_as;
+  learn.with_virtual = words.with_virtual;
+  std::string kept;
+  const int status = learn_unit(learn, &kept);
+  if (status == good && !words.sources.host.empty()) sources.data.push_back(kept);
+  return status;
+}
+
+/// Nobody can play on what is there, but somebody might say what it is.
+void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
+  const std::vector<std::string> unknown = only_unknown_units(words.sources, catalogue);
+  if (unknown.empty()) return;
+  talk(
+      fmt::format("\"{}\" is here, and nobody knows what its controls are.\n"
+                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, ball)",
+                  unknown.front(), words.sources.profile, same_host(words.sources.host)));
+}
+
 int run(const PlayWords& words) {
   os::Door& door = os::real_door();
   // With a command, all that goes wrong on our side has one status, which other programs hardly use for their own.
@@ -137,7 +163,10 @@ int run(const PlayWords& words) {
     if (!found) tell({found.error()});
     if (!found) return found.error().id == "no-program" ? no_program : no_such_program;
   }
-  const FoundProfile given = load(door, words.sources);
+  Sources sources = words.sources;
+  if (!words.learn.empty())
+    if (const int status = learn_first(words, sources); status != good) return ours(status);
+  const FoundProfile given = load(door, sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return ours(bad_input);
@@ -157,6 +186,7 @@ int run(const PlayWords& words) {
     print(listing);
     return good;
   }
+  offer_to_learn(words, given.catalogue);
   Rig after = *rig;
   int status = good;
   if (!words.sources.host.empty()) {
@@ -193,6 +223,9 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
+  command->add_option("--learn", words->learn,
+                      "first write the sheet of a unit that nobody knows: a pad, panel, gun, wheel or ball");
+  command->add_option("--learn-as", words->learn_as, "and its model's name, or the sheet's file");
   CLI::Option* keep =
       command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
   command->add_option("COMMAND", words->command,

@@ -1,4 +1,4 @@
-// omnipar profile list|show|new|set|clear|undo
+// omnipar profile list|show|new|set|clear|copy|undo
 #include <algorithm>
 #include <memory>
 
@@ -7,8 +7,12 @@
 
 #include "command.hpp"
 #include "files/write.hpp"
+#include "host/look.hpp"
+#include "base/list.hpp"
 #include "inspect/why.hpp"
+#include "omnipar/learning.hpp"
 #include "omnipar/sheets.hpp"
+#include "play/trace_host.hpp"
 #include "profile_file.hpp"
 #include "sources.hpp"
 
@@ -17,6 +21,9 @@ namespace {
 
 struct ProfileWords {
   Sources sources;
+  std::string as;
+  int to_port = 2;
+  bool like = false;
   std::string system;
   std::string target;
   std::vector<std::string> uses;
@@ -170,6 +177,115 @@ int set(const ProfileWords& words) {
 
 int clear(const ProfileWords& words) { return edit(words, true); }
 
+/// The names of what a port has: its directions, and its controller's targets.
+std::vector<std::string> targets_of(const FoundProfile& given, int port) {
+  std::vector<std::string> names{"directions"};
+  for (const Question& question : questions_for(given.catalogue, *given.profile, port)) names.push_back(question.name);
+  for (const Question& question : questions_for(given.catalogue, *given.profile, port, true))
+    names.push_back(question.name);
+  return names;
+}
+
+/// Gives one port the bindings of another; those for which it has no target are in `no_twin`.
+tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, const ProfileWords& words,
+                                                    std::vector<std::string>& no_twin) {
+  Profile profile = *given.profile;
+  const auto port_of = [&](int number) { return std::ranges::find(profile.ports, number, &PortProfile::port); };
+  for (const int number : {words.port, words.to_port})
+    if (port_of(number) == profile.ports.end())
+      return tl::unexpected(
+          Diagnostics{{"unknown-port", Severity::error, fmt::format("this profile has no port {}", number),
+                       words.sources.profile, "omnipar profile show lists the ports"}});
+  if (words.port == words.to_port)
+    return tl::unexpected(Diagnostics{
+        {"same-port", Severity::error, "a port cannot be copied to itself", "", "name another one: --to-port"}});
+  PortProfile& to = *port_of(words.to_port);
+  const PortProfile& from = *port_of(words.port);
+  to.bind.clear();
+  to.like.reset();
+  if (words.like) {
+    to.like = from.like.value_or(words.port);
+    return profile;
+  }
+  to.like = from.like;
+  const std::vector<std::string> there = targets_of(given, words.to_port);
+  for (const Binding& binding : from.bind) {
+    const bool has_twin = std::ranges::find(there, binding.target) != there.end() ||
+                          std::ranges::find(direction_names, binding.target) != direction_names.end();
+    if (has_twin)
+      to.bind.push_back(binding);
+    else
+      no_twin.push_back(binding.target);
+  }
+  return profile;
+}
+
+/// The targets of a port for which the units of its seat that are here have nothing.
+std::vector<std::string> unserved_here(const ProfileWords& words, const Catalogue& catalogue, const Profile& profile) {
+  const auto plan = compile(catalogue, profile);
+  const auto rig = load_rig(os::real_door(), words.sources);
+  const auto port = std::ranges::find(profile.ports, words.to_port, &PortProfile::port);
+  if (!plan || !rig || port == profile.ports.end()) return {};
+  std::vector<Description> nodes;
+  if (words.sources.host.empty())
+    nodes = play::heard_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
+  else if (auto room = read_room(os::real_door(), words.sources.host, catalogue))
+    nodes = std::move(*room);
+  std::vector<std::string> roles;
+  for (const Description& node : nodes)
+    for (const std::string& part : unit_parts(catalogue, node)) {
+      const RigUnit* unit = find_unit(*rig, node, {}, part);
+      if (unit == nullptr || unit->seat != port->seat) continue;
+      for (std::string& role : roles_of(attach_node(catalogue, node, node, part))) roles.push_back(std::move(role));
+    }
+  return roles.empty() ? std::vector<std::string>{} : unserved(*plan, port->seat, roles);
+}
+
+/// A whole profile under another name, or one port's bindings for another port.
+int copy(const ProfileWords& words) {
+  os::Door& door = os::real_door();
+  const FoundProfile given = load(door, words.sources);
+  tell(given.elsewhere);
+  tell(given.problems);
+  if (!given.plan) return bad_input;
+  std::vector<std::string> no_twin;
+  const bool is_whole = !words.as.empty();
+  Profile made = *given.profile;
+  if (!is_whole) {
+    auto copied = with_port_copied(given, words, no_twin);
+    if (!copied) return refuse_file(copied.error());
+    made = std::move(*copied);
+  }
+  const std::string& name = is_whole ? words.as : words.sources.profile;
+  const auto path = profile_to_write(door, words.sources, name);
+  if (!path) return refuse_file({path.error()});
+  if (is_whole) {
+    made.name = files::profile_name(name);
+    if (const auto problems = write_new_profile(door, *path, made)) return refuse_file(*problems);
+  } else if (const auto written = edit_profile(door, *path, given.catalogue, edits_between(*given.profile, made));
+             !written) {
+    const int status = refuse_file(written.error());
+    talk("Nothing was changed.");
+    return status;
+  }
+  if (words.json)
+    print_json({{"file", *path}, {"no-twin", no_twin}});
+  else
+    print(is_whole ? *path
+                   : fmt::format("{}: port {} {} port {}", *path, words.to_port,
+                                 words.like ? "is like" : "has the bindings of", words.port));
+  if (!no_twin.empty())
+    talk(fmt::format("Port {} has no such controls, so they are left out: {}.", words.to_port,
+                     some_listed(no_twin, 16)));
+  const std::vector<std::string> lacking =
+      is_whole ? std::vector<std::string>{} : unserved_here(words, given.catalogue, made);
+  if (!lacking.empty())
+    talk(fmt::format("The unit that is there for port {} has nothing for: {}.", words.to_port,
+                     some_listed(lacking, 16)));
+  talk(fmt::format("Next: omnipar profile show {0}, or omnipar profile undo {0}", name));
+  return good;
+}
+
 int undo(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const auto path = profile_to_write(door, words.sources, words.sources.profile);
@@ -187,7 +303,7 @@ int undo(const ProfileWords& words) {
 }  // namespace
 
 void add_profile(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("profile", "Your own profiles: list, show, new, set, clear, undo");
+  CLI::App* command = app.add_subcommand("profile", "Your own profiles: list, show, new, set, clear, copy, undo");
   const auto words = std::make_shared<ProfileWords>();
   const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named,
                        const char* example) {
@@ -217,6 +333,15 @@ void add_profile(CLI::App& app, int& status) {
   set_verb->add_flag("--nothing", words->nothing, "no source at all, on purpose");
   add_target(
       add("clear", "give a target its default sources back", clear, true, "omnipar profile clear cabinet button-2"));
+  CLI::App* copy_verb = add("copy", "give player 2 what player 1 has, or copy all of it under another name", copy, true,
+                            "omnipar profile copy cabinet --port 1 --to-port 2");
+  copy_verb->add_option("--port", words->port, "the port that is copied, 1 if left out")->check(CLI::Range(1, 99));
+  copy_verb->add_option("--to-port", words->to_port, "the port that gets its bindings, 2 if left out")
+      ->check(CLI::Range(1, 99));
+  copy_verb->add_flag("--like", words->like, "the port follows the other one from now on, by a line 'like'");
+  add_rig_option(*copy_verb, words->sources);
+  add_host_option(*copy_verb, words->sources);
+  copy_verb->add_option("--as", words->as, "copy the whole profile, under this name");
   add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");
   command->require_subcommand(1);
   command->footer(

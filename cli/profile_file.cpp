@@ -16,7 +16,8 @@ using Text = tl::expected<std::string, Diagnostics>;
 
 /// The text with one edit, if that leaves it without mistakes of form.
 Text with_edit(const std::string& path, const std::string& text, const BindingEdit& edit) {
-  const std::vector<std::string> keys{"port", std::to_string(edit.port), "bind", edit.target};
+  std::vector<std::string> keys{"port", std::to_string(edit.port), edit.target.empty() ? "like" : "bind"};
+  if (!edit.target.empty()) keys.push_back(edit.target);
   const text::Source source{path, text};
   return edit.value ? text::set_value(source, keys, *edit.value) : text::clear_value(source, keys);
 }
@@ -41,6 +42,9 @@ std::vector<BindingEdit> edits_between(const Profile& before, const Profile& aft
   for (const PortProfile& port : after.ports) {
     const auto its = std::ranges::find(before.ports, port.port, &PortProfile::port);
     const std::vector<Binding> old = its == before.ports.end() ? std::vector<Binding>{} : its->bind;
+    const std::optional<int> was_like = its == before.ports.end() ? std::nullopt : its->like;
+    if (was_like != port.like)
+      edits.push_back({port.port, "", port.like ? std::optional{std::to_string(*port.like)} : std::nullopt});
     for (const Binding& binding : old)
       if (std::ranges::find(port.bind, binding.target, &Binding::target) == port.bind.end())
         edits.push_back({port.port, binding.target, std::nullopt});

@@ -2,6 +2,7 @@
 // mistake in is written.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -13,7 +14,8 @@
 
 namespace omnipar::cli {
 
-/// One target of a port: its value as TOML, or nothing for its default sources.
+/// One target of a port: its value as TOML, or nothing for its default sources. Without a target: the port that it is
+/// like.
 struct BindingEdit {
   int port = 1;
   std::string target;
