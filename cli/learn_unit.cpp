@@ -102,9 +102,27 @@ class UnitLearning {
       return error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.shape)),
                    catalogue::suggestion(words_.shape, names), "--shape");
     shape_ = static_cast<ModelShape>(at - names.begin());
-    if (words_.as.empty()) return std::nullopt;
-    const auto path = sheet_to_write(words_, words_.as);
-    return path ? std::nullopt : std::optional{path.error()};
+    return refuses_to_keep();
+  }
+
+  /// Nobody should press before it is clear that it can be kept.
+  [[nodiscard]] std::optional<Diagnostic> refuses_to_keep() const {
+    os::Door& door = os::real_door();
+    const auto path = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
+    if (!path) return path.error();
+    if (!words_.as.empty() && !door.real_path(*path).empty())
+      return error("name-twice", "there is a sheet of that name already", "choose another name: --as NAME", *path);
+    return files::refuses_change(door, *path, versions_of(door, *path));
+  }
+
+  /// Where it is kept: under the name that was given, else under the unit's own, with a number if that is taken.
+  [[nodiscard]] tl::expected<std::string, Diagnostic> free_path(const std::string& own_name) const {
+    if (!words_.as.empty()) return sheet_to_write(words_, words_.as);
+    std::string name = plain_word(own_name);
+    auto path = sheet_to_write(words_, name);
+    for (int number = 2; path && !os::real_door().real_path(*path).empty(); ++number)
+      path = sheet_to_write(words_, fmt::format("{}-{}", name, number));
+    return path;
   }
 
   std::optional<Diagnostic> find_base(const Catalogue& catalogue) {
@@ -173,11 +191,10 @@ class UnitLearning {
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     const auto main = std::ranges::find(nodes, true, &LearnedNode::is_main);
     if (main == nodes.end()) return refuse_file({error("no-unit", "the unit is not known any more", "begin again")});
-    const std::string name = !words_.as.empty() ? words_.as : plain_word(main->description.name);
-    const auto path = sheet_to_write(words_, name);
+    const auto path = free_path(main->description.name);
     if (!path) return refuse_file({path.error()});
     const UnitSheet sheet =
-        learned_sheet(plain_word(files::profile_name(name)), nodes, asked_, run.learning(), base(run));
+        learned_sheet(plain_word(files::profile_name(*path)), nodes, asked_, run.learning(), base(run));
     if (sheet.controls.empty()) {
       talk("Nothing was answered, so there is nothing to keep.");
       return found_something;

@@ -280,14 +280,13 @@ std::string LearningRun::bar() const {
 std::vector<view::Block> LearningRun::machine() const {
   view::Block block;
   block.is_placed = false;
-  block.title = title_;
+  block.title = "what each is";
   std::size_t answered = 0;
   for (const Answer& answer : learning_.answers()) answered += answer.state != Answer::State::open ? 1 : 0;
   block.aside = fmt::format("{} of {}", answered, learning_.questions().size());
   const auto& ports = seen().ports();
   const auto port = std::ranges::find(ports, port_, &inspect::SeenPort::number);
   if (learning_.asked() && port != ports.end()) {
-    const std::string title = std::exchange(block.title, "");
     const std::string aside = block.aside;
     block = view::block_of(*port, nullptr);
     block.aside = aside;
@@ -306,10 +305,18 @@ std::vector<view::Block> LearningRun::machine() const {
     }
     return {block};
   }
-  for (std::size_t q = 0; q < learning_.questions().size(); ++q)
-    block.items.push_back(
-        {learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q), learning_.asked() == q,
-         learning_.answers()[q].state == Answer::State::given ? view::Mark::ticked : view::Mark::open});
+  // One below the other.
+  block.is_placed = true;
+  const auto last = static_cast<double>(std::max<std::size_t>(learning_.questions().size(), 2) - 1);
+  for (std::size_t q = 0; q < learning_.questions().size(); ++q) {
+    const bool is_given = learning_.answers()[q].state == Answer::State::given;
+    const bool is_open = learning_.answers()[q].state == Answer::State::open;
+    block.items.push_back({learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q) / last,
+                           learning_.asked() == q,
+                           is_given  ? view::Mark::ticked
+                           : is_open ? view::Mark::open
+                                     : view::Mark::none});
+  }
   return {block};
 }
 

@@ -199,6 +199,15 @@ std::string Hands::still_down(Time now) const {
   return "";
 }
 
+void Hands::leave_out_what_is_down(Time now) {
+  for (Node& node : nodes_)
+    for (Wire& wire : node.wires)
+      if (node.ours && is_down(wire, now)) {
+        wire.armed = false;
+        add_odd(node, wire, "stuck", false);
+      }
+}
+
 bool Hands::is_stirred(bool by_moving) const noexcept {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {

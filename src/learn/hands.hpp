@@ -71,6 +71,8 @@ class Hands {
 
   /// The first control of our units that is down or pushed; empty if all is released.
   [[nodiscard]] std::string still_down(Time now) const;
+  /// What is down now is taken to be stuck: it takes no part until it was released.
+  void leave_out_what_is_down(Time now);
   /// True if a hand has begun to do something on our units; with `by_moving` also what points or counts.
   [[nodiscard]] bool is_stirred(bool by_moving) const noexcept;
   /// When something moved last, far enough to matter.

@@ -30,8 +30,8 @@ constexpr Duration leave_hold{2'000'000};
 /// What is swept or moved has been swept or moved when it stands for so long; what was not enough, later.
 constexpr Duration sweep_ends{400'000}, half_sweep_ends{1'500'000};
 
-/// What is still down after so long is named.
-constexpr Duration says_waiting{700'000};
+/// What is still down after so long is named, and behind this taken to be stuck.
+constexpr Duration says_waiting{700'000}, gives_up_waiting{4'000'000};
 
 }  // namespace
 
@@ -103,6 +103,7 @@ class Learning::Inside {
     if (gesture_ == Gesture::waiting) {
       add(hands_.moved() + learn::long_still);
       if (!said_waiting_) add(waits_since_ + says_waiting);
+      add(waits_since_ + gives_up_waiting);
     }
     if (gesture_ == Gesture::moving) {
       if (held_.since) add(*held_.since + held_.needed);
@@ -271,6 +272,10 @@ class Learning::Inside {
       const std::string down = hands_.still_down(now_);
       const bool is_late = now_ - waits_since_ >= says_waiting && mode_ == Mode::asks && !down.empty();
       if (is_late && !std::exchange(said_waiting_, true)) say({.kind = Kind::waits, .question = *at(), .role = down});
+      if (down.empty() || now_ - waits_since_ < gives_up_waiting) return false;
+      hands_.leave_out_what_is_down(now_);
+      say_odd();
+      released_at_ = now_;
       return false;
     }
     hands_.begin(now_);

@@ -19,8 +19,8 @@ constexpr std::array shapes = std::to_array<std::string_view>({"pad", "panel", "
 struct Row {
   std::string_view name;
   TargetKind kind;
-  std::string_view role;
   std::string_view words;
+  std::string_view role;
   Axis axis = Axis::none;
   bool downwards = false;
   std::string_view opposite{};
@@ -31,70 +31,71 @@ constexpr TargetKind press = TargetKind::button, trigger = TargetKind::one_sided
                      turn = TargetKind::turns;
 
 constexpr std::array lever = std::to_array<Row>({
-    {"up", press, "dpad-up", "Press or push up.", Axis::none, false, "down"},
-    {"down", press, "dpad-down", "Press or push down.", Axis::none, false, "up"},
-    {"left", press, "dpad-left", "Press or push left.", Axis::none, false, "right"},
-    {"right", press, "dpad-right", "Press or push right.", Axis::none, false, "left"},
+    {"up", press, "Press or push up.", "dpad-up", Axis::none, false, "down"},
+    {"down", press, "Press or push down.", "dpad-down", Axis::none, false, "up"},
+    {"left", press, "Press or push left.", "dpad-left", Axis::none, false, "right"},
+    {"right", press, "Press or push right.", "dpad-right", Axis::none, false, "left"},
 });
 constexpr std::array by_place = std::to_array<Row>({
-    {"bottom", press, "south", "Press the lowest of the four face buttons."},
-    {"right face", press, "east", "Press the right one of the four face buttons."},
-    {"left face", press, "west", "Press the left one of the four face buttons."},
-    {"top", press, "north", "Press the uppermost of the four face buttons."},
+    {"bottom", press, "Press the lowest of the four face buttons.", "south"},
+    {"right face", press, "Press the right one of the four face buttons.", "east"},
+    {"left face", press, "Press the left one of the four face buttons.", "west"},
+    {"top", press, "Press the uppermost of the four face buttons.", "north"},
 });
 constexpr std::array by_letters = std::to_array<Row>({
-    {"A", press, "south", "Press the button A.", Axis::none, false, "", "A"},
-    {"B", press, "east", "Press the button B.", Axis::none, false, "", "B"},
-    {"X", press, "north", "Press the button X.", Axis::none, false, "", "X"},
-    {"Y", press, "west", "Press the button Y.", Axis::none, false, "", "Y"},
+    {"A", press, "Press the button A.", "south", Axis::none, false, "", "A"},
+    {"B", press, "Press the button B.", "east", Axis::none, false, "", "B"},
+    {"X", press, "Press the button X.", "north", Axis::none, false, "", "X"},
+    {"Y", press, "Press the button Y.", "west", Axis::none, false, "", "Y"},
 });
 constexpr std::array rest_of_pad = std::to_array<Row>({
-    {"left shoulder", press, "left-shoulder", "Press the upper left shoulder button."},
-    {"right shoulder", press, "right-shoulder", "Press the upper right shoulder button."},
-    {"left trigger", trigger, "left-trigger", "Press the lower left shoulder button or trigger, to its end."},
-    {"right trigger", trigger, "right-trigger", "Press the lower right shoulder button or trigger, to its end."},
-    {"left stick, right", way, "left-stick", "Push the left stick to the right, and let go.", Axis::x},
-    {"left stick, up", way, "left-stick", "Push the left stick up, and let go.", Axis::y, true},
-    {"right stick, right", way, "right-stick", "Push the right stick to the right, and let go.", Axis::x},
-    {"right stick, up", way, "right-stick", "Push the right stick up, and let go.", Axis::y, true},
-    {"left stick press", press, "left-stick-press", "Press the left stick down."},
-    {"right stick press", press, "right-stick-press", "Press the right stick down."},
-    {"start", press, "start", "Press start, the right one of the small buttons."},
-    {"select", press, "select", "Press select, the left one of the small buttons."},
-    {"home", press, "home", "Press the button in the middle."},
+    {"left shoulder", press, "Press the upper left shoulder button.", "left-shoulder"},
+    {"right shoulder", press, "Press the upper right shoulder button.", "right-shoulder"},
+    {"left trigger", trigger, "Press the lower left shoulder button or trigger, to its end and back.", "left-trigger"},
+    {"right trigger", trigger, "Press the lower right shoulder button or trigger, to its end and back.",
+     "right-trigger"},
+    {"left stick, right", way, "Push the left stick to the right.", "left-stick", Axis::x},
+    {"left stick, up", way, "Push the left stick up.", "left-stick", Axis::y, true},
+    {"right stick, right", way, "Push the right stick to the right.", "right-stick", Axis::x},
+    {"right stick, up", way, "Push the right stick up.", "right-stick", Axis::y, true},
+    {"left stick press", press, "Press the left stick down.", "left-stick-press"},
+    {"right stick press", press, "Press the right stick down.", "right-stick-press"},
+    {"start", press, "Press start, the right one of the small buttons.", "start"},
+    {"select", press, "Press select, the left one of the small buttons.", "select"},
+    {"home", press, "Press the button in the middle.", "home"},
 });
 constexpr std::array panel_rows = std::to_array<Row>({
-    {"upper 1", press, "west", "Press the first button of the upper row.", Axis::none, false, "", "upper row, first"},
-    {"upper 2", press, "north", "Press the second button of the upper row.", Axis::none, false, "",
+    {"upper 1", press, "Press the first button of the upper row.", "west", Axis::none, false, "", "upper row, first"},
+    {"upper 2", press, "Press the second button of the upper row.", "north", Axis::none, false, "",
      "upper row, second"},
-    {"upper 3", press, "left-shoulder", "Press the third button of the upper row.", Axis::none, false, "",
+    {"upper 3", press, "Press the third button of the upper row.", "left-shoulder", Axis::none, false, "",
      "upper row, third"},
-    {"lower 1", press, "south", "Press the first button of the lower row.", Axis::none, false, "", "lower row, first"},
-    {"lower 2", press, "east", "Press the second button of the lower row.", Axis::none, false, "", "lower row, second"},
-    {"lower 3", press, "right-shoulder", "Press the third button of the lower row.", Axis::none, false, "",
+    {"lower 1", press, "Press the first button of the lower row.", "south", Axis::none, false, "", "lower row, first"},
+    {"lower 2", press, "Press the second button of the lower row.", "east", Axis::none, false, "", "lower row, second"},
+    {"lower 3", press, "Press the third button of the lower row.", "right-shoulder", Axis::none, false, "",
      "lower row, third"},
-    {"start", press, "start", "Press the start button.", Axis::none, false, "", "start"},
-    {"coin", press, "coin", "Put in a coin, or press the coin button.", Axis::none, false, "", "coin"},
+    {"start", press, "Press the start button.", "start", Axis::none, false, "", "start"},
+    {"coin", press, "Put in a coin, or press the coin button.", "coin", Axis::none, false, "", "coin"},
 });
 constexpr std::array gun_rows = std::to_array<Row>({
-    {"aim, right", way, "gun", "Aim at the left edge, then slowly at the right one.", Axis::x},
-    {"aim, up", way, "gun", "Aim at the lower edge, then slowly at the upper one.", Axis::y, true},
-    {"trigger", press, "trigger", "Pull the trigger."},
-    {"off screen", press, "off-screen", "Pull the trigger while you aim beside the screen, if that is another button."},
-    {"reload", press, "reload", "Press the button for reloading."},
-    {"start", press, "start", "Press start."},
-    {"coin", press, "coin", "Press the coin button."},
+    {"aim, right", way, "Aim at the left edge, then slowly at the right one.", "gun", Axis::x},
+    {"aim, up", way, "Aim at the lower edge, then slowly at the upper one.", "gun", Axis::y, true},
+    {"trigger", press, "Pull the trigger.", "trigger"},
+    {"off screen", press, "Pull the trigger while you aim beside the screen, if that is another button.", "off-screen"},
+    {"reload", press, "Press the button for reloading.", "reload"},
+    {"start", press, "Press start.", "start"},
+    {"coin", press, "Press the coin button.", "coin"},
 });
 constexpr std::array wheel_rows = std::to_array<Row>({
-    {"wheel, right", way, "wheel", "Turn the wheel to the right, and back."},
-    {"gas", trigger, "right-trigger", "Press the gas pedal to its end, and let go."},
-    {"brake", trigger, "left-trigger", "Press the brake pedal to its end, and let go."},
-    {"clutch", trigger, "pedal", "Press the third pedal to its end, and let go."},
+    {"wheel, right", way, "Turn the wheel to the right, and back.", "wheel"},
+    {"gas", trigger, "Press the gas pedal to its end and back.", "right-trigger"},
+    {"brake", trigger, "Press the brake pedal to its end and back.", "left-trigger"},
+    {"clutch", trigger, "Press the third pedal to its end and back.", "pedal"},
 });
 constexpr std::array ball_rows = std::to_array<Row>({
-    {"ball, right", turn, "trackball", "Roll the ball to the right.", Axis::x},
-    {"ball, down", turn, "trackball", "Roll the ball towards you.", Axis::y},
-    {"spinner", turn, "spinner", "Turn the spinner to the right."},
+    {"ball, right", turn, "Roll the ball to the right.", "trackball", Axis::x},
+    {"ball, down", turn, "Roll the ball towards you.", "trackball", Axis::y},
+    {"spinner", turn, "Turn the spinner to the right.", "spinner"},
 });
 
 void add(std::vector<Row>& all, std::span<const Row> rows) { all.insert(all.end(), rows.begin(), rows.end()); }
@@ -153,7 +154,7 @@ ModelQuestion question_of(const Row& row, const std::string& part) {
 ModelQuestion numbered(int number, const std::string& part) {
   const std::string name = fmt::format("panel-{}", number);
   const std::string words = fmt::format("Press button {}.", number);
-  return question_of({name, press, name, words, Axis::none, false, "", ""}, part);
+  return question_of({name, press, words, name, Axis::none, false, "", ""}, part);
 }
 
 struct Counted {

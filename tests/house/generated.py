@@ -38,7 +38,7 @@ def main():
         explained += 1
         if words and not ("Example" in text and "omnipar " + words[0] in text.split("Example")[1]):
             failed.append(f"omnipar {' '.join(words)} --help has no example")
-        prints = words and words[-1] not in ("profile", "trace", "rig")
+        prints = words and words[-1] not in ("profile", "trace", "rig", "learn")
         if prints and "--json" not in text:
             failed.append(f"omnipar {' '.join(words)} takes no --json")
     print("\n".join(failed) or f"{len(pages)} pages, {explained} helps, each with an example")

@@ -20,7 +20,7 @@ ROWS = [  # topmost first; left may include right
 APART = {("host", "outlet"), ("evening", "outlet"), ("play", "files")}
 # How a plan is made and played is seen by none but these; others have the public headers. So does an evening of what
 # a session is inside: the command stands on the calls that every emulator has.
-INSIDE = {"plan": {"plan", "engine", "inspect"}, "engine": {"plan", "engine", "inspect"}, "play": {"play", "cli"}}
+INSIDE = {"plan": {"plan", "engine", "inspect", "learn"}, "engine": {"plan", "engine", "inspect"}, "play": {"play", "cli"}}
 CORE = set(ROWS[2])
 SYSTEM_HEADER = re.compile(r"<(sys/|linux/|unistd|fcntl|poll|dirent|signal|csignal|ctime|fstream|iostream|filesystem|thread|mutex|libev|libudev)")
 INCLUDE = re.compile(r'^\s*#\s*include\s+([<"][^>"]+[>"])', re.M)

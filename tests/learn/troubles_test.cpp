@@ -315,6 +315,23 @@ TEST_CASE("the next step waits until all is released", "[learn]") {
   CHECK(desk.said() == "Not taken: south and east were down together. Press one alone.\n");
 }
 
+TEST_CASE("a switch that gets stuck in the middle is named, and left out behind four seconds", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("south");
+  static_cast<void>(desk.said());
+  desk.say(1, {{code::btn_tl, 1}});
+  desk.wait(3000);
+  CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
+  desk.wait(3000);
+  CHECK(desk.said() == "left-shoulder is down already: it is left out until it is released.\n");
+  desk.press("east");
+  desk.press("east");
+  desk.hold("east");
+  CHECK(desk.said().ends_with("Once more.\n2 of 2: Press what shall be \"jump\".\n"));
+  desk.press("east");
+  CHECK(desk.answer(1) == "east");
+}
+
 TEST_CASE("a trigger that rests at its end is a trigger", "[learn]") {
   Attachment pad = seated(plain_pad(), "seat-1");
   for (Control& control : pad.controls)
