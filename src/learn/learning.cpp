@@ -188,7 +188,10 @@ class Learning::Inside {
     Duration needed{1};
   };
 
-  void say(LearnEvent event) { events_.push_back(std::move(event)); }
+  void say(LearnEvent event) {
+    if (mode_ == Mode::over && event.kind != Kind::ends) return;
+    events_.push_back(std::move(event));
+  }
 
   void say_odd() {
     for (learn::Odd& odd : hands_.take_odd())

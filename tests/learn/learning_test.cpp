@@ -357,7 +357,83 @@ std::optional<std::string> judge(const std::vector<std::uint8_t>& story) {
   return judge_pair(unit, system, dice);
 }
 
+/// Every order of calls, also such as no story tells: what is promised of the state holds behind each of them.
+std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
+  static const std::vector<ShippedUnit> units = shipped_units();
+  ByteDice dice{story};
+  LearnOptions options;
+  options.all_units = dice.below(4) == 1;
+  options.used = static_cast<WhenUsed>(dice.below(4));
+  if (dice.below(3) == 1) options.longest_step = Duration{200'000};
+  const std::string& system = shelf().systems[dice.below(shelf().systems.size())].name;
+  Learning learning{questions_for(shelf(), propose(shelf(), system).value(), 1), options};
+  std::int64_t time = 0;
+  bool was_over = false;
+  for (std::vector<Attachment> there(4); !dice.rest().empty();) {
+    const std::size_t node = dice.below(4);
+    switch (dice.below(10)) {
+      case 0:
+        there[node] = units[dice.below(units.size())].nodes[0];
+        learning.meet(static_cast<int>(node), fmt::format("unit {}", dice.below(3)), there[node], dice.below(2) == 1);
+        break;
+      case 1:
+        learning.lose(static_cast<int>(node));
+        break;
+      case 2:
+        learning.choose(static_cast<LearnChoice>(dice.below(5) == 4 && dice.below(4) != 1 ? 0 : dice.below(4)));
+        break;
+      case 3:
+        learning.ask_again(dice.below(40));
+        break;
+      case 4:
+        learning.advance(at_us(time += 1000 * static_cast<std::int64_t>(dice.below(256)) * 10));
+        break;
+      case 5:
+        if (dice.below(8) == 1) learning.ask_only({"up", "fire", "start", "button-1"});
+        break;
+      default: {
+        std::vector<Change> changes;
+        const auto& controls = there[node].controls;
+        for (std::size_t i = dice.below(3) + 1; i > 0 && !controls.empty(); --i) {
+          const Control& control = controls[dice.below(controls.size())];
+          const std::int64_t width = std::int64_t{control.maximum} - control.minimum;
+          changes.push_back(
+              {control.code,
+               static_cast<std::int32_t>(control.minimum + width * static_cast<std::int64_t>(dice.below(5)) / 4)});
+        }
+        learning.hear(static_cast<int>(node),
+                      {at_us(time += static_cast<std::int64_t>(dice.below(256)) * 700), changes});
+      }
+    }
+    while (const auto event = learning.next_event()) {
+      if (was_over) return "it says something behind its end";
+      if (event->question >= std::max<std::size_t>(1, learning.questions().size())) return "it speaks of no question";
+      static_cast<void>(to_text(*event, learning));
+    }
+    const auto asked = learning.asked();
+    if (learning.answers().size() != learning.questions().size()) return "an answer without a question";
+    if (asked && *asked >= learning.questions().size()) return "no such question is asked";
+    if (asked && learning.answers()[*asked].state != Answer::State::open) return "what is answered is asked";
+    if (learning.over() && (asked || !learning.menu().empty())) return "it is over, and asks";
+    if (!learning.menu().empty() && learning.marked() >= learning.menu().size()) return "no choice is marked";
+    if (learning.kept() && !learning.over()) return "it is kept before its end";
+    if (const auto due = learning.next_due(); due && *due <= at_us(time) && !learning.paused())
+      return "it is due in the past";
+    const double held = learning.held(at_us(time));
+    if (held < 0 || held > 1) return "the bar is too full";
+    was_over = learning.over();
+  }
+  const Profile profile = propose(shelf(), system).value();
+  const auto plan = compile(shelf(), with_answers(shelf(), profile, 1, learning, dice.below(2) == 1));
+  if (!plan) return plan.error().front().message;
+  return std::nullopt;
+}
+
 }  // namespace
+
+TEST_CASE("whatever is called in whatever order, what is promised holds", "[learn]") {
+  judge_stories(17, cases(2000, 20'000), 300, judge_calls);
+}
 
 TEST_CASE("a map that was kept gives what was meant, for every shipped unit on every shipped machine", "[learn]") {
   for (const ShippedUnit& unit : shipped_units())
