@@ -114,6 +114,13 @@ void UhidUnit::send_bytes(const std::vector<std::uint8_t>& bytes) const {
 UhidPad::UhidPad(const std::string& name, const std::string& serial, const std::string& phys)
     : UhidUnit(name, serial, 2, pad_descriptor(), phys) {}
 
+void press(const UhidUnit& keyboard, Key key, int held_ms) {
+  keyboard.send_bytes({key.modifier, 0, key.usage, 0, 0, 0, 0, 0});
+  sleep_ms(held_ms);
+  keyboard.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  sleep_ms(60);
+}
+
 std::vector<std::uint8_t> keyboard_descriptor(std::uint8_t report_id) {
   std::vector<std::uint8_t> bytes{0x05, 0x01, 0x09, 0x06, 0xa1, 0x01};  // a keyboard:
   if (report_id != 0) bytes.insert(bytes.end(), {0x85, report_id});

@@ -7,6 +7,7 @@
 
 #include <unistd.h>
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <string>
@@ -68,6 +69,25 @@ class UhidPad : public UhidUnit {
 
 /// A keyboard's report: modifiers, nothing, six keys. With a report id in front if it is not 0.
 [[nodiscard]] std::vector<std::uint8_t> keyboard_descriptor(std::uint8_t report_id = 0);
+/// A press on a keyboard's report: a modifier, or a key by its usage.
+struct Key {
+  std::uint8_t modifier = 0;
+  std::uint8_t usage = 0;
+};
+void press(const UhidUnit& keyboard, Key key, int held_ms = 60);
+/// The left half of the Tern encoder: up, down, left, right, south, east, west, north, the shoulders, start, coin.
+inline constexpr std::array<Key, 12> tern_left{{{0, 0x4a},
+                                                {0, 0x4d},
+                                                {0, 0x4c},
+                                                {0, 0x4e},
+                                                {0, 0x19},
+                                                {0x40, 0},
+                                                {0, 0x05},
+                                                {0x20, 0},
+                                                {0, 0x11},
+                                                {0, 0x10},
+                                                {0, 0x42},
+                                                {0, 0x40}}};
 /// A place on the screen (0..32767 each way) and three buttons.
 [[nodiscard]] std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id);
 

@@ -17,19 +17,6 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A press on a keyboard's report: a modifier, or a key by its usage.
-struct Key {
-  std::uint8_t modifier = 0;
-  std::uint8_t usage = 0;
-};
-
-void press(const UhidUnit& keyboard, Key key) {
-  keyboard.send_bytes({key.modifier, 0, key.usage, 0, 0, 0, 0, 0});
-  sleep_ms(60);
-  keyboard.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
-  sleep_ms(60);
-}
-
 void press(const UhidPad& pad, PadReport report) {
   pad.send(report);
   sleep_ms(60);
@@ -99,18 +86,7 @@ TEST_CASE("two players are ticked off, one of them on a panel that types", "[uni
   for (const unsigned button : {0U, 1U, 3U, 4U, 6U, 7U, 10U, 11U})
     press(pad, {static_cast<std::uint16_t>(1U << button)});
   REQUIRE(watch.wait_for("Player 1 is complete."));
-  constexpr std::array<Key, 12> left{{{0, 0x4a},
-                                      {0, 0x4d},
-                                      {0, 0x4c},
-                                      {0, 0x4e},
-                                      {0, 0x19},
-                                      {0x40, 0},
-                                      {0, 0x05},
-                                      {0x20, 0},
-                                      {0, 0x11},
-                                      {0, 0x10},
-                                      {0, 0x42},
-                                      {0, 0x40}}};
+  constexpr const auto& left = tern_left;
   press(panel, left[4]);  // takes the seat
   REQUIRE(watch.wait_for("Player 2 plays"));
   for (std::size_t i = 0; i + 1 < left.size(); ++i) press(panel, left.at(i));

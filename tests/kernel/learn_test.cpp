@@ -1,0 +1,161 @@
+// Mapping by pressing on real nodes: panels that type are learned and played, and nobody else hears what is pressed.
+#include <catch2/catch.hpp>
+
+#include <array>
+#include <csignal>
+#include <string>
+
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+constexpr int enough_for_the_menu = 1000;
+
+/// `omnipar` with a home of its own.
+std::vector<std::string> at_home(const std::string& words) {
+  return {"sh", "-c", "HOME=/tmp/learning exec /box/omnipar " + words};
+}
+
+/// Presses until the program has said so: what is pressed before it has opened the node is lost.
+bool press_until(const UhidUnit& keyboard, Key key, Program& program, const std::string& words) {
+  for (int tries = 0; tries < 20; ++tries) {
+    press(keyboard, key, 100);
+    if (program.wait_for(words, 1, 500)) return true;
+  }
+  return false;
+}
+
+/// How many presses of keys somebody has seen.
+int seen_keys(NodeReader& reader) {
+  reader.drain();
+  int keys = 0;
+  for (const input_event& event : reader.events()) keys += event.type == EV_KEY ? 1 : 0;
+  return keys;
+}
+
+/// The menu at the end, and its first choice.
+void keep(const UhidUnit& keyboard, Key key, Program& learn) {
+  REQUIRE(learn.wait_for("All is asked."));
+  sleep_ms(200);
+  press(keyboard, key, enough_for_the_menu);
+  REQUIRE(learn.wait_for("[keep]"));
+  press(keyboard, key, enough_for_the_menu);
+}
+
+}  // namespace
+
+TEST_CASE("a map is learned from a panel that types, heard by nobody else, and played", "[units]") {
+  const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
+  NodeReader bystander{node_of("Tern Two-Player Encoder")};
+  Program learn{at_home("learn profile arcade-6b")};
+  REQUIRE(press_until(panel, tern_left[4], learn, "answers."));
+  bystander.drain();
+  bystander.forget_events();
+  // The buttons the other way round: south for button-1, and so on.
+  constexpr std::array<std::size_t, 12> order{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 10};
+  for (std::size_t i = 0; i < order.size(); ++i) {
+    REQUIRE(learn.wait_for(std::to_string(i + 1) + " of 12:"));
+    sleep_ms(50);
+    press(panel, tern_left.at(order.at(i)), 100);
+  }
+  keep(panel, tern_left[4], learn);
+  CHECK(learn.wait_for_end() == 0);
+  INFO(learn.output());
+  CHECK(learn.output().find("Kept in /tmp/learning/.config/omnipar/profiles/own-arcade-6b.toml") != std::string::npos);
+  CHECK(seen_keys(bystander) == 0);
+  panel.send_bytes({0, 0, tern_left[4].usage, 0, 0, 0, 0, 0});  // given back
+  CHECK(bystander.wait_for(EV_KEY, KEY_V, 1));
+  panel.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+
+  Program play{at_home("play own-arcade-6b")};
+  REQUIRE(press_until(panel, tern_left[4], play, "Player 1 plays"));
+  REQUIRE(wait_for_nodes(port_1, 1));
+  NodeReader game{node_of(port_1)};
+  panel.send_bytes({0, 0, tern_left[4].usage, 0, 0, 0, 0, 0});
+  CHECK(game.wait_for(EV_KEY, BTN_WEST, 1));
+  panel.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  CHECK(game.wait_for(EV_KEY, BTN_WEST, 0));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  CHECK(all_is_gone());
+}
+
+TEST_CASE("an encoder for two that nobody knows is learned from nothing, and both players play", "[units]") {
+  const UhidUnit board{"Wick Board For Two", "w", 13, keyboard_descriptor()};
+  REQUIRE(wait_for_nodes("Wick Board For Two", 1));
+  NodeReader bystander{node_of("Wick Board For Two")};
+  Program learn{at_home("learn unit --shape panel --parts left,right")};
+  const auto letter = [](std::size_t number) { return Key{0, static_cast<std::uint8_t>(4 + number)}; };
+  REQUIRE(press_until(board, letter(0), learn, "answers."));
+  bystander.drain();
+  bystander.forget_events();
+  constexpr std::size_t controls = 24, shared = 11;
+  for (std::size_t i = 0; i + 1 < controls; ++i) {
+    REQUIRE(learn.wait_for(std::to_string(i + 1) + " of 24:"));
+    sleep_ms(50);
+    press(board, letter(i), 100);
+  }
+  REQUIRE(learn.wait_for("24 of 24:"));  // one coin slot for both
+  sleep_ms(50);
+  press(board, letter(shared), 100);
+  REQUIRE(learn.wait_for("Press it once more to use it for both"));
+  sleep_ms(700);
+  press(board, letter(shared), 100);
+  keep(board, letter(4), learn);
+  CHECK(learn.wait_for_end() == 0);
+  INFO(learn.output());
+  CHECK(learn.output().find("/sheets/wick-board-for-two.toml: 23 controls") != std::string::npos);
+  CHECK(seen_keys(bystander) == 0);
+
+  Program play{at_home("play arcade-6b")};
+  REQUIRE(press_until(board, letter(4), play, "Player 1 plays"));
+  REQUIRE(press_until(board, letter(16), play, "Player 2 plays"));
+  REQUIRE(wait_for_nodes(port_2, 1));
+  NodeReader one{node_of(port_1)}, other{node_of(port_2)};
+  board.send_bytes({0, 0, letter(4).usage, letter(19).usage, 0, 0, 0, 0});  // west of the left, south of the right
+  CHECK(one.wait_for(EV_KEY, BTN_WEST, 1));
+  CHECK(other.wait_for(EV_KEY, BTN_SOUTH, 1));
+  CHECK(one.held() == 1);
+  CHECK(other.held() == 1);
+  board.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
+  CHECK(one.wait_for(EV_KEY, BTN_WEST, 0));
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
+  CHECK(all_is_gone());
+}
+
+TEST_CASE("whoever learns a unit that is played on is told by which process", "[units]") {
+  const UhidPad pad{"Taken Pad", "t"};
+  const Playing play{"pad-2b", pad};
+  Program learn{at_home("learn profile pad-2b")};
+  CHECK(learn.wait_for_end() == 3);
+  INFO(learn.output());
+  CHECK(learn.output().find("is in use by omnipar (process " + std::to_string(play.process()) + ") [unit-in-use]") !=
+        std::string::npos);
+}
+
+TEST_CASE("each step answers in the hand, and a unit that leaves pauses it", "[units]") {
+  MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
+  REQUIRE(wait_for_nodes("Shaking Pad", 1));
+  Program learn{at_home("learn profile pad-2b --as shaken --feel --with-virtual")};
+  REQUIRE(tap_until(pad, learn, "answers."));
+  REQUIRE(learn.wait_for("1 of"));
+  sleep_ms(50);
+  pad.send(EV_KEY, BTN_EAST, 1);
+  pad.sync();
+  sleep_ms(100);
+  pad.send(EV_KEY, BTN_EAST, 0);
+  pad.sync();
+  CHECK(pad.pump_until([](const std::map<int, MotorPad::Effect>& effects) {
+    for (const auto& [number, effect] : effects)
+      if (effect.times > 0) return true;
+    return false;
+  }));
+  learn.signal(SIGTERM);
+  for (int tries = 0; tries < 100 && learn.wait_for_end(50) == -1; ++tries) pad.pump();
+  CHECK(learn.wait_for_end() == 1);
+  CHECK(learn.output().find("Nothing was kept.") != std::string::npos);
+}
