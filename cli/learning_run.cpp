@@ -254,7 +254,7 @@ std::string LearningRun::words_for(std::size_t question) const {
   for (const LearnedSource& source : answer.sources) {
     const std::string label = label_of(source.unit, source.role);
     all += (all.empty() ? "" : ", ") + source.role + (label.empty() ? "" : fmt::format(" ({})", label)) +
-           (source.invert_x || source.invert_y ? ", turned around" : "");
+           (!raw_ && (source.invert_x || source.invert_y) ? ", turned around" : "");
   }
   return all;
 }
@@ -262,7 +262,7 @@ std::string LearningRun::words_for(std::size_t question) const {
 std::vector<std::string> LearningRun::table() const {
   std::vector<std::string> lines;
   for (std::size_t q = 0; q < learning_.questions().size(); ++q)
-    lines.push_back(fmt::format("{:<20}{}", learning_.questions()[q].name, words_for(q)));
+    lines.push_back(fmt::format("{:<24}{}", learning_.questions()[q].name, words_for(q)));
   return lines;
 }
 

@@ -184,6 +184,12 @@ bool is_hat(const Description& node, Code code) {
   return range != nullptr && code.type != ev_key && range->minimum == -1 && range->maximum == 1;
 }
 
+/// Of raw reports a button is a range of two.
+bool is_switch(const Description& node, Code code) {
+  const CodeRange* range = node.find(code);
+  return range != nullptr && range->minimum == 0 && range->maximum == 1;
+}
+
 ControlSheet control_for(const LearnedNode& node, Code code) {
   ControlSheet control;
   control.node = node.is_main ? "" : std::string{node_kind_name(node_kind(node.description))};
@@ -207,7 +213,7 @@ ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, con
   control.label = asked.label;
   control.axis = asked.axis;
   if (!asked.part.empty()) control.parts = {asked.part};
-  const bool is_axis = source.code.type == ev_abs || (source.code.type == ev_hid && source.side != 0);
+  const bool is_axis = source.code.type != ev_key && !is_switch(node.description, source.code);
   if (asked.question.kind == way) control.reversed = source.invert_x != asked.downwards;
   if (asked.question.kind == press && is_axis && role_kind(asked.role) == RoleKind::button) {
     const bool is_direction = asked.role.starts_with("dpad-");
@@ -283,8 +289,8 @@ Attachment raw_attachment(const Description& node) {
     Control control;
     control.code = range.code;
     control.role = control_name(node, range.code);
-    const bool is_switch = range.code.type == ev_key || (range.minimum == 0 && range.maximum == 1);
-    control.reading = range.code.type == ev_rel ? Reading::counts : is_switch ? Reading::button : Reading::two_sided;
+    const bool is_button = range.code.type == ev_key || is_switch(node, range.code);
+    control.reading = range.code.type == ev_rel ? Reading::counts : is_button ? Reading::button : Reading::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
     if (control.reading == Reading::two_sided && control.minimum >= control.maximum) continue;

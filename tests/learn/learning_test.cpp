@@ -447,3 +447,36 @@ TEST_CASE("a map that was kept gives what was meant, for every shipped unit on e
 TEST_CASE("whatever slips, the map is the one that was meant, in as many presses as it has controls", "[learn]") {
   judge_stories(11, cases(1000, 10'000), 200, judge);
 }
+
+TEST_CASE("turned around, moved, added to, skipped: so it stands in the profile", "[learn]") {
+  const Profile profile = propose(shelf(), "pad-two-stick").value();
+  std::vector<Question> questions = questions_for(shelf(), profile, 1);
+  std::erase_if(questions, [](const Question& question) {
+    return question.name != "left-stick" && question.name != "bottom" && question.name != "outer";
+  });
+  LearnOptions options;
+  options.used = WhenUsed::moved;
+  options.in_use = roles_in_use(shelf(), profile, 1, questions);
+  Desk desk{questions, options};
+  desk.put("pad", {seated(plain_pad(), "seat-1")}, true);
+  REQUIRE(questions[0].name == "left-stick");
+  for (const auto& [x, y] : std::vector<std::pair<int, int>>{{0, 30000}, {-30000, 0}, {0, 0}}) {
+    desk.say(1, {{code::abs_x, x}, {code::abs_y, y}});
+    desk.wait(80);
+  }
+  desk.wait(1600);
+  desk.press("north");  // top has it
+  desk.learning.choose(LearnChoice::skip);
+  const auto bound = [&](bool adds) {
+    std::string all;
+    const Profile learned = with_answers(shelf(), profile, 1, desk.learning, adds);
+    for (const Binding& binding : learned.ports[0].bind) all += binding.target + " = " + to_toml(binding) + "\n";
+    return all;
+  };
+  CHECK(bound(false) ==
+        "top = []\n"
+        "left-stick = { use = \"left-stick\", invert-x = true, invert-y = true }\n"
+        "bottom = \"north\"\n"
+        "outer = []\n");
+  CHECK(bound(true).find("bottom = [\"south\", \"north\"]\n") != std::string::npos);
+}

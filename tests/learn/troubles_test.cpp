@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "learn/person.hpp"
+#include "omnipar/unit_learning.hpp"
 #include "support/units.hpp"
 
 using namespace omnipar;
@@ -436,4 +437,67 @@ TEST_CASE("what counts and what points is learned by moving it", "[learn]") {
   dial.put("ball", {trackball("seat-1")}, true);
   dial.press("spinner");
   CHECK(dial.learning.answers()[0].sources.at(0).role == "spinner");
+}
+
+TEST_CASE("a wobble while a gun is swept does not map both its axes to one", "[learn]") {
+  Description gun;
+  gun.name = "Heron Gun";
+  gun.vendor = 0x1209;
+  gun.product = 0x000d;
+  gun.codes = {{code::abs_x, 0, 1023, 500}, {code::abs_y, 0, 1023, 510}, {key(0x110)}};
+  const auto asked = model_questions(ModelShape::gun, false, {}, {{gun}});
+  std::vector<Question> questions;
+  for (const ModelQuestion& one : asked) questions.push_back(one.question);
+  Desk desk{questions};
+  desk.learning.meet(1, "gun", raw_attachment(gun), true);
+  desk.wait(40);
+  static_cast<void>(desk.said());
+  const auto sweep = [&desk](int x, int y) {
+    for (int step = 0; step <= 10; ++step) {
+      desk.say(1, {{code::abs_x, 500 + x * step / 10}, {code::abs_y, 510 + y * step / 10}});
+      desk.wait(30);
+    }
+    desk.wait(500);
+    desk.say(1, {{code::abs_x, 500}, {code::abs_y, 510}});
+    desk.wait(2000);
+  };
+  sweep(480, 460);
+  CHECK(desk.said().find("Once more, straight.") != std::string::npos);
+  CHECK(desk.learning.asked() == 0U);
+  sweep(500, 60);
+  sweep(40, -500);
+  CHECK(desk.learning.asked() == 2U);
+  const LearnedNode node{1, gun, true};
+  const UnitSheet sheet = learned_sheet("gun", {{node}}, asked, desk.learning);
+  REQUIRE(sheet.controls.size() == 2);
+  CHECK(sheet.controls[0].code == code::abs_x);
+  CHECK(sheet.controls[1].code == code::abs_y);
+  CHECK_FALSE(sheet.controls[1].reversed);
+}
+
+TEST_CASE("no axis is captured where a button was meant", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.say(1, {{code::abs_x, 14000}});  // the thumb still lies on the stick
+  desk.wait(100);
+  desk.press("south");
+  desk.say(1, {{code::abs_x, 0}});
+  desk.wait(100);
+  CHECK(desk.answer(0) == "south");
+  CHECK(desk.learning.asked() == 1U);
+}
+
+TEST_CASE("with a trigger that is an axis and a button at once, the axis is taken", "[learn]") {
+  Attachment pad;
+  pad.controls = {{absolute(2), Reading::one_sided, "ABS_Z", Axis::none, 0, 255, 0},
+                  {code::btn_tl2, Reading::button, "BTN_TL2"}};
+  Desk desk{{{"brake", TargetKind::one_sided}}};
+  desk.put("pad", {pad}, true);
+  for (const int value : {20, 255}) {
+    desk.say(1, {{absolute(2), value}, {code::btn_tl2, value / 255}});
+    desk.wait(20);
+  }
+  desk.say(1, {{absolute(2), 0}, {code::btn_tl2, 0}});
+  desk.wait(60);
+  REQUIRE(desk.learning.answers()[0].sources.size() == 1);
+  CHECK(desk.learning.answers()[0].sources[0].role == "ABS_Z");
 }
