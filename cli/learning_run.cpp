@@ -102,13 +102,18 @@ void LearningRun::told(const SessionEvent& event) {
   if (opener.empty()) opener = "another program";
   Diagnostic problem{"unit-in-use", Severity::error, fmt::format("\"{}\" is in use by {}", unit, opener), "",
                      "end that first, and begin again"};
+  taken_.insert_or_assign(unit, std::move(problem));
+  if (say_) say_(fmt::format("\"{}\" is in use by {}: nothing is heard from it.", unit, opener));
+}
+
+/// Nothing can be learned if the unit that is meant is another program's, or all are.
+void LearningRun::find_if_in_use() {
+  if (taken_.empty() || in_use_ || !learning_.unit().empty()) return;
   const auto known = std::ranges::find(rig_.units, seat_, &RigUnit::seat);
-  const bool is_meant = !unit_.empty() ? unit == unit_ : known != rig_.units.end() && known->name == unit;
-  const bool is_only = watching_ && session().units().empty();
-  if (is_meant || is_only)
-    in_use_ = std::move(problem);
-  else if (say_)
-    say_(fmt::format("\"{}\" is in use by {}: nothing is heard from it.", unit, opener));
+  const std::string meant = !unit_.empty() ? unit_ : known != rig_.units.end() ? known->name : "";
+  if (const auto taken = taken_.find(meant); taken != taken_.end()) in_use_ = taken->second;
+  const auto is_taken = [this](const UnitHere& unit) { return taken_.contains(unit.name); };
+  if (meant.empty() && std::ranges::all_of(session().units(), is_taken)) in_use_ = taken_.begin()->second;
 }
 
 // -- time -----------------------------------------------------------------------------------------------------
@@ -140,6 +145,7 @@ bool LearningRun::is_answering(const std::string& unit) const {
 
 void LearningRun::take(Time now) {
   watching_->take(now);
+  find_if_in_use();
   learning_.advance(now);
   drain();
 }

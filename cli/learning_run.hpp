@@ -80,6 +80,7 @@ class LearningRun final : public Live {
   void drain();
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();
+  void find_if_in_use();
   [[nodiscard]] bool is_ours(const UnitDetails& unit) const;
   [[nodiscard]] bool is_of_seat(const std::string& unit) const;
   [[nodiscard]] bool is_answering(const std::string& unit) const;
@@ -106,6 +107,7 @@ class LearningRun final : public Live {
   std::vector<std::string> notes_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
+  std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names
   std::string last_line_;  ///< of the question, or what was refused
   bool changed_ = true;
 };

@@ -140,6 +140,15 @@ int learn_first(const PlayWords& words, Sources& sources) {
   return status;
 }
 
+/// Whoever has mapped this machine wants that map, and may have forgotten what it is called.
+void name_own_map(const PlayWords& words, const FoundProfile& given) {
+  os::Door& door = os::real_door();
+  const std::string own = "own-" + words.sources.profile;
+  const bool is_machine = given.catalogue.system(words.sources.profile) != nullptr && given.profile->place.empty();
+  if (is_machine && words.sources.host.empty() && !door.real_path(files::profile_path(door, own)).empty())
+    talk(fmt::format("This is the map that comes with it. Yours: omnipar play {}", own));
+}
+
 /// Nobody can play on what is there, but somebody might say what it is.
 void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
   const std::vector<std::string> unknown = only_unknown_units(words.sources, catalogue);
@@ -186,6 +195,7 @@ int run(const PlayWords& words) {
     print(listing);
     return good;
   }
+  name_own_map(words, given);
   offer_to_learn(words, given.catalogue);
   Rig after = *rig;
   int status = good;

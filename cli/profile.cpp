@@ -126,7 +126,8 @@ int make(const ProfileWords& words) {
     print_json(nlohmann::ordered_json{{"file", *path}});
   else
     print(*path);
-  talk(fmt::format("Next: omnipar profile show {0}, omnipar profile set {0} TARGET ROLE, omnipar play {0}", name));
+  talk(fmt::format(
+      "Next: omnipar learn profile {0} (by pressing), omnipar profile set {0} TARGET ROLE, omnipar play {0}", name));
   return good;
 }
 

@@ -1,8 +1,8 @@
-// Mapping by pressing: asks for one target after the other, and takes what a hand does for the answer. Opens nothing,
-// draws nothing and has no clock: it is told who is there, what they say and how late it is, and says what it asks and
+// Mapping by pressing: asks for one target after the other, and takes a press for the answer. Opens nothing, draws
+// nothing and has no clock: it is told who is there, what they say and how late it is, and says what it asks and
 // what it has heard. What a command of ours does with it, an emulator's own screen can do, too.
 //
-//   omnipar::Learning learning{omnipar::questions_for(catalogue, profile, 1, unit.controls)};
+//   omnipar::Learning learning{omnipar::questions_for(catalogue, profile, 1)};
 //   learning.meet(node, "blue pad", unit, true);
 //   learning.hear(node, report) … learning.advance(now) …
 //   while (auto event = learning.next_event()) show(to_text(*event, learning));
@@ -53,7 +53,7 @@ struct LearnedSource {
   int node = 0;  ///< where it came from: of a pair the half that moved most
   Code code{};
   int side = 0;        ///< of an axis, to which side: -1 or 1
-  bool moved = false;  ///< it is no other target's any more
+  bool moved = false;  ///< no other target has it any more
   friend bool operator==(const LearnedSource&, const LearnedSource&) = default;
 };
 
@@ -87,7 +87,7 @@ struct LearnOptions {
   std::optional<Duration> longest_step{};  ///< a question that nobody answers is skipped behind this; nothing: never
 };
 
-/// Why something that a hand did is no answer.
+/// Why a press or a push is not an answer.
 enum class LearnRefusal : std::uint8_t {
   none,
   two_at_once,  ///< more than one control was down
@@ -106,7 +106,7 @@ struct LearnEvent {
     meets,        ///< answers come from `unit` from now on
     asks,         ///< `question`, and nothing is down
     waits,        ///< something is still down: `role` of `unit`
-    hears,        ///< `role` of `unit` is pressed; it is no answer yet
+    hears,        ///< `role` of `unit` is pressed; not yet an answer
     takes,        ///< `role` is the answer to `question`; `by_itself`: because the opposite direction was answered
     skips,        ///< `question` stays empty
     refuses,      ///< `why`; where it says how far: `seen` of `role`, `other` of `other_role`

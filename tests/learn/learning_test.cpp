@@ -440,7 +440,7 @@ TEST_CASE("a map that was kept gives what was meant, for every shipped unit on e
     for (const SystemSheet& system : shelf().systems) {
       ByteDice no_slips{{}};
       INFO(unit.name + " on " + system.name);
-      CHECK(judge_pair(unit, system.name, no_slips).value_or("") == "");
+      CHECK(judge_pair(unit, system.name, no_slips).value_or("").empty());
     }
 }
 
