@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "omnipar/diagnostic.hpp"
+#include "omnipar/time.hpp"
 
 namespace omnipar::cli {
 
@@ -33,6 +34,9 @@ void add_trace(CLI::App& app, int& status);
 void add_why(CLI::App& app, int& status);
 void add_watch(CLI::App& app, int& status);
 void add_demo(CLI::App& app, int& status);
+
+/// What an option counts in seconds.
+[[nodiscard]] inline Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
 
 /// For an option: a number from `low` to `high`, and nothing else.
 [[nodiscard]] CLI::Validator number_between(double low, double high);

@@ -25,7 +25,7 @@ LearnOptions options_of(const LearnWords& words) {
   options.all_units = words.all_units;
   for (const auto& [word, used] : uses)
     if (word == words.used) options.used = used;
-  if (words.step_seconds > 0) options.longest_step = Duration{static_cast<std::int64_t>(words.step_seconds * 1e6)};
+  if (words.step_seconds > 0) options.longest_step = seconds(words.step_seconds);
   return options;
 }
 
@@ -46,7 +46,7 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   } else {
     LoopWish wish;
     wish.is_room = is_room;
-    wish.from = Duration{static_cast<std::int64_t>(words.from_second * 1e6)};
+    wish.from = seconds(words.from_second);
     wish.speed = words.speed;
     wish.step = words.step;
     failure = WatchLoop{door, wish, run}.run(terminal.get());
@@ -59,10 +59,6 @@ int learn_on(const LearnWords& words, LearningRun& run) {
 }
 
 namespace {
-
-Diagnostic error(std::string id, std::string message, std::string hint, std::string place = "") {
-  return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
-}
 
 /// What is learned, and where it will be kept.
 struct Plot {
@@ -88,13 +84,13 @@ tl::expected<Plot, Diagnostics> plot_of(const LearnWords& words) {
   plot.path = *path;
   const bool is_there = !door.real_path(plot.path).empty();
   if (plot.is_new && is_there)
-    return tl::unexpected(Diagnostics{
-        error("name-twice", "there is a profile of that name already",
-              fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", plot.name),
-              plot.path)});
+    return tl::unexpected(Diagnostics{learn_error(
+        "name-twice", "there is a profile of that name already",
+        fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", plot.name),
+        plot.path)});
   if (plot.given.catalogue.system(plot.name) != nullptr)
     return tl::unexpected(Diagnostics{
-        error("name-twice", fmt::format("a machine is called '{}' already", plot.name), "choose another name")});
+        learn_error("name-twice", fmt::format("a machine is called '{}' already", plot.name), "choose another name")});
   if (auto problem = files::refuses_change(door, plot.path, versions_of(door, plot.path)))
     return tl::unexpected(Diagnostics{std::move(*problem)});
   return plot;
@@ -104,17 +100,17 @@ tl::expected<Plot, Diagnostics> plot_of(const LearnWords& words) {
 tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& words, const FoundProfile& given) {
   std::vector<Question> questions = questions_for(given.catalogue, *given.profile, words.port, words.second);
   if (questions.empty())
-    return tl::unexpected(Diagnostics{error("unknown-port",
-                                            fmt::format("port {} of this profile has no controls{} to learn",
-                                                        words.port, words.second ? " of a second player" : ""),
-                                            "omnipar profile show lists the ports")});
+    return tl::unexpected(Diagnostics{learn_error("unknown-port",
+                                                  fmt::format("port {} of this profile has no controls{} to learn",
+                                                              words.port, words.second ? " of a second player" : ""),
+                                                  "omnipar profile show lists the ports")});
   std::vector<std::string_view> names;
   for (const Question& question : questions) names.emplace_back(question.name);
   for (const std::string& name : words.only)
     if (std::ranges::find(names, name) == names.end())
-      return tl::unexpected(
-          Diagnostics{error("unknown-target", fmt::format("port {} has no control '{}'", words.port, printable(name)),
-                            catalogue::suggestion(name, names), "--only")});
+      return tl::unexpected(Diagnostics{
+          learn_error("unknown-target", fmt::format("port {} has no control '{}'", words.port, printable(name)),
+                      catalogue::suggestion(name, names), "--only")});
   const auto port = std::ranges::find(given.profile->ports, words.port, &PortProfile::port);
   const auto is_own = [&](const std::string& target) {
     const bool is_direction = std::ranges::find(direction_names, target) != direction_names.end();
@@ -210,8 +206,8 @@ int keep(const LearnWords& words, const Plot& plot, const LearningRun& run) {
   again.profile = plot.path;
   const FoundProfile kept = load(door, again);
   if (!kept.plan || !edits_between(*kept.profile, after).empty()) {
-    tell({error("kept-otherwise", "what was written is not what was learned",
-                "omnipar profile undo brings the former back", plot.path)});
+    tell({learn_error("kept-otherwise", "what was written is not what was learned",
+                      "omnipar profile undo brings the former back", plot.path)});
     return machine_refuses;
   }
   if (words.json) {

@@ -20,10 +20,6 @@
 namespace omnipar::cli {
 namespace {
 
-Diagnostic error(std::string id, std::string message, std::string hint, std::string place = "") {
-  return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
-}
-
 /// What is plugged in, or in the room.
 tl::expected<std::vector<Description>, Diagnostics> nodes_there(const Sources& sources, const Catalogue& catalogue) {
   os::Door& door = os::real_door();
@@ -99,8 +95,8 @@ class UnitLearning {
     const auto names = model_shape_names();
     const auto at = std::ranges::find(names, words_.shape);
     if (at == names.end())
-      return error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.shape)),
-                   catalogue::suggestion(words_.shape, names), "--shape");
+      return learn_error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.shape)),
+                         catalogue::suggestion(words_.shape, names), "--shape");
     shape_ = static_cast<ModelShape>(at - names.begin());
     return refuses_to_keep();
   }
@@ -111,7 +107,8 @@ class UnitLearning {
     const auto path = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
     if (!path) return path.error();
     if (!words_.as.empty() && !door.real_path(*path).empty())
-      return error("name-twice", "there is a sheet of that name already", "choose another name: --as NAME", *path);
+      return learn_error("name-twice", "there is a sheet of that name already", "choose another name: --as NAME",
+                         *path);
     return files::refuses_change(door, *path, versions_of(door, *path));
   }
 
@@ -134,8 +131,8 @@ class UnitLearning {
     }
     std::vector<std::string_view> names{"nothing", "convention"};
     for (const UnitSheet& sheet : catalogue.units) names.emplace_back(sheet.name);
-    return error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.from)),
-                 catalogue::suggestion(words_.from, names), "--from");
+    return learn_error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.from)),
+                       catalogue::suggestion(words_.from, names), "--from");
   }
 
   [[nodiscard]] UnitSheet base(const LearningRun& run) const {
@@ -190,7 +187,8 @@ class UnitLearning {
     os::Door& door = os::real_door();
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     const auto main = std::ranges::find(nodes, true, &LearnedNode::is_main);
-    if (main == nodes.end()) return refuse_file({error("no-unit", "the unit is not known any more", "begin again")});
+    if (main == nodes.end())
+      return refuse_file({learn_error("no-unit", "the unit is not known any more", "begin again")});
     const auto path = free_path(main->description.name);
     if (!path) return refuse_file({path.error()});
     const UnitSheet sheet =
@@ -202,8 +200,8 @@ class UnitLearning {
     const auto written = files::change_file(
         door, *path, versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
           if (old.empty()) return to_toml(sheet);
-          return tl::unexpected(Diagnostics{error("name-twice", "there is a sheet of that name already",
-                                                  "choose another name: --as NAME; nothing was changed", *path)});
+          return tl::unexpected(Diagnostics{learn_error("name-twice", "there is a sheet of that name already",
+                                                        "choose another name: --as NAME; nothing was changed", *path)});
         });
     if (!written) return refuse_file(written.error());
     kept_in_ = *path;
@@ -218,7 +216,7 @@ class UnitLearning {
     const UnitSheet* found = find_unit_sheet(shelf.catalogue, unit);
     if (found == nullptr || found->name != sheet.name || found->controls.size() != sheet.controls.size()) {
       tell(shelf.problems);
-      tell({error("kept-otherwise", "what was written is not what was learned", "look into the file", path)});
+      tell({learn_error("kept-otherwise", "what was written is not what was learned", "look into the file", path)});
       return machine_refuses;
     }
     if (words_.json) {

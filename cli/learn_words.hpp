@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "learning_run.hpp"
@@ -33,6 +34,11 @@ struct LearnWords {
   std::string from = "nothing";
   std::vector<std::string> parts;
 };
+
+[[nodiscard]] inline Diagnostic learn_error(std::string id, std::string message, std::string hint,
+                                            std::string place = "") {
+  return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
+}
 
 [[nodiscard]] LearnOptions options_of(const LearnWords& words);
 

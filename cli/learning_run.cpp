@@ -15,6 +15,14 @@ namespace {
 
 using Kind = LearnEvent::Kind;
 
+/// A unit is the same again in its socket or by its serial number, whatever it is called meanwhile.
+std::string key_of(const UnitDetails& unit) {
+  const Description& d = unit.description;
+  return fmt::format("{:04x}:{:04x} {} {} {} {} {}", d.vendor, d.product, d.serial,
+                     d.socket.empty() ? d.device : d.socket, d.half, d.socket.empty() && d.device.empty() ? d.name : "",
+                     unit.part);
+}
+
 /// Nothing that is said matters longer than this many lines.
 constexpr std::size_t most_notes = 8;
 
@@ -70,11 +78,16 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
       const std::pair<int, std::string> share{node.number, unit.part};
       there.insert(share);
       const auto known = numbers_.find(share);
-      if (known != numbers_.end() && met_.at(known->second).unit == unit.here.name) continue;
+      const std::string key = key_of(unit);
+      if (known != numbers_.end() && met_.at(known->second).key == key) {
+        met_.at(known->second).called = unit.here.name;
+        continue;
+      }
       const int number = known != numbers_.end() ? known->second : static_cast<int>(met_.size()) + 1;
+      const std::string name = first_name(key, unit.here.name);
       numbers_[share] = number;
-      met_[number] = {unit.here.name, unit.part, node, unit.description};
-      learning_.meet(number, unit.here.name, raw_ ? raw_attachment(node.description) : node.attachment, is_ours(unit));
+      met_[number] = {name, unit.here.name, key, unit.part, node, unit.description};
+      learning_.meet(number, name, raw_ ? raw_attachment(node.description) : node.attachment, is_ours(unit));
     }
   }
   for (auto share = numbers_.begin(); share != numbers_.end();) {
@@ -85,10 +98,23 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
   drain();
 }
 
+/// Two of one model may have changed their names before the second one is back.
+std::string LearningRun::first_name(const std::string& key, const std::string& called) {
+  const auto known = names_.find(key);
+  if (known != names_.end()) return known->second;
+  std::string name = called;
+  const auto is_taken = [this](const std::string& wanted) {
+    return std::ranges::any_of(names_, [&wanted](const auto& entry) { return entry.second == wanted; });
+  };
+  for (int number = 2; is_taken(name); ++number) name = fmt::format("{} ({})", called, number);
+  names_.emplace(key, name);
+  return name;
+}
+
 std::map<int, LearningRun::Met> LearningRun::answering() const {
   std::map<int, Met> all;
   for (const auto& [number, met] : met_)
-    if (is_answering(met.unit)) all.emplace(number, met);
+    if (is_answering(met)) all.emplace(number, met);
   return all;
 }
 
@@ -126,21 +152,21 @@ void LearningRun::hear(int node, const Report& report) {
       take(at->second);
   };
   shares([&](int number) {
-    if (is_answering(met_.at(number).unit))
+    if (is_answering(met_.at(number)))
       for (const Control& control : met_.at(number).node.attachment.controls) ours.insert(control.code);
   });
   std::vector<Change> others;
   for (const Change& change : report.changes)
     if (!ours.contains(change.code)) others.push_back(change);
   shares([&](int number) {
-    const bool is_our_share = is_answering(met_.at(number).unit);
+    const bool is_our_share = is_answering(met_.at(number));
     learning_.hear(number, {report.time, is_our_share ? report.changes : others});
   });
   drain();
 }
 
-bool LearningRun::is_answering(const std::string& unit) const {
-  return unit == learning_.unit() || (unit_.empty() && is_of_seat(unit));
+bool LearningRun::is_answering(const Met& met) const {
+  return met.unit == learning_.unit() || (unit_.empty() && is_of_seat(met.called));
 }
 
 void LearningRun::take(Time now) {
@@ -246,9 +272,11 @@ void LearningRun::answer_in_hand(const LearnEvent& event) {
 }
 
 std::string LearningRun::label_of(const std::string& unit, const std::string& role) const {
+  const auto met = std::ranges::find_if(met_, [&unit](const auto& entry) { return entry.second.unit == unit; });
+  if (met == met_.end()) return "";
   for (const inspect::SeenUnit& one : seen().units())
     for (const inspect::SeenControl& control : one.controls)
-      if (one.name == unit && control.role == role) return control.label;
+      if (one.name == met->second.called && control.role == role) return control.label;
   return "";
 }
 

@@ -64,7 +64,9 @@ class LearningRun final : public Live {
   [[nodiscard]] const std::vector<std::string>& left_out() const noexcept { return left_out_; }
   /// The nodes that answers came from, by the numbers in their sources: which unit, which part, which kind of node.
   struct Met {
-    std::string unit;
+    std::string unit;    ///< what it was called when it was met first
+    std::string called;  ///< what the session calls it now: that changes when it is seated
+    std::string key;     ///< by which it is known again
     std::string part;
     UnitDetails::Node node;
     Description main;
@@ -83,7 +85,8 @@ class LearningRun final : public Live {
   void find_if_in_use();
   [[nodiscard]] bool is_ours(const UnitDetails& unit) const;
   [[nodiscard]] bool is_of_seat(const std::string& unit) const;
-  [[nodiscard]] bool is_answering(const std::string& unit) const;
+  [[nodiscard]] bool is_answering(const Met& met) const;
+  [[nodiscard]] std::string first_name(const std::string& key, const std::string& called);
   [[nodiscard]] std::string label_of(const std::string& unit, const std::string& role) const;
   [[nodiscard]] std::string words_for(std::size_t question) const;
   [[nodiscard]] std::vector<view::Block> machine() const;
@@ -103,12 +106,13 @@ class LearningRun final : public Live {
   std::unique_ptr<Watching> watching_;
   LineSink say_;
   std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
+  std::map<std::string, std::string> names_;            ///< of units, by their keys
   std::map<int, Met> met_;                              ///< also those that have left
   std::vector<std::string> notes_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
   std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names
-  std::string last_line_;  ///< of the question, or what was refused
+  std::string last_line_;                    ///< of the question, or what was refused
   bool changed_ = true;
 };
 

@@ -87,8 +87,6 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
   return std::nullopt;
 }
 
-Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
-
 /// Plays on the units that are there: how it ended, with the rig as it is then.
 evening::Played play_here(const PlayWords& words, const FoundProfile& given, const Rig& rig) {
   constexpr double percent = 0.01;

@@ -34,8 +34,6 @@ struct WatchWords {
   std::vector<int> players;
 };
 
-Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
-
 std::optional<view::Size> parsed_size(const std::string& word) {
   view::Size size;
   int used = 0;

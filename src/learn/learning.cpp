@@ -17,8 +17,6 @@
 
 namespace omnipar {
 
-using Kind = LearnEvent::Kind;
-
 namespace {
 
 /// A switch that bounces is up for less.
@@ -36,6 +34,8 @@ constexpr Duration says_waiting{700'000}, gives_up_waiting{4'000'000};
 }  // namespace
 
 class Learning::Inside {
+  using Kind = LearnEvent::Kind;
+
  public:
   Inside(std::vector<Question> questions, LearnOptions options)
       : answers_(std::move(questions)), options_(std::move(options)) {

@@ -66,7 +66,8 @@ std::string choice_words(LearnChoice choice) {
 std::string oddity_words(const LearnEvent& event) {
   if (event.odd == "unknown")
     return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
-  if (event.odd == "stuck") return fmt::format("{} is down already: it is left out until it is released.", event.role);
+  if (event.odd == "stuck")
+    return fmt::format("{} is down, or away from its rest: it is left out until that ends.", event.role);
   return fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
 }
 

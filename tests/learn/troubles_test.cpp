@@ -275,7 +275,7 @@ TEST_CASE("noise: what is stuck, unknown or bouncing is named, and none is captu
   Desk desk{four_directions};
   desk.put("noisy pad", {noisy}, true);
   CHECK(desk.said() ==
-        "east is down already: it is left out until it is released.\n"
+        "east is down, or away from its rest: it is left out until that ends.\n"
         "\"noisy pad\" answers. Hold any button of it for back, skip and more.\n1 of 4: Press what shall be \"up\".\n");
   // An axis that has said nothing yet is met at its end.
   desk.say(1, {{code::abs_rx, 32767}});
@@ -324,7 +324,7 @@ TEST_CASE("a switch that gets stuck in the middle is named, and left out behind 
   desk.wait(3000);
   CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
   desk.wait(3000);
-  CHECK(desk.said() == "left-shoulder is down already: it is left out until it is released.\n");
+  CHECK(desk.said() == "left-shoulder is down, or away from its rest: it is left out until that ends.\n");
   desk.press("east");
   desk.press("east");
   desk.hold("east");
