@@ -16,8 +16,6 @@ using namespace omnipar::test;
 
 namespace {
 
-using Kind = LearnEvent::Kind;
-
 std::vector<std::string> roles_of_all(const std::vector<Attachment>& nodes) {
   std::vector<std::string> all;
   for (const Attachment& node : nodes)
@@ -87,9 +85,9 @@ class Person {
  private:
   void read() {
     for (const LearnEvent& event : desk_.heard()) {
-      if (event.kind == Kind::refuses && event.why != LearnRefusal::other_unit) ++refused;
-      if (event.kind == Kind::tries) ++refused;  // once too often, at the end
-      if (event.kind == Kind::takes && event.role != wanted_[event.question]) goes_back_ = true;
+      if (event.kind == LearnEvent::Kind::refuses && event.why != LearnRefusal::other_unit) ++refused;
+      if (event.kind == LearnEvent::Kind::tries) ++refused;  // once too often, at the end
+      if (event.kind == LearnEvent::Kind::takes && event.role != wanted_[event.question]) goes_back_ = true;
     }
   }
 
