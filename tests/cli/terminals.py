@@ -14,6 +14,7 @@ import signal
 import struct
 import subprocess
 import sys
+import tempfile
 import termios
 import time
 
@@ -341,13 +342,38 @@ def where_nothing_can_be_drawn():
     assert refused.returncode == 3 and b"--once" in refused.stderr, refused
 
 
+def learns_by_keys():
+    """At a keyboard, with one press on the unit: some steps are skipped, one is taken back, the end is kept."""
+    home = tempfile.mkdtemp()
+    kept = pathlib.Path(home) / "map.toml"
+    line = ["learn", "profile", "pad-2b", "--as", str(kept), "--host", str(ROOT / "tests" / "cli" / "traces" / "wobble.trace")]
+    shell = Shell(line + ["--from-second", "4.5", "--step"], HOME=home)
+    shell.look_for('shall be "left"')
+    shell.type("ss")
+    shell.look_for('shall be "outer"')
+    shell.type("b")
+    shell.look_for('shall be "right"')
+    shell.type("k")
+    shell.look_for("All is asked")
+    shell.type("k")
+    assert shell.end() == 0
+    shell.is_as_it_was()
+    assert "left = []" in kept.read_text() and 'up = "left-stick-up"' in kept.read_text(), kept.read_text()
+    kept.unlink()
+    shell = Shell(line, HOME=home)
+    shell.look_for("Press any button")
+    shell.type("q")
+    assert shell.end() == 1 and not kept.exists()
+    shell.is_as_it_was()
+
+
 def main():
     for end in ENDS:
         shell = Shell(LINE)
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
