@@ -310,54 +310,62 @@ std::string LearningRun::bar() const {
   return bar + (learning_.menu().empty() ? "] held: the menu" : "] held: takes what is marked");
 }
 
-/// The machine's controller with what is asked lit and what is answered ticked; at the end a list of all answers.
-std::vector<view::Block> LearningRun::machine() const {
+view::Mark LearningRun::mark_of(std::size_t question) const {
+  switch (learning_.answers()[question].state) {
+    case Answer::State::given:
+      return view::Mark::ticked;
+    case Answer::State::open:
+      return view::Mark::open;
+    case Answer::State::skipped:
+      break;
+  }
+  return view::Mark::none;
+}
+
+/// The machine's controller with what is asked lit and what is answered ticked.
+view::Block LearningRun::controller(const inspect::SeenPort& port) const {
+  view::Block block = view::block_of(port, nullptr);
+  const auto mark = [this](auto& shown, const std::string& name) {
+    const auto at = std::ranges::find(learning_.questions(), name, &Question::name);
+    const auto question = static_cast<std::size_t>(at - learning_.questions().begin());
+    shown.lit = learning_.asked() == question;
+    if (at != learning_.questions().end()) shown.mark = mark_of(question);
+  };
+  for (view::Item& item : block.items) mark(item, item.text);
+  for (view::Gauge& gauge : block.gauges) {
+    mark(gauge, gauge.name);
+    gauge.x = gauge.y = 0;  // what the map until now would play is of no interest
+    gauge.numbers.clear();
+  }
+  return block;
+}
+
+/// What each question has been answered with, one below the other.
+view::Block LearningRun::answers() const {
   view::Block block;
-  block.is_placed = false;
   block.title = "what each is";
-  std::size_t answered = 0;
-  for (const Answer& answer : learning_.answers()) answered += answer.state != Answer::State::open ? 1 : 0;
-  block.aside = fmt::format("{} of {}", answered, learning_.questions().size());
-  const auto& ports = seen().ports();
-  const auto port = std::ranges::find(ports, port_, &inspect::SeenPort::number);
-  if (learning_.asked() && port != ports.end()) {
-    const std::string aside = block.aside;
-    block = view::block_of(*port, nullptr);
-    block.aside = aside;
-    const auto mark = [&](const std::string& name, bool& lit, view::Mark& its) {
-      const auto at = std::ranges::find(learning_.questions(), name, &Question::name);
-      const auto question = static_cast<std::size_t>(at - learning_.questions().begin());
-      lit = learning_.asked() == question;
-      if (at == learning_.questions().end()) return;
-      const auto state = learning_.answers()[question].state;
-      its = state == Answer::State::given ? view::Mark::ticked : view::Mark::open;
-    };
-    for (view::Item& item : block.items) mark(item.text, item.lit, item.mark);
-    for (view::Gauge& gauge : block.gauges) {
-      mark(gauge.name, gauge.lit, gauge.mark);
-      gauge.shown = false;
-    }
-    return {block};
-  }
-  // One below the other.
-  block.is_placed = true;
   const auto last = static_cast<double>(std::max<std::size_t>(learning_.questions().size(), 2) - 1);
-  for (std::size_t q = 0; q < learning_.questions().size(); ++q) {
-    const bool is_given = learning_.answers()[q].state == Answer::State::given;
-    const bool is_open = learning_.answers()[q].state == Answer::State::open;
+  for (std::size_t q = 0; q < learning_.questions().size(); ++q)
     block.items.push_back({learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q) / last,
-                           learning_.asked() == q,
-                           is_given  ? view::Mark::ticked
-                           : is_open ? view::Mark::open
-                                     : view::Mark::none});
-  }
-  return {block};
+                           learning_.asked() == q, mark_of(q)});
+  return block;
+}
+
+/// What is drawn beside the units: the controller while it is asked for, in the end all answers.
+view::Block LearningRun::machine() const {
+  const auto port = std::ranges::find(seen().ports(), port_, &inspect::SeenPort::number);
+  const bool shows_controller = learning_.asked() && port != seen().ports().end();
+  view::Block block = shows_controller ? controller(*port) : answers();
+  const auto is_done = [](const Answer& answer) { return answer.state != Answer::State::open; };
+  block.aside =
+      fmt::format("{} of {}", std::ranges::count_if(learning_.answers(), is_done), learning_.answers().size());
+  return block;
 }
 
 view::Page LearningRun::page() const {
   view::Page page = watching_->page();
   page.title = title_;
-  page.machine = machine();
+  page.machine = {machine()};
   page.press = {last_line_.empty() ? "Press any button on the controller that is to be learned." : last_line_};
   if (learning_.paused()) page.press = {"Waiting for the unit to come back."};
   std::string echo = learning_.pressed().empty() ? "" : "  " + learning_.pressed();

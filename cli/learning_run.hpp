@@ -89,7 +89,10 @@ class LearningRun final : public Live {
   [[nodiscard]] std::string first_name(const std::string& key, const std::string& called);
   [[nodiscard]] std::string label_of(const std::string& unit, const std::string& role) const;
   [[nodiscard]] std::string words_for(std::size_t question) const;
-  [[nodiscard]] std::vector<view::Block> machine() const;
+  [[nodiscard]] view::Mark mark_of(std::size_t question) const;
+  [[nodiscard]] view::Block controller(const inspect::SeenPort& port) const;
+  [[nodiscard]] view::Block answers() const;
+  [[nodiscard]] view::Block machine() const;
   [[nodiscard]] std::string bar() const;
 
   std::string title_;

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <csignal>
+#include <cstdlib>
 #include <string>
 
 #include "made_units.hpp"
@@ -158,4 +159,33 @@ TEST_CASE("each step answers in the hand, and a unit that leaves pauses it", "[u
   for (int tries = 0; tries < 100 && learn.wait_for_end(50) == -1; ++tries) pad.pump();
   CHECK(learn.wait_for_end() == 1);
   CHECK(learn.output().find("Nothing was kept.") != std::string::npos);
+}
+
+TEST_CASE("a disk that fills up while somebody presses leaves the old map, and that is said", "[units]") {
+  const UhidPad pad{"Last Pad", "l"};
+  REQUIRE(wait_for_nodes("Last Pad", 1));
+  REQUIRE(std::system("mkdir -p /tmp/full && mount -t tmpfs -o size=16k,mode=0777 none /tmp/full && "
+                      "HOME=/tmp/learning /box/omnipar profile new /tmp/full/map.toml --system pad-2b") == 0);
+  const std::string before = contents("/tmp/full/map.toml");
+  REQUIRE_FALSE(before.empty());
+  Program learn{at_home("learn profile /tmp/full/map.toml --only inner")};
+  REQUIRE(tap_until(pad, learn, "1 of 1:"));
+  static_cast<void>(std::system("dd if=/dev/zero of=/tmp/full/more bs=1k count=64 2>/dev/null"));
+  const auto hold = [&pad](int ms) {
+    pad.send({west});
+    sleep_ms(ms);
+    pad.send({});
+    sleep_ms(200);
+  };
+  sleep_ms(700);
+  hold(100);
+  REQUIRE(learn.wait_for("All is asked."));
+  hold(enough_for_the_menu);
+  hold(enough_for_the_menu);
+  CHECK(learn.wait_for_end() == 3);
+  INFO(learn.output());
+  CHECK(learn.output().find("[cannot-write]") != std::string::npos);
+  CHECK(learn.output().find("Nothing was changed.") != std::string::npos);
+  CHECK(contents("/tmp/full/map.toml") == before);
+  CHECK(std::system("umount /tmp/full") == 0);
 }
