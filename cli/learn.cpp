@@ -240,6 +240,10 @@ int learn_profile(const LearnWords& words) {
   wish.session.rig = *rig;
   const std::string& host = words.sources.host;
   if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+  if (const auto unknown = only_unknown_units(words.sources, plot->given.catalogue); !unknown.empty())
+    talk(
+        fmt::format("\"{}\" is here, and nobody knows what its controls are. First: omnipar learn unit --shape panel{}",
+                    unknown.front(), same_host(words.sources.host)));
   auto run = LearningRun::open(std::move(wish));
   if (!run) {
     tell(run.error());
