@@ -8,6 +8,7 @@
 
 #include "base/list.hpp"
 #include "omnipar/reach.hpp"
+#include "omnipar/session_words.hpp"
 #include "omnipar/unit_learning.hpp"
 
 namespace omnipar::cli {
@@ -119,6 +120,13 @@ std::map<int, LearningRun::Met> LearningRun::answering() const {
 }
 
 void LearningRun::told(const SessionEvent& event) {
+  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
+                          std::holds_alternative<LostEvents>(event) || std::holds_alternative<GrabbedWhileDown>(event);
+  if (is_trouble && watching_) {
+    const std::string words = to_text(event, session());
+    notes_.push_back(words);
+    if (say_) say_(words);
+  }
   std::string unit, opener;
   if (const auto* left = std::get_if<LeftToAnother>(&event))
     std::tie(unit, opener) = std::tie(left->unit, left->opener);

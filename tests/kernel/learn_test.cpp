@@ -189,3 +189,15 @@ TEST_CASE("a disk that fills up while somebody presses leaves the old map, and t
   CHECK(contents("/tmp/full/map.toml") == before);
   CHECK(std::system("umount /tmp/full") == 0);
 }
+
+TEST_CASE("whoever may not read the units is told so, and does not press in vain", "[units]") {
+  const UhidPad pad{"Shut Pad", "s"};
+  REQUIRE(wait_for_nodes("Shut Pad", 1));
+  REQUIRE(std::system("mkdir -p -m 777 /tmp/shut") == 0);
+  Program learn{as_guest("HOME=/tmp/shut exec /box/omnipar learn profile pad-2b")};
+  const bool told = learn.wait_for("omnipar doctor");
+  INFO(learn.output());
+  CHECK(told);
+  learn.signal(SIGTERM);
+  CHECK(learn.wait_for_end() == 1);
+}
