@@ -96,6 +96,7 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
     if (has_left) learning_.lose(share->second);
     share = has_left ? numbers_.erase(share) : std::next(share);
   }
+  grabs_anew_ = true;  // it may be back
   drain();
 }
 
@@ -180,6 +181,7 @@ bool LearningRun::is_answering(const Met& met) const {
 void LearningRun::take(Time now) {
   watching_->take(now);
   find_if_in_use();
+  grab_ours();
   learning_.advance(now);
   drain();
 }
@@ -243,15 +245,18 @@ void LearningRun::drain() {
   }
 }
 
+/// Any keyboard may be a new unit; but whoever sits at another one may go on typing.
+void LearningRun::grab_ours() {
+  if (!std::exchange(grabs_anew_, false) || !raw_ || learning_.unit().empty()) return;
+  std::vector<int> nodes;
+  for (const auto& [number, met] : answering()) nodes.push_back(met.node.number);
+  session().grab_only(nodes);
+}
+
 /// What the units that answer have nothing for is not asked.
 void LearningRun::ask_what_it_has() {
   if (known_of_) learning_.set_in_use(known_of_(*this));
-  if (raw_) {
-    // Whoever sits at another keyboard may go on typing.
-    std::vector<int> nodes;
-    for (const auto& [number, met] : answering()) nodes.push_back(met.node.number);
-    session().grab_only(nodes);
-  }
+  grabs_anew_ = true;
   if (asked_of_) return learning_.ask_only(asked_of_(*this));
   std::vector<std::string> roles;
   for (const auto& [number, met] : answering())

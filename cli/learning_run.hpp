@@ -82,6 +82,7 @@ class LearningRun final : public Live {
   void drain();
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();
+  void grab_ours();
   void find_if_in_use();
   [[nodiscard]] bool is_ours(const UnitDetails& unit) const;
   [[nodiscard]] bool is_of_seat(const std::string& unit) const;
@@ -117,6 +118,7 @@ class LearningRun final : public Live {
   std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names
   std::string last_line_;                    ///< of the question, or what was refused
   bool changed_ = true;
+  bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
 };
 
 }  // namespace omnipar::cli
