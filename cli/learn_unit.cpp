@@ -79,6 +79,9 @@ class UnitLearning {
     if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
     const auto nodes = nodes_there(words_.sources, shelf.catalogue);
     if (!nodes) return refuse_file(nodes.error());
+    const bool has_face = shape_ != ModelShape::panel && shape_ != ModelShape::gun && shape_ != ModelShape::numbered;
+    if (has_face && words_.by == "place")
+      talk("Face buttons are asked for by their places; --by letter asks for A, B, X and Y.");
     auto run = LearningRun::open(wish(shelf.catalogue, *nodes));
     if (!run) {
       tell(run.error());

@@ -292,7 +292,9 @@ TEST_CASE("noise: what is stuck, unknown or bouncing is named, and none is captu
   desk.press("south");
   desk.wait(300);
   CHECK(desk.learning.asked() == 1U);
-  CHECK(desk.said() == "south bounces, and is heard all the same.\nup: south\n2 of 4: Press what shall be \"down\".\n");
+  CHECK(desk.said() ==
+        "south bounces, and is heard all the same. { use = \"south\", debounce = 15 } in its binding makes it one "
+        "press.\nup: south\n2 of 4: Press what shall be \"down\".\n");
   // The stuck one is released at last, and then it is one like any other.
   desk.say(1, {{code::btn_east, 0}});
   desk.wait(100);
