@@ -68,7 +68,12 @@ void Hands::lose(int node) {
 }
 
 void Hands::own(const std::string& unit) {
-  for (Node& node : nodes_) node.ours = node.ours || node.unit == unit;
+  for (Node& node : nodes_) {
+    if (node.ours || node.unit != unit) continue;
+    node.ours = true;
+    for (const Wire& wire : node.wires)
+      if (wire.known && !wire.armed) add_odd(node, wire, "stuck", false);
+  }
 }
 
 bool Hands::has_own() const noexcept {
@@ -177,6 +182,7 @@ void Hands::find_odd(Node& node, const Wire& wire) {
 }
 
 void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool is_heard) {
+  if (!node.ours) return;  // what is odd about others is of no interest
   Odd odd{node.unit, wire.control.role, what, is_heard};
   std::string key = odd.unit + "\n" + odd.role + "\n" + odd.what;
   if (std::ranges::find(told_, key) != told_.end()) return;

@@ -49,8 +49,8 @@ class Learning::Inside {
   void meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
     const bool is_back = std::ranges::find(units_, unit) != units_.end();
     hands_.meet(node, unit, attachment, ours || is_back);
-    say_odd();
     if ((ours || is_back) && !std::exchange(met_, true)) say({.kind = Kind::meets, .unit = unit});
+    say_odd();
     if (ours && !is_back) units_.push_back(unit);
     if ((ours || is_back) && std::exchange(paused_, false)) {
       say({.kind = Kind::goes_on, .unit = unit});
@@ -223,6 +223,7 @@ class Learning::Inside {
       units_.push_back(push.unit);
       met_ = true;
       say({.kind = Kind::meets, .unit = push.unit});
+      say_odd();
       return wait();
     }
     if (push.reading == Reading::counts) return;

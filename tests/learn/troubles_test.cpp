@@ -275,8 +275,8 @@ TEST_CASE("noise: what is stuck, unknown or bouncing is named, and none is captu
   Desk desk{four_directions};
   desk.put("noisy pad", {noisy}, true);
   CHECK(desk.said() ==
-        "east is down, or away from its rest: it is left out until that ends.\n"
-        "\"noisy pad\" answers. Hold any button of it for back, skip and more.\n1 of 4: Press what shall be \"up\".\n");
+        "\"noisy pad\" answers. Hold any button of it for back, skip and more.\n"
+        "east is down, or away from its rest: it is left out until that ends.\n1 of 4: Press what shall be \"up\".\n");
   // An axis that has said nothing yet is met at its end.
   desk.say(1, {{code::abs_rx, 32767}});
   desk.wait(2000);
