@@ -68,9 +68,10 @@ std::string oddity_words(const LearnEvent& event) {
     return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
   if (event.odd == "stuck")
     return fmt::format("{} is down, or away from its rest: it is left out until that ends.", event.role);
-  const std::string all = fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
-  if (event.odd != "bounces") return all;
-  return all + fmt::format(" {{ use = \"{}\", debounce = 15 }} in its binding makes it one press.", event.role);
+  std::string all = fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
+  if (event.odd == "bounces")
+    all += fmt::format(" {{ use = \"{}\", debounce = 15 }} in its binding makes it one press.", event.role);
+  return all;
 }
 
 std::string taken_words(const LearnEvent& event, const Learning& learning) {
