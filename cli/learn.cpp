@@ -25,7 +25,7 @@ LearnOptions options_of(const LearnWords& words) {
   options.all_units = words.all_units;
   for (const auto& [word, used] : uses)
     if (word == words.used) options.used = used;
-  if (words.step_seconds > 0) options.longest_step = seconds(words.step_seconds);
+  if (words.skip_after > 0) options.skip_after = seconds(words.skip_after);
   return options;
 }
 
@@ -46,7 +46,7 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   } else {
     LoopWish wish;
     wish.is_room = is_room;
-    wish.from = seconds(words.from_second);
+    wish.from = seconds(words.from);
     wish.speed = words.speed;
     wish.step = words.step;
     failure = WatchLoop{door, wish, run}.run(terminal.get());
@@ -61,7 +61,7 @@ int learn_on(const LearnWords& words, LearningRun& run) {
 namespace {
 
 /// What is learned, and where it will be kept.
-struct Plot {
+struct Goal {
   FoundProfile given;
   std::string path;
   bool is_new = false;  ///< a machine's proposal, or a copy under another name
@@ -69,31 +69,31 @@ struct Plot {
 };
 
 /// A machine's proposal is copied, unasked, under a name of one's own.
-tl::expected<Plot, Diagnostics> plot_of(const LearnWords& words) {
+tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
   os::Door& door = os::real_door();
-  Plot plot;
-  plot.given = load(door, words.sources);
-  tell(plot.given.elsewhere);
-  if (!plot.given.plan) return tl::unexpected(plot.given.problems);
-  tell(plot.given.problems);
-  const bool is_own = !plot.given.profile->place.empty();
-  plot.name = !words.as.empty() ? words.as : is_own ? words.sources.profile : "own-" + words.sources.profile;
-  plot.is_new = !is_own || !words.as.empty();
-  const auto path = profile_to_write(door, words.sources, plot.name);
+  Goal goal;
+  goal.given = load(door, words.sources);
+  tell(goal.given.elsewhere);
+  if (!goal.given.plan) return tl::unexpected(goal.given.problems);
+  tell(goal.given.problems);
+  const bool is_own = !goal.given.profile->place.empty();
+  goal.name = !words.as.empty() ? words.as : is_own ? words.sources.profile : "own-" + words.sources.profile;
+  goal.is_new = !is_own || !words.as.empty();
+  const auto path = profile_to_write(door, words.sources, goal.name);
   if (!path) return tl::unexpected(Diagnostics{path.error()});
-  plot.path = *path;
-  const bool is_there = !door.real_path(plot.path).empty();
-  if (plot.is_new && is_there)
+  goal.path = *path;
+  const bool is_there = !door.real_path(goal.path).empty();
+  if (goal.is_new && is_there)
     return tl::unexpected(Diagnostics{learn_error(
         "name-twice", "there is a profile of that name already",
-        fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", plot.name),
-        plot.path)});
-  if (plot.given.catalogue.system(plot.name) != nullptr)
+        fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", goal.name),
+        goal.path)});
+  if (goal.given.catalogue.system(goal.name) != nullptr)
     return tl::unexpected(Diagnostics{
-        learn_error("name-twice", fmt::format("a machine is called '{}' already", plot.name), "choose another name")});
-  if (auto problem = files::refuses_change(door, plot.path, versions_of(door, plot.path)))
+        learn_error("name-twice", fmt::format("a machine is called '{}' already", goal.name), "choose another name")});
+  if (auto problem = files::refuses_change(door, goal.path, versions_of(door, goal.path)))
     return tl::unexpected(Diagnostics{std::move(*problem)});
-  return plot;
+  return goal;
 }
 
 /// The questions that are wanted of those that there are.
@@ -103,7 +103,7 @@ tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& wor
     return tl::unexpected(Diagnostics{learn_error("unknown-port",
                                                   fmt::format("port {} of this profile has no controls{} to learn",
                                                               words.port, words.second ? " of a second player" : ""),
-                                                  "omnipar profile show lists the ports")});
+                                                  "omnipar profile show lists the ports", words.sources.profile)});
   std::vector<std::string_view> names;
   for (const Question& question : questions) names.emplace_back(question.name);
   for (const std::string& name : words.only)
@@ -148,7 +148,7 @@ LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std:
   return wish;
 }
 
-nlohmann::ordered_json to_json(const LearningRun& run, const Plot& plot) {
+nlohmann::ordered_json to_json(const LearningRun& run, const Goal& goal) {
   auto answers = nlohmann::ordered_json::array();
   for (std::size_t q = 0; q < run.learning().questions().size(); ++q) {
     const Answer& answer = run.learning().answers()[q];
@@ -161,7 +161,7 @@ nlohmann::ordered_json to_json(const LearningRun& run, const Plot& plot) {
                        {"sources", sources}});
   }
   return {{"kept", run.learning().kept()},
-          {"file", run.learning().kept() ? plot.path : ""},
+          {"file", run.learning().kept() ? goal.path : ""},
           {"unit", run.learning().unit()},
           {"answers", answers},
           {"not-asked", run.left_out()}};
@@ -188,77 +188,72 @@ Counted show_result(const FoundProfile& kept, int port) {
   return counted;
 }
 
-int keep(const LearnWords& words, const Plot& plot, const LearningRun& run) {
+int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   os::Door& door = os::real_door();
-  const Profile& before = *plot.given.profile;
-  Profile after = with_answers(plot.given.catalogue, before, words.port, run.learning(), words.adds);
+  const Profile& before = *goal.given.profile;
+  Profile after = with_answers(goal.given.catalogue, before, words.port, run.learning(), words.adds);
   std::vector<BindingEdit> edits = edits_between(before, after);
-  if (plot.is_new) {
-    after.name = files::profile_name(plot.name);
-    if (const auto problems = write_new_profile(door, plot.path, after)) return refuse_file(*problems);
-  } else if (const auto written = edit_profile(door, plot.path, plot.given.catalogue, edits); !written) {
+  if (goal.is_new) {
+    after.name = files::profile_name(goal.name);
+    if (const auto problems = write_new_profile(door, goal.path, after)) return refuse_file(*problems);
+  } else if (const auto written = edit_profile(door, goal.path, goal.given.catalogue, edits); !written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");
     return status;
   }
   // Certain is only what is read again.
   Sources again = words.sources;
-  again.profile = plot.path;
+  again.profile = goal.path;
   const FoundProfile kept = load(door, again);
   if (!kept.plan || !edits_between(*kept.profile, after).empty()) {
     tell({learn_error("kept-otherwise", "what was written is not what was learned",
-                      "omnipar profile undo brings the former back", plot.path)});
+                      "omnipar profile undo brings the former back", goal.path)});
     return machine_refuses;
   }
   if (words.json) {
-    print_json(to_json(run, plot), 2);
+    print_json(to_json(run, goal), 2);
     return good;
   }
   const auto [bound, empty] = show_result(kept, words.port);
   std::vector<std::string> changed;
   for (const BindingEdit& edit : edits) changed.push_back(edit.target);
-  print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", plot.path, words.port, bound,
+  print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", goal.path, words.port, bound,
                     quantity(bound + empty, "control"), empty == 0 ? "" : fmt::format(", {} empty on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));
-  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", plot.name,
+  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", goal.name,
                    same_host(words.sources.host)));
   return good;
 }
 
 int learn_profile(const LearnWords& words) {
-  auto plot = plot_of(words);
-  if (!plot) return refuse_file(plot.error());
-  const auto questions = wanted_of(words, plot->given);
+  auto goal = goal_of(words);
+  if (!goal) return refuse_file(goal.error());
+  const auto questions = wanted_of(words, goal->given);
   if (!questions) return refuse_file(questions.error());
   if (questions->empty()) {
     talk("Every control that is asked for has a source of its own already.");
     return good;
   }
-  LearnWish wish = wish_of(words, plot->given, *questions);
+  LearnWish wish = wish_of(words, goal->given, *questions);
   const auto rig = load_rig(os::real_door(), words.sources);
   if (!rig) return refuse_file(rig.error());
   wish.session.rig = *rig;
   const std::string& host = words.sources.host;
   if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
-  if (const auto unknown = only_unknown_units(words.sources, plot->given.catalogue); !unknown.empty())
-    talk(
-        fmt::format("\"{}\" is here, and nobody knows what its controls are. First: omnipar learn unit --shape panel{}",
-                    unknown.front(), same_host(words.sources.host)));
+  if (const auto unknown = only_unknown_units(words.sources, goal->given.catalogue); !unknown.empty())
+    talk(fmt::format("\"{}\" is here, and nobody knows what its controls are. First: omnipar learn unit --form panel{}",
+                     unknown.front(), same_host(words.sources.host)));
   auto run = LearningRun::open(std::move(wish));
   if (!run) {
     tell(run.error());
     return host.empty() ? machine_refuses : bad_input;
   }
   if (const int status = learn_on(words, **run); status != good) return status;
-  if ((*run)->learning().kept()) return keep(words, *plot, **run);
-  if (words.json) print_json(to_json(**run, *plot), 2);
+  if ((*run)->learning().kept()) return keep(words, *goal, **run);
+  if (words.json) print_json(to_json(**run, *goal), 2);
   talk("Nothing was kept.");
   return found_something;
 }
-
-}  // namespace
-
-namespace {
 
 using SharedWords = std::shared_ptr<LearnWords>;
 
@@ -268,10 +263,10 @@ void add_common(CLI::App& verb, const SharedWords& words) {
   verb.add_option("--used", words->used, "what becomes of a button that another control has: ask, both, move or leave")
       ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
       ->capture_default_str();
-  verb.add_option("--step-seconds", words->step_seconds, "skip what nobody answers for so long; never, if left out")
+  verb.add_option("--skip-after", words->skip_after, "skip what nobody answers for so long; never, if left out")
       ->check(number_between(1, 3600));
   verb.add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
-  verb.add_option("--from-second", words->from_second, "with --host: drawn from this second of the room on")
+  verb.add_option("--from", words->from, "with --host: drawn from this second of the room on")
       ->check(number_between(0, 1e6));
   verb.add_option("--speed", words->speed, "with --host: drawn so many times as fast as it happened")
       ->check(number_between(0.01, 1000))
@@ -314,13 +309,13 @@ void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
   CLI::App* verb =
       command.add_subcommand("unit", "write the sheet of a model that nobody knows: press what is asked for");
   add_common(*verb, words);
-  verb->add_option("--shape", words->shape, "what it looks like: pad, panel, gun, wheel, ball or numbered")
+  verb->add_option("--form", words->form, "what it looks like: pad, panel, gun, wheel, ball or numbered")
       ->capture_default_str();
   verb->add_option("--by", words->by, "the face buttons by their place, or by their letter")
       ->check(CLI::IsMember({"place", "letter"}))
       ->capture_default_str();
   verb->add_option("--parts", words->parts, "the players that share it, such as left,right")->delimiter(',');
-  verb->add_option("--from", words->from,
+  verb->add_option("--base", words->base,
                    "begin with nothing, with the kernel's convention, or with the sheet of another model")
       ->capture_default_str();
   verb->add_option("--only", words->only, "these roles alone, such as south,start")->delimiter(',');
@@ -328,7 +323,7 @@ void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
   verb->add_option("--unit", words->unit, "the unit, by its name; else the first that is pressed");
   verb->footer(
       fmt::format("Example: an encoder for two players that looks like a keyboard:\n"
-                  "  omnipar learn unit --shape panel --parts left,right\n{}"
+                  "  omnipar learn unit --form panel --parts left,right\n{}"
                   "Exit status: 0 kept, 1 nothing was kept, 2 bad words or room, 3 the file cannot be written, "
                   "or the unit is in\nuse.",
                   how_to));

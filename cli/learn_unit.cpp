@@ -79,7 +79,7 @@ class UnitLearning {
     if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
     const auto nodes = nodes_there(words_.sources, shelf.catalogue);
     if (!nodes) return refuse_file(nodes.error());
-    const bool has_face = shape_ != ModelShape::panel && shape_ != ModelShape::gun && shape_ != ModelShape::numbered;
+    const bool has_face = form_ != ModelForm::panel && form_ != ModelForm::gun && form_ != ModelForm::numbered;
     if (has_face && words_.by == "place")
       talk("Face buttons are asked for by their places; --by letter asks for A, B, X and Y.");
     auto run = LearningRun::open(wish(shelf.catalogue, *nodes));
@@ -95,12 +95,12 @@ class UnitLearning {
 
  private:
   std::optional<Diagnostic> find_words() {
-    const auto names = model_shape_names();
-    const auto at = std::ranges::find(names, words_.shape);
+    const auto names = model_form_names();
+    const auto at = std::ranges::find(names, words_.form);
     if (at == names.end())
-      return learn_error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.shape)),
-                         catalogue::suggestion(words_.shape, names), "--shape");
-    shape_ = static_cast<ModelShape>(at - names.begin());
+      return learn_error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.form)),
+                         catalogue::suggestion(words_.form, names), "--form");
+    form_ = static_cast<ModelForm>(at - names.begin());
     return refuses_to_keep();
   }
 
@@ -126,22 +126,22 @@ class UnitLearning {
   }
 
   std::optional<Diagnostic> find_base(const Catalogue& catalogue) {
-    if (words_.from == "nothing" || words_.from == "convention") return std::nullopt;
-    const auto at = std::ranges::find(catalogue.units, words_.from, &UnitSheet::name);
+    if (words_.base == "nothing" || words_.base == "convention") return std::nullopt;
+    const auto at = std::ranges::find(catalogue.units, words_.base, &UnitSheet::name);
     if (at != catalogue.units.end()) {
       like_ = *at;
       return std::nullopt;
     }
     std::vector<std::string_view> names{"nothing", "convention"};
     for (const UnitSheet& sheet : catalogue.units) names.emplace_back(sheet.name);
-    return learn_error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.from)),
-                       catalogue::suggestion(words_.from, names), "--from");
+    return learn_error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.base)),
+                       catalogue::suggestion(words_.base, names), "--base");
   }
 
   [[nodiscard]] UnitSheet base(const LearningRun& run) const {
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     if (like_) return sheet_like(*like_, nodes);
-    return words_.from == "convention" ? conventional_sheet(nodes) : UnitSheet{};
+    return words_.base == "convention" ? conventional_sheet(nodes) : UnitSheet{};
   }
 
   LearnWish wish(const Catalogue& catalogue, const std::vector<Description>& nodes) {
@@ -152,10 +152,10 @@ class UnitLearning {
     wish.session.with_virtual = words_.with_virtual;
     if (!words_.sources.host.empty())
       wish.room = Room{words_.sources.host, trace_lines(os::real_door(), words_.sources.host), {}};
-    asked_ = model_questions(shape_, words_.by == "letter", words_.parts, {});
+    asked_ = model_questions(form_, words_.by == "letter", words_.parts, {});
     for (const ModelQuestion& one : asked_) wish.questions.push_back(one.question);
     wish.options = options_of(words_);
-    wish.title = "a new model, as a " + words_.shape;
+    wish.title = "a new model, as a " + words_.form;
     wish.unit = words_.unit;
     wish.raw = true;
     wish.asked_of = [this](const LearningRun& run) { return asked_of(run); };
@@ -175,7 +175,7 @@ class UnitLearning {
     for (const LearnedNode& node : learned_nodes(run)) nodes.push_back(node.description);
     const UnitSheet known = base(run);
     std::vector<std::string> names;
-    for (const ModelQuestion& one : model_questions(shape_, words_.by == "letter", words_.parts, nodes)) {
+    for (const ModelQuestion& one : model_questions(form_, words_.by == "letter", words_.parts, nodes)) {
       const bool is_named = std::ranges::find(words_.only, one.role) != words_.only.end() ||
                             std::ranges::find(words_.only, one.question.name) != words_.only.end();
       const bool is_known = std::ranges::any_of(known.controls, [&one](const ControlSheet& control) {
@@ -195,7 +195,7 @@ class UnitLearning {
     const auto path = free_path(main->description.name);
     if (!path) return refuse_file({path.error()});
     const UnitSheet sheet =
-        learned_sheet(plain_word(files::profile_name(*path)), nodes, asked_, run.learning(), base(run));
+        learned_sheet(plain_word(files::profile_name(*path)), nodes, asked_, run.learning(), left_out_, base(run));
     if (sheet.controls.empty()) {
       talk("Nothing was answered, so there is nothing to keep.");
       return found_something;
@@ -234,6 +234,9 @@ class UnitLearning {
       print(fmt::format("  {:<24}{:<24}{}", (control.node.empty() ? "" : control.node + "/") + code,
                         control.role + axis + (control.reversed ? ", reversed" : ""), parts));
     }
+    if (!left_out_.empty())
+      talk(fmt::format("Not on the sheet, where a control has one role and an axis is no button: {}.",
+                       some_listed(left_out_, 16)));
     print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
     const std::string data = words_.sources.host.empty() ? "" : fmt::format(" --data {}", path);
@@ -243,9 +246,10 @@ class UnitLearning {
   }
 
   const LearnWords& words_;
-  ModelShape shape_ = ModelShape::pad;
+  ModelForm form_ = ModelForm::pad;
   std::optional<UnitSheet> like_;
   std::string kept_in_;
+  std::vector<std::string> left_out_;
   std::vector<ModelQuestion> asked_;
 };
 

@@ -17,8 +17,8 @@ struct LearnWords {
   std::string used = "ask";
   std::vector<std::string> only;
   int port = 1;
-  double step_seconds = 0;
-  double from_second = 0;
+  double skip_after = 0;
+  double from = 0;
   double speed = 1;
   bool step = false;
   bool second = false;
@@ -29,9 +29,9 @@ struct LearnWords {
   bool feel = false;
   bool leds = false;
   bool json = false;
-  std::string shape = "pad";
+  std::string form = "pad";
   std::string by = "place";
-  std::string from = "nothing";
+  std::string base = "nothing";
   std::vector<std::string> parts;
 };
 

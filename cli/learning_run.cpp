@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "base/earlier.hpp"
 #include "base/list.hpp"
 #include "omnipar/reach.hpp"
 #include "omnipar/session_words.hpp"
@@ -35,6 +36,7 @@ LearningRun::LearningRun(LearnWish& wish)
       seat_(std::move(wish.seat)),
       unit_(std::move(wish.unit)),
       raw_(wish.raw),
+      all_units_(wish.options.all_units),
       asked_of_(std::move(wish.asked_of)),
       known_of_(std::move(wish.known_of)),
       feel_(wish.feel),
@@ -123,11 +125,7 @@ std::map<int, LearningRun::Met> LearningRun::answering() const {
 void LearningRun::told(const SessionEvent& event) {
   const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
                           std::holds_alternative<LostEvents>(event) || std::holds_alternative<GrabbedWhileDown>(event);
-  if (is_trouble && watching_) {
-    const std::string words = to_text(event, session());
-    notes_.push_back(words);
-    if (say_) say_(words);
-  }
+  if (is_trouble && watching_) note(to_text(event, session()));
   std::string unit, opener;
   if (const auto* left = std::get_if<LeftToAnother>(&event))
     std::tie(unit, opener) = std::tie(left->unit, left->opener);
@@ -175,7 +173,7 @@ void LearningRun::hear(int node, const Report& report) {
 }
 
 bool LearningRun::is_answering(const Met& met) const {
-  return met.unit == learning_.unit() || (unit_.empty() && is_of_seat(met.called));
+  return all_units_ || met.unit == learning_.unit() || (unit_.empty() && is_of_seat(met.called));
 }
 
 void LearningRun::take(Time now) {
@@ -204,16 +202,11 @@ void LearningRun::run_through() {
 }
 
 std::optional<Time> LearningRun::next_due() const {
-  const auto due = watching_->next_due();
-  const auto own = learning_.next_due();
   // While something is held its bar fills.
   constexpr Duration redrawn{33'000};
-  std::optional<Time> bar;
-  if (learning_.held(watching_->session().now()) > 0) bar = watching_->session().now() + redrawn;
-  std::optional<Time> first;
-  for (const auto& time : {due, own, bar})
-    if (time && (!first || *time < *first)) first = time;
-  return first;
+  const Time now = watching_->session().now();
+  const auto bar = learning_.held(now) > 0 ? std::optional{now + redrawn} : std::nullopt;
+  return earlier(earlier(watching_->next_due(), learning_.next_due()), bar);
 }
 
 bool LearningRun::has_changed() noexcept {
@@ -233,16 +226,21 @@ void LearningRun::drain() {
       if (const std::string label = label_of(event->unit, event->role); !label.empty())
         words += fmt::format(" ({})", label);
     if (words.empty() || event->kind == Kind::hears) continue;
-    if (event->kind == Kind::asks || event->kind == Kind::ends_asking)
-      last_line_ = words;
-    else
-      notes_.push_back(words);
-    if (notes_.size() > most_notes) notes_.erase(notes_.begin());
-    if (!say_) continue;
-    if (event->kind == Kind::ends_asking)
+    if (event->kind == Kind::ends_asking && say_)
       for (const std::string& line : table()) say_("  " + line);
-    say_(words);
+    const bool is_question = event->kind == Kind::asks || event->kind == Kind::ends_asking;
+    if (is_question) last_line_ = words;
+    if (event->kind == Kind::opens) menu_line_ = words;
+    note(words, !is_question && event->kind != Kind::opens);
   }
+}
+
+/// Said, and, where something is drawn, to be seen for a while.
+void LearningRun::note(const std::string& words, bool is_drawn) {
+  if (say_) say_(words);
+  if (!is_drawn) return;
+  notes_.push_back(words);
+  if (notes_.size() > most_notes) notes_.erase(notes_.begin());
 }
 
 /// Any keyboard may be a new unit; but whoever sits at another one may go on typing.
@@ -266,10 +264,7 @@ void LearningRun::ask_what_it_has() {
   for (const Question& question : answerable(learning_.questions(), roles, left_out_)) names.push_back(question.name);
   if (left_out_.empty()) return;
   learning_.ask_only(names);
-  const std::string words =
-      fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16));
-  notes_.push_back(words);
-  if (say_) say_(words);
+  note(fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16)));
 }
 
 void LearningRun::answer_in_hand(const LearnEvent& event) {
@@ -381,13 +376,8 @@ view::Page LearningRun::page() const {
   page.machine = {machine()};
   page.press = {last_line_.empty() ? "Press any button on the controller that is to be learned." : last_line_};
   if (learning_.paused()) page.press = {"Waiting for the unit to come back."};
-  std::string echo = learning_.pressed().empty() ? "" : "  " + learning_.pressed();
-  if (!learning_.menu().empty()) {
-    echo = "  menu: ";
-    for (std::size_t i = 0; i < learning_.menu().size(); ++i)
-      echo += fmt::format(fmt::runtime(i == learning_.marked() ? " [{}] " : "  {}  "), word_of(learning_.menu()[i]));
-  }
-  page.press.push_back(echo.empty() ? "  …" : echo);
+  const std::string echo = learning_.pressed().empty() ? "…" : learning_.pressed();
+  page.press.push_back("  " + (learning_.menu().empty() ? echo : menu_line_));
   page.press.push_back("  " + bar());
   page.notes = notes_;
   page.ticks = nullptr;

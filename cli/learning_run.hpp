@@ -80,6 +80,7 @@ class LearningRun final : public Live {
   void hear(int node, const Report& report);
   void told(const SessionEvent& event);
   void drain();
+  void note(const std::string& words, bool is_drawn = true);
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();
   void grab_ours();
@@ -101,6 +102,7 @@ class LearningRun final : public Live {
   std::string seat_;
   std::string unit_;
   bool raw_;
+  bool all_units_;
   std::function<std::vector<std::string>(const LearningRun&)> asked_of_;
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of_;
   bool feel_;
@@ -117,6 +119,7 @@ class LearningRun final : public Live {
   std::optional<Diagnostic> in_use_;
   std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names
   std::string last_line_;                    ///< of the question, or what was refused
+  std::string menu_line_;
   bool changed_ = true;
   bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
 };

@@ -20,7 +20,7 @@ namespace {
 struct PlayWords {
   Sources sources;
   std::string keep;
-  std::string learn;     ///< --learn: the shape of a unit that nobody knows
+  std::string learn;     ///< --learn: the form of a unit that nobody knows
   std::string learn_as;  ///< and what its model is called
   bool keeps = false;    ///< --keep is there
   bool with_virtual = false;
@@ -129,7 +129,7 @@ std::optional<Diagnostic> refused_words(const PlayWords& words) {
 int learn_first(const PlayWords& words, Sources& sources) {
   LearnWords learn;
   learn.sources = words.sources;
-  learn.shape = words.learn;
+  learn.form = words.learn;
   learn.as = words.learn_as;
   learn.with_virtual = words.with_virtual;
   std::string kept;

@@ -12,6 +12,7 @@
 #include "rig_file.hpp"
 #include "sources.hpp"
 #include "text/edit.hpp"
+#include "text/quoted.hpp"
 #include "base/list.hpp"
 
 namespace omnipar::cli {
@@ -107,7 +108,8 @@ int seat(const RigWords& words) {
 }
 
 int rename(const RigWords& words) {
-  return set_field(words, "name", quoted(words.other), fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
+  return set_field(words, "name", text::quoted(words.other),
+                   fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
 }
 
 int forget(const RigWords& words) {

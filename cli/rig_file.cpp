@@ -9,14 +9,9 @@
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
 #include "text/edit.hpp"
+#include "text/quoted.hpp"
 
 namespace omnipar::cli {
-std::string quoted(const std::string& word) {
-  std::string all = "\"";
-  for (const char c : word) all += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
-  return all + "\"";
-}
-
 Text rig_text(const std::string& path, const std::string& old, const Rig& wanted) {
   if (old.empty()) return to_toml(wanted);
   const Sheets before = read_sheets(path, old);
@@ -29,14 +24,14 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
     const std::vector<std::string> seat{"unit", index, "seat"};
     if (was.seat != is.seat)
       text = is.seat.empty() ? text::clear_value({path, *text}, seat)
-                             : text::set_value({path, *text}, seat, quoted(is.seat));
+                             : text::set_value({path, *text}, seat, text::quoted(is.seat));
     if (text && was.name != is.name)
-      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "name"}, quoted(is.name));
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "name"}, text::quoted(is.name));
     if (text && was.connection != is.connection)
-      text =
-          text::set_value({path, *text}, std::vector<std::string>{"unit", index, "connection"}, quoted(is.connection));
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "connection"},
+                             text::quoted(is.connection));
     if (text && was.socket != is.socket)
-      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "socket"}, quoted(is.socket));
+      text = text::set_value({path, *text}, std::vector<std::string>{"unit", index, "socket"}, text::quoted(is.socket));
   }
   if (!text) return text;
   if (!text->ends_with('\n')) *text += "\n";

@@ -13,9 +13,6 @@ namespace omnipar::cli {
 
 using Text = tl::expected<std::string, Diagnostics>;
 
-/// A text as TOML has it, in quotes.
-[[nodiscard]] std::string quoted(const std::string& word);
-
 /// The file's text with the seats, ways and sockets of `wanted`, and its new units behind the others. Fails with
 /// `cannot-edit` where only a person should.
 [[nodiscard]] Text rig_text(const std::string& path, const std::string& old, const Rig& wanted);

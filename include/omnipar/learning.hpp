@@ -69,7 +69,7 @@ enum class LearnChoice : std::uint8_t {
   back,   ///< the last answer is taken back, and asked for again
   skip,   ///< this target stays empty on purpose
   again,  ///< this question from the start; at the end: that of the control that was pressed last
-  keep,   ///< ends, and what was answered is kept
+  keep,   ///< goes to the end, where all can be tried; there: ends, and what was answered is kept
   leave,  ///< ends, and nothing is kept
 };
 /// One word for people.
@@ -83,8 +83,8 @@ struct LearnOptions {
   WhenUsed used = WhenUsed::ask;
   /// Roles that targets have which are not asked for, with the target's name.
   std::vector<std::pair<std::string, std::string>> in_use{};
-  Duration hold{800'000};                  ///< so long a press is held until it opens the menu
-  std::optional<Duration> longest_step{};  ///< a question that nobody answers is skipped behind this; nothing: never
+  Duration hold{800'000};                ///< so long a press is held until it opens the menu
+  std::optional<Duration> skip_after{};  ///< a question that nobody answers is skipped behind this; nothing: never
 };
 
 /// Why a press or a push is not an answer.
@@ -202,7 +202,7 @@ class Learning {
 [[nodiscard]] std::vector<Question> answerable(std::vector<Question> questions, const std::vector<std::string>& roles,
                                                std::vector<std::string>& left_out);
 
-/// The roles that the port's other targets have now, each with its target: for `LearnOptions::in_use`.
+/// The roles that other targets of the same player have now, each with its target: for `LearnOptions::in_use`.
 [[nodiscard]] std::vector<std::pair<std::string, std::string>> roles_in_use(const Catalogue& catalogue,
                                                                             const Profile& profile, int port,
                                                                             const std::vector<Question>& asked);

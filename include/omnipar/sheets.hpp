@@ -44,9 +44,10 @@ void add_excerpts(Diagnostics& problems, std::string_view name, std::string_view
 /// A page in Markdown with the fields of every kind.
 [[nodiscard]] std::string sheet_reference();
 
-/// A profile, a rig's units, one of them, or a calibration as a file. Reading it gives the same again, and writing that
-/// the same text.
+/// A profile, a model of unit, a rig's units, one of them, or a calibration as a file. Reading it gives the same again,
+/// and writing that the same text.
 [[nodiscard]] std::string to_toml(const Profile& profile);
+[[nodiscard]] std::string to_toml(const UnitSheet& sheet);
 [[nodiscard]] std::string to_toml(const Rig& rig);
 [[nodiscard]] std::string to_toml(const RigUnit& unit);
 [[nodiscard]] std::string to_toml(const Calibration& calibration);

@@ -20,9 +20,9 @@ namespace omnipar {
 [[nodiscard]] Attachment raw_attachment(const Description& node);
 
 /// What a model looks like: which controls it may have.
-enum class ModelShape { pad, panel, gun, wheel, ball, numbered };
+enum class ModelForm { pad, panel, gun, wheel, ball, numbered };
 /// Their names, in this order.
-[[nodiscard]] std::vector<std::string_view> model_shape_names();
+[[nodiscard]] std::vector<std::string_view> model_form_names();
 
 /// One control that is asked for, and what it is on a sheet.
 struct ModelQuestion {
@@ -37,7 +37,7 @@ struct ModelQuestion {
 /// The controls that a unit of these nodes may have (without nodes: any unit), each for every part. `by_letter`: the
 /// face buttons are asked for by their letters, A, B, X and Y, which are the kernel's names for south, east, north and
 /// west; else by their places.
-[[nodiscard]] std::vector<ModelQuestion> model_questions(ModelShape shape, bool by_letter,
+[[nodiscard]] std::vector<ModelQuestion> model_questions(ModelForm form, bool by_letter,
                                                          const std::vector<std::string>& parts,
                                                          std::span<const Description> nodes);
 
@@ -49,17 +49,15 @@ struct LearnedNode {
 };
 
 /// The sheet that the answers make. What `base` says of codes that were not answered stays; of a role that was answered
-/// it is replaced.
+/// it is replaced. On a sheet a control has one role, and an axis is no button: the names of answers that have no place
+/// there are added to `left_out`.
 [[nodiscard]] UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes,
                                       std::span<const ModelQuestion> asked, const Learning& learning,
-                                      const UnitSheet& base = {});
+                                      std::vector<std::string>& left_out, const UnitSheet& base = {});
 
 /// What can be said of a unit without asking: by the kernel's convention, and keys by their names; or by the sheet of
 /// another model, as far as it has the same codes.
 [[nodiscard]] UnitSheet conventional_sheet(std::span<const LearnedNode> nodes);
 [[nodiscard]] UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes);
-
-/// A sheet as a file: reading it gives the same again.
-[[nodiscard]] std::string to_toml(const UnitSheet& sheet);
 
 }  // namespace omnipar

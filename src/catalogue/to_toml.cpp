@@ -6,24 +6,10 @@
 #include "base/code_names.hpp"
 #include "catalogue/kinds.hpp"
 #include "stage/table.hpp"
+#include "text/quoted.hpp"
 
 namespace omnipar {
 namespace {
-
-/// A basic string of TOML.
-std::string in_quotes(std::string_view text) {
-  std::string all = "\"";
-  for (const char c : text) {
-    const auto byte = static_cast<unsigned char>(c);
-    if (c == '"' || c == '\\')
-      all += fmt::format("\\{}", c);
-    else if (byte < 0x20 || byte == 0x7f)
-      all += fmt::format("\\u{:04x}", byte);
-    else
-      all += c;
-  }
-  return all + "\"";
-}
 
 /// Milliseconds, as short as they can be told.
 std::string milliseconds(double microseconds) { return fmt::format("{}", microseconds / 1000); }
@@ -42,12 +28,12 @@ std::string use_text(const Use& use) {
       if (values.at(i) != kind->fields[i].otherwise(use.role, values))
         more += ", " + setting_text(kind->fields[i], values.at(i));
   }
-  return more.empty() ? in_quotes(use.role) : fmt::format("{{ use = {}{} }}", in_quotes(use.role), more);
+  return more.empty() ? text::quoted(use.role) : fmt::format("{{ use = {}{} }}", text::quoted(use.role), more);
 }
 
 std::string list_text(const std::vector<std::string>& words) {
   std::string all;
-  for (const std::string& word : words) all += (all.empty() ? "" : ", ") + in_quotes(word);
+  for (const std::string& word : words) all += (all.empty() ? "" : ", ") + text::quoted(word);
   return "[" + all + "]";
 }
 
@@ -55,6 +41,20 @@ std::string list_text(const std::vector<Code>& codes) {
   std::vector<std::string> words;
   for (const Code code : codes) words.emplace_back(base::code_name(code));
   return list_text(words);
+}
+
+std::string control_text(const ControlSheet& control) {
+  const std::string code = !control.raw.empty() ? control.raw : std::string{base::code_name(control.code)};
+  std::string text =
+      fmt::format("\n[[control]]\ncode = {}\nrole = {}\n",
+                  text::quoted(control.node.empty() ? code : control.node + "/" + code), text::quoted(control.role));
+  if (!control.parts.empty()) text += fmt::format("parts = {}\n", list_text(control.parts));
+  if (control.axis != Axis::none) text += fmt::format("axis = \"{}\"\n", control.axis == Axis::x ? "x" : "y");
+  if (!control.label.empty()) text += fmt::format("label = {}\n", text::quoted(control.label));
+  if (control.spot) text += fmt::format("at = [{}, {}]\n", control.spot->x, control.spot->y);
+  if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
+  if (control.reversed) text += "reversed = true\n";
+  return text;
 }
 
 }  // namespace
@@ -67,14 +67,14 @@ std::string to_toml(const Binding& binding) {
 }
 
 std::string to_toml(const Profile& profile) {
-  std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n", in_quotes(profile.name),
-                                 in_quotes(profile.system));
+  std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n",
+                                 text::quoted(profile.name), text::quoted(profile.system));
   for (const PortProfile& port : profile.ports) {
     text += fmt::format("\n[port.{}]\n", port.port);
     if (port.not_ours) text += "not-ours = true\n";
-    if (!port.seat.empty()) text += fmt::format("seat = {}\n", in_quotes(port.seat));
-    if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", in_quotes(port.second_seat));
-    if (!port.controller.empty()) text += fmt::format("controller = {}\n", in_quotes(port.controller));
+    if (!port.seat.empty()) text += fmt::format("seat = {}\n", text::quoted(port.seat));
+    if (!port.second_seat.empty()) text += fmt::format("second-seat = {}\n", text::quoted(port.second_seat));
+    if (!port.controller.empty()) text += fmt::format("controller = {}\n", text::quoted(port.controller));
     if (port.opposites != Opposites::both)
       text += fmt::format("opposites = \"{}\"\n",
                           stage::opposites.fields[0].words[static_cast<std::size_t>(port.opposites)]);
@@ -89,22 +89,22 @@ std::string to_toml(const Profile& profile) {
     if (!std::exchange(begun, true)) text += "\n[hotkeys]\n";
     const std::string after =
         hotkey.after.count() != 0 ? ", after = " + milliseconds(static_cast<double>(hotkey.after.count())) : "";
-    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, in_quotes(hotkey.modifier),
-                        in_quotes(hotkey.press), after);
+    text += fmt::format("{} = {{ modifier = {}, press = {}{} }}\n", hotkey.action, text::quoted(hotkey.modifier),
+                        text::quoted(hotkey.press), after);
   }
   return text;
 }
 
 std::string to_toml(const RigUnit& unit) {
-  std::string text = fmt::format("\n[[unit]]\nname = {}\n", in_quotes(unit.name));
-  if (!unit.seat.empty()) text += fmt::format("seat = {}\n", in_quotes(unit.seat));
+  std::string text = fmt::format("\n[[unit]]\nname = {}\n", text::quoted(unit.name));
+  if (!unit.seat.empty()) text += fmt::format("seat = {}\n", text::quoted(unit.seat));
   text += fmt::format("vendor = 0x{:04x}\nproduct = 0x{:04x}\nmodel = {}\n", unit.vendor, unit.product,
-                      in_quotes(unit.model));
-  if (!unit.serial.empty()) text += fmt::format("serial = {}\n", in_quotes(unit.serial));
-  if (!unit.socket.empty()) text += fmt::format("socket = {}\n", in_quotes(unit.socket));
-  if (!unit.half.empty()) text += fmt::format("half = {}\n", in_quotes(unit.half));
-  if (!unit.part.empty()) text += fmt::format("part = {}\n", in_quotes(unit.part));
-  if (!unit.connection.empty()) text += fmt::format("connection = {}\n", in_quotes(unit.connection));
+                      text::quoted(unit.model));
+  if (!unit.serial.empty()) text += fmt::format("serial = {}\n", text::quoted(unit.serial));
+  if (!unit.socket.empty()) text += fmt::format("socket = {}\n", text::quoted(unit.socket));
+  if (!unit.half.empty()) text += fmt::format("half = {}\n", text::quoted(unit.half));
+  if (!unit.part.empty()) text += fmt::format("part = {}\n", text::quoted(unit.part));
+  if (!unit.connection.empty()) text += fmt::format("connection = {}\n", text::quoted(unit.connection));
   return text;
 }
 
@@ -115,15 +115,34 @@ std::string to_toml(const Rig& rig) {
 }
 
 std::string to_toml(const Calibration& calibration) {
-  std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", in_quotes(calibration.unit));
+  std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", text::quoted(calibration.unit));
   for (const AxisCalibration& axis : calibration.axes)
     text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
-                        in_quotes(base::code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+                        text::quoted(base::code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
     if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));
     if (!combination.ghosts.empty()) text += fmt::format("ghosts = {}\n", list_text(combination.ghosts));
   }
+  return text;
+}
+
+std::string to_toml(const UnitSheet& sheet) {
+  std::string text = fmt::format("omnipar = 1\nkind = \"unit\"\nname = {}\ntitle = {}\n", text::quoted(sheet.name),
+                                 text::quoted(sheet.title));
+  if (sheet.streams) text += "streams = true\n";
+  for (const UnitIdentity& identity : sheet.identities) {
+    text += fmt::format("\n[[identity]]\nvendor = 0x{:04x}\nproduct = 0x{:04x}\n", identity.vendor, identity.product);
+    if (!identity.name.empty()) text += fmt::format("name = {}\n", text::quoted(identity.name));
+  }
+  for (const PartSheet& part : sheet.parts) {
+    text += fmt::format("\n[[part]]\nname = {}\ntitle = {}\n", text::quoted(part.name), text::quoted(part.title));
+    if (part.plugged.empty()) continue;
+    text += fmt::format("plugged = {}\n", text::quoted(part.plugged));
+    if (part.plugged_bits != ~std::uint32_t{0}) text += fmt::format("plugged-bits = {}\n", part.plugged_bits);
+    if (part.empty_is != 0) text += fmt::format("empty-is = {}\n", part.empty_is);
+  }
+  for (const ControlSheet& control : sheet.controls) text += control_text(control);
   return text;
 }
 

@@ -10,22 +10,12 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
+#include "text/quoted.hpp"
 
 namespace omnipar::inspect {
 namespace {
 
-/// Quotes and backslashes cannot stand in a basic string as they are; the rest is printable already.
-std::string quoted(const std::string& text) {
-  std::string all = "\"";
-  for (const char c : text) all += c == '"' || c == '\\' ? std::string{'\\', c} : std::string{c};
-  return all + "\"";
-}
-
-/// A role and, of a pair, which half.
-struct Guess {
-  std::string role;
-  Axis axis = Axis::none;
-};
+using text::quoted;
 
 /// What the codes of mice and keyboards are by their own names; nothing for others.
 Guess guess_for(NodeKind kind, Code code) {
@@ -46,12 +36,6 @@ Guess guess_for(NodeKind kind, Code code) {
   constexpr std::uint16_t btn_left = 0x110;
   const auto number = static_cast<std::size_t>(code.number) - btn_left;
   return code.type == ev_key && number < buttons.size() ? Guess{buttons.at(number)} : Guess{};
-}
-
-Guess role_of(const std::vector<Control>& controls, NodeKind kind, Code code) {
-  if (Guess guess = guess_for(kind, code); !guess.role.empty()) return guess;
-  const auto known = std::ranges::find(controls, code, &Control::code);
-  return known == controls.end() ? Guess{} : Guess{known->role, known->axis};
 }
 
 void add_control(std::string& text, const std::string& code, std::string_view note, const Guess& guess,
@@ -98,6 +82,18 @@ void add_raw_controls(std::string& text, const Description& node) {
 
 }  // namespace
 
+std::vector<Guess> guesses_for(const Description& node) {
+  const auto controls = identity::convention_controls(node);
+  std::vector<Guess> all;
+  for (const CodeRange& range : node.codes) {
+    Guess guess = guess_for(node_kind(node), range.code);
+    const auto known = std::ranges::find(controls, range.code, &Control::code);
+    if (guess.role.empty() && known != controls.end()) guess = {known->role, known->axis};
+    all.push_back(std::move(guess));
+  }
+  return all;
+}
+
 std::string sheet_draft(const std::vector<Description>& nodes) {
   const Description& main = nodes.front();
   const std::string name = printable(main.name);
@@ -111,13 +107,13 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
   }
   for (const Description& node : nodes) {
     const std::string prefix = &node == &main ? "" : std::string{node_kind_name(node_kind(node))} + "/";
-    const auto controls = identity::convention_controls(node);
-    for (const CodeRange& range : node.codes) {
-      const Guess guess = role_of(controls, node_kind(node), range.code);
+    const std::vector<Guess> guesses = guesses_for(node);
+    for (std::size_t c = 0; c < node.codes.size(); ++c) {
+      const CodeRange& range = node.codes[c];
       const std::string code = quoted(prefix + base::code_name(range.code));
       const std::string span =
           range.code.type == ev_abs ? fmt::format("  # {} to {}", range.minimum, range.maximum) : "";
-      add_control(text, code, span, guess, "");
+      add_control(text, code, span, guesses[c], "");
     }
   }
   return text;

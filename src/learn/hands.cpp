@@ -136,7 +136,7 @@ void Hands::find_rest(Wire& wire, std::int32_t value) {
       (static_cast<double>(value) - control.minimum) / (static_cast<double>(control.maximum) - control.minimum);
   constexpr double near_an_end = 0.25;
   if (part > near_an_end && part < 1 - near_an_end) return;
-  if (control.minimum < 0 && control.maximum > 0 && control.maximum == -control.minimum && control.maximum == 1) return;
+  if (control.minimum == -1 && control.maximum == 1) return;  // a hat
   control.reading = Reading::one_sided;
   control.rest = part < 1.0 / 2 ? control.minimum : control.maximum;
   wire.scale = attach::scale_of(control);

@@ -109,8 +109,7 @@ class Learning::Inside {
       if (held_.since) add(*held_.since + held_.needed);
       for (const Duration time : {sweep_ends, half_sweep_ends, Duration{learn::long_still}}) add(hands_.moved() + time);
     }
-    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.longest_step)
-      add(asked_at_ + *options_.longest_step);
+    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.skip_after) add(asked_at_ + *options_.skip_after);
     return due;
   }
 
@@ -210,26 +209,37 @@ class Learning::Inside {
   /// A press that has just begun: it is shown at once, and is an answer only later.
   void echo(const learn::Push& push) {
     if (mode_ == Mode::over) return;
-    if (!push.ours) return hear_other(push);
+    push.ours ? hear_own(push) : hear_other(push);
+  }
+
+  void hear_own(const learn::Push& push) {
     if (push.reading == Reading::counts || gesture_ == Gesture::waiting) return;
     pressed_ = push.role;
     if (mode_ == Mode::asks) say({.kind = Kind::hears, .question = *at(), .unit = push.unit, .role = push.role});
   }
 
+  /// The first unit that is pressed answers from then on, if nobody is known; with all of them each press counts.
   void hear_other(const learn::Push& push) {
-    const bool is_first = !hands_.has_own() && units_.empty();
-    if (is_first || (options_.all_units && push.reading != Reading::counts)) {
-      hands_.own(push.unit);
-      units_.push_back(push.unit);
+    if (!hands_.has_own() && units_.empty()) {
+      own(push.unit);
       met_ = true;
       say({.kind = Kind::meets, .unit = push.unit});
       say_odd();
       return wait();
     }
     if (push.reading == Reading::counts) return;
+    if (options_.all_units) {
+      own(push.unit);
+      return hear_own(push);
+    }
     LearnEvent event = refusal(LearnRefusal::other_unit, push.role);
     event.unit = push.unit;
     say(std::move(event));
+  }
+
+  void own(const std::string& unit) {
+    hands_.own(unit);
+    units_.push_back(unit);
   }
 
   void skip() {
@@ -259,7 +269,7 @@ class Learning::Inside {
     if (mode_ == Mode::over || paused_ || !hands_.has_own()) return;
     if (gesture_ == Gesture::waiting && !settle()) return;
     if (gesture_ == Gesture::idle) {
-      if (mode_ == Mode::asks && options_.longest_step && now_ - asked_at_ >= *options_.longest_step)
+      if (mode_ == Mode::asks && options_.skip_after && now_ - asked_at_ >= *options_.skip_after)
         return choose(LearnChoice::skip);
       if (!hands_.is_stirred(by_sweep())) return;
       gesture_ = Gesture::moving;

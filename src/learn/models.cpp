@@ -6,14 +6,14 @@
 
 #include <fmt/format.h>
 
-#include "base/code_names.hpp"
+#include "inspect/report.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/unit_learning.hpp"
 
 namespace omnipar {
 namespace {
 
-constexpr std::array shapes = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "ball", "numbered"});
+constexpr std::array forms = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "ball", "numbered"});
 
 /// A row of what is asked.
 struct Row {
@@ -100,36 +100,36 @@ constexpr std::array ball_rows = std::to_array<Row>({
 
 void add(std::vector<Row>& all, std::span<const Row> rows) { all.insert(all.end(), rows.begin(), rows.end()); }
 
-std::vector<Row> rows_of(ModelShape shape, bool by_letter) {
+std::vector<Row> rows_of(ModelForm form, bool by_letter) {
   std::vector<Row> all;
-  if (shape != ModelShape::numbered) add(all, lever);
+  if (form != ModelForm::numbered) add(all, lever);
   const std::span<const Row> face = by_letter ? std::span<const Row>{by_letters} : std::span<const Row>{by_place};
-  switch (shape) {
-    case ModelShape::pad:
+  switch (form) {
+    case ModelForm::pad:
       add(all, face);
       add(all, rest_of_pad);
       break;
-    case ModelShape::panel:
+    case ModelForm::panel:
       add(all, panel_rows);
       break;
-    case ModelShape::gun:
+    case ModelForm::gun:
       all.clear();
       add(all, gun_rows);
       add(all, lever);
       break;
-    case ModelShape::wheel:
+    case ModelForm::wheel:
       all.clear();
       add(all, wheel_rows);
       add(all, lever);
       add(all, face);
       add(all, std::span{rest_of_pad}.last(3));
       break;
-    case ModelShape::ball:
+    case ModelForm::ball:
       all.clear();
       add(all, ball_rows);
       add(all, face);
       break;
-    case ModelShape::numbered:
+    case ModelForm::numbered:
       break;
   }
   return all;
@@ -227,55 +227,20 @@ ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, con
   return control;
 }
 
-void merge(std::vector<ControlSheet>& all, ControlSheet control) {
+/// False if the control has another role already.
+bool merge(std::vector<ControlSheet>& all, ControlSheet control) {
   const auto same = std::ranges::find_if(all, [&control](const ControlSheet& other) {
     return other.node == control.node && other.code == control.code && other.raw == control.raw;
   });
-  if (same == all.end()) return all.push_back(std::move(control));
+  if (same == all.end()) {
+    all.push_back(std::move(control));
+    return true;
+  }
+  if (same->role != control.role || same->axis != control.axis) return false;
   // One control for two players; both sides of one axis are one control.
   for (const std::string& part : control.parts)
     if (!same->parts.empty() && std::ranges::find(same->parts, part) == same->parts.end()) same->parts.push_back(part);
-}
-
-std::string key_role(Code code) {
-  std::string name{base::code_name(code)};
-  constexpr std::string_view stem = "KEY_";
-  if (!name.starts_with(stem)) return "";
-  std::string role = "key-";
-  for (const char c : name.substr(stem.size()))
-    role += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c == '_' ? '-' : c;
-  return role_kind(role) ? role : "";
-}
-
-std::string quoted(std::string_view text) {
-  std::string all = "\"";
-  for (const char c : text) {
-    const auto byte = static_cast<unsigned char>(c);
-    if (c == '"' || c == '\\')
-      all += fmt::format("\\{}", c);
-    else if (byte < 0x20 || byte == 0x7f)
-      all += fmt::format("\\u{:04x}", byte);
-    else
-      all += c;
-  }
-  return all + "\"";
-}
-
-std::string to_toml(const ControlSheet& control) {
-  const std::string code = !control.raw.empty() ? control.raw : std::string{base::code_name(control.code)};
-  std::string text = fmt::format("\n[[control]]\ncode = {}\nrole = {}\n",
-                                 quoted(control.node.empty() ? code : control.node + "/" + code), quoted(control.role));
-  if (!control.parts.empty()) {
-    std::string parts;
-    for (const std::string& part : control.parts) parts += (parts.empty() ? "" : ", ") + quoted(part);
-    text += fmt::format("parts = [{}]\n", parts);
-  }
-  if (control.axis != Axis::none) text += fmt::format("axis = \"{}\"\n", control.axis == Axis::x ? "x" : "y");
-  if (!control.label.empty()) text += fmt::format("label = {}\n", quoted(control.label));
-  if (control.spot) text += fmt::format("at = [{}, {}]\n", control.spot->x, control.spot->y);
-  if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
-  if (control.reversed) text += "reversed = true\n";
-  return text;
+  return true;
 }
 
 }  // namespace
@@ -303,17 +268,17 @@ Attachment raw_attachment(const Description& node) {
   return attachment;
 }
 
-std::vector<std::string_view> model_shape_names() { return {shapes.begin(), shapes.end()}; }
+std::vector<std::string_view> model_form_names() { return {forms.begin(), forms.end()}; }
 
-std::vector<ModelQuestion> model_questions(ModelShape shape, bool by_letter, const std::vector<std::string>& parts,
+std::vector<ModelQuestion> model_questions(ModelForm form, bool by_letter, const std::vector<std::string>& parts,
                                            std::span<const Description> nodes) {
   constexpr int most_numbered = 32;
   const Counted unit = nodes.empty() ? Counted{most_numbered, 1, 1} : counted(nodes);
   std::vector<ModelQuestion> all;
   for (const std::string& part : parts.empty() ? std::vector<std::string>{""} : parts) {
-    for (const Row& row : rows_of(shape, by_letter))
+    for (const Row& row : rows_of(form, by_letter))
       if (may_have(unit, row.kind)) all.push_back(question_of(row, part));
-    if (shape == ModelShape::numbered)
+    if (form == ModelForm::numbered)
       for (int number = 1; number <= std::min(most_numbered, unit.buttons); ++number)
         all.push_back(numbered(number, part));
   }
@@ -321,7 +286,7 @@ std::vector<ModelQuestion> model_questions(ModelShape shape, bool by_letter, con
 }
 
 UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes, std::span<const ModelQuestion> asked,
-                        const Learning& learning, const UnitSheet& base) {
+                        const Learning& learning, std::vector<std::string>& left_out, const UnitSheet& base) {
   UnitSheet sheet = base;
   sheet.name = std::move(name);
   sheet.identities.clear();
@@ -343,7 +308,7 @@ UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes, st
       const auto node = std::ranges::find(nodes, source.node, &LearnedNode::number);
       if (node == nodes.end()) continue;
       ControlSheet control = control_of(*node, *model, source);
-      if (!control.role.empty()) merge(learned, std::move(control));
+      if (control.role.empty() || !merge(learned, std::move(control))) left_out.push_back(model->question.name);
     }
   }
   // What was said before of these codes, and of these roles, is replaced.
@@ -360,20 +325,21 @@ UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes, st
 UnitSheet conventional_sheet(std::span<const LearnedNode> nodes) {
   UnitSheet sheet;
   for (const LearnedNode& node : nodes) {
-    const Attachment known = attach_node(Catalogue{}, node.description, node.description);
-    for (const Control& control : known.controls) {
-      ControlSheet made = control_for(node, control.code);
-      made.role = control.role;
-      made.axis = control.axis;
+    const auto add = [&](Code code, const std::string& role, Axis axis) {
+      if (role.empty()) return;
+      ControlSheet made = control_for(node, code);
+      made.role = role;
+      made.axis = axis;
       sheet.controls.push_back(std::move(made));
+    };
+    const Description& description = node.description;
+    if (!description.descriptor.empty()) {
+      for (const Control& control : attach_node(Catalogue{}, description, description).controls)
+        add(control.code, control.role, control.axis);
+      continue;
     }
-    if (!known.controls.empty()) continue;
-    for (const CodeRange& range : node.description.codes)
-      if (const std::string role = range.code.type == ev_key ? key_role(range.code) : ""; !role.empty()) {
-        ControlSheet made = control_for(node, range.code);
-        made.role = role;
-        sheet.controls.push_back(std::move(made));
-      }
+    const auto guesses = inspect::guesses_for(description);
+    for (std::size_t c = 0; c < guesses.size(); ++c) add(description.codes[c].code, guesses[c].role, guesses[c].axis);
   }
   return sheet;
 }
@@ -391,25 +357,6 @@ UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes)
     });
   });
   return sheet;
-}
-
-std::string to_toml(const UnitSheet& sheet) {
-  std::string text =
-      fmt::format("omnipar = 1\nkind = \"unit\"\nname = {}\ntitle = {}\n", quoted(sheet.name), quoted(sheet.title));
-  if (sheet.streams) text += "streams = true\n";
-  for (const UnitIdentity& identity : sheet.identities) {
-    text += fmt::format("\n[[identity]]\nvendor = 0x{:04x}\nproduct = 0x{:04x}\n", identity.vendor, identity.product);
-    if (!identity.name.empty()) text += fmt::format("name = {}\n", quoted(identity.name));
-  }
-  for (const PartSheet& part : sheet.parts) {
-    text += fmt::format("\n[[part]]\nname = {}\ntitle = {}\n", quoted(part.name), quoted(part.title));
-    if (part.plugged.empty()) continue;
-    text += fmt::format("plugged = {}\n", quoted(part.plugged));
-    if (part.plugged_bits != ~std::uint32_t{0}) text += fmt::format("plugged-bits = {}\n", part.plugged_bits);
-    if (part.empty_is != 0) text += fmt::format("empty-is = {}\n", part.empty_is);
-  }
-  for (const ControlSheet& control : sheet.controls) text += to_toml(control);
-  return text;
 }
 
 }  // namespace omnipar

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <array>
 
+#include "learn/verdict.hpp"
 #include "omnipar/learning.hpp"
 #include "omnipar/reach.hpp"
 #include "omnipar/role.hpp"
@@ -35,31 +36,12 @@ const ControllerSheet* controller_of(const Catalogue& catalogue, const Profile& 
   return sheet->takes.empty() ? nullptr : system->controller(sheet->takes.front());
 }
 
-bool any_of_kind(const std::vector<std::string>& roles, std::initializer_list<RoleKind> wanted) {
-  return std::ranges::any_of(roles, [&](const std::string& role) {
+bool can_answer(const std::vector<std::string>& roles, TargetKind target) {
+  return std::ranges::any_of(roles, [target](const std::string& role) {
     const auto kind = role_kind(role);
-    return kind && std::ranges::find(wanted, *kind) != wanted.end();
+    const bool is_cross = !learn::cross_of(role).empty() && learn::can_feed(RoleKind::dpad, target);
+    return is_cross || (kind && learn::can_feed(*kind, target));
   });
-}
-
-bool can_answer(const std::vector<std::string>& roles, TargetKind kind) {
-  const bool has_cross = std::ranges::find(roles, "dpad-up") != roles.end();
-  switch (kind) {
-    case TargetKind::button:
-      return any_of_kind(roles, {RoleKind::button, RoleKind::one_sided, RoleKind::stick});
-    case TargetKind::one_sided:
-      return any_of_kind(roles, {RoleKind::button, RoleKind::one_sided});
-    case TargetKind::stick:
-      return has_cross || any_of_kind(roles, {RoleKind::stick});
-    case TargetKind::two_sided:
-      return has_cross || any_of_kind(roles, {RoleKind::two_sided});
-    case TargetKind::turns:
-      return any_of_kind(roles, {RoleKind::turns});
-    case TargetKind::movement:
-      return any_of_kind(roles, {RoleKind::movement});
-    default:
-      return any_of_kind(roles, {RoleKind::pointer, RoleKind::movement, RoleKind::stick});
-  }
 }
 
 /// One direction of what feeds all four: "dpad" and "up" make "dpad-up".
@@ -76,6 +58,12 @@ std::vector<Use> uses_of(const plan::PortSources& port, std::string_view target)
   std::vector<Use> uses = group->uses;
   for (Use& use : uses) use.role = direction_of(use.role, target);
   return uses;
+}
+
+/// Whose target it is, of a plug for two.
+int player_of(const plan::PortSources& port, std::string_view target) {
+  const auto fed = std::ranges::find(port.fed, target, &plan::Fed::target);
+  return fed == port.fed.end() || fed->sheet == nullptr ? 1 : fed->sheet->player;
 }
 
 void set_binding(std::vector<Binding>& all, const std::string& target, std::vector<Use> uses) {
@@ -168,17 +156,20 @@ class Outcome {
 
   /// What was moved to another target is not there any more where it was, also where nobody was asked.
   void take_from_others(std::vector<Binding>& all) const {
-    for (const Answer& answer : learning_.answers())
-      for (const LearnedSource& source : answer.sources)
+    for (std::size_t q = 0; q < learning_.questions().size(); ++q)
+      for (const LearnedSource& source : learning_.answers()[q].sources)
         if (source.moved)
-          for (const auto& target : targets()) take_from(all, target, source.role);
+          for (const auto& target : targets(player_of(before_, learning_.questions()[q].name)))
+            take_from(all, target, source.role);
   }
 
-  [[nodiscard]] std::vector<std::string> targets() const {
+  /// Of one player: on a plug for two the other one has controls of their own.
+  [[nodiscard]] std::vector<std::string> targets(int player) const {
     std::vector<std::string> names;
     for (const plan::Fed& fed : before_.fed)
-      if (fed.target != plan::directions_group) names.push_back(fed.target);
-    if (before_.sheet.directions) names.insert(names.end(), direction_names.begin(), direction_names.end());
+      if (fed.target != plan::directions_group && player_of(before_, fed.target) == player) names.push_back(fed.target);
+    if (before_.sheet.directions && player == 1)
+      names.insert(names.end(), direction_names.begin(), direction_names.end());
     return names;
   }
 
@@ -230,7 +221,9 @@ std::vector<std::pair<std::string, std::string>> roles_in_use(const Catalogue& c
   if (controller == nullptr) return {};
   const plan::PortSources sources{profile, *its, *controller};
   std::vector<std::pair<std::string, std::string>> all;
+  const int player = asked.empty() ? 1 : player_of(sources, asked.front().name);
   const auto add = [&](const std::string& target) {
+    if (player_of(sources, target) != player) return;
     if (std::ranges::find(asked, target, &Question::name) != asked.end()) return;
     for (const Use& use : uses_of(sources, target)) all.emplace_back(use.role, target);
   };

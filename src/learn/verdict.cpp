@@ -9,22 +9,6 @@ namespace {
 
 constexpr double half = 0.5;
 
-/// Whether such a control can move such a target as a whole.
-bool moves(RoleKind role, TargetKind target) noexcept {
-  switch (target) {
-    case TargetKind::stick:
-      return role == RoleKind::stick;
-    case TargetKind::two_sided:
-      return role == RoleKind::two_sided;
-    case TargetKind::turns:
-      return role == RoleKind::turns;
-    case TargetKind::movement:
-      return role == RoleKind::movement;
-    default:
-      return role == RoleKind::pointer || role == RoleKind::movement || role == RoleKind::stick;
-  }
-}
-
 /// True if a push can hold such a target down. A wheel has no directions that a binding could name.
 bool presses(const Push& push, TargetKind target) {
   if (push.reading != Reading::two_sided) return true;
@@ -40,7 +24,7 @@ Verdict refusal(LearnRefusal why, const std::string& role, double seen = 0, cons
 /// What can answer such a target, the farthest first.
 std::vector<Sweep> fitting(const Hands& hands, TargetKind kind) {
   std::vector<Sweep> all = hands.sweeps();
-  std::erase_if(all, [kind](const Sweep& sweep) { return !moves(sweep.kind, kind); });
+  std::erase_if(all, [kind](const Sweep& sweep) { return !can_feed(sweep.kind, kind); });
   return all;
 }
 
@@ -74,6 +58,25 @@ LearnedSource source_of(const Push& push, std::string role) {
 }
 
 }  // namespace
+
+bool can_feed(RoleKind role, TargetKind target) noexcept {
+  switch (target) {
+    case TargetKind::button:
+      return role == RoleKind::button || role == RoleKind::one_sided || role == RoleKind::stick;
+    case TargetKind::one_sided:
+      return role == RoleKind::button || role == RoleKind::one_sided;
+    case TargetKind::stick:
+      return role == RoleKind::stick || role == RoleKind::dpad;
+    case TargetKind::two_sided:
+      return role == RoleKind::two_sided || role == RoleKind::dpad;
+    case TargetKind::turns:
+      return role == RoleKind::turns;
+    case TargetKind::movement:
+      return role == RoleKind::movement;
+    default:
+      return role == RoleKind::pointer || role == RoleKind::movement || role == RoleKind::stick;
+  }
+}
 
 bool is_swept(TargetKind kind) noexcept {
   return kind == TargetKind::stick || kind == TargetKind::two_sided || kind == TargetKind::turns ||

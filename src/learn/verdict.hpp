@@ -7,6 +7,7 @@
 
 #include "learn/hands.hpp"
 #include "omnipar/learning.hpp"
+#include "omnipar/role.hpp"
 
 namespace omnipar::learn {
 
@@ -20,6 +21,8 @@ struct Verdict {
   double other = 0;
 };
 
+/// Whether such a control can move such a target; of a stick and a button one of its directions.
+[[nodiscard]] bool can_feed(RoleKind role, TargetKind target) noexcept;
 /// True of a target that is answered by sweeping or moving a whole control.
 [[nodiscard]] bool is_swept(TargetKind kind) noexcept;
 /// True of what springs back and can be held: not of a stick or a wheel.

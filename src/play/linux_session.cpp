@@ -244,7 +244,7 @@ void LinuxSession::grab_only(const std::vector<int>& nodes) {
   for (const host::NodePath& where : hearing_.watch().present())
     if (const auto node = nodes_.number_of(where.path))
       nodes_.grab(*node, std::ranges::find(nodes, *node) != nodes.end());
-  grabs_.set({}, false, now_);
+  grabs_.set(table_.playing_nodes(), engine_.frozen(), now_);
 }
 
 // -- waiting --------------------------------------------------------------------------------------------------

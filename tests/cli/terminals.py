@@ -347,7 +347,7 @@ def learns_by_keys():
     home = tempfile.mkdtemp()
     kept = pathlib.Path(home) / "map.toml"
     line = ["learn", "profile", "pad-2b", "--as", str(kept), "--host", str(ROOT / "tests" / "cli" / "traces" / "wobble.trace")]
-    shell = Shell(line + ["--from-second", "4.5", "--step"], HOME=home)
+    shell = Shell(line + ["--from", "4.5", "--step"], HOME=home)
     shell.look_for('shall be "left"')
     shell.type("ss")
     shell.look_for('shall be "outer"')

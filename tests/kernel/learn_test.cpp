@@ -88,7 +88,7 @@ TEST_CASE("an encoder for two that nobody knows is learned from nothing, and bot
   const UhidUnit board{"Wick Board For Two", "w", 13, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Wick Board For Two", 1));
   NodeReader bystander{node_of("Wick Board For Two")};
-  Program learn{at_home("learn unit --shape panel --parts left,right")};
+  Program learn{at_home("learn unit --form panel --parts left,right")};
   const auto letter = [](std::size_t number) { return Key{0, static_cast<std::uint8_t>(4 + number)}; };
   REQUIRE(press_until(board, letter(0), learn, "answers."));
   bystander.drain();
@@ -138,7 +138,7 @@ TEST_CASE("whoever learns a unit that is played on is told by which process", "[
         std::string::npos);
 }
 
-TEST_CASE("each step answers in the hand, and a unit that leaves pauses it", "[units]") {
+TEST_CASE("each step answers in the hand", "[units]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Shaking Pad", 1));
   Program learn{at_home("learn profile pad-2b --as shaken --feel --with-virtual")};

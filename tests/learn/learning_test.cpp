@@ -362,7 +362,7 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
   LearnOptions options;
   options.all_units = dice.below(4) == 1;
   options.used = static_cast<WhenUsed>(dice.below(4));
-  if (dice.below(3) == 1) options.longest_step = Duration{200'000};
+  if (dice.below(3) == 1) options.skip_after = Duration{200'000};
   const std::string& system = shelf().systems[dice.below(shelf().systems.size())].name;
   Learning learning{questions_for(shelf(), propose(shelf(), system).value(), 1), options};
   std::int64_t time = 0;
@@ -477,4 +477,21 @@ TEST_CASE("turned around, moved, added to, skipped: so it stands in the profile"
         "bottom = \"north\"\n"
         "outer = []\n");
   CHECK(bound(true).find("bottom = [\"south\", \"north\"]\n") != std::string::npos);
+}
+
+TEST_CASE("two on one plug have their controls apart: what one has is not used for the other", "[learn]") {
+  const Profile profile = propose(shelf(), "paddle-pair").value();
+  const auto questions = questions_for(shelf(), profile, 1, true);
+  REQUIRE(questions.size() == 2);
+  std::vector<Question> fire{questions[1]};
+  for (const auto& [role, target] : roles_in_use(shelf(), profile, 1, fire)) CHECK(target == "second");
+  LearnOptions options;
+  options.used = WhenUsed::moved;
+  options.in_use = {{"south", "second"}};
+  Desk desk{fire, options};
+  desk.put("pad", {seated(plain_pad(), "seat-2")}, true);
+  desk.press("south");
+  const Profile learned = with_answers(shelf(), profile, 1, desk.learning);
+  for (const Binding& binding : learned.ports[0].bind) CHECK_FALSE(binding.target.starts_with("first"));
+  CHECK(learned.ports[0].bind.size() == 1);
 }

@@ -129,7 +129,7 @@ TEST_CASE("a pad of any codes is learned from nothing, and read back from its fi
   for (int round = 0; round < cases(200, 5000); ++round) {
     CAPTURE(round);
     const Odd pad{static_cast<unsigned>(round)};
-    const std::vector<ModelQuestion> asked = model_questions(ModelShape::pad, false, {}, {{pad.node}});
+    const std::vector<ModelQuestion> asked = model_questions(ModelForm::pad, false, {}, {{pad.node}});
     OddDesk desk{pad, asked};
     for (int turns = 0; turns < 60 && desk.learning.asked(); ++turns) {
       const ModelQuestion& now = asked.at(*desk.learning.asked());
@@ -140,7 +140,10 @@ TEST_CASE("a pad of any codes is learned from nothing, and read back from its fi
     INFO(desk.said());
     REQUIRE_FALSE(desk.learning.asked());
     const LearnedNode node{1, pad.node, true};
-    const Sheets read = read_sheets("mystery.toml", to_toml(learned_sheet("mystery", {{node}}, asked, desk.learning)));
+    std::vector<std::string> left_out;
+    const UnitSheet sheet = learned_sheet("mystery", {{node}}, asked, desk.learning, left_out);
+    CHECK(left_out.empty());
+    const Sheets read = read_sheets("mystery.toml", to_toml(sheet));
     REQUIRE(read.problems.empty());
     Catalogue catalogue;
     catalogue.units = read.units;
@@ -151,7 +154,7 @@ TEST_CASE("a pad of any codes is learned from nothing, and read back from its fi
       CHECK(words_for(*is) == words_for(meant));
     }
     CHECK(got.controls.size() == pad.meant.size());
-    CHECK(to_toml(read.units[0]) == to_toml(learned_sheet("mystery", {{node}}, asked, desk.learning)));
+    CHECK(to_toml(read.units[0]) == to_toml(sheet));
   }
 }
 
@@ -174,9 +177,40 @@ TEST_CASE("what is known of a unit without asking: keys by their names, and anot
 }
 
 TEST_CASE("by letter, the button A is the one that the kernel calls south", "[learn]") {
-  const auto asked = model_questions(ModelShape::pad, true, {}, {});
+  const auto asked = model_questions(ModelForm::pad, true, {}, {});
   const auto a = std::ranges::find(asked, "A", [](const ModelQuestion& one) { return one.question.name; });
   REQUIRE(a != asked.end());
   CHECK(a->role == "south");
   CHECK(a->label == "A");
+}
+
+TEST_CASE("what has no place on a sheet is listed: a second role, and a button that is an axis", "[learn]") {
+  Description node;
+  node.name = "Heron Odd Pad";
+  node.vendor = 0x1209;
+  node.product = 0x000d;
+  node.codes = {{absolute(2), 0, 255, 0}, {code::btn_south}};
+  const auto asked = model_questions(ModelForm::pad, false, {}, {{node}});
+  Learning learning{OddDesk::questions_of(asked)};
+  learning.ask_only({"bottom", "right face", "left face"});
+  learning.meet(1, "pad", raw_attachment(node), true);
+  std::int64_t time = 100'000;
+  const auto press = [&](Code code, int most) {
+    for (const int value : {most / 8, most, 0}) {
+      const Change change{code, value};
+      learning.hear(1, {at_us(time += 20'000), {&change, 1}});
+    }
+    learning.advance(at_us(time += 1'000'000));
+  };
+  learning.advance(at_us(time));
+  press(absolute(2), 255);
+  press(code::btn_south, 1);
+  press(code::btn_south, 1);
+  press(code::btn_south, 1);  // for both
+  REQUIRE_FALSE(learning.asked());
+  std::vector<std::string> left_out;
+  const UnitSheet sheet = learned_sheet("odd", {{LearnedNode{1, node, true}}}, asked, learning, left_out);
+  CHECK(left_out == std::vector<std::string>{"bottom", "left face"});
+  REQUIRE(sheet.controls.size() == 1);
+  CHECK(sheet.controls[0].role == "east");
 }

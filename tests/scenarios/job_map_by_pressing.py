@@ -138,7 +138,7 @@ def raw_adapter(home):
     change(2, 1, ms=900)
     change(2, 1, ms=900)
     path = room.save(home.folder / "box.room")
-    words = ("--shape", "pad", "--parts", "one,two", "--only", "south,east,left-stick,start")
+    words = ("--form", "pad", "--parts", "one,two", "--only", "south,east,left-stick,start")
     out, talk = home.run("learn", "unit", *words, "--host", path, "--as", "./box.toml")
     assert "Kept in ./box.toml: 9 controls" in out, (out, talk)
     assert "hid:0/button-17" in out and "one, two" in out, out
