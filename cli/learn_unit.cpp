@@ -235,7 +235,7 @@ class UnitLearning {
                         control.role + axis + (control.reversed ? ", reversed" : ""), parts));
     }
     if (!left_out_.empty())
-      talk(fmt::format("Not on the sheet, where a control has one role and an axis is no button: {}.",
+      talk(fmt::format("Not on the sheet, where a control has one role, and an axis is not a button: {}.",
                        some_listed(left_out_, 16)));
     print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
