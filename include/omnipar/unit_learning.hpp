@@ -49,8 +49,8 @@ struct LearnedNode {
 };
 
 /// The sheet that the answers make. What `base` says of codes that were not answered stays; of a role that was answered
-/// it is replaced. On a sheet a control has one role, and an axis is not a button: the names of answers that have no place
-/// there are added to `left_out`.
+/// it is replaced. On a sheet a control has one role, and an axis is not a button: the names of answers that have no
+/// place there are added to `left_out`.
 [[nodiscard]] UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes,
                                       std::span<const ModelQuestion> asked, const Learning& learning,
                                       std::vector<std::string>& left_out, const UnitSheet& base = {});
