@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "omnipar/calibration.hpp"
 #include "omnipar/description.hpp"
 #include "omnipar/role.hpp"
 
@@ -44,6 +45,11 @@ struct Attachment {
   std::vector<Change> state;
   /// A hand has just pressed one of its buttons: hotkeys take those that are down for pressed now.
   bool by_press = false;
+  /// What was measured on it and holds for its ranges: goes before minimum, maximum and rest of its controls.
+  std::vector<StickCalibration> sticks{};
+  std::vector<AxisCalibration> axes{};
+  /// Controls whose calibration does not hold, because the unit has another range now, by their roles.
+  std::vector<std::string> outdated{};
 };
 
 /// True if a report holds a button's press by a hand (not a release, not an axis).

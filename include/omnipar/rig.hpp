@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "omnipar/report.hpp"
+#include "omnipar/calibration.hpp"
 
 namespace omnipar {
 
@@ -23,32 +23,6 @@ struct RigUnit {
   std::string connection{};  ///< "wireless" or "wired": the one to use if there are both; empty: wired
   std::string half{};        ///< of a device with several controllers: which one (see `Description::half`)
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
-};
-
-/// What was measured on one axis, in the unit's raw numbers.
-struct AxisCalibration {
-  Code code;
-  std::int32_t minimum = 0;
-  std::int32_t maximum = 0;
-  std::int32_t rest = 0;
-  friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;
-};
-
-/// Controls of one unit that do not go together: while some are held, others are blocked or come as ghosts, as the
-/// wiring of a keyboard or an encoder has it.
-struct Combination {
-  std::vector<Code> held;
-  std::vector<Code> blocked;  ///< pressed, but nothing came
-  std::vector<Code> ghosts;   ///< came although nobody pressed it
-  friend bool operator==(const Combination&, const Combination&) = default;
-};
-
-/// What was measured on one unit of the rig.
-struct Calibration {
-  std::string unit;  ///< its name in the rig
-  std::vector<AxisCalibration> axes;
-  std::vector<Combination> combinations{};
-  friend bool operator==(const Calibration&, const Calibration&) = default;
 };
 
 struct Rig {

@@ -2,6 +2,7 @@
 #include "catalogue/kinds.hpp"
 
 #include <array>
+#include <iterator>
 
 #include "stage/table.hpp"
 
@@ -237,13 +238,52 @@ const std::vector<Field>& rig_table() {
   return fields;
 }
 
+/// What every measurement has, behind its own fields.
+std::vector<Field> with_measured(std::vector<Field> fields) {
+  constexpr double most_readings = 1e9;
+  const Field more[] = {
+      {"own-dead-zone", FieldKind::number, "what the unit itself takes for rest, as a part of a full push", false, 0,
+       0.9},
+      {"self-centering", FieldKind::flag, "returns to rest when it is released; yes, if left out"},
+      {"noise", FieldKind::number, "how far readings at rest are from the rest, in raw numbers", false, 0, any_native},
+      {"error", FieldKind::number, "what the fit is off by at the edge, as a part of a full push", false, 0, 1},
+      {"readings", FieldKind::whole, "how many were used", false, 0, most_readings},
+      {"measured", FieldKind::text, "the day on which it was measured"},
+  };
+  fields.insert(fields.end(), std::begin(more), std::end(more));
+  return fields;
+}
+
 const std::vector<Field>& axis_fields() {
-  static const std::vector<Field> fields{
+  static const std::vector<Field> fields = with_measured({
       {"code", FieldKind::text, "the raw code of the axis", true},
       {"minimum", FieldKind::whole, "the lowest value that a hand reaches", true, -any_native, any_native},
       {"maximum", FieldKind::whole, "the highest", true, -any_native, any_native},
       {"rest", FieldKind::whole, "the value at rest", true, -any_native, any_native},
-  };
+      {"declared", FieldKind::point, "the range that the unit declared then: with another one this does not hold",
+       false, -any_native, any_native},
+      {"marks", FieldKind::points, "of a bent response: raw numbers, and the part of a full push that each is", false,
+       -any_native, any_native},
+  });
+  return fields;
+}
+
+const std::vector<Field>& stick_fields() {
+  static const std::vector<Field> fields = with_measured({
+      {"x", FieldKind::text, "the raw code of its x", true},
+      {"y", FieldKind::text, "the raw code of its y", true},
+      {"rest", FieldKind::point, "where it rests, in raw numbers", true, -any_native, any_native},
+      {"width", FieldKind::point, "raw numbers of the same way of the stick to the right and downwards", true, 1e-6,
+       any_native},
+      {"turned", FieldKind::number, "degrees by which it is turned in its housing, from right to down", false, -180,
+       180},
+      {"gate", FieldKind::text, "what limits its way", false, 0, 0, {}, {"round", "square", "octagon", "other"}},
+      {"edge", FieldKind::points, "corners of what it reaches, in raw numbers, in turn around the rest", true,
+       -any_native, any_native},
+      {"declared-x", FieldKind::point, "the range that the unit declared then: with another one this does not hold",
+       false, -any_native, any_native},
+      {"declared-y", FieldKind::point, "likewise of its y", false, -any_native, any_native},
+  });
   return fields;
 }
 
@@ -261,7 +301,8 @@ const std::vector<Field>& calibration_table() {
       {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
       {"kind", FieldKind::text, "what the sheet is", true},
       {"unit", FieldKind::text, "the unit's name in the rig", true},
-      {"axis", FieldKind::tables, "what was measured", false, 0, 0, axis_fields()},
+      {"axis", FieldKind::tables, "what was measured on single axes", false, 0, 0, axis_fields()},
+      {"stick", FieldKind::tables, "what was measured on sticks", false, 0, 0, stick_fields()},
       {"combination", FieldKind::tables, "controls that do not go together", false, 0, 0, combination_fields()},
   };
   return fields;

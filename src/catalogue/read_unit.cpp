@@ -7,6 +7,7 @@
 #include "catalogue/lookup.hpp"
 #include "catalogue/take.hpp"
 #include "omnipar/hid.hpp"
+#include "shape/measured.hpp"
 
 namespace omnipar::catalogue {
 namespace {
@@ -46,6 +47,16 @@ class CodeReader {
     const auto code = code_called(word, name.mark);
     if (!code) return std::nullopt;
     return once({node, *code, ""}, name);
+  }
+
+  /// Of a calibration: an axis, also one of raw reports by its number.
+  Code axis_in(const Value& table, std::string_view field) {
+    const Value& name = *table.find(field);
+    const auto code = code_called(name.text, name.mark);
+    if (!code) return {};
+    if (code->type != ev_abs && code->type != ev_hid)
+      error(name.mark, "wrong-code", "only an axis can be calibrated", "name an axis, such as ABS_X");
+    return once({"", *code, ""}, name).code;
   }
 
   /// A list of codes; those that are none are left out.
@@ -197,21 +208,71 @@ void read_rig(const text::Source& source, const Value& table, std::size_t errors
                                 text_in(unit, "connection"), text_in(unit, "half")});
 }
 
+namespace {
+
+Measured measured_in(const Value& table) {
+  return {text_in(table, "measured"), whole_in<std::int32_t>(table, "readings"), number_in(table, "error", 0),
+          number_in(table, "noise", 0)};
+}
+
+DeclaredRange declared_in(const Value& table, std::string_view field) {
+  const Value* range = table.find(field);
+  if (range == nullptr) return {};
+  return {static_cast<std::int32_t>(range->items[0].number), static_cast<std::int32_t>(range->items[1].number)};
+}
+
+RawPoint point_of(const Value& pair) { return {pair.items[0].number, pair.items[1].number}; }
+
+AxisCalibration axis_in(CodeReader& codes, const Value& table) {
+  AxisCalibration axis{codes.axis_in(table, "code"), whole_in<std::int32_t>(table, "minimum"),
+                       whole_in<std::int32_t>(table, "maximum"), whole_in<std::int32_t>(table, "rest")};
+  if (axis.minimum >= axis.maximum || axis.rest < axis.minimum || axis.rest > axis.maximum)
+    codes.error(table.find("minimum")->mark, "bad-number", "this is not a range",
+                "the minimum lies below the maximum, and the rest between them");
+  axis.declared = declared_in(table, "declared");
+  if (const Value* marks = table.find("marks")) {
+    for (const Value& mark : marks->items) axis.marks.push_back({mark.items[0].number, mark.items[1].number});
+    Control control;
+    control.reading = axis.rest == axis.minimum || axis.rest == axis.maximum ? Reading::one_sided : Reading::two_sided;
+    if (!axis.marks.empty() && !shape::axis_map(axis, control))
+      codes.error(marks->mark, "bad-number", "these marks make no curve",
+                  "at most 9 of them, inside the range, and each further on than the one before");
+  }
+  axis.own_dead_zone = number_in(table, "own-dead-zone", 0);
+  axis.self_centering = flag_in(table, "self-centering", true);
+  axis.measured = measured_in(table);
+  return axis;
+}
+
+StickCalibration stick_in(CodeReader& codes, const Value& table) {
+  StickCalibration stick;
+  stick.x = codes.axis_in(table, "x");
+  stick.y = codes.axis_in(table, "y");
+  stick.rest = point_of(*table.find("rest"));
+  stick.width = point_of(*table.find("width"));
+  stick.turned = number_in(table, "turned", 0);
+  const std::string gate = text_in(table, "gate");
+  for (const StickGate one : {StickGate::round, StickGate::square, StickGate::octagon, StickGate::other})
+    if (gate == word_of(one)) stick.gate = one;
+  for (const Value& corner : table.find("edge")->items) stick.edge.push_back(point_of(corner));
+  if (!shape::stick_map(stick))
+    codes.error(table.find("edge")->mark, "bad-number", "this edge does not go around the rest",
+                "3 to 64 corners in turn, none of them dented inwards");
+  stick.declared_x = declared_in(table, "declared-x");
+  stick.declared_y = declared_in(table, "declared-y");
+  stick.own_dead_zone = number_in(table, "own-dead-zone", 0);
+  stick.self_centering = flag_in(table, "self-centering", true);
+  stick.measured = measured_in(table);
+  return stick;
+}
+
+}  // namespace
+
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
   Calibration calibration{text_in(table, "unit"), {}, {}};
   CodeReader codes{source, sheets.problems};
-  for (const Value& axis : items_of(table, "axis")) {
-    const auto code = codes.code_in(axis);
-    AxisCalibration measured{code.value_or(RawName{}).code, whole_in<std::int32_t>(axis, "minimum"),
-                             whole_in<std::int32_t>(axis, "maximum"), whole_in<std::int32_t>(axis, "rest")};
-    if (code && code->code.type != ev_abs)
-      codes.error(axis.find("code")->mark, "wrong-code", "only an axis can be calibrated",
-                  "name an axis, such as ABS_X");
-    if (measured.minimum >= measured.maximum || measured.rest < measured.minimum || measured.rest > measured.maximum)
-      codes.error(axis.find("minimum")->mark, "bad-number", "this is not a range",
-                  "the minimum lies below the maximum, and the rest between them");
-    calibration.axes.push_back(measured);
-  }
+  for (const Value& axis : items_of(table, "axis")) calibration.axes.push_back(axis_in(codes, axis));
+  for (const Value& stick : items_of(table, "stick")) calibration.sticks.push_back(stick_in(codes, stick));
   for (const Value& combination : items_of(table, "combination"))
     calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "blocked"),
                                         codes.list_in(combination, "ghosts")});

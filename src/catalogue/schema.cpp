@@ -45,6 +45,10 @@ Json shape_of(const Field& field) {
               {"items", {{"type", "number"}, {"minimum", field.low}, {"maximum", field.high}}},
               {"minItems", 2},
               {"maxItems", 2}};
+    case FieldKind::points: {
+      const Json number{{"type", "number"}, {"minimum", field.low}, {"maximum", field.high}};
+      return {{"type", "array"}, {"items", {{"type", "array"}, {"items", number}, {"minItems", 2}, {"maxItems", 2}}}};
+    }
     case FieldKind::table:
       return object_of(field.inside);
     case FieldKind::tables:
@@ -101,6 +105,8 @@ std::string words_for(const Field& field) {
       return "a list of texts";
     case FieldKind::point:
       return "two numbers: `[120, 40]`";
+    case FieldKind::points:
+      return "a list of pairs: `[[1, 0], [120, 0.5]]`";
     case FieldKind::table:
       return "a table";
     case FieldKind::tables:

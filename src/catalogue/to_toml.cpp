@@ -114,11 +114,55 @@ std::string to_toml(const Rig& rig) {
   return text;
 }
 
+namespace {
+
+std::string pair_text(double x, double y) { return fmt::format("[{}, {}]", x, y); }
+
+std::string declared_text(std::string_view field, DeclaredRange range) {
+  return range == DeclaredRange{} ? "" : fmt::format("{} = {}\n", field, pair_text(range.minimum, range.maximum));
+}
+
+std::string measured_text(double own_dead_zone, bool self_centering, const Measured& measured) {
+  std::string text;
+  if (own_dead_zone != 0) text += fmt::format("own-dead-zone = {}\n", own_dead_zone);
+  if (!self_centering) text += "self-centering = false\n";
+  if (measured.noise != 0) text += fmt::format("noise = {}\n", measured.noise);
+  if (measured.error != 0) text += fmt::format("error = {}\n", measured.error);
+  if (measured.count != 0) text += fmt::format("readings = {}\n", measured.count);
+  if (!measured.on.empty()) text += fmt::format("measured = {}\n", text::quoted(measured.on));
+  return text;
+}
+
+std::string axis_text(const AxisCalibration& axis) {
+  std::string text = fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
+                                 text::quoted(base::code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+  text += declared_text("declared", axis.declared);
+  std::string marks;
+  for (const RawMark& mark : axis.marks) marks += (marks.empty() ? "" : ", ") + pair_text(mark.raw, mark.part);
+  if (!marks.empty()) text += fmt::format("marks = [{}]\n", marks);
+  return text + measured_text(axis.own_dead_zone, axis.self_centering, axis.measured);
+}
+
+std::string stick_text(const StickCalibration& stick) {
+  std::string text = fmt::format("\n[[stick]]\nx = {}\ny = {}\nrest = {}\nwidth = {}\n",
+                                 text::quoted(base::code_name(stick.x)), text::quoted(base::code_name(stick.y)),
+                                 pair_text(stick.rest.x, stick.rest.y), pair_text(stick.width.x, stick.width.y));
+  if (stick.turned != 0) text += fmt::format("turned = {}\n", stick.turned);
+  if (stick.gate != StickGate::round) text += fmt::format("gate = \"{}\"\n", word_of(stick.gate));
+  std::string corners;
+  for (std::size_t i = 0; i < stick.edge.size(); ++i)
+    corners += (i == 0 ? "" : i % 6 == 0 ? ",\n  " : ", ") + pair_text(stick.edge[i].x, stick.edge[i].y);
+  text += fmt::format("edge = [{}]\n", corners);
+  text += declared_text("declared-x", stick.declared_x) + declared_text("declared-y", stick.declared_y);
+  return text + measured_text(stick.own_dead_zone, stick.self_centering, stick.measured);
+}
+
+}  // namespace
+
 std::string to_toml(const Calibration& calibration) {
   std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", text::quoted(calibration.unit));
-  for (const AxisCalibration& axis : calibration.axes)
-    text += fmt::format("\n[[axis]]\ncode = {}\nminimum = {}\nmaximum = {}\nrest = {}\n",
-                        text::quoted(base::code_name(axis.code)), axis.minimum, axis.maximum, axis.rest);
+  for (const AxisCalibration& axis : calibration.axes) text += axis_text(axis);
+  for (const StickCalibration& stick : calibration.sticks) text += stick_text(stick);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
     if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));

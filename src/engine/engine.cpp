@@ -118,14 +118,22 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   return point;
 }
 
+/// Where it is by what was measured.
+[[gnu::noinline]] shape::Point State::measured_point(const Slot& slot, const Gauge& gauge) const noexcept {
+  if (gauge.stick != nothing) return shape::position(slot.sticks[gauge.stick], raw[gauge.x], raw[gauge.y]);
+  if (gauge.bend != nothing) return {shape::position(slot.bends[gauge.bend], raw[gauge.x]), 0};
+  return point_of(gauge);
+}
+
 /// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
 [[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
+  if (!gauge.alike) return measured_point(slot, gauge);
   shape::Point best;
   double best_square = -1;
   for (const Gauge& other : slot.gauges) {
     if (slot.operations[other.operations.first].operation != slot.operations[gauge.operations.first].operation)
       continue;
-    const shape::Point point = point_of(other);
+    const shape::Point point = measured_point(slot, other);
     const double square = point.x * point.x + point.y * point.y;
     if (square <= best_square) continue;
     best_square = square;
@@ -135,20 +143,35 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
 }
 
 /// A position goes through all its stages.
-[[gnu::noinline]] void State::measure_shaped(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept {
-  const AnalogOperation& operation = plan_data->operations[own.operation];
-  for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
+[[gnu::noinline]] void State::measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit,
+                                             shape::Point point) noexcept {
+  arrive(own, unit, through(own.shapes.of(slot.shapes), unit, point));
+}
+
+/// It is at the end of its way.
+void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept {
   if (own.kind == AnalogKind::crossing)
-    cross(unit, operation, point);
+    cross(unit, plan_data->operations[own.operation], point);
   else if (head->frozen == 0)
-    set_lane(own.lane, point);
+    is_aim(own.kind) ? aim_at(own, unit, point) : set_lane(own.lane, point);
+}
+
+/// A shape that follows hears where it is to go. While nothing plays, and when how things are is looked at, it is there
+/// at once.
+[[gnu::noinline]] shape::Point State::follow(const OwnShape& shape, std::size_t unit, shape::Point point) noexcept {
+  stage::Trail& trail = trails[shape.trail * max_units + unit];
+  trail.goal = point;
+  if (takes_as_is || head->frozen != plays) trail.at = point;
+  const shape::Point at = shape.follow(shape.constants, trail, false);
+  set_moving(follower(shape.trail, unit), trail.moves != 0);
+  return at;
 }
 
 [[gnu::always_inline]] inline void State::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
-  const shape::Point point = gauge.alike ? furthest_point(slot, gauge) : point_of(gauge);
+  const shape::Point point = gauge.plain ? point_of(gauge) : furthest_point(slot, gauge);
   for (const OwnOperation& own : gauge.operations.of(slot.operations)) {
     if (own.way >= Way::shaped) [[unlikely]]
-      own.way == Way::aim ? aim(own, unit, gauge, point) : measure_shaped(own, unit, point);
+      own.way == Way::aim ? aim(slot, own, unit, gauge, point) : measure_shaped(slot, own, unit, point);
     else if (own.way == Way::crossing)
       cross(unit, plan_data->operations[own.operation], point);
     else if (head->frozen == 0)
@@ -275,8 +298,10 @@ void State::take(std::size_t unit, std::span<const Change> changes) noexcept { c
 void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];
+  takes_as_is = true;
   for (const Gauge& gauge : slot.gauges)
     if ((known[unit] & gauge.axes) != 0) measure(slot, unit, gauge);
+  takes_as_is = false;
 }
 
 /// Notes which directions are passed already, without any effect.
@@ -340,6 +365,11 @@ void State::rest_hotkeys() noexcept {
 }
 
 void State::rest_axis(const OwnOperation& own, std::size_t unit) noexcept {
+  for (const OwnShape& shape : own.shapes.of(slots[unit].shapes))
+    if (shape.trail != nothing) {
+      trails[shape.trail * max_units + unit] = {};
+      set_moving(follower(shape.trail, unit), false);
+    }
   if (is_aim(own.kind)) return rest_aim(plan_data->operations[own.operation], unit);
   if (own.kind != AnalogKind::lane) return;
   if (!own.lane.speaks) return set_lane(own.lane, {});

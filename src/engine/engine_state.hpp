@@ -13,6 +13,7 @@
 
 #include "omnipar/engine.hpp"
 #include "plan/plan_data.hpp"
+#include "shape/measured.hpp"
 #include "shape/shape.hpp"
 
 namespace omnipar::engine {
@@ -91,12 +92,21 @@ struct Lane {
 /// The quick ways of a position, and the one through the stages that the plan has for it.
 enum class Way : std::uint8_t { dead_zone, crossing, shaped, aim };
 
+/// A shape on the way of an operation, with this unit's own constants.
+struct OwnShape {
+  shape::Point (*move)(const stage::Constants&, shape::Point) noexcept = nullptr;
+  stage::Constants constants{};
+  shape::Point (*follow)(const stage::Constants&, stage::Trail&, bool tick) noexcept = nullptr;  ///< instead
+  Index trail = nothing;  ///< of a shape that follows: its number in the plan
+};
+
 /// An analog operation of the plan, with this unit's own lane or crossing.
 struct OwnOperation {
   Way way = Way::dead_zone;
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
   Lane lane;
+  Run shapes;                 ///< of the slot's own
   shape::DeadZone dead_zone;  ///< of a lane that has nothing else on its way
 };
 
@@ -106,8 +116,11 @@ struct Gauge {
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
-  bool alike = false;  ///< the unit has others of the same role: the one that is pushed furthest counts
-  Run operations;      ///< of the slot's own
+  bool alike = false;     ///< the unit has others of the same role: the one that is pushed furthest counts
+  bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
+  Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`
+  Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
+  Run operations;         ///< of the slot's own
   shape::Scale x_scale;
   shape::Scale y_scale;
 };
@@ -151,6 +164,9 @@ struct Slot {
   std::vector<Sum> all_sums;  ///< what movements are added to
   std::vector<Gauge> gauges;
   std::vector<OwnOperation> operations;
+  std::vector<OwnShape> shapes;         ///< what these go through, each one's together
+  std::vector<shape::StickMap> sticks;  ///< by what was measured
+  std::vector<shape::AxisMap> bends;
   std::vector<Index> gates;     ///< those of the plan that it has a way through
   std::vector<Index> digitals;  ///< likewise
   std::vector<Opposed> opposed;
@@ -191,8 +207,17 @@ struct State {
   void rest_hotkeys() noexcept;
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
+  [[nodiscard]] shape::Point measured_point(const Slot& slot, const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
-  void measure_shaped(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
+  [[nodiscard]] shape::Point through(std::span<const OwnShape> shapes, std::size_t unit, shape::Point point) noexcept {
+    for (const OwnShape& shape : shapes)
+      point = shape.move != nullptr ? shape.move(shape.constants, point) : follow(shape, unit, point);
+    return point;
+  }
+  [[nodiscard]] shape::Point follow(const OwnShape& shape, std::size_t unit, shape::Point point) noexcept;
+  void trail_on(Index number, std::size_t unit) noexcept;
+  void arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
+  void measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
@@ -209,9 +234,11 @@ struct State {
   void thaw() noexcept;
 
   // pointer.cpp
-  void aim(const OwnOperation& own, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept;
-  [[nodiscard]] shape::Point aimed_at(const AnalogOperation& operation, const Gauge& gauge,
-                                      shape::Point point) const noexcept;
+  void aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
+           shape::Point point) noexcept;
+  [[nodiscard]] shape::Point aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
+                                      shape::Point point) noexcept;
+  void aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept;
   void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept;
   void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept;
   void drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept;
@@ -229,6 +256,9 @@ struct State {
   }
   [[nodiscard]] std::size_t glider(const AnalogOperation& operation, std::size_t unit) const noexcept {
     return (plan_data->digitals.size() + operation.glide) * max_units + unit;
+  }
+  [[nodiscard]] std::size_t follower(Index trail, std::size_t unit) const noexcept {
+    return (plan_data->digitals.size() + plan_data->glides + trail) * max_units + unit;
   }
 
   // signals.cpp
@@ -320,9 +350,11 @@ struct State {
   std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
   PointerState* pointers = nullptr;
   AimState* aims = nullptr;
+  stage::Trail* trails = nullptr;  ///< of shapes that follow, by unit
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
+  bool takes_as_is = false;    ///< what follows is at once where it goes: how things are is looked at
   bool sights_later = false;   ///< where pointers are is looked at when all have said it
   bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has
   std::array<std::uint64_t, 2> to_settle{};  ///< a bit for each port with such directions that have changed since

@@ -21,7 +21,9 @@ std::int64_t within(std::int64_t coordinate) noexcept { return std::clamp<std::i
 }  // namespace
 
 /// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
-shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gauge, shape::Point point) const noexcept {
+shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
+                             shape::Point point) noexcept {
+  const AnalogOperation& operation = plan_data->operations[own.operation];
   if (operation.kind == AnalogKind::point) {
     const auto side = [](const shape::Scale& scale, std::int32_t value) {
       const double width = scale.width[std::isfinite(scale.width[0]) ? 0 : 1];  // reversed, it begins at its maximum
@@ -29,14 +31,18 @@ shape::Point State::aimed_at(const AnalogOperation& operation, const Gauge& gaug
     };
     point = {side(gauge.x_scale, raw[gauge.x]), gauge.pair ? side(gauge.y_scale, raw[gauge.y]) : 0};
   }
-  for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
-  return operation.kind == AnalogKind::spring ? shape::squared(point) : point;
+  return through(own.shapes.of(slot.shapes), unit, point);
 }
 
-void State::aim(const OwnOperation& own, std::size_t unit, const Gauge& gauge, shape::Point point) noexcept {
+void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
+                shape::Point point) noexcept {
   if (head->frozen != 0) return;
+  aim_at(own, unit, aimed_at(slot, own, unit, gauge, point));
+}
+
+void State::aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
-  const shape::Point at = aimed_at(operation, gauge, point);
+  if (operation.kind == AnalogKind::spring) at = shape::squared(at);
   AimState& aim = aims[aim_of(operation, unit)];
   if (operation.kind == AnalogKind::glide) {
     aim.push = at;

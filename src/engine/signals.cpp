@@ -209,19 +209,47 @@ void State::travel(std::size_t mover) noexcept {
   const std::size_t number = mover / max_units;
   const std::size_t unit = mover % max_units;
   const std::size_t digitals = plan_data->digitals.size();
+  if (number >= digitals + plan_data->glides)
+    return trail_on(static_cast<Index>(number - digitals - plan_data->glides), unit);
   if (number >= digitals) return glide(static_cast<Index>(number - digitals), unit);
   const DigitalOperation& digital = plan_data->digitals[number];
   if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital, unit))) set_moving(mover, false);
   set_lane(lane_of(digital, unit), stage::from_fixed(position[mover]));
 }
 
-/// All that is on its way, in order.
+/// One tick of a shape that follows, and what lies behind it.
+void State::trail_on(Index number, std::size_t unit) noexcept {
+  const Slot& slot = slots[unit];
+  for (const OwnOperation& own : slot.operations) {
+    if (own.operation != plan_data->trailing[number]) continue;
+    const std::span shapes = own.shapes.of(slot.shapes);
+    std::size_t at = 0;
+    while (at < shapes.size() && shapes[at].trail != number) ++at;
+    if (at == shapes.size()) return;
+    stage::Trail& trail = trails[number * max_units + unit];
+    const shape::Point point = shapes[at].follow(shapes[at].constants, trail, true);
+    set_moving(follower(number, unit), trail.moves != 0);
+    arrive(own, unit, through(shapes.subspan(at + 1), unit, point));
+    if (own.kind != AnalogKind::crossing) return;
+    settles_later = true;
+    lower_crossings(unit);
+    return settle_all_opposites();
+  }
+}
+
+/// All that is on its way, in order. What begins to move meanwhile, behind the one that moves it, goes with it.
 void State::tick() noexcept {
+  const auto behind = [](std::uint64_t all, int bit) { return bit == 63 ? 0 : all & (~std::uint64_t{0} << (bit + 1)); };
   for (std::size_t group = 0; group * 64 * 64 < plan::movers_of(*plan_data); ++group)
-    for (std::uint64_t words = moving_words[group]; words != 0; words &= words - 1) {
-      const std::size_t word = group * 64 + static_cast<std::size_t>(std::countr_zero(words));
-      for (std::uint64_t movers = moving[word]; movers != 0; movers &= movers - 1)
-        travel(word * 64 + static_cast<std::size_t>(std::countr_zero(movers)));
+    for (std::uint64_t words = moving_words[group]; words != 0;) {
+      const int w = std::countr_zero(words);
+      const std::size_t word = group * 64 + static_cast<std::size_t>(w);
+      for (std::uint64_t movers = moving[word]; movers != 0;) {
+        const int bit = std::countr_zero(movers);
+        travel(word * 64 + static_cast<std::size_t>(bit));
+        movers = behind(moving[word], bit);
+      }
+      words = behind(moving_words[group], w);
     }
 }
 
@@ -231,12 +259,17 @@ void State::refresh_group(const Group& group) noexcept {
   shape::Point best;
   double best_square = 0;
   for (const shape::Point& lane : std::span{lanes + group.lanes.first, group.lanes.count}) {
+    if (group.adds) {
+      best.x += lane.x;
+      continue;
+    }
     const double square = lane.x * lane.x + lane.y * lane.y;
     if (square > best_square) {
       best_square = square;
       best = lane;
     }
   }
+  if (group.adds) best.x = std::clamp(best.x, -1.0, 1.0);
   if (level[group.x] == best.x && (group.y == nothing || level[group.y] == best.y)) return;
   level[group.x] = best.x;
   if (group.y != nothing) level[group.y] = best.y;

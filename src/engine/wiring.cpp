@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "attach/measured.hpp"
 #include "attach/position.hpp"
 #include "engine/sampler.hpp"
 #include "engine/engine_state.hpp"
@@ -32,6 +33,9 @@ class Wiring {
     slot_.all_sums.clear();
     slot_.gauges.clear();
     slot_.operations.clear();
+    slot_.shapes.clear();
+    slot_.sticks.clear();
+    slot_.bends.clear();
     slot_.gates.clear();
     slot_.digitals.clear();
     slot_.opposed.clear();
@@ -43,6 +47,7 @@ class Wiring {
                           attachment_.unit, fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
     slot_.words = (slot_.buttons.size() + 63) / 64;
     find_alike();
+    find_measured();
     find_ways();
     return std::nullopt;
   }
@@ -165,6 +170,7 @@ class Wiring {
     const std::size_t axis = slot_.rests.size();
     if (axis >= max_axes) return false;
     slot_.rests.push_back(control.rest);
+    axis_codes_.push_back(control.code);
     Wire wire;
     wire.kind = WireKind::axis;
     wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
@@ -217,6 +223,40 @@ class Wiring {
                     }) > 1;
   }
 
+  /// What was measured goes before the scales; and the dead zone that nobody wrote is as wide as the noise needs.
+  void find_measured() {
+    for (Gauge& gauge : slot_.gauges) {
+      const Code code = code_of(gauge.x);
+      if (const StickCalibration* stick = gauge.pair ? attach::stick_of(attachment_, code) : nullptr;
+          stick != nullptr && stick->x == code && stick->y == code_of(gauge.y)) {
+        if (const auto map = attach::stick_map(attachment_, *stick)) {
+          gauge.stick = static_cast<Index>(slot_.sticks.size());
+          slot_.sticks.push_back(*map);
+        }
+      } else if (const AxisCalibration* axis = gauge.pair ? nullptr : attach::axis_of(attachment_, code)) {
+        if (const auto map = shape::axis_map(*axis, *std::ranges::find(attachment_.controls, code, &Control::code))) {
+          gauge.bend = static_cast<Index>(slot_.bends.size());
+          slot_.bends.push_back(*map);
+        }
+      }
+      gauge.plain = !gauge.alike && gauge.stick == nothing && gauge.bend == nothing;
+      for (OwnOperation& own : std::span{slot_.operations}.subspan(gauge.operations.first, gauge.operations.count))
+        fit_dead_zone(own, code);
+    }
+  }
+
+  [[nodiscard]] Code code_of(Index raw) const { return axis_codes_.at(raw - slot_number_ * max_axes); }
+
+  void fit_dead_zone(OwnOperation& own, Code code) {
+    const std::span shapes = plan_.operations[own.operation].shapes.of(plan_.shapes);
+    for (std::size_t i = 0; i < shapes.size(); ++i) {
+      if (shapes[i].kind != &stage::dead_zone || !shapes[i].by_default) continue;
+      stage::Constants& constants = slot_.shapes[own.shapes.first + i].constants;
+      constants.numbers[0] = attach::dead_zone_for(attachment_, code, constants.numbers[0]);
+      if (own.way == Way::dead_zone) own.dead_zone = constants.dead_zone();
+    }
+  }
+
   std::size_t new_gauge(const Input& input) {
     const std::size_t number = slot_.gauges.size();
     Gauge& gauge = slot_.gauges.emplace_back();
@@ -231,6 +271,9 @@ class Wiring {
       own.lane = {operation.group,      static_cast<Index>(operation.lane + slot_number_), group.x, group.y, false,
                   !group.self_centering};
       const std::span shapes = operation.shapes.of(plan_.shapes);
+      own.shapes = {static_cast<Index>(slot_.shapes.size()), static_cast<Index>(shapes.size())};
+      for (const Shape& shape : shapes)
+        slot_.shapes.push_back({shape.kind->move, shape.constants, shape.kind->follow, shape.trail});
       if (is_aim(operation.kind))
         own.way = Way::aim;
       else if (operation.kind == AnalogKind::crossing)
@@ -252,6 +295,7 @@ class Wiring {
   const Attachment& attachment_;
   Slot& slot_;
   std::size_t slot_number_;
+  std::vector<Code> axis_codes_;      ///< by axis
   std::vector<std::uint8_t> halves_;  ///< by gauge: which halves of a stick it has, 1 its x, 2 its y
 };
 
@@ -301,6 +345,7 @@ void State::set_plan(Plan new_plan) {
   view(moving_words, layout.moving_words);
   view(pointers, layout.pointers);
   view(aims, layout.aims);
+  view(trails, layout.trails);
   for (const Pointer& pointer : plan_data->pointers) level[pointer.x] = level[pointer.y] = 0.5;  // the middle
   view(journal, layout.journal);
 }

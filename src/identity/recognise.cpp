@@ -1,5 +1,6 @@
 // From a description to the rig's unit, and on to an attachment.
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 
 #include <fmt/format.h>
@@ -9,6 +10,7 @@
 #include "identity/serial.hpp"
 #include "identity/stem.hpp"
 #include "omnipar/identity.hpp"
+#include "shape/measured.hpp"
 
 namespace omnipar {
 namespace {
@@ -65,16 +67,58 @@ bool is_present(std::span<const std::string> present, const RigUnit& unit) noexc
 
 }  // namespace
 
+namespace {
+
+bool is_of_range(const DeclaredRange& declared, const Control& control) noexcept {
+  return declared == DeclaredRange{} || declared == DeclaredRange{control.minimum, control.maximum};
+}
+
+void add_outdated(Attachment& attachment, const std::string& role) {
+  if (std::ranges::find(attachment.outdated, role) == attachment.outdated.end()) attachment.outdated.push_back(role);
+}
+
+std::int32_t whole(double raw) noexcept { return static_cast<std::int32_t>(std::lround(raw)); }
+
+/// The control's own numbers, for whoever looks at one axis alone: the box around the edge.
+void take_box(Control& control, const StickCalibration& stick, double RawPoint::*side) {
+  const auto [low, high] = std::ranges::minmax_element(stick.edge, {}, side);
+  control.rest = whole(stick.rest.*side);
+  control.minimum = std::min(whole((*low).*side), control.rest);
+  control.maximum = std::max(whole((*high).*side), control.rest);
+}
+
+void calibrate(Attachment& attachment, const StickCalibration& stick) {
+  const auto x = std::ranges::find(attachment.controls, stick.x, &Control::code);
+  const auto y = std::ranges::find(attachment.controls, stick.y, &Control::code);
+  if (x == attachment.controls.end() || y == attachment.controls.end() || x->role != y->role) return;
+  if (!is_of_range(stick.declared_x, *x) || !is_of_range(stick.declared_y, *y))
+    return add_outdated(attachment, x->role);
+  if (!shape::stick_map(stick)) return;
+  take_box(*x, stick, &RawPoint::x);
+  take_box(*y, stick, &RawPoint::y);
+  attachment.sticks.push_back(stick);
+}
+
+void calibrate(Attachment& attachment, const AxisCalibration& axis) {
+  const auto control = std::ranges::find(attachment.controls, axis.code, &Control::code);
+  if (control == attachment.controls.end() || control->reading == Reading::hat) return;
+  if (!is_of_range(axis.declared, *control)) return add_outdated(attachment, control->role);
+  control->minimum = axis.minimum;
+  control->maximum = axis.maximum;
+  control->rest = axis.rest;
+  attachment.axes.push_back(axis);
+}
+
+}  // namespace
+
 void calibrate(Attachment& attachment, const Rig& rig) {
+  attachment.sticks.clear();
+  attachment.axes.clear();
+  attachment.outdated.clear();
   const auto measured = std::ranges::find(rig.calibrations, attachment.unit, &Calibration::unit);
   if (measured == rig.calibrations.end()) return;
-  for (Control& control : attachment.controls) {
-    const auto axis = std::ranges::find(measured->axes, control.code, &AxisCalibration::code);
-    if (axis == measured->axes.end() || control.reading == Reading::hat) continue;
-    control.minimum = axis->minimum;
-    control.maximum = axis->maximum;
-    control.rest = axis->rest;
-  }
+  for (const AxisCalibration& axis : measured->axes) calibrate(attachment, axis);
+  for (const StickCalibration& stick : measured->sticks) calibrate(attachment, stick);
 }
 
 bool is_controller(const Description& description) noexcept {

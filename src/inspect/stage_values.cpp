@@ -41,6 +41,12 @@ class Journey {
       at_ = kind.move(constants, at_);
       return say(words, position());
     }
+    if (kind.follow != nullptr) {  // as when the hand stays there
+      stage::Trail trail;
+      trail.at = trail.goal = at_;
+      at_ = kind.follow(constants, trail, false);
+      return say(words, position());
+    }
     if (kind.pass != nullptr) {
       const std::string pressed = directions(kind, constants);
       on_ = !pressed.empty();

@@ -55,7 +55,9 @@ Index Feeder::behind_gate(const stage::Kind& kind, const stage::Values& values, 
 
 void Feeder::add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation) {
   for (const auto& [kind, values] : way_of(use, role, wanted))
-    if (kind->move != nullptr) tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values)});
+    if (kind->move != nullptr || kind->follow != nullptr)
+      tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values),
+                                    !kind->fields.empty() && !use.settings.find(kind->fields[0].name), nothing});
 }
 
 // -- buttons and directions -------------------------------------------------------------------------
@@ -102,14 +104,26 @@ void Feeder::feed_directions(const std::string& seat, const Use& use, const std:
 
 // -- axes, and what counts ----------------------------------------------------------------------------
 
+namespace {
+
+/// An axis or stick moves its like; or one of its sides a pedal, its left and right a wheel; or two pedals a wheel.
+bool can_move(const Use& use, RoleKind from, TargetKind wanted) {
+  const bool one_direction = stick_direction(use.role).has_value();
+  if (wanted == TargetKind::one_sided)
+    return from == RoleKind::one_sided || from == RoleKind::two_sided || one_direction;
+  if (one_direction) return false;
+  if (wanted == TargetKind::two_sided)
+    return from == RoleKind::two_sided || from == RoleKind::one_sided || from == RoleKind::stick;
+  return wanted == TargetKind::stick && from == RoleKind::stick;
+}
+
+}  // namespace
+
 void Feeder::feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted) {
   const auto kind = kind_of(use);
   if (!kind) return;
+  if (can_move(use, *kind, wanted)) return add_lane(seat, use, group, wanted);
   if (stick_direction(use.role)) return wrong_source(use, plan::sources_of(wanted));
-  if ((wanted == TargetKind::stick && *kind == RoleKind::stick) ||
-      (wanted == TargetKind::one_sided && *kind == RoleKind::one_sided) ||
-      (wanted == TargetKind::two_sided && *kind == RoleKind::two_sided))
-    return add_lane(seat, use, group);
   if ((wanted == TargetKind::turns && *kind == RoleKind::turns) ||
       (wanted == TargetKind::movement && *kind == RoleKind::movement))
     return add_counts(seat, use, group);
@@ -129,11 +143,17 @@ void Feeder::add_counts(const std::string& seat, const Use& use, Index group) {
   tables_.feed(seat, use.role, tables_.new_operation(operation));
 }
 
-void Feeder::add_lane(const std::string& seat, const Use& use, Index group) {
+void Feeder::add_lane(const std::string& seat, const Use& use, Index group, TargetKind wanted) {
+  const auto direction = stick_direction(use.role);
+  const std::string& role = direction ? direction->stick : use.role;
+  const RoleKind from = role_kind(role).value_or(RoleKind::stick);
   AnalogOperation operation;
   operation.group = group;
-  add_shapes(use, role_kind(use.role).value_or(RoleKind::stick), TargetKind::stick, operation);
-  tables_.feed(seat, use.role, tables_.new_operation(operation));
+  add_shapes(use, from, wanted, operation);
+  const Index made = tables_.new_operation(operation);
+  if (tables_.too_large()) return;
+  if (from == RoleKind::one_sided && wanted == TargetKind::two_sided) tables_.plan().groups[group].adds = true;
+  tables_.feed(seat, role, made);
 }
 
 void Feeder::add_digital(const std::string& seat, const Use& use, Index group,

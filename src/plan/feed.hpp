@@ -35,7 +35,7 @@ class Feeder {
   void add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation);
   void add_crossing(const std::string& seat, const std::string& role, const Use& use,
                     const std::array<Index, 4>& signals);
-  void add_lane(const std::string& seat, const Use& use, Index group);
+  void add_lane(const std::string& seat, const Use& use, Index group, TargetKind wanted);
   void add_counts(const std::string& seat, const Use& use, Index group);
   void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles);
 

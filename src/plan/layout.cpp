@@ -48,6 +48,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.moving_words = take<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
   layout.pointers = take<PointerState>(size, plan.pointers.size());
   layout.aims = take<AimState>(size, plan.aims);
+  layout.trails = take<stage::Trail>(size, std::size_t{plan.trails} * max_units);
   layout.journal = take<Index>(size, journal_length);
   layout.size = size;
   return layout;

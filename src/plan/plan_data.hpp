@@ -72,6 +72,8 @@ struct Shape {
   const stage::Kind* kind = nullptr;
   stage::Constants constants{};
   std::string words{};
+  bool by_default = false;  ///< nobody wrote it: what was measured of a unit may change it
+  Index trail = nothing;    ///< of one that follows: its number
 };
 
 /// An analog target or pair: its value is that of the lane with the greatest length.
@@ -80,6 +82,7 @@ struct Group {
   Index y = nothing;
   Run lanes;
   bool self_centering = true;
+  bool adds = false;  ///< two pedals on one axis: what they push is added
 };
 
 /// A pointer: it is where the source put it that moved last.
@@ -173,7 +176,9 @@ struct PlanData {
   Index glides = 0;
   Index aims = 0;
   std::vector<Index> gliding;  ///< by number of a glide: its operation
-  std::vector<Index> aiming;   ///< by number of an aim's first one, in units: likewise
+  Index trails = 0;
+  std::vector<Index> trailing;  ///< by number of a shape that follows: its operation
+  std::vector<Index> aiming;    ///< by number of an aim's first one, in units: likewise
   std::size_t state_size = 0;
   std::string listing;
 
@@ -193,10 +198,10 @@ inline constexpr std::size_t max_axes = 32;
 /// Changes that a slow reader may fall behind by before it looks at every target.
 inline constexpr std::size_t journal_length = 256;
 
-/// What can be on its way by itself: each unit's share of the axes that are made of buttons, and of the pointers that
-/// glide, in this order.
+/// What can be on its way by itself: each unit's share of the axes that are made of buttons, of the pointers that
+/// glide, and of the shapes that follow, in this order.
 [[nodiscard]] inline std::size_t movers_of(const PlanData& plan) noexcept {
-  return (plan.digitals.size() + plan.glides) * max_units;
+  return (plan.digitals.size() + plan.glides + plan.trails) * max_units;
 }
 
 /// What moves a pointer, for one unit.
@@ -218,7 +223,7 @@ struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, raised_by = 0, lanes = 0, live = 0, raw = 0, known = 0,
               down = 0, raising = 0, hotkey_held = 0, opposites = 0, over = 0, over_raising = 0, deadline = 0,
               out_held = 0, heap = 0, heap_at = 0, position = 0, moving = 0, moving_words = 0, pointers = 0, aims = 0,
-              journal = 0, size = 0;
+              trails = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 

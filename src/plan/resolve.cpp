@@ -108,7 +108,7 @@ std::string_view plan::sources_of(TargetKind wanted) noexcept {
     case TargetKind::stick:
       return "a stick or a d-pad";
     case TargetKind::one_sided:
-      return "a trigger, a pedal or a button";
+      return "a trigger, a pedal, a button, one direction of a stick, or a wheel";
     case TargetKind::turns:
       return "a spinner or a mouse's wheel";
     case TargetKind::movement:
@@ -116,7 +116,7 @@ std::string_view plan::sources_of(TargetKind wanted) noexcept {
     case TargetKind::pointer:
       return "a gun, a pointer, a mouse, a trackball or a stick";
     default:
-      return "a wheel or a d-pad";
+      return "a wheel, a stick, a d-pad, a trigger or a pedal";
   }
 }
 

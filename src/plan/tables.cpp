@@ -120,6 +120,13 @@ void Tables::add_shape(AnalogOperation& operation, Shape shape) {
 }
 
 Index Tables::new_operation(AnalogOperation operation) {
+  const auto number = static_cast<Index>(plan_->operations.size());
+  for (Index i = 0; i < operation.shapes.count && !too_large_; ++i) {
+    Shape& shape = plan_->shapes[operation.shapes.first + std::size_t{i}];
+    if (shape.kind->follow == nullptr) continue;
+    shape.trail = take(plan_->trails, 1, max_analog_uses);
+    if (!too_large_) plan_->trailing.push_back(number);
+  }
   if (operation.kind == AnalogKind::lane) operation.lane = take_lanes(operation.group);
   if (operation.kind == AnalogKind::crossing) operation.crossing = take(plan_->crossings, 1, max_analog_uses);
   if (operation.kind == AnalogKind::glide) operation.glide = take(plan_->glides, 1, max_analog_uses);

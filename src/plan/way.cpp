@@ -1,5 +1,7 @@
 #include "plan/way.hpp"
 
+#include <optional>
+
 namespace omnipar::plan {
 namespace {
 
@@ -10,11 +12,14 @@ class Way {
         by_contact_(from == RoleKind::button || from == RoleKind::dpad),
         by_counts_(from == RoleKind::movement || from == RoleKind::turns),
         by_pointer_(from == RoleKind::pointer),
+        by_pair_(from == RoleKind::stick || from == RoleKind::pointer || from == RoleKind::movement),
         to_press_(wanted == TargetKind::button),
-        to_pointer_(wanted == TargetKind::pointer) {}
+        to_pointer_(wanted == TargetKind::pointer),
+        is_pedal_on_axis_(from == RoleKind::one_sided && wanted == TargetKind::two_sided) {}
 
   [[nodiscard]] bool has(const stage::Kind& kind) const {
-    if (kind.move != nullptr) return has_shape(kind);
+    if (&kind == &stage::side) return is_pedal_on_axis_;
+    if (kind.move != nullptr || kind.follow != nullptr) return has_shape(kind);
     if (kind.pass != nullptr) return !by_contact_ && to_press_;
     if (kind.step != nullptr) return by_contact_ || to_press_;
     if (&kind == &stage::glide) return to_pointer_ && !by_counts_ && !by_pointer_;
@@ -26,14 +31,23 @@ class Way {
   /// Before a threshold there are only those that are written. What a gun or a mouse says has only those that act on
   /// pointers, and what merely counts has none.
   [[nodiscard]] bool has_shape(const stage::Kind& kind) const {
-    if (by_contact_) return false;
+    if (by_contact_ || (kind.of_sticks && !by_pair_)) return false;
     if (by_pointer_ || by_counts_) return to_pointer_ && kind.on_pointers;
     return !to_press_ || !kind.unless_written || stage::is_written(kind, use_);
   }
 
   const Use& use_;
-  bool by_contact_, by_counts_, by_pointer_, to_press_, to_pointer_;
+  bool by_contact_, by_counts_, by_pointer_, by_pair_, to_press_, to_pointer_, is_pedal_on_axis_;
 };
+
+/// What a target takes of a stick or axis that has more: the value of `one_way`.
+std::optional<double> part_of(const Use& use, RoleKind from, TargetKind wanted) {
+  if (wanted == TargetKind::two_sided && from == RoleKind::stick) return -1;
+  if (wanted != TargetKind::one_sided) return std::nullopt;
+  if (const auto direction = stick_direction(use.role)) return static_cast<double>(direction->direction);
+  if (from == RoleKind::two_sided) return 3;
+  return std::nullopt;
+}
 
 }  // namespace
 
@@ -42,6 +56,8 @@ std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted) {
   std::vector<Passage> all;
   for (const stage::Kind* kind : stage::of_uses()) {
     const stage::Values values = stage::values_of(*kind, use);
+    if (const auto part = part_of(use, from, wanted); kind == &stage::smoothing && part)
+      all.push_back({&stage::one_way, {*part}});
     if (way.has(*kind) && kind->acts(values)) all.push_back({kind, values});
   }
   return all;

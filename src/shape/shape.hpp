@@ -56,31 +56,37 @@ struct Scale {
   return not_above > -1 ? not_above : -1;
 }
 
-/// A dead zone up to a length of `inner`, with what follows from it worked out once.
+/// A dead zone up to a length of `inner`, and one behind `1 - outer`, with what follows from them worked out once.
 struct DeadZone {
-  explicit DeadZone(double size = 0) noexcept : inner(size), inner_square(size * size), stretch(1 / (1 - size)) {}
+  explicit DeadZone(double size = 0, double outer = 0) noexcept
+      : inner(size), inner_square(size * size), end(1 - outer), stretch(1 / (1 - outer - size)) {}
   double inner;
   double inner_square;
+  double end;
   double stretch;
 };
 
-/// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1, which is
+/// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1 at `end`, which is
 /// never passed; the direction is kept. A single axis is a point with y = 0.
 [[nodiscard]] inline Point shaped(Point point, const DeadZone& zone) noexcept {
   const double square = point.x * point.x + point.y * point.y;
   if (square <= zone.inner_square) return {};
   const double length = std::sqrt(square);
-  // (length - inner) / (1 - inner) / length, with one division on the way
-  const double factor = length >= 1 ? 1 / length : (1 - zone.inner / length) * zone.stretch;
+  // (length - inner) / (end - inner) / length, with one division on the way
+  const double factor = length >= zone.end ? 1 / length : (1 - zone.inner / length) * zone.stretch;
   return {point.x * factor, point.y * factor};
+}
+
+/// The length that a push in this direction has on a square whose sides are at 1, when it is 1 on the circle.
+[[nodiscard]] inline double square_stretch(Point point) noexcept {
+  const double longer = std::fmax(std::fabs(point.x), std::fabs(point.y));
+  return longer == 0 ? 1 : std::sqrt(point.x * point.x + point.y * point.y) / longer;
 }
 
 /// From a circle to a square: the direction is kept, and a full push reaches the edge everywhere, so that a round stick
 /// reaches the corners.
 [[nodiscard]] inline Point squared(Point point) noexcept {
-  const double longer = std::fmax(std::fabs(point.x), std::fabs(point.y));
-  if (longer == 0) return point;
-  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / longer;
+  const double stretch = square_stretch(point);
   const auto stretched = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };
   return {stretched(point.x), stretched(point.y)};
 }

@@ -1,5 +1,7 @@
 #include "stage/table.hpp"
 
+#include <cmath>
+
 #include <fmt/format.h>
 
 namespace omnipar::stage {
@@ -7,16 +9,26 @@ namespace {
 
 /// 0, or not slower than this: a slower one takes longer than anybody waits.
 constexpr double slowest = 0.01;
+constexpr double as_the_ramp(std::string_view, const Values& before) noexcept { return before[0]; }
 constexpr Field fields[] = {
     {"ramp", Measure::number, "full pushes a second, from a button to an axis; 0: at once", 0, 1000},
+    {"ramp-release", Measure::number, "the same when it is released; as 'ramp', if left out", 0, 1000, as_the_ramp},
+    {"ramp-return", Measure::number,
+     "the same on the way back to the middle while the other side is pressed; as 'ramp', if left out", 0, 1000,
+     as_the_ramp},
 };
 
-/// time: what is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
+/// What is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
+double stride(double speed) {
+  constexpr double at_once = 4 * static_cast<double>(whole);
+  return speed == 0 ? at_once : std::ceil(speed / ticks_per_second * static_cast<double>(whole));
+}
+
+/// numbers: strides out, when released, and back from the other side. time: the first, to be told.
 Constants prepare(const Values& values, RoleKind) {
-  const double stride = values[0] / ticks_per_second * static_cast<double>(whole);
   Constants constants;
-  constants.time = static_cast<std::int64_t>(stride);
-  if (static_cast<double>(constants.time) < stride) ++constants.time;
+  constants.numbers = {stride(values[0]), stride(values[1]), stride(values[2])};
+  constants.time = static_cast<std::int64_t>(constants.numbers[0]);
   return constants;
 }
 
@@ -25,11 +37,30 @@ std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t str
   return from - goal > stride ? from - stride : goal;
 }
 
+std::int64_t step(const Constants& constants, std::int64_t from, std::int64_t goal) noexcept {
+  const auto stride = [&constants](std::size_t which) {
+    return static_cast<std::int64_t>(constants.numbers.at(which));
+  };
+  const bool is_beyond_rest = (from < 0 && goal > 0) || (from > 0 && goal < 0);
+  if (is_beyond_rest) return step_towards(from, 0, stride(2));
+  const bool goes_back = goal == 0 || (from > 0 ? goal < from : goal > from && from < 0);
+  return step_towards(from, goal, stride(goes_back ? 1 : 0));
+}
+
 bool travel(const Constants& constants, FixedPoint& point, shape::Point towards) noexcept {
   const FixedPoint goal = to_fixed(towards);
-  point = {step_towards(point.x, goal.x, constants.time), step_towards(point.y, goal.y, constants.time)};
+  point = {step(constants, point.x, goal.x), step(constants, point.y, goal.y)};
   return point == goal;
 }
+
+std::string words(const Values& values) {
+  std::string all = fmt::format("ramp of {} full pushes per second", values[0]);
+  if (values[1] != values[0]) all += fmt::format(", {} when released", values[1]);
+  if (values[2] != values[0]) all += fmt::format(", {} back from the other side", values[2]);
+  return all;
+}
+
+bool is_too_slow(double speed) noexcept { return speed > 0 && speed < slowest; }
 
 }  // namespace
 
@@ -40,11 +71,12 @@ constinit const Kind ramp{
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.01 to 1000 full pushes a second"
-                                                                       : ""};
+          return std::string_view{is_too_slow(values[0]) || is_too_slow(values[1]) || is_too_slow(values[2])
+                                      ? "0, or 0.01 to 1000 full pushes a second"
+                                      : ""};
         },
-    .acts = [](const Values& values) noexcept { return values[0] > 0; },
-    .words = [](const Values& values) { return fmt::format("ramp of {} full pushes per second", values[0]); },
+    .acts = [](const Values& values) noexcept { return values[0] > 0 || values[1] > 0 || values[2] > 0; },
+    .words = words,
     .prepare = prepare,
     .travel = travel};
 

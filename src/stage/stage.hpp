@@ -6,11 +6,12 @@
 //                        position --glide--> pointer <--drag-- counts
 //   four directions of a port, after merging --opposites--> those that arrive
 //
-// A shape is a pure function. A gate keeps whether its out is on, and may ask to be called again at a moment. What
-// travels is called at each tick until it has arrived.
+// A shape is a pure function, or one that remembers and follows its goal. A gate keeps whether its out is on, and may
+// ask to be called again at a moment. What travels, and what follows, is called at each tick until it has arrived.
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <limits>
 #include <span>
@@ -29,7 +30,7 @@ enum class Measure : std::uint8_t { number, milliseconds, flag, word };
 /// Where a stage stands: in each use by itself, or behind all sources of a port's directions.
 enum class Home : std::uint8_t { use, directions };
 
-inline constexpr std::size_t max_fields = 2;
+inline constexpr std::size_t max_fields = 3;
 using Values = std::array<double, max_fields>;  ///< by field of a kind
 
 /// One field of a use, or of a port. Numbers are kept as they are written, milliseconds in microseconds, flags as 0 or
@@ -49,10 +50,18 @@ struct Field {
 
 /// What follows from the values, worked out once.
 struct Constants {
-  std::array<double, 3> numbers{};
+  std::array<double, 8> numbers{};
   std::int64_t time = 0;  ///< microseconds
-  [[nodiscard]] shape::DeadZone dead_zone() const noexcept { return shape::DeadZone{numbers[0]}; }
+  [[nodiscard]] shape::DeadZone dead_zone() const noexcept { return shape::DeadZone{numbers[0], numbers[1]}; }
 };
+
+[[nodiscard]] inline double length_of(shape::Point point) noexcept {
+  return std::sqrt(point.x * point.x + point.y * point.y);
+}
+/// In the same direction, of another length.
+[[nodiscard]] inline shape::Point scaled(shape::Point point, double factor) noexcept {
+  return {point.x * factor, point.y * factor};
+}
 
 /// Of a kind whose one field is a time.
 [[nodiscard]] inline Constants for_a_time(const Values& values, RoleKind) {
@@ -72,6 +81,17 @@ struct GateState {
   bool in = false;
   bool out = false;
   bool waits = false;  ///< it has asked for a moment that has not come yet
+};
+
+/// What a shape that follows remembers for one unit: where it is, and where it goes.
+struct Trail {
+  shape::Point at{};
+  shape::Point goal{};
+  shape::Point speed{};      ///< of what filters
+  std::uint32_t way = 0;     ///< of what has ways: which one it is in, counted from 1
+  std::uint32_t begun = 0;   ///< 1 once it has a place
+  std::uint32_t moves = 0;   ///< 1 while it is to be called at the next tick
+  std::uint32_t unused = 0;  ///< so that no byte of the state is undefined
 };
 
 /// Where something is that moves bit by bit, in 1/2^48 of a full push or of the game area, so that it adds up exactly.
@@ -116,7 +136,9 @@ struct Kind {
   /// What the values are for `why` and the plan's listing, such as "dead zone 0.20".
   std::string (*words)(const Values&) = nullptr;
   Constants (*prepare)(const Values&, RoleKind) = nullptr;
-  shape::Point (*move)(const Constants&, shape::Point) noexcept = nullptr;                 ///< of a shape
+  shape::Point (*move)(const Constants&, shape::Point) noexcept = nullptr;  ///< of a shape
+  /// Of a shape that remembers: where it is when its goal is new, or a tick later. Sets `moves`.
+  shape::Point (*follow)(const Constants&, Trail&, bool tick) noexcept = nullptr;
   bool (*pass)(const Constants&, bool passed, double push) noexcept = nullptr;             ///< of the threshold
   Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
   /// Of what travels: one tick of the way. True when nothing more is to come.
@@ -125,6 +147,7 @@ struct Kind {
   bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken
   bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed
   bool on_pointers = false;       ///< of a shape: it acts on what a gun or a mouse says, too
+  bool of_sticks = false;         ///< of a shape: it acts on pairs alone
   bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
 };
 

@@ -9,9 +9,10 @@ namespace omnipar::stage {
 namespace {
 
 std::vector<const Kind*>& kinds() {
-  static std::vector<const Kind*> all{&inversion, &dead_zone,  &curve,    &anti_dead_zone, &threshold,
-                                      &debounce,  &long_press, &toggle,   &autofire,       &ramp,
-                                      &glide,     &drag,       &opposites};
+  static std::vector<const Kind*> all{&mounting, &inversion, &side,      &smoothing, &dead_zone,  &axial_dead_zone,
+                                      &snap,     &ways,      &curve,     &spline,    &outline,    &anti_dead_zone,
+                                      &range,    &slew,      &threshold, &debounce,  &long_press, &toggle,
+                                      &autofire, &ramp,      &glide,     &drag,      &opposites};
   return all;
 }
 
@@ -69,8 +70,8 @@ std::optional<Wrong> wrong(const Use& use) {
     if (!(value >= known->low && value <= known->high)) return Wrong{name, false, range_of(*known)};
   }
   for (const Kind* kind : of_uses()) {
-    const std::string_view range = kind->conflict != nullptr ? kind->conflict(values_of(*kind, use)) : "";
-    if (!range.empty()) return Wrong{std::string{kind->fields.back().name}, false, std::string{range}};
+    const std::string_view allowed = kind->conflict != nullptr ? kind->conflict(values_of(*kind, use)) : "";
+    if (!allowed.empty()) return Wrong{std::string{kind->fields.back().name}, false, std::string{allowed}};
   }
   return std::nullopt;
 }

@@ -15,8 +15,10 @@
 
 namespace omnipar::stage {
 
-extern const Kind inversion, dead_zone, curve, anti_dead_zone, threshold, debounce, long_press, toggle, autofire, ramp,
-    glide, drag, opposites;
+extern const Kind mounting, inversion, side, smoothing, dead_zone, axial_dead_zone, snap, ways, curve, spline, outline,
+    anti_dead_zone, range, slew, threshold, debounce, long_press, toggle, autofire, ramp, glide, drag, opposites;
+/// Not in the table, for nobody writes it: stands before the smoothing where a target takes a part of a stick or axis.
+extern const Kind one_way;
 
 [[nodiscard]] std::span<const Kind* const> table() noexcept;
 /// Those that stand in a use.

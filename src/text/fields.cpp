@@ -75,6 +75,8 @@ class Checker {
         return each(value, what, [&](Value& item) { return is(item, Value::Type::text, "each of " + what); });
       case FieldKind::point:
         return point(value, field, what);
+      case FieldKind::points:
+        return each(value, what, [&](Value& item) { return point(item, field, "each of " + what); });
       case FieldKind::table:
         return table(value, field.inside, what);
       case FieldKind::tables:

@@ -20,6 +20,7 @@ enum class FieldKind {
   names,     ///< a list of names
   texts,     ///< a list of texts
   point,     ///< a list of two numbers
+  points,    ///< a list of such lists
   table,     ///< one table with the inner fields
   tables,    ///< a list of tables with the inner fields
   numbered,  ///< a table whose keys are whole numbers, each a table with the inner fields

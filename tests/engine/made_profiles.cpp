@@ -9,6 +9,7 @@
 #include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
 #include "stage/table.hpp"
+#include "support/random_stages.hpp"
 
 namespace omnipar::test {
 namespace {
@@ -29,9 +30,9 @@ std::vector<std::string> fitting_roles(TargetKind wanted, bool directions) {
   if (directions || wanted == TargetKind::stick) return {"dpad", "left-stick", "right-stick"};
   switch (wanted) {
     case TargetKind::one_sided:
-      return {"left-trigger", "right-trigger", "pedal", "south", "left-shoulder"};
+      return {"left-trigger", "right-trigger", "pedal", "south", "left-shoulder", "wheel", "right-stick-up"};
     case TargetKind::two_sided:
-      return {"wheel", "paddle", "dpad"};
+      return {"wheel", "paddle", "dpad", "left-stick", "left-trigger", "pedal"};
     case TargetKind::turns:
       return {"spinner", "mouse-wheel"};
     case TargetKind::movement:
@@ -105,9 +106,7 @@ class Maker : public ByteDice {
       const Use before = made;
       const stage::Field& field = *stage::field(fields[below(fields.size())]);
       constexpr double longest = 3000;  // microseconds
-      const double high = field.measure == stage::Measure::milliseconds ? std::min(longest, field.high) : field.high;
-      const double value = field.low + (high - field.low) * static_cast<double>(below(256)) / 255;
-      made.settings.set(field.name, field.measure == stage::Measure::number ? value : std::round(value));
+      made.settings.set(field.name, value_at(field, static_cast<double>(below(256)) / 255, longest));
       if (stage::wrong(made) && !mistake()) made = before;
     }
     return made;

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <utility>
 
-#include "shape/power.hpp"
+#include "attach/measured.hpp"
 
 namespace omnipar::test {
 namespace {
@@ -14,8 +14,10 @@ constexpr int of_hat = -1;
 }  // namespace
 
 std::set<std::string> SlowTwin::stages() {
-  std::set<std::string> all{"inversion", "dead zone", "curve", "anti-dead zone", "threshold", "debounce", "long press",
-                            "toggle",    "autofire",  "ramp",  "glide",          "drag",      "opposites"};
+  std::set<std::string> all{"mounting", "inversion",  "side",      "smoothing", "dead zone",  "axial dead zone",
+                            "snap",     "ways",       "curve",     "points",    "outline",    "anti-dead zone",
+                            "range",    "slew limit", "threshold", "debounce",  "long press", "toggle",
+                            "autofire", "ramp",       "glide",     "drag",      "opposites"};
   for (const auto& [name, guest] : guests()) all.insert(name);
   return all;
 }
@@ -23,26 +25,6 @@ std::set<std::string> SlowTwin::stages() {
 std::map<std::string, SlowTwin::Guest>& SlowTwin::guests() {
   static std::map<std::string, Guest> all;
   return all;
-}
-
-/// A position on its way to an axis or to a press.
-SlowTwin::Point SlowTwin::shaped(const Use& use, const std::string& role, Point p, bool to_a_press) {
-  const auto scaled = [&p](double factor) { return Point{p.x * factor, p.y * factor}; };
-  const auto length = [&p] { return std::sqrt(p.x * p.x + p.y * p.y); };
-  if (said(use, "invert-x", 0) != 0) p.x = role_kind(role) == RoleKind::one_sided ? 1 - p.x : -p.x;
-  if (said(use, "invert-y", 0) != 0) p.y = -p.y;
-  const double dead = said(use, "dead-zone", to_a_press ? -1 : role == "paddle" ? 0 : 0.15);
-  if (dead >= 0) {
-    p = p.x * p.x + p.y * p.y <= dead * dead
-            ? Point{}
-            : scaled(length() >= 1 ? 1 / length() : (1 - dead / length()) * (1 / (1 - dead)));
-  }
-  if (length() != 0) {
-    if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(shape::power(length(), curve) / length());
-    if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
-  }
-  for (const auto& [name, guest] : guests()) p = guest(use, p);
-  return p;
 }
 
 // -- what hands do --------------------------------------------------------------------------------------
@@ -91,9 +73,28 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
     if (c.reversed) value = -value;
+    if (const AxisCalibration* axis = attach::axis_of(unit.attachment, c.code); axis != nullptr && c.axis == Axis::none)
+      if (const auto map = shape::axis_map(*axis, c)) value = shape::position(*map, raw);
     const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;
     points.resize(std::max(points.size(), place + 1));
     (c.axis == Axis::y ? points[place].y : points[place].x) = value;
+  }
+  for (const StickCalibration& stick : unit.attachment.sticks) {
+    std::size_t place = 0;  // of those of its role
+    for (const Control& c : unit.attachment.controls) {
+      if (c.role != role || c.axis == Axis::y) continue;
+      if (c.code == stick.x) break;
+      ++place;
+    }
+    if (place >= of_x || place >= of_y) continue;
+    const auto raw = [&](Code code) {
+      const auto control = std::ranges::find(unit.attachment.controls, code, &Control::code);
+      return double(unit.raw.contains(code) ? unit.raw.at(code) : control->rest);
+    };
+    if (const auto map = attach::stick_map(unit.attachment, stick)) {
+      const shape::Point at = shape::position(*map, raw(stick.x), raw(stick.y));
+      points[place] = {at.x, at.y};
+    }
   }
   Point best;
   for (const Point& point : points)
@@ -112,6 +113,11 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   frozen_ = was_frozen;
   for (auto& [role, contacts] : unit.buttons)
     for (auto& [code, contact] : contacts) contact.for_hotkeys = attachment.by_press && contact.down;
+  place(slot, unit, nullptr, When::as_is);
+  only_notes_ = frozen_ = true;
+  cross(slot, unit);
+  only_notes_ = false;
+  frozen_ = was_frozen;
   work_out();
   settle_what_is_known(unit);
   aim(slot, unit, nullptr);
@@ -184,12 +190,14 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
       if (c.code != change.code) continue;
       spoken.insert(c.code);
       if (moved.contains(c.code)) {  // twice in a report: the first counts, too
+        place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
         cross(slot, unit);
         aim(slot, unit, &moved);
       }
       set(slot, unit, c, change.value);
       if (unit.raw.contains(c.code)) moved.insert(c.code);
     }
+  place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
   cross(slot, unit);
   aim(slot, unit, &moved);
   for (auto& [role, contacts] : unit.buttons)
@@ -208,7 +216,7 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
 void SlowTwin::cross(int slot, Unit& unit) {
   for (Line& line : lines_) {
     if (!line.direction || line.seat != unit.attachment.seat || !has_axis(unit, line.role)) continue;
-    const Point p = shaped(line.use, line.role, position(unit, line.role), true);
+    const Point p = line.followers[slot].out;
     const std::array<double, 4> push{-p.y, p.y, -p.x, p.x};
     const auto pass = [&](bool passed, double length) {
       const double threshold = said(line.use, "threshold", 0.5);
@@ -354,13 +362,14 @@ SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) co
     auto& here = points.emplace_back();
     for (const auto& [slot, unit] : units_) {
       if (lane.ramped < 0) {
-        if (!buttons_only && unit.attachment.seat == lane.seat && is_known(unit, lane.use.role))
-          here[slot] = shaped(lane.use, lane.use.role, position(unit, lane.use.role), false);
+        if (!buttons_only && unit.attachment.seat == lane.seat && is_known(unit, lane.role) &&
+            lane.followers.contains(slot))
+          here[slot] = lane.followers.at(slot).out;
         continue;
       }
       const Ramped& ramped = ramped_[static_cast<std::size_t>(lane.ramped)];
       here[slot] = goal(ramped, slot);
-      if (ramped.ramp <= 0) continue;
+      if (!ramped.moves()) continue;
       const auto place = ramped.places.contains(slot) ? ramped.places.at(slot) : Place{};
       here[slot] = {double(place.x) / full, double(place.y) / full};
     }
@@ -374,11 +383,13 @@ void SlowTwin::settle(const Analog& analog) {
   double best_square = 0;
   for (const auto& lane : points_of(analog, false))
     for (const auto& [slot, p] : lane)
-      if (p.x * p.x + p.y * p.y > best_square) {
+      if (analog.adds)
+        best.x += p.x;
+      else if (p.x * p.x + p.y * p.y > best_square) {
         best_square = p.x * p.x + p.y * p.y;
         best = p;
       }
-  values_[analog.x].level = best.x;
+  values_[analog.x].level = analog.adds ? std::clamp(best.x, -1.0, 1.0) : best.x;
   if (!analog.y.empty()) values_[analog.y].level = best.y;
 }
 
@@ -401,10 +412,10 @@ void SlowTwin::settle_what_is_known(const Unit& unit, const std::set<Code>* spok
   if (frozen_) return;
   for (const Analog& analog : analogs_)
     for (const Lane& lane : analog.lanes) {
-      if (!analog.stays || lane.ramped >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.use.role))
+      if (!analog.stays || lane.ramped >= 0 || lane.seat != unit.attachment.seat || !has_axis(unit, lane.role))
         continue;
       for (const Control& c : unit.attachment.controls)
-        if (c.role == lane.use.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))
+        if (c.role == lane.role && (spoken != nullptr ? spoken->contains(c.code) : unit.raw.contains(c.code)))
           settle(analog);
     }
 }

@@ -68,6 +68,15 @@ class SlowTwin {
     std::map<Code, std::int32_t> raw;                       ///< of axes: what is known
     std::map<std::string, std::map<int, Contact>> buttons;  ///< by role, by code; a hat is none
   };
+  /// What the shapes of one use that have a memory know of one unit, and what comes out behind all shapes.
+  struct Follower {
+    Point in, smooth, speed, slew, out;
+    bool begun = false;   ///< of what smooths
+    bool moves = false;   ///< it is not yet where it goes
+    std::size_t way = 0;  ///< counted from 1
+  };
+  using Followers = std::map<int, Follower>;  ///< by slot
+  enum class When { input, as_is, tick };
   struct Way {  ///< one use on its way from one unit
     Contact crossing;
     bool opposite = false;  ///< the direction across is passed
@@ -80,6 +89,7 @@ class SlowTwin {
     std::optional<std::size_t> direction;  ///< of a stick or axis
     Use use;
     std::map<int, Way> ways;  ///< by slot; a chord has one, of nobody
+    Followers followers{};    ///< of a direction
 
     [[nodiscard]] bool out() const {
       for (const auto& [slot, way] : ways)
@@ -92,18 +102,23 @@ class SlowTwin {
   };
   struct Ramped {  ///< a lane made of up to four lines
     std::array<int, 4> lines{-1, -1, -1, -1};
-    double ramp = 0;
-    std::map<int, Place> places;  ///< by slot
+    double out = 0, release = 0, back = 0;  ///< full pushes a second; 0: at once
+    std::map<int, Place> places;            ///< by slot
+    [[nodiscard]] bool moves() const { return out > 0 || release > 0 || back > 0; }
   };
   struct Lane {
     std::string seat;
+    std::string role;
     Use use;
+    TargetKind wanted = TargetKind::stick;
     int ramped = -1;
+    Followers followers{};
   };
   using Points = std::vector<std::map<int, Point>>;  ///< by lane, by slot; those at rest are left out
   struct Analog {
     std::string x, y;
     bool stays = false;
+    bool adds = false;  ///< pedals on an axis with two sides
     std::vector<Lane> lanes;
     Points of_buttons;  ///< of a control that stays: where its buttons had it last
   };
@@ -122,6 +137,7 @@ class SlowTwin {
     std::string seat;
     Use use;
     std::map<int, Aim> aims;  ///< by slot
+    Followers followers{};
   };
   struct Pointer {
     std::string name;
@@ -149,7 +165,19 @@ class SlowTwin {
   [[nodiscard]] static std::int64_t time_said(const Use& use, const char* field) {
     return static_cast<std::int64_t>(said(use, field, 0));
   }
-  [[nodiscard]] static Point shaped(const Use& use, const std::string& role, Point p, bool to_a_press);
+  /// A position on its way; a memory, and what the target is.
+  [[nodiscard]] static Point shaped(const Use& use, const Unit& unit, const std::string& role, TargetKind wanted,
+                                    Point p, Follower& follower, When when);
+  static void smooth(const Use& use, Point& p, Follower& follower, When when);
+  static void slew(const Use& use, Point& p, Follower& follower, When when);
+  static void keep_to_ways(const Use& use, Point& p, Follower& follower);
+  void place(int slot, const Unit& unit, const std::set<Code>* touched, When when);
+  void forget_trails();
+  template <typename Act>
+  void each_follower(Act act);
+  void tick_trails();
+  [[nodiscard]] bool trails_move() const;
+  [[nodiscard]] static double dead_zone(const Use& use, const Unit& unit, const std::string& role, bool to_a_press);
 
   // what hands do
   [[nodiscard]] bool holds(const Unit& unit, const std::string& role, bool for_hotkeys = false) const;
@@ -166,6 +194,7 @@ class SlowTwin {
   // pointers
   void aim(int slot, const Unit& unit, const std::set<Code>* touched);
   void aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which);
+  void aim_by(Pointer& pointer, std::size_t source, int slot, Point p);
   void put(Pointer& pointer, std::size_t source, int slot, Point place);
   void push(Pointer& pointer, std::size_t source, int slot, Place way);
   void drag(int slot, const Unit& unit, const Control& control, std::int32_t counts);

@@ -54,17 +54,21 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
         put(pointer, s, slot, p);
         continue;
       }
-      const Point p = shaped(source.use, role, position(unit, role), false);
-      if (said(source.use, "glide", 1) > 0) {
-        source.aims[slot].push = p;
-        continue;
-      }
-      const double longer = std::fmax(std::fabs(p.x), std::fabs(p.y));
-      const double stretch = longer == 0 ? 1 : std::sqrt(p.x * p.x + p.y * p.y) / longer;
-      const Point square{p.x * stretch, p.y * stretch};
-      source.aims[slot].on = true;
-      put(pointer, s, slot, square);
+      aim_by(pointer, s, slot, source.followers[slot].out);
     }
+}
+
+/// By a stick.
+void SlowTwin::aim_by(Pointer& pointer, std::size_t s, int slot, Point p) {
+  PointerSource& source = pointer.sources[s];
+  if (said(source.use, "glide", 1) > 0) {
+    source.aims[slot].push = p;
+    return;
+  }
+  const double longer = std::fmax(std::fabs(p.x), std::fabs(p.y));
+  const double stretch = longer == 0 ? 1 : std::sqrt(p.x * p.x + p.y * p.y) / longer;
+  source.aims[slot].on = true;
+  put(pointer, s, slot, {p.x * stretch, p.y * stretch});
 }
 
 /// A source says where it is.

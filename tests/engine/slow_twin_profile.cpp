@@ -141,11 +141,15 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   analog.y = y;
   analog.stays = !sheet.self_centering;
   for (const Use& use : uses) {
-    const RoleKind role = *role_kind(use.role);
-    Lane lane{seat, use, -1};
+    const auto direction = stick_direction(use.role);
+    const RoleKind role = direction ? RoleKind::stick : *role_kind(use.role);
+    Lane lane{seat, direction ? direction->stick : use.role, use, sheet.kind, -1};
+    if (role == RoleKind::one_sided && sheet.kind == TargetKind::two_sided) analog.adds = true;
     if (role == RoleKind::button || role == RoleKind::dpad) {
       Ramped ramped;
-      ramped.ramp = said(use, "ramp", 0);
+      ramped.out = said(use, "ramp", 0);
+      ramped.release = said(use, "ramp-release", ramped.out);
+      ramped.back = said(use, "ramp-return", ramped.out);
       if (role == RoleKind::button) ramped.lines[3] = add_ramp_line(seat, use, use.role);
       if (role == RoleKind::dpad)
         for (std::size_t d = pair ? 0 : 2; d < 4; ++d)

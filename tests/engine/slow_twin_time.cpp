@@ -29,12 +29,12 @@ std::optional<std::int64_t> SlowTwin::next() const {
     }
   for (const Ramped& ramped : ramped_)
     for (const auto& [slot, unit] : units_) {
-      if (ramped.ramp <= 0) continue;
+      if (!ramped.moves()) continue;
       const Point to = goal(ramped, slot);
       const auto place = ramped.places.contains(slot) ? ramped.places.at(slot) : Place{};
       if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
     }
-  if (pointers_glide()) offer((now_ / 1000 + 1) * 1000);
+  if (pointers_glide() || trails_move()) offer((now_ / 1000 + 1) * 1000);
   return first;
 }
 
@@ -66,10 +66,15 @@ void SlowTwin::fire() {
   }
   if (now_ % 1000 != 0) return;
   for (Ramped& ramped : ramped_) {
-    if (ramped.ramp <= 0) continue;
-    const auto step = static_cast<std::int64_t>(std::ceil(ramped.ramp / 1000 * full));
+    if (!ramped.moves()) continue;
     const auto towards = [&](std::int64_t from, double goal_value) {
-      const std::int64_t to = fixed(goal_value);
+      std::int64_t to = fixed(goal_value);
+      double speed = to == 0 || (from > 0 && to < from) || (from < 0 && to > from) ? ramped.release : ramped.out;
+      if ((from > 0 && to < 0) || (from < 0 && to > 0)) {
+        speed = ramped.back;
+        to = 0;
+      }
+      const auto step = speed == 0 ? std::int64_t{1} << 50 : static_cast<std::int64_t>(std::ceil(speed / 1000 * full));
       return std::abs(to - from) <= step ? to : (to > from ? from + step : from - step);
     };
     for (const auto& [slot, unit] : units_) {
@@ -79,6 +84,8 @@ void SlowTwin::fire() {
     }
   }
   glide_pointers();
+  work_out();
+  tick_trails();
   work_out();
 }
 
@@ -116,6 +123,11 @@ void SlowTwin::detach(int slot) {
   for (Ramped& ramped : ramped_) ramped.places.erase(slot);
   work_out();
   units_.erase(slot);
+  for (Line& line : lines_) line.followers.erase(slot);
+  for (Analog& analog : analogs_)
+    for (Lane& lane : analog.lanes) lane.followers.erase(slot);
+  for (Pointer& pointer : pointers_)
+    for (PointerSource& source : pointer.sources) source.followers.erase(slot);
   for (Line& line : lines_) line.ways.erase(slot);
   work_out();
 }
@@ -135,6 +147,7 @@ void SlowTwin::rest() {
       way.pulse_at.reset();
     }
   for (Ramped& ramped : ramped_) ramped.places.clear();
+  forget_trails();
   for (Opposed& port : opposed_) port.last = {};
   const bool was_frozen = std::exchange(frozen_, true);
   rest_pointers();
@@ -156,6 +169,11 @@ void SlowTwin::freeze() {
 void SlowTwin::thaw() {
   if (!frozen_) return;
   frozen_ = false;
+  for (const auto& [slot, unit] : units_) {
+    std::set<Code> known;
+    for (const auto& [code, value] : unit.raw) known.insert(code);
+    place(slot, unit, &known, When::as_is);
+  }
   thaws_ = true;  // all say where they are before any is asked whether it is on the area
   work_out();
   for (const auto& [slot, unit] : units_) {
@@ -183,10 +201,16 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
       for (auto& [code, contact] : contacts) contact.for_hotkeys = false;
     for (Line& line : next.lines_)
       if (line.chord_role.empty()) line.ways[slot] = {};
+    next.place(slot, unit, nullptr, When::as_is);
     next.cross(slot, unit);
   }
   next.frozen_ = frozen_;
   next.only_notes_ = false;
+  for (const auto& [slot, unit] : next.units_) {
+    std::set<Code> known;
+    for (const auto& [code, value] : unit.raw) known.insert(code);
+    next.place(slot, unit, &known, When::as_is);
+  }
   next.work_out();
   for (const auto& [slot, unit] : next.units_) {
     next.settle_what_is_known(unit);

@@ -109,9 +109,28 @@ Attachment turned_panel() {
   return unit;
 }
 
+/// Both sticks of a pad are worn, and one of them is built in askew; its trigger is bent.
+Attachment measured_pad() {
+  Attachment unit = seated(plain_pad(), "");
+  StickCalibration left{code::abs_x, code::abs_y, {900, -700}, {26000, 24000}, 7};
+  left.edge = {{28000, -25000}, {24000, 23000}, {-25500, 26000}, {-27000, -21000}};
+  left.measured.count = 500;
+  left.measured.noise = 1500;
+  StickCalibration right{code::abs_rx, code::abs_ry, {0, 0}, {30000, 30000}};
+  right.edge = {{30000, 0}, {21213, 21213}, {0, 30000}, {-21213, 21213}, {-30000, 0}, {0, -30000}};
+  unit.sticks = {left, right};
+  unit.controls.front().reversed = true;
+  AxisCalibration trigger{code::abs_z, 0, 255, 0};
+  trigger.marks = {{60, 0.4}, {200, 0.6}};
+  trigger.measured.count = 100;
+  trigger.measured.noise = 4;
+  unit.axes = {trigger};
+  return unit;
+}
+
 const std::vector<Attachment>& story_units() {
   static const std::vector<Attachment> all{seated(plain_pad(), ""),
-                                           seated(plain_pad(), ""),
+                                           measured_pad(),
                                            turned_panel(),
                                            seated(old_stick(), ""),
                                            trackball(""),
@@ -193,7 +212,12 @@ Profile with_random_stages(Profile profile, unsigned seed) {
     };
     if (sheet.directions) port.opposites = static_cast<Opposites>(dice() % 3);
     if (sheet.directions) bind("directions", sheet.default_directions);
-    for (const TargetSheet& target : sheet.targets) bind(target.name, target.defaults);
+    for (const TargetSheet& target : sheet.targets) {
+      std::vector<std::string> roles = target.defaults;
+      if (target.kind == TargetKind::one_sided) roles.insert(roles.end(), {"wheel", "right-stick-up"});
+      if (target.kind == TargetKind::two_sided) roles.insert(roles.end(), {"left-stick", "left-trigger", "pedal"});
+      bind(target.name, roles);
+    }
   }
   return profile;
 }

@@ -1,0 +1,23 @@
+// What was measured on a unit, made ready for its reports.
+#pragma once
+
+#include <optional>
+#include <span>
+
+#include "omnipar/attachment.hpp"
+#include "shape/measured.hpp"
+
+namespace omnipar::attach {
+
+/// As the controls of its axes run.
+[[nodiscard]] std::optional<shape::StickMap> stick_map(const Attachment& attachment, const StickCalibration& stick);
+
+/// The measurement of the stick that this control is a half of, or of this axis; null without one.
+[[nodiscard]] const StickCalibration* stick_of(const Attachment& attachment, Code code) noexcept;
+[[nodiscard]] const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept;
+
+/// The part of a full push that counts as rest where nothing is said: as much as this control's noise needs, without
+/// a measurement the usual one of its role. Nothing where the unit itself has a dead zone that is large enough.
+[[nodiscard]] double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept;
+
+}  // namespace omnipar::attach

@@ -1,0 +1,41 @@
+#include "stage/table.hpp"
+
+#include <cmath>
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+namespace {
+
+constexpr Field fields[] = {
+    {"axial-dead-zone", Measure::number, "the part of a full push that counts as rest, of each axis by itself", 0, 0.9},
+};
+
+/// numbers: the zone, and by what the rest is stretched.
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers = {values[0], 1 / (1 - values[0])};
+  return constants;
+}
+
+/// Each way: 0 up to the zone, then (way - zone) / (1 - zone).
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  const auto way = [&constants](double side) {
+    const double beyond = std::fabs(side) - constants.numbers[0];
+    return beyond <= 0 ? 0 : std::copysign(beyond * constants.numbers[1], side);
+  };
+  return {way(point.x), way(point.y)};
+}
+
+}  // namespace
+
+constinit const Kind axial_dead_zone{
+    .name = "axial dead zone",
+    .about = "Takes what is near the middle of each axis for rest, so that straight pushes are straight.",
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] != 0; },
+    .words = [](const Values& values) { return fmt::format("axial dead zone {:.2f}", values[0]); },
+    .prepare = prepare,
+    .move = move};
+
+}  // namespace omnipar::stage

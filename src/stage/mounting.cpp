@@ -1,0 +1,50 @@
+#include "stage/table.hpp"
+
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "shape/turn.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr Field fields[] = {
+    {"swap-axes", Measure::flag, "what goes to the right goes down, and what goes down to the right"},
+    {"rotation", Measure::number, "degrees by which the stick is turned, from right to down", -180, 180},
+};
+
+/// numbers: x by x, x by y, y by x, y by y. The axes are swapped first.
+Constants prepare(const Values& values, RoleKind) {
+  const shape::Turn by = shape::turn_by(values[1]);
+  Constants constants;
+  constants.numbers = {by.cosine, -by.sine, by.sine, by.cosine};
+  if (values[0] != 0) {
+    std::swap(constants.numbers[0], constants.numbers[1]);
+    std::swap(constants.numbers[2], constants.numbers[3]);
+  }
+  return constants;
+}
+
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  const auto& by = constants.numbers;
+  return {by[0] * point.x + by[1] * point.y, by[2] * point.x + by[3] * point.y};
+}
+
+std::string words(const Values& values) {
+  if (values[1] == 0) return "axes swapped";
+  return fmt::format("{}turned by {:g} degrees", values[0] != 0 ? "axes swapped, " : "", values[1]);
+}
+
+}  // namespace
+
+constinit const Kind mounting{.name = "mounting",
+                              .about = "Sets a stick right that is mounted askew or across.",
+                              .fields = fields,
+                              .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+                              .words = words,
+                              .prepare = prepare,
+                              .move = move,
+                              .of_sticks = true};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,39 @@
+#include "stage/table.hpp"
+
+#include <cmath>
+
+namespace omnipar::stage {
+namespace {
+
+/// numbers: how much of x and of y is taken, and the least that is given.
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  const double push = constants.numbers[0] * point.x + constants.numbers[1] * point.y;
+  return {std::fmax(constants.numbers[2], push), 0};
+}
+
+Constants prepare(const Values& values, RoleKind) {
+  constexpr std::array<std::array<double, 2>, 4> directions{{{0, -1}, {0, 1}, {-1, 0}, {1, 0}}};
+  const bool both = values[0] < 0;
+  const auto& direction = directions.at(both ? 3 : static_cast<std::size_t>(values[0]));
+  Constants constants;
+  constants.numbers = {direction[0], direction[1], both ? -1.0 : 0.0};
+  return constants;
+}
+
+std::string words(const Values& values) {
+  if (values[0] < 0) return "left and right alone";
+  return std::string{direction_names.at(static_cast<std::size_t>(values[0]))} + " alone";
+}
+
+}  // namespace
+
+/// It has no field: the role and the target say it. Its value is the index of the direction, or -1 for both ways of x.
+constinit const Kind one_way{.name = "one way",
+                             .about = "Takes one direction of a stick or axis, or its left and right.",
+                             .fields = {},
+                             .acts = [](const Values&) noexcept { return true; },
+                             .words = words,
+                             .prepare = prepare,
+                             .move = move};
+
+}  // namespace omnipar::stage

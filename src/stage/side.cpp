@@ -1,0 +1,23 @@
+#include "stage/table.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr Field fields[] = {
+    {"negative", Measure::flag, "a pedal or trigger moves an axis with two sides to the left"},
+};
+
+}  // namespace
+
+constinit const Kind side{.name = "side",
+                          .about = "Lets a pedal or trigger move an axis to its other side.",
+                          .fields = fields,
+                          .acts = [](const Values& values) noexcept { return values[0] != 0; },
+                          .words = [](const Values&) { return std::string{"to the left"}; },
+                          .prepare = [](const Values&, RoleKind) { return Constants{}; },
+                          .move =
+                              [](const Constants&, shape::Point point) noexcept {
+                                return shape::Point{-point.x, 0};
+                              }};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,48 @@
+#include "stage/table.hpp"
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+namespace {
+
+constexpr double slowest = 0.01;
+constexpr Field fields[] = {
+    {"slew", Measure::number, "the most that a position changes, in full pushes a second; 0: at once", 0, 1000},
+};
+
+Constants prepare(const Values& values, RoleKind) {
+  Constants constants;
+  constants.numbers[0] = values[0] / ticks_per_second;
+  return constants;
+}
+
+/// Straight to the goal, never beyond it. Where it is adds up, so it is rounded to 1/2^48.
+shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcept {
+  const shape::Point way{trail.goal.x - trail.at.x, trail.goal.y - trail.at.y};
+  const double length = length_of(way);
+  if (tick && length <= constants.numbers[0])
+    trail.at = trail.goal;
+  else if (tick)
+    trail.at = from_fixed(to_fixed(shape::Point{trail.at.x + way.x * constants.numbers[0] / length,
+                                                trail.at.y + way.y * constants.numbers[0] / length}));
+  trail.moves = trail.at == trail.goal ? 0 : 1;
+  return trail.at;
+}
+
+}  // namespace
+
+constinit const Kind slew{
+    .name = "slew limit",
+    .about = "Goes to where a position jumps to at an even speed.",
+    .fields = fields,
+    .conflict =
+        [](const Values& values) noexcept {
+          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.01 to 1000 full pushes a second"
+                                                                       : ""};
+        },
+    .acts = [](const Values& values) noexcept { return values[0] > 0; },
+    .words = [](const Values& values) { return fmt::format("at most {:g} full pushes per second", values[0]); },
+    .prepare = prepare,
+    .follow = follow};
+
+}  // namespace omnipar::stage
