@@ -22,12 +22,9 @@ std::string setting_text(const stage::Field& field, double value) {
 
 std::string use_text(const Use& use) {
   std::string more;
-  for (const stage::Kind* kind : stage::of_uses()) {
-    const stage::Values values = stage::values_of(*kind, use);
-    for (std::size_t i = 0; i < kind->fields.size(); ++i)
-      if (values.at(i) != kind->fields[i].otherwise(use.role, values))
-        more += ", " + setting_text(kind->fields[i], values.at(i));
-  }
+  for (const stage::Kind* kind : stage::of_uses())
+    for (const stage::Field& field : kind->fields)
+      if (const auto value = use.settings.find(field.name)) more += ", " + setting_text(field, *value);
   return more.empty() ? text::quoted(use.role) : fmt::format("{{ use = {}{} }}", text::quoted(use.role), more);
 }
 

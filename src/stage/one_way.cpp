@@ -5,7 +5,7 @@
 namespace omnipar::stage {
 namespace {
 
-/// numbers: how much of x and of y is taken, and the least that is given.
+/// numbers: how much of x and of y is taken, and the least that is given: nothing, or no limit.
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   const double push = constants.numbers[0] * point.x + constants.numbers[1] * point.y;
   return {std::fmax(constants.numbers[2], push), 0};
@@ -16,7 +16,7 @@ Constants prepare(const Values& values, RoleKind) {
   const bool both = values[0] < 0;
   const auto& direction = directions.at(both ? 3 : static_cast<std::size_t>(values[0]));
   Constants constants;
-  constants.numbers = {direction[0], direction[1], both ? -1.0 : 0.0};
+  constants.numbers = {direction[0], direction[1], both ? -2.0 : 0.0};
   return constants;
 }
 

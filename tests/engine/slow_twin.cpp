@@ -113,11 +113,12 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   frozen_ = was_frozen;
   for (auto& [role, contacts] : unit.buttons)
     for (auto& [code, contact] : contacts) contact.for_hotkeys = attachment.by_press && contact.down;
-  place(slot, unit, nullptr, When::as_is);
   only_notes_ = frozen_ = true;
+  place(slot, unit, nullptr, When::as_is);
   cross(slot, unit);
   only_notes_ = false;
   frozen_ = was_frozen;
+  place_known(slot, unit);
   work_out();
   settle_what_is_known(unit);
   aim(slot, unit, nullptr);

@@ -38,7 +38,7 @@ class SlowTwin {
     double x = 0, y = 0;
     bool operator==(const Point&) const = default;
   };
-  /// Counterparts of shapes that a test adds behind all others, by name.
+  /// Counterparts of shapes that a test adds behind the anti-dead zone, by name.
   using Guest = Point (*)(const Use& use, Point at);
   [[nodiscard]] static std::map<std::string, Guest>& guests();
   void attach(int slot, const Attachment& attachment);
@@ -172,6 +172,7 @@ class SlowTwin {
   static void slew(const Use& use, Point& p, Follower& follower, When when);
   static void keep_to_ways(const Use& use, Point& p, Follower& follower);
   void place(int slot, const Unit& unit, const std::set<Code>* touched, When when);
+  void place_known(int slot, const Unit& unit);
   void forget_trails();
   template <typename Act>
   void each_follower(Act act);

@@ -143,9 +143,9 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::st
   }
   if (length() != 0)
     if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
+  for (const auto& [name, guest] : guests()) p = guest(use, p);
   if (const double range = said(use, "range", 1); range != 1) p = scaled(range);
   slew(use, p, f, when);
-  for (const auto& [name, guest] : guests()) p = guest(use, p);
   return f.out = p;
 }
 
@@ -179,10 +179,21 @@ void SlowTwin::place(int slot, const Unit& unit, const std::set<Code>* touched, 
       });
 }
 
+/// As it is, where that is known.
+void SlowTwin::place_known(int slot, const Unit& unit) {
+  std::set<Code> known;
+  for (const auto& [code, value] : unit.raw) known.insert(code);
+  place(slot, unit, &known, When::as_is);
+}
+
 void SlowTwin::forget_trails() {
   const bool was_frozen = std::exchange(frozen_, false);
   each_follower([](const std::string&, const Use&, const std::string&, TargetKind, Followers& followers) {
-    for (auto& [slot, follower] : followers) follower = {};
+    for (auto& [slot, follower] : followers) {
+      const Point out = follower.out;  // who is not asked again is where they were
+      follower = {};
+      follower.out = out;
+    }
   });
   frozen_ = was_frozen;
 }

@@ -169,11 +169,7 @@ void SlowTwin::freeze() {
 void SlowTwin::thaw() {
   if (!frozen_) return;
   frozen_ = false;
-  for (const auto& [slot, unit] : units_) {
-    std::set<Code> known;
-    for (const auto& [code, value] : unit.raw) known.insert(code);
-    place(slot, unit, &known, When::as_is);
-  }
+  for (const auto& [slot, unit] : units_) place_known(slot, unit);
   thaws_ = true;  // all say where they are before any is asked whether it is on the area
   work_out();
   for (const auto& [slot, unit] : units_) {
@@ -206,11 +202,7 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
   }
   next.frozen_ = frozen_;
   next.only_notes_ = false;
-  for (const auto& [slot, unit] : next.units_) {
-    std::set<Code> known;
-    for (const auto& [code, value] : unit.raw) known.insert(code);
-    next.place(slot, unit, &known, When::as_is);
-  }
+  for (const auto& [slot, unit] : next.units_) next.place_known(slot, unit);
   next.work_out();
   for (const auto& [slot, unit] : next.units_) {
     next.settle_what_is_known(unit);

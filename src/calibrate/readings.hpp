@@ -1,0 +1,36 @@
+// Robust numbers of readings: medians, quantiles, and readings without their spikes.
+#pragma once
+
+#include <vector>
+
+#include "omnipar/calibration.hpp"
+
+namespace omnipar::calibrate {
+
+/// The value below which that part of them is; 0 of none.
+[[nodiscard]] double quantile(std::vector<double> values, double part);
+[[nodiscard]] inline double median(std::vector<double> values) { return quantile(std::move(values), 0.5); }
+[[nodiscard]] RawPoint median(const std::vector<RawPoint>& points);
+[[nodiscard]] std::vector<double> of_x(const std::vector<RawPoint>& points);
+[[nodiscard]] std::vector<double> of_y(const std::vector<RawPoint>& points);
+
+/// Readings without those that are far from what came right before and behind them.
+template <typename T>
+struct Clean {
+  std::vector<T> readings;
+  int spikes = 0;
+};
+/// `span`: the whole way.
+[[nodiscard]] Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span);
+[[nodiscard]] Clean<double> clean(const std::vector<double>& values, double span);
+
+/// Where it rests, finer than a reading where noise goes to and fro over several.
+struct Rest {
+  RawPoint at;
+  double noise = 0;  ///< raw: 995 of 1000 readings are nearer
+  double drift = 0;  ///< raw: from the first quarter of the time to the last
+  int spikes = 0;
+};
+[[nodiscard]] Rest rest_of(const std::vector<RawPoint>& points, RawPoint span);
+
+}  // namespace omnipar::calibrate

@@ -1,0 +1,106 @@
+// A thousand worn sticks, of which the truth is known.
+#include <catch2/catch.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <map>
+#include <numbers>
+
+#include "calibrate/made_stick.hpp"
+#include "shape/measured.hpp"
+
+using namespace omnipar;
+using test::MadeStick;
+
+namespace {
+
+double part_of(std::vector<double> values, double part) {
+  if (values.empty()) return 0;
+  std::ranges::sort(values);
+  return values[static_cast<std::size_t>(part * double(values.size() - 1))];
+}
+
+double degrees_between(double a, double b) {
+  return std::fabs(std::remainder(a - b, 2 * std::numbers::pi)) * 180 / std::numbers::pi;
+}
+
+/// Over what half a step of the raw numbers allows.
+struct Judged {
+  std::vector<double> direction, magnitude, gain;
+};
+
+void judge(const MadeStick& stick, const StickCalibration& kept, Judged& judged, std::mt19937& dice) {
+  const auto map = shape::stick_map(kept);
+  REQUIRE(map);
+  const double step = 0.5 / std::min(stick.width_x, stick.width_y);
+  double in_square = 0, out_square = 0;
+  for (int i = 0; i < 72; ++i) {
+    const double angle = (5 * i + 1.3) * std::numbers::pi / 180, reach = stick.reach(angle);
+    for (const double part : {0.4, 0.6, 0.8, 1.0}) {
+      const double x = part * reach * std::cos(angle), y = part * reach * std::sin(angle);
+      const RawPoint raw = stick.exact(x, y);
+      if (stick.is_clipped(raw)) continue;
+      const RawPoint said = stick.rounded(raw);
+      const shape::Point out = shape::position(*map, said.x, said.y);
+      const double off = degrees_between(std::atan2(out.y, out.x), angle);
+      judged.direction.push_back(off - std::atan(step / (part * reach)) * 180 / std::numbers::pi);
+      judged.magnitude.push_back(std::fabs(std::hypot(out.x, out.y) - part) - step / reach);
+      if (part < 0.5 || part > 0.9) continue;
+      // noise, as a part of the stick's own travel there: how much of it comes out
+      const shape::Point clean = shape::position(*map, raw.x, raw.y);
+      std::uniform_real_distribution<double> any{-0.02, 0.02};
+      for (int n = 0; n < 20; ++n) {
+        const double dx = any(dice), dy = any(dice);
+        const RawPoint noisy = stick.exact(x + dx * reach, y + dy * reach);
+        const shape::Point p = shape::position(*map, noisy.x, noisy.y);
+        in_square += dx * dx + dy * dy;
+        out_square += (p.x - clean.x) * (p.x - clean.x) + (p.y - clean.y) * (p.y - clean.y);
+      }
+    }
+  }
+  judged.gain.push_back(std::sqrt(out_square / in_square));
+}
+
+}  // namespace
+
+TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[calibrate]") {
+  const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 1000 : 150;
+  std::map<StickGate, Judged> judged;
+  std::vector<double> turned_round;
+  std::map<StickGate, int> mistaken;
+  for (unsigned seed = 0; seed < count; ++seed) {
+    const MadeStick stick = test::made_stick(seed);
+    std::mt19937 dice{seed + 1};
+    const auto fit = fit_stick(test::readings_of(stick, dice));
+    CAPTURE(seed);
+    if (!fit) FAIL("refused: " << int(fit.error().why));
+    if (fit->stick.gate != stick.gate) ++mistaken[stick.gate];
+    if (stick.gate == StickGate::round) {
+      turned_round.push_back(std::fabs(fit->stick.turned - stick.turned));
+      StickCalibration right = fit->stick;  // how it is turned is judged by itself
+      right.turned = stick.turned;
+      judge(stick, right, judged[stick.gate], dice);
+    } else {
+      judge(stick, fit->stick, judged[stick.gate], dice);
+    }
+    // rest is rest, and the ends are reached
+    const auto map = shape::stick_map(fit->stick);
+    const shape::Point rest = shape::position(*map, stick.rest_x, stick.rest_y);
+    CHECK(std::hypot(rest.x, rest.y) < 0.012 + 0.5 / stick.width_y);
+  }
+  for (const auto& [gate, all] : judged) {
+    const double direction = part_of(all.direction, 0.99), magnitude = part_of(all.magnitude, 0.99),
+                 gain = part_of(all.gain, 0.99);
+    INFO(word_of(gate) << ": direction " << direction << ", magnitude " << magnitude << ", gain " << gain
+                       << ", taken for another gate " << mistaken[gate]);
+    CHECK(direction <= 1);
+    CHECK(magnitude <= 0.02);
+    CHECK(gain <= 1.1);
+  }
+  // the mean of four pushes that are off by 2 degrees is off by 1 (standard deviation): 95 in 100 are within 2
+  double square = 0;
+  for (const double off : turned_round) square += off * off;
+  INFO("a round gate's turn: 95 in 100 within " << part_of(turned_round, 0.95) << " degrees");
+  CHECK(std::sqrt(square / double(turned_round.size())) <= 1.15);
+}
