@@ -39,6 +39,7 @@ namespace omnipar {
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;
+  std::vector<RawPoint> rest_after{};  ///< when it was let go behind the sweep: elsewhere, if it does not spring back
   std::vector<RawPoint>
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
   DeclaredRange declared_x{};
@@ -85,7 +86,8 @@ struct StickFit {
 struct AxisReadings {
   std::vector<double> rest;
   std::vector<double> sweep;
-  std::vector<RawMark> marks{};
+  std::vector<double> rest_after{};
+  std::vector<RawMark> marks{};  ///< of one that stays where it is left, a mark of 0 is its middle
   DeclaredRange declared{};
   Reading reading = Reading::two_sided;
 };
@@ -98,5 +100,107 @@ struct AxisFit {
 
 /// Which of `sweep_directions` a sweep has reached well enough, from the rest.
 [[nodiscard]] std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPoint rest);
+
+// -- the guide ----------------------------------------------------------------------------------------------------
+
+struct CalibrateOptions {
+  std::vector<std::string> only{};  ///< these roles; none: all sticks, triggers, pedals, wheels and paddles
+  bool pushes = true;               ///< ask four pushes of a round stick
+  bool marks = false;               ///< lead to marks, for a response that is bent
+};
+
+/// What can be chosen at any time.
+enum class CalibrateChoice : std::uint8_t {
+  skip,   ///< this control stays as it is
+  again,  ///< this control from the start; at the end: the last one
+  keep,   ///< ends, and what was measured is kept
+  leave,  ///< ends, and nothing is kept
+};
+
+/// What is asked of a hand at present.
+enum class CalibrateStep : std::uint8_t {
+  rest,     ///< let go, and wait
+  sweep,    ///< along its edge, or to its ends and back
+  release,  ///< let go once more
+  push,     ///< hold it straight up, right, down, left: the step's number says which
+  mark,     ///< hold it at a mark: the step's number says which
+  done,     ///< all has been measured
+};
+
+struct CalibrateEvent {
+  enum class Kind : std::uint8_t {
+    asks,      ///< `step` (with its `number`) for `role`
+    waits,     ///< `role` is moved, or was never heard, while it should rest
+    refuses,   ///< `fault`: once more
+    measures,  ///< `role` is done: see `found`, and `notes`
+    skips,     ///< `role` is left out
+    pauses,    ///< the unit has left in the middle
+    goes_on,   ///< it is back: the control is measured from its start
+    ends_asking,
+    ends,
+  };
+  Kind kind = Kind::asks;
+  std::string role{};
+  CalibrateStep step = CalibrateStep::rest;
+  int number = 0;
+  SweepFault fault{};
+  std::vector<std::string> notes{};
+};
+
+/// Asks for one control after the other. Belongs to one thread; allocates.
+class Calibrating {
+ public:
+  explicit Calibrating(CalibrateOptions options = {});
+  ~Calibrating();
+  Calibrating(Calibrating&&) noexcept;
+  Calibrating& operator=(Calibrating&&) noexcept;
+
+  /// This node of the unit is there, as the unit declares it, or is there again. All nodes are one unit's.
+  void meet(int node, const Attachment& attachment);
+  void lose(int node);
+  void hear(int node, const Report& report);
+  void advance(Time now);
+  [[nodiscard]] std::optional<Time> next_due() const;
+  [[nodiscard]] std::optional<CalibrateEvent> next_event();
+  void choose(CalibrateChoice choice);
+
+  /// The roles that are measured, in order, and those of them that are done.
+  [[nodiscard]] const std::vector<std::string>& roles() const noexcept;
+  [[nodiscard]] std::size_t measured() const noexcept;
+  /// What is asked now; empty and `done` at the end.
+  [[nodiscard]] const std::string& role() const noexcept;
+  [[nodiscard]] CalibrateStep step() const noexcept;
+  [[nodiscard]] int number() const noexcept;
+  /// How much of the step is done, 0..1.
+  [[nodiscard]] double progress() const noexcept;
+  /// Of a stick that is swept or was swept last: its readings, and the directions that were reached.
+  [[nodiscard]] const StickReadings& readings() const noexcept;
+  [[nodiscard]] std::array<bool, 8> reached() const;
+  /// The same of an axis.
+  [[nodiscard]] const AxisReadings& axis_readings() const noexcept;
+  /// Where the control is now, in raw numbers; of an axis x.
+  [[nodiscard]] RawPoint place() const noexcept;
+  /// How long a button is held that measures again or leaves out: 0..1.
+  [[nodiscard]] double held(Time now) const noexcept;
+
+  /// What has been measured so far, without a unit's name and a day; and the readings of each, by role.
+  [[nodiscard]] const Calibration& found() const noexcept;
+  [[nodiscard]] const StickReadings* readings_of(const std::string& role) const;
+  [[nodiscard]] const AxisReadings* axis_readings_of(const std::string& role) const;
+  [[nodiscard]] bool over() const noexcept;
+  [[nodiscard]] bool kept() const noexcept;
+
+ private:
+  class Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+/// One line for people at arm's length; empty where nothing need be said.
+[[nodiscard]] std::string to_text(const CalibrateEvent& event);
+/// Why, and what to do: "not yet pushed to: upper left".
+[[nodiscard]] std::string to_text(const SweepFault& fault);
+
+/// What was known, with what was measured anew in its place.
+[[nodiscard]] Calibration merged(Calibration known, const Calibration& found);
 
 }  // namespace omnipar

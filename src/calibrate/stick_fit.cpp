@@ -24,6 +24,8 @@ constexpr std::size_t sectors = 48, least_rest = 50, least_sweep = 120, most_fit
 constexpr double least_way = 0.15;
 /// Readings at rest are nearer to it than this part of the way.
 constexpr double most_noise = 0.12;
+/// Behind a full push there is so much of the way left, so that it is reached surely.
+constexpr double end_room = 0.006;
 /// From one reading to the next, of the whole way around: 28 degrees.
 constexpr double most_step = 0.08;
 
@@ -55,6 +57,7 @@ class StickFitting {
     if (!missing.directions.empty()) return tl::unexpected(missing);
     take_edge();
     fit();
+    if (!in_.rest_after.empty()) find_if_it_stays();
     if (auto refused = dents()) return tl::unexpected(*refused);
     if (!in_.pushes.empty() && !turn_by_pushes()) return fault(SweepRefusal::pushes_differ);
     return result();
@@ -197,6 +200,24 @@ class StickFitting {
     return true;
   }
 
+  /// Who lets go of it finds it elsewhere: its middle is that of its way.
+  void find_if_it_stays() {
+    const RawPoint after = calibrate::rest_of(in_.rest_after, {2 * half_.x, 2 * half_.y}).at;
+    stays_ = length(from_rest(after)) > 0.1;
+    if (!stays_) return;
+    Point middle{};
+    if (gate_.gate == StickGate::other) {
+      for (const Point& corner : outline_) middle = {middle.x + corner.x, middle.y + corner.y};
+      middle = {middle.x / static_cast<double>(outline_.size()), middle.y / static_cast<double>(outline_.size())};
+    } else {
+      middle = shape::turned(gate_.off, shape::turn_by(gate_.turned));
+      middle = {middle.x * gate_.wide.x, middle.y * gate_.wide.y};
+    }
+    for (std::vector<Point>* points : {&outline_, &edge_})
+      for (Point& p : *points) p = {p.x - middle.x, p.y - middle.y};
+    rest_.at = to_raw(middle);
+  }
+
   [[nodiscard]] StickCalibration calibration() const {
     StickCalibration stick;
     const auto fine = [](double raw) { return std::round(raw * 1000) / 1000; };
@@ -205,8 +226,10 @@ class StickFitting {
     stick.turned = fine(gate_.turned);
     stick.gate = gate_.gate;
     std::vector<Point> corners;
+    // a little inside, so that a full push is one in every direction
+    const double inside = 1 - end_room - 0.5 / std::min(half_.x, half_.y);
     for (const Point& corner : outline_) {
-      const RawPoint raw = to_raw(corner);
+      const RawPoint raw = to_raw({corner.x * inside, corner.y * inside});
       corners.push_back({raw.x, raw.y});
     }
     if (in_.declared_x != DeclaredRange{} && in_.declared_y != DeclaredRange{})
@@ -231,6 +254,7 @@ class StickFitting {
     stick.measured.error = std::round(quantile(errors, 0.95) * 1e4) / 1e4;
     stick.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
     stick.own_dead_zone = own_dead_zone(*map);
+    stick.self_centering = !stays_;
     add_notes(fit);
     return fit;
   }
@@ -264,6 +288,7 @@ class StickFitting {
       fit.notes.emplace_back("it goes beyond the range that it declares: what is beyond cannot be seen");
     if (fit.stick.own_dead_zone > 0)
       fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.stick.own_dead_zone));
+    if (stays_) fit.notes.emplace_back("it stays where it is left: the middle of its way is taken for its rest");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
       fit.notes.emplace_back("how it is turned is not known: its gate is round, and nobody was asked");
   }
@@ -274,6 +299,7 @@ class StickFitting {
   std::vector<RawPoint> sweep_;
   int spikes_ = 0;
   std::size_t clipped_ = 0;
+  bool stays_ = false;
   std::vector<Point> edge_, fitted_;
   GateFit gate_;
   std::vector<Point> outline_;

@@ -390,6 +390,8 @@ void State::freeze() noexcept {
 }
 
 void State::thaw() noexcept {
+  for (std::size_t unit = 0; unit < max_units; ++unit)  // what was on its way has arrived, which is no press
+    if (slots[unit].used) note_crossings(unit);
   head->frozen = plays;
   sights_later = true;
   for (std::size_t unit = 0; unit < max_units; ++unit)

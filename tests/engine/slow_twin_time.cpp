@@ -168,7 +168,12 @@ void SlowTwin::freeze() {
 
 void SlowTwin::thaw() {
   if (!frozen_) return;
-  frozen_ = false;
+  only_notes_ = true;
+  for (auto& [slot, unit] : units_) {
+    place(slot, unit, nullptr, When::as_is);
+    cross(slot, unit);
+  }
+  only_notes_ = frozen_ = false;
   for (const auto& [slot, unit] : units_) place_known(slot, unit);
   thaws_ = true;  // all say where they are before any is asked whether it is on the area
   work_out();

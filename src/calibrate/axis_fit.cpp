@@ -1,0 +1,163 @@
+// From the readings of a single axis to what is kept of it.
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "calibrate/readings.hpp"
+#include "omnipar/calibrating.hpp"
+#include "shape/measured.hpp"
+
+namespace omnipar {
+namespace {
+
+using calibrate::quantile, calibrate::Rest;
+
+constexpr std::size_t least_rest = 50, least_sweep = 60;
+constexpr double least_way = 0.1, most_noise = 0.12;
+/// Behind a full push there is so much of the way left, so that it is reached surely.
+constexpr double end_room = 0.006;
+
+std::vector<RawPoint> as_points(const std::vector<double>& values) {
+  std::vector<RawPoint> points;
+  for (const double value : values) points.push_back({value, 0});
+  return points;
+}
+
+class AxisFitting {
+ public:
+  explicit AxisFitting(const AxisReadings& readings) : in_(readings) {}
+
+  tl::expected<AxisFit, SweepFault> run() {
+    if (in_.rest.size() < least_rest || in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
+    const double declared = static_cast<double>(in_.declared.maximum) - in_.declared.minimum;
+    const double span = quantile(in_.sweep, 0.98) - quantile(in_.sweep, 0.02);
+    if (span < std::max(least_way * declared, 3.0)) return fault(SweepRefusal::no_way);
+    rest_ = calibrate::rest_of(as_points(in_.rest), {span, span});
+    if (rest_.noise + rest_.drift > most_noise * span) return fault(SweepRefusal::moves_at_rest);
+    const auto good = calibrate::clean(in_.sweep, span);
+    sweep_ = good.readings;
+    spikes_ = good.spikes + rest_.spikes;
+    low_ = end_of(true, span);
+    high_ = end_of(false, span);
+    stays_ = is_left_elsewhere(span);
+    return result();
+  }
+
+ private:
+  static tl::unexpected<SweepFault> fault(SweepRefusal why) { return tl::unexpected(SweepFault{why, {}, {}}); }
+
+  /// The middle of what was read where it was held at an end.
+  [[nodiscard]] double end_of(bool low, double span) const {
+    std::vector<double> smooth;
+    for (std::size_t i = 1; i + 1 < sweep_.size(); ++i)
+      smooth.push_back(calibrate::median(std::vector<double>{sweep_[i - 1], sweep_[i], sweep_[i + 1]}));
+    const double far = low ? *std::ranges::min_element(smooth) : *std::ranges::max_element(smooth);
+    const double near = 2 * rest_.noise + 0.01 * span;
+    std::vector<double> there;
+    for (const double value : smooth)
+      if (std::fabs(value - far) <= near) there.push_back(value);
+    return calibrate::median(std::move(there));
+  }
+
+  [[nodiscard]] bool is_left_elsewhere(double span) const {
+    if (in_.rest_after.empty() || in_.reading == Reading::one_sided) return false;
+    return std::fabs(calibrate::median(in_.rest_after) - rest_.at.x) > 0.1 * span;
+  }
+
+  [[nodiscard]] double middle() const {
+    for (const RawMark& mark : in_.marks)
+      if (mark.part == 0) return mark.raw;
+    return stays_ ? (low_ + high_) / 2 : rest_.at.x;
+  }
+
+  tl::expected<AxisFit, SweepFault> result() {
+    AxisFit fit;
+    AxisCalibration& axis = fit.axis;
+    const double room = end_room * (high_ - low_);
+    const auto whole = [](double raw) { return static_cast<std::int32_t>(raw); };
+    double rest = middle();
+    const bool at_top = std::fabs(rest - high_) < std::fabs(rest - low_);
+    if (in_.reading == Reading::one_sided) {
+      const double to_end = std::min(std::fabs(rest - high_), std::fabs(rest - low_));
+      if (to_end > 0.25 * (high_ - low_)) fit.notes.emplace_back("it rests far from both of its ends");
+      axis.rest = whole(std::round(rest));
+      axis.minimum = at_top ? whole(std::ceil(low_ + room)) : axis.rest;
+      axis.maximum = at_top ? axis.rest : whole(std::floor(high_ - room));
+    } else {
+      axis.minimum = whole(std::ceil(low_ + room));
+      axis.maximum = whole(std::floor(high_ - room));
+      rest = std::clamp(rest, static_cast<double>(axis.minimum), static_cast<double>(axis.maximum));
+      axis.rest = whole(std::round(rest));
+    }
+    if (axis.minimum >= axis.maximum) return fault(SweepRefusal::no_way);
+    axis.declared = in_.declared;
+    axis.self_centering = !stays_;
+    if (!take_marks(axis)) return fault(SweepRefusal::pushes_differ);
+    axis.measured.count = static_cast<std::int32_t>(in_.rest.size() + in_.sweep.size());
+    axis.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
+    axis.measured.error = std::round((rest_.noise / (high_ - low_)) * 1e4) / 1e4;
+    add_notes(fit);
+    return fit;
+  }
+
+  bool take_marks(AxisCalibration& axis) const {
+    for (const RawMark& mark : in_.marks)
+      if (mark.part != 0) axis.marks.push_back(mark);
+    if (axis.marks.empty()) return true;
+    std::ranges::sort(axis.marks, {}, &RawMark::raw);
+    Control control;
+    control.reading = in_.reading;
+    return shape::axis_map(axis, control).has_value();
+  }
+
+  /// Where nothing was ever read in the middle of the way, although it went across slowly and often.
+  [[nodiscard]] std::optional<std::pair<double, double>> dead_spot() const {
+    std::vector<double> steps, seen = sweep_;
+    for (std::size_t i = 1; i < sweep_.size(); ++i) steps.push_back(std::fabs(sweep_[i] - sweep_[i - 1]));
+    std::ranges::sort(seen);
+    const double span = high_ - low_, usual = quantile(steps, 0.9);
+    for (std::size_t i = 1; i < seen.size(); ++i) {
+      const double gap = seen[i] - seen[i - 1];
+      if (gap < std::max(0.05 * span, 4 * usual)) continue;
+      const double border = (seen[i] + seen[i - 1]) / 2;
+      int crossings = 0;
+      for (std::size_t k = 1; k < sweep_.size(); ++k)
+        crossings += (sweep_[k] < border) != (sweep_[k - 1] < border) ? 1 : 0;
+      if (crossings >= 2) return std::pair{seen[i - 1], seen[i]};
+    }
+    return std::nullopt;
+  }
+
+  void add_notes(AxisFit& fit) const {
+    if (spikes_ > 0)
+      fit.notes.push_back(
+          fmt::format("{} left out: it jumps now and then", quantity(static_cast<std::size_t>(spikes_), "spike")));
+    if (const auto spot = dead_spot()) {
+      const double way = std::max(high_ - fit.axis.rest, fit.axis.rest - low_);
+      const bool around_rest =
+          spot->first <= fit.axis.rest + rest_.noise && spot->second >= fit.axis.rest - rest_.noise;
+      if (around_rest) {
+        fit.axis.own_dead_zone = std::floor(100 * (spot->second - spot->first) / way) / 100;
+        fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.axis.own_dead_zone));
+      } else {
+        fit.notes.push_back(fmt::format("a dead spot: between {} and {} it says nothing", spot->first, spot->second));
+      }
+    }
+    if (stays_) fit.notes.emplace_back("it stays where it is left: its middle is taken for its rest");
+  }
+
+  const AxisReadings& in_;
+  Rest rest_;
+  std::vector<double> sweep_;
+  double low_ = 0, high_ = 0;
+  int spikes_ = 0;
+  bool stays_ = false;
+};
+
+}  // namespace
+
+tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings) { return AxisFitting{readings}.run(); }
+
+}  // namespace omnipar

@@ -1,0 +1,543 @@
+// The guide: which step of which control is asked, and when it is done.
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <map>
+#include <numbers>
+
+#include "base/earlier.hpp"
+#include "calibrate/hearing.hpp"
+#include "calibrate/readings.hpp"
+#include "omnipar/calibrating.hpp"
+
+namespace omnipar {
+namespace {
+
+using calibrate::Hearing, calibrate::Thing;
+using Kind = CalibrateEvent::Kind;
+using Step = CalibrateStep;
+
+constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{800'000},
+    looked_at{100'000};
+/// Of half the declared way: what counts as moved, as pushed, and as back at rest.
+constexpr double moved = 0.1, pushed = 0.35, back = 0.12, unsteady = 0.06;
+/// Times that a sweep goes around, and that each end is reached.
+constexpr double turns = 2;
+constexpr int ends = 2;
+constexpr std::size_t most_readings = 15'000;  // a minute
+
+std::int64_t steps_in(Duration time) { return time / reading_step; }
+
+}  // namespace
+
+class Calibrating::Inside {
+ public:
+  explicit Inside(CalibrateOptions options) : options_(std::move(options)) {}
+
+  void meet(int node, const Attachment& attachment) {
+    const bool was_waiting = is_paused();
+    hearing_.meet(node, attachment, options_.only);
+    roles_.clear();
+    for (const Thing& thing : hearing_.things()) roles_.push_back(thing.role);
+    if (was_waiting && !is_paused()) say({.kind = Kind::goes_on, .role = role_});
+    if (step_ == Step::done && next_ < hearing_.things().size() && !over_) begin(next_);
+    if (was_waiting && !is_paused()) begin(next_);
+  }
+
+  void lose(int node) {
+    const bool was_paused = is_paused();
+    hearing_.lose(node);
+    if (!was_paused && is_paused()) say({.kind = Kind::pauses, .role = role_});
+  }
+
+  void hear(int node, const Report& report) {
+    advance(report.time);
+    hearing_.take(node, report);
+    if (thing() != nullptr && !is_paused()) note_place();
+    look_at_buttons(report.time);
+  }
+
+  void advance(Time now) {
+    if (!begun_) {
+      begun_ = true;
+      grid_ = now_ = now;
+      since_ = now;
+    }
+    while (grid_ + reading_step <= now && !over_) {
+      grid_ += reading_step;
+      now_ = grid_;
+      read();
+      look_at_hold();
+    }
+    now_ = std::max(now_, now);
+  }
+
+  [[nodiscard]] std::optional<Time> next_due() const {
+    if (over_ || !begun_ || is_paused()) return std::nullopt;
+    return now_ + looked_at;
+  }
+
+  void choose(CalibrateChoice choice) {
+    if (over_) return;
+    switch (choice) {
+      case CalibrateChoice::skip:
+        if (thing() == nullptr) return;
+        say({.kind = Kind::skips, .role = role_});
+        return begin(next_ + 1);
+      case CalibrateChoice::again:
+        return again();
+      case CalibrateChoice::keep:
+        return end(true);
+      case CalibrateChoice::leave:
+        return end(false);
+    }
+  }
+
+  // what the public class shows
+  std::deque<CalibrateEvent> events;
+  Calibration found;
+  [[nodiscard]] const std::vector<std::string>& roles() const noexcept { return roles_; }
+  [[nodiscard]] std::size_t measured() const noexcept { return found.axes.size() + found.sticks.size(); }
+  [[nodiscard]] const std::string& role() const noexcept { return role_; }
+  [[nodiscard]] Step step() const noexcept { return step_; }
+  [[nodiscard]] int number() const noexcept { return number_; }
+  [[nodiscard]] const StickReadings& readings() const noexcept { return stick_; }
+  [[nodiscard]] const AxisReadings& axis_readings() const noexcept { return axis_; }
+  [[nodiscard]] std::array<bool, 8> reached() const {
+    if (stick_.sweep.empty()) return {};
+    return directions_reached(stick_.sweep, rest_);
+  }
+  [[nodiscard]] RawPoint place() const noexcept { return place_; }
+  [[nodiscard]] bool over() const noexcept { return over_; }
+  [[nodiscard]] bool kept() const noexcept { return kept_; }
+  [[nodiscard]] double held(Time now) const noexcept {
+    if (!pressed_) return 0;
+    const double part = static_cast<double>((now - *pressed_).count()) / static_cast<double>(button_hold.count());
+    return std::clamp(part, 0.0, 1.0);
+  }
+  [[nodiscard]] double progress() const noexcept {
+    switch (step_) {
+      case Step::rest:
+        return std::min(1.0, static_cast<double>(resting_.size()) / static_cast<double>(steps_in(at_rest)));
+      case Step::sweep: {
+        const Thing* now = thing();
+        if (now == nullptr) return 0;
+        const double part = now->is_stick ? std::fabs(turned_) / (2 * std::numbers::pi * turns)
+                                          : (low_ends_ + high_ends_) / (2.0 * ends);
+        return std::min(1.0, part);
+      }
+      case Step::push:
+        return number_ / 4.0;
+      case Step::done:
+        return 1;
+      default:
+        return 0;
+    }
+  }
+  [[nodiscard]] const StickReadings* readings_of(const std::string& role) const {
+    const auto at = sticks_.find(role);
+    return at == sticks_.end() ? nullptr : &at->second;
+  }
+  [[nodiscard]] const AxisReadings* axis_readings_of(const std::string& role) const {
+    const auto at = axes_.find(role);
+    return at == axes_.end() ? nullptr : &at->second;
+  }
+
+ private:
+  void say(CalibrateEvent event) { events.push_back(std::move(event)); }
+  void ask(Step step, int number = 0) {
+    step_ = step;
+    number_ = number;
+    since_ = grid_;
+    held_.clear();
+    told_waiting_ = false;
+    say({.kind = Kind::asks, .role = role_, .step = step, .number = number});
+  }
+
+  [[nodiscard]] const Thing* thing() const noexcept {
+    return step_ != Step::done && next_ < hearing_.things().size() ? &hearing_.things()[next_] : nullptr;
+  }
+  [[nodiscard]] bool is_paused() const {
+    return !over_ && next_ < hearing_.things().size() && !hearing_.is_there(hearing_.things()[next_]);
+  }
+
+  void begin(std::size_t number) {
+    next_ = number;
+    if (number >= hearing_.things().size()) {
+      role_.clear();
+      step_ = Step::done;
+      done_at_ = grid_;
+      return say({.kind = Kind::ends_asking, .step = Step::done});
+    }
+    const Thing& next = hearing_.things()[number];
+    role_ = next.role;
+    stick_ = {};
+    axis_ = {};
+    stick_.declared_x = axis_.declared = calibrate::declared(next.x);
+    if (next.is_stick) stick_.declared_y = calibrate::declared(next.y);
+    axis_.reading = next.x.reading;
+    resting_.clear();
+    marks_ = marks_for(next);
+    ask(Step::rest);
+  }
+
+  /// What a guide can lead to.
+  [[nodiscard]] std::vector<double> marks_for(const Thing& next) const {
+    if (!options_.marks || next.is_stick) return {};
+    if (next.x.reading == Reading::one_sided) return {0.5};
+    return next.role == "paddle" ? std::vector<double>{0} : std::vector<double>{-0.5, 0.5};
+  }
+
+  void again() {
+    if (thing() != nullptr) return begin(next_);
+    if (next_ > 0 && !hearing_.things().empty()) begin(hearing_.things().size() - 1);
+  }
+
+  void end(bool keep) {
+    over_ = true;
+    kept_ = keep && measured() > 0;
+    say({.kind = Kind::ends, .step = Step::done});
+  }
+
+  // -- readings -------------------------------------------------------------------------------------------------
+
+  void note_place() {
+    if (const auto now = hearing_.place(*thing())) place_ = *now;
+  }
+
+  /// One reading of each step.
+  void read() {
+    if (step_ == Step::done) return look_at_end();
+    const Thing* now = thing();
+    if (now == nullptr || is_paused()) return;
+    const auto place = hearing_.place(*now);
+    if (!place) return wait_for_first();
+    place_ = *place;
+    switch (step_) {
+      case Step::rest:
+        return rest(*now);
+      case Step::sweep:
+        return now->is_stick ? sweep_stick(*now) : sweep_axis(*now);
+      case Step::release:
+        return release(*now);
+      case Step::push:
+      case Step::mark:
+        return hold(*now);
+      case Step::done:
+        return;
+    }
+  }
+
+  void wait_for_first() {
+    if (!std::exchange(told_waiting_, true)) say({.kind = Kind::waits, .role = role_, .step = Step::sweep});
+  }
+
+  [[nodiscard]] double between(const Thing& now, RawPoint a, RawPoint b) const {
+    const RawPoint half = calibrate::half_of(now);
+    return std::hypot((a.x - b.x) / half.x, (a.y - b.y) / half.y);
+  }
+
+  void rest(const Thing& now) {
+    if (!resting_.empty() && between(now, place_, resting_[resting_.size() / 2]) > moved) {
+      resting_.clear();
+      if (!std::exchange(told_waiting_, true)) say({.kind = Kind::waits, .role = role_, .step = Step::rest});
+    }
+    resting_.push_back(place_);
+    if (static_cast<std::int64_t>(resting_.size()) < steps_in(at_rest)) return;
+    rest_ = calibrate::median(resting_);
+    hearing_.mark();
+    for (const RawPoint& point : resting_) {
+      stick_.rest.push_back(point);
+      axis_.rest.push_back(point.x);
+    }
+    begin_sweep();
+  }
+
+  void begin_sweep() {
+    stick_.sweep.clear();
+    axis_.sweep.clear();
+    turned_ = 0;
+    low_ends_ = high_ends_ = 0;
+    side_ = 0;
+    farthest_ = {0, 0};
+    idle_since_ = grid_;
+    has_moved_ = false;
+    told_missing_ = false;
+    ask(Step::sweep);
+  }
+
+  /// Another one is moved, and this one is not.
+  bool is_another(const Thing& now) {
+    for (const Thing& other : hearing_.things())
+      if (&other != &now && hearing_.away(other) > 0.5 && hearing_.away(now) < 0.2) {
+        if (!std::exchange(told_other_, true))
+          say({.kind = Kind::refuses,
+               .role = role_,
+               .step = step_,
+               .fault = {SweepRefusal::wrong_control, {}, other.role}});
+        return true;
+      }
+    told_other_ = false;
+    return false;
+  }
+
+  void refuse(SweepFault fault) {
+    say({.kind = Kind::refuses, .role = role_, .step = step_, .fault = std::move(fault)});
+  }
+
+  void sweep_stick(const Thing& now) {
+    if (is_another(now)) return;
+    const double away = between(now, place_, rest_);
+    if (away < moved && !has_moved_) return;
+    has_moved_ = true;
+    if (stick_.sweep.size() < most_readings) stick_.sweep.push_back(place_);
+    const RawPoint half = calibrate::half_of(now);
+    const double angle = std::atan2((place_.y - rest_.y) / half.y, (place_.x - rest_.x) / half.x);
+    if (away > pushed && was_away_) turned_ += std::remainder(angle - angle_, 2 * std::numbers::pi);
+    was_away_ = away > pushed;
+    angle_ = angle;
+    if (!is_still(now, away)) return;
+    const auto all = reached();
+    SweepFault missing{SweepRefusal::not_around, {}, {}};
+    for (std::size_t d = 0; d < all.size(); ++d)
+      if (!all.at(d)) missing.directions.push_back(d);
+    if (!missing.directions.empty()) return ask_for_more(std::move(missing));
+    if (std::fabs(turned_) < 2 * std::numbers::pi * turns * 0.9) return ask_for_more({SweepRefusal::stopped, {}, {}});
+    ask(Step::release);
+  }
+
+  void sweep_axis(const Thing& now) {
+    if (is_another(now)) return;
+    if (between(now, place_, rest_) < moved && !has_moved_) return;
+    has_moved_ = true;
+    if (axis_.sweep.size() < most_readings) axis_.sweep.push_back(place_.x);
+    count_ends(now);
+    if (!is_still(now, between(now, place_, rest_))) return;
+    const bool two = now.x.reading == Reading::two_sided;
+    const bool is_enough = two ? low_ends_ >= ends && high_ends_ >= ends : low_ends_ + high_ends_ >= ends;
+    if (!is_enough) return ask_for_more({SweepRefusal::stopped, {}, {}});
+    ask(Step::release);
+  }
+
+  /// An end is reached when it goes back from what was the farthest on that side.
+  void count_ends(const Thing& now) {
+    const double off = (place_.x - rest_.x) / calibrate::half_of(now).x;
+    const int side = off > pushed ? 1 : off < -pushed ? -1 : 0;
+    double& far = side < 0 ? farthest_.x : farthest_.y;
+    if (side != 0) far = std::max(far, std::fabs(off));
+    if (side != 0 && std::fabs(off) > 0.8 * far && side_ != side) {
+      side_ = side;
+      ++(side < 0 ? low_ends_ : high_ends_);
+    }
+    if (side == 0) side_ = 0;
+  }
+
+  /// True once it has stood still for a while: at rest, or, where it does not spring back, anywhere.
+  bool is_still(const Thing& now, double away) {
+    const bool stands = between(now, place_, still_) < unsteady;
+    if (!stands) {
+      still_ = place_;
+      idle_since_ = grid_;
+    }
+    const Duration enough = away < back ? released : given_up;
+    if (grid_ - idle_since_ < enough) return false;
+    idle_since_ = grid_;
+    return true;
+  }
+
+  void ask_for_more(SweepFault fault) {
+    const bool is_new = fault.why != asked_for_.why || fault.directions != asked_for_.directions || !told_missing_;
+    told_missing_ = true;
+    asked_for_ = fault;
+    if (is_new) refuse(std::move(fault));
+  }
+
+  void release(const Thing& now) {
+    held_.push_back(place_);
+    if (between(now, place_, held_[held_.size() / 2]) > unsteady) held_.clear();
+    if (static_cast<std::int64_t>(held_.size()) < steps_in(released)) return;
+    stick_.rest_after = held_;
+    axis_.rest_after = calibrate::of_x(held_);
+    if (!marks_.empty()) return ask(Step::mark, 0);
+    fit();
+  }
+
+  /// Held somewhere for a moment: a push, or a mark.
+  void hold(const Thing& now) {
+    if (is_another(now)) return;
+    if (waits_for_release_) {
+      waits_for_release_ = between(now, place_, rest_) > back;
+      held_.clear();
+      return;
+    }
+    if (between(now, place_, rest_) < (step_ == Step::push ? pushed : moved) && !is_middle_mark()) {
+      held_.clear();
+      return;
+    }
+    held_.push_back(place_);
+    if (between(now, place_, held_[held_.size() / 2]) > unsteady) held_.clear();
+    if (static_cast<std::int64_t>(held_.size()) < steps_in(steady)) return;
+    const RawPoint middle = calibrate::median(held_);
+    waits_for_release_ = !is_middle_mark();
+    if (step_ == Step::push) {
+      stick_.pushes.push_back(middle);
+      if (number_ < 3) return ask(Step::push, number_ + 1);
+      return fit();
+    }
+    axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_))});
+    if (number_ + 1 < static_cast<int>(marks_.size())) return ask(Step::mark, number_ + 1);
+    fit();
+  }
+
+  [[nodiscard]] bool is_middle_mark() const {
+    return step_ == Step::mark && marks_.at(static_cast<std::size_t>(number_)) == 0;
+  }
+
+  // -- what follows ---------------------------------------------------------------------------------------------
+
+  void fit() {
+    const Thing& now = *thing();
+    now.is_stick ? fit_stick_of(now) : fit_axis_of(now);
+  }
+
+  void fit_stick_of(const Thing& now) {
+    auto fit = fit_stick(stick_);
+    if (!fit) return once_more(fit.error());
+    const bool is_round = fit->stick.gate == StickGate::round || fit->stick.gate == StickGate::other;
+    if (is_round && options_.pushes && stick_.pushes.empty()) return ask(Step::push, 0);
+    fit->stick.x = now.x.code;
+    fit->stick.y = now.y.code;
+    std::erase_if(found.sticks, [&](const StickCalibration& s) { return s.x == now.x.code; });
+    found.sticks.push_back(fit->stick);
+    sticks_[role_] = stick_;
+    say({.kind = Kind::measures, .role = role_, .notes = fit->notes});
+    begin(next_ + 1);
+  }
+
+  void fit_axis_of(const Thing& now) {
+    auto fit = fit_axis(axis_);
+    if (!fit) return once_more(fit.error());
+    fit->axis.code = now.x.code;
+    std::erase_if(found.axes, [&](const AxisCalibration& a) { return a.code == now.x.code; });
+    found.axes.push_back(fit->axis);
+    axes_[role_] = axis_;
+    say({.kind = Kind::measures, .role = role_, .notes = fit->notes});
+    begin(next_ + 1);
+  }
+
+  /// What is missing is asked for; what was no good is forgotten.
+  void once_more(const SweepFault& fault) {
+    refuse(fault);
+    stick_.rest_after.clear();
+    if (fault.why == SweepRefusal::pushes_differ) {
+      stick_.pushes.clear();
+      axis_.marks.clear();
+      return ask(thing()->is_stick ? Step::push : Step::mark, 0);
+    }
+    if (fault.why == SweepRefusal::moves_at_rest || fault.why == SweepRefusal::too_few) return begin(next_);
+    if (fault.why == SweepRefusal::not_around || fault.why == SweepRefusal::not_at_edge) {
+      idle_since_ = grid_;
+      has_moved_ = told_missing_ = false;
+      turned_ = 2 * std::numbers::pi * turns;  // it has been around
+      return ask(Step::sweep);
+    }
+    begin_sweep();
+  }
+
+  // -- buttons --------------------------------------------------------------------------------------------------
+
+  void look_at_buttons(Time now) {
+    const bool down = hearing_.is_down();
+    if (down && !pressed_) pressed_ = now;
+    if (down || !pressed_) return;
+    const bool was_held = now - *pressed_ >= button_hold;
+    pressed_.reset();
+    if (!was_held && step_ == Step::done && !over_) end(true);
+  }
+
+  /// A button that is held: at the end the last control again, else this one is left out.
+  void look_at_hold() {
+    if (!pressed_ || hold_taken_ == pressed_ || grid_ - *pressed_ < button_hold) return;
+    hold_taken_ = pressed_;
+    choose(step_ == Step::done ? CalibrateChoice::again : CalibrateChoice::skip);
+  }
+
+  /// A unit without buttons keeps by itself.
+  void look_at_end() {
+    constexpr Duration to_think{4'000'000};
+    if (!over_ && !hearing_.things().empty() && !hearing_.has_buttons() && grid_ - done_at_ >= to_think) end(true);
+  }
+
+  CalibrateOptions options_;
+  Hearing hearing_;
+  std::vector<std::string> roles_;
+  std::string role_;
+  std::size_t next_ = 0;  ///< of the things
+  Step step_ = Step::done;
+  int number_ = 0;
+  StickReadings stick_;
+  AxisReadings axis_;
+  std::vector<double> marks_;
+  std::map<std::string, StickReadings> sticks_;
+  std::map<std::string, AxisReadings> axes_;
+  RawPoint place_, rest_, still_, farthest_;
+  std::vector<RawPoint> resting_, held_;
+  double turned_ = 0, angle_ = 0;
+  int low_ends_ = 0, high_ends_ = 0, side_ = 0;
+  bool was_away_ = false, has_moved_ = false, waits_for_release_ = false;
+  bool told_waiting_ = false, told_other_ = false, told_missing_ = false;
+  SweepFault asked_for_;
+  Time grid_{}, now_{}, since_{}, idle_since_{}, done_at_{};
+  std::optional<Time> pressed_, hold_taken_;
+  bool begun_ = false, over_ = false, kept_ = false;
+};
+
+Calibrating::Calibrating(CalibrateOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+Calibrating::~Calibrating() = default;
+Calibrating::Calibrating(Calibrating&&) noexcept = default;
+Calibrating& Calibrating::operator=(Calibrating&&) noexcept = default;
+void Calibrating::meet(int node, const Attachment& attachment) { inside_->meet(node, attachment); }
+void Calibrating::lose(int node) { inside_->lose(node); }
+void Calibrating::hear(int node, const Report& report) { inside_->hear(node, report); }
+void Calibrating::advance(Time now) { inside_->advance(now); }
+std::optional<Time> Calibrating::next_due() const { return inside_->next_due(); }
+std::optional<CalibrateEvent> Calibrating::next_event() {
+  if (inside_->events.empty()) return std::nullopt;
+  CalibrateEvent event = std::move(inside_->events.front());
+  inside_->events.pop_front();
+  return event;
+}
+void Calibrating::choose(CalibrateChoice choice) { inside_->choose(choice); }
+const std::vector<std::string>& Calibrating::roles() const noexcept { return inside_->roles(); }
+std::size_t Calibrating::measured() const noexcept { return inside_->measured(); }
+const std::string& Calibrating::role() const noexcept { return inside_->role(); }
+CalibrateStep Calibrating::step() const noexcept { return inside_->step(); }
+int Calibrating::number() const noexcept { return inside_->number(); }
+double Calibrating::progress() const noexcept { return inside_->progress(); }
+const StickReadings& Calibrating::readings() const noexcept { return inside_->readings(); }
+std::array<bool, 8> Calibrating::reached() const { return inside_->reached(); }
+const AxisReadings& Calibrating::axis_readings() const noexcept { return inside_->axis_readings(); }
+RawPoint Calibrating::place() const noexcept { return inside_->place(); }
+double Calibrating::held(Time now) const noexcept { return inside_->held(now); }
+const Calibration& Calibrating::found() const noexcept { return inside_->found; }
+const StickReadings* Calibrating::readings_of(const std::string& role) const { return inside_->readings_of(role); }
+const AxisReadings* Calibrating::axis_readings_of(const std::string& role) const {
+  return inside_->axis_readings_of(role);
+}
+bool Calibrating::over() const noexcept { return inside_->over(); }
+bool Calibrating::kept() const noexcept { return inside_->kept(); }
+
+Calibration merged(Calibration known, const Calibration& found) {
+  for (const StickCalibration& stick : found.sticks) {
+    std::erase_if(known.sticks, [&](const StickCalibration& old) { return old.x == stick.x || old.y == stick.y; });
+    std::erase_if(known.axes, [&](const AxisCalibration& old) { return old.code == stick.x || old.code == stick.y; });
+    known.sticks.push_back(stick);
+  }
+  for (const AxisCalibration& axis : found.axes) {
+    std::erase_if(known.axes, [&](const AxisCalibration& old) { return old.code == axis.code; });
+    known.axes.push_back(axis);
+  }
+  return known;
+}
+
+}  // namespace omnipar

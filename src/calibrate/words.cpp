@@ -1,0 +1,112 @@
+// What the guide says.
+#include <array>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "omnipar/calibrating.hpp"
+#include "omnipar/role.hpp"
+
+namespace omnipar {
+namespace {
+
+using Kind = CalibrateEvent::Kind;
+
+constexpr std::array<std::string_view, 4> pushes{"up", "right", "down", "left"};
+
+std::string directions(const std::vector<std::size_t>& which) {
+  std::vector<std::string> names;
+  for (const std::size_t d : which) names.emplace_back(sweep_directions.at(d));
+  return some_listed(names, 8);
+}
+
+std::string mark_words(const std::string& role, int number) {
+  const auto kind = role_kind(role);
+  if (kind == RoleKind::one_sided) return "half down";
+  if (role == "paddle") return "in its middle";
+  return number == 0 ? "half of the way to the left" : "half of the way to the right";
+}
+
+std::string asking(const CalibrateEvent& event) {
+  const std::string& role = event.role;
+  const auto kind = role_kind(role).value_or(RoleKind::two_sided);
+  switch (event.step) {
+    case CalibrateStep::rest:
+      return fmt::format("{}: let go of it, and wait two seconds.", role);
+    case CalibrateStep::sweep:
+      if (kind == RoleKind::stick)
+        return fmt::format("{}: move it slowly along its edge, all around, twice or more; then let go.", role);
+      if (kind == RoleKind::one_sided)
+        return fmt::format("{}: press it slowly all the way, hold it there a moment, and let go; twice.", role);
+      return fmt::format("{}: turn it slowly to both ends, twice; then let go.", role);
+    case CalibrateStep::release:
+      return fmt::format("{}: let go.", role);
+    case CalibrateStep::push:
+      return fmt::format("{}: hold it straight {} for a moment.", role,
+                         pushes.at(static_cast<std::size_t>(event.number)));
+    case CalibrateStep::mark:
+      return fmt::format("{}: hold it {} for a moment.", role, mark_words(role, event.number));
+    case CalibrateStep::done:
+      break;
+  }
+  return "";
+}
+
+}  // namespace
+
+std::string to_text(const SweepFault& fault) {
+  switch (fault.why) {
+    case SweepRefusal::none:
+      return "";
+    case SweepRefusal::too_few:
+      return "that was too short: once more";
+    case SweepRefusal::moves_at_rest:
+      return "it moved while it should rest, or it trembles too much: let go of it once more";
+    case SweepRefusal::too_fast:
+      return "that was too fast to be followed: once more, slowly";
+    case SweepRefusal::not_around:
+      return fmt::format("not pushed yet to: {}", directions(fault.directions));
+    case SweepRefusal::not_at_edge:
+      return fmt::format("not at its end: push again to: {}", directions(fault.directions));
+    case SweepRefusal::pushes_differ:
+      return "these do not go together: once more, from the first";
+    case SweepRefusal::no_way:
+      return "it hardly moved: push it to its ends";
+    case SweepRefusal::wrong_control:
+      return fmt::format("that was {}", fault.role);
+    case SweepRefusal::stopped:
+      return "that was not all yet: go on";
+  }
+  return "";
+}
+
+std::string to_text(const CalibrateEvent& event) {
+  switch (event.kind) {
+    case Kind::asks:
+      return asking(event);
+    case Kind::waits:
+      return event.step == CalibrateStep::rest
+                 ? fmt::format("{} is moved: let go of it.", event.role)
+                 : fmt::format("{} has not been heard yet: move it once, and let go.", event.role);
+    case Kind::refuses:
+      return fmt::format("{}: {}.", event.role, to_text(event.fault));
+    case Kind::measures: {
+      std::string words = fmt::format("{}: measured.", event.role);
+      for (const std::string& note : event.notes) words += fmt::format(" Note: {}.", note);
+      return words;
+    }
+    case Kind::skips:
+      return fmt::format("{}: left out, it stays as it was.", event.role);
+    case Kind::pauses:
+      return "The unit has left. Waiting for it to come back.";
+    case Kind::goes_on:
+      return fmt::format("It is back: {} from the start.", event.role);
+    case Kind::ends_asking:
+      return "That was all. Press a button to keep it; hold one to measure the last control again.";
+    case Kind::ends:
+      return "";
+  }
+  return "";
+}
+
+}  // namespace omnipar
