@@ -44,6 +44,7 @@ struct StickReadings {
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
+  bool as_it_is = false;  ///< it goes no further than this, however odd its edge
 };
 inline constexpr Duration reading_step{4'000};
 

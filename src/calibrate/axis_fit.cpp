@@ -54,7 +54,7 @@ class AxisFitting {
     for (std::size_t i = 1; i + 1 < sweep_.size(); ++i)
       smooth.push_back(calibrate::median(std::vector<double>{sweep_[i - 1], sweep_[i], sweep_[i + 1]}));
     const double far = low ? *std::ranges::min_element(smooth) : *std::ranges::max_element(smooth);
-    const double near = 2 * rest_.noise + 0.01 * span;
+    const double near = 1.5 * rest_.noise + 0.004 * span;
     std::vector<double> there;
     for (const double value : smooth)
       if (std::fabs(value - far) <= near) there.push_back(value);

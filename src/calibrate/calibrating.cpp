@@ -177,6 +177,7 @@ class Calibrating::Inside {
     if (next.is_stick) stick_.declared_y = calibrate::declared(next.y);
     axis_.reading = next.x.reading;
     resting_.clear();
+    not_reached_.clear();
     marks_ = marks_for(next);
     ask(Step::rest);
   }
@@ -436,6 +437,8 @@ class Calibrating::Inside {
     }
     if (fault.why == SweepRefusal::moves_at_rest || fault.why == SweepRefusal::too_few) return begin(next_);
     if (fault.why == SweepRefusal::not_around || fault.why == SweepRefusal::not_at_edge) {
+      stick_.as_it_is = fault.why == SweepRefusal::not_at_edge && fault.directions == not_reached_;  // asked twice
+      not_reached_ = fault.directions;
       idle_since_ = grid_;
       has_moved_ = told_missing_ = false;
       turned_ = 2 * std::numbers::pi * turns;  // it has been around
@@ -487,6 +490,7 @@ class Calibrating::Inside {
   bool was_away_ = false, has_moved_ = false, waits_for_release_ = false;
   bool told_waiting_ = false, told_other_ = false, told_missing_ = false;
   SweepFault asked_for_;
+  std::vector<std::size_t> not_reached_;
   Time grid_{}, now_{}, since_{}, idle_since_{}, done_at_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;

@@ -41,14 +41,11 @@ std::vector<double> errors(StickGate gate, const Vector& p, const std::vector<Po
   return all;
 }
 
+/// What two thirds of all errors are below: a side that was never pushed to leaves the others as they are.
 double spread_of(const std::vector<double>& errors) {
   std::vector<double> sizes;
   for (const double error : errors) sizes.push_back(std::fabs(error));
-  std::ranges::sort(sizes);
-  const std::size_t count = sizes.size() * 9 / 10;
-  double sum = 0;
-  for (std::size_t i = 0; i < count; ++i) sum += sizes[i];
-  return count == 0 ? 1 : sum / static_cast<double>(count);
+  return sizes.empty() ? 1 : quantile(std::move(sizes), 0.66);
 }
 
 /// Tukey's weight of an error, for a spread of 1; nothing from `reach` on.
@@ -156,24 +153,29 @@ GateFit fit_gate(StickGate gate, const std::vector<Point>& edge) {
   }
   const double left = quantile(across, 0.01), right = quantile(across, 0.99);
   const double top = quantile(down, 0.01), bottom = quantile(down, 0.99);
-  for (const double turn : first_turns(gate)) {
-    Vector p;
-    p << (right - left) / 2, (bottom - top) / 2, turn, 0, 0;
-    if (gate == StickGate::square) {  // a square that is turned is wider
-      const shape::Turn by = shape::turn_by(turn);
-      const double wider = std::fabs(by.cosine) + std::fabs(by.sine);
-      p[0] /= wider;
-      p[1] /= wider;
+  // beginnings: from side to side; and as far to one side as to the other, if one was not pushed to its end
+  const std::array<std::array<double, 4>, 2> boxes{
+      {{left, right, top, bottom},
+       {-std::max(-left, right), std::max(-left, right), -std::max(-top, bottom), std::max(-top, bottom)}}};
+  for (const auto& [from_x, to_x, from_y, to_y] : boxes)
+    for (const double turn : first_turns(gate)) {
+      Vector p;
+      p << (to_x - from_x) / 2, (to_y - from_y) / 2, turn, 0, 0;
+      if (gate == StickGate::square) {  // a square that is turned is wider
+        const shape::Turn by = shape::turn_by(turn);
+        const double wider = std::fabs(by.cosine) + std::fabs(by.sine);
+        p[0] /= wider;
+        p[1] /= wider;
+      }
+      const shape::Point off =
+          shape::turned({(from_x + to_x) / 2 / p[0], (from_y + to_y) / 2 / p[1]}, shape::turn_by(-turn));
+      p[3] = off.x;
+      p[4] = off.y;
+      p = improved(gate, p, edge);
+      const double spread = spread_of(errors(gate, p, edge));
+      if (spread >= best.spread) continue;
+      best = {gate, {p[0], p[1]}, p[2], {p[3], p[4]}, spread};
     }
-    const shape::Point off =
-        shape::turned({(left + right) / 2 / p[0], (top + bottom) / 2 / p[1]}, shape::turn_by(-turn));
-    p[3] = off.x;
-    p[4] = off.y;
-    p = improved(gate, p, edge);
-    const double spread = spread_of(errors(gate, p, edge));
-    if (spread >= best.spread) continue;
-    best = {gate, {p[0], p[1]}, p[2], {p[3], p[4]}, spread};
-  }
   // the same shape, turned by a part of the whole: the offset turns with it
   if (gate != StickGate::round) {
     const double turn = within_half(best.turned, gate == StickGate::square ? 90 : 45);
@@ -181,6 +183,12 @@ GateFit fit_gate(StickGate gate, const std::vector<Point>& edge) {
     best.turned = turn;
   }
   return best;
+}
+
+std::vector<double> errors_of(const GateFit& fit, const std::vector<Point>& edge) {
+  Vector p;
+  p << fit.wide.x, fit.wide.y, fit.turned, fit.off.x, fit.off.y;
+  return errors(fit.gate, p, edge);
 }
 
 std::vector<Point> corners_of(const GateFit& fit) {

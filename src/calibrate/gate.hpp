@@ -15,7 +15,7 @@ struct GateFit {
   shape::Point wide{1, 1};
   double turned = 0;  ///< degrees
   shape::Point off{};
-  double spread = 1;  ///< the mean of the smaller nine tenths of all errors, as parts of a full push
+  double spread = 1;  ///< two thirds of all errors are below, as parts of a full push
 };
 
 /// How far a place is on the way to the edge of a gate of this shape, of the measure 1 around 0. An octagon has
@@ -25,6 +25,9 @@ struct GateFit {
 /// Fits one shape to places on the edge, relative to the rest. Least squares with Tukey's weights (A. E. Beaton,
 /// J. W. Tukey, 1974), so that places that are not at the edge do not count, by damped Gauss-Newton steps.
 [[nodiscard]] GateFit fit_gate(StickGate gate, const std::vector<shape::Point>& edge);
+
+/// How far places are beyond the edge of a fitted gate, as parts of the way.
+[[nodiscard]] std::vector<double> errors_of(const GateFit& fit, const std::vector<shape::Point>& edge);
 
 /// The corners of a fitted gate in the frame of its readings; of a round one forty.
 [[nodiscard]] std::vector<shape::Point> corners_of(const GateFit& fit);

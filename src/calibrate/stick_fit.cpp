@@ -48,6 +48,7 @@ class StickFitting {
     const double declared = std::min(size_of(in_.declared_x), size_of(in_.declared_y));
     if (std::min(half_.x, half_.y) < std::max(least_way * declared / 2, 3.0)) return fault(SweepRefusal::no_way);
     rest_ = calibrate::rest_of(in_.rest, {2 * half_.x, 2 * half_.y});
+    if (!in_.rest_after.empty()) find_if_it_stays();
     if (rest_.noise + rest_.drift > most_noise * std::min(half_.x, half_.y)) return fault(SweepRefusal::moves_at_rest);
     if (is_too_fast()) return fault(SweepRefusal::too_fast);
     const auto reached = directions_reached(sweep_, rest_.at);
@@ -57,8 +58,8 @@ class StickFitting {
     if (!missing.directions.empty()) return tl::unexpected(missing);
     take_edge();
     fit();
-    if (!in_.rest_after.empty()) find_if_it_stays();
-    if (auto refused = dents()) return tl::unexpected(*refused);
+    if (stays_) rest_in_the_middle();
+    if (auto refused = dents(); refused && !in_.as_it_is) return tl::unexpected(*refused);
     if (!in_.pushes.empty() && !turn_by_pushes()) return fault(SweepRefusal::pushes_differ);
     return result();
   }
@@ -131,12 +132,20 @@ class StickFitting {
       if (fit.spread < gate_.spread * 0.97) gate_ = fit;  // a circle unless something else fits better
     }
     const double noise = rest_.noise / std::min(half_.x, half_.y);
-    if (gate_.spread <= std::max(0.02, 1.2 * noise)) {
+    const bool is_odd = in_.as_it_is && clear_errors() > 0.1;
+    if (gate_.spread <= std::max(0.02, 1.2 * noise) && !is_odd) {
       outline_ = calibrate::corners_of(gate_);
       return;
     }
     gate_ = {StickGate::other, {1, 1}, 0, {}, gate_.spread};
     outline_ = calibrate::hull_of(sector_ends());
+  }
+
+  /// The part of the edge that the gate is clearly not.
+  [[nodiscard]] double clear_errors() const {
+    const auto errors = calibrate::errors_of(gate_, fitted_);
+    const auto count = std::ranges::count_if(errors, [](double error) { return error < -0.08; });
+    return static_cast<double>(count) / static_cast<double>(std::max<std::size_t>(1, errors.size()));
   }
 
   /// By what was reached in each direction.
@@ -200,11 +209,19 @@ class StickFitting {
     return true;
   }
 
-  /// Who lets go of it finds it elsewhere: its middle is that of its way.
+  /// Who lets go of it finds it elsewhere: until more is known its middle is that of its ends.
   void find_if_it_stays() {
     const RawPoint after = calibrate::rest_of(in_.rest_after, {2 * half_.x, 2 * half_.y}).at;
     stays_ = length(from_rest(after)) > 0.1;
     if (!stays_) return;
+    const auto middle = [](std::vector<double> values) {
+      return (quantile(values, 0.98) + quantile(values, 0.02)) / 2;
+    };
+    rest_.at = {middle(calibrate::of_x(in_.sweep)), middle(calibrate::of_y(in_.sweep))};
+  }
+
+  /// Its middle is that of its gate.
+  void rest_in_the_middle() {
     Point middle{};
     if (gate_.gate == StickGate::other) {
       for (const Point& corner : outline_) middle = {middle.x + corner.x, middle.y + corner.y};

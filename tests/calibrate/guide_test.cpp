@@ -1,0 +1,410 @@
+// A person calibrates: patiently, or with the slips of hands.
+#include <catch2/catch.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <numbers>
+#include <set>
+
+#include "calibrate/made_stick.hpp"
+#include "shape/measured.hpp"
+
+using namespace omnipar;
+using test::MadeStick;
+using Kind = CalibrateEvent::Kind;
+
+namespace {
+
+constexpr double pi = std::numbers::pi;
+
+/// A pad with two worn sticks, a trigger, a paddle that stays and a button, in a person's hands. Like a real one it
+/// says only what changes.
+class Hands {
+ public:
+  Hands(unsigned seed, CalibrateOptions options = {}) : guide{options}, dice{seed} {
+    sticks[0] = test::made_stick(seed);
+    sticks[1] = test::made_stick(seed + 1);
+    const auto axis = [](Code code, Reading reading, const char* role, Axis half, DeclaredRange range, int rest) {
+      return Control{code, reading, role, half, range.minimum, range.maximum, rest};
+    };
+    for (int s = 0; s < 2; ++s) {
+      const char* role = s == 0 ? "left-stick" : "right-stick";
+      const DeclaredRange range = sticks[s].range;
+      const int middle = (range.minimum + range.maximum + 1) / 2;
+      unit.controls.push_back(axis(absolute(s == 0 ? 0 : 3), Reading::two_sided, role, Axis::x, range, middle));
+      unit.controls.push_back(axis(absolute(s == 0 ? 1 : 4), Reading::two_sided, role, Axis::y, range, middle));
+    }
+    unit.controls.push_back(axis(absolute(2), Reading::one_sided, "left-trigger", Axis::none, {0, 255}, 0));
+    unit.controls.push_back(axis(absolute(9), Reading::two_sided, "paddle", Axis::none, {0, 1023}, 512));
+    unit.controls.push_back({key(0x130), Reading::button, "south"});
+    guide.advance(now);
+    guide.meet(1, unit);
+    speak();
+  }
+
+  void wait(int ms) {
+    for (int i = 0; i < ms; i += 8) {
+      now += Duration{8'000};
+      speak();
+      guide.advance(now);
+    }
+  }
+  /// The hand goes there.
+  void put(int stick, double x, double y) {
+    at[stick] = {x, y};
+    wait(8);
+  }
+  /// Along the edge, so many times around in so many seconds each.
+  void sweep(int stick, double turns, double seconds, double reach = 1) {
+    const int steps = static_cast<int>(std::fabs(turns) * seconds * 125);
+    for (int i = 0; i <= steps; ++i) {
+      const double angle = 2 * pi * turns * i / steps - 0.4;
+      const double far = std::min({1.0, i / 15.0, (steps - i) / 15.0}) * reach * sticks[stick].reach(angle);
+      put(stick, far * std::cos(angle), far * std::sin(angle));
+    }
+    put(stick, 0, 0);
+  }
+  void push(int stick, double degrees, int ms = 600) {
+    const double angle = (degrees + 2 * std::normal_distribution<double>{}(dice)) * pi / 180;
+    for (int i = 1; i <= 12; ++i) put(stick, 0.08 * i * std::cos(angle), 0.08 * i * std::sin(angle));
+    wait(ms);
+    put(stick, 0, 0);
+    wait(200);
+  }
+  void pull(double& value, double to, int ms = 300) {
+    const double from = value;
+    for (int i = 1; i <= ms / 8; ++i) {
+      value = from + (to - from) * 8 * i / ms;
+      wait(8);
+    }
+  }
+  void button(int ms = 120) {
+    down = true;
+    wait(ms);
+    down = false;
+    wait(8);
+  }
+
+  /// All that has been said since this was asked last.
+  std::vector<CalibrateEvent> heard() {
+    std::vector<CalibrateEvent> all;
+    while (auto event = guide.next_event()) {
+      said += to_text(*event) + "\n";
+      all.push_back(*event);
+      if (event->kind == Kind::asks) asked = *event;
+    }
+    return all;
+  }
+  bool refused(SweepRefusal why, const std::vector<CalibrateEvent>& events) {
+    return std::ranges::any_of(events, [&](const auto& e) { return e.kind == Kind::refuses && e.fault.why == why; });
+  }
+
+  /// What is asked, done as it should be.
+  void do_it() {
+    const int stick = asked.role == "right-stick" ? 1 : 0;
+    switch (asked.step) {
+      case CalibrateStep::rest:
+        return wait(2200);
+      case CalibrateStep::sweep:
+        if (asked.role.ends_with("stick")) {
+          sweep(stick, 2.6, 1.8);
+          return wait(800);
+        }
+        for (int i = 0; i < 2; ++i) {
+          double& value = asked.role == "paddle" ? paddle : trigger;
+          pull(value, 1, 500);
+          wait(200);
+          pull(value, asked.role == "paddle" ? -1 : 0, 900);
+          wait(200);
+        }
+        return wait(3200);
+      case CalibrateStep::release:
+        return wait(800);
+      case CalibrateStep::push:
+        return push(stick, std::array{-90.0, 0.0, 90.0, 180.0}.at(static_cast<std::size_t>(asked.number)));
+      case CalibrateStep::mark:
+        pull(trigger, 0.5);
+        wait(500);
+        pull(trigger, 0);
+        return wait(300);
+      case CalibrateStep::done:
+        return button();
+    }
+  }
+  void to_the_end() {
+    for (int i = 0; i < 80 && !guide.over(); ++i) {
+      heard();
+      if (guide.step() == CalibrateStep::done) asked.step = CalibrateStep::done;
+      do_it();
+    }
+    heard();
+  }
+  void until(const std::string& role, CalibrateStep step) {
+    for (int i = 0; i < 60; ++i) {
+      heard();
+      if (asked.role == role && asked.step == step && guide.step() == step && guide.role() == role) return;
+      do_it();
+    }
+    FAIL("never asked\n" << said);
+  }
+
+  /// With how it stands, as the kernel tells it.
+  void come_back() {
+    for (const auto& [code, value] : last) unit.state.push_back({code, value});
+    guide.meet(1, unit);
+  }
+
+  Calibrating guide;
+  std::mt19937 dice;
+  Attachment unit;
+  MadeStick sticks[2];
+  std::array<double, 2> at[2]{};
+  double trigger = 0, paddle = -0.3;
+  bool down = false;
+  Time now = at_us(5'000'000);
+  CalibrateEvent asked;
+  std::string said;
+
+ private:
+  void speak() {
+    std::vector<Change> changes;
+    const auto say = [&](Code code, double raw) {
+      const auto value = static_cast<std::int32_t>(std::lround(raw));
+      const auto known = last.find(code);
+      if (known != last.end() && known->second == value) return;
+      last[code] = value;
+      changes.push_back({code, value});
+    };
+    for (int s = 0; s < 2; ++s) {
+      const RawPoint raw = sticks[s].reading(at[s][0], at[s][1], dice);
+      say(absolute(s == 0 ? 0 : 3), raw.x);
+      say(absolute(s == 0 ? 1 : 4), raw.y);
+    }
+    say(absolute(2), 20 + 200 * std::pow(trigger, 2.0) + std::uniform_real_distribution<double>{-1, 1}(dice));
+    say(absolute(9), 500 + 400 * paddle);
+    say(key(0x130), down ? 1 : 0);
+    if (!changes.empty()) guide.hear(1, {now, changes});
+  }
+  std::map<Code, std::int32_t> last;
+};
+
+/// The kept stick is as good as the truth allows; how a round one is turned is left out.
+void check_good(const MadeStick& stick, StickCalibration kept) {
+  if (stick.gate == StickGate::round) {
+    CHECK(std::fabs(kept.turned - stick.turned) < 4);
+    kept.turned = stick.turned;
+  }
+  const auto map = shape::stick_map(kept);
+  REQUIRE(map);
+  const double step = 0.5 / std::min(stick.width_x, stick.width_y);
+  std::vector<double> direction, magnitude;
+  for (int i = 0; i < 72; ++i) {
+    const double angle = 5 * i * pi / 180, reach = stick.reach(angle);
+    for (const double part : {0.4, 0.7, 1.0}) {
+      const RawPoint raw = stick.exact(part * reach * std::cos(angle), part * reach * std::sin(angle));
+      if (stick.is_clipped(raw)) continue;
+      const shape::Point out = shape::position(*map, stick.rounded(raw).x, stick.rounded(raw).y);
+      direction.push_back(std::fabs(std::remainder(std::atan2(out.y, out.x) - angle, 2 * pi)) * 180 / pi -
+                          std::atan(step / (part * reach)) * 180 / pi);
+      magnitude.push_back(std::fabs(std::hypot(out.x, out.y) - part) - step / reach);
+    }
+  }
+  std::ranges::sort(direction);
+  std::ranges::sort(magnitude);
+  CHECK(direction[direction.size() * 99 / 100] <= 1);
+  CHECK(magnitude[magnitude.size() * 99 / 100] <= 0.02);
+}
+
+const StickCalibration& stick_in(const Hands& hands, int stick) {
+  const Code x = absolute(stick == 0 ? 0 : 3);
+  const auto& sticks = hands.guide.found().sticks;
+  const auto at = std::ranges::find(sticks, x, &StickCalibration::x);
+  REQUIRE(at != sticks.end());
+  return *at;
+}
+
+}  // namespace
+
+TEST_CASE("a patient person measures a whole pad without typing", "[calibrate]") {
+  const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 60 : 6;
+  for (unsigned seed = 100; seed < 100 + count; ++seed) {
+    CAPTURE(seed);
+    Hands hands{seed};
+    hands.to_the_end();
+    INFO(hands.said);
+    REQUIRE(hands.guide.kept());
+    CHECK(hands.guide.measured() == 4);
+    for (int s = 0; s < 2; ++s) check_good(hands.sticks[s], stick_in(hands, s));
+    const auto& axes = hands.guide.found().axes;
+    REQUIRE(axes.size() == 2);
+    CHECK(std::abs(axes[0].rest - 20) <= 1);
+    CHECK(axes[0].minimum == axes[0].rest);
+    CHECK((axes[0].maximum >= 215 && axes[0].maximum <= 220));
+    CHECK_FALSE(axes[1].self_centering);
+    CHECK(std::abs(axes[1].minimum - 100) <= 10);
+    CHECK(std::abs(axes[1].maximum - 900) <= 10);
+    CHECK(std::abs(axes[1].rest - 500) <= 4);
+  }
+}
+
+TEST_CASE("slips while calibrating are refused with the right reason, and the rest is as good as ever", "[calibrate]") {
+  for (unsigned seed = 200; seed < 206; ++seed) {
+    CAPTURE(seed);
+    SECTION("too fast " + std::to_string(seed)) {
+      Hands hands{seed, {.only = {"left-stick"}}};
+      hands.until("left-stick", CalibrateStep::sweep);
+      hands.sweep(0, 12, 0.06);
+      hands.wait(3500);
+      const auto events = hands.heard();
+      CHECK((hands.refused(SweepRefusal::too_fast, events) || hands.refused(SweepRefusal::not_around, events) ||
+             hands.refused(SweepRefusal::too_few, events)));
+      hands.to_the_end();
+      INFO(hands.said);
+      REQUIRE(hands.guide.kept());
+      check_good(hands.sticks[0], stick_in(hands, 0));
+    }
+    SECTION("stops halfway " + std::to_string(seed)) {
+      Hands hands{seed, {.only = {"left-stick"}}};
+      hands.until("left-stick", CalibrateStep::sweep);
+      hands.sweep(0, 0.55, 2);
+      hands.wait(800);
+      const auto events = hands.heard();
+      INFO(hands.said);
+      REQUIRE(hands.refused(SweepRefusal::not_around, events));
+      CHECK(hands.said.find("upper left") != std::string::npos);  // it names what is missing
+      hands.to_the_end();
+      REQUIRE(hands.guide.kept());
+      check_good(hands.sticks[0], stick_in(hands, 0));
+    }
+    SECTION("lets go early " + std::to_string(seed)) {
+      Hands hands{seed, {.only = {"left-stick"}}};
+      hands.until("left-stick", CalibrateStep::sweep);
+      for (int i = 0; i < 6; ++i) {
+        hands.sweep(0, 0.4, 2);
+        hands.wait(100);
+      }
+      hands.to_the_end();
+      INFO(hands.said);
+      REQUIRE(hands.guide.kept());
+      check_good(hands.sticks[0], stick_in(hands, 0));
+    }
+    SECTION("the wrong stick " + std::to_string(seed)) {
+      Hands hands{seed};
+      hands.until("left-stick", CalibrateStep::sweep);
+      hands.sweep(1, 2.5, 1.8);
+      hands.wait(800);
+      const auto events = hands.heard();
+      INFO(hands.said);
+      REQUIRE(hands.refused(SweepRefusal::wrong_control, events));
+      CHECK(hands.said.find("left-stick: that was right-stick.") != std::string::npos);
+      CHECK(hands.guide.step() == CalibrateStep::sweep);
+      hands.to_the_end();
+      REQUIRE(hands.guide.kept());
+      for (int s = 0; s < 2; ++s) check_good(hands.sticks[s], stick_in(hands, s));
+    }
+    SECTION("it is moved while it should rest " + std::to_string(seed)) {
+      Hands hands{seed, {.only = {"left-stick"}}};
+      hands.heard();
+      hands.wait(900);
+      hands.put(0, 0.6, 0);
+      hands.wait(300);
+      hands.put(0, 0, 0);
+      hands.to_the_end();
+      INFO(hands.said);
+      CHECK(hands.said.find("left-stick is moved: let go of it.") != std::string::npos);
+      REQUIRE(hands.guide.kept());
+      check_good(hands.sticks[0], stick_in(hands, 0));
+    }
+    // (a square that is not pushed to one of its sides looks like a narrower one: nobody could tell)
+    if (test::made_stick(seed).gate == StickGate::square) continue;
+    SECTION("not pushed to its edge on one side " + std::to_string(seed)) {
+      Hands hands{seed, {.only = {"left-stick"}}};
+      hands.until("left-stick", CalibrateStep::sweep);
+      for (int turn = 0; turn < 3; ++turn)
+        for (int i = 0; i < 250; ++i) {
+          const double angle = 2 * pi * i / 250;
+          const double part = std::cos(angle) < -0.7 ? 0.65 : 1;  // to the left it never got there
+          const double far = part * hands.sticks[0].reach(angle);
+          hands.put(0, far * std::cos(angle), far * std::sin(angle));
+        }
+      hands.put(0, 0, 0);
+      hands.wait(1600);
+      const auto events = hands.heard();
+      INFO(hands.said);
+      CHECK(hands.refused(SweepRefusal::not_at_edge, events));
+      CHECK(hands.said.find("not at its end: push again to:") != std::string::npos);
+      hands.to_the_end();
+      REQUIRE(hands.guide.kept());
+      check_good(hands.sticks[0], stick_in(hands, 0));
+    }
+  }
+}
+
+TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a dead spot are named", "[calibrate]") {
+  Hands hands{300, {.only = {"left-trigger"}, .marks = true}};
+  hands.to_the_end();
+  INFO(hands.said);
+  REQUIRE(hands.guide.kept());
+  const AxisCalibration& trigger = hands.guide.found().axes.at(0);
+  REQUIRE(trigger.marks.size() == 1);
+  CHECK(std::abs(trigger.marks[0].raw - 70) <= 3);  // half down it says a quarter of the way
+  CHECK(trigger.marks[0].part == 0.5);
+  Control control;
+  control.reading = Reading::one_sided;
+  const auto map = shape::axis_map(trigger, control);
+  REQUIRE(map);
+  CHECK(shape::position(*map, trigger.rest) == 0);
+  CHECK(shape::position(*map, 70) == Approx(0.5).margin(0.02));
+  CHECK(shape::position(*map, 220) == 1);
+
+  AxisReadings paddle;
+  paddle.declared = {0, 255};
+  paddle.rest.assign(400, 128);
+  for (int i = 0; i < 4; ++i)
+    for (int k = 0; k <= 230; ++k) {
+      const double at = i % 2 == 0 ? 12 + k : 242 - k;
+      if (at > 60 && at < 84) continue;  // it says nothing there
+      paddle.sweep.push_back(k == 100 ? 3000 : at);
+    }
+  const auto fit = fit_axis(paddle);
+  REQUIRE(fit);
+  REQUIRE(fit->notes.size() == 2);
+  CHECK(fit->notes[0] == "4 spikes left out: it jumps now and then");
+  CHECK(fit->notes[1] == "a dead spot: between 60 and 84 it says nothing");
+  CHECK((fit->axis.minimum >= 12 && fit->axis.minimum <= 15));
+  CHECK((fit->axis.maximum >= 238 && fit->axis.maximum <= 242));
+}
+
+TEST_CASE("a stick that stays where it is left has its middle for its rest", "[calibrate]") {
+  MadeStick stick = test::made_stick(3);
+  std::mt19937 dice{7};
+  StickReadings readings = test::readings_of(stick, dice);
+  for (RawPoint& raw : readings.rest) raw = stick.reading(0.4, -0.5, dice);
+  for (int i = 0; i < 150; ++i) readings.rest_after.push_back(stick.reading(-0.6, 0.2, dice));
+  const auto fit = fit_stick(readings);
+  REQUIRE(fit);
+  CHECK_FALSE(fit->stick.self_centering);
+  const RawPoint middle = stick.exact(stick.off_x, stick.off_y);
+  CHECK(std::fabs(fit->stick.rest.x - middle.x) < 0.02 * stick.width_x + 1);
+  CHECK(std::fabs(fit->stick.rest.y - middle.y) < 0.02 * stick.width_y + 1);
+}
+
+TEST_CASE("a unit that leaves while it is measured goes on when it is back; a held button leaves one out",
+          "[calibrate]") {
+  Hands hands{400};
+  hands.until("left-stick", CalibrateStep::sweep);
+  hands.guide.lose(1);
+  hands.come_back();
+  hands.wait(8);
+  CHECK(std::ranges::count_if(hands.heard(),
+                              [](const auto& e) { return e.kind == Kind::pauses || e.kind == Kind::goes_on; }) == 2);
+  hands.until("right-stick", CalibrateStep::sweep);
+  hands.button(900);
+  hands.to_the_end();
+  INFO(hands.said);
+  CHECK(hands.said.find("right-stick: left out, it stays as it was.") != std::string::npos);
+  REQUIRE(hands.guide.kept());
+  CHECK(hands.guide.found().sticks.size() == 1);
+  CHECK(hands.guide.found().axes.size() == 2);
+}
