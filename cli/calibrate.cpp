@@ -1,4 +1,4 @@
-// omnipar calibrate combinations
+// omnipar calibrate combinations|unit
 #include <algorithm>
 #include <memory>
 
@@ -7,34 +7,13 @@
 
 #include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
-#include "command.hpp"
-#include "files/read.hpp"
-#include "files/write.hpp"
-#include "omnipar/sheets.hpp"
+#include "calibrate_words.hpp"
+#include "calibration_file.hpp"
 #include "play/checkup.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
 namespace {
-
-struct CalibrateWords {
-  Sources sources;
-  std::string unit;
-  double seconds = 600;
-  bool json = false;
-};
-
-/// The file of a unit's calibration: named after it, with a number if that name is another unit's already.
-std::string file_for(os::Door& door, const Sources& sources, const std::string& unit) {
-  const std::string stem = calibrations_folder(door, sources) + "/" + plain_word(unit);
-  for (int number = 1;; ++number) {
-    std::string path = number == 1 ? stem + ".toml" : fmt::format("{}-{}.toml", stem, number);
-    const auto text = files::read_text(door, path);
-    if (!text) return path;
-    const Sheets sheets = read_sheets(path, *text);
-    if (sheets.rig.calibrations.empty() || sheets.rig.calibrations.front().unit == unit) return path;
-  }
-}
 
 /// Keeps what was found in the unit's file; what else was measured stays.
 int keep(const CalibrateWords& words, const Rig& rig, const std::vector<Combination>& found) {
@@ -43,15 +22,12 @@ int keep(const CalibrateWords& words, const Rig& rig, const std::vector<Combinat
   const auto known = std::ranges::find(rig.calibrations, words.unit, &Calibration::unit);
   if (known != rig.calibrations.end()) calibration = *known;
   calibration.combinations = found;
-  const std::string path = file_for(door, words.sources, words.unit);
-  const auto written = files::change_file(
-      door, path, versions_of(door, path),
-      [&](const std::string&) -> tl::expected<std::string, Diagnostics> { return to_toml(calibration); });
-  if (!written) {
-    tell(written.error());
+  const auto path = keep_calibration(door, words.sources, calibration);
+  if (!path) {
+    tell(path.error());
     return machine_refuses;
   }
-  talk(fmt::format("Kept in {}. Next: omnipar units", path));
+  talk(fmt::format("Kept in {}. Next: omnipar units", *path));
   return good;
 }
 
@@ -139,7 +115,9 @@ int combinations(const CalibrateWords& words) {
 }  // namespace
 
 void add_calibrate(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("calibrate", "Measure a unit: which of its controls do not go together");
+  CLI::App* command = app.add_subcommand(
+      "calibrate",
+      "Measure a unit: how its sticks, triggers and wheels move, and which of its controls do not go together");
   const auto words = std::make_shared<CalibrateWords>();
   CLI::App* verb = command->add_subcommand(
       "combinations", "find what a keyboard or encoder blocks or ghosts, by pressing; kept in a file of the unit");
@@ -156,6 +134,26 @@ void add_calibrate(CLI::App& app, int& status) {
       "Exit status: 0 nothing found, 1 something found, or the unit is not there, 2 bad input, 3 the file cannot be "
       "written or the computer refuses.");
   verb->callback([words, &status] { status = combinations(*words); });
+  CLI::App* unit = command->add_subcommand(
+      "unit", "measure what is analog on it: rest, range, gate, turn; kept in a file of the unit");
+  unit->add_option("UNIT", words->unit, "its name in the rig; if left out, the one that is moved or pressed first");
+  add_rig_option(*unit, words->sources);
+  add_data_option(*unit, words->sources);
+  add_host_option(*unit, words->sources);
+  unit->add_option("--only", words->only, "only these of its controls: left-stick, right-trigger …");
+  unit->add_flag("--marks", words->marks, "lead to marks, for a trigger or paddle whose response is bent");
+  unit->add_flag("--no-pushes", words->no_pushes, "do not ask how a round stick is turned");
+  unit->add_option("--seat", words->seat, "a unit that is not in the rig comes into it, at this seat");
+  unit->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
+  unit->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
+  unit->add_flag("--step", words->step, "in a room: stand still at first");
+  unit->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  unit->add_flag("--json", words->json, "print JSON");
+  unit->footer(
+      "Example: the worn pad of Marrowby's sofa, in a room:\n"
+      "  omnipar calibrate unit --only left-stick --seat sofa --rig ./rig.toml --host demo/worn.trace\n"
+      "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
+  unit->callback([words, &status] { status = calibrate_unit(*words); });
   command->add_flag("--json", words->json, "print JSON");
   command->require_subcommand(1);
   command->footer(

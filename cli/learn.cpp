@@ -12,8 +12,6 @@
 #include "learn_words.hpp"
 #include "profile_file.hpp"
 #include "sources.hpp"
-#include "style.hpp"
-#include "view/terminal.hpp"
 #include "watch_loop.hpp"
 
 namespace omnipar::cli {
@@ -30,28 +28,14 @@ LearnOptions options_of(const LearnWords& words) {
 }
 
 int learn_on(const LearnWords& words, LearningRun& run) {
-  os::Door& door = os::real_door();
   const bool is_room = !words.sources.host.empty();
-  const int stream = words.json ? 2 : 1;
-  std::unique_ptr<view::Terminal> terminal;
-  if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
-  if (!terminal) {
-    run.say_to(talk);
-    if (run.learning().unit().empty()) talk("Press any button on the controller that is to be learned.");
-  }
-  std::optional<Diagnostic> failure;
-  if (is_room && !terminal) {
-    run.run_through();
-    failure = run.session().failure();
-  } else {
-    LoopWish wish;
-    wish.is_room = is_room;
-    wish.from = seconds(words.from);
-    wish.speed = words.speed;
-    wish.step = words.step;
-    failure = WatchLoop{door, wish, run}.run(terminal.get());
-  }
-  terminal.reset();
+  LoopWish wish;
+  wish.is_room = is_room;
+  wish.from = seconds(words.from);
+  wish.speed = words.speed;
+  wish.step = words.step;
+  wish.begin = run.learning().unit().empty() ? "Press any button on the controller that is to be learned." : "";
+  auto failure = go_live(wish, words.json, run);
   if (!failure) failure = run.in_use();
   if (!failure) return good;
   tell({*failure});

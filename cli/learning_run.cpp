@@ -190,14 +190,8 @@ void LearningRun::run(Time until) {
   drain();
 }
 
-void LearningRun::run_through() {
-  while (!is_over()) {
-    const Time before = session().now();
-    run(next_due().value_or(latest_time));
-    if (session().now() == before && !session().next_due()) break;
-  }
-  constexpr Duration long_enough{3'000'000};  // for what was done last
-  learning_.advance(session().now() + long_enough);
+void LearningRun::wait_behind(Time until) {
+  learning_.advance(until);
   drain();
 }
 

@@ -39,7 +39,7 @@ class LearningRun final : public Live {
   [[nodiscard]] static tl::expected<std::unique_ptr<LearningRun>, Diagnostics> open(LearnWish wish);
 
   /// What is said to people goes there as it happens.
-  void say_to(LineSink say) { say_ = std::move(say); }
+  void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
   void take(Time now) override;
   void run(Time until) override;
@@ -53,8 +53,6 @@ class LearningRun final : public Live {
   bool press(char key) override;
   [[nodiscard]] std::string keys() const override;
 
-  /// To the end of a room, as fast as it goes.
-  void run_through();
   [[nodiscard]] const Learning& learning() const noexcept { return learning_; }
   /// The unit is played on elsewhere, so that nothing can be learned.
   [[nodiscard]] const std::optional<Diagnostic>& in_use() const noexcept { return in_use_; }
@@ -73,6 +71,9 @@ class LearningRun final : public Live {
   };
   /// Those of the units that answer, by these numbers.
   [[nodiscard]] std::map<int, Met> answering() const;
+
+ protected:
+  void wait_behind(Time until) override;
 
  private:
   explicit LearningRun(LearnWish& wish);

@@ -7,12 +7,15 @@
 #include "inspect/seen.hpp"
 #include "omnipar/session.hpp"
 #include "view/page.hpp"
+#include "views.hpp"
 
 namespace omnipar::cli {
 
 class Live {
  public:
   virtual ~Live() = default;
+  /// What is said to people goes there as it happens.
+  virtual void say_to(LineSink say) = 0;
   [[nodiscard]] virtual Session& session() noexcept = 0;
   /// Takes what has come until now, which is the session's time.
   virtual void take(Time now) = 0;
@@ -41,6 +44,19 @@ class Live {
   [[nodiscard]] virtual std::string keys() const { return ""; }
   /// Where nothing is drawn: says what is new.
   virtual void say_news() {}
+  /// To the end of a room, as fast as it goes, and so long behind it, for what was done last.
+  void run_through(Duration behind) {
+    while (!is_over()) {
+      const Time before = session().now();
+      run(next_due().value_or(latest_time));
+      if (session().now() == before && !session().next_due()) break;
+    }
+    wait_behind(session().now() + behind);
+  }
+
+ protected:
+  /// Time goes on although the room has ended.
+  virtual void wait_behind(Time until) { static_cast<void>(until); }
 };
 
 }  // namespace omnipar::cli

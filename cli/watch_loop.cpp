@@ -4,11 +4,13 @@
 
 #include <algorithm>
 #include <csignal>
+#include <memory>
 #include <utility>
 
 #include <fmt/format.h>
 
 #include "command.hpp"
+#include "style.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -44,6 +46,20 @@ void Pace::stand(bool still, Time now) {
 void Pace::go_to(Time room, Time now) {
   room_ = room;
   since_ = now;
+}
+
+std::optional<Diagnostic> go_live(const LoopWish& wish, bool json, Live& live) {
+  constexpr Duration behind{3'000'000};
+  os::Door& door = os::real_door();
+  const int stream = json ? 2 : 1;
+  std::unique_ptr<view::Terminal> terminal;
+  if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
+  if (terminal) return WatchLoop{door, wish, live}.run(terminal.get());
+  live.say_to(talk);
+  if (!wish.begin.empty()) talk(wish.begin);
+  if (!wish.is_room) return WatchLoop{door, wish, live}.run(nullptr);
+  live.run_through(behind);
+  return live.session().failure();
 }
 
 std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {

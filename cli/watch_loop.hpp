@@ -21,7 +21,12 @@ struct LoopWish {
   double speed = 1;   ///< of a room
   Duration from{0};   ///< where in a room to begin
   std::optional<Duration> at_most{};
+  std::string begin{};  ///< what is said first where nothing is drawn
 };
+
+/// Draws on a terminal, on stdout or, with `json`, on stderr; without one says what there is to say, and goes through a
+/// room as fast as it goes. Why it could not go on, if it could not.
+[[nodiscard]] std::optional<Diagnostic> go_live(const LoopWish& wish, bool json, Live& live);
 
 /// A room's time by the clock on the wall: as fast as was asked for, or standing still.
 class Pace {

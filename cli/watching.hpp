@@ -39,7 +39,7 @@ class Watching final : public Live {
   [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
 
   /// What players are told goes there, too, as it happens.
-  void say_to(LineSink say) { say_ = std::move(say); }
+  void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return *session_; }
   /// Also the samples that are due.
   void take(Time now) override;

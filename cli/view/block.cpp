@@ -334,7 +334,7 @@ Layout lay_out(const Block& block, int width) {
   Layout layout;
   layout.rows = rows_of_items(block, width);
   layout.least = 1 + (block.note.empty() ? 0 : 1) + static_cast<int>(layout.rows.size());
-  layout.all = layout.least;
+  layout.all = layout.least + static_cast<int>(block.picture.size());
   for (const Gauge& gauge : block.gauges) layout.all += rows_of_gauge(gauge);
   return layout;
 }
@@ -351,6 +351,10 @@ void draw(Canvas& canvas, const Block& block, const Layout& layout, int x, int y
     if (at >= end) return;
     for (const Spread& one : row) draw_name(canvas, x + one.column, at, block.items[one.item], one.columns);
     ++at;
+  }
+  for (const std::string& row : block.picture) {
+    if (at >= end) return;
+    canvas.put(x + 1, at++, row, Look::plain, width - 1);
   }
   int names = 0;
   for (const Gauge& gauge : block.gauges) names = std::max(names, columns_of(gauge.name) + 3);

@@ -45,6 +45,7 @@ struct Block {
   bool is_placed = true;  ///< else the items are a list
   std::vector<Item> items;
   std::vector<Gauge> gauges;
+  std::vector<std::string> picture{};  ///< rows of cells, above the gauges
   std::uint64_t rank = 0;  ///< who was moved last has the greatest
 };
 

@@ -18,7 +18,7 @@ using Kind = CalibrateEvent::Kind;
 using Step = CalibrateStep;
 
 constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{800'000},
-    looked_at{100'000};
+    looked_at{100'000}, long_enough{1'500'000};
 /// Of half the declared way: what counts as moved, as pushed, and as back at rest.
 constexpr double moved = 0.1, pushed = 0.35, back = 0.12, unsteady = 0.06;
 /// Times that a sweep goes around, and that each end is reached.
@@ -230,6 +230,7 @@ class Calibrating::Inside {
   }
 
   void wait_for_first() {
+    if (grid_ - since_ < long_enough) return;
     if (!std::exchange(told_waiting_, true)) say({.kind = Kind::waits, .role = role_, .step = Step::sweep});
   }
 

@@ -291,7 +291,10 @@ class StickFitting {
     }
     if (crossings < 4 || ways.empty()) return 0;
     const double least = *std::ranges::min_element(ways);
-    return least > 0.06 + noise ? std::floor(least * 100) / 100 : 0;
+    // only who went through there slowly could have been seen
+    const auto close = std::ranges::count_if(ways, [least](double way) { return way < least + 0.1; });
+    constexpr int surely = 12;
+    return least > 0.06 + noise && close >= surely ? std::floor(least * 100) / 100 : 0;
   }
 
   void add_notes(StickFit& fit) const {

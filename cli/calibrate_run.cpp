@@ -1,0 +1,279 @@
+#include "calibrate_run.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "base/earlier.hpp"
+#include "base/list.hpp"
+#include "omnipar/identity.hpp"
+#include "omnipar/session_words.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+using Kind = CalibrateEvent::Kind;
+
+constexpr std::size_t most_notes = 8;
+
+bool is_analog(const Control& control) {
+  return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+}
+
+bool has_analog(const UnitDetails& unit) {
+  return std::ranges::any_of(unit.nodes,
+                             [](const auto& node) { return std::ranges::any_of(node.attachment.controls, is_analog); });
+}
+
+/// A press, or an axis far from where it rests.
+bool is_meant(const Attachment& attachment, const Report& report) {
+  if (has_press(attachment, report.changes)) return true;
+  return std::ranges::any_of(report.changes, [&](const Change& change) {
+    const auto control = std::ranges::find(attachment.controls, change.code, &Control::code);
+    if (control == attachment.controls.end() || !is_analog(*control)) return false;
+    const double way = std::max<double>(1, (static_cast<double>(control->maximum) - control->minimum) / 2);
+    return std::fabs(static_cast<double>(change.value) - control->rest) > way / 2;
+  });
+}
+
+std::string bar(double part) {
+  constexpr int cells = 24;
+  std::string all = "[";
+  for (int i = 0; i < cells; ++i) all += i < static_cast<int>(part * cells + 0.5) ? '#' : ' ';
+  return all + "]";
+}
+
+}  // namespace
+
+CalibrateRun::CalibrateRun(CalibrateWish& wish)
+    : guide_(wish.options), unit_(std::move(wish.unit)), may_be_new_(wish.may_be_new), rig_(wish.session.rig) {}
+
+tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateWish wish) {
+  std::unique_ptr<CalibrateRun> made{new CalibrateRun{wish}};
+  CalibrateRun* self = made.get();
+  for (Calibration& known : wish.session.rig.calibrations) {  // what is measured is what the unit itself says
+    known.axes.clear();
+    known.sticks.clear();
+  }
+  WatchWish watch;
+  watch.session = std::move(wish.session);
+  watch.session.grab_idle = true;
+  watch.room = std::move(wish.room);
+  watch.meets = [self](const std::vector<UnitDetails>& units) { self->meet(units); };
+  watch.hears = [self](int node, const Report& report) { self->hear(node, report); };
+  watch.told = [self](const SessionEvent& event) { self->told(event); };
+  auto watching = Watching::open(std::move(watch));
+  if (!watching) return tl::unexpected(watching.error());
+  made->watching_ = std::move(*watching);
+  return made;
+}
+
+// -- who is there ---------------------------------------------------------------------------------------------
+
+bool CalibrateRun::is_in_rig(const std::string& unit) const {
+  return std::ranges::find(rig_.units, unit, &RigUnit::name) != rig_.units.end();
+}
+
+void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
+  units_ = units;
+  if (unit_.empty() && std::ranges::count_if(units_, has_analog) == 1) {  // nobody else can be meant
+    unit_ = std::ranges::find_if(units_, has_analog)->here.name;
+    note(fmt::format("\"{}\" is measured.", unit_));
+  }
+  if (unit_.empty() && !std::exchange(asked_, true)) note("Move or press the unit that is to be measured.");
+  const auto unit = std::ranges::find_if(units_, [this](const UnitDetails& one) { return one.here.name == unit_; });
+  if (unit != units_.end() && !unit_.empty() && !unit->empty) {
+    take_unit(*unit);
+  } else {
+    for (const int node : nodes_) guide_.lose(node);
+    nodes_.clear();
+  }
+  drain();
+}
+
+void CalibrateRun::take_unit(const UnitDetails& unit) {
+  if (!is_in_rig(unit.here.name) && !may_be_new_) {
+    failure_ = {"unknown-unit", Severity::error,
+                fmt::format("\"{}\" is here, but it is not in the rig, so nobody would know whose calibration it is",
+                            unit.here.name),
+                "", "with --seat SEAT it is added to the rig"};
+    return;
+  }
+  std::set<int> now;
+  for (const UnitDetails::Node& node : unit.nodes) {
+    now.insert(node.number);
+    if (!nodes_.contains(node.number)) guide_.meet(node.number, node.attachment);
+  }
+  for (const int node : nodes_)
+    if (!now.contains(node)) guide_.lose(node);
+  nodes_ = std::move(now);
+  description_ = unit.description;
+  part_ = unit.part;
+  if (std::exchange(is_known_, true)) return;
+  session().grab_only({nodes_.begin(), nodes_.end()});
+  if (guide_.roles().empty())
+    failure_ = {"nothing-analog", Severity::error,
+                fmt::format("\"{}\" has no such stick, trigger, pedal, wheel or paddle", unit.here.name), "",
+                "omnipar units says what it has"};
+}
+
+void CalibrateRun::hear(int node, const Report& report) {
+  if (unit_.empty())
+    for (const UnitDetails& unit : units_)
+      for (const UnitDetails::Node& its : unit.nodes)
+        if (unit_.empty() && its.number == node && has_analog(unit) && is_meant(its.attachment, report)) {
+          unit_ = unit.here.name;
+          note(fmt::format("\"{}\" is measured.", unit_));
+          take_unit(unit);
+        }
+  if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
+  drain();
+}
+
+void CalibrateRun::told(const SessionEvent& event) {
+  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
+                          std::holds_alternative<LostEvents>(event);
+  if (is_trouble && watching_) note(to_text(event, session()));
+  std::string unit, opener;
+  if (const auto* left = std::get_if<LeftToAnother>(&event))
+    std::tie(unit, opener) = std::tie(left->unit, left->opener);
+  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
+    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
+  if (unit.empty() || unit != unit_) return;
+  failure_ = {"unit-in-use", Severity::error,
+              fmt::format("\"{}\" is in use by {}", unit, opener.empty() ? "another program" : opener), "",
+              "end that first, and begin again"};
+}
+
+const Control* CalibrateRun::control_of(const std::string& role) const noexcept {
+  for (const UnitDetails& unit : units_)
+    for (const UnitDetails::Node& node : unit.nodes)
+      for (const Control& control : node.attachment.controls)
+        if (unit.here.name == unit_ && control.role == role && control.axis != Axis::y) return &control;
+  return nullptr;
+}
+
+// -- time -----------------------------------------------------------------------------------------------------
+
+void CalibrateRun::take(Time now) {
+  watching_->take(now);
+  if (is_known_ && !failure_) guide_.advance(now);
+  drain();
+}
+
+void CalibrateRun::run(Time until) {
+  watching_->run(until);
+  if (is_known_ && !failure_) guide_.advance(session().now());
+  drain();
+}
+
+void CalibrateRun::wait_behind(Time until) {
+  if (is_known_ && !failure_) guide_.advance(until);
+  drain();
+}
+
+std::optional<Time> CalibrateRun::next_due() const {
+  return earlier(watching_->next_due(), is_known_ ? guide_.next_due() : std::nullopt);
+}
+
+bool CalibrateRun::has_changed() noexcept { return watching_->has_changed() || std::exchange(changed_, false); }
+
+// -- what is said ---------------------------------------------------------------------------------------------
+
+void CalibrateRun::note(const std::string& words) {
+  if (say_) say_(words);
+  notes_.push_back(words);
+  if (notes_.size() > most_notes) notes_.erase(notes_.begin());
+}
+
+void CalibrateRun::drain() {
+  while (const auto event = guide_.next_event()) {
+    changed_ = true;
+    const std::string words = to_text(*event);
+    if (words.empty()) continue;
+    const bool is_question = event->kind == Kind::asks || event->kind == Kind::ends_asking;
+    if (!is_question) {
+      note(words);
+      continue;
+    }
+    last_line_ = words;
+    if (say_) say_(words);
+  }
+}
+
+std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now, int columns, int rows) {
+  std::vector<std::string> cells(static_cast<std::size_t>(rows), std::string(static_cast<std::size_t>(columns), ' '));
+  const auto at = [](double value, DeclaredRange range, int count) {
+    const double part = (value - range.minimum) / std::max(1.0, static_cast<double>(range.maximum) - range.minimum);
+    return static_cast<std::size_t>(std::clamp(static_cast<int>(part * count), 0, count - 1));
+  };
+  const auto put = [&](RawPoint place, char sign) {
+    cells[at(place.y, readings.declared_y, rows)][at(place.x, readings.declared_x, columns)] = sign;
+  };
+  for (const RawPoint& place : readings.sweep) put(place, '.');
+  if (!readings.rest.empty()) put(readings.rest.back(), '+');
+  put(now, 'o');
+  const std::string line = "+" + std::string(static_cast<std::size_t>(columns), '-') + "+";
+  for (std::string& row : cells) row = "|" + row + "|";
+  cells.insert(cells.begin(), line);
+  cells.push_back(line);
+  return cells;
+}
+
+/// What is measured now, growing as it is swept, and what is done.
+view::Block CalibrateRun::picture() const {
+  view::Block block;
+  block.title = guide_.role().empty() ? "all is measured" : guide_.role();
+  block.aside = fmt::format("{} of {}", guide_.measured(), guide_.roles().size());
+  block.is_placed = false;
+  constexpr int columns = 38, rows = 15;
+  if (!guide_.readings().rest.empty() && guide_.readings().declared_y != DeclaredRange{}) {
+    block.picture = cloud_rows(guide_.readings(), guide_.place(), columns, rows);
+    std::string open;
+    const auto reached = guide_.reached();
+    for (std::size_t d = 0; d < reached.size(); ++d)
+      if (!reached.at(d)) open += (open.empty() ? "not yet: " : ", ") + std::string{sweep_directions.at(d)};
+    if (guide_.step() == CalibrateStep::sweep)
+      block.picture.push_back(open.empty() ? "all directions were reached" : open);
+  }
+  if (!guide_.role().empty())
+    block.picture.push_back(fmt::format("{} {}", bar(guide_.progress()),
+                                        guide_.step() == CalibrateStep::rest    ? "at rest"
+                                        : guide_.step() == CalibrateStep::sweep ? "swept"
+                                                                                : ""));
+  return block;
+}
+
+view::Page CalibrateRun::page() const {
+  view::Page page = watching_->page();
+  page.title = unit_.empty() ? "Measuring a unit" : fmt::format("Measuring \"{}\"", unit_);
+  page.machine = {picture()};
+  page.press = {last_line_.empty() ? "Move or press the unit that is to be measured." : last_line_};
+  const double held = guide_.held(watching_->session().now());
+  page.press.push_back(held > 0 ? "  " + bar(held) + " held: leaves this control out" : "");
+  page.notes = notes_;
+  page.ticks = nullptr;
+  return page;
+}
+
+bool CalibrateRun::press(char key) {
+  constexpr std::pair<char, CalibrateChoice> choices[] = {{'s', CalibrateChoice::skip},
+                                                          {'a', CalibrateChoice::again},
+                                                          {'k', CalibrateChoice::keep},
+                                                          {'q', CalibrateChoice::leave}};
+  for (const auto& [its, choice] : choices)
+    if (its == key) {
+      guide_.choose(choice);
+      drain();
+      return true;
+    }
+  return false;
+}
+
+std::string CalibrateRun::keys() const {
+  return "s leaves this one out   a again   k keeps what is measured   q leaves";
+}
+
+}  // namespace omnipar::cli

@@ -1,0 +1,86 @@
+// A session in which one unit is measured: what it says goes to the guide, what the guide says to people.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "omnipar/calibrating.hpp"
+#include "watching.hpp"
+
+namespace omnipar::cli {
+
+struct CalibrateWish {
+  SessionOptions session;
+  std::optional<Room> room{};
+  CalibrateOptions options{};
+  std::string unit{};       ///< by its name; empty: the first on which something is moved or pressed
+  bool may_be_new = false;  ///< it need not be in the rig
+};
+
+class CalibrateRun final : public Live {
+ public:
+  [[nodiscard]] static tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> open(CalibrateWish wish);
+
+  void say_to(LineSink say) override { say_ = std::move(say); }
+  [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
+  void take(Time now) override;
+  void run(Time until) override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] bool has_changed() noexcept override;
+  [[nodiscard]] bool wants_end() const override { return guide_.over() || watching_->wants_end() || failure_; }
+  [[nodiscard]] bool is_over() const override { return wants_end() || watching_->is_over(); }
+  [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
+  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
+  [[nodiscard]] view::Page page() const override;
+  bool press(char key) override;
+  [[nodiscard]] std::string keys() const override;
+
+  [[nodiscard]] const Calibrating& guide() const noexcept { return guide_; }
+  /// The unit that is measured; empty before one is known. And how it describes itself.
+  [[nodiscard]] const std::string& unit() const noexcept { return unit_; }
+  [[nodiscard]] const Description& description() const noexcept { return description_; }
+  [[nodiscard]] const std::string& part() const noexcept { return part_; }
+  /// The control of this role, of a stick its x; null if there is none.
+  [[nodiscard]] const Control* control_of(const std::string& role) const noexcept;
+  /// Why it cannot be measured.
+  [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
+
+ protected:
+  void wait_behind(Time until) override;
+
+ private:
+  explicit CalibrateRun(CalibrateWish& wish);
+  void meet(const std::vector<UnitDetails>& units);
+  void take_unit(const UnitDetails& unit);
+  void hear(int node, const Report& report);
+  void told(const SessionEvent& event);
+  void drain();
+  void note(const std::string& words);
+  [[nodiscard]] bool is_in_rig(const std::string& unit) const;
+  [[nodiscard]] view::Block picture() const;
+
+  Calibrating guide_;
+  std::string unit_;
+  bool may_be_new_;
+  Rig rig_;
+  std::unique_ptr<Watching> watching_;
+  LineSink say_;
+  std::vector<UnitDetails> units_;
+  std::set<int> nodes_;  ///< of the unit
+  Description description_;
+  std::string part_;
+  std::vector<std::string> notes_;
+  std::optional<Diagnostic> failure_;
+  std::string last_line_;
+  bool asked_ = false;     ///< for the unit
+  bool is_known_ = false;  ///< the unit has been met
+  bool changed_ = true;
+};
+
+/// A cloud of places in so many cells, as a terminal shows it: '.' was there, 'o' is there now, '+' is the rest.
+[[nodiscard]] std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now, int columns, int rows);
+
+}  // namespace omnipar::cli

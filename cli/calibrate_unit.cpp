@@ -1,0 +1,194 @@
+// omnipar calibrate unit
+#include <algorithm>
+#include <chrono>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "base/code_names.hpp"
+#include "base/list.hpp"
+#include "calibrate_run.hpp"
+#include "calibrate_words.hpp"
+#include "calibration_file.hpp"
+#include "files/write.hpp"
+#include "omnipar/identity.hpp"
+#include "omnipar/sheets.hpp"
+#include "profile_file.hpp"
+#include "rig_file.hpp"
+#include "watch_loop.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+std::string today() {
+  const auto day = std::chrono::year_month_day{std::chrono::floor<std::chrono::days>(std::chrono::system_clock::now())};
+  return fmt::format("{:04}-{:02}-{:02}", static_cast<int>(day.year()), static_cast<unsigned>(day.month()),
+                     static_cast<unsigned>(day.day()));
+}
+
+std::string measured_words(const Measured& measured) {
+  return fmt::format("noise {:g}, error {:.1f} % of {}", measured.noise, 100 * measured.error,
+                     quantity(static_cast<std::size_t>(measured.count), "reading"));
+}
+
+/// What is kept of a control, as people read it.
+std::string words_for(const StickCalibration& stick) {
+  RawPoint low = stick.edge.front(), high = low;
+  for (const RawPoint& corner : stick.edge) {
+    low = {std::min(low.x, corner.x), std::min(low.y, corner.y)};
+    high = {std::max(high.x, corner.x), std::max(high.y, corner.y)};
+  }
+  std::string words =
+      fmt::format("{} gate{}, rests at {:.0f} {:.0f}, reaches {:.0f}..{:.0f} and {:.0f}..{:.0f}", word_of(stick.gate),
+                  stick.turned == 0 ? "" : fmt::format(", turned by {:.1f} degrees", stick.turned), stick.rest.x,
+                  stick.rest.y, low.x, high.x, low.y, high.y);
+  if (!stick.self_centering) words += ", stays where it is left";
+  if (stick.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", stick.own_dead_zone);
+  return words + "; " + measured_words(stick.measured);
+}
+
+std::string words_for(const AxisCalibration& axis) {
+  std::string words = fmt::format("rests at {}, reaches {}..{}", axis.rest, axis.minimum, axis.maximum);
+  for (const RawMark& mark : axis.marks) words += fmt::format(", {:g} at {:g}", mark.part, mark.raw);
+  if (!axis.self_centering) words += ", stays where it is left";
+  if (axis.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", axis.own_dead_zone);
+  return words + "; " + measured_words(axis.measured);
+}
+
+class UnitCalibration {
+ public:
+  explicit UnitCalibration(const CalibrateWords& words) : words_(words) {}
+
+  int run() {
+    os::Door& door = os::real_door();
+    if (const auto path = rig_to_write(door, words_.sources); !path) return refuse_file({path.error()});
+    const FoundSheets shelf = load_shelf(door, words_.sources);
+    tell(shelf.problems);
+    auto rig = load_rig(door, words_.sources);
+    const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
+    if (!rig && !begins_one) return refuse_file(rig.error());
+    if (rig) rig_ = std::move(*rig);
+    if (!words_.unit.empty())
+      if (auto problem = files::refuses_change(door, calibration_path(door, words_.sources, words_.unit),
+                                               versions_of(door, calibration_path(door, words_.sources, words_.unit))))
+        return refuse_file({std::move(*problem)});
+    auto run = CalibrateRun::open(wish(shelf.catalogue));
+    const bool is_room = !words_.sources.host.empty();
+    if (!run) {
+      tell(run.error());
+      return is_room ? bad_input : machine_refuses;
+    }
+    LoopWish loop;
+    loop.is_room = is_room;
+    loop.from = seconds(words_.from);
+    loop.speed = words_.speed;
+    loop.step = words_.step;
+    auto failure = go_live(loop, words_.json, **run);
+    if (!failure) failure = (*run)->failure();
+    if (failure) {
+      tell({*failure});
+      return is_room || failure->id == "unknown-unit" || failure->id == "nothing-analog" ? bad_input : machine_refuses;
+    }
+    if ((*run)->guide().kept()) return keep(**run);
+    if ((*run)->unit().empty() || (*run)->guide().roles().empty())
+      talk(fmt::format("\"{}\" is not there.", printable(words_.unit)));
+    talk("Nothing was kept.");
+    return found_something;
+  }
+
+ private:
+  [[nodiscard]] CalibrateWish wish(const Catalogue& catalogue) const {
+    CalibrateWish wish;
+    wish.session.catalogue = catalogue;
+    wish.session.rig = rig_;
+    wish.session.with_virtual = words_.with_virtual;
+    watch_units_only(wish.session);
+    const std::string& host = words_.sources.host;
+    if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+    wish.unit = words_.unit;
+    wish.may_be_new = !words_.seat.empty();
+    wish.options.only = words_.only;
+    wish.options.marks = words_.marks;
+    wish.options.pushes = !words_.no_pushes;
+    return wish;
+  }
+
+  /// The name by which the rig knows it: who is not in the rig comes into it.
+  tl::expected<std::string, int> name_in_rig(const CalibrateRun& run) const {
+    if (std::ranges::find(rig_.units, run.unit(), &RigUnit::name) != rig_.units.end()) return run.unit();
+    Rig more = rig_;
+    more.units.push_back(new_unit(rig_, run.description(), words_.seat, run.part()));
+    const int status = change_rig(
+        words_.sources, [&](const std::string& path, const std::string& old) { return rig_text(path, old, more); });
+    if (status != good) return tl::unexpected(status);
+    talk(fmt::format("\"{}\" is in the rig now, at seat {}.", more.units.back().name, words_.seat));
+    return more.units.back().name;
+  }
+
+  int keep(const CalibrateRun& run) {
+    os::Door& door = os::real_door();
+    const auto name = name_in_rig(run);
+    if (!name) return name.error();
+    Calibration known{*name, {}, {}};
+    const auto at = std::ranges::find(rig_.calibrations, *name, &Calibration::unit);
+    if (at != rig_.calibrations.end()) known = *at;
+    Calibration found = run.guide().found();
+    const std::string day = words_.sources.host.empty() ? today() : "";  // a room is on no day
+    for (AxisCalibration& axis : found.axes) axis.measured.on = day;
+    for (StickCalibration& stick : found.sticks) stick.measured.on = day;
+    const Calibration kept = merged(std::move(known), found);
+    const auto path = keep_calibration(door, words_.sources, kept);
+    if (!path) return refuse_file(path.error());
+    show(run, found, *path);
+    return good;
+  }
+
+  void show(const CalibrateRun& run, const Calibration& found, const std::string& path) const {
+    const auto role_of = [&run](Code code) {
+      for (const std::string& role : run.guide().roles()) {
+        const StickReadings* stick = run.guide().readings_of(role);
+        const AxisReadings* axis = run.guide().axis_readings_of(role);
+        if (stick != nullptr || axis != nullptr)
+          if (const auto* control = run.control_of(role); control != nullptr && control->code == code) return role;
+      }
+      return base::code_name(code);
+    };
+    if (words_.json) {
+      auto all = nlohmann::ordered_json::array();
+      for (const StickCalibration& stick : found.sticks)
+        all.push_back({{"role", role_of(stick.x)},
+                       {"gate", word_of(stick.gate)},
+                       {"turned", stick.turned},
+                       {"rest", {stick.rest.x, stick.rest.y}},
+                       {"noise", stick.measured.noise},
+                       {"error", stick.measured.error},
+                       {"readings", stick.measured.count}});
+      for (const AxisCalibration& axis : found.axes)
+        all.push_back({{"role", role_of(axis.code)},
+                       {"rest", axis.rest},
+                       {"minimum", axis.minimum},
+                       {"maximum", axis.maximum},
+                       {"noise", axis.measured.noise},
+                       {"error", axis.measured.error},
+                       {"readings", axis.measured.count}});
+      print_json({{"file", path}, {"controls", all}}, 2);
+      return;
+    }
+    for (const StickCalibration& stick : found.sticks)
+      print(fmt::format("  {:<16}{}", role_of(stick.x), words_for(stick)));
+    for (const AxisCalibration& axis : found.axes)
+      print(fmt::format("  {:<16}{}", role_of(axis.code), words_for(axis)));
+    print(fmt::format("Kept in {}.", path));
+    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
+    talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig, same_host(words_.sources.host)));
+  }
+
+  const CalibrateWords& words_;
+  Rig rig_;
+};
+
+}  // namespace
+
+int calibrate_unit(const CalibrateWords& words) { return UnitCalibration{words}.run(); }
+
+}  // namespace omnipar::cli
