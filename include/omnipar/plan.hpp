@@ -52,6 +52,9 @@ struct TargetInfo {
   TargetKind kind = TargetKind::button;
   NativeRange native{};
   bool self_centering = true;  ///< returns to rest when it is released
+  /// Of half of a stick whose gate is not round: where both axes are at a full push in a diagonal direction, 1 for a
+  /// square. Else 0: the corners are on the circle.
+  double corner = 0;
 };
 
 /// What a plan says of one port. Port 0 belongs to the hotkeys: its targets are their actions.

@@ -20,10 +20,13 @@ class PortSample {
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
   /// True while a button is shown as down.
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
-  /// The normalised value: 0 or 1, 0..1 or -1..1; of what counts, the counts since the sample before.
+  /// The normalised value: 0 or 1, 0..1 or -1..1; of a stick within the machine's own gate, so that a full push reaches
+  /// its corners; of what counts, the counts since the sample before.
   [[nodiscard]] double value(TargetIndex target) const noexcept;
-  /// The value in the machine's own range: `rest` for 0, `maximum` for 1, `minimum` for -1, straight between them,
-  /// rounded to the nearest whole number, halves away from zero. For buttons 0 or 1, for what counts its counts.
+  /// The value in the machine's own range: `rest` for 0, `maximum` for 1, `minimum` for -1, straight between them, or
+  /// from the border of its dead band on; rounded to the nearest step, halves away from rest. A value that would go
+  /// back by a single step waits until it is a whole step away, so that nothing flickers. For buttons 0 or 1, for what
+  /// counts its counts.
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
   /// Presses shown since the reader began; a button that was down already when it began is none.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;

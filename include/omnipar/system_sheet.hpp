@@ -25,8 +25,14 @@ struct NativeRange {
   std::int32_t minimum = 0;
   std::int32_t maximum = 255;
   std::int32_t rest = 128;
+  std::int32_t step = 1;  ///< values are so far from each other, counted from rest; ends and rest are always reached
+  std::int32_t dead_band = 0;  ///< so far from rest the machine notices nothing: the smallest push begins beyond
   friend bool operator==(const NativeRange&, const NativeRange&) = default;
 };
+
+/// What limits the way of a machine's own stick, and so where its corners are: on a circle at 0.71 of both axes, on a
+/// square at the ends of both, on an octagon between them.
+enum class TargetGate : std::uint8_t { round, square, octagon };
 
 /// One control of an emulated controller. `place` is the role whose place under the hand it has on
 /// the real thing; `defaults` are its default sources, by role.
@@ -36,8 +42,10 @@ struct TargetSheet {
   std::string place;
   std::vector<std::string> defaults;
   NativeRange native{};
-  bool self_centering = true;  ///< returns to rest when it is released; else it stays as it was left
-  int player = 1;              ///< 2: of the port's second player, such as the other paddle on the plug
+  bool self_centering = true;           ///< returns to rest when it is released; else it stays as it was left
+  TargetGate gate = TargetGate::round;  ///< of a stick
+  double corner = 0.75;                 ///< of an octagon: how far both axes are in its corner, 0.71 to 1
+  int player = 1;                       ///< 2: of the port's second player, such as the other paddle on the plug
 };
 
 /// What can be plugged into a controller: a companion stick, a motion part, a pedal. Its controls are then

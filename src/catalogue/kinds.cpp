@@ -21,6 +21,10 @@ const std::vector<Field>& range_fields() {
       {"minimum", FieldKind::whole, "where the axis ends on one side", true, -any_native, any_native},
       {"maximum", FieldKind::whole, "where it ends on the other", true, -any_native, any_native},
       {"rest", FieldKind::whole, "where it rests; a pointer has none", false, -any_native, any_native},
+      {"step", FieldKind::whole, "values are so far from each other, counted from rest; 1, if left out", false, 1,
+       any_native},
+      {"dead-band", FieldKind::whole,
+       "so far from rest the machine notices nothing, and the smallest push begins beyond", false, 0, any_native},
   };
   return fields;
 }
@@ -40,6 +44,17 @@ const std::vector<Field>& target_fields() {
       {"default", FieldKind::names, "its default sources: roles"},
       {"range", FieldKind::table, "the machine's own numbers", false, 0, 0, range_fields()},
       {"self-centering", FieldKind::flag, "returns to rest when it is released; yes, if left out"},
+      {"gate",
+       FieldKind::text,
+       "what limits the way of a stick: its corners are at 0.71 of both axes (round), at the ends of both (square), or "
+       "where 'corner' says (octagon); round, if left out",
+       false,
+       0,
+       0,
+       {},
+       {"round", "square", "octagon"}},
+      {"corner", FieldKind::number, "of an octagon: how far both axes are in its corner; 0.75, if left out", false,
+       0.71, 1},
       {"player", FieldKind::whole, "2, if it is the second player's of two on one plug", false, 1, 2},
   };
   return fields;

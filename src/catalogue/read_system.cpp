@@ -37,8 +37,14 @@ TargetSheet target_of(const Value& table) {
     target.native.minimum = whole_in<std::int32_t>(*range, "minimum");
     target.native.maximum = whole_in<std::int32_t>(*range, "maximum");
     target.native.rest = whole_in<std::int32_t>(*range, "rest", target.native.minimum);
+    target.native.step = whole_in<std::int32_t>(*range, "step", 1);
+    target.native.dead_band = whole_in<std::int32_t>(*range, "dead-band");
   }
   target.self_centering = flag_in(table, "self-centering", true);
+  const std::string gate = text_in(table, "gate");
+  if (gate == "square") target.gate = TargetGate::square;
+  if (gate == "octagon") target.gate = TargetGate::octagon;
+  target.corner = number_in(table, "corner", target.corner);
   target.player = whole_in<int>(table, "player", 1);
   return target;
 }

@@ -1,5 +1,6 @@
 #include "omnipar/reader.hpp"
 
+#include <cmath>
 #include <limits>
 #include <utility>
 
@@ -21,7 +22,8 @@ Sampler::~Sampler() {
 void Sampler::begin() noexcept {
   tail_ = engine_.head->journal_end;
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
-    shown_[t].value = engine_.level[t];
+    shown_[t].value = as_machine(static_cast<Index>(t));
+    set_native(static_cast<Index>(t), true);
     shown_[t].since = engine_.head->now;
     shown_[t].taken = engine_.presses[t];
     shown_[t].total = engine_.total[t];
@@ -50,14 +52,40 @@ void Sampler::rest(std::int64_t now) noexcept {
     set(t, info.self_centering ? 0 : shown_[t].value);
     const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].total
                       : info.kind == TargetKind::button ? outstanding(t) != 0
-                                                        : engine_.level[t] != shown_[t].value;
+                                                        : as_machine(t) != shown_[t].value;
     if (more) wait_for(t);
   }
   if (behind_count_ > 0) rested_ = now;
 }
 
+/// Where the engine has it, within the machine's own gate.
+double Sampler::as_machine(Index target) const noexcept {
+  const double corner = engine_.plan_data->targets[target].corner;
+  if (corner == 0) return engine_.level[target];
+  const Index partner = engine_.plan_data->partner_of_target[target];
+  return shape::within_gate({engine_.level[target], engine_.level[partner]}, corner).x;
+}
+
+/// What goes back by less than a step stays where it is.
+void Sampler::set_native(Index target, bool at_once) noexcept {
+  const TargetInfo& info = engine_.plan_data->targets[target];
+  if (info.kind == TargetKind::button || info.kind == TargetKind::turns) return;
+  Shown& shown = shown_[target];
+  const std::int32_t next = shape::native(info.native, shown.value);
+  if (next == shown.native && !at_once) return;
+  const std::int32_t way = next < shown.native ? -1 : 1;
+  const bool is_whole = shown.value == 0 || shown.value >= 1 || shown.value <= -1;
+  if (!at_once && way == -shown.went && !is_whole) {
+    const double exact = info.native.rest + shape::from_rest(info.native, shown.value);
+    if (std::fabs(exact - shown.native) < info.native.step) return;
+  }
+  shown.native = next;
+  shown.went = at_once || shown.value == 0 ? 0 : way;  // from rest it may go anywhere
+}
+
 void Sampler::set(Index target, double value) noexcept {
   shown_[target].value = value;
+  set_native(target, false);
   changed_[changed_count_++] = target;
 }
 
@@ -156,7 +184,8 @@ void Sampler::look_at_sum(Index target) noexcept {
 }
 
 void Sampler::follow(Index axis) noexcept {
-  if (shown_[axis].value != engine_.level[axis]) set(axis, engine_.level[axis]);
+  const double now = as_machine(axis);
+  if (shown_[axis].value != now) set(axis, now);
 }
 
 // -- samples ----------------------------------------------------------------------------------------------
@@ -226,7 +255,7 @@ std::int32_t native_of(const Sampler& sampler, std::size_t target) noexcept {
   const TargetInfo& info = sampler.engine().plan_data->targets[target];
   if (info.kind == TargetKind::button) return sampler.shown(target) != 0 ? 1 : 0;
   if (info.kind == TargetKind::turns) return static_cast<std::int32_t>(sampler.shown(target));
-  return shape::native(info.native, sampler.shown(target));
+  return sampler.native(target);
 }
 
 }  // namespace omnipar::engine

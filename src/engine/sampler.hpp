@@ -36,6 +36,7 @@ class Sampler {
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
+  [[nodiscard]] std::int32_t native(std::size_t target) const noexcept { return shown_[target].native; }
   [[nodiscard]] std::uint32_t presses(std::size_t target) const noexcept { return shown_[target].presses; }
 
  private:
@@ -46,6 +47,8 @@ class Sampler {
     std::uint64_t looked = 0;   ///< number of the last sample that looked at it
     std::uint32_t presses = 0;  ///< shown here
     std::uint32_t taken = 0;    ///< the engine's count up to which they have been shown
+    std::int32_t native = 0;    ///< of an axis: in the machine's own numbers
+    std::int32_t went = 0;      ///< which way that changed last: -1 or 1
   };
 
   void begin() noexcept;
@@ -56,6 +59,8 @@ class Sampler {
   void look_at_sum(Index target) noexcept;
   void follow(Index axis) noexcept;
   void set(Index target, double value) noexcept;
+  void set_native(Index target, bool at_once) noexcept;
+  [[nodiscard]] double as_machine(Index target) const noexcept;
 
   // buttons
   [[nodiscard]] std::uint32_t outstanding(Index target) const noexcept {

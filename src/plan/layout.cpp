@@ -80,6 +80,10 @@ std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept {
     add(0);
     add(static_cast<std::uint32_t>(target.kind) * 2 + (target.self_centering ? 0 : 1));
     for (const std::int32_t end : {target.native.minimum, target.native.maximum, target.native.rest}) add_number(end);
+    if (target.native.step != 1 || target.native.dead_band != 0 || target.corner != 0)
+      for (const std::int32_t more :
+           {target.native.step, target.native.dead_band, static_cast<std::int32_t>(target.corner * 1'000'000)})
+        add_number(more);
   }
   return number == 0 ? 1 : number;
 }

@@ -39,7 +39,9 @@ void Tables::add_effect(Index signal, EffectKind kind, Index index) {
 
 Index Tables::new_target(const TargetSheet& sheet, std::string name, TargetKind kind) {
   const NativeRange native = kind == TargetKind::button ? NativeRange{0, 1, 0} : sheet.native;
-  const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, native, sheet.self_centering};
+  const bool has_gate = sheet.kind == TargetKind::stick && sheet.gate != TargetGate::round;
+  const double corner = !has_gate ? 0 : sheet.gate == TargetGate::square ? 1 : sheet.corner;
+  const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, native, sheet.self_centering, corner};
   const Index target = append(plan_->targets, info, max_targets);
   if (too_large_) return target;
   plan_->signal_of_target.push_back(nothing);

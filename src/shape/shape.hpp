@@ -97,11 +97,36 @@ struct DeadZone {
   return {part(point.x), part(point.y)};
 }
 
-/// A machine's own integer for a normalised value, halves away from zero.
+/// From the circle to a gate whose corners have both axes at `corner` (1: a square): the direction is kept.
+[[nodiscard]] inline Point within_gate(Point point, double corner) noexcept {
+  const double across = std::fabs(point.x), down = std::fabs(point.y);
+  const double longer = std::fmax(across, down), shorter = std::fmin(across, down);
+  if (longer == 0) return point;
+  const double way = longer + shorter * (1 - corner) / corner;
+  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / way;
+  const auto stretched = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };
+  return {stretched(point.x), stretched(point.y)};
+}
+
+/// How far from rest a normalised value is in a machine's own numbers; below it less than 0 if the range runs upwards.
+[[nodiscard]] inline double from_rest(const NativeRange& range, double value) noexcept {
+  if (value == 0) return 0;
+  const double end = value < 0 ? static_cast<double>(range.minimum) : range.maximum;
+  const double way = end - range.rest, part = std::fmin(1, std::fabs(value));
+  const double band = std::fmin(range.dead_band, std::fabs(way));
+  return std::copysign(band + part * (std::fabs(way) - band), way);
+}
+
+/// A machine's own integer for a normalised value: the nearest step from rest, halves away from rest.
 [[nodiscard]] inline std::int32_t native(const NativeRange& range, double value) noexcept {
-  const double rest = range.rest;
-  const double exact = value < 0 ? rest + value * (rest - range.minimum) : rest + value * (range.maximum - rest);
-  return static_cast<std::int32_t>(exact < 0 ? exact - 0.5 : exact + 0.5);
+  if (value >= 1) return range.maximum;
+  if (value <= -1) return range.minimum;
+  const double steps = from_rest(range, value) / range.step;
+  const auto whole = static_cast<std::int64_t>(steps < 0 ? steps - 0.5 : steps + 0.5) * range.step;
+  const std::int64_t low = range.minimum < range.maximum ? range.minimum : range.maximum;
+  const std::int64_t high = range.minimum < range.maximum ? range.maximum : range.minimum;
+  const std::int64_t exact = range.rest + whole;
+  return static_cast<std::int32_t>(exact < low ? low : exact > high ? high : exact);
 }
 
 }  // namespace omnipar::shape

@@ -390,6 +390,12 @@ void SlowTwin::settle(const Analog& analog) {
         best_square = p.x * p.x + p.y * p.y;
         best = p;
       }
+  if (analog.corner != 0 && best != Point{}) {  // the machine's own gate
+    const double x = std::fabs(best.x), y = std::fabs(best.y);
+    const double way = std::fmax(x, y) + std::fmin(x, y) * (1 - analog.corner) / analog.corner;
+    const double stretch = std::sqrt(best.x * best.x + best.y * best.y) / way;
+    best = {std::clamp(best.x * stretch, -1.0, 1.0), std::clamp(best.y * stretch, -1.0, 1.0)};
+  }
   values_[analog.x].level = analog.adds ? std::clamp(best.x, -1.0, 1.0) : best.x;
   if (!analog.y.empty()) values_[analog.y].level = best.y;
 }

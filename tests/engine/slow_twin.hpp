@@ -119,6 +119,7 @@ class SlowTwin {
     std::string x, y;
     bool stays = false;
     bool adds = false;  ///< pedals on an axis with two sides
+    double corner = 0;  ///< of the machine's own gate; 0: round
     std::vector<Lane> lanes;
     Points of_buttons;  ///< of a control that stays: where its buttons had it last
   };

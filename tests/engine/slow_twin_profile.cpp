@@ -140,6 +140,8 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   analog.x = x;
   analog.y = y;
   analog.stays = !sheet.self_centering;
+  if (pair && sheet.gate == TargetGate::square) analog.corner = 1;
+  if (pair && sheet.gate == TargetGate::octagon) analog.corner = sheet.corner;
   for (const Use& use : uses) {
     const auto direction = stick_direction(use.role);
     const RoleKind role = direction ? RoleKind::stick : *role_kind(use.role);

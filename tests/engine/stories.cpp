@@ -148,6 +148,8 @@ const Catalogue& story_catalogue() {
   static const Catalogue all = [] {
     Catalogue catalogue = built_in_catalogue();
     catalogue.systems.push_back(kit_system());
+    TargetSheet& stick = catalogue.systems.back().controllers[0].targets[4];
+    stick.gate = TargetGate::octagon;
     return catalogue;
   }();
   return all;
