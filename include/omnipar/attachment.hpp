@@ -33,6 +33,7 @@ struct Control {
   std::int32_t maximum = 1;
   std::int32_t rest = 0;
   bool reversed = false;  ///< of an axis or hat: what it calls its maximum is to the left, or up
+  double own_dead_zone = 0;  ///< what the unit itself takes for rest, as a part of a full push
   friend bool operator==(const Control&, const Control&) = default;
 };
 

@@ -72,6 +72,7 @@ struct StickCalibration {
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
   double own_dead_zone = 0;
+  double own_snap = 0;  ///< degrees beside its axes that the unit itself makes straight
   bool self_centering = true;
   Measured measured{};
   friend bool operator==(const StickCalibration&, const StickCalibration&) = default;

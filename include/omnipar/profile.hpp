@@ -67,6 +67,7 @@ struct PortProfile {
   std::string second_seat{};               ///< of the second player on the same plug; may be empty
   std::vector<std::string> accessories{};  ///< what is plugged into the controller
   Opposites opposites = Opposites::both;   ///< of its directions
+  double game_dead_zone = 0;               ///< of the game, on its sticks: the smallest push begins beyond it
   bool not_ours = false;                   ///< another program sees to it: no seat, no bindings, no outlet
 };
 

@@ -37,6 +37,7 @@ struct ControlSheet {
   std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
   std::vector<std::string> parts;    ///< which parts it belongs to; none: all of them
   bool reversed = false;             ///< of an axis: right and left, or down and up, are the other way round
+  double own_dead_zone = 0;          ///< what the unit itself takes for rest, as a part of a full push
   std::string raw{};                 ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
 };
 

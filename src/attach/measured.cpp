@@ -30,10 +30,12 @@ const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept
 }
 
 double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept {
+  if (usual == 0) return 0;
+  // What the unit never says need not be taken for rest a second time: it goes on evenly from there.
   const auto zone = [usual](const Measured& measured, double width, double own) {
-    if (usual == 0 || !(width > 0) || measured.count == 0) return usual;
-    const double noise = measured.noise / width * noise_room + beside_noise;
-    return own >= noise ? 0 : std::clamp(noise, least_zone, most_zone);
+    if (own > 0) return std::min(own, most_zone);
+    if (measured.count == 0 || !(width > 0)) return usual;
+    return std::clamp(measured.noise / width * noise_room + beside_noise, least_zone, most_zone);
   };
   if (const StickCalibration* stick = stick_of(attachment, code))
     return zone(stick->measured, std::min(stick->width.x, stick->width.y), stick->own_dead_zone);
@@ -43,7 +45,8 @@ double dead_zone_for(const Attachment& attachment, Code code, double usual) noex
     return zone(axis->measured, below > 0 && above > 0 ? std::min(below, above) : std::max(below, above),
                 axis->own_dead_zone);
   }
-  return usual;
+  const auto control = std::ranges::find(attachment.controls, code, &Control::code);
+  return zone({}, 0, control == attachment.controls.end() ? 0 : control->own_dead_zone);
 }
 
 }  // namespace omnipar::attach

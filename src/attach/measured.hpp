@@ -17,7 +17,7 @@ namespace omnipar::attach {
 [[nodiscard]] const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept;
 
 /// The part of a full push that counts as rest where nothing is said: as much as this control's noise needs, without
-/// a measurement the usual one of its role. Nothing where the unit itself has a dead zone that is large enough.
+/// a measurement the usual one of its role. Where the unit has a dead zone of its own, that and no more.
 [[nodiscard]] double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept;
 
 }  // namespace omnipar::attach

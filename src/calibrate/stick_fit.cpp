@@ -119,7 +119,10 @@ class StickFitting {
     for (const RawPoint& raw : sweep_) {
       const Point p = from_rest(raw);
       if (length(p) < 0.85 * reach.at(sector_of(p, sectors)) || length(p) < 0.4) continue;
-      is_clipped(raw) ? ++clipped_ : (edge_.push_back(p), 0);
+      if (is_clipped(raw))
+        ++clipped_;
+      else
+        edge_.push_back(p);
     }
     const std::size_t step = edge_.size() / most_fitted + 1;
     for (std::size_t i = 0; i < edge_.size(); i += step) fitted_.push_back(edge_[i]);
@@ -271,6 +274,7 @@ class StickFitting {
     stick.measured.error = std::round(quantile(errors, 0.95) * 1e4) / 1e4;
     stick.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
     stick.own_dead_zone = own_dead_zone(*map);
+    stick.own_snap = own_snap();
     stick.self_centering = !stays_;
     add_notes(fit);
     return fit;
@@ -297,6 +301,25 @@ class StickFitting {
     return least > 0.06 + noise && close >= surely ? std::floor(least * 100) / 100 : 0;
   }
 
+  /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.
+  [[nodiscard]] double own_snap() const {
+    constexpr double per_radian = 180 / std::numbers::pi, straight = 0.3, least = 3;
+    constexpr int many = 12;
+    int exact = 0;
+    std::vector<double> beside;
+    for (const Point& p : edge_) {
+      const double off = std::fabs(std::remainder(angle_of(p) * per_radian, 90));
+      if (off < straight)
+        ++exact;
+      else
+        beside.push_back(off);
+    }
+    if (exact < many || beside.empty()) return 0;
+    const double gap = *std::ranges::min_element(beside);
+    const auto close = std::ranges::count_if(beside, [gap](double off) { return off < gap + 3; });
+    return gap >= least && close >= many ? std::floor(gap) : 0;
+  }
+
   void add_notes(StickFit& fit) const {
     const double width = std::min(half_.x, half_.y);
     if (rest_.spikes + spikes_ > 0)
@@ -308,6 +331,8 @@ class StickFitting {
       fit.notes.emplace_back("it goes beyond the range that it declares: what is beyond cannot be seen");
     if (fit.stick.own_dead_zone > 0)
       fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.stick.own_dead_zone));
+    if (fit.stick.own_snap > 0)
+      fit.notes.push_back(fmt::format("it makes pushes straight by itself, within {:g} degrees", fit.stick.own_snap));
     if (stays_) fit.notes.emplace_back("it stays where it is left: the middle of its way is taken for its rest");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
       fit.notes.emplace_back("how it is turned is not known: its gate is round, and nobody was asked");

@@ -137,6 +137,9 @@ const std::vector<Field>& profile_port_fields() {
       {"accessories", FieldKind::names, "what is plugged into the controller"},
       {"controller", FieldKind::name, "which controller is in it; the default one, if left out"},
       {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
+      {"game-dead-zone", FieldKind::number,
+       "the dead zone that the game itself has on its sticks: it is undone, the smallest push begins beyond it", false, 0,
+       0.9},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
   });
   return fields;
@@ -188,6 +191,9 @@ const std::vector<Field>& unit_control_fields() {
       {"rest", FieldKind::whole, "where the axis rests, if not in the middle (triggers: at the lower end)", false,
        -any_native, any_native},
       {"reversed", FieldKind::flag, "the axis runs from right to left, or from below upwards"},
+      {"own-dead-zone", FieldKind::number,
+       "what the unit itself takes for rest, as a part of a full push: no other dead zone is put on top of it", false, 0,
+       0.9},
   };
   return fields;
 }
@@ -298,6 +304,7 @@ const std::vector<Field>& stick_fields() {
       {"declared-x", FieldKind::point, "the range that the unit declared then: with another one this does not hold",
        false, -any_native, any_native},
       {"declared-y", FieldKind::point, "likewise of its y", false, -any_native, any_native},
+      {"own-snap", FieldKind::number, "degrees beside its axes that the unit itself makes straight", false, 0, 45},
   });
   return fields;
 }

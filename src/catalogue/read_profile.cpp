@@ -41,6 +41,7 @@ class ProfileReader {
     port.not_ours = flag_in(table, "not-ours");
     port.accessories = names_in(table, "accessories");
     port.controller = text_in(table, "controller");
+    port.game_dead_zone = number_in(table, "game-dead-zone", 0);
     port.opposites = opposites_of(text_in(table, "opposites"));
     if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
     port.place = place_of(source_, key.mark);

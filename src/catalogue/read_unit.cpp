@@ -138,6 +138,7 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   if (const std::string axis = text_in(table, "axis"); !axis.empty()) control.axis = axis == "x" ? Axis::x : Axis::y;
   if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
   control.reversed = flag_in(table, "reversed");
+  control.own_dead_zone = number_in(table, "own-dead-zone", 0);
   if (const Value* rest = table.find("rest")) control.rest = static_cast<std::int32_t>(rest->integer);
   return control;
 }
@@ -261,6 +262,7 @@ StickCalibration stick_in(CodeReader& codes, const Value& table) {
   stick.declared_x = declared_in(table, "declared-x");
   stick.declared_y = declared_in(table, "declared-y");
   stick.own_dead_zone = number_in(table, "own-dead-zone", 0);
+  stick.own_snap = number_in(table, "own-snap", 0);
   stick.self_centering = flag_in(table, "self-centering", true);
   stick.measured = measured_in(table);
   return stick;

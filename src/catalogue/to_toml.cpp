@@ -51,6 +51,7 @@ std::string control_text(const ControlSheet& control) {
   if (control.spot) text += fmt::format("at = [{}, {}]\n", control.spot->x, control.spot->y);
   if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
   if (control.reversed) text += "reversed = true\n";
+  if (control.own_dead_zone != 0) text += fmt::format("own-dead-zone = {}\n", control.own_dead_zone);
   return text;
 }
 
@@ -75,6 +76,7 @@ std::string to_toml(const Profile& profile) {
     if (port.opposites != Opposites::both)
       text += fmt::format("opposites = \"{}\"\n",
                           stage::opposites.fields[0].words[static_cast<std::size_t>(port.opposites)]);
+    if (port.game_dead_zone != 0) text += fmt::format("game-dead-zone = {}\n", port.game_dead_zone);
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
@@ -151,6 +153,7 @@ std::string stick_text(const StickCalibration& stick) {
     corners += (i == 0 ? "" : i % 6 == 0 ? ",\n  " : ", ") + pair_text(stick.edge[i].x, stick.edge[i].y);
   text += fmt::format("edge = [{}]\n", corners);
   text += declared_text("declared-x", stick.declared_x) + declared_text("declared-y", stick.declared_y);
+  if (stick.own_snap != 0) text += fmt::format("own-snap = {}\n", stick.own_snap);
   return text + measured_text(stick.own_dead_zone, stick.self_centering, stick.measured);
 }
 

@@ -173,8 +173,10 @@ std::vector<Control> identity::sheet_controls(const UnitSheet& sheet, const Desc
     if (!everywhere && std::ranges::find(control.parts, part) == control.parts.end()) continue;
     const std::size_t before = controls.size();
     add(controls, node, {control.code, reading_of(control.code, control.role), control.role, control.axis});
-    if (controls.size() > before) controls.back().reversed = control.reversed;
-    if (controls.size() > before && control.rest)
+    if (controls.size() == before) continue;
+    controls.back().reversed = control.reversed;
+    controls.back().own_dead_zone = control.own_dead_zone;
+    if (control.rest)
       controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
   }
   drop_halves(controls);

@@ -125,6 +125,16 @@ void remark_on_idle_fields(Diagnostics& all, const std::string& where, const Use
                    "leave it out; omnipar catalogue fields says what each stage takes"});
 }
 
+/// The profile undoes a dead zone of the game, and the machine's sheet one of the machine: together they are too much.
+void remark_on_dead_zones(Diagnostics& all, const std::string& where, const plan::Fed& fed, const Use& use) {
+  const double undone = use.settings.find("anti-dead-zone").value_or(0);
+  if (undone <= 0 || fed.sheet == nullptr || fed.sheet->native.dead_band == 0) return;
+  all.push_back({"undone-twice", Severity::warning,
+                 fmt::format("{}: a dead zone is undone twice: {:g} by the profile, and the machine's own of {}", where,
+                             undone, fed.sheet->native.dead_band),
+                 use.place, "leave out 'game-dead-zone' or 'anti-dead-zone' if the game's is the machine's"});
+}
+
 }  // namespace
 
 Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
@@ -137,6 +147,7 @@ Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
       for (const Use& use : fed.uses) {
         const std::string where = fmt::format("port {}, {}", port.port, fed.target);
         remark_on_pace(all, where, use, system->frames_per_1000_seconds / 1000.0);
+        remark_on_dead_zones(all, where, fed, use);
         remark_on_idle_fields(all, where, use, fed.sheet != nullptr ? fed.sheet->kind : TargetKind::button);
       }
   }

@@ -107,6 +107,12 @@ class Compiler {
             "leave 'opposites' out");
   }
 
+  void check_game_dead_zone(const PortProfile& port) {
+    constexpr double most = 0.9;
+    if (!(port.game_dead_zone >= 0 && port.game_dead_zone <= most))
+      error("bad-number", "'game-dead-zone' is out of range", fmt::format("it may be 0 to {}", most));
+  }
+
   void check_like(const PortProfile& port) {
     if (port.like && plan::liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
@@ -137,6 +143,7 @@ class Compiler {
     check_like(port);
     check_second_seat(port, sheet);
     check_opposites(port, sheet);
+    check_game_dead_zone(port);
     check_targets(sheet, sources.bind);
     if (sheet.directions) add_directions(port, sources.fed);
     for (const plan::Fed& fed : sources.fed)

@@ -46,6 +46,12 @@ ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
   return sheet;
 }
 
+/// Its own, else that of the port that it is like.
+double game_dead_zone(const Profile& profile, const PortProfile& port) {
+  const PortProfile* other = plan::liked_port(profile, port);
+  return port.game_dead_zone == 0 && other != nullptr ? other->game_dead_zone : port.game_dead_zone;
+}
+
 std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   std::vector<Use> uses;
   for (const std::string& role : roles) {
@@ -75,6 +81,10 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
     const std::string& seat = its != nullptr && its->player == 2 ? port.second_seat : port.seat;
     std::vector<Use> uses = binding != nullptr ? binding->uses : plain_uses(defaults);
     if (seat.empty()) uses.clear();
+    const bool is_stick = its != nullptr && (its->kind == TargetKind::stick || its->kind == TargetKind::two_sided);
+    const double of_game = is_stick ? game_dead_zone(profile, port) : 0;
+    for (Use& use : uses)
+      if (of_game > 0 && !use.settings.find("anti-dead-zone")) use.settings.set("anti-dead-zone", of_game);
     fed.push_back({std::move(target), its, seat, std::move(uses), defaults, binding, own});
   };
   if (sheet.directions) {

@@ -77,6 +77,7 @@ class Maker : public ByteDice {
     if (!sheet.is_for_two()) port.second_seat.clear();
     port.seat = fmt::format("seat-{}", 1 + below(2));
     if (!port.second_seat.empty()) port.second_seat = "seat-3";
+    if (below(4) == 0) port.game_dead_zone = static_cast<double>(below(4)) * 0.1;
     if (sheet.directions || mistake()) port.opposites = static_cast<Opposites>(below(3));
     if (mistake() || (port.port > 1 && below(8) == 0)) port.like = 1;
     for (const AccessorySheet& accessory : sheet.accessories)

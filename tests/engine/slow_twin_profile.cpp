@@ -72,6 +72,12 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     const std::string& seat = target.player == 2 ? port.second_seat : port.seat;
     std::vector<Use> uses = uses_of(target.name, target.defaults);
     if (seat.empty()) uses.clear();
+    double of_game = port.game_dead_zone;
+    for (const PortProfile& other : profile.ports)
+      if (port.like && other.port == *port.like && of_game == 0) of_game = other.game_dead_zone;
+    if (target.kind == TargetKind::stick || target.kind == TargetKind::two_sided)
+      for (Use& use : uses)
+        if (of_game > 0 && !use.settings.find("anti-dead-zone")) use.settings.set("anti-dead-zone", of_game);
     if (target.kind == TargetKind::button) {
       name_target(prefix + target.name, "button");
       add_button_uses(prefix + target.name, seat, uses);
