@@ -32,7 +32,7 @@ struct Control {
   std::int32_t minimum = 0;
   std::int32_t maximum = 1;
   std::int32_t rest = 0;
-  bool reversed = false;  ///< of an axis or hat: what it calls its maximum is to the left, or up
+  bool reversed = false;     ///< of an axis or hat: what it calls its maximum is to the left, or up
   double own_dead_zone = 0;  ///< what the unit itself takes for rest, as a part of a full push
   friend bool operator==(const Control&, const Control&) = default;
 };
@@ -49,6 +49,9 @@ struct Attachment {
   /// What was measured on it and holds for its ranges: goes before minimum, maximum and rest of its controls.
   std::vector<StickCalibration> sticks{};
   std::vector<AxisCalibration> axes{};
+  /// Axes that were never measured find their ranges by use: a full push is 0.7 of the declared way at first, and what
+  /// was reached by two readings in a row later.
+  bool ranges_by_use = false;
   /// Controls whose calibration does not hold, because the unit has another range now, by their roles.
   std::vector<std::string> outdated{};
 };

@@ -90,6 +90,9 @@ class Engine {
   /// Returns the units that the new plan has no use for; they stay attached. May allocate.
   std::vector<UnitId> adopt(Plan plan);
 
+  /// Of a unit that finds its ranges by use: the axes that have gone farther than it began with, to all their sides.
+  [[nodiscard]] std::vector<AxisCalibration> ranges_by_use(UnitId unit) const;
+
   [[nodiscard]] const Plan& plan() const noexcept;
   /// Changes that came from unknown units or with unknown codes, since the start.
   [[nodiscard]] std::uint64_t ignored() const noexcept;

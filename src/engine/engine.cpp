@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <cmath>
 #include <utility>
 
 #include "engine/engine_state.hpp"
@@ -118,9 +119,35 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   return point;
 }
 
+/// The range goes as far as two readings in a row have: a single one may be a spike.
+[[gnu::noinline]] void State::grow(Index axis, std::int32_t rest, std::int32_t value) noexcept {
+  plan::Reach& reach = reaches[axis];
+  const std::int64_t now = std::int64_t{value} - rest, before = std::int64_t{reach.last} - rest;
+  reach.last = value;
+  const std::int64_t above = std::min(now, before), below = std::min(-now, -before);
+  if (above > reach.above) {
+    reach.above = static_cast<std::int32_t>(above);
+    reach.grown |= 1;
+  }
+  if (below > reach.below) {
+    reach.below = static_cast<std::int32_t>(below);
+    reach.grown |= 2;
+  }
+}
+
+/// As `normalised`, by what the axis has reached; the scale says which way it runs.
+double State::by_reach(Index axis, const shape::Scale& scale) const noexcept {
+  const plan::Reach& reach = reaches[axis];
+  shape::Scale now = scale;
+  if (std::isfinite(scale.width[0])) now.width[0] = std::copysign(double(reach.above), scale.width[0]);
+  if (std::isfinite(scale.width[1])) now.width[1] = std::copysign(double(reach.below), scale.width[1]);
+  return shape::normalised(now, raw[axis]);
+}
+
 /// Where it is by what was measured.
 [[gnu::noinline]] shape::Point State::measured_point(const Slot& slot, const Gauge& gauge) const noexcept {
   if (gauge.stick != nothing) return shape::position(slot.sticks[gauge.stick], raw[gauge.x], raw[gauge.y]);
+  if (gauge.grows) return {by_reach(gauge.x, gauge.x_scale), gauge.pair ? by_reach(gauge.y, gauge.y_scale) : 0};
   if (gauge.bend != nothing) return {shape::position(slot.bends[gauge.bend], raw[gauge.x]), 0};
   return point_of(gauge);
 }
@@ -274,6 +301,12 @@ void State::lower_crossings(std::size_t unit) noexcept {
       released |= set_button(slot, unit, wire.button + 1U, change.value > 0) || !slot.opposed.empty();
     } else if (wire.kind == WireKind::counts) {
       move_counts(slot, wire, unit, change.value);
+    } else if (wire.kind == WireKind::growing) {
+      if ((static_cast<std::uint32_t>(touched) & static_cast<std::uint32_t>(wire.touches)) != 0)
+        measure_all(slot, unit, touched);
+      raw[wire.axis] = change.value;
+      grow(wire.axis, slot.rests[wire.axis - unit * max_axes], change.value);
+      touched |= wire.touches;
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -469,5 +502,23 @@ bool Engine::frozen() const noexcept { return state_->head->frozen != 0; }
 const Plan& Engine::plan() const noexcept { return state_->plan; }
 std::uint64_t Engine::ignored() const noexcept { return state_->head->ignored; }
 std::span<const std::byte> Engine::state() const noexcept { return state_->block; }
+
+std::vector<AxisCalibration> Engine::ranges_by_use(UnitId unit) const {
+  std::vector<AxisCalibration> all;
+  const Slot& slot = state_->slots[unit.slot()];
+  if (!slot.used || slot.id != unit.number) return all;
+  for (const Control& control : slot.attachment.controls) {
+    const engine::Wire& wire = slot.wires[slot.codes.find(control.code)];
+    if (wire.kind != engine::WireKind::growing) continue;
+    const plan::Reach& reach = state_->reaches[wire.axis];
+    const bool has_above = control.maximum > control.rest, has_below = control.minimum < control.rest;
+    const int sides = (has_above ? 1 : 0) | (has_below ? 2 : 0);
+    if ((reach.grown & sides) != sides) continue;
+    all.push_back({control.code, control.rest - (has_below ? reach.below : 0),
+                   control.rest + (has_above ? reach.above : 0), control.rest,
+                   DeclaredRange{control.minimum, control.maximum}});
+  }
+  return all;
+}
 
 }  // namespace omnipar

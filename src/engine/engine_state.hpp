@@ -51,13 +51,14 @@ struct StateHead {
 };
 static_assert(sizeof(StateHead) <= 64);
 
-enum class WireKind : std::uint8_t { unused, button, hat, axis, counts };
+enum class WireKind : std::uint8_t { unused, button, hat, axis, counts, growing };
 
 /// What one code of one unit does.
 struct Wire {
   WireKind kind = WireKind::unused;
   std::uint8_t button = 0;  ///< button, hat: its bit; a hat's positive side has the next one
-  Index axis = 0;           ///< axis: its index in `raw`; counts: its index in the slot's `sums`
+  Index axis = 0;  ///< axis, also a growing one, whose range is found by use: its index in `raw`; counts: its index in
+                   ///< the slot's `sums`
   /// axis: its bit among the unit's axes, and above these (`gauge_bits`) the bit of the gauge that it
   /// is part of, if anything needs it
   std::uint64_t touches = 0;
@@ -120,6 +121,7 @@ struct Gauge {
   bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
   Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`
   Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
+  bool grows = false;     ///< its range is found by use
   Run operations;         ///< of the slot's own
   shape::Scale x_scale;
   shape::Scale y_scale;
@@ -189,6 +191,7 @@ struct State {
   void set_plan(Plan new_plan);
   std::optional<Diagnostic> wire(std::size_t unit, const Attachment& attachment);
   void start(std::size_t unit) noexcept;
+  void begin_reaches(std::size_t unit) noexcept;
   void take_state(std::size_t unit, std::span<const Change> changes) noexcept;
   void adopt(Plan new_plan);
   void note_crossings(std::size_t unit) noexcept;
@@ -219,6 +222,8 @@ struct State {
   void arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
+  void grow(Index axis, std::int32_t rest, std::int32_t value) noexcept;
+  [[nodiscard]] double by_reach(Index axis, const shape::Scale& scale) const noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
   void lower_crossings(std::size_t unit) noexcept;
@@ -350,6 +355,7 @@ struct State {
   std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
   PointerState* pointers = nullptr;
   AimState* aims = nullptr;
+  plan::Reach* reaches = nullptr;  ///< of axes whose ranges are found by use
   stage::Trail* trails = nullptr;  ///< of shapes that follow, by unit
   Index* journal = nullptr;
 

@@ -172,12 +172,18 @@ class Wiring {
     slot_.rests.push_back(control.rest);
     axis_codes_.push_back(control.code);
     Wire wire;
-    wire.kind = WireKind::axis;
+    wire.kind = grows(control) ? WireKind::growing : WireKind::axis;
     wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
     wire.touches = std::uint64_t{1} << axis;
     if (input != nullptr && input->operations.count != 0)
       wire.touches |= std::uint64_t{1} << (gauge_bits + gauge_for(control, *input, wire.axis));
     return keep(control.code, wire);
+  }
+
+  [[nodiscard]] bool grows(const Control& control) const {
+    return attachment_.ranges_by_use && control.reading != Reading::pointer && control.reading != Reading::button &&
+           attach::stick_of(attachment_, control.code) == nullptr &&
+           attach::axis_of(attachment_, control.code) == nullptr;
   }
 
   std::size_t gauge_for(const Control& control, const Input& input, Index axis) {
@@ -194,6 +200,7 @@ class Wiring {
       gauge.x = axis;
       gauge.x_scale = scale;
     }
+    gauge.grows = gauge.grows || grows(control);
     gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }
@@ -239,7 +246,7 @@ class Wiring {
           slot_.bends.push_back(*map);
         }
       }
-      gauge.plain = !gauge.alike && gauge.stick == nothing && gauge.bend == nothing;
+      gauge.plain = !gauge.alike && !gauge.grows && gauge.stick == nothing && gauge.bend == nothing;
       for (OwnOperation& own : std::span{slot_.operations}.subspan(gauge.operations.first, gauge.operations.count))
         fit_dead_zone(own, code);
     }
@@ -346,6 +353,7 @@ void State::set_plan(Plan new_plan) {
   view(pointers, layout.pointers);
   view(aims, layout.aims);
   view(trails, layout.trails);
+  view(reaches, layout.reaches);
   for (const Pointer& pointer : plan_data->pointers) level[pointer.x] = level[pointer.y] = 0.5;  // the middle
   view(journal, layout.journal);
 }
@@ -375,10 +383,25 @@ void State::find_lone_lanes() noexcept {
   }
 }
 
+/// A full push is a part of what each axis declares, until it is known better.
+void State::begin_reaches(std::size_t unit) noexcept {
+  constexpr double part = 0.7;
+  const Slot& slot = slots[unit];
+  for (const Control& control : slot.attachment.controls) {
+    const Wire& wire = slot.wires[slot.codes.find(control.code)];
+    if (wire.kind != WireKind::growing) continue;
+    const auto way = [](std::int32_t from, std::int32_t to) {
+      return static_cast<std::int32_t>(part * (static_cast<double>(to) - from));
+    };
+    reaches[wire.axis] = {way(control.rest, control.maximum), way(control.minimum, control.rest), control.rest, 0};
+  }
+}
+
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
 void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
+  begin_reaches(unit);
   take(unit, changes);
   head->frozen = frozen;
 }
@@ -425,6 +448,7 @@ void State::adopt(Plan new_plan) {
   kept(head, 0, 1);
   kept(raw, old.raw, max_units * max_axes);
   kept(known, old.known, max_units);
+  kept(reaches, old.reaches, max_units * max_axes);
   kept(down, old.down, max_units * button_words);
   const auto carry = [&]<typename T>(T* into, std::size_t at, std::size_t target) {
     if (origins[target] != nothing)

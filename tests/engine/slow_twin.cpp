@@ -68,8 +68,13 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.reading == Reading::hat || c.reading == Reading::counts) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
-    double value = raw < c.rest ? (raw - c.rest) / (double(c.rest) - c.minimum) : 0;
-    if (raw > c.rest) value = (raw - c.rest) / (double(c.maximum) - c.rest);
+    double below = double(c.rest) - c.minimum, above = double(c.maximum) - c.rest;
+    if (const auto reach = unit.reaches.find(c.code); reach != unit.reaches.end()) {
+      if (below > 0) below = reach->second.below;
+      if (above > 0) above = reach->second.above;
+    }
+    double value = raw < c.rest ? (raw - c.rest) / below : 0;
+    if (raw > c.rest) value = (raw - c.rest) / above;
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
     if (c.reversed) value = -value;
@@ -103,7 +108,12 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
 }
 
 void SlowTwin::attach(int slot, const Attachment& attachment) {
-  Unit& unit = units_[slot] = Unit{attachment, {}, {}};
+  Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}};
+  for (const Control& c : attachment.controls)
+    if (attachment.ranges_by_use && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
+        attach::stick_of(attachment, c.code) == nullptr && attach::axis_of(attachment, c.code) == nullptr)
+      unit.reaches[c.code] = {double(std::int64_t(0.7 * (double(c.maximum) - c.rest))),
+                              double(std::int64_t(0.7 * (double(c.rest) - c.minimum))), c.rest};
   for (Line& line : lines_)
     if (line.chord_role.empty()) line.ways[slot] = {};
   const bool was_frozen = std::exchange(frozen_, true);
@@ -176,6 +186,12 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
     press(c.role, c.code.number, value != 0);
   } else {
     unit.raw[c.code] = value;
+    if (const auto at = unit.reaches.find(c.code); at != unit.reaches.end()) {
+      Unit::Reach& reach = at->second;  // as far as two readings in a row
+      reach.above = std::max(reach.above, double(std::min(value, reach.last)) - c.rest);
+      reach.below = std::max(reach.below, c.rest - double(std::max(value, reach.last)));
+      reach.last = value;
+    }
   }
 }
 

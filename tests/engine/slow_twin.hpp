@@ -65,7 +65,12 @@ class SlowTwin {
   };
   struct Unit {
     Attachment attachment;
-    std::map<Code, std::int32_t> raw;                       ///< of axes: what is known
+    std::map<Code, std::int32_t> raw;  ///< of axes: what is known
+    struct Reach {
+      double above = 0, below = 0;
+      std::int32_t last = 0;
+    };
+    std::map<Code, Reach> reaches;                          ///< of axes whose ranges are found by use
     std::map<std::string, std::map<int, Contact>> buttons;  ///< by role, by code; a hat is none
   };
   /// What the shapes of one use that have a memory know of one unit, and what comes out behind all shapes.

@@ -128,14 +128,19 @@ Attachment measured_pad() {
   return unit;
 }
 
+Attachment by_use(Attachment unit) {
+  unit.ranges_by_use = true;
+  return unit;
+}
+
 const std::vector<Attachment>& story_units() {
   static const std::vector<Attachment> all{seated(plain_pad(), ""),
                                            measured_pad(),
                                            turned_panel(),
-                                           seated(old_stick(), ""),
+                                           by_use(seated(old_stick(), "")),
                                            trackball(""),
                                            still_stick(),
-                                           wheel(),
+                                           by_use(wheel()),
                                            mouse(),
                                            gun(),
                                            gun()};
