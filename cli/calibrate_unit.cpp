@@ -180,7 +180,8 @@ class UnitCalibration {
       print(fmt::format("  {:<16}{}", role_of(axis.code), words_for(axis)));
     print(fmt::format("Kept in {}.", path));
     const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
-    talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig, same_host(words_.sources.host)));
+    talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
+                     same_host(words_.sources.host)));
   }
 
   const CalibrateWords& words_;

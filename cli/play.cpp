@@ -4,11 +4,14 @@
 
 #include <fmt/format.h>
 
+#include "base/list.hpp"
+#include "calibration_file.hpp"
 #include "command.hpp"
 #include "evening/evening.hpp"
 #include "evening/program.hpp"
 #include "files/write.hpp"
 #include "learn_words.hpp"
+#include "omnipar/calibrating.hpp"
 #include "omnipar/sheets.hpp"
 #include "rig_file.hpp"
 #include "sources.hpp"
@@ -23,6 +26,8 @@ struct PlayWords {
   std::string learn;     ///< --learn: the form of a unit that nobody knows
   std::string learn_as;  ///< and what its model is called
   bool keeps = false;    ///< --keep is there
+  bool ranges_by_use = false;
+  bool keep_ranges = false;
   bool with_virtual = false;
   bool show_plan = false;
   bool json = false;
@@ -42,10 +47,12 @@ struct PlayWords {
 enum CommandStatus : int { could_not_go_on = 125, no_program = 126, no_such_program = 127 };
 
 /// The made-up units of a room play; what the ports saw is printed. The rig as it is in the end.
-tl::expected<Rig, Diagnostics> play_room(const PlayWords& words, const FoundProfile& given, Rig rig) {
+tl::expected<Rig, Diagnostics> play_room(const PlayWords& words, const FoundProfile& given, Rig rig,
+                                         std::vector<Calibration>& ranges) {
   SessionOptions options{*given.profile, given.catalogue, std::move(rig)};
+  options.ranges_by_use = words.ranges_by_use || words.keep_ranges;
   return play_through(std::move(options), {words.sources.host, trace_lines(os::real_door(), words.sources.host)},
-                      words.json, print);
+                      words.json, print, {}, &ranges);
 }
 
 /// Keeps the profile and the seats under a name, for the next evening.
@@ -66,6 +73,32 @@ int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   if (!put(profile_file, map) || !put(rig_file, seats)) return machine_refuses;
   talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, words.keep));
   return good;
+}
+
+/// Keeps what units have reached by use, each in its own file; what was measured stays.
+int keep_ranges(const PlayWords& words, const Rig& rig, const std::vector<Calibration>& ranges) {
+  os::Door& door = os::real_door();
+  int status = good;
+  for (const Calibration& found : ranges) {
+    if (std::ranges::find(rig.units, found.unit, &RigUnit::name) == rig.units.end()) {
+      talk(fmt::format("The ranges of \"{}\" were not kept, because it is not in the rig: omnipar rig add SEAT",
+                       found.unit));
+      continue;
+    }
+    const auto known = std::ranges::find(rig.calibrations, found.unit, &Calibration::unit);
+    Calibration before{found.unit, {}};
+    if (known != rig.calibrations.end()) before = *known;
+    const auto path = keep_calibration(door, words.sources, merged(std::move(before), found));
+    if (!path) {
+      tell(path.error());
+      status = machine_refuses;
+    } else {
+      talk(fmt::format("Kept what {} of \"{}\" reached: {}.", quantity(found.axes.size(), "axis", "axes"), found.unit,
+                       *path));
+    }
+  }
+  if (ranges.empty()) talk("No axis went farther than it began with on all its sides, so no range was kept.");
+  return status;
 }
 
 /// --keep writes over no other profile; better said before the evening than behind it.
@@ -95,6 +128,7 @@ evening::Played play_here(const PlayWords& words, const FoundProfile& given, con
   wish.session.rig = rig;
   wish.session.profile = *given.profile;
   wish.session.with_virtual = words.with_virtual;
+  wish.session.ranges_by_use = words.ranges_by_use || words.keep_ranges;
   wish.session.measures = words.stats;
   wish.session.rumble = words.rumble * percent;
   wish.say = talk;
@@ -196,9 +230,10 @@ int run(const PlayWords& words) {
   name_own_map(words, given);
   offer_to_learn(words, given.catalogue);
   Rig after = *rig;
+  std::vector<Calibration> ranges;
   int status = good;
   if (!words.sources.host.empty()) {
-    auto played = play_room(words, given, *rig);
+    auto played = play_room(words, given, *rig, ranges);
     if (!played) {
       tell(played.error());
       return ours(bad_input);
@@ -208,8 +243,11 @@ int run(const PlayWords& words) {
     const evening::Played played = play_here(words, given, *rig);
     if (played.how == evening::End::failed) return ours(machine_refuses);
     after = played.rig;
+    ranges = played.ranges;
     status = played.program_status.value_or(ours(good));
   }
+  if (words.keep_ranges)
+    if (const int kept = keep_ranges(words, after, ranges); kept != good && words.command.empty()) status = kept;
   if (words.keeps) {
     const int kept = keep(words, *given.profile, after);
     return kept == good || !words.command.empty() ? status : kept;
@@ -236,6 +274,9 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->add_option("--learn-as", words->learn_as, "and its model's name, or the sheet's file");
   CLI::Option* keep =
       command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
+  command->add_flag("--ranges-by-use", words->ranges_by_use,
+                    "sticks and triggers that nobody has measured find their ranges by use");
+  command->add_flag("--keep-ranges", words->keep_ranges, "the same, and what they have reached is kept in the end");
   command->add_option("COMMAND", words->command,
                       "after '--': the program to start when everybody is seated, and its arguments");
   command

@@ -327,7 +327,7 @@ std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink) {
 }
 
 tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, bool json, const LineSink& sink,
-                                            std::function<void(Time)> pace) {
+                                            std::function<void(Time)> pace, std::vector<Calibration>* ranges) {
   std::unique_ptr<View> view;
   std::function<Time()> room_time;
   bool exits = false;
@@ -357,6 +357,7 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
   }
   view->end();
   if (session->failure() && !exits) return tl::unexpected(Diagnostics{*session->failure()});
+  if (ranges != nullptr) *ranges = session->ranges_by_use();
   return session->rig();
 }
 

@@ -48,6 +48,9 @@ struct SessionOptions {
   bool with_virtual = false;  ///< take units that other programs made, too
   /// Which units to hear; those that it refuses are left to others. Without it: all that somebody can play on.
   std::function<bool(const Description&)> takes{};
+  /// Sticks, triggers and the like that nobody has measured find their ranges by use: a full push is 0.7 of what the
+  /// unit declares at first, and what was reached later.
+  bool ranges_by_use = false;
   double rumble = 1;  ///< how strongly units shake, 0..1
   /// These come as events and do nothing else, until the session is destroyed; a signal belongs to one session alone.
   /// Empty: none is touched.
@@ -142,6 +145,8 @@ class Session {
   /// The household's units, with those that have been seated for the first time, and the sockets they are in now: what
   /// to keep for the next evening. Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept;
+  /// With `SessionOptions::ranges_by_use`: what units have reached on all sides, also those that have left.
+  [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
   [[nodiscard]] std::vector<UnitHere> units() const;
   /// The same units with all that is known of them, in the same order. Allocates: for when `units` has changed.
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;

@@ -48,6 +48,9 @@ bool is_silent(const Attachment& attachment) noexcept {
 
 std::vector<std::string> health_notes(const Attachment& attachment) {
   std::vector<std::string> notes;
+  for (const std::string& role : attachment.outdated)
+    notes.push_back(fmt::format(
+        "'{}' has another range than when it was measured: its calibration is not used; omnipar calibrate unit", role));
   for (const Control& control : attachment.controls) {
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     std::string note = words_for(control, known != attachment.state.end() ? &*known : nullptr);

@@ -50,6 +50,7 @@ void Sampler::rest(std::int64_t now) noexcept {
     const TargetInfo& info = engine_.plan_data->targets[t];
     if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
     set(t, info.self_centering ? 0 : shown_[t].value);
+    set_native(t, true);
     const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].total
                       : info.kind == TargetKind::button ? outstanding(t) != 0
                                                         : as_machine(t) != shown_[t].value;
@@ -59,9 +60,7 @@ void Sampler::rest(std::int64_t now) noexcept {
 }
 
 /// Where the engine has it, within the machine's own gate.
-double Sampler::as_machine(Index target) const noexcept {
-  const double corner = engine_.plan_data->targets[target].corner;
-  if (corner == 0) return engine_.level[target];
+[[gnu::noinline]] double Sampler::within_gate(Index target, double corner) const noexcept {
   const Index partner = engine_.plan_data->partner_of_target[target];
   return shape::within_gate({engine_.level[target], engine_.level[partner]}, corner).x;
 }
@@ -85,7 +84,6 @@ void Sampler::set_native(Index target, bool at_once) noexcept {
 
 void Sampler::set(Index target, double value) noexcept {
   shown_[target].value = value;
-  set_native(target, false);
   changed_[changed_count_++] = target;
 }
 
@@ -185,7 +183,9 @@ void Sampler::look_at_sum(Index target) noexcept {
 
 void Sampler::follow(Index axis) noexcept {
   const double now = as_machine(axis);
-  if (shown_[axis].value != now) set(axis, now);
+  if (shown_[axis].value == now) return;
+  set(axis, now);
+  set_native(axis, false);
 }
 
 // -- samples ----------------------------------------------------------------------------------------------

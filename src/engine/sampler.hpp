@@ -60,7 +60,11 @@ class Sampler {
   void follow(Index axis) noexcept;
   void set(Index target, double value) noexcept;
   void set_native(Index target, bool at_once) noexcept;
-  [[nodiscard]] double as_machine(Index target) const noexcept;
+  [[nodiscard]] double within_gate(Index target, double corner) const noexcept;
+  [[nodiscard]] double as_machine(Index target) const noexcept {
+    const double corner = engine_.plan_data->targets[target].corner;
+    return corner == 0 ? engine_.level[target] : within_gate(target, corner);
+  }
 
   // buttons
   [[nodiscard]] std::uint32_t outstanding(Index target) const noexcept {

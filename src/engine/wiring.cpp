@@ -259,7 +259,8 @@ class Wiring {
     for (std::size_t i = 0; i < shapes.size(); ++i) {
       if (shapes[i].kind != &stage::dead_zone || !shapes[i].by_default) continue;
       stage::Constants& constants = slot_.shapes[own.shapes.first + i].constants;
-      constants.numbers[0] = attach::dead_zone_for(attachment_, code, constants.numbers[0]);
+      const double size = attach::dead_zone_for(attachment_, code, constants.numbers[0]);
+      constants = stage::dead_zone.prepare({size, constants.numbers[1]}, RoleKind::stick);
       if (own.way == Way::dead_zone) own.dead_zone = constants.dead_zone();
     }
   }

@@ -30,9 +30,10 @@ class Evening {
       session_->take();
     }
     close();
-    Played played{*end_, wish_.session.rig, program_.status(), {}};
+    Played played{*end_, wish_.session.rig, {}, program_.status(), {}};
     if (!session_) return played;
     played.rig = session_->rig();
+    played.ranges = session_->ranges_by_use();
     played.stats = session_->stats();
     return played;
   }

@@ -34,6 +34,7 @@ enum class End {
 struct Played {
   End how = End::asked;
   Rig rig;                            ///< with the units that sat down
+  std::vector<Calibration> ranges{};  ///< that were found by use
   std::optional<int> program_status;  ///< its exit status, 128 + the signal that killed it; nothing if it never ran
   SessionStats stats;
 };

@@ -17,6 +17,7 @@ Session::Inside::Inside(const Plan& plan, SessionOptions options)
         seats_have_changed_ = seats_have_changed_ || std::holds_alternative<Seated>(event);
         tell(event);
       }) {
+  if (options_.ranges_by_use) table_.find_ranges_by_use();
   hear_hotkeys();
 }
 
@@ -156,6 +157,7 @@ Time Session::now() const { return inside_->now(); }
 const Engine& Session::engine() const noexcept { return inside_->engine(); }
 const Plan& Session::plan() const noexcept { return inside_->engine().plan(); }
 const Profile& Session::profile() const noexcept { return inside_->profile(); }
+std::vector<Calibration> Session::ranges_by_use() const { return inside_->table().ranges_by_use(); }
 const Rig& Session::rig() const noexcept { return inside_->table().rig(); }
 std::vector<UnitHere> Session::units() const { return inside_->table().units(); }
 std::vector<UnitDetails> Session::unit_details() const { return inside_->table().unit_details(); }

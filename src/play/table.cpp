@@ -130,7 +130,39 @@ Table::Share Table::share_of(const Guest& guest, const Player& player, int node)
   share.attachment.unit = player.name;
   share.attachment.seat = player.seat;
   calibrate(share.attachment, rig_);
+  share.attachment.ranges_by_use = by_use_;
   return share;
+}
+
+/// What it has reached is remembered.
+void Table::get_up(const Share& share) {
+  if (!share.playing) return;
+  note_ranges(reached_, share.attachment.unit, engine_.ranges_by_use(*share.playing));
+  engine_.detach(*share.playing);
+}
+
+void Table::note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes) {
+  if (axes.empty()) return;
+  auto known = std::ranges::find(all, unit, &Calibration::unit);
+  if (known == all.end()) known = all.insert(all.end(), Calibration{unit, {}});
+  for (AxisCalibration& axis : axes) {
+    const auto old = std::ranges::find(known->axes, axis.code, &AxisCalibration::code);
+    if (old == known->axes.end()) {
+      known->axes.push_back(std::move(axis));
+    } else {
+      old->minimum = std::min(old->minimum, axis.minimum);
+      old->maximum = std::max(old->maximum, axis.maximum);
+    }
+  }
+}
+
+std::vector<Calibration> Table::ranges_by_use() const {
+  std::vector<Calibration> all = reached_;
+  for (const Guest& guest : guests_)
+    for (const Player& player : guest.players)
+      for (const Share& share : player.shares)
+        if (share.playing) note_ranges(all, share.attachment.unit, engine_.ranges_by_use(*share.playing));
+  return all;
 }
 
 void Table::welcome(Guest guest) {
@@ -163,7 +195,7 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
   const auto stays = [&nodes](const Share& share) { return std::ranges::find(nodes, share.node) != nodes.end(); };
   for (Player& player : guest.players) {
     for (const Share& share : player.shares)
-      if (!stays(share) && share.playing) engine_.detach(*share.playing);
+      if (!stays(share)) get_up(share);
     std::erase_if(player.shares, [&](const Share& share) { return !stays(share); });
     for (const int node : nodes) {
       if (std::ranges::find(player.shares, node, &Share::node) != player.shares.end()) continue;
@@ -176,8 +208,7 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
 
 void Table::dismiss(const Guest& guest) {
   for (const Player& player : guest.players) {
-    for (const Share& share : player.shares)
-      if (share.playing) engine_.detach(*share.playing);
+    for (const Share& share : player.shares) get_up(share);
     seated_.erase(player.number);
     if (!player.seat.empty() && !guest.out_of_range && !player.empty) tell_(Left{player.seat, player.name});
   }
@@ -289,7 +320,7 @@ std::optional<Time> Table::next_due() const {
 
 void Table::let_go(Player& player) {
   for (Share& share : player.shares) {
-    if (share.playing) engine_.detach(*share.playing);
+    get_up(share);
     share.playing.reset();
     share.attachment.state.clear();  // whatever its hands hold by then is not known
   }

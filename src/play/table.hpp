@@ -43,6 +43,10 @@ class Table {
   /// The household's units, with those that have sat down for the first time, and the sockets they are in now.
   /// Who only stands in for somebody who is away is not among them.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
+  /// Axes that nobody has measured find their ranges by use. To be called before anybody arrives.
+  void find_ranges_by_use() noexcept { by_use_ = true; }
+  /// What units have reached, also those that have left.
+  [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
   /// The units that are there; a part of a unit is one of its own.
   [[nodiscard]] std::vector<UnitHere> units() const;
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
@@ -92,6 +96,8 @@ class Table {
     Time last_heard{};
   };
 
+  void get_up(const Share& share);
+  static void note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes);
   [[nodiscard]] std::set<int> related(const Description& node) const;
   void regroup(const std::set<int>& concerned);
   void welcome(Guest guest);
@@ -132,7 +138,9 @@ class Table {
   Engine& engine_;
   const Catalogue& catalogue_;
   Rig rig_;
-  Rig stand_ins_;  ///< for this evening
+  bool by_use_ = false;
+  std::vector<Calibration> reached_;  ///< by units that have left
+  Rig stand_ins_;                     ///< for this evening
   EventHandler tell_;
   std::map<int, Description> nodes_;
   std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit

@@ -1,5 +1,7 @@
 #include "stage/table.hpp"
 
+#include <cmath>
+
 #include <fmt/format.h>
 
 namespace omnipar::stage {
@@ -11,10 +13,22 @@ constexpr Field fields[] = {
     {"outer-dead-zone", Measure::number, "the part before the end that counts as a full push", 0, 0.9},
 };
 
+/// numbers: both sizes, and what the way needs of them.
 Constants prepare(const Values& values, RoleKind) {
+  const shape::DeadZone zone{values[0], values[1]};
   Constants constants;
-  constants.numbers = {values[0], values[1]};
+  constants.numbers = {values[0], values[1], zone.inner_square, zone.end, zone.stretch};
   return constants;
+}
+
+/// As shape::shaped, with nothing to be worked out.
+shape::Point move(const Constants& constants, shape::Point point) noexcept {
+  const double inner = constants.numbers[0], inner_square = constants.numbers[2], end = constants.numbers[3],
+               stretch = constants.numbers[4];
+  const double square = point.x * point.x + point.y * point.y;
+  if (square <= inner_square) return {};
+  const double length = std::sqrt(square);
+  return scaled(point, length >= end ? 1 / length : (1 - inner / length) * stretch);
 }
 
 std::string words(const Values& values) {
@@ -40,8 +54,7 @@ constinit const Kind dead_zone{
     .acts = [](const Values&) noexcept { return true; },
     .words = words,
     .prepare = prepare,
-    .move = [](const Constants& constants,
-               shape::Point point) noexcept { return shape::shaped(point, constants.dead_zone()); },
+    .move = move,
     .unless_written = true};
 
 }  // namespace omnipar::stage

@@ -52,6 +52,7 @@ struct Field {
 struct Constants {
   std::array<double, 8> numbers{};
   std::int64_t time = 0;  ///< microseconds
+  /// Of a dead zone: its sizes stand first, then what follows from them.
   [[nodiscard]] shape::DeadZone dead_zone() const noexcept { return shape::DeadZone{numbers[0], numbers[1]}; }
 };
 
