@@ -144,6 +144,7 @@ void add_calibrate(CLI::App& app, int& status) {
   unit->add_flag("--marks", words->marks, "lead to marks, for a trigger or paddle whose response is bent");
   unit->add_flag("--no-pushes", words->no_pushes, "do not ask how a round stick is turned");
   unit->add_option("--seat", words->seat, "a unit that is not in the rig comes into it, at this seat");
+  unit->add_option("--picture", words->picture, "draw what was measured into this file: .svg or .png");
   unit->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
   unit->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
   unit->add_flag("--step", words->step, "in a room: stand still at first");

@@ -5,14 +5,18 @@
 
 #include <fmt/format.h>
 
+#include "attach/measured.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
 #include "calibrate_run.hpp"
 #include "calibrate_words.hpp"
 #include "calibration_file.hpp"
+#include "draw/pictures.hpp"
 #include "files/write.hpp"
 #include "omnipar/identity.hpp"
+#include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
+#include "picture_file.hpp"
 #include "profile_file.hpp"
 #include "rig_file.hpp"
 #include "watch_loop.hpp"
@@ -62,6 +66,7 @@ class UnitCalibration {
   int run() {
     os::Door& door = os::real_door();
     if (const auto path = rig_to_write(door, words_.sources); !path) return refuse_file({path.error()});
+    if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
     const FoundSheets shelf = load_shelf(door, words_.sources);
     tell(shelf.problems);
     auto rig = load_rig(door, words_.sources);
@@ -140,7 +145,29 @@ class UnitCalibration {
     const auto path = keep_calibration(door, words_.sources, kept);
     if (!path) return refuse_file(path.error());
     show(run, found, *path);
-    return good;
+    return words_.picture.empty() ? good : draw(run, kept);
+  }
+
+  /// Of the first control that was measured, or of that which --only names.
+  int draw(const CalibrateRun& run, const Calibration& kept) const {
+    const auto format = draw::format_of(words_.picture);
+    std::string bytes;
+    for (const std::string& role : run.guide().roles()) {
+      const Control* control = run.control_of(role);
+      if (control == nullptr || !bytes.empty()) continue;
+      Attachment measured;
+      measured.sticks = kept.sticks;
+      measured.axes = kept.axes;
+      const double zone = attach::dead_zone_for(measured, control->code, default_dead_zone(role));
+      const std::string title = fmt::format("{}: {}", kept.unit, role);
+      if (const StickReadings* stick = run.guide().readings_of(role))
+        if (const auto* found = attach::stick_of(measured, control->code))
+          bytes = draw::stick_picture(title, *stick, *found, zone, *format);
+      if (const AxisReadings* axis = run.guide().axis_readings_of(role))
+        if (const auto* found = attach::axis_of(measured, control->code))
+          bytes = draw::axis_picture(title, *axis, *found, zone, *format);
+    }
+    return write_picture(words_.picture, bytes);
   }
 
   void show(const CalibrateRun& run, const Calibration& found, const std::string& path) const {

@@ -36,7 +36,8 @@ class View {
 [[nodiscard]] std::unique_ptr<View> sample_view(const Plan& plan, LineSink sink);
 
 /// Plays a room with this profile to its end, or until its exit action fires, with a sample each frame. The rig as it
-/// is then; `ranges` gets what was found by use. `pace`, for a table, is called before a line is printed, with the time that it belongs to.
+/// is then; `ranges` gets what was found by use. `pace`, for a table, is called before a line is printed, with the time
+/// that it belongs to.
 [[nodiscard]] tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, bool json,
                                                           const LineSink& sink, std::function<void(Time)> pace = {},
                                                           std::vector<Calibration>* ranges = nullptr);

@@ -1,5 +1,6 @@
 // omnipar why CONTROL
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <memory>
 
@@ -9,9 +10,11 @@
 #include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
+#include "draw/pictures.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/role.hpp"
+#include "picture_file.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
@@ -21,6 +24,7 @@ struct WhyWords {
   Sources sources;
   std::string control;
   std::vector<double> at;  ///< how far it is pushed: x, or x and y
+  std::string picture;
   bool json = false;
 };
 
@@ -138,7 +142,33 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
   return json;
 }
 
+/// The way of pushes of every length in the direction of --at, or to the right.
+std::optional<draw::Curve> curve_of(const WhyWords& words, const inspect::Link& link) {
+  double x = words.at.empty() ? 1 : words.at[0], y = words.at.size() > 1 ? words.at[1] : 0;
+  const double length = std::sqrt(x * x + y * y);
+  if (length == 0) x = 1;
+  if (length > 0) x /= length, y /= length;
+  const auto along = [&](double push) -> std::optional<double> {
+    const auto out = inspect::shaped_push(link, x * push, y * push);
+    if (!out) return std::nullopt;
+    const double far = std::sqrt(out->first * out->first + out->second * out->second);
+    return out->first * x + out->second * y < -1e-9 ? -far : far;
+  };
+  if (!along(0)) return std::nullopt;
+  draw::Curve curve{fmt::format("{} to {}", link.source, link.target), {}, {}, {}};
+  constexpr int steps = 200;
+  for (int i = 0; i <= steps; ++i)
+    curve.ways.emplace_back(i / static_cast<double>(steps), *along(i / static_cast<double>(steps)));
+  if (!words.at.empty()) curve.now = {std::min(1.0, length), *along(std::min(1.0, length))};
+  for (const inspect::StageValue& stage : inspect::stage_values(link, x, y)) curve.stages.push_back(stage.stage);
+  return curve;
+}
+
 int run(const WhyWords& words) {
+  if (const auto problem = refuses_picture(words.picture)) {
+    tell({*problem});
+    return bad_input;
+  }
   const FoundProfile given = load(os::real_door(), words.sources);
   tell(given.elsewhere);
   tell(given.problems);
@@ -156,6 +186,7 @@ int run(const WhyWords& words) {
   const auto all = inspect::links(given.catalogue, *given.profile);
   auto list = nlohmann::ordered_json::array();
   std::size_t found = 0;
+  std::vector<draw::Curve> curves;
   for (const inspect::Meaning& meaning : question->roles) {
     const int more = std::max(0, meaning.says - 2);
     if (!meaning.by.empty() && !words.json)
@@ -165,6 +196,8 @@ int run(const WhyWords& words) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
       ++found;
+      if (!words.picture.empty())
+        if (auto curve = curve_of(words, link)) curves.push_back(std::move(*curve));
       const auto values = values_of(words, link);
       list.push_back(to_json(link, values));
       if (words.json) continue;
@@ -180,6 +213,12 @@ int run(const WhyWords& words) {
     }
   }
   if (words.json) print_json(list, 2);
+  if (!words.picture.empty()) {
+    const std::string title = fmt::format("{} in {}", words.control, words.sources.profile);
+    const std::string bytes =
+        curves.empty() ? "" : draw::curves_picture(title, curves, *draw::format_of(words.picture));
+    if (const int status = write_picture(words.picture, bytes); status != good) return status;
+  }
   if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", words.control));
   return found > 0 ? good : found_something;
 }
@@ -212,6 +251,8 @@ void add_why(CLI::App& app, int& status) {
       ->delimiter(',')
       ->expected(1, 2)
       ->check(CLI::Validator{a_push, "-1..1"});
+  command->add_option("--picture", words->picture,
+                      "draw what becomes of pushes of every length into this file: .svg or .png");
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
       "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"

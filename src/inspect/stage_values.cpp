@@ -30,6 +30,8 @@ class Journey {
     return std::move(steps_);
   }
 
+  [[nodiscard]] Point at() const { return at_; }
+
  private:
   void say(std::string stage, std::string value) { steps_.push_back({std::move(stage), std::move(value)}); }
 
@@ -103,11 +105,26 @@ class Journey {
 
 }  // namespace
 
+namespace {
+
+RoleKind kind_of(const Link& link) {
+  return stick_direction(link.source) ? RoleKind::stick : role_kind(link.source).value_or(RoleKind::button);
+}
+
+}  // namespace
+
+std::optional<std::pair<double, double>> shaped_push(const Link& link, double x, double y) {
+  if (link.port == 0 || link.source.empty()) return std::nullopt;
+  const RoleKind from = kind_of(link);
+  if (from != RoleKind::stick && from != RoleKind::one_sided && from != RoleKind::two_sided) return std::nullopt;
+  Journey journey{link, from, {x, y}};
+  journey.run();
+  return std::pair{journey.at().x, journey.at().y};
+}
+
 std::vector<StageValue> stage_values(const Link& link, double x, double y) {
   if (link.port == 0 || link.source.empty()) return {};
-  const RoleKind from =
-      stick_direction(link.source) ? RoleKind::stick : role_kind(link.source).value_or(RoleKind::button);
-  return Journey{link, from, {x, y}}.run();
+  return Journey{link, kind_of(link), {x, y}}.run();
 }
 
 }  // namespace omnipar::inspect

@@ -2,7 +2,9 @@
 #pragma once
 
 #include <span>
+#include <optional>
 #include <string>
+#include <utility>
 #include <string_view>
 #include <vector>
 
@@ -34,6 +36,8 @@ struct StageValue {
   std::string value;
 };
 
+/// Where a push of a stick or axis is behind all its shapes, -1..1 each way; nothing for what is no position.
+[[nodiscard]] std::optional<std::pair<double, double>> shaped_push(const Link& link, double x, double y);
 /// The way of a control that is pushed to `x` and `y` (of a button or a trigger `x` alone): first the value that comes
 /// in, then that behind each stage, in the end the machine's own numbers. Nothing for hotkeys.
 [[nodiscard]] std::vector<StageValue> stage_values(const Link& link, double x, double y);
