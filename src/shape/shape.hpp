@@ -97,15 +97,23 @@ struct DeadZone {
   return {part(point.x), part(point.y)};
 }
 
-/// From the circle to a gate whose corners have both axes at `corner` (1: a square): the direction is kept.
+/// What is this near to a diagonal counts as diagonal, of its shorter side by its longer one (1.2 degrees), and what is
+/// next to it is drawn near: a hand that is a degree off reaches the corner all the same.
+inline constexpr double corner_from = 0.85, corner_at = 0.96;
+
+/// From the circle to a gate whose corners have both axes at `corner` (1: a square): the direction is kept, but for
+/// what is nearly diagonal.
 [[nodiscard]] inline Point within_gate(Point point, double corner) noexcept {
   const double across = std::fabs(point.x), down = std::fabs(point.y);
   const double longer = std::fmax(across, down), shorter = std::fmin(across, down);
   if (longer == 0) return point;
-  const double way = longer + shorter * (1 - corner) / corner;
-  const double stretch = std::sqrt(point.x * point.x + point.y * point.y) / way;
-  const auto stretched = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };
-  return {stretched(point.x), stretched(point.y)};
+  double part = shorter / longer;
+  if (part > corner_from)
+    part = std::fmin(1, corner_from + (part - corner_from) * ((1 - corner_from) / (corner_at - corner_from)));
+  // along the gate in that direction, as far as the push is long
+  const double side = std::fmin(1, std::sqrt(across * across + down * down) / (1 + part * (1 - corner) / corner));
+  const double x = across >= down ? side : side * part, y = across >= down ? side * part : side;
+  return {std::copysign(x, point.x), std::copysign(y, point.y)};
 }
 
 /// How far from rest a normalised value is in a machine's own numbers; below it less than 0 if the range runs upwards.

@@ -71,6 +71,24 @@ TEST_CASE("every corner of the machine's gate and its exact rest are reached", "
   }
 }
 
+TEST_CASE("whoever is a degree off the diagonal reaches the corner, and the way to it has no jump", "[native]") {
+  StickTable stick{{0, 255, 128}, TargetGate::square};
+  for (const double off : {-1.1, -0.5, 0.5, 1.1}) {
+    const double angle = (45 + off) * 3.14159265358979 / 180;
+    CHECK(stick.at(std::cos(angle), std::sin(angle)) == std::pair{255, 255});
+  }
+  for (const double corner : {0.75, 1.0}) {
+    shape::Point before = shape::within_gate({1, 0}, corner);
+    for (double degrees = 0; degrees <= 360; degrees += 0.05) {
+      const double angle = degrees * 3.14159265358979 / 180;
+      const shape::Point now = shape::within_gate({std::cos(angle), std::sin(angle)}, corner);
+      CHECK(std::hypot(now.x - before.x, now.y - before.y) < 0.004);
+      CHECK(std::fabs(std::remainder(std::atan2(now.y, now.x) - angle, 6.283185307179586)) < 1.25 * 3.14159 / 180);
+      before = now;
+    }
+  }
+}
+
 TEST_CASE("rounding has no bias, and steps and the dead band are as the machine has them", "[native]") {
   const NativeRange plain{0, 256, 128};
   double sum = 0;

@@ -407,10 +407,11 @@ void SlowTwin::settle(const Analog& analog) {
         best = p;
       }
   if (analog.corner != 0 && best != Point{}) {  // the machine's own gate
-    const double x = std::fabs(best.x), y = std::fabs(best.y);
-    const double way = std::fmax(x, y) + std::fmin(x, y) * (1 - analog.corner) / analog.corner;
-    const double stretch = std::sqrt(best.x * best.x + best.y * best.y) / way;
-    best = {std::clamp(best.x * stretch, -1.0, 1.0), std::clamp(best.y * stretch, -1.0, 1.0)};
+    const double x = std::fabs(best.x), y = std::fabs(best.y), length = std::sqrt(x * x + y * y);
+    double part = std::fmin(x, y) / std::fmax(x, y);
+    if (part > 0.85) part = std::fmin(1, 0.85 + (part - 0.85) * ((1 - 0.85) / (0.96 - 0.85)));  // nearly diagonal is so
+    const double side = std::fmin(1, length / (1 + part * (1 - analog.corner) / analog.corner));
+    best = {std::copysign(x >= y ? side : side * part, best.x), std::copysign(x >= y ? side * part : side, best.y)};
   }
   values_[analog.x].level = analog.adds ? std::clamp(best.x, -1.0, 1.0) : best.x;
   if (!analog.y.empty()) values_[analog.y].level = best.y;
