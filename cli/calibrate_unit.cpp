@@ -46,7 +46,7 @@ std::string words_for(const StickCalibration& stick) {
       fmt::format("{} gate{}, rests at {:.0f} {:.0f}, reaches {:.0f}..{:.0f} and {:.0f}..{:.0f}", word_of(stick.gate),
                   stick.turned == 0 ? "" : fmt::format(", turned by {:.1f} degrees", stick.turned), stick.rest.x,
                   stick.rest.y, low.x, high.x, low.y, high.y);
-  if (!stick.self_centering) words += ", stays where it is left";
+  if (!stick.self_centering) words += ", not self-centering";
   if (stick.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", stick.own_dead_zone);
   return words + "; " + measured_words(stick.measured);
 }
@@ -54,7 +54,7 @@ std::string words_for(const StickCalibration& stick) {
 std::string words_for(const AxisCalibration& axis) {
   std::string words = fmt::format("rests at {}, reaches {}..{}", axis.rest, axis.minimum, axis.maximum);
   for (const RawMark& mark : axis.marks) words += fmt::format(", {:g} at {:g}", mark.part, mark.raw);
-  if (!axis.self_centering) words += ", stays where it is left";
+  if (!axis.self_centering) words += ", not self-centering";
   if (axis.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", axis.own_dead_zone);
   return words + "; " + measured_words(axis.measured);
 }

@@ -9,7 +9,7 @@
 //
 // All of it can be done from the unit that is measured. Each control in turn:
 //
-//   let go --2 s at rest--> sweep --all directions, or both ends, clearly reached--> fitted --released--> the next
+//   released --2 s at rest--> sweep --all directions, or both ends, clearly reached--> fitted --released--> the next
 //   a round stick: four pushes more, up, right, down, left, so that it is known how it is turned
 //   a sweep that does not do: why, and once more
 //   the end: a press keeps it; a press that is held measures the last control again
@@ -39,7 +39,7 @@ namespace omnipar {
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;
-  std::vector<RawPoint> rest_after{};  ///< when it was let go behind the sweep: elsewhere, if it does not spring back
+  std::vector<RawPoint> rest_after{};  ///< when it was released behind the sweep: elsewhere, if it is not self-centering
   std::vector<RawPoint>
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
   DeclaredRange declared_x{};
@@ -88,7 +88,7 @@ struct AxisReadings {
   std::vector<double> rest;
   std::vector<double> sweep;
   std::vector<double> rest_after{};
-  std::vector<RawMark> marks{};  ///< of one that stays where it is left, a mark of 0 is its middle
+  std::vector<RawMark> marks{};  ///< of one that is not self-centering, a mark of 0 is its middle
   DeclaredRange declared{};
   Reading reading = Reading::two_sided;
 };
@@ -120,9 +120,9 @@ enum class CalibrateChoice : std::uint8_t {
 
 /// What is asked of a hand at present.
 enum class CalibrateStep : std::uint8_t {
-  rest,     ///< let go, and wait
+  rest,     ///< release it, and wait
   sweep,    ///< along its edge, or to its ends and back
-  release,  ///< let go once more
+  release,  ///< release it once more
   push,     ///< hold it straight up, right, down, left: the step's number says which
   mark,     ///< hold it at a mark: the step's number says which
   done,     ///< all has been measured

@@ -49,7 +49,7 @@ struct AxisCalibration {
   DeclaredRange declared{};      ///< empty: not known
   std::vector<RawMark> marks{};  ///< of a bent response, in order of raw numbers
   double own_dead_zone = 0;      ///< what the unit itself takes for rest, as a part of a full push
-  bool self_centering = true;    ///< false: it stays where it was left
+  bool self_centering = true;    ///< returns to rest when it is released
   Measured measured{};
   friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;
 };

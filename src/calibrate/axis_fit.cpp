@@ -145,7 +145,7 @@ class AxisFitting {
         fit.notes.push_back(fmt::format("a dead spot: between {} and {} it says nothing", spot->first, spot->second));
       }
     }
-    if (stays_) fit.notes.emplace_back("it stays where it is left: its middle is taken for its rest");
+    if (stays_) fit.notes.emplace_back("it is not self-centering: its middle is taken for its rest");
   }
 
   const AxisReadings& in_;

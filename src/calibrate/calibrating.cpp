@@ -3,12 +3,12 @@
 #include <cmath>
 #include <deque>
 #include <map>
-#include <numbers>
 
 #include "base/earlier.hpp"
 #include "calibrate/hearing.hpp"
 #include "calibrate/readings.hpp"
 #include "omnipar/calibrating.hpp"
+#include "shape/turn.hpp"
 
 namespace omnipar {
 namespace {
@@ -122,8 +122,8 @@ class Calibrating::Inside {
       case Step::sweep: {
         const Thing* now = thing();
         if (now == nullptr) return 0;
-        const double part = now->is_stick ? std::fabs(turned_) / (2 * std::numbers::pi * turns)
-                                          : (low_ends_ + high_ends_) / (2.0 * ends);
+        const double part =
+            now->is_stick ? std::fabs(turned_) / (360 * turns) : (low_ends_ + high_ends_) / (2.0 * ends);
         return std::min(1.0, part);
       }
       case Step::push:
@@ -236,7 +236,7 @@ class Calibrating::Inside {
 
   [[nodiscard]] double between(const Thing& now, RawPoint a, RawPoint b) const {
     const RawPoint half = calibrate::half_of(now);
-    return std::hypot((a.x - b.x) / half.x, (a.y - b.y) / half.y);
+    return calibrate::length({(a.x - b.x) / half.x, (a.y - b.y) / half.y});
   }
 
   void rest(const Thing& now) {
@@ -294,8 +294,8 @@ class Calibrating::Inside {
     has_moved_ = true;
     if (stick_.sweep.size() < most_readings) stick_.sweep.push_back(place_);
     const RawPoint half = calibrate::half_of(now);
-    const double angle = std::atan2((place_.y - rest_.y) / half.y, (place_.x - rest_.x) / half.x);
-    if (away > pushed && was_away_) turned_ += std::remainder(angle - angle_, 2 * std::numbers::pi);
+    const double angle = shape::angle_of({(place_.x - rest_.x) / half.x, (place_.y - rest_.y) / half.y});
+    if (away > pushed && was_away_) turned_ += std::remainder(angle - angle_, 360);
     was_away_ = away > pushed;
     angle_ = angle;
     if (!is_still(now, away)) return;
@@ -304,7 +304,7 @@ class Calibrating::Inside {
     for (std::size_t d = 0; d < all.size(); ++d)
       if (!all.at(d)) missing.directions.push_back(d);
     if (!missing.directions.empty()) return ask_for_more(std::move(missing));
-    if (std::fabs(turned_) < 2 * std::numbers::pi * turns * 0.9) return ask_for_more({SweepRefusal::stopped, {}, {}});
+    if (std::fabs(turned_) < 360 * turns * 0.9) return ask_for_more({SweepRefusal::stopped, {}, {}});
     ask(Step::release);
   }
 
@@ -442,7 +442,7 @@ class Calibrating::Inside {
       not_reached_ = fault.directions;
       idle_since_ = grid_;
       has_moved_ = told_missing_ = false;
-      turned_ = 2 * std::numbers::pi * turns;  // it has been around
+      turned_ = 360 * turns;  // it has been around
       return ask(Step::sweep);
     }
     begin_sweep();

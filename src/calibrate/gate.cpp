@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numbers>
 
 #include <Eigen/Dense>
 
@@ -199,7 +198,7 @@ std::vector<Point> corners_of(const GateFit& fit) {
   } else {
     const int count = fit.gate == StickGate::octagon ? 8 : of_circle;
     // as far outside at its corners as inside between them
-    const double far = fit.gate == StickGate::octagon ? 1 : (1 + 1 / std::cos(std::numbers::pi / of_circle)) / 2;
+    const double far = fit.gate == StickGate::octagon ? 1 : (1 + 1 / shape::turn_by(180.0 / of_circle).cosine) / 2;
     for (int i = 0; i < count; ++i) {
       const shape::Turn by = shape::turn_by(360.0 * i / count);
       corners.push_back({far * by.cosine, far * by.sine});

@@ -1,7 +1,6 @@
 #include "calibrate/hearing.hpp"
 
 #include <algorithm>
-#include <cmath>
 
 namespace omnipar::calibrate {
 
@@ -68,7 +67,7 @@ double Hearing::away(const Thing& thing) const {
   const auto from = marks_.find(thing.role);
   if (!now || from == marks_.end()) return 0;
   const RawPoint half = half_of(thing);
-  return std::hypot((now->x - from->second.x) / half.x, (now->y - from->second.y) / half.y);
+  return length({(now->x - from->second.x) / half.x, (now->y - from->second.y) / half.y});
 }
 
 void Hearing::mark() {

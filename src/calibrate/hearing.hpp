@@ -1,6 +1,7 @@
 // What a unit's controls say, as readings one each step: where nothing comes, what was said last holds.
 #pragma once
 
+#include <cmath>
 #include <map>
 #include <optional>
 #include <string>
@@ -46,6 +47,7 @@ class Hearing {
   bool has_buttons_ = false;
 };
 
+[[nodiscard]] inline double length(RawPoint way) noexcept { return std::sqrt(way.x * way.x + way.y * way.y); }
 /// Half the range that it declares, each way.
 [[nodiscard]] RawPoint half_of(const Thing& thing) noexcept;
 [[nodiscard]] inline DeclaredRange declared(const Control& control) noexcept {

@@ -29,7 +29,7 @@ RawPoint median_of(std::span<const RawPoint> points) {
   return median(std::vector<RawPoint>{points.begin(), points.end()});
 }
 
-double distance(RawPoint a, RawPoint b) { return std::hypot(a.x - b.x, a.y - b.y); }
+double distance(RawPoint a, RawPoint b) { return std::sqrt((a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y)); }
 
 }  // namespace
 

@@ -2,7 +2,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numbers>
 
 #include <fmt/format.h>
 
@@ -29,10 +28,10 @@ constexpr double end_room = 0.006;
 /// From one reading to the next, of the whole way around: 28 degrees.
 constexpr double most_step = 0.08;
 
-double angle_of(Point p) { return std::atan2(p.y, p.x); }
+using shape::angle_of;
 
 std::size_t sector_of(Point p, std::size_t count) {
-  const double part = angle_of(p) / (2 * std::numbers::pi) + 1;
+  const double part = angle_of(p) / 360 + 1;
   return static_cast<std::size_t>(part * static_cast<double>(count) + 0.5) % count;
 }
 
@@ -92,8 +91,7 @@ class StickFitting {
       const Point now = from_rest(raw);
       if (now == before) continue;
       if (length(now) > 0.5 && length(before) > 0.5) {
-        const double turn = std::fabs(std::remainder(angle_of(now) - angle_of(before), 2 * std::numbers::pi));
-        steps.push_back(turn / (2 * std::numbers::pi));
+        steps.push_back(std::fabs(std::remainder(angle_of(now) - angle_of(before), 360)) / 360);
       }
       before = now;
     }
@@ -188,13 +186,13 @@ class StickFitting {
   /// its sides is up.
   bool turn_by_pushes() {
     constexpr std::array<double, 4> asked{-90, 0, 90, 180};
-    constexpr double per_radian = 180 / std::numbers::pi, most_apart = 20;
+    constexpr double most_apart = 20;
     std::vector<double> off;
     for (std::size_t i = 0; i < std::min<std::size_t>(4, in_.pushes.size()); ++i) {
       const Point p = from_rest(in_.pushes[i]);
       const Point even{p.x / gate_.wide.x, p.y / gate_.wide.y};
       if (length(even) < 0.4) return false;
-      off.push_back(std::remainder(angle_of(even) * per_radian - asked.at(i), 360));
+      off.push_back(std::remainder(angle_of(even) - asked.at(i), 360));
     }
     const double first = off.front();
     double mean = 0;
@@ -303,12 +301,12 @@ class StickFitting {
 
   /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.
   [[nodiscard]] double own_snap() const {
-    constexpr double per_radian = 180 / std::numbers::pi, straight = 0.3, least = 3;
+    constexpr double straight = 0.3, least = 3;
     constexpr int many = 12;
     int exact = 0;
     std::vector<double> beside;
     for (const Point& p : edge_) {
-      const double off = std::fabs(std::remainder(angle_of(p) * per_radian, 90));
+      const double off = std::fabs(std::remainder(angle_of(p), 90));
       if (off < straight)
         ++exact;
       else
@@ -333,7 +331,7 @@ class StickFitting {
       fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.stick.own_dead_zone));
     if (fit.stick.own_snap > 0)
       fit.notes.push_back(fmt::format("it makes pushes straight by itself, within {:g} degrees", fit.stick.own_snap));
-    if (stays_) fit.notes.emplace_back("it stays where it is left: the middle of its way is taken for its rest");
+    if (stays_) fit.notes.emplace_back("it is not self-centering: the middle of its way is taken for its rest");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
       fit.notes.emplace_back("how it is turned is not known: its gate is round, and nobody was asked");
   }

@@ -32,15 +32,15 @@ std::string asking(const CalibrateEvent& event) {
   const auto kind = role_kind(role).value_or(RoleKind::two_sided);
   switch (event.step) {
     case CalibrateStep::rest:
-      return fmt::format("{}: let go of it, and wait two seconds.", role);
+      return fmt::format("{}: release it, and wait two seconds.", role);
     case CalibrateStep::sweep:
       if (kind == RoleKind::stick)
-        return fmt::format("{}: move it slowly along its edge, all around, twice or more; then let go.", role);
+        return fmt::format("{}: move it slowly along its edge, all around, twice or more; then release it.", role);
       if (kind == RoleKind::one_sided)
-        return fmt::format("{}: press it slowly all the way, hold it there a moment, and let go; twice.", role);
-      return fmt::format("{}: turn it slowly to both ends, twice; then let go.", role);
+        return fmt::format("{}: press it slowly all the way, hold it there a moment, and release it; twice.", role);
+      return fmt::format("{}: turn it slowly to both ends, twice; then release it.", role);
     case CalibrateStep::release:
-      return fmt::format("{}: let go.", role);
+      return fmt::format("{}: release it.", role);
     case CalibrateStep::push:
       return fmt::format("{}: hold it straight {} for a moment.", role,
                          pushes.at(static_cast<std::size_t>(event.number)));
@@ -61,7 +61,7 @@ std::string to_text(const SweepFault& fault) {
     case SweepRefusal::too_few:
       return "that was too short: once more";
     case SweepRefusal::moves_at_rest:
-      return "it moved while it should rest, or it trembles too much: let go of it once more";
+      return "it moved while it should rest, or it trembles too much: release it once more";
     case SweepRefusal::too_fast:
       return "that was too fast to be followed: once more, slowly";
     case SweepRefusal::not_around:
@@ -86,8 +86,8 @@ std::string to_text(const CalibrateEvent& event) {
       return asking(event);
     case Kind::waits:
       return event.step == CalibrateStep::rest
-                 ? fmt::format("{} is moved: let go of it.", event.role)
-                 : fmt::format("{} has not been heard yet: move it once, and let go.", event.role);
+                 ? fmt::format("{} is moved: release it.", event.role)
+                 : fmt::format("{} has not been heard yet: move it once, and release it.", event.role);
     case Kind::refuses:
       return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::measures: {

@@ -42,4 +42,21 @@ struct Turn {
   return {by.cosine * point.x - by.sine * point.y, by.sine * point.x + by.cosine * point.y};
 }
 
+/// The angle of a place, -180 to 180 degrees from right to down; 0 for the middle. Of half of a half of it the series
+/// of the arc tangent: tan(a / 2) = t / (1 + sqrt(1 + t^2)).
+[[nodiscard]] inline double angle_of(Point point) noexcept {
+  const double across = std::fabs(point.x), down = std::fabs(point.y);
+  const double longer = std::fmax(across, down);
+  if (longer == 0) return 0;
+  const auto half = [](double t) { return t / (1 + std::sqrt(1 + t * t)); };
+  const double t = half(half(std::fmin(across, down) / longer));  // at most 0.199
+  double sum = 0;
+  for (int n = 25; n >= 1; n -= 2) sum = 1.0 / n - t * t * sum;  // what is left out is below 1e-20
+  constexpr double degrees = 57.29577951308232087680;
+  double angle = 4 * t * sum * degrees;
+  if (down > across) angle = 90 - angle;
+  if (point.x < 0) angle = 180 - angle;
+  return point.y < 0 ? -angle : angle;
+}
+
 }  // namespace omnipar::shape

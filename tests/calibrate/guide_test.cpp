@@ -312,7 +312,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       hands.put(0, 0, 0);
       hands.to_the_end();
       INFO(hands.said);
-      CHECK(hands.said.find("left-stick is moved: let go of it.") != std::string::npos);
+      CHECK(hands.said.find("left-stick is moved: release it.") != std::string::npos);
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }

@@ -64,7 +64,7 @@ TEST_CASE("a worn stick is measured in the hand and played: the virtual device r
   WornPad pad;
   REQUIRE(wait_for_nodes("Worn Pad", 1));
   Program measure{at_home("calibrate unit --only left-stick --seat sofa")};
-  REQUIRE(measure.wait_for("let go of it"));
+  REQUIRE(measure.wait_for("release it, and wait"));
   for (int i = 0; i < 10 && !measure.wait_for("move it slowly", 1, 100); ++i) pad.rest(600);
   REQUIRE(measure.wait_for("move it slowly"));
   pad.sweep(2.6, 520);
