@@ -95,8 +95,7 @@ class UnitCalibration {
       return is_room || failure->id == "unknown-unit" || failure->id == "nothing-analog" ? bad_input : machine_refuses;
     }
     if ((*run)->guide().kept()) return keep(**run);
-    if ((*run)->unit().empty() || (*run)->guide().roles().empty())
-      talk(fmt::format("\"{}\" is not there.", printable(words_.unit)));
+    if ((*run)->unit().empty() || (*run)->guide().roles().empty()) tell_who_is_there(**run);
     talk("Nothing was kept.");
     return found_something;
   }
@@ -116,6 +115,14 @@ class UnitCalibration {
     wish.options.marks = words_.marks;
     wish.options.pushes = !words_.no_pushes;
     return wish;
+  }
+
+  void tell_who_is_there(const CalibrateRun& run) const {
+    std::vector<std::string> names;
+    for (const inspect::SeenUnit& unit : run.seen().units()) names.push_back(fmt::format("\"{}\"", unit.name));
+    talk(fmt::format(
+        "\"{}\" is not there{}.", printable(words_.unit),
+        names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
   }
 
   /// The name by which the rig knows it: who is not in the rig comes into it.
@@ -167,7 +174,7 @@ class UnitCalibration {
         if (const auto* found = attach::axis_of(measured, control->code))
           bytes = draw::axis_picture(title, *axis, *found, zone, *format);
     }
-    return write_picture(words_.picture, bytes);
+    return write_picture(words_.picture, bytes, "nothing was measured that could be drawn");
   }
 
   void show(const CalibrateRun& run, const Calibration& found, const std::string& path) const {

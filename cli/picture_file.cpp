@@ -15,16 +15,15 @@ std::optional<Diagnostic> refuses_picture(const std::string& path) {
                     "write --picture stick.svg, or stick.png"};
 }
 
-int write_picture(const std::string& path, const std::string& bytes) {
+int write_picture(const std::string& path, const std::string& bytes, const std::string& hint) {
   std::optional<Diagnostic> problem;
   if (bytes.empty())
-    problem =
-        Diagnostic{"no-picture", Severity::error, "there is nothing to be drawn", path, "measure a control first"};
+    problem = Diagnostic{"no-picture", Severity::error, "there is nothing to be drawn", path, hint};
   else
     problem = files::write_whole(os::real_door(), path, bytes);
   if (problem) {
     tell({*problem});
-    return machine_refuses;
+    return bytes.empty() ? bad_input : machine_refuses;
   }
   talk(fmt::format("Drawn: {}", path));
   return good;

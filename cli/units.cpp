@@ -84,6 +84,33 @@ void add_combinations(const Known& known, const Rig& rig, std::vector<std::strin
   }
 }
 
+/// What is known of its sticks and axes from its calibration, and what of that does not hold any more.
+void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
+  const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
+  for (const std::string& part : known.parts) {
+    const RigUnit* unit = find_unit(rig, known.main, {}, part);
+    if (unit == nullptr) continue;
+    std::vector<std::string> roles;
+    std::string day;
+    for (const std::size_t i : known.unit.nodes) {
+      Attachment attachment = attach_node(catalogue, known.main, known.nodes[i], part);
+      attachment.unit = unit->name;
+      attachment.state.clear();
+      calibrate(attachment, rig);
+      const auto add = [&](Code code, const Measured& measured) {
+        const auto control = std::ranges::find(attachment.controls, code, &Control::code);
+        if (control != attachment.controls.end()) roles.push_back(control->role);
+        day = std::max(day, measured.on);
+      };
+      for (const StickCalibration& stick : attachment.sticks) add(stick.x, stick.measured);
+      for (const AxisCalibration& axis : attachment.axes) add(axis.code, axis.measured);
+      for (std::string& note : outdated_notes(attachment)) notes.push_back(std::move(note));
+    }
+    if (!roles.empty())
+      notes.push_back(fmt::format("measured{}: {}", day.empty() ? "" : " on " + day, some_listed(roles, 8)));
+  }
+}
+
 /// What is odd about it; that nothing is known of an axis yet is common, and said only if `all` is asked for.
 std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Heard& heard, bool all) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
@@ -101,6 +128,7 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
       notes.insert(notes.end(), told->second.begin(), told->second.end());
+  add_measured(known, rig, notes);
   add_combinations(known, rig, notes);
   return notes;
 }

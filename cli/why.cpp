@@ -217,7 +217,8 @@ int run(const WhyWords& words) {
     const std::string title = fmt::format("{} in {}", words.control, words.sources.profile);
     const std::string bytes =
         curves.empty() ? "" : draw::curves_picture(title, curves, *draw::format_of(words.picture));
-    if (const int status = write_picture(words.picture, bytes); status != good) return status;
+    if (const int status = write_picture(words.picture, bytes, "no stick and no axis is on this way"); status != good)
+      return status;
   }
   if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", words.control));
   return found > 0 ? good : found_something;

@@ -75,6 +75,10 @@ class ActivityDetector {
 /// that its receiver waits for. False for units without axes, of which that says nothing.
 [[nodiscard]] bool is_silent(const Attachment& attachment) noexcept;
 
+/// Controls that have another range than when they were measured, so that their calibration is not used, a sentence
+/// each.
+[[nodiscard]] std::vector<std::string> outdated_notes(const Attachment& attachment);
+
 /// What is odd about the unit as it was found, a sentence each: controls that are down, axes that stand at an end,
 /// axes of which nothing is known. None of it is taken for a hand.
 [[nodiscard]] std::vector<std::string> health_notes(const Attachment& attachment);

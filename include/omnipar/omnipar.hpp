@@ -2,6 +2,8 @@
 #pragma once
 
 #include "omnipar/attachment.hpp"
+#include "omnipar/calibrating.hpp"
+#include "omnipar/calibration.hpp"
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 #include "omnipar/diagnostic.hpp"

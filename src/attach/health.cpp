@@ -46,11 +46,16 @@ bool is_silent(const Attachment& attachment) noexcept {
   return std::ranges::any_of(attachment.controls, is_axis) && std::ranges::none_of(attachment.state, says_something);
 }
 
-std::vector<std::string> health_notes(const Attachment& attachment) {
+std::vector<std::string> outdated_notes(const Attachment& attachment) {
   std::vector<std::string> notes;
   for (const std::string& role : attachment.outdated)
     notes.push_back(fmt::format(
-        "'{}' has another range than when it was measured: its calibration is not used; omnipar calibrate unit", role));
+        "'{}' has another range than when it was measured: its calibration is not used", role));
+  return notes;
+}
+
+std::vector<std::string> health_notes(const Attachment& attachment) {
+  std::vector<std::string> notes;
   for (const Control& control : attachment.controls) {
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     std::string note = words_for(control, known != attachment.state.end() ? &*known : nullptr);

@@ -65,6 +65,7 @@ std::string to_text(const SweepFault& fault) {
     case SweepRefusal::too_fast:
       return "that was too fast to be followed: once more, slowly";
     case SweepRefusal::not_around:
+      if (fault.directions.size() == sweep_directions.size()) return "it was not moved around yet";
       return fmt::format("not pushed yet to: {}", directions(fault.directions));
     case SweepRefusal::not_at_edge:
       return fmt::format("not at its end: push again to: {}", directions(fault.directions));

@@ -5,6 +5,7 @@
 #include <tuple>
 #include <utility>
 
+#include "attach/measured.hpp"
 #include "attach/position.hpp"
 #include "omnipar/identity.hpp"
 
@@ -168,8 +169,28 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
     at = seen.controls.end() - 1;
   }
   (is_y ? at->code_y : at->code) = code;
-  wires_.push_back({node.number, control, attach::scale_of(control), units_.size() - 1,
-                    static_cast<std::size_t>(at - seen.controls.begin()), is_y, &heard_.at({node.number, unit.part})});
+  wires_.push_back({node.number,
+                    control,
+                    attach::scale_of(control),
+                    units_.size() - 1,
+                    static_cast<std::size_t>(at - seen.controls.begin()),
+                    is_y,
+                    &heard_.at({node.number, unit.part}),
+                    nullptr,
+                    {}});
+  add_measured(wires_.back(), node.attachment);
+}
+
+/// A stick that was measured is where the measurement has it.
+void Seen::add_measured(Wire& wire, const Attachment& attachment) {
+  const StickCalibration* stick = attach::stick_of(attachment, wire.control.code);
+  if (stick == nullptr) return;
+  const Code other = wire.is_y ? stick->x : stick->y;
+  const auto at = std::ranges::find(attachment.controls, other, &Control::code);
+  const auto map = attach::stick_map(attachment, *stick);
+  if (at == attachment.controls.end() || !map) return;
+  wire.stick = std::make_shared<const shape::StickMap>(*map);
+  wire.other = *at;
 }
 
 /// What no sheet and no convention knows; of a part nobody could say whose it is.
@@ -237,7 +258,16 @@ void Seen::take(const Wire& wire, std::int32_t value) {
     moved_controls_.push_back({wire.unit, wire.seen, looks_});
     return;
   }
-  (wire.is_y ? control.y : control.x) = attach::position(wire.control, wire.scale, value);
+  if (wire.stick) {
+    const auto at = wire.heard->values.find(wire.other.code);
+    const std::int32_t other = at == wire.heard->values.end() ? wire.other.rest : at->second;
+    const shape::Point place =
+        wire.is_y ? shape::position(*wire.stick, other, value) : shape::position(*wire.stick, value, other);
+    control.x = place.x;
+    control.y = place.y;
+  } else {
+    (wire.is_y ? control.y : control.x) = attach::position(wire.control, wire.scale, value);
+  }
   (wire.is_y ? control.raw_y : control.raw_x) = value;
 }
 

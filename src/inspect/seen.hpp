@@ -6,6 +6,7 @@
 #include <array>
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -17,6 +18,7 @@
 #include "omnipar/reader.hpp"
 #include "omnipar/role.hpp"
 #include "omnipar/unit_here.hpp"
+#include "shape/measured.hpp"
 #include "shape/shape.hpp"
 
 namespace omnipar::inspect {
@@ -139,6 +141,9 @@ class Seen {
     std::size_t seen = 0;  ///< which of the unit's controls
     bool is_y = false;
     Heard* heard = nullptr;  ///< of the node's share that it is in
+    /// Of half of a stick that was measured: how, and the other half.
+    std::shared_ptr<const shape::StickMap> stick{};
+    Control other{};
   };
 
   void meet_nodes(const std::vector<UnitDetails>& units);
@@ -146,6 +151,7 @@ class Seen {
   static void take_over(SeenUnit& unit, const SeenUnit& before);
   void add_port(const Plan& plan, const PortInfo& info);
   void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
+  static void add_measured(Wire& wire, const Attachment& attachment);
   void add_unknown(const UnitDetails& unit, const UnitDetails::Node& node);
   void take(const Wire& wire, std::int32_t value);
   void judge(const Wire& wire);

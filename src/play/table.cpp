@@ -176,6 +176,10 @@ void Table::welcome(Guest guest) {
       if (has_seat(unit->seat)) sit_down(player, unit->name, unit->seat);
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
+    for (const Share& share : player.shares)
+      for (const std::string& note : outdated_notes(share.attachment))
+        tell_(Refused{{"outdated-calibration", Severity::warning, note, player.name,
+                       "measure it once more: omnipar calibrate unit"}});
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())

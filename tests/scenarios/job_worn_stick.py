@@ -1,0 +1,79 @@
+"""A worn pad is measured, kept, drawn and played; the same unit with another range is told from it.
+
+The pad is the demo's: its left stick rests off the middle, reaches three quarters of its range, and is built in askew.
+Behind the measuring somebody pushes right, down, left and up.
+"""
+import pathlib
+import re
+import struct
+import tomllib
+
+WORN = str(pathlib.Path(__file__).resolve().parents[2] / "demo/worn.trace")
+MACHINE = ["--profile", "pad-two-stick"]
+
+
+def pushes(home, room, *more):
+    """The least and the most of what the machine sees of x and y in the end, and whether it came to rest."""
+    samples = [s for s in home.samples("trace", "replay", room, *MACHINE, *more) if s.get("t", 0) > 20_000_000]
+    seen = {"left-stick-x": [], "left-stick-y": []}
+    for sample in samples:
+        for name, value in sample.get("changed", {}).items():
+            if name in seen:
+                seen[name].append(value)
+    return [(min(v), max(v), v[-1]) for v in seen.values()]
+
+
+def is_picture(home, name):
+    data = (home.folder / name).read_bytes()
+    if name.endswith(".png"):
+        assert data.startswith(b"\x89PNG") and struct.unpack(">II", data[16:24]) == (1280, 800), data[:30]
+    else:
+        assert b"<svg" in data and b'width="1280' in data, data[:300]
+
+
+def run(home):
+    before = pushes(home, WORN)
+    assert all(low > 30 and high < 230 for low, high, _ in before), before  # worn: no end is reached
+
+    out, talk = home.run("calibrate", "unit", "--seat", "sofa", "--rig", "rig.toml", "--host", WORN, "--picture", "stick.svg")
+    assert "octagon gate, turned by 6.0 degrees, rests at 139 120" in out, out
+    assert '"Fenwick Worn Pad" is in the rig now, at seat sofa.' in talk, talk
+    is_picture(home, "stick.svg")
+    kept = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
+    stick = kept["stick"][0]
+    assert abs(stick["turned"] - 6) < 0.5 and len(stick["edge"]) == 8 and stick["declared-x"] == [0, 255], stick
+
+    after = pushes(home, WORN, "--rig", "rig.toml")
+    for low, high, rest in after:  # noise is one and a half raw numbers, which is two of the machine's
+        assert low <= 3 and high >= 252 and rest == 128, after
+
+    # one control alone, as a picture of another form; the other's measurement stays
+    home.run("calibrate", "unit", "--only", "left-trigger", "--rig", "rig.toml", "--host", WORN, "--picture", "trigger.png")
+    is_picture(home, "trigger.png")
+    again = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
+    assert again["stick"] == kept["stick"] and len(again["axis"]) == 1, again
+
+    # who never measures may let the ranges be found by use, and keep them
+    (home.folder / "by-use").mkdir()
+    (home.folder / "by-use/rig.toml").write_text((home.folder / "rig.toml").read_text())
+    _, talk = home.run("play", "pad-two-stick", "--host", WORN, "--rig", "by-use/rig.toml", "--keep-ranges")
+    assert 'Kept what 2 axes of "Fenwick Worn Pad" reached' in talk, talk
+    ranges = {a["code"]: a for a in tomllib.loads((home.folder / "by-use/calibrations/fenwick-worn-pad.toml").read_text())["axis"]}
+    assert 34 <= ranges["ABS_X"]["minimum"] <= 40 and 226 <= ranges["ABS_X"]["maximum"] <= 233, ranges  # a spike at 0 is none
+
+    # the same name on the outside, other numbers inside
+    other = re.sub(r'"ABS_X":\[0,255\]', '"ABS_X":[0,511]', pathlib.Path(WORN).read_text())
+    (home.folder / "other.trace").write_text(other)
+    talk = home.run("units", "--host", "other.trace", "--rig", "rig.toml")[0]
+    assert "its calibration is not used" in talk, talk
+    assert all(low > 10 for low, _, _ in pushes(home, "other.trace", "--rig", "rig.toml")), "a calibration of another range is used"
+
+    # a disk that is full, a folder that cannot be written: what was there stays
+    path = home.folder / "calibrations/fenwick-worn-pad.toml"
+    text = path.read_text()
+    (home.folder / "nowhere.svg").mkdir()
+    home.run("calibrate", "unit", "--only", "left-stick", "--rig", "rig.toml", "--host", WORN, "--picture", "nowhere.svg", status=3)
+    assert tomllib.loads(path.read_text())["stick"] == kept["stick"]
+    path.write_text(text.replace("edge = [[", "edge = [[139, 120], ["))  # an edge that does not go around
+    talk = home.run("units", "--host", WORN, "--rig", "rig.toml")[1]
+    assert "this edge does not go around the rest" in talk, talk
