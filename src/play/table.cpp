@@ -177,8 +177,8 @@ void Table::welcome(Guest guest) {
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
     for (const Share& share : player.shares)
-      for (const std::string& note : outdated_notes(share.attachment))
-        tell_(Refused{{"outdated-calibration", Severity::warning, note, player.name,
+      for (std::string& note : outdated_notes(share.attachment))
+        tell_(Refused{{"outdated-calibration", Severity::warning, std::move(note), player.name,
                        "measure it once more: omnipar calibrate unit"}});
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
