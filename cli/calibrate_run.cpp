@@ -45,6 +45,13 @@ std::string bar(double part) {
   return all + "]";
 }
 
+std::string missing_words(const std::array<bool, 8>& reached) {
+  std::string open;
+  for (std::size_t d = 0; d < reached.size(); ++d)
+    if (!reached.at(d)) open += (open.empty() ? "not yet: " : ", ") + std::string{sweep_directions.at(d)};
+  return open.empty() ? "all directions were reached" : open;
+}
+
 }  // namespace
 
 CalibrateRun::CalibrateRun(CalibrateWish& wish)
@@ -228,21 +235,18 @@ view::Block CalibrateRun::picture() const {
   block.title = guide_.role().empty() ? "all is measured" : guide_.role();
   block.aside = fmt::format("{} of {}", guide_.measured(), guide_.roles().size());
   block.is_placed = false;
-  constexpr int columns = 38, rows = 15;
-  if (!guide_.readings().rest.empty() && guide_.readings().declared_y != DeclaredRange{}) {
-    block.picture = cloud_rows(guide_.readings(), guide_.place(), columns, rows);
-    std::string open;
-    const auto reached = guide_.reached();
-    for (std::size_t d = 0; d < reached.size(); ++d)
-      if (!reached.at(d)) open += (open.empty() ? "not yet: " : ", ") + std::string{sweep_directions.at(d)};
-    if (guide_.step() == CalibrateStep::sweep)
-      block.picture.push_back(open.empty() ? "all directions were reached" : open);
-  }
+  const bool sweeps = guide_.step() == CalibrateStep::sweep;
+  const bool is_stick = !guide_.readings().rest.empty() && guide_.readings().declared_y != DeclaredRange{};
   if (!guide_.role().empty())
     block.picture.push_back(fmt::format("{} {}", bar(guide_.progress()),
-                                        guide_.step() == CalibrateStep::rest    ? "at rest"
-                                        : guide_.step() == CalibrateStep::sweep ? "swept"
-                                                                                : ""));
+                                        guide_.step() == CalibrateStep::rest ? "at rest"
+                                        : sweeps                             ? "swept"
+                                                                             : ""));
+  if (!is_stick) return block;
+  if (sweeps) block.picture.push_back(missing_words(guide_.reached()));
+  constexpr int columns = 34, rows = 13;
+  for (std::string& row : cloud_rows(guide_.readings(), guide_.place(), columns, rows))
+    block.picture.push_back(std::move(row));
   return block;
 }
 

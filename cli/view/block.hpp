@@ -46,7 +46,7 @@ struct Block {
   std::vector<Item> items;
   std::vector<Gauge> gauges;
   std::vector<std::string> picture{};  ///< rows of cells, above the gauges
-  std::uint64_t rank = 0;  ///< who was moved last has the greatest
+  std::uint64_t rank = 0;              ///< who was moved last has the greatest
 };
 
 struct BlockWords {

@@ -39,7 +39,8 @@ namespace omnipar {
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;
-  std::vector<RawPoint> rest_after{};  ///< when it was released behind the sweep: elsewhere, if it is not self-centering
+  std::vector<RawPoint>
+      rest_after{};  ///< when it was released behind the sweep: elsewhere, if it is not self-centering
   std::vector<RawPoint>
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
   DeclaredRange declared_x{};

@@ -49,8 +49,7 @@ bool is_silent(const Attachment& attachment) noexcept {
 std::vector<std::string> outdated_notes(const Attachment& attachment) {
   std::vector<std::string> notes;
   for (const std::string& role : attachment.outdated)
-    notes.push_back(fmt::format(
-        "'{}' has another range than when it was measured: its calibration is not used", role));
+    notes.push_back(fmt::format("'{}' has another range than when it was measured: its calibration is not used", role));
   return notes;
 }
 

@@ -138,8 +138,8 @@ const std::vector<Field>& profile_port_fields() {
       {"controller", FieldKind::name, "which controller is in it; the default one, if left out"},
       {"like", FieldKind::whole, "begin with the bindings of that port", false, 1, 99},
       {"game-dead-zone", FieldKind::number,
-       "the dead zone that the game itself has on its sticks: it is undone, the smallest push begins beyond it", false, 0,
-       0.9},
+       "the dead zone that the game itself has on its sticks: it is undone, the smallest push begins beyond it", false,
+       0, 0.9},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
   });
   return fields;
@@ -192,8 +192,8 @@ const std::vector<Field>& unit_control_fields() {
        -any_native, any_native},
       {"reversed", FieldKind::flag, "the axis runs from right to left, or from below upwards"},
       {"own-dead-zone", FieldKind::number,
-       "what the unit itself takes for rest, as a part of a full push: no other dead zone is put on top of it", false, 0,
-       0.9},
+       "what the unit itself takes for rest, as a part of a full push: no other dead zone is put on top of it", false,
+       0, 0.9},
   };
   return fields;
 }

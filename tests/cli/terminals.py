@@ -367,13 +367,30 @@ def learns_by_keys():
     shell.is_as_it_was()
 
 
+def measures_in_the_hand():
+    """The cloud grows as the stick is swept, and what is missing is named; the rest is left out by a key."""
+    home = tempfile.mkdtemp()
+    line = ["calibrate", "unit", "--seat", "sofa", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "worn.trace")]
+    shell = Shell(line + ["--from", "4.2", "--step"], HOME=home)
+    shell.look_for("move it slowly along its edge")
+    shell.look_for("not yet: ")
+    shell.type("n" * 150)
+    shell.look_for("all directions were reached")
+    shell.type("s")
+    shell.look_for("left-stick: left out")
+    shell.look_for("left-trigger: release it")
+    shell.type("q")
+    assert shell.end() == 1 and not (pathlib.Path(home) / "rig.toml").exists()
+    shell.is_as_it_was()
+
+
 def main():
     for end in ENDS:
         shell = Shell(LINE)
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")

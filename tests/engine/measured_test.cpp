@@ -135,7 +135,7 @@ TEST_CASE("ranges by use begin at 0.7 of what is declared, grow with two reading
   CHECK(say(215) == 1);  // both were beyond: the nearer one counts
   CHECK(say(105) == Approx(0.5));
   table.engine.adopt(Table::plan_with({{"pedal", {exact}}, {"a", {}}}));  // another plan forgets nothing
-  table.reader.next_frame();  // the first sample of another plan is at rest
+  table.reader.next_frame();                                              // the first sample of another plan is at rest
   CHECK(say(104) == Approx(104 / 210.0).margin(0.01));
   const auto ranges = table.engine.ranges_by_use(id);
   REQUIRE(ranges.size() == 1);
