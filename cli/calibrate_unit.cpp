@@ -59,6 +59,14 @@ std::string words_for(const AxisCalibration& axis) {
   return words + "; " + measured_words(axis.measured);
 }
 
+std::vector<std::pair<Code, double>> own_dead_zones(const Calibration& found) {
+  std::vector<std::pair<Code, double>> all;
+  for (const StickCalibration& stick : found.sticks) all.emplace_back(stick.x, stick.own_dead_zone);
+  for (const AxisCalibration& axis : found.axes) all.emplace_back(axis.code, axis.own_dead_zone);
+  std::erase_if(all, [](const auto& one) { return one.second == 0; });
+  return all;
+}
+
 class UnitCalibration {
  public:
   explicit UnitCalibration(const CalibrateWords& words) : words_(words) {}
@@ -213,6 +221,9 @@ class UnitCalibration {
     for (const AxisCalibration& axis : found.axes)
       print(fmt::format("  {:<16}{}", role_of(axis.code), words_for(axis)));
     print(fmt::format("Kept in {}.", path));
+    for (const auto& [code, own] : own_dead_zones(found))
+      talk(fmt::format("Everybody with this model is helped by a line in its sheet: {}: own-dead-zone = {}",
+                       role_of(code), own));
     const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
     talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
                      same_host(words_.sources.host)));

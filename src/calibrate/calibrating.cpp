@@ -178,6 +178,7 @@ class Calibrating::Inside {
     axis_.reading = next.x.reading;
     resting_.clear();
     not_reached_.clear();
+    stays_ = waits_for_release_ = false;
     marks_ = marks_for(next);
     ask(Step::rest);
   }
@@ -360,15 +361,32 @@ class Calibrating::Inside {
     if (static_cast<std::int64_t>(held_.size()) < steps_in(released)) return;
     stick_.rest_after = held_;
     axis_.rest_after = calibrate::of_x(held_);
+    stays_ = between(now, calibrate::median(held_), rest_) > back;
+    if (stays_ && now.is_stick) rest_ = middle_of_sweep();  // what is pushed from there is pushed
+    waits_for_release_ = stays_;
+    pushed_to_ = calibrate::median(held_);
     if (!marks_.empty()) return ask(Step::mark, 0);
     fit();
+  }
+
+  [[nodiscard]] RawPoint middle_of_sweep() const {
+    const auto middle = [](const std::vector<double>& values) {
+      return (calibrate::quantile(values, 0.02) + calibrate::quantile(values, 0.98)) / 2;
+    };
+    return {middle(calibrate::of_x(stick_.sweep)), middle(calibrate::of_y(stick_.sweep))};
+  }
+
+  /// Between two pushes it is released, or, if it is not self-centering, moved elsewhere.
+  [[nodiscard]] bool is_still_pushed(const Thing& now) const {
+    const double enough = step_ == Step::push ? pushed : unsteady;
+    return stays_ ? between(now, place_, pushed_to_) < enough : between(now, place_, rest_) > back;
   }
 
   /// Held somewhere for a moment: a push, or a mark.
   void hold(const Thing& now) {
     if (is_another(now)) return;
     if (waits_for_release_) {
-      waits_for_release_ = between(now, place_, rest_) > back;
+      waits_for_release_ = is_still_pushed(now);
       held_.clear();
       return;
     }
@@ -381,6 +399,7 @@ class Calibrating::Inside {
     if (static_cast<std::int64_t>(held_.size()) < steps_in(steady)) return;
     const RawPoint middle = calibrate::median(held_);
     waits_for_release_ = !is_middle_mark();
+    pushed_to_ = middle;
     if (step_ == Step::push) {
       stick_.pushes.push_back(middle);
       if (number_ < 3) return ask(Step::push, number_ + 1);
@@ -484,11 +503,11 @@ class Calibrating::Inside {
   std::vector<double> marks_;
   std::map<std::string, StickReadings> sticks_;
   std::map<std::string, AxisReadings> axes_;
-  RawPoint place_, rest_, still_, farthest_;
+  RawPoint place_, rest_, still_, farthest_, pushed_to_;
   std::vector<RawPoint> resting_, held_;
   double turned_ = 0, angle_ = 0;
   int low_ends_ = 0, high_ends_ = 0, side_ = 0;
-  bool was_away_ = false, has_moved_ = false, waits_for_release_ = false;
+  bool was_away_ = false, has_moved_ = false, waits_for_release_ = false, stays_ = false;
   bool told_waiting_ = false, told_other_ = false, told_missing_ = false;
   SweepFault asked_for_;
   std::vector<std::size_t> not_reached_;

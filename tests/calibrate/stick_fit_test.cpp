@@ -69,6 +69,7 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
   std::map<StickGate, Judged> judged;
   std::vector<double> turned_round;
   std::map<StickGate, int> mistaken;
+  int pushes = 0, short_of_it = 0;
   for (unsigned seed = 0; seed < count; ++seed) {
     const MadeStick stick = test::made_stick(seed);
     std::mt19937 dice{seed + 1};
@@ -88,7 +89,22 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
     const auto map = shape::stick_map(fit->stick);
     const shape::Point rest = shape::position(*map, stick.rest_x, stick.rest_y);
     CHECK(std::hypot(rest.x, rest.y) < 0.012 + 0.5 / stick.width_y);
+    StickCalibration right = fit->stick;
+    if (stick.gate == StickGate::round) right.turned = stick.turned;
+    const auto set_right = shape::stick_map(right);
+    for (int i = 0; i < 8; ++i) {  // a full push reaches the sides and corners of a machine's square
+      const double angle = 45 * i * std::numbers::pi / 180, reach = stick.reach(angle);
+      const RawPoint raw = stick.rounded(stick.exact(reach * std::cos(angle), reach * std::sin(angle)));
+      const shape::Point full = shape::shaped(shape::position(*set_right, raw.x, raw.y), shape::DeadZone{0.05});
+      const shape::Point at = shape::within_gate(full, 1);
+      ++pushes;
+      const bool reaches = i % 2 == 0 ? std::fmax(std::fabs(at.x), std::fabs(at.y)) > 1 - 1e-9
+                                      : std::fmin(std::fabs(at.x), std::fabs(at.y)) > 1 - 1e-9;
+      if (!reaches) ++short_of_it;
+    }
   }
+  CAPTURE(pushes, short_of_it);
+  CHECK(short_of_it == 0);
   for (const auto& [gate, all] : judged) {
     const double direction = part_of(all.direction, 0.99), magnitude = part_of(all.magnitude, 0.99),
                  gain = part_of(all.gain, 0.99);

@@ -15,11 +15,6 @@ using namespace omnipar::test;
 
 namespace {
 
-/// `omnipar` with a home of its own.
-std::vector<std::string> at_home(const std::string& words) {
-  return {"sh", "-c", "HOME=/tmp/measuring exec /box/omnipar " + words};
-}
-
 /// A square gate, rest off its middle, built in askew by 5 degrees, and narrower up and down.
 class WornPad : public UhidPad {
  public:
@@ -63,7 +58,7 @@ class WornPad : public UhidPad {
 TEST_CASE("a worn stick is measured in the hand and played: the virtual device reaches every corner", "[units]") {
   WornPad pad;
   REQUIRE(wait_for_nodes("Worn Pad", 1));
-  Program measure{at_home("calibrate unit --only left-stick --seat sofa")};
+  Program measure{from_home("measuring", "calibrate unit --only left-stick --seat sofa")};
   REQUIRE(measure.wait_for("release it, and wait"));
   for (int i = 0; i < 10 && !measure.wait_for("move it slowly", 1, 100); ++i) pad.rest(600);
   REQUIRE(measure.wait_for("move it slowly"));
@@ -99,7 +94,7 @@ default = ["left-stick"]
 )";
   std::ofstream{"/tmp/measuring/corners.toml"}
       << "omnipar = 1\nkind = \"profile\"\nname = \"corners\"\nsystem = \"square\"\n[port.1]\nseat = \"sofa\"\n";
-  Program play{at_home("play /tmp/measuring/corners.toml --data /tmp/measuring/square.toml")};
+  Program play{from_home("measuring", "play /tmp/measuring/corners.toml --data /tmp/measuring/square.toml")};
   REQUIRE(wait_for_nodes(port_1, 1));
   NodeReader game{node_of(port_1)};
   sleep_ms(500);

@@ -14,11 +14,6 @@ namespace {
 
 constexpr int enough_for_the_menu = 1000;
 
-/// `omnipar` with a home of its own.
-std::vector<std::string> at_home(const std::string& words) {
-  return {"sh", "-c", "HOME=/tmp/learning exec /box/omnipar " + words};
-}
-
 /// Presses until the program has said so: what is pressed before it has opened the node is lost.
 bool press_until(const UhidUnit& keyboard, Key key, Program& program, const std::string& words) {
   for (int tries = 0; tries < 20; ++tries) {
@@ -51,7 +46,7 @@ TEST_CASE("a map is learned from a panel that types, heard by nobody else, and p
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   NodeReader bystander{node_of("Tern Two-Player Encoder")};
-  Program learn{at_home("learn profile arcade-6b")};
+  Program learn{from_home("learning", "learn profile arcade-6b")};
   REQUIRE(press_until(panel, tern_left[4], learn, "answers."));
   bystander.drain();
   bystander.forget_events();
@@ -71,7 +66,7 @@ TEST_CASE("a map is learned from a panel that types, heard by nobody else, and p
   CHECK(bystander.wait_for(EV_KEY, KEY_V, 1));
   panel.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
 
-  Program play{at_home("play own-arcade-6b")};
+  Program play{from_home("learning", "play own-arcade-6b")};
   REQUIRE(press_until(panel, tern_left[4], play, "Player 1 plays"));
   REQUIRE(wait_for_nodes(port_1, 1));
   NodeReader game{node_of(port_1)};
@@ -88,7 +83,7 @@ TEST_CASE("an encoder for two that nobody knows is learned from nothing, and bot
   const UhidUnit board{"Wick Board For Two", "w", 13, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Wick Board For Two", 1));
   NodeReader bystander{node_of("Wick Board For Two")};
-  Program learn{at_home("learn unit --form panel --parts left,right")};
+  Program learn{from_home("learning", "learn unit --form panel --parts left,right")};
   const auto letter = [](std::size_t number) { return Key{0, static_cast<std::uint8_t>(4 + number)}; };
   REQUIRE(press_until(board, letter(0), learn, "answers."));
   bystander.drain();
@@ -111,7 +106,7 @@ TEST_CASE("an encoder for two that nobody knows is learned from nothing, and bot
   CHECK(learn.output().find("/sheets/wick-board-for-two.toml: 23 controls") != std::string::npos);
   CHECK(seen_keys(bystander) == 0);
 
-  Program play{at_home("play arcade-6b")};
+  Program play{from_home("learning", "play arcade-6b")};
   REQUIRE(press_until(board, letter(4), play, "Player 1 plays"));
   REQUIRE(press_until(board, letter(16), play, "Player 2 plays"));
   REQUIRE(wait_for_nodes(port_2, 1));
@@ -131,7 +126,7 @@ TEST_CASE("an encoder for two that nobody knows is learned from nothing, and bot
 TEST_CASE("whoever learns a unit that is played on is told by which process", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   const Playing play{"pad-2b", pad};
-  Program learn{at_home("learn profile pad-2b")};
+  Program learn{from_home("learning", "learn profile pad-2b")};
   CHECK(learn.wait_for_end() == 3);
   INFO(learn.output());
   CHECK(learn.output().find("is in use by omnipar (process " + std::to_string(play.process()) + ") [unit-in-use]") !=
@@ -141,7 +136,7 @@ TEST_CASE("whoever learns a unit that is played on is told by which process", "[
 TEST_CASE("each step answers in the hand", "[units]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Shaking Pad", 1));
-  Program learn{at_home("learn profile pad-2b --as shaken --feel --with-virtual")};
+  Program learn{from_home("learning", "learn profile pad-2b --as shaken --feel --with-virtual")};
   REQUIRE(tap_until(pad, learn, "answers."));
   REQUIRE(learn.wait_for("1 of"));
   sleep_ms(50);
@@ -168,7 +163,7 @@ TEST_CASE("a disk that fills up while somebody presses leaves the old map, and t
                       "HOME=/tmp/learning /box/omnipar profile new /tmp/full/map.toml --system pad-2b") == 0);
   const std::string before = contents("/tmp/full/map.toml");
   REQUIRE_FALSE(before.empty());
-  Program learn{at_home("learn profile /tmp/full/map.toml --only inner")};
+  Program learn{from_home("learning", "learn profile /tmp/full/map.toml --only inner")};
   REQUIRE(tap_until(pad, learn, "1 of 1:"));
   static_cast<void>(std::system("dd if=/dev/zero of=/tmp/full/more bs=1k count=64 2>/dev/null"));
   const auto hold = [&pad](int ms) {

@@ -20,6 +20,11 @@
 
 namespace omnipar::test {
 
+/// The words of `omnipar` with a home of its own, /tmp/HOME.
+[[nodiscard]] inline std::vector<std::string> from_home(const std::string& home, const std::string& words) {
+  return {"sh", "-c", "HOME=/tmp/" + home + " exec /box/omnipar " + words};
+}
+
 /// The one report of the made pads: 16 buttons from BTN_SOUTH on, a hat (8: at rest), two sticks.
 struct PadReport {
   std::uint16_t buttons = 0;

@@ -3,10 +3,14 @@
 The pad is the demo's: its left stick rests off the middle, reaches three quarters of its range, and is built in askew.
 Behind the measuring somebody pushes right, down, left and up.
 """
+import math
 import pathlib
 import re
 import struct
 import tomllib
+
+from job_05_two_socket_adapter import DESCRIPTOR, NAME, Adapter
+from room import Room
 
 WORN = str(pathlib.Path(__file__).resolve().parents[2] / "demo/worn.trace")
 MACHINE = ["--profile", "pad-two-stick"]
@@ -77,3 +81,42 @@ def run(home):
     path.write_text(text.replace("edge = [[", "edge = [[139, 120], ["))  # an edge that does not go around
     talk = home.run("units", "--host", WORN, "--rig", "rig.toml")[1]
     assert "this edge does not go around the rest" in talk, talk
+
+    measure_old_stick(home)
+
+
+def measure_old_stick(home):
+    """One socket of the adapter: raw reports, a stick that stays where it is left, off the middle, and four pushes."""
+    room = Room()
+    room.raw_unit(1, NAME, 3, DESCRIPTOR)
+    room.plug(1, "in")
+    adapter = Adapter(room)
+    adapter.plugged = 3
+    room.wait(300)
+    adapter.send()
+
+    def to(x, y, wait=12):
+        adapter.sticks[1] = [round(140 + 80 * x), round(126 + 70 * y)]
+        adapter.send(wait)
+
+    adapter.press(1, 0)                                          # this one is meant
+    for _ in range(60):
+        to(0.3, -0.2, 40)
+    for i in range(520):
+        angle = 2 * math.pi * 2.6 * i / 520
+        to(min(1, i / 15) * math.cos(angle), min(1, i / 15) * math.sin(angle))
+    for _ in range(150):                                         # left near the edge
+        to(-0.6, 0.5, 30)
+    for x, y in ((0, -1), (1, 0), (0, 1), (-1, 0)):
+        for _ in range(20):
+            to(x, y, 30)
+    adapter.press(1, 0)
+    path = home.folder / "plugs.trace"
+    room.save(path)
+    out, talk = home.run("calibrate", "unit", "--seat", "left", "--rig", "plugs.toml", "--host", "plugs.trace")
+    assert "round gate" in out and "not self-centering" in out, out + talk
+    kept = tomllib.loads(next((home.folder / "calibrations").glob("quill*")).read_text())
+    stick = kept["stick"][0]
+    assert stick["x"].startswith("hid:") and stick["self-centering"] is False, stick
+    assert abs(stick["rest"][0] - 140) < 2 and abs(stick["rest"][1] - 126) < 2 and abs(stick.get("turned", 0)) < 1.5, stick
+    assert stick["declared-x"] == [20, 236], stick               # that socket's own range
