@@ -64,7 +64,7 @@ std::optional<RawPoint> Hearing::place(const Thing& thing) const {
 
 double Hearing::away(const Thing& thing) const {
   const auto now = place(thing);
-  const auto from = marks_.find(thing.role);
+  const auto from = marks_.find({thing.node, thing.x.code});
   if (!now || from == marks_.end()) return 0;
   const RawPoint half = half_of(thing);
   return length({(now->x - from->second.x) / half.x, (now->y - from->second.y) / half.y});
@@ -72,7 +72,7 @@ double Hearing::away(const Thing& thing) const {
 
 void Hearing::mark() {
   for (const Thing& thing : things_)
-    if (const auto now = place(thing)) marks_[thing.role] = *now;
+    if (const auto now = place(thing)) marks_[{thing.node, thing.x.code}] = *now;
 }
 
 bool Hearing::is_down() const noexcept {

@@ -5,6 +5,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "omnipar/calibrating.hpp"
@@ -43,7 +44,7 @@ class Hearing {
   std::vector<Thing> things_;
   std::map<int, std::map<Code, std::int32_t>> values_;
   std::map<int, std::vector<Code>> buttons_;
-  std::map<std::string, RawPoint> marks_;
+  std::map<std::pair<int, Code>, RawPoint> marks_;  ///< by node and code: two may have one role
   bool has_buttons_ = false;
 };
 

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "calibrate/made_stick.hpp"
+#include "omnipar/sheets.hpp"
 #include "shape/measured.hpp"
 
 using namespace omnipar;
@@ -407,4 +408,128 @@ TEST_CASE("a unit that leaves while it is measured goes on when it is back; a he
   REQUIRE(hands.guide.kept());
   CHECK(hands.guide.found().sticks.size() == 1);
   CHECK(hands.guide.found().axes.size() == 2);
+}
+
+TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]") {
+  const int stories = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 3000 : 150;
+  for (int seed = 0; seed < stories; ++seed) {
+    CAPTURE(seed);
+    std::mt19937 dice{static_cast<unsigned>(seed)};
+    const auto below = [&dice](std::uint32_t n) { return static_cast<std::int32_t>(dice() % n); };
+    Calibrating guide{{.only = {}, .pushes = below(2) == 0, .marks = below(2) == 0}};
+    std::vector<Attachment> nodes(2);
+    for (Attachment& node : nodes)
+      for (int axis = 0; axis < 3; ++axis) {
+        const std::int32_t low = below(3) == 0 ? -2'000'000'000 : below(1000), high = low + (below(3) == 0 ? 1 : 255);
+        const bool is_stick = below(2) == 0;
+        const auto code = static_cast<std::uint16_t>(2 * axis);
+        node.controls.push_back({absolute(code), is_stick || below(2) == 0 ? Reading::two_sided : Reading::one_sided,
+                                 is_stick ? "left-stick" : "left-trigger", is_stick ? Axis::x : Axis::none, low, high,
+                                 low});
+        if (is_stick && below(4) != 0)
+          node.controls.push_back({absolute(static_cast<std::uint16_t>(code + 1)), Reading::two_sided, "left-stick",
+                                   Axis::y, low, high, high});
+        node.controls.push_back({key(static_cast<std::uint16_t>(0x130 + axis)), Reading::button, "south"});
+      }
+    std::int64_t now = 0;
+    for (int step = 0; step < 400; ++step) {
+      const int node = below(2);
+      switch (below(12)) {
+        case 0:
+          guide.meet(node, nodes[static_cast<std::size_t>(node)]);
+          break;
+        case 1:
+          if (below(6) == 0) guide.lose(node);
+          break;
+        case 2:
+          if (below(20) == 0) guide.choose(static_cast<CalibrateChoice>(below(4)));
+          break;
+        case 3:
+          now += below(5) == 0 ? 3'000'000 : below(60'000);
+          guide.advance(at_us(now));
+          break;
+        default: {
+          const auto& controls = nodes[static_cast<std::size_t>(node)].controls;
+          std::vector<Change> changes;
+          for (int i = 0; i < 3; ++i) {
+            const Control& c = controls[dice() % controls.size()];
+            changes.push_back({c.code, below(9) == 0 ? below(2) * 2'000'000'000 - 1'000'000'000
+                                                     : c.minimum + below(static_cast<std::uint32_t>(
+                                                                       std::max(1, c.maximum - c.minimum + 1)))});
+          }
+          guide.hear(node, {at_us(now += below(20'000)), changes});
+        }
+      }
+      while (const auto event = guide.next_event()) CHECK(to_text(*event).size() < 600);
+      CHECK((guide.progress() >= 0 && guide.progress() <= 1));
+      static_cast<void>(guide.reached());
+      if (guide.next_due()) CHECK(*guide.next_due() > at_us(0));
+    }
+    Calibration all = merged({"x", {}}, guide.found());
+    const Sheets again = read_sheets("t.toml", to_toml(all));
+    INFO(to_toml(all));
+    REQUIRE(again.problems.empty());
+    REQUIRE(again.rig.calibrations.size() == 1);
+    CHECK(again.rig.calibrations[0] == all);
+  }
+}
+
+TEST_CASE("fits take any readings: what they give can be kept and used", "[calibrate]") {
+  const int rounds = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 4000 : 300;
+  int fitted = 0;
+  for (int seed = 0; seed < rounds; ++seed) {
+    CAPTURE(seed);
+    std::mt19937 dice{static_cast<unsigned>(seed)};
+    const auto any = [&dice](double size) { return size * std::uniform_real_distribution<double>{-1, 1}(dice); };
+    const double size = std::pow(10.0, static_cast<double>(dice() % 10)), squeeze = std::fabs(any(1)) + 0.05;
+    const auto range = [&] { return DeclaredRange{static_cast<std::int32_t>(-size), static_cast<std::int32_t>(size)}; };
+    StickReadings stick;
+    AxisReadings axis;
+    stick.declared_x = stick.declared_y = axis.declared = range();
+    axis.reading = dice() % 2 == 0 ? Reading::one_sided : Reading::two_sided;
+    const double noise = dice() % 3 == 0 ? size : size * 0.01;
+    for (auto i = dice() % 300; i > 0; --i) {
+      stick.rest.push_back({any(noise), any(noise)});
+      axis.rest.push_back(any(noise));
+    }
+    const int form = static_cast<int>(dice() % 4);
+    for (auto i = dice() % 900; i > 0; --i) {
+      const double angle = static_cast<double>(i) / 40, far = form == 0   ? 1
+                                           : form == 1 ? 1 + 0.5 * std::sin(5 * angle)
+                                                       : std::fabs(any(1));
+      const RawPoint at{size * far * std::cos(angle), squeeze * size * far * std::sin(angle)};
+      stick.sweep.push_back(form == 3 ? RawPoint{size, size} : at);
+      axis.sweep.push_back(form == 3 ? 0 : at.x);
+    }
+    if (dice() % 3 == 0) stick.rest_after.assign(60, {any(size), any(size)});
+    if (dice() % 3 == 0) stick.pushes.assign(4, {any(size), any(size)});
+    stick.as_it_is = dice() % 2 == 0;
+    Calibration calibration{"x", {}};
+    if (const auto fit = fit_stick(stick)) {
+      ++fitted;
+      calibration.sticks.push_back(fit->stick);
+      calibration.sticks[0].x = absolute(0);
+      calibration.sticks[0].y = absolute(1);
+      const auto map = shape::stick_map(fit->stick);
+      REQUIRE(map);
+      for (int i = 0; i < 20; ++i) {
+        const shape::Point p = shape::position(*map, any(2e9), any(2e9));
+        CHECK(std::hypot(p.x, p.y) <= 1 + 1e-9);
+      }
+    } else {
+      CHECK_FALSE(to_text(fit.error()).empty());
+    }
+    if (const auto fit = fit_axis(axis)) {
+      ++fitted;
+      calibration.axes.push_back(fit->axis);
+      calibration.axes[0].code = absolute(2);
+    } else {
+      CHECK_FALSE(to_text(fit.error()).empty());
+    }
+    const Sheets again = read_sheets("t.toml", to_toml(calibration));
+    INFO(to_toml(calibration));
+    REQUIRE(again.problems.empty());
+    CHECK(again.rig.calibrations.at(0) == calibration);
+  }
+  CHECK(fitted > rounds / 10);
 }
