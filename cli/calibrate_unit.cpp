@@ -11,7 +11,6 @@
 #include "calibrate_run.hpp"
 #include "calibrate_words.hpp"
 #include "calibration_file.hpp"
-#include "draw/pictures.hpp"
 #include "files/write.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
@@ -163,26 +162,28 @@ class UnitCalibration {
     return words_.picture.empty() ? good : draw(run, kept);
   }
 
-  /// Of the first control that was measured, or of that which --only names.
+  /// The first control that was measured, or that which --only names.
   int draw(const CalibrateRun& run, const Calibration& kept) const {
-    const auto format = draw::format_of(words_.picture);
-    std::string bytes;
-    for (const std::string& role : run.guide().roles()) {
-      const Control* control = run.control_of(role);
-      if (control == nullptr || !bytes.empty()) continue;
-      Attachment measured;
-      measured.sticks = kept.sticks;
-      measured.axes = kept.axes;
-      const double zone = attach::dead_zone_for(measured, control->code, default_dead_zone(role));
-      const std::string title = fmt::format("{}: {}", kept.unit, role);
-      if (const StickReadings* stick = run.guide().readings_of(role))
-        if (const auto* found = attach::stick_of(measured, control->code))
-          bytes = draw::stick_picture(title, *stick, *found, zone, *format);
-      if (const AxisReadings* axis = run.guide().axis_readings_of(role))
-        if (const auto* found = attach::axis_of(measured, control->code))
-          bytes = draw::axis_picture(title, *axis, *found, zone, *format);
-    }
-    return write_picture(words_.picture, bytes, "nothing was measured that could be drawn");
+    Attachment measured;
+    measured.sticks = kept.sticks;
+    measured.axes = kept.axes;
+    return draw_picture(
+        words_.picture, "nothing was measured that could be drawn",
+        [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
+          for (const std::string& role : run.guide().roles()) {
+            const Control* control = run.control_of(role);
+            if (control == nullptr) continue;
+            const double zone = attach::dead_zone_for(measured, control->code, default_dead_zone(role));
+            const std::string title = fmt::format("{}: {}", kept.unit, role);
+            const StickReadings* stick = run.guide().readings_of(role);
+            const AxisReadings* axis = run.guide().axis_readings_of(role);
+            if (const auto* found = attach::stick_of(measured, control->code); stick != nullptr && found != nullptr)
+              return pictures.stick(title, *stick, *found, zone, format);
+            if (const auto* found = attach::axis_of(measured, control->code); axis != nullptr && found != nullptr)
+              return pictures.axis(title, *axis, *found, zone, format);
+          }
+          return "";
+        });
   }
 
   void show(const CalibrateRun& run, const Calibration& found, const std::string& path) const {

@@ -1,21 +1,47 @@
 #include "picture_file.hpp"
 
+#include <dlfcn.h>
+
 #include <fmt/format.h>
 
 #include "command.hpp"
-#include "draw/pictures.hpp"
 #include "files/write.hpp"
 #include "os/door.hpp"
 
 namespace omnipar::cli {
+namespace {
 
-std::optional<Diagnostic> refuses_picture(const std::string& path) {
-  if (path.empty() || draw::format_of(path)) return std::nullopt;
-  return Diagnostic{"bad-picture", Severity::error, "a picture is an .svg or a .png file", path,
-                    "write --picture stick.svg, or stick.png"};
+/// The library that draws: beside the program, as it was built, or where it is installed. It stays loaded.
+const draw::Pictures* pictures() {
+  const std::string program = os::real_door().real_path("/proc/self/exe");
+  const std::string folder = program.substr(0, program.rfind('/'));
+  void* library = nullptr;
+  for (const std::string& path :
+       {folder + "/libomnipar-draw.so", folder + "/../" + OMNIPAR_LIBRARY_FOLDER + "/omnipar/libomnipar-draw.so"})
+    if (library == nullptr) library = dlopen(path.c_str(), RTLD_NOW | RTLD_LOCAL);
+  if (library == nullptr) return nullptr;
+  const auto offered = reinterpret_cast<decltype(&omnipar_pictures)>(dlsym(library, "omnipar_pictures"));
+  return offered == nullptr ? nullptr : offered();
 }
 
-int write_picture(const std::string& path, const std::string& bytes, const std::string& hint) {
+}  // namespace
+
+std::optional<Diagnostic> refuses_picture(const std::string& path) {
+  if (path.empty()) return std::nullopt;
+  if (!draw::format_of(path))
+    return Diagnostic{"bad-picture", Severity::error, "a picture is an .svg or a .png file", path,
+                      "write --picture stick.svg, or stick.png"};
+  if (pictures() == nullptr)
+    return Diagnostic{
+        "cannot-draw", Severity::error, "the library that draws cannot be loaded", path,
+        "install libomnipar-draw.so with the program, and what it needs: libcairo2 and libpangocairo-1.0-0"};
+  return std::nullopt;
+}
+
+int draw_picture(const std::string& path, const std::string& hint,
+                 const std::function<std::string(const draw::Pictures&, draw::Format)>& drawn) {
+  const draw::Pictures* offered = pictures();
+  const std::string bytes = offered == nullptr ? "" : drawn(*offered, *draw::format_of(path));
   std::optional<Diagnostic> problem;
   if (bytes.empty())
     problem = Diagnostic{"no-picture", Severity::error, "there is nothing to be drawn", path, hint};

@@ -1,17 +1,22 @@
 // Files of pictures.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 
+#include "draw/pictures.hpp"
 #include "omnipar/diagnostic.hpp"
 
 namespace omnipar::cli {
 
-/// Better said before than behind the work: what is wrong with the name of a picture's file; nothing for an empty one.
+/// Better said before than behind the work: what is wrong with the name of a picture's file, or that nothing can be
+/// drawn here (`bad-picture`, `cannot-draw`); nothing for an empty one.
 [[nodiscard]] std::optional<Diagnostic> refuses_picture(const std::string& path);
 
-/// Writes it whole and says so; without bytes there was nothing to be drawn, and the hint says why. The exit status.
-[[nodiscard]] int write_picture(const std::string& path, const std::string& bytes, const std::string& hint);
+/// Lets it be drawn, writes it whole and says so; without bytes there was nothing to be drawn, and the hint says why.
+/// The exit status.
+[[nodiscard]] int draw_picture(const std::string& path, const std::string& hint,
+                               const std::function<std::string(const draw::Pictures&, draw::Format)>& drawn);
 
 }  // namespace omnipar::cli

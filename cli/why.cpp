@@ -10,7 +10,6 @@
 #include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
-#include "draw/pictures.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/role.hpp"
@@ -215,10 +214,11 @@ int run(const WhyWords& words) {
   if (words.json) print_json(list, 2);
   if (!words.picture.empty()) {
     const std::string title = fmt::format("{} in {}", words.control, words.sources.profile);
-    const std::string bytes =
-        curves.empty() ? "" : draw::curves_picture(title, curves, *draw::format_of(words.picture));
-    if (const int status = write_picture(words.picture, bytes, "no stick and no axis is on this way"); status != good)
-      return status;
+    const int status = draw_picture(words.picture, "no stick and no axis is on this way",
+                                    [&](const draw::Pictures& pictures, draw::Format format) {
+                                      return curves.empty() ? "" : pictures.curves(title, curves, format);
+                                    });
+    if (status != good) return status;
   }
   if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", words.control));
   return found > 0 ? good : found_something;

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/list.hpp"
+#include "draw/sheet.hpp"
 #include "shape/measured.hpp"
 
 namespace omnipar::draw {
@@ -121,14 +122,6 @@ void legend(Sheet& sheet, const std::vector<std::pair<std::string, Colour>>& ent
   }
 }
 
-}  // namespace
-
-std::optional<Format> format_of(std::string_view path) {
-  if (path.ends_with(".svg")) return Format::svg;
-  if (path.ends_with(".png")) return Format::png;
-  return std::nullopt;
-}
-
 std::string stick_picture(const std::string& title, const StickReadings& readings, const StickCalibration& kept,
                           double dead_zone, Format format) {
   const auto map = shape::stick_map(kept);
@@ -239,4 +232,11 @@ std::string curves_picture(const std::string& title, const std::vector<Curve>& c
   return sheet.finish();
 }
 
+}  // namespace
 }  // namespace omnipar::draw
+
+const omnipar::draw::Pictures* omnipar_pictures() noexcept {
+  static constexpr omnipar::draw::Pictures all{omnipar::draw::stick_picture, omnipar::draw::axis_picture,
+                                               omnipar::draw::curves_picture};
+  return &all;
+}

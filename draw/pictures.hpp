@@ -1,4 +1,5 @@
 // The pictures that Omnipar makes: what was measured of a stick or an axis, and the way of a value through its stages.
+// They are drawn by a library of its own, which is loaded when there is something to be drawn.
 #pragma once
 
 #include <optional>
@@ -7,22 +8,18 @@
 #include <utility>
 #include <vector>
 
-#include "draw/sheet.hpp"
 #include "omnipar/calibrating.hpp"
 
 namespace omnipar::draw {
 
+enum class Format { svg, png };
+
 /// By the end of a file's name; nothing for another one than ".svg" or ".png".
-[[nodiscard]] std::optional<Format> format_of(std::string_view path);
-
-/// The raw cloud with centre, gate and dead zone; the cloud behind it; how far the edge is off in each direction,
-/// before and after; and where the hand was last. `dead_zone`: as a part of a full push.
-[[nodiscard]] std::string stick_picture(const std::string& title, const StickReadings& readings,
-                                        const StickCalibration& kept, double dead_zone, Format format);
-
-/// The readings in their order, with rest and ends; and the response, with the marks that it was led to.
-[[nodiscard]] std::string axis_picture(const std::string& title, const AxisReadings& readings,
-                                       const AxisCalibration& kept, double dead_zone, Format format);
+[[nodiscard]] inline std::optional<Format> format_of(std::string_view path) {
+  if (path.ends_with(".svg")) return Format::svg;
+  if (path.ends_with(".png")) return Format::png;
+  return std::nullopt;
+}
 
 /// What becomes of a push of each length, and of the one where the hand is now.
 struct Curve {
@@ -31,7 +28,22 @@ struct Curve {
   std::vector<std::pair<double, double>> ways{};   ///< by length: what comes in and what goes out
   std::optional<std::pair<double, double>> now{};  ///< where the hand is
 };
-/// At most four of them have room.
-[[nodiscard]] std::string curves_picture(const std::string& title, const std::vector<Curve>& curves, Format format);
+
+/// What the library offers; each gives the contents of a file, empty if that failed. `dead_zone`: as a part of a full
+/// push.
+struct Pictures {
+  /// The raw cloud with centre, gate and dead zone; the cloud behind it; how far the edge is off in each direction,
+  /// before and after; and where the hand was last.
+  std::string (*stick)(const std::string& title, const StickReadings& readings, const StickCalibration& kept,
+                       double dead_zone, Format format);
+  /// The readings in their order, with rest and ends; and the response, with the marks that it was led to.
+  std::string (*axis)(const std::string& title, const AxisReadings& readings, const AxisCalibration& kept,
+                      double dead_zone, Format format);
+  /// At most four curves have room.
+  std::string (*curves)(const std::string& title, const std::vector<Curve>& curves, Format format);
+};
 
 }  // namespace omnipar::draw
+
+/// The one thing that is looked up in it: made by the same build as whoever calls it.
+extern "C" [[gnu::visibility("default")]] const omnipar::draw::Pictures* omnipar_pictures() noexcept;

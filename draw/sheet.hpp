@@ -7,6 +7,8 @@
 #include <utility>
 #include <vector>
 
+#include "draw/pictures.hpp"
+
 namespace omnipar::draw {
 
 struct Spot {
@@ -19,8 +21,6 @@ struct Colour {
 };
 inline constexpr Colour ink{0.13, 0.13, 0.16}, faint{0.45, 0.46, 0.50}, grid{0.90, 0.90, 0.92},
     before{0.80, 0.36, 0.04}, after{0.05, 0.33, 0.66}, cloud{0.25, 0.27, 0.32, 0.35}, zone{0.05, 0.33, 0.66, 0.14};
-
-enum class Format { svg, png };
 
 /// 1280 by 800, in points of a screen.
 class Sheet {

@@ -129,6 +129,11 @@ inline constexpr double corner_from = 0.85, corner_at = 0.96;
 [[nodiscard]] inline std::int32_t native(const NativeRange& range, double value) noexcept {
   if (value >= 1) return range.maximum;
   if (value <= -1) return range.minimum;
+  if (range.step == 1 && range.dead_band == 0) [[likely]] {
+    const double rest = range.rest;
+    const double off = value < 0 ? value * (rest - range.minimum) : value * (range.maximum - rest);
+    return range.rest + static_cast<std::int32_t>(off < 0 ? off - 0.5 : off + 0.5);
+  }
   const double steps = from_rest(range, value) / range.step;
   const auto whole = static_cast<std::int64_t>(steps < 0 ? steps - 0.5 : steps + 0.5) * range.step;
   const std::int64_t low = range.minimum < range.maximum ? range.minimum : range.maximum;

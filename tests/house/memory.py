@@ -32,7 +32,8 @@ def status_with(tool, kib):
 
 def says_what_it_lacks(tool):
     """From too little to enough, in small steps: each time the tool does its work, or says what it lacks."""
-    kib = next(kib for kib in range(4_000, 1_000_000, 500) if status_with(tool, kib) != 127) - 500
+    loads = next(kib for kib in range(1_000, 1_000_000, 500) if status_with(tool, kib) == 127)  # before: not even the loader
+    kib = next(kib for kib in range(loads, 1_000_000, 500) if status_with(tool, kib) != 127) - 500
     statuses = []
     while statuses[-20:] != [0] * 20 and len(statuses) < 1_000:
         kib += 20
