@@ -16,8 +16,6 @@ namespace {
 
 using Kind = CalibrateEvent::Kind;
 
-constexpr std::size_t most_notes = 8;
-
 bool is_analog(const Control& control) {
   return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
 }
@@ -188,12 +186,6 @@ std::optional<Time> CalibrateRun::next_due() const {
 bool CalibrateRun::has_changed() noexcept { return watching_->has_changed() || std::exchange(changed_, false); }
 
 // -- what is said ---------------------------------------------------------------------------------------------
-
-void CalibrateRun::note(const std::string& words) {
-  if (say_) say_(words);
-  notes_.push_back(words);
-  if (notes_.size() > most_notes) notes_.erase(notes_.begin());
-}
 
 void CalibrateRun::drain() {
   while (const auto event = guide_.next_event()) {

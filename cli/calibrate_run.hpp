@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "omnipar/calibrating.hpp"
-#include "watching.hpp"
+#include "asking_run.hpp"
 
 namespace omnipar::cli {
 
@@ -20,20 +20,16 @@ struct CalibrateWish {
   bool may_be_new = false;  ///< it need not be in the rig
 };
 
-class CalibrateRun final : public Live {
+class CalibrateRun final : public AskingRun {
  public:
   [[nodiscard]] static tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> open(CalibrateWish wish);
 
-  void say_to(LineSink say) override { say_ = std::move(say); }
-  [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
   void take(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override;
   [[nodiscard]] bool wants_end() const override { return guide_.over() || watching_->wants_end() || failure_; }
   [[nodiscard]] bool is_over() const override { return wants_end() || watching_->is_over(); }
-  [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
-  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
   [[nodiscard]] view::Page page() const override;
   bool press(char key) override;
   [[nodiscard]] std::string keys() const override;
@@ -58,7 +54,6 @@ class CalibrateRun final : public Live {
   void hear(int node, const Report& report);
   void told(const SessionEvent& event);
   void drain();
-  void note(const std::string& words);
   [[nodiscard]] bool is_in_rig(const std::string& unit) const;
   [[nodiscard]] view::Block picture() const;
 
@@ -66,13 +61,10 @@ class CalibrateRun final : public Live {
   std::string unit_;
   bool may_be_new_;
   Rig rig_;
-  std::unique_ptr<Watching> watching_;
-  LineSink say_;
   std::vector<UnitDetails> units_;
   std::set<int> nodes_;  ///< of the unit
   Description description_;
   std::string part_;
-  std::vector<std::string> notes_;
   std::optional<Diagnostic> failure_;
   std::string last_line_;
   bool asked_ = false;     ///< for the unit

@@ -25,9 +25,6 @@ std::string key_of(const UnitDetails& unit) {
                      unit.part);
 }
 
-/// Nothing that is said matters longer than this many lines.
-constexpr std::size_t most_notes = 8;
-
 }  // namespace
 
 LearningRun::LearningRun(LearnWish& wish)
@@ -227,14 +224,6 @@ void LearningRun::drain() {
     if (event->kind == Kind::opens) menu_line_ = words;
     note(words, !is_question && event->kind != Kind::opens);
   }
-}
-
-/// Said, and, where something is drawn, to be seen for a while.
-void LearningRun::note(const std::string& words, bool is_drawn) {
-  if (say_) say_(words);
-  if (!is_drawn) return;
-  notes_.push_back(words);
-  if (notes_.size() > most_notes) notes_.erase(notes_.begin());
 }
 
 /// Any keyboard may be a new unit; but whoever sits at another one may go on typing.

@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "omnipar/learning.hpp"
-#include "watching.hpp"
+#include "asking_run.hpp"
 
 namespace omnipar::cli {
 
@@ -34,21 +34,16 @@ struct LearnWish {
   bool leds = false;  ///< and on the unit's LEDs
 };
 
-class LearningRun final : public Live {
+class LearningRun final : public AskingRun {
  public:
   [[nodiscard]] static tl::expected<std::unique_ptr<LearningRun>, Diagnostics> open(LearnWish wish);
 
-  /// What is said to people goes there as it happens.
-  void say_to(LineSink say) override { say_ = std::move(say); }
-  [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
   void take(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override;
   [[nodiscard]] bool wants_end() const override { return learning_.over() || watching_->wants_end() || in_use_; }
   [[nodiscard]] bool is_over() const override { return wants_end() || watching_->is_over(); }
-  [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
-  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
   [[nodiscard]] view::Page page() const override;
   bool press(char key) override;
   [[nodiscard]] std::string keys() const override;
@@ -81,7 +76,6 @@ class LearningRun final : public Live {
   void hear(int node, const Report& report);
   void told(const SessionEvent& event);
   void drain();
-  void note(const std::string& words, bool is_drawn = true);
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();
   void grab_ours();
@@ -110,12 +104,9 @@ class LearningRun final : public Live {
   bool leds_;
   Rig rig_;
   Learning learning_;
-  std::unique_ptr<Watching> watching_;
-  LineSink say_;
   std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
   std::map<std::string, std::string> names_;            ///< of units, by their keys
   std::map<int, Met> met_;                              ///< also those that have left
-  std::vector<std::string> notes_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
   std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names

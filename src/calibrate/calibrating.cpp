@@ -431,8 +431,7 @@ class Calibrating::Inside {
     std::erase_if(found.sticks, [&](const StickCalibration& s) { return s.x == now.x.code; });
     found.sticks.push_back(fit->stick);
     sticks_[role_] = stick_;
-    say({.kind = Kind::measures, .role = role_, .notes = fit->notes});
-    begin(next_ + 1);
+    go_on(fit->notes);
   }
 
   void fit_axis_of(const Thing& now) {
@@ -442,7 +441,12 @@ class Calibrating::Inside {
     std::erase_if(found.axes, [&](const AxisCalibration& a) { return a.code == now.x.code; });
     found.axes.push_back(fit->axis);
     axes_[role_] = axis_;
-    say({.kind = Kind::measures, .role = role_, .notes = fit->notes});
+    go_on(fit->notes);
+  }
+
+  /// This one is measured.
+  void go_on(const std::vector<std::string>& notes) {
+    say({.kind = Kind::measures, .role = role_, .notes = notes});
     begin(next_ + 1);
   }
 

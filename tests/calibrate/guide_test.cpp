@@ -495,8 +495,8 @@ TEST_CASE("fits take any readings: what they give can be kept and used", "[calib
     const int form = static_cast<int>(dice() % 4);
     for (auto i = dice() % 900; i > 0; --i) {
       const double angle = static_cast<double>(i) / 40, far = form == 0   ? 1
-                                           : form == 1 ? 1 + 0.5 * std::sin(5 * angle)
-                                                       : std::fabs(any(1));
+                                                              : form == 1 ? 1 + 0.5 * std::sin(5 * angle)
+                                                                          : std::fabs(any(1));
       const RawPoint at{size * far * std::cos(angle), squeeze * size * far * std::sin(angle)};
       stick.sweep.push_back(form == 3 ? RawPoint{size, size} : at);
       axis.sweep.push_back(form == 3 ? 0 : at.x);

@@ -1,0 +1,35 @@
+// A session in which people are asked for something: what they are told is said, and can be drawn for a while.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "watching.hpp"
+
+namespace omnipar::cli {
+
+class AskingRun : public Live {
+ public:
+  void say_to(LineSink say) override { say_ = std::move(say); }
+  [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
+  [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
+  [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
+
+ protected:
+  /// Said, and, where something is drawn, to be seen for a while.
+  void note(const std::string& words, bool is_drawn = true) {
+    constexpr std::size_t most = 8;  // nothing that is said matters longer
+    if (say_) say_(words);
+    if (!is_drawn) return;
+    notes_.push_back(words);
+    if (notes_.size() > most) notes_.erase(notes_.begin());
+  }
+
+  std::unique_ptr<Watching> watching_;
+  LineSink say_;
+  std::vector<std::string> notes_;
+};
+
+}  // namespace omnipar::cli
