@@ -23,7 +23,6 @@ void Sampler::begin() noexcept {
   tail_ = engine_.head->journal_end;
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
     shown_[t].value = as_machine(static_cast<Index>(t));
-    set_native(static_cast<Index>(t), true);
     shown_[t].since = engine_.head->now;
     shown_[t].taken = engine_.presses[t];
     shown_[t].total = engine_.total[t];
@@ -50,7 +49,7 @@ void Sampler::rest(std::int64_t now) noexcept {
     const TargetInfo& info = engine_.plan_data->targets[t];
     if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
     set(t, info.self_centering ? 0 : shown_[t].value);
-    set_native(t, true);
+    shown_[t].native_of = std::numeric_limits<double>::quiet_NaN();
     const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].total
                       : info.kind == TargetKind::button ? outstanding(t) != 0
                                                         : as_machine(t) != shown_[t].value;
@@ -66,20 +65,24 @@ void Sampler::rest(std::int64_t now) noexcept {
 }
 
 /// What goes back by less than a step stays where it is.
-void Sampler::set_native(Index target, bool at_once) noexcept {
-  const TargetInfo& info = engine_.plan_data->targets[target];
-  if (info.kind == TargetKind::button || info.kind == TargetKind::turns) return;
+std::int32_t Sampler::native(std::size_t target) const noexcept {
   Shown& shown = shown_[target];
-  const std::int32_t next = shape::native(info.native, shown.value);
-  if (next == shown.native && !at_once) return;
+  if (shown.native_of == shown.value) return shown.native;
+  const NativeRange& range = engine_.plan_data->targets[target].native;
+  const bool is_first = std::isnan(shown.native_of);
+  const std::int32_t next = shape::native(range, shown.value);
+  shown.native_of = shown.value;
   const std::int32_t way = next < shown.native ? -1 : 1;
   const bool is_whole = shown.value == 0 || shown.value >= 1 || shown.value <= -1;
-  if (!at_once && way == -shown.went && !is_whole) {
-    const double exact = info.native.rest + shape::from_rest(info.native, shown.value);
-    if (std::fabs(exact - shown.native) < info.native.step) return;
+  if (!is_first && next != shown.native && way == -shown.went && !is_whole) {
+    const double exact = range.rest + shape::from_rest(range, shown.value);
+    if (std::fabs(exact - shown.native) < range.step) return shown.native;
   }
-  shown.native = next;
-  shown.went = at_once || shown.value == 0 ? 0 : way;  // from rest it may go anywhere
+  if (is_first || shown.value == 0)
+    shown.went = 0;  // from rest it may go anywhere
+  else if (next != shown.native)
+    shown.went = way;
+  return shown.native = next;
 }
 
 void Sampler::set(Index target, double value) noexcept {
@@ -185,7 +188,6 @@ void Sampler::follow(Index axis) noexcept {
   const double now = as_machine(axis);
   if (shown_[axis].value == now) return;
   set(axis, now);
-  set_native(axis, false);
 }
 
 // -- samples ----------------------------------------------------------------------------------------------

@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -36,7 +37,8 @@ class Sampler {
   [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
-  [[nodiscard]] std::int32_t native(std::size_t target) const noexcept { return shown_[target].native; }
+  /// Of an axis: worked out when it is asked for, and kept.
+  [[nodiscard]] std::int32_t native(std::size_t target) const noexcept;
   [[nodiscard]] std::uint32_t presses(std::size_t target) const noexcept { return shown_[target].presses; }
 
  private:
@@ -47,8 +49,9 @@ class Sampler {
     std::uint64_t looked = 0;   ///< number of the last sample that looked at it
     std::uint32_t presses = 0;  ///< shown here
     std::uint32_t taken = 0;    ///< the engine's count up to which they have been shown
-    std::int32_t native = 0;    ///< of an axis: in the machine's own numbers
+    std::int32_t native = 0;    ///< of an axis: in the machine's own numbers, as it was asked for last
     std::int32_t went = 0;      ///< which way that changed last: -1 or 1
+    double native_of = std::numeric_limits<double>::quiet_NaN();  ///< the value that it is of; not a number: none yet
   };
 
   void begin() noexcept;
@@ -59,7 +62,6 @@ class Sampler {
   void look_at_sum(Index target) noexcept;
   void follow(Index axis) noexcept;
   void set(Index target, double value) noexcept;
-  void set_native(Index target, bool at_once) noexcept;
   [[nodiscard]] double within_gate(Index target, double corner) const noexcept;
   [[nodiscard]] double as_machine(Index target) const noexcept {
     const double corner = engine_.plan_data->targets[target].corner;
@@ -93,7 +95,7 @@ class Sampler {
   std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
-  std::vector<Shown> shown_;
+  mutable std::vector<Shown> shown_;
   std::uint64_t samples_ = 0;
   std::array<Index, max_targets> changed_{};
   std::array<Index, max_targets> behind_{};
