@@ -39,7 +39,7 @@ bool is_meant(const Attachment& attachment, const Report& report) {
 std::string bar(double part) {
   constexpr int cells = 24;
   std::string all = "[";
-  for (int i = 0; i < cells; ++i) all += i < static_cast<int>(part * cells + 0.5) ? '#' : ' ';
+  for (int i = 0; i < cells; ++i) all += i < static_cast<int>(std::lround(part * cells)) ? '#' : ' ';
   return all + "]";
 }
 
@@ -215,7 +215,7 @@ std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now,
   if (!readings.rest.empty()) put(readings.rest.back(), '+');
   put(now, 'o');
   const std::string line = "+" + std::string(static_cast<std::size_t>(columns), '-') + "+";
-  for (std::string& row : cells) row = "|" + row + "|";
+  for (std::string& row : cells) row = fmt::format("|{}|", row);
   cells.insert(cells.begin(), line);
   cells.push_back(line);
   return cells;

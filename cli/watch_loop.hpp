@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "live.hpp"
@@ -49,7 +50,8 @@ class Pace {
 
 class WatchLoop {
  public:
-  WatchLoop(os::Door& door, LoopWish wish, Live& live) : door_(door), wish_(wish), live_(live), signals_(door) {}
+  WatchLoop(os::Door& door, LoopWish wish, Live& live)
+      : door_(door), wish_(std::move(wish)), live_(live), signals_(door) {}
 
   /// Until a hand, a key or a signal ends it, or nothing more can come. The terminal may be null: then nothing is
   /// drawn. Fails if nothing can be waited for, or the session fails.

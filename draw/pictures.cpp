@@ -86,7 +86,7 @@ void by_direction(Sheet& sheet, const StickReadings& readings, const shape::Stic
     const shape::Point place = shape::by_hand(map, raw.x, raw.y);
     if (place == shape::Point{}) continue;
     const double turn = std::atan2(place.y, place.x) * 180 / 3.14159265358979 + 360;
-    const std::size_t sector = static_cast<std::size_t>(turn / 360 * sectors + 0.5) % sectors;
+    const std::size_t sector = static_cast<std::size_t>(std::lround(turn / 360 * sectors)) % sectors;
     const Spot old = plain(raw, readings);
     ways_after.at(sector).push_back(shape::part_of_way(map, place));
     ways_before.at(sector).push_back(std::hypot(old.x, old.y));

@@ -35,7 +35,8 @@ double distance(RawPoint a, RawPoint b) { return std::sqrt((a.x - b.x) * (a.x - 
 
 double quantile(std::vector<double> values, double part) {
   if (values.empty()) return 0;
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1) + 0.5);
+  const auto at =
+      values.begin() + static_cast<std::ptrdiff_t>(std::lround(part * static_cast<double>(values.size() - 1)));
   std::nth_element(values.begin(), at, values.end());
   return *at;
 }

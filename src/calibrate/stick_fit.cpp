@@ -32,7 +32,7 @@ using shape::angle_of;
 
 std::size_t sector_of(Point p, std::size_t count) {
   const double part = angle_of(p) / 360 + 1;
-  return static_cast<std::size_t>(part * static_cast<double>(count) + 0.5) % count;
+  return static_cast<std::size_t>(std::lround(part * static_cast<double>(count))) % count;
 }
 
 double length(Point p) { return std::sqrt(p.x * p.x + p.y * p.y); }
@@ -69,7 +69,7 @@ class StickFitting {
 
   /// The way by robust ends, and the sweep without its spikes.
   void find_way() {
-    const auto half_way = [](std::vector<double> values) {
+    const auto half_way = [](const std::vector<double>& values) {
       return (quantile(values, 0.98) - quantile(values, 0.02)) / 2;
     };
     half_ = {half_way(calibrate::of_x(in_.sweep)), half_way(calibrate::of_y(in_.sweep))};
@@ -215,7 +215,7 @@ class StickFitting {
     const RawPoint after = calibrate::rest_of(in_.rest_after, {2 * half_.x, 2 * half_.y}).at;
     stays_ = length(from_rest(after)) > 0.1;
     if (!stays_) return;
-    const auto middle = [](std::vector<double> values) {
+    const auto middle = [](const std::vector<double>& values) {
       return (quantile(values, 0.98) + quantile(values, 0.02)) / 2;
     };
     rest_.at = {middle(calibrate::of_x(in_.sweep)), middle(calibrate::of_y(in_.sweep))};
@@ -321,8 +321,9 @@ class StickFitting {
   void add_notes(StickFit& fit) const {
     const double width = std::min(half_.x, half_.y);
     if (rest_.spikes + spikes_ > 0)
-      fit.notes.push_back(fmt::format("{} left out: it jumps now and then",
-                                      quantity(static_cast<std::size_t>(rest_.spikes + spikes_), "spike")));
+      fit.notes.push_back(
+          fmt::format("{} left out: it jumps now and then",
+                      quantity(static_cast<std::size_t>(rest_.spikes) + static_cast<std::size_t>(spikes_), "spike")));
     if (rest_.drift > 0.02 * width)
       fit.notes.push_back(fmt::format("its rest drifts by {:.1f} % of the way", 100 * rest_.drift / width));
     if (clipped_ > edge_.size() / 20)

@@ -26,7 +26,7 @@ Constants prepare(const Values& values, RoleKind) {
 shape::Point middle_of(std::uint32_t way, double ways) noexcept {
   constexpr double d = shape::diagonal;
   constexpr shape::Point all[] = {{1, 0}, {d, d}, {0, 1}, {-d, d}, {-1, 0}, {-d, -d}, {0, -1}, {d, -d}};
-  return all[(way - 1) * (ways == 4 ? 2 : 1)];
+  return all[std::size_t{way - 1} * (ways == 4 ? 2 : 1)];
 }
 
 /// The way it is in while the push is near enough to its middle, else the nearest one.
