@@ -27,6 +27,20 @@ class AskingRun : public Live {
     if (notes_.size() > most) notes_.erase(notes_.begin());
   }
 
+  /// What has happened meanwhile is said.
+  virtual void drain() = 0;
+  /// What a key chooses, if it is one of these.
+  template <typename Choices, typename Choose>
+  bool choose_by(char key, const Choices& choices, const Choose& choose) {
+    for (const auto& [its, choice] : choices) {
+      if (its != key) continue;
+      choose(choice);
+      drain();
+      return true;
+    }
+    return false;
+  }
+
   std::unique_ptr<Watching> watching_;
   LineSink say_;
   std::vector<std::string> notes_;

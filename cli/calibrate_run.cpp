@@ -114,10 +114,10 @@ void CalibrateRun::take_unit(const UnitDetails& unit) {
   for (const int node : nodes_)
     if (!now.contains(node)) guide_.lose(node);
   nodes_ = std::move(now);
+  grabs_anew_ = true;
   description_ = unit.description;
   part_ = unit.part;
   if (std::exchange(is_known_, true)) return;
-  session().grab_only({nodes_.begin(), nodes_.end()});
   if (guide_.roles().empty())
     failure_ = {"nothing-analog", Severity::error,
                 fmt::format("\"{}\" has no such stick, trigger, pedal, wheel or paddle", unit.here.name), "",
@@ -164,6 +164,7 @@ const Control* CalibrateRun::control_of(const std::string& role) const noexcept 
 
 void CalibrateRun::take(Time now) {
   watching_->take(now);
+  if (std::exchange(grabs_anew_, false)) session().grab_only({nodes_.begin(), nodes_.end()});
   if (is_known_ && !failure_) guide_.advance(now);
   drain();
 }
@@ -204,12 +205,14 @@ void CalibrateRun::drain() {
 
 std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now, int columns, int rows) {
   std::vector<std::string> cells(static_cast<std::size_t>(rows), std::string(static_cast<std::size_t>(columns), ' '));
-  const auto at = [](double value, DeclaredRange range, int count) {
-    const double part = (value - range.minimum) / std::max(1.0, static_cast<double>(range.maximum) - range.minimum);
+  const auto at = [](double value, DeclaredRange range, bool reversed, int count) {
+    double part = (value - range.minimum) / std::max(1.0, static_cast<double>(range.maximum) - range.minimum);
+    if (reversed) part = 1 - part;
     return static_cast<std::size_t>(std::clamp(static_cast<int>(part * count), 0, count - 1));
   };
   const auto put = [&](RawPoint place, char sign) {
-    cells[at(place.y, readings.declared_y, rows)][at(place.x, readings.declared_x, columns)] = sign;
+    cells[at(place.y, readings.declared_y, readings.reversed_y, rows)]
+         [at(place.x, readings.declared_x, readings.reversed_x, columns)] = sign;
   };
   for (const RawPoint& place : readings.sweep) put(place, '.');
   if (!readings.rest.empty()) put(readings.rest.back(), '+');
@@ -259,13 +262,7 @@ bool CalibrateRun::press(char key) {
                                                           {'a', CalibrateChoice::again},
                                                           {'k', CalibrateChoice::keep},
                                                           {'q', CalibrateChoice::leave}};
-  for (const auto& [its, choice] : choices)
-    if (its == key) {
-      guide_.choose(choice);
-      drain();
-      return true;
-    }
-  return false;
+  return choose_by(key, choices, [this](CalibrateChoice choice) { guide_.choose(choice); });
 }
 
 std::string CalibrateRun::keys() const {

@@ -53,7 +53,7 @@ class CalibrateRun final : public AskingRun {
   void take_unit(const UnitDetails& unit);
   void hear(int node, const Report& report);
   void told(const SessionEvent& event);
-  void drain();
+  void drain() override;
   [[nodiscard]] bool is_in_rig(const std::string& unit) const;
   [[nodiscard]] view::Block picture() const;
 
@@ -67,8 +67,9 @@ class CalibrateRun final : public AskingRun {
   std::string part_;
   std::optional<Diagnostic> failure_;
   std::string last_line_;
-  bool asked_ = false;     ///< for the unit
-  bool is_known_ = false;  ///< the unit has been met
+  bool asked_ = false;       ///< for the unit
+  bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
+  bool is_known_ = false;    ///< the unit has been met
   bool changed_ = true;
 };
 

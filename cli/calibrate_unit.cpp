@@ -80,10 +80,7 @@ class UnitCalibration {
     const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
     if (!rig && !begins_one) return refuse_file(rig.error());
     if (rig) rig_ = std::move(*rig);
-    if (!words_.unit.empty())
-      if (auto problem = files::refuses_change(door, calibration_path(door, words_.sources, words_.unit),
-                                               versions_of(door, calibration_path(door, words_.sources, words_.unit))))
-        return refuse_file({std::move(*problem)});
+    if (const auto problem = refuses_to_keep(door)) return refuse_file({*problem});
     auto run = CalibrateRun::open(wish(shelf.catalogue));
     const bool is_room = !words_.sources.host.empty();
     if (!run) {
@@ -108,6 +105,16 @@ class UnitCalibration {
   }
 
  private:
+  /// Nobody should sweep before it is clear that it can be kept.
+  [[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door) const {
+    std::vector<std::string> paths{
+        calibration_path(door, words_.sources, words_.unit.empty() ? "new unit" : words_.unit)};
+    if (!words_.seat.empty()) paths.push_back(rig_path(door, words_.sources));
+    for (const std::string& path : paths)
+      if (auto problem = files::refuses_change(door, path, versions_of(door, path))) return problem;
+    return std::nullopt;
+  }
+
   [[nodiscard]] CalibrateWish wish(const Catalogue& catalogue) const {
     CalibrateWish wish;
     wish.session.catalogue = catalogue;

@@ -375,13 +375,7 @@ bool LearningRun::press(char key) {
                                                       {'a', LearnChoice::again},
                                                       {'k', LearnChoice::keep},
                                                       {'q', LearnChoice::leave}};
-  for (const auto& [its, choice] : choices)
-    if (its == key) {
-      learning_.choose(choice);
-      drain();
-      return true;
-    }
-  return false;
+  return choose_by(key, choices, [this](LearnChoice choice) { learning_.choose(choice); });
 }
 
 std::string LearningRun::keys() const {

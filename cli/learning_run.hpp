@@ -75,7 +75,7 @@ class LearningRun final : public AskingRun {
   void meet(const std::vector<UnitDetails>& units);
   void hear(int node, const Report& report);
   void told(const SessionEvent& event);
-  void drain();
+  void drain() override;
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();
   void grab_ours();

@@ -45,6 +45,8 @@ struct StickReadings {
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
+  bool reversed_x = false;  ///< what the unit calls the maximum is to the left, or up
+  bool reversed_y = false;
   bool as_it_is = false;  ///< it goes no further than this, however odd its edge
 };
 inline constexpr Duration reading_step{4'000};
@@ -99,6 +101,9 @@ struct AxisFit {
 };
 /// Fails as `fit_stick` does.
 [[nodiscard]] tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings);
+
+/// Raw places with their signs as the hand has them: to the right and downwards.
+[[nodiscard]] std::vector<RawPoint> in_hand(std::vector<RawPoint> points, const StickReadings& of);
 
 /// Which of `sweep_directions` a sweep has reached well enough, from the rest.
 [[nodiscard]] std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPoint rest);

@@ -25,8 +25,8 @@ class PortSample {
   [[nodiscard]] double value(TargetIndex target) const noexcept;
   /// The value in the machine's own range: `rest` for 0, `maximum` for 1, `minimum` for -1, straight between them, or
   /// from the border of its dead band on; rounded to the nearest step, halves away from rest. A value that would go
-  /// back by a single step waits until it is a whole step away, so that nothing flickers. For buttons 0 or 1, for what
-  /// counts its counts.
+  /// back by a single step from what was asked for last waits until it is a whole step away, so that nothing flickers.
+  /// For buttons 0 or 1, for what counts its counts.
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
   /// Presses shown since the reader began; a button that was down already when it began is none.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;

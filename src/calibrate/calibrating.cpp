@@ -105,7 +105,7 @@ class Calibrating::Inside {
   [[nodiscard]] const AxisReadings& axis_readings() const noexcept { return axis_; }
   [[nodiscard]] std::array<bool, 8> reached() const {
     if (stick_.sweep.empty()) return {};
-    return directions_reached(stick_.sweep, rest_);
+    return directions_reached(in_hand(stick_.sweep, stick_), in_hand({rest_}, stick_).front());
   }
   [[nodiscard]] RawPoint place() const noexcept { return place_; }
   [[nodiscard]] bool over() const noexcept { return over_; }
@@ -175,6 +175,8 @@ class Calibrating::Inside {
     axis_ = {};
     stick_.declared_x = axis_.declared = calibrate::declared(next.x);
     if (next.is_stick) stick_.declared_y = calibrate::declared(next.y);
+    stick_.reversed_x = next.x.reversed;
+    stick_.reversed_y = next.y.reversed;
     axis_.reading = next.x.reading;
     resting_.clear();
     not_reached_.clear();
@@ -405,7 +407,8 @@ class Calibrating::Inside {
       if (number_ < 3) return ask(Step::push, number_ + 1);
       return fit();
     }
-    axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_))});
+    const bool is_turned = now.x.reversed && now.x.reading == Reading::two_sided;  // marks are as the raw numbers run
+    axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_)) * (is_turned ? -1 : 1)});
     if (number_ + 1 < static_cast<int>(marks_.size())) return ask(Step::mark, number_ + 1);
     fit();
   }

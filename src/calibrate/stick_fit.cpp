@@ -39,7 +39,8 @@ double length(Point p) { return std::sqrt(p.x * p.x + p.y * p.y); }
 
 class StickFitting {
  public:
-  explicit StickFitting(const StickReadings& readings) : in_(readings) {}
+  explicit StickFitting(const StickReadings& readings)
+      : in_(readings), sign_{readings.reversed_x ? -1.0 : 1.0, readings.reversed_y ? -1.0 : 1.0} {}
 
   tl::expected<StickFit, SweepFault> run() {
     if (in_.rest.size() < least_rest || in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
@@ -50,7 +51,7 @@ class StickFitting {
     if (!in_.rest_after.empty()) find_if_it_stays();
     if (rest_.noise + rest_.drift > most_noise * std::min(half_.x, half_.y)) return fault(SweepRefusal::moves_at_rest);
     if (is_too_fast()) return fault(SweepRefusal::too_fast);
-    const auto reached = directions_reached(sweep_, rest_.at);
+    const auto reached = directions_reached(in_hand(sweep_, in_), in_hand({rest_.at}, in_).front());
     SweepFault missing{SweepRefusal::not_around, {}, {}};
     for (std::size_t d = 0; d < reached.size(); ++d)
       if (!reached[d]) missing.directions.push_back(d);
@@ -79,9 +80,11 @@ class StickFitting {
   }
 
   [[nodiscard]] Point from_rest(RawPoint raw) const {
-    return {(raw.x - rest_.at.x) / half_.x, (raw.y - rest_.at.y) / half_.y};
+    return {(raw.x - rest_.at.x) / half_.x * sign_.x, (raw.y - rest_.at.y) / half_.y * sign_.y};
   }
-  [[nodiscard]] RawPoint to_raw(Point p) const { return {rest_.at.x + p.x * half_.x, rest_.at.y + p.y * half_.y}; }
+  [[nodiscard]] RawPoint to_raw(Point p) const {
+    return {rest_.at.x + p.x * half_.x * sign_.x, rest_.at.y + p.y * half_.y * sign_.y};
+  }
 
   /// Between two readings that differ, while it is well away from rest.
   [[nodiscard]] bool is_too_fast() const {
@@ -165,7 +168,7 @@ class StickFitting {
 
   /// Directions in which it stayed clearly inside of what the fit says.
   [[nodiscard]] std::optional<SweepFault> dents() const {
-    const auto map = shape::stick_map(calibration());
+    const auto map = shape::stick_map(calibration(), in_.reversed_x, in_.reversed_y);
     if (!map) return SweepFault{SweepRefusal::not_at_edge, {}, {}};
     std::array<double, 16> best{};
     for (const RawPoint& raw : sweep_) {
@@ -262,7 +265,7 @@ class StickFitting {
   StickFit result() {
     StickFit fit{calibration(), {}};
     StickCalibration& stick = fit.stick;
-    const auto map = shape::stick_map(stick);
+    const auto map = shape::stick_map(stick, in_.reversed_x, in_.reversed_y);
     std::vector<double> errors;
     for (const Point& p : edge_) {
       const RawPoint raw = to_raw(p);
@@ -338,6 +341,7 @@ class StickFitting {
   }
 
   const StickReadings& in_;
+  Point sign_;  ///< of both axes, as the hand has them
   Point half_;
   Rest rest_;
   std::vector<RawPoint> sweep_;
@@ -350,6 +354,11 @@ class StickFitting {
 };
 
 }  // namespace
+
+std::vector<RawPoint> in_hand(std::vector<RawPoint> points, const StickReadings& of) {
+  for (RawPoint& point : points) point = {of.reversed_x ? -point.x : point.x, of.reversed_y ? -point.y : point.y};
+  return points;
+}
 
 std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPoint rest) {
   constexpr std::size_t fine = 16;

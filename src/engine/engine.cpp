@@ -135,8 +135,9 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   }
 }
 
-/// As `normalised`, by what the axis has reached; the scale says which way it runs.
-double State::by_reach(Index axis, const shape::Scale& scale) const noexcept {
+/// As `normalised`; of an axis that grows by what it has reached, and the scale says which way it runs.
+double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept {
+  if (!grows) return shape::normalised(scale, raw[axis]);
   const plan::Reach& reach = reaches[axis];
   shape::Scale now = scale;
   if (std::isfinite(scale.width[0])) now.width[0] = std::copysign(double(reach.above), scale.width[0]);
@@ -147,7 +148,9 @@ double State::by_reach(Index axis, const shape::Scale& scale) const noexcept {
 /// Where it is by what was measured.
 [[gnu::noinline]] shape::Point State::measured_point(const Slot& slot, const Gauge& gauge) const noexcept {
   if (gauge.stick != nothing) return shape::position(slot.sticks[gauge.stick], raw[gauge.x], raw[gauge.y]);
-  if (gauge.grows) return {by_reach(gauge.x, gauge.x_scale), gauge.pair ? by_reach(gauge.y, gauge.y_scale) : 0};
+  if (gauge.x_grows || gauge.y_grows)
+    return {by_reach(gauge.x, gauge.x_scale, gauge.x_grows),
+            gauge.pair ? by_reach(gauge.y, gauge.y_scale, gauge.y_grows) : 0};
   if (gauge.bend != nothing) return {shape::position(slot.bends[gauge.bend], raw[gauge.x]), 0};
   return point_of(gauge);
 }

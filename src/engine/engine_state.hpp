@@ -121,8 +121,9 @@ struct Gauge {
   bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
   Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`
   Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
-  bool grows = false;     ///< its range is found by use
-  Run operations;         ///< of the slot's own
+  bool x_grows = false;   ///< the range of that axis is found by use
+  bool y_grows = false;
+  Run operations;  ///< of the slot's own
   shape::Scale x_scale;
   shape::Scale y_scale;
 };
@@ -223,7 +224,7 @@ struct State {
   void measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void grow(Index axis, std::int32_t rest, std::int32_t value) noexcept;
-  [[nodiscard]] double by_reach(Index axis, const shape::Scale& scale) const noexcept;
+  [[nodiscard]] double by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
   void cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept;
   void lower_crossings(std::size_t unit) noexcept;

@@ -200,7 +200,7 @@ class Wiring {
       gauge.x = axis;
       gauge.x_scale = scale;
     }
-    gauge.grows = gauge.grows || grows(control);
+    (control.axis == Axis::y ? gauge.y_grows : gauge.x_grows) = grows(control);
     gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }
@@ -246,7 +246,7 @@ class Wiring {
           slot_.bends.push_back(*map);
         }
       }
-      gauge.plain = !gauge.alike && !gauge.grows && gauge.stick == nothing && gauge.bend == nothing;
+      gauge.plain = !gauge.alike && !gauge.x_grows && !gauge.y_grows && gauge.stick == nothing && gauge.bend == nothing;
       for (OwnOperation& own : std::span{slot_.operations}.subspan(gauge.operations.first, gauge.operations.count))
         fit_dead_zone(own, code);
     }

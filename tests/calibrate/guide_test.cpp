@@ -23,7 +23,7 @@ constexpr double pi = std::numbers::pi;
 /// says only what changes.
 class Hands {
  public:
-  Hands(unsigned seed, CalibrateOptions options = {}) : guide{options}, dice{seed} {
+  Hands(unsigned seed, CalibrateOptions options = {}) : guide{options}, dice{seed}, options_(options) {
     sticks[0] = test::made_stick(seed);
     sticks[1] = test::made_stick(seed + 1);
     const auto axis = [](Code code, Reading reading, const char* role, Axis half, DeclaredRange range, int rest) {
@@ -150,6 +150,17 @@ class Hands {
     FAIL("never asked\n" << said);
   }
 
+  /// Once more from the first, with the unit as it is now.
+  void begin_anew() {
+    guide = Calibrating{options_};
+    last.clear();
+    asked = {};
+    said.clear();
+    guide.advance(now);
+    guide.meet(1, unit);
+    speak();
+  }
+
   /// With how it stands, as the kernel tells it.
   void come_back() {
     for (const auto& [code, value] : last) unit.state.push_back({code, value});
@@ -162,6 +173,7 @@ class Hands {
   MadeStick sticks[2];
   std::array<double, 2> at[2]{};
   double trigger = 0, paddle = -0.3;
+  bool is_mirrored = false;  ///< the left stick's x runs from right to left, and its sheet says so
   bool down = false;
   Time now = at_us(5'000'000);
   CalibrateEvent asked;
@@ -178,7 +190,9 @@ class Hands {
       changes.push_back({code, value});
     };
     for (int s = 0; s < 2; ++s) {
-      const RawPoint raw = sticks[s].reading(at[s][0], at[s][1], dice);
+      RawPoint raw = sticks[s].reading(at[s][0], at[s][1], dice);
+      const double ends = double(sticks[s].range.minimum) + sticks[s].range.maximum;
+      if (s == 0 && is_mirrored) raw.x = ends - raw.x;
       say(absolute(s == 0 ? 0 : 3), raw.x);
       say(absolute(s == 0 ? 1 : 4), raw.y);
     }
@@ -188,6 +202,7 @@ class Hands {
     if (!changes.empty()) guide.hear(1, {now, changes});
   }
   std::map<Code, std::int32_t> last;
+  CalibrateOptions options_;
 };
 
 /// The kept stick is as good as the truth allows; how a round one is turned is left out.
@@ -246,6 +261,40 @@ TEST_CASE("a patient person measures a whole pad without typing", "[calibrate]")
     CHECK(std::abs(axes[1].minimum - 100) <= 10);
     CHECK(std::abs(axes[1].maximum - 900) <= 10);
     CHECK(std::abs(axes[1].rest - 500) <= 4);
+  }
+}
+
+TEST_CASE("a stick whose axis runs the other way round is measured as the hand has it", "[calibrate]") {
+  for (unsigned seed = 150; seed < 156; ++seed) {
+    CAPTURE(seed);
+    Hands hands{seed, {.only = {"left-stick"}}};
+    hands.is_mirrored = true;
+    hands.unit.controls[0].reversed = true;
+    hands.begin_anew();
+    hands.until("left-stick", CalibrateStep::sweep);
+    hands.sweep(0, 0.55, 2);
+    hands.wait(800);
+    hands.heard();
+    CHECK(hands.said.find("upper left") != std::string::npos);  // also what is missing
+    hands.to_the_end();
+    INFO(hands.said);
+    REQUIRE(hands.guide.kept());
+    const MadeStick& stick = hands.sticks[0];
+    StickCalibration kept = stick_in(hands, 0);
+    if (stick.gate == StickGate::round) {
+      CHECK(std::fabs(kept.turned - stick.turned) < 4);
+      kept.turned = stick.turned;
+    }
+    const auto map = shape::stick_map(kept, true, false);
+    REQUIRE(map);
+    const double ends = double(stick.range.minimum) + stick.range.maximum;
+    for (int degrees = 0; degrees < 360; degrees += 10) {
+      const double angle = degrees * pi / 180, reach = stick.reach(angle);
+      const RawPoint raw = stick.exact(0.8 * reach * std::cos(angle), 0.8 * reach * std::sin(angle));
+      const shape::Point out = shape::position(*map, ends - raw.x, raw.y);
+      CHECK(std::fabs(std::remainder(std::atan2(out.y, out.x) - angle, 2 * pi)) * 180 / pi < 1.2);
+      CHECK(std::hypot(out.x, out.y) == Approx(0.8).margin(0.02));
+    }
   }
 }
 

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <random>
 #include <stdexcept>
+#include <tuple>
 
 #include <fmt/format.h>
 
@@ -133,11 +134,20 @@ Attachment by_use(Attachment unit) {
   return unit;
 }
 
+/// Of one of its axes the range is known, the other one's is found by use.
+Attachment half_kept(Attachment unit) {
+  unit.axes = {{code::abs_x, 30, 220, 120}};
+  for (Control& control : unit.controls)
+    if (control.code == code::abs_x)
+      std::tie(control.minimum, control.maximum, control.rest) = std::tuple{30, 220, 120};
+  return unit;
+}
+
 const std::vector<Attachment>& story_units() {
   static const std::vector<Attachment> all{seated(plain_pad(), ""),
                                            measured_pad(),
                                            turned_panel(),
-                                           by_use(seated(old_stick(), "")),
+                                           half_kept(by_use(seated(old_stick(), ""))),
                                            trackball(""),
                                            still_stick(),
                                            by_use(wheel()),
