@@ -34,6 +34,8 @@ struct Control {
   std::int32_t rest = 0;
   bool reversed = false;     ///< of an axis or hat: what it calls its maximum is to the left, or up
   double own_dead_zone = 0;  ///< what the unit itself takes for rest, as a part of a full push
+  bool square = false;       ///< of a stick: its axes are independent, and reach their ends at once
+  bool off_screen = false;   ///< of a button: while it is down, the unit does not see the screen
   friend bool operator==(const Control&, const Control&) = default;
 };
 
@@ -49,6 +51,7 @@ struct Attachment {
   /// What was measured on it and holds for its ranges: goes before minimum, maximum and rest of its controls.
   std::vector<StickCalibration> sticks{};
   std::vector<AxisCalibration> axes{};
+  std::vector<AimCalibration> aims{};
   /// Axes that were never measured find their ranges by use: a full push is 0.7 of the declared way at first, and what
   /// was reached by two readings in a row later.
   bool ranges_by_use = false;

@@ -1,6 +1,7 @@
 // What was measured on one unit, in the unit's own raw numbers: plain values, kept in a file of the unit.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <string>
 #include <string_view>
@@ -78,6 +79,31 @@ struct StickCalibration {
   friend bool operator==(const StickCalibration&, const StickCalibration&) = default;
 };
 
+/// What a gun's fit is a map by. Each has the freedom of those before it.
+enum class AimModel : std::uint8_t {
+  scale,       ///< each axis by a factor and an offset: two shots
+  affine,      ///< turned and sheared, too: three
+  projective,  ///< looked at from the side, too: four and more
+};
+/// As files have it.
+[[nodiscard]] std::string_view word_of(AimModel model) noexcept;
+
+/// Where a gun points on one screen: what it says, in raw numbers, where it is aimed at the screen's corners.
+struct AimCalibration {
+  std::string screen;  ///< of the rig; empty: the only one
+  Code x;
+  Code y;
+  std::array<RawPoint, 4> corners{};  ///< upper left, upper right, lower right, lower left; often beyond its range
+  AimModel model = AimModel::scale;
+  int shots = 0;  ///< 0: it was swept
+  DeclaredRange declared_x{};
+  DeclaredRange declared_y{};
+  double residual = 0;  ///< what is left at the shots, root mean square, as a part of the screen's width; 0: not known
+  double bound = 0;     ///< the largest error anywhere is below this in 95 of 100 fits, likewise; 0: not known
+  std::string on{};     ///< the day
+  friend bool operator==(const AimCalibration&, const AimCalibration&) = default;
+};
+
 /// Controls of one unit that do not go together: while some are held, others are blocked or come as ghosts, as the
 /// wiring of a keyboard or an encoder has it.
 struct Combination {
@@ -93,6 +119,7 @@ struct Calibration {
   std::vector<AxisCalibration> axes;
   std::vector<Combination> combinations{};
   std::vector<StickCalibration> sticks{};
+  std::vector<AimCalibration> aims{};  ///< by screen
   friend bool operator==(const Calibration&, const Calibration&) = default;
 };
 

@@ -8,6 +8,7 @@
 
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/profile.hpp"
+#include "omnipar/screen.hpp"
 #include "omnipar/system_sheet.hpp"
 #include "omnipar/unit_sheet.hpp"
 
@@ -18,6 +19,7 @@ namespace omnipar {
 struct Catalogue {
   std::vector<SystemSheet> systems;
   std::vector<UnitSheet> units{};
+  std::vector<Screen> screens{};  ///< of the household: what profiles name
 
   [[nodiscard]] const SystemSheet* system(std::string_view name) const noexcept {
     for (const SystemSheet& sheet : systems)

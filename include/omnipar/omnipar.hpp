@@ -8,6 +8,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/engine.hpp"
+#include "omnipar/gun_fit.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/hid_output.hpp"
 #include "omnipar/identity.hpp"

@@ -52,6 +52,11 @@ struct TargetInfo {
   TargetKind kind = TargetKind::button;
   NativeRange native{};
   bool self_centering = true;  ///< returns to rest when it is released
+  /// Of a coordinate: where 0 and 1 of it come out on a virtual pointer, of its whole range, and whether across it (a
+  /// game that is turned by a quarter has its x downwards).
+  double reach_from = 0;
+  double reach_to = 1;
+  bool reaches_across = false;
   /// Of half of a stick whose gate is not round: where both axes are at a full push in a diagonal direction, 1 for a
   /// square. Else 0: the corners are on the circle.
   double corner = 0;
@@ -87,6 +92,9 @@ class Plan {
   [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
   /// The seats that the plan's ports are played from, in order of port.
   [[nodiscard]] std::span<const std::string> seats() const noexcept;
+  /// Where the game is on its screen, if the profile says so, and which screen that is; empty: the rig has none.
+  [[nodiscard]] const std::optional<GameArea>& area() const noexcept;
+  [[nodiscard]] std::string_view screen() const noexcept;
   /// The time between two frames of the machine.
   [[nodiscard]] Duration frame() const noexcept;
   /// Bytes of state that an engine of this plan keeps; all of it in one block.

@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "omnipar/screen.hpp"
 #include "omnipar/time.hpp"
 
 namespace omnipar {
@@ -69,6 +70,8 @@ struct PortProfile {
   Opposites opposites = Opposites::both;   ///< of its directions
   double game_dead_zone = 0;               ///< of the game, on its sticks: the smallest push begins beyond it
   bool not_ours = false;                   ///< another program sees to it: no seat, no bindings, no outlet
+  /// Where the game itself asks for shots when it calibrates its gun: places of its picture, in order.
+  std::vector<AreaPoint> game_shots{};
 };
 
 /// An action that happens while two controls of one seat have been down together for `after`.
@@ -80,12 +83,22 @@ struct Hotkey {
   std::string place{};
 };
 
+/// What the whole range of a virtual pointer is.
+enum class PointerReach : std::uint8_t {
+  area,     ///< the game's picture
+  screen,   ///< the screen that the profile names: the game's place on it is reached, and no more
+  desktop,  ///< likewise of all screens of the rig together
+};
+
 struct Profile {
   std::string name;
   std::string system;
   std::vector<PortProfile> ports;
   std::vector<Hotkey> hotkeys;
-  std::string place{};  ///< where its system is named
+  std::string place{};   ///< where its system is named
+  std::string screen{};  ///< on which it is played; empty: the only one there is, if any
+  std::string area{};    ///< where the game is on it, in words (see `area_words`); empty: as the machine's sheet has it
+  PointerReach pointer_reach = PointerReach::area;
 };
 
 }  // namespace omnipar

@@ -1,4 +1,4 @@
-// The rig: this household's units, how each is recognised, and where it belongs.
+// The rig: this household's units, how each is recognised, and where it belongs; and its screens.
 #pragma once
 
 #include <cstdint>
@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "omnipar/calibration.hpp"
+#include "omnipar/screen.hpp"
 
 namespace omnipar {
 
@@ -28,6 +29,7 @@ struct RigUnit {
 struct Rig {
   std::vector<RigUnit> units;
   std::vector<Calibration> calibrations;
+  std::vector<Screen> screens{};
   friend bool operator==(const Rig&, const Rig&) = default;
 };
 

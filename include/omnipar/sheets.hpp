@@ -50,6 +50,7 @@ void add_excerpts(Diagnostics& problems, std::string_view name, std::string_view
 [[nodiscard]] std::string to_toml(const UnitSheet& sheet);
 [[nodiscard]] std::string to_toml(const Rig& rig);
 [[nodiscard]] std::string to_toml(const RigUnit& unit);
+[[nodiscard]] std::string to_toml(const Screen& screen);
 [[nodiscard]] std::string to_toml(const Calibration& calibration);
 /// The value of a binding, on one line: "south", or ["east", "west"].
 [[nodiscard]] std::string to_toml(const Binding& binding);

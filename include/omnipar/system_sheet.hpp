@@ -86,6 +86,7 @@ struct SystemSheet {
   std::int32_t frames_per_1000_seconds = 60'000;
   std::vector<PortSheet> ports;
   std::vector<ControllerSheet> controllers;
+  std::string area{};  ///< where its picture is on a screen, in words; empty: all of it
 
   [[nodiscard]] const ControllerSheet* controller(std::string_view wanted) const noexcept {
     for (const ControllerSheet& sheet : controllers)

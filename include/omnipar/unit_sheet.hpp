@@ -38,7 +38,10 @@ struct ControlSheet {
   std::vector<std::string> parts;    ///< which parts it belongs to; none: all of them
   bool reversed = false;             ///< of an axis: right and left, or down and up, are the other way round
   double own_dead_zone = 0;          ///< what the unit itself takes for rest, as a part of a full push
-  std::string raw{};                 ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
+  /// Of a stick or yoke: its axes are independent, so that it reaches the ends of both at once.
+  bool square = false;
+  bool off_screen = false;  ///< of a button: sent instead of another one of its role while it points beside the screen
+  std::string raw{};        ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
 };
 
 /// A piece of a unit that is used as if it were a unit: the left half of a panel.

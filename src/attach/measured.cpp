@@ -24,6 +24,19 @@ const StickCalibration* stick_of(const Attachment& attachment, Code code) noexce
   return at == attachment.sticks.end() ? nullptr : &*at;
 }
 
+const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_view screen) noexcept {
+  const AimCalibration* found = nullptr;
+  int others = 0;
+  for (const AimCalibration& aim : attachment.aims) {
+    if (aim.x != x) continue;
+    if (aim.screen == screen) return &aim;
+    if (!screen.empty() && !aim.screen.empty()) continue;
+    found = &aim;
+    ++others;
+  }
+  return others == 1 ? found : nullptr;
+}
+
 const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept {
   const auto at = std::ranges::find(attachment.axes, code, &AxisCalibration::code);
   return at == attachment.axes.end() ? nullptr : &*at;

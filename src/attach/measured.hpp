@@ -14,6 +14,8 @@ namespace omnipar::attach {
 
 /// The measurement of the stick that this control is a half of, or of this axis; null without one.
 [[nodiscard]] const StickCalibration* stick_of(const Attachment& attachment, Code code) noexcept;
+/// Where what has this x points on that screen; of a screen without a name the only one, or one that has none.
+[[nodiscard]] const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_view screen) noexcept;
 [[nodiscard]] const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept;
 
 /// The part of a full push that counts as rest where nothing is said: as much as this control's noise needs, without

@@ -97,6 +97,7 @@ const std::vector<Field>& system_table() {
       {"name", FieldKind::name, "what commands and profiles call it", true},
       {"title", FieldKind::text, "what people call it", true},
       {"frames-per-second", FieldKind::number, "frames per second, 60 if left out", false, 1, 1000},
+      {"area", FieldKind::text, "where its picture is on a screen, such as \"4:3\"; all of it, if left out"},
       {"port", FieldKind::tables, "its ports", true, 0, 0, port_fields()},
       {"controller", FieldKind::tables, "the controllers that its ports take", true, 0, 0, controller_fields()},
   };
@@ -140,6 +141,10 @@ const std::vector<Field>& profile_port_fields() {
       {"game-dead-zone", FieldKind::number,
        "the dead zone that the game itself has on its sticks: it is undone, the smallest push begins beyond it", false,
        0, 0.9},
+      {"game-shots", FieldKind::points,
+       "where the game asks for shots when it calibrates its gun: parts of its picture from the left and from the top, "
+       "in order, such as [[0.1, 0.1], [0.9, 0.9]]; given exactly, a pull each, after 'AIM-game-shots' of 'bind'",
+       false, 0, 1},
       {"bind", FieldKind::uses, "the bindings", false, 0, 0, use_fields()},
   });
   return fields;
@@ -160,6 +165,19 @@ const std::vector<Field>& profile_table() {
       {"kind", FieldKind::text, "what the sheet is", true},
       {"name", FieldKind::text, "what people call it", true},
       {"system", FieldKind::name, "the machine", true},
+      {"screen", FieldKind::text, "the screen of the rig that it is played on; the only one, if left out"},
+      {"area", FieldKind::text,
+       "where the game is on it: \"4:3\", \"full\", \"4:3, within 12% 5% 88% 95%\", \"whole multiples of 320x240\", "
+       "\"4:3, "
+       "cut 3%\", \"3:4, turned right\"; as the machine has it, if left out"},
+      {"pointer-reach",
+       FieldKind::text,
+       "what the whole range of a virtual pointer is: the game's picture, its screen, or all screens of the desktop",
+       false,
+       0,
+       0,
+       {},
+       {"area", "screen", "desktop"}},
       {"port", FieldKind::numbered, "who plays which port, and how", true, 0, 0, profile_port_fields()},
       {"hotkeys", FieldKind::named, "actions and their hotkeys; the built-in exit combinations are always there", false,
        0, 0, hotkey_fields()},
@@ -194,6 +212,9 @@ const std::vector<Field>& unit_control_fields() {
       {"own-dead-zone", FieldKind::number,
        "what the unit itself takes for rest, as a part of a full push: no other dead zone is put on top of it", false,
        0, 0.9},
+      {"square", FieldKind::flag, "of a stick or yoke: its axes are independent, and reach their ends at once"},
+      {"off-screen", FieldKind::flag,
+       "of a button: the unit sends it instead of another one of this role while it points beside the screen"},
   };
   return fields;
 }
@@ -250,11 +271,32 @@ const std::vector<Field>& rig_unit_fields() {
   return fields;
 }
 
+const std::vector<Field>& screen_fields() {
+  constexpr double most_pixels = 100'000, least_scale = 0.1, most_scale = 10;
+  static const std::vector<Field> fields{
+      {"name", FieldKind::text, "what you call it", true},
+      {"size", FieldKind::point, "pixels across and down, before it is turned", true, 1, most_pixels},
+      {"at", FieldKind::point, "where its upper left corner is on the desktop; [0, 0], if left out", false,
+       -most_pixels, most_pixels},
+      {"turned",
+       FieldKind::text,
+       "how it hangs: where its own upper edge is",
+       false,
+       0,
+       0,
+       {},
+       {"none", "right", "upside down", "left"}},
+      {"scale", FieldKind::number, "pixels for a unit of the desktop; 1, if left out", false, least_scale, most_scale},
+  };
+  return fields;
+}
+
 const std::vector<Field>& rig_table() {
   static const std::vector<Field> fields{
       {"omnipar", FieldKind::whole, "the version of the format: 1", false, 1, 1e9},
       {"kind", FieldKind::text, "what the sheet is", true},
       {"unit", FieldKind::tables, "the units of this household", false, 0, 0, rig_unit_fields()},
+      {"screen", FieldKind::tables, "its screens", false, 0, 0, screen_fields()},
   };
   return fields;
 }
@@ -309,6 +351,29 @@ const std::vector<Field>& stick_fields() {
   return fields;
 }
 
+const std::vector<Field>& aim_fields() {
+  constexpr double most_shots = 1000;
+  static const std::vector<Field> fields{
+      {"screen", FieldKind::text, "the screen of the rig; the only one, if left out"},
+      {"x", FieldKind::text, "the raw code of what says where it points, to the right", true},
+      {"y", FieldKind::text, "likewise downwards", true},
+      {"corners", FieldKind::points,
+       "what it says, in raw numbers, where it is aimed at the screen's corners: upper left, upper right, lower right, "
+       "lower left",
+       true, -1e12, 1e12},
+      {"model", FieldKind::text, "what it was fitted by", false, 0, 0, {}, {"scale", "affine", "projective"}},
+      {"shots", FieldKind::whole, "how many were used", false, 0, most_shots},
+      {"declared-x", FieldKind::point, "the range that the unit declared then: with another one this does not hold",
+       false, -any_native, any_native},
+      {"declared-y", FieldKind::point, "likewise of its y", false, -any_native, any_native},
+      {"residual", FieldKind::number, "what is left at the shots, as a part of the screen's width", false, 0, 1},
+      {"bound", FieldKind::number, "95 of 100 fits are nowhere off by more, as a part of the screen's width", false, 0,
+       1},
+      {"measured", FieldKind::text, "the day on which it was measured"},
+  };
+  return fields;
+}
+
 const std::vector<Field>& combination_fields() {
   static const std::vector<Field> fields{
       {"held", FieldKind::texts, "the raw codes that were held", true},
@@ -325,6 +390,7 @@ const std::vector<Field>& calibration_table() {
       {"unit", FieldKind::text, "the unit's name in the rig", true},
       {"axis", FieldKind::tables, "what was measured on single axes", false, 0, 0, axis_fields()},
       {"stick", FieldKind::tables, "what was measured on sticks", false, 0, 0, stick_fields()},
+      {"aim", FieldKind::tables, "where it points, by screen", false, 0, 0, aim_fields()},
       {"combination", FieldKind::tables, "controls that do not go together", false, 0, 0, combination_fields()},
   };
   return fields;
@@ -336,7 +402,8 @@ std::span<const Kind> kinds() {
   static const std::array all{
       Kind{"profile", "Which seat plays which port with which controller, and the bindings.", profile_table(),
            read_profile},
-      Kind{"rig", "The units of this household, how each is known again, and where it belongs.", rig_table(), read_rig},
+      Kind{"rig", "The units of this household, how each is known again, and where it belongs; and its screens.",
+           rig_table(), read_rig},
       Kind{"unit", "A model of unit: its raw codes and what they are. For everybody who owns one.", unit_table(),
            read_unit},
       Kind{"calibration", "What was measured on one unit of the rig. Written by Omnipar.", calibration_table(),

@@ -1,5 +1,6 @@
 // A checked table to a profile. What a profile asks for is looked at when it is compiled.
 #include <algorithm>
+#include <array>
 #include <charconv>
 #include <cmath>
 
@@ -12,6 +13,8 @@ namespace {
 
 using text::Value;
 
+constexpr std::array<std::string_view, 3> pointer_reaches{"area", "screen", "desktop"};  // as `PointerReach` has them
+
 class ProfileReader {
  public:
   /// `flawed`: there are errors already, and what is missing may have been left out for them.
@@ -23,6 +26,10 @@ class ProfileReader {
     profile.name = text_in(table, "name");
     profile.system = text_in(table, "system");
     profile.place = place_of(source_, table.find("system")->mark);
+    profile.screen = text_in(table, "screen");
+    profile.area = text_in(table, "area");
+    check_area(source_, table, problems_);
+    profile.pointer_reach = one_of<PointerReach>(pointer_reaches, text_in(table, "pointer-reach"));
     for (const auto& [key, port] : table.find("port")->members) profile.ports.push_back(port_of(key, port));
     if (const Value* hotkeys = table.find("hotkeys"))
       for (const auto& [key, action] : hotkeys->members)
@@ -42,7 +49,9 @@ class ProfileReader {
     port.accessories = names_in(table, "accessories");
     port.controller = text_in(table, "controller");
     port.game_dead_zone = number_in(table, "game-dead-zone", 0);
-    port.opposites = opposites_of(text_in(table, "opposites"));
+    port.opposites = one_of<Opposites>(stage::opposites.fields[0].words, text_in(table, "opposites"));
+    for (const Value& shot : items_of(table, "game-shots"))
+      port.game_shots.push_back({shot.items[0].number, shot.items[1].number});
     if (const Value* like = table.find("like")) port.like = static_cast<int>(like->integer);
     port.place = place_of(source_, key.mark);
     if (const Value* bind = table.find("bind"))
@@ -50,11 +59,11 @@ class ProfileReader {
     return port;
   }
 
-  /// By their order in the stage.
-  static Opposites opposites_of(const std::string& word) {
-    const auto& words = stage::opposites.fields[0].words;
+  /// By its place among the words; the first, if it is none of them.
+  template <typename Enum>
+  static Enum one_of(std::span<const std::string_view> words, const std::string& word) {
     const auto at = std::ranges::find(words, word);
-    return at == words.end() ? Opposites::both : static_cast<Opposites>(at - words.begin());
+    return at == words.end() ? Enum{} : static_cast<Enum>(at - words.begin());
   }
 
   Binding binding_of(const Value::Key& target, const Value& uses) const {

@@ -142,6 +142,8 @@ void check_accessories(const text::Source& source, const Value& controller, Diag
 
 void read_system(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
   SystemSheet system = system_of(table);
+  system.area = text_in(table, "area");
+  check_area(source, table, sheets.problems);
   check_takes(source, table, system, sheets.problems);
   check_ports(source, table, sheets.problems);
   check_differ(source, *table.find("controller"), "name", sheets.problems);

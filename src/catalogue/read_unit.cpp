@@ -8,6 +8,7 @@
 #include "catalogue/take.hpp"
 #include "omnipar/hid.hpp"
 #include "shape/measured.hpp"
+#include "shape/projection.hpp"
 
 namespace omnipar::catalogue {
 namespace {
@@ -139,14 +140,10 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
   control.reversed = flag_in(table, "reversed");
   control.own_dead_zone = number_in(table, "own-dead-zone", 0);
+  control.square = flag_in(table, "square");
+  control.off_screen = flag_in(table, "off-screen");
   if (const Value* rest = table.find("rest")) control.rest = static_cast<std::int32_t>(rest->integer);
   return control;
-}
-
-/// The tables of a list that may be left out.
-std::span<const Value> items_of(const Value& table, std::string_view name) {
-  const Value* list = table.find(name);
-  return list != nullptr ? std::span<const Value>{list->items} : std::span<const Value>{};
 }
 
 PartSheet part_of(const text::Source& source, const Value& table, Diagnostics& problems) {
@@ -197,12 +194,29 @@ void read_unit(const text::Source& source, const Value& table, std::size_t error
   if (sheets.problems.size() == errors_before) sheets.units.push_back(std::move(unit));
 }
 
+namespace {
+
+Screen screen_in(const Value& table) {
+  const Value *size = table.find("size"), *at = table.find("at");
+  Screen screen{text_in(table, "name"), static_cast<int>(size->items[0].number),
+                static_cast<int>(size->items[1].number)};
+  if (at != nullptr) {
+    screen.left = static_cast<int>(at->items[0].number);
+    screen.top = static_cast<int>(at->items[1].number);
+  }
+  screen.turned = quarter_turn(text_in(table, "turned")).value_or(QuarterTurn::none);
+  screen.scale = number_in(table, "scale", 1);
+  return screen;
+}
+
+}  // namespace
+
 void read_rig(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
-  const Value* units = table.find("unit");
-  if (units == nullptr) return;
-  check_differ(source, *units, "name", sheets.problems);
+  for (const char* const list : {"unit", "screen"})
+    if (const Value* all = table.find(list)) check_differ(source, *all, "name", sheets.problems);
   if (sheets.problems.size() != errors_before) return;
-  for (const Value& unit : units->items)
+  for (const Value& screen : items_of(table, "screen")) sheets.rig.screens.push_back(screen_in(screen));
+  for (const Value& unit : items_of(table, "unit"))
     sheets.rig.units.push_back({text_in(unit, "name"), text_in(unit, "seat"), whole_in<std::uint16_t>(unit, "vendor"),
                                 whole_in<std::uint16_t>(unit, "product"), text_in(unit, "model"),
                                 text_in(unit, "serial"), text_in(unit, "socket"), text_in(unit, "part"),
@@ -268,6 +282,29 @@ StickCalibration stick_in(CodeReader& codes, const Value& table) {
   return stick;
 }
 
+AimCalibration aim_in(CodeReader& codes, const Value& table) {
+  AimCalibration aim;
+  aim.screen = text_in(table, "screen");
+  aim.x = codes.axis_in(table, "x");
+  aim.y = codes.axis_in(table, "y");
+  const Value& corners = *table.find("corners");
+  const bool are_four = corners.items.size() == aim.corners.size();
+  for (std::size_t i = 0; are_four && i < aim.corners.size(); ++i) aim.corners.at(i) = point_of(corners.items[i]);
+  if (!are_four || !shape::screen_map(aim))
+    codes.error(corners.mark, "bad-number", "no screen has such corners",
+                "four of them: upper left, upper right, lower right, lower left");
+  const std::string model = text_in(table, "model");
+  for (const AimModel one : {AimModel::scale, AimModel::affine, AimModel::projective})
+    if (model == word_of(one)) aim.model = one;
+  aim.shots = whole_in<int>(table, "shots");
+  aim.declared_x = declared_in(table, "declared-x");
+  aim.declared_y = declared_in(table, "declared-y");
+  aim.residual = number_in(table, "residual", 0);
+  aim.bound = number_in(table, "bound", 0);
+  aim.on = text_in(table, "measured");
+  return aim;
+}
+
 }  // namespace
 
 void read_calibration(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
@@ -275,6 +312,7 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
   CodeReader codes{source, sheets.problems};
   for (const Value& axis : items_of(table, "axis")) calibration.axes.push_back(axis_in(codes, axis));
   for (const Value& stick : items_of(table, "stick")) calibration.sticks.push_back(stick_in(codes, stick));
+  for (const Value& aim : items_of(table, "aim")) calibration.aims.push_back(aim_in(codes, aim));
   for (const Value& combination : items_of(table, "combination"))
     calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "blocked"),
                                         codes.list_in(combination, "ghosts")});

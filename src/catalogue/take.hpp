@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cmath>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -43,6 +44,12 @@ inline Duration milliseconds_in(const text::Value& table, std::string_view name)
 inline bool flag_in(const text::Value& table, std::string_view name, bool otherwise = false) {
   const text::Value* value = table.find(name);
   return value == nullptr ? otherwise : value->boolean;
+}
+
+/// The items of a list that may be left out.
+inline std::span<const text::Value> items_of(const text::Value& table, std::string_view name) {
+  const text::Value* list = table.find(name);
+  return list != nullptr ? std::span<const text::Value>{list->items} : std::span<const text::Value>{};
 }
 
 /// "cabinet.toml:7:1"

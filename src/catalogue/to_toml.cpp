@@ -40,6 +40,12 @@ std::string list_text(const std::vector<Code>& codes) {
   return list_text(words);
 }
 
+std::string shots_text(const std::vector<AreaPoint>& shots) {
+  std::string all;
+  for (const AreaPoint& shot : shots) all += fmt::format("{}[{}, {}]", all.empty() ? "" : ", ", shot.x, shot.y);
+  return "[" + all + "]";
+}
+
 std::string control_text(const ControlSheet& control) {
   const std::string code = !control.raw.empty() ? control.raw : std::string{base::code_name(control.code)};
   std::string text =
@@ -52,6 +58,8 @@ std::string control_text(const ControlSheet& control) {
   if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
   if (control.reversed) text += "reversed = true\n";
   if (control.own_dead_zone != 0) text += fmt::format("own-dead-zone = {}\n", control.own_dead_zone);
+  if (control.square) text += "square = true\n";
+  if (control.off_screen) text += "off-screen = true\n";
   return text;
 }
 
@@ -67,6 +75,11 @@ std::string to_toml(const Binding& binding) {
 std::string to_toml(const Profile& profile) {
   std::string text = fmt::format("omnipar = 1\nkind = \"profile\"\nname = {}\nsystem = {}\n",
                                  text::quoted(profile.name), text::quoted(profile.system));
+  if (!profile.screen.empty()) text += fmt::format("screen = {}\n", text::quoted(profile.screen));
+  if (!profile.area.empty()) text += fmt::format("area = {}\n", text::quoted(profile.area));
+  if (profile.pointer_reach != PointerReach::area)
+    text +=
+        fmt::format("pointer-reach = \"{}\"\n", profile.pointer_reach == PointerReach::screen ? "screen" : "desktop");
   for (const PortProfile& port : profile.ports) {
     text += fmt::format("\n[port.{}]\n", port.port);
     if (port.not_ours) text += "not-ours = true\n";
@@ -77,6 +90,7 @@ std::string to_toml(const Profile& profile) {
       text += fmt::format("opposites = \"{}\"\n",
                           stage::opposites.fields[0].words[static_cast<std::size_t>(port.opposites)]);
     if (port.game_dead_zone != 0) text += fmt::format("game-dead-zone = {}\n", port.game_dead_zone);
+    if (!port.game_shots.empty()) text += fmt::format("game-shots = {}\n", shots_text(port.game_shots));
     if (!port.accessories.empty()) text += fmt::format("accessories = {}\n", list_text(port.accessories));
     if (port.like) text += fmt::format("like = {}\n", *port.like);
     if (!port.bind.empty()) text += fmt::format("[port.{}.bind]\n", port.port);
@@ -107,9 +121,19 @@ std::string to_toml(const RigUnit& unit) {
   return text;
 }
 
+std::string to_toml(const Screen& screen) {
+  std::string text =
+      fmt::format("\n[[screen]]\nname = {}\nsize = [{}, {}]\n", text::quoted(screen.name), screen.width, screen.height);
+  if (screen.left != 0 || screen.top != 0) text += fmt::format("at = [{}, {}]\n", screen.left, screen.top);
+  if (screen.turned != QuarterTurn::none) text += fmt::format("turned = \"{}\"\n", word_of(screen.turned));
+  if (screen.scale != 1) text += fmt::format("scale = {}\n", screen.scale);
+  return text;
+}
+
 std::string to_toml(const Rig& rig) {
   std::string text = "omnipar = 1\nkind = \"rig\"\n";
   for (const RigUnit& unit : rig.units) text += to_toml(unit);
+  for (const Screen& screen : rig.screens) text += to_toml(screen);
   return text;
 }
 
@@ -157,12 +181,28 @@ std::string stick_text(const StickCalibration& stick) {
   return text + measured_text(stick.own_dead_zone, stick.self_centering, stick.measured);
 }
 
+std::string aim_text(const AimCalibration& aim) {
+  std::string text = "\n[[aim]]\n";
+  if (!aim.screen.empty()) text += fmt::format("screen = {}\n", text::quoted(aim.screen));
+  text += fmt::format("x = {}\ny = {}\n", text::quoted(base::code_name(aim.x)), text::quoted(base::code_name(aim.y)));
+  std::string corners;
+  for (const RawPoint& corner : aim.corners) corners += (corners.empty() ? "" : ", ") + pair_text(corner.x, corner.y);
+  text += fmt::format("corners = [{}]\nmodel = \"{}\"\n", corners, word_of(aim.model));
+  if (aim.shots != 0) text += fmt::format("shots = {}\n", aim.shots);
+  text += declared_text("declared-x", aim.declared_x) + declared_text("declared-y", aim.declared_y);
+  if (aim.residual != 0) text += fmt::format("residual = {}\n", aim.residual);
+  if (aim.bound != 0) text += fmt::format("bound = {}\n", aim.bound);
+  if (!aim.on.empty()) text += fmt::format("measured = {}\n", text::quoted(aim.on));
+  return text;
+}
+
 }  // namespace
 
 std::string to_toml(const Calibration& calibration) {
   std::string text = fmt::format("omnipar = 1\nkind = \"calibration\"\nunit = {}\n", text::quoted(calibration.unit));
   for (const AxisCalibration& axis : calibration.axes) text += axis_text(axis);
   for (const StickCalibration& stick : calibration.sticks) text += stick_text(stick);
+  for (const AimCalibration& aim : calibration.aims) text += aim_text(aim);
   for (const Combination& combination : calibration.combinations) {
     text += fmt::format("\n[[combination]]\nheld = {}\n", list_text(combination.held));
     if (!combination.blocked.empty()) text += fmt::format("blocked = {}\n", list_text(combination.blocked));

@@ -152,7 +152,10 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
     return {by_reach(gauge.x, gauge.x_scale, gauge.x_grows),
             gauge.pair ? by_reach(gauge.y, gauge.y_scale, gauge.y_grows) : 0};
   if (gauge.bend != nothing) return {shape::position(slot.bends[gauge.bend], raw[gauge.x]), 0};
-  return point_of(gauge);
+  if (!gauge.square) return point_of(gauge);
+  const shape::Point point = point_of(gauge);  // as a round stick has it: at the corner, too, a full push is 1 long
+  const double stretch = shape::square_stretch(point);
+  return {point.x / stretch, point.y / stretch};
 }
 
 /// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
@@ -207,6 +210,16 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
     else if (head->frozen == 0)
       set_lane(own.lane, shape::shaped(point, own.dead_zone));
   }
+}
+
+/// What was not to be moved for a while may be moved again, and is where its raw numbers have it.
+void State::measure_again(Index operation, std::size_t unit) noexcept {
+  if (sights_later) return;  // all goes to rest
+  const Slot& slot = slots[unit];
+  for (const Gauge& gauge : slot.gauges)
+    for (const OwnOperation& own : gauge.operations.of(slot.operations))
+      if (own.operation == operation && (known[unit] & gauge.axes) != 0)
+        aim(slot, own, unit, gauge, gauge.plain ? point_of(gauge) : furthest_point(slot, gauge));
 }
 
 /// Lowers what the directions of one crossing held that are not among those that stay.
@@ -365,6 +378,7 @@ void State::rest(Units units) noexcept {
   });
   for_each([this](std::size_t unit) {
     for (const OwnOperation& own : slots[unit].operations) rest_axis(own, unit);
+    for (const Index pushed : slots[unit].pushed) rest_aim(plan_data->operations[pushed], unit);
   });
   refresh_sights();
 }
@@ -442,6 +456,7 @@ void State::detach(std::size_t unit) noexcept {
     if (is_aim(own.kind)) drop_aim(own.operation, unit);
   for (const Sum& sum : slot.all_sums)
     if (sum.drag != nothing) drop_aim(sum.drag, unit);
+  for (const Index pushed : slot.pushed) drop_aim(pushed, unit);
   rest(Units{1} << unit);
   for (std::size_t w = 0; w < slot.words; ++w) keep_hotkeys(slot, unit, w, 0);
   for (const OwnOperation& own : slot.operations)

@@ -14,6 +14,7 @@
 #include "omnipar/engine.hpp"
 #include "plan/plan_data.hpp"
 #include "shape/measured.hpp"
+#include "shape/projection.hpp"
 #include "shape/shape.hpp"
 
 namespace omnipar::engine {
@@ -108,6 +109,7 @@ struct OwnOperation {
   Index operation = 0;
   Lane lane;
   Run shapes;                 ///< of the slot's own
+  Index aim = nothing;        ///< of what points: where its raw numbers are on the game, of the slot's `aims`
   shape::DeadZone dead_zone;  ///< of a lane that has nothing else on its way
 };
 
@@ -123,7 +125,8 @@ struct Gauge {
   Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
   bool x_grows = false;   ///< the range of that axis is found by use
   bool y_grows = false;
-  Run operations;  ///< of the slot's own
+  bool square = false;  ///< of a pair: its axes reach their ends at once
+  Run operations;       ///< of the slot's own
   shape::Scale x_scale;
   shape::Scale y_scale;
 };
@@ -170,8 +173,10 @@ struct Slot {
   std::vector<OwnShape> shapes;         ///< what these go through, each one's together
   std::vector<shape::StickMap> sticks;  ///< by what was measured
   std::vector<shape::AxisMap> bends;
-  std::vector<Index> gates;     ///< those of the plan that it has a way through
-  std::vector<Index> digitals;  ///< likewise
+  std::vector<shape::Projection> aims;  ///< from raw numbers to -1..1 each way of the game
+  std::vector<Index> gates;             ///< those of the plan that it has a way through
+  std::vector<Index> digitals;          ///< likewise
+  std::vector<Index> pushed;            ///< likewise: operations that aim by directions
   std::vector<Opposed> opposed;
   std::size_t words = 0;              ///< of `down` and `raising` that its buttons take
   std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its operations
@@ -223,6 +228,7 @@ struct State {
   void arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
+  void measure_again(Index operation, std::size_t unit) noexcept;
   void grow(Index axis, std::int32_t rest, std::int32_t value) noexcept;
   [[nodiscard]] double by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept;
   void measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept;
@@ -245,6 +251,19 @@ struct State {
   [[nodiscard]] shape::Point aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                                       shape::Point point) noexcept;
   void aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept;
+  void aim_by_stick(const AnalogOperation& operation, std::size_t unit, shape::Point at) noexcept;
+  void push_by_directions(Index operation, std::size_t unit) noexcept;
+  [[nodiscard]] stage::FixedPoint seen_place(shape::Point at) const noexcept;
+  void lead(const AnalogOperation& operation, std::size_t number) noexcept;
+  void centre(Index pointer) noexcept;
+  void begin_shots(Index pointer) noexcept;
+  void pull(Index pointer, bool on) noexcept;
+  void end_shots(Index pointer) noexcept;
+  /// Aims do not move it: it is where the game has asked for a shot.
+  [[nodiscard]] bool is_shot(Index pointer) const noexcept { return pointers[pointer].shot > 1; }
+  [[nodiscard]] bool is_steady(const AnalogOperation& operation, std::size_t unit) const noexcept {
+    return operation.steady != nothing && is_on(operation.steady, unit);
+  }
   void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept;
   void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept;
   void drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept;
@@ -273,6 +292,7 @@ struct State {
   void turn_on(const Signal& signal, std::size_t unit) noexcept;
   void turn_off(const Signal& signal, std::size_t unit) noexcept;
   void apply(const Effect& effect, bool on, std::size_t unit) noexcept;
+  void apply_to_pointer(const Effect& effect, bool on, std::size_t unit) noexcept;
   void run_gate(Index cell, bool in, stage::Cause cause) noexcept;
   void pulse(Index cell, bool on) noexcept;
   void set_out(Index cell, bool on) noexcept;
@@ -313,7 +333,7 @@ struct State {
   [[nodiscard]] Index cell_of(const Gate& gate, std::size_t unit) const noexcept {
     return static_cast<Index>(gate.first_cell + (plan_data->signals[gate.in].each_unit ? unit : 0));
   }
-  [[nodiscard]] shape::Point goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept;
+  [[nodiscard]] shape::Point goal_of(const std::array<Index, 4>& signals, std::size_t unit) const noexcept;
   void sift(std::uint32_t at) noexcept;
   void put(std::uint32_t at, Index gate) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;

@@ -16,15 +16,18 @@ constexpr std::int64_t noise = stage::whole / 100;
 
 bool is_far(stage::FixedPoint way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
 
-std::int64_t within(std::int64_t coordinate) noexcept { return std::clamp<std::int64_t>(coordinate, 0, stage::whole); }
-
 }  // namespace
 
 /// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
 shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                              shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
-  if (operation.kind == AnalogKind::point) {
+  if (own.aim != nothing) {
+    const shape::Projection& map = slot.aims[own.aim];
+    const double x = raw[gauge.x], y = raw[gauge.y];
+    // What would be behind the gun is far beside.
+    point = shape::is_before(map, x, y) ? map(x, y) : shape::Point{shape::Scale::endless, shape::Scale::endless};
+  } else if (operation.kind == AnalogKind::point) {
     const auto side = [](const shape::Scale& scale, std::int32_t value) {
       const double width = scale.width[std::isfinite(scale.width[0]) ? 0 : 1];  // reversed, it begins at its maximum
       return 2 * ((static_cast<double>(value) - scale.rest) / width) - 1;
@@ -36,27 +39,63 @@ shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::siz
 
 void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                 shape::Point point) noexcept {
-  if (head->frozen != 0) return;
+  if (head->frozen != 0 || is_steady(plan_data->operations[own.operation], unit)) return;
   aim_at(own, unit, aimed_at(slot, own, unit, gauge, point));
 }
 
 void State::aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
-  if (operation.kind == AnalogKind::spring) at = shape::squared(at);
+  if (operation.kind != AnalogKind::point) return aim_by_stick(operation, unit, at);
+  // What cannot be seen is beside the game; rounding alone takes nothing off it.
+  constexpr double rounding = 2e-9;
+  const double end = plan_data->seen() + operation.margin + (own.aim != nothing ? rounding : 0);
+  AimState& aim = aims[aim_of(operation, unit)];
+  aim.on = std::abs(at.x) <= end && std::abs(at.y) <= end ? 1 : 0;
+  put_pointer(operation, unit, seen_place(at));
+}
+
+/// As far as the game can be seen, 0..1.
+stage::FixedPoint State::seen_place(shape::Point at) const noexcept {
+  const double end = plan_data->seen();
+  return stage::to_fixed(
+      shape::on_area({std::fmax(-end, std::fmin(end, at.x)), std::fmax(-end, std::fmin(end, at.y))}));
+}
+
+void State::aim_by_stick(const AnalogOperation& operation, std::size_t unit, shape::Point at) noexcept {
   AimState& aim = aims[aim_of(operation, unit)];
   if (operation.kind == AnalogKind::glide) {
     aim.push = at;
     return set_moving(glider(operation, unit), !at.at_rest());
   }
-  aim.on = std::abs(at.x) <= 1 && std::abs(at.y) <= 1 ? 1 : 0;
-  put_pointer(operation, unit, stage::to_fixed(shape::on_area(at)));
+  const shape::Point square = shape::squared(at);
+  const double reach = plan_data->seen() + operation.beyond, end = plan_data->seen();
+  const shape::Point place{square.x * reach, square.y * reach};
+  aim.on = std::abs(place.x) <= end && std::abs(place.y) <= end ? 1 : 0;
+  put_pointer(operation, unit, seen_place(place));
+}
+
+void State::push_by_directions(Index number, std::size_t unit) noexcept {
+  const AnalogOperation& operation = plan_data->operations[number];
+  if (head->frozen == 0 && !sights_later) aim_by_stick(operation, unit, goal_of(operation.signals, unit));
+}
+
+/// Another one has the pointer now. What was beyond the edge with the one before is forgotten.
+void State::lead(const AnalogOperation& operation, std::size_t number) noexcept {
+  PointerState& pointer = pointers[operation.group];
+  if (pointer.leader == number + 1) return;
+  if (pointer.leader != 0) {
+    const std::size_t before = pointer.leader - 1;
+    const AnalogKind kind = plan_data->operations[plan_data->aiming[before / max_units]].kind;
+    if (kind == AnalogKind::glide || kind == AnalogKind::drag) aims[before].at = {};
+  }
+  pointer.leader = static_cast<std::uint32_t>(number + 1);
 }
 
 /// A source says where it is.
 void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
-  PointerState& pointer = pointers[operation.group];
+  const PointerState& pointer = pointers[operation.group];
   const bool is_new = aim.told == 0;
   aim.told = 1;
   if (pointer.leader != 0 && pointer.leader != number + 1) {
@@ -64,26 +103,36 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
     if (is_new) aim.at = point;
     if (!moved) return;
   }
-  pointer.leader = static_cast<std::uint32_t>(number + 1);
+  lead(operation, number);
   aim.at = point;
-  move_pointer(plan_data->pointers[operation.group], point);
+  if (!is_shot(operation.group)) move_pointer(plan_data->pointers[operation.group], point);
   refresh_sight(operation.group);
 }
 
-/// A source says how far it goes from where the pointer is.
+/// A source says how far it goes from where the pointer is. What it has gone beyond the edge is kept in its `at`.
 void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
-  PointerState& pointer = pointers[operation.group];
+  const PointerState& pointer = pointers[operation.group];
+  if (is_shot(operation.group)) return;
   if (pointer.leader != number + 1) {
     way = aim.at = {aim.at.x + way.x, aim.at.y + way.y};
     if (pointer.leader != 0 && !is_far(way)) return;
-    pointer.leader = static_cast<std::uint32_t>(number + 1);
+    lead(operation, number);
     aim = {{}, aim.push, 1, 1};
   }
+  const std::int64_t low = stage::to_fixed((1 - plan_data->seen()) / 2), high = stage::whole - low;
+  const std::int64_t beyond = stage::to_fixed(operation.beyond / 2);
   const Pointer& body = plan_data->pointers[operation.group];
   const stage::FixedPoint from = point_of(body);
-  move_pointer(body, {within(from.x + way.x), within(from.y + way.y)});
+  const auto gone = [&](std::int64_t at, std::int64_t past, std::int64_t moved) {
+    return std::clamp(at + past + moved, low - beyond, high + beyond);
+  };
+  const stage::FixedPoint to{gone(from.x, aim.at.x, way.x), gone(from.y, aim.at.y, way.y)};
+  const stage::FixedPoint seen{std::clamp(to.x, low, high), std::clamp(to.y, low, high)};
+  aim.at = {to.x - seen.x, to.y - seen.y};
+  aim.on = aim.at == stage::FixedPoint{} ? 1 : 0;
+  move_pointer(body, seen);
   refresh_sight(operation.group);
 }
 
@@ -114,6 +163,61 @@ void State::glide(Index number, std::size_t unit) noexcept {
   push_pointer(operation, unit, way);
 }
 
+// -- into the middle, and the game's own shots ----------------------------------------------------------------
+
+void State::centre(Index number) noexcept {
+  if (head->frozen != 0 || is_shot(number)) return;
+  const PointerState& pointer = pointers[number];
+  if (pointer.leader != 0) {
+    AimState& aim = aims[pointer.leader - 1];
+    const AnalogKind kind = plan_data->operations[plan_data->aiming[(pointer.leader - 1) / max_units]].kind;
+    if (kind == AnalogKind::glide || kind == AnalogKind::drag) {
+      aim.at = {};
+      aim.on = 1;
+    }
+  }
+  move_pointer(plan_data->pointers[number], {stage::whole / 2, stage::whole / 2});
+  refresh_sight(number);
+}
+
+//   aims --begin--> the next pull gives shot 1 --pull--> holds it, the next gives 2 … --last one released--> aims
+/// Begun again in the middle, it goes back to aiming.
+void State::begin_shots(Index number) noexcept {
+  if (head->frozen != 0) return;
+  if (pointers[number].shot != 0) return end_shots(number);
+  pointers[number].shot = 1;
+}
+
+void State::pull(Index number, bool on) noexcept {
+  PointerState& pointer = pointers[number];
+  const Pointer& body = plan_data->pointers[number];
+  if (pointer.shot == 0) return;
+  if (pointer.shot > body.shots.count) {
+    if (!on) end_shots(number);
+    return;
+  }
+  if (!on) return;
+  const AreaPoint at = body.shots.of(plan_data->shots)[pointer.shot - 1];
+  ++pointer.shot;
+  level[body.x] = at.x;
+  level[body.y] = at.y;
+  note(body.x);
+  refresh_sight(number);
+}
+
+/// The pointer is where its source has it again.
+void State::end_shots(Index number) noexcept {
+  PointerState& pointer = pointers[number];
+  pointer.shot = 0;
+  if (pointer.leader != 0) {
+    const std::size_t aim = pointer.leader - 1;
+    const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
+    if (operation.kind == AnalogKind::point || operation.kind == AnalogKind::spring)
+      move_pointer(plan_data->pointers[number], aims[aim].at);
+  }
+  refresh_sight(number);
+}
+
 // -- on the area or off it ---------------------------------------------------------------------------------
 
 /// A pointer is on the game area while its source is, and sees it.
@@ -125,7 +229,11 @@ void State::refresh_sight(Index number) noexcept {
     const std::size_t aim = pointer.leader - 1;
     const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
     on = aims[aim].on != 0 && (operation.blind == nothing || !is_on(operation.blind, aim % max_units));
+    if (is_steady(operation, aim % max_units)) on = pointer.on != 0;  // what a flash hides is not lost
   }
+  const Index off = plan_data->pointers[number].off;
+  if (off != nothing && is_on(off, 0)) on = false;
+  if (is_shot(number) && head->frozen == 0) on = true;
   if (on == (pointer.on != 0)) return;
   pointer.on = on ? 1 : 0;
   const Raise raised = raise_of(plan_data->pointers[number].on, 0);

@@ -27,8 +27,30 @@ void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
     to_settle.at(effect.index / 64) |= std::uint64_t{1} << effect.index % 64;
     return;
   }
-  if (effect.kind == EffectKind::sight) return refresh_sight(plan_data->operations[effect.index].group);
+  if (effect.kind >= EffectKind::sight) return apply_to_pointer(effect, on, unit);
   run_gate(cell_of(plan_data->gates[effect.index], unit), on, stage::Cause::input);
+}
+
+void State::apply_to_pointer(const Effect& effect, bool on, std::size_t unit) noexcept {
+  switch (effect.kind) {
+    case EffectKind::sight:
+      return refresh_sight(plan_data->operations[effect.index].group);
+    case EffectKind::hide:
+      return refresh_sight(effect.index);
+    case EffectKind::centre:
+      if (on) centre(effect.index);
+      return;
+    case EffectKind::steady:
+      if (!on) measure_again(effect.index, unit);
+      return;
+    case EffectKind::push:
+      return push_by_directions(effect.index, unit);
+    case EffectKind::shots:
+      if (on) begin_shots(effect.index);
+      return;
+    default:
+      return pull(effect.index, on);
+  }
 }
 
 void State::run_gate(Index cell, bool in, stage::Cause cause) noexcept {
@@ -169,10 +191,8 @@ void State::settle_opposites(Index port) noexcept {
 
 // -- axes made of buttons --------------------------------------------------------------------------
 
-shape::Point State::goal_of(const DigitalOperation& digital, std::size_t unit) const noexcept {
-  const auto side = [&](std::size_t d) {
-    return digital.signals.at(d) != nothing && is_on(digital.signals.at(d), unit) ? 1.0 : 0.0;
-  };
+shape::Point State::goal_of(const std::array<Index, 4>& signals, std::size_t unit) const noexcept {
+  const auto side = [&](std::size_t d) { return signals.at(d) != nothing && is_on(signals.at(d), unit) ? 1.0 : 0.0; };
   const shape::Point goal{side(3) - side(2), side(1) - side(0)};
   if (goal.x != 0 && goal.y != 0) return {goal.x * shape::diagonal, goal.y * shape::diagonal};
   return goal;
@@ -180,7 +200,7 @@ shape::Point State::goal_of(const DigitalOperation& digital, std::size_t unit) c
 
 void State::evaluate(Index index, std::size_t unit) noexcept {
   const DigitalOperation& digital = plan_data->digitals[index];
-  const shape::Point goal = goal_of(digital, unit);
+  const shape::Point goal = goal_of(digital.signals, unit);
   if (!digital.ramps) return set_lane(lane_of(digital, unit), goal);
   const std::size_t mover = index * max_units + unit;
   set_moving(mover, position[mover] != stage::to_fixed(goal));
@@ -213,7 +233,7 @@ void State::travel(std::size_t mover) noexcept {
     return trail_on(static_cast<Index>(number - digitals - plan_data->glides), unit);
   if (number >= digitals) return glide(static_cast<Index>(number - digitals), unit);
   const DigitalOperation& digital = plan_data->digitals[number];
-  if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital, unit))) set_moving(mover, false);
+  if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital.signals, unit))) set_moving(mover, false);
   set_lane(lane_of(digital, unit), stage::from_fixed(position[mover]));
 }
 

@@ -1,6 +1,8 @@
 // From attachments to wires: made when a unit comes or the plan changes, never in the hot path.
 #include <algorithm>
 #include <cstring>
+#include <functional>
+#include <initializer_list>
 #include <iterator>
 #include <utility>
 
@@ -11,6 +13,8 @@
 #include "engine/sampler.hpp"
 #include "engine/engine_state.hpp"
 #include "omnipar/role.hpp"
+#include "plan/resolve.hpp"
+#include "shape/projection.hpp"
 #include "stage/table.hpp"
 
 namespace omnipar::engine {
@@ -36,6 +40,8 @@ class Wiring {
     slot_.shapes.clear();
     slot_.sticks.clear();
     slot_.bends.clear();
+    slot_.aims.clear();
+    slot_.pushed.clear();
     slot_.gates.clear();
     slot_.digitals.clear();
     slot_.opposed.clear();
@@ -64,7 +70,8 @@ class Wiring {
     if (control.reading != Reading::button || kind == RoleKind::one_sided) return add_axis(control, found);
     Wire wire;
     wire.kind = WireKind::button;
-    return add_button(found, wire) && keep(control.code, wire);
+    const Input* const also = control.off_screen ? input(plan::off_screen_role) : nullptr;
+    return add_button({also, found}, wire) && keep(control.code, wire);
   }
 
   /// Codes that there is no room for are as if the unit did not have them.
@@ -76,19 +83,21 @@ class Wiring {
     return true;
   }
 
-  bool add_button(const Input* input, Wire& wire) {
+  /// A button that is all of these inputs; null: it is nothing. What hotkeys take stands last.
+  bool add_button(std::initializer_list<const Input*> inputs, Wire& wire) {
     if (slot_.buttons.size() >= max_buttons) return false;
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
-    Run run{static_cast<Index>(slot_.raises.size()), 0};
-    Run hotkeys;
-    if (input != nullptr) {
-      for (const Index signal : input->raises.of(plan_.raises)) {
+    const auto first = slot_.raises.size();
+    for (const Input* const input : inputs)
+      for (const Index signal : input != nullptr ? input->raises.of(plan_.raises) : std::span<const Index>{})
         slot_.raises.push_back({signal, static_cast<Index>(State::cell_of(plan_.signals[signal], slot_number_))});
-        if (signal >= plan_.hotkey_signals) ++hotkeys.count;
-      }
-      run.count = input->raises.count;
-      hotkeys.first = static_cast<Index>(slot_.raises.size() - hotkeys.count);
-    }
+    const auto is_hotkeys = [this](Raise raised) { return raised.signal >= plan_.hotkey_signals; };
+    std::stable_partition(slot_.raises.begin() + static_cast<std::ptrdiff_t>(first), slot_.raises.end(),
+                          std::not_fn(is_hotkeys));
+    const Run run{static_cast<Index>(first), static_cast<Index>(slot_.raises.size() - first)};
+    Run hotkeys;
+    hotkeys.count = static_cast<Index>(std::ranges::count_if(run.of(slot_.raises), is_hotkeys));
+    hotkeys.first = static_cast<Index>(slot_.raises.size() - hotkeys.count);
     slot_.buttons.push_back(run);
     slot_.hotkey_buttons.push_back(hotkeys);
     return true;
@@ -100,8 +109,8 @@ class Wiring {
     Wire positive;
     std::string low = across ? "-left" : "-up", high = across ? "-right" : "-down";
     if (control.reversed) std::swap(low, high);
-    if (!add_button(input(control.role + low), negative)) return false;
-    if (!add_button(input(control.role + high), positive)) return false;
+    if (!add_button({input(control.role + low)}, negative)) return false;
+    if (!add_button({input(control.role + high)}, positive)) return false;
     negative.kind = WireKind::hat;
     if (ends_by_opposite(negative) || ends_by_opposite(positive)) slot_.opposed.push_back({true, negative.button});
     return keep(control.code, negative);
@@ -130,10 +139,13 @@ class Wiring {
     for (std::size_t i = 0; i < ahead.size(); ++i) {
       if (!plan_.signals[ahead[i]].each_unit) continue;
       for (const Effect& effect : plan_.signals[ahead[i]].effects.of(plan_.effects)) {
-        if (effect.kind == EffectKind::sight) continue;
-        if (effect.kind == EffectKind::digital) {
+        if (effect.kind == EffectKind::push) {
+          add_once(slot_.pushed, effect.index);
+        } else if (effect.kind == EffectKind::raise) {
+          ahead.push_back(effect.index);
+        } else if (effect.kind == EffectKind::digital) {
           add_once(slot_.digitals, effect.index);
-        } else {
+        } else if (effect.kind == EffectKind::gate) {
           add_once(slot_.gates, effect.index);
           ahead.push_back(plan_.gates[effect.index].out);
         }
@@ -201,6 +213,7 @@ class Wiring {
       gauge.x_scale = scale;
     }
     (control.axis == Axis::y ? gauge.y_grows : gauge.x_grows) = grows(control);
+    gauge.square = gauge.square || control.square;
     gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }
@@ -246,13 +259,32 @@ class Wiring {
           slot_.bends.push_back(*map);
         }
       }
-      gauge.plain = !gauge.alike && !gauge.x_grows && !gauge.y_grows && gauge.stick == nothing && gauge.bend == nothing;
-      for (OwnOperation& own : std::span{slot_.operations}.subspan(gauge.operations.first, gauge.operations.count))
+      gauge.square = gauge.square && gauge.pair && gauge.stick == nothing;
+      gauge.plain = !gauge.alike && !gauge.x_grows && !gauge.y_grows && gauge.stick == nothing &&
+                    gauge.bend == nothing && !gauge.square;
+      for (OwnOperation& own : std::span{slot_.operations}.subspan(gauge.operations.first, gauge.operations.count)) {
         fit_dead_zone(own, code);
+        if (own.kind == AnalogKind::point && gauge.pair) find_aim(own, gauge);
+      }
     }
   }
 
   [[nodiscard]] Code code_of(Index raw) const { return axis_codes_.at(raw - slot_number_ * max_axes); }
+
+  /// From raw numbers to the screen, by what was measured on the plan's screen or else by the whole range; and from
+  /// there to the game.
+  void find_aim(OwnOperation& own, const Gauge& gauge) {
+    const AimCalibration* aim = attach::aim_of(attachment_, code_of(gauge.x), plan_.screen);
+    if (aim == nullptr && !plan_.area) return;
+    std::optional<shape::Projection> to_screen;
+    if (aim != nullptr)
+      to_screen = shape::screen_map(*aim);
+    else
+      to_screen = shape::by_scales(gauge.x_scale, gauge.y_scale);
+    if (!to_screen) return;
+    own.aim = static_cast<Index>(slot_.aims.size());
+    slot_.aims.push_back(shape::after(shape::to_game(plan_.area.value_or(GameArea{})), *to_screen));
+  }
 
   void fit_dead_zone(OwnOperation& own, Code code) {
     const std::span shapes = plan_.operations[own.operation].shapes.of(plan_.shapes);

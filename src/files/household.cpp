@@ -261,6 +261,8 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
   FoundSheets found = find_sheets(door, files);
   FoundProfile given;
   given.catalogue = std::move(found.catalogue);
+  const auto rig = find_rig(door, files);  // what is wrong with it is said by whoever needs it
+  if (rig) given.catalogue.screens = rig->rig.screens;
   given.elsewhere = std::move(found.problems);
   const std::string path = profile_path(door, word);
   const bool named = is_file(word);

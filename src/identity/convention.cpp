@@ -176,6 +176,8 @@ std::vector<Control> identity::sheet_controls(const UnitSheet& sheet, const Desc
     if (controls.size() == before) continue;
     controls.back().reversed = control.reversed;
     controls.back().own_dead_zone = control.own_dead_zone;
+    controls.back().square = control.square;
+    controls.back().off_screen = control.off_screen;
     if (control.rest)
       controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
   }

@@ -242,7 +242,8 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
     const hid::Control& control = raw.controls[*index];
     const Reading reading = reading_of(control, said.role);
     controls.push_back({hid::code_of(*index), reading, said.role, said.axis, control.minimum, control.maximum,
-                        said.rest.value_or(rest_of(reading, control)), said.reversed, said.own_dead_zone});
+                        said.rest.value_or(rest_of(reading, control)), said.reversed, said.own_dead_zone, said.square,
+                        said.off_screen});
   }
   return controls;
 }

@@ -11,6 +11,7 @@
 #include "identity/stem.hpp"
 #include "omnipar/identity.hpp"
 #include "shape/measured.hpp"
+#include "shape/projection.hpp"
 
 namespace omnipar {
 namespace {
@@ -109,9 +110,18 @@ void calibrate(Attachment& attachment, const AxisCalibration& axis) {
   attachment.axes.push_back(axis);
 }
 
+void calibrate(Attachment& attachment, const AimCalibration& aim) {
+  const auto x = std::ranges::find(attachment.controls, aim.x, &Control::code);
+  const auto y = std::ranges::find(attachment.controls, aim.y, &Control::code);
+  if (x == attachment.controls.end() || y == attachment.controls.end() || x->role != y->role) return;
+  if (!is_of_range(aim.declared_x, *x) || !is_of_range(aim.declared_y, *y)) return add_outdated(attachment, x->role);
+  if (shape::screen_map(aim)) attachment.aims.push_back(aim);
+}
+
 }  // namespace
 
 void calibrate(Attachment& attachment, const Rig& rig) {
+  attachment.aims.clear();
   attachment.sticks.clear();
   attachment.axes.clear();
   attachment.outdated.clear();
@@ -119,6 +129,7 @@ void calibrate(Attachment& attachment, const Rig& rig) {
   if (measured == rig.calibrations.end()) return;
   for (const AxisCalibration& axis : measured->axes) calibrate(attachment, axis);
   for (const StickCalibration& stick : measured->sticks) calibrate(attachment, stick);
+  for (const AimCalibration& aim : measured->aims) calibrate(attachment, aim);
 }
 
 bool is_controller(const Description& description) noexcept {

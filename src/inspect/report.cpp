@@ -15,8 +15,6 @@
 namespace omnipar::inspect {
 namespace {
 
-using text::quoted;
-
 /// What the codes of mice and keyboards are by their own names; nothing for others.
 Guess guess_for(NodeKind kind, Code code) {
   if (kind == NodeKind::keys && code.type == ev_key) {
@@ -65,7 +63,7 @@ void add_raw_controls(std::string& text, const Description& node) {
     for (const hid::Control& control : controls)
       if (control.kind == hid::Kind::opaque && part != hid::own_part)
         text += fmt::format("# plugged = {}  # the maker's own: does it tell what is in this socket?\n",
-                            quoted(hid::name_of(*read, control)));
+                            text::quoted(hid::name_of(*read, control)));
   }
   for (std::size_t part = 0; part < places.size(); ++part) {
     const auto known = attach_node({}, node, node, names.at(part)).controls;
@@ -73,7 +71,7 @@ void add_raw_controls(std::string& text, const Description& node) {
       const hid::Control& control = controls[place];
       const auto guess = std::ranges::find(known, hid::code_of(place), &Control::code);
       const bool is_axis = control.kind == hid::Kind::value;
-      add_control(text, quoted(hid::name_of(*read, control)),
+      add_control(text, text::quoted(hid::name_of(*read, control)),
                   is_axis ? fmt::format("  # {} to {}", control.minimum, control.maximum) : "",
                   guess == known.end() ? Guess{} : Guess{guess->role, guess->axis}, names.at(part));
     }
@@ -100,7 +98,7 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
   std::string text = fmt::format(
       "omnipar = 1\nkind = \"unit\"\nname = {}\ntitle = {}\n\n[[identity]]\nvendor = 0x{:04x}\nproduct = "
       "0x{:04x}\nname = {}\n",
-      quoted(plain_word(name)), quoted(name), main.vendor, main.product, quoted(name));
+      text::quoted(plain_word(name)), text::quoted(name), main.vendor, main.product, text::quoted(name));
   if (!main.descriptor.empty()) {
     add_raw_controls(text, main);
     return text;
@@ -110,7 +108,7 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
     const std::vector<Guess> guesses = guesses_for(node);
     for (std::size_t c = 0; c < node.codes.size(); ++c) {
       const CodeRange& range = node.codes[c];
-      const std::string code = quoted(prefix + base::code_name(range.code));
+      const std::string code = text::quoted(prefix + base::code_name(range.code));
       const std::string span =
           range.code.type == ev_abs ? fmt::format("  # {} to {}", range.minimum, range.maximum) : "";
       add_control(text, code, span, guesses[c], "");

@@ -1,6 +1,7 @@
 // From a profile and its sheets to a plan. One pass over the ports, one over the hotkeys; every
 // mistake is noted and the pass goes on, so that all of them come back at once.
 #include <algorithm>
+#include <deque>
 #include <map>
 #include <set>
 
@@ -41,6 +42,7 @@ class Compiler {
     plan.system = system_->name;
     const std::int64_t frames = std::max(1, system_->frames_per_1000_seconds);
     plan.frame = Duration{(1'000'000'000 + frames / 2) / frames};
+    find_area();
     for (const PortProfile& port : profile_.ports) add_port(port);
     add_hotkeys();
     check_size();
@@ -56,6 +58,38 @@ class Compiler {
 
   /// Errors from here on stand at this place of a file, or, in a profile without a file, are named so.
   void stand_at(const std::string& place, const std::string& otherwise) { place_ = place.empty() ? otherwise : place; }
+
+  // -- the screen ----------------------------------------------------------------------------------
+  /// Where the game is: on the screen that the profile names, or on the only one.
+  void find_area() {
+    if (profile_.screen.empty() && profile_.area.empty() && profile_.pointer_reach == PointerReach::area) return;
+    stand_at(profile_.place, profile_.name);
+    std::vector<std::string_view> names;
+    for (const Screen& screen : catalogue_.screens) names.emplace_back(screen.name);
+    const bool is_clear = !profile_.screen.empty() || names.size() == 1;
+    const auto at = std::ranges::find(catalogue_.screens, profile_.screen, &Screen::name);
+    if (names.empty())
+      return error("no-screen", "the profile says where the game is on a screen, but the rig has none",
+                   "omnipar calibrate screen NAME --size 1920x1080");
+    if (!is_clear)
+      return error("unknown-screen", "the rig has several screens, and the profile names none",
+                   catalogue::suggestion("", names));
+    if (!profile_.screen.empty() && at == catalogue_.screens.end())
+      return error("unknown-screen", fmt::format("the rig has no screen '{}'", profile_.screen),
+                   catalogue::suggestion(profile_.screen, names));
+    const Screen& screen = profile_.screen.empty() ? catalogue_.screens.front() : *at;
+    const auto words = area_words(!profile_.area.empty()   ? profile_.area
+                                  : !system_->area.empty() ? system_->area
+                                                           : "full");
+    if (!words) return error(words.error().id, words.error().message, words.error().hint);
+    PlanData& plan = tables_.plan();
+    plan.area = area_on(seen_size(screen), *words);
+    plan.screen = screen.name;
+    plan.screen_size = seen_size(screen);
+    if (profile_.pointer_reach == PointerReach::area) return;
+    tables_.set_pointer_reach(profile_.pointer_reach == PointerReach::desktop ? on_desktop(screen, catalogue_.screens)
+                                                                              : AreaBox{});
+  }
 
   // -- ports ----------------------------------------------------------------------------------------
   const ControllerSheet* controller_of(const PortProfile& port) {
@@ -146,8 +180,11 @@ class Compiler {
     check_game_dead_zone(port);
     check_targets(sheet, sources.bind);
     if (sheet.directions) add_directions(port, sources.fed);
+    aiming_ = {};
     for (const plan::Fed& fed : sources.fed)
       if (fed.sheet != nullptr) add_target(port, fed);
+    add_shots(port);
+    for (const Binding& binding : sources.bind) add_pointer_press(port, binding);
     info.target_count = static_cast<Index>(tables_.plan().targets.size() - info.first_target);
     tables_.plan().ports.push_back(info);
   }
@@ -159,6 +196,11 @@ class Compiler {
       names.insert(names.end(), direction_names.begin(), direction_names.end());
     }
     for (const TargetSheet& target : sheet.targets) names.emplace_back(target.name);
+    std::deque<std::string> more;
+    for (const TargetSheet& target : sheet.targets)
+      for (const std::string_view suffix : plan::pointer_suffixes)
+        if (target.kind == TargetKind::pointer)
+          names.emplace_back(more.emplace_back(target.name + std::string{suffix}));
     const std::set<std::string_view> known{names.begin(), names.end()};
     std::set<std::string_view> bound;
     for (const Binding& binding : bind) {
@@ -225,15 +267,74 @@ class Compiler {
     if (sheet.kind == TargetKind::button) {
       const Index target = tables_.new_target(sheet, sheet.name, TargetKind::button);
       if (tables_.too_large()) return;
-      for (const Use& use : fed.uses) feeder_.feed_button(fed.seat, use, tables_.plan().signal_of_target[target]);
+      Index signal = tables_.plan().signal_of_target[target];
+      if (plan::is_trigger(sheet) && aiming_.trigger == nothing) {
+        aiming_.target = signal;
+        aiming_.trigger = signal = port.game_shots.empty() ? signal : tables_.new_signal();
+        if (tables_.too_large()) return;
+      }
+      for (const Use& use : fed.uses) feeder_.feed_button(fed.seat, use, signal);
       return;
     }
     const bool is_pointer = sheet.kind == TargetKind::pointer;
     const Index made = is_pointer ? tables_.new_pointer(sheet) : tables_.new_group(sheet);
+    if (is_pointer && !tables_.too_large()) aiming_.pointers.push_back({sheet.name, made});
     for (const Use& use : fed.uses) {
       if (tables_.too_large()) return;
       is_pointer ? feeder_.feed_pointer(fed.seat, use, made) : feeder_.feed_axis(fed.seat, use, made, sheet.kind);
     }
+  }
+
+  // -- what else is pressed of pointers ---------------------------------------------------------------
+  /// The pulls of the trigger give the shots that the game asks for, to the port's first pointer.
+  void add_shots(const PortProfile& port) {
+    if (port.game_shots.empty() || tables_.too_large()) return;
+    stand_at(port.place, fmt::format("port {}", port.port));
+    constexpr std::size_t most = 64;
+    const bool are_on =
+        std::ranges::all_of(port.game_shots, [](AreaPoint p) { return p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1; });
+    if (!are_on || port.game_shots.size() > most)
+      error("bad-number", "'game-shots' is not a list of places of the game's picture",
+            fmt::format("at most {} pairs of 0 to 1: from the left, from the top", most));
+    if (aiming_.pointers.empty() || aiming_.trigger == nothing)
+      return error("no-trigger", "the game's shots need a pointer and a trigger, and this controller has none",
+                   "leave 'game-shots' out");
+    PlanData& plan = tables_.plan();
+    plan::Pointer& pointer = plan.pointers[aiming_.pointers.front().second];
+    pointer.shots = {static_cast<Index>(plan.shots.size()), static_cast<Index>(port.game_shots.size())};
+    plan.shots.insert(plan.shots.end(), port.game_shots.begin(), port.game_shots.end());
+    tables_.add_effect(aiming_.trigger, EffectKind::pull, aiming_.pointers.front().second);
+    tables_.add_effect(aiming_.trigger, EffectKind::raise, aiming_.target);
+  }
+
+  /// 'aim-reload' and the like, if the binding is of such.
+  void add_pointer_press(const PortProfile& port, const Binding& binding) {
+    for (const auto& [name, pointer] : aiming_.pointers) {
+      if (!binding.target.starts_with(name) || tables_.too_large()) continue;
+      const std::string_view suffix = std::string_view{binding.target}.substr(name.size());
+      stand_at(binding.place, fmt::format("port {}, {}", port.port, binding.target));
+      if (suffix == plan::reload_suffix && aiming_.trigger == nothing)
+        error("no-trigger", "a reload pulls the trigger, and this controller has none", "leave it out");
+      else if (suffix == plan::shots_suffix && tables_.plan().pointers[pointer].shots.count == 0)
+        error("no-game-shots", "it is not said where the game asks for shots",
+              "write game-shots = [[0.1, 0.1], [0.9, 0.9]] in the port");
+      else
+        for (const Use& use : binding.uses) feed_pointer_press(port, use, suffix, pointer);
+    }
+  }
+
+  void feed_pointer_press(const PortProfile& port, const Use& use, std::string_view suffix, Index pointer) {
+    Index& off = tables_.plan().pointers[pointer].off;
+    if ((suffix == plan::reload_suffix || suffix == plan::off_suffix) && off == nothing) {
+      const Index made = tables_.new_signal();
+      if (tables_.too_large()) return;
+      off = made;
+      tables_.add_effect(made, EffectKind::hide, pointer);
+    }
+    if (suffix == plan::reload_suffix) feeder_.feed_reload(port.seat, use, pointer, aiming_.trigger);
+    if (suffix == plan::off_suffix) feeder_.feed_button(port.seat, use, off);
+    if (suffix == plan::centre_suffix) feeder_.feed_effect(port.seat, use, EffectKind::centre, pointer);
+    if (suffix == plan::shots_suffix) feeder_.feed_effect(port.seat, use, EffectKind::shots, pointer);
   }
 
   // -- hotkeys -----------------------------------------------------------------------------------
@@ -297,6 +398,13 @@ class Compiler {
   Tables tables_;
   Diagnostics errors_;
   std::string place_;
+  /// Of the port that is added: its pointers by name, the signal of its trigger, and what its sources raise.
+  struct Aiming {
+    std::vector<std::pair<std::string, Index>> pointers{};
+    Index target = nothing;
+    Index trigger = nothing;
+  };
+  Aiming aiming_;
   Feeder feeder_;
 };
 

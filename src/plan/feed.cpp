@@ -185,7 +185,7 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
   if (*kind == RoleKind::pointer) {
     operation.kind = AnalogKind::point;
     operation.blind = tables_.new_signal(1, true);
-  } else if (*kind == RoleKind::stick && !stick_direction(use.role)) {
+  } else if ((*kind == RoleKind::stick && !stick_direction(use.role)) || *kind == RoleKind::dpad) {
     const bool glides = stage::values_of(stage::glide, use)[0] > 0;
     operation.kind = glides ? AnalogKind::glide : AnalogKind::spring;
     moved_by(stage::glide);
@@ -195,12 +195,55 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
   } else {
     return wrong_source(use, plan::sources_of(TargetKind::pointer));
   }
+  const stage::Values edge = stage::values_of(stage::edge, use);
+  if (stage::edge.acts(edge)) operation.words += (operation.words.empty() ? "" : ", ") + stage::edge.words(edge);
+  operation.margin = 2 * edge[0];
+  operation.beyond = operation.kind == AnalogKind::point ? 0 : 2 * edge[1];
+  const bool is_held = operation.kind == AnalogKind::point && stage::values_of(stage::hold_aim, use)[0] > 0;
+  if (is_held) operation.steady = tables_.new_signal(1, true);
   add_shapes(use, *kind, TargetKind::pointer, operation);
+  if (*kind == RoleKind::dpad)
+    for (Index& signal : operation.signals) signal = tables_.new_signal(1, true);
   const Index made = tables_.new_operation(operation);
-  tables_.feed(seat, use.role, made);
-  if (operation.blind == nothing || tables_.too_large()) return;
+  if (tables_.too_large()) return;
+  if (is_held) add_steady(seat, use, made);
+  if (*kind != RoleKind::dpad) tables_.feed(seat, use.role, made);
+  for (std::size_t d = 0; *kind == RoleKind::dpad && d < direction_names.size(); ++d) {
+    tables_.add_effect(operation.signals.at(d), EffectKind::push, made);
+    tables_.raise(seat, fmt::format("{}-{}", use.role, direction_names[d]), entry(use, operation.signals.at(d)));
+  }
+  if (operation.blind == nothing) return;
   tables_.add_effect(operation.blind, EffectKind::sight, made);
   tables_.raise(seat, std::string{off_screen_role}, operation.blind);
+}
+
+/// The trigger of the unit itself holds its aim for a while.
+void Feeder::add_steady(const std::string& seat, const Use& use, Index operation) {
+  const Index steady = tables_.plan().operations[operation].steady;
+  tables_.add_effect(steady, EffectKind::steady, operation);
+  const stage::Values values{0, stage::values_of(stage::hold_aim, use)[0]};
+  tables_.raise(seat, "trigger", behind_gate(stage::pulse, values, steady, true));
+}
+
+void Feeder::feed_effect(const std::string& seat, const Use& use, EffectKind effect, Index pointer) {
+  const Index signal = tables_.new_signal();
+  if (tables_.too_large()) return;
+  tables_.add_effect(signal, effect, pointer);
+  feed_button(seat, use, signal);
+}
+
+/// In frames of the machine: off the screen from 0 to 4, and the trigger is pulled from 1 to 3.
+void Feeder::feed_reload(const std::string& seat, const Use& use, Index pointer, Index trigger) {
+  constexpr int off_for = 4, pull_after = 1, pull_for = 2;
+  const auto frame = static_cast<double>(tables_.plan().frame.count());
+  const Index press = tables_.new_signal(1, true);
+  if (tables_.too_large()) return;
+  const Index off = tables_.plan().pointers[pointer].off;
+  const Index hides = behind_gate(stage::pulse, {0, off_for * frame}, off, true);
+  const Index pulls = behind_gate(stage::pulse, {pull_after * frame, pull_for * frame}, trigger, true);
+  if (tables_.too_large()) return;
+  for (const Index each : {hides, pulls}) tables_.add_effect(press, EffectKind::raise, each);
+  feed_button(seat, use, press);
 }
 
 }  // namespace omnipar::plan

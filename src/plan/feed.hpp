@@ -24,6 +24,10 @@ class Feeder {
   void feed_directions(const std::string& seat, const Use& use, const std::array<Index, 4>& targets);
   void feed_axis(const std::string& seat, const Use& use, Index group, TargetKind wanted);
   void feed_pointer(const std::string& seat, const Use& use, Index pointer);
+  /// A press that acts on a pointer: of EffectKind `hide`, `centre` or `shots`.
+  void feed_effect(const std::string& seat, const Use& use, EffectKind effect, Index pointer);
+  /// A press that pulls a trigger off the screen; `trigger` is the signal to raise.
+  void feed_reload(const std::string& seat, const Use& use, Index pointer, Index trigger);
   /// The signal that must be raised to reach `out` through a gate, if one with these values does anything.
   Index behind_gate(const stage::Kind& kind, const stage::Values& values, Index out, bool each_unit);
 
@@ -37,6 +41,7 @@ class Feeder {
                     const std::array<Index, 4>& signals);
   void add_lane(const std::string& seat, const Use& use, Index group, TargetKind wanted);
   void add_counts(const std::string& seat, const Use& use, Index group);
+  void add_steady(const std::string& seat, const Use& use, Index operation);
   void add_digital(const std::string& seat, const Use& use, Index group, const std::array<std::string, 4>& roles);
 
   Tables& tables_;

@@ -107,7 +107,13 @@ class Listing {
       const OpposedDirections& port = plan_.opposites[effect.index];
       return line("  {:<28} {}, raises{}", name, port.words, targets_of(port));
     }
-    if (effect.kind == EffectKind::sight) return line("  {:<28} takes the pointer off the area", name);
+    if (effect.kind == EffectKind::sight || effect.kind == EffectKind::hide)
+      return line("  {:<28} takes the pointer off the area", name);
+    if (effect.kind == EffectKind::centre) return line("  {:<28} puts the pointer into the middle", name);
+    if (effect.kind == EffectKind::steady) return line("  {:<28} holds the aim", name);
+    if (effect.kind == EffectKind::push) return line("  {:<28} pushes the pointer", name);
+    if (effect.kind == EffectKind::shots) return line("  {:<28} begins or ends the game's own shots", name);
+    if (effect.kind == EffectKind::pull) return line("  {:<28} gives the next of the game's own shots", name);
     const Gate& gate = plan_.gates[effect.index];
     line("  {:<28} {}, raises {}", name, gate.words, signal_name(gate.out));
   }

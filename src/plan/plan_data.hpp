@@ -13,6 +13,7 @@
 #include <cstdint>
 #include <deque>
 #include <limits>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -31,6 +32,12 @@ enum class EffectKind : std::uint8_t {
   digital,    ///< index: a digital operation to evaluate again
   opposites,  ///< index: directions of a port to evaluate again
   sight,      ///< index: an operation that aims: whether its source sees the game area
+  hide,       ///< index: a pointer that is off the game area meanwhile
+  centre,     ///< index: a pointer that goes to the middle
+  steady,     ///< index: an operation that aims, and is not moved meanwhile
+  push,       ///< index: an operation that aims by directions: to be evaluated again
+  shots,      ///< index: a pointer that gives the game's own shots, or goes back to aiming
+  pull,       ///< index: a pointer whose trigger is pulled
 };
 
 /// A part of another table.
@@ -89,7 +96,9 @@ struct Group {
 struct Pointer {
   Index x = 0;
   Index y = 0;
-  Index on = 0;  ///< the signal of the target that tells whether it is on the game area
+  Index on = 0;         ///< the signal of the target that tells whether it is on the game area
+  Index off = nothing;  ///< a signal that keeps it off
+  Run shots;            ///< of the plan's `shots`: what the game asks for
 };
 
 enum class AnalogKind : std::uint8_t {
@@ -114,7 +123,10 @@ struct AnalogOperation {
   stage::Constants constants{};  ///< of the threshold, of what moves a pointer
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
   std::string words{};                                               ///< glide, drag: what moves it, for the listing
-  Index blind = nothing;  ///< what aims: each unit's signal that is on while it does not see the game area
+  Index blind = nothing;   ///< what aims: each unit's signal that is on while it does not see the game area
+  Index steady = nothing;  ///< what aims: each unit's signal that is on while its trigger flashes, and it is not moved
+  double margin = 0;       ///< point: so far beside the game area still counts as at its edge, of the way from -1 to 1
+  double beyond = 0;       ///< what else aims: so far beside it may go, likewise
 };
 
 /// An axis or stick made of one unit's buttons. With a ramp it moves there, without it jumps.
@@ -161,6 +173,10 @@ struct PlanData {
   std::vector<DigitalOperation> digitals;
   std::vector<OpposedDirections> opposites;
   std::vector<Pointer> pointers;
+  std::vector<AreaPoint> shots;  ///< what games ask for, each pointer's together
+  std::optional<GameArea> area;  ///< where the game is on its screen, if that is said
+  std::string screen;
+  PixelSize screen_size{};
   std::vector<Input> inputs;
   std::vector<Index> raises;             ///< signals that inputs raise, each input's together
   std::vector<Index> fed;                ///< operations that inputs feed, likewise
@@ -181,6 +197,9 @@ struct PlanData {
   std::vector<Index> aiming;    ///< by number of an aim's first one, in units: likewise
   std::size_t state_size = 0;
   std::string listing;
+
+  /// How far from the middle a game can be seen, of 1: less where its edges are cut off.
+  [[nodiscard]] double seen() const noexcept { return area ? 1 - 2 * area->cut : 1; }
 
   [[nodiscard]] const Input* input(std::string_view seat, std::string_view role) const noexcept {
     for (const Input& candidate : inputs)
@@ -216,6 +235,8 @@ struct AimState {
 struct PointerState {
   std::uint32_t leader = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's
   std::uint32_t on = 0;      ///< 1 while it holds the signal of being on the game area
+  std::uint32_t shot = 0;    ///< of what the game asks for: the one that the next pull gives, counted from 1; 0: none
+  std::uint32_t unused = 0;  ///< so that no byte of the state is undefined
 };
 
 /// What an axis has reached by use, in raw numbers from its rest: above it and below, and the reading before.

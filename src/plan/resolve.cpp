@@ -113,6 +113,10 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   return profile;
 }
 
+bool plan::is_trigger(const TargetSheet& sheet) noexcept {
+  return sheet.kind == TargetKind::button && (sheet.place == "trigger" || sheet.place == "touch-press");
+}
+
 std::string_view plan::sources_of(TargetKind wanted) noexcept {
   switch (wanted) {
     case TargetKind::stick:
@@ -124,7 +128,7 @@ std::string_view plan::sources_of(TargetKind wanted) noexcept {
     case TargetKind::movement:
       return "a mouse or a trackball";
     case TargetKind::pointer:
-      return "a gun, a pointer, a mouse, a trackball or a stick";
+      return "a gun, a pointer, a mouse, a trackball, a stick or a d-pad";
     default:
       return "a wheel, a stick, a d-pad, a trigger or a pedal";
   }

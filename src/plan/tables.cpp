@@ -1,5 +1,7 @@
 #include "plan/tables.hpp"
 
+#include <cmath>
+
 namespace omnipar::plan {
 namespace {
 
@@ -41,7 +43,13 @@ Index Tables::new_target(const TargetSheet& sheet, std::string name, TargetKind 
   const NativeRange native = kind == TargetKind::button ? NativeRange{0, 1, 0} : sheet.native;
   const bool has_gate = sheet.kind == TargetKind::stick && sheet.gate != TargetGate::round;
   const double corner = !has_gate ? 0 : sheet.gate == TargetGate::square ? 1 : sheet.corner;
-  const TargetInfo info{keep(std::move(name)), keep(sheet.place), kind, native, sheet.self_centering, corner};
+  TargetInfo info;
+  info.name = keep(std::move(name));
+  info.place = keep(sheet.place);
+  info.kind = kind;
+  info.native = native;
+  info.self_centering = sheet.self_centering;
+  info.corner = corner;
   const Index target = append(plan_->targets, info, max_targets);
   if (too_large_) return target;
   plan_->signal_of_target.push_back(nothing);
@@ -71,12 +79,31 @@ Index Tables::new_group(const TargetSheet& sheet) {
   return append(plan_->groups, group, max_targets);
 }
 
+/// The two ends of a coordinate are two ends of the game's picture, wherever that lies on what a virtual pointer
+/// reaches.
+void Tables::reach(Index half, bool is_y) {
+  const GameArea area = plan_->area.value_or(GameArea{});
+  const AreaBox& whole = pointer_reach_;
+  const auto outside = [&](AreaPoint on_area) {
+    const AreaPoint screen = to_screen(area, on_area);
+    return AreaPoint{whole.left + screen.x * whole.width, whole.top + screen.y * whole.height};
+  };
+  const AreaPoint from = outside({0, 0}), to = outside(is_y ? AreaPoint{0, 1} : AreaPoint{1, 0});
+  TargetInfo& info = plan_->targets[half];
+  const bool along_x = std::abs(to.x - from.x) > std::abs(to.y - from.y);
+  info.reaches_across = along_x == is_y;
+  info.reach_from = along_x ? from.x : from.y;
+  info.reach_to = along_x ? to.x : to.y;
+}
+
 Index Tables::new_pointer(const TargetSheet& sheet) {
   TargetSheet stays = sheet;
   stays.self_centering = false;
   Pointer pointer;
   pointer.x = new_target(stays, sheet.name + "-x", TargetKind::coordinate);
   pointer.y = new_target(stays, sheet.name + "-y", TargetKind::coordinate);
+  for (const Index half : {pointer.x, pointer.y})
+    if (!too_large_ && has_reach_) reach(half, half == pointer.y);
   const Index on = new_target(sheet, sheet.name + "-on", TargetKind::button);
   if (too_large_) return 0;
   pointer.on = plan_->signal_of_target[on];

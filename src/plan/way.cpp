@@ -22,9 +22,10 @@ class Way {
     if (kind.move != nullptr || kind.follow != nullptr) return has_shape(kind);
     if (kind.pass != nullptr) return !by_contact_ && to_press_;
     if (kind.step != nullptr) return by_contact_ || to_press_;
+    if (kind.of_aims) return to_pointer_ && (&kind == &stage::edge || by_pointer_);
     if (&kind == &stage::glide) return to_pointer_ && !by_counts_ && !by_pointer_;
     if (&kind == &stage::drag) return to_pointer_ && by_counts_;
-    return by_contact_ && !to_press_;  // a ramp
+    return by_contact_ && !to_press_ && !to_pointer_;  // a ramp
   }
 
  private:

@@ -149,6 +149,7 @@ struct Kind {
   bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed
   bool on_pointers = false;       ///< of a shape: it acts on what a gun or a mouse says, too
   bool of_sticks = false;         ///< of a shape: it acts on pairs alone
+  bool of_aims = false;           ///< it acts on what moves a pointer, as the engine has it
   bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
 };
 

@@ -9,10 +9,10 @@ namespace omnipar::stage {
 namespace {
 
 std::vector<const Kind*>& kinds() {
-  static std::vector<const Kind*> all{&mounting, &inversion, &side,      &smoothing, &dead_zone,  &axial_dead_zone,
-                                      &snap,     &ways,      &curve,     &spline,    &outline,    &anti_dead_zone,
-                                      &range,    &slew,      &threshold, &debounce,  &long_press, &toggle,
-                                      &autofire, &ramp,      &glide,     &drag,      &opposites};
+  static std::vector<const Kind*> all{
+      &mounting, &inversion, &side,           &smoothing, &dead_zone, &axial_dead_zone, &snap,     &ways,       &curve,
+      &spline,   &outline,   &anti_dead_zone, &range,     &slew,      &threshold,       &debounce, &long_press, &toggle,
+      &autofire, &ramp,      &glide,          &drag,      &edge,      &hold_aim,        &opposites};
   return all;
 }
 

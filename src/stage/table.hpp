@@ -16,9 +16,12 @@
 namespace omnipar::stage {
 
 extern const Kind mounting, inversion, side, smoothing, dead_zone, axial_dead_zone, snap, ways, curve, spline, outline,
-    anti_dead_zone, range, slew, threshold, debounce, long_press, toggle, autofire, ramp, glide, drag, opposites;
+    anti_dead_zone, range, slew, threshold, debounce, long_press, toggle, autofire, ramp, glide, drag, edge, hold_aim,
+    opposites;
 /// Not in the table, for nobody writes it: stands before the smoothing where a target takes a part of a stick or axis.
 extern const Kind one_way;
+/// Likewise: the steps of a reload that a button fakes, and of a trigger that flashes.
+extern const Kind pulse;
 
 [[nodiscard]] std::span<const Kind* const> table() noexcept;
 /// Those that stand in a use.

@@ -38,7 +38,7 @@ std::vector<std::string> fitting_roles(TargetKind wanted, bool directions) {
     case TargetKind::movement:
       return {"mouse", "trackball"};
     case TargetKind::pointer:
-      return {"gun", "touch", "mouse", "trackball", "left-stick", "right-stick"};
+      return {"gun", "touch", "mouse", "trackball", "left-stick", "right-stick", "dpad"};
     default:
       return {"south",     "east",  "west", "north",         "start",         "select",           "left-trigger",
               "dpad-left", "key-1", "coin", "left-stick-up", "right-trigger", "right-stick-left", "trigger",

@@ -14,10 +14,11 @@ constexpr int of_hat = -1;
 }  // namespace
 
 std::set<std::string> SlowTwin::stages() {
-  std::set<std::string> all{"mounting", "inversion",  "side",      "smoothing", "dead zone",  "axial dead zone",
-                            "snap",     "ways",       "curve",     "points",    "outline",    "anti-dead zone",
-                            "range",    "slew limit", "threshold", "debounce",  "long press", "toggle",
-                            "autofire", "ramp",       "glide",     "drag",      "opposites"};
+  std::set<std::string> all{"mounting",        "inversion",      "side",   "smoothing",  "dead zone",
+                            "axial dead zone", "snap",           "ways",   "curve",      "points",
+                            "outline",         "anti-dead zone", "range",  "slew limit", "threshold",
+                            "debounce",        "long press",     "toggle", "autofire",   "ramp",
+                            "glide",           "drag",           "edge",   "hold aim",   "opposites"};
   for (const auto& [name, guest] : guests()) all.insert(name);
   return all;
 }
@@ -359,6 +360,8 @@ void SlowTwin::work_out() {
     line.target->level = level;
   }
   if (!frozen_) work_out_analogs();
+  notice_pulls();
+  notice_pushes();
   refresh_sights();
 }
 

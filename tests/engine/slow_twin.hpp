@@ -136,6 +136,9 @@ class SlowTwin {
   };
   struct Aim {  ///< what one unit makes of one use of a pointer
     bool told = false, on = false;
+    bool pulled = false;  ///< its trigger
+    Point pushed;         ///< by directions
+    std::optional<std::int64_t> held_until;
     Place at;
     Point push;
   };
@@ -144,6 +147,7 @@ class SlowTwin {
     Use use;
     std::map<int, Aim> aims;  ///< by slot
     Followers followers{};
+    Ramped directions{};  ///< of a d-pad
   };
   struct Pointer {
     std::string name;
@@ -200,9 +204,14 @@ class SlowTwin {
 
   // pointers
   void aim(int slot, const Unit& unit, const std::set<Code>* touched);
-  void aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which);
+  void aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which,
+               const PointerSource* only = nullptr);
+  void notice_pulls();
+  void notice_pushes();
+  void aim_again(int slot, const PointerSource& source);
   void aim_by(Pointer& pointer, std::size_t source, int slot, Point p);
   void put(Pointer& pointer, std::size_t source, int slot, Point place);
+  static void lead(Pointer& pointer, std::size_t source, int slot);
   void push(Pointer& pointer, std::size_t source, int slot, Place way);
   void drag(int slot, const Unit& unit, const Control& control, std::int32_t counts);
   void glide_pointers();

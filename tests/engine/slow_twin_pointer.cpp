@@ -32,7 +32,45 @@ void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
     if (speaks[gauge]) aim_one(slot, unit, gauge.first, gauge.second);
 }
 
-void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which) {
+/// A pull holds the aim of its unit for a while; more of them meanwhile hold it no longer.
+void SlowTwin::notice_pulls() {
+  for (Pointer& pointer : pointers_)
+    for (PointerSource& source : pointer.sources)
+      for (const auto& [slot, unit] : units_) {
+        if (source.seat != unit.attachment.seat || kind_of(source.use) != RoleKind::pointer) continue;
+        Aim& aim = source.aims[slot];
+        const bool pulled = holds(unit, "trigger");
+        const std::int64_t time = time_said(source.use, "hold-aim");
+        if (pulled && !aim.pulled && !aim.held_until && time > 0) aim.held_until = now_ + time;
+        aim.pulled = pulled;
+      }
+}
+
+/// Directions push a pointer when they change.
+void SlowTwin::notice_pushes() {
+  for (Pointer& pointer : pointers_)
+    for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
+      if (kind_of(pointer.sources[s].use) != RoleKind::dpad) continue;
+      for (const auto& [slot, unit] : units_) {
+        const Point to = goal(pointer.sources[s].directions, slot);
+        Aim& aim = pointer.sources[s].aims[slot];
+        if (std::exchange(aim.pushed, to) != to && !frozen_) aim_by(pointer, s, slot, to);
+      }
+    }
+}
+
+void SlowTwin::aim_again(int slot, const PointerSource& source) {
+  const Unit& unit = units_.at(slot);
+  std::map<Axis, std::size_t> halves;
+  std::set<std::size_t> known;
+  for (const Control& c : unit.attachment.controls)
+    if (c.role == source.use.role && c.axis != Axis::none && unit.raw.contains(c.code)) known.insert(halves[c.axis]++);
+  for (const std::size_t which : known) aim_one(slot, unit, source.use.role, which, &source);
+  refresh_sights();
+}
+
+void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which,
+                       const PointerSource* only) {
   Point gun;  // -1..1 each way, and beyond
   std::size_t of_x = 0, of_y = 0;
   for (const Control& c : unit.attachment.controls) {
@@ -45,12 +83,15 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
   for (Pointer& pointer : pointers_)
     for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
       PointerSource& source = pointer.sources[s];
-      if (source.seat != unit.attachment.seat || source.use.role != role) continue;
+      if (source.seat != unit.attachment.seat || source.use.role != role || (only != nullptr && only != &source))
+        continue;
       if (kind_of(source.use) == RoleKind::pointer) {
+        if (source.aims[slot].held_until) continue;
         Point p = gun;
         if (said(source.use, "invert-x", 0) != 0) p.x = -p.x;
         if (said(source.use, "invert-y", 0) != 0) p.y = -p.y;
-        source.aims[slot].on = std::fabs(p.x) <= 1 && std::fabs(p.y) <= 1;
+        const double end = 1 + 2 * said(source.use, "edge-margin", 0);
+        source.aims[slot].on = std::fabs(p.x) <= end && std::fabs(p.y) <= end;
         put(pointer, s, slot, p);
         continue;
       }
@@ -67,8 +108,23 @@ void SlowTwin::aim_by(Pointer& pointer, std::size_t s, int slot, Point p) {
   }
   const double longer = std::fmax(std::fabs(p.x), std::fabs(p.y));
   const double stretch = longer == 0 ? 1 : std::sqrt(p.x * p.x + p.y * p.y) / longer;
-  source.aims[slot].on = true;
-  put(pointer, s, slot, {p.x * stretch, p.y * stretch});
+  const double reach = 1 + 2 * said(source.use, "beyond", 0);
+  const auto side = [&](double value) { return std::fmax(-1, std::fmin(1, value * stretch)) * reach; };
+  const Point at{side(p.x), side(p.y)};
+  source.aims[slot].on = std::fabs(at.x) <= 1 && std::fabs(at.y) <= 1;
+  put(pointer, s, slot, at);
+}
+
+/// What another one was beyond the edge is forgotten.
+void SlowTwin::lead(Pointer& pointer, std::size_t source, int slot) {
+  const std::pair me{source, slot};
+  if (pointer.leader && *pointer.leader != me) {
+    PointerSource& before = pointer.sources[pointer.leader->first];
+    const RoleKind kind = kind_of(before.use);
+    const bool goes_on = kind == RoleKind::movement || (kind != RoleKind::pointer && said(before.use, "glide", 1) > 0);
+    if (goes_on) before.aims[pointer.leader->second].at = {};
+  }
+  pointer.leader = me;
 }
 
 /// A source says where it is.
@@ -84,8 +140,8 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
     if (!moved) return;
   }
   aim.told = true;
+  lead(pointer, source, slot);
   aim.at = to;
-  pointer.leader = me;
   values_[pointer.name + "-x"].level = double(to.x) / full;
   values_[pointer.name + "-y"].level = double(to.y) / full;
   refresh_sights();
@@ -100,15 +156,20 @@ void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
     aim.at.y += way.y;
     if (pointer.leader && !is_far(aim.at.x, aim.at.y)) return;
     way = aim.at;
+    lead(pointer, source, slot);
     aim.at = {};
-    aim.told = aim.on = true;
-    pointer.leader = me;
+    aim.told = true;
   }
-  const auto go = [](Value& value, std::int64_t by) {
-    value.level = double(std::clamp<std::int64_t>(std::int64_t(value.level * full) + by, 0, edge)) / full;
+  const auto beyond = static_cast<std::int64_t>(said(pointer.sources[source].use, "beyond", 0) * full);
+  const auto go = [&](Value& value, std::int64_t& past, std::int64_t by) {
+    const std::int64_t to = std::clamp(std::int64_t(value.level * full) + past + by, -beyond, edge + beyond);
+    const std::int64_t seen = std::clamp<std::int64_t>(to, 0, edge);
+    past = to - seen;
+    value.level = double(seen) / full;
   };
-  go(values_[pointer.name + "-x"], way.x);
-  go(values_[pointer.name + "-y"], way.y);
+  go(values_[pointer.name + "-x"], aim.at.x, way.x);
+  go(values_[pointer.name + "-y"], aim.at.y, way.y);
+  aim.on = aim.at.x == 0 && aim.at.y == 0;
   refresh_sights();
 }
 
@@ -156,6 +217,7 @@ void SlowTwin::refresh_sights() {
       const PointerSource& source = pointer.sources[s];
       const bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
       on = source.aims.at(slot).on && !blind;
+      if (source.aims.at(slot).held_until) on = values_[pointer.name + "-on"].level != 0;
     }
     Value& value = values_[pointer.name + "-on"];
     if (on && value.level == 0) ++value.presses;
@@ -175,7 +237,11 @@ void SlowTwin::drop_aims(int slot) {
 void SlowTwin::rest_pointers() {
   for (Pointer& pointer : pointers_)
     for (PointerSource& source : pointer.sources)
-      for (auto& [slot, aim] : source.aims) aim.push = {};
+      for (auto& [slot, aim] : source.aims) {
+        aim.push = aim.pushed = {};
+        aim.pulled = false;
+        aim.held_until.reset();
+      }
   for (const Pointer& pointer : pointers_) values_[pointer.name + "-on"].level = 0;
 }
 

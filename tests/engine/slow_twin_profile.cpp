@@ -129,7 +129,12 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
       values_[pointer.name + half].level = 0.5;
     }
     name_target(pointer.name + "-on", "button");
-    for (const Use& use : uses) pointer.sources.push_back({seat, use, {}});
+    for (const Use& use : uses) {
+      pointer.sources.push_back({seat, use, {}});
+      for (std::size_t d = 0; role_kind(use.role) == RoleKind::dpad && d < direction_names.size(); ++d)
+        pointer.sources.back().directions.lines[d] =
+            add_ramp_line(seat, use, use.role + "-" + std::string{direction_names[d]});
+    }
     return;
   }
   const bool counts = sheet.kind == TargetKind::turns || sheet.kind == TargetKind::movement;

@@ -12,7 +12,7 @@ namespace omnipar::test {
 
 double SlowTwin::dead_zone(const Use& use, const Unit& unit, const std::string& role, bool to_a_press) {
   if (const auto own = use.settings.find("dead-zone")) return *own;
-  if (to_a_press) return said(use, "outer-dead-zone", -1) >= 0 ? (role == "paddle" ? 0 : 0.15) : -1;
+  if (to_a_press && said(use, "outer-dead-zone", -1) < 0) return -1;
   const double usual = role == "paddle" ? 0 : 0.15;
   for (const Control& c : unit.attachment.controls)
     if (c.role == role && c.axis != Axis::y) return attach::dead_zone_for(unit.attachment, c.code, usual);

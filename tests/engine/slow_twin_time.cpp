@@ -34,6 +34,9 @@ std::optional<std::int64_t> SlowTwin::next() const {
       const auto place = ramped.places.contains(slot) ? ramped.places.at(slot) : Place{};
       if (place.x != fixed(to.x) || place.y != fixed(to.y)) offer((now_ / 1000 + 1) * 1000);
     }
+  for (const Pointer& pointer : pointers_)
+    for (const PointerSource& source : pointer.sources)
+      for (const auto& [slot, aim] : source.aims) offer(aim.held_until);
   if (pointers_glide() || trails_move()) offer((now_ / 1000 + 1) * 1000);
   return first;
 }
@@ -64,6 +67,13 @@ void SlowTwin::fire() {
         work_out();
       }
   }
+  for (Pointer& pointer : pointers_)
+    for (PointerSource& source : pointer.sources)
+      for (auto& [slot, aim] : source.aims)
+        if (aim.held_until == now_) {
+          aim.held_until.reset();
+          aim_again(slot, source);
+        }
   if (now_ % 1000 != 0) return;
   for (Ramped& ramped : ramped_) {
     if (!ramped.moves()) continue;

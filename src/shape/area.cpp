@@ -1,0 +1,267 @@
+// Where a game is on its screen, from people's words and back.
+#include "omnipar/screen.hpp"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+
+#include <fmt/format.h>
+
+namespace omnipar {
+namespace {
+
+constexpr std::array<std::string_view, 4> turn_words{"none", "right", "upside down", "left"};
+constexpr double most_cut = 0.25;
+constexpr std::string_view what_may_stand =
+    "write a shape (4:3), 'full', and behind commas as needed: 'whole multiples of 320x240', 'cut 3%', 'within 10% 5% "
+    "90% 95%' (left, top, right, bottom), 'turned right'";
+
+std::string_view trimmed(std::string_view text) noexcept {
+  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+  return text;
+}
+
+bool take_word(std::string_view& text, std::string_view word) noexcept {
+  if (!text.starts_with(word)) return false;
+  text = trimmed(text.substr(word.size()));
+  return true;
+}
+
+/// A number at the front, and what must stand right behind it.
+std::optional<double> take_number(std::string_view& text, std::string_view behind) noexcept {
+  double number = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (error != std::errc{} || !std::isfinite(number)) return std::nullopt;
+  text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+  if (!text.starts_with(behind)) return std::nullopt;
+  text = trimmed(text.substr(behind.size()));
+  return number;
+}
+
+/// Reads what stands between commas.
+class AreaReader {
+ public:
+  bool take(std::string_view part) {
+    if (part == "full" || part == "stretched") return true;
+    if (take_word(part, "whole multiples of ")) return take_lines(part);
+    if (take_word(part, "cut ")) return take_cut(part);
+    if (take_word(part, "within ")) return take_within(part);
+    if (take_word(part, "turned ")) {
+      const auto turn = quarter_turn(part);
+      words.turned = turn.value_or(QuarterTurn::none);
+      return turn.has_value();
+    }
+    return take_shape(part);
+  }
+
+  AreaWords words;
+
+ private:
+  bool take_shape(std::string_view part) {
+    constexpr double most = 10'000;
+    const auto across = take_number(part, ":"), down = take_number(part, "");
+    if (!across || !down || !part.empty() || !(*across > 0 && *down > 0 && *across <= most && *down <= most))
+      return false;
+    constexpr double flattest = 20;
+    words.across = *across;
+    words.down = *down;
+    return *across / *down < flattest && *down / *across < flattest;
+  }
+
+  bool take_lines(std::string_view part) {
+    constexpr double most = 100'000;
+    const auto across = take_number(part, "x"), down = take_number(part, "");
+    const auto fits = [](double lines) { return lines >= 1 && lines <= most && lines == std::floor(lines); };
+    if (!across || !down || !part.empty() || !fits(*across) || !fits(*down)) return false;
+    words.lines_across = static_cast<int>(*across);
+    words.lines_down = static_cast<int>(*down);
+    return true;
+  }
+
+  bool take_cut(std::string_view part) {
+    const auto cut = take_number(part, "%");
+    if (!cut || !part.empty() || !(*cut >= 0 && *cut < most_cut * 100)) return false;
+    words.cut = *cut / 100;
+    return true;
+  }
+
+  bool take_within(std::string_view part) {
+    std::array<double, 4> sides{};
+    for (double& side : sides) {
+      const auto number = take_number(part, "%");
+      if (!number || !(*number >= 0 && *number <= 100)) return false;
+      side = *number / 100;
+    }
+    words.within = {sides[0], sides[1], sides[2] - sides[0], sides[3] - sides[1]};
+    constexpr double least = 0.01;
+    return part.empty() && words.within.width >= least && words.within.height >= least;
+  }
+};
+
+/// What part of it the picture fills when it is as large as it goes.
+PixelSize fitting(PixelSize room, const AreaWords& words) noexcept {
+  PixelSize size = room;
+  if (words.across > 0) {
+    const double shape = words.across / words.down;
+    size = room.width / room.height > shape ? PixelSize{room.height * shape, room.height}
+                                            : PixelSize{room.width, room.width / shape};
+  }
+  if (words.lines_down == 0) return size;
+  const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
+  const double lines_across = on_side ? words.lines_down : words.lines_across;
+  const double lines_down = on_side ? words.lines_across : words.lines_down;
+  constexpr double nearly = 1e-9;  // of a picture that fits exactly
+  if (words.across > 0) {          // the shape is kept, and its lines are whole
+    const double times = std::floor(size.height / lines_down + nearly);
+    if (times >= 1) size = {times * lines_down * words.across / words.down, times * lines_down};
+    return size;
+  }
+  const double times = std::floor(std::min(room.width / lines_across, room.height / lines_down) + nearly);
+  if (times >= 1) size = {times * lines_across, times * lines_down};
+  return size;
+}
+
+}  // namespace
+
+std::string_view word_of(QuarterTurn turn) noexcept { return turn_words.at(static_cast<std::size_t>(turn)); }
+
+std::optional<QuarterTurn> quarter_turn(std::string_view word) noexcept {
+  const auto* const at = std::ranges::find(turn_words, word);
+  if (at == turn_words.end()) return std::nullopt;
+  return static_cast<QuarterTurn>(at - turn_words.begin());
+}
+
+PixelSize seen_size(const Screen& screen) noexcept {
+  const bool on_side = screen.turned == QuarterTurn::left || screen.turned == QuarterTurn::right;
+  const double width = screen.width, height = screen.height;
+  return on_side ? PixelSize{height, width} : PixelSize{width, height};
+}
+
+AreaBox on_desktop(const Screen& screen, const std::vector<Screen>& all) noexcept {
+  const auto box_of = [](const Screen& one) {
+    const PixelSize size = seen_size(one);
+    return AreaBox{static_cast<double>(one.left), static_cast<double>(one.top), size.width / one.scale,
+                   size.height / one.scale};
+  };
+  const AreaBox own = box_of(screen);
+  double left = own.left, top = own.top, right = own.left + own.width, bottom = own.top + own.height;
+  for (const Screen& one : all) {
+    const AreaBox box = box_of(one);
+    left = std::min(left, box.left);
+    top = std::min(top, box.top);
+    right = std::max(right, box.left + box.width);
+    bottom = std::max(bottom, box.top + box.height);
+  }
+  const double width = right - left, height = bottom - top;
+  return {(own.left - left) / width, (own.top - top) / height, own.width / width, own.height / height};
+}
+
+tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
+  AreaReader reader;
+  std::string_view left = text;
+  for (;;) {
+    const std::size_t comma = left.find(',');
+    if (!reader.take(trimmed(left.substr(0, comma))))
+      return tl::unexpected(Diagnostic{"bad-area", Severity::error,
+                                       fmt::format("'{}' does not say where the game is on the screen", text), "",
+                                       std::string{what_may_stand}});
+    if (comma == std::string_view::npos) return reader.words;
+    left.remove_prefix(comma + 1);
+  }
+}
+
+std::string to_text(const AreaWords& words) {
+  std::string text = words.across > 0        ? fmt::format("{}:{}", words.across, words.down)
+                     : words.lines_down == 0 ? "full"
+                                             : "";
+  const auto add = [&text](const std::string& part) { text += (text.empty() ? "" : ", ") + part; };
+  if (words.lines_down > 0) add(fmt::format("whole multiples of {}x{}", words.lines_across, words.lines_down));
+  if (words.cut > 0) add(fmt::format("cut {}%", words.cut * 100));
+  const AreaBox& within = words.within;
+  if (within != AreaBox{})
+    add(fmt::format("within {}% {}% {}% {}%", within.left * 100, within.top * 100, (within.left + within.width) * 100,
+                    (within.top + within.height) * 100));
+  if (words.turned != QuarterTurn::none) add(fmt::format("turned {}", word_of(words.turned)));
+  return text;
+}
+
+GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
+  const PixelSize room{screen.width * words.within.width, screen.height * words.within.height};
+  const PixelSize seen = fitting(room, words);
+  const double width = seen.width / screen.width, height = seen.height / screen.height;
+  const double left = words.within.left + (words.within.width - width) / 2;
+  const double top = words.within.top + (words.within.height - height) / 2;
+  // What can be seen is the picture without what is cut off at its edges.
+  const double whole = 1 / (1 - 2 * words.cut);
+  const double beyond = words.cut * whole;
+  return {{left - beyond * width, top - beyond * height, width * whole, height * whole}, words.cut, words.turned};
+}
+
+AreaBox seen_part(const GameArea& area) noexcept {
+  const double width = area.box.width * (1 - 2 * area.cut), height = area.box.height * (1 - 2 * area.cut);
+  return {area.box.left + area.cut * area.box.width, area.box.top + area.cut * area.box.height, width, height};
+}
+
+AreaWords words_for(PixelSize screen, const AreaBox& seen) noexcept {
+  constexpr std::array<std::array<int, 2>, 12> shapes{
+      {{4, 3}, {3, 4}, {16, 9}, {9, 16}, {16, 10}, {10, 16}, {5, 4}, {4, 5}, {3, 2}, {2, 3}, {1, 1}, {8, 7}}};
+  const auto is_same = [&](const AreaBox& box) {  // within half a pixel
+    const auto near = [](double one, double other, double pixels) { return std::fabs(one - other) * pixels <= 0.5; };
+    return near(box.left, seen.left, screen.width) && near(box.top, seen.top, screen.height) &&
+           near(box.left + box.width, seen.left + seen.width, screen.width) &&
+           near(box.top + box.height, seen.top + seen.height, screen.height);
+  };
+  if (is_same({})) return {};
+  for (const auto& [across, down] : shapes) {
+    AreaWords words;
+    words.across = across;
+    words.down = down;
+    if (is_same(area_on(screen, words).box)) return words;
+  }
+  AreaWords words;
+  words.within = seen;
+  return words;
+}
+
+namespace {
+
+/// From the picture as it lies on the screen to the game's own, and back.
+AreaPoint turned(AreaPoint p, QuarterTurn turn) noexcept {
+  switch (turn) {
+    case QuarterTurn::right:
+      return {p.y, 1 - p.x};
+    case QuarterTurn::upside_down:
+      return {1 - p.x, 1 - p.y};
+    case QuarterTurn::left:
+      return {1 - p.y, p.x};
+    default:
+      return p;
+  }
+}
+
+QuarterTurn opposite(QuarterTurn turn) noexcept {
+  if (turn == QuarterTurn::right) return QuarterTurn::left;
+  return turn == QuarterTurn::left ? QuarterTurn::right : turn;
+}
+
+}  // namespace
+
+AreaPoint to_area(const GameArea& area, AreaPoint on_screen) noexcept {
+  return turned({(on_screen.x - area.box.left) / area.box.width, (on_screen.y - area.box.top) / area.box.height},
+                area.turned);
+}
+
+AreaPoint to_screen(const GameArea& area, AreaPoint on_area) noexcept {
+  const AreaPoint lies = turned(on_area, opposite(area.turned));
+  return {area.box.left + lies.x * area.box.width, area.box.top + lies.y * area.box.height};
+}
+
+bool is_on(const GameArea& area, AreaPoint on_area) noexcept {
+  constexpr double rounding = 1e-9;  // less than any screen shows, and the same on all sides
+  const auto is_in = [least = area.cut - rounding](double side) { return side >= least && 1 - side >= least; };
+  return is_in(on_area.x) && is_in(on_area.y);
+}
+
+}  // namespace omnipar

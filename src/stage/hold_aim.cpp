@@ -1,0 +1,23 @@
+#include "stage/table.hpp"
+
+namespace omnipar::stage {
+namespace {
+
+constexpr Field fields[] = {
+    {"hold-aim", Measure::milliseconds,
+     "milliseconds after a pull of its trigger in which a gun's aim is held, because the screen flashes", 0, 1e6},
+};
+
+}  // namespace
+
+constinit const Kind hold_aim{.name = "hold aim",
+                              .about = "Holds a gun's aim while the screen flashes after a pull of its trigger.",
+                              .in = Flow::pointer,
+                              .out = Flow::pointer,
+                              .fields = fields,
+                              .acts = [](const Values& values) noexcept { return values[0] > 0; },
+                              .words = [](const Values& values) { return "aim held for " + time_words(values[0]); },
+                              .prepare = for_a_time,
+                              .of_aims = true};
+
+}  // namespace omnipar::stage

@@ -1,0 +1,38 @@
+#include "stage/table.hpp"
+
+#include <fmt/format.h>
+
+namespace omnipar::stage {
+namespace {
+
+/// time: how long it waits; numbers: how long it is on then, in microseconds.
+Constants prepare(const Values& values, RoleKind) {
+  return {.numbers = {values[1]}, .time = static_cast<std::int64_t>(values[0])};
+}
+
+//   idle --in goes on--> waits --deadline--> on --deadline--> idle;  whatever in does meanwhile
+Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
+  const auto length = static_cast<std::int64_t>(constants.numbers[0]);
+  if (cause == Cause::deadline) return is.out ? Gated{false, Gated::never} : Gated{true, now + length};
+  if (!is.in || is.out || is.waits) return {is.out, Gated::as_before};
+  return constants.time == 0 ? Gated{true, now + length} : Gated{false, now + constants.time};
+}
+
+}  // namespace
+
+constinit const Kind pulse{.name = "pulse",
+                           .about = "Is on for a while after a press, some time later.",
+                           .in = Flow::contact,
+                           .out = Flow::contact,
+                           .fields = {},
+                           .acts = [](const Values&) noexcept { return true; },
+                           .words =
+                               [](const Values& values) {
+                                 return values[0] > 0 ? fmt::format("after {} on for {}", time_words(values[0]),
+                                                                    time_words(values[1]))
+                                                      : "on for " + time_words(values[1]);
+                               },
+                           .prepare = prepare,
+                           .step = step};
+
+}  // namespace omnipar::stage
