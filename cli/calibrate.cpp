@@ -112,12 +112,62 @@ int combinations(const CalibrateWords& words) {
   return found.empty() && ears.done() ? good : found_something;
 }
 
+void add_calibrate_gun(CLI::App& command, const std::shared_ptr<CalibrateWords>& words, int& status) {
+  CLI::App* gun = command.add_subcommand("gun", "fit a gun with a few shots at targets, by screen; kept in its file");
+  gun->add_option("UNIT", words->unit, "its name in the rig; if left out, the one that is fired first");
+  add_rig_option(*gun, words->sources);
+  add_data_option(*gun, words->sources);
+  add_host_option(*gun, words->sources);
+  gun->add_option("--screen", words->screen, "the screen of the rig that is shot at; the only one, if left out");
+  gun->add_option("--shots", words->shots, "2, 3, 4, 5 or 9; 5 if left out")->check(CLI::IsMember({2, 3, 4, 5, 9}));
+  gun->add_option("--area", words->area, "spread the targets over the game, such as \"4:3\"; over all of it, if left out");
+  gun->add_flag("--page", words->page, "serve a page that draws the targets, for a browser on this computer");
+  gun->add_option("--port", words->port, "of the page; any, if left out")->check(number_between(0, 65'535));
+  gun->add_flag("--no-test", words->no_test, "without the pointing test before it");
+  gun->add_flag("--sweep", words->sweep, "a positional gun: sweep it, one axis at a time, instead of shooting");
+  gun->add_option("--check", words->check, "keep nothing: say where the shots land in this profile, and what would help");
+  gun->add_option("--seat", words->seat, "a gun that is not in the rig comes into it, at this seat");
+  gun->add_option("--picture", words->picture, "draw what is left at each target into this file: .svg or .png");
+  gun->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
+  gun->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
+  gun->add_flag("--step", words->step, "in a room: stand still at first");
+  gun->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+  gun->add_flag("--json", words->json, "print JSON");
+  gun->footer(
+      "Example: the left gun of Marrowby's shooting booth, in a room:\n"
+      "  omnipar calibrate gun --seat left --rig ./rig.toml --host demo/booth.trace\n"
+      "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
+  gun->callback([words, &status] { status = calibrate_gun(*words); });
+}
+
+void add_calibrate_screen(CLI::App& command, const std::shared_ptr<CalibrateWords>& words, int& status) {
+  CLI::App* screen = command.add_subcommand(
+      "screen", "describe a screen, and see where a game of some shape is on it; kept in the rig");
+  screen->add_option("NAME", words->unit, "what you call it; if left out, all are shown");
+  add_rig_option(*screen, words->sources);
+  screen->add_option("--size", words->size, "pixels across and down, before it is turned: 1920x1080");
+  screen->add_option("--at", words->at, "where its upper left corner is on the desktop: 1920,0");
+  screen->add_option("--turned", words->turned, "where its own upper edge is, if it does not hang upright")
+      ->check(CLI::IsMember({"none", "right", "upside down", "left"}));
+  screen->add_option("--scale", words->scale, "pixels for a unit of the desktop: 1.5")->check(number_between(0.1, 10));
+  screen->add_option("--area", words->area, "where this would be on it: \"4:3, within 10% 5% 90% 95%\"");
+  screen->add_option("--rectangle", words->rectangle, "which words say this, in pixels: left,top,width,height");
+  screen->add_flag("--forget", words->forget, "take it out of the rig");
+  screen->add_flag("--json", words->json, "print JSON");
+  screen->footer(
+      "Example: the screen of Marrowby's shooting booth:\n"
+      "  omnipar calibrate screen booth --size 1920x1080\n"
+      "Exit status: 0 good, 2 bad input, 3 the file cannot be written.");
+  screen->callback([words, &status] { status = calibrate_screen(*words); });
+}
+
 }  // namespace
 
 void add_calibrate(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand(
       "calibrate",
-      "Measure a unit: how its sticks, triggers and wheels move, and which of its controls do not go together");
+      "Measure a unit: how its sticks, triggers and wheels move, where its gun points, and which of its controls do not "
+      "go together; and describe screens");
   const auto words = std::make_shared<CalibrateWords>();
   CLI::App* verb = command->add_subcommand(
       "combinations", "find what a keyboard or encoder blocks or ghosts, by pressing; kept in a file of the unit");
@@ -155,6 +205,8 @@ void add_calibrate(CLI::App& app, int& status) {
       "  omnipar calibrate unit --only left-stick --seat sofa --rig ./rig.toml --host demo/worn.trace\n"
       "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
   unit->callback([words, &status] { status = calibrate_unit(*words); });
+  add_calibrate_gun(*command, words, status);
+  add_calibrate_screen(*command, words, status);
   command->add_flag("--json", words->json, "print JSON");
   command->require_subcommand(1);
   command->footer(

@@ -80,7 +80,7 @@ class UnitCalibration {
     const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
     if (!rig && !begins_one) return refuse_file(rig.error());
     if (rig) rig_ = std::move(*rig);
-    if (const auto problem = refuses_to_keep(door)) return refuse_file({*problem});
+    if (const auto problem = refuses_to_keep(door, words_)) return refuse_file({*problem});
     auto run = CalibrateRun::open(wish(shelf.catalogue));
     const bool is_room = !words_.sources.host.empty();
     if (!run) {
@@ -105,16 +105,6 @@ class UnitCalibration {
   }
 
  private:
-  /// Nobody should sweep before it is clear that it can be kept.
-  [[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door) const {
-    std::vector<std::string> paths{
-        calibration_path(door, words_.sources, words_.unit.empty() ? "new unit" : words_.unit)};
-    if (!words_.seat.empty()) paths.push_back(rig_path(door, words_.sources));
-    for (const std::string& path : paths)
-      if (auto problem = files::refuses_change(door, path, versions_of(door, path))) return problem;
-    return std::nullopt;
-  }
-
   [[nodiscard]] CalibrateWish wish(const Catalogue& catalogue) const {
     CalibrateWish wish;
     wish.session.catalogue = catalogue;
@@ -139,27 +129,15 @@ class UnitCalibration {
         names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
   }
 
-  /// The name by which the rig knows it: who is not in the rig comes into it.
-  tl::expected<std::string, int> name_in_rig(const CalibrateRun& run) const {
-    if (std::ranges::find(rig_.units, run.unit(), &RigUnit::name) != rig_.units.end()) return run.unit();
-    Rig more = rig_;
-    more.units.push_back(new_unit(rig_, run.description(), words_.seat, run.part()));
-    const int status = change_rig(
-        words_.sources, [&](const std::string& path, const std::string& old) { return rig_text(path, old, more); });
-    if (status != good) return tl::unexpected(status);
-    talk(fmt::format("\"{}\" is in the rig now, at seat {}.", more.units.back().name, words_.seat));
-    return more.units.back().name;
-  }
-
   int keep(const CalibrateRun& run) {
     os::Door& door = os::real_door();
-    const auto name = name_in_rig(run);
+    const auto name = name_in_rig(words_, rig_, run.unit(), run.description(), run.part());
     if (!name) return name.error();
     Calibration known{*name, {}, {}};
     const auto at = std::ranges::find(rig_.calibrations, *name, &Calibration::unit);
     if (at != rig_.calibrations.end()) known = *at;
     Calibration found = run.guide().found();
-    const std::string day = words_.sources.host.empty() ? today() : "";  // a room is on no day
+    const std::string day = day_of(words_);
     for (AxisCalibration& axis : found.axes) axis.measured.on = day;
     for (StickCalibration& stick : found.sticks) stick.measured.on = day;
     const Calibration kept = merged(std::move(known), found);
@@ -242,6 +220,28 @@ class UnitCalibration {
 };
 
 }  // namespace
+
+std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words) {
+  std::vector<std::string> paths{calibration_path(door, words.sources, words.unit.empty() ? "new unit" : words.unit)};
+  if (!words.seat.empty()) paths.push_back(rig_path(door, words.sources));
+  for (const std::string& path : paths)
+    if (auto problem = files::refuses_change(door, path, versions_of(door, path))) return problem;
+  return std::nullopt;
+}
+
+tl::expected<std::string, int> name_in_rig(const CalibrateWords& words, const Rig& rig, const std::string& unit,
+                                           const Description& description, const std::string& part) {
+  if (std::ranges::find(rig.units, unit, &RigUnit::name) != rig.units.end()) return unit;
+  Rig more = rig;
+  more.units.push_back(new_unit(rig, description, words.seat, part));
+  const int status = change_rig(
+      words.sources, [&](const std::string& path, const std::string& old) { return rig_text(path, old, more); });
+  if (status != good) return tl::unexpected(status);
+  talk(fmt::format("\"{}\" is in the rig now, at seat {}.", more.units.back().name, words.seat));
+  return more.units.back().name;
+}
+
+std::string day_of(const CalibrateWords& words) { return words.sources.host.empty() ? today() : ""; }
 
 int calibrate_unit(const CalibrateWords& words) { return UnitCalibration{words}.run(); }
 

@@ -1,9 +1,8 @@
 #include "picture_file.hpp"
 
-#include <dlfcn.h>
-
 #include <fmt/format.h>
 
+#include "beside.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "os/door.hpp"
@@ -11,16 +10,9 @@
 namespace omnipar::cli {
 namespace {
 
-/// The library that draws: beside the program, as it was built, or where it is installed. It stays loaded.
 const draw::Pictures* pictures() {
-  const std::string program = os::real_door().real_path("/proc/self/exe");
-  const std::string folder = program.substr(0, program.rfind('/'));
-  void* library = nullptr;
-  for (const std::string& path :
-       {folder + "/libomnipar-draw.so", folder + "/../" + OMNIPAR_LIBRARY_FOLDER + "/omnipar/libomnipar-draw.so"})
-    if (library == nullptr) library = dlopen(path.c_str(), RTLD_NOW | RTLD_LOCAL);
-  if (library == nullptr) return nullptr;
-  const auto offered = reinterpret_cast<decltype(&omnipar_pictures)>(dlsym(library, "omnipar_pictures"));
+  const auto offered =
+      reinterpret_cast<decltype(&omnipar_pictures)>(symbol_beside("libomnipar-draw.so", "omnipar_pictures"));
   return offered == nullptr ? nullptr : offered();
 }
 

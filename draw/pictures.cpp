@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/list.hpp"
+#include "draw/aim_pictures.hpp"
 #include "draw/sheet.hpp"
 #include "shape/measured.hpp"
 
@@ -237,6 +238,7 @@ std::string curves_picture(const std::string& title, const std::vector<Curve>& c
 
 const omnipar::draw::Pictures* omnipar_pictures() noexcept {
   static constexpr omnipar::draw::Pictures all{omnipar::draw::stick_picture, omnipar::draw::axis_picture,
-                                               omnipar::draw::curves_picture};
+                                               omnipar::draw::curves_picture, omnipar::draw::draw_gun,
+                                               omnipar::draw::draw_path};
   return &all;
 }

@@ -1,4 +1,5 @@
-// The pictures that Omnipar makes: what was measured of a stick or an axis, and the way of a value through its stages.
+// The pictures that Omnipar makes: what was measured of a stick, an axis or a gun, the way of a value through its
+// stages, and the paths of pointers.
 // They are drawn by a library of its own, which is loaded when there is something to be drawn.
 #pragma once
 
@@ -9,6 +10,7 @@
 #include <vector>
 
 #include "omnipar/calibrating.hpp"
+#include "omnipar/gun_fit.hpp"
 
 namespace omnipar::draw {
 
@@ -29,6 +31,18 @@ struct Curve {
   std::optional<std::pair<double, double>> now{};  ///< where the hand is
 };
 
+/// Where a pointer of the machine was, frame by frame.
+struct PointerPath {
+  struct Place {
+    AreaPoint at;
+    bool on = true;  ///< on the game's picture
+  };
+  std::string title;
+  double shape = 4.0 / 3;  ///< of the picture: its width by its height
+  std::vector<Place> places{};
+  std::vector<Place> shots{};  ///< where it was when the trigger was pulled
+};
+
 /// What the library offers; each gives the contents of a file, empty if that failed. `dead_zone`: as a part of a full
 /// push.
 struct Pictures {
@@ -41,6 +55,11 @@ struct Pictures {
                       double dead_zone, Format format);
   /// At most four curves have room.
   std::string (*curves)(const std::string& title, const std::vector<Curve>& curves, Format format);
+  /// The targets on the screen, and how far beside each the fit is.
+  std::string (*gun)(const std::string& title, const std::vector<Shot>& shots, const GunFit& fit, PixelSize screen,
+                     Format format);
+  /// At most four pointers have room.
+  std::string (*path)(const std::string& title, const std::vector<PointerPath>& paths, Format format);
 };
 
 }  // namespace omnipar::draw

@@ -1,6 +1,7 @@
 // All of Omnipar's core in one include.
 #pragma once
 
+#include "omnipar/aiming.hpp"
 #include "omnipar/attachment.hpp"
 #include "omnipar/calibrating.hpp"
 #include "omnipar/calibration.hpp"

@@ -568,6 +568,10 @@ Calibration merged(Calibration known, const Calibration& found) {
     std::erase_if(known.axes, [&](const AxisCalibration& old) { return old.code == axis.code; });
     known.axes.push_back(axis);
   }
+  for (const AimCalibration& aim : found.aims) {
+    std::erase_if(known.aims, [&](const AimCalibration& old) { return old.screen == aim.screen && old.x == aim.x; });
+    known.aims.push_back(aim);
+  }
   return known;
 }
 

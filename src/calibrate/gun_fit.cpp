@@ -416,11 +416,6 @@ AreaPoint extra_target(const std::vector<Shot>& shots, PixelSize screen) {
   return Fitter{shots, screen}.most_telling();
 }
 
-std::string_view word_of(AimModel model) noexcept {
-  constexpr std::array<std::string_view, 3> words{"scale", "affine", "projective"};
-  return words.at(static_cast<std::size_t>(model));
-}
-
 tl::expected<GunFit, ShotFault> fit_gun(const std::vector<Shot>& shots, PixelSize screen, const AreaBox& over) {
   return Fitter{shots, screen}.run(over);
 }

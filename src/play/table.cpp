@@ -173,6 +173,7 @@ void Table::welcome(Guest guest) {
     const RigUnit* unit = known(here.unit, part);
     if (unit != nullptr) {
       player.name = unit->name;
+      player.in_rig = true;
       if (has_seat(unit->seat)) sit_down(player, unit->name, unit->seat);
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));

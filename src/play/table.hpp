@@ -86,6 +86,7 @@ class Table {
     bool empty = false;         ///< nothing is in its socket
     bool heard = false;
     ActivityDetector notice{};
+    bool in_rig = false;  ///< its name is the rig's
   };
   struct Guest {
     Description unit;  ///< its main node, with the unit's own half

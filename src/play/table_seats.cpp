@@ -172,8 +172,9 @@ bool Table::is_of_use(const Player& player) const {
       player.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
 }
 
-/// Two of one model that nobody plays on yet have one name.
+/// Two of one model that nobody plays on yet have one name; but a name of the rig is one unit's.
 std::string Table::called(const Guest& guest, const Player& player) const {
+  if (player.in_rig) return player.name;
   const auto is_called_so = [&](const Guest& other) {
     return &other != &guest && std::ranges::find(other.players, player.name, &Player::name) != other.players.end();
   };

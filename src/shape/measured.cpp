@@ -1,10 +1,16 @@
 #include "shape/measured.hpp"
 
 #include <algorithm>
+#include <array>
 
 #include "shape/turn.hpp"
 
 namespace omnipar {
+
+std::string_view word_of(AimModel model) noexcept {
+  constexpr std::array<std::string_view, 3> words{"scale", "affine", "projective"};
+  return words.at(static_cast<std::size_t>(model));
+}
 
 std::string_view word_of(StickGate gate) noexcept {
   constexpr std::string_view words[] = {"round", "square", "octagon", "other"};

@@ -28,8 +28,8 @@ Use with(std::string role, const char* field, double value) {
 }
 
 /// A table with a pointer that these uses feed.
-struct Aiming : Table {
-  explicit Aiming(const std::vector<Use>& uses = {{"gun"}, {"mouse"}, {"right-stick"}})
+struct Pointing : Table {
+  explicit Pointing(const std::vector<Use>& uses = {{"gun"}, {"mouse"}, {"right-stick"}})
       : Table(std::vector<Binding>{{"aim", uses}}) {}
   UnitId plug_in(const Attachment& unit) { return engine.attach(unit).value(); }
   /// "320,240", or "off"; the raster of the kit is 640 wide and high.
@@ -53,7 +53,7 @@ TEST_CASE("a gun reaches all corners exactly, whatever its range, and beside the
   const auto& [low, high] = GENERATE(table<std::int32_t, std::int32_t>(
       {{0, 65535}, {0, 255}, {-32768, 32767}, {37, 981}, {-2'000'000'000, 2'000'000'000}}));
   CAPTURE(low, high);
-  Aiming aiming;
+  Pointing aiming;
   const UnitId unit = aiming.plug_in(gun(low, high));
   CHECK(aiming.seen() == "off");
   CHECK(aiming.seen_at(unit, 1000, place(low, low)) == "0,0");
@@ -69,14 +69,14 @@ TEST_CASE("a gun reaches all corners exactly, whatever its range, and beside the
 }
 
 TEST_CASE("inverted, the corners change places", "[pointer]") {
-  Aiming aiming{{with("gun", "invert-y", 1)}};
+  Pointing aiming{{with("gun", "invert-y", 1)}};
   const UnitId unit = aiming.plug_in(gun());
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,639");
   CHECK(aiming.seen_at(unit, 2000, place(65535, 65535)) == "639,0");
 }
 
 TEST_CASE("a gun that does not see the screen is off, wherever it points; leaving is no sight", "[pointer]") {
-  Aiming aiming;
+  Pointing aiming;
   const UnitId unit = aiming.plug_in(gun());
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,0");
   CHECK(aiming.seen_at(unit, 2000, {{code::btn_south, 1}}) == "off");
@@ -90,7 +90,7 @@ TEST_CASE("a gun that does not see the screen is off, wherever it points; leavin
 }
 
 TEST_CASE("who moved last by more than its noise has the pointer", "[pointer]") {
-  Aiming aiming;
+  Pointing aiming;
   const UnitId held = aiming.plug_in(gun());
   const UnitId lying = aiming.plug_in(gun());
   aiming.feed(lying, 500, place(1000, 1000));
@@ -108,7 +108,7 @@ TEST_CASE("who moved last by more than its noise has the pointer", "[pointer]") 
 }
 
 TEST_CASE("a stick that springs back has the middle at rest, and reaches all corners", "[pointer]") {
-  Aiming aiming{{with("right-stick", "glide", 0)}};
+  Pointing aiming{{with("right-stick", "glide", 0)}};
   const UnitId pad = aiming.plug(plain_pad());
   constexpr std::int32_t round = 23'170;  // of a stick that is round: the length of a full push is 32767
   CHECK(aiming.seen_at(pad, 1000, push(round, -round)) == "639,0");
@@ -122,7 +122,7 @@ TEST_CASE("a stick that springs back has the middle at rest, and reaches all cor
 TEST_CASE("a stick glides at its speed, stops where it is released, and ends at the edges", "[pointer]") {
   const double speed = GENERATE(0.25, 1.0, 8.0);
   CAPTURE(speed);
-  Aiming aiming{{with("right-stick", "glide", speed)}};
+  Pointing aiming{{with("right-stick", "glide", speed)}};
   const UnitId pad = aiming.plug(plain_pad());
   aiming.feed(pad, 1000, push(32767, 0));
   const std::int64_t quarter = static_cast<std::int64_t>(0.25 / speed * 1e6);
@@ -146,7 +146,7 @@ TEST_CASE("a stick glides at its speed, stops where it is released, and ends at 
 }
 
 TEST_CASE("a mouse takes the pointer from where it is, as far as it counts", "[pointer]") {
-  Aiming aiming{{{"gun"}, with("mouse", "counts-across", 500)}};
+  Pointing aiming{{{"gun"}, with("mouse", "counts-across", 500)}};
   const UnitId first = aiming.plug_in(gun());
   Attachment mouse;
   mouse.seat = "seat-1";
@@ -160,7 +160,7 @@ TEST_CASE("a mouse takes the pointer from where it is, as far as it counts", "[p
 }
 
 TEST_CASE("frozen, a pointer is off and stays; thawed, it is where it was, or where its gun points now", "[pointer]") {
-  Aiming aiming;
+  Pointing aiming;
   const UnitId unit = aiming.plug_in(gun());
   const UnitId pad = aiming.plug(plain_pad());
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,0");
@@ -182,7 +182,7 @@ TEST_CASE("frozen, a pointer is off and stays; thawed, it is where it was, or wh
 }
 
 TEST_CASE("another plan leaves the pointer where it is, and takes it off until somebody aims", "[pointer]") {
-  Aiming aiming{{{"right-stick"}}};
+  Pointing aiming{{{"right-stick"}}};
   const UnitId pad = aiming.plug(plain_pad());
   aiming.feed(pad, 1000, push(32767, 0));
   aiming.engine.advance(at_us(201'000));

@@ -1,0 +1,289 @@
+// omnipar calibrate gun
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "attach/measured.hpp"
+#include "base/list.hpp"
+#include "calibrate_words.hpp"
+#include "calibration_file.hpp"
+#include "catalogue/lookup.hpp"
+#include "gun_run.hpp"
+#include "omnipar/identity.hpp"
+#include "picture_file.hpp"
+#include "profile_file.hpp"
+#include "watch_loop.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+std::string range_words(const AimCalibration& aim, const Screen& screen, const GameArea& area) {
+  switch (range_of(aim, seen_size(screen), area)) {
+    case GunRange::whole_screen:
+      return "The gun's own range is the whole screen.";
+    case GunRange::game_area:
+      return "The gun's own range is the game's area alone. Omnipar reckons with that; a program that reads the gun by "
+             "itself wants it set to the whole screen.";
+    default:
+      return "";
+  }
+}
+
+class GunCalibration {
+ public:
+  explicit GunCalibration(const CalibrateWords& words) : words_(words) {}
+
+  int run() {
+    os::Door& door = os::real_door();
+    const bool keeps = words_.check.empty();
+    if (const auto path = rig_to_write(door, words_.sources); keeps && !path) return refuse_file({path.error()});
+    if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
+    const FoundSheets shelf = load_shelf(door, words_.sources);
+    tell(shelf.problems);
+    auto rig = load_rig(door, words_.sources);
+    const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
+    if (!rig && !begins_one) return refuse_file(rig.error());
+    if (rig) rig_ = std::move(*rig);
+    if (const auto problem = choose_screen()) return refuse_file({*problem});
+    if (!keeps)
+      if (const auto problems = load_checked(); !problems.empty()) return refuse_file(problems);
+    if (const auto problem = refuses_to_keep(door, words_); keeps && problem) return refuse_file({*problem});
+    if (words_.page) {
+      auto page = TargetPage::open(words_.port);
+      if (!page) return refuse_file({page.error()});
+      page_ = std::move(*page);
+      talk(fmt::format("The targets are drawn at {} : open it on the screen that is shot at, and make it full-screen.",
+                       page_->address()));
+    }
+    auto run = GunRun::open(wish(shelf.catalogue));
+    const bool is_room = !words_.sources.host.empty();
+    if (!run) {
+      tell(run.error());
+      return is_room ? bad_input : machine_refuses;
+    }
+    LoopWish loop;
+    loop.is_room = is_room;
+    loop.from = seconds(words_.from);
+    loop.speed = words_.speed;
+    loop.step = words_.step;
+    auto failure = go_live(loop, words_.json, **run);
+    if (!failure) failure = (*run)->failure();
+    if (failure) {
+      tell({*failure});
+      return is_room || failure->id == "unknown-unit" ? bad_input : machine_refuses;
+    }
+    if (!keeps && (*run)->guide().fit()) return check(**run);
+    if ((*run)->guide().kept()) return keep(**run);
+    tell_who_is_there(**run);
+    talk("Nothing was kept.");
+    return found_something;
+  }
+
+ private:
+  void tell_who_is_there(const GunRun& run) const {
+    std::vector<std::string> names;
+    for (const std::string& name : run.guide().guns()) names.push_back(fmt::format("\"{}\"", name));
+    if (names.empty()) return talk("No gun is there, nor anything else that points.");
+    if (!words_.unit.empty() && run.gun() == nullptr)
+      talk(fmt::format("\"{}\" is not there, or does not point; there {} {}.", printable(words_.unit),
+                       names.size() == 1 ? "is" : "are", some_listed(names)));
+  }
+
+  /// The one that is named, the only one, or one of the usual size.
+  std::optional<Diagnostic> choose_screen() {
+    std::vector<std::string_view> names;
+    for (const Screen& screen : rig_.screens) names.emplace_back(screen.name);
+    const auto at = std::ranges::find(rig_.screens, words_.screen, &Screen::name);
+    if (!words_.screen.empty() && at == rig_.screens.end())
+      return Diagnostic{"unknown-screen", Severity::error,
+                        fmt::format("the rig has no screen '{}'", printable(words_.screen)), "",
+                        names.empty() ? "omnipar calibrate screen NAME --size 1920x1080"
+                                      : catalogue::suggestion(words_.screen, names)};
+    if (words_.screen.empty() && names.size() > 1)
+      return Diagnostic{"unknown-screen", Severity::error, "the rig has several screens, and none is named", "",
+                        "name the one that is shot at: --screen " + std::string{names.front()}};
+    if (names.empty())
+      talk("The rig has no screen, so one of 1920 x 1080 pixels is assumed: omnipar calibrate screen NAME --size …");
+    else
+      screen_ = at != rig_.screens.end() ? *at : rig_.screens.front();
+    const auto words = area_words(words_.area.empty() ? "full" : words_.area);
+    if (!words) return words.error();
+    area_ = area_on(seen_size(screen_), *words);
+    return std::nullopt;
+  }
+
+  Diagnostics load_checked() {
+    Sources sources = words_.sources;
+    sources.profile = words_.check;
+    FoundProfile found = load(os::real_door(), sources);
+    if (!found.plan) return found.problems;
+    plan_ = std::move(*found.plan);
+    return {};
+  }
+
+  [[nodiscard]] GunWish wish(const Catalogue& catalogue) const {
+    GunWish wish;
+    wish.session.catalogue = catalogue;
+    wish.session.rig = rig_;
+    wish.session.with_virtual = words_.with_virtual;
+    watch_units_only(wish.session);
+    const std::string& host = words_.sources.host;
+    if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+    wish.may_be_new = !words_.seat.empty() || !words_.check.empty();
+    wish.options.screen = screen_;
+    wish.options.within = words_.check.empty() ? seen_part(area_) : AreaBox{};
+    wish.options.shots = words_.shots;
+    wish.options.test = !words_.no_test && words_.check.empty();
+    wish.options.sweeps = words_.sweep;
+    wish.options.unit = words_.unit;
+    wish.page = page_.get();
+    return wish;
+  }
+
+  int keep(const GunRun& run) {
+    const UnitDetails* gun = run.gun();
+    if (gun == nullptr) {
+      talk(fmt::format("\"{}\" has left; nothing was kept.", run.guide().unit()));
+      return found_something;
+    }
+    const auto name = name_in_rig(words_, rig_, run.guide().unit(), gun->description, gun->part);
+    if (!name) return name.error();
+    Calibration known{*name, {}, {}};
+    const auto at = std::ranges::find(rig_.calibrations, *name, &Calibration::unit);
+    if (at != rig_.calibrations.end()) known = *at;
+    Calibration found = run.guide().found();
+    for (AimCalibration& aim : found.aims) aim.on = day_of(words_);
+    const auto path = keep_calibration(os::real_door(), words_.sources, merged(std::move(known), found));
+    if (!path) return refuse_file(path.error());
+    show(run, found.aims.front(), *path);
+    return words_.picture.empty() ? good : draw(run, *name);
+  }
+
+  void show(const GunRun& run, const AimCalibration& aim, const std::string& path) const {
+    const GunFit& fit = *run.guide().fit();
+    if (words_.json) {
+      nlohmann::ordered_json all{{"file", path}, {"unit", run.guide().unit()}, {"screen", screen_.name},
+                                 {"model", word_of(aim.model)}, {"shots", aim.shots}};
+      const double width = seen_size(screen_).width;
+      if (fit.error_known) {
+        all["residual_pixels"] = aim.residual * width;
+        all["bound_pixels"] = aim.bound * width;
+      }
+      auto off = nlohmann::ordered_json::array();
+      for (const AreaPoint& one : fit.off) off.push_back({one.x * width, one.y * width});
+      all["off_pixels"] = off;
+      print_json(all, 2);
+      return;
+    }
+    for (const std::string& line : fit_words(fit, screen_, seen_part(area_))) print("  " + line);
+    const double width = seen_size(screen_).width;
+    for (std::size_t i = 0; fit.error_known && i < fit.off.size() && i < run.guide().shots().size(); ++i)
+      print(fmt::format("    shot {}, {:<12} {:+6.1f} {:+6.1f} pixels", i + 1,
+                        fmt::format("{:.0f} % {:.0f} %", 100 * run.guide().shots()[i].target.x,
+                                    100 * run.guide().shots()[i].target.y),
+                        fit.off[i].x * width, fit.off[i].y * width));
+    GameArea boxed = area_;
+    if (words_.area.empty()) boxed = area_on(seen_size(screen_), area_words("4:3").value());
+    if (const std::string range = range_words(aim, screen_, boxed); !range.empty()) print("  " + range);
+    print(fmt::format("Kept in {}.", path));
+    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
+    talk(fmt::format("Next: the other gun likewise, or omnipar calibrate gun --check gun-booth{}{}", rig,
+                     same_host(words_.sources.host)));
+  }
+
+  int draw(const GunRun& run, const std::string& name) const {
+    return draw_picture(words_.picture, "nothing was shot that could be drawn",
+                        [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
+                          if (run.guide().shots().empty()) return "";
+                          return pictures.gun(name, run.guide().shots(), *run.guide().fit(), seen_size(screen_), format);
+                        });
+  }
+
+  /// Where the shots land in the profile, by what was measured before; and what would help.
+  int check(const GunRun& run) const {
+    const UnitDetails* gun = run.gun();
+    if (gun == nullptr) return found_something;
+    std::vector<AreaPoint> targets, landed;
+    for (const Shot& shot : run.guide().shots()) {
+      targets.push_back(shot.target);
+      landed.push_back(landing(*gun, shot.raw));
+    }
+    const PixelSize size = seen_size(screen_);
+    auto shots = nlohmann::ordered_json::array();
+    for (std::size_t i = 0; i < targets.size(); ++i) {
+      const double x = (landed[i].x - targets[i].x) * size.width, y = (landed[i].y - targets[i].y) * size.height;
+      shots.push_back({x, y});
+      if (!words_.json)
+        print(fmt::format("  shot {}, {:<12} lands {:+.0f} {:+.0f} pixels beside it", i + 1,
+                          fmt::format("{:.0f} % {:.0f} %", 100 * targets[i].x, 100 * targets[i].y), x, y));
+    }
+    const AimMistake mistake = mistake_of(targets, landed, size, area_);
+    const std::string words = cure(mistake);
+    if (words_.json)
+      print_json({{"unit", run.guide().unit()}, {"beside_pixels", shots}, {"words", words}}, 2);
+    else
+      print(words);
+    return mistake == AimMistake::none ? good : found_something;
+  }
+
+  /// The place of the screen at which a game that is where --area says it is shows the shot.
+  [[nodiscard]] AreaPoint landing(const UnitDetails& gun, RawPoint raw) const {
+    AreaPoint on_screen;
+    for (const UnitDetails::Node& node : gun.nodes)
+      for (const Control& control : node.attachment.controls) {
+        if (control.reading != Reading::pointer) continue;
+        const double from = control.reversed ? control.maximum : control.minimum;
+        const double to = control.reversed ? control.minimum : control.maximum;
+        const double value = ((control.axis == Axis::y ? raw.y : raw.x) - from) / (to - from);
+        (control.axis == Axis::y ? on_screen.y : on_screen.x) = value;
+        const AimCalibration* aim = attach::aim_of(node.attachment, control.code, plan_->screen());
+        if (control.axis == Axis::x && aim != nullptr)
+          if (const auto at = aimed(*aim, raw)) return to_screen(area_, as_played(*at));
+      }
+    return to_screen(area_, as_played(on_screen));
+  }
+
+  [[nodiscard]] AreaPoint as_played(AreaPoint on_screen) const {
+    return plan_->area() ? to_area(*plan_->area(), on_screen) : on_screen;
+  }
+
+  [[nodiscard]] std::string cure(AimMistake mistake) const {
+    const std::string area = words_.area.empty() ? "full" : words_.area;
+    switch (mistake) {
+      case AimMistake::none:
+        return "All shots land where they were aimed.";
+      case AimMistake::area_is_missing:
+        return fmt::format(
+            "The whole screen is taken for the game, but the game is \"{0}\": shots land too near to the middle. Write "
+            "area = \"{0}\" into {1}.",
+            area, words_.check);
+      case AimMistake::area_is_too_much:
+        return fmt::format(
+            "The game fills the whole screen, but it is taken to be boxed: shots land too far from the middle. Take "
+            "'area' out of {}, or set the gun itself to the whole screen.",
+            words_.check);
+      case AimMistake::beside:
+        return "All shots are off by the same way: the gun has moved, or sits anew. Fit it again: omnipar calibrate gun";
+      case AimMistake::x_reversed:
+        return fmt::format("Left and right are exchanged: write invert-x = true behind the gun in {}.", words_.check);
+      case AimMistake::y_reversed:
+        return fmt::format("Up and down are exchanged: write invert-y = true behind the gun in {}.", words_.check);
+      default:
+        return "The shots are off in no simple way. Fit the gun: omnipar calibrate gun";
+    }
+  }
+
+  const CalibrateWords& words_;
+  Rig rig_;
+  Screen screen_;
+  GameArea area_;
+  std::optional<Plan> plan_;
+  std::unique_ptr<TargetPage> page_;
+};
+
+}  // namespace
+
+int calibrate_gun(const CalibrateWords& words) { return GunCalibration{words}.run(); }
+
+}  // namespace omnipar::cli

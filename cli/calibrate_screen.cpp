@@ -1,0 +1,212 @@
+// omnipar calibrate screen
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/list.hpp"
+#include "calibrate_words.hpp"
+#include "catalogue/lookup.hpp"
+#include "omnipar/identity.hpp"
+#include "omnipar/sheets.hpp"
+#include "profile_file.hpp"
+#include "rig_file.hpp"
+#include "text/edit.hpp"
+#include "text/quoted.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+/// So many numbers with a sign between them; nothing if the text is anything else.
+std::optional<std::vector<double>> numbers_in(std::string_view text, char between, std::size_t count) {
+  std::vector<double> all;
+  while (all.size() < count) {
+    double number = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+    if (error != std::errc{} || !std::isfinite(number) || std::fabs(number) > 100'000) return std::nullopt;
+    all.push_back(number);
+    text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+    if (all.size() == count) break;
+    if (text.empty() || text.front() != between) return std::nullopt;
+    text.remove_prefix(1);
+  }
+  return text.empty() ? std::optional{all} : std::nullopt;
+}
+
+Diagnostic bad(const std::string& option, const std::string& value, const std::string& hint) {
+  return {"bad-arguments", Severity::error, fmt::format("{} cannot be '{}'", option, printable(value)), "", hint};
+}
+
+std::string box_words(const AreaBox& box, PixelSize size) {
+  return fmt::format("{:g} x {:g} pixels at {:g}, {:g}", std::round(box.width * size.width),
+                     std::round(box.height * size.height), std::round(box.left * size.width),
+                     std::round(box.top * size.height));
+}
+
+std::string screen_words(const Screen& screen) {
+  const PixelSize size = seen_size(screen);
+  std::string words = fmt::format("{}: {:g} x {:g} pixels", screen.name, size.width, size.height);
+  if (screen.turned != QuarterTurn::none)
+    words += fmt::format(" as it hangs, its own upper edge {}",
+                         screen.turned == QuarterTurn::upside_down ? "below" : "to the " + std::string{word_of(screen.turned)});
+  words += fmt::format(", at {}, {} of the desktop", screen.left, screen.top);
+  if (screen.scale != 1) words += fmt::format(", {:g} pixels for a unit of it", screen.scale);
+  return words;
+}
+
+class ScreenCalibration {
+ public:
+  explicit ScreenCalibration(const CalibrateWords& words) : words_(words) {}
+
+  int run() {
+    auto rig = load_rig(os::real_door(), words_.sources);
+    const bool begins_one = !rig && rig.error().front().id == "no-file" && !words_.size.empty();
+    if (!rig && !begins_one) return refuse_file(rig.error());
+    if (rig) rig_ = std::move(*rig);
+    if (words_.forget) return forget();
+    if (changes()) {
+      if (const int status = change(); status != good) return status;
+    }
+    return show();
+  }
+
+ private:
+  [[nodiscard]] bool changes() const {
+    return !words_.size.empty() || !words_.at.empty() || !words_.turned.empty() || words_.scale != 0;
+  }
+  [[nodiscard]] std::vector<Screen>::iterator named() {
+    return std::ranges::find(rig_.screens, words_.unit, &Screen::name);
+  }
+  int refuse(const Diagnostic& problem) {
+    tell({problem});
+    return bad_input;
+  }
+  [[nodiscard]] Diagnostic unknown() const {
+    std::vector<std::string_view> names;
+    for (const Screen& screen : rig_.screens) names.emplace_back(screen.name);
+    return {"unknown-screen", Severity::error, fmt::format("the rig has no screen '{}'", printable(words_.unit)), "",
+            names.empty() ? "describe it: --size 1920x1080" : catalogue::suggestion(words_.unit, names)};
+  }
+
+  int change() {
+    if (words_.unit.empty())
+      return refuse({"bad-arguments", Severity::error, "a screen that is described needs a name", "",
+                     "omnipar calibrate screen booth --size 1920x1080"});
+    const auto at = named();
+    if (at == rig_.screens.end() && words_.size.empty()) return refuse(unknown());
+    Screen screen = at != rig_.screens.end() ? *at : Screen{words_.unit};
+    if (!words_.size.empty()) {
+      const auto size = numbers_in(words_.size, 'x', 2);
+      if (!size || (*size)[0] < 1 || (*size)[1] < 1) return refuse(bad("--size", words_.size, "write 1920x1080"));
+      screen.width = static_cast<int>((*size)[0]);
+      screen.height = static_cast<int>((*size)[1]);
+    }
+    if (!words_.at.empty()) {
+      const auto corner = numbers_in(words_.at, ',', 2);
+      if (!corner) return refuse(bad("--at", words_.at, "write 1920,0"));
+      screen.left = static_cast<int>((*corner)[0]);
+      screen.top = static_cast<int>((*corner)[1]);
+    }
+    if (!words_.turned.empty()) screen.turned = quarter_turn(words_.turned).value_or(QuarterTurn::none);
+    if (words_.scale != 0) screen.scale = words_.scale;
+    const int status = change_rig(words_.sources, [&](const std::string& path, const std::string& old) {
+      return screen_text(path, old, screen);
+    });
+    if (status != good) return status;
+    at != rig_.screens.end() ? void(*at = screen) : rig_.screens.push_back(screen);
+    return good;
+  }
+
+  int forget() {
+    if (named() == rig_.screens.end()) return refuse(unknown());
+    const int status = change_rig(words_.sources, [&](const std::string& path, const std::string& old) -> Text {
+      return text::clear_value({path, old}, keys(path, old));
+    });
+    if (status != good) return status;
+    talk(fmt::format("\"{}\" is no longer in the rig.", printable(words_.unit)));
+    return good;
+  }
+
+  /// Where it stands in the file; empty if it does not.
+  [[nodiscard]] std::vector<std::string> keys(const std::string& path, const std::string& old) const {
+    const Sheets sheets = read_sheets(path, old);
+    const auto& screens = sheets.rig.screens;
+    const auto at = std::ranges::find(screens, words_.unit, &Screen::name);
+    if (at == screens.end()) return {};
+    return {"screen", "#" + std::to_string(at - screens.begin())};
+  }
+
+  /// Nothing in the file is touched that need not be.
+  [[nodiscard]] Text screen_text(const std::string& path, const std::string& old, const Screen& wanted) const {
+    const std::vector<std::string> its = keys(path, old);
+    if (old.empty()) {
+      Rig begun;
+      begun.screens.push_back(wanted);
+      return to_toml(begun);
+    }
+    if (its.empty()) return old + (old.ends_with('\n') ? "" : "\n") + to_toml(wanted);
+    Text text = old;
+    const auto set = [&](const char* field, bool said, const std::string& value) {
+      std::vector<std::string> key = its;
+      key.emplace_back(field);
+      if (said && text) text = text::set_value({path, *text}, key, value);
+    };
+    set("size", !words_.size.empty(), fmt::format("[{}, {}]", wanted.width, wanted.height));
+    set("at", !words_.at.empty(), fmt::format("[{}, {}]", wanted.left, wanted.top));
+    set("turned", !words_.turned.empty(), text::quoted(std::string{word_of(wanted.turned)}));
+    set("scale", words_.scale != 0, fmt::format("{}", wanted.scale));
+    return text;
+  }
+
+  int show() {
+    if (!words_.unit.empty() && named() == rig_.screens.end()) return refuse(unknown());
+    std::vector<Screen> shown = rig_.screens;
+    if (!words_.unit.empty()) shown = {*named()};
+    if (shown.empty()) {
+      talk("The rig describes no screen. Next: omnipar calibrate screen booth --size 1920x1080");
+      return good;
+    }
+    const auto words = area_words(words_.area.empty() ? "4:3" : words_.area);
+    if (!words) return refuse(words.error());
+    std::optional<std::vector<double>> rectangle;
+    if (!words_.rectangle.empty()) {
+      rectangle = numbers_in(words_.rectangle, ',', 4);
+      if (!rectangle || !((*rectangle)[2] > 0 && (*rectangle)[3] > 0))
+        return refuse(bad("--rectangle", words_.rectangle, "write left,top,width,height: 240,0,1440,1080"));
+    }
+    auto all = nlohmann::ordered_json::array();
+    for (const Screen& screen : shown) {
+      const PixelSize size = seen_size(screen);
+      const AreaBox seen = seen_part(area_on(size, *words));
+      nlohmann::ordered_json one{{"name", screen.name}, {"size", {size.width, size.height}}, {"area", to_text(*words)},
+                                 {"rectangle", {seen.left * size.width, seen.top * size.height,
+                                                seen.width * size.width, seen.height * size.height}}};
+      if (!words_.json) {
+        print(screen_words(screen));
+        print(fmt::format("  a game that is \"{}\": {}", to_text(*words), box_words(seen, size)));
+      }
+      if (rectangle) {
+        const AreaBox box{(*rectangle)[0] / size.width, (*rectangle)[1] / size.height, (*rectangle)[2] / size.width,
+                          (*rectangle)[3] / size.height};
+        const std::string said = to_text(words_for(size, box));
+        one["words"] = said;
+        if (!words_.json) print(fmt::format("  {}: area = \"{}\"", box_words(box, size), said));
+      }
+      all.push_back(one);
+    }
+    if (words_.json) print_json(all, 2);
+    talk(fmt::format("Next: screen = \"{}\" and area = \"{}\" in a profile; omnipar calibrate gun{}", shown.front().name,
+                     to_text(*words), words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig));
+    return good;
+  }
+
+  const CalibrateWords& words_;
+  Rig rig_;
+};
+
+}  // namespace
+
+int calibrate_screen(const CalibrateWords& words) { return ScreenCalibration{words}.run(); }
+
+}  // namespace omnipar::cli

@@ -1,0 +1,204 @@
+#include "gun_run.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "base/earlier.hpp"
+#include "omnipar/session_words.hpp"
+
+namespace omnipar::cli {
+namespace {
+
+bool points(const UnitDetails& unit) {
+  return std::ranges::any_of(unit.nodes, [](const UnitDetails::Node& node) {
+    return std::ranges::any_of(node.attachment.controls,
+                               [](const Control& control) { return control.reading == Reading::pointer; });
+  });
+}
+
+}  // namespace
+
+GunRun::GunRun(GunWish& wish)
+    : guide_(wish.options), may_be_new_(wish.may_be_new), rig_(wish.session.rig), page_(wish.page) {}
+
+tl::expected<std::unique_ptr<GunRun>, Diagnostics> GunRun::open(GunWish wish) {
+  std::unique_ptr<GunRun> made{new GunRun{wish}};
+  GunRun* self = made.get();
+  WatchWish watch;
+  watch.session = std::move(wish.session);
+  watch.session.grab_idle = true;
+  watch.room = std::move(wish.room);
+  watch.meets = [self](const std::vector<UnitDetails>& units) { self->meet(units); };
+  watch.hears = [self](int node, const Report& report) { self->hear(node, report); };
+  watch.told = [self](const SessionEvent& event) { self->told(event); };
+  auto watching = Watching::open(std::move(watch));
+  if (!watching) return tl::unexpected(watching.error());
+  made->watching_ = std::move(*watching);
+  return made;
+}
+
+// -- who is there ---------------------------------------------------------------------------------------------
+
+const UnitDetails* GunRun::gun() const noexcept {
+  const auto at =
+      std::ranges::find_if(units_, [this](const UnitDetails& unit) { return unit.here.name == guide_.unit(); });
+  return at == units_.end() ? nullptr : &*at;
+}
+
+void GunRun::meet(const std::vector<UnitDetails>& units) {
+  units_ = units;
+  std::map<int, std::string> now;
+  for (const UnitDetails& unit : units_)
+    for (const UnitDetails::Node& node : unit.nodes)
+      if (points(unit) && !unit.empty) now[node.number] = unit.here.name;
+  for (const auto& [node, unit] : nodes_)
+    if (!now.contains(node)) guide_.lose(node);
+  for (const UnitDetails& unit : units_)
+    for (const UnitDetails::Node& node : unit.nodes)
+      if (now.contains(node.number) && (!nodes_.contains(node.number) || nodes_[node.number] != unit.here.name))
+        guide_.meet(node.number, unit.here.name, node.attachment);
+  nodes_ = std::move(now);
+  grabs_anew_ = true;
+  drain();
+}
+
+void GunRun::hear(int node, const Report& report) {
+  if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
+  if (guide_.fit()) changed_ = true;  // where it points now is to be seen
+  drain();
+}
+
+void GunRun::told(const SessionEvent& event) {
+  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
+                          std::holds_alternative<LostEvents>(event);
+  if (is_trouble && watching_) note(to_text(event, session()));
+  std::string unit, opener;
+  if (const auto* left = std::get_if<LeftToAnother>(&event)) std::tie(unit, opener) = std::tie(left->unit, left->opener);
+  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
+    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
+  if (unit.empty() || unit != guide_.unit()) return;
+  failure_ = {"unit-in-use", Severity::error,
+              fmt::format("\"{}\" is in use by {}", unit, opener.empty() ? "another program" : opener), "",
+              "end that first, and begin again"};
+}
+
+// -- time -----------------------------------------------------------------------------------------------------
+
+void GunRun::take(Time now) {
+  watching_->take(now);
+  if (std::exchange(grabs_anew_, false)) {
+    std::vector<int> all;
+    for (const auto& [node, unit] : nodes_) all.push_back(node);
+    session().grab_only({all.begin(), all.end()});
+  }
+  if (!failure_) guide_.advance(now);
+  drain();
+}
+
+void GunRun::run(Time until) {
+  watching_->run(until);
+  if (!failure_) guide_.advance(session().now());
+  drain();
+}
+
+void GunRun::wait_behind(Time until) {
+  if (!failure_) guide_.advance(until);
+  drain();
+}
+
+std::optional<Time> GunRun::next_due() const { return earlier(watching_->next_due(), guide_.next_due()); }
+
+bool GunRun::has_changed() noexcept { return watching_->has_changed() || std::exchange(changed_, false); }
+
+// -- what is said ---------------------------------------------------------------------------------------------
+
+void GunRun::drain() {
+  bool any = false;
+  while (const auto event = guide_.next_event()) {
+    any = changed_ = true;
+    const bool is_known = std::ranges::find(rig_.units, guide_.unit(), &RigUnit::name) != rig_.units.end();
+    if (!guide_.unit().empty() && !is_known && !may_be_new_ && !failure_)
+      failure_ = {"unknown-unit", Severity::error,
+                  fmt::format("\"{}\" is here, but it is not in the rig, so nobody would know whose calibration it is",
+                              guide_.unit()),
+                  "", "with --seat SEAT it is added to the rig"};
+    if (failure_) return;
+    const std::string words = to_text(*event, guide_);
+    if (words.empty()) continue;
+    if (event->kind == AimingEvent::Kind::asks) {
+      last_line_ = words;
+      if (say_) say_(words);
+    } else {
+      last_note_ = words;
+      note(words);
+    }
+  }
+  if (any) show_on_page();
+}
+
+void GunRun::show_on_page() {
+  if (page_ == nullptr) return;
+  nlohmann::ordered_json shown;
+  shown["words"] = last_line_;
+  shown["note"] = last_note_;
+  if (const auto target = guide_.target()) shown["target"] = {target->x, target->y};
+  auto landed = nlohmann::ordered_json::array();
+  const PixelSize size = seen_size(guide_.options().screen);
+  if (const auto& fit = guide_.fit())
+    for (std::size_t i = 0; i < fit->off.size() && i < guide_.shots().size(); ++i) {
+      const AreaPoint at = guide_.shots()[i].target;
+      landed.push_back({at.x, at.y, at.x + fit->off[i].x, at.y + fit->off[i].y * size.width / size.height});
+    }
+  shown["shots"] = landed;
+  page_->show(shown.dump());
+}
+
+/// The screen in cells: X where to aim, x where it was shot already, o where the gun points by the fit.
+view::Block GunRun::picture() const {
+  constexpr int columns = 48, rows = 14;
+  view::Block block;
+  block.title = guide_.unit().empty() ? "which gun?" : guide_.unit();
+  block.aside = guide_.step() == AimingStep::shot ? fmt::format("shot {} of {}", guide_.number(), guide_.count()) : "";
+  block.is_placed = false;
+  std::vector<std::string> cells(rows, std::string(columns, ' '));
+  const auto put = [&](AreaPoint at, char sign) {
+    if (!(at.x >= 0 && at.x <= 1 && at.y >= 0 && at.y <= 1)) return;
+    const auto cell = [](double side, int count) {
+      return static_cast<std::size_t>(std::clamp(static_cast<int>(side * count), 0, count - 1));
+    };
+    cells[cell(at.y, rows)][cell(at.x, columns)] = sign;
+  };
+  for (const Shot& shot : guide_.shots()) put(shot.target, 'x');
+  if (const auto at = guide_.pointed()) put(*at, 'o');
+  if (const auto target = guide_.target()) put(*target, 'X');
+  const std::string line = "+" + std::string(columns, '-') + "+";
+  block.picture.push_back(line);
+  for (const std::string& row : cells) block.picture.push_back("|" + row + "|");
+  block.picture.push_back(line);
+  return block;
+}
+
+view::Page GunRun::page() const {
+  view::Page page = watching_->page();
+  page.title = guide_.unit().empty() ? "Fitting a gun" : fmt::format("Fitting \"{}\"", guide_.unit());
+  page.machine = {picture()};
+  page.press = {last_line_.empty() ? "No gun is here yet: plug one in." : last_line_};
+  page.notes = notes_;
+  page.ticks = nullptr;
+  return page;
+}
+
+bool GunRun::press(char key) {
+  constexpr std::pair<char, AimingChoice> choices[] = {{'s', AimingChoice::skip},
+                                                       {'a', AimingChoice::again},
+                                                       {'k', AimingChoice::keep},
+                                                       {'q', AimingChoice::leave}};
+  return choose_by(key, choices, [this](AimingChoice choice) { guide_.choose(choice); });
+}
+
+std::string GunRun::keys() const { return "s skips the test   a again from shot 1   k keeps it   q leaves"; }
+
+}  // namespace omnipar::cli

@@ -1,0 +1,69 @@
+// A session in which a gun is shot with at targets: what guns say goes to the guide, what the guide says to people, and
+// what it asks for to the page of targets.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/aiming.hpp"
+#include "asking_run.hpp"
+#include "target_page.hpp"
+
+namespace omnipar::cli {
+
+struct GunWish {
+  SessionOptions session;
+  std::optional<Room> room{};
+  AimingOptions options{};
+  bool may_be_new = false;  ///< it need not be in the rig
+  TargetPage* page = nullptr;
+};
+
+class GunRun final : public AskingRun {
+ public:
+  [[nodiscard]] static tl::expected<std::unique_ptr<GunRun>, Diagnostics> open(GunWish wish);
+
+  void take(Time now) override;
+  void run(Time until) override;
+  [[nodiscard]] std::optional<Time> next_due() const override;
+  [[nodiscard]] bool has_changed() noexcept override;
+  [[nodiscard]] bool wants_end() const override { return guide_.over() || watching_->wants_end() || failure_; }
+  [[nodiscard]] bool is_over() const override { return wants_end() || watching_->is_over(); }
+  [[nodiscard]] view::Page page() const override;
+  bool press(char key) override;
+  [[nodiscard]] std::string keys() const override;
+
+  [[nodiscard]] const Aiming& guide() const noexcept { return guide_; }
+  /// How the gun describes itself, and its part.
+  [[nodiscard]] const UnitDetails* gun() const noexcept;
+  [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
+
+ protected:
+  void wait_behind(Time until) override;
+
+ private:
+  explicit GunRun(GunWish& wish);
+  void meet(const std::vector<UnitDetails>& units);
+  void hear(int node, const Report& report);
+  void told(const SessionEvent& event);
+  void drain() override;
+  void show_on_page();
+  [[nodiscard]] view::Block picture() const;
+
+  Aiming guide_;
+  bool may_be_new_;
+  Rig rig_;
+  TargetPage* page_;
+  std::vector<UnitDetails> units_;
+  std::map<int, std::string> nodes_;  ///< of guns, and whose each is
+  std::optional<Diagnostic> failure_;
+  std::string last_line_;
+  std::string last_note_;
+  bool grabs_anew_ = false;
+  bool changed_ = true;
+};
+
+}  // namespace omnipar::cli

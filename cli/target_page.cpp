@@ -1,0 +1,26 @@
+#include "target_page.hpp"
+
+#include <fmt/format.h>
+
+#include "beside.hpp"
+
+namespace omnipar::cli {
+
+tl::expected<std::unique_ptr<TargetPage>, Diagnostic> TargetPage::open(int port) {
+  const auto offered = reinterpret_cast<decltype(&omnipar_target_server)>(
+      symbol_beside("libomnipar-page.so", "omnipar_target_server"));
+  if (offered == nullptr)
+    return tl::unexpected(Diagnostic{"no-page", Severity::error, "the library that serves the page cannot be loaded", "",
+                                     "install libomnipar-page.so with the program, and what it needs: libcpp-httplib; "
+                                     "without --page the terminal names the targets"});
+  const int its = offered()->start(port);
+  if (its == 0)
+    return tl::unexpected(Diagnostic{"no-page", Severity::error,
+                                     fmt::format("the page cannot be served on port {} of this computer", port), "",
+                                     "leave the port out, or name another one"});
+  return std::unique_ptr<TargetPage>{new TargetPage{offered(), fmt::format("http://127.0.0.1:{}/", its)}};
+}
+
+TargetPage::~TargetPage() { server_->stop(); }
+
+}  // namespace omnipar::cli

@@ -1,0 +1,146 @@
+// Fitting a gun by shooting at targets: a guide that asks a person for shots, and says what is wrong with them. Opens
+// nothing, draws nothing and has no clock: it is told who is there, what they say and how late it is.
+//
+//   omnipar::Aiming aiming{options};
+//   aiming.meet(node, "Gun 1", attachment);           // as the unit declares it, not calibrated; two guns are met alike
+//   aiming.hear(node, report) … aiming.advance(now) …
+//   while (auto event = aiming.next_event()) show(to_text(*event, aiming));
+//   if (aiming.kept()) calibration = merged(calibration, aiming.found());
+//
+// All of it is answered by pulling the trigger:
+//
+//   steady --pull--> around --pull--> shot 1 --pull--> shot 2 … --pull--> done --pull--> kept
+//   of a positional gun instead: across --pull--> down --pull--> done; a sweep that wobbles: once more
+//   a shot that does not do: why, and once more; five that do not go together: a sixth that tells which was bad
+//   done --the trigger held for a second--> shot 1
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/calibration.hpp"
+#include "omnipar/gun_fit.hpp"
+#include "omnipar/report.hpp"
+#include "omnipar/screen.hpp"
+#include "omnipar/time.hpp"
+
+namespace omnipar {
+
+/// A shot is the median of the reports of so long before the trigger; of more time, if there are fewer reports than so
+/// many in it.
+inline constexpr Duration shot_time{250'000};
+inline constexpr int shot_reports = 31;
+
+struct AimingOptions {
+  Screen screen{};      ///< on which the targets are
+  AreaBox within{};     ///< the part of it that targets are spread over
+  int shots = 5;        ///< 2, 3, 4, 5 or 9
+  bool test = true;     ///< a pointing test first
+  bool sweeps = false;  ///< a positional gun: it is swept, one axis at a time, instead of shot with
+  std::string unit{};   ///< the gun that is fitted; empty: the first that is fired
+};
+
+enum class AimingStep : std::uint8_t {
+  who,     ///< several guns are there: the one that is fitted is to be fired
+  steady,  ///< aim at the middle, hold still
+  around,  ///< go along the edges, to all corners
+  shot,    ///< aim at the target
+  across,  ///< of a positional gun: turn it from left to right and back
+  down,    ///< turn it up and down
+  done,    ///< pull to keep
+};
+
+enum class AimingRefusal : std::uint8_t {
+  none,
+  silent,       ///< nothing is known of where it points
+  missed,       ///< it did not see the screen
+  other_gun,    ///< another one was fired: `unit`
+  bad_shot,     ///< the shot at `number` does not go with the others
+  doubtful,     ///< they do not go together, and it is not known which is bad: anew
+  equal,        ///< this one says the same as the one at another target
+  in_line,      ///< all are in one line: anew
+  no_sense,     ///< no view of a screen looks like this: anew
+  wobble,       ///< the other axis was moved, too
+  not_swept,    ///< it hardly moved
+  same_axis,    ///< up and down moved the axis that left and right had moved
+};
+
+struct AimingEvent {
+  enum class Kind : std::uint8_t {
+    asks,     ///< for what `step` is; of a shot: the one of `number`
+    refuses,  ///< `why`
+    tested,   ///< `notes`: what the pointing test has shown, a sentence each
+    takes,    ///< a shot was taken; `notes` says what is odd about it
+    fits,     ///< all shots are there: see `fit`
+    ends,
+  };
+  Kind kind = Kind::asks;
+  AimingStep step = AimingStep::who;
+  int number = 0;
+  AimingRefusal why = AimingRefusal::none;
+  std::string unit{};
+  std::vector<std::string> notes{};
+};
+
+enum class AimingChoice : std::uint8_t {
+  skip,   ///< the pointing test
+  again,  ///< from the first shot
+  keep,   ///< ends, and the fit is kept
+  leave,  ///< ends, and nothing is kept
+};
+
+/// Belongs to one thread; allocates.
+class Aiming {
+ public:
+  explicit Aiming(AimingOptions options);
+  ~Aiming();
+  Aiming(Aiming&&) noexcept;
+  Aiming& operator=(Aiming&&) noexcept;
+
+  /// This node of a unit is there, as the unit declares it, or is there again.
+  void meet(int node, const std::string& unit, const Attachment& attachment);
+  void lose(int node);
+  void hear(int node, const Report& report);
+  void advance(Time now);
+  [[nodiscard]] std::optional<Time> next_due() const;
+  [[nodiscard]] std::optional<AimingEvent> next_event();
+  void choose(AimingChoice choice);
+
+  [[nodiscard]] AimingStep step() const noexcept;
+  /// Of a shot: which one, counted from 1, and of how many.
+  [[nodiscard]] int number() const noexcept;
+  [[nodiscard]] int count() const noexcept;
+  /// What is to be aimed at now, a place of the screen; nothing while there is no such place.
+  [[nodiscard]] std::optional<AreaPoint> target() const noexcept;
+  /// Of the gun that is fitted, empty before it is known; and its name among them.
+  [[nodiscard]] const std::string& unit() const noexcept;
+  [[nodiscard]] std::vector<std::string> guns() const;
+  [[nodiscard]] const std::vector<Shot>& shots() const noexcept;
+  [[nodiscard]] const std::optional<GunFit>& fit() const noexcept;
+  /// Where it points by the fit, at present; nothing before there is one.
+  [[nodiscard]] std::optional<AreaPoint> pointed() const noexcept;
+  [[nodiscard]] const AimingOptions& options() const noexcept;
+  /// What was found, without a unit's name and a day.
+  [[nodiscard]] Calibration found() const;
+  [[nodiscard]] bool over() const noexcept;
+  [[nodiscard]] bool kept() const noexcept;
+
+ private:
+  class Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+/// One line for people at arm's length; empty where nothing need be said.
+[[nodiscard]] std::string to_text(const AimingEvent& event, const Aiming& aiming);
+/// "upper left", "the middle of the right edge" …
+[[nodiscard]] std::string place_words(AreaPoint on_screen);
+/// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound; the gun's own range.
+[[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, const AreaBox& within);
+
+}  // namespace omnipar

@@ -1,0 +1,434 @@
+// The guide that asks for shots. What a shot is, is in shots.cpp; what follows from them in gun_fit.cpp.
+#include "omnipar/aiming.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "calibrate/shots.hpp"
+#include "omnipar/calibrating.hpp"
+
+namespace omnipar {
+
+using calibrate::GunEars;
+
+class Aiming::Inside {
+ public:
+  explicit Inside(AimingOptions options) : options_(std::move(options)) { unit_ = options_.unit; }
+
+  // -- who is there ---------------------------------------------------------------------------------------------
+  void meet(int node, const std::string& unit, const Attachment& attachment) {
+    const auto known = std::ranges::find(guns_, unit, &GunEars::unit);
+    GunEars& ears = known != guns_.end() ? *known : guns_.emplace_back(unit);
+    ears.meet(node, attachment);
+    if (begun_) return;
+    if (unit_.empty() || unit_ == unit) changed_ = true;
+  }
+
+  void lose(int node) {
+    for (GunEars& ears : guns_) ears.lose(node);
+  }
+
+  /// The first question waits until it is known who is there.
+  void begin() {
+    if (begun_ || !changed_) return;
+    std::vector<std::string> here = guns();
+    if (here.empty()) return;
+    if (unit_.empty() && here.size() == 1) unit_ = here.front();
+    if (!unit_.empty() && gun() == nullptr) return;
+    begun_ = true;
+    unit_.empty() ? ask(AimingStep::who) : first_step();
+  }
+
+  [[nodiscard]] std::vector<std::string> guns() const {
+    std::vector<std::string> names;
+    for (const GunEars& ears : guns_)
+      if (ears.is_gun() && ears.is_here()) names.push_back(ears.unit());
+    return names;
+  }
+
+  [[nodiscard]] const GunEars* gun() const {
+    const auto at = std::ranges::find(guns_, unit_, &GunEars::unit);
+    return at != guns_.end() && at->is_gun() ? &*at : nullptr;
+  }
+  [[nodiscard]] GunEars* gun() { return const_cast<GunEars*>(std::as_const(*this).gun()); }
+
+  // -- what it says -----------------------------------------------------------------------------------------------
+  void hear(int node, const Report& report) {
+    now_ = std::max(now_, report.time);
+    for (GunEars& ears : guns_) {
+      if (!ears.has_node(node)) continue;
+      if (ears.hear(node, report) && ears.is_gun() && begun_ && !over_) pulled(ears, report.time);
+    }
+    if (const GunEars* its = gun(); held_since_ && !over_ && its != nullptr && !its->trigger_down()) end(true);
+    begin();
+  }
+
+  void advance(Time now) {
+    now_ = std::max(now_, now);
+    begin();
+    if (step_ == AimingStep::done && held_since_ && now_ >= *held_since_ + hold_time) {
+      held_since_.reset();
+      const GunEars* its = gun();
+      if (its != nullptr && its->trigger_down())
+        begin_shots();
+      else
+        end(true);
+    }
+  }
+
+  [[nodiscard]] std::optional<Time> next_due() const {
+    if (over_ || !held_since_) return std::nullopt;
+    return *held_since_ + hold_time;
+  }
+
+  void choose(AimingChoice choice) {
+    if (over_) return;
+    if (choice == AimingChoice::leave) return end(false);
+    if (choice == AimingChoice::keep) {
+      if (step_ == AimingStep::done) end(true);
+      return;
+    }
+    if (gun() == nullptr || !begun_) return;
+    if (choice == AimingChoice::skip && (step_ == AimingStep::steady || step_ == AimingStep::around)) begin_shots();
+    if (choice == AimingChoice::again) begin_shots();
+  }
+
+  std::optional<AimingEvent> next_event() {
+    if (events_.empty()) return std::nullopt;
+    AimingEvent event = std::move(events_.front());
+    events_.pop_front();
+    return event;
+  }
+
+  [[nodiscard]] std::optional<AreaPoint> target() const {
+    if (step_ == AimingStep::steady) return within({0.5, 0.5});
+    if (step_ == AimingStep::shot && next_ < targets_.size()) return targets_[next_];
+    return std::nullopt;
+  }
+
+  [[nodiscard]] std::optional<AreaPoint> pointed() const {
+    const GunEars* its = gun();
+    if (!fit_ || its == nullptr || !its->now()) return std::nullopt;
+    return aimed(fit_->aim, *its->now());
+  }
+
+  [[nodiscard]] Calibration found() const {
+    Calibration calibration;
+    const GunEars* its = gun();
+    if (!fit_ || its == nullptr) return calibration;
+    AimCalibration aim = fit_->aim;
+    aim.screen = options_.screen.name;
+    aim.x = its->x()->code;
+    aim.y = its->y()->code;
+    aim.declared_x = {its->x()->minimum, its->x()->maximum};
+    aim.declared_y = {its->y()->minimum, its->y()->maximum};
+    calibration.aims.push_back(aim);
+    return calibration;
+  }
+
+  AimingOptions options_;
+  AimingStep step_ = AimingStep::who;
+  std::string unit_;
+  std::vector<AreaPoint> targets_;  ///< of all shots, in order
+  std::size_t next_ = 0;            ///< which of them is asked for
+  std::vector<Shot> shots_;         ///< by target, as far as they are there
+  std::optional<GunFit> fit_;
+  bool over_ = false;
+  bool kept_ = false;
+
+ private:
+  static constexpr Duration hold_time{1'000'000};
+  static constexpr Duration bounce_time{300'000};
+
+  [[nodiscard]] AreaPoint within(AreaPoint p) const {
+    return {options_.within.left + p.x * options_.within.width, options_.within.top + p.y * options_.within.height};
+  }
+  [[nodiscard]] PixelSize size() const { return seen_size(options_.screen); }
+
+  void tell(AimingEvent event) { events_.push_back(std::move(event)); }
+  void ask(AimingStep step, int number = 0) {
+    step_ = step;
+    asked_at_ = now_;
+    tell({AimingEvent::Kind::asks, step, number, AimingRefusal::none, unit_, {}});
+  }
+  void refuse(AimingRefusal why, const std::string& unit = "", int number = 0) {
+    tell({AimingEvent::Kind::refuses, step_, number, why, unit, {}});
+  }
+  void end(bool kept) {
+    over_ = true;
+    kept_ = kept && fit_.has_value();
+    tell({AimingEvent::Kind::ends, step_, 0, AimingRefusal::none, unit_, {}});
+  }
+
+  // -- steps ------------------------------------------------------------------------------------------------------
+  void first_step() {
+    if (GunEars* its = gun()) its->begin_test();
+    if (options_.sweeps) return ask(AimingStep::across);
+    options_.test ? ask(AimingStep::steady) : begin_shots();
+  }
+
+  void begin_shots() {
+    fit_.reset();
+    shots_.clear();
+    sweep_.reset();
+    if (GunEars* its = gun()) its->begin_test();
+    if (options_.sweeps) return ask(AimingStep::across);
+    targets_.clear();
+    for (const AreaPoint target : targets_for(options_.shots)) targets_.push_back(within(target));
+    ask_shot(0);
+  }
+
+  void ask_shot(std::size_t which) {
+    next_ = which;
+    ask(AimingStep::shot, static_cast<int>(which) + 1);
+  }
+
+  void pulled(GunEars& ears, Time at) {
+    if (last_pull_ && at < *last_pull_ + bounce_time) return;  // it bounces
+    if (step_ == AimingStep::who) {
+      last_pull_ = at;
+      unit_ = ears.unit();
+      return first_step();
+    }
+    if (ears.unit() != unit_) {
+      constexpr Duration told_for{3'000'000};
+      if (!told_other_ || at > *told_other_ + told_for) refuse(AimingRefusal::other_gun, ears.unit());
+      told_other_ = at;
+      return;
+    }
+    last_pull_ = at;
+    switch (step_) {
+      case AimingStep::steady:
+        return take_steady(ears, at);
+      case AimingStep::around:
+        return take_around(ears);
+      case AimingStep::across:
+        return take_sweep(ears, true);
+      case AimingStep::down:
+        return take_sweep(ears, false);
+      case AimingStep::shot:
+        return take_shot(ears, at);
+      default:
+        held_since_ = at;
+    }
+  }
+
+  // -- the pointing test ------------------------------------------------------------------------------------------
+  [[nodiscard]] static double extent(const Control& control) {
+    return std::max(1.0, static_cast<double>(control.maximum) - control.minimum);
+  }
+
+  void take_steady(GunEars& ears, Time at) {
+    const auto shot = ears.shot({}, at, asked_at_);
+    if (!shot) return refuse(AimingRefusal::silent, unit_);
+    notes_.clear();
+    const double x = shot->spread.x / extent(*ears.x()), y = shot->spread.y / extent(*ears.y());
+    constexpr double much = 0.01, hardly = 0.0005;
+    const double jitter = std::max(x, y);
+    notes_.push_back(fmt::format("held still, it jitters by {:.2f} % of its range{}", 100 * jitter,
+                                 jitter > much     ? ", which is much: look for bright lamps and reflections"
+                                 : jitter < hardly ? ", which is hardly anything"
+                                                   : ""));
+    ears.begin_test();
+    ask(AimingStep::around);
+  }
+
+  void take_around(GunEars& ears) {
+    if (ears.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
+    if (ears.losses() > 0)
+      notes_.push_back(fmt::format("it lost sight of the screen {} on the way around: move back, or away from the side",
+                                   ears.losses() == 1 ? "once" : fmt::format("{} times", ears.losses())));
+    // A corner counts as reached when the gun was near both ends of what it reached there.
+    const RawPoint low = ears.lowest(), high = ears.highest();
+    const auto near = [](double value, double end, double width) { return std::fabs(value - end) <= 0.15 * width; };
+    constexpr std::array<std::string_view, 4> names{"upper left", "upper right", "lower right", "lower left"};
+    std::string missing;
+    for (std::size_t c = 0; c < names.size(); ++c) {
+      const double x = c == 0 || c == 3 ? low.x : high.x, y = c < 2 ? low.y : high.y;
+      const bool reached = std::ranges::any_of(ears.path(), [&](RawPoint p) {
+        return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y);
+      });
+      if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
+    }
+    notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners that it did not reach: " + missing);
+    tell({AimingEvent::Kind::tested, step_, 0, AimingRefusal::none, unit_, notes_});
+    begin_shots();
+  }
+
+  // -- sweeps of a positional gun ------------------------------------------------------------------------------------
+  struct Sweep {
+    bool swapped = false;
+    RawPoint low, high;
+    bool reversed = false;
+  };
+
+  /// Which axis moved, and that the other one did not; and which way: a sweep begins at its left, or at its top.
+  void take_sweep(GunEars& ears, bool across) {
+    if (ears.path().size() < 2) return refuse_sweep(AimingRefusal::not_swept, ears);
+    const double x = (ears.highest().x - ears.lowest().x) / extent(*ears.x());
+    const double y = (ears.highest().y - ears.lowest().y) / extent(*ears.y());
+    constexpr double least = 0.2, wobble = 0.25;
+    const double more = std::max(x, y), less = std::min(x, y);
+    if (more < least) return refuse_sweep(AimingRefusal::not_swept, ears);
+    if (less > wobble * more) return refuse_sweep(AimingRefusal::wobble, ears);
+    const bool by_x = x > y;
+    const RawPoint first = ears.path().front();
+    const bool reversed = by_x ? first.x - ears.lowest().x > ears.highest().x - first.x
+                               : first.y - ears.lowest().y > ears.highest().y - first.y;
+    const Sweep made{across != by_x, ears.lowest(), ears.highest(), reversed};
+    if (across) {
+      sweep_ = made;
+      ears.begin_test();
+      return ask(AimingStep::down);
+    }
+    if (made.swapped != sweep_->swapped) return refuse_sweep(AimingRefusal::same_axis, ears);
+    lay_sweeps(*sweep_, made);
+  }
+
+  void refuse_sweep(AimingRefusal why, GunEars& ears) {
+    refuse(why);
+    ears.begin_test();
+    ask(step_);
+  }
+
+  void lay_sweeps(const Sweep& across, const Sweep& down) {
+    const auto ends = [](double low, double high, bool reversed) {
+      return reversed ? std::pair{high, low} : std::pair{low, high};
+    };
+    const auto [left, right] = across.swapped ? ends(across.low.y, across.high.y, across.reversed)
+                                              : ends(across.low.x, across.high.x, across.reversed);
+    const auto [top, bottom] = down.swapped ? ends(down.low.x, down.high.x, down.reversed)
+                                            : ends(down.low.y, down.high.y, down.reversed);
+    const auto corner = [&across](double side, double height) {
+      return across.swapped ? RawPoint{height, side} : RawPoint{side, height};
+    };
+    GunFit fit;
+    fit.aim.model = AimModel::scale;
+    fit.aim.corners = {corner(left, top), corner(right, top), corner(right, bottom), corner(left, bottom)};
+    fit_ = fit;
+    finish();
+  }
+
+  // -- shots ----------------------------------------------------------------------------------------------------------
+  void take_shot(GunEars& ears, Time at) {
+    const auto shot = ears.shot(targets_[next_], at, asked_at_);
+    if (!shot) return again(AimingRefusal::silent);
+    if (shot->missed) return again(AimingRefusal::missed);
+    AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
+    if (shot->reports < shot_reports)
+      taken.notes.push_back(fmt::format("only {} report{} said where it points: it speaks seldom, or only when it moves",
+                                        shot->reports, shot->reports == 1 ? "" : "s"));
+    else if (shot->taken > shot_time + Duration{50'000})
+      taken.notes.push_back(
+          fmt::format("it took {} ms instead of {} for {} reports", shot->taken.count() / 1000,
+                      shot_time.count() / 1000, shot_reports));
+    tell(std::move(taken));
+    next_ < shots_.size() ? void(shots_[next_] = *shot) : shots_.push_back(*shot);
+    if (shots_.size() < targets_.size()) return ask_shot(shots_.size());
+    fit_all();
+  }
+
+  void again(AimingRefusal why) {
+    refuse(why, unit_, static_cast<int>(next_) + 1);
+    ask_shot(next_);
+  }
+
+  void anew(AimingRefusal why) {
+    refuse(why);
+    begin_shots();
+  }
+
+  void fit_all() {
+    const auto fit = fit_gun(shots_, size(), options_.within);
+    if (!fit) return refuse_fit(fit.error());
+    if (fit->bad_shot) return ask_bad(*fit->bad_shot);
+    if (fit->doubtful) {
+      constexpr std::size_t of_five = 5;
+      if (shots_.size() > of_five) return anew(AimingRefusal::doubtful);
+      refuse(AimingRefusal::doubtful, "", 1);
+      targets_.push_back(within(extra_target(whole_shots(), size())));
+      return ask_shot(targets_.size() - 1);
+    }
+    fit_ = *fit;
+    finish();
+  }
+
+  /// Targets as if the part of the screen were all of it, so that the telling one is at the middle of its edge.
+  [[nodiscard]] std::vector<Shot> whole_shots() const {
+    std::vector<Shot> shots = shots_;
+    for (Shot& shot : shots)
+      shot.target = {(shot.target.x - options_.within.left) / options_.within.width,
+                     (shot.target.y - options_.within.top) / options_.within.height};
+    return shots;
+  }
+
+  void ask_bad(std::size_t shot) {
+    refuse(AimingRefusal::bad_shot, "", static_cast<int>(shot) + 1);
+    ask_shot(shot);
+  }
+
+  void refuse_fit(const ShotFault& fault) {
+    switch (fault.why) {
+      case ShotRefusal::equal:
+        refuse(AimingRefusal::equal, "", static_cast<int>(fault.shots.back()) + 1);
+        return ask_shot(fault.shots.back());
+      case ShotRefusal::in_line:
+        return anew(AimingRefusal::in_line);
+      default:
+        return anew(AimingRefusal::no_sense);
+    }
+  }
+
+  void finish() {
+    tell({AimingEvent::Kind::fits, step_, 0, AimingRefusal::none, unit_, {}});
+    ask(AimingStep::done);
+  }
+
+  std::deque<GunEars> guns_;
+  std::deque<AimingEvent> events_;
+  std::vector<std::string> notes_;
+  std::optional<Sweep> sweep_;
+  std::optional<Time> held_since_;
+  Time now_{};
+  Time asked_at_{};
+  std::optional<Time> last_pull_;
+  std::optional<Time> told_other_;
+  bool begun_ = false;
+  bool changed_ = false;
+};
+
+Aiming::Aiming(AimingOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+Aiming::~Aiming() = default;
+Aiming::Aiming(Aiming&&) noexcept = default;
+Aiming& Aiming::operator=(Aiming&&) noexcept = default;
+
+void Aiming::meet(int node, const std::string& unit, const Attachment& attachment) {
+  inside_->meet(node, unit, attachment);
+}
+void Aiming::lose(int node) { inside_->lose(node); }
+void Aiming::hear(int node, const Report& report) { inside_->hear(node, report); }
+void Aiming::advance(Time now) { inside_->advance(now); }
+std::optional<Time> Aiming::next_due() const { return inside_->next_due(); }
+std::optional<AimingEvent> Aiming::next_event() { return inside_->next_event(); }
+void Aiming::choose(AimingChoice choice) { inside_->choose(choice); }
+AimingStep Aiming::step() const noexcept { return inside_->step_; }
+int Aiming::number() const noexcept {
+  return inside_->step_ == AimingStep::shot ? static_cast<int>(inside_->next_) + 1 : 0;
+}
+int Aiming::count() const noexcept { return static_cast<int>(inside_->targets_.size()); }
+std::optional<AreaPoint> Aiming::target() const noexcept { return inside_->target(); }
+const std::string& Aiming::unit() const noexcept { return inside_->unit_; }
+std::vector<std::string> Aiming::guns() const { return inside_->guns(); }
+const std::vector<Shot>& Aiming::shots() const noexcept { return inside_->shots_; }
+const std::optional<GunFit>& Aiming::fit() const noexcept { return inside_->fit_; }
+std::optional<AreaPoint> Aiming::pointed() const noexcept { return inside_->pointed(); }
+const AimingOptions& Aiming::options() const noexcept { return inside_->options_; }
+Calibration Aiming::found() const { return inside_->found(); }
+bool Aiming::over() const noexcept { return inside_->over_; }
+bool Aiming::kept() const noexcept { return inside_->kept_; }
+
+}  // namespace omnipar

@@ -1,0 +1,71 @@
+// What guns say, as shots: the reports before a pull, and what was seen of the gun before that.
+#pragma once
+
+#include <deque>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "omnipar/aiming.hpp"
+
+namespace omnipar::calibrate {
+
+/// Where one gun has pointed lately, and what its trigger does.
+class GunEars {
+ public:
+  explicit GunEars(std::string unit) : unit_(std::move(unit)) {}
+
+  void meet(int node, const Attachment& attachment);
+  void lose(int node) { nodes_.erase(node); }
+  /// True if its trigger was pulled in this report.
+  bool hear(int node, const Report& report);
+
+  [[nodiscard]] const std::string& unit() const noexcept { return unit_; }
+  [[nodiscard]] bool is_here() const noexcept { return !nodes_.empty(); }
+  [[nodiscard]] bool is_gun() const noexcept { return x_ && y_; }
+  [[nodiscard]] bool has_node(int node) const noexcept { return nodes_.contains(node); }
+  [[nodiscard]] bool trigger_down() const noexcept { return triggers_down_ > 0; }
+  [[nodiscard]] const std::optional<Control>& x() const noexcept { return x_; }
+  [[nodiscard]] const std::optional<Control>& y() const noexcept { return y_; }
+  /// Where it points at present, if it has said so.
+  [[nodiscard]] std::optional<RawPoint> now() const noexcept;
+
+  /// The reports before this moment, none older than `since`, as a shot; nothing if nothing is known.
+  [[nodiscard]] std::optional<Shot> shot(AreaPoint target, Time at, Time since) const;
+
+  /// Begins to note what it reaches and loses anew.
+  void begin_test() noexcept;
+  [[nodiscard]] RawPoint lowest() const noexcept { return low_; }
+  [[nodiscard]] RawPoint highest() const noexcept { return high_; }
+  [[nodiscard]] int losses() const noexcept { return losses_; }
+  /// The path since then, each place with both axes; the last 20,000.
+  [[nodiscard]] const std::deque<RawPoint>& path() const noexcept { return path_; }
+
+ private:
+  struct Heard {
+    Time time;
+    RawPoint raw;
+    bool seen = true;
+  };
+  struct Node {
+    Attachment attachment;
+    std::map<Code, std::int32_t> values;
+  };
+
+  [[nodiscard]] bool sees(RawPoint raw) const noexcept;
+
+  std::string unit_;
+  std::map<int, Node> nodes_;
+  std::optional<Control> x_, y_;
+  std::optional<std::int32_t> raw_x_, raw_y_;
+  int triggers_down_ = 0;
+  int blind_ = 0;  ///< buttons that are down and say that it does not see the screen
+  bool saw_ = true;
+  std::deque<Heard> heard_;
+  RawPoint low_{}, high_{};
+  int losses_ = 0;
+  std::deque<RawPoint> path_;
+};
+
+}  // namespace omnipar::calibrate
