@@ -9,6 +9,7 @@
 #include "base/list.hpp"
 #include "command.hpp"
 #include "omnipar/sheets.hpp"
+#include "picture_file.hpp"
 #include "sources.hpp"
 #include "style.hpp"
 #include "view/terminal.hpp"
@@ -28,6 +29,7 @@ struct WatchWords {
   bool with_virtual = false;
   bool step = false;
   std::string size;
+  std::string picture;
   double from = -1;
   double speed = 1;
   double at_most = -1;
@@ -145,6 +147,26 @@ LoopWish loop_wish(const WatchWords& words) {
   return wish;
 }
 
+/// The paths of all pointers that have moved, as far as they were looked at.
+int draw_paths(const WatchWords& words, Watching& watching) {
+  const Plan& plan = watching.session().plan();
+  return draw_picture(words.picture, "no pointer has moved", [&](const draw::Pictures& pictures, draw::Format format) {
+    std::vector<draw::PointerPath> paths;
+    constexpr std::size_t most = 4;
+    for (const inspect::SeenPort& port : watching.seen().ports())
+      for (const inspect::SeenTarget& target : port.targets) {
+        if (target.path.empty() || paths.size() == most) continue;
+        draw::PointerPath& path = paths.emplace_back();
+        path.title = fmt::format("Port {}, {}", port.number, target.name);
+        if (const auto& area = plan.area())
+          path.shape = area->box.width * plan.screen_size().width / (area->box.height * plan.screen_size().height);
+        for (const inspect::SeenPoint& at : target.path) path.places.push_back({{at.x, at.y}, at.on});
+        for (const inspect::SeenPoint& at : target.shots) path.shots.push_back({{at.x, at.y}, at.on});
+      }
+    return paths.empty() ? std::string{} : pictures.path(std::string{plan.name()}, paths, format);
+  });
+}
+
 /// A player that is asked for and that the profile does not have, or none.
 std::optional<Diagnostic> missing_player(const WatchWords& words, const Watching& watching) {
   std::vector<std::string> there;
@@ -182,7 +204,8 @@ int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
 }
 
 int run(const WatchWords& words) {
-  if (const auto problem = refused_words(words)) {
+  const auto problem_of_picture = refuses_picture(words.picture);
+  if (const auto problem = problem_of_picture ? problem_of_picture : refused_words(words)) {
     tell({*problem});
     return bad_input;
   }
@@ -207,7 +230,10 @@ int run(const WatchWords& words) {
     tell({*problem});
     return bad_input;
   }
-  return words.once ? show_once(words, **watching) : watch_on(words, **watching, all_players);
+  const int status = words.once ? show_once(words, **watching) : watch_on(words, **watching, all_players);
+  if (words.picture.empty() || status == bad_input || status == machine_refuses) return status;
+  const int drawn = draw_paths(words, **watching);
+  return drawn == good ? status : drawn;
 }
 
 }  // namespace
@@ -238,6 +264,8 @@ void add_watch(CLI::App& app, int& status) {
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
   command->add_flag("--step", words->step, "with --host: stand still, and go on by a key");
+  command->add_option("--picture", words->picture,
+                      "at the end draw the paths of all pointers, and the last shots, into this file: .svg or .png");
   command->add_flag("--grab", words->grab, "no other program hears the units meanwhile");
   command->add_flag("--with-virtual", words->with_virtual, "show controllers that other programs made, too");
   command->add_flag("--json", words->json,

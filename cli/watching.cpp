@@ -232,11 +232,14 @@ nlohmann::ordered_json Watching::seen_json() const {
   auto ports = nlohmann::ordered_json::array();
   for (const inspect::SeenPort& port : seen_.ports()) {
     auto targets = nlohmann::ordered_json::array();
-    for (const inspect::SeenTarget& target : port.targets)
+    for (const inspect::SeenTarget& target : port.targets) {
       targets.push_back({{"target", target.name},
                          {"lit", target.lit},
                          {"native", target.native.size() == 1 ? nlohmann::ordered_json(target.native[0])
                                                               : nlohmann::ordered_json(target.native)}});
+      for (const inspect::SeenPoint& shot : target.shots)
+          targets.back()["shots"].push_back({{"x", shot.x}, {"y", shot.y}, {"on", shot.on}});
+    }
     ports.push_back({{"port", port.number}, {"seat", port.seat}, {"targets", targets}});
   }
   return {{"units", units}, {"ports", ports}};

@@ -14,7 +14,7 @@ constexpr const char* page_text = R"page(<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Omnipar: targets</title><style>
 html,body{margin:0;height:100%;background:#101418;color:#e8e8e8;font-family:sans-serif;overflow:hidden;cursor:none}
 canvas{position:fixed;inset:0;width:100vw;height:100vh}
-#words{position:fixed;left:25%;right:25%;top:62%;text-align:center;font-size:2.4vmin;line-height:1.4}
+#words{position:fixed;left:15%;right:15%;top:62%;text-align:center;font-size:2.4vmin;line-height:1.4}
 #note{color:#f0c060}#full{color:#8090a0;font-size:2vmin}
 </style></head><body><canvas id="c"></canvas>
 <div id="words"><div id="line"></div><div id="note"></div><div id="full">Click here, or press f: full screen</div></div>

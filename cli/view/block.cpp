@@ -76,6 +76,7 @@ Gauge gauge_of(const SeenTarget& target) {
   gauge.lit = target.lit;
   const bool is_area = gauge.kind == Gauge::Kind::area;
   gauge.shown = !is_area || target.lit;
+  for (const inspect::SeenPoint& shot : target.shots) gauge.shots.push_back({shot.x, shot.y, shot.on});
   gauge.numbers = is_area && !target.lit     ? "off the game area"
                   : target.native.size() > 1 ? fmt::format("{} {}", target.native[0], target.native[1])
                                              : fmt::format("{}", target.native[0]);
@@ -223,10 +224,16 @@ void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, in
                  : row == 0 || row + 1 == rows        ? signs.line
                                                       : std::string_view{" "},
                  Look::faint);
-  if (!gauge.shown) return;
   const auto at = [](double part, int cells) {
     return std::clamp(static_cast<int>(std::floor(part * cells)), 0, cells - 1);
   };
+  for (std::size_t i = 0; i < gauge.shots.size(); ++i) {
+    const Gauge::Shot& shot = gauge.shots[i];
+    const bool is_last = i + 1 == gauge.shots.size();
+    canvas.put(x + 1 + at(shot.x, columns - 2), y + at(shot.y, rows), !shot.on ? "-" : is_last ? "X" : "x",
+               is_last ? Look::odd : Look::plain);
+  }
+  if (!gauge.shown) return;
   canvas.put(x + 1 + at(gauge.x, columns - 2), y + at(gauge.y, rows), signs.dot, Look::title);
 }
 

@@ -35,6 +35,12 @@ struct Gauge {
   std::string numbers;  ///< behind it
   bool lit = false;
   Mark mark = Mark::none;
+  struct Shot {
+    double x = 0;
+    double y = 0;
+    bool on = true;  ///< it was on the area
+  };
+  std::vector<Shot> shots{};  ///< of an area: where it was shot at, the last one last
 };
 
 struct Block {

@@ -95,6 +95,8 @@ class Plan {
   /// Where the game is on its screen, if the profile says so, and which screen that is; empty: the rig has none.
   [[nodiscard]] const std::optional<GameArea>& area() const noexcept;
   [[nodiscard]] std::string_view screen() const noexcept;
+  /// In pixels, as one sees it; nothing of it without an area.
+  [[nodiscard]] PixelSize screen_size() const noexcept;
   /// The time between two frames of the machine.
   [[nodiscard]] Duration frame() const noexcept;
   /// Bytes of state that an engine of this plan keeps; all of it in one block.

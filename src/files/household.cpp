@@ -240,6 +240,9 @@ void take_proposal(FoundProfile& given, os::Files& door, const std::string& word
   if (auto proposed = propose(given.catalogue, word)) {
     const auto rig = find_rig(door, files);  // what is wrong with it is said by whoever needs it
     given.profile = rig ? with_seats_of(rig->rig, std::move(*proposed)) : std::move(*proposed);
+    const SystemSheet* machine = given.catalogue.system(word);
+    if (machine != nullptr && !machine->area.empty() && given.catalogue.screens.size() == 1)
+      given.profile->screen = given.catalogue.screens.front().name;
     auto plan = compile(given.catalogue, *given.profile);
     if (plan)
       given.plan = std::move(*plan);

@@ -348,6 +348,22 @@ void Seen::add_port(const Plan& plan, const PortInfo& info) {
   }
 }
 
+void Seen::note_shots(const std::vector<std::size_t>& pulled,
+                      const std::vector<std::pair<std::size_t, std::size_t>>& moved) {
+  constexpr std::size_t most_shots = 9, most_places = 20'000;
+  const auto add = [](std::deque<SeenPoint>& points, const SeenTarget& pointer, std::size_t most) {
+    points.push_back({pointer.value[0], pointer.value[1], pointer.lit});
+    if (points.size() > most) points.pop_front();
+  };
+  for (std::size_t i = 0; i < moved.size(); ++i) {
+    SeenTarget& pointer = ports_[moved[i].first].targets[moved[i].second];
+    if (i == 0 || moved[i] != moved[i - 1]) add(pointer.path, pointer, most_places);
+  }
+  for (const std::size_t port : pulled)
+    for (SeenTarget& target : ports_[port].targets)
+      if (target.kind == TargetKind::pointer) add(target.shots, target, most_shots);
+}
+
 bool Seen::look(const Reader& reader) {
   bool any = !moved_controls_.empty();
   for (const Moved& moved : moved_controls_) units_[moved.unit].controls[moved.control].moved = moved.after == looks_;
@@ -358,6 +374,8 @@ bool Seen::look(const Reader& reader) {
     any = true;
   }
   moved_.clear();
+  std::vector<std::size_t> pulled;                             // ports
+  std::vector<std::pair<std::size_t, std::size_t>> pointers;  // that have changed
   for (const std::uint16_t changed : reader.changed()) {
     if (changed >= target_at_.size() || ports_.empty()) continue;
     const auto [port, target] = target_at_[changed];
@@ -375,10 +393,13 @@ bool Seen::look(const Reader& reader) {
       if (seen.lit) moved_.emplace_back(port, target);
     } else if (seen.kind == TargetKind::pointer) {
       seen.lit = seen.value.back() != 0;
+      pointers.emplace_back(port, target);
     } else {
       seen.lit = seen.native != seen.rest;
+      if (seen.lit && (seen.place == "trigger" || seen.place == "touch-press")) pulled.push_back(port);
     }
   }
+  note_shots(pulled, pointers);
   return any;
 }
 

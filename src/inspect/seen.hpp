@@ -5,6 +5,7 @@
 
 #include <array>
 #include <cstdint>
+#include <deque>
 #include <map>
 #include <memory>
 #include <optional>
@@ -69,6 +70,13 @@ struct SeenUnit {
   std::vector<SeenControl> controls;
 };
 
+/// Where a pointer was, 0..1 of the game's picture, and whether that was on it.
+struct SeenPoint {
+  double x = 0;
+  double y = 0;
+  bool on = false;
+};
+
 /// One target of a port, or the two of a stick; a pointer is three.
 struct SeenTarget {
   std::string name;
@@ -79,6 +87,8 @@ struct SeenTarget {
   std::vector<double> value;
   std::vector<std::int32_t> rest;
   bool lit = false;  ///< pressed, away from rest, on the game area; of counts: counted with the last sample
+  std::deque<SeenPoint> shots{};  ///< of a pointer: where it was when the port's trigger was pulled; the last nine
+  std::deque<SeenPoint> path{};   ///< likewise: where it was, sample by sample in which it moved; the last 20,000
 };
 
 struct SeenPort {
@@ -157,6 +167,7 @@ class Seen {
   void judge(const Wire& wire);
   void note_press(const Wire& wire, double before);
   void find_who_plays();
+  void note_shots(const std::vector<std::size_t>& pulled, const std::vector<std::pair<std::size_t, std::size_t>>& moved);
 
   const Catalogue& catalogue_;
   std::vector<SeenUnit> units_;

@@ -131,7 +131,11 @@ void Outlets::route_port(const PortInfo& port) {
     }
     if (route.to->code.type != ev_abs) continue;
     route.range = form_of(route.to->form).axis(route.to->code)->range;
-    if (info.kind == TargetKind::coordinate) route.range.rest = route.range.minimum;  // 0..1 is the whole of it
+    if (info.kind == TargetKind::coordinate) {  // 0..1 is the whole of it, or that part where the game is
+      route.range.rest = route.range.minimum;
+      route.from = info.reach_from;
+      route.to_end = info.reach_to;
+    }
     if (info.kind != TargetKind::button) continue;
     route.negative = info.name == "up" || info.name == "left";
     if (info.name == "up") route.opposite = index_of("down");
@@ -153,7 +157,8 @@ std::int32_t Outlets::value_of(const Route& route) const {
   const Code code = route.to->code;
   if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
   if (code.type == ev_rel) return reader_.native(route.target);
-  if (!route.opposite) return shape::native(route.range, reader_.value(route.target));
+  if (!route.opposite)
+    return shape::native(route.range, route.from + (route.to_end - route.from) * reader_.value(route.target));
   const int here = is_down(route.target) ? 1 : 0;
   const int there = is_down(*route.opposite) ? 1 : 0;
   return route.negative ? there - here : here - there;

@@ -48,6 +48,7 @@ class Outlets {
     std::optional<std::uint16_t> opposite;  ///< of a direction: the target at the other end of its axis
     bool negative = false;                  ///< up and left
     bool shared = false;                    ///< another target of the port comes out at the same code
+    double from = 0, to_end = 1;            ///< where 0 and 1 of it come out, in parts of the range
   };
 
   struct Outgoing {

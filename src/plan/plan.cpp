@@ -35,6 +35,7 @@ std::optional<TargetIndex> Plan::target(int number, std::string_view name) const
 std::span<const std::string> Plan::seats() const noexcept { return data_->seats; }
 const std::optional<GameArea>& Plan::area() const noexcept { return data_->area; }
 std::string_view Plan::screen() const noexcept { return data_->screen; }
+PixelSize Plan::screen_size() const noexcept { return data_->screen_size; }
 Duration Plan::frame() const noexcept { return data_->frame; }
 std::size_t Plan::state_size() const noexcept { return data_->state_size; }
 std::string Plan::listing() const { return data_->listing; }

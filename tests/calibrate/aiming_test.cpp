@@ -1,0 +1,267 @@
+// A person fits guns: patiently, with the slips of hands, and with another gun in the room.
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <random>
+
+#include "omnipar/omnipar.hpp"
+#include "omnipar/sheets.hpp"
+
+using namespace omnipar;
+using Kind = AimingEvent::Kind;
+using Why = AimingRefusal;
+
+namespace {
+
+/// Two guns of one model in front of a screen; each says where it points 125 times a second, like a real one only when
+/// that has changed.
+class Shooter {
+ public:
+  explicit Shooter(AimingOptions options = {}, bool two = true) : guide{with_screen(std::move(options))} {
+    for (int gun = 0; gun < (two ? 2 : 1); ++gun) guide.meet(gun, name(gun), attachment());
+    guide.advance(now);
+  }
+
+  static std::string name(int gun) { return gun == 0 ? "Left Gun" : "Right Gun"; }
+  static Attachment attachment() {
+    Attachment unit;
+    for (const auto& [number, axis] : {std::pair{0, Axis::x}, std::pair{1, Axis::y}})
+      unit.controls.push_back({absolute(static_cast<std::uint16_t>(number)), Reading::pointer, "gun", axis, 0, 65535, 0});
+    unit.controls.push_back({key(0x110), Reading::button, "trigger"});
+    unit.controls.push_back({key(0x112), Reading::button, "off-screen"});
+    return unit;
+  }
+
+  /// The hand points there for so long.
+  void aim(AreaPoint at, int ms = 400, int gun = 0) {
+    std::normal_distribution<double> shake{0, noise};
+    for (int i = 0; i < ms; i += 8) {
+      now += Duration{8'000};
+      const std::int32_t x = raw(0.1 + 0.8 * (at.x + shake(dice))), y = raw(0.05 + 0.85 * (at.y + shake(dice)));
+      if (!silent) say({{absolute(0), x}, {absolute(1), y}}, gun);
+    }
+  }
+  void go(AreaPoint from, AreaPoint to, int ms, int gun = 0) {
+    for (int i = 0; i < ms; i += 8) {
+      const double part = double(i) / ms;
+      aim({from.x + (to.x - from.x) * part, from.y + (to.y - from.y) * part}, 8, gun);
+    }
+  }
+  void pull(int gun = 0, int held_ms = 80) {
+    say({{key(0x110), 1}}, gun);
+    now += Duration{held_ms * 1000};
+    guide.advance(now);
+    say({{key(0x110), 0}}, gun);
+    now += Duration{320'000};
+    guide.advance(now);
+  }
+  void shoot(AreaPoint at, int gun = 0) {
+    aim(at, 400, gun);
+    pull(gun);
+  }
+  /// At what is asked for, this far beside it.
+  void shoot_target(double off_x = 0, double off_y = 0) {
+    const AreaPoint at = guide.target().value();
+    shoot({at.x + off_x, at.y + off_y});
+  }
+  void test() {
+    shoot({0.5, 0.5});
+    const AreaPoint corners[] = {{0.02, 0.02}, {0.98, 0.02}, {0.98, 0.98}, {0.02, 0.98}, {0.02, 0.02}};
+    for (int i = 0; i < 4; ++i) go(corners[i], corners[i + 1], 600);
+    pull();
+  }
+
+  /// What was said since: refusals by their names, shots as '.', other things as letters.
+  std::string story() {
+    std::string all;
+    while (const auto event = guide.next_event()) {
+      const std::string text = to_text(*event, guide);
+      if (event->kind == Kind::refuses || event->kind == Kind::asks) CHECK_FALSE(text.empty());
+      CHECK(text.find("{}") == std::string::npos);
+      if (event->kind == Kind::refuses) all += " refuses" + std::to_string(static_cast<int>(event->why));
+      if (event->kind == Kind::takes) all += event->notes.empty() ? "." : ",";
+      if (event->kind == Kind::tested) all += "T";
+      if (event->kind == Kind::fits) all += "F";
+      if (event->kind == Kind::ends) all += "E";
+    }
+    return all;
+  }
+  static std::string refused(Why why) { return " refuses" + std::to_string(static_cast<int>(why)); }
+
+  void say(const std::vector<Change>& changes, int gun = 0) { guide.hear(gun, {now, changes}); }
+
+  Aiming guide;
+  Time now = at_us(1'000'000);
+  std::mt19937 dice{12};
+  double noise = 0.003;
+  bool silent = false;
+
+ private:
+  static AimingOptions with_screen(AimingOptions options) {
+    options.screen = {"booth", 1920, 1080};
+    return options;
+  }
+  static std::int32_t raw(double part) { return static_cast<std::int32_t>(std::lround(part * 65535)); }
+};
+
+AimingOptions without_test(int shots = 5) {
+  AimingOptions options;
+  options.shots = shots;
+  options.test = false;
+  options.unit = "Left Gun";
+  return options;
+}
+
+}  // namespace
+
+TEST_CASE("a gun is fitted by its trigger alone, and lands where it is aimed", "[gun]") {
+  Shooter shooter;
+  CHECK(shooter.guide.step() == AimingStep::who);
+  shooter.shoot({0.5, 0.5});  // this one
+  CHECK(shooter.guide.unit() == "Left Gun");
+  shooter.test();
+  CHECK(shooter.story() == "T");
+  for (int i = 1; i <= 5; ++i) {
+    CHECK(shooter.guide.step() == AimingStep::shot);
+    CHECK(shooter.guide.number() == i);
+    shooter.shoot_target();
+  }
+  CHECK(shooter.story() == ".....F");
+  CHECK(shooter.guide.step() == AimingStep::done);
+  shooter.aim({0.25, 0.75}, 8);
+  CHECK(std::hypot(shooter.guide.pointed()->x - 0.25, shooter.guide.pointed()->y - 0.75) < 0.02);
+  shooter.pull();
+  CHECK(shooter.story() == "E");
+  CHECK(shooter.guide.kept());
+  const AimCalibration aim = shooter.guide.found().aims.at(0);
+  CHECK(aim.screen == "booth");
+  CHECK(aim.shots == 5);
+  for (const AreaPoint at : {AreaPoint{0, 0}, AreaPoint{1, 0.5}, AreaPoint{0.3, 1}}) {
+    const auto to = aimed(aim, {65535 * (0.1 + 0.8 * at.x), 65535 * (0.05 + 0.85 * at.y)});
+    CHECK(std::hypot(to->x - at.x, (to->y - at.y) * 0.5625) < 0.005);
+  }
+  Calibration kept{"Left Gun", {}, {}};
+  kept = merged(kept, shooter.guide.found());
+  kept = merged(kept, shooter.guide.found());  // once more: in the place of the old one
+  CHECK(kept.aims.size() == 1);
+  const Sheets again = read_sheets("t.toml", to_toml(kept));
+  REQUIRE(again.problems.empty());
+  CHECK(again.rig.calibrations.at(0) == kept);
+}
+
+TEST_CASE("what goes wrong is said by its name, and only that is done again", "[gun]") {
+  Shooter shooter{without_test()};
+  CHECK(shooter.story().empty());
+  shooter.shoot_target();
+  shooter.shoot({0.9, 0.9}, 1);  // the other gun
+  CHECK(shooter.story() == "." + Shooter::refused(Why::other_gun));
+  CHECK(shooter.guide.number() == 2);
+  shooter.say({{key(0x112), 1}});  // it does not see the screen
+  shooter.shoot_target();
+  shooter.say({{key(0x112), 0}});
+  CHECK(shooter.story() == Shooter::refused(Why::missed));
+  CHECK(shooter.guide.number() == 2);
+  shooter.shoot_target();
+  shooter.shoot({0.1, 0.1});  // the same place as the one before
+  shooter.shoot_target();
+  shooter.shoot_target();
+  CHECK(shooter.story() == "...." + Shooter::refused(Why::equal));
+  CHECK(shooter.guide.number() == 3);  // the later of the two
+  shooter.shoot_target();
+  CHECK(shooter.story() == ".F");
+  shooter.pull(0, 1200);  // held: from the first shot
+  CHECK(shooter.guide.number() == 1);
+  CHECK_FALSE(shooter.guide.over());
+}
+
+TEST_CASE("a bad shot of nine is asked for again, of five a sixth one tells", "[gun]") {
+  Shooter nine{without_test(9)};
+  for (int i = 0; i < 9; ++i) nine.shoot_target(i == 4 ? 0.05 : 0, 0);
+  CHECK(nine.story() == "........." + Shooter::refused(Why::bad_shot));
+  CHECK(nine.guide.number() == 5);
+  nine.shoot_target();
+  CHECK(nine.story() == ".F");
+  Shooter five{without_test()};
+  for (int i = 0; i < 5; ++i) five.shoot_target(0, i == 2 ? 0.09 : 0);
+  CHECK(five.story() == "....." + Shooter::refused(Why::doubtful));
+  CHECK(five.guide.number() == 6);
+  five.shoot_target();
+  CHECK(five.story() == "." + Shooter::refused(Why::bad_shot));
+  CHECK(five.guide.number() == 3);
+  five.shoot_target();
+  CHECK(five.story() == ".F");
+}
+
+TEST_CASE("a gun that is silent is refused, and one that hardly speaks is told", "[gun]") {
+  Shooter silent{without_test()};
+  silent.silent = true;
+  silent.shoot({0.5, 0.5});
+  CHECK(silent.story() == Shooter::refused(Why::silent));
+  CHECK(silent.guide.number() == 1);
+  silent.silent = false;
+  silent.aim(silent.guide.target().value(), 64);  // eight reports are all that there are
+  silent.pull();
+  CHECK(silent.story() == ",");
+}
+
+TEST_CASE("a positional gun is swept, one axis at a time; a wobble and the same axis twice are refused", "[gun]") {
+  AimingOptions options = without_test();
+  options.sweeps = true;
+  Shooter shooter{options};
+  shooter.noise = 0.001;
+  shooter.go({0, 0.1}, {1, 0.9}, 1000);  // both at once
+  shooter.pull();
+  CHECK(shooter.story() == Shooter::refused(Why::wobble));
+  shooter.pull();
+  CHECK(shooter.story() == Shooter::refused(Why::not_swept));
+  shooter.go({0, 0.5}, {1, 0.5}, 1000);
+  shooter.pull();
+  CHECK(shooter.guide.step() == AimingStep::down);
+  shooter.go({0, 0.5}, {1, 0.5}, 1000);
+  shooter.pull();
+  CHECK(shooter.story() == Shooter::refused(Why::same_axis));
+  shooter.go({0.5, 0}, {0.5, 1}, 1000);
+  shooter.pull();
+  CHECK(shooter.story() == "F");
+  shooter.pull();
+  REQUIRE(shooter.guide.kept());
+  const AimCalibration aim = shooter.guide.found().aims.at(0);
+  const auto middle = aimed(aim, {65535 * 0.5, 65535 * 0.475});
+  CHECK(std::hypot(middle->x - 0.5, middle->y - 0.5) < 0.02);
+  CHECK(aim.shots == 0);
+}
+
+TEST_CASE("whatever is chosen, comes or goes, in whatever order: the guide ends, or asks on", "[gun]") {
+  std::mt19937 dice{99};
+  for (int story = 0; story < 300; ++story) {
+    Shooter shooter{story % 3 == 0 ? AimingOptions{} : without_test(story % 2 == 0 ? 5 : 2), story % 5 != 0};
+    std::uniform_real_distribution<double> any;
+    for (int act = 0; act < 40 && !shooter.guide.over(); ++act) {
+      switch (dice() % 8) {
+        case 0:
+          shooter.guide.choose(static_cast<AimingChoice>(dice() % 4));
+          break;
+        case 1:
+          shooter.guide.lose(static_cast<int>(dice() % 2));
+          break;
+        case 2:
+          shooter.guide.meet(0, "Left Gun", Shooter::attachment());
+          break;
+        case 3:
+          shooter.pull(static_cast<int>(dice() % 2), dice() % 4 == 0 ? 1100 : 60);
+          break;
+        case 4:
+          shooter.guide.advance(shooter.now += Duration{static_cast<std::int64_t>(dice() % 2'000'000)});
+          break;
+        default:
+          if (const auto target = shooter.guide.target(); target && dice() % 4 != 0)
+            shooter.shoot(*target, 0);
+          else
+            shooter.shoot({any(dice), any(dice)}, static_cast<int>(dice() % 2));
+      }
+      shooter.story();
+      if (const auto due = shooter.guide.next_due()) CHECK(*due >= at_us(0));
+    }
+    if (shooter.guide.kept()) CHECK(shooter.guide.found().aims.size() == 1);
+  }
+}
