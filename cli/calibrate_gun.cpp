@@ -218,7 +218,7 @@ class GunCalibration {
         print(fmt::format("  shot {}, {:<12} lands {:+.0f} {:+.0f} pixels beside it", i + 1,
                           fmt::format("{:.0f} % {:.0f} %", 100 * targets[i].x, 100 * targets[i].y), x, y));
     }
-    const AimMistake mistake = mistake_of(targets, landed, size, area_);
+    const AimMistake mistake = mistake_of(targets, landed, size, area_, plan_->area().value_or(GameArea{}));
     const std::string words = cure(mistake);
     if (words_.json)
       print_json({{"unit", run.guide().unit()}, {"beside_pixels", shots}, {"words", words}}, 2);
@@ -263,6 +263,9 @@ class GunCalibration {
             "The game fills the whole screen, but it is taken to be boxed: shots land too far from the middle. Take "
             "'area' out of {}, or set the gun itself to the whole screen.",
             words_.check);
+      case AimMistake::wrong_area:
+        return fmt::format("The game is \"{0}\", but it is taken to be elsewhere on the screen. Write area = \"{0}\" into {1}.",
+                           area, words_.check);
       case AimMistake::beside:
         return "All shots are off by the same way: the gun has moved, or sits anew. Fit it again: omnipar calibrate gun";
       case AimMistake::x_reversed:

@@ -311,6 +311,7 @@ void add_profile(CLI::App& app, int& status) {
     CLI::App* verb = command->add_subcommand(name, about);
     if (named) verb->add_option("PROFILE", words->sources.profile, "a profile's name, or its file")->required();
     add_data_option(*verb, words->sources);
+    add_rig_option(*verb, words->sources);
     verb->add_flag("--json", words->json, "print JSON");
     verb->footer(
         fmt::format("Example:\n  {}\nExit status: 0 good, 2 bad input, 3 the file cannot be written.", example));
@@ -340,7 +341,6 @@ void add_profile(CLI::App& app, int& status) {
   copy_verb->add_option("--to-port", words->to_port, "the port that gets its bindings, 2 if left out")
       ->check(CLI::Range(1, 99));
   copy_verb->add_flag("--like", words->like, "the port follows the other one from now on, by a line 'like'");
-  add_rig_option(*copy_verb, words->sources);
   add_host_option(*copy_verb, words->sources);
   copy_verb->add_option("--as", words->as, "copy the whole profile, under this name");
   add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");

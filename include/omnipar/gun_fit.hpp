@@ -78,13 +78,15 @@ enum class AimMistake : std::uint8_t {
   none,              ///< they land where they were aimed, within 2 % of the width
   area_is_missing,   ///< as if the game filled the whole screen: its area is not told
   area_is_too_much,  ///< as if the game were boxed, and it fills the screen
+  wrong_area,        ///< as if the game were elsewhere on the screen than it is
   beside,            ///< all are off by the same way
   x_reversed,
   y_reversed,
   other,
 };
-/// At least two shots, which differ both ways. `area` is where the game really is.
+/// At least two shots, which differ both ways: where they were aimed, and where the game shows them. `really` is where
+/// the game is, `taken` where it is taken to be.
 [[nodiscard]] AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<AreaPoint>& landed,
-                                    PixelSize screen, const GameArea& area) noexcept;
+                                    PixelSize screen, const GameArea& really, const GameArea& taken) noexcept;
 
 }  // namespace omnipar

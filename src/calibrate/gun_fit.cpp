@@ -444,7 +444,7 @@ GunRange range_of(const AimCalibration& aim, PixelSize screen, const GameArea& a
 }
 
 AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<AreaPoint>& landed, PixelSize screen,
-                      const GameArea& area) noexcept {
+                      const GameArea& really, const GameArea& taken) noexcept {
   constexpr double near = 0.02;
   const double tall = screen.height / screen.width;
   const std::size_t count = std::min(aimed_at.size(), landed.size());
@@ -455,13 +455,12 @@ AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<
     }
     return count > 0;
   };
-  const AreaBox seen = seen_part(area);
   if (all_fit([](AreaPoint p) { return p; })) return AimMistake::none;
-  // The whole screen's places are taken for the area's, so a shot lands nearer to the middle of it; or the reverse.
-  if (all_fit([&](AreaPoint p) { return AreaPoint{seen.left + p.x * seen.width, seen.top + p.y * seen.height}; }))
-    return AimMistake::area_is_missing;
-  if (all_fit([&](AreaPoint p) { return AreaPoint{(p.x - seen.left) / seen.width, (p.y - seen.top) / seen.height}; }))
-    return AimMistake::area_is_too_much;
+  // The place of the game that is hit is by where it is taken to be, and is shown by where it is.
+  if (really != taken && all_fit([&](AreaPoint p) { return to_screen(really, to_area(taken, p)); })) {
+    if (taken == GameArea{}) return AimMistake::area_is_missing;
+    return really == GameArea{} ? AimMistake::area_is_too_much : AimMistake::wrong_area;
+  }
   AreaPoint way;
   for (std::size_t i = 0; i < count; ++i) {
     way.x += (landed[i].x - aimed_at[i].x) / static_cast<double>(count);

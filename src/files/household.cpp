@@ -121,6 +121,10 @@ FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files) {
     else
       take_file(door, path, found);
   }
+  // What is wrong with the rig is said by whoever needs it.
+  const std::string rig = rig_path(door, files);
+  if (const auto text = rig.empty() ? tl::expected<std::string, Diagnostic>{} : read_text(door, rig); text)
+    found.catalogue.screens = read_sheets(rig, *text).rig.screens;
   return found;
 }
 
@@ -264,8 +268,6 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
   FoundSheets found = find_sheets(door, files);
   FoundProfile given;
   given.catalogue = std::move(found.catalogue);
-  const auto rig = find_rig(door, files);  // what is wrong with it is said by whoever needs it
-  if (rig) given.catalogue.screens = rig->rig.screens;
   given.elsewhere = std::move(found.problems);
   const std::string path = profile_path(door, word);
   const bool named = is_file(word);

@@ -260,14 +260,19 @@ TEST_CASE("a gun that is set to the game, or a game that is not told its area, i
   aim.corners = {{{9000, 9000}, {50000, 9000}, {50000, 50000}, {9000, 50000}}};
   CHECK(range_of(aim, screen, area) == GunRange::other);
   const std::vector<AreaPoint> at{{0.2, 0.2}, {0.8, 0.3}, {0.5, 0.9}};
-  const auto mistake = [&](auto&& landed) {
+  const auto mistake = [&](auto&& landed, const GameArea& really = {}, const GameArea& taken = {}) {
     std::vector<AreaPoint> all;
     for (const AreaPoint p : at) all.push_back(landed(p));
-    return mistake_of(at, all, screen, area);
+    return mistake_of(at, all, screen, really, taken);
   };
-  CHECK(mistake([](AreaPoint p) { return p; }) == AimMistake::none);
-  CHECK(mistake([](AreaPoint p) { return AreaPoint{0.125 + 0.75 * p.x, p.y}; }) == AimMistake::area_is_missing);
-  CHECK(mistake([](AreaPoint p) { return AreaPoint{(p.x - 0.125) / 0.75, p.y}; }) == AimMistake::area_is_too_much);
+  const auto nearer = [](AreaPoint p) { return AreaPoint{0.125 + 0.75 * p.x, p.y}; };
+  const auto farther = [](AreaPoint p) { return AreaPoint{(p.x - 0.125) / 0.75, p.y}; };
+  CHECK(mistake([](AreaPoint p) { return p; }, area, {}) == AimMistake::none);
+  CHECK(mistake(nearer, area, {}) == AimMistake::area_is_missing);
+  CHECK(mistake(farther, {}, area) == AimMistake::area_is_too_much);
+  CHECK(mistake(nearer, {}, {}) == AimMistake::other);
+  const GameArea left = area_on(screen, area_words("within 0% 0% 50% 100%").value());
+  CHECK(mistake([&](AreaPoint p) { return to_screen(area, to_area(left, p)); }, area, left) == AimMistake::wrong_area);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{p.x + 0.05, p.y - 0.04}; }) == AimMistake::beside);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{p.x, 1 - p.y}; }) == AimMistake::y_reversed);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{1 - p.x, p.y}; }) == AimMistake::x_reversed);
