@@ -1,0 +1,158 @@
+// The shooting booth on a real kernel: two guns of one model without serial numbers are fitted, play a boxed game with
+// artwork around it, are unplugged and come back in another order; and a game's own shots are given exactly.
+#include <catch2/catch.hpp>
+
+#include <array>
+#include <cmath>
+#include <csignal>
+#include <cstdlib>
+#include <fstream>
+#include <utility>
+
+#include "hid/descriptors.hpp"
+#include "made_units.hpp"
+
+using namespace omnipar::test;
+
+namespace {
+
+/// Four buttons and a place of 16 bits each way, as a joystick; what it says where it is aimed is a part of its range.
+class BoothGun : public GadgetUnit {
+ public:
+  BoothGun(const std::string& id, double left, double top, double width, double height)
+      : GadgetUnit(id, "Rook Booth Gun", "", 0x000d,
+                   {application(0x04) + buttons(1, 4, 4) +
+                    Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10, 0x95,
+                          0x02, 0x81, 0x02} +
+                    end_collection},
+                   5),
+        left_(left),
+        top_(top),
+        width_(width),
+        height_(height) {}
+
+  /// At a place of the screen.
+  void point(double x, double y, std::uint8_t pressed = 0) const {
+    const auto raw = [](double part) { return static_cast<unsigned>(std::lround(part * 65535)); };
+    const unsigned across = raw(left_ + x * width_), down = raw(top_ + y * height_);
+    const auto low = [](unsigned value) { return static_cast<std::uint8_t>(value); };
+    send_bytes(0, {pressed, low(across), low(across >> 8), low(down), low(down >> 8)});
+  }
+  void shoot(double x, double y) const {
+    for (int i = 0; i < 40; ++i) {  // a hand is never quite still
+      point(x + 0.0004 * (i % 5 - 2), y + 0.0004 * (i % 3 - 1));
+      sleep_ms(8);
+    }
+    point(x, y, 1);
+    sleep_ms(60);
+    point(x, y);
+    sleep_ms(400);
+  }
+
+ private:
+  double left_, top_, width_, height_;
+};
+
+constexpr const char* sights[] = {"Omnipar port 1 pointer", "Omnipar port 2 pointer"};
+
+/// Where a screen's place is in a game of 4:3 within 10% 5% 90% 95% of a screen of 16:9.
+double across(double x) { return (x - 0.5) / (0.9 * 4 / 3 * 9 / 16) + 0.5; }
+double down(double y) { return (y - 0.05) / 0.9; }
+
+void expect_at(const NodeReader& game, double x, double y) {
+  constexpr double near = 0.005 * 65535;
+  CHECK(std::abs(game.value(EV_ABS, ABS_X) - across(x) * 65535) < near);
+  CHECK(std::abs(game.value(EV_ABS, ABS_Y) - down(y) * 65535) < near * 4 / 3);
+}
+
+void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
+  Program guide{from_home("booth", "calibrate gun --no-test --seat " + seat)};
+  REQUIRE(guide.wait_for(other == nullptr ? "Shot 1 of 5" : "Fire the one that is to be fitted"));
+  sleep_ms(300);
+  if (other != nullptr) gun.shoot(0.5, 0.5);
+  int shot = 0;
+  for (const auto& [x, y] :
+       {std::pair{0.5, 0.35}, std::pair{0.1, 0.1}, std::pair{0.9, 0.1}, std::pair{0.9, 0.9}, std::pair{0.1, 0.9}}) {
+    REQUIRE(guide.wait_for("Shot " + std::to_string(++shot) + " of 5"));
+    if (shot == 3 && other != nullptr) {
+      other->shoot(0.5, 0.5);
+      CHECK(guide.wait_for("This shot does not count"));
+    }
+    gun.shoot(x, y);
+  }
+  REQUIRE(guide.wait_for("Pull the trigger to keep this"));
+  gun.shoot(0.5, 0.5);
+  CHECK(guide.wait_for_end() == 0);
+  INFO(guide.output());
+  CHECK(guide.output().find("Kept in /tmp/booth/.config/omnipar/calibrations/rook-booth-gun") != std::string::npos);
+}
+
+void write_profile(const std::string& more) {
+  std::ofstream{"/tmp/booth/booth.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"booth\"\nsystem = \"gun-booth\"\n"
+                                            "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
+                                            "[port.1]\nseat = \"left\"\n"
+                                         << more << "[port.2]\nseat = \"right\"\n";
+}
+
+}  // namespace
+
+TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchanged", "[units]") {
+  BoothGun left{"left", 0.1, 0.05, 0.8, 0.85}, right{"right", 0.02, 0.1, 0.9, 0.8};
+  left.plug_into(0);
+  right.plug_into(1);
+  REQUIRE(wait_for_nodes("Rook Booth Gun", 2));
+  {
+    Program screen{from_home("booth", "calibrate screen wide --size 1920x1080")};
+    REQUIRE(screen.wait_for_end() == 0);
+  }
+  fit(left, &right, "left");
+  fit(right, &left, "right");
+  write_profile("game-shots = [[0.125, 0.25], [0.875, 0.75]]\nbind = { aim-game-shots = \"coin\" }\n");
+  for (const bool exchanged : {false, true}) {
+    CAPTURE(exchanged);
+    if (exchanged) {  // out, and in again, the other one first
+      left.pull_out();
+      right.pull_out();
+      REQUIRE(wait_for_nodes("Rook Booth Gun", 0));
+      right.plug_into(1);
+      REQUIRE(wait_for_nodes("Rook Booth Gun", 1));
+      left.plug_into(0);
+      REQUIRE(wait_for_nodes("Rook Booth Gun", 2));
+    }
+    Program play{from_home("booth", "play /tmp/booth/booth.toml")};
+    REQUIRE(wait_for_nodes(sights[1], 1));
+    NodeReader one{node_of(sights[0])}, two{node_of(sights[1])};
+    sleep_ms(500);
+    for (const auto& [x, y] : {std::pair{0.6, 0.4}, std::pair{0.2, 0.1}, std::pair{0.8, 0.9}}) {
+      CAPTURE(x, y);
+      left.point(x, y, 1);
+      right.point(1 - x, y, 1);
+      REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 1));
+      REQUIRE(two.wait_for(EV_KEY, BTN_LEFT, 1));
+      expect_at(one, x, y);
+      expect_at(two, 1 - x, y);
+      left.point(x, y);
+      right.point(1 - x, y);
+      REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 0));
+      REQUIRE(two.wait_for(EV_KEY, BTN_LEFT, 0));
+      one.forget_events();
+      two.forget_events();
+    }
+    // what the game asks for is given exactly, wherever the hand is
+    left.point(0.3, 0.3, 8);
+    sleep_ms(100);
+    left.point(0.3, 0.3);
+    for (const auto& [x, y] : {std::pair{8192, 16384}, std::pair{57343, 49151}}) {
+      sleep_ms(100);
+      left.point(0.31, 0.29, 1);
+      CHECK(one.wait_for(EV_ABS, ABS_X, x));
+      CHECK(one.wait_for(EV_ABS, ABS_Y, y));
+      left.point(0.32, 0.28);
+      REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 0));
+      one.forget_events();
+    }
+    play.signal(SIGTERM);
+    CHECK(play.wait_for_end() == 0);
+  }
+  CHECK(all_is_gone());
+}
