@@ -120,12 +120,14 @@ void add_calibrate_gun(CLI::App& command, const std::shared_ptr<CalibrateWords>&
   add_host_option(*gun, words->sources);
   gun->add_option("--screen", words->screen, "the screen of the rig that is shot at; the only one, if left out");
   gun->add_option("--shots", words->shots, "2, 3, 4, 5 or 9; 5 if left out")->check(CLI::IsMember({2, 3, 4, 5, 9}));
-  gun->add_option("--area", words->area, "spread the targets over the game, such as \"4:3\"; over all of it, if left out");
+  gun->add_option("--area", words->area,
+                  "spread the targets over the game, such as \"4:3\"; over all of it, if left out");
   gun->add_flag("--page", words->page, "serve a page that draws the targets, for a browser on this computer");
   gun->add_option("--port", words->port, "of the page; any, if left out")->check(number_between(0, 65'535));
   gun->add_flag("--no-test", words->no_test, "without the pointing test before it");
   gun->add_flag("--sweep", words->sweep, "a positional gun: sweep it, one axis at a time, instead of shooting");
-  gun->add_option("--check", words->check, "keep nothing: say where the shots land in this profile, and what would help");
+  gun->add_option("--check", words->check,
+                  "keep nothing: say where the shots land in this profile, and what would help");
   gun->add_option("--seat", words->seat, "a gun that is not in the rig comes into it, at this seat");
   gun->add_option("--picture", words->picture, "draw what is left at each target into this file: .svg or .png");
   gun->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
@@ -164,10 +166,10 @@ void add_calibrate_screen(CLI::App& command, const std::shared_ptr<CalibrateWord
 }  // namespace
 
 void add_calibrate(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand(
-      "calibrate",
-      "Measure a unit: how its sticks, triggers and wheels move, where its gun points, and which of its controls do not "
-      "go together; and describe screens");
+  CLI::App* command = app.add_subcommand("calibrate",
+                                         "Measure a unit: how its sticks, triggers and wheels move, where its gun "
+                                         "points, and which of its controls do not "
+                                         "go together; and describe screens");
   const auto words = std::make_shared<CalibrateWords>();
   CLI::App* verb = command->add_subcommand(
       "combinations", "find what a keyboard or encoder blocks or ghosts, by pressing; kept in a file of the unit");

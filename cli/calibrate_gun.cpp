@@ -163,18 +163,19 @@ class GunCalibration {
   void show(const GunRun& run, const AimCalibration& aim, const std::string& path) const {
     const GunFit& fit = *run.guide().fit();
     if (words_.json) {
-      nlohmann::ordered_json all{{"file", path}, {"unit", run.guide().unit()}, {"screen", screen_.name},
-                                 {"model", word_of(aim.model)}, {"shots", aim.shots}};
+      nlohmann::ordered_json all{{"file", path},
+                                 {"unit", run.guide().unit()},
+                                 {"screen", screen_.name},
+                                 {"model", word_of(aim.model)},
+                                 {"shots", aim.shots}};
       const double width = seen_size(screen_).width;
-      if (fit.error_known) {
-        all["residual_pixels"] = aim.residual * width;
-        all["bound_pixels"] = aim.bound * width;
-      }
+      if (!fit.error_known) return print_json(all, 2);
+      all["residual_pixels"] = aim.residual * width;
+      all["bound_pixels"] = aim.bound * width;
       auto off = nlohmann::ordered_json::array();
       for (const AreaPoint& one : fit.off) off.push_back({one.x * width, one.y * width});
       all["off_pixels"] = off;
-      print_json(all, 2);
-      return;
+      return print_json(all, 2);
     }
     for (const std::string& line : fit_words(fit, screen_, seen_part(area_))) print("  " + line);
     const double width = seen_size(screen_).width;
@@ -196,7 +197,8 @@ class GunCalibration {
     return draw_picture(words_.picture, "nothing was shot that could be drawn",
                         [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
                           if (run.guide().shots().empty()) return "";
-                          return pictures.gun(name, run.guide().shots(), *run.guide().fit(), seen_size(screen_), format);
+                          return pictures.gun(name, run.guide().shots(), *run.guide().fit(), seen_size(screen_),
+                                              format);
                         });
   }
 
@@ -264,10 +266,12 @@ class GunCalibration {
             "'area' out of {}, or set the gun itself to the whole screen.",
             words_.check);
       case AimMistake::wrong_area:
-        return fmt::format("The game is \"{0}\", but it is taken to be elsewhere on the screen. Write area = \"{0}\" into {1}.",
-                           area, words_.check);
+        return fmt::format(
+            "The game is \"{0}\", but it is taken to be elsewhere on the screen. Write area = \"{0}\" into {1}.", area,
+            words_.check);
       case AimMistake::beside:
-        return "All shots are off by the same way: the gun has moved, or sits anew. Fit it again: omnipar calibrate gun";
+        return "All shots are off by the same way: the gun or the screen has moved. Fit it again: omnipar calibrate "
+               "gun";
       case AimMistake::x_reversed:
         return fmt::format("Left and right are exchanged: write invert-x = true behind the gun in {}.", words_.check);
       case AimMistake::y_reversed:

@@ -48,8 +48,9 @@ std::string screen_words(const Screen& screen) {
   const PixelSize size = seen_size(screen);
   std::string words = fmt::format("{}: {:g} x {:g} pixels", screen.name, size.width, size.height);
   if (screen.turned != QuarterTurn::none)
-    words += fmt::format(" as it hangs, its own upper edge {}",
-                         screen.turned == QuarterTurn::upside_down ? "below" : "to the " + std::string{word_of(screen.turned)});
+    words += fmt::format(" as it hangs, its own upper edge {}", screen.turned == QuarterTurn::upside_down
+                                                                    ? "below"
+                                                                    : "to the " + std::string{word_of(screen.turned)});
   words += fmt::format(", at {}, {} of the desktop", screen.left, screen.top);
   if (screen.scale != 1) words += fmt::format(", {:g} pixels for a unit of it", screen.scale);
   return words;
@@ -124,7 +125,7 @@ class ScreenCalibration {
       return text::clear_value({path, old}, keys(path, old));
     });
     if (status != good) return status;
-    talk(fmt::format("\"{}\" is no longer in the rig.", printable(words_.unit)));
+    talk(fmt::format("\"{}\" was taken out of the rig.", printable(words_.unit)));
     return good;
   }
 
@@ -179,9 +180,13 @@ class ScreenCalibration {
     for (const Screen& screen : shown) {
       const PixelSize size = seen_size(screen);
       const AreaBox seen = seen_part(area_on(size, *words));
-      nlohmann::ordered_json one{{"name", screen.name}, {"size", {size.width, size.height}}, {"area", to_text(*words)},
-                                 {"rectangle", {seen.left * size.width, seen.top * size.height,
-                                                seen.width * size.width, seen.height * size.height}}};
+      const auto pixels = [](double value) { return std::round(100 * value) / 100; };
+      nlohmann::ordered_json one{{"name", screen.name},
+                                 {"size", {size.width, size.height}},
+                                 {"area", to_text(*words)},
+                                 {"rectangle",
+                                  {pixels(seen.left * size.width), pixels(seen.top * size.height),
+                                   pixels(seen.width * size.width), pixels(seen.height * size.height)}}};
       if (!words_.json) {
         print(screen_words(screen));
         print(fmt::format("  a game that is \"{}\": {}", to_text(*words), box_words(seen, size)));
@@ -196,8 +201,9 @@ class ScreenCalibration {
       all.push_back(one);
     }
     if (words_.json) print_json(all, 2);
-    talk(fmt::format("Next: screen = \"{}\" and area = \"{}\" in a profile; omnipar calibrate gun{}", shown.front().name,
-                     to_text(*words), words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig));
+    talk(fmt::format("Next: screen = \"{}\" and area = \"{}\" in a profile; omnipar calibrate gun{}",
+                     shown.front().name, to_text(*words),
+                     words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig));
     return good;
   }
 

@@ -76,7 +76,8 @@ void GunRun::told(const SessionEvent& event) {
                           std::holds_alternative<LostEvents>(event);
   if (is_trouble && watching_) note(to_text(event, session()));
   std::string unit, opener;
-  if (const auto* left = std::get_if<LeftToAnother>(&event)) std::tie(unit, opener) = std::tie(left->unit, left->opener);
+  if (const auto* left = std::get_if<LeftToAnother>(&event))
+    std::tie(unit, opener) = std::tie(left->unit, left->opener);
   if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
     std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
   if (unit.empty() || unit != guide_.unit()) return;
@@ -192,10 +193,8 @@ view::Page GunRun::page() const {
 }
 
 bool GunRun::press(char key) {
-  constexpr std::pair<char, AimingChoice> choices[] = {{'s', AimingChoice::skip},
-                                                       {'a', AimingChoice::again},
-                                                       {'k', AimingChoice::keep},
-                                                       {'q', AimingChoice::leave}};
+  constexpr std::pair<char, AimingChoice> choices[] = {
+      {'s', AimingChoice::skip}, {'a', AimingChoice::again}, {'k', AimingChoice::keep}, {'q', AimingChoice::leave}};
   return choose_by(key, choices, [this](AimingChoice choice) { guide_.choose(choice); });
 }
 

@@ -65,9 +65,14 @@ int show(const RigWords& words) {
     print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
                       unit.connection.empty() ? "" : "; " + unit.connection + " where it has both"));
   }
+  for (const Screen& screen : rig->screens)
+    if (!words.json)
+      print(fmt::format("{:<16}\"{}\", {} x {} pixels{}", "(screen)", printable(screen.name), screen.width,
+                        screen.height,
+                        screen.turned == QuarterTurn::none ? "" : fmt::format(", turned {}", word_of(screen.turned))));
   if (words.json) print_json(list, 2);
   if (rig->units.empty())
-    talk("The rig is empty. Next: omnipar rig rollcall seat-1 seat-2" +
+    talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" +
          (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig));
   return good;
 }

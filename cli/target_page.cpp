@@ -7,10 +7,11 @@
 namespace omnipar::cli {
 
 tl::expected<std::unique_ptr<TargetPage>, Diagnostic> TargetPage::open(int port) {
-  const auto offered = reinterpret_cast<decltype(&omnipar_target_server)>(
-      symbol_beside("libomnipar-page.so", "omnipar_target_server"));
+  const auto offered =
+      reinterpret_cast<decltype(&omnipar_target_server)>(symbol_beside("libomnipar-page.so", "omnipar_target_server"));
   if (offered == nullptr)
-    return tl::unexpected(Diagnostic{"no-page", Severity::error, "the library that serves the page cannot be loaded", "",
+    return tl::unexpected(Diagnostic{"no-page", Severity::error, "the library that serves the page cannot be loaded",
+                                     "",
                                      "install libomnipar-page.so with the program, and what it needs: libcpp-httplib; "
                                      "without --page the terminal names the targets"});
   const int its = offered()->start(port);

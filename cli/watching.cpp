@@ -238,7 +238,7 @@ nlohmann::ordered_json Watching::seen_json() const {
                          {"native", target.native.size() == 1 ? nlohmann::ordered_json(target.native[0])
                                                               : nlohmann::ordered_json(target.native)}});
       for (const inspect::SeenPoint& shot : target.shots)
-          targets.back()["shots"].push_back({{"x", shot.x}, {"y", shot.y}, {"on", shot.on}});
+        targets.back()["shots"].push_back({{"x", shot.x}, {"y", shot.y}, {"on", shot.on}});
     }
     ports.push_back({{"port", port.number}, {"seat", port.seat}, {"targets", targets}});
   }

@@ -230,7 +230,10 @@ void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, in
   for (std::size_t i = 0; i < gauge.shots.size(); ++i) {
     const Gauge::Shot& shot = gauge.shots[i];
     const bool is_last = i + 1 == gauge.shots.size();
-    canvas.put(x + 1 + at(shot.x, columns - 2), y + at(shot.y, rows), !shot.on ? "-" : is_last ? "X" : "x",
+    canvas.put(x + 1 + at(shot.x, columns - 2), y + at(shot.y, rows),
+               !shot.on  ? "-"
+               : is_last ? "X"
+                         : "x",
                is_last ? Look::odd : Look::plain);
   }
   if (!gauge.shown) return;

@@ -2,10 +2,9 @@
 // nothing, draws nothing and has no clock: it is told who is there, what they say and how late it is.
 //
 //   omnipar::Aiming aiming{options};
-//   aiming.meet(node, "Gun 1", attachment);           // as the unit declares it, not calibrated; two guns are met alike
-//   aiming.hear(node, report) … aiming.advance(now) …
-//   while (auto event = aiming.next_event()) show(to_text(*event, aiming));
-//   if (aiming.kept()) calibration = merged(calibration, aiming.found());
+//   aiming.meet(node, "Gun 1", attachment);           // as the unit declares it, not calibrated; two guns are met
+//   alike aiming.hear(node, report) … aiming.advance(now) … while (auto event = aiming.next_event())
+//   show(to_text(*event, aiming)); if (aiming.kept()) calibration = merged(calibration, aiming.found());
 //
 // All of it is answered by pulling the trigger:
 //
@@ -58,17 +57,17 @@ enum class AimingStep : std::uint8_t {
 
 enum class AimingRefusal : std::uint8_t {
   none,
-  silent,       ///< nothing is known of where it points
-  missed,       ///< it did not see the screen
-  other_gun,    ///< another one was fired: `unit`
-  bad_shot,     ///< the shot at `number` does not go with the others
-  doubtful,     ///< they do not go together, and it is not known which is bad: anew
-  equal,        ///< this one says the same as the one at another target
-  in_line,      ///< all are in one line: anew
-  no_sense,     ///< no view of a screen looks like this: anew
-  wobble,       ///< the other axis was moved, too
-  not_swept,    ///< it hardly moved
-  same_axis,    ///< up and down moved the axis that left and right had moved
+  silent,     ///< nothing is known of where it points
+  missed,     ///< it did not see the screen
+  other_gun,  ///< another one was fired: `unit`
+  bad_shot,   ///< the shot at `number` does not go with the others
+  doubtful,   ///< they do not go together, and it is not known which is bad: anew
+  equal,      ///< this one says the same as the one at another target
+  in_line,    ///< all are in one line: anew
+  no_sense,   ///< no view of a screen looks like this: anew
+  wobble,     ///< the other axis was moved, too
+  not_swept,  ///< it hardly moved
+  same_axis,  ///< up and down moved the axis that left and right had moved
 };
 
 struct AimingEvent {

@@ -230,7 +230,7 @@ class Aiming::Inside {
     constexpr double much = 0.01, hardly = 0.0005;
     const double jitter = std::max(x, y);
     notes_.push_back(fmt::format("held still, it jitters by {:.2f} % of its range{}", 100 * jitter,
-                                 jitter > much     ? ", which is much: look for bright lamps and reflections"
+                                 jitter > much     ? ", which is much: look for bright light and reflections"
                                  : jitter < hardly ? ", which is hardly anything"
                                                    : ""));
     ears.begin_test();
@@ -249,9 +249,8 @@ class Aiming::Inside {
     std::string missing;
     for (std::size_t c = 0; c < names.size(); ++c) {
       const double x = c == 0 || c == 3 ? low.x : high.x, y = c < 2 ? low.y : high.y;
-      const bool reached = std::ranges::any_of(ears.path(), [&](RawPoint p) {
-        return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y);
-      });
+      const bool reached = std::ranges::any_of(
+          ears.path(), [&](RawPoint p) { return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y); });
       if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
     }
     notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners that it did not reach: " + missing);
@@ -301,8 +300,8 @@ class Aiming::Inside {
     };
     const auto [left, right] = across.swapped ? ends(across.low.y, across.high.y, across.reversed)
                                               : ends(across.low.x, across.high.x, across.reversed);
-    const auto [top, bottom] = down.swapped ? ends(down.low.x, down.high.x, down.reversed)
-                                            : ends(down.low.y, down.high.y, down.reversed);
+    const auto [top, bottom] =
+        down.swapped ? ends(down.low.x, down.high.x, down.reversed) : ends(down.low.y, down.high.y, down.reversed);
     const auto corner = [&across](double side, double height) {
       return across.swapped ? RawPoint{height, side} : RawPoint{side, height};
     };
@@ -320,12 +319,12 @@ class Aiming::Inside {
     if (shot->missed) return again(AimingRefusal::missed);
     AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
     if (shot->reports < shot_reports)
-      taken.notes.push_back(fmt::format("only {} report{} said where it points: it speaks seldom, or only when it moves",
-                                        shot->reports, shot->reports == 1 ? "" : "s"));
-    else if (shot->taken > shot_time + Duration{50'000})
       taken.notes.push_back(
-          fmt::format("it took {} ms instead of {} for {} reports", shot->taken.count() / 1000,
-                      shot_time.count() / 1000, shot_reports));
+          fmt::format("only {} report{} said where it points: it speaks seldom, or only when it moves", shot->reports,
+                      shot->reports == 1 ? "" : "s"));
+    else if (shot->taken > shot_time + Duration{50'000})
+      taken.notes.push_back(fmt::format("it took {} ms instead of {} for {} reports", shot->taken.count() / 1000,
+                                        shot_time.count() / 1000, shot_reports));
     tell(std::move(taken));
     next_ < shots_.size() ? void(shots_[next_] = *shot) : shots_.push_back(*shot);
     if (shots_.size() < targets_.size()) return ask_shot(shots_.size());

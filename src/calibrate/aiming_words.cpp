@@ -132,9 +132,10 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, cons
   lines.push_back(fmt::format("At the targets {:.1f} pixels are left on average, {:.1f} at most (shot {}).",
                               fit.aim.residual * width, std::hypot(fit.off[worst].x, fit.off[worst].y) * width,
                               worst + 1));
-  lines.push_back(fmt::format("By the noise of the gun it is nowhere off by more than {:.1f} pixels ({:.2f} % of the "
-                              "width) in 95 of 100 fits.",
-                              fit.aim.bound * width, 100 * fit.aim.bound / within.width));
+  lines.push_back(
+      fmt::format("By the noise of the gun it is nowhere off by more than {:.1f} pixels ({:.2f} % of the "
+                  "width) in 95 of 100 fits.",
+                  fit.aim.bound * width, 100 * fit.aim.bound / within.width));
   return lines;
 }
 

@@ -283,7 +283,7 @@ void Seen::judge(const Wire& wire) {
     control.odd = Oddity::unknown;
   else if (heard.health.bounces(code))
     control.odd = Oddity::bounces;
-  else if (is_axis && heard.health.jitters(code))
+  else if (is_axis && wire.control.reading != Reading::pointer && heard.health.jitters(code))  // a gun always does
     control.odd = Oddity::jitters;
   else if (control.odd == Oddity::stuck || control.odd == Oddity::unknown)
     control.odd = Oddity::none;
@@ -374,7 +374,7 @@ bool Seen::look(const Reader& reader) {
     any = true;
   }
   moved_.clear();
-  std::vector<std::size_t> pulled;                             // ports
+  std::vector<std::size_t> pulled;                            // ports
   std::vector<std::pair<std::size_t, std::size_t>> pointers;  // that have changed
   for (const std::uint16_t changed : reader.changed()) {
     if (changed >= target_at_.size() || ports_.empty()) continue;

@@ -167,7 +167,8 @@ class Seen {
   void judge(const Wire& wire);
   void note_press(const Wire& wire, double before);
   void find_who_plays();
-  void note_shots(const std::vector<std::size_t>& pulled, const std::vector<std::pair<std::size_t, std::size_t>>& moved);
+  void note_shots(const std::vector<std::size_t>& pulled,
+                  const std::vector<std::pair<std::size_t, std::size_t>>& moved);
 
   const Catalogue& catalogue_;
   std::vector<SeenUnit> units_;

@@ -26,7 +26,8 @@ class Shooter {
   static Attachment attachment() {
     Attachment unit;
     for (const auto& [number, axis] : {std::pair{0, Axis::x}, std::pair{1, Axis::y}})
-      unit.controls.push_back({absolute(static_cast<std::uint16_t>(number)), Reading::pointer, "gun", axis, 0, 65535, 0});
+      unit.controls.push_back(
+          {absolute(static_cast<std::uint16_t>(number)), Reading::pointer, "gun", axis, 0, 65535, 0});
     unit.controls.push_back({key(0x110), Reading::button, "trigger"});
     unit.controls.push_back({key(0x112), Reading::button, "off-screen"});
     return unit;

@@ -22,8 +22,8 @@ class BoothGun : public GadgetUnit {
   BoothGun(const std::string& id, double left, double top, double width, double height)
       : GadgetUnit(id, "Rook Booth Gun", "", 0x000d,
                    {application(0x04) + buttons(1, 4, 4) +
-                    Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10, 0x95,
-                          0x02, 0x81, 0x02} +
+                    Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10,
+                          0x95, 0x02, 0x81, 0x02} +
                     end_collection},
                    5),
         left_(left),
@@ -88,10 +88,11 @@ void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
 }
 
 void write_profile(const std::string& more) {
-  std::ofstream{"/tmp/booth/booth.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"booth\"\nsystem = \"gun-booth\"\n"
-                                            "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
-                                            "[port.1]\nseat = \"left\"\n"
-                                         << more << "[port.2]\nseat = \"right\"\n";
+  std::ofstream{"/tmp/booth/booth.toml"}
+      << "omnipar = 1\nkind = \"profile\"\nname = \"booth\"\nsystem = \"gun-booth\"\n"
+         "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
+         "[port.1]\nseat = \"left\"\n"
+      << more << "[port.2]\nseat = \"right\"\n";
 }
 
 }  // namespace
