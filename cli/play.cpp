@@ -10,6 +10,7 @@
 #include "evening/evening.hpp"
 #include "evening/program.hpp"
 #include "files/write.hpp"
+#include "game_shots.hpp"
 #include "learn_words.hpp"
 #include "omnipar/calibrating.hpp"
 #include "omnipar/sheets.hpp"
@@ -25,7 +26,8 @@ struct PlayWords {
   std::string keep;
   std::string learn;     ///< --learn: the form of a unit that nobody knows
   std::string learn_as;  ///< and what its model is called
-  bool keeps = false;    ///< --keep is there
+  std::string game_shots;
+  bool keeps = false;  ///< --keep is there
   bool ranges_by_use = false;
   bool keep_ranges = false;
   bool with_virtual = false;
@@ -191,6 +193,18 @@ void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
                   unknown.front(), words.sources.profile, same_host(words.sources.host)));
 }
 
+/// What is said on the command line goes before the profile's own.
+Diagnostics with_game_shots(const PlayWords& words, FoundProfile& given) {
+  if (auto problem = add_game_shots(given.catalogue, words.game_shots, *given.profile)) return {std::move(*problem)};
+  auto plan = compile(given.catalogue, *given.profile);
+  if (!plan) return plan.error();
+  given.plan = std::move(*plan);
+  talk(
+      "When the game asks for its own shots: hold start for 1.5 s (or press what the profile binds); then each pull of "
+      "the trigger gives the next place exactly.");
+  return {};
+}
+
 int run(const PlayWords& words) {
   os::Door& door = os::real_door();
   // With a command, all that goes wrong on our side has one status, which other programs hardly use for their own.
@@ -207,10 +221,15 @@ int run(const PlayWords& words) {
   Sources sources = words.sources;
   if (!words.learn.empty())
     if (const int status = learn_first(words, sources); status != good) return ours(status);
-  const FoundProfile given = load(door, sources);
+  FoundProfile given = load(door, sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return ours(bad_input);
+  if (!words.game_shots.empty())
+    if (const Diagnostics problems = with_game_shots(words, given); !problems.empty()) {
+      tell(problems);
+      return ours(bad_input);
+    }
   if (const auto problem = keeps_badly(words, given.catalogue)) {
     tell({*problem});
     return ours(problem->id == "cannot-write" ? machine_refuses : bad_input);
@@ -277,6 +296,9 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->add_flag("--ranges-by-use", words->ranges_by_use,
                     "sticks and triggers that nobody has measured find their ranges by use");
   command->add_flag("--keep-ranges", words->keep_ranges, "the same, and what they have reached is kept in the end");
+  command->add_option(
+      "--game-shots", words->game_shots,
+      "where the game asks for shots when it calibrates its gun, parts of its picture: \"0.1,0.1 0.9,0.9\"");
   command->add_option("COMMAND", words->command,
                       "after '--': the program to start when everybody is seated, and its arguments");
   command

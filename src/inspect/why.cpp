@@ -79,6 +79,10 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
     if (!sources) continue;
     for (const std::string& seat : {port.seat, port.second_seat})
       if (!seat.empty() && std::ranges::find(seats, seat) == seats.end()) seats.push_back(seat);
+    for (const plan::Fed& fed : sources->pointer_presses)
+      for (const Use& use : fed.uses)
+        all.push_back({fed.seat, use.role, shape_words(use), port.port, sources->sheet.name, fed.target,
+                       origin_words(port, fed), use.place, use});
     for (const plan::Fed& fed : sources->fed) {
       const Link link{fed.seat, "", "", port.port, sources->sheet.name, fed.target, origin_words(port, fed), ""};
       if (fed.uses.empty()) all.push_back(link);

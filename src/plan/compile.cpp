@@ -181,10 +181,11 @@ class Compiler {
     check_targets(sheet, sources.bind);
     if (sheet.directions) add_directions(port, sources.fed);
     aiming_ = {};
+    aiming_.shots = sources.game_shots;
     for (const plan::Fed& fed : sources.fed)
       if (fed.sheet != nullptr) add_target(port, fed);
     add_shots(port);
-    for (const Binding& binding : sources.bind) add_pointer_press(port, binding);
+    for (const plan::Fed& fed : sources.pointer_presses) add_pointer_press(port, fed);
     info.target_count = static_cast<Index>(tables_.plan().targets.size() - info.first_target);
     tables_.plan().ports.push_back(info);
   }
@@ -270,7 +271,7 @@ class Compiler {
       Index signal = tables_.plan().signal_of_target[target];
       if (plan::is_trigger(sheet) && aiming_.trigger == nothing) {
         aiming_.target = signal;
-        aiming_.trigger = signal = port.game_shots.empty() ? signal : tables_.new_signal();
+        aiming_.trigger = signal = aiming_.shots.empty() ? signal : tables_.new_signal();
         if (tables_.too_large()) return;
       }
       for (const Use& use : fed.uses) feeder_.feed_button(fed.seat, use, signal);
@@ -288,12 +289,12 @@ class Compiler {
   // -- what else is pressed of pointers ---------------------------------------------------------------
   /// The pulls of the trigger give the shots that the game asks for, to the port's first pointer.
   void add_shots(const PortProfile& port) {
-    if (port.game_shots.empty() || tables_.too_large()) return;
+    if (aiming_.shots.empty() || tables_.too_large()) return;
     stand_at(port.place, fmt::format("port {}", port.port));
     constexpr std::size_t most = 64;
     const bool are_on =
-        std::ranges::all_of(port.game_shots, [](AreaPoint p) { return p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1; });
-    if (!are_on || port.game_shots.size() > most)
+        std::ranges::all_of(aiming_.shots, [](AreaPoint p) { return p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1; });
+    if (!are_on || aiming_.shots.size() > most)
       error("bad-number", "'game-shots' is not a list of places of the game's picture",
             fmt::format("at most {} pairs of 0 to 1: from the left, from the top", most));
     if (aiming_.pointers.empty() || aiming_.trigger == nothing)
@@ -301,26 +302,24 @@ class Compiler {
                    "leave 'game-shots' out");
     PlanData& plan = tables_.plan();
     plan::Pointer& pointer = plan.pointers[aiming_.pointers.front().second];
-    pointer.shots = {static_cast<Index>(plan.shots.size()), static_cast<Index>(port.game_shots.size())};
-    plan.shots.insert(plan.shots.end(), port.game_shots.begin(), port.game_shots.end());
+    pointer.shots = {static_cast<Index>(plan.shots.size()), static_cast<Index>(aiming_.shots.size())};
+    plan.shots.insert(plan.shots.end(), aiming_.shots.begin(), aiming_.shots.end());
     tables_.add_effect(aiming_.trigger, EffectKind::pull, aiming_.pointers.front().second);
     tables_.add_effect(aiming_.trigger, EffectKind::raise, aiming_.target);
   }
 
-  /// 'aim-reload' and the like, if the binding is of such.
-  void add_pointer_press(const PortProfile& port, const Binding& binding) {
-    for (const auto& [name, pointer] : aiming_.pointers) {
-      if (!binding.target.starts_with(name) || tables_.too_large()) continue;
-      const std::string_view suffix = std::string_view{binding.target}.substr(name.size());
-      stand_at(binding.place, fmt::format("port {}, {}", port.port, binding.target));
-      if (suffix == plan::reload_suffix && aiming_.trigger == nothing)
-        error("no-trigger", "a reload pulls the trigger, and this controller has none", "leave it out");
-      else if (suffix == plan::shots_suffix && tables_.plan().pointers[pointer].shots.count == 0)
-        error("no-game-shots", "it is not said where the game asks for shots",
-              "write game-shots = [[0.1, 0.1], [0.9, 0.9]] in the port");
-      else
-        for (const Use& use : binding.uses) feed_pointer_press(port, use, suffix, pointer);
-    }
+  /// 'aim-reload' and the like.
+  void add_pointer_press(const PortProfile& port, const plan::Fed& fed) {
+    const auto pointer = std::ranges::find(aiming_.pointers, fed.sheet->name, &std::pair<std::string, Index>::first);
+    if (pointer == aiming_.pointers.end() || tables_.too_large()) return;
+    const std::string_view suffix = std::string_view{fed.target}.substr(fed.sheet->name.size());
+    stand_at(port, fed);
+    if (suffix == plan::reload_suffix && aiming_.trigger == nothing)
+      return error("no-trigger", "a reload pulls the trigger, and this controller has none", "leave it out");
+    if (suffix == plan::shots_suffix && tables_.plan().pointers[pointer->second].shots.count == 0)
+      return error("no-game-shots", "it is not said where the game asks for shots",
+                   "write game-shots = [[0.1, 0.1], [0.9, 0.9]] in the port");
+    for (const Use& use : fed.uses) feed_pointer_press(port, use, suffix, pointer->second);
   }
 
   void feed_pointer_press(const PortProfile& port, const Use& use, std::string_view suffix, Index pointer) {
@@ -403,6 +402,7 @@ class Compiler {
     std::vector<std::pair<std::string, Index>> pointers{};
     Index target = nothing;
     Index trigger = nothing;
+    std::vector<AreaPoint> shots{};
   };
   Aiming aiming_;
   Feeder feeder_;

@@ -37,14 +37,17 @@ class Reach {
     const Signal& signal = plan_.signals[number];
     if (signal.target != nothing) targets_[signal.target] = true;
     for (const Effect& effect : signal.effects.of(plan_.effects)) {
-      if (effect.kind == EffectKind::sight) continue;  // moves nothing
-      if (effect.kind == EffectKind::digital)
+      if (effect.kind == EffectKind::raise)
+        follow_signal(effect.index);
+      else if (effect.kind == EffectKind::gate)
+        follow_signal(plan_.gates[effect.index].out);
+      else if (effect.kind == EffectKind::digital)
         mark_group(plan_.digitals[effect.index].group);
       else if (effect.kind == EffectKind::opposites)
         for (const Index out : plan_.opposites[effect.index].out) follow_signal(out);
-      else
-        follow_signal(effect.kind == EffectKind::raise ? effect.index : plan_.gates[effect.index].out);
-    }
+      else if (effect.kind == EffectKind::push)
+        mark_pointer(plan_.pointers[plan_.operations[effect.index].group]);
+    }  // what else acts on pointers moves nothing by itself
   }
 
   void mark_group(Index number) {

@@ -93,6 +93,15 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
       if (binding_of(name) != nullptr) feed(std::string{name}, nullptr, {});
   }
   for (const TargetSheet& target : sheet.targets) feed(target.name, &target, target.defaults);
+  for (const TargetSheet& target : sheet.targets)
+    for (const std::string_view suffix : pointer_suffixes) {
+      const std::string name = target.name + std::string{suffix};
+      const Binding* binding = target.kind == TargetKind::pointer ? binding_of(name) : nullptr;
+      if (binding != nullptr && !port.seat.empty())
+        pointer_presses.push_back({name, &target, port.seat, binding->uses, {}, binding, own_targets.contains(name)});
+    }
+  const PortProfile* other = plan::liked_port(profile, port);
+  game_shots = port.game_shots.empty() && other != nullptr ? other->game_shots : port.game_shots;
 }
 
 Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {

@@ -43,6 +43,8 @@ struct PortSources {
   ControllerSheet sheet;
   std::vector<Binding> bind;
   std::vector<Fed> fed;
+  std::vector<Fed> pointer_presses;  ///< what is bound of pointers besides themselves: 'aim-reload'
+  std::vector<AreaPoint> game_shots;
 };
 
 /// The port whose bindings this one begins with: of the same profile, another one, and not itself like

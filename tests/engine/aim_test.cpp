@@ -227,6 +227,25 @@ TEST_CASE("the shots that a game asks for are given exactly, one a pull, and the
   CHECK(gun.seen() == "0.23 0.40");
 }
 
+TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") {
+  Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
+  profile.ports[0].game_shots = {{0.25, 0.5}};
+  profile.ports.push_back({2, "seat-2", "", 1, {}});
+  Attachment second = gun();
+  second.seat = "seat-2";
+  Table table{plan_for(profile)};
+  const UnitId unit = table.engine.attach(second).value();
+  table.feed(unit, 1000, {{code::abs_x, 40'000}, {code::abs_y, 40'000}, {code::btn_start, 1}});
+  table.feed(unit, 2000, {{code::btn_south, 1}});
+  table.reader.next_frame();
+  CHECK(table.value("aim-x", 2) == 0.25);
+  CHECK(table.value("aim-y", 2) == 0.5);
+  table.engine.detach(unit);  // it leaves in the middle of it
+  table.reader.next_frame();
+  table.reader.next_frame();
+  CHECK_FALSE(table.down("trigger", 2));
+}
+
 TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however time is split", "[aim]") {
   Attachment pad = seated(plain_pad(), "seat-1");
   Attachment yoke = pad;

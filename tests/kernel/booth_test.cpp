@@ -59,10 +59,11 @@ constexpr const char* sights[] = {"Omnipar port 1 pointer", "Omnipar port 2 poin
 double across(double x) { return (x - 0.5) / (0.9 * 4 / 3 * 9 / 16) + 0.5; }
 double down(double y) { return (y - 0.05) / 0.9; }
 
-void expect_at(const NodeReader& game, double x, double y) {
+/// Of a virtual pointer that spans the game's picture, or the screen.
+void expect_at(const NodeReader& game, double x, double y, bool of_screen) {
   constexpr double near = 0.005 * 65535;
-  CHECK(std::abs(game.value(EV_ABS, ABS_X) - across(x) * 65535) < near);
-  CHECK(std::abs(game.value(EV_ABS, ABS_Y) - down(y) * 65535) < near * 4 / 3);
+  CHECK(std::abs(game.value(EV_ABS, ABS_X) - (of_screen ? x : across(x)) * 65535) < near);
+  CHECK(std::abs(game.value(EV_ABS, ABS_Y) - (of_screen ? y : down(y)) * 65535) < near * 16 / 9);
 }
 
 void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
@@ -87,11 +88,12 @@ void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
   CHECK(guide.output().find("Kept in /tmp/booth/.config/omnipar/calibrations/rook-booth-gun") != std::string::npos);
 }
 
-void write_profile(const std::string& more) {
+void write_profile(const std::string& more, bool of_screen) {
   std::ofstream{"/tmp/booth/booth.toml"}
       << "omnipar = 1\nkind = \"profile\"\nname = \"booth\"\nsystem = \"gun-booth\"\n"
-         "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
-         "[port.1]\nseat = \"left\"\n"
+      << (of_screen ? "pointer-reach = \"screen\"\n" : "")
+      << "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
+      << "[port.1]\nseat = \"left\"\n"
       << more << "[port.2]\nseat = \"right\"\n";
 }
 
@@ -108,9 +110,9 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
   }
   fit(left, &right, "left");
   fit(right, &left, "right");
-  write_profile("game-shots = [[0.125, 0.25], [0.875, 0.75]]\nbind = { aim-game-shots = \"coin\" }\n");
   for (const bool exchanged : {false, true}) {
     CAPTURE(exchanged);
+    write_profile("game-shots = [[0.125, 0.25], [0.875, 0.75]]\nbind = { aim-game-shots = \"coin\" }\n", exchanged);
     if (exchanged) {  // out, and in again, the other one first
       left.pull_out();
       right.pull_out();
@@ -130,8 +132,8 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
       right.point(1 - x, y, 1);
       REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 1));
       REQUIRE(two.wait_for(EV_KEY, BTN_LEFT, 1));
-      expect_at(one, x, y);
-      expect_at(two, 1 - x, y);
+      expect_at(one, x, y, exchanged);
+      expect_at(two, 1 - x, y, exchanged);
       left.point(x, y);
       right.point(1 - x, y);
       REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 0));
@@ -143,7 +145,12 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
     left.point(0.3, 0.3, 8);
     sleep_ms(100);
     left.point(0.3, 0.3);
-    for (const auto& [x, y] : {std::pair{8192, 16384}, std::pair{57343, 49151}}) {
+    const auto out = [exchanged](double part, double from, double width) {
+      return static_cast<int>(std::lround((exchanged ? from + part * width : part) * 65535));
+    };
+    const double wide = 0.9 * 4 / 3 * 9 / 16;
+    for (const auto& [part_x, part_y] : {std::pair{0.125, 0.25}, std::pair{0.875, 0.75}}) {
+      const int x = out(part_x, 0.5 - wide / 2, wide), y = out(part_y, 0.05, 0.9);
       sleep_ms(100);
       left.point(0.31, 0.29, 1);
       CHECK(one.wait_for(EV_ABS, ABS_X, x));
@@ -155,5 +162,58 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
     play.signal(SIGTERM);
     CHECK(play.wait_for_end() == 0);
   }
+  CHECK(all_is_gone());
+}
+
+TEST_CASE("a positional gun is swept, one axis at a time, and shoots what its game asks for exactly", "[units]") {
+  BoothGun gun{"turret", 0.12, 0.08, 0.7, 0.8};
+  gun.plug_into(2);
+  REQUIRE(wait_for_nodes("Rook Booth Gun", 1));
+  Program guide{from_home("turret", "calibrate gun --sweep --seat left")};
+  REQUIRE(guide.wait_for("from the left end turn it slowly"));
+  sleep_ms(300);
+  const auto sweep = [&gun](double x, double y, double to_x, double to_y) {
+    for (int i = 0; i <= 50; ++i) {
+      gun.point(x + (to_x - x) * i / 50, y + (to_y - y) * i / 50);
+      sleep_ms(8);
+    }
+    gun.point(to_x, to_y, 1);
+    sleep_ms(60);
+    gun.point(to_x, to_y);
+    sleep_ms(400);
+  };
+  sweep(0, 0, 1, 1);
+  REQUIRE(guide.wait_for("Both axes moved"));
+  sweep(0, 0.5, 1, 0.5);
+  REQUIRE(guide.wait_for("from the top turn it slowly"));
+  sweep(0.5, 0, 0.5, 1);
+  REQUIRE(guide.wait_for("Pull the trigger to keep this"));
+  gun.point(0.5, 0.5, 1);
+  sleep_ms(60);
+  gun.point(0.5, 0.5);
+  CHECK(guide.wait_for_end() == 0);
+  INFO(guide.output());
+  Program play{from_home("turret", "play gun-booth --game-shots '0.125,0.25 0.875,0.75'")};
+  REQUIRE(wait_for_nodes(sights[0], 1));
+  NodeReader game{node_of(sights[0])};
+  sleep_ms(500);
+  gun.point(0.4, 0.2, 1);
+  REQUIRE(game.wait_for(EV_KEY, BTN_LEFT, 1));
+  CHECK(std::abs(game.value(EV_ABS, ABS_X) - 0.4 * 65535) < 400);
+  CHECK(std::abs(game.value(EV_ABS, ABS_Y) - 0.2 * 65535) < 400);
+  gun.point(0.4, 0.2, 4);  // start, held
+  sleep_ms(2000);
+  gun.point(0.4, 0.2);
+  for (const auto& [x, y] : {std::pair{8192, 16384}, std::pair{57343, 49151}}) {
+    sleep_ms(100);
+    gun.point(0.41, 0.21, 1);
+    CHECK(game.wait_for(EV_ABS, ABS_X, x));
+    CHECK(game.wait_for(EV_ABS, ABS_Y, y));
+    gun.point(0.42, 0.19);
+    REQUIRE(game.wait_for(EV_KEY, BTN_LEFT, 0));
+    game.forget_events();
+  }
+  play.signal(SIGTERM);
+  CHECK(play.wait_for_end() == 0);
   CHECK(all_is_gone());
 }

@@ -1,0 +1,18 @@
+// The shots that a game asks for, as somebody says them on the command line.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "omnipar/catalogue.hpp"
+#include "omnipar/diagnostic.hpp"
+#include "omnipar/profile.hpp"
+
+namespace omnipar::cli {
+
+/// Puts the places, such as "0.1,0.1 0.9,0.1", into each port that has a pointer, in place of its own. Where nothing
+/// begins them yet, `start` held for 1.5 s does. Fails with `bad-arguments`.
+[[nodiscard]] std::optional<Diagnostic> add_game_shots(const Catalogue& catalogue, const std::string& places,
+                                                       Profile& profile);
+
+}  // namespace omnipar::cli
