@@ -51,7 +51,10 @@ class GunCalibration {
     if (const auto problem = refuses_to_keep(door, words_); keeps && problem) return refuse_file({*problem});
     if (words_.page) {
       auto page = TargetPage::open(words_.port);
-      if (!page) return refuse_file({page.error()});
+      if (!page) {
+        tell({page.error()});
+        return machine_refuses;
+      }
       page_ = std::move(*page);
       talk(fmt::format("The targets are drawn at {} : open it on the screen that is shot at, and make it full-screen.",
                        page_->address()));

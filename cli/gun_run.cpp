@@ -187,6 +187,7 @@ view::Page GunRun::page() const {
   page.title = guide_.unit().empty() ? "Fitting a gun" : fmt::format("Fitting \"{}\"", guide_.unit());
   page.machine = {picture()};
   page.press = {last_line_.empty() ? "No gun is here yet: plug one in." : last_line_};
+  if (page_ != nullptr) page.press.push_back("  The targets are drawn at " + page_->address());
   page.notes = notes_;
   page.ticks = nullptr;
   return page;

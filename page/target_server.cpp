@@ -1,5 +1,6 @@
 #include "page/target_server.hpp"
 
+#include <csignal>
 #include <memory>
 #include <mutex>
 #include <thread>
@@ -54,13 +55,23 @@ class Server {
       answer.set_header("Cache-Control", "no-store");
       answer.set_content(state_, "application/json");
     });
+    // Nobody else may serve on the same port at the same time.
+    server_.set_socket_options([](socket_t socket) {
+      const int yes = 1;
+      setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof yes);
+    });
     constexpr const char* loopback = "127.0.0.1";
     if (port == 0)
       port = server_.bind_to_any_port(loopback);
     else if (!server_.bind_to_port(loopback, port))
       port = 0;
     if (port <= 0) return 0;
+    // Signals are for whoever waits for them in the thread that has called us.
+    sigset_t all, before;
+    sigfillset(&all);
+    pthread_sigmask(SIG_BLOCK, &all, &before);
     thread_ = std::thread{[this] { server_.listen_after_bind(); }};
+    pthread_sigmask(SIG_SETMASK, &before, nullptr);
     return port;
   }
 

@@ -3,17 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "calibrate/readings.hpp"
+
 namespace omnipar::calibrate {
 namespace {
 
 constexpr Duration longest_memory{4'000'000};
 constexpr std::size_t most_heard = 8192, most_path = 20'000;
-
-double median(std::vector<double> values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::ranges::nth_element(values, middle);
-  return *middle;
-}
 
 double spread(const std::vector<double>& values) {
   if (values.size() < 2) return 0;

@@ -5,18 +5,21 @@ usage: terminals.py OMNIPAR ROOT
 """
 import codecs
 import fcntl
+import json
 import os
 import pathlib
 import pty
 import re
 import select
 import signal
+import socket
 import struct
 import subprocess
 import sys
 import tempfile
 import termios
 import time
+import urllib.request
 
 PROGRAM, ROOT = sys.argv[1], pathlib.Path(sys.argv[2])
 ROOM = str(ROOT / "demo" / "marrowby.trace")
@@ -384,13 +387,39 @@ def measures_in_the_hand():
     shell.is_as_it_was()
 
 
+def fits_a_gun_with_a_page():
+    """The terminal names the target and where the page is; the page has the same target, on the loopback address alone."""
+    home = tempfile.mkdtemp()
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    line = ["calibrate", "gun", "--seat", "left", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "booth.trace")]
+    shell = Shell(line + ["--page", "--port", str(port), "--from", "6.7", "--step"], columns=100, HOME=home)
+    shell.look_for("Shot 4 of 5: lower right")
+    shell.look_for(f"http://127.0.0.1:{port}/")
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=10) as page:
+        assert "<canvas" in page.read().decode()
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/state", timeout=10) as state:
+        shown = json.load(state)
+    assert shown["target"] == [0.9, 0.9] and shown["words"].startswith("Shot 4 of 5"), shown
+    try:
+        socket.create_connection(("127.0.0.2", port), timeout=5).close()
+        raise AssertionError("the page is served on another address, too")
+    except OSError:
+        pass
+    busy = subprocess.run([PROGRAM, *line, "--page", "--port", str(port)], capture_output=True, text=True, timeout=60)
+    assert busy.returncode == 3 and "[no-page]" in busy.stderr, busy
+    shell.program.send_signal(signal.SIGINT)
+    assert shell.end() in (0, 1), shell.program.returncode
+    shell.is_as_it_was()
+
+
 def main():
     for end in ENDS:
         shell = Shell(LINE)
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, fits_a_gun_with_a_page, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
