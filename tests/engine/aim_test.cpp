@@ -13,7 +13,7 @@ namespace {
 
 constexpr double full_range = 65535;
 
-Attachment gun() {
+Attachment booth_gun() {
   Attachment unit;
   unit.unit = "Marrowby Gun";
   unit.seat = "seat-1";
@@ -50,7 +50,7 @@ Plan plan_for(Profile profile) {
 
 /// A gun at a booth; it is aimed at parts of the whole screen.
 struct Booth : Table {
-  explicit Booth(const Profile& profile, const Attachment& unit = gun())
+  explicit Booth(const Profile& profile, const Attachment& unit = booth_gun())
       : Table(plan_for(profile)), unit_(engine.attach(unit).value()) {}
 
   void aim(double x, double y) {
@@ -128,7 +128,7 @@ TEST_CASE("the four edges are alike, and a margin counts as the edge", "[aim]") 
 }
 
 TEST_CASE("a fitted gun lands where it is aimed, each of two by its own fit", "[aim]") {
-  Attachment left = gun(), right = gun();
+  Attachment left = booth_gun(), right = booth_gun();
   right.seat = "seat-2";
   left.aims = {
       {"booth", code::abs_x, code::abs_y, {{{10'000, 5'000}, {50'000, 6'000}, {52'000, 40'000}, {9'000, 38'000}}}}};
@@ -231,7 +231,7 @@ TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") 
   Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
   profile.ports[0].game_shots = {{0.25, 0.5}};
   profile.ports.push_back({2, "seat-2", "", 1, {}});
-  Attachment second = gun();
+  Attachment second = booth_gun();
   second.seat = "seat-2";
   Table table{plan_for(profile)};
   const UnitId unit = table.engine.attach(second).value();
