@@ -60,8 +60,14 @@ void GunRun::meet(const std::vector<UnitDetails>& units) {
     for (const UnitDetails::Node& node : unit.nodes)
       if (now.contains(node.number) && (!nodes_.contains(node.number) || nodes_[node.number] != unit.here.name))
         guide_.meet(node.number, unit.here.name, node.attachment);
+  const auto has_gun = [this](const std::map<int, std::string>& nodes) {
+    return std::ranges::any_of(nodes, [this](const auto& node) { return node.second == guide_.unit(); });
+  };
+  const bool was = has_gun(nodes_), is = has_gun(now);
   nodes_ = std::move(now);
   grabs_anew_ = true;
+  if (was && !is) note(fmt::format("\"{}\" has left. Plug it in again to go on.", guide_.unit()));
+  if (!was && is && !guide_.shots().empty()) note(fmt::format("\"{}\" is back. {}", guide_.unit(), last_line_));
   drain();
 }
 

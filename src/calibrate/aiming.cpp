@@ -17,7 +17,11 @@ using calibrate::GunEars;
 
 class Aiming::Inside {
  public:
-  explicit Inside(AimingOptions options) : options_(std::move(options)) { unit_ = options_.unit; }
+  explicit Inside(AimingOptions options) : options_(std::move(options)) {
+    constexpr int usual = 5;
+    if (targets_for(options_.shots).empty()) options_.shots = usual;
+    unit_ = options_.unit;
+  }
 
   // -- who is there ---------------------------------------------------------------------------------------------
   void meet(int node, const std::string& unit, const Attachment& attachment) {

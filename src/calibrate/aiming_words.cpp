@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "omnipar/aiming.hpp"
+#include "shape/projection.hpp"
 
 namespace omnipar {
 
@@ -128,9 +129,9 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, cons
   }
   std::size_t worst = 0;
   for (std::size_t i = 0; i < fit.off.size(); ++i)
-    if (std::hypot(fit.off[i].x, fit.off[i].y) > std::hypot(fit.off[worst].x, fit.off[worst].y)) worst = i;
+    if (shape::length(fit.off[i].x, fit.off[i].y) > shape::length(fit.off[worst].x, fit.off[worst].y)) worst = i;
   lines.push_back(fmt::format("At the targets {:.1f} pixels are left on average, {:.1f} at most (shot {}).",
-                              fit.aim.residual * width, std::hypot(fit.off[worst].x, fit.off[worst].y) * width,
+                              fit.aim.residual * width, shape::length(fit.off[worst].x, fit.off[worst].y) * width,
                               worst + 1));
   lines.push_back(
       fmt::format("By the noise of the gun it is nowhere off by more than {:.1f} pixels ({:.2f} % of the "

@@ -12,6 +12,8 @@
 
 namespace omnipar::shape {
 
+[[nodiscard]] inline double length(double x, double y) noexcept { return std::sqrt(x * x + y * y); }
+
 /// A matrix by rows: (x, y) goes to ((m0 x + m1 y + m2) / w, (m3 x + m4 y + m5) / w), w = m6 x + m7 y + m8.
 struct Projection {
   std::array<double, 9> m{1, 0, 0, 0, 1, 0, 0, 0, 1};

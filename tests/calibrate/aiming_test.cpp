@@ -89,13 +89,14 @@ class Shooter {
   }
   static std::string refused(Why why) { return " refuses" + std::to_string(static_cast<int>(why)); }
 
-  void say(const std::vector<Change>& changes, int gun = 0) { guide.hear(gun, {now, changes}); }
+  void say(const std::vector<Change>& changes, int gun = 0) { guide.hear(gun == 0 ? node : gun, {now, changes}); }
 
   Aiming guide;
   Time now = at_us(1'000'000);
   std::mt19937 dice{12};
   double noise = 0.003;
   bool silent = false;
+  int node = 0;  ///< of the first gun
 
  private:
   static AimingOptions with_screen(AimingOptions options) {
@@ -191,6 +192,22 @@ TEST_CASE("a bad shot of nine is asked for again, of five a sixth one tells", "[
   CHECK(five.guide.number() == 3);
   five.shoot_target();
   CHECK(five.story() == ".F");
+}
+
+TEST_CASE("a gun that leaves in the middle goes on where it was; a number of shots that there is not is five",
+          "[gun]") {
+  Shooter shooter{without_test(7)};
+  CHECK(shooter.guide.count() == 5);
+  for (int i = 0; i < 3; ++i) shooter.shoot_target();
+  shooter.guide.lose(0);
+  CHECK(shooter.guide.guns() == std::vector<std::string>{"Right Gun"});
+  shooter.shoot({0.5, 0.5});                                 // nobody hears it
+  shooter.guide.meet(7, "Left Gun", Shooter::attachment());  // another number now
+  CHECK(shooter.guide.number() == 4);
+  shooter.node = 7;
+  shooter.shoot_target();
+  shooter.shoot_target();
+  CHECK(shooter.story() == ".....F");
 }
 
 TEST_CASE("a gun that is silent is refused, and one that hardly speaks is told", "[gun]") {

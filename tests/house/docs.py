@@ -70,7 +70,8 @@ for page in pages:
             problems.append(f"{page.name}: this C++ is of no example\n{body}")
         if kind == "toml" and body.startswith("omnipar = 1"):
             (home / "page.toml").write_text(body)
-            said = "\n".join(run("omnipar check page.toml"))
+            (home / "page-rig.toml").write_text('omnipar = 1\nkind = "rig"\n[[screen]]\nname = "booth"\nsize = [1920, 1080]\n')
+            said = "\n".join(run("omnipar check page.toml --rig page-rig.toml"))
             if "is good" not in said:
                 problems.append(f"{page.name}: {said}")
     for link in re.findall(r"\]\(([^)#:]+)[^)]*\)", content):
