@@ -65,7 +65,7 @@ Jacobian by_parameters(const Parameters& p, const Eigen::Vector2d& at) {
   const double w = p[6] * at.x() + p[7] * at.y() + 1;
   const Eigen::Vector2d to = mapped(p, at);
   Jacobian j = Jacobian::Zero();
-  for (int row = 0; row < 2; ++row) {
+  for (Eigen::Index row = 0; row < 2; ++row) {
     j(row, row * 3) = at.x() / w;
     j(row, row * 3 + 1) = at.y() / w;
     j(row, row * 3 + 2) = 1 / w;
@@ -80,7 +80,7 @@ Eigen::Matrix2d by_place(const Parameters& p, const Eigen::Vector2d& at) {
   const double w = p[6] * at.x() + p[7] * at.y() + 1;
   const Eigen::Vector2d to = mapped(p, at);
   Eigen::Matrix2d j;
-  for (int row = 0; row < 2; ++row) {
+  for (Eigen::Index row = 0; row < 2; ++row) {
     j(row, 0) = (p[row * 3] - to[row] * p[6]) / w;
     j(row, 1) = (p[row * 3 + 1] - to[row] * p[7]) / w;
   }
@@ -322,10 +322,10 @@ class Fitter {
     }
     const Covariance root = Eigen::LLT<Covariance>(squares.inverse()).matrixL();
     const shape::Projection back = shape::inverse(projection_of(p));
-    constexpr int a_side = 4;
-    constexpr int places = 4 * a_side;
+    constexpr Eigen::Index a_side = 4;
+    constexpr Eigen::Index places = 4 * a_side;
     Eigen::Matrix<double, 2 * places, parameters> moves;
-    for (int i = 0; i < places; ++i) {
+    for (Eigen::Index i = 0; i < places; ++i) {
       const double part = static_cast<double>(i % a_side) / a_side;
       const std::array<std::array<double, 2>, 4> along{{{part, 0}, {1, part}, {1 - part, 1}, {0, 1 - part}}};
       const auto& [x, y] = along.at(static_cast<std::size_t>(i / a_side));
@@ -338,7 +338,7 @@ class Fitter {
     for (const Parameters& draw : draws) {
       const Eigen::Matrix<double, 2 * places, 1> off = moves * draw;
       double most = 0;
-      for (int i = 0; i < places; ++i) most = std::max(most, off.segment<2>(2 * i).squaredNorm());
+      for (Eigen::Index i = 0; i < places; ++i) most = std::max(most, off.segment<2>(2 * i).squaredNorm());
       largest.push_back(most);
     }
     constexpr double part = 0.95;
