@@ -167,9 +167,11 @@ namespace {
 
 bool is_there(os::Files& door, const std::string& path) { return !door.real_path(path).empty(); }
 
-/// True if some other problem stands in the same place: what follows from it need not be said.
+/// True if some other problem stands in the same place, or says the same: what follows from it need not be said.
 bool is_told(const Diagnostic& problem, const Diagnostics& told) {
-  return std::ranges::find(told, problem.place, &Diagnostic::place) != told.end();
+  return std::ranges::any_of(told, [&](const Diagnostic& other) {
+    return other.place == problem.place || (other.id == problem.id && other.message == problem.message);
+  });
 }
 
 std::string held_words(const Sheets& sheets) {

@@ -130,7 +130,8 @@ class Checker {
     }
     return each(value, what,
                 [&](const Value& item) {
-                  return in_range(item, field, Value::Type::number, "each of " + std::string{what});
+                  const bool is_one = what.starts_with("each of ");  // of a list of such points
+                  return in_range(item, field, Value::Type::number, (is_one ? "" : "each of ") + std::string{what});
                 }) &&
            value.items.size() == 2;
   }
