@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -26,6 +27,18 @@ class AskingRun : public Live {
     notes_.push_back(words);
     if (notes_.size() > most) notes_.erase(notes_.begin());
   }
+
+  /// Opens what is watched: who is there, what they say and what happens goes to the three below.
+  [[nodiscard]] std::optional<Diagnostics> open_watching(WatchWish wish);
+  virtual void meet(const std::vector<UnitDetails>& units) = 0;
+  virtual void hear(int node, const Report& report) = 0;
+  virtual void told(const SessionEvent& event) = 0;
+  /// Says what is in the way of a unit. If another program has one: which, and what to do.
+  struct InUse {
+    std::string unit;
+    Diagnostic problem;
+  };
+  [[nodiscard]] std::optional<InUse> heard_of_trouble(const SessionEvent& event);
 
   /// What has happened meanwhile is said.
   virtual void drain() = 0;

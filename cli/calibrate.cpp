@@ -142,10 +142,11 @@ void add_calibrate_gun(CLI::App& command, const std::shared_ptr<CalibrateWords>&
   gun->callback([words, &status] { status = calibrate_gun(*words); });
 }
 
-void add_calibrate_screen(CLI::App& command, const std::shared_ptr<CalibrateWords>& words, int& status) {
+void add_calibrate_screen(CLI::App& command, int& status) {
+  const auto words = std::make_shared<ScreenWords>();
   CLI::App* screen = command.add_subcommand(
       "screen", "describe a screen, and see where a game of some shape is on it; kept in the rig");
-  screen->add_option("NAME", words->unit, "what you call it; if left out, all are shown");
+  screen->add_option("NAME", words->name, "what you call it; if left out, all are shown");
   add_rig_option(*screen, words->sources);
   screen->add_option("--size", words->size, "pixels across and down, before it is turned: 1920x1080");
   screen->add_option("--at", words->at, "where its upper left corner is on the desktop: 1920,0");
@@ -208,7 +209,7 @@ void add_calibrate(CLI::App& app, int& status) {
       "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
   unit->callback([words, &status] { status = calibrate_unit(*words); });
   add_calibrate_gun(*command, words, status);
-  add_calibrate_screen(*command, words, status);
+  add_calibrate_screen(*command, status);
   command->add_flag("--json", words->json, "print JSON");
   command->require_subcommand(1);
   command->footer(

@@ -13,7 +13,6 @@
 #include "omnipar/identity.hpp"
 #include "picture_file.hpp"
 #include "profile_file.hpp"
-#include "watch_loop.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -41,10 +40,9 @@ class GunCalibration {
     if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
     const FoundSheets shelf = load_shelf(door, words_.sources);
     tell(shelf.problems);
-    auto rig = load_rig(door, words_.sources);
-    const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
-    if (!rig && !begins_one) return refuse_file(rig.error());
-    if (rig) rig_ = std::move(*rig);
+    auto rig = rig_to_measure(words_);
+    if (!rig) return rig.error();
+    rig_ = std::move(*rig);
     if (const auto problem = choose_screen()) return refuse_file({*problem});
     if (!keeps)
       if (const auto problems = load_checked(); !problems.empty()) return refuse_file(problems);
@@ -60,22 +58,7 @@ class GunCalibration {
                        page_->address()));
     }
     auto run = GunRun::open(wish(shelf.catalogue));
-    const bool is_room = !words_.sources.host.empty();
-    if (!run) {
-      tell(run.error());
-      return is_room ? bad_input : machine_refuses;
-    }
-    LoopWish loop;
-    loop.is_room = is_room;
-    loop.from = seconds(words_.from);
-    loop.speed = words_.speed;
-    loop.step = words_.step;
-    auto failure = go_live(loop, words_.json, **run);
-    if (!failure) failure = (*run)->failure();
-    if (failure) {
-      tell({*failure});
-      return is_room || failure->id == "unknown-unit" ? bad_input : machine_refuses;
-    }
+    if (const auto status = measure(words_, run)) return *status;
     if (!keeps && (*run)->guide().fit()) return check(**run);
     if ((*run)->guide().kept()) return keep(**run);
     tell_who_is_there(**run);
@@ -95,21 +78,13 @@ class GunCalibration {
 
   /// The one that is named, the only one, or one of the usual size.
   std::optional<Diagnostic> choose_screen() {
-    std::vector<std::string_view> names;
-    for (const Screen& screen : rig_.screens) names.emplace_back(screen.name);
-    const auto at = std::ranges::find(rig_.screens, words_.screen, &Screen::name);
-    if (!words_.screen.empty() && at == rig_.screens.end())
-      return Diagnostic{"unknown-screen", Severity::error,
-                        fmt::format("the rig has no screen '{}'", printable(words_.screen)), "",
-                        names.empty() ? "omnipar calibrate screen NAME --size 1920x1080"
-                                      : catalogue::suggestion(words_.screen, names)};
-    if (words_.screen.empty() && names.size() > 1)
-      return Diagnostic{"unknown-screen", Severity::error, "the rig has several screens, and none is named", "",
-                        "name the one that is shot at: --screen " + std::string{names.front()}};
-    if (names.empty())
+    const auto found = catalogue::find_screen(rig_.screens, words_.screen);
+    if (found)
+      screen_ = **found;
+    else if (rig_.screens.empty() && words_.screen.empty())
       talk("The rig has no screen, so one of 1920 x 1080 pixels is assumed: omnipar calibrate screen NAME --size …");
     else
-      screen_ = at != rig_.screens.end() ? *at : rig_.screens.front();
+      return found.error();
     const auto words = area_words(words_.area.empty() ? "full" : words_.area);
     if (!words) return words.error();
     area_ = area_on(seen_size(screen_), *words);
@@ -126,19 +101,14 @@ class GunCalibration {
   }
 
   [[nodiscard]] GunWish wish(const Catalogue& catalogue) const {
-    GunWish wish;
-    wish.session.catalogue = catalogue;
-    wish.session.rig = rig_;
-    wish.session.with_virtual = words_.with_virtual;
-    watch_units_only(wish.session);
-    const std::string& host = words_.sources.host;
-    if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+    auto wish = begun_wish<GunWish>(words_, catalogue, rig_);
     wish.may_be_new = !words_.seat.empty() || !words_.check.empty();
     wish.options.screen = screen_;
     wish.options.within = words_.check.empty() ? seen_part(area_) : AreaBox{};
     wish.options.shots = words_.shots;
     wish.options.test = !words_.no_test && words_.check.empty();
     wish.options.sweeps = words_.sweep;
+    wish.options.keeps = words_.check.empty();
     wish.options.unit = words_.unit;
     wish.page = page_.get();
     return wish;
@@ -180,7 +150,7 @@ class GunCalibration {
       all["off_pixels"] = off;
       return print_json(all, 2);
     }
-    for (const std::string& line : fit_words(fit, screen_, seen_part(area_))) print("  " + line);
+    for (const std::string& line : fit_words(fit, screen_)) print("  " + line);
     const double width = seen_size(screen_).width;
     for (std::size_t i = 0; fit.error_known && i < fit.off.size() && i < run.guide().shots().size(); ++i)
       print(fmt::format("    shot {}, {:<12} {:+6.1f} {:+6.1f} pixels", i + 1,
@@ -265,8 +235,8 @@ class GunCalibration {
             area, words_.check);
       case AimMistake::area_is_too_much:
         return fmt::format(
-            "The game fills the whole screen, but it is taken to be boxed: shots land too far from the middle. Take "
-            "'area' out of {}, or set the gun itself to the whole screen.",
+            "The game fills the whole screen, but it is taken to be boxed: shots land too far from the middle. Write "
+            "area = \"full\" into {}, or set the gun itself to the whole screen.",
             words_.check);
       case AimMistake::wrong_area:
         return fmt::format(

@@ -9,7 +9,6 @@
 #include "base/earlier.hpp"
 #include "base/list.hpp"
 #include "omnipar/identity.hpp"
-#include "omnipar/session_words.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -57,21 +56,14 @@ CalibrateRun::CalibrateRun(CalibrateWish& wish)
 
 tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateWish wish) {
   std::unique_ptr<CalibrateRun> made{new CalibrateRun{wish}};
-  CalibrateRun* self = made.get();
   for (Calibration& known : wish.session.rig.calibrations) {  // what is measured is what the unit itself says
     known.axes.clear();
     known.sticks.clear();
   }
   WatchWish watch;
   watch.session = std::move(wish.session);
-  watch.session.grab_idle = true;
   watch.room = std::move(wish.room);
-  watch.meets = [self](const std::vector<UnitDetails>& units) { self->meet(units); };
-  watch.hears = [self](int node, const Report& report) { self->hear(node, report); };
-  watch.told = [self](const SessionEvent& event) { self->told(event); };
-  auto watching = Watching::open(std::move(watch));
-  if (!watching) return tl::unexpected(watching.error());
-  made->watching_ = std::move(*watching);
+  if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
   return made;
 }
 
@@ -138,18 +130,7 @@ void CalibrateRun::hear(int node, const Report& report) {
 }
 
 void CalibrateRun::told(const SessionEvent& event) {
-  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
-                          std::holds_alternative<LostEvents>(event);
-  if (is_trouble && watching_) note(to_text(event, session()));
-  std::string unit, opener;
-  if (const auto* left = std::get_if<LeftToAnother>(&event))
-    std::tie(unit, opener) = std::tie(left->unit, left->opener);
-  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
-    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
-  if (unit.empty() || unit != unit_) return;
-  failure_ = {"unit-in-use", Severity::error,
-              fmt::format("\"{}\" is in use by {}", unit, opener.empty() ? "another program" : opener), "",
-              "end that first, and begin again"};
+  if (auto in_use = heard_of_trouble(event); in_use && in_use->unit == unit_) failure_ = std::move(in_use->problem);
 }
 
 const Control* CalibrateRun::control_of(const std::string& role) const noexcept {

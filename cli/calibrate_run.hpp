@@ -49,10 +49,10 @@ class CalibrateRun final : public AskingRun {
 
  private:
   explicit CalibrateRun(CalibrateWish& wish);
-  void meet(const std::vector<UnitDetails>& units);
+  void meet(const std::vector<UnitDetails>& units) override;
   void take_unit(const UnitDetails& unit);
-  void hear(int node, const Report& report);
-  void told(const SessionEvent& event);
+  void hear(int node, const Report& report) override;
+  void told(const SessionEvent& event) override;
   void drain() override;
   [[nodiscard]] bool is_in_rig(const std::string& unit) const;
   [[nodiscard]] view::Block picture() const;

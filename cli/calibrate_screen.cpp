@@ -58,7 +58,7 @@ std::string screen_words(const Screen& screen) {
 
 class ScreenCalibration {
  public:
-  explicit ScreenCalibration(const CalibrateWords& words) : words_(words) {}
+  explicit ScreenCalibration(const ScreenWords& words) : words_(words) {}
 
   int run() {
     auto rig = load_rig(os::real_door(), words_.sources);
@@ -77,26 +77,23 @@ class ScreenCalibration {
     return !words_.size.empty() || !words_.at.empty() || !words_.turned.empty() || words_.scale != 0;
   }
   [[nodiscard]] std::vector<Screen>::iterator named() {
-    return std::ranges::find(rig_.screens, words_.unit, &Screen::name);
+    return std::ranges::find(rig_.screens, words_.name, &Screen::name);
   }
   int refuse(const Diagnostic& problem) {
     tell({problem});
     return bad_input;
   }
   [[nodiscard]] Diagnostic unknown() const {
-    std::vector<std::string_view> names;
-    for (const Screen& screen : rig_.screens) names.emplace_back(screen.name);
-    return {"unknown-screen", Severity::error, fmt::format("the rig has no screen '{}'", printable(words_.unit)), "",
-            names.empty() ? "describe it: --size 1920x1080" : catalogue::suggestion(words_.unit, names)};
+    return catalogue::find_screen(rig_.screens, printable(words_.name)).error();
   }
 
   int change() {
-    if (words_.unit.empty())
+    if (words_.name.empty())
       return refuse({"bad-arguments", Severity::error, "a screen that is described needs a name", "",
                      "omnipar calibrate screen booth --size 1920x1080"});
     const auto at = named();
     if (at == rig_.screens.end() && words_.size.empty()) return refuse(unknown());
-    Screen screen = at != rig_.screens.end() ? *at : Screen{words_.unit};
+    Screen screen = at != rig_.screens.end() ? *at : Screen{words_.name};
     if (!words_.size.empty()) {
       const auto size = numbers_in(words_.size, 'x', 2);
       if (!size || (*size)[0] < 1 || (*size)[1] < 1) return refuse(bad("--size", words_.size, "write 1920x1080"));
@@ -125,7 +122,7 @@ class ScreenCalibration {
       return text::clear_value({path, old}, keys(path, old));
     });
     if (status != good) return status;
-    talk(fmt::format("\"{}\" was taken out of the rig.", printable(words_.unit)));
+    talk(fmt::format("\"{}\" was taken out of the rig.", printable(words_.name)));
     return good;
   }
 
@@ -133,7 +130,7 @@ class ScreenCalibration {
   [[nodiscard]] std::vector<std::string> keys(const std::string& path, const std::string& old) const {
     const Sheets sheets = read_sheets(path, old);
     const auto& screens = sheets.rig.screens;
-    const auto at = std::ranges::find(screens, words_.unit, &Screen::name);
+    const auto at = std::ranges::find(screens, words_.name, &Screen::name);
     if (at == screens.end()) return {};
     return {"screen", "#" + std::to_string(at - screens.begin())};
   }
@@ -146,7 +143,7 @@ class ScreenCalibration {
       begun.screens.push_back(wanted);
       return to_toml(begun);
     }
-    if (its.empty()) return old + (old.ends_with('\n') ? "" : "\n") + to_toml(wanted);
+    if (its.empty()) return as_wanted(path, old + (old.ends_with('\n') ? "" : "\n") + to_toml(wanted), wanted);
     Text text = old;
     const auto set = [&](const char* field, bool said, const std::string& value) {
       std::vector<std::string> key = its;
@@ -157,13 +154,21 @@ class ScreenCalibration {
     set("at", !words_.at.empty(), fmt::format("[{}, {}]", wanted.left, wanted.top));
     set("turned", !words_.turned.empty(), text::quoted(std::string{word_of(wanted.turned)}));
     set("scale", words_.scale != 0, fmt::format("{}", wanted.scale));
-    return text;
+    return text ? as_wanted(path, *text, wanted) : text;
+  }
+
+  /// A file of several sheets may take such an edit otherwise than it is meant.
+  [[nodiscard]] static Text as_wanted(const std::string& path, const std::string& text, const Screen& wanted) {
+    const Sheets after = read_sheets(path, text);
+    if (after.problems.empty() && std::ranges::find(after.rig.screens, wanted) != after.rig.screens.end()) return text;
+    return tl::unexpected(Diagnostics{
+        {"cannot-edit", Severity::error, "this file cannot be changed by itself", path, "change it in a text editor"}});
   }
 
   int show() {
-    if (!words_.unit.empty() && named() == rig_.screens.end()) return refuse(unknown());
+    if (!words_.name.empty() && named() == rig_.screens.end()) return refuse(unknown());
     std::vector<Screen> shown = rig_.screens;
-    if (!words_.unit.empty()) shown = {*named()};
+    if (!words_.name.empty()) shown = {*named()};
     if (shown.empty()) {
       talk("The rig describes no screen. Next: omnipar calibrate screen booth --size 1920x1080");
       return good;
@@ -207,12 +212,12 @@ class ScreenCalibration {
     return good;
   }
 
-  const CalibrateWords& words_;
+  const ScreenWords& words_;
   Rig rig_;
 };
 
 }  // namespace
 
-int calibrate_screen(const CalibrateWords& words) { return ScreenCalibration{words}.run(); }
+int calibrate_screen(const ScreenWords& words) { return ScreenCalibration{words}.run(); }
 
 }  // namespace omnipar::cli

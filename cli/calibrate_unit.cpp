@@ -18,7 +18,6 @@
 #include "picture_file.hpp"
 #include "profile_file.hpp"
 #include "rig_file.hpp"
-#include "watch_loop.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -76,28 +75,12 @@ class UnitCalibration {
     if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
     const FoundSheets shelf = load_shelf(door, words_.sources);
     tell(shelf.problems);
-    auto rig = load_rig(door, words_.sources);
-    const bool begins_one = !rig && !words_.seat.empty() && rig.error().front().id == "no-file";
-    if (!rig && !begins_one) return refuse_file(rig.error());
-    if (rig) rig_ = std::move(*rig);
+    auto rig = rig_to_measure(words_);
+    if (!rig) return rig.error();
+    rig_ = std::move(*rig);
     if (const auto problem = refuses_to_keep(door, words_)) return refuse_file({*problem});
     auto run = CalibrateRun::open(wish(shelf.catalogue));
-    const bool is_room = !words_.sources.host.empty();
-    if (!run) {
-      tell(run.error());
-      return is_room ? bad_input : machine_refuses;
-    }
-    LoopWish loop;
-    loop.is_room = is_room;
-    loop.from = seconds(words_.from);
-    loop.speed = words_.speed;
-    loop.step = words_.step;
-    auto failure = go_live(loop, words_.json, **run);
-    if (!failure) failure = (*run)->failure();
-    if (failure) {
-      tell({*failure});
-      return is_room || failure->id == "unknown-unit" || failure->id == "nothing-analog" ? bad_input : machine_refuses;
-    }
+    if (const auto status = measure(words_, run)) return *status;
     if ((*run)->guide().kept()) return keep(**run);
     if ((*run)->unit().empty() || (*run)->guide().roles().empty()) tell_who_is_there(**run);
     talk("Nothing was kept.");
@@ -106,13 +89,7 @@ class UnitCalibration {
 
  private:
   [[nodiscard]] CalibrateWish wish(const Catalogue& catalogue) const {
-    CalibrateWish wish;
-    wish.session.catalogue = catalogue;
-    wish.session.rig = rig_;
-    wish.session.with_virtual = words_.with_virtual;
-    watch_units_only(wish.session);
-    const std::string& host = words_.sources.host;
-    if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+    auto wish = begun_wish<CalibrateWish>(words_, catalogue, rig_);
     wish.unit = words_.unit;
     wish.may_be_new = !words_.seat.empty();
     wish.options.only = words_.only;
@@ -220,6 +197,13 @@ class UnitCalibration {
 };
 
 }  // namespace
+
+tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words) {
+  auto rig = load_rig(os::real_door(), words.sources);
+  if (rig) return std::move(*rig);
+  if (!words.seat.empty() && rig.error().front().id == "no-file") return Rig{};
+  return tl::unexpected(refuse_file(rig.error()));
+}
 
 std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words) {
   std::vector<std::string> paths{calibration_path(door, words.sources, words.unit.empty() ? "new unit" : words.unit)};

@@ -1,6 +1,7 @@
 // What the verbs of `omnipar calibrate` have in common.
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -9,6 +10,8 @@
 
 #include "command.hpp"
 #include "sources.hpp"
+#include "watch_loop.hpp"
+#include "watching.hpp"
 
 namespace omnipar::cli {
 
@@ -26,26 +29,68 @@ struct CalibrateWords {
   bool no_pushes = false;
   bool with_virtual = false;
   bool json = false;
-  // of guns and screens
+  // of guns
   std::string screen;
   std::string area;
   std::string check;  ///< a profile
-  std::string size;
-  std::string at;
-  std::string turned;
-  std::string rectangle;
-  double scale = 0;
   int shots = 5;
   int port = 0;
   bool page = false;
   bool no_test = false;
   bool sweep = false;
-  bool forget = false;
 };
+
+struct ScreenWords {
+  Sources sources;
+  std::string name;
+  std::string size;
+  std::string at;
+  std::string turned;
+  std::string area;
+  std::string rectangle;
+  double scale = 0;
+  bool forget = false;
+  bool json = false;
+};
+
+/// The rig; an empty one, if it is to be begun. Its status, if it cannot be had.
+[[nodiscard]] tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words);
+/// What every measuring session needs; the guide's own is added to it.
+template <typename Wish>
+[[nodiscard]] Wish begun_wish(const CalibrateWords& words, const Catalogue& catalogue, const Rig& rig) {
+  Wish wish;
+  wish.session.catalogue = catalogue;
+  wish.session.rig = rig;
+  wish.session.with_virtual = words.with_virtual;
+  watch_units_only(wish.session);
+  const std::string& host = words.sources.host;
+  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
+  return wish;
+}
+/// Goes through it, in a room or live. The exit status, if it could not be opened or has failed.
+template <typename Run>
+[[nodiscard]] std::optional<int> measure(const CalibrateWords& words,
+                                         tl::expected<std::unique_ptr<Run>, Diagnostics>& run) {
+  const bool is_room = !words.sources.host.empty();
+  if (!run) {
+    tell(run.error());
+    return is_room ? bad_input : machine_refuses;
+  }
+  LoopWish loop;
+  loop.is_room = is_room;
+  loop.from = seconds(words.from);
+  loop.speed = words.speed;
+  loop.step = words.step;
+  auto failure = go_live(loop, words.json, **run);
+  if (!failure) failure = (*run)->failure();
+  if (!failure) return std::nullopt;
+  tell({*failure});
+  return is_room || failure->id == "unknown-unit" || failure->id == "nothing-analog" ? bad_input : machine_refuses;
+}
 
 [[nodiscard]] int calibrate_unit(const CalibrateWords& words);
 [[nodiscard]] int calibrate_gun(const CalibrateWords& words);
-[[nodiscard]] int calibrate_screen(const CalibrateWords& words);
+[[nodiscard]] int calibrate_screen(const ScreenWords& words);
 
 /// What a measurement is kept for: the unit by its name in the rig; one that is not in it comes in, at `--seat`.
 [[nodiscard]] tl::expected<std::string, int> name_in_rig(const CalibrateWords& words, const Rig& rig,

@@ -46,9 +46,9 @@ class GunRun final : public AskingRun {
 
  private:
   explicit GunRun(GunWish& wish);
-  void meet(const std::vector<UnitDetails>& units);
-  void hear(int node, const Report& report);
-  void told(const SessionEvent& event);
+  void meet(const std::vector<UnitDetails>& units) override;
+  void hear(int node, const Report& report) override;
+  void told(const SessionEvent& event) override;
   void drain() override;
   void show_on_page();
   [[nodiscard]] view::Block picture() const;

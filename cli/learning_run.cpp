@@ -43,19 +43,12 @@ LearningRun::LearningRun(LearnWish& wish)
 
 tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(LearnWish wish) {
   std::unique_ptr<LearningRun> made{new LearningRun{wish}};
-  LearningRun* self = made.get();
   WatchWish watch;
   watch.session = std::move(wish.session);
-  watch.session.grab_idle = true;
   watch.session.profile.hotkeys.clear();  // nothing but what is learned happens
   watch.room = std::move(wish.room);
-  watch.meets = [self](const std::vector<UnitDetails>& units) { self->meet(units); };
-  watch.hears = [self](int node, const Report& report) { self->hear(node, report); };
-  watch.told = [self](const SessionEvent& event) { self->told(event); };
-  auto watching = Watching::open(std::move(watch));
-  if (!watching) return tl::unexpected(watching.error());
-  made->watching_ = std::move(*watching);
-  if (!self->seat_.empty()) self->session().await({self->seat_});
+  if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
+  if (!made->seat_.empty()) made->session().await({made->seat_});
   return made;
 }
 
@@ -120,20 +113,10 @@ std::map<int, LearningRun::Met> LearningRun::answering() const {
 }
 
 void LearningRun::told(const SessionEvent& event) {
-  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
-                          std::holds_alternative<LostEvents>(event) || std::holds_alternative<GrabbedWhileDown>(event);
-  if (is_trouble && watching_) note(to_text(event, session()));
-  std::string unit, opener;
-  if (const auto* left = std::get_if<LeftToAnother>(&event))
-    std::tie(unit, opener) = std::tie(left->unit, left->opener);
-  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
-    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
-  if (unit.empty()) return;
-  if (opener.empty()) opener = "another program";
-  Diagnostic problem{"unit-in-use", Severity::error, fmt::format("\"{}\" is in use by {}", unit, opener), "",
-                     "end that first, and begin again"};
-  taken_.insert_or_assign(unit, std::move(problem));
-  if (say_) say_(fmt::format("\"{}\" is in use by {}: nothing is heard from it.", unit, opener));
+  auto in_use = heard_of_trouble(event);
+  if (!in_use) return;
+  if (say_) say_(in_use->problem.message + ": nothing is heard from it.");
+  taken_.insert_or_assign(in_use->unit, std::move(in_use->problem));
 }
 
 /// Nothing can be learned if the unit that is meant is another program's, or all are.

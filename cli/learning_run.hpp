@@ -72,9 +72,9 @@ class LearningRun final : public AskingRun {
 
  private:
   explicit LearningRun(LearnWish& wish);
-  void meet(const std::vector<UnitDetails>& units);
-  void hear(int node, const Report& report);
-  void told(const SessionEvent& event);
+  void meet(const std::vector<UnitDetails>& units) override;
+  void hear(int node, const Report& report) override;
+  void told(const SessionEvent& event) override;
   void drain() override;
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();

@@ -2,9 +2,10 @@
 // nothing, draws nothing and has no clock: it is told who is there, what they say and how late it is.
 //
 //   omnipar::Aiming aiming{options};
-//   aiming.meet(node, "Gun 1", attachment);           // as the unit declares it, not calibrated; two guns are met
-//   alike aiming.hear(node, report) … aiming.advance(now) … while (auto event = aiming.next_event())
-//   show(to_text(*event, aiming)); if (aiming.kept()) calibration = merged(calibration, aiming.found());
+//   aiming.meet(node, "Gun 1", attachment);  // as the unit declares it; all guns that are there
+//   aiming.hear(node, report) … aiming.advance(now) …
+//   while (auto event = aiming.next_event()) show(to_text(*event, aiming));
+//   if (aiming.kept()) calibration = merged(calibration, aiming.found());
 //
 // All of it is answered by pulling the trigger:
 //
@@ -42,6 +43,7 @@ struct AimingOptions {
   int shots = 5;        ///< 2, 3, 4, 5 or 9
   bool test = true;     ///< a pointing test first
   bool sweeps = false;  ///< a positional gun: it is swept, one axis at a time, instead of shot with
+  bool keeps = true;    ///< false: it ends with the last shot, and nobody is asked whether to keep what was fitted
   std::string unit{};   ///< the gun that is fitted; empty: the first that is fired
 };
 
@@ -117,8 +119,9 @@ class Aiming {
   [[nodiscard]] int count() const noexcept;
   /// What is to be aimed at now, a place of the screen; nothing while there is no such place.
   [[nodiscard]] std::optional<AreaPoint> target() const noexcept;
-  /// Of the gun that is fitted, empty before it is known; and its name among them.
+  /// The gun that is fitted; empty before it is known.
   [[nodiscard]] const std::string& unit() const noexcept;
+  /// All that are there.
   [[nodiscard]] std::vector<std::string> guns() const;
   [[nodiscard]] const std::vector<Shot>& shots() const noexcept;
   [[nodiscard]] const std::optional<GunFit>& fit() const noexcept;
@@ -137,9 +140,7 @@ class Aiming {
 
 /// One line for people at arm's length; empty where nothing need be said.
 [[nodiscard]] std::string to_text(const AimingEvent& event, const Aiming& aiming);
-/// "upper left", "the middle of the right edge" …
-[[nodiscard]] std::string place_words(AreaPoint on_screen);
-/// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound; the gun's own range.
-[[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, const AreaBox& within);
+/// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound.
+[[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen);
 
 }  // namespace omnipar

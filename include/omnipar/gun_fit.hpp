@@ -20,6 +20,7 @@ inline constexpr double target_inset = 0.1;
 
 /// Where to shoot, in order, for 2, 3, 4, 5 or 9 shots: places of the screen. Empty for any other number.
 [[nodiscard]] std::vector<AreaPoint> targets_for(int shots);
+
 /// One shot: what the gun said before the trigger.
 struct Shot {
   AreaPoint target;
@@ -27,15 +28,15 @@ struct Shot {
   RawPoint spread;      ///< the standard deviation of a single report, each way
   int reports = 0;      ///< that were used
   Duration taken{0};    ///< over which time
-  bool missed = false;  ///< the gun did not see the screen
+  bool missed = false;  ///< the gun did not see the screen: not for a fit
 };
 
 /// Why shots cannot be fitted.
 enum class ShotRefusal : std::uint8_t {
   none,
-  too_few,   ///< fewer than two, or two that differ one way only
+  too_few,   ///< fewer than two
   equal,     ///< two shots at different targets say the same: `shots`
-  in_line,   ///< all are in one line
+  in_line,   ///< all are in one line, or two differ one way only
   no_sense,  ///< no view of a screen looks like this
 };
 struct ShotFault {
@@ -55,7 +56,7 @@ struct GunFit {
 /// Fits the map from raw numbers to the screen: least squares, with as much freedom as the shots allow. From four shots
 /// on it is projective; from five on the error that is left is known, and a shot that is off by more than the noise
 /// and a hand explain is found: of five it is not known which (`doubtful`), of six and more it is named where one alone
-/// explains it. `over` is the part of the screen for which the bound holds. Takes a millisecond.
+/// explains it. `over` is the part of the screen for which the bound holds. Takes less than a millisecond.
 [[nodiscard]] tl::expected<GunFit, ShotFault> fit_gun(const std::vector<Shot>& shots, PixelSize screen,
                                                       const AreaBox& over = {});
 

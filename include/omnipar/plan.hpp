@@ -54,9 +54,9 @@ struct TargetInfo {
   bool self_centering = true;  ///< returns to rest when it is released
   /// Of a coordinate: where 0 and 1 of it come out on a virtual pointer, of its whole range, and whether across it (a
   /// game that is turned by a quarter has its x downwards).
-  double reach_from = 0;
-  double reach_to = 1;
-  bool reaches_across = false;
+  double span_from = 0;
+  double span_to = 1;
+  bool spans_across = false;
   /// Of half of a stick whose gate is not round: where both axes are at a full push in a diagonal direction, 1 for a
   /// square. Else 0: the corners are on the circle.
   double corner = 0;

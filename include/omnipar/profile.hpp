@@ -84,7 +84,7 @@ struct Hotkey {
 };
 
 /// What the whole range of a virtual pointer is.
-enum class PointerReach : std::uint8_t {
+enum class PointerSpan : std::uint8_t {
   area,     ///< the game's picture
   screen,   ///< the screen that the profile names: the game's place on it is reached, and no more
   desktop,  ///< likewise of all screens of the rig together
@@ -98,7 +98,8 @@ struct Profile {
   std::string place{};   ///< where its system is named
   std::string screen{};  ///< on which it is played; empty: the only one there is, if any
   std::string area{};    ///< where the game is on it, in words (see `area_words`); empty: as the machine's sheet has it
-  PointerReach pointer_reach = PointerReach::area;
+  PointerSpan pointer_span = PointerSpan::area;
+  std::string screen_place{};  ///< where something of these three is written, for messages
 };
 
 }  // namespace omnipar

@@ -2,14 +2,13 @@
 #include "omnipar/aiming.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <deque>
-#include <map>
 
 #include <fmt/format.h>
 
 #include "calibrate/shots.hpp"
-#include "omnipar/calibrating.hpp"
 
 namespace omnipar {
 
@@ -54,11 +53,8 @@ class Aiming::Inside {
     return names;
   }
 
-  [[nodiscard]] const GunEars* gun() const {
-    const auto at = std::ranges::find(guns_, unit_, &GunEars::unit);
-    return at != guns_.end() && at->is_gun() ? &*at : nullptr;
-  }
-  [[nodiscard]] GunEars* gun() { return const_cast<GunEars*>(std::as_const(*this).gun()); }
+  [[nodiscard]] const GunEars* gun() const { return named(guns_, unit_); }
+  [[nodiscard]] GunEars* gun() { return named(guns_, unit_); }
 
   // -- what it says -----------------------------------------------------------------------------------------------
   void hear(int node, const Report& report) {
@@ -145,6 +141,13 @@ class Aiming::Inside {
   bool kept_ = false;
 
  private:
+  /// The gun of that name; null if it is not known, or has never pointed.
+  template <typename Guns>
+  static auto named(Guns& guns, const std::string& unit) -> decltype(&guns.front()) {
+    const auto at = std::ranges::find(guns, unit, &GunEars::unit);
+    return at != guns.end() && at->is_gun() ? &*at : nullptr;
+  }
+
   static constexpr Duration hold_time{1'000'000};
   static constexpr Duration bounce_time{300'000};
 
@@ -258,8 +261,23 @@ class Aiming::Inside {
       if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
     }
     notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners that it did not reach: " + missing);
+    note_ends(ears);
     tell({AimingEvent::Kind::tested, step_, 0, AimingRefusal::none, unit_, notes_});
     begin_shots();
+  }
+
+  /// A gun that stands at the end of its range goes no further, although the screen does.
+  void note_ends(const GunEars& ears) {
+    const auto share_at = [&ears](double RawPoint::*side, std::int32_t end) {
+      const auto count = std::ranges::count_if(ears.path(), [&](RawPoint p) { return p.*side == end; });
+      return static_cast<double>(count) / static_cast<double>(ears.path().size());
+    };
+    constexpr double often = 0.05;
+    const Control &x = *ears.x(), &y = *ears.y();
+    if (std::max({share_at(&RawPoint::x, x.minimum), share_at(&RawPoint::x, x.maximum),
+                  share_at(&RawPoint::y, y.minimum), share_at(&RawPoint::y, y.maximum)}) > often)
+      notes_.push_back(
+          "it stands at the end of its range along an edge, so what lies beyond is not told apart: move back");
   }
 
   // -- sweeps of a positional gun ------------------------------------------------------------------------------------
@@ -387,6 +405,7 @@ class Aiming::Inside {
   }
 
   void finish() {
+    if (!options_.keeps) return end(false);
     tell({AimingEvent::Kind::fits, step_, 0, AimingRefusal::none, unit_, {}});
     ask(AimingStep::done);
   }

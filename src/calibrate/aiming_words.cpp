@@ -9,6 +9,9 @@
 
 namespace omnipar {
 
+namespace {
+
+/// "upper left", "the middle of the right edge" …
 std::string place_words(AreaPoint at) {
   constexpr double third = 1.0 / 3;
   const int column = at.x < third ? 0 : at.x > 1 - third ? 2 : 1, row = at.y < third ? 0 : at.y > 1 - third ? 2 : 1;
@@ -18,8 +21,6 @@ std::string place_words(AreaPoint at) {
        {"lower left", "the middle of the lower edge", "lower right"}}};
   return std::string{names.at(static_cast<std::size_t>(row)).at(static_cast<std::size_t>(column))};
 }
-
-namespace {
 
 std::string target_words(const Aiming& aiming) {
   const auto target = aiming.target();
@@ -110,7 +111,7 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
     case AimingEvent::Kind::fits: {
       std::string all;
       if (aiming.fit())
-        for (const std::string& line : fit_words(*aiming.fit(), aiming.options().screen, aiming.options().within))
+        for (const std::string& line : fit_words(*aiming.fit(), aiming.options().screen))
           all += (all.empty() ? "" : " ") + line;
       return all;
     }
@@ -119,7 +120,7 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
   }
 }
 
-std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, const AreaBox& within) {
+std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
   const double width = seen_size(screen).width;
   if (fit.aim.shots == 0) return {"Swept: the ends of both axes are the edges of the screen."};
   std::vector<std::string> lines{fmt::format("Fitted by {} shots ({}).", fit.aim.shots, word_of(fit.aim.model))};
@@ -136,7 +137,7 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen, cons
   lines.push_back(
       fmt::format("By the noise of the gun it is nowhere off by more than {:.1f} pixels ({:.2f} % of the "
                   "width) in 95 of 100 fits.",
-                  fit.aim.bound * width, 100 * fit.aim.bound / within.width));
+                  fit.aim.bound * width, 100 * fit.aim.bound));
   return lines;
 }
 

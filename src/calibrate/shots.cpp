@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/gun_roles.hpp"
 #include "calibrate/readings.hpp"
 
 namespace omnipar::calibrate {
@@ -21,7 +22,7 @@ double spread(const std::vector<double>& values) {
 }
 
 bool is_blind(const Control& control) {
-  return control.reading == Reading::button && (control.role == "off-screen" || control.off_screen);
+  return control.reading == Reading::button && (control.role == base::off_screen_role || control.off_screen);
 }
 
 }  // namespace
@@ -66,8 +67,10 @@ bool GunEars::hear(int node, const Report& report) {
     value = change.value;
     if (control->reading == Reading::button && was != is) {
       if (is_blind(*control)) blind_ += is ? 1 : -1;
-      if (control->role == "trigger" || control->role == "touch-press") triggers_down_ += is ? 1 : -1;
-      pulled = pulled || (is && triggers_down_ == 1 && (control->role == "trigger" || control->role == "touch-press"));
+      if (base::is_trigger(control->role)) {
+        triggers_down_ += is ? 1 : -1;
+        pulled = pulled || (is && triggers_down_ == 1);
+      }
     }
     if (x_ && control->code == x_->code && control->axis == Axis::x) raw_x_ = change.value, points = true;
     if (y_ && control->code == y_->code && control->axis == Axis::y) raw_y_ = change.value, points = true;

@@ -170,7 +170,7 @@ const std::vector<Field>& profile_table() {
        "where the game is on it: \"4:3\", \"full\", \"4:3, within 12% 5% 88% 95%\", \"whole multiples of 320x240\", "
        "\"4:3, "
        "cut 3%\", \"3:4, turned right\"; as the machine has it, if left out"},
-      {"pointer-reach",
+      {"pointer-span",
        FieldKind::text,
        "what the whole range of a virtual pointer is: the game's picture, its screen, or all screens of the desktop",
        false,

@@ -20,6 +20,24 @@ std::string catalogue::suggestion(std::string_view misspelt, const std::vector<s
   return names.empty() ? "there are none" : "there are: " + catalogue::listed(names);
 }
 
+tl::expected<const Screen*, Diagnostic> catalogue::find_screen(const std::vector<Screen>& screens,
+                                                               std::string_view name) {
+  std::vector<std::string_view> names;
+  for (const Screen& screen : screens) names.emplace_back(screen.name);
+  if (names.empty())
+    return tl::unexpected(Diagnostic{"no-screen", Severity::error, "the rig describes no screen", "",
+                                     "omnipar calibrate screen NAME --size 1920x1080"});
+  if (name.empty() && names.size() == 1) return &screens.front();
+  for (const Screen& screen : screens)
+    if (!name.empty() && screen.name == name) return &screen;
+  const std::string hint = suggestion(name, names);
+  if (name.empty())
+    return tl::unexpected(
+        Diagnostic{"unknown-screen", Severity::error, "the rig has several screens, and none is named", "", hint});
+  return tl::unexpected(
+      Diagnostic{"unknown-screen", Severity::error, fmt::format("the rig has no screen '{}'", name), "", hint});
+}
+
 tl::expected<const SystemSheet*, Diagnostic> catalogue::find_system(const Catalogue& catalogue, std::string_view name) {
   if (const SystemSheet* sheet = catalogue.system(name)) return sheet;
   std::vector<std::string_view> names;

@@ -9,6 +9,10 @@ namespace omnipar::catalogue {
 [[nodiscard]] tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalogue,
                                                                        std::string_view name);
 
+/// The screen of that name, or the only one: fails with `no-screen` and `unknown-screen`.
+[[nodiscard]] tl::expected<const Screen*, Diagnostic> find_screen(const std::vector<Screen>& screens,
+                                                                  std::string_view name);
+
 /// "a, b and c".
 [[nodiscard]] std::string listed(const std::vector<std::string_view>& names);
 

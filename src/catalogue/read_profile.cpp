@@ -13,7 +13,7 @@ namespace {
 
 using text::Value;
 
-constexpr std::array<std::string_view, 3> pointer_reaches{"area", "screen", "desktop"};  // as `PointerReach` has them
+constexpr std::array<std::string_view, 3> pointer_spans{"area", "screen", "desktop"};  // as `PointerSpan` has them
 
 class ProfileReader {
  public:
@@ -28,8 +28,11 @@ class ProfileReader {
     profile.place = place_of(source_, table.find("system")->mark);
     profile.screen = text_in(table, "screen");
     profile.area = text_in(table, "area");
+    for (const auto* const field : {"screen", "area", "pointer-span"})
+      if (const Value* value = table.find(field); value != nullptr && profile.screen_place.empty())
+        profile.screen_place = place_of(source_, value->mark);
     check_area(source_, table, problems_);
-    profile.pointer_reach = one_of<PointerReach>(pointer_reaches, text_in(table, "pointer-reach"));
+    profile.pointer_span = one_of<PointerSpan>(pointer_spans, text_in(table, "pointer-span"));
     for (const auto& [key, port] : table.find("port")->members) profile.ports.push_back(port_of(key, port));
     if (const Value* hotkeys = table.find("hotkeys"))
       for (const auto& [key, action] : hotkeys->members)

@@ -77,9 +77,8 @@ std::string to_toml(const Profile& profile) {
                                  text::quoted(profile.name), text::quoted(profile.system));
   if (!profile.screen.empty()) text += fmt::format("screen = {}\n", text::quoted(profile.screen));
   if (!profile.area.empty()) text += fmt::format("area = {}\n", text::quoted(profile.area));
-  if (profile.pointer_reach != PointerReach::area)
-    text +=
-        fmt::format("pointer-reach = \"{}\"\n", profile.pointer_reach == PointerReach::screen ? "screen" : "desktop");
+  if (profile.pointer_span != PointerSpan::area)
+    text += fmt::format("pointer-span = \"{}\"\n", profile.pointer_span == PointerSpan::screen ? "screen" : "desktop");
   for (const PortProfile& port : profile.ports) {
     text += fmt::format("\n[port.{}]\n", port.port);
     if (port.not_ours) text += "not-ours = true\n";

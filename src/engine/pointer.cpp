@@ -260,6 +260,7 @@ void State::drop_aim(Index index, std::size_t unit) noexcept {
   PointerState& pointer = pointers[operation.group];
   if (pointer.leader != number + 1) return;
   pointer.leader = 0;
+  pointer.shot = 0;  // nobody is there to give the game's shots
   refresh_sight(operation.group);
 }
 

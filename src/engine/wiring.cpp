@@ -10,10 +10,10 @@
 
 #include "attach/measured.hpp"
 #include "attach/position.hpp"
+#include "base/gun_roles.hpp"
 #include "engine/sampler.hpp"
 #include "engine/engine_state.hpp"
 #include "omnipar/role.hpp"
-#include "plan/resolve.hpp"
 #include "shape/projection.hpp"
 #include "stage/table.hpp"
 
@@ -70,7 +70,7 @@ class Wiring {
     if (control.reading != Reading::button || kind == RoleKind::one_sided) return add_axis(control, found);
     Wire wire;
     wire.kind = WireKind::button;
-    const Input* const also = control.off_screen ? input(plan::off_screen_role) : nullptr;
+    const Input* const also = control.off_screen ? input(base::off_screen_role) : nullptr;
     return add_button({also, found}, wire) && keep(control.code, wire);
   }
 

@@ -7,6 +7,7 @@
 
 #include "attach/measured.hpp"
 #include "attach/position.hpp"
+#include "base/gun_roles.hpp"
 #include "omnipar/identity.hpp"
 
 namespace omnipar::inspect {
@@ -396,7 +397,7 @@ bool Seen::look(const Reader& reader) {
       pointers.emplace_back(port, target);
     } else {
       seen.lit = seen.native != seen.rest;
-      if (seen.lit && (seen.place == "trigger" || seen.place == "touch-press")) pulled.push_back(port);
+      if (seen.lit && base::is_trigger(seen.place)) pulled.push_back(port);
     }
   }
   note_shots(pulled, pointers);

@@ -171,7 +171,7 @@ std::optional<DeviceCode> device_code_of(const TargetInfo& target) {
   const auto* const pair = std::ranges::find(pair_places, target.place, &PairEntry::place);
   if (pair != pair_places.end()) {
     if (target.kind == TargetKind::button) return std::nullopt;  // off the area there is no code for
-    return DeviceCode{pair->form, target.name.ends_with("-x") != target.reaches_across ? pair->x : pair->y};
+    return DeviceCode{pair->form, target.name.ends_with("-x") != target.spans_across ? pair->x : pair->y};
   }
   const auto* const at = std::ranges::find(places, target.place, &Entry::place);
   if (at != places.end()) return at->to;

@@ -133,8 +133,8 @@ void Outlets::route_port(const PortInfo& port) {
     route.range = form_of(route.to->form).axis(route.to->code)->range;
     if (info.kind == TargetKind::coordinate) {  // 0..1 is the whole of it, or that part where the game is
       route.range.rest = route.range.minimum;
-      route.from = info.reach_from;
-      route.to_end = info.reach_to;
+      route.from = info.span_from;
+      route.to_end = info.span_to;
     }
     if (info.kind != TargetKind::button) continue;
     route.negative = info.name == "up" || info.name == "left";

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "base/gun_roles.hpp"
 #include "catalogue/lookup.hpp"
 #include "omnipar/role.hpp"
 #include "plan/feed.hpp"
@@ -62,22 +63,11 @@ class Compiler {
   // -- the screen ----------------------------------------------------------------------------------
   /// Where the game is: on the screen that the profile names, or on the only one.
   void find_area() {
-    if (profile_.screen.empty() && profile_.area.empty() && profile_.pointer_reach == PointerReach::area) return;
-    stand_at(profile_.place, profile_.name);
-    std::vector<std::string_view> names;
-    for (const Screen& screen : catalogue_.screens) names.emplace_back(screen.name);
-    const bool is_clear = !profile_.screen.empty() || names.size() == 1;
-    const auto at = std::ranges::find(catalogue_.screens, profile_.screen, &Screen::name);
-    if (names.empty())
-      return error("no-screen", "the profile says where the game is on a screen, but the rig has none",
-                   "omnipar calibrate screen NAME --size 1920x1080");
-    if (!is_clear)
-      return error("unknown-screen", "the rig has several screens, and the profile names none",
-                   catalogue::suggestion("", names));
-    if (!profile_.screen.empty() && at == catalogue_.screens.end())
-      return error("unknown-screen", fmt::format("the rig has no screen '{}'", profile_.screen),
-                   catalogue::suggestion(profile_.screen, names));
-    const Screen& screen = profile_.screen.empty() ? catalogue_.screens.front() : *at;
+    if (profile_.screen.empty() && profile_.area.empty() && profile_.pointer_span == PointerSpan::area) return;
+    stand_at(profile_.screen_place.empty() ? profile_.place : profile_.screen_place, profile_.name);
+    const auto found = catalogue::find_screen(catalogue_.screens, profile_.screen);
+    if (!found) return error(found.error().id, found.error().message, found.error().hint);
+    const Screen& screen = **found;
     const auto words = area_words(!profile_.area.empty()   ? profile_.area
                                   : !system_->area.empty() ? system_->area
                                                            : "full");
@@ -86,9 +76,9 @@ class Compiler {
     plan.area = area_on(seen_size(screen), *words);
     plan.screen = screen.name;
     plan.screen_size = seen_size(screen);
-    if (profile_.pointer_reach == PointerReach::area) return;
-    tables_.set_pointer_reach(profile_.pointer_reach == PointerReach::desktop ? on_desktop(screen, catalogue_.screens)
-                                                                              : AreaBox{});
+    if (profile_.pointer_span == PointerSpan::area) return;
+    tables_.set_pointer_span(profile_.pointer_span == PointerSpan::desktop ? on_desktop(screen, catalogue_.screens)
+                                                                           : AreaBox{});
   }
 
   // -- ports ----------------------------------------------------------------------------------------
@@ -269,7 +259,7 @@ class Compiler {
       const Index target = tables_.new_target(sheet, sheet.name, TargetKind::button);
       if (tables_.too_large()) return;
       Index signal = tables_.plan().signal_of_target[target];
-      if (plan::is_trigger(sheet) && aiming_.trigger == nothing) {
+      if (base::is_trigger(sheet.place) && aiming_.trigger == nothing) {
         aiming_.target = signal;
         aiming_.trigger = signal = aiming_.shots.empty() ? signal : tables_.new_signal();
         if (tables_.too_large()) return;
@@ -398,13 +388,13 @@ class Compiler {
   Diagnostics errors_;
   std::string place_;
   /// Of the port that is added: its pointers by name, the signal of its trigger, and what its sources raise.
-  struct Aiming {
+  struct PortPointers {
     std::vector<std::pair<std::string, Index>> pointers{};
     Index target = nothing;
     Index trigger = nothing;
     std::vector<AreaPoint> shots{};
   };
-  Aiming aiming_;
+  PortPointers aiming_;
   Feeder feeder_;
 };
 

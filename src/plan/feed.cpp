@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/gun_roles.hpp"
 #include "catalogue/lookup.hpp"
 #include "plan/resolve.hpp"
 #include "plan/way.hpp"
@@ -214,7 +215,7 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
   }
   if (operation.blind == nothing) return;
   tables_.add_effect(operation.blind, EffectKind::sight, made);
-  tables_.raise(seat, std::string{off_screen_role}, operation.blind);
+  tables_.raise(seat, std::string{base::off_screen_role}, operation.blind);
 }
 
 /// The trigger of the unit itself holds its aim for a while.

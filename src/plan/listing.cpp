@@ -15,6 +15,13 @@ class Listing {
   std::string run() {
     line("plan \"{}\" for {}: {}, {}, {} bytes of state", plan_.name, plan_.system,
          quantity(plan_.targets.size(), "target"), quantity(plan_.signals.size(), "signal"), plan_.state_size);
+    if (plan_.area) {
+      const AreaBox seen = seen_part(*plan_.area);
+      line("on screen \"{}\": seen from {:.4f}, {:.4f} to {:.4f}, {:.4f}{}{}", plan_.screen, seen.left, seen.top,
+           seen.left + seen.width, seen.top + seen.height,
+           plan_.area->cut > 0 ? fmt::format(", {:g} cut off", plan_.area->cut) : "",
+           plan_.area->turned == QuarterTurn::none ? "" : fmt::format(", turned {}", word_of(plan_.area->turned)));
+    }
     for (const PortInfo& port : plan_.ports)
       if (port.number != 0)
         line("port {}: {} at {}{}", port.number, port.controller, port.seat,

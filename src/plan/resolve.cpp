@@ -122,10 +122,6 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   return profile;
 }
 
-bool plan::is_trigger(const TargetSheet& sheet) noexcept {
-  return sheet.kind == TargetKind::button && (sheet.place == "trigger" || sheet.place == "touch-press");
-}
-
 std::string_view plan::sources_of(TargetKind wanted) noexcept {
   switch (wanted) {
     case TargetKind::stick:

@@ -11,15 +11,11 @@
 namespace omnipar::plan {
 
 inline constexpr std::string_view directions_group = "directions";
-/// The button that a gun holds down while it does not see the screen.
-inline constexpr std::string_view off_screen_role = "off-screen";
 
 /// What can be bound of a pointer besides itself: 'aim-reload' is that of 'aim'.
 inline constexpr std::string_view centre_suffix = "-centre", reload_suffix = "-reload", off_suffix = "-off-screen",
                                   shots_suffix = "-game-shots";
 inline constexpr std::array pointer_suffixes{centre_suffix, reload_suffix, off_suffix, shots_suffix};
-/// True of a target that is what a pointer of its controller is pulled with.
-[[nodiscard]] bool is_trigger(const TargetSheet& sheet) noexcept;
 
 /// One target or group of a port, with the sources that it has in the end.
 struct Fed {

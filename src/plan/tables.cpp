@@ -79,11 +79,10 @@ Index Tables::new_group(const TargetSheet& sheet) {
   return append(plan_->groups, group, max_targets);
 }
 
-/// The two ends of a coordinate are two ends of the game's picture, wherever that lies on what a virtual pointer
-/// reaches.
-void Tables::reach(Index half, bool is_y) {
+/// The two ends of a coordinate are two ends of the game's picture, wherever that lies on what a virtual pointer spans.
+void Tables::span(Index half, bool is_y) {
   const GameArea area = plan_->area.value_or(GameArea{});
-  const AreaBox& whole = pointer_reach_;
+  const AreaBox& whole = *pointer_span_;
   const auto outside = [&](AreaPoint on_area) {
     const AreaPoint screen = to_screen(area, on_area);
     return AreaPoint{whole.left + screen.x * whole.width, whole.top + screen.y * whole.height};
@@ -91,9 +90,9 @@ void Tables::reach(Index half, bool is_y) {
   const AreaPoint from = outside({0, 0}), to = outside(is_y ? AreaPoint{0, 1} : AreaPoint{1, 0});
   TargetInfo& info = plan_->targets[half];
   const bool along_x = std::abs(to.x - from.x) > std::abs(to.y - from.y);
-  info.reaches_across = along_x == is_y;
-  info.reach_from = along_x ? from.x : from.y;
-  info.reach_to = along_x ? to.x : to.y;
+  info.spans_across = along_x == is_y;
+  info.span_from = along_x ? from.x : from.y;
+  info.span_to = along_x ? to.x : to.y;
 }
 
 Index Tables::new_pointer(const TargetSheet& sheet) {
@@ -103,7 +102,7 @@ Index Tables::new_pointer(const TargetSheet& sheet) {
   pointer.x = new_target(stays, sheet.name + "-x", TargetKind::coordinate);
   pointer.y = new_target(stays, sheet.name + "-y", TargetKind::coordinate);
   for (const Index half : {pointer.x, pointer.y})
-    if (!too_large_ && has_reach_) reach(half, half == pointer.y);
+    if (!too_large_ && pointer_span_) span(half, half == pointer.y);
   const Index on = new_target(sheet, sheet.name + "-on", TargetKind::button);
   if (too_large_) return 0;
   pointer.on = plan_->signal_of_target[on];

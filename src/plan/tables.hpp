@@ -6,6 +6,7 @@
 #include <cstddef>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -30,10 +31,7 @@ class Tables {
   Index new_group(const TargetSheet& sheet);
   /// What the whole range of a virtual pointer is, of the profile's screen: from here on pointers know where they come
   /// out.
-  void set_pointer_reach(const AreaBox& screen_in_reach) {
-    pointer_reach_ = screen_in_reach;
-    has_reach_ = true;
-  }
+  void set_pointer_span(const AreaBox& screen_in_it) { pointer_span_ = screen_in_it; }
   /// Likewise, with NAME-on.
   Index new_pointer(const TargetSheet& sheet);
   Index new_gate(const Gate& gate);
@@ -58,7 +56,7 @@ class Tables {
   Index append(std::vector<T>& table, T value, std::size_t limit);
   Index take(Index& count, std::size_t more, std::size_t limit);
   Index take_lanes(Index group);
-  void reach(Index half, bool is_y);
+  void span(Index half, bool is_y);
   Growing& input(const std::string& seat, const std::string& role);
   void use_up();
 
@@ -68,8 +66,7 @@ class Tables {
   std::map<std::pair<std::string, std::string>, std::size_t> input_of_;
   std::size_t uses_ = 0;
   bool too_large_ = false;
-  bool has_reach_ = false;
-  AreaBox pointer_reach_{};
+  std::optional<AreaBox> pointer_span_;
 };
 
 }  // namespace omnipar::plan

@@ -194,6 +194,30 @@ TEST_CASE("a bad shot of nine is asked for again, of five a sixth one tells", "[
   CHECK(five.story() == ".F");
 }
 
+TEST_CASE("who only asks where shots land is not asked whether to keep them", "[gun]") {
+  AimingOptions options = without_test(3);
+  options.keeps = false;
+  Shooter shooter{options};
+  for (int i = 0; i < 3; ++i) shooter.shoot_target();
+  CHECK(shooter.story() == "...E");
+  CHECK(shooter.guide.over());
+  CHECK_FALSE(shooter.guide.kept());
+  CHECK(shooter.guide.shots().size() == 3);
+}
+
+TEST_CASE("a gun whose range ends before the screen is told so", "[gun]") {
+  Shooter shooter{AimingOptions{}, false};
+  shooter.shoot({0.5, 0.5});
+  for (int i = 0; i < 40; ++i) {
+    shooter.now += Duration{8'000};
+    shooter.say({{absolute(0), 1000 + 1500 * i}, {absolute(1), i < 20 ? 65535 : 100 + i}});
+  }
+  shooter.pull();
+  std::string said;
+  while (const auto event = shooter.guide.next_event()) said += to_text(*event, shooter.guide) + "\n";
+  CHECK(said.find("at the end of its range along an edge") != std::string::npos);
+}
+
 TEST_CASE("a gun that leaves in the middle goes on where it was; a number of shots that there is not is five",
           "[gun]") {
   Shooter shooter{without_test(7)};
@@ -278,8 +302,20 @@ TEST_CASE("whatever is chosen, comes or goes, in whatever order: the guide ends,
             shooter.shoot({any(dice), any(dice)}, static_cast<int>(dice() % 2));
       }
       shooter.story();
-      if (const auto due = shooter.guide.next_due()) CHECK(*due >= at_us(0));
     }
-    if (shooter.guide.kept()) CHECK(shooter.guide.found().aims.size() == 1);
+    if (shooter.guide.over()) {
+      if (shooter.guide.kept()) CHECK(shooter.guide.found().aims.size() == 1);
+      continue;
+    }
+    // Whatever has happened: who is patient from here on gets there.
+    for (int gun = 0; gun < 2; ++gun) shooter.guide.meet(gun, Shooter::name(gun), Shooter::attachment());
+    shooter.say({{key(0x110), 0}});
+    shooter.now += Duration{500'000};
+    if (shooter.guide.step() == AimingStep::who) shooter.shoot({0.5, 0.5});
+    if (shooter.guide.unit() == Shooter::name(1)) continue;  // that is the other one's
+    shooter.guide.choose(AimingChoice::again);
+    for (int shot = 0; shot < 12 && shooter.guide.step() == AimingStep::shot; ++shot) shooter.shoot_target();
+    CHECK(shooter.guide.step() == AimingStep::done);
+    CHECK(shooter.guide.fit().has_value());
   }
 }

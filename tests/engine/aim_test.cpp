@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "omnipar/sheets.hpp"
 #include "support/laid_table.hpp"
 
 using namespace omnipar;
@@ -244,6 +245,27 @@ TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") 
   table.reader.next_frame();
   table.reader.next_frame();
   CHECK_FALSE(table.down("trigger", 2));
+  CHECK_FALSE(table.down("aim-on", 2));
+  CHECK(table.value("aim-x", 2) == 0.25);  // it stays where it was left
+}
+
+TEST_CASE("what a profile says of screen, area and shots is written and read again", "[aim]") {
+  Profile profile = booth("4:3, cut 2%", {{"aim-game-shots", {{"start"}}}});
+  profile.screen = "booth";
+  profile.pointer_span = PointerSpan::desktop;
+  profile.ports[0].game_shots = {{0.125, 0.5}, {1, 0}};
+  const Sheets again = read_sheets("t.toml", to_toml(profile));
+  REQUIRE(again.problems.empty());
+  const Profile& read = again.profiles.at(0);
+  CHECK(read.screen == "booth");
+  CHECK(read.area == "4:3, cut 2%");
+  CHECK(read.pointer_span == PointerSpan::desktop);
+  CHECK(read.ports[0].game_shots == profile.ports[0].game_shots);
+  Rig rig;
+  rig.screens = room().screens;
+  rig.screens[0].turned = QuarterTurn::upside_down;
+  rig.screens[0].scale = 1.25;
+  CHECK(read_sheets("r.toml", to_toml(rig)).rig == rig);
 }
 
 TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however time is split", "[aim]") {
@@ -321,20 +343,20 @@ TEST_CASE("a pointer that may go beyond the edge is off-screen there, and comes 
 
 TEST_CASE("a pointer's outlet reaches exactly its screen, or the game's place on it", "[aim]") {
   Profile profile = booth("4:3");
-  const auto reach = [&](PointerReach wanted, const char* area, std::string_view half) {
-    profile.pointer_reach = wanted;
+  const auto reach = [&](PointerSpan wanted, const char* area, std::string_view half) {
+    profile.pointer_span = wanted;
     profile.area = area;
     const Plan plan = plan_for(profile);
     const TargetInfo& info = plan.targets()[plan.target(1, half).value().value];
-    return std::tuple{Approx(info.reach_from), Approx(info.reach_to), info.reaches_across};
+    return std::tuple{Approx(info.span_from), Approx(info.span_to), info.spans_across};
   };
-  CHECK(reach(PointerReach::area, "4:3", "aim-x") == std::tuple{0, 1, false});
-  CHECK(reach(PointerReach::screen, "4:3", "aim-x") == std::tuple{0.125, 0.875, false});
-  CHECK(reach(PointerReach::screen, "4:3", "aim-y") == std::tuple{0, 1, false});
+  CHECK(reach(PointerSpan::area, "4:3", "aim-x") == std::tuple{0, 1, false});
+  CHECK(reach(PointerSpan::screen, "4:3", "aim-x") == std::tuple{0.125, 0.875, false});
+  CHECK(reach(PointerSpan::screen, "4:3", "aim-y") == std::tuple{0, 1, false});
   // 1920 of 3000 across, 1080 of 1920 down
-  CHECK(reach(PointerReach::desktop, "4:3", "aim-x") == std::tuple{0.08, 0.56, false});
-  CHECK(reach(PointerReach::desktop, "4:3", "aim-y") == std::tuple{0, 0.5625, false});
-  CHECK(reach(PointerReach::screen, "3:4, turned right", "aim-y") == std::tuple{0.7109375, 0.2890625, true});
+  CHECK(reach(PointerSpan::desktop, "4:3", "aim-x") == std::tuple{0.08, 0.56, false});
+  CHECK(reach(PointerSpan::desktop, "4:3", "aim-y") == std::tuple{0, 0.5625, false});
+  CHECK(reach(PointerSpan::screen, "3:4, turned right", "aim-y") == std::tuple{0.7109375, 0.2890625, true});
 }
 
 TEST_CASE("what cannot be aimed so is refused with what would help", "[aim]") {

@@ -91,10 +91,24 @@ void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
 void write_profile(const std::string& more, bool of_screen) {
   std::ofstream{"/tmp/booth/booth.toml"}
       << "omnipar = 1\nkind = \"profile\"\nname = \"booth\"\nsystem = \"gun-booth\"\n"
-      << (of_screen ? "pointer-reach = \"screen\"\n" : "")
+      << (of_screen ? "pointer-span = \"screen\"\n" : "")
       << "screen = \"wide\"\narea = \"4:3, within 10% 5% 90% 95%\"\n"
       << "[port.1]\nseat = \"left\"\n"
       << more << "[port.2]\nseat = \"right\"\n";
+}
+
+/// One pull after the other, wherever the hand is meanwhile.
+void expect_game_shots(const BoothGun& gun, NodeReader& game, const std::array<std::pair<int, int>, 2>& places) {
+  for (const auto& [x, y] : places) {
+    CAPTURE(x, y);
+    sleep_ms(100);
+    gun.point(0.41, 0.29, 1);
+    CHECK(game.wait_for(EV_ABS, ABS_X, x));
+    CHECK(game.wait_for(EV_ABS, ABS_Y, y));
+    gun.point(0.42, 0.28);
+    REQUIRE(game.wait_for(EV_KEY, BTN_LEFT, 0));
+    game.forget_events();
+  }
 }
 
 }  // namespace
@@ -149,16 +163,10 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
       return static_cast<int>(std::lround((exchanged ? from + part * width : part) * 65535));
     };
     const double wide = 0.9 * 4 / 3 * 9 / 16;
-    for (const auto& [part_x, part_y] : {std::pair{0.125, 0.25}, std::pair{0.875, 0.75}}) {
-      const int x = out(part_x, 0.5 - wide / 2, wide), y = out(part_y, 0.05, 0.9);
-      sleep_ms(100);
-      left.point(0.31, 0.29, 1);
-      CHECK(one.wait_for(EV_ABS, ABS_X, x));
-      CHECK(one.wait_for(EV_ABS, ABS_Y, y));
-      left.point(0.32, 0.28);
-      REQUIRE(one.wait_for(EV_KEY, BTN_LEFT, 0));
-      one.forget_events();
-    }
+    const auto place = [&out, wide](double x, double y) {
+      return std::pair{out(x, 0.5 - wide / 2, wide), out(y, 0.05, 0.9)};
+    };
+    expect_game_shots(left, one, {place(0.125, 0.25), place(0.875, 0.75)});
     play.signal(SIGTERM);
     CHECK(play.wait_for_end() == 0);
   }
@@ -204,15 +212,7 @@ TEST_CASE("a positional gun is swept, one axis at a time, and shoots what its ga
   gun.point(0.4, 0.2, 4);  // start, held
   sleep_ms(2000);
   gun.point(0.4, 0.2);
-  for (const auto& [x, y] : {std::pair{8192, 16384}, std::pair{57343, 49151}}) {
-    sleep_ms(100);
-    gun.point(0.41, 0.21, 1);
-    CHECK(game.wait_for(EV_ABS, ABS_X, x));
-    CHECK(game.wait_for(EV_ABS, ABS_Y, y));
-    gun.point(0.42, 0.19);
-    REQUIRE(game.wait_for(EV_KEY, BTN_LEFT, 0));
-    game.forget_events();
-  }
+  expect_game_shots(gun, game, {std::pair{8192, 16384}, std::pair{57343, 49151}});
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
   CHECK(all_is_gone());

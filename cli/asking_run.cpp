@@ -1,0 +1,39 @@
+#include "asking_run.hpp"
+
+#include <tuple>
+#include <variant>
+
+#include <fmt/format.h>
+
+#include "omnipar/session_words.hpp"
+
+namespace omnipar::cli {
+
+std::optional<Diagnostics> AskingRun::open_watching(WatchWish wish) {
+  wish.session.grab_idle = true;
+  wish.meets = [this](const std::vector<UnitDetails>& units) { meet(units); };
+  wish.hears = [this](int node, const Report& report) { hear(node, report); };
+  wish.told = [this](const SessionEvent& event) { told(event); };
+  auto watching = Watching::open(std::move(wish));
+  if (!watching) return watching.error();
+  watching_ = std::move(*watching);
+  return std::nullopt;
+}
+
+std::optional<AskingRun::InUse> AskingRun::heard_of_trouble(const SessionEvent& event) {
+  const bool is_trouble = std::holds_alternative<NoPermission>(event) || std::holds_alternative<Refused>(event) ||
+                          std::holds_alternative<LostEvents>(event) || std::holds_alternative<GrabbedWhileDown>(event);
+  if (is_trouble && watching_) note(to_text(event, session()));
+  std::string unit, opener;
+  if (const auto* left = std::get_if<LeftToAnother>(&event))
+    std::tie(unit, opener) = std::tie(left->unit, left->opener);
+  if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
+    std::tie(unit, opener) = std::tie(grabbed->unit, grabbed->opener);
+  if (unit.empty()) return std::nullopt;
+  Diagnostic problem{"unit-in-use", Severity::error,
+                     fmt::format("\"{}\" is in use by {}", unit, opener.empty() ? "another program" : opener), "",
+                     "end that first, and begin again"};
+  return InUse{std::move(unit), std::move(problem)};
+}
+
+}  // namespace omnipar::cli
