@@ -11,9 +11,15 @@ namespace omnipar::cli {
 
 std::optional<Diagnostics> AskingRun::open_watching(WatchWish wish) {
   wish.session.grab_idle = true;
-  wish.meets = [this](const std::vector<UnitDetails>& units) { meet(units); };
-  wish.hears = [this](int node, const Report& report) { hear(node, report); };
-  wish.told = [this](const SessionEvent& event) { told(event); };
+  wish.meets = [this](const std::vector<UnitDetails>& units) {
+    if (!is_closing_) meet(units);
+  };
+  wish.hears = [this](int node, const Report& report) {
+    if (!is_closing_) hear(node, report);
+  };
+  wish.told = [this](const SessionEvent& event) {
+    if (!is_closing_) told(event);
+  };
   auto watching = Watching::open(std::move(wish));
   if (!watching) return watching.error();
   watching_ = std::move(*watching);

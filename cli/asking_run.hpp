@@ -13,6 +13,14 @@ namespace omnipar::cli {
 
 class AskingRun : public Live {
  public:
+  AskingRun() = default;
+  AskingRun(const AskingRun&) = delete;
+  AskingRun& operator=(const AskingRun&) = delete;
+  /// A session tells of what is still held while it closes; who would take that is gone by then.
+  ~AskingRun() override {
+    is_closing_ = true;
+    watching_.reset();
+  }
   void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return watching_->session(); }
   [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
@@ -57,6 +65,9 @@ class AskingRun : public Live {
   std::unique_ptr<Watching> watching_;
   LineSink say_;
   std::vector<std::string> notes_;
+
+ private:
+  bool is_closing_ = false;
 };
 
 }  // namespace omnipar::cli

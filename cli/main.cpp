@@ -175,17 +175,23 @@ int run(int count, char** words) {
   return status;
 }
 
-/// Where memory is short there may be none for an exception either. The keeper lets everything go.
-[[noreturn]] void out_of_memory() {
-  constexpr std::string_view words = "omnipar: the computer has no memory left; close other programs\n";
+[[noreturn]] void end_at_once(std::string_view words) {
   static_cast<void>(os::write_all(os::real_door(), STDERR_FILENO, std::as_bytes(std::span{words})));
   ::_exit(machine_refuses);
+}
+
+/// Where memory is short there may be none for an exception either. The keeper lets everything go.
+[[noreturn]] void out_of_memory() { end_at_once("omnipar: the computer has no memory left; close other programs\n"); }
+
+/// What is thrown is caught, if there is memory to throw with.
+[[noreturn]] void ends_unforeseen() {
+  end_at_once("omnipar: ended by a mistake of its own, or for want of memory; if there is enough, please report it\n");
 }
 
 /// First of all, for much is set up before `main` that needs memory, too.
 [[gnu::constructor(101)]] void prepare_for_little_memory() {
   std::set_new_handler(out_of_memory);
-  std::set_terminate(out_of_memory);  // everything else is caught
+  std::set_terminate(ends_unforeseen);
 }
 
 }  // namespace

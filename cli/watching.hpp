@@ -37,6 +37,12 @@ void watch_units_only(SessionOptions& options);
 class Watching final : public Live {
  public:
   [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
+  Watching(const Watching&) = delete;
+  Watching& operator=(const Watching&) = delete;
+  /// What is told meanwhile still finds all that it needs.
+  ~Watching() override {
+    if (session_) session_->close();
+  }
 
   /// What players are told goes there, too, as it happens.
   void say_to(LineSink say) override { say_ = std::move(say); }

@@ -56,11 +56,11 @@ struct SessionOptions {
   /// Empty: none is touched.
   std::vector<int> signals{};
   bool measures = false;  ///< how long reports take; costs one more look at the clock whenever something came out
-  /// Is told of events as they happen. It may ask the session, not change it, and throws nothing. Without it they wait
-  /// for `next_event`.
+  /// Is told of events as they happen, also while the session is destroyed, which closes it: so long what it uses has
+  /// to live. It may ask the session, not change it, and throws nothing. Without it they wait for `next_event`.
   EventHandler told{};
-  /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told only
-  /// in `take`, on its thread; throws nothing.
+  /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told in
+  /// `take`, and while the session ends; throws nothing.
   std::function<void(int node, const Report& report)> heard{};
 };
 
