@@ -46,9 +46,8 @@ void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, con
 void State::aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
   if (operation.kind != AnalogKind::point) return aim_by_stick(operation, unit, at);
-  // What cannot be seen is beside the game; rounding alone takes nothing off it.
-  constexpr double rounding = 2e-9;
-  const double end = plan_data->seen() + operation.margin + (own.aim != nothing ? rounding : 0);
+  // What cannot be seen is beside the game.
+  const double end = plan_data->seen() + operation.margin + (own.aim != nothing ? shape::aim_rounding : 0);
   AimState& aim = aims[aim_of(operation, unit)];
   aim.on = std::abs(at.x) <= end && std::abs(at.y) <= end ? 1 : 0;
   put_pointer(operation, unit, seen_place(at));

@@ -8,6 +8,7 @@
 #include "inspect/why.hpp"
 #include "omnipar/role.hpp"
 #include "plan/way.hpp"
+#include "shape/projection.hpp"
 
 namespace omnipar::inspect {
 namespace {
@@ -21,8 +22,9 @@ class Journey {
   std::vector<StageValue> run() {
     const bool by_contact = from_ == RoleKind::button || from_ == RoleKind::dpad;
     say(link_.source, by_contact ? contact() : position());
+    if (from_ == RoleKind::pointer && link_.game) to_game(*link_.game);
     for (const plan::Passage& passage : plan::way_of(link_.use, from_, link_.kind)) pass(passage);
-    if (link_.kind == TargetKind::pointer && from_ == RoleKind::stick) at_ = shape::squared(at_);
+    if (link_.kind == TargetKind::pointer) to_area();
     if (link_.kind == TargetKind::turns || link_.kind == TargetKind::movement)
       say(link_.target + " of the machine", "adds what it counts");
     else if (link_.kind != TargetKind::button && !by_contact && !travels_)
@@ -39,6 +41,7 @@ class Journey {
     const stage::Kind& kind = *passage.kind;
     const stage::Constants constants = kind.prepare(passage.values, from_);
     const std::string words = kind.words(passage.values);
+    if (kind.of_aims) return say(words, position());
     if (kind.move != nullptr) {
       at_ = kind.move(constants, at_);
       return say(words, position());
@@ -79,10 +82,35 @@ class Journey {
     return "on after " + stage::time_words(static_cast<double>(first.wake));
   }
 
+  /// From the whole screen to the game's picture.
+  void to_game(const plan::GamePlace& game) {
+    const Point on_screen = shape::on_area(at_);
+    const PixelSize size = seen_size(game.screen);
+    say(fmt::format("on the screen \"{}\"", game.screen.name),
+        fmt::format(" pixel {:.0f}, {:.0f}", on_screen.x * size.width, on_screen.y * size.height));
+    at_ = shape::to_game(game.area)(on_screen.x, on_screen.y);
+    say("in the game's picture", position());
+  }
+
+  /// What can be seen of the game, as the machine takes it.
+  void to_area() {
+    const double end = link_.game ? 1 - 2 * link_.game->area.cut : 1;
+    const stage::Values edge = stage::values_of(stage::edge, link_.use);
+    double margin = 2 * edge[0] + shape::aim_rounding;
+    if (from_ == RoleKind::stick) {
+      const Point square = shape::squared(at_);
+      const double reach = end + 2 * edge[1];
+      at_ = {square.x * reach, square.y * reach};
+      margin = shape::aim_rounding;
+    }
+    is_beside_ = std::fabs(at_.x) > end + margin || std::fabs(at_.y) > end + margin;
+    at_ = {std::clamp(at_.x, -end, end), std::clamp(at_.y, -end, end)};
+  }
+
   [[nodiscard]] std::string contact() const { return on_ ? "on" : "off"; }
 
   [[nodiscard]] std::string position() const {
-    const auto number = [](double value) { return fmt::format("{:6.3f}", value == 0 ? 0 : value); };
+    const auto number = [](double value) { return fmt::format("{:6.3f}", std::fabs(value) < 0.0005 ? 0 : value); };
     const bool pair = from_ == RoleKind::stick || from_ == RoleKind::pointer || from_ == RoleKind::movement;
     return pair ? fmt::format("{} {}", number(at_.x), number(at_.y)) : number(at_.x);
   }
@@ -91,8 +119,8 @@ class Journey {
     const auto whole = [this](double value) { return fmt::format("{:6}", shape::native(link_.native, value)); };
     if (link_.kind == TargetKind::stick) return fmt::format("{} {}", whole(at_.x), whole(at_.y));
     if (link_.kind != TargetKind::pointer) return whole(at_.x);
-    const Point on_area = shape::on_area(at_);
-    return fmt::format("{} {}", whole(on_area.x), whole(on_area.y));
+    const Point on_area = stage::from_fixed(stage::to_fixed(shape::on_area(at_)));  // as the engine keeps it
+    return fmt::format("{} {}{}", whole(on_area.x), whole(on_area.y), is_beside_ ? "  off-screen" : "");
   }
 
   const Link& link_;
@@ -100,6 +128,7 @@ class Journey {
   Point at_;
   bool on_;
   bool travels_ = false;
+  bool is_beside_ = false;  ///< beside what can be seen of the game
   std::vector<StageValue> steps_;
 };
 

@@ -52,6 +52,24 @@ std::unique_ptr<plan::PortSources> sources_of(const Catalogue& catalogue, const 
   return plain != nullptr ? std::make_unique<plan::PortSources>(profile, port, *plain) : nullptr;
 }
 
+void add_words(std::string& all, const std::string& more) {
+  if (!more.empty()) all += (all.empty() ? "" : ", ") + more;
+}
+
+/// From the screen to the game comes before what happens there.
+std::string game_words(const plan::GamePlace& game, const std::string& behind) {
+  std::string words = fmt::format("the game \"{}\" on the screen \"{}\"", to_text(game.words), game.screen.name);
+  add_words(words, behind);
+  return words;
+}
+
+std::optional<plan::GamePlace> place_of(const Catalogue& catalogue, const Profile& profile) {
+  const SystemSheet* system = catalogue.system(profile.system);
+  if (system == nullptr) return std::nullopt;
+  auto place = plan::game_place(catalogue, profile, *system);
+  return place ? *place : std::nullopt;
+}
+
 bool is_direction_of(std::string_view part, std::string_view whole) {
   if (!part.starts_with(whole) || part.size() < whole.size() + 2 || part[whole.size()] != '-') return false;
   return std::ranges::find(direction_names, part.substr(whole.size() + 1)) != direction_names.end();
@@ -74,6 +92,7 @@ bool concerns(std::string_view source, std::string_view role) {
 std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
   std::vector<Link> all;
   std::vector<std::string> seats;
+  const std::optional<plan::GamePlace> game = place_of(catalogue, profile);
   for (const PortProfile& port : profile.ports) {
     const auto sources = sources_of(catalogue, profile, port);
     if (!sources) continue;
@@ -93,8 +112,11 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
         if (fed.sheet != nullptr) all.back().kind = fed.sheet->kind;
         if (fed.sheet != nullptr) all.back().native = fed.sheet->native;
         all.back().shape = shape_words(use);
-        const std::string more = opposites_words(port, fed);
-        if (!more.empty()) all.back().shape += (all.back().shape.empty() ? "" : ", ") + more;
+        add_words(all.back().shape, opposites_words(port, fed));
+        if (game && all.back().kind == TargetKind::pointer) {
+          all.back().game = game;
+          if (role_kind(use.role) == RoleKind::pointer) all.back().shape = game_words(*game, all.back().shape);
+        }
         all.back().place = use.place;
       }
     }

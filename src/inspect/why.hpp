@@ -12,6 +12,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/profile.hpp"
+#include "plan/game_place.hpp"
 
 namespace omnipar::inspect {
 
@@ -28,6 +29,7 @@ struct Link {
   Use use{};           ///< of a port's target: with all that is said of it
   TargetKind kind = TargetKind::button;
   NativeRange native{};
+  std::optional<plan::GamePlace> game{};  ///< of what points: where the game is on its screen
 };
 
 /// What becomes of a value on a way, stage by stage.
@@ -38,8 +40,9 @@ struct StageValue {
 
 /// Where a push of a stick or axis is behind all its shapes, -1..1 each way; nothing for what is no position.
 [[nodiscard]] std::optional<std::pair<double, double>> shaped_push(const Link& link, double x, double y);
-/// The way of a control that is pushed to `x` and `y` (of a button or a trigger `x` alone): first the value that comes
-/// in, then that behind each stage, in the end the machine's own numbers. Nothing for hotkeys.
+/// The way of a control that is pushed to `x` and `y` (of a button or a trigger `x` alone; of what points, so far from
+/// the screen's middle to its edges): first the value that comes in, then that behind each stage, in the end the
+/// machine's own numbers. Nothing for hotkeys.
 [[nodiscard]] std::vector<StageValue> stage_values(const Link& link, double x, double y);
 
 /// All ways of a profile that compiles, port by port in the order of the sheet, then the hotkeys. A target

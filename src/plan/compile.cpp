@@ -11,6 +11,7 @@
 #include "catalogue/lookup.hpp"
 #include "omnipar/role.hpp"
 #include "plan/feed.hpp"
+#include "plan/game_place.hpp"
 #include "plan/resolve.hpp"
 #include "plan/tables.hpp"
 #include "stage/table.hpp"
@@ -61,19 +62,14 @@ class Compiler {
   void stand_at(const std::string& place, const std::string& otherwise) { place_ = place.empty() ? otherwise : place; }
 
   // -- the screen ----------------------------------------------------------------------------------
-  /// Where the game is: on the screen that the profile names, or on the only one.
   void find_area() {
-    if (profile_.screen.empty() && profile_.area.empty() && profile_.pointer_span == PointerSpan::area) return;
     stand_at(profile_.screen_place.empty() ? profile_.place : profile_.screen_place, profile_.name);
-    const auto found = catalogue::find_screen(catalogue_.screens, profile_.screen);
-    if (!found) return error(found.error().id, found.error().message, found.error().hint);
-    const Screen& screen = **found;
-    const auto words = area_words(!profile_.area.empty()   ? profile_.area
-                                  : !system_->area.empty() ? system_->area
-                                                           : "full");
-    if (!words) return error(words.error().id, words.error().message, words.error().hint);
+    auto place = plan::game_place(catalogue_, profile_, *system_);
+    if (!place) return error(place.error().id, place.error().message, place.error().hint);
+    if (!*place) return;
+    const Screen& screen = (*place)->screen;
     PlanData& plan = tables_.plan();
-    plan.area = area_on(seen_size(screen), *words);
+    plan.area = (*place)->area;
     plan.screen = screen.name;
     plan.screen_size = seen_size(screen);
     if (profile_.pointer_span == PointerSpan::area) return;

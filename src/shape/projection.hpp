@@ -14,6 +14,9 @@ namespace omnipar::shape {
 
 [[nodiscard]] inline double length(double x, double y) noexcept { return std::sqrt(x * x + y * y); }
 
+/// Rounding alone takes nothing off the game: of -1..1.
+inline constexpr double aim_rounding = 2e-9;
+
 /// A matrix by rows: (x, y) goes to ((m0 x + m1 y + m2) / w, (m3 x + m4 y + m5) / w), w = m6 x + m7 y + m8.
 struct Projection {
   std::array<double, 9> m{1, 0, 0, 0, 1, 0, 0, 0, 1};

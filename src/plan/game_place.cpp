@@ -1,0 +1,17 @@
+#include "plan/game_place.hpp"
+
+#include "catalogue/lookup.hpp"
+
+namespace omnipar::plan {
+
+tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& catalogue, const Profile& profile,
+                                                              const SystemSheet& system) {
+  if (profile.screen.empty() && profile.area.empty() && profile.pointer_span == PointerSpan::area) return std::nullopt;
+  const auto screen = catalogue::find_screen(catalogue.screens, profile.screen);
+  if (!screen) return tl::unexpected(screen.error());
+  const auto words = area_words(!profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full");
+  if (!words) return tl::unexpected(words.error());
+  return GamePlace{**screen, *words, area_on(seen_size(**screen), *words)};
+}
+
+}  // namespace omnipar::plan
