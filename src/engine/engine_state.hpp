@@ -250,6 +250,7 @@ struct State {
            shape::Point point) noexcept;
   [[nodiscard]] shape::Point aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                                       shape::Point point) noexcept;
+  void hold_aim(Index operation, std::size_t unit) noexcept;
   void aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept;
   void aim_by_stick(const AnalogOperation& operation, std::size_t unit, shape::Point at) noexcept;
   void push_by_directions(Index operation, std::size_t unit) noexcept;
@@ -261,8 +262,10 @@ struct State {
   void end_shots(Index pointer) noexcept;
   /// Aims do not move it: it is where the game has asked for a shot.
   [[nodiscard]] bool is_shot(Index pointer) const noexcept { return pointers[pointer].shot > 1; }
+  /// Its aim is held, but for what the report of the pull itself says.
   [[nodiscard]] bool is_steady(const AnalogOperation& operation, std::size_t unit) const noexcept {
-    return operation.steady != nothing && is_on(operation.steady, unit);
+    return operation.steady != nothing && is_on(operation.steady, unit) &&
+           aims[aim_of(operation, unit)].pulled != head->now;
   }
   void put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept;
   void push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept;

@@ -37,6 +37,11 @@ shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::siz
   return through(own.shapes.of(slot.shapes), unit, point);
 }
 
+/// What the report of the pull itself says of the place was seen before the screen flashes.
+void State::hold_aim(Index operation, std::size_t unit) noexcept {
+  aims[aim_of(plan_data->operations[operation], unit)].pulled = head->now;
+}
+
 void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                 shape::Point point) noexcept {
   if (head->frozen != 0 || is_steady(plan_data->operations[own.operation], unit)) return;

@@ -41,8 +41,7 @@ void State::apply_to_pointer(const Effect& effect, bool on, std::size_t unit) no
       if (on) centre(effect.index);
       return;
     case EffectKind::steady:
-      if (!on) measure_again(effect.index, unit);
-      return;
+      return on ? hold_aim(effect.index, unit) : measure_again(effect.index, unit);
     case EffectKind::push:
       return push_by_directions(effect.index, unit);
     case EffectKind::shots:

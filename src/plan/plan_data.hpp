@@ -228,9 +228,10 @@ struct AimState {
   /// Of what says where it is: where it was last, or last before another took the pointer over. Else how far it has
   /// gone since another did.
   stage::FixedPoint at;
-  shape::Point push;       ///< of a stick that glides
-  std::uint32_t told = 0;  ///< 1 once it has said anything
-  std::uint32_t on = 0;    ///< 1 while it is on the game area
+  shape::Point push;        ///< of a stick that glides
+  std::int64_t pulled = 0;  ///< when the pull was that holds it, or held it last
+  std::uint32_t told = 0;   ///< 1 once it has said anything
+  std::uint32_t on = 0;     ///< 1 while it is on the game area
 };
 struct PointerState {
   std::uint32_t leader = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's

@@ -52,6 +52,11 @@ double game_dead_zone(const Profile& profile, const PortProfile& port) {
   return port.game_dead_zone == 0 && other != nullptr ? other->game_dead_zone : port.game_dead_zone;
 }
 
+std::vector<AreaPoint> game_shots_of(const Profile& profile, const PortProfile& port) {
+  const PortProfile* other = plan::liked_port(profile, port);
+  return port.game_shots.empty() && other != nullptr ? other->game_shots : port.game_shots;
+}
+
 std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   std::vector<Use> uses;
   for (const std::string& role : roles) {
@@ -100,8 +105,7 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
       if (binding != nullptr && !port.seat.empty())
         pointer_presses.push_back({name, &target, port.seat, binding->uses, {}, binding, own_targets.contains(name)});
     }
-  const PortProfile* other = plan::liked_port(profile, port);
-  game_shots = port.game_shots.empty() && other != nullptr ? other->game_shots : port.game_shots;
+  game_shots = game_shots_of(profile, port);
 }
 
 Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {
@@ -112,6 +116,8 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   const Profile before = profile;
   for (PortProfile& port : profile.ports) {
     port.bind = plan::merged_bindings(before, port);
+    port.game_dead_zone = game_dead_zone(before, port);
+    port.game_shots = game_shots_of(before, port);
     port.like.reset();
     const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;
     if (!port.not_ours && port.controller.empty() && sheet != nullptr && !sheet->takes.empty())

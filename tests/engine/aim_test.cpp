@@ -184,8 +184,8 @@ TEST_CASE("a reload that a button fakes: off the screen in frames 0 to 4, the tr
 
 TEST_CASE("a gun's aim is held while its trigger flashes the screen", "[aim]") {
   Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
-  gun.aim(0.25, 0.5);
-  gun.say({{code::btn_south, 1}, {code::abs_x, 60'000}});
+  gun.aim(0.75, 0.5);
+  gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});  // of one moment, and seen before the flash
   CHECK(gun.seen() == "0.25 0.50!");
   gun.pass(30'000);
   CHECK(gun.seen_at(2, 2) == "0.25 0.50!");  // what it says beside the screen is the flash, too

@@ -20,6 +20,8 @@ namespace omnipar::test {
 /// Profiles of all machines, with everything plugged in, every second seat taken, and one seat for all; and of the
 /// kit with every kind of shape.
 [[nodiscard]] const std::vector<Profile>& story_profiles();
+/// True if it has a pointer and its trigger.
+[[nodiscard]] bool can_shoot(const ControllerSheet& sheet);
 /// A profile of the kit that uses every kind of shape.
 [[nodiscard]] Profile shaped_profile();
 

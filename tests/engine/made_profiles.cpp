@@ -54,6 +54,9 @@ class Maker : public ByteDice {
     const auto& systems = story_catalogue().systems;
     const SystemSheet& system = systems[below(systems.size())];
     Profile profile = propose(story_catalogue(), system.name).value();
+    constexpr std::array areas{"", "4:3", "3:4, cut 5%, turned left", "8:7, within 20% 0% 90% 70%"};
+    profile.area = areas.at(below(areas.size()));
+    if (!profile.area.empty() && !mistake()) profile.screen = below(2) == 0 ? "wide" : "high";
     for (PortProfile& port : profile.ports) change(port, system);
     for (std::size_t n = below(3); n > 0; --n)  // before the built-in ones, as when they are read
       profile.hotkeys.insert(profile.hotkeys.begin(), {fmt::format("action-{}", n), role(TargetKind::button),
@@ -82,6 +85,8 @@ class Maker : public ByteDice {
     if (mistake() || (port.port > 1 && below(8) == 0)) port.like = 1;
     for (const AccessorySheet& accessory : sheet.accessories)
       if (below(2) == 0) port.accessories.push_back(accessory.name);
+    for (std::size_t n = can_shoot(sheet) || mistake() ? below(4) : 0; n > 1; --n)
+      port.game_shots.push_back({0.25, static_cast<double>(below(256)) / 255});
     for (std::size_t n = below(8); n > 0; --n) bind(port, sheet);
   }
 
@@ -90,7 +95,13 @@ class Maker : public ByteDice {
     if (sheet.directions || mistake())
       for (const std::string_view name : {std::string_view{"directions"}, direction_names[0], direction_names[3]})
         targets.emplace_back().name = name;
-    const TargetSheet& target = targets[below(targets.size())];
+    TargetSheet target = targets[below(targets.size())];
+    if (target.kind == TargetKind::pointer && below(2) == 0) {
+      constexpr std::array suffixes{"-centre", "-reload", "-off-screen", "-game-shots"};
+      target.name += suffixes.at(below(suffixes.size()));
+      target.kind = TargetKind::button;
+      target.defaults.clear();
+    }
     const bool is_bound = std::ranges::find(port.bind, target.name, &Binding::target) != port.bind.end();
     if (is_bound && !mistake()) return;
     Binding made{target.name, {}};

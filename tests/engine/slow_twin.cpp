@@ -185,6 +185,7 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
     c.reversed ? (high(), low()) : (low(), high());
   } else if (c.reading == Reading::button && role_kind(c.role) == RoleKind::button) {
     press(c.role, c.code.number, value != 0);
+    if (c.off_screen) press("off-screen", c.code.number, value != 0);
   } else {
     unit.raw[c.code] = value;
     if (const auto at = unit.reaches.find(c.code); at != unit.reaches.end()) {
@@ -349,17 +350,29 @@ void SlowTwin::leave_out_opposites(std::set<Value*>& on) {
 void SlowTwin::work_out() {
   for (Line& line : lines_)
     for (auto& [slot, way] : line.ways) work_out_way(line, way, slot);
-  std::set<Value*> on;
-  for (const Line& line : lines_)
-    if (line.out() && line.target != nullptr) on.insert(line.target);
-  leave_out_opposites(on);
+  run_reloads();
+  std::set<Value*> on, all;
   for (const Line& line : lines_) {
-    if (line.target == nullptr) continue;
-    const double level = on.contains(line.target) ? 1 : 0;
-    if (level > line.target->level) ++line.target->presses;
-    line.target->level = level;
+    all.insert(line.target);
+    if (line.out() && line.target != nullptr) on.insert(line.target);
+  }
+  for (const Reload& reload : reloads_) {
+    const Pointer& pointer = pointers_[reload.pointer];
+    all.insert({pointer.trigger, pointer.off});
+    for (const auto& [slot, run] : reload.runs) {
+      if (run.pulls) on.insert(pointer.trigger);
+      if (run.hides) on.insert(pointer.off);
+    }
+  }
+  leave_out_opposites(on);
+  for (Value* target : all) {
+    if (target == nullptr) continue;
+    const double level = on.contains(target) ? 1 : 0;
+    if (level > target->level) ++target->presses;
+    target->level = level;
   }
   if (!frozen_) work_out_analogs();
+  press_pointers();
   notice_pulls();
   notice_pushes();
   refresh_sights();

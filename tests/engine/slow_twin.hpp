@@ -139,6 +139,7 @@ class SlowTwin {
     bool pulled = false;  ///< its trigger
     Point pushed;         ///< by directions
     std::optional<std::int64_t> held_until;
+    std::int64_t held_from = 0;
     Place at;
     Point push;
   };
@@ -153,6 +154,27 @@ class SlowTwin {
     std::string name;
     std::vector<PointerSource> sources;
     std::optional<std::pair<std::size_t, int>> leader;  ///< source and slot
+    std::vector<AreaPoint> shots{};                     ///< that the game asks for
+    std::size_t shot = 0;                               ///< that the next pull gives, from 1; 0: none
+    Value* trigger = nullptr;
+    Value* off = nullptr;  ///< on while it is taken off the screen
+    bool was_pulled = false;
+
+    [[nodiscard]] bool is_shot() const { return shot > 1; }
+  };
+  struct PointerPress {  ///< a button that does something once to a pointer
+    std::size_t pointer = 0;
+    bool begins_shots = false;  ///< else: into the middle
+    Value* button = nullptr;
+    bool was_down = false;
+  };
+  struct Reload {  ///< a button that pulls the trigger beside the screen
+    std::size_t pointer = 0, line = 0;
+    struct Run {
+      bool down = false, hides = false, waits = false, pulls = false;
+      std::int64_t shown_at = 0, next = 0;
+    };
+    std::map<int, Run> runs{};  ///< by slot
   };
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;
@@ -161,6 +183,9 @@ class SlowTwin {
   // from the profile
   void add_line(const std::string& target, const std::string& seat, const Use& use, const std::string& role,
                 std::optional<std::size_t> direction = {});
+  void find_game(const Catalogue& catalogue, const SystemSheet& system, const Profile& profile);
+  void add_pointer_presses(const std::string& prefix, const ControllerSheet& sheet, const Profile& profile,
+                           const PortProfile& port, const std::map<std::string, std::vector<Use>>& bound);
   void add_port(const SystemSheet& system, const Profile& profile, const PortProfile& port);
   void add_button_uses(const std::string& target, const std::string& seat, const std::vector<Use>& uses);
   void add_analog(const std::string& prefix, const std::string& seat, const TargetSheet& sheet,
@@ -203,6 +228,14 @@ class SlowTwin {
   [[nodiscard]] bool opposite_is_down(const Line& line, int slot, const Unit& unit) const;
 
   // pointers
+  [[nodiscard]] bool is_held(const Aim& aim) const { return aim.held_until && aim.held_from != now_; }
+  [[nodiscard]] std::int64_t part(double side) const;
+  void run_reloads();
+  [[nodiscard]] bool reloads_end();
+  void press_pointers();
+  void pull(Pointer& pointer);
+  void end_shots(Pointer& pointer);
+  void centre(Pointer& pointer);
   void aim(int slot, const Unit& unit, const std::set<Code>* touched);
   void aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which,
                const PointerSource* only = nullptr);
@@ -247,6 +280,12 @@ class SlowTwin {
   std::vector<Count> counts_;
   std::vector<Opposed> opposed_;
   std::vector<Pointer> pointers_;
+  std::vector<PointerPress> pointer_presses_;
+  std::vector<Reload> reloads_;
+  std::string screen_;
+  std::optional<GameArea> game_;
+  double seen_ = 1;         ///< of the way from the game's middle to its edge, as far as it can be seen
+  std::int64_t frame_ = 0;  ///< of the machine
   std::map<std::string, Value> values_;
   std::set<std::string> together_;
   std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own

@@ -2,6 +2,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "attach/measured.hpp"
+#include "shape/projection.hpp"
 #include "slow_twin.hpp"
 
 namespace omnipar::test {
@@ -41,7 +43,10 @@ void SlowTwin::notice_pulls() {
         Aim& aim = source.aims[slot];
         const bool pulled = holds(unit, "trigger");
         const std::int64_t time = time_said(source.use, "hold-aim");
-        if (pulled && !aim.pulled && !aim.held_until && time > 0) aim.held_until = now_ + time;
+        if (pulled && !aim.pulled && !aim.held_until && time > 0) {
+          aim.held_until = now_ + time;
+          aim.held_from = now_;
+        }
         aim.pulled = pulled;
       }
 }
@@ -63,8 +68,11 @@ void SlowTwin::aim_again(int slot, const PointerSource& source) {
   const Unit& unit = units_.at(slot);
   std::map<Axis, std::size_t> halves;
   std::set<std::size_t> known;
-  for (const Control& c : unit.attachment.controls)
-    if (c.role == source.use.role && c.axis != Axis::none && unit.raw.contains(c.code)) known.insert(halves[c.axis]++);
+  for (const Control& c : unit.attachment.controls) {
+    if (c.role != source.use.role || c.axis == Axis::none) continue;
+    const std::size_t which = halves[c.axis]++;
+    if (unit.raw.contains(c.code)) known.insert(which);
+  }
   for (const std::size_t which : known) aim_one(slot, unit, source.use.role, which, &source);
   refresh_sights();
 }
@@ -72,13 +80,33 @@ void SlowTwin::aim_again(int slot, const PointerSource& source) {
 void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which,
                        const PointerSource* only) {
   Point gun;  // -1..1 each way, and beyond
+  bool mapped = false;
   std::size_t of_x = 0, of_y = 0;
+  shape::Projection in_range;  // from raw numbers to parts of their range
+  Point raw;
+  std::optional<Code> x_code, y_code;
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.axis == Axis::none) continue;
     if ((c.axis == Axis::y ? of_y : of_x)++ != which) continue;
-    const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
+    const double now = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
     const double from = c.reversed ? c.maximum : c.minimum, to = c.reversed ? c.minimum : c.maximum;
-    (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((raw - from) / (to - from)) - 1;
+    (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((now - from) / (to - from)) - 1;
+    (c.axis == Axis::y ? raw.y : raw.x) = now;
+    (c.axis == Axis::y ? y_code : x_code) = c.code;
+    in_range.m.at(c.axis == Axis::y ? 4 : 0) = 1 / (to - from);
+    in_range.m.at(c.axis == Axis::y ? 5 : 2) = -from / (to - from);
+  }
+  if (x_code && y_code && role_kind(role) == RoleKind::pointer) {
+    const AimCalibration* fit = attach::aim_of(unit.attachment, *x_code, screen_);
+    const auto map = fit == nullptr ? in_range : *shape::screen_map(*fit);
+    mapped = fit != nullptr || game_;
+    const shape::Projection to_game = shape::after(shape::to_game(game_.value_or(GameArea{})), map);
+    constexpr double far = 1e30;  // what would be behind the gun
+    if (mapped) gun = {far, far};
+    if (mapped && shape::is_before(to_game, raw.x, raw.y)) {
+      const shape::Point at = to_game(raw.x, raw.y);
+      gun = {at.x, at.y};
+    }
   }
   for (Pointer& pointer : pointers_)
     for (std::size_t s = 0; s < pointer.sources.size(); ++s) {
@@ -86,11 +114,11 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
       if (source.seat != unit.attachment.seat || source.use.role != role || (only != nullptr && only != &source))
         continue;
       if (kind_of(source.use) == RoleKind::pointer) {
-        if (source.aims[slot].held_until) continue;
+        if (is_held(source.aims[slot])) continue;
         Point p = gun;
         if (said(source.use, "invert-x", 0) != 0) p.x = -p.x;
         if (said(source.use, "invert-y", 0) != 0) p.y = -p.y;
-        const double end = 1 + 2 * said(source.use, "edge-margin", 0);
+        const double end = seen_ + 2 * said(source.use, "edge-margin", 0) + (mapped ? 2e-9 : 0);
         source.aims[slot].on = std::fabs(p.x) <= end && std::fabs(p.y) <= end;
         put(pointer, s, slot, p);
         continue;
@@ -108,10 +136,10 @@ void SlowTwin::aim_by(Pointer& pointer, std::size_t s, int slot, Point p) {
   }
   const double longer = std::fmax(std::fabs(p.x), std::fabs(p.y));
   const double stretch = longer == 0 ? 1 : std::sqrt(p.x * p.x + p.y * p.y) / longer;
-  const double reach = 1 + 2 * said(source.use, "beyond", 0);
+  const double reach = seen_ + 2 * said(source.use, "beyond", 0);
   const auto side = [&](double value) { return std::fmax(-1, std::fmin(1, value * stretch)) * reach; };
   const Point at{side(p.x), side(p.y)};
-  source.aims[slot].on = std::fabs(at.x) <= 1 && std::fabs(at.y) <= 1;
+  source.aims[slot].on = std::fabs(at.x) <= seen_ && std::fabs(at.y) <= seen_;
   put(pointer, s, slot, at);
 }
 
@@ -129,7 +157,6 @@ void SlowTwin::lead(Pointer& pointer, std::size_t source, int slot) {
 
 /// A source says where it is.
 void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
-  const auto part = [](double side) { return std::int64_t((std::fmax(-1, std::fmin(1, side)) + 1) / 2 * full); };
   const Place to{part(p.x), part(p.y)};
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
@@ -142,13 +169,20 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   aim.told = true;
   lead(pointer, source, slot);
   aim.at = to;
-  values_[pointer.name + "-x"].level = double(to.x) / full;
-  values_[pointer.name + "-y"].level = double(to.y) / full;
+  if (!pointer.is_shot()) {
+    values_[pointer.name + "-x"].level = double(to.x) / full;
+    values_[pointer.name + "-y"].level = double(to.y) / full;
+  }
   refresh_sights();
+}
+
+std::int64_t SlowTwin::part(double side) const {
+  return std::int64_t((std::fmax(-seen_, std::fmin(seen_, side)) + 1) / 2 * full);
 }
 
 /// A source goes on from where the pointer is.
 void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
+  if (pointer.is_shot()) return;
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
   if (!pointer.leader || *pointer.leader != me) {
@@ -162,8 +196,9 @@ void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
   }
   const auto beyond = static_cast<std::int64_t>(said(pointer.sources[source].use, "beyond", 0) * full);
   const auto go = [&](Value& value, std::int64_t& past, std::int64_t by) {
-    const std::int64_t to = std::clamp(std::int64_t(value.level * full) + past + by, -beyond, edge + beyond);
-    const std::int64_t seen = std::clamp<std::int64_t>(to, 0, edge);
+    const std::int64_t low = std::int64_t((1 - seen_) / 2 * full), high = edge - low;
+    const std::int64_t to = std::clamp(std::int64_t(value.level * full) + past + by, low - beyond, high + beyond);
+    const std::int64_t seen = std::clamp(to, low, high);
     past = to - seen;
     value.level = double(seen) / full;
   };
@@ -207,6 +242,103 @@ void SlowTwin::glide_pointers() {
     }
 }
 
+// -- what is pressed of pointers besides themselves --------------------------------------------------------
+
+/// From frame 0 to 4 the pointer is off the screen, from 1 to 3 the trigger is pulled; pressed meanwhile it does
+/// nothing.
+void SlowTwin::run_reloads() {
+  for (Reload& reload : reloads_)
+    for (const auto& [slot, way] : lines_[reload.line].ways) {
+      Reload::Run& run = reload.runs[slot];
+      if (way.out && !run.down) {
+        if (!run.hides) run.shown_at = now_ + 4 * frame_;
+        run.hides = true;
+        if (!run.waits && !run.pulls) {
+          run.waits = true;
+          run.next = now_ + frame_;
+        }
+      }
+      run.down = way.out;
+    }
+}
+
+/// True if one of them has something to do at this moment, which is done.
+bool SlowTwin::reloads_end() {
+  for (Reload& reload : reloads_)
+    for (auto& [slot, run] : reload.runs) {
+      if (run.hides && run.shown_at == now_) {
+        run.hides = false;
+        return true;
+      }
+      if ((!run.waits && !run.pulls) || run.next != now_) continue;
+      run.pulls = std::exchange(run.waits, false);
+      run.next = now_ + 2 * frame_;
+      return true;
+    }
+  return false;
+}
+
+/// The trigger first, then buttons in their order.
+void SlowTwin::press_pointers() {
+  for (Pointer& pointer : pointers_)
+    if (pointer.trigger != nullptr &&
+        std::exchange(pointer.was_pulled, pointer.trigger->level != 0) != (pointer.trigger->level != 0))
+      pull(pointer);
+  for (PointerPress& press : pointer_presses_) {
+    const bool down = press.button->level != 0;
+    if (std::exchange(press.was_down, down) || !down || frozen_) continue;
+    Pointer& pointer = pointers_[press.pointer];
+    if (!press.begins_shots)
+      centre(pointer);
+    else if (pointer.shot != 0)
+      end_shots(pointer);
+    else
+      pointer.shot = 1;
+  }
+}
+
+void SlowTwin::pull(Pointer& pointer) {
+  if (pointer.shot == 0) return;
+  if (pointer.shot > pointer.shots.size()) {
+    if (!pointer.was_pulled) end_shots(pointer);
+    return;
+  }
+  if (!pointer.was_pulled) return;
+  const AreaPoint at = pointer.shots[pointer.shot++ - 1];
+  values_[pointer.name + "-x"].level = at.x;
+  values_[pointer.name + "-y"].level = at.y;
+  refresh_sights();
+}
+
+/// Back to where its source has it.
+void SlowTwin::end_shots(Pointer& pointer) {
+  pointer.shot = 0;
+  if (pointer.leader) {
+    const PointerSource& source = pointer.sources[pointer.leader->first];
+    const RoleKind kind = kind_of(source.use);
+    const Place at = source.aims.at(pointer.leader->second).at;
+    if (kind == RoleKind::pointer || (kind != RoleKind::movement && said(source.use, "glide", 1) == 0)) {
+      values_[pointer.name + "-x"].level = double(at.x) / full;
+      values_[pointer.name + "-y"].level = double(at.y) / full;
+    }
+  }
+  refresh_sights();
+}
+
+void SlowTwin::centre(Pointer& pointer) {
+  if (pointer.is_shot()) return;
+  for (const char* half : {"-x", "-y"}) values_[pointer.name + half].level = 0.5;
+  if (pointer.leader) {
+    PointerSource& source = pointer.sources[pointer.leader->first];
+    const RoleKind kind = kind_of(source.use);
+    if (kind == RoleKind::movement || (kind != RoleKind::pointer && said(source.use, "glide", 1) > 0)) {
+      source.aims[pointer.leader->second].at = {};
+      source.aims[pointer.leader->second].on = true;
+    }
+  }
+  refresh_sights();
+}
+
 /// On the game area or off it.
 void SlowTwin::refresh_sights() {
   if (frozen_ || thaws_) return;
@@ -217,8 +349,10 @@ void SlowTwin::refresh_sights() {
       const PointerSource& source = pointer.sources[s];
       const bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
       on = source.aims.at(slot).on && !blind;
-      if (source.aims.at(slot).held_until) on = values_[pointer.name + "-on"].level != 0;
+      if (is_held(source.aims.at(slot))) on = values_[pointer.name + "-on"].level != 0;
     }
+    if (pointer.off->level != 0) on = false;
+    if (pointer.is_shot()) on = true;
     Value& value = values_[pointer.name + "-on"];
     if (on && value.level == 0) ++value.presses;
     value.level = on ? 1 : 0;
@@ -228,7 +362,9 @@ void SlowTwin::refresh_sights() {
 void SlowTwin::drop_aims(int slot) {
   for (Pointer& pointer : pointers_) {
     for (PointerSource& source : pointer.sources) source.aims.erase(slot);
-    if (pointer.leader && pointer.leader->second == slot) pointer.leader.reset();
+    if (!pointer.leader || pointer.leader->second != slot) continue;
+    pointer.leader.reset();
+    pointer.shot = 0;
   }
   refresh_sights();
 }

@@ -1,5 +1,8 @@
 // What the slow twin makes of a profile.
 #include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
 
 #include "slow_twin.hpp"
 
@@ -7,6 +10,7 @@ namespace omnipar::test {
 
 SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
   const SystemSheet& system = *catalogue.system(profile.system);
+  find_game(catalogue, system, profile);
   std::vector<std::string> seats;
   for (const PortProfile& port : profile.ports) {
     if (port.not_ours) continue;
@@ -22,6 +26,19 @@ SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
       add_line("0/" + hotkey.action, seat, use, hotkey.modifier);
       lines_.back().chord_role = hotkey.press;
       lines_.back().ways[nobody];
+    }
+}
+
+/// The only screen there is, or the one that is named.
+void SlowTwin::find_game(const Catalogue& catalogue, const SystemSheet& system, const Profile& profile) {
+  frame_ = std::llround(1e9 / static_cast<double>(system.frames_per_1000_seconds));
+  if (profile.screen.empty() && profile.area.empty()) return;
+  for (const Screen& screen : catalogue.screens)
+    if (screen.name == profile.screen || profile.screen.empty()) {
+      const std::string words = !profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full";
+      game_ = area_on(seen_size(screen), *area_words(words));
+      seen_ = 1 - 2 * game_->cut;
+      screen_ = screen.name;
     }
 }
 
@@ -84,6 +101,52 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     } else {
       add_analog(prefix, seat, target, uses);
     }
+  }
+  add_pointer_presses(prefix, sheet, profile, port, bound);
+}
+
+/// What is pressed of pointers besides themselves. Reloads and the game's shots go with the first trigger, these to the
+/// first pointer.
+void SlowTwin::add_pointer_presses(const std::string& prefix, const ControllerSheet& sheet, const Profile& profile,
+                                   const PortProfile& port, const std::map<std::string, std::vector<Use>>& bound) {
+  Value* trigger = nullptr;
+  for (const TargetSheet& target : sheet.targets)
+    if (trigger == nullptr && target.kind == TargetKind::button &&
+        (target.place == "trigger" || target.place == "touch-press"))
+      trigger = &values_.at(prefix + target.name);
+  std::vector<AreaPoint> shots = port.game_shots;
+  for (const PortProfile& other : profile.ports)
+    if (port.like && other.port == *port.like && shots.empty()) shots = other.game_shots;
+  for (const TargetSheet& target : sheet.targets) {
+    if (target.kind != TargetKind::pointer) continue;
+    std::size_t p = 0;
+    while (pointers_[p].name != prefix + target.name) ++p;
+    Pointer& pointer = pointers_[p];
+    pointer.trigger = trigger;
+    pointer.shots = std::exchange(shots, {});
+    name_target(pointer.name + " off", "none of the game's");
+    pointer.off = &values_.at(pointer.name + " off");
+    const auto uses_of = [&](const char* what) {
+      const auto at = bound.find(target.name + what);
+      return at == bound.end() || port.seat.empty() ? std::vector<Use>{} : at->second;
+    };
+    const auto add_press = [&](const char* what, bool begins_shots) {
+      const std::vector<Use> uses = uses_of(what);
+      if (uses.empty()) return;
+      for (const Use& use : uses) {
+        const std::string name = fmt::format("{}{} {}", pointer.name, what, pointer_presses_.size());
+        name_target(name, "none of the game's");
+        add_button_uses(name, port.seat, {use});
+        pointer_presses_.push_back({p, begins_shots, &values_.at(name)});
+      }
+    };
+    add_press("-centre", false);
+    for (const Use& use : uses_of("-reload")) {
+      reloads_.push_back({p, lines_.size()});
+      add_button_uses("", port.seat, {use});
+    }
+    add_button_uses(pointer.name + " off", port.seat, uses_of("-off-screen"));
+    add_press("-game-shots", true);
   }
 }
 

@@ -37,6 +37,11 @@ std::optional<std::int64_t> SlowTwin::next() const {
   for (const Pointer& pointer : pointers_)
     for (const PointerSource& source : pointer.sources)
       for (const auto& [slot, aim] : source.aims) offer(aim.held_until);
+  for (const Reload& reload : reloads_)
+    for (const auto& [slot, run] : reload.runs) {
+      if (run.hides) offer(run.shown_at);
+      if (run.waits || run.pulls) offer(run.next);
+    }
   if (pointers_glide() || trails_move()) offer((now_ / 1000 + 1) * 1000);
   return first;
 }
@@ -67,6 +72,7 @@ void SlowTwin::fire() {
         work_out();
       }
   }
+  while (reloads_end()) work_out();
   for (Pointer& pointer : pointers_)
     for (PointerSource& source : pointer.sources)
       for (auto& [slot, aim] : source.aims)
@@ -131,6 +137,7 @@ void SlowTwin::detach(int slot) {
   for (Line& line : lines_)
     if (line.ways.contains(slot)) line.ways[slot] = {};
   for (Ramped& ramped : ramped_) ramped.places.erase(slot);
+  for (Reload& reload : reloads_) reload.runs.erase(slot);
   work_out();
   units_.erase(slot);
   for (Line& line : lines_) line.followers.erase(slot);
@@ -157,6 +164,7 @@ void SlowTwin::rest() {
       way.pulse_at.reset();
     }
   for (Ramped& ramped : ramped_) ramped.places.clear();
+  for (Reload& reload : reloads_) reload.runs.clear();
   forget_trails();
   for (Opposed& port : opposed_) port.last = {};
   const bool was_frozen = std::exchange(frozen_, true);

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "base/gun_roles.hpp"
 #include "byte_dice.hpp"
 #include "judged.hpp"
 #include "support/random_stages.hpp"
@@ -90,16 +91,28 @@ Attachment mouse() {
 Attachment gun() {
   Attachment unit;
   unit.unit = "Marrowby Gun";
+  Control beside{key(0x112), Reading::button, "trigger"};
+  beside.off_screen = true;
   unit.controls = {axis(code::abs_x, Reading::pointer, "gun", Axis::x, 100, 900, 500),
                    axis(code::abs_y, Reading::pointer, "gun", Axis::y, 0, 1000, 500),
                    {key(0x110), Reading::button, "trigger"},
                    {key(0x111), Reading::button, "off-screen"},
+                   beside,
                    axis(absolute(0x35), Reading::pointer, "touch", Axis::x, 0, 4095, 2048),
                    axis(absolute(0x36), Reading::pointer, "touch", Axis::y, 0, 4095, 2048),
                    axis(code::abs_rx, Reading::two_sided, "right-stick", Axis::x, 0, 255, 128),
                    axis(code::abs_ry, Reading::two_sided, "right-stick", Axis::y, 0, 255, 128),
                    axis(absolute(0x37), Reading::pointer, "gun", Axis::x, 0, 255, 128),
                    backwards(axis(absolute(0x38), Reading::pointer, "gun", Axis::y, 0, 255, 128))};
+  return unit;
+}
+
+/// It was fitted on both screens, which it looks at from the side.
+Attachment fitted_gun() {
+  Attachment unit = gun();
+  AimCalibration wide{"wide", code::abs_x, code::abs_y, {{{150, 60}, {840, 90}, {880, 930}, {120, 900}}}};
+  AimCalibration high{"high", code::abs_x, code::abs_y, {{{820, 950}, {830, 120}, {240, 60}, {200, 960}}}};
+  unit.aims = {wide, high};
   return unit;
 }
 
@@ -153,7 +166,7 @@ const std::vector<Attachment>& story_units() {
                                            by_use(wheel()),
                                            mouse(),
                                            gun(),
-                                           gun()};
+                                           fitted_gun()};
   return all;
 }
 
@@ -163,11 +176,18 @@ const Catalogue& story_catalogue() {
   static const Catalogue all = [] {
     Catalogue catalogue = built_in_catalogue();
     catalogue.systems.push_back(kit_system());
+    catalogue.screens = {{"wide", 1920, 1080}, {"high", 1080, 1920, 1920, 0}};
     TargetSheet& stick = catalogue.systems.back().controllers[0].targets[4];
     stick.gate = TargetGate::octagon;
     return catalogue;
   }();
   return all;
+}
+
+bool can_shoot(const ControllerSheet& sheet) {
+  const auto points = [](const TargetSheet& target) { return target.kind == TargetKind::pointer; };
+  const auto fires = [](const TargetSheet& target) { return base::is_trigger(target.place); };
+  return std::ranges::any_of(sheet.targets, points) && std::ranges::any_of(sheet.targets, fires);
 }
 
 Profile shaped_profile() {
@@ -211,10 +231,20 @@ Profile shaped_profile() {
 
 namespace {
 
+/// Where on which screen, in words.
+void place_game(Profile& profile, std::size_t which, std::size_t screen) {
+  constexpr std::array areas{"4:3", "full", "4:3, cut 4%", "3:4, turned right, within 10% 5% 90% 95%",
+                             "whole multiples of 320x240, cut 2%, turned upside down"};
+  if (which >= areas.size()) return;
+  profile.area = areas.at(which);
+  profile.screen = screen == 0 ? "wide" : "high";
+}
+
 /// Every target of every port is fed by what feeds it anyway, each with stages at random.
 Profile with_random_stages(Profile profile, unsigned seed) {
   std::mt19937 dice{seed};
   const SystemSheet& system = *story_catalogue().system(profile.system);
+  place_game(profile, seed % 6, seed % 2);
   for (PortProfile& port : profile.ports) {
     const ControllerSheet& sheet = *system.controller(system.port(port.port)->takes.front());
     const auto bind = [&](const std::string& target, const std::vector<std::string>& roles) {
@@ -234,6 +264,13 @@ Profile with_random_stages(Profile profile, unsigned seed) {
       if (target.kind == TargetKind::one_sided) roles.insert(roles.end(), {"wheel", "right-stick-up"});
       if (target.kind == TargetKind::two_sided) roles.insert(roles.end(), {"left-stick", "left-trigger", "pedal"});
       bind(target.name, roles);
+      if (target.kind == TargetKind::pointer && can_shoot(sheet) && dice() % 2 == 0) {
+        bind(target.name + "-centre", {"right-stick-press"});
+        bind(target.name + "-reload", {"east", "right-shoulder"});
+        bind(target.name + "-off-screen", {"left-shoulder"});
+        bind(target.name + "-game-shots", {"west"});
+        port.game_shots = {{0.1, 0.1}, {0.9, 0.1}, {0.5, 0.875}};
+      }
     }
   }
   return profile;

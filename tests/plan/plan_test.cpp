@@ -190,6 +190,29 @@ TEST_CASE("two paddles on one port are two players'", "[plan]") {
   CHECK(shipped_errors(pads) == "port 1 no-second-player; ");
 }
 
+TEST_CASE("a port that was like another one has all of it also when they are swapped", "[plan]") {
+  const auto listing = [](const Profile& p) { return plan_of(built_in_catalogue(), p).listing(); };
+  const auto count = [](const std::string& text, const std::string& words) {
+    int found = 0;
+    for (std::size_t at = text.find(words); at != std::string::npos; at = text.find(words, at + 1)) ++found;
+    return found;
+  };
+  const auto check_swap = [&](Profile profile, const std::string& words) {
+    profile.ports[1].like = 1;
+    const Profile swapped = with_ports_swapped(built_in_catalogue(), profile, 1, 2);
+    CHECK(count(listing(profile), words) > 0);
+    CHECK(count(listing(swapped), words) == count(listing(profile), words));
+    CHECK(listing(with_ports_swapped(built_in_catalogue(), swapped, 1, 2)) == listing(profile));
+  };
+  Profile booth = shipped_profile("gun-booth");
+  booth.ports[0].game_shots = {{0.25, 0.5}};
+  booth.ports[0].bind = {{"aim-game-shots", {{"coin"}}}};
+  check_swap(booth, "gives the next of the game's own shots");
+  Profile pads = shipped_profile("pad-two-stick");
+  pads.ports[0].game_dead_zone = 0.25;
+  check_swap(pads, "anti-dead zone 0.25");
+}
+
 TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything released in one commit", "[plan]") {
   Profile profile = shipped_profile("stick-or-mouse");
   profile.ports[0].controller = "mouse-2b";
