@@ -41,6 +41,9 @@ struct RawMark {
   friend bool operator==(const RawMark&, const RawMark&) = default;
 };
 
+/// The largest part of a full push that a unit may take for rest itself.
+inline constexpr double most_own_dead_zone = 0.9;
+
 /// What was measured on one axis.
 struct AxisCalibration {
   Code code;
@@ -49,7 +52,7 @@ struct AxisCalibration {
   std::int32_t rest = 0;
   DeclaredRange declared{};      ///< empty: not known
   std::vector<RawMark> marks{};  ///< of a bent response, in order of raw numbers
-  double own_dead_zone = 0;      ///< what the unit itself takes for rest, as a part of a full push
+  double own_dead_zone = 0;      ///< what the unit itself takes for rest, as a part of a full push, 0..0.9
   bool self_centering = true;    ///< returns to rest when it is released
   Measured measured{};
   friend bool operator==(const AxisCalibration&, const AxisCalibration&) = default;

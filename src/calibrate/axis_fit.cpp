@@ -139,7 +139,8 @@ class AxisFitting {
       const bool around_rest =
           spot->first <= fit.axis.rest + rest_.noise && spot->second >= fit.axis.rest - rest_.noise;
       if (around_rest) {
-        fit.axis.own_dead_zone = std::floor(100 * (spot->second - spot->first) / way) / 100;
+        const double part = std::floor(100 * (spot->second - spot->first) / way) / 100;
+        fit.axis.own_dead_zone = std::min(part, most_own_dead_zone);
         fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.axis.own_dead_zone));
       } else {
         fit.notes.push_back(fmt::format("a dead spot: between {} and {} it says nothing", spot->first, spot->second));

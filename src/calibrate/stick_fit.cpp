@@ -299,7 +299,7 @@ class StickFitting {
     // only who went through there slowly could have been seen
     const auto close = std::ranges::count_if(ways, [least](double way) { return way < least + 0.1; });
     constexpr int surely = 12;
-    return least > 0.06 + noise && close >= surely ? std::floor(least * 100) / 100 : 0;
+    return least > 0.06 + noise && close >= surely ? std::min(std::floor(least * 100) / 100, most_own_dead_zone) : 0;
   }
 
   /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.

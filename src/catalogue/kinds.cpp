@@ -4,6 +4,7 @@
 #include <array>
 #include <iterator>
 
+#include "omnipar/calibration.hpp"
 #include "stage/table.hpp"
 
 namespace omnipar::catalogue {
@@ -211,7 +212,7 @@ const std::vector<Field>& unit_control_fields() {
       {"reversed", FieldKind::flag, "the axis runs from right to left, or from below upwards"},
       {"own-dead-zone", FieldKind::number,
        "what the unit itself takes for rest, as a part of a full push: no other dead zone is put on top of it", false,
-       0, 0.9},
+       0, most_own_dead_zone},
       {"square", FieldKind::flag, "of a stick or yoke: its axes are independent, and reach their ends at once"},
       {"off-screen", FieldKind::flag,
        "of a button: the unit sends it instead of another one of this role while it points beside the screen"},
@@ -306,7 +307,7 @@ std::vector<Field> with_measured(std::vector<Field> fields) {
   constexpr double most_readings = 1e9;
   const Field more[] = {
       {"own-dead-zone", FieldKind::number, "what the unit itself takes for rest, as a part of a full push", false, 0,
-       0.9},
+       most_own_dead_zone},
       {"self-centering", FieldKind::flag, "returns to rest when it is released; yes, if left out"},
       {"noise", FieldKind::number, "how far readings at rest are from the rest, in raw numbers", false, 0, any_native},
       {"error", FieldKind::number, "what the fit is off by at the edge, as a part of a full push", false, 0, 1},

@@ -71,6 +71,7 @@ void State::pulse(Index cell, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(cell).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
   for (const Effect& effect : out.effects.of(plan_data->effects)) {
+    if (effect.kind == EffectKind::raise) targets[0] = plan_data->signals[effect.index].target;  // a trigger with shots
     if (effect.kind != EffectKind::opposites) continue;
     for (std::size_t d = 0; d < targets.size(); ++d)
       targets.at(d) = plan_data->signals[plan_data->opposites[effect.index].out.at(d)].target;

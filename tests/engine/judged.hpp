@@ -22,6 +22,8 @@ namespace omnipar::test {
 [[nodiscard]] const std::vector<Profile>& story_profiles();
 /// True if it has a pointer and its trigger.
 [[nodiscard]] bool can_shoot(const ControllerSheet& sheet);
+/// Profiles of a booth with all that can be done to a pointer, in different areas and on two screens.
+[[nodiscard]] std::vector<Profile> booth_profiles();
 /// A profile of the kit that uses every kind of shape.
 [[nodiscard]] Profile shaped_profile();
 

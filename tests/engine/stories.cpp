@@ -293,6 +293,33 @@ const std::vector<Profile>& story_profiles() {
   return all;
 }
 
+std::vector<Profile> booth_profiles() {
+  Use gun{"gun"}, finger{"touch"}, stick{"right-stick"}, lever{"dpad"}, ball{"mouse"};
+  gun.settings.set("hold-aim", std::chrono::milliseconds{4});
+  gun.settings.set("edge-margin", 0.05);
+  finger.settings.set("invert-y", 1);
+  stick.settings.set("glide", 0);
+  stick.settings.set("beyond", 0.2);
+  lever.settings.set("glide", 20);
+  ball.settings.set("beyond", 0.1);
+  Use fast{"east"};
+  fast.settings.set("autofire", 100);
+  std::vector<Profile> all;
+  for (std::size_t place = 0; place < 6; ++place) {
+    Profile profile = propose(story_catalogue(), "gun-booth").value();
+    place_game(profile, place, place % 2);
+    profile.ports[0].game_shots = {{0.1, 0.25}, {0.9, 0.1}, {0.5, 0.875}};
+    profile.ports[0].bind = {
+        {"aim", {gun, finger, stick, lever, ball}},      {"aim-centre", {{"south"}}},
+        {"aim-reload", {{"mouse-right"}, {"start"}}},    {"aim-off-screen", {{"west"}}},
+        {"aim-game-shots", {{"mouse-left"}, {"north"}}}, {"trigger", {{"trigger"}, {"right-trigger"}, fast}}};
+    profile.ports[1].like = 1;
+    if (place % 3 == 1) profile.ports[1].seat = profile.ports[0].seat;
+    all.push_back(std::move(profile));
+  }
+  return all;
+}
+
 // -- from bytes ---------------------------------------------------------------------------------------------
 
 namespace {

@@ -80,6 +80,15 @@ TEST_CASE("engine and slow twin agree on random stories, on every shipped machin
   }
 }
 
+TEST_CASE("engine and slow twin agree on guns, their screens, reloads and the game's own shots", "[twin][aim]") {
+  const std::vector<Profile> profiles = booth_profiles();
+  for (std::size_t i = 0; i < profiles.size(); ++i) {
+    CAPTURE(i, profiles[i].area);
+    judge_stories(i, cases(20, 100), 2000,
+                  [&](const std::vector<std::uint8_t>& bytes) { return judge_story(bytes, profiles[i]); });
+  }
+}
+
 TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin][profiles]") {
   const int profiles = cases(200, 6000);
   int played = 0;
