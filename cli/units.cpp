@@ -84,7 +84,14 @@ void add_combinations(const Known& known, const Rig& rig, std::vector<std::strin
   }
 }
 
-/// What is known of its sticks and axes from its calibration, and what of that does not hold any more.
+/// "fitted by 5 shots on 2026-03-14, for the screen "booth"".
+std::string fit_words(const AimCalibration& aim) {
+  return fmt::format("{}{}{}", aim.shots > 0 ? fmt::format("fitted by {} shots", aim.shots) : "swept",
+                     aim.on.empty() ? "" : " on " + aim.on,
+                     aim.screen.empty() ? "" : fmt::format(", for the screen \"{}\"", aim.screen));
+}
+
+/// What is known of its sticks, axes and aim from its calibration, and what of that does not hold any more.
 void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   for (const std::string& part : known.parts) {
@@ -104,6 +111,7 @@ void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& 
       };
       for (const StickCalibration& stick : attachment.sticks) add(stick.x, stick.measured);
       for (const AxisCalibration& axis : attachment.axes) add(axis.code, axis.measured);
+      for (const AimCalibration& aim : attachment.aims) notes.push_back(fit_words(aim));
       for (std::string& note : outdated_notes(attachment)) notes.push_back(std::move(note));
     }
     if (!roles.empty())

@@ -79,7 +79,7 @@ class ActivityDetector {
 [[nodiscard]] bool is_silent(const Attachment& attachment) noexcept;
 
 /// Controls that have another range than when they were measured, so that their calibration is not used, a sentence
-/// each.
+/// for each of `outdated`.
 [[nodiscard]] std::vector<std::string> outdated_notes(const Attachment& attachment);
 
 /// What is odd about the unit as it was found, a sentence each: controls that are down, axes that stand at an end,

@@ -1,11 +1,14 @@
 #include "play/table.hpp"
 
-#include "base/in_turn.hpp"
-#include "identity/group.hpp"
-#include "play/gathering.hpp"
-
 #include <algorithm>
 #include <utility>
+
+#include <fmt/format.h>
+
+#include "base/in_turn.hpp"
+#include "identity/group.hpp"
+#include "omnipar/role.hpp"
+#include "play/gathering.hpp"
 
 namespace omnipar::play {
 namespace {
@@ -165,6 +168,15 @@ std::vector<Calibration> Table::ranges_by_use() const {
   return all;
 }
 
+void Table::tell_outdated(const std::string& name, const Attachment& attachment) {
+  std::vector<std::string> notes = outdated_notes(attachment);
+  for (std::size_t i = 0; i < notes.size(); ++i) {
+    const bool points = role_kind(attachment.outdated[i]) == RoleKind::pointer;
+    tell_(Refused{{"outdated-calibration", Severity::warning, std::move(notes[i]), name,
+                   fmt::format("measure it once more: omnipar calibrate {}", points ? "gun" : "unit")}});
+  }
+}
+
 void Table::welcome(Guest guest) {
   Guest& here = guests_.emplace_back(std::move(guest));
   any_streams_ = any_streams_ || here.streams;
@@ -177,10 +189,7 @@ void Table::welcome(Guest guest) {
       if (has_seat(unit->seat)) sit_down(player, unit->name, unit->seat);
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
-    for (const Share& share : player.shares)
-      for (std::string& note : outdated_notes(share.attachment))
-        tell_(Refused{{"outdated-calibration", Severity::warning, std::move(note), player.name,
-                       "measure it once more: omnipar calibrate unit"}});
+    for (const Share& share : player.shares) tell_outdated(player.name, share.attachment);
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())

@@ -101,6 +101,7 @@ class Table {
   static void note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes);
   [[nodiscard]] std::set<int> related(const Description& node) const;
   void regroup(const std::set<int>& concerned);
+  void tell_outdated(const std::string& name, const Attachment& attachment);
   void welcome(Guest guest);
   void update(Guest& guest, const std::vector<int>& nodes);
   void dismiss(const Guest& guest);

@@ -28,14 +28,14 @@ def raw(gun, u, v):
 class Guns(Room):
     """Both guns, or one; each is two nodes, numbered from `first`."""
 
-    def __init__(self, order=(1, 2), first=1):
+    def __init__(self, order=(1, 2), first=1, most=65535):
         super().__init__()
         self.nodes = {}
         for gun in order:
             node = first + 2 * order.index(gun)
             device = f"booth:{gun}"
             self.node(node, "Lark Booth Gun Mouse", 12, ["BTN_LEFT", "BTN_RIGHT", "BTN_MIDDLE"],
-                      {"ABS_X": [0, 65535], "ABS_Y": [0, 65535]}, socket=device, device=device)
+                      {"ABS_X": [0, most], "ABS_Y": [0, most]}, socket=device, device=device)
             self.node(node + 1, "Lark Booth Gun Keyboard", 12, ["KEY_G", "KEY_H", "KEY_HOME", "KEY_END", "KEY_INSERT", "KEY_PAGEUP"],
                       socket=device, device=device)
             self.nodes[gun] = node
@@ -100,6 +100,16 @@ def fit(home):
         assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.005, aim
         for (x, y), (wanted_x, wanted_y) in zip(aim["corners"], CORNERS[gun]):
             assert abs(x - wanted_x) < 300 and abs(y - wanted_y) < 300, aim
+
+
+def is_listed(home):
+    """Who looks at the units sees what was fitted, and a gun that says other numbers now is to be fitted anew."""
+    out, _ = home.run("units", "--rig", "rig.toml", "--host", BOOTH)
+    assert out.count('fitted by 5 shots') == 2 and 'for the screen "booth"' in out, out
+    (home.folder / "booth.toml").write_text(PROFILE)
+    room = Guns((1,), most=4095).save(home.folder / "other.room")
+    out, talk = home.run("play", "booth.toml", "--host", room, "--rig", "rig.toml")
+    assert "'gun' has another range" in out + talk and "once more: omnipar calibrate gun" in out + talk, out + talk
 
 
 def boxed(u, v):
@@ -289,6 +299,7 @@ def stand_ins(home):
 def run(home):
     (home.folder / "swept").mkdir()
     fit(home)
+    is_listed(home)
     play_boxed(home)
     told_what_is_wrong(home)
     positional(home)
