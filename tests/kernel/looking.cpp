@@ -9,6 +9,7 @@
 #include <cstdlib>
 #include <fstream>
 #include <sstream>
+#include <stdexcept>
 
 #include "made_units.hpp"
 
@@ -59,9 +60,14 @@ int count(const std::string& text, const std::string& what) {
   return times;
 }
 
-long kib_of(pid_t process) {
-  const std::string status = contents("/proc/" + std::to_string(process) + "/status");
-  return std::strtol(status.c_str() + status.find("VmRSS:") + 6, nullptr, 10);
+MemoryUsed memory_of(pid_t process) {
+  const std::string sums = contents("/proc/" + std::to_string(process) + "/smaps_rollup");
+  const auto number_behind = [&sums](std::string_view word) {
+    const std::size_t at = sums.find(word);
+    if (at == std::string::npos) throw std::runtime_error("the kernel does not count the memory of a process");
+    return std::strtol(sums.c_str() + at + word.size(), nullptr, 10);
+  };
+  return {number_behind("Anonymous:"), number_behind("Rss:")};
 }
 
 }  // namespace omnipar::test

@@ -18,7 +18,12 @@ namespace omnipar::test {
 [[nodiscard]] std::string contents(const std::string& path);
 /// How often a text has this in it.
 [[nodiscard]] int count(const std::string& text, const std::string& what);
-/// The memory of a process that is its own.
-[[nodiscard]] long kib_of(pid_t process);
+/// The memory of a process: what is its own, or all that it uses at the moment. Counted page by page, for the kernel's
+/// quick sums may be late by some dozen pages.
+struct MemoryUsed {
+  long own_kib = 0;
+  long all_kib = 0;
+};
+[[nodiscard]] MemoryUsed memory_of(pid_t process);
 
 }  // namespace omnipar::test

@@ -221,11 +221,11 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
     two.forget_events();
     if (round == 20) {
       descriptors = descriptors_of(play.process());
-      kib = kib_of(play.process());
+      kib = memory_of(play.process()).own_kib;
     }
   }
   CHECK(descriptors_of(play.process()) == descriptors);
-  CHECK(kib_of(play.process()) <= kib + 512);
+  CHECK(memory_of(play.process()).own_kib <= kib + 256);
   end(play);
 }
 
