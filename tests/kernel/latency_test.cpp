@@ -228,7 +228,8 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
   CHECK(std::ranges::count(bare.arrived, milliseconds) == units);
   CHECK(std::ranges::count(played.arrived, milliseconds) == units);
   CHECK(played.seconds <= 1.25 * bare.seconds);
-  CHECK(played.late.own_kib == played.early.own_kib);
+  // Not a byte stays of a report; a page of the stack may be touched for the first time.
+  CHECK((played.late.own_kib - played.early.own_kib) * 1024 < milliseconds * units);
   CHECK(played.late.all_kib < 16 * 1024);
 }
 
