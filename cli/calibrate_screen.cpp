@@ -83,9 +83,7 @@ class ScreenCalibration {
     tell({problem});
     return bad_input;
   }
-  [[nodiscard]] Diagnostic unknown() const {
-    return catalogue::find_screen(rig_.screens, printable(words_.name)).error();
-  }
+  [[nodiscard]] Diagnostic unknown() const { return catalogue::find_screen(rig_.screens, words_.name).error(); }
 
   int change() {
     if (words_.name.empty())

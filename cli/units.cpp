@@ -85,7 +85,7 @@ void add_combinations(const Known& known, const Rig& rig, std::vector<std::strin
 }
 
 /// "fitted by 5 shots on 2026-03-14, for the screen "booth"".
-std::string fit_words(const AimCalibration& aim) {
+std::string aim_words(const AimCalibration& aim) {
   return fmt::format("{}{}{}", aim.shots > 0 ? fmt::format("fitted by {} shots", aim.shots) : "swept",
                      aim.on.empty() ? "" : " on " + aim.on,
                      aim.screen.empty() ? "" : fmt::format(", for the screen \"{}\"", aim.screen));
@@ -111,7 +111,7 @@ void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& 
       };
       for (const StickCalibration& stick : attachment.sticks) add(stick.x, stick.measured);
       for (const AxisCalibration& axis : attachment.axes) add(axis.code, axis.measured);
-      for (const AimCalibration& aim : attachment.aims) notes.push_back(fit_words(aim));
+      for (const AimCalibration& aim : attachment.aims) notes.push_back(aim_words(aim));
       for (std::string& note : outdated_notes(attachment)) notes.push_back(std::move(note));
     }
     if (!roles.empty())

@@ -248,7 +248,8 @@ void add_why(CLI::App& app, int& status) {
   add_host_option(*command, words->sources);
   command
       ->add_option("--at", words->at,
-                   "show the value behind each stage while it is pushed so far: X, or X,Y, each -1 to 1")
+                   "show the value behind each stage while it is pushed so far, a gun from the screen's middle: X, or "
+                   "X,Y, each -1 to 1")
       ->delimiter(',')
       ->expected(1, 2)
       ->check(CLI::Validator{a_push, "-1..1"});
