@@ -11,8 +11,10 @@
 //
 //   steady --pull--> around --pull--> shot 1 --pull--> shot 2 … --pull--> done --pull--> kept
 //   of a positional gun instead: across --pull--> down --pull--> done; a sweep that wobbles: once more
-//   a shot that does not do: why, and once more; five that do not go together: a sixth that tells which was bad
-//   done --the trigger held for a second--> shot 1
+//   a shot that cannot be used: why, and the same shot again
+//   shots of which one went wild: that shot again, or up to three additional shots that tell which one it was; then
+//   done asked for one of these --the trigger held for two seconds--> kept as it is, with the error bound that it has
+//   done --the trigger held for two seconds--> shot 1
 #pragma once
 
 #include <cstddef>
@@ -32,10 +34,8 @@
 
 namespace omnipar {
 
-/// A shot is the median of the reports of so long before the trigger; of more time, if there are fewer reports than so
-/// many in it.
+/// A shot is where the gun pointed during this time before the trigger was pulled; during less time if it still moved.
 inline constexpr Duration shot_time{250'000};
-inline constexpr int shot_reports = 31;
 
 struct AimingOptions {
   Screen screen{};      ///< on which the targets are
@@ -62,11 +62,13 @@ enum class AimingRefusal : std::uint8_t {
   silent,     ///< nothing is known of where it points
   missed,     ///< it did not see the screen
   other_gun,  ///< another one was fired: `unit`
-  bad_shot,   ///< the shot at `number` does not go with the others
-  doubtful,   ///< they do not go together, and it is not known which is bad: anew
-  equal,      ///< this one says the same as the one at another target
-  in_line,    ///< all are in one line: anew
-  no_sense,   ///< no view of a screen looks like this: anew
+  moving,     ///< it was still moving when the trigger was pulled
+  bad_shot,   ///< the shot at `number` went wild; there is a fit all the same
+  doubtful,   ///< one shot went wild, and an additional one may tell which; there is a fit all the same
+  equal,      ///< this one has the same raw numbers as the one at another target
+  in_line,    ///< all are in one line: from the first shot again
+  cramped,    ///< all are nearly the same to the gun: from the first shot again
+  no_sense,   ///< no view of a screen looks like this: from the first shot again
   wobble,     ///< the other axis was moved, too
   not_swept,  ///< it hardly moved
   same_axis,  ///< up and down moved the axis that left and right had moved
@@ -92,7 +94,7 @@ struct AimingEvent {
 enum class AimingChoice : std::uint8_t {
   skip,   ///< the pointing test
   again,  ///< from the first shot
-  keep,   ///< ends, and the fit is kept
+  keep,   ///< ends, and the fit is kept; without effect while there is none
   leave,  ///< ends, and nothing is kept
 };
 
@@ -124,6 +126,7 @@ class Aiming {
   /// All that are there.
   [[nodiscard]] std::vector<std::string> guns() const;
   [[nodiscard]] const std::vector<Shot>& shots() const noexcept;
+  /// Nothing before each target was shot at; from then on it can be kept, whatever is asked.
   [[nodiscard]] const std::optional<GunFit>& fit() const noexcept;
   /// Where it points by the fit, at present; nothing before there is one.
   [[nodiscard]] std::optional<AreaPoint> pointed() const noexcept;
@@ -140,6 +143,8 @@ class Aiming {
 
 /// One line for people at arm's length; empty where nothing need be said.
 [[nodiscard]] std::string to_text(const AimingEvent& event, const Aiming& aiming);
+/// The error bound of a fit of five shots and more, and how far its shots scatter: a sentence.
+[[nodiscard]] std::string bound_words(const GunFit& fit, const Screen& screen);
 /// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound.
 [[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen);
 

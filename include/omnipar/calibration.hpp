@@ -102,7 +102,7 @@ struct AimCalibration {
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
   double residual = 0;  ///< what is left at the shots, root mean square, as a part of the screen's width; 0: not known
-  double bound = 0;     ///< the largest error anywhere is below this in 95 of 100 fits, likewise; 0: not known
+  double bound = 0;     ///< the largest error anywhere is below this in 95 of 100 fits, in widths; 0: not known
   std::string on{};     ///< the day
   friend bool operator==(const AimCalibration&, const AimCalibration&) = default;
 };

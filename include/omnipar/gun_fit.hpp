@@ -21,22 +21,25 @@ inline constexpr double target_inset = 0.1;
 /// Where to shoot, in order, for 2, 3, 4, 5 or 9 shots: places of the screen. Empty for any other number.
 [[nodiscard]] std::vector<AreaPoint> targets_for(int shots);
 
-/// One shot: what the gun said before the trigger.
+/// One shot: what the gun reported before the trigger was pulled.
 struct Shot {
   AreaPoint target;
-  RawPoint raw;         ///< the median of its reports, each way
-  RawPoint spread;      ///< the standard deviation of a single report, each way
-  int reports = 0;      ///< that were used
-  Duration taken{0};    ///< over which time
+  RawPoint raw;         ///< where it pointed: a mean over time, each way
+  RawPoint spread;      ///< the standard deviation of a single reading, each way
+  int reports = 0;      ///< that were used; what was reported last before the time began counts as one
+  Duration taken{0};    ///< the time over which it was read
   bool missed = false;  ///< the gun did not see the screen: not for a fit
+  RawPoint step{1, 1};  ///< the smallest difference between two readings of the gun, each way
+  RawPoint moved{};     ///< how far it moved during that time, each way; 0 if that cannot be told from its noise
 };
 
 /// Why shots cannot be fitted.
 enum class ShotRefusal : std::uint8_t {
   none,
   too_few,   ///< fewer than two
-  equal,     ///< two shots at different targets say the same: `shots`
+  equal,     ///< two shots at different targets have the same raw numbers: `shots`
   in_line,   ///< all are in one line, or two differ one way only
+  cramped,   ///< all are so near to each other that the gun's steps or its noise are as large as the way between them
   no_sense,  ///< no view of a screen looks like this
 };
 struct ShotFault {
@@ -49,18 +52,21 @@ struct GunFit {
   AimCalibration aim;            ///< without screen, codes, declared ranges and day
   std::vector<AreaPoint> off{};  ///< by shot: how far beside its target it is fitted; down counts in widths, too
   bool error_known = false;      ///< from five shots on
-  std::optional<std::size_t> bad_shot{};  ///< this one does not go with the others
-  bool doubtful = false;                  ///< one of them must be bad, and it is not known which
+  double scatter = 0;            ///< the estimated standard deviation of a shot, each way; 0: not known
+  std::optional<std::size_t> bad_shot{};  ///< this one went wild
+  bool doubtful = false;                  ///< one of them went wild, and it is not known which
 };
 
 /// Fits the map from raw numbers to the screen: least squares, with as much freedom as the shots allow. From four shots
-/// on it is projective; from five on the error that is left is known, and a shot that is off by more than the noise
-/// and a hand explain is found: of five it is not known which (`doubtful`), of six and more it is named where one alone
-/// explains it. `over` is the part of the screen for which the bound holds. Takes less than a millisecond.
+/// on it is projective. From five on the scatter of the person's shots is estimated from what the fit leaves over, and
+/// the bound follows from that and from the gun's own noise and steps. A shot that stands out against that scatter is
+/// found: of five it is not known which (`doubtful`), of six and more it is named where it alone explains the rest. A
+/// fit with a bad shot is usable all the same; its bound is the wider for it. `over` is the part of the screen for
+/// which the bound holds. Takes about a millisecond.
 [[nodiscard]] tl::expected<GunFit, ShotFault> fit_gun(const std::vector<Shot>& shots, PixelSize screen,
                                                       const AreaBox& over = {});
 
-/// The one target more that tells best which of five shots was bad: at the middle of an edge.
+/// The one additional target that tells best which of five shots was bad: at the middle of an edge.
 [[nodiscard]] AreaPoint extra_target(const std::vector<Shot>& shots, PixelSize screen);
 
 /// Where a fit says that raw numbers point: a place of the screen. Nothing behind the gun.

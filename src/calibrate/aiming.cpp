@@ -63,21 +63,19 @@ class Aiming::Inside {
       if (!ears.has_node(node)) continue;
       if (ears.hear(node, report) && ears.is_gun() && begun_ && !over_) pulled(ears, report.time);
     }
-    if (const GunEars* its = gun(); held_since_ && !over_ && its != nullptr && !its->trigger_down()) end(true);
+    if (const GunEars* its = gun(); held_since_ && !over_ && its != nullptr && !its->trigger_down()) released();
     begin();
   }
 
   void advance(Time now) {
     now_ = std::max(now_, now);
     begin();
-    if (step_ == AimingStep::done && held_since_ && now_ >= *held_since_ + hold_time) {
-      held_since_.reset();
-      const GunEars* its = gun();
-      if (its != nullptr && its->trigger_down())
-        begin_shots();
-      else
-        end(true);
-    }
+    if (!held_since_ || over_ || now_ < *held_since_ + hold_time) return;
+    const GunEars* its = gun();
+    if (its == nullptr || !its->trigger_down()) return released();
+    held_since_.reset();
+    pending_.reset();
+    step_ == AimingStep::done ? begin_shots() : end(true);
   }
 
   [[nodiscard]] std::optional<Time> next_due() const {
@@ -89,7 +87,7 @@ class Aiming::Inside {
     if (over_) return;
     if (choice == AimingChoice::leave) return end(false);
     if (choice == AimingChoice::keep) {
-      if (step_ == AimingStep::done) end(true);
+      if (fit_) end(true);
       return;
     }
     if (gun() == nullptr || !begun_) return;
@@ -148,7 +146,7 @@ class Aiming::Inside {
     return at != guns.end() && at->is_gun() ? &*at : nullptr;
   }
 
-  static constexpr Duration hold_time{1'000'000};
+  static constexpr Duration hold_time{2'000'000};
   static constexpr Duration bounce_time{300'000};
 
   [[nodiscard]] AreaPoint within(AreaPoint p) const {
@@ -182,6 +180,9 @@ class Aiming::Inside {
     fit_.reset();
     shots_.clear();
     sweep_.reset();
+    pending_.reset();
+    held_since_.reset();
+    asked_again_ = 0;
     if (GunEars* its = gun()) its->begin_test();
     if (options_.sweeps) return ask(AimingStep::across);
     targets_.clear();
@@ -191,6 +192,7 @@ class Aiming::Inside {
 
   void ask_shot(std::size_t which) {
     next_ = which;
+    unsteady_ = 0;
     ask(AimingStep::shot, static_cast<int>(which) + 1);
   }
 
@@ -218,10 +220,25 @@ class Aiming::Inside {
       case AimingStep::down:
         return take_sweep(ears, false);
       case AimingStep::shot:
-        return take_shot(ears, at);
+        return pulled_at_target(ears, at);
       default:
         held_since_ = at;
     }
+  }
+
+  /// While there is a fit already, a pull may be the beginning of a hold, which keeps it.
+  void pulled_at_target(const GunEars& ears, Time at) {
+    const auto shot = ears.shot(targets_[next_], at, asked_at_);
+    if (!fit_ || !shot) return take_shot(ears, shot);
+    pending_ = shot;
+    held_since_ = at;
+  }
+
+  void released() {
+    held_since_.reset();
+    if (step_ == AimingStep::done) return end(true);
+    const auto shot = std::exchange(pending_, std::nullopt);
+    if (const GunEars* its = gun(); its != nullptr && shot) take_shot(*its, shot);
   }
 
   // -- the pointing test ------------------------------------------------------------------------------------------
@@ -335,18 +352,13 @@ class Aiming::Inside {
   }
 
   // -- shots ----------------------------------------------------------------------------------------------------------
-  void take_shot(GunEars& ears, Time at) {
-    const auto shot = ears.shot(targets_[next_], at, asked_at_);
+  void take_shot(const GunEars& ears, const std::optional<Shot>& shot) {
     if (!shot) return again(AimingRefusal::silent);
     if (shot->missed) return again(AimingRefusal::missed);
+    constexpr int patience = 2;  // some hands never stand still
+    if (!ears.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
     AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
-    if (shot->reports < shot_reports)
-      taken.notes.push_back(
-          fmt::format("only {} report{} said where it points: it speaks seldom, or only when it moves", shot->reports,
-                      shot->reports == 1 ? "" : "s"));
-    else if (shot->taken > shot_time + Duration{50'000})
-      taken.notes.push_back(fmt::format("it took {} ms instead of {} for {} reports", shot->taken.count() / 1000,
-                                        shot_time.count() / 1000, shot_reports));
+    if (!ears.is_still(*shot)) taken.notes.emplace_back("taken while the gun was moving, so the fit is less exact");
     tell(std::move(taken));
     next_ < shots_.size() ? void(shots_[next_] = *shot) : shots_.push_back(*shot);
     if (shots_.size() < targets_.size()) return ask_shot(shots_.size());
@@ -355,7 +367,7 @@ class Aiming::Inside {
 
   void again(AimingRefusal why) {
     refuse(why, unit_, static_cast<int>(next_) + 1);
-    ask_shot(next_);
+    ask(AimingStep::shot, static_cast<int>(next_) + 1);
   }
 
   void anew(AimingRefusal why) {
@@ -363,19 +375,34 @@ class Aiming::Inside {
     begin_shots();
   }
 
+  /// A bad shot is asked for again, a few times: after that the fit stands with the bound that it has.
   void fit_all() {
     const auto fit = fit_gun(shots_, size(), options_.within);
     if (!fit) return refuse_fit(fit.error());
-    if (fit->bad_shot) return ask_bad(*fit->bad_shot);
-    if (fit->doubtful) {
-      constexpr std::size_t of_five = 5;
-      if (shots_.size() > of_five) return anew(AimingRefusal::doubtful);
-      refuse(AimingRefusal::doubtful, "", 1);
-      targets_.push_back(within(extra_target(whole_shots(), size())));
-      return ask_shot(targets_.size() - 1);
-    }
     fit_ = *fit;
-    finish();
+    constexpr int most_again = 4;
+    constexpr std::size_t most_more = 3;
+    const std::size_t asked = targets_for(options_.shots).size();
+    if (asked_again_ >= most_again || (!fit->bad_shot && !fit->doubtful)) return finish();
+    if (fit->bad_shot) {
+      ++asked_again_;
+      refuse(AimingRefusal::bad_shot, "", static_cast<int>(*fit->bad_shot) + 1);
+      return ask_shot(*fit->bad_shot);
+    }
+    if (shots_.size() >= asked + most_more) return finish();
+    refuse(AimingRefusal::doubtful, "", static_cast<int>(shots_.size()) + 1);
+    targets_.push_back(next_extra());
+    ask_shot(targets_.size() - 1);
+  }
+
+  /// The target that tells most, then the others at the middles of edges.
+  [[nodiscard]] AreaPoint next_extra() const {
+    if (shots_.size() == targets_for(5).size()) return within(extra_target(whole_shots(), size()));
+    constexpr double near = target_inset, far = 1 - target_inset, middle = 0.5;
+    for (const AreaPoint inside :
+         {AreaPoint{middle, near}, AreaPoint{middle, far}, AreaPoint{near, middle}, AreaPoint{far, middle}})
+      if (const AreaPoint target = within(inside); std::ranges::find(targets_, target) == targets_.end()) return target;
+    return within({middle, middle});
   }
 
   /// Targets as if the part of the screen were all of it, so that the telling one is at the middle of its edge.
@@ -387,11 +414,6 @@ class Aiming::Inside {
     return shots;
   }
 
-  void ask_bad(std::size_t shot) {
-    refuse(AimingRefusal::bad_shot, "", static_cast<int>(shot) + 1);
-    ask_shot(shot);
-  }
-
   void refuse_fit(const ShotFault& fault) {
     switch (fault.why) {
       case ShotRefusal::equal:
@@ -399,6 +421,8 @@ class Aiming::Inside {
         return ask_shot(fault.shots.back());
       case ShotRefusal::in_line:
         return anew(AimingRefusal::in_line);
+      case ShotRefusal::cramped:
+        return anew(AimingRefusal::cramped);
       default:
         return anew(AimingRefusal::no_sense);
     }
@@ -415,6 +439,9 @@ class Aiming::Inside {
   std::vector<std::string> notes_;
   std::optional<Sweep> sweep_;
   std::optional<Time> held_since_;
+  std::optional<Shot> pending_;  ///< the pull that is held
+  int unsteady_ = 0;             ///< pulls at this target that were refused because the gun moved
+  int asked_again_ = 0;          ///< bad shots that were asked for again
   Time now_{};
   Time asked_at_{};
   std::optional<Time> last_pull_;

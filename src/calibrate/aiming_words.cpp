@@ -51,11 +51,21 @@ std::string question(const AimingEvent& event, const Aiming& aiming) {
     case AimingStep::down:
       return "Now from the top turn it slowly to the bottom, without moving it sideways; then pull the trigger.";
     default:
-      return "Pull the trigger to keep this; hold it for a second to shoot again.";
+      return "Pull the trigger to keep this; hold it for two seconds to shoot again.";
   }
 }
 
-std::string refusal(const AimingEvent& event) {
+/// What can be done instead of another shot.
+std::string or_keep(const Aiming& aiming) {
+  if (!aiming.fit()) return "";
+  const double bound = aiming.fit()->aim.bound;
+  return fmt::format(
+      " Or hold the trigger for two seconds to keep the fit as it is: off by up to {:.0f} pixels ({:.1f} % of the "
+      "width).",
+      bound * seen_size(aiming.options().screen).width, 100 * bound);
+}
+
+std::string refusal(const AimingEvent& event, const Aiming& aiming) {
   switch (event.why) {
     case AimingRefusal::silent:
       return fmt::format(
@@ -67,18 +77,25 @@ std::string refusal(const AimingEvent& event) {
                          event.number);
     case AimingRefusal::other_gun:
       return fmt::format("That was \"{}\". This shot does not count; lay it aside meanwhile.", event.unit);
+    case AimingRefusal::moving:
+      return fmt::format(
+          "Shot {}: the gun was still moving. Aim, hold still for a moment, then pull the trigger. Again:",
+          event.number);
     case AimingRefusal::bad_shot:
-      return fmt::format("Shot {} does not go with the others. Once more:", event.number);
+      return fmt::format("Shot {} is far off compared with the others. Shoot it again.{}", event.number,
+                         or_keep(aiming));
     case AimingRefusal::doubtful:
-      return event.number != 0
-                 ? "One of the five shots is off, and it cannot be told which. One more shot will tell:"
-                 : "These shots do not go together, and it cannot be told which is bad: all of them once more.";
+      return fmt::format("One of the shots is off, and it is not clear which one. One more shot may tell.{}",
+                         or_keep(aiming));
     case AimingRefusal::equal:
-      return fmt::format("Shot {} says the same as one at another target. Once more:", event.number);
+      return fmt::format("Shot {} has the same place as one at another target. Shoot it again:", event.number);
     case AimingRefusal::in_line:
-      return "All shots lie in one line, so one axis is not known: does the gun report both? All of them once more.";
+      return "All shots are in one line, so one axis is unknown: does the gun report both? From the first shot again.";
+    case AimingRefusal::cramped:
+      return "To the gun all shots are nearly the same place: does it see the whole screen? Check its distance and its "
+             "own settings. From the first shot again.";
     case AimingRefusal::no_sense:
-      return "No view of a screen looks like these shots: two of them were perhaps exchanged. All of them once more.";
+      return "These shots fit no view of a screen; perhaps two targets were mixed up. From the first shot again.";
     case AimingRefusal::wobble:
       return "Both axes moved, so it is not clear which is which. Once more, along one line.";
     case AimingRefusal::not_swept:
@@ -103,7 +120,7 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
     case AimingEvent::Kind::asks:
       return question(event, aiming);
     case AimingEvent::Kind::refuses:
-      return refusal(event);
+      return refusal(event, aiming);
     case AimingEvent::Kind::tested:
       return "Pointing test: " + joined(event.notes) + ".";
     case AimingEvent::Kind::takes:
@@ -120,6 +137,15 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
   }
 }
 
+std::string bound_words(const GunFit& fit, const Screen& screen) {
+  const double width = seen_size(screen).width;
+  return fmt::format(
+      "In 95 of 100 fits like this one it is nowhere off by more than {:.1f} pixels ({:.2f} % of the width); the shots "
+      "scatter by {:.1f} pixels.{}",
+      fit.aim.bound * width, 100 * fit.aim.bound, fit.scatter * width,
+      fit.bad_shot || fit.doubtful ? " One of them is far off." : "");
+}
+
 std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
   const double width = seen_size(screen).width;
   if (fit.aim.shots == 0) return {"Swept: the ends of both axes are the edges of the screen."};
@@ -134,10 +160,7 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
   lines.push_back(fmt::format("At the targets {:.1f} pixels are left on average, {:.1f} at most (shot {}).",
                               fit.aim.residual * width, shape::length(fit.off[worst].x, fit.off[worst].y) * width,
                               worst + 1));
-  lines.push_back(
-      fmt::format("By the noise of the gun it is nowhere off by more than {:.1f} pixels ({:.2f} % of the "
-                  "width) in 95 of 100 fits.",
-                  fit.aim.bound * width, 100 * fit.aim.bound));
+  lines.push_back(bound_words(fit, screen));
   return lines;
 }
 

@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 #include "base/gun_roles.hpp"
-#include "calibrate/readings.hpp"
+#include "omnipar/calibrating.hpp"
 
 namespace omnipar::calibrate {
 namespace {
@@ -12,13 +13,37 @@ namespace {
 constexpr Duration longest_memory{4'000'000};
 constexpr std::size_t most_heard = 8192, most_path = 20'000;
 
+double mean(std::span<const double> values) {
+  double sum = 0;
+  for (const double value : values) sum += value;
+  return values.empty() ? 0 : sum / static_cast<double>(values.size());
+}
+
+/// Of the middle four fifths: finer than a reading, and no spike moves it far.
+double middle_mean(std::vector<double> values) {
+  std::ranges::sort(values);
+  const auto tenth = static_cast<std::ptrdiff_t>(values.size() / 10);
+  return mean({values.begin() + tenth, values.end() - tenth});
+}
+
 double spread(const std::vector<double>& values) {
   if (values.size() < 2) return 0;
-  const auto count = static_cast<double>(values.size());
-  double mean = 0, squares = 0;
-  for (const double value : values) mean += value / count;
-  for (const double value : values) squares += (value - mean) * (value - mean);
-  return std::sqrt(squares / (count - 1));
+  const double middle = mean(values);
+  double squares = 0;
+  for (const double value : values) squares += (value - middle) * (value - middle);
+  return std::sqrt(squares / (static_cast<double>(values.size()) - 1));
+}
+
+/// The standard deviation of a reading, by how readings that follow each other differ: a steady movement adds little.
+double jitter(const std::vector<double>& values) {
+  double squares = 0;
+  int count = 0;
+  for (std::size_t i = 1; i < values.size(); ++i) {
+    if (values[i] == values[i - 1]) continue;
+    squares += (values[i] - values[i - 1]) * (values[i] - values[i - 1]) / 2;
+    ++count;
+  }
+  return count == 0 ? 0 : std::sqrt(squares / count);
 }
 
 bool is_blind(const Control& control) {
@@ -33,6 +58,11 @@ void GunEars::meet(int node, const Attachment& attachment) {
   its.values.clear();
   for (const Control& control : attachment.controls) {
     if (control.reading != Reading::pointer) continue;
+    if (x_ && control.code == x_->code) {  // it is back: where it pointed before says nothing
+      raw_x_.reset();
+      raw_y_.reset();
+      heard_.clear();
+    }
     if (control.axis == Axis::x && !x_) x_ = control;
     if (control.axis == Axis::y && !y_) y_ = control;
   }
@@ -81,8 +111,11 @@ bool GunEars::hear(int node, const Report& report) {
   if (saw_ && !seen) ++losses_;
   saw_ = seen;
   if (!points) return pulled;
+  if (!heard_.empty()) note_step(*place);
   heard_.push_back({report.time, *place, seen});
-  while (heard_.size() > most_heard || heard_.front().time < report.time - longest_memory) heard_.pop_front();
+  // what was reported last before the memory begins holds on into it
+  while (heard_.size() > most_heard || (heard_.size() > 1 && heard_[1].time < report.time - longest_memory))
+    heard_.pop_front();
   if (!seen) return pulled;
   if (path_.empty()) low_ = high_ = *place;
   low_ = {std::min(low_.x, place->x), std::min(low_.y, place->y)};
@@ -98,33 +131,92 @@ void GunEars::begin_test() noexcept {
   low_ = high_ = {};
 }
 
-std::optional<Shot> GunEars::shot(AreaPoint target, Time at, Time since) const {
-  const auto place = now();
-  if (!place) return std::nullopt;
+void GunEars::note_step(RawPoint place) noexcept {
+  const auto smaller = [](double step, double difference) {
+    const double size = std::fabs(difference);
+    return size > 0 && (step == 0 || size < step) ? size : step;
+  };
+  const RawPoint before = heard_.back().raw;
+  step_ = {smaller(step_.x, place.x - before.x), smaller(step_.y, place.y - before.y)};
+}
+
+std::vector<GunEars::Heard> GunEars::heard_within(Time from, Time at) const {
+  std::vector<Heard> all;
+  for (auto one = heard_.rbegin(); one != heard_.rend(); ++one) {
+    if (one->time > at) continue;
+    all.push_back(*one);
+    if (one->time <= from) break;
+  }
+  std::ranges::reverse(all);
+  return all;
+}
+
+/// Readings one each step of time.
+Shot GunEars::read(Time from, Time at) const {
+  const std::vector<Heard> heard = heard_within(from, at);
   Shot shot;
-  shot.target = target;
   std::vector<double> x, y;
   int missed = 0;
-  Time oldest = at;
-  // What the trigger's own report says counts too: a still gun may have said nothing for long.
-  for (auto one = heard_.rbegin(); one != heard_.rend() && one->time >= since; ++one) {
-    if (one->time < at - shot_time && static_cast<int>(x.size()) >= shot_reports) break;
-    x.push_back(one->raw.x);
-    y.push_back(one->raw.y);
-    missed += one->seen ? 0 : 1;
-    oldest = std::min(oldest, one->time);
+  std::size_t now = 0;
+  for (Time time = from; time <= at; time += reading_step) {
+    while (now + 1 < heard.size() && heard[now + 1].time <= time) ++now;
+    x.push_back(heard[now].raw.x);
+    y.push_back(heard[now].raw.y);
+    missed += heard[now].seen ? 0 : 1;
   }
-  if (x.empty()) {  // it holds so still that it says nothing at all
-    x.push_back(place->x);
-    y.push_back(place->y);
-    missed = sees(*place) ? 0 : 1;
-  }
-  shot.raw = {median(x), median(y)};
+  const std::size_t quarter = x.size() / 4;
+  const auto moved = [quarter](std::span<const double> values) {
+    return quarter == 0 ? 0 : (mean(values.last(quarter)) - mean(values.first(quarter))) * 4 / 3;
+  };
+  shot.raw = {middle_mean(x), middle_mean(y)};
   shot.spread = {spread(x), spread(y)};
-  shot.reports = static_cast<int>(x.size());
-  shot.taken = std::max(shot_time, std::chrono::duration_cast<Duration>(at - oldest));
-  shot.missed = 2 * missed > shot.reports || blind_ > 0;
+  shot.moved = {moved(x), moved(y)};
+  shot.reports = static_cast<int>(heard.size());
+  shot.taken = std::chrono::duration_cast<Duration>(at - from);
+  shot.missed = 2 * missed > static_cast<int>(x.size());
+  shot.step = {step_.x > 0 ? step_.x : 1, step_.y > 0 ? step_.y : 1};
+  // The two means differ by so much by chance, since each is of a quarter of the reports.
+  constexpr double surely = 4;
+  const double by_chance = surely * std::sqrt(8.0 / std::max(1, shot.reports));
+  const auto drop_chance = [by_chance](double& moved, double jitter, double step) {
+    if (std::fabs(moved) < by_chance * jitter + step) moved = 0;
+  };
+  drop_chance(shot.moved.x, jitter(x), shot.step.x);
+  drop_chance(shot.moved.y, jitter(y), shot.step.y);
   return shot;
+}
+
+std::optional<Shot> GunEars::shot(AreaPoint target, Time at, Time since) const {
+  if (!now() || heard_.empty()) {
+    if (!now()) return std::nullopt;
+    Shot shot;  // it holds so still that it has not reported anything since it was plugged in
+    shot.target = target;
+    shot.raw = *now();
+    shot.reports = 1;
+    shot.taken = shot_time;
+    shot.missed = !sees(shot.raw) || blind_ > 0;
+    return shot;
+  }
+  // A gun that is silent until its trigger is pulled says with the pull where it points.
+  const bool speaks_with_pull =
+      heard_.back().time >= at && (heard_.size() < 2 || heard_[heard_.size() - 2].time < since);
+  Shot shot;
+  for (const Duration time : {shot_time, shot_time * 2 / 3, shot_time / 2, shot_time / 3}) {
+    const Time from = speaks_with_pull ? at : std::max(std::max(at - time, since), heard_.front().time);
+    shot = read(std::min(from, at), at);
+    if (is_still(shot)) break;
+  }
+  shot.target = target;
+  shot.missed = shot.missed || blind_ > 0;
+  return shot;
+}
+
+bool GunEars::is_still(const Shot& shot) const noexcept {
+  const auto part = [](double moved, const Control& control) {
+    return std::fabs(moved) / std::max(1.0, static_cast<double>(control.maximum) - control.minimum);
+  };
+  constexpr double still = 0.006;
+  return part(shot.moved.x, *x_) <= still && part(shot.moved.y, *y_) <= still;
 }
 
 }  // namespace omnipar::calibrate

@@ -1,4 +1,5 @@
-// What guns say, as shots: the reports before a pull, and what was seen of the gun before that.
+// What guns report, as shots: where a gun pointed just before its trigger was pulled, read by time (the last value
+// holds until there is another one), and what was seen of the gun before that.
 #pragma once
 
 #include <deque>
@@ -31,8 +32,12 @@ class GunEars {
   /// Where it points at present, if it has said so.
   [[nodiscard]] std::optional<RawPoint> now() const noexcept;
 
-  /// The reports before this moment, none older than `since`, as a shot; nothing if nothing is known.
+  /// Where it pointed before this moment, not before `since`, as a shot: over the longest time up to `shot_time` in
+  /// which it stood still. Nothing if it never reported a place.
   [[nodiscard]] std::optional<Shot> shot(AreaPoint target, Time at, Time since) const;
+
+  /// True of a shot during which it hardly moved.
+  [[nodiscard]] bool is_still(const Shot& shot) const noexcept;
 
   /// Begins to note what it reaches and loses anew.
   void begin_test() noexcept;
@@ -54,6 +59,10 @@ class GunEars {
   };
 
   [[nodiscard]] bool sees(RawPoint raw) const noexcept;
+  /// What was reported from then to `at`, and what was reported last before.
+  [[nodiscard]] std::vector<Heard> heard_within(Time from, Time at) const;
+  [[nodiscard]] Shot read(Time from, Time at) const;
+  void note_step(RawPoint place) noexcept;
 
   std::string unit_;
   std::map<int, Node> nodes_;
@@ -66,6 +75,7 @@ class GunEars {
   RawPoint low_{}, high_{};
   int losses_ = 0;
   std::deque<RawPoint> path_;
+  RawPoint step_{};  ///< the smallest difference between two readings so far; 0: not known
 };
 
 }  // namespace omnipar::calibrate

@@ -61,10 +61,17 @@ class MadeGun {
     return shot;
   }
 
-  std::vector<Shot> shots(int count) {
+  /// By a hand that scatters by so much, each way.
+  std::vector<Shot> shots(int count, double hand = 0) {
     std::vector<Shot> all;
-    for (const AreaPoint target : targets_for(count)) all.push_back(shot(target));
+    for (const AreaPoint target : targets_for(count)) all.push_back(aimed_shot(target, hand));
     return all;
+  }
+  Shot aimed_shot(AreaPoint target, double hand) {
+    std::normal_distribution<double> off{0, 1};
+    Shot made = shot({target.x + hand * off(dice_), target.y + hand * off(dice_) / tall});
+    made.target = target;
+    return made;
   }
 
   /// The largest error of a fit anywhere, in widths.
@@ -100,7 +107,7 @@ double part(int count, int all) { return static_cast<double>(count) / all; }
 
 }  // namespace
 
-TEST_CASE("after five shots a gun is true to half a hundredth, and says how true", "[gun]") {
+TEST_CASE("after five shots of a rest on the table a gun is true to half a hundredth", "[gun]") {
   std::mt19937 dice{1209};
   const int setups = cases(800, 10'000);
   int good = 0, beyond = 0, alarms = 0;
@@ -120,47 +127,55 @@ TEST_CASE("after five shots a gun is true to half a hundredth, and says how true
   if (full_counts()) WARN(figures);
   INFO(figures);
   CHECK(part(good, setups) >= 0.99);
-  CHECK(part(beyond, setups) >= 0.02);
-  CHECK(part(beyond, setups) <= 0.08);
+  CHECK(part(beyond, setups) <= 0.02);
   CHECK(part(alarms, setups) <= 0.02);
 }
 
-TEST_CASE("one shot that is off by 5 % is found as far as the number of shots can tell", "[gun]") {
+TEST_CASE("a shot that goes wild is named where the number of shots can tell, and else the bound allows for it",
+          "[gun]") {
   std::mt19937 dice{7};
   std::uniform_real_distribution<double> any;
   const int setups = cases(400, 4000);
-  int named = 0, found = 0, told = 0, blamed = 0;
+  int named = 0, blamed = 0, found = 0, promised = 0, of_six = 0;
   for (int i = 0; i < setups; ++i) {
     MadeGun gun{dice};
-    const double angle = any(dice) * 6.28;
+    const double angle = any(dice) * 6.28, hand = 0.001 + 0.003 * any(dice), far = 0.05 + 0.25 * any(dice);
     const auto spoiled = [&](int count) {
-      std::vector<Shot> shots = gun.shots(count);
+      std::vector<Shot> shots = gun.shots(count, hand);
       const auto bad = static_cast<std::size_t>(any(dice) * count);
-      shots[bad] = gun.shot(shots[bad].target, 0.05, angle);
+      shots[bad] = gun.shot(shots[bad].target, far, angle);
       return std::pair{shots, bad};
     };
     const auto [nine, of_nine] = spoiled(9);
     const auto fit = fit_gun(nine, boxed);
     named += fit && fit->bad_shot == of_nine ? 1 : 0;
+    blamed += fit && fit->bad_shot && fit->bad_shot != of_nine ? 1 : 0;
     auto [five, of_five] = spoiled(5);
     const auto doubtful = fit_gun(five, boxed);
+    if (!doubtful) continue;          // so far off that no view of a screen looks like it
     CHECK_FALSE(doubtful->bad_shot);  // of five alone nobody can know
+    found += doubtful->doubtful ? 1 : 0;
+    promised += !doubtful->doubtful && gun.worst(doubtful->aim) > 2 * doubtful->aim.bound ? 1 : 0;
     if (!doubtful->doubtful) continue;
-    ++found;
-    five.push_back(gun.shot(extra_target(five, boxed)));
+    five.push_back(gun.aimed_shot(extra_target(five, boxed), hand));
     const auto six = fit_gun(five, boxed);
-    told += six && six->bad_shot == of_five ? 1 : 0;
+    of_six += six && six->bad_shot == of_five ? 1 : 0;
     blamed += six && six->bad_shot && six->bad_shot != of_five ? 1 : 0;
+    promised += six && !six->bad_shot && !six->doubtful && gun.worst(six->aim) > 2 * six->aim.bound ? 1 : 0;
   }
   const std::string figures = fmt::format(
-      "of nine named {:.1f} %, of five found {:.1f} %, then with a sixth named {:.1f} % and wrongly {:.2f} %",
-      100 * part(named, setups), 100 * part(found, setups), 100 * part(told, found), 100 * part(blamed, found));
+      "of nine named {:.1f} %, of five found {:.1f} %, by a sixth named {:.1f} %; wrongly named {:.2f} %, neither "
+      "found "
+      "nor within twice the bound {:.2f} %",
+      100 * part(named, setups), 100 * part(found, setups), 100 * part(of_six, found), 100 * part(blamed, setups),
+      100 * part(promised, setups));
   if (full_counts()) WARN(figures);
   INFO(figures);
-  CHECK(part(named, setups) >= 0.95);
-  CHECK(part(found, setups) >= 0.9);
-  CHECK(part(told, found) >= 0.9);
-  CHECK(part(blamed, found) <= 0.01);
+  CHECK(part(named, setups) >= 0.98);
+  CHECK(part(found, setups) >= 0.5);
+  CHECK(part(of_six, found) >= 0.5);
+  CHECK(part(blamed, setups) <= 0.01);
+  CHECK(part(promised, setups) <= 0.02);  // here one always goes wild
 }
 
 TEST_CASE("each number of shots has its model, and fewer than five say nothing of the error", "[gun]") {
@@ -206,6 +221,15 @@ TEST_CASE("shots that are equal, in one line or of no screen are refused by name
   std::vector<Shot> crossed = shots;
   std::swap(crossed[1].raw, crossed[2].raw);
   CHECK(why(crossed) == ShotRefusal::no_sense);
+  // a gun that sees nothing: all shots within three of its steps
+  for (int round = 0; round < 200; ++round)
+    for (const int count : {2, 3, 4, 5, 9}) {
+      std::vector<Shot> cramped = gun.shots(count);
+      for (Shot& shot : cramped) shot.raw = {30'000 + double(dice() % 7) - 3, 20'000 + double(dice() % 7) - 3};
+      CHECK(why(cramped) != ShotRefusal::none);
+      for (Shot& shot : cramped) shot.raw = {shot.raw.x * 257, shot.raw.y * 257}, shot.step = {257, 257};
+      CHECK(why(cramped) != ShotRefusal::none);
+    }
   std::vector<Shot> flat = gun.shots(2);
   flat[1].raw.y = flat[0].raw.y;
   CHECK(why(flat) == ShotRefusal::in_line);
