@@ -9,9 +9,11 @@
 //
 // All of it can be done from the unit that is measured. Each control in turn:
 //
-//   released --2 s at rest--> sweep --all directions, or both ends, clearly reached--> fitted --released--> the next
-//   a round stick: four pushes more, up, right, down, left, so that it is known how it is turned
-//   a sweep that does not do: why, and once more
+//   released --2 s at rest--> sweep --all directions, or both ends, clearly reached--> released --> the next
+//   a stick: four pushes more, up, right, down, left, each released: how it stands in its housing, where it comes to
+//   rest from each side, and whether the sweep went to the end
+//   a sweep that cannot be used: why, and again; after three times the control is left out, with that reason
+//   nothing comes for ten seconds: what is missing
 //   the end: a press keeps it; a press that is held measures the last control again
 #pragma once
 
@@ -39,15 +41,15 @@ namespace omnipar {
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;
-  std::vector<RawPoint>
-      rest_after{};  ///< when it was released behind the sweep: elsewhere, if it is not self-centering
+  std::vector<RawPoint> rest_after{};  ///< when it was released after the sweep
   std::vector<RawPoint>
       pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
+  std::vector<std::vector<RawPoint>> returns{};  ///< after each push: from when it stopped
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
   bool reversed_x = false;  ///< what the unit calls the maximum is to the left, or up
   bool reversed_y = false;
-  bool as_it_is = false;  ///< it goes no further than this, however odd its edge
+  bool as_it_is = false;  ///< it goes no further than this, whatever its edge looks like
 };
 inline constexpr Duration reading_step{4'000};
 
@@ -63,10 +65,14 @@ enum class SweepRefusal : std::uint8_t {
   too_fast,       ///< from one reading to the next it went too far
   not_around,     ///< some directions were never reached
   not_at_edge,    ///< in some directions it was not pushed to its end
-  pushes_differ,  ///< the four pushes do not go together
+  pushes_differ,  ///< the four pushes fit no way in which a stick can stand in its housing
   no_way,         ///< it hardly moved at all
   wrong_control,  ///< another control was moved
-  stopped,        ///< nothing was moved any more before all was done
+  stopped,        ///< it stopped before all was done
+  not_moved,      ///< nothing has been moved yet
+  not_released,   ///< it is still held
+  not_far,        ///< it is not pushed far enough
+  not_steady,     ///< it is not held still
 };
 
 struct SweepFault {
@@ -81,9 +87,11 @@ struct StickFit {
   std::vector<std::string> notes;  ///< a sentence each: spikes, drift, a dead zone of its own
 };
 
-/// Fits centre, width, gate and turn: round, square and octagonal gates by their shapes (robust least squares), others
-/// by what was reached in each direction. Of a round gate without pushes it is not known how it is turned: 0. Fails
-/// with the first fault. Takes some milliseconds.
+/// Fits rest, width, gate and turn: round, square and octagonal gates by their shapes (robust least squares), others by
+/// what was reached in each direction; where a direction was reached less far than the shape says, what was reached
+/// counts. The rest is the middle of where it stopped after each push. A turn of the pushes counts only if it is three
+/// times its own error; an axis that runs the other way has a negative width. Fails with the first fault. Takes some
+/// milliseconds.
 [[nodiscard]] tl::expected<StickFit, SweepFault> fit_stick(const StickReadings& readings);
 
 /// Readings of a single axis; `marks` were held where a guide asked for them.
@@ -91,6 +99,7 @@ struct AxisReadings {
   std::vector<double> rest;
   std::vector<double> sweep;
   std::vector<double> rest_after{};
+  std::vector<std::vector<double>> returns{};  ///< each time it was released on the way: from when it stopped
   std::vector<RawMark> marks{};  ///< of one that is not self-centering, a mark of 0 is its middle
   DeclaredRange declared{};
   Reading reading = Reading::two_sided;
@@ -112,7 +121,7 @@ struct AxisFit {
 
 struct CalibrateOptions {
   std::vector<std::string> only{};  ///< these roles; none: all sticks, triggers, pedals, wheels and paddles
-  bool pushes = true;               ///< ask four pushes of a round stick
+  bool pushes = true;               ///< ask four pushes of each stick
   bool marks = false;               ///< lead to marks, for a response that is bent
 };
 
@@ -128,7 +137,7 @@ enum class CalibrateChoice : std::uint8_t {
 enum class CalibrateStep : std::uint8_t {
   rest,     ///< release it, and wait
   sweep,    ///< along its edge, or to its ends and back
-  release,  ///< release it once more
+  release,  ///< release it: after the sweep, and after each push, of which the step's number says how many were made
   push,     ///< hold it straight up, right, down, left: the step's number says which
   mark,     ///< hold it at a mark: the step's number says which
   done,     ///< all has been measured
@@ -137,10 +146,10 @@ enum class CalibrateStep : std::uint8_t {
 struct CalibrateEvent {
   enum class Kind : std::uint8_t {
     asks,      ///< `step` (with its `number`) for `role`
-    waits,     ///< `role` is moved, or was never heard, while it should rest
-    refuses,   ///< `fault`: once more
+    waits,     ///< nothing has come for a while: `fault` says what is missing
+    refuses,   ///< `fault`: the same again
     measures,  ///< `role` is done: see `found`, and `notes`
-    skips,     ///< `role` is left out
+    skips,     ///< `role` is left out; by itself after three refusals, then `fault` is the last of them
     pauses,    ///< the unit has left in the middle
     goes_on,   ///< it is back: the control is measured from its start
     ends_asking,

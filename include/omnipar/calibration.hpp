@@ -31,6 +31,7 @@ struct Measured {
   std::int32_t count = 0;  ///< readings that were used
   double error = 0;        ///< what the fit is off by at the edge, as a part of a full push: of 95 readings in 100
   double noise = 0;        ///< raw: how far readings at rest are from the rest, of 995 in 1000
+  double returns = 0;      ///< raw: how far from the rest it stops when it is released, from whatever side
   friend bool operator==(const Measured&, const Measured&) = default;
 };
 
@@ -69,7 +70,7 @@ struct StickCalibration {
   Code x;
   Code y;
   RawPoint rest{};
-  RawPoint width{};   ///< raw numbers of the same way of the stick to the right and downwards
+  RawPoint width{};   ///< raw numbers of the same way to the right and downwards; negative: it runs the other way
   double turned = 0;  ///< degrees by which the axes are turned against the hand's, from x towards y
   StickGate gate = StickGate::round;
   std::vector<RawPoint> edge{};  ///< corners of what the stick reaches: convex, with the rest inside, in turn

@@ -1,12 +1,13 @@
 #include "attach/measured.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace omnipar::attach {
 namespace {
 
-/// Noise that is a little more than what was seen, and a little beside for what was not.
-constexpr double noise_room = 1.5, beside_noise = 0.005, least_zone = 0.01, most_zone = 0.4;
+/// A little more than the noise and the stops that were seen, and a little beside for what was not.
+constexpr double noise_room = 1.5, stop_room = 1.25, beside_noise = 0.005, least_zone = 0.01, most_zone = 0.4;
 
 }  // namespace
 
@@ -48,10 +49,10 @@ double dead_zone_for(const Attachment& attachment, Code code, double usual) noex
   const auto zone = [usual](const Measured& measured, double width, double own) {
     if (own > 0) return std::min(own, most_zone);
     if (measured.count == 0 || !(width > 0)) return usual;
-    return std::clamp(measured.noise / width * noise_room + beside_noise, least_zone, most_zone);
+    return std::clamp((measured.noise * noise_room + measured.returns * stop_room) / width + beside_noise, least_zone, most_zone);
   };
   if (const StickCalibration* stick = stick_of(attachment, code))
-    return zone(stick->measured, std::min(stick->width.x, stick->width.y), stick->own_dead_zone);
+    return zone(stick->measured, std::min(std::fabs(stick->width.x), std::fabs(stick->width.y)), stick->own_dead_zone);
   if (const AxisCalibration* axis = axis_of(attachment, code)) {
     const double below = static_cast<double>(axis->rest) - axis->minimum;
     const double above = static_cast<double>(axis->maximum) - axis->rest;

@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 
 #include "base/list.hpp"
+#include "calibrate/limits.hpp"
 #include "calibrate/readings.hpp"
+#include "calibrate/returns.hpp"
 #include "omnipar/calibrating.hpp"
 #include "shape/measured.hpp"
 
@@ -15,7 +17,6 @@ namespace {
 using calibrate::quantile, calibrate::Rest;
 
 constexpr std::size_t least_rest = 50, least_sweep = 60;
-constexpr double least_way = 0.1, most_noise = 0.12;
 /// Behind a full push there is so much of the way left, so that it is reached surely.
 constexpr double end_room = 0.006;
 
@@ -33,15 +34,16 @@ class AxisFitting {
     if (in_.rest.size() < least_rest || in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
     const double declared = static_cast<double>(in_.declared.maximum) - in_.declared.minimum;
     const double span = quantile(in_.sweep, 0.98) - quantile(in_.sweep, 0.02);
-    if (span < std::max(least_way * declared, 3.0)) return fault(SweepRefusal::no_way);
+    if (span < std::max(calibrate::least_way * declared, 3.0)) return fault(SweepRefusal::no_way);
     rest_ = calibrate::rest_of(as_points(in_.rest), {span, span});
-    if (rest_.noise + rest_.drift > most_noise * span) return fault(SweepRefusal::moves_at_rest);
+    if (rest_.noise + rest_.drift > calibrate::most_noise * span) return fault(SweepRefusal::moves_at_rest);
     const auto good = calibrate::clean(in_.sweep, span);
     sweep_ = good.readings;
     spikes_ = good.spikes + rest_.spikes;
     low_ = end_of(true, span);
     high_ = end_of(false, span);
     stays_ = is_left_elsewhere(span);
+    if (!stays_) find_rest(span);
     return result();
   }
 
@@ -62,8 +64,29 @@ class AxisFitting {
   }
 
   [[nodiscard]] bool is_left_elsewhere(double span) const {
-    if (in_.rest_after.empty() || in_.reading == Reading::one_sided) return false;
-    return std::fabs(calibrate::median(in_.rest_after) - rest_.at.x) > 0.1 * span;
+    if (in_.rest_after.empty() || in_.reading == Reading::one_sided || !in_.returns.empty()) return false;
+    return std::fabs(calibrate::median(in_.rest_after) - rest_.at.x) > calibrate::back_at_rest * span / 2;
+  }
+
+  /// Where it rests: in the middle of where it stopped each time; a trigger at its end, from which it stops away.
+  void find_rest(double span) {
+    double least = rest_.at.x, most = rest_.at.x;
+    const auto add = [&](const std::vector<double>& stopped) {
+      for (const RawPoint& end : calibrate::ends_of(as_points(stopped))) {
+        if (std::fabs(end.x - rest_.at.x) > calibrate::back_at_rest * span / 2) continue;  // it was still held
+        least = std::min(least, end.x);
+        most = std::max(most, end.x);
+      }
+    };
+    add(in_.rest_after);
+    for (const auto& stopped : in_.returns) add(stopped);
+    if (in_.reading == Reading::one_sided) {
+      returns_ = std::max(most - rest_.at.x, rest_.at.x - least);
+    } else if ((most - least) / 2 > std::max(rest_.noise, 1.0)) {
+      rest_.at.x = (least + most) / 2;
+      returns_ = (most - least) / 2;
+    }
+    if (returns_ <= std::max(rest_.noise, 1.0)) returns_ = 0;
   }
 
   [[nodiscard]] double middle() const {
@@ -97,6 +120,7 @@ class AxisFitting {
     if (!take_marks(axis)) return fault(SweepRefusal::pushes_differ);
     axis.measured.count = static_cast<std::int32_t>(in_.rest.size() + in_.sweep.size());
     axis.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
+    axis.measured.returns = std::round(returns_ * 100) / 100;
     axis.measured.error = std::round((rest_.noise / (high_ - low_)) * 1e4) / 1e4;
     add_notes(fit);
     return fit;
@@ -117,10 +141,10 @@ class AxisFitting {
     std::vector<double> steps, seen = sweep_;
     for (std::size_t i = 1; i < sweep_.size(); ++i) steps.push_back(std::fabs(sweep_[i] - sweep_[i - 1]));
     std::ranges::sort(seen);
-    const double span = high_ - low_, usual = quantile(steps, 0.9);
+    const double span = high_ - low_, usual = quantile(steps, 0.9), step = calibrate::smallest_step(sweep_);
     for (std::size_t i = 1; i < seen.size(); ++i) {
       const double gap = seen[i] - seen[i - 1];
-      if (gap < std::max(0.05 * span, 4 * usual)) continue;
+      if (gap < std::max({0.05 * span, 4 * usual, 2.5 * step})) continue;
       const double border = (seen[i] + seen[i - 1]) / 2;
       int crossings = 0;
       for (std::size_t k = 1; k < sweep_.size(); ++k)
@@ -146,6 +170,9 @@ class AxisFitting {
         fit.notes.push_back(fmt::format("a dead spot: between {} and {} it says nothing", spot->first, spot->second));
       }
     }
+    if (returns_ > 0.02 * (high_ - low_))
+      fit.notes.push_back(
+          fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / (high_ - low_)));
     if (stays_) fit.notes.emplace_back("it is not self-centering: its middle is taken for its rest");
   }
 
@@ -153,6 +180,7 @@ class AxisFitting {
   Rest rest_;
   std::vector<double> sweep_;
   double low_ = 0, high_ = 0;
+  double returns_ = 0;
   int spikes_ = 0;
   bool stays_ = false;
 };

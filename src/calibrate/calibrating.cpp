@@ -1,11 +1,13 @@
 // The guide: which step of which control is asked, and when it is done.
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <deque>
 #include <map>
 
 #include "base/earlier.hpp"
 #include "calibrate/hearing.hpp"
+#include "calibrate/limits.hpp"
 #include "calibrate/readings.hpp"
 #include "omnipar/calibrating.hpp"
 #include "shape/turn.hpp"
@@ -17,14 +19,21 @@ using calibrate::Hearing, calibrate::Thing;
 using Kind = CalibrateEvent::Kind;
 using Step = CalibrateStep;
 
-constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{800'000},
-    looked_at{100'000}, long_enough{1'500'000};
-/// Of half the declared way: what counts as moved, as pushed, and as back at rest.
-constexpr double moved = 0.1, pushed = 0.35, back = 0.12, unsteady = 0.06;
+constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{2'000'000},
+    looked_at{100'000}, long_enough{1'500'000}, reminded{10'000'000}, surely_moved{100'000}, stopped_for{160'000},
+    settles{40'000};
+/// Of half the declared way, before it is known how far the control reaches: what counts as moved.
+constexpr double moved = 0.1, moved_a_little = 0.03;
+/// Of the farthest that it reached: what counts as pushed, as an end, and as standing still.
+constexpr double pushed = 0.35, at_end = 0.85, unsteady = 0.06;
 /// Times that a sweep goes around, and that each end is reached.
 constexpr double turns = 2;
 constexpr int ends = 2;
 constexpr std::size_t most_readings = 15'000;  // a minute
+/// Readings of which the median is taken for the place, so that noise and spikes are not taken for a hand.
+constexpr std::size_t smoothed = 41;
+/// A control that was refused so often is left out.
+constexpr int most_refusals = 3;
 
 std::int64_t steps_in(Duration time) { return time / reading_step; }
 
@@ -128,6 +137,8 @@ class Calibrating::Inside {
       }
       case Step::push:
         return number_ / 4.0;
+      case Step::release:
+        return stick_.pushes.empty() ? 1 : number_ / 4.0;
       case Step::done:
         return 1;
       default:
@@ -144,7 +155,10 @@ class Calibrating::Inside {
   }
 
  private:
-  void say(CalibrateEvent event) { events.push_back(std::move(event)); }
+  void say(CalibrateEvent event) {
+    quiet_since_ = grid_;
+    events.push_back(std::move(event));
+  }
   void ask(Step step, int number = 0) {
     step_ = step;
     number_ = number;
@@ -179,8 +193,11 @@ class Calibrating::Inside {
     stick_.reversed_y = next.y.reversed;
     axis_.reading = next.x.reading;
     resting_.clear();
-    not_reached_.clear();
-    stays_ = waits_for_release_ = false;
+    lately_.clear();
+    refusals_ = 0;
+    moved_for_ = other_for_ = 0;
+    stays_ = waits_for_release_ = asks_no_pushes_ = false;
+    noise_ = way_ = 0;
     marks_ = marks_for(next);
     ask(Step::rest);
   }
@@ -217,6 +234,10 @@ class Calibrating::Inside {
     const auto place = hearing_.place(*now);
     if (!place) return wait_for_first();
     place_ = *place;
+    lately_.push_back(place_);
+    if (lately_.size() > smoothed) lately_.pop_front();
+    calm_ = calibrate::median(std::vector<RawPoint>{lately_.begin(), lately_.end()});
+    if (grid_ - quiet_since_ >= reminded) say({.kind = Kind::waits, .role = role_, .step = step_, .fault = missing()});
     switch (step_) {
       case Step::rest:
         return rest(*now);
@@ -234,7 +255,35 @@ class Calibrating::Inside {
 
   void wait_for_first() {
     if (grid_ - since_ < long_enough) return;
-    if (!std::exchange(told_waiting_, true)) say({.kind = Kind::waits, .role = role_, .step = Step::sweep});
+    if (!std::exchange(told_waiting_, true) || grid_ - quiet_since_ >= reminded)
+      say({.kind = Kind::waits, .role = role_, .step = Step::rest, .fault = {SweepRefusal::not_moved, {}, {}}});
+  }
+
+  /// What the present step waits for.
+  [[nodiscard]] SweepFault missing() const {
+    const Thing& now = *thing();
+    switch (step_) {
+      case Step::rest:
+      case Step::release:
+        return {SweepRefusal::not_released, {}, {}};
+      case Step::sweep: {
+        if (!has_moved_) return {SweepRefusal::not_moved, {}, {}};
+        if (way_ < calibrate::least_way) return {SweepRefusal::no_way, {}, {}};
+        SweepFault open = not_around();
+        return now.is_stick && !open.directions.empty() ? open : SweepFault{SweepRefusal::stopped, {}, {}};
+      }
+      default:
+        if (waits_for_release_) return {SweepRefusal::not_released, {}, {}};
+        return {is_pushed(now) ? SweepRefusal::not_steady : SweepRefusal::not_far, {}, {}};
+    }
+  }
+
+  [[nodiscard]] SweepFault not_around() const {
+    SweepFault open{SweepRefusal::not_around, {}, {}};
+    const auto all = reached();
+    for (std::size_t d = 0; d < all.size(); ++d)
+      if (!all.at(d)) open.directions.push_back(d);
+    return open;
   }
 
   [[nodiscard]] double between(const Thing& now, RawPoint a, RawPoint b) const {
@@ -242,29 +291,56 @@ class Calibrating::Inside {
     return calibrate::length({(a.x - b.x) / half.x, (a.y - b.y) / half.y});
   }
 
+  /// Two places that differ by less are the same: of a slow unit the median is of two reports, and each has its noise.
+  [[nodiscard]] double still() const { return unsteady * std::max(way_, calibrate::least_way) + 2 * noise_; }
+  [[nodiscard]] bool is_back(const Thing& now) const {
+    return between(now, calm_, rest_) < calibrate::back_at_rest * way_ + noise_;
+  }
+
   void rest(const Thing& now) {
-    if (!resting_.empty() && between(now, place_, resting_[resting_.size() / 2]) > moved) {
-      resting_.clear();
-      if (!std::exchange(told_waiting_, true)) say({.kind = Kind::waits, .role = role_, .step = Step::rest});
-    }
     resting_.push_back(place_);
+    const bool is_moved = between(now, calm_, calibrate::median(latest(resting_))) > moved;
+    moved_for_ = is_moved ? moved_for_ + 1 : 0;
+    if (moved_for_ >= steps_in(surely_moved)) {
+      moved_for_ = 0;
+      resting_.clear();
+      if (!std::exchange(told_waiting_, true))
+        say({.kind = Kind::waits,
+             .role = role_,
+             .step = Step::rest,
+             .fault = {SweepRefusal::not_released, {}, {}}});
+    }
     if (static_cast<std::int64_t>(resting_.size()) < steps_in(at_rest)) return;
     rest_ = calibrate::median(resting_);
+    std::vector<double> off;
+    for (const RawPoint& point : resting_) off.push_back(between(now, point, rest_));
+    constexpr double most = 0.9, room = 1.4;  // spikes may be one reading in twenty
+    noise_ = room * calibrate::quantile(std::move(off), most);
     hearing_.mark();
-    for (const RawPoint& point : resting_) {
-      stick_.rest.push_back(point);
-      axis_.rest.push_back(point.x);
-    }
+    stick_.rest = resting_;
+    axis_.rest = calibrate::of_x(resting_);
     begin_sweep();
+  }
+
+  /// The last half of a second.
+  static std::vector<RawPoint> latest(const std::vector<RawPoint>& all) {
+    constexpr std::size_t count = 125;
+    return {all.end() - static_cast<std::ptrdiff_t>(std::min(count, all.size())), all.end()};
   }
 
   void begin_sweep() {
     stick_.sweep.clear();
     axis_.sweep.clear();
+    axis_.returns.clear();
+    stopped_.clear();
     turned_ = 0;
     low_ends_ = high_ends_ = 0;
     side_ = 0;
+    peak_ = 0;
     farthest_ = {0, 0};
+    way_ = 0;
+    ways_.fill(0);
+    all_ways_ = 0;
     idle_since_ = grid_;
     has_moved_ = false;
     told_missing_ = false;
@@ -273,78 +349,122 @@ class Calibrating::Inside {
 
   /// Another one is moved, and this one is not.
   bool is_another(const Thing& now) {
-    for (const Thing& other : hearing_.things())
-      if (&other != &now && hearing_.away(other) > 0.5 && hearing_.away(now) < 0.2) {
-        if (!std::exchange(told_other_, true))
-          say({.kind = Kind::refuses,
-               .role = role_,
-               .step = step_,
-               .fault = {SweepRefusal::wrong_control, {}, other.role}});
-        return true;
-      }
-    told_other_ = false;
-    return false;
+    const auto is_moved = [&](const Thing& other) { return &other != &now && hearing_.away(other) > 0.5; };
+    const auto other = std::ranges::find_if(hearing_.things(), is_moved);
+    if (other == hearing_.things().end() || between(now, calm_, rest_) > std::max(0.05, 2 * noise_)) {
+      other_for_ = 0;
+      return false;
+    }
+    ++other_for_;
+    if (other_for_ == steps_in(surely_moved))
+      say({.kind = Kind::refuses,
+           .role = role_,
+           .step = step_,
+           .fault = {SweepRefusal::wrong_control, {}, other->role}});
+    if (other_for_ < steps_in(long_enough)) return true;
+    hearing_.mark();  // it stays there
+    other_for_ = 0;
+    return true;
   }
 
   void refuse(SweepFault fault) {
     say({.kind = Kind::refuses, .role = role_, .step = step_, .fault = std::move(fault)});
   }
 
+  /// It has left its rest, by more than it trembles there.
+  bool begins_to_move(double away) {
+    const double least = std::max(moved_a_little, 1.5 * noise_);
+    if (away > least) has_moved_ = true;
+    if (has_moved_ && away > least) note_way(away);
+    return has_moved_;
+  }
+
+  /// How far it reaches: a few readings are farther, for nonsense that lasts longer than the median sees through.
+  void note_way(double away) {
+    constexpr double finely = 100;
+    ++ways_.at(std::min(ways_.size() - 1, static_cast<std::size_t>(away * finely)));
+    ++all_ways_;
+    constexpr int farther = 12;  // one in so many
+    int beyond = 0;
+    std::size_t bin = ways_.size();
+    while (bin > 0 && beyond * farther <= all_ways_) beyond += ways_.at(--bin);
+    way_ = static_cast<double>(bin + 1) / finely;
+  }
+
   void sweep_stick(const Thing& now) {
-    if (is_another(now)) return;
-    const double away = between(now, place_, rest_);
-    if (away < moved && !has_moved_) return;
-    has_moved_ = true;
+    const double away = between(now, calm_, rest_);
+    if (!has_moved_ && is_another(now)) return;
+    if (!begins_to_move(away)) return;
     if (stick_.sweep.size() < most_readings) stick_.sweep.push_back(place_);
     const RawPoint half = calibrate::half_of(now);
-    const double angle = shape::angle_of({(place_.x - rest_.x) / half.x, (place_.y - rest_.y) / half.y});
-    if (away > pushed && was_away_) turned_ += std::remainder(angle - angle_, 360);
-    was_away_ = away > pushed;
+    const double angle = shape::angle_of({(calm_.x - rest_.x) / half.x, (calm_.y - rest_.y) / half.y});
+    const bool is_away = away > pushed * way_;
+    if (is_away && was_away_) turned_ += std::remainder(angle - angle_, 360);
+    was_away_ = is_away;
     angle_ = angle;
-    if (!is_still(now, away)) return;
-    const auto all = reached();
-    SweepFault missing{SweepRefusal::not_around, {}, {}};
-    for (std::size_t d = 0; d < all.size(); ++d)
-      if (!all.at(d)) missing.directions.push_back(d);
-    if (!missing.directions.empty()) return ask_for_more(std::move(missing));
+    if (!is_still(now)) return;
+    if (way_ < calibrate::least_way) return once_more({SweepRefusal::no_way, {}, {}});
+    if (SweepFault open = not_around(); !open.directions.empty()) return ask_for_more(std::move(open));
     if (std::fabs(turned_) < 360 * turns * 0.9) return ask_for_more({SweepRefusal::stopped, {}, {}});
     ask(Step::release);
   }
 
   void sweep_axis(const Thing& now) {
-    if (is_another(now)) return;
-    if (between(now, place_, rest_) < moved && !has_moved_) return;
-    has_moved_ = true;
+    if (!has_moved_ && is_another(now)) return;
+    if (!begins_to_move(between(now, calm_, rest_))) return;
     if (axis_.sweep.size() < most_readings) axis_.sweep.push_back(place_.x);
     count_ends(now);
-    if (!is_still(now, between(now, place_, rest_))) return;
+    note_return(now);
+    if (!is_still(now)) return;
+    if (way_ < calibrate::least_way) return once_more({SweepRefusal::no_way, {}, {}});
+    const int low = low_ends_ + (side_ < 0 ? 1 : 0), high = high_ends_ + (side_ > 0 ? 1 : 0);  // it may be left at one
     const bool two = now.x.reading == Reading::two_sided;
-    const bool is_enough = two ? low_ends_ >= ends && high_ends_ >= ends : low_ends_ + high_ends_ >= ends;
-    if (!is_enough) return ask_for_more({SweepRefusal::stopped, {}, {}});
+    if (two ? low < ends || high < ends : low + high < ends) {
+      if (!is_back(now) || grid_ - has_stopped_since_ >= given_up) ask_for_more({SweepRefusal::stopped, {}, {}});
+      return;
+    }
     ask(Step::release);
   }
 
-  /// An end is reached when it goes back from what was the farthest on that side.
+  /// An end was reached when it comes back from nearly the farthest on that side.
   void count_ends(const Thing& now) {
-    const double off = (place_.x - rest_.x) / calibrate::half_of(now).x;
-    const int side = off > pushed ? 1 : off < -pushed ? -1 : 0;
-    double& far = side < 0 ? farthest_.x : farthest_.y;
-    if (side != 0) far = std::max(far, std::fabs(off));
-    if (side != 0 && std::fabs(off) > 0.8 * far && side_ != side) {
+    const double off = (calm_.x - rest_.x) / calibrate::half_of(now).x;
+    const double far = pushed * way_;
+    const int side = off > far ? 1 : off < -far ? -1 : 0;
+    if (side != side_) {
+      const double most = side_ < 0 ? farthest_.x : farthest_.y;
+      if (side_ != 0 && peak_ > at_end * most) ++(side_ < 0 ? low_ends_ : high_ends_);
+      peak_ = 0;
       side_ = side;
-      ++(side < 0 ? low_ends_ : high_ends_);
     }
-    if (side == 0) side_ = 0;
+    if (side == 0) return;
+    peak_ = std::max(peak_, std::fabs(off));
+    double& most = side < 0 ? farthest_.x : farthest_.y;
+    most = std::max(most, peak_);
+  }
+
+  /// Released on the way, it stops at its rest for a moment.
+  void note_return(const Thing& now) {
+    const bool stands = is_back(now) && (stopped_.empty() || between(now, calm_, {stopped_.back(), 0}) < still());
+    if (stands) {
+      stopped_.push_back(calm_.x);
+      return;
+    }
+    if (static_cast<std::int64_t>(stopped_.size()) >= steps_in(stopped_for)) {
+      const std::vector<double> settled{stopped_.begin() + steps_in(settles), stopped_.end()};
+      const auto [least, most] = std::ranges::minmax(settled);
+      if ((most - least) / calibrate::half_of(now).x < still() + unsteady * way_) axis_.returns.push_back(settled);
+    }
+    stopped_.clear();
   }
 
   /// True once it has stood still for a while: at rest, or, where it does not spring back, anywhere.
-  bool is_still(const Thing& now, double away) {
-    const bool stands = between(now, place_, still_) < unsteady;
-    if (!stands) {
-      still_ = place_;
-      idle_since_ = grid_;
+  bool is_still(const Thing& now) {
+    if (between(now, calm_, still_) >= still()) {
+      still_ = calm_;
+      idle_since_ = has_stopped_since_ = grid_;
     }
-    const Duration enough = away < back ? released : given_up;
+    const Duration enough = is_back(now) ? released : given_up;
     if (grid_ - idle_since_ < enough) return false;
     idle_since_ = grid_;
     return true;
@@ -357,18 +477,31 @@ class Calibrating::Inside {
     if (is_new) refuse(std::move(fault));
   }
 
+  /// Released, it stops: near its rest, or where it was left.
   void release(const Thing& now) {
+    if (!held_.empty() && between(now, calm_, still_) >= still()) held_.clear();
+    if (held_.empty()) still_ = calm_;
     held_.push_back(place_);
-    if (between(now, place_, held_[held_.size() / 2]) > unsteady) held_.clear();
-    if (static_cast<std::int64_t>(held_.size()) < steps_in(released)) return;
+    const Duration enough = is_back(now) ? released : given_up;
+    if (static_cast<std::int64_t>(held_.size()) < steps_in(enough)) return;
+    if (!stick_.pushes.empty()) {
+      stick_.returns.push_back(held_);
+      return number_ < 4 ? ask_push(number_) : fit();
+    }
     stick_.rest_after = held_;
     axis_.rest_after = calibrate::of_x(held_);
-    stays_ = between(now, calibrate::median(held_), rest_) > back;
+    stays_ = !is_back(now);
     if (stays_ && now.is_stick) rest_ = middle_of_sweep();  // what is pushed from there is pushed
     waits_for_release_ = stays_;
     pushed_to_ = calibrate::median(held_);
     if (!marks_.empty()) return ask(Step::mark, 0);
     fit();
+  }
+
+  void ask_push(int number) {
+    waits_for_release_ = stays_;
+    pushed_to_ = calm_;
+    ask(Step::push, number);
   }
 
   [[nodiscard]] RawPoint middle_of_sweep() const {
@@ -378,10 +511,12 @@ class Calibrating::Inside {
     return {middle(calibrate::of_x(stick_.sweep)), middle(calibrate::of_y(stick_.sweep))};
   }
 
-  /// Between two pushes it is released, or, if it is not self-centering, moved elsewhere.
+  /// Before a push or a mark it is released, or, if it is not self-centering, moved elsewhere.
   [[nodiscard]] bool is_still_pushed(const Thing& now) const {
-    const double enough = step_ == Step::push ? pushed : unsteady;
-    return stays_ ? between(now, place_, pushed_to_) < enough : between(now, place_, rest_) > back;
+    return stays_ ? between(now, calm_, pushed_to_) < still() + moved_a_little : !is_back(now);
+  }
+  [[nodiscard]] bool is_pushed(const Thing& now) const {
+    return is_middle_mark() || between(now, calm_, rest_) >= (step_ == Step::push ? pushed : 0.2) * way_ + noise_;
   }
 
   /// Held somewhere for a moment: a push, or a mark.
@@ -392,20 +527,20 @@ class Calibrating::Inside {
       held_.clear();
       return;
     }
-    if (between(now, place_, rest_) < (step_ == Step::push ? pushed : moved) && !is_middle_mark()) {
+    if (!is_pushed(now)) {
       held_.clear();
       return;
     }
+    if (!held_.empty() && between(now, calm_, still_) >= still()) held_.clear();
+    if (held_.empty()) still_ = calm_;
     held_.push_back(place_);
-    if (between(now, place_, held_[held_.size() / 2]) > unsteady) held_.clear();
     if (static_cast<std::int64_t>(held_.size()) < steps_in(steady)) return;
     const RawPoint middle = calibrate::median(held_);
     waits_for_release_ = !is_middle_mark();
     pushed_to_ = middle;
     if (step_ == Step::push) {
       stick_.pushes.push_back(middle);
-      if (number_ < 3) return ask(Step::push, number_ + 1);
-      return fit();
+      return ask(Step::release, number_ + 1);
     }
     const bool is_turned = now.x.reversed && now.x.reading == Reading::two_sided;  // marks are as the raw numbers run
     axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_)) * (is_turned ? -1 : 1)});
@@ -427,8 +562,7 @@ class Calibrating::Inside {
   void fit_stick_of(const Thing& now) {
     auto fit = fit_stick(stick_);
     if (!fit) return once_more(fit.error());
-    const bool is_round = fit->stick.gate == StickGate::round || fit->stick.gate == StickGate::other;
-    if (is_round && options_.pushes && stick_.pushes.empty()) return ask(Step::push, 0);
+    if (options_.pushes && stick_.pushes.empty() && !asks_no_pushes_) return ask_push(0);
     fit->stick.x = now.x.code;
     fit->stick.y = now.y.code;
     std::erase_if(found.sticks, [&](const StickCalibration& s) { return s.x == now.x.code; });
@@ -453,25 +587,45 @@ class Calibrating::Inside {
     begin(next_ + 1);
   }
 
-  /// What is missing is asked for; what was no good is forgotten.
+  /// What is missing is asked for; what was no good is forgotten. A control that cannot be measured is left out, so that
+  /// everybody gets to the end.
   void once_more(const SweepFault& fault) {
+    if (++refusals_ > most_refusals) {
+      if (fault.why != SweepRefusal::pushes_differ || !thing()->is_stick) {
+        say({.kind = Kind::skips, .role = role_, .step = step_, .fault = fault});
+        return begin(next_ + 1);
+      }
+      stick_.pushes.clear();  // then it is as if nobody had been asked how it is turned
+      stick_.returns.clear();
+      asks_no_pushes_ = true;
+      return fit();
+    }
     refuse(fault);
     stick_.rest_after.clear();
-    if (fault.why == SweepRefusal::pushes_differ) {
-      stick_.pushes.clear();
-      axis_.marks.clear();
-      return ask(thing()->is_stick ? Step::push : Step::mark, 0);
+    switch (fault.why) {
+      case SweepRefusal::pushes_differ:
+        stick_.pushes.clear();
+        stick_.returns.clear();
+        axis_.marks.clear();
+        return thing()->is_stick ? ask_push(0) : ask(Step::mark, 0);
+      case SweepRefusal::moves_at_rest: {
+        const int refusals = refusals_;
+        begin(next_);
+        refusals_ = refusals;
+        return;
+      }
+      case SweepRefusal::not_around:
+      case SweepRefusal::not_at_edge:
+        if (fault.why == SweepRefusal::not_at_edge) stick_.as_it_is = true;  // swept again, that is how far it goes
+        stick_.pushes.clear();
+        stick_.returns.clear();
+        idle_since_ = grid_;
+        has_moved_ = told_missing_ = false;
+        turned_ = 360 * turns;  // it has been around
+        return ask(Step::sweep);
+      default:
+        begin_sweep();
     }
-    if (fault.why == SweepRefusal::moves_at_rest || fault.why == SweepRefusal::too_few) return begin(next_);
-    if (fault.why == SweepRefusal::not_around || fault.why == SweepRefusal::not_at_edge) {
-      stick_.as_it_is = fault.why == SweepRefusal::not_at_edge && fault.directions == not_reached_;  // asked twice
-      not_reached_ = fault.directions;
-      idle_since_ = grid_;
-      has_moved_ = told_missing_ = false;
-      turned_ = 360 * turns;  // it has been around
-      return ask(Step::sweep);
-    }
-    begin_sweep();
   }
 
   // -- buttons --------------------------------------------------------------------------------------------------
@@ -510,15 +664,21 @@ class Calibrating::Inside {
   std::vector<double> marks_;
   std::map<std::string, StickReadings> sticks_;
   std::map<std::string, AxisReadings> axes_;
-  RawPoint place_, rest_, still_, farthest_, pushed_to_;
+  RawPoint place_, calm_, rest_, still_, farthest_, pushed_to_;
+  std::deque<RawPoint> lately_;
   std::vector<RawPoint> resting_, held_;
-  double turned_ = 0, angle_ = 0;
-  int low_ends_ = 0, high_ends_ = 0, side_ = 0;
+  std::vector<double> stopped_;
+  double noise_ = 0;  ///< at rest, of half the declared way
+  double way_ = 0;    ///< how far it reaches, likewise
+  std::array<int, 300> ways_{};  ///< readings by how far they were, in hundredths
+  int all_ways_ = 0;
+  double turned_ = 0, angle_ = 0, peak_ = 0;
+  int low_ends_ = 0, high_ends_ = 0, side_ = 0, refusals_ = 0;
+  std::int64_t moved_for_ = 0, other_for_ = 0;
   bool was_away_ = false, has_moved_ = false, waits_for_release_ = false, stays_ = false;
-  bool told_waiting_ = false, told_other_ = false, told_missing_ = false;
+  bool told_waiting_ = false, told_missing_ = false, asks_no_pushes_ = false;
   SweepFault asked_for_;
-  std::vector<std::size_t> not_reached_;
-  Time grid_{}, now_{}, since_{}, idle_since_{}, done_at_{};
+  Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;
 };

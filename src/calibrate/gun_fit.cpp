@@ -519,7 +519,7 @@ class Fitter {
     spread.learn(told.front().likelihood);
     fit.scatter = spread.typical();
     fit.aim.residual = std::sqrt(left_over(all_, p) / static_cast<double>(shots_.size()));
-    fit.aim.bound = bound(p, spread, told, over) + lag_of(p);
+    fit.aim.bound = std::min(1.0, bound(p, spread, told, over) + lag_of(p));
   }
 
   /// The largest error over a part of the screen stays below this in 95 of 100 fits, and below twice of it in nearly

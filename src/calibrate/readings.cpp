@@ -1,28 +1,75 @@
 #include "calibrate/readings.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <span>
 
 namespace omnipar::calibrate {
 namespace {
 
-/// A reading farther than this part of the way from the median of its five is a spike.
+/// A reading farther than this part of the way from the median of those around it is a spike.
 constexpr double spike = 0.12;
 
-/// The median of the five around each.
-std::vector<double> middles(const std::vector<double>& values) {
-  std::vector<double> all(values.size());
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    const std::size_t first = std::min(i < 2 ? 0 : i - 2, values.size() < 5 ? 0 : values.size() - 5);
-    std::array<double, 5> five{};
-    const std::size_t count = std::min<std::size_t>(5, values.size() - first);
-    std::copy_n(values.begin() + static_cast<std::ptrdiff_t>(first), count, five.begin());
-    std::sort(five.begin(), five.begin() + static_cast<std::ptrdiff_t>(count));
-    all[i] = five.at(count / 2);
+/// How many readings one report lasts: one each step of time, so that of a slow unit several are the same report. By the
+/// runs of equal readings while it moves.
+template <typename T>
+std::size_t readings_in_report(const std::vector<T>& values) {
+  std::vector<double> runs;
+  std::size_t length = 1;
+  for (std::size_t i = 1; i < values.size(); ++i) {
+    if (values[i] == values[i - 1]) {
+      ++length;
+      continue;
+    }
+    runs.push_back(static_cast<double>(length));
+    length = 1;
+  }
+  constexpr double slowest = 9;  // 30 reports a second
+  constexpr std::size_t least = 20;
+  if (runs.size() < least) return 1;
+  return static_cast<std::size_t>(std::clamp(std::ceil(quantile(runs, 0.3)), 1.0, slowest));
+}
+
+/// So many readings that four reports of nonsense are fewer than half of them.
+template <typename T>
+std::size_t window_for(const std::vector<T>& values) {
+  return 8 * readings_in_report(values) + 3;
+}
+
+/// The medians of the window that ends at each reading, around it, and that begins at it.
+struct Medians {
+  std::vector<double> before, around, after;
+};
+Medians medians_of(const std::vector<double>& values, std::size_t window) {
+  const std::size_t count = values.size(), width = std::min(window, count);
+  std::vector<double> sorted, by_first;  // the window now; its median, by where it begins
+  for (std::size_t last = 0; last < count; ++last) {
+    sorted.insert(std::ranges::upper_bound(sorted, values[last]), values[last]);
+    if (sorted.size() < width) continue;
+    by_first.push_back(sorted[width / 2]);
+    sorted.erase(std::ranges::lower_bound(sorted, values[last + 1 - width]));
+  }
+  Medians all;
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto from = [&](std::size_t first) { return by_first[std::min(first, by_first.size() - 1)]; };
+    all.before.push_back(from(i < width - 1 ? 0 : i - (width - 1)));
+    all.around.push_back(from(i < width / 2 ? 0 : i - width / 2));
+    all.after.push_back(from(i));
   }
   return all;
+}
+
+/// Which readings are spikes: farther from where it was before, around and after them. What lies between these is on its
+/// way from one to the other.
+std::vector<bool> spikes_of(const std::vector<double>& values, std::size_t window, double far) {
+  std::vector<bool> spikes(values.size());
+  if (values.empty()) return spikes;
+  const Medians medians = medians_of(values, window);
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const auto [least, most] = std::minmax({medians.before[i], medians.around[i], medians.after[i]});
+    spikes[i] = values[i] < least - far || values[i] > most + far;
+  }
+  return spikes;
 }
 
 RawPoint median_of(std::span<const RawPoint> points) {
@@ -32,6 +79,14 @@ RawPoint median_of(std::span<const RawPoint> points) {
 double distance(RawPoint a, RawPoint b) { return std::sqrt((a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y)); }
 
 }  // namespace
+
+double smallest_step(std::vector<double> values) {
+  std::ranges::sort(values);
+  double least = 0;
+  for (std::size_t i = 1; i < values.size(); ++i)
+    if (const double step = values[i] - values[i - 1]; step > 0 && (least == 0 || step < least)) least = step;
+  return least;
+}
 
 double quantile(std::vector<double> values, double part) {
   if (values.empty()) return 0;
@@ -56,32 +111,34 @@ std::vector<double> of_y(const std::vector<RawPoint>& points) {
 RawPoint median(const std::vector<RawPoint>& points) { return {median(of_x(points)), median(of_y(points))}; }
 
 Clean<double> clean(const std::vector<double>& values, double span) {
-  const std::vector<double> middle = middles(values);
+  const std::vector<bool> spikes = spikes_of(values, window_for(values), spike * span);
   Clean<double> result;
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    if (std::fabs(values[i] - middle[i]) <= spike * span)
-      result.readings.push_back(values[i]);
-    else
-      ++result.spikes;
-  }
+  for (std::size_t i = 0; i < values.size(); ++i)
+    spikes[i] ? void(++result.spikes) : result.readings.push_back(values[i]);
   return result;
 }
 
 Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span) {
-  const std::vector<double> x = middles(of_x(points)), y = middles(of_y(points));
+  const std::size_t window = window_for(points);
+  const std::vector<bool> x = spikes_of(of_x(points), window, spike * span.x);
+  const std::vector<bool> y = spikes_of(of_y(points), window, spike * span.y);
   Clean<RawPoint> result;
-  for (std::size_t i = 0; i < points.size(); ++i) {
-    if (std::fabs(points[i].x - x[i]) <= spike * span.x && std::fabs(points[i].y - y[i]) <= spike * span.y)
-      result.readings.push_back(points[i]);
-    else
-      ++result.spikes;
-  }
+  for (std::size_t i = 0; i < points.size(); ++i)
+    x[i] || y[i] ? void(++result.spikes) : result.readings.push_back(points[i]);
   return result;
 }
 
 Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {
-  const Clean<RawPoint> good = clean(points, span);
-  const RawPoint middle = median(good.readings);
+  // nothing moves here, so what is far from the middle of all is a spike, however long it lasted
+  const RawPoint middle = median(points);
+  Clean<RawPoint> good;
+  for (const RawPoint& point : points) {
+    const bool is_spike =
+        std::fabs(point.x - middle.x) > spike * span.x || std::fabs(point.y - middle.y) > spike * span.y;
+    is_spike ? void(++good.spikes) : good.readings.push_back(point);
+  }
+  constexpr double now_and_then = 0.12;
+  if (good.spikes > now_and_then * static_cast<double>(points.size())) good = {points, 0};  // that is how it is
   std::vector<double> far;
   for (const RawPoint& point : good.readings) far.push_back(distance(point, middle));
   const double near = quantile(far, 0.9);

@@ -14,7 +14,10 @@ namespace omnipar::calibrate {
 [[nodiscard]] std::vector<double> of_x(const std::vector<RawPoint>& points);
 [[nodiscard]] std::vector<double> of_y(const std::vector<RawPoint>& points);
 
-/// Readings without those that are far from what came right before and behind them.
+/// The smallest difference between two of them that differ; 0 if all are equal.
+[[nodiscard]] double smallest_step(std::vector<double> values);
+
+/// Readings without those that are far from what came right before and behind them: up to four reports of nonsense.
 template <typename T>
 struct Clean {
   std::vector<T> readings;

@@ -2,12 +2,16 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
 
 #include <fmt/format.h>
 
 #include "base/list.hpp"
 #include "calibrate/gate.hpp"
+#include "calibrate/limits.hpp"
+#include "calibrate/orientation.hpp"
 #include "calibrate/readings.hpp"
+#include "calibrate/returns.hpp"
 #include "omnipar/calibrating.hpp"
 #include "shape/measured.hpp"
 #include "shape/turn.hpp"
@@ -19,12 +23,12 @@ using calibrate::GateFit, calibrate::quantile, calibrate::Rest;
 using shape::Point;
 
 constexpr std::size_t sectors = 48, least_rest = 50, least_sweep = 120, most_fitted = 600;
-/// A stick that reaches less than this part of its declared range hardly moved.
-constexpr double least_way = 0.15;
-/// Readings at rest are nearer to it than this part of the way.
-constexpr double most_noise = 0.12;
 /// Behind a full push there is so much of the way left, so that it is reached surely.
 constexpr double end_room = 0.006;
+/// Degrees by which hands may push beside the corners of a gate.
+constexpr double most_beside_gate = 9;
+/// Degrees below which a gate stands straight.
+constexpr double least_turn = 0.7;
 /// From one reading to the next, of the whole way around: 28 degrees.
 constexpr double most_step = 0.08;
 
@@ -43,15 +47,18 @@ class StickFitting {
       : in_(readings), sign_{readings.reversed_x ? -1.0 : 1.0, readings.reversed_y ? -1.0 : 1.0} {}
 
   tl::expected<StickFit, SweepFault> run() {
-    if (in_.rest.size() < least_rest || in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
+    if (in_.rest.size() < least_rest) return fault(SweepRefusal::too_few);
     find_way();
     const double declared = std::min(size_of(in_.declared_x), size_of(in_.declared_y));
-    if (std::min(half_.x, half_.y) < std::max(least_way * declared / 2, 3.0)) return fault(SweepRefusal::no_way);
-    rest_ = calibrate::rest_of(in_.rest, {2 * half_.x, 2 * half_.y});
-    if (!in_.rest_after.empty()) find_if_it_stays();
-    if (rest_.noise + rest_.drift > most_noise * std::min(half_.x, half_.y)) return fault(SweepRefusal::moves_at_rest);
+    if (std::min(half_.x, half_.y) < std::max(calibrate::least_way * declared / 2, 3.0))
+      return fault(SweepRefusal::no_way);
+    find_rest();
+    if (rest_.noise + rest_.drift > calibrate::most_noise * std::min(half_.x, half_.y))
+      return fault(SweepRefusal::moves_at_rest);
     if (is_too_fast()) return fault(SweepRefusal::too_fast);
-    const auto reached = directions_reached(in_hand(sweep_, in_), in_hand({rest_.at}, in_).front());
+    if (in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
+    if (!find_orientation()) return fault(SweepRefusal::pushes_differ);
+    const auto reached = directions_reached(hand_of(sweep_), hand_of({rest_.at}).front());
     SweepFault missing{SweepRefusal::not_around, {}, {}};
     for (std::size_t d = 0; d < reached.size(); ++d)
       if (!reached[d]) missing.directions.push_back(d);
@@ -60,13 +67,19 @@ class StickFitting {
     fit();
     if (stays_) rest_in_the_middle();
     if (auto refused = dents(); refused && !in_.as_it_is) return tl::unexpected(*refused);
-    if (!in_.pushes.empty() && !turn_by_pushes()) return fault(SweepRefusal::pushes_differ);
+    if (auto refused = pushed_farther(); refused && !in_.as_it_is) return tl::unexpected(*refused);
+    take_turn();
     return result();
   }
 
  private:
   static tl::unexpected<SweepFault> fault(SweepRefusal why) { return tl::unexpected(SweepFault{why, {}, {}}); }
   static double size_of(DeclaredRange range) { return static_cast<double>(range.maximum) - range.minimum; }
+
+  [[nodiscard]] std::vector<RawPoint> hand_of(std::vector<RawPoint> points) const {
+    for (RawPoint& point : points) point = {point.x * sign_.x, point.y * sign_.y};
+    return points;
+  }
 
   /// The way by robust ends, and the sweep without its spikes.
   void find_way() {
@@ -77,6 +90,65 @@ class StickFitting {
     const auto clean = calibrate::clean(in_.sweep, {2 * half_.x, 2 * half_.y});
     sweep_ = clean.readings;
     spikes_ = clean.spikes;
+    step_ = {calibrate::smallest_step(calibrate::of_x(sweep_)), calibrate::smallest_step(calibrate::of_y(sweep_))};
+  }
+  /// A step of the raw numbers that it really uses, as a part of the way.
+  [[nodiscard]] double step() const { return std::max(step_.x / half_.x, step_.y / half_.y); }
+  [[nodiscard]] double noise() const { return rest_.noise / std::min(half_.x, half_.y); }
+
+  /// Where it rests: the middle of where it stopped each time, if these places are farther apart than its noise.
+  void find_rest() {
+    rest_ = calibrate::rest_of(in_.rest, {2 * half_.x, 2 * half_.y});
+    if (does_it_stay()) {
+      stays_ = true;
+      const auto middle = [](const std::vector<double>& values) {
+        return (quantile(values, 0.98) + quantile(values, 0.02)) / 2;
+      };
+      rest_.at = {middle(calibrate::of_x(in_.sweep)), middle(calibrate::of_y(in_.sweep))};
+      return;
+    }
+    std::vector<RawPoint> stops{rest_.at};
+    const auto add = [&](const std::vector<RawPoint>& stopped) {
+      for (const RawPoint& end : calibrate::ends_of(stopped))
+        if (length(from_rest(end)) < calibrate::back_at_rest) stops.push_back(end);  // else a thumb was still on it
+    };
+    add(in_.rest_after);
+    for (const auto& stopped : in_.returns) add(stopped);
+    const double way = std::min(half_.x, half_.y);
+    const auto circle = calibrate::circle_around(stops, {way, way});
+    if (circle.radius * way <= std::max(rest_.noise, 1.0)) return;
+    rest_.at = circle.middle;
+    returns_ = circle.radius * way;
+  }
+
+  /// It is not self-centering if it stayed near where it was pushed to; if no push is known, if it was left elsewhere.
+  [[nodiscard]] bool does_it_stay() const {
+    const std::size_t known = std::min(in_.pushes.size(), in_.returns.size());
+    if (known == 0)
+      return !in_.rest_after.empty() &&
+             length(from_rest(calibrate::median(in_.rest_after))) > calibrate::back_at_rest;
+    std::size_t stayed = 0;
+    for (std::size_t i = 0; i < known; ++i) {
+      const double push = length(from_rest(in_.pushes[i]));
+      if (!in_.returns[i].empty() &&
+          length(from_rest(calibrate::median(in_.returns[i]))) > calibrate::left_there * push)
+        ++stayed;
+    }
+    return 2 * stayed > known;
+  }
+
+  /// How it stands in its housing, as the pushes have it.
+  bool find_orientation() {
+    if (in_.pushes.empty()) return true;
+    std::vector<Point> pushes;
+    for (const RawPoint& raw : in_.pushes) pushes.push_back(from_rest(raw));
+    for (const Point& push : pushes)
+      if (length(push) < 0.3) return false;
+    orientation_ = calibrate::orientation_of(pushes);
+    if (!orientation_) return false;
+    flip_ = orientation_->flip;
+    sign_ = {sign_.x * flip_.x, sign_.y * flip_.y};
+    return true;
   }
 
   [[nodiscard]] Point from_rest(RawPoint raw) const {
@@ -130,19 +202,82 @@ class StickFitting {
   }
 
   void fit() {
+    // steps of the raw numbers make a circle look like something with corners, now and then
+    const double clearly_better = step() > 0.02 ? 0.75 : 0.97;
     gate_.spread = 1;
     for (const StickGate gate : {StickGate::round, StickGate::square, StickGate::octagon}) {
       const GateFit fit = calibrate::fit_gate(gate, fitted_);
-      if (fit.spread < gate_.spread * 0.97) gate_ = fit;  // a circle unless something else fits better
+      if (fit.spread < gate_.spread * clearly_better) gate_ = fit;  // a circle unless another one fits better
     }
-    const double noise = rest_.noise / std::min(half_.x, half_.y);
     const bool is_odd = in_.as_it_is && clear_errors() > 0.1;
-    if (gate_.spread <= std::max(0.02, 1.2 * noise) && !is_odd) {
-      outline_ = calibrate::corners_of(gate_);
+    if (gate_.spread <= std::max({0.02, 1.2 * noise(), 0.6 * step()}) && !is_odd) {
+      outline_ = reached_of_gate();
       return;
     }
     gate_ = {StickGate::other, {1, 1}, 0, {}, gate_.spread};
     outline_ = calibrate::hull_of(sector_ends());
+  }
+
+  /// The gate's edge; where less than that was reached, all around and every time, as far as it was reached: a sensor
+  /// that saturates, a rounded corner.
+  [[nodiscard]] std::vector<Point> reached_of_gate() const {
+    const std::vector<Point> corners = calibrate::corners_of(gate_);
+    std::array<std::vector<double>, sectors> parts, lengths;
+    for (const RawPoint& raw : sweep_) {
+      const Point p = from_rest(raw);
+      if (length(p) < 0.4 || is_clipped(raw)) continue;
+      parts.at(sector_of(p, sectors)).push_back(1 + calibrate::errors_of(gate_, {p}).front());
+      lengths.at(sector_of(p, sectors)).push_back(length(p));
+    }
+    const double enough = 1 - 0.004 - 0.3 * noise() - 0.3 * step();
+    constexpr std::size_t few = 4;
+    // where it was swept twice, and the first time not to its end, the second time counts
+    const auto farthest = [](const std::vector<double>& ways) {
+      const double near = 0.88 * quantile(ways, 0.95);
+      std::vector<double> far;
+      std::ranges::copy_if(ways, std::back_inserter(far), [near](double way) { return way >= near; });
+      return calibrate::median(std::move(far));
+    };
+    std::array<double, sectors> reach{}, edge{};
+    bool is_whole = true;
+    for (std::size_t s = 0; s < sectors; ++s) {
+      const double part = parts.at(s).size() < few ? 1 : farthest(parts.at(s));
+      edge.at(s) = to_edge_of_gate(direction_of(s));
+      reach.at(s) = part < enough ? std::min(farthest(lengths.at(s)), edge.at(s)) : edge.at(s);
+    }
+    const std::array<double, sectors> alone = reach;
+    for (std::size_t s = 0; s < sectors; ++s) {  // one sector by itself says nothing
+      const auto is_at_gate = [&](std::size_t other) { return alone.at(other) == edge.at(other); };
+      if (is_at_gate((s + 1) % sectors) && is_at_gate((s + sectors - 1) % sectors)) reach.at(s) = edge.at(s);
+      is_whole = is_whole && reach.at(s) == edge.at(s);
+    }
+    if (is_whole) return corners;
+    std::vector<Point> points;
+    for (const Point& corner : corners) {
+      const std::size_t s = sector_of(corner, sectors);
+      if (gate_.gate != StickGate::round && reach.at(s) == edge.at(s)) points.push_back(corner);
+    }
+    for (std::size_t s = 0; s < sectors; ++s) {
+      const Point direction = direction_of(s);
+      points.push_back({reach.at(s) * direction.x, reach.at(s) * direction.y});
+    }
+    return calibrate::hull_of(points);
+  }
+
+  static Point direction_of(std::size_t sector) {
+    const shape::Turn by = shape::turn_by(360.0 * static_cast<double>(sector) / sectors);
+    return {by.cosine, by.sine};
+  }
+
+  /// How far the gate's edge is in a direction.
+  [[nodiscard]] double to_edge_of_gate(Point direction) const {
+    double low = 0, high = 4;
+    constexpr int halvings = 40;
+    for (int i = 0; i < halvings; ++i) {
+      const double middle = (low + high) / 2;
+      (calibrate::errors_of(gate_, {{direction.x * middle, direction.y * middle}}).front() <= 0 ? low : high) = middle;
+    }
+    return low;
   }
 
   /// The part of the edge that the gate is clearly not.
@@ -168,7 +303,7 @@ class StickFitting {
 
   /// Directions in which it stayed clearly inside of what the fit says.
   [[nodiscard]] std::optional<SweepFault> dents() const {
-    const auto map = shape::stick_map(calibration(), in_.reversed_x, in_.reversed_y);
+    const auto map = shape::stick_map(calibration(calibrate::corners_of(gate_)), in_.reversed_x, in_.reversed_y);
     if (!map) return SweepFault{SweepRefusal::not_at_edge, {}, {}};
     std::array<double, 16> best{};
     for (const RawPoint& raw : sweep_) {
@@ -177,51 +312,56 @@ class StickFitting {
       most = std::max(most, shape::part_of_way(*map, shape::by_hand(*map, raw.x, raw.y)));
     }
     SweepFault fault{SweepRefusal::not_at_edge, {}, {}};
-    const double noise = rest_.noise / std::min(half_.x, half_.y);
     for (std::size_t s = 0; s < best.size(); ++s)
-      if (const std::size_t d = ((s + 1) / 2) % 8;
-          best.at(s) < 0.9 - noise && (fault.directions.empty() || fault.directions.back() != d))
-        fault.directions.push_back(d);
+      if (best.at(s) < calibrate::least_reach - noise()) add_direction(fault, ((s + 1) / 2) % 8);
     return fault.directions.empty() ? std::nullopt : std::optional{fault};
   }
 
-  /// By four pushes, straight up, right, down and left. A gate that has its own angle says it better, but not which of
-  /// its sides is up.
-  bool turn_by_pushes() {
-    constexpr std::array<double, 4> asked{-90, 0, 90, 180};
-    constexpr double most_apart = 20;
-    std::vector<double> off;
-    for (std::size_t i = 0; i < std::min<std::size_t>(4, in_.pushes.size()); ++i) {
-      const Point p = from_rest(in_.pushes[i]);
-      const Point even{p.x / gate_.wide.x, p.y / gate_.wide.y};
-      if (length(even) < 0.4) return false;
-      off.push_back(std::remainder(angle_of(even) - asked.at(i), 360));
-    }
-    const double first = off.front();
-    double mean = 0;
-    for (const double angle : off) mean += first + std::remainder(angle - first, 360);
-    mean /= static_cast<double>(off.size());
-    for (const double angle : off)
-      if (std::fabs(std::remainder(angle - mean, 360)) > most_apart) return false;
-    mean = std::remainder(mean, 360);
-    if (gate_.gate == StickGate::round || gate_.gate == StickGate::other) {
-      gate_.turned = mean;
-    } else {
-      const double step = gate_.gate == StickGate::square ? 90 : 45;
-      gate_.turned += step * std::round((mean - gate_.turned) / step);
-    }
-    return true;
+  static void add_direction(SweepFault& fault, std::size_t direction) {
+    if (std::ranges::find(fault.directions, direction) == fault.directions.end()) fault.directions.push_back(direction);
   }
 
-  /// Who lets go of it finds it elsewhere: until more is known its middle is that of its ends.
-  void find_if_it_stays() {
-    const RawPoint after = calibrate::rest_of(in_.rest_after, {2 * half_.x, 2 * half_.y}).at;
-    stays_ = length(from_rest(after)) > 0.1;
-    if (!stays_) return;
-    const auto middle = [](const std::vector<double>& values) {
-      return (quantile(values, 0.98) + quantile(values, 0.02)) / 2;
-    };
-    rest_.at = {middle(calibrate::of_x(in_.sweep)), middle(calibrate::of_y(in_.sweep))};
+  /// Pushes that went clearly farther than the sweep. If it was swept again and stays so, the edge is moved out to them.
+  std::optional<SweepFault> pushed_farther() {
+    SweepFault fault{SweepRefusal::not_at_edge, {}, {}};
+    const auto map = shape::stick_map(calibration(outline_), in_.reversed_x, in_.reversed_y);
+    if (!map) return std::nullopt;
+    std::vector<double> beyond;
+    for (std::size_t i = 0; i < in_.pushes.size(); ++i) {
+      const RawPoint raw = in_.pushes[i];
+      const double part = shape::part_of_way(*map, shape::by_hand(*map, raw.x, raw.y));
+      if (part <= calibrate::beyond_sweep + noise() || is_clipped(raw)) continue;
+      beyond.push_back(part);
+      add_direction(fault, (8 + 6 + 2 * i) % 8);  // up, right, down, left
+    }
+    if (beyond.empty()) return std::nullopt;
+    if (in_.as_it_is)
+      for (Point& corner : outline_) {
+        const double farther = calibrate::median(beyond);
+        corner = {corner.x * farther, corner.y * farther};
+      }
+    return fault;
+  }
+
+  /// How it is turned: by the corners of its gate, which say it better than hands; which of them is up, the pushes say.
+  /// Without corners the pushes alone say it, and only if they say it clearly.
+  void take_turn() {
+    const bool has_corners = gate_.gate == StickGate::square || gate_.gate == StickGate::octagon;
+    if (!orientation_) {
+      if (!has_corners) gate_.turned = 0;
+      return;
+    }
+    const double pushed = orientation_->turned;
+    if (has_corners) {
+      const double step = gate_.gate == StickGate::square ? 90 : 45;
+      const double by_gate = gate_.turned + step * std::round((pushed - gate_.turned) / step);
+      if (std::fabs(by_gate - pushed) <= std::max(most_beside_gate, 3 * orientation_->error)) {
+        gate_.turned = std::fabs(by_gate) < least_turn ? 0 : by_gate;
+        return;
+      }
+    }
+    constexpr double surely = 3;
+    gate_.turned = std::fabs(pushed) > surely * orientation_->error ? pushed : 0;
   }
 
   /// Its middle is that of its gate.
@@ -239,17 +379,17 @@ class StickFitting {
     rest_.at = to_raw(middle);
   }
 
-  [[nodiscard]] StickCalibration calibration() const {
+  [[nodiscard]] StickCalibration calibration(const std::vector<Point>& outline) const {
     StickCalibration stick;
     const auto fine = [](double raw) { return std::round(raw * 1000) / 1000; };
     stick.rest = {fine(rest_.at.x), fine(rest_.at.y)};
-    stick.width = {fine(gate_.wide.x * half_.x), fine(gate_.wide.y * half_.y)};
+    stick.width = {flip_.x * fine(gate_.wide.x * half_.x), flip_.y * fine(gate_.wide.y * half_.y)};
     stick.turned = fine(gate_.turned);
     stick.gate = gate_.gate;
     std::vector<Point> corners;
     // a little inside, so that a full push is one in every direction
     const double inside = 1 - end_room - 0.5 / std::min(half_.x, half_.y);
-    for (const Point& corner : outline_) {
+    for (const Point& corner : outline) {
       const RawPoint raw = to_raw({corner.x * inside, corner.y * inside});
       corners.push_back({raw.x, raw.y});
     }
@@ -263,7 +403,7 @@ class StickFitting {
   }
 
   StickFit result() {
-    StickFit fit{calibration(), {}};
+    StickFit fit{calibration(outline_), {}};
     StickCalibration& stick = fit.stick;
     const auto map = shape::stick_map(stick, in_.reversed_x, in_.reversed_y);
     std::vector<double> errors;
@@ -274,6 +414,7 @@ class StickFitting {
     stick.measured.count = static_cast<std::int32_t>(in_.rest.size() + in_.sweep.size());
     stick.measured.error = std::round(quantile(errors, 0.95) * 1e4) / 1e4;
     stick.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
+    stick.measured.returns = std::round(returns_ * 100) / 100;
     stick.own_dead_zone = own_dead_zone(*map);
     stick.own_snap = own_snap();
     stick.self_centering = !stays_;
@@ -286,10 +427,9 @@ class StickFitting {
     std::vector<double> ways;
     int crossings = 0;
     bool was_in = true;
-    const double noise = rest_.noise / std::min(half_.x, half_.y);
     for (const RawPoint& raw : sweep_) {
       const double way = length(shape::position(map, raw.x, raw.y));
-      const bool is_in = way < noise + 0.02;
+      const bool is_in = way < noise() + 0.02;
       crossings += is_in != was_in ? 1 : 0;
       was_in = is_in;
       if (!is_in) ways.push_back(way);
@@ -299,7 +439,7 @@ class StickFitting {
     // only who went through there slowly could have been seen
     const auto close = std::ranges::count_if(ways, [least](double way) { return way < least + 0.1; });
     constexpr int surely = 12;
-    return least > 0.06 + noise && close >= surely ? std::min(std::floor(least * 100) / 100, most_own_dead_zone) : 0;
+    return least > 0.06 + noise() + 1.5 * step() && close >= surely ? std::min(std::floor(least * 100) / 100, most_own_dead_zone) : 0;
   }
 
   /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.
@@ -318,7 +458,8 @@ class StickFitting {
     if (exact < many || beside.empty()) return 0;
     const double gap = *std::ranges::min_element(beside);
     const auto close = std::ranges::count_if(beside, [gap](double off) { return off < gap + 3; });
-    return gap >= least && close >= many ? std::floor(gap) : 0;
+    constexpr double degrees = 57.3;  // of one step of the raw numbers at the edge
+    return gap >= least + 2 * degrees * step() && close >= many ? std::floor(gap) : 0;
   }
 
   void add_notes(StickFit& fit) const {
@@ -335,16 +476,24 @@ class StickFitting {
       fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.stick.own_dead_zone));
     if (fit.stick.own_snap > 0)
       fit.notes.push_back(fmt::format("it makes pushes straight by itself, within {:g} degrees", fit.stick.own_snap));
+    if (returns_ > 0.02 * width)
+      fit.notes.push_back(fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / width));
+    if (flip_ != Point{1, 1})
+      fit.notes.push_back(fmt::format("its {} axis runs the other way: taken as it was pushed", flip_.x < 0 ? "x" : "y"));
     if (stays_) fit.notes.emplace_back("it is not self-centering: the middle of its way is taken for its rest");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
-      fit.notes.emplace_back("how it is turned is not known: its gate is round, and nobody was asked");
+      fit.notes.emplace_back("how it is turned is not known: no pushes were asked for");
   }
 
   const StickReadings& in_;
   Point sign_;  ///< of both axes, as the hand has them
   Point half_;
+  Point flip_{1, 1};  ///< -1: an axis that runs the other way than its sheet says
   Rest rest_;
+  double returns_ = 0;
+  std::optional<calibrate::Orientation> orientation_;
   std::vector<RawPoint> sweep_;
+  Point step_;
   int spikes_ = 0;
   std::size_t clipped_ = 0;
   bool stays_ = false;

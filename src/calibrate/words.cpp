@@ -38,11 +38,12 @@ std::string asking(const CalibrateEvent& event) {
         return fmt::format("{}: move it slowly along its edge, all around, twice or more; then release it.", role);
       if (kind == RoleKind::one_sided)
         return fmt::format("{}: press it slowly all the way, hold it there a moment, and release it; twice.", role);
-      return fmt::format("{}: turn it slowly to both ends, twice; then release it.", role);
+      return fmt::format(
+          "{}: turn it slowly to one end and release it, then to the other end and release it; do this twice.", role);
     case CalibrateStep::release:
       return fmt::format("{}: release it.", role);
     case CalibrateStep::push:
-      return fmt::format("{}: hold it straight {} for a moment.", role,
+      return fmt::format("{}: push it straight {} as far as it goes, and hold it there.", role,
                          pushes.at(static_cast<std::size_t>(event.number)));
     case CalibrateStep::mark:
       return fmt::format("{}: hold it {} for a moment.", role, mark_words(role, event.number));
@@ -59,24 +60,33 @@ std::string to_text(const SweepFault& fault) {
     case SweepRefusal::none:
       return "";
     case SweepRefusal::too_few:
-      return "that was too short: once more";
+      return "that was too short: once more, slowly";
     case SweepRefusal::moves_at_rest:
-      return "it moved while it should rest, or it trembles too much: release it once more";
+      return "it moved while it should rest, or it jitters too much: put the unit down, and release it";
     case SweepRefusal::too_fast:
       return "that was too fast to be followed: once more, slowly";
     case SweepRefusal::not_around:
       if (fault.directions.size() == sweep_directions.size()) return "it was not moved around yet";
       return fmt::format("not pushed yet to: {}", directions(fault.directions));
     case SweepRefusal::not_at_edge:
-      return fmt::format("not at its end: push again to: {}", directions(fault.directions));
+      return fmt::format("not at its end: move it around again, as far as it goes, to: {}",
+                         directions(fault.directions));
     case SweepRefusal::pushes_differ:
-      return "these do not go together: once more, from the first";
+      return "these pushes fit no way in which a stick can be mounted: once more, from the first";
     case SweepRefusal::no_way:
       return "it hardly moved: push it to its ends";
     case SweepRefusal::wrong_control:
       return fmt::format("that was {}", fault.role);
     case SweepRefusal::stopped:
-      return "that was not all yet: go on";
+      return "that is not enough yet: go on, then release it";
+    case SweepRefusal::not_moved:
+      return "it has not moved yet: move it, then release it";
+    case SweepRefusal::not_released:
+      return "it is still moved or held: release it";
+    case SweepRefusal::not_far:
+      return "push it farther, and hold it there";
+    case SweepRefusal::not_steady:
+      return "hold it still for a moment";
   }
   return "";
 }
@@ -86,9 +96,7 @@ std::string to_text(const CalibrateEvent& event) {
     case Kind::asks:
       return asking(event);
     case Kind::waits:
-      return event.step == CalibrateStep::rest
-                 ? fmt::format("{} is moved: release it.", event.role)
-                 : fmt::format("{} has not been heard yet: move it once, and release it.", event.role);
+      return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::refuses:
       return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::measures: {
@@ -97,13 +105,16 @@ std::string to_text(const CalibrateEvent& event) {
       return words;
     }
     case Kind::skips:
+      if (event.fault.why != SweepRefusal::none)
+        return fmt::format("{}: left out, it stays as it was, because this came up again: {}.", event.role,
+                           to_text(event.fault));
       return fmt::format("{}: left out, it stays as it was.", event.role);
     case Kind::pauses:
       return "The unit has left. Waiting for it to come back.";
     case Kind::goes_on:
       return fmt::format("It is back: {} from the start.", event.role);
     case Kind::ends_asking:
-      return "That was all. Press a button to keep it; hold one to measure the last control again.";
+      return "That was all. Press a button to keep it; hold one for two seconds to measure the last control again.";
     case Kind::ends:
       return "";
   }

@@ -1,5 +1,6 @@
 // Checked tables to unit sheets, rigs and calibrations: all that speaks of raw codes and real units.
 #include <algorithm>
+#include <cmath>
 
 #include "base/code_names.hpp"
 #include "base/near.hpp"
@@ -227,7 +228,7 @@ namespace {
 
 Measured measured_in(const Value& table) {
   return {text_in(table, "measured"), whole_in<std::int32_t>(table, "readings"), number_in(table, "error", 0),
-          number_in(table, "noise", 0)};
+          number_in(table, "noise", 0), number_in(table, "returns", 0)};
 }
 
 DeclaredRange declared_in(const Value& table, std::string_view field) {
@@ -270,7 +271,10 @@ StickCalibration stick_in(CodeReader& codes, const Value& table) {
   for (const StickGate one : {StickGate::round, StickGate::square, StickGate::octagon, StickGate::other})
     if (gate == word_of(one)) stick.gate = one;
   for (const Value& corner : table.find("edge")->items) stick.edge.push_back(point_of(corner));
-  if (!shape::stick_map(stick))
+  constexpr double least_width = 1e-6;
+  if (std::fabs(stick.width.x) < least_width || std::fabs(stick.width.y) < least_width)
+    codes.error(table.find("width")->mark, "bad-number", "this is no width", "raw numbers, other than 0");
+  else if (!shape::stick_map(stick))
     codes.error(table.find("edge")->mark, "bad-number", "this edge does not go around the rest",
                 "3 to 64 corners in turn, none of them dented inwards");
   stick.declared_x = declared_in(table, "declared-x");

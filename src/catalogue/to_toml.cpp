@@ -149,6 +149,7 @@ std::string measured_text(double own_dead_zone, bool self_centering, const Measu
   if (own_dead_zone != 0) text += fmt::format("own-dead-zone = {}\n", own_dead_zone);
   if (!self_centering) text += "self-centering = false\n";
   if (measured.noise != 0) text += fmt::format("noise = {}\n", measured.noise);
+  if (measured.returns != 0) text += fmt::format("returns = {}\n", measured.returns);
   if (measured.error != 0) text += fmt::format("error = {}\n", measured.error);
   if (measured.count != 0) text += fmt::format("readings = {}\n", measured.count);
   if (!measured.on.empty()) text += fmt::format("measured = {}\n", text::quoted(measured.on));

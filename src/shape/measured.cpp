@@ -32,7 +32,7 @@ std::optional<Point> side_through(Point one, Point other) {
 }  // namespace
 
 std::optional<StickMap> stick_map(const StickCalibration& stick, bool reversed_x, bool reversed_y) {
-  if (!(stick.width.x > 0) || !(stick.width.y > 0) || stick.edge.size() < 3 || stick.edge.size() > StickMap::max_sides)
+  if (stick.width.x == 0 || stick.width.y == 0 || stick.edge.size() < 3 || stick.edge.size() > StickMap::max_sides)
     return std::nullopt;
   StickMap map;
   map.rest_x = stick.rest.x;

@@ -7,208 +7,22 @@
 #include <numbers>
 #include <set>
 
-#include "calibrate/made_stick.hpp"
+#include "calibrate/hands.hpp"
 #include "omnipar/sheets.hpp"
 #include "shape/measured.hpp"
 
 using namespace omnipar;
-using test::MadeStick;
+using test::Hands, test::MadeStick;
 using Kind = CalibrateEvent::Kind;
 
 namespace {
 
 constexpr double pi = std::numbers::pi;
 
-/// A pad with two worn sticks, a trigger, a paddle that stays and a button, in a person's hands. Like a real one it
-/// says only what changes.
-class Hands {
- public:
-  Hands(unsigned seed, CalibrateOptions options = {}) : guide{options}, dice{seed}, options_(options) {
-    sticks[0] = test::made_stick(seed);
-    sticks[1] = test::made_stick(seed + 1);
-    const auto axis = [](Code code, Reading reading, const char* role, Axis half, DeclaredRange range, int rest) {
-      return Control{code, reading, role, half, range.minimum, range.maximum, rest};
-    };
-    for (int s = 0; s < 2; ++s) {
-      const char* role = s == 0 ? "left-stick" : "right-stick";
-      const DeclaredRange range = sticks[s].range;
-      const int middle = (range.minimum + range.maximum + 1) / 2;
-      unit.controls.push_back(axis(absolute(s == 0 ? 0 : 3), Reading::two_sided, role, Axis::x, range, middle));
-      unit.controls.push_back(axis(absolute(s == 0 ? 1 : 4), Reading::two_sided, role, Axis::y, range, middle));
-    }
-    unit.controls.push_back(axis(absolute(2), Reading::one_sided, "left-trigger", Axis::none, {0, 255}, 0));
-    unit.controls.push_back(axis(absolute(9), Reading::two_sided, "paddle", Axis::none, {0, 1023}, 512));
-    unit.controls.push_back({key(0x130), Reading::button, "south"});
-    guide.advance(now);
-    guide.meet(1, unit);
-    speak();
-  }
-
-  void wait(int ms) {
-    for (int i = 0; i < ms; i += 8) {
-      now += Duration{8'000};
-      speak();
-      guide.advance(now);
-    }
-  }
-  /// The hand goes there.
-  void put(int stick, double x, double y) {
-    at[stick] = {x, y};
-    wait(8);
-  }
-  /// Along the edge, so many times around in so many seconds each.
-  void sweep(int stick, double turns, double seconds, double reach = 1) {
-    const int steps = static_cast<int>(std::fabs(turns) * seconds * 125);
-    for (int i = 0; i <= steps; ++i) {
-      const double angle = 2 * pi * turns * i / steps - 0.4;
-      const double far = std::min({1.0, i / 15.0, (steps - i) / 15.0}) * reach * sticks[stick].reach(angle);
-      put(stick, far * std::cos(angle), far * std::sin(angle));
-    }
-    put(stick, 0, 0);
-  }
-  void push(int stick, double degrees, int ms = 600) {
-    const double angle = (degrees + 2 * std::normal_distribution<double>{}(dice)) * pi / 180;
-    for (int i = 1; i <= 12; ++i) put(stick, 0.08 * i * std::cos(angle), 0.08 * i * std::sin(angle));
-    wait(ms);
-    put(stick, 0, 0);
-    wait(200);
-  }
-  void pull(double& value, double to, int ms = 300) {
-    const double from = value;
-    for (int i = 1; i <= ms / 8; ++i) {
-      value = from + (to - from) * 8 * i / ms;
-      wait(8);
-    }
-  }
-  void button(int ms = 120) {
-    down = true;
-    wait(ms);
-    down = false;
-    wait(8);
-  }
-
-  /// All that has been said since this was asked last.
-  std::vector<CalibrateEvent> heard() {
-    std::vector<CalibrateEvent> all;
-    while (auto event = guide.next_event()) {
-      said += to_text(*event) + "\n";
-      all.push_back(*event);
-      if (event->kind == Kind::asks) asked = *event;
-    }
-    return all;
-  }
-  bool refused(SweepRefusal why, const std::vector<CalibrateEvent>& events) {
-    return std::ranges::any_of(events, [&](const auto& e) { return e.kind == Kind::refuses && e.fault.why == why; });
-  }
-
-  /// What is asked, done as it should be.
-  void do_it() {
-    const int stick = asked.role == "right-stick" ? 1 : 0;
-    switch (asked.step) {
-      case CalibrateStep::rest:
-        return wait(2200);
-      case CalibrateStep::sweep:
-        if (asked.role.ends_with("stick")) {
-          sweep(stick, 2.6, 1.8);
-          return wait(800);
-        }
-        for (int i = 0; i < 2; ++i) {
-          double& value = asked.role == "paddle" ? paddle : trigger;
-          pull(value, 1, 500);
-          wait(200);
-          pull(value, asked.role == "paddle" ? -1 : 0, 900);
-          wait(200);
-        }
-        return wait(3200);
-      case CalibrateStep::release:
-        return wait(800);
-      case CalibrateStep::push:
-        return push(stick, std::array{-90.0, 0.0, 90.0, 180.0}.at(static_cast<std::size_t>(asked.number)));
-      case CalibrateStep::mark:
-        pull(trigger, 0.5);
-        wait(500);
-        pull(trigger, 0);
-        return wait(300);
-      case CalibrateStep::done:
-        return button();
-    }
-  }
-  void to_the_end() {
-    for (int i = 0; i < 80 && !guide.over(); ++i) {
-      heard();
-      if (guide.step() == CalibrateStep::done) asked.step = CalibrateStep::done;
-      do_it();
-    }
-    heard();
-  }
-  void until(const std::string& role, CalibrateStep step) {
-    for (int i = 0; i < 60; ++i) {
-      heard();
-      if (asked.role == role && asked.step == step && guide.step() == step && guide.role() == role) return;
-      do_it();
-    }
-    FAIL("never asked\n" << said);
-  }
-
-  /// Once more from the first, with the unit as it is now.
-  void begin_anew() {
-    guide = Calibrating{options_};
-    last.clear();
-    asked = {};
-    said.clear();
-    guide.advance(now);
-    guide.meet(1, unit);
-    speak();
-  }
-
-  /// With how it stands, as the kernel tells it.
-  void come_back() {
-    for (const auto& [code, value] : last) unit.state.push_back({code, value});
-    guide.meet(1, unit);
-  }
-
-  Calibrating guide;
-  std::mt19937 dice;
-  Attachment unit;
-  MadeStick sticks[2];
-  std::array<double, 2> at[2]{};
-  double trigger = 0, paddle = -0.3;
-  bool is_mirrored = false;  ///< the left stick's x runs from right to left, and its sheet says so
-  bool down = false;
-  Time now = at_us(5'000'000);
-  CalibrateEvent asked;
-  std::string said;
-
- private:
-  void speak() {
-    std::vector<Change> changes;
-    const auto say = [&](Code code, double raw) {
-      const auto value = static_cast<std::int32_t>(std::lround(raw));
-      const auto known = last.find(code);
-      if (known != last.end() && known->second == value) return;
-      last[code] = value;
-      changes.push_back({code, value});
-    };
-    for (int s = 0; s < 2; ++s) {
-      RawPoint raw = sticks[s].reading(at[s][0], at[s][1], dice);
-      const double ends = double(sticks[s].range.minimum) + sticks[s].range.maximum;
-      if (s == 0 && is_mirrored) raw.x = ends - raw.x;
-      say(absolute(s == 0 ? 0 : 3), raw.x);
-      say(absolute(s == 0 ? 1 : 4), raw.y);
-    }
-    say(absolute(2), 20 + 200 * std::pow(trigger, 2.0) + std::uniform_real_distribution<double>{-1, 1}(dice));
-    say(absolute(9), 500 + 400 * paddle);
-    say(key(0x130), down ? 1 : 0);
-    if (!changes.empty()) guide.hear(1, {now, changes});
-  }
-  std::map<Code, std::int32_t> last;
-  CalibrateOptions options_;
-};
-
 /// The kept stick is as good as the truth allows; how a round one is turned is left out.
 void check_good(const MadeStick& stick, StickCalibration kept) {
   if (stick.gate == StickGate::round) {
-    CHECK(std::fabs(kept.turned - stick.turned) < 4);
+    CHECK(std::fabs(kept.turned - stick.turned) <= 11);  // hands push aside by 5 degrees
     kept.turned = stick.turned;
   }
   const auto map = shape::stick_map(kept);
@@ -229,7 +43,7 @@ void check_good(const MadeStick& stick, StickCalibration kept) {
   std::ranges::sort(direction);
   std::ranges::sort(magnitude);
   CHECK(direction[direction.size() * 99 / 100] <= 1);
-  CHECK(magnitude[magnitude.size() * 99 / 100] <= 0.02);
+  CHECK(magnitude[magnitude.size() * 99 / 100] <= 0.03);  // where a sweep passed quickly, what it reached counts
 }
 
 const StickCalibration& stick_in(const Hands& hands, int stick) {
@@ -270,10 +84,10 @@ TEST_CASE("a stick whose axis runs the other way round is measured as the hand h
     Hands hands{seed, {.only = {"left-stick"}}};
     hands.is_mirrored = true;
     hands.unit.controls[0].reversed = true;
-    hands.begin_anew();
+    hands.begin_again();
     hands.until("left-stick", CalibrateStep::sweep);
     hands.sweep(0, 0.55, 2);
-    hands.wait(800);
+    hands.wait(1200);
     hands.heard();
     CHECK(hands.said.find("upper left") != std::string::npos);  // also what is missing
     hands.to_the_end();
@@ -282,7 +96,7 @@ TEST_CASE("a stick whose axis runs the other way round is measured as the hand h
     const MadeStick& stick = hands.sticks[0];
     StickCalibration kept = stick_in(hands, 0);
     if (stick.gate == StickGate::round) {
-      CHECK(std::fabs(kept.turned - stick.turned) < 4);
+      CHECK(std::fabs(kept.turned - stick.turned) <= 11);
       kept.turned = stick.turned;
     }
     const auto map = shape::stick_map(kept, true, false);
@@ -318,7 +132,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       Hands hands{seed, {.only = {"left-stick"}}};
       hands.until("left-stick", CalibrateStep::sweep);
       hands.sweep(0, 0.55, 2);
-      hands.wait(800);
+      hands.wait(1200);
       const auto events = hands.heard();
       INFO(hands.said);
       REQUIRE(hands.refused(SweepRefusal::not_around, events));
@@ -343,7 +157,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       Hands hands{seed};
       hands.until("left-stick", CalibrateStep::sweep);
       hands.sweep(1, 2.5, 1.8);
-      hands.wait(800);
+      hands.wait(1200);
       const auto events = hands.heard();
       INFO(hands.said);
       REQUIRE(hands.refused(SweepRefusal::wrong_control, events));
@@ -362,7 +176,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       hands.put(0, 0, 0);
       hands.to_the_end();
       INFO(hands.said);
-      CHECK(hands.said.find("left-stick is moved: release it.") != std::string::npos);
+      CHECK(hands.said.find("left-stick: it is still moved or held: release it.") != std::string::npos);
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }
@@ -383,7 +197,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       const auto events = hands.heard();
       INFO(hands.said);
       CHECK(hands.refused(SweepRefusal::not_at_edge, events));
-      CHECK(hands.said.find("not at its end: push again to:") != std::string::npos);
+      CHECK(hands.said.find("not at its end: move it around again") != std::string::npos);
       hands.to_the_end();
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
@@ -432,6 +246,7 @@ TEST_CASE("a stick that stays where it is left has its middle for its rest", "[c
   StickReadings readings = test::readings_of(stick, dice);
   for (RawPoint& raw : readings.rest) raw = stick.reading(0.4, -0.5, dice);
   for (int i = 0; i < 150; ++i) readings.rest_after.push_back(stick.reading(-0.6, 0.2, dice));
+  for (std::size_t i = 0; i < readings.pushes.size(); ++i) readings.returns[i].assign(150, readings.pushes[i]);
   const auto fit = fit_stick(readings);
   REQUIRE(fit);
   CHECK_FALSE(fit->stick.self_centering);
@@ -450,7 +265,7 @@ TEST_CASE("a unit that leaves while it is measured goes on when it is back; a he
   CHECK(std::ranges::count_if(hands.heard(),
                               [](const auto& e) { return e.kind == Kind::pauses || e.kind == Kind::goes_on; }) == 2);
   hands.until("right-stick", CalibrateStep::sweep);
-  hands.button(900);
+  hands.button(2100);
   hands.to_the_end();
   INFO(hands.said);
   CHECK(hands.said.find("right-stick: left out, it stays as it was.") != std::string::npos);

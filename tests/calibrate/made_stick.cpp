@@ -9,8 +9,20 @@ namespace {
 
 constexpr double per_degree = std::numbers::pi / 180;
 
-double to_gate(StickGate gate, double x, double y) {
-  if (gate == StickGate::square) return std::max(std::fabs(x), std::fabs(y));
+double to_gate(StickGate gate, double x, double y, double rounded) {
+  if (gate == StickGate::square) {
+    const double across = std::fabs(x), down = std::fabs(y), most = std::max(across, down);
+    if (rounded == 0 || most == 0) return most;
+    double low = 0, high = most;  // the smallest such square, with its corners, that has the place inside
+    for (int i = 0; i < 40; ++i) {
+      const double size = high == low ? high : (low + high) / 2, straight = size * (1 - rounded);
+      const bool in_corner = across > straight && down > straight;
+      const bool is_inside = in_corner ? std::hypot(across - straight, down - straight) <= size * rounded : most <= size;
+      (is_inside ? high : low) = size;
+      if (i == 0) high = 2 * most, low = 0;
+    }
+    return high;
+  }
   if (gate == StickGate::round) return std::hypot(x, y);
   double most = 0;  // eight sides whose middles are between the straight and the diagonal directions
   for (int side = 0; side < 8; ++side) {
@@ -24,12 +36,13 @@ double to_gate(StickGate gate, double x, double y) {
 
 RawPoint MadeStick::exact(double x, double y) const {
   const double cosine = std::cos(turned * per_degree), sine = std::sin(turned * per_degree);
-  return {rest_x + width_x * (cosine * x - sine * y), rest_y + width_y * (sine * x + cosine * y)};
+  const double across = std::min(cosine * x - sine * y, saturates), down = sine * x + cosine * y;
+  return {rest_x + width_x * across, rest_y + width_y * (mirrored ? -down : down)};
 }
 
 RawPoint MadeStick::rounded(RawPoint raw) const {
   const auto whole = [this](double value) {
-    return std::clamp(std::round(value), double(range.minimum), double(range.maximum));
+    return std::clamp(std::round(value / step) * step, double(range.minimum), double(range.maximum));
   };
   return {whole(raw.x), whole(raw.y)};
 }
@@ -48,13 +61,23 @@ RawPoint MadeStick::reading(double x, double y, std::mt19937& dice) const {
   return rounded(raw);
 }
 
+double MadeStick::to_its_gate(double angle) const {
+  double low = 0, high = 4;
+  for (int i = 0; i < 40; ++i) {
+    const double middle = (low + high) / 2;
+    (to_gate(gate, middle * std::cos(angle) - off_x, middle * std::sin(angle) - off_y, corner_radius) <= 1 ? low : high) =
+        middle;
+  }
+  return low;
+}
+
 double MadeStick::reach(double angle) const {
   const double x = std::cos(angle), y = std::sin(angle);
   double low = 0, high = 4;
   for (int i = 0; i < 60; ++i) {
     const double middle = (low + high) / 2;
     const bool is_inside =
-        to_gate(gate, middle * x - off_x, middle * y - off_y) <= 1 && !is_clipped(exact(middle * x, middle * y));
+        to_gate(gate, middle * x - off_x, middle * y - off_y, corner_radius) <= 1 && !is_clipped(exact(middle * x, middle * y));
     (is_inside ? low : high) = middle;
   }
   return low;
@@ -97,28 +120,29 @@ StickReadings readings_of(const MadeStick& stick, std::mt19937& dice, const Pati
     const double way = std::min(1.0, i / 40.0) * std::min(1.0, (count - i) / 40.0);
     angle += how.turns * 2 * std::numbers::pi / count * (0.7 + 0.6 * std::sin(i / 37.0) * std::sin(i / 37.0));
     const double inside = i % 180 < 12 ? 0.93 : 1;  // now and then not quite at the edge
-    double reach = 0;
-    for (double low = 0, high = 4; high - low > 1e-4;) {
-      reach = (low + high) / 2;
-      (to_gate(stick.gate, reach * std::cos(angle) - stick.off_x, reach * std::sin(angle) - stick.off_y) <= 1 ? low
-                                                                                                              : high) =
-          reach;
-    }
+    const double reach = how.sweep * stick.to_its_gate(angle);
     all.sweep.push_back(
         stick.reading(way * inside * reach * std::cos(angle), way * inside * reach * std::sin(angle), dice));
   }
   if (!how.pushes) return all;
   for (const double asked : {-90.0, 0.0, 90.0, 180.0}) {
     const double toward = (asked + normal(how.push_error)) * per_degree;
+    const double far = stick.to_its_gate(toward) * std::uniform_real_distribution<double>{0.95, 1}(dice);
     std::vector<double> x, y;
     for (int i = 0; i < 75; ++i) {
-      const RawPoint raw = stick.reading(0.9 * std::cos(toward), 0.9 * std::sin(toward), dice);
+      const RawPoint raw = stick.reading(far * std::cos(toward), far * std::sin(toward), dice);
       x.push_back(raw.x);
       y.push_back(raw.y);
     }
     std::ranges::nth_element(x, x.begin() + 37);
     std::ranges::nth_element(y, y.begin() + 37);
     all.pushes.push_back({x[37], y[37]});
+    std::vector<RawPoint>& stopped = all.returns.emplace_back();
+    const double stays = stick.hysteresis * std::uniform_real_distribution<double>{0.7, 1}(dice);
+    for (int i = 0; i < 150; ++i) {
+      const double at = stays + stick.creep * std::pow(0.994, i);
+      stopped.push_back(stick.reading(at * std::cos(toward), at * std::sin(toward), dice));
+    }
   }
   return all;
 }

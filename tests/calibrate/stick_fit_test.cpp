@@ -67,7 +67,7 @@ void judge(const MadeStick& stick, const StickCalibration& kept, Judged& judged,
 TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[calibrate]") {
   const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 1000 : 150;
   std::map<StickGate, Judged> judged;
-  std::vector<double> turned_round;
+  std::vector<std::pair<double, double>> turns_round;  // found, and the truth
   std::map<StickGate, int> mistaken;
   int pushes = 0, short_of_it = 0;
   for (unsigned seed = 0; seed < count; ++seed) {
@@ -78,7 +78,7 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
     if (!fit) FAIL("refused: " << int(fit.error().why));
     if (fit->stick.gate != stick.gate) ++mistaken[stick.gate];
     if (stick.gate == StickGate::round) {
-      turned_round.push_back(std::fabs(fit->stick.turned - stick.turned));
+      turns_round.emplace_back(fit->stick.turned, stick.turned);
       StickCalibration right = fit->stick;  // how it is turned is judged by itself
       right.turned = stick.turned;
       judge(stick, right, judged[stick.gate], dice);
@@ -114,9 +114,11 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
     CHECK(magnitude <= 0.02);
     CHECK(gain <= 1.1);
   }
-  // the mean of four pushes that are off by 2 degrees is off by 1 (standard deviation): 95 in 100 are within 2
-  double square = 0;
-  for (const double off : turned_round) square += off * off;
-  INFO("a round gate's turn: 95 in 100 within " << part_of(turned_round, 0.95) << " degrees");
-  CHECK(std::sqrt(square / double(turned_round.size())) <= 1.15);
+  // four pushes that are off by 5 degrees say a turn within 2.5 (standard deviation), so that less than three times as
+  // much is left as it is: what is applied makes it better
+  int worse = 0;
+  for (const auto& [found, truth] : turns_round)
+    if (found != 0 && std::fabs(found - truth) > std::fabs(truth) + 0.1) ++worse;
+  CAPTURE(worse, turns_round.size());
+  CHECK(worse <= static_cast<int>(turns_round.size()) / 50);
 }

@@ -1,0 +1,57 @@
+#include "calibrate/orientation.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "shape/turn.hpp"
+
+namespace omnipar::calibrate {
+namespace {
+
+using shape::Point;
+
+/// Hands push aside by this, in degrees: what is known before the first push, worth as much as two of them.
+constexpr double usual_error = 5;
+constexpr double worth = 2;
+/// No hand pushes farther aside than this.
+constexpr double most_apart = 32;
+
+/// The mean of how far pushes are from where they were asked for, and its error.
+std::optional<Orientation> turned_by(const std::vector<Point>& pushes) {
+  constexpr std::array<double, 4> asked{-90, 0, 90, 180};
+  std::vector<double> off;
+  for (std::size_t i = 0; i < std::min(asked.size(), pushes.size()); ++i)
+    off.push_back(std::remainder(shape::angle_of(pushes[i]) - asked.at(i), 360));
+  if (off.empty()) return std::nullopt;
+  const auto count = static_cast<double>(off.size());
+  double mean = 0;
+  for (const double angle : off) mean += off.front() + std::remainder(angle - off.front(), 360);
+  mean /= count;
+  double squares = 0;
+  for (const double angle : off) {
+    const double apart = std::remainder(angle - mean, 360);
+    if (std::fabs(apart) > most_apart) return std::nullopt;
+    squares += apart * apart;
+  }
+  const double variance = (worth * usual_error * usual_error + squares) / (worth + count - 1);
+  return Orientation{{1, 1}, std::remainder(mean, 360), std::sqrt(variance / count)};
+}
+
+}  // namespace
+
+std::optional<Orientation> orientation_of(const std::vector<Point>& pushes) {
+  if (const auto straight = turned_by(pushes)) return straight;
+  std::vector<Point> mirrored = pushes;
+  for (Point& push : mirrored) push.y = -push.y;
+  auto found = turned_by(mirrored);
+  if (!found) return std::nullopt;
+  found->flip = {1, -1};
+  if (std::fabs(found->turned) > 90) {  // turned by half and flipped: the other axis is the one
+    found->flip = {-1, 1};
+    found->turned = std::remainder(found->turned - 180, 360);
+  }
+  return found;
+}
+
+}  // namespace omnipar::calibrate
