@@ -195,7 +195,9 @@ void add_calibrate(CLI::App& app, int& status) {
   add_host_option(*unit, words->sources);
   unit->add_option("--only", words->only, "only these of its controls: left-stick, right-trigger …");
   unit->add_flag("--marks", words->marks, "lead to marks, for a trigger or paddle whose response is bent");
-  unit->add_flag("--no-pushes", words->no_pushes, "do not ask how a round stick is turned");
+  unit->add_flag("--no-pushes", words->no_pushes, "do not ask for pushes: a turned stick and hysteresis stay unknown");
+  unit->add_flag("--forget", words->forget,
+                 "remove what was measured on UNIT, or with --only on these of its controls; the former file is kept");
   unit->add_option("--seat", words->seat, "a unit that is not in the rig comes into it, at this seat");
   unit->add_option("--picture", words->picture, "draw what was measured into this file: .svg or .png");
   unit->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));

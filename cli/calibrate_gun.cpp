@@ -10,6 +10,8 @@
 #include "calibration_file.hpp"
 #include "catalogue/lookup.hpp"
 #include "gun_run.hpp"
+#include "host/look.hpp"
+#include "inspect/leftover.hpp"
 #include "omnipar/identity.hpp"
 #include "picture_file.hpp"
 #include "profile_file.hpp"
@@ -57,6 +59,7 @@ class GunCalibration {
       talk(fmt::format("The targets are drawn at {} : open it on the screen that is shot at, and make it full-screen.",
                        page_->address()));
     }
+    catalogue_ = shelf.catalogue;
     auto run = GunRun::open(wish(shelf.catalogue));
     if (const auto status = measure(words_, run)) return *status;
     if (!keeps && (*run)->guide().fit()) return check(**run);
@@ -70,10 +73,32 @@ class GunCalibration {
   void tell_who_is_there(const GunRun& run) const {
     std::vector<std::string> names;
     for (const std::string& name : run.guide().guns()) names.push_back(fmt::format("\"{}\"", name));
-    if (names.empty()) return talk("No gun is there, nor anything else that points.");
+    if (names.empty()) {
+      talk("No gun is connected, nor anything else that points.");
+      return tell_others();
+    }
     if (!words_.unit.empty() && run.gun() == nullptr)
       talk(fmt::format("\"{}\" is not there, or does not point; there {} {}.", printable(words_.unit),
                        names.size() == 1 ? "is" : "are", some_listed(names)));
+  }
+
+  /// What could be a gun if a sheet said so, as `omnipar units` says it.
+  void tell_others() const {
+    const std::string& host = words_.sources.host;
+    std::vector<Description> nodes;
+    if (host.empty()) {
+      for (const inspect::NodeFact& node : host::look_around(os::real_door()).nodes) nodes.push_back(node.description);
+    } else if (const auto room = read_room(os::real_door(), host, catalogue_)) {
+      nodes = *room;
+    }
+    const auto others = inspect::others(catalogue_, nodes);
+    if (others.empty()) return;
+    std::vector<std::string> names;
+    for (const inspect::Other& other : others) names.push_back(other.words);
+    talk(
+        fmt::format("{} {} connected, but no sheet says what its controls are. If it is a gun, first: omnipar learn "
+                    "unit --form gun --unit \"{}\"{}",
+                    some_listed(names), names.size() == 1 ? "is" : "are", others.front().name, same_host(host)));
   }
 
   /// The one that is named, the only one, or one of the usual size.
@@ -145,6 +170,7 @@ class GunCalibration {
       if (!fit.error_known) return print_json(all, 2);
       all["residual_pixels"] = aim.residual * width;
       all["bound_pixels"] = aim.bound * width;
+      all["scatter_pixels"] = fit.scatter * width;
       auto off = nlohmann::ordered_json::array();
       for (const AreaPoint& one : fit.off) off.push_back({one.x * width, one.y * width});
       all["off_pixels"] = off;
@@ -161,6 +187,10 @@ class GunCalibration {
     if (words_.area.empty()) boxed = area_on(seen_size(screen_), area_words("4:3").value());
     if (const std::string range = range_words(aim, screen_, boxed); !range.empty()) print("  " + range);
     print(fmt::format("Kept in {}.", path));
+    constexpr double close = 0.01;
+    constexpr int most_shots = 9;
+    if (fit.error_known && aim.bound > close && aim.shots < most_shots)
+      talk("More shots tell more closely where it points: --shots 9.");
     const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
     talk(fmt::format("Next: the other gun likewise, or omnipar calibrate gun --check gun-booth{}{}", rig,
                      same_host(words_.sources.host)));
@@ -255,6 +285,7 @@ class GunCalibration {
   }
 
   const CalibrateWords& words_;
+  Catalogue catalogue_;
   Rig rig_;
   Screen screen_;
   GameArea area_;

@@ -34,8 +34,16 @@ std::optional<std::vector<double>> numbers_in(std::string_view text, char betwee
   return text.empty() ? std::optional{all} : std::nullopt;
 }
 
+/// The same, of whole numbers.
+std::optional<std::vector<double>> whole_numbers_in(std::string_view text, char between, std::size_t count) {
+  auto all = numbers_in(text, between, count);
+  if (all && !std::ranges::all_of(*all, [](double number) { return number == std::floor(number); }))
+    return std::nullopt;
+  return all;
+}
+
 Diagnostic bad(const std::string& option, const std::string& value, const std::string& hint) {
-  return {"bad-arguments", Severity::error, fmt::format("{} cannot be '{}'", option, printable(value)), "", hint};
+  return {"bad-arguments", Severity::error, fmt::format("invalid {} '{}'", option, printable(value)), "", hint};
 }
 
 std::string box_words(const AreaBox& box, PixelSize size) {
@@ -93,14 +101,15 @@ class ScreenCalibration {
     if (at == rig_.screens.end() && words_.size.empty()) return refuse(unknown());
     Screen screen = at != rig_.screens.end() ? *at : Screen{words_.name};
     if (!words_.size.empty()) {
-      const auto size = numbers_in(words_.size, 'x', 2);
-      if (!size || (*size)[0] < 1 || (*size)[1] < 1) return refuse(bad("--size", words_.size, "write 1920x1080"));
+      const auto size = whole_numbers_in(words_.size, 'x', 2);
+      if (!size || (*size)[0] < 1 || (*size)[1] < 1)
+        return refuse(bad("--size", words_.size, "expected whole pixels, WIDTHxHEIGHT: 1920x1080"));
       screen.width = static_cast<int>((*size)[0]);
       screen.height = static_cast<int>((*size)[1]);
     }
     if (!words_.at.empty()) {
-      const auto corner = numbers_in(words_.at, ',', 2);
-      if (!corner) return refuse(bad("--at", words_.at, "write 1920,0"));
+      const auto corner = whole_numbers_in(words_.at, ',', 2);
+      if (!corner) return refuse(bad("--at", words_.at, "expected whole numbers, LEFT,TOP: 1920,0"));
       screen.left = static_cast<int>((*corner)[0]);
       screen.top = static_cast<int>((*corner)[1]);
     }
@@ -190,6 +199,7 @@ class ScreenCalibration {
                                  {"rectangle",
                                   {pixels(seen.left * size.width), pixels(seen.top * size.height),
                                    pixels(seen.width * size.width), pixels(seen.height * size.height)}}};
+      if (const auto problem = area_problem(size, *words)) tell({*problem});
       if (!words_.json) {
         print(screen_words(screen));
         print(fmt::format("  a game that is \"{}\": {}", to_text(*words), box_words(seen, size)));

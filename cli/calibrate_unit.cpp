@@ -8,10 +8,12 @@
 #include "attach/measured.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
+#include "catalogue/lookup.hpp"
 #include "calibrate_run.hpp"
 #include "calibrate_words.hpp"
 #include "calibration_file.hpp"
 #include "files/write.hpp"
+#include "inspect/why.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
@@ -63,6 +65,61 @@ std::vector<std::pair<Code, double>> own_dead_zones(const Calibration& found) {
   for (const AxisCalibration& axis : found.axes) all.emplace_back(axis.code, axis.own_dead_zone);
   std::erase_if(all, [](const auto& one) { return one.second == 0; });
   return all;
+}
+
+/// What an axis is called: by the kernel's convention or a sheet, or else by its code.
+std::string role_words(const Catalogue& catalogue, Code code) {
+  const auto all = inspect::meanings(catalogue, code);
+  return all.empty() ? base::code_name(code) : all.front().role;
+}
+
+/// Takes measurements out of a unit's file; guns and combinations stay.
+int forget(const CalibrateWords& words) {
+  os::Door& door = os::real_door();
+  if (const auto path = rig_to_write(door, words.sources); !path) return refuse_file({path.error()});
+  const FoundSheets shelf = load_shelf(door, words.sources);
+  tell(shelf.problems);
+  const auto rig = load_rig(door, words.sources);
+  if (!rig) return refuse_file(rig.error());
+  std::vector<std::string_view> measured;
+  for (const Calibration& one : rig->calibrations)
+    if (!one.sticks.empty() || !one.axes.empty()) measured.emplace_back(one.unit);
+  const auto known = std::ranges::find(rig->calibrations, words.unit, &Calibration::unit);
+  if (words.unit.empty() || std::ranges::find(measured, words.unit) == measured.end())
+    return refuse_file({{"unknown-unit", Severity::error,
+                         words.unit.empty() ? "--forget needs the name of a unit"
+                                            : fmt::format("nothing was measured on '{}'", printable(words.unit)),
+                         "",
+                         measured.empty() ? "nothing was measured on any unit of the rig"
+                                          : "measured are: " + catalogue::listed(measured)}});
+  Calibration left = *known;
+  std::vector<std::string> gone;
+  const auto is_meant = [&](Code code) {
+    const std::string role = role_words(shelf.catalogue, code);
+    const bool meant = words.only.empty() || std::ranges::find(words.only, role) != words.only.end() ||
+                       std::ranges::find(words.only, base::code_name(code)) != words.only.end();
+    if (meant) gone.push_back(role);
+    return meant;
+  };
+  std::erase_if(left.sticks, [&](const StickCalibration& stick) { return is_meant(stick.x); });
+  std::erase_if(left.axes, [&](const AxisCalibration& axis) { return is_meant(axis.code); });
+  if (gone.empty()) {
+    std::vector<std::string> has;
+    for (const StickCalibration& stick : left.sticks) has.push_back(role_words(shelf.catalogue, stick.x));
+    for (const AxisCalibration& axis : left.axes) has.push_back(role_words(shelf.catalogue, axis.code));
+    return refuse_file({{"unknown-role", Severity::error,
+                         fmt::format("none of these controls of \"{}\" was measured", printable(words.unit)), "",
+                         "measured are: " + some_listed(has, has.size())}});
+  }
+  const auto path = keep_calibration(door, words.sources, left);
+  if (!path) return refuse_file(path.error());
+  if (words.json)
+    print_json({{"file", *path}, {"removed", gone}}, 2);
+  else
+    print(fmt::format("Removed from {}: {}.", *path, some_listed(gone, gone.size())));
+  talk("The former version of the file is kept. To measure again: omnipar calibrate unit" +
+       (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig) + same_host(words.sources.host));
+  return good;
 }
 
 class UnitCalibration {
@@ -227,6 +284,6 @@ tl::expected<std::string, int> name_in_rig(const CalibrateWords& words, const Ri
 
 std::string day_of(const CalibrateWords& words) { return words.sources.host.empty() ? today() : ""; }
 
-int calibrate_unit(const CalibrateWords& words) { return UnitCalibration{words}.run(); }
+int calibrate_unit(const CalibrateWords& words) { return words.forget ? forget(words) : UnitCalibration{words}.run(); }
 
 }  // namespace omnipar::cli

@@ -27,6 +27,7 @@ struct CalibrateWords {
   bool step = false;
   bool marks = false;
   bool no_pushes = false;
+  bool forget = false;
   bool with_virtual = false;
   bool json = false;
   // of guns

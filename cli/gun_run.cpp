@@ -120,10 +120,14 @@ void GunRun::drain() {
     if (event->kind == AimingEvent::Kind::asks) {
       last_line_ = words;
       if (say_) say_(words);
-    } else {
-      last_note_ = words;
-      note(words);
+      continue;
     }
+    last_note_ = words;
+    if (event->kind != AimingEvent::Kind::fits || !guide_.fit()) {
+      note(words);
+      continue;
+    }
+    for (const std::string& line : fit_words(*guide_.fit(), guide_.options().screen)) note(line);
   }
   if (any) show_on_page();
 }

@@ -136,8 +136,13 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
   nlohmann::ordered_json json{{"seat", link.seat},  {"source", link.source}, {"shape", link.shape},
                               {"port", link.port},  {"target", link.target}, {"origin", link.origin},
                               {"place", link.place}};
-  for (const inspect::StageValue& value : values)
-    json["values"].push_back({{"stage", value.stage}, {"value", value.value}});
+  for (const inspect::StageValue& value : values) {
+    nlohmann::ordered_json shown = value.value;
+    if (value.numbers.size() == 1) shown = value.numbers.front();
+    if (value.numbers.size() > 1) shown = value.numbers;
+    json["values"].push_back({{"stage", value.stage}, {"value", shown}});
+    if (value.value.ends_with("off-screen")) json["values"].back()["off-screen"] = true;
+  }
   return json;
 }
 
@@ -182,7 +187,8 @@ int run(const WhyWords& words) {
     tell({question.error()});
     return bad_input;
   }
-  const auto all = inspect::links(given.catalogue, *given.profile);
+  auto all = inspect::links(given.catalogue, *given.profile);
+  inspect::take_measured(all, given.catalogue, *rig);
   auto list = nlohmann::ordered_json::array();
   std::size_t found = 0;
   std::vector<draw::Curve> curves;

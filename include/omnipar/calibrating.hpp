@@ -100,7 +100,7 @@ struct AxisReadings {
   std::vector<double> sweep;
   std::vector<double> rest_after{};
   std::vector<std::vector<double>> returns{};  ///< each time it was released on the way: from when it stopped
-  std::vector<RawMark> marks{};  ///< of one that is not self-centering, a mark of 0 is its middle
+  std::vector<RawMark> marks{};                ///< of one that is not self-centering, a mark of 0 is its middle
   DeclaredRange declared{};
   Reading reading = Reading::two_sided;
 };

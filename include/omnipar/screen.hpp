@@ -62,14 +62,14 @@ struct AreaBox {
 struct AreaWords {
   double across = 0;  ///< the shape of the picture as one sees it, such as 4 and 3; 0: it fills what is there
   double down = 0;
-  int lines_across = 0;  ///< the machine's own pixels, of which each is so many whole ones of the screen; 0: not asked
+  int lines_across = 0;  ///< the machine's own pixels: each becomes a whole number of the screen's; 0: not asked
   int lines_down = 0;
   double cut = 0;                          ///< the part of the picture that is cut off at each edge, below 0.25
   AreaBox within{};                        ///< the part of the screen that is left free, such as by artwork
   QuarterTurn turned = QuarterTurn::none;  ///< where the game's own upper edge is
   friend bool operator==(const AreaWords&, const AreaWords&) = default;
 };
-/// Fails with `bad-area`, whose hint says what may stand there.
+/// Fails with `bad-area`, whose hint says what may stand there; also for what is given twice.
 [[nodiscard]] tl::expected<AreaWords, Diagnostic> area_words(std::string_view text);
 /// As a file has it; read again it is the same.
 [[nodiscard]] std::string to_text(const AreaWords& words);
@@ -81,9 +81,11 @@ struct GameArea {
   QuarterTurn turned = QuarterTurn::none;
   friend bool operator==(const GameArea&, const GameArea&) = default;
 };
-/// On a screen of that size: as large as it goes, in the middle of what is free. Nothing of a whole multiple that does
-/// not fit once: then it is as large as it goes, after all.
+/// On a screen of that size: as large as it goes, in the middle of what is free. Whole multiples are of the whole
+/// picture, of which only what is not cut off has to fit; a picture that does not fit once is made smaller.
 [[nodiscard]] GameArea area_on(PixelSize screen, const AreaWords& words) noexcept;
+/// The warning `area-too-large` about whole multiples that do not fit once; nothing if they do.
+[[nodiscard]] std::optional<Diagnostic> area_problem(PixelSize screen, const AreaWords& words);
 /// The words for a rectangle of the screen (of what can be seen of the game): a known shape in the middle, the whole of
 /// it, or else what it is within.
 [[nodiscard]] AreaWords words_for(PixelSize screen, const AreaBox& seen) noexcept;

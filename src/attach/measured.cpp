@@ -49,7 +49,8 @@ double dead_zone_for(const Attachment& attachment, Code code, double usual) noex
   const auto zone = [usual](const Measured& measured, double width, double own) {
     if (own > 0) return std::min(own, most_zone);
     if (measured.count == 0 || !(width > 0)) return usual;
-    return std::clamp((measured.noise * noise_room + measured.returns * stop_room) / width + beside_noise, least_zone, most_zone);
+    return std::clamp((measured.noise * noise_room + measured.returns * stop_room) / width + beside_noise, least_zone,
+                      most_zone);
   };
   if (const StickCalibration* stick = stick_of(attachment, code))
     return zone(stick->measured, std::min(std::fabs(stick->width.x), std::fabs(stick->width.y)), stick->own_dead_zone);

@@ -140,8 +140,8 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
 std::string bound_words(const GunFit& fit, const Screen& screen) {
   const double width = seen_size(screen).width;
   return fmt::format(
-      "In 95 of 100 fits like this one it is nowhere off by more than {:.1f} pixels ({:.2f} % of the width); the shots "
-      "scatter by {:.1f} pixels.{}",
+      "In 95 of 100 fits like this one it is nowhere off by more than {:.1f} pixels ({:.2f} % of the width); the aim "
+      "scatters by about {:.1f} pixels.{}",
       fit.aim.bound * width, 100 * fit.aim.bound, fit.scatter * width,
       fit.bad_shot || fit.doubtful ? " One of them is far off." : "");
 }

@@ -21,7 +21,7 @@ using Step = CalibrateStep;
 
 constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{2'000'000},
     looked_at{100'000}, long_enough{1'500'000}, reminded{10'000'000}, surely_moved{100'000}, stopped_for{160'000},
-    settles{40'000};
+    settles{40'000}, stays_put{1'000'000};
 /// Of half the declared way, before it is known how far the control reaches: what counts as moved.
 constexpr double moved = 0.1, moved_a_little = 0.03;
 /// Of the farthest that it reached: what counts as pushed, as an end, and as standing still.
@@ -305,10 +305,7 @@ class Calibrating::Inside {
       moved_for_ = 0;
       resting_.clear();
       if (!std::exchange(told_waiting_, true))
-        say({.kind = Kind::waits,
-             .role = role_,
-             .step = Step::rest,
-             .fault = {SweepRefusal::not_released, {}, {}}});
+        say({.kind = Kind::waits, .role = role_, .step = Step::rest, .fault = {SweepRefusal::not_released, {}, {}}});
     }
     if (static_cast<std::int64_t>(resting_.size()) < steps_in(at_rest)) return;
     rest_ = calibrate::median(resting_);
@@ -482,7 +479,7 @@ class Calibrating::Inside {
     if (!held_.empty() && between(now, calm_, still_) >= still()) held_.clear();
     if (held_.empty()) still_ = calm_;
     held_.push_back(place_);
-    const Duration enough = is_back(now) ? released : given_up;
+    const Duration enough = is_back(now) ? released : stays_ ? stays_put : given_up;
     if (static_cast<std::int64_t>(held_.size()) < steps_in(enough)) return;
     if (!stick_.pushes.empty()) {
       stick_.returns.push_back(held_);
@@ -587,8 +584,8 @@ class Calibrating::Inside {
     begin(next_ + 1);
   }
 
-  /// What is missing is asked for; what was no good is forgotten. A control that cannot be measured is left out, so that
-  /// everybody gets to the end.
+  /// What is missing is asked for; what was no good is forgotten. A control that cannot be measured is left out, so
+  /// that everybody gets to the end.
   void once_more(const SweepFault& fault) {
     if (++refusals_ > most_refusals) {
       if (fault.why != SweepRefusal::pushes_differ || !thing()->is_stick) {
@@ -668,8 +665,8 @@ class Calibrating::Inside {
   std::deque<RawPoint> lately_;
   std::vector<RawPoint> resting_, held_;
   std::vector<double> stopped_;
-  double noise_ = 0;  ///< at rest, of half the declared way
-  double way_ = 0;    ///< how far it reaches, likewise
+  double noise_ = 0;             ///< at rest, of half the declared way
+  double way_ = 0;               ///< how far it reaches, likewise
   std::array<int, 300> ways_{};  ///< readings by how far they were, in hundredths
   int all_ways_ = 0;
   double turned_ = 0, angle_ = 0, peak_ = 0;

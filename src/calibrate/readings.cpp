@@ -10,8 +10,8 @@ namespace {
 /// A reading farther than this part of the way from the median of those around it is a spike.
 constexpr double spike = 0.12;
 
-/// How many readings one report lasts: one each step of time, so that of a slow unit several are the same report. By the
-/// runs of equal readings while it moves.
+/// How many readings one report lasts: one each step of time, so that of a slow unit several are the same report. By
+/// the runs of equal readings while it moves.
 template <typename T>
 std::size_t readings_in_report(const std::vector<T>& values) {
   std::vector<double> runs;
@@ -59,8 +59,8 @@ Medians medians_of(const std::vector<double>& values, std::size_t window) {
   return all;
 }
 
-/// Which readings are spikes: farther from where it was before, around and after them. What lies between these is on its
-/// way from one to the other.
+/// Which readings are spikes: farther from where it was before, around and after them. What lies between these is on
+/// its way from one to the other.
 std::vector<bool> spikes_of(const std::vector<double>& values, std::size_t window, double far) {
   std::vector<bool> spikes(values.size());
   if (values.empty()) return spikes;
@@ -110,35 +110,45 @@ std::vector<double> of_y(const std::vector<RawPoint>& points) {
 
 RawPoint median(const std::vector<RawPoint>& points) { return {median(of_x(points)), median(of_y(points))}; }
 
-Clean<double> clean(const std::vector<double>& values, double span) {
-  const std::vector<bool> spikes = spikes_of(values, window_for(values), spike * span);
-  Clean<double> result;
-  for (std::size_t i = 0; i < values.size(); ++i)
-    spikes[i] ? void(++result.spikes) : result.readings.push_back(values[i]);
+namespace {
+
+/// Without those that are spikes; the readings of one spike, one after the other, count once.
+template <typename T>
+Clean<T> without(const std::vector<T>& values, const std::vector<bool>& spikes) {
+  Clean<T> result;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (!spikes[i])
+      result.readings.push_back(values[i]);
+    else if (i == 0 || !spikes[i - 1])
+      ++result.spikes;
+  }
   return result;
+}
+
+}  // namespace
+
+Clean<double> clean(const std::vector<double>& values, double span) {
+  return without(values, spikes_of(values, window_for(values), spike * span));
 }
 
 Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span) {
   const std::size_t window = window_for(points);
-  const std::vector<bool> x = spikes_of(of_x(points), window, spike * span.x);
-  const std::vector<bool> y = spikes_of(of_y(points), window, spike * span.y);
-  Clean<RawPoint> result;
-  for (std::size_t i = 0; i < points.size(); ++i)
-    x[i] || y[i] ? void(++result.spikes) : result.readings.push_back(points[i]);
-  return result;
+  std::vector<bool> spikes = spikes_of(of_x(points), window, spike * span.x);
+  const std::vector<bool> of_other = spikes_of(of_y(points), window, spike * span.y);
+  for (std::size_t i = 0; i < spikes.size(); ++i) spikes[i] = spikes[i] || of_other[i];
+  return without(points, spikes);
 }
 
 Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {
   // nothing moves here, so what is far from the middle of all is a spike, however long it lasted
   const RawPoint middle = median(points);
-  Clean<RawPoint> good;
-  for (const RawPoint& point : points) {
-    const bool is_spike =
-        std::fabs(point.x - middle.x) > spike * span.x || std::fabs(point.y - middle.y) > spike * span.y;
-    is_spike ? void(++good.spikes) : good.readings.push_back(point);
-  }
-  constexpr double now_and_then = 0.12;
-  if (good.spikes > now_and_then * static_cast<double>(points.size())) good = {points, 0};  // that is how it is
+  std::vector<bool> spikes;
+  for (const RawPoint& point : points)
+    spikes.push_back(std::fabs(point.x - middle.x) > spike * span.x || std::fabs(point.y - middle.y) > spike * span.y);
+  Clean<RawPoint> good = without(points, spikes);
+  constexpr double most_times = 0.88;
+  if (static_cast<double>(good.readings.size()) < most_times * static_cast<double>(points.size()))
+    good = {points, 0};  // that is how it is
   std::vector<double> far;
   for (const RawPoint& point : good.readings) far.push_back(distance(point, middle));
   const double near = quantile(far, 0.9);

@@ -116,17 +116,17 @@ class StickFitting {
     for (const auto& stopped : in_.returns) add(stopped);
     const double way = std::min(half_.x, half_.y);
     const auto circle = calibrate::circle_around(stops, {way, way});
-    if (circle.radius * way <= std::max(rest_.noise, 1.0)) return;
-    rest_.at = circle.middle;
-    returns_ = circle.radius * way;
+    const double far = circle.radius * way, raw_step = std::max(step_.x, step_.y);
+    constexpr double part_of_step = 0.7;  // the next time it may stop on the other side of a step
+    returns_ = far + part_of_step * raw_step;
+    if (far > std::max(rest_.noise, raw_step)) rest_.at = circle.middle;
   }
 
   /// It is not self-centering if it stayed near where it was pushed to; if no push is known, if it was left elsewhere.
   [[nodiscard]] bool does_it_stay() const {
     const std::size_t known = std::min(in_.pushes.size(), in_.returns.size());
     if (known == 0)
-      return !in_.rest_after.empty() &&
-             length(from_rest(calibrate::median(in_.rest_after))) > calibrate::back_at_rest;
+      return !in_.rest_after.empty() && length(from_rest(calibrate::median(in_.rest_after))) > calibrate::back_at_rest;
     std::size_t stayed = 0;
     for (std::size_t i = 0; i < known; ++i) {
       const double push = length(from_rest(in_.pushes[i]));
@@ -321,26 +321,40 @@ class StickFitting {
     if (std::ranges::find(fault.directions, direction) == fault.directions.end()) fault.directions.push_back(direction);
   }
 
-  /// Pushes that went clearly farther than the sweep. If it was swept again and stays so, the edge is moved out to them.
+  /// Pushes that went clearly farther than the sweep. If it was swept again and stays so, the edge is moved out to
+  /// them.
   std::optional<SweepFault> pushed_farther() {
     SweepFault fault{SweepRefusal::not_at_edge, {}, {}};
     const auto map = shape::stick_map(calibration(outline_), in_.reversed_x, in_.reversed_y);
     if (!map) return std::nullopt;
-    std::vector<double> beyond;
+    std::vector<std::pair<double, double>> beyond;  // angles, and how far
     for (std::size_t i = 0; i < in_.pushes.size(); ++i) {
       const RawPoint raw = in_.pushes[i];
       const double part = shape::part_of_way(*map, shape::by_hand(*map, raw.x, raw.y));
-      if (part <= calibrate::beyond_sweep + noise() || is_clipped(raw)) continue;
-      beyond.push_back(part);
-      add_direction(fault, (8 + 6 + 2 * i) % 8);  // up, right, down, left
+      if (is_clipped(raw)) continue;
+      beyond.emplace_back(shape::angle_of(from_rest(raw)), std::max(1.0, part));
+      constexpr std::array<std::size_t, 4> asked{6, 0, 2, 4};  // up, right, down, left
+      if (part > calibrate::beyond_sweep + noise()) add_direction(fault, asked.at(i % asked.size()));
     }
-    if (beyond.empty()) return std::nullopt;
-    if (in_.as_it_is)
-      for (Point& corner : outline_) {
-        const double farther = calibrate::median(beyond);
-        corner = {corner.x * farther, corner.y * farther};
-      }
+    if (fault.directions.empty()) return std::nullopt;
+    if (in_.as_it_is) move_edge_out(beyond);
     return fault;
+  }
+
+  /// Between two pushes by both, the nearer one more.
+  void move_edge_out(const std::vector<std::pair<double, double>>& beyond) {
+    for (Point& corner : outline_) {
+      const double angle = shape::angle_of(corner);
+      double sum = 0, weights = 0;
+      for (const auto& [at, part] : beyond) {
+        const double near = std::max(0.0, 1 - std::fabs(std::remainder(angle - at, 360)) / 90);
+        sum += near * part;
+        weights += near;
+      }
+      const double farther = weights > 0 ? sum / weights : 1;
+      corner = {corner.x * farther, corner.y * farther};
+    }
+    outline_ = calibrate::hull_of(outline_);
   }
 
   /// How it is turned: by the corners of its gate, which say it better than hands; which of them is up, the pushes say.
@@ -439,7 +453,9 @@ class StickFitting {
     // only who went through there slowly could have been seen
     const auto close = std::ranges::count_if(ways, [least](double way) { return way < least + 0.1; });
     constexpr int surely = 12;
-    return least > 0.06 + noise() + 1.5 * step() && close >= surely ? std::min(std::floor(least * 100) / 100, most_own_dead_zone) : 0;
+    return least > 0.06 + noise() + 1.5 * step() && close >= surely
+               ? std::min(std::floor(least * 100) / 100, most_own_dead_zone)
+               : 0;
   }
 
   /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.
@@ -477,9 +493,11 @@ class StickFitting {
     if (fit.stick.own_snap > 0)
       fit.notes.push_back(fmt::format("it makes pushes straight by itself, within {:g} degrees", fit.stick.own_snap));
     if (returns_ > 0.02 * width)
-      fit.notes.push_back(fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / width));
+      fit.notes.push_back(
+          fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / width));
     if (flip_ != Point{1, 1})
-      fit.notes.push_back(fmt::format("its {} axis runs the other way: taken as it was pushed", flip_.x < 0 ? "x" : "y"));
+      fit.notes.push_back(
+          fmt::format("its {} axis runs the other way: taken as it was pushed", flip_.x < 0 ? "x" : "y"));
     if (stays_) fit.notes.emplace_back("it is not self-centering: the middle of its way is taken for its rest");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
       fit.notes.emplace_back("how it is turned is not known: no pushes were asked for");

@@ -21,36 +21,43 @@ class Journey {
 
   std::vector<StageValue> run() {
     const bool by_contact = from_ == RoleKind::button || from_ == RoleKind::dpad;
-    say(link_.source, by_contact ? contact() : position());
+    by_contact ? say(link_.source, contact()) : say_position(link_.source);
     if (from_ == RoleKind::pointer && link_.game) to_game(*link_.game);
-    for (const plan::Passage& passage : plan::way_of(link_.use, from_, link_.kind)) pass(passage);
+    for (plan::Passage passage : plan::way_of(link_.use, from_, link_.kind)) {
+      const bool is_open = passage.kind == &stage::dead_zone && !link_.use.settings.find("dead-zone");
+      if (is_open && link_.measured_zone) passage.values[0] = *link_.measured_zone;
+      pass(passage);
+    }
     if (link_.kind == TargetKind::pointer) to_area();
     if (link_.kind == TargetKind::turns || link_.kind == TargetKind::movement)
       say(link_.target + " of the machine", "adds what it counts");
     else if (link_.kind != TargetKind::button && !by_contact && !travels_)
-      say(link_.target + " of the machine", native());
+      say(link_.target + " of the machine", native(), native_numbers());
     return std::move(steps_);
   }
 
   [[nodiscard]] Point at() const { return at_; }
 
  private:
-  void say(std::string stage, std::string value) { steps_.push_back({std::move(stage), std::move(value)}); }
+  void say(std::string stage, std::string value, std::vector<double> numbers = {}) {
+    steps_.push_back({std::move(stage), std::move(value), std::move(numbers)});
+  }
+  void say_position(std::string stage) { say(std::move(stage), position(), numbers()); }
 
   void pass(const plan::Passage& passage) {
     const stage::Kind& kind = *passage.kind;
     const stage::Constants constants = kind.prepare(passage.values, from_);
     const std::string words = kind.words(passage.values);
-    if (kind.of_aims) return say(words, position());
+    if (kind.of_aims) return say_position(words);
     if (kind.move != nullptr) {
       at_ = kind.move(constants, at_);
-      return say(words, position());
+      return say_position(words);
     }
     if (kind.follow != nullptr) {  // as when the hand stays there
       stage::Trail trail;
       trail.at = trail.goal = at_;
       at_ = kind.follow(constants, trail, false);
-      return say(words, position());
+      return say_position(words);
     }
     if (kind.pass != nullptr) {
       const std::string pressed = directions(kind, constants);
@@ -87,9 +94,10 @@ class Journey {
     const Point on_screen = shape::on_area(at_);
     const PixelSize size = seen_size(game.screen);
     say(fmt::format("on the screen \"{}\"", game.screen.name),
-        fmt::format(" pixel {:.0f}, {:.0f}", on_screen.x * size.width, on_screen.y * size.height));
+        fmt::format(" pixel {:.0f}, {:.0f}", on_screen.x * size.width, on_screen.y * size.height),
+        {std::round(on_screen.x * size.width), std::round(on_screen.y * size.height)});
     at_ = shape::to_game(game.area)(on_screen.x, on_screen.y);
-    say("in the game's picture", position());
+    say_position("in the game's picture");
   }
 
   /// What can be seen of the game, as the machine takes it.
@@ -109,18 +117,30 @@ class Journey {
 
   [[nodiscard]] std::string contact() const { return on_ ? "on" : "off"; }
 
-  [[nodiscard]] std::string position() const {
-    const auto number = [](double value) { return fmt::format("{:6.3f}", std::fabs(value) < 0.0005 ? 0 : value); };
+  [[nodiscard]] std::vector<double> numbers() const {
+    const auto fine = [](double value) { return std::fabs(value) < 0.0005 ? 0 : std::round(value * 1e6) / 1e6; };
     const bool pair = from_ == RoleKind::stick || from_ == RoleKind::pointer || from_ == RoleKind::movement;
-    return pair ? fmt::format("{} {}", number(at_.x), number(at_.y)) : number(at_.x);
+    return pair ? std::vector{fine(at_.x), fine(at_.y)} : std::vector{fine(at_.x)};
+  }
+
+  [[nodiscard]] std::string position() const {
+    std::string words;
+    for (const double number : numbers()) words += fmt::format("{}{:6.3f}", words.empty() ? "" : " ", number);
+    return words;
+  }
+
+  [[nodiscard]] std::vector<double> native_numbers() const {
+    const auto whole = [this](double value) { return static_cast<double>(shape::native(link_.native, value)); };
+    if (link_.kind == TargetKind::stick) return {whole(at_.x), whole(at_.y)};
+    if (link_.kind != TargetKind::pointer) return {whole(at_.x)};
+    const Point on_area = stage::from_fixed(stage::to_fixed(shape::on_area(at_)));  // as the engine keeps it
+    return {whole(on_area.x), whole(on_area.y)};
   }
 
   [[nodiscard]] std::string native() const {
-    const auto whole = [this](double value) { return fmt::format("{:6}", shape::native(link_.native, value)); };
-    if (link_.kind == TargetKind::stick) return fmt::format("{} {}", whole(at_.x), whole(at_.y));
-    if (link_.kind != TargetKind::pointer) return whole(at_.x);
-    const Point on_area = stage::from_fixed(stage::to_fixed(shape::on_area(at_)));  // as the engine keeps it
-    return fmt::format("{} {}{}", whole(on_area.x), whole(on_area.y), is_beside_ ? "  off-screen" : "");
+    std::string words;
+    for (const double number : native_numbers()) words += fmt::format("{}{:6.0f}", words.empty() ? "" : " ", number);
+    return words + (link_.kind == TargetKind::pointer && is_beside_ ? "  off-screen" : "");
   }
 
   const Link& link_;

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "attach/measured.hpp"
 #include "identity/convention.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
@@ -132,6 +133,42 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
 
 namespace {
 
+/// The role of an axis: by the convention, or by the one sheet that has it.
+std::string role_of(const Catalogue& catalogue, Code code) {
+  const std::vector<Meaning> all = meanings(catalogue, code);
+  return all.empty() ? "" : all.front().role;
+}
+
+/// Of one unit: its roles, with the dead zones that they need.
+std::vector<std::pair<std::string, double>> zones_of(const Catalogue& catalogue, const Calibration& measured) {
+  Attachment unit;
+  unit.sticks = measured.sticks;
+  unit.axes = measured.axes;
+  std::vector<std::pair<std::string, double>> all;
+  const auto add = [&](Code code) {
+    const std::string role = role_of(catalogue, code);
+    const double usual = default_dead_zone(role);
+    if (const double zone = attach::dead_zone_for(unit, code, usual); zone != usual) all.emplace_back(role, zone);
+  };
+  for (const StickCalibration& stick : measured.sticks) add(stick.x);
+  for (const AxisCalibration& axis : measured.axes) add(axis.code);
+  return all;
+}
+
+}  // namespace
+
+void take_measured(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig) {
+  for (const Calibration& measured : rig.calibrations) {
+    const auto unit = std::ranges::find(rig.units, measured.unit, &RigUnit::name);
+    if (unit == rig.units.end()) continue;
+    for (const auto& [role, zone] : zones_of(catalogue, measured))
+      for (Link& link : links)
+        if (link.seat == unit->seat && concerns(link.source, role)) link.measured_zone = zone;
+  }
+}
+
+namespace {
+
 /// A virtual device shows each state for 1.2 frames at the least.
 void remark_on_pace(Diagnostics& all, const std::string& where, const Use& use, double frames) {
   const double most = std::floor(frames / 2.4);
@@ -166,6 +203,8 @@ void remark_on_dead_zones(Diagnostics& all, const std::string& where, const plan
 Diagnostics remarks(const Catalogue& catalogue, const Profile& profile) {
   Diagnostics all;
   const SystemSheet* system = catalogue.system(profile.system);
+  if (const auto game = place_of(catalogue, profile))
+    if (auto problem = area_problem(seen_size(game->screen), game->words)) all.push_back(std::move(*problem));
   for (const PortProfile& port : profile.ports) {
     const auto sources = sources_of(catalogue, profile, port);
     if (!sources) continue;

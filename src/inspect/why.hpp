@@ -1,17 +1,18 @@
 // Which control reaches which target, link by link, and where a way stops.
 #pragma once
 
-#include <span>
 #include <optional>
+#include <span>
 #include <string>
-#include <utility>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/profile.hpp"
+#include "omnipar/rig.hpp"
 #include "plan/game_place.hpp"
 
 namespace omnipar::inspect {
@@ -30,12 +31,18 @@ struct Link {
   TargetKind kind = TargetKind::button;
   NativeRange native{};
   std::optional<plan::GamePlace> game{};  ///< of what points: where the game is on its screen
+  std::optional<double>
+      measured_zone{};  ///< the dead zone that the seat's unit was measured to need, where none is set
 };
+/// Gives links the dead zones of the units that the rig has at their seats, as the engine uses them. A unit need not be
+/// connected: what its axes are is by the kernel's convention, or else by the sheets.
+void take_measured(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig);
 
 /// What becomes of a value on a way, stage by stage.
 struct StageValue {
   std::string stage;  ///< in words
   std::string value;
+  std::vector<double> numbers{};  ///< the same as numbers, x before y; empty where it is a word
 };
 
 /// Where a push of a stick or axis is behind all its shapes, -1..1 each way; nothing for what is no position.

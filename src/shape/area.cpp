@@ -5,6 +5,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <vector>
 
 #include <fmt/format.h>
 
@@ -44,21 +45,29 @@ std::optional<double> take_number(std::string_view& text, std::string_view behin
 class AreaReader {
  public:
   bool take(std::string_view part) {
-    if (part == "full" || part == "stretched") return true;
-    if (take_word(part, "whole multiples of ")) return take_lines(part);
-    if (take_word(part, "cut ")) return take_cut(part);
-    if (take_word(part, "within ")) return take_within(part);
+    if (part == "full" || part == "stretched") return is_first("the shape");
+    if (take_word(part, "whole multiples of ")) return is_first("the multiples") && take_lines(part);
+    if (take_word(part, "cut ")) return is_first("what is cut off") && take_cut(part);
+    if (take_word(part, "within ")) return is_first("the free part of the screen") && take_within(part);
     if (take_word(part, "turned ")) {
       const auto turn = quarter_turn(part);
       words.turned = turn.value_or(QuarterTurn::none);
-      return turn.has_value();
+      return is_first("how it is turned") && turn.has_value();
     }
-    return take_shape(part);
+    return is_first("the shape") && take_shape(part);
   }
 
   AreaWords words;
+  std::string_view twice;  ///< what is given more than once
 
  private:
+  bool is_first(std::string_view what) {
+    const bool is_new = std::ranges::find(given_, what) == given_.end();
+    if (!is_new) twice = what;
+    given_.push_back(what);
+    return is_new;
+  }
+
   bool take_shape(std::string_view part) {
     constexpr double most = 10'000;
     const auto across = take_number(part, ":"), down = take_number(part, "");
@@ -98,29 +107,43 @@ class AreaReader {
     constexpr double least = 0.01;
     return part.empty() && words.within.width >= least && words.within.height >= least;
   }
+
+  std::vector<std::string_view> given_;
 };
 
-/// What part of it the picture fills when it is as large as it goes.
-PixelSize fitting(PixelSize room, const AreaWords& words) noexcept {
-  PixelSize size = room;
-  if (words.across > 0) {
-    const double shape = words.across / words.down;
-    size = room.width / room.height > shape ? PixelSize{room.height * shape, room.height}
-                                            : PixelSize{room.width, room.width / shape};
-  }
-  if (words.lines_down == 0) return size;
+/// The largest shape that fits; all of it without a shape.
+PixelSize shaped_to_fit(PixelSize room, const AreaWords& words) noexcept {
+  if (words.across == 0) return room;
+  const double shape = words.across / words.down;
+  return room.width / room.height > shape ? PixelSize{room.height * shape, room.height}
+                                          : PixelSize{room.width, room.width / shape};
+}
+
+/// How many whole pixels of the screen each of the machine's is: of the whole picture, of which only what is left after
+/// the cut has to fit. 0: it does not fit once.
+double times_that_fit(PixelSize room, const AreaWords& words) noexcept {
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
-  const double lines_across = on_side ? words.lines_down : words.lines_across;
-  const double lines_down = on_side ? words.lines_across : words.lines_down;
+  const double across = on_side ? words.lines_down : words.lines_across;
+  const double down = on_side ? words.lines_across : words.lines_down;
+  const double seen = 1 - 2 * words.cut;
   constexpr double nearly = 1e-9;  // of a picture that fits exactly
-  if (words.across > 0) {          // the shape is kept, and its lines are whole
-    const double times = std::floor(size.height / lines_down + nearly);
-    if (times >= 1) size = {times * lines_down * words.across / words.down, times * lines_down};
-    return size;
-  }
-  const double times = std::floor(std::min(room.width / lines_across, room.height / lines_down) + nearly);
-  if (times >= 1) size = {times * lines_across, times * lines_down};
-  return size;
+  const PixelSize fitting = shaped_to_fit(room, words);
+  const double by_height = fitting.height / (down * seen);
+  // where the shape is kept its width follows from its height
+  return std::floor((words.across > 0 ? by_height : std::min(fitting.width / (across * seen), by_height)) + nearly);
+}
+
+/// How large what is seen of the picture is when it is as large as it goes.
+PixelSize fitting(PixelSize room, const AreaWords& words) noexcept {
+  const PixelSize size = shaped_to_fit(room, words);
+  if (words.lines_down == 0) return size;
+  const double times = times_that_fit(room, words);
+  if (times < 1) return size;
+  const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
+  const double seen = 1 - 2 * words.cut;
+  const double height = times * seen * (on_side ? words.lines_across : words.lines_down);
+  const double width = times * seen * (on_side ? words.lines_down : words.lines_across);
+  return {words.across > 0 ? height * words.across / words.down : width, height};
 }
 
 }  // namespace
@@ -165,8 +188,10 @@ tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
     const std::size_t comma = left.find(',');
     if (!reader.take(trimmed(left.substr(0, comma))))
       return tl::unexpected(Diagnostic{"bad-area", Severity::error,
-                                       fmt::format("'{}' does not say where the game is on the screen", text), "",
-                                       std::string{what_may_stand}});
+                                       reader.twice.empty()
+                                           ? fmt::format("'{}' does not say where the game is on the screen", text)
+                                           : fmt::format("'{}' gives {} twice", text, reader.twice),
+                                       "", std::string{what_may_stand}});
     if (comma == std::string_view::npos) return reader.words;
     left.remove_prefix(comma + 1);
   }
@@ -197,6 +222,17 @@ GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
   const double whole = 1 / (1 - 2 * words.cut);
   const double beyond = words.cut * whole;
   return {{left - beyond * width, top - beyond * height, width * whole, height * whole}, words.cut, words.turned};
+}
+
+std::optional<Diagnostic> area_problem(PixelSize screen, const AreaWords& words) {
+  const PixelSize room{screen.width * words.within.width, screen.height * words.within.height};
+  if (words.lines_down == 0 || times_that_fit(room, words) >= 1) return std::nullopt;
+  return Diagnostic{
+      "area-too-large", Severity::warning,
+      fmt::format("a picture of {}x{} does not fit into {:.0f} x {:.0f} pixels, so it is made smaller, and "
+                  "its pixels are no whole ones",
+                  words.lines_across, words.lines_down, room.width, room.height),
+      "", "leave out 'whole multiples of …', or leave more of the screen free"};
 }
 
 AreaBox seen_part(const GameArea& area) noexcept {

@@ -205,6 +205,41 @@ TEST_CASE("who only asks where shots land is not asked whether to keep them", "[
   CHECK(shooter.guide.shots().size() == 3);
 }
 
+TEST_CASE("a gun that loses sight of the screen loses it once, however long", "[gun]") {
+  Shooter shooter{AimingOptions{}, false};
+  shooter.shoot({0.5, 0.5});
+  shooter.go({0.1, 0.1}, {0.9, 0.1}, 300);
+  shooter.say({{key(0x112), 1}});
+  shooter.go({0.9, 0.1}, {0.9, 0.9}, 300);
+  shooter.say({{key(0x112), 0}});
+  shooter.go({0.9, 0.9}, {0.1, 0.9}, 300);
+  shooter.pull();
+  std::string said;
+  while (const auto event = shooter.guide.next_event()) said += to_text(*event, shooter.guide) + "\n";
+  CHECK(said.find("lost sight of the screen once") != std::string::npos);
+}
+
+TEST_CASE("the spread of a shot is that of its readings", "[gun]") {
+  Shooter shooter{without_test()};
+  const AreaPoint target = shooter.guide.target().value();
+  const auto raw = static_cast<std::int32_t>(65535 * target.x);
+  for (int i = 0; i < 100; ++i) {  // as far to one side as to the other, one each reading of 4 ms
+    shooter.now += Duration{4'000};
+    shooter.say({{absolute(0), raw + (i % 2 == 0 ? 100 : -100)}, {absolute(1), 30'000}});
+  }
+  shooter.pull();
+  const Shot shot = shooter.guide.shots().at(0);
+  constexpr double readings = 63;
+  double mean = 0;
+  for (int i = 0; i < 63; ++i) mean += (i % 2 == 0 ? -100 : 100) / readings;
+  double squares = 0;
+  for (int i = 0; i < 63; ++i) squares += std::pow((i % 2 == 0 ? -100 : 100) - mean, 2);
+  CHECK(shot.spread.x == Approx(std::sqrt(squares / (readings - 1))).epsilon(1e-4));
+  CHECK(shot.spread.y == 0);
+  CHECK(shot.step.x == 200);
+  CHECK(shot.raw.x == Approx(raw).margin(4));
+}
+
 TEST_CASE("a gun whose range ends before the screen is told so", "[gun]") {
   Shooter shooter{AimingOptions{}, false};
   shooter.shoot({0.5, 0.5});

@@ -270,10 +270,74 @@ TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
   const GameArea whole = area_on({1920, 1080}, area_words("whole multiples of 320x240").value());
   CHECK(whole.box.width * 1920 == Approx(1280));
   CHECK(whole.box.height * 1080 == Approx(960));
+  for (const char* const twice : {"4:3, 16:9", "full, 4:3", "cut 3%, cut 3%", "turned left, turned right",
+                                  "whole multiples of 320x240, whole multiples of 320x240"}) {
+    const auto words = area_words(twice);
+    REQUIRE_FALSE(words);
+    CHECK(words.error().message.find(" twice") != std::string::npos);
+  }
   for (const char* const bad : {"", "4", "4:", ":3", "4:0", "-4:3", "nan:3", "4:3 or so", "cut 30%", "cut x%", "cut 3",
                                 "within 10% 10% 5% 90%", "within 1% 2% 3%", "turned round", "whole multiples of 0x9",
                                 "whole multiples of 3.5x9", "4:3,", "1e300:1", "1000:1"})
     CHECK_FALSE(area_words(bad));
+}
+
+TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what does not fit is reported", "[area]") {
+  std::mt19937 dice{6};
+  const auto any = [&dice](int low, int high) { return low + static_cast<int>(dice() % unsigned(high - low + 1)); };
+  int fitting = 0, too_large = 0;
+  for (int i = 0; i < 2000; ++i) {
+    const PixelSize screen{double(any(300, 4000)), double(any(300, 2200))};
+    AreaWords words;
+    words.lines_across = any(100, 800);
+    words.lines_down = any(100, 600);
+    words.cut = any(0, 3) * 0.02;
+    if (any(0, 2) == 0) words.within = {0.1, 0.05, 0.8, 0.9};
+    words.turned = std::array{QuarterTurn::none, QuarterTurn::right, QuarterTurn::upside_down, QuarterTurn::left}.at(
+        std::size_t(any(0, 3)));
+    if (any(0, 3) == 0) words.across = 4, words.down = 3;
+    const GameArea area = area_on(screen, words);
+    const AreaBox seen = seen_part(area);
+    CAPTURE(to_text(words), screen.width, screen.height);
+    CHECK(seen.width <= words.within.width + 1e-9);
+    CHECK(seen.height <= words.within.height + 1e-9);
+    const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
+    const double down = area.box.height * screen.height / (on_side ? words.lines_across : words.lines_down);
+    const double across = area.box.width * screen.width / (on_side ? words.lines_down : words.lines_across);
+    const auto problem = area_problem(screen, words);
+    (problem ? too_large : fitting) += 1;
+    if (problem) {
+      CHECK(problem->id == "area-too-large");
+      CHECK(down < 1 / (1 - 2 * words.cut));
+      continue;
+    }
+    CHECK(down == Approx(std::round(down)).epsilon(1e-9));
+    if (words.across == 0) CHECK(across == Approx(down).epsilon(1e-9));
+    // one more would not fit
+    const double more = (down + 1) * (1 - 2 * words.cut);
+    const double room_down = words.within.height * screen.height / (on_side ? words.lines_across : words.lines_down);
+    const double room_across = words.within.width * screen.width / (on_side ? words.lines_down : words.lines_across);
+    if (words.across == 0) CHECK((more > room_down || more > room_across));
+  }
+  CHECK(fitting > 500);
+  CHECK(too_large > 100);
+  const GameArea cut = area_on({1920, 1080}, area_words("whole multiples of 256x224, cut 3%").value());
+  CHECK(cut.box.width * 1920 == Approx(5 * 256));
+  CHECK(area_problem({800, 450}, area_words("whole multiples of 640x480").value()));
+}
+
+TEST_CASE("on a desktop a screen is as large as its pixels and its scale say", "[area]") {
+  Screen left{"left", 1920, 1080}, right{"right", 3840, 2160};
+  right.left = 1920;
+  right.scale = 2;
+  const AreaBox box = on_desktop(right, {left, right});
+  CHECK(box.left == Approx(0.5));
+  CHECK(box.width == Approx(0.5));
+  CHECK(box.height == Approx(1));
+  right.scale = 1.5;
+  CHECK(on_desktop(right, {left, right}).width == Approx(2560.0 / 4480));
+  right.turned = QuarterTurn::left;
+  CHECK(on_desktop(right, {left, right}).width == Approx(1440.0 / 3360));
 }
 
 TEST_CASE("a gun that is set to the game, or a game that is not told its area, is known by a few shots", "[gun]") {

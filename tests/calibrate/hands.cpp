@@ -88,8 +88,7 @@ void Hands::sweep(int stick, double turns, double seconds, double reach) {
 
 void Hands::push(int stick, double degrees, int ms) {
   const double angle = (degrees + manner.push_error * std::normal_distribution<double>{}(dice)) * pi / 180;
-  const double far =
-      sticks[stick].reach(angle) * std::uniform_real_distribution<double>{manner.least_push, 1}(dice);
+  const double far = sticks[stick].reach(angle) * std::uniform_real_distribution<double>{manner.least_push, 1}(dice);
   for (int i = 1; i <= 12; ++i) put(stick, far * i / 12 * std::cos(angle), far * i / 12 * std::sin(angle));
   wait(ms);
   let_go(stick);
@@ -219,8 +218,8 @@ void Hands::speak() {
     say(x, raw.x);
     say(y, raw.y);
   }
-  say(absolute(2), 20 + 200 * std::max(std::pow(trigger, 2.0), trigger_left_) +
-                       std::uniform_real_distribution<double>{-1, 1}(dice));
+  say(absolute(2),
+      20 + 200 * std::max(std::pow(trigger, 2.0), trigger_left_) + std::uniform_real_distribution<double>{-1, 1}(dice));
   say(absolute(9), 500 + 400 * paddle);
   say(key(0x130), down ? 1 : 0);
   if (!changes.empty()) guide.hear(1, {now, changes});

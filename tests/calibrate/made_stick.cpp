@@ -17,7 +17,8 @@ double to_gate(StickGate gate, double x, double y, double rounded) {
     for (int i = 0; i < 40; ++i) {
       const double size = high == low ? high : (low + high) / 2, straight = size * (1 - rounded);
       const bool in_corner = across > straight && down > straight;
-      const bool is_inside = in_corner ? std::hypot(across - straight, down - straight) <= size * rounded : most <= size;
+      const bool is_inside =
+          in_corner ? std::hypot(across - straight, down - straight) <= size * rounded : most <= size;
       (is_inside ? high : low) = size;
       if (i == 0) high = 2 * most, low = 0;
     }
@@ -65,7 +66,8 @@ double MadeStick::to_its_gate(double angle) const {
   double low = 0, high = 4;
   for (int i = 0; i < 40; ++i) {
     const double middle = (low + high) / 2;
-    (to_gate(gate, middle * std::cos(angle) - off_x, middle * std::sin(angle) - off_y, corner_radius) <= 1 ? low : high) =
+    (to_gate(gate, middle * std::cos(angle) - off_x, middle * std::sin(angle) - off_y, corner_radius) <= 1 ? low
+                                                                                                           : high) =
         middle;
   }
   return low;
@@ -76,8 +78,8 @@ double MadeStick::reach(double angle) const {
   double low = 0, high = 4;
   for (int i = 0; i < 60; ++i) {
     const double middle = (low + high) / 2;
-    const bool is_inside =
-        to_gate(gate, middle * x - off_x, middle * y - off_y, corner_radius) <= 1 && !is_clipped(exact(middle * x, middle * y));
+    const bool is_inside = to_gate(gate, middle * x - off_x, middle * y - off_y, corner_radius) <= 1 &&
+                           !is_clipped(exact(middle * x, middle * y));
     (is_inside ? low : high) = middle;
   }
   return low;

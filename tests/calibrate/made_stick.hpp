@@ -18,13 +18,13 @@ struct MadeStick {
   double off_x = 0, off_y = 0;          ///< where the middle of the gate is in the hand's frame: not where it rests
   double noise = 0;                     ///< at most, as a part of half its range
   double spikes = 0;                    ///< the part of all readings
-  double long_spikes = 0;  ///< the part of all reports with which nonsense begins that lasts one to four of them
-  double hysteresis = 0;   ///< how far from the rest it stops, on the side that it came from
-  double creep = 0;        ///< and how much farther at first
-  double saturates = 9;    ///< to the right it reports no more than this part of the hand's 1
-  double corner_radius = 0;      ///< of a square gate: the radius of its corners
-  double step = 1;         ///< raw numbers are multiples of this
-  bool mirrored = false;   ///< y runs the other way, and nobody says so
+  double long_spikes = 0;    ///< the part of all reports with which nonsense begins that lasts one to four of them
+  double hysteresis = 0;     ///< how far from the rest it stops, on the side that it came from
+  double creep = 0;          ///< and how much farther at first
+  double saturates = 9;      ///< to the right it reports no more than this part of the hand's 1
+  double corner_radius = 0;  ///< of a square gate: the radius of its corners
+  double step = 1;           ///< raw numbers are multiples of this
+  bool mirrored = false;     ///< y runs the other way, and nobody says so
 
   /// The raw reading of a place of the hand; of `dice` noise and spikes.
   [[nodiscard]] RawPoint exact(double x, double y) const;
@@ -40,8 +40,8 @@ struct MadeStick {
 
 [[nodiscard]] MadeStick made_stick(unsigned seed);
 
-/// What a patient person does: rests, goes along the edge three times, and pushes and releases four times, each push off
-/// by a little.
+/// What a patient person does: rests, goes along the edge three times, and pushes and releases four times, each push
+/// off by a little.
 struct Patience {
   double turns = 3;
   double seconds = 5;

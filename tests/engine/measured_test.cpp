@@ -5,6 +5,8 @@
 #include <random>
 
 #include "calibrate/made_stick.hpp"
+#include "omnipar/sheets.hpp"
+#include "shape/measured.hpp"
 #include "support/laid_table.hpp"
 #include "support/units.hpp"
 
@@ -90,11 +92,55 @@ TEST_CASE("the dead zone that nobody wrote is as wide as the noise needs, and ne
   CHECK(at_rest_up_to(axis, plain) == Approx(0.15).margin(0.005));  // nothing is known of its noise
   axis.measured = {"", 500, 0, 6};
   CHECK(at_rest_up_to(axis, plain) == Approx(1.5 * 6 / 255 + 0.005).margin(0.005));
-  axis.measured.noise = 0;
+  axis.measured.returns = 10;
+  CHECK(at_rest_up_to(axis, plain) == Approx((1.5 * 6 + 1.25 * 10) / 255 + 0.005).margin(0.005));
+  axis.measured.noise = axis.measured.returns = 0;
   CHECK(at_rest_up_to(axis, plain) == Approx(0.01).margin(0.005));
   CHECK(at_rest_up_to(axis, {{"pedal", {written}}}) == Approx(0.3).margin(0.005));  // what is written stays
   axis.own_dead_zone = 0.08;
   CHECK(at_rest_up_to(axis, plain) == Approx(0.08).margin(0.005));
+}
+
+TEST_CASE("a measured trigger runs from its rest to its end, whatever its sheet says of reversed axes", "[measured]") {
+  Use exact{"right-trigger"};
+  exact.settings.set("dead-zone", 0);
+  for (const bool has_marks : {false, true})
+    for (const bool rests_at_top : {false, true})
+      for (const bool reversed : {false, true}) {
+        CAPTURE(has_marks, rests_at_top, reversed);
+        AxisCalibration axis{code::abs_rz, 10, 210, rests_at_top ? 210 : 10};
+        if (has_marks) axis.marks = {{110, 0.3}};
+        Attachment unit = worn_unit({0, 255});
+        unit.controls.back().reversed = reversed;
+        calibrate(unit, rig_with({"Marrowby Worn Stick", {axis}}));
+        Table table{{{"pedal", {exact}}}};
+        const UnitId id = table.engine.attach(unit).value();
+        std::int64_t time = 0;
+        const auto at = [&](int raw) {
+          table.feed(id, ++time, {{code::abs_rz, raw}});
+          return table.next("pedal");
+        };
+        CHECK(at(rests_at_top ? 10 : 210) == Approx(1));
+        CHECK(at(110) == Approx(has_marks ? 0.3 : 0.5).margin(0.01));
+        CHECK(at(axis.rest) == Approx(0).margin(1e-9));
+      }
+}
+
+TEST_CASE("a stick whose axis runs the other way has a negative width, and plays as it is pushed", "[measured]") {
+  for (const bool mirrored : {false, true}) {
+    StickCalibration stick{code::abs_x, code::abs_y, {128, 128}, {100, mirrored ? -100.0 : 100.0}};
+    stick.edge = {{228, 128}, {128, 228}, {28, 128}, {128, 28}};
+    const auto map = shape::stick_map(stick);
+    REQUIRE(map);
+    const shape::Point up = shape::position(*map, 128, mirrored ? 228 : 28);
+    CHECK(up.x == Approx(0).margin(1e-9));
+    CHECK(up.y == Approx(-1));
+    Calibration calibration{"Marrowby Worn Stick", {}};
+    calibration.sticks = {stick};
+    const Sheets again = read_sheets("t.toml", to_toml(calibration));
+    REQUIRE(again.problems.empty());
+    CHECK(again.rig.calibrations.at(0) == calibration);
+  }
 }
 
 TEST_CASE("a calibration of another range than the unit has is not used, and that is said", "[measured]") {

@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""docs.py TOOL SOURCE [--write]: what the docs show is true. Commands of docs/guide.md are run, in a home of their own,
-and say what stands below them ("…": more comes, which is not shown); with --write it is put there. C++ in the docs is a part of
+"""docs.py TOOL SOURCE [--write]: what the docs show is true. Commands of docs/guide.md and docs/analog.md are run, in a home
+of their own, and print what stands below them ("…": lines that are not shown); with --write it is put there. C++ in the docs is a part of
 an example, which is built and run by other tests. TOML that begins a file passes `omnipar check`. Links lead somewhere."""
 import os
 import pathlib
@@ -33,7 +33,10 @@ def shown(lines):
 
 
 def agree(wanted, got):
-    return got[:len(wanted) - 1] == wanted[:-1] if wanted[-1:] == ["…"] else got == wanted
+    """A line "…" stands for any lines."""
+    if not wanted or wanted[0] != "…":
+        return got == wanted if not wanted or not got else wanted[0] == got[0] and agree(wanted[1:], got[1:])
+    return any(agree(wanted[1:], got[skipped:]) for skipped in range(len(got) + 1))
 
 
 def session(text, where):
@@ -45,21 +48,21 @@ def session(text, where):
         wanted = output.rstrip("\n").split("\n")
         if not WRITE and not agree(wanted, got):
             problems.append(f"{where}: $ {command}\n" + "\n".join(got))
-        made += [f"$ {command}"] + shown(got)
+        made += [f"$ {command}"] + (wanted if agree(wanted, got) else shown(got))
     return "\n".join(made) + "\n"
 
 
-guide = SOURCE / "docs/guide.md"
-text = guide.read_text()
 ran = 0
-for kind, body in BLOCK.findall(text):
-    if kind != "console":
-        continue
-    ran += 1
-    made = session(body, guide.name)
-    text = text.replace(f"```console\n{body}```", f"```console\n{made}```")
-if WRITE:
-    guide.write_text(text)
+for page in (SOURCE / "docs/guide.md", SOURCE / "docs/analog.md"):
+    text = page.read_text()
+    for kind, body in BLOCK.findall(text):
+        if kind != "console":
+            continue
+        ran += 1
+        made = session(body, page.name)
+        text = text.replace(f"```console\n{body}```", f"```console\n{made}```")
+    if WRITE:
+        page.write_text(text)
 
 examples = [path.read_text() for path in (SOURCE / "examples").rglob("*.cpp")]
 pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
@@ -78,6 +81,6 @@ for page in pages:
         if not (page.parent / link).exists():
             problems.append(f"{page.name}: the link {link} leads to nothing")
 shutil.rmtree(home)
-if ran < 9 and not WRITE:
-    problems.append(f"only {ran} blocks of the guide were run")
+if ran < 10 and not WRITE:
+    problems.append(f"only {ran} blocks were run")
 sys.exit("\n".join(problems) if problems else 0)

@@ -8,6 +8,7 @@
 #include <fstream>
 #include <numbers>
 #include <string>
+#include <tuple>
 
 #include "made_units.hpp"
 
@@ -63,7 +64,19 @@ TEST_CASE("a worn stick is measured in the hand and played: the virtual device r
   for (int i = 0; i < 10 && !measure.wait_for("move it slowly", 1, 100); ++i) pad.rest(600);
   REQUIRE(measure.wait_for("move it slowly"));
   pad.sweep(2.6, 520);
-  for (int i = 0; i < 10 && !measure.wait_for("left-stick: measured.", 1, 100); ++i) pad.rest(600);
+  for (const auto& [way, x, y] : {std::tuple{"straight up", 0, -1},
+                                  {"straight right", 1, 0},
+                                  {"straight down", 0, 1},
+                                  {"straight left", -1, 0}}) {
+    for (int i = 0; i < 10 && !measure.wait_for(way, 1, 100); ++i) pad.rest(400);
+    for (int i = 1; i <= 60; ++i) {
+      const double far = std::min(1.0, i / 10.0);
+      pad.push(x * far, y * far);
+      sleep_ms(10);
+    }
+    pad.rest(400);
+  }
+  for (int i = 0; i < 10 && !measure.wait_for("left-stick: measured.", 1, 100); ++i) pad.rest(400);
   INFO(measure.output());
   REQUIRE(measure.wait_for("Press a button to keep it"));
   pad.buttons = south;

@@ -18,7 +18,7 @@ MACHINE = ["--profile", "pad-two-stick"]
 
 def pushes(home, room, *more):
     """The least and the most of what the machine sees of x and y in the end, and whether it came to rest."""
-    samples = [s for s in home.samples("trace", "replay", room, *MACHINE, *more) if s.get("t", 0) > 20_000_000]
+    samples = [s for s in home.samples("trace", "replay", room, *MACHINE, *more) if s.get("t", 0) > 27_000_000]
     seen = {"left-stick-x": [], "left-stick-y": []}
     for sample in samples:
         for name, value in sample.get("changed", {}).items():
@@ -105,10 +105,10 @@ def measure_old_stick(home):
     for i in range(520):
         angle = 2 * math.pi * 2.6 * i / 520
         to(min(1, i / 15) * math.cos(angle), min(1, i / 15) * math.sin(angle))
-    for _ in range(150):                                         # left near the edge
+    for _ in range(220):                                         # left near the edge
         to(-0.6, 0.5, 30)
     for x, y in ((0, -1), (1, 0), (0, 1), (-1, 0)):
-        for _ in range(20):
+        for _ in range(70):                                      # pushed, and left there
             to(x, y, 30)
     adapter.press(1, 0)
     path = home.folder / "plugs.trace"
