@@ -137,9 +137,13 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
                               {"port", link.port},  {"target", link.target}, {"origin", link.origin},
                               {"place", link.place}};
   for (const inspect::StageValue& value : values) {
+    const bool is_native = value.stage.ends_with(" of the machine");  // whole numbers
+    auto numbers = nlohmann::ordered_json::array();
+    for (const double number : value.numbers)
+      is_native ? numbers.push_back(static_cast<std::int64_t>(number)) : numbers.push_back(number);
     nlohmann::ordered_json shown = value.value;
-    if (value.numbers.size() == 1) shown = value.numbers.front();
-    if (value.numbers.size() > 1) shown = value.numbers;
+    if (numbers.size() == 1) shown = numbers.front();
+    if (numbers.size() > 1) shown = numbers;
     json["values"].push_back({{"stage", value.stage}, {"value", shown}});
     if (value.value.ends_with("off-screen")) json["values"].back()["off-screen"] = true;
   }

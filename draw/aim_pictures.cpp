@@ -58,6 +58,7 @@ void numbers(Sheet& sheet, const std::vector<Shot>& shots, const GunFit& fit, Pi
     say(fmt::format("left at the targets: {:.1f} pixels", fit.aim.residual * screen.width));
     say(fmt::format("nowhere more than {:.1f} pixels off", fit.aim.bound * screen.width));
     say(fmt::format("({:.2f} % of the width, in 95 of 100 fits)", 100 * fit.aim.bound), faint, false, 13);
+    say(fmt::format("the aim scatters by about {:.1f} pixels", fit.scatter * screen.width), faint, false, 13);
   } else {
     say("the error is not known", before);
   }

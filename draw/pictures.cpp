@@ -51,8 +51,7 @@ void raw_cloud(Sheet& sheet, const StickReadings& readings, const StickCalibrati
   sheet.area(plot.at(dead), zone);
   plot.line(dead, after, 1);
   sheet.cross(plot.at({kept.rest.x, kept.rest.y}), after);
-  if (!readings.pushes.empty())
-    for (const RawPoint& push : readings.pushes) sheet.ring(plot.at({push.x, push.y}), before, 5);
+  for (const RawPoint& push : readings.pushes) sheet.ring(plot.at({push.x, push.y}), ink, 5);
 }
 
 void cloud_after(Sheet& sheet, const StickReadings& readings, const shape::StickMap& map) {
@@ -138,11 +137,11 @@ std::string stick_picture(const std::string& title, const StickReadings& reading
   raw_cloud(sheet, readings, kept, dead_zone);
   cloud_after(sheet, readings, *map);
   by_direction(sheet, readings, *map);
-  legend(sheet,
-         {{"readings", cloud},
-          {"gate and dead zone that were fitted; after", after},
-          {"before, by the declared range alone", before}},
-         745);
+  std::vector<std::pair<std::string, Colour>> entries{{"readings", cloud},
+                                                      {"gate and dead zone that were fitted; after", after},
+                                                      {"before, by the declared range alone", before}};
+  if (!readings.pushes.empty()) entries.emplace_back("rings: pushes", ink);
+  legend(sheet, entries, 745);
   return sheet.finish();
 }
 

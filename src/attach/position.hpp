@@ -12,7 +12,7 @@ namespace omnipar::attach {
   const bool is_pointer = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
   const std::int32_t edge = control.reversed ? control.maximum : control.minimum;
   const auto scale = shape::scale_of(control.minimum, control.maximum, is_pointer ? edge : control.rest);
-  return control.reversed ? shape::reversed(scale) : scale;
+  return control.reversed && control.reading != Reading::one_sided ? shape::reversed(scale) : scale;
 }
 
 /// Of a button 0 or 1, of a hat -1, 0 or 1, else as far as its scale says.

@@ -401,6 +401,8 @@ class Calibrating::Inside {
     angle_ = angle;
     if (!is_still(now)) return;
     if (way_ < calibrate::least_way) return once_more({SweepRefusal::no_way, {}, {}});
+    const RawPoint reach{way_ * half.x, way_ * half.y};
+    if (calibrate::is_too_fast(stick_.sweep, rest_, reach)) return once_more({SweepRefusal::too_fast, {}, {}});
     if (SweepFault open = not_around(); !open.directions.empty()) return ask_for_more(std::move(open));
     if (std::fabs(turned_) < 360 * turns * 0.9) return ask_for_more({SweepRefusal::stopped, {}, {}});
     ask(Step::release);

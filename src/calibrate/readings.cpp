@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <span>
+
+#include "shape/turn.hpp"
 
 namespace omnipar::calibrate {
 namespace {
@@ -137,6 +140,21 @@ Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span) {
   const std::vector<bool> of_other = spikes_of(of_y(points), window, spike * span.y);
   for (std::size_t i = 0; i < spikes.size(); ++i) spikes[i] = spikes[i] || of_other[i];
   return without(points, spikes);
+}
+
+bool is_too_fast(const std::vector<RawPoint>& sweep, RawPoint rest, RawPoint half) {
+  constexpr double most_step = 0.08, away = 0.5;  // of the whole way around; of the way to the edge
+  std::vector<double> steps;
+  std::optional<shape::Point> before;
+  for (const RawPoint& raw : sweep) {
+    const shape::Point now{(raw.x - rest.x) / half.x, (raw.y - rest.y) / half.y};
+    if (before && now == *before) continue;
+    const auto is_away = [](shape::Point p) { return p.x * p.x + p.y * p.y > away * away; };
+    if (before && is_away(now) && is_away(*before))
+      steps.push_back(std::fabs(std::remainder(shape::angle_of(now) - shape::angle_of(*before), 360)) / 360);
+    before = now;
+  }
+  return quantile(steps, 0.75) > most_step;
 }
 
 Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {

@@ -27,6 +27,10 @@ struct Clean {
 [[nodiscard]] Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span);
 [[nodiscard]] Clean<double> clean(const std::vector<double>& values, double span);
 
+/// True if a sweep went around faster than readings follow: from one to the next by more than 28 degrees, in a quarter
+/// of all that are away from the rest. `half`: half the way.
+[[nodiscard]] bool is_too_fast(const std::vector<RawPoint>& sweep, RawPoint rest, RawPoint half);
+
 /// Where it rests, finer than a reading where noise goes to and fro over several.
 struct Rest {
   RawPoint at;

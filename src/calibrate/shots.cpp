@@ -111,7 +111,10 @@ bool GunEars::hear(int node, const Report& report) {
   if (saw_ && !seen) ++losses_;
   saw_ = seen;
   if (!points) return pulled;
-  if (!heard_.empty()) note_step(*place);
+  if (!heard_.empty()) {
+    step_x_.note(place->x - heard_.back().raw.x);
+    step_y_.note(place->y - heard_.back().raw.y);
+  }
   heard_.push_back({report.time, *place, seen});
   // what was reported last before the memory begins holds on into it
   while (heard_.size() > most_heard || (heard_.size() > 1 && heard_[1].time < report.time - longest_memory))
@@ -131,13 +134,17 @@ void GunEars::begin_test() noexcept {
   low_ = high_ = {};
 }
 
-void GunEars::note_step(RawPoint place) noexcept {
-  const auto smaller = [](double step, double difference) {
-    const double size = std::fabs(difference);
-    return size > 0 && (step == 0 || size < step) ? size : step;
-  };
-  const RawPoint before = heard_.back().raw;
-  step_ = {smaller(step_.x, place.x - before.x), smaller(step_.y, place.y - before.y)};
+void GunEars::Step::note(double difference) noexcept {
+  const double way = std::fabs(difference);
+  if (way == 0 || (size != 0 && way > size)) return;
+  times = way == size ? times + 1 : 1;
+  size = way;
+}
+
+/// A gun that only jumps from target to target has shown nothing of its steps.
+double GunEars::Step::known() const noexcept {
+  constexpr int often = 8;
+  return times < often ? 1 : size;
 }
 
 std::vector<GunEars::Heard> GunEars::heard_within(Time from, Time at) const {
@@ -174,7 +181,7 @@ Shot GunEars::read(Time from, Time at) const {
   shot.reports = static_cast<int>(heard.size());
   shot.taken = std::chrono::duration_cast<Duration>(at - from);
   shot.missed = 2 * missed > static_cast<int>(x.size());
-  shot.step = {step_.x > 0 ? step_.x : 1, step_.y > 0 ? step_.y : 1};
+  shot.step = {step_x_.known(), step_y_.known()};
   // The two means differ by so much by chance, since each is of a quarter of the reports.
   constexpr double surely = 4;
   const double by_chance = surely * std::sqrt(8.0 / std::max(1, shot.reports));

@@ -62,7 +62,6 @@ class GunEars {
   /// What was reported from then to `at`, and what was reported last before.
   [[nodiscard]] std::vector<Heard> heard_within(Time from, Time at) const;
   [[nodiscard]] Shot read(Time from, Time at) const;
-  void note_step(RawPoint place) noexcept;
 
   std::string unit_;
   std::map<int, Node> nodes_;
@@ -75,7 +74,14 @@ class GunEars {
   RawPoint low_{}, high_{};
   int losses_ = 0;
   std::deque<RawPoint> path_;
-  RawPoint step_{};  ///< the smallest difference between two readings so far; 0: not known
+  /// The smallest difference between two readings that follow each other, each way, and how often it was seen.
+  struct Step {
+    double size = 0;
+    int times = 0;
+    void note(double difference) noexcept;
+    [[nodiscard]] double known() const noexcept;
+  };
+  Step step_x_, step_y_;
 };
 
 }  // namespace omnipar::calibrate

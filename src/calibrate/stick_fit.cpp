@@ -29,8 +29,6 @@ constexpr double end_room = 0.006;
 constexpr double most_beside_gate = 9;
 /// Degrees below which a gate stands straight.
 constexpr double least_turn = 0.7;
-/// From one reading to the next, of the whole way around: 28 degrees.
-constexpr double most_step = 0.08;
 
 using shape::angle_of;
 
@@ -55,7 +53,7 @@ class StickFitting {
     find_rest();
     if (rest_.noise + rest_.drift > calibrate::most_noise * std::min(half_.x, half_.y))
       return fault(SweepRefusal::moves_at_rest);
-    if (is_too_fast()) return fault(SweepRefusal::too_fast);
+    if (calibrate::is_too_fast(sweep_, rest_.at, {half_.x, half_.y})) return fault(SweepRefusal::too_fast);
     if (in_.sweep.size() < least_sweep) return fault(SweepRefusal::too_few);
     if (!find_orientation()) return fault(SweepRefusal::pushes_differ);
     const auto reached = directions_reached(hand_of(sweep_), hand_of({rest_.at}).front());
@@ -156,21 +154,6 @@ class StickFitting {
   }
   [[nodiscard]] RawPoint to_raw(Point p) const {
     return {rest_.at.x + p.x * half_.x * sign_.x, rest_.at.y + p.y * half_.y * sign_.y};
-  }
-
-  /// Between two readings that differ, while it is well away from rest.
-  [[nodiscard]] bool is_too_fast() const {
-    std::vector<double> steps;
-    Point before = from_rest(sweep_.front());
-    for (const RawPoint& raw : sweep_) {
-      const Point now = from_rest(raw);
-      if (now == before) continue;
-      if (length(now) > 0.5 && length(before) > 0.5) {
-        steps.push_back(std::fabs(std::remainder(angle_of(now) - angle_of(before), 360)) / 360);
-      }
-      before = now;
-    }
-    return quantile(steps, 0.75) > most_step;
   }
 
   [[nodiscard]] bool is_clipped(RawPoint raw) const {

@@ -273,7 +273,7 @@ StickCalibration stick_in(CodeReader& codes, const Value& table) {
   for (const Value& corner : table.find("edge")->items) stick.edge.push_back(point_of(corner));
   constexpr double least_width = 1e-6;
   if (std::fabs(stick.width.x) < least_width || std::fabs(stick.width.y) < least_width)
-    codes.error(table.find("width")->mark, "bad-number", "this is no width", "raw numbers, other than 0");
+    codes.error(table.find("width")->mark, "bad-number", "the width is 0", "a stick has a way each way");
   else if (!shape::stick_map(stick))
     codes.error(table.find("edge")->mark, "bad-number", "this edge does not go around the rest",
                 "3 to 64 corners in turn, none of them dented inwards");

@@ -133,17 +133,20 @@ double times_that_fit(PixelSize room, const AreaWords& words) noexcept {
   return std::floor((words.across > 0 ? by_height : std::min(fitting.width / (across * seen), by_height)) + nearly);
 }
 
-/// How large what is seen of the picture is when it is as large as it goes.
+/// How large what is seen of the picture is when it is as large as it goes. A multiple that does not fit once keeps its
+/// shape.
 PixelSize fitting(PixelSize room, const AreaWords& words) noexcept {
-  const PixelSize size = shaped_to_fit(room, words);
-  if (words.lines_down == 0) return size;
-  const double times = times_that_fit(room, words);
-  if (times < 1) return size;
+  if (words.lines_down == 0) return shaped_to_fit(room, words);
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
-  const double seen = 1 - 2 * words.cut;
-  const double height = times * seen * (on_side ? words.lines_across : words.lines_down);
-  const double width = times * seen * (on_side ? words.lines_down : words.lines_across);
-  return {words.across > 0 ? height * words.across / words.down : width, height};
+  AreaWords shape = words;
+  if (words.across == 0) {
+    shape.across = on_side ? words.lines_down : words.lines_across;
+    shape.down = on_side ? words.lines_across : words.lines_down;
+  }
+  const double times = times_that_fit(room, words);
+  if (times < 1) return shaped_to_fit(room, shape);
+  const double height = times * (1 - 2 * words.cut) * (on_side ? words.lines_across : words.lines_down);
+  return {height * shape.across / shape.down, height};
 }
 
 }  // namespace
@@ -186,12 +189,13 @@ tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
   std::string_view left = text;
   for (;;) {
     const std::size_t comma = left.find(',');
-    if (!reader.take(trimmed(left.substr(0, comma))))
-      return tl::unexpected(Diagnostic{"bad-area", Severity::error,
-                                       reader.twice.empty()
-                                           ? fmt::format("'{}' does not say where the game is on the screen", text)
-                                           : fmt::format("'{}' gives {} twice", text, reader.twice),
-                                       "", std::string{what_may_stand}});
+    if (!reader.take(trimmed(left.substr(0, comma)))) {
+      std::string message = reader.twice.empty()
+                                ? fmt::format("'{}' does not say where the game is on the screen", text)
+                                : fmt::format("'{}' gives {} twice", text, reader.twice);
+      return tl::unexpected(
+          Diagnostic{"bad-area", Severity::error, std::move(message), "", std::string{what_may_stand}});
+    }
     if (comma == std::string_view::npos) return reader.words;
     left.remove_prefix(comma + 1);
   }
@@ -229,8 +233,7 @@ std::optional<Diagnostic> area_problem(PixelSize screen, const AreaWords& words)
   if (words.lines_down == 0 || times_that_fit(room, words) >= 1) return std::nullopt;
   return Diagnostic{
       "area-too-large", Severity::warning,
-      fmt::format("a picture of {}x{} does not fit into {:.0f} x {:.0f} pixels, so it is made smaller, and "
-                  "its pixels are no whole ones",
+      fmt::format("a picture of {}x{} does not fit into {:.0f} x {:.0f} pixels, so it is shown smaller than that",
                   words.lines_across, words.lines_down, room.width, room.height),
       "", "leave out 'whole multiples of …', or leave more of the screen free"};
 }

@@ -126,6 +126,6 @@ TEST_CASE("whatever stick it is, the guide ends, and what it keeps holds", "[cal
   INFO(words);
   CHECK(kept >= all * 98 / 100);
   CHECK(turned_wrong <= all / 100);
-  CHECK(short_of_it <= all / 30);  // a lazy sweep of a stick that saturates on one side
+  CHECK(short_of_it <= std::max(6, all / 30));  // a lazy sweep of a stick that saturates on one side
   CHECK(restless <= all / 50);
 }

@@ -78,7 +78,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
     if (raw > c.rest) value = (raw - c.rest) / above;
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
-    if (c.reversed) value = -value;
+    if (c.reversed && c.reading != Reading::one_sided) value = -value;
     if (const AxisCalibration* axis = attach::axis_of(unit.attachment, c.code); axis != nullptr && c.axis == Axis::none)
       if (const auto map = shape::axis_map(*axis, c)) value = shape::position(*map, raw);
     const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;

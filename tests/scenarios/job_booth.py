@@ -97,7 +97,7 @@ def fit(home):
     assert "That was \"Lark Booth Gun Mouse\"" in talk and "reaches all four corners" in talk, talk
     for name, gun in (("lark-booth-gun-mouse", 1), ("lark-booth-gun-mouse-2", 2)):
         [aim] = tomllib.loads((home.folder / f"calibrations/{name}.toml").read_text())["aim"]
-        assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.005, aim
+        assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.05, aim  # five shots say little of how the person scatters
         for (x, y), (wanted_x, wanted_y) in zip(aim["corners"], CORNERS[gun]):
             assert abs(x - wanted_x) < 300 and abs(y - wanted_y) < 300, aim
 
