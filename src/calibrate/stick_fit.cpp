@@ -204,7 +204,7 @@ class StickFitting {
   /// The gate's edge; where less than that was reached, all around and every time, as far as it was reached: a sensor
   /// that saturates, a rounded corner.
   [[nodiscard]] std::vector<Point> reached_of_gate() const {
-    const std::vector<Point> corners = calibrate::corners_of(gate_);
+    std::vector<Point> corners = calibrate::corners_of(gate_);
     std::array<std::vector<double>, sectors> parts, lengths;
     for (const RawPoint& raw : sweep_) {
       const Point p = from_rest(raw);

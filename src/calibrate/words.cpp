@@ -96,7 +96,6 @@ std::string to_text(const CalibrateEvent& event) {
     case Kind::asks:
       return asking(event);
     case Kind::waits:
-      return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::refuses:
       return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::measures: {
