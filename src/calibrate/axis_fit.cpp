@@ -81,12 +81,28 @@ class AxisFitting {
     add(in_.rest_after);
     for (const auto& stopped : in_.returns) add(stopped);
     if (in_.reading == Reading::one_sided) {
-      returns_ = std::max(most - rest_.at.x, rest_.at.x - least);
+      returns_ = std::max({most - rest_.at.x, rest_.at.x - least, crept_from(span)});
     } else if ((most - least) / 2 > std::max(rest_.noise, 1.0)) {
       rest_.at.x = (least + most) / 2;
       returns_ = (most - least) / 2;
     }
     if (returns_ <= std::max(rest_.noise, 1.0)) returns_ = 0;
+  }
+
+  /// A trigger that creeps was farther away before it was seen to stand: by as much as it crept while it was seen, and
+  /// as much again.
+  [[nodiscard]] double crept_from(double span) const {
+    double farthest = 0;
+    const auto look = [&](const std::vector<double>& stopped) {
+      const auto ends = calibrate::ends_of(as_points(stopped));
+      if (ends.empty()) return;
+      const double early = ends.front().x, late = ends.back().x;
+      const double from = std::fabs(early + 2 * (early - late) - rest_.at.x);
+      if (from < calibrate::back_at_rest * span / 2) farthest = std::max(farthest, from);
+    };
+    look(in_.rest_after);
+    for (const auto& stopped : in_.returns) look(stopped);
+    return farthest;
   }
 
   [[nodiscard]] double middle() const {

@@ -171,3 +171,101 @@ TEST_CASE("released, a measured stick is at rest, from whatever side it comes", 
   }
   if (full_counts()) WARN(table);
 }
+
+TEST_CASE("however a stick is mounted, up is up", "[calibrate]") {
+  struct Mounted {
+    StickGate gate;
+    double turned;
+    bool mirrored;
+  };
+  for (const Mounted& mounted :
+       {Mounted{StickGate::square, 90, false}, Mounted{StickGate::square, 0, true}, Mounted{StickGate::round, 0, true},
+        Mounted{StickGate::octagon, 30, false}, Mounted{StickGate::octagon, 180, true},
+        Mounted{StickGate::round, -90, true}, Mounted{StickGate::square, 45, false}})
+    for (unsigned seed = 0; seed < 8; ++seed) {
+      CAPTURE(word_of(mounted.gate), mounted.turned, mounted.mirrored, seed);
+      std::mt19937 dice{seed};
+      MadeStick stick = healthy(dice);
+      stick.gate = mounted.gate;
+      stick.turned = mounted.turned;
+      stick.mirrored = mounted.mirrored;
+      const auto fit = fit_stick(readings_of(stick, dice));
+      REQUIRE(fit);
+      const auto map = shape::stick_map(fit->stick);
+      for (int degrees = 0; degrees < 360; degrees += 30) {
+        const double angle = degrees * per_degree;
+        const RawPoint raw = stick.exact(0.6 * std::cos(angle), 0.6 * std::sin(angle));
+        const shape::Point out = shape::position(*map, raw.x, raw.y);
+        CHECK(std::fabs(std::remainder(std::atan2(out.y, out.x) - angle, 2 * std::numbers::pi)) < 10 * per_degree);
+      }
+    }
+}
+
+TEST_CASE("a lazy sweep is noticed by the pushes, asked for again, and then moved out to them", "[calibrate]") {
+  for (const double second : {1.0, 0.8}) {
+    std::mt19937 dice{5};
+    Hands hands{healthy(dice), 5, {.only = {"left-stick"}}};
+    hands.manner.sweep = 0.8;
+    hands.until("left-stick", CalibrateStep::push);
+    hands.manner.sweep = second;
+    hands.to_the_end();
+    INFO(hands.said);
+    CHECK(hands.said.find("not at its end: move it around again") != std::string::npos);
+    REQUIRE(hands.guide.kept());
+    const auto map = shape::stick_map(hands.guide.found().sticks.at(0));
+    for (int degrees = 0; degrees < 360; degrees += 15) {
+      const double angle = degrees * per_degree;
+      const RawPoint raw = hands.sticks[0].exact(0.7 * std::cos(angle), 0.7 * std::sin(angle));
+      const shape::Point out = shape::position(*map, raw.x, raw.y);
+      CHECK(std::hypot(out.x, out.y) == Approx(0.7).margin(0.05));  // not 0.875
+    }
+  }
+}
+
+TEST_CASE("a stick of few steps is not said to make pushes straight, nor to have a dead zone of its own",
+          "[calibrate]") {
+  for (unsigned seed = 0; seed < 20; ++seed) {
+    std::mt19937 dice{seed};
+    MadeStick stick = healthy(dice);
+    stick.step = 23;
+    stick.noise = 0;
+    const auto fit = fit_stick(readings_of(stick, dice));
+    CAPTURE(seed);
+    REQUIRE(fit);
+    CHECK(fit->stick.own_snap == 0);
+    CHECK(fit->stick.own_dead_zone == 0);
+    CHECK(fit->stick.gate != StickGate::octagon);
+  }
+}
+
+TEST_CASE("a trigger that creeps back is at rest as soon as it is released", "[calibrate]") {
+  for (unsigned seed = 0; seed < 6; ++seed) {
+    Hands hands{seed, {.only = {"left-trigger"}}};
+    hands.trigger_creep = 0.03;
+    hands.to_the_end();
+    INFO(hands.said);
+    REQUIRE(hands.guide.kept());
+    const AxisCalibration& trigger = hands.guide.found().axes.at(0);
+    Attachment attachment;
+    attachment.axes = {trigger};
+    const double zone = attach::dead_zone_for(attachment, trigger.code, 0.15);
+    const double just_released = (20 + 200 * 0.03 + 1 - trigger.rest) / (trigger.maximum - trigger.rest);
+    CHECK(zone >= just_released);
+    CHECK(zone < 0.08);
+  }
+}
+
+TEST_CASE("a wheel that stops beside its middle rests between where it stops", "[calibrate]") {
+  AxisReadings wheel;
+  wheel.declared = {0, 1023};
+  wheel.rest.assign(500, 540);  // it came from the right
+  for (int i = 0; i < 2; ++i)
+    for (int k = 0; k < 400; ++k) wheel.sweep.push_back(512 + 480 * std::sin(2 * std::numbers::pi * k / 400));
+  for (const double stops : {540.0, 486.0, 538.0, 488.0}) wheel.returns.emplace_back(100, stops);
+  wheel.rest_after.assign(150, 486);
+  const auto fit = fit_axis(wheel);
+  REQUIRE(fit);
+  CHECK(fit->axis.self_centering);
+  CHECK(std::abs(fit->axis.rest - 513) <= 1);
+  CHECK(fit->axis.measured.returns == Approx(27).margin(1));
+}
