@@ -43,6 +43,13 @@ class WornPad {
     }
     push(0, 0, 1500);
   }
+  /// Up, right, down or left, and released.
+  void push_straight(int number) {
+    constexpr int x[] = {0, 1, 0, -1}, y[] = {-1, 0, 1, 0};
+    for (int part = 1; part <= 10; ++part) push(x[number] * part / 10.0, y[number] * part / 10.0, 8);
+    push(x[number], y[number], 600);
+    push(0, 0, 800);
+  }
   void press() {
     for (const int down : {1, 0}) {
       now_ += Duration{100'000};
@@ -67,6 +74,8 @@ int main() {
       if (const std::string words = to_text(*event); !words.empty()) std::printf("%s\n", words.c_str());
     if (guide.step() == CalibrateStep::sweep)
       pad.sweep();
+    else if (guide.step() == CalibrateStep::push)
+      pad.push_straight(guide.number());
     else if (guide.step() == CalibrateStep::done)
       pad.press();
     else
