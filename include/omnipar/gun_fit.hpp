@@ -30,7 +30,7 @@ struct Shot {
   Duration taken{0};    ///< the time over which it was read
   bool missed = false;  ///< the gun did not see the screen: not for a fit
   RawPoint step{1, 1};  ///< the smallest difference between two readings of the gun, each way
-  RawPoint moved{};     ///< how far it moved during that time, each way; 0 if that cannot be told from its noise
+  RawPoint moved{};     ///< how far it moved during that time, each way; 0 if it is within its noise
 };
 
 /// Why shots cannot be fitted.

@@ -370,7 +370,7 @@ class Aiming::Inside {
     ask(AimingStep::shot, static_cast<int>(next_) + 1);
   }
 
-  void anew(AimingRefusal why) {
+  void restart(AimingRefusal why) {
     refuse(why);
     begin_shots();
   }
@@ -420,11 +420,11 @@ class Aiming::Inside {
         refuse(AimingRefusal::equal, "", static_cast<int>(fault.shots.back()) + 1);
         return ask_shot(fault.shots.back());
       case ShotRefusal::in_line:
-        return anew(AimingRefusal::in_line);
+        return restart(AimingRefusal::in_line);
       case ShotRefusal::cramped:
-        return anew(AimingRefusal::cramped);
+        return restart(AimingRefusal::cramped);
       default:
-        return anew(AimingRefusal::no_sense);
+        return restart(AimingRefusal::no_sense);
     }
   }
 

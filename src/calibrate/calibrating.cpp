@@ -368,7 +368,7 @@ class Calibrating::Inside {
     say({.kind = Kind::refuses, .role = role_, .step = step_, .fault = std::move(fault)});
   }
 
-  /// It has left its rest, by more than it trembles there.
+  /// True once it has left its rest by more than the noise.
   bool begins_to_move(double away) {
     const double least = std::max(moved_a_little, 1.5 * noise_);
     if (away > least) has_moved_ = true;

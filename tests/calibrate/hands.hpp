@@ -28,7 +28,7 @@ class Hands {
   void wait(int ms);
   /// The hand goes there.
   void put(int stick, double x, double y);
-  /// It lets go: the stick springs back, as far as it does.
+  /// The hand releases the stick, which springs back, but not always all the way.
   void let_go(int stick);
   /// Along the edge, this many times around, in this many seconds each.
   void sweep(int stick, double turns, double seconds, double reach = 1);

@@ -115,7 +115,7 @@ class Booth {
       report({from.x + part * (meant.x - from.x), from.y + part * (meant.y - from.y)});
     }
     for (int i = 0; i < stays; ++i) {
-      // on the place when the trigger is pulled: before that the hand has drifted, and trembles
+      // at the meant place when the trigger is pulled; before that the hand drifts, with a tremor
       const double before = (stays - i) / rate;
       const double off = person_.drift * before + person_.hurry * before;
       const double shake = person_.tremor * std::sin(2 * std::numbers::pi * tremor * before);
