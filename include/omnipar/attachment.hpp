@@ -32,10 +32,12 @@ struct Control {
   std::int32_t minimum = 0;
   std::int32_t maximum = 1;
   std::int32_t rest = 0;
-  bool reversed = false;     ///< of an axis or hat: what it calls its maximum is to the left, or up
+  /// Of an axis or hat: what it calls its maximum is to the left, or up; of counts: they grow to the left, or upwards.
+  bool reversed = false;
   double own_dead_zone = 0;  ///< what the unit itself takes for rest, as a part of a full push
   bool square = false;       ///< of a stick: its axes are independent, and reach their ends at once
   bool off_screen = false;   ///< of a button: while it is down, the unit does not see the screen
+  bool half = false;         ///< one side of an axis whose other side is another control: of a pair of pedals
   friend bool operator==(const Control&, const Control&) = default;
 };
 

@@ -11,8 +11,8 @@
 // All of it can be done from the unit that is learned:
 //
 //   asks     --press--> echo --release--> the answer, and the next question
-//   asks     --hold--> the menu: a press goes to the next choice, a hold takes it
-//   the end  --press--> says what the control does now;  --hold--> the menu, to keep it
+//   asks     --hold--> the menu: a press goes to the next choice, a hold takes it;  --held on--> the end
+//   the end  --press--> says what the control does now;  --hold--> the menu, to keep it;  --held on--> kept
 //   anywhere --two controls held for 2 s--> ends, and nothing is kept
 #pragma once
 
@@ -34,6 +34,13 @@
 
 namespace omnipar {
 
+/// How a raw axis or counter is moved for an answer.
+enum class LearnMotion : std::uint8_t {
+  push,  ///< to one side, and back
+  turn,  ///< the same, but it may stay where it was moved to
+  span,  ///< to one end, then to the other, where any button is pressed: the side on which it ends counts
+};
+
 /// One thing that is asked for.
 struct Question {
   std::string name;                      ///< the target: "up", "fire", "stick"
@@ -41,6 +48,10 @@ struct Question {
   std::string place{};                   ///< the role whose place it has on the real thing; may be empty
   std::string opposite{};                ///< of a direction: the other one; where one axis has both, both are answered
   std::string words{};                   ///< what is said for it; empty: by its kind and name
+  LearnMotion motion = LearnMotion::push;
+  bool upwards = false;  ///< of a raw axis: it is moved to the side that most units count from, such as up
+  std::vector<std::string> now{};  ///< the roles that feed it until now
+  bool is_own = false;             ///< somebody has chosen them: a skip leaves them, and does not empty the target
   friend bool operator==(const Question&, const Question&) = default;
 };
 
@@ -54,11 +65,18 @@ struct LearnedSource {
   Code code{};
   int side = 0;        ///< of an axis, to which side: -1 or 1
   bool moved = false;  ///< no other target has it any more
+  double rests = 0;    ///< of a raw axis: where, from -1, its lower end, to 1
+  std::string with{};  ///< another control that the same press moves
   friend bool operator==(const LearnedSource&, const LearnedSource&) = default;
 };
 
 struct Answer {
-  enum class State : std::uint8_t { open, given, skipped };
+  enum class State : std::uint8_t {
+    open,
+    given,
+    skipped,    ///< it stays empty, or is emptied, on purpose
+    as_before,  ///< it was skipped, and keeps what it has
+  };
   State state = State::open;
   std::vector<LearnedSource> sources{};
   friend bool operator==(const Answer&, const Answer&) = default;
@@ -67,10 +85,13 @@ struct Answer {
 /// What can be chosen in the menu, or at once by `Learning::choose`.
 enum class LearnChoice : std::uint8_t {
   back,   ///< the last answer is taken back, and asked for again
-  skip,   ///< this target stays empty on purpose
+  skip,   ///< this target keeps what somebody has chosen for it; if nobody has, it stays empty on purpose
+  clear,  ///< this target is emptied on purpose, whatever it has
   again,  ///< this question from the start; at the end: that of the control that was pressed last
+  rest,   ///< at the end: asks for what is still open
   keep,   ///< goes to the end, where all can be tried; there: ends, and what was answered is kept
-  leave,  ///< ends, and nothing is kept
+  leave,  ///< ends, and nothing is kept; if something was answered, only when it is chosen twice
+  stay,   ///< does not leave
 };
 /// One word for people.
 [[nodiscard]] std::string_view word_of(LearnChoice choice) noexcept;
@@ -80,10 +101,13 @@ enum class WhenUsed : std::uint8_t { ask, both, moved, left };
 
 struct LearnOptions {
   bool all_units = false;  ///< take answers from all units, not only from those that are this seat's
+  bool adds = false;       ///< answers come on top of what a target has; a skip leaves that
+  bool for_sheet = false;  ///< the controls are raw ones, and each can be one thing only: the answers make a sheet
+  bool ends_when_used_up = false;  ///< what no control is left for is not asked
   WhenUsed used = WhenUsed::ask;
   /// Roles that targets have which are not asked for, with the target's name.
   std::vector<std::pair<std::string, std::string>> in_use{};
-  Duration hold{800'000};                ///< so long a press is held until it opens the menu
+  Duration hold{1'600'000};              ///< so long a press is held until it opens the menu: slow hands press for 1.5 s
   std::optional<Duration> skip_after{};  ///< a question that nobody answers is skipped behind this; nothing: never
 };
 
@@ -91,6 +115,10 @@ struct LearnOptions {
 enum class LearnRefusal : std::uint8_t {
   none,
   two_at_once,  ///< more than one control was down
+  too_soon,     ///< it began before the question could be read
+  too_brief,    ///< an axis moved for so short that it may have been noise
+  both_ways,    ///< an axis went to both sides
+  left_out,     ///< it is left out, because it is odd
   wobble,       ///< an axis moved, but another one moved nearly as far
   too_short,    ///< an axis did not go over half its way
   wrong_kind,   ///< such a control cannot move such a target
@@ -108,10 +136,13 @@ struct LearnEvent {
     waits,        ///< something is still down: `role` of `unit`
     hears,        ///< `role` of `unit` is pressed; not yet an answer
     takes,        ///< `role` is the answer to `question`; `by_itself`: because the opposite direction was answered
-    skips,        ///< `question` stays empty
+    skips,        ///< `question` stays empty, or as it is; `by_itself`: because no control is left for it
     refuses,      ///< `why`; where it says how far: `seen` of `role`, `other` of `other_role`
     opens,        ///< the menu: `choice` is marked
     chooses,      ///< `choice`
+    offers,       ///< `role` is marked of the choices of an offer
+    decides,      ///< `role` was taken of the offer `target`
+    loses,        ///< at an early end: the open `question` has lost what it had, as another target has it now
     tries,        ///< at the end: `role` was pressed, and `target` is what it does, or nothing
     ends_asking,  ///< all questions are answered or skipped: it can be tried and kept
     leaves_out,   ///< `role` of `unit` is odd (`odd`) and is not heard until it is not
@@ -126,12 +157,20 @@ struct LearnEvent {
   std::string role{};
   std::string other_role{};
   std::string target{};
-  std::string odd{};  ///< "stuck", "unknown", "bounces", "jitters"
+  std::string odd{};  ///< "stuck", "unknown", "bounces", "jitters", "shakes"; of an answer: the side, or what else to know
   LearnRefusal why = LearnRefusal::none;
   LearnChoice choice = LearnChoice::back;
   bool by_itself = false;
   double seen = 0;
   double other = 0;
+};
+
+/// Something to be decided before the questions, by the unit itself: a press goes to the next choice, a hold takes it.
+struct LearnOffer {
+  std::string name;
+  std::string words;
+  std::vector<std::string> choices;
+  std::size_t marked = 0;
 };
 
 /// Asks its questions in order. Belongs to one thread; allocates.
@@ -157,10 +196,20 @@ class Learning {
 
   /// Asks only for these of its questions. Of no effect once something is answered.
   void ask_only(const std::vector<std::string>& names);
+  /// Asks these instead. Of no effect once something is answered.
+  void set_questions(std::vector<Question> questions);
+  /// To be decided as soon as a unit answers, one offer after the other.
+  void offer(LearnOffer offer);
+  /// Answers of before, by the names of their questions; asks for the first that is open. Of no effect once something is
+  /// answered.
+  void resume(const std::vector<std::pair<std::string, Answer>>& answers);
   /// Takes the place of `LearnOptions::in_use`.
   void set_in_use(std::vector<std::pair<std::string, std::string>> in_use);
   /// The same as by the menu, such as from a key. What makes no sense now does nothing.
   void choose(LearnChoice choice);
+  /// Of an offer: marks the next choice, or takes the marked one.
+  void mark_next();
+  void decide();
   /// Asks one question once more; the others stay as they are.
   void ask_again(std::size_t question);
 
@@ -169,6 +218,12 @@ class Learning {
   [[nodiscard]] const std::vector<Answer>& answers() const noexcept;
   /// The one that is asked now; nothing at the end.
   [[nodiscard]] std::optional<std::size_t> asked() const noexcept;
+  /// The offer that is open; nothing while there is none.
+  [[nodiscard]] const LearnOffer* offered() const noexcept;
+  /// The roles that feed this question's target if it ends now.
+  [[nodiscard]] std::vector<std::string> sources(std::size_t question) const;
+  /// True if this role, which feeds the target of this open question until now, is another target's by an answer.
+  [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
   /// What is pressed right now, as an answer would name it; may be empty.
   [[nodiscard]] const std::string& pressed() const noexcept;
   /// How full the bar is that opens the menu, takes a choice or ends it all: 0..1.
@@ -180,6 +235,8 @@ class Learning {
   [[nodiscard]] const std::string& unit() const noexcept;
   [[nodiscard]] bool paused() const noexcept;
   [[nodiscard]] bool over() const noexcept;
+  /// True if anything is answered or skipped.
+  [[nodiscard]] bool has_answers() const noexcept;
   /// True once it has ended and is to be kept.
   [[nodiscard]] bool kept() const noexcept;
 
@@ -209,7 +266,8 @@ class Learning {
 
 /// The profile with what was answered: a target that was skipped is empty on purpose, the four directions of one stick
 /// or d-pad are one binding, and a control that was moved from another target is that one's no more. Targets of which
-/// nothing was said stay as they are. With `adds` what a target had stays, and the new follows.
+/// nothing was said stay as they are, but for controls that an answer has given to another one. With `adds` what a target
+/// had stays, and the new follows.
 [[nodiscard]] Profile with_answers(const Catalogue& catalogue, Profile profile, int port, const Learning& learning,
                                    bool adds = false);
 

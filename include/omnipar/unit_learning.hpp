@@ -15,21 +15,24 @@
 
 namespace omnipar {
 
-/// Every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Where an axis rests is taken from where it
-/// is, or, if that is not known, from its first report.
+/// Every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Where an axis rests is found out while it is
+/// heard.
 [[nodiscard]] Attachment raw_attachment(const Description& node);
 
 /// What a model looks like: which controls it may have.
-enum class ModelForm { pad, panel, gun, wheel, ball, numbered };
+enum class ModelForm { pad, panel, gun, wheel, yoke, mat, ball, spinner, numbered };
 /// Their names, in this order.
 [[nodiscard]] std::vector<std::string_view> model_form_names();
+/// The form that a unit of these nodes has most likely, and those that it cannot have left out: that one first.
+[[nodiscard]] std::vector<ModelForm> likely_forms(std::span<const Description> nodes);
+/// True if units of this form have face buttons, which are asked for by place or by letter.
+[[nodiscard]] bool has_face_buttons(ModelForm form) noexcept;
 
 /// One control that is asked for, and what it is on a sheet.
 struct ModelQuestion {
   Question question;
   std::string role;
   Axis axis = Axis::none;
-  bool downwards = false;  ///< the question asks for the side that is counted from, such as up
   std::string part{};
   std::string label{};
 };

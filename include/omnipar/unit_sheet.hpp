@@ -36,11 +36,12 @@ struct ControlSheet {
   std::optional<Spot> spot;
   std::optional<std::int32_t> rest;  ///< of an axis, where the middle or the lower end is wrong
   std::vector<std::string> parts;    ///< which parts it belongs to; none: all of them
-  bool reversed = false;             ///< of an axis: right and left, or down and up, are the other way round
+  bool reversed = false;             ///< of an axis or counts: right and left, or down and up, are the other way round
   double own_dead_zone = 0;          ///< what the unit itself takes for rest, as a part of a full push
   /// Of a stick or yoke: its axes are independent, so that it reaches the ends of both at once.
   bool square = false;
   bool off_screen = false;  ///< of a button: sent instead of another one of its role while it points beside the screen
+  int half = 0;             ///< of one axis for two pedals: -1 from the middle downwards, 1 from there upwards; 0: all of it
   std::string raw{};        ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
 };
 

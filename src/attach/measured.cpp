@@ -40,7 +40,10 @@ const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_v
 
 const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept {
   const auto at = std::ranges::find(attachment.axes, code, &AxisCalibration::code);
-  return at == attachment.axes.end() ? nullptr : &*at;
+  if (at == attachment.axes.end()) return nullptr;
+  // What was measured of a whole axis says nothing of two pedals on it.
+  const auto is_half = [code](const Control& control) { return control.code == code && control.half; };
+  return std::ranges::any_of(attachment.controls, is_half) ? nullptr : &*at;
 }
 
 double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept {

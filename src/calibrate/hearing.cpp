@@ -20,7 +20,7 @@ void Hearing::meet(int node, const Attachment& attachment, const std::vector<std
       buttons_[node].push_back(control.code);
     const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided;
     const bool is_wanted = only.empty() || std::ranges::find(only, control.role) != only.end();
-    if (!is_axis || !is_wanted || control.axis == Axis::y) continue;
+    if (!is_axis || !is_wanted || control.axis == Axis::y || control.half) continue;
     const auto same = [&](const Thing& thing) { return thing.node == node && thing.x.code == control.code; };
     if (std::ranges::any_of(things_, same)) continue;
     Thing thing{control.role, control.axis == Axis::x, node, control};

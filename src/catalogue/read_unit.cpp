@@ -20,7 +20,8 @@ using text::Value;
 struct RawName {
   std::string node;
   Code code;
-  std::string raw;  ///< instead, a control of raw reports
+  std::string raw;   ///< instead, a control of raw reports
+  std::string half{};  ///< of two on one axis: which half it is
   friend bool operator==(const RawName&, const RawName&) = default;
 };
 
@@ -41,14 +42,15 @@ class CodeReader {
   /// The code that a table names, with its node, if it is one.
   std::optional<RawName> code_in(const Value& table) {
     const Value& name = *table.find("code");
-    if (name.text.starts_with("hid:")) return raw_control(name);
+    const std::string half = text_in(table, "half");
+    if (name.text.starts_with("hid:")) return raw_control(name, half);
     const std::size_t slash = name.text.find('/');
     const std::string node = slash == std::string::npos ? "" : name.text.substr(0, slash);
     const std::string word = slash == std::string::npos ? name.text : name.text.substr(slash + 1);
     check_node(name.mark, node);
     const auto code = code_called(word, name.mark);
     if (!code) return std::nullopt;
-    return once({node, *code, ""}, name);
+    return once({node, *code, "", half}, name);
   }
 
   /// Of a calibration: an axis, also one of raw reports by its number.
@@ -84,6 +86,9 @@ class CodeReader {
     else if (code.type == ev_key && kind != RoleKind::button && kind != RoleKind::one_sided)
       error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is not", name, role),
             pair ? "name each direction by itself, such as 'dpad-up'" : "name an axis");
+    else if (!text_in(table, "half").empty() && (code.type == ev_key || kind != RoleKind::one_sided))
+      error(mark, "wrong-code", "'half' is for one axis of two pedals or triggers",
+            fmt::format("leave it out, or give '{}' a role such as 'right-trigger' or 'pedal'", name));
     else if (code.type == ev_abs && kind == RoleKind::button)
       error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' is a button", name, role), "name a button");
     else if (code.type == ev_abs && counts)
@@ -96,15 +101,19 @@ class CodeReader {
 
  private:
   RawName once(RawName raw, const Value& name) {
-    if (std::ranges::find(seen_, raw) != seen_.end())
+    const auto is_same = [&raw](const RawName& other) {
+      const bool same_code = other.node == raw.node && other.code == raw.code && other.raw == raw.raw;
+      return same_code && (other.half == raw.half || other.half.empty() || raw.half.empty());
+    };
+    if (std::ranges::any_of(seen_, is_same))
       error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
     else
       seen_.push_back(raw);
     return raw;
   }
 
-  std::optional<RawName> raw_control(const Value& name) {
-    if (hid::is_name(name.text)) return once({"", {ev_hid, 0}, name.text}, name);
+  std::optional<RawName> raw_control(const Value& name, const std::string& half) {
+    if (hid::is_name(name.text)) return once({"", {ev_hid, 0}, name.text, half}, name);
     no_raw_control(source_, name, problems_);
     return std::nullopt;
   }
@@ -140,6 +149,7 @@ ControlSheet control_of(const Value& table, const RawName& raw) {
   if (const std::string axis = text_in(table, "axis"); !axis.empty()) control.axis = axis == "x" ? Axis::x : Axis::y;
   if (const Value* at = table.find("at")) control.spot = Spot{at->items[0].number, at->items[1].number};
   control.reversed = flag_in(table, "reversed");
+  if (const std::string half = text_in(table, "half"); !half.empty()) control.half = half == "lower" ? -1 : 1;
   control.own_dead_zone = number_in(table, "own-dead-zone", 0);
   control.square = flag_in(table, "square");
   control.off_screen = flag_in(table, "off-screen");

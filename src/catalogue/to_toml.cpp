@@ -57,6 +57,7 @@ std::string control_text(const ControlSheet& control) {
   if (control.spot) text += fmt::format("at = [{}, {}]\n", control.spot->x, control.spot->y);
   if (control.rest) text += fmt::format("rest = {}\n", *control.rest);
   if (control.reversed) text += "reversed = true\n";
+  if (control.half != 0) text += fmt::format("half = \"{}\"\n", control.half < 0 ? "lower" : "upper");
   if (control.own_dead_zone != 0) text += fmt::format("own-dead-zone = {}\n", control.own_dead_zone);
   if (control.square) text += "square = true\n";
   if (control.off_screen) text += "off-screen = true\n";

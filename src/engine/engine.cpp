@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 #include "engine/engine_state.hpp"
@@ -265,15 +266,26 @@ void State::lower_crossings(std::size_t unit) noexcept {
 
 // -- counts -------------------------------------------------------------------------------------------
 
+namespace {
+
+/// The least number has no opposite: then the greatest.
+constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
+  constexpr std::int32_t least = std::numeric_limits<std::int32_t>::min();
+  return counts == least ? std::numeric_limits<std::int32_t>::max() : -counts;
+}
+
+}  // namespace
+
 [[gnu::noinline]] void State::move_counts(const Slot& slot, const Wire& wire, std::size_t unit,
                                           std::int32_t movement) noexcept {
   if (head->frozen != 0) return;
   for (const Sum& sum : slot.sums[wire.axis].of(slot.all_sums)) {
+    const std::int32_t way = sum.is_reversed ? turned_around(movement) : movement;
     if (sum.drag != nothing) {
-      drag(sum, unit, movement);
+      drag(sum, unit, way);
       continue;
     }
-    total[sum.target] += movement;
+    total[sum.target] += way;
     note(sum.noted);
   }
 }

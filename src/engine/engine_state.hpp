@@ -79,6 +79,7 @@ struct Sum {
   Index noted = 0;
   Index drag = nothing;  ///< the operation that moves a pointer
   bool is_y = false;
+  bool is_reversed = false;  ///< the unit counts to the left, or upwards
 };
 
 /// A lane of a group, and the targets that the group moves.

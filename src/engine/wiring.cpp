@@ -166,10 +166,10 @@ class Wiring {
     for (const Index index : input != nullptr ? input->operations.of(plan_.fed) : std::span<const Index>{}) {
       const AnalogOperation& operation = plan_.operations[index];
       if (operation.kind == AnalogKind::drag) {
-        slot_.all_sums.push_back({0, 0, index, is_y});
+        slot_.all_sums.push_back({0, 0, index, is_y, control.reversed});
       } else {
         const Group& group = plan_.groups[operation.group];
-        slot_.all_sums.push_back({is_y ? group.y : group.x, group.x, nothing, is_y});
+        slot_.all_sums.push_back({is_y ? group.y : group.x, group.x, nothing, is_y, control.reversed});
       }
       ++run.count;
     }
@@ -179,6 +179,9 @@ class Wiring {
 
   /// Axes are kept even when nothing needs them, so that a later plan knows where they are.
   bool add_axis(const Control& control, const Input* input) {
+    if (control.half)
+      if (const auto other = std::ranges::find(axis_codes_, control.code); other != axis_codes_.end())
+        return add_other_half(control, input, static_cast<std::size_t>(other - axis_codes_.begin()));
     const std::size_t axis = slot_.rests.size();
     if (axis >= max_axes) return false;
     slot_.rests.push_back(control.rest);
@@ -192,8 +195,17 @@ class Wiring {
     return keep(control.code, wire);
   }
 
+  /// Two pedals on one axis are measured each from its own half.
+  bool add_other_half(const Control& control, const Input* input, std::size_t axis) {
+    if (input == nullptr || input->operations.count == 0 || !CodeTable::has_room_for(control.code)) return true;
+    Wire& wire = slot_.wires[slot_.codes.find(control.code)];
+    wire.touches |= std::uint64_t{1}
+                    << (gauge_bits + gauge_for(control, *input, static_cast<Index>(slot_number_ * max_axes + axis)));
+    return true;
+  }
+
   [[nodiscard]] bool grows(const Control& control) const {
-    return attachment_.ranges_by_use && control.reading != Reading::pointer && control.reading != Reading::button &&
+    return attachment_.ranges_by_use && !control.half && control.reading != Reading::pointer && control.reading != Reading::button &&
            attach::stick_of(attachment_, control.code) == nullptr &&
            attach::axis_of(attachment_, control.code) == nullptr;
   }

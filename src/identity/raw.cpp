@@ -244,6 +244,7 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
     controls.push_back({hid::code_of(*index), reading, said.role, said.axis, control.minimum, control.maximum,
                         said.rest.value_or(rest_of(reading, control)), said.reversed, said.own_dead_zone, said.square,
                         said.off_screen});
+    if (said.half != 0) identity::take_half(controls.back(), said);
   }
   return controls;
 }

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <utility>
 
+#include "learn/verdict.hpp"
+
 namespace omnipar::learn {
 namespace {
 
@@ -31,11 +33,59 @@ void Answers::ask_only(const std::vector<std::string>& names) {
   if (!questions_.empty()) at_ = 0;
 }
 
-std::string Answers::user_of(const std::string& role) const {
+void Answers::replace(std::vector<Question> questions) {
+  if (!trail_.empty()) return;
+  questions_ = std::move(questions);
+  answers_.assign(questions_.size(), {});
+  at_.reset();
+  if (!questions_.empty()) at_ = 0;
+}
+
+void Answers::resume(const std::vector<std::pair<std::string, Answer>>& answers) {
+  if (!trail_.empty()) return;
+  for (const auto& [name, answer] : answers) {
+    const auto question = std::ranges::find(questions_, name, &Question::name);
+    if (question != questions_.end()) answers_[static_cast<std::size_t>(question - questions_.begin())] = answer;
+  }
+  ask_rest();
+}
+
+std::optional<std::size_t> Answers::user_of(const std::string& role, bool open_too) const {
+  const auto is_it = [&role](const std::string& other) { return overlap(role, other); };
+  for (std::size_t q = 0; q < answers_.size(); ++q) {
+    if (at_ == q) continue;
+    if (std::ranges::any_of(answers_[q].sources, is_it, &LearnedSource::role)) return q;
+    const bool keeps = answers_[q].state == Answer::State::as_before ||
+                       (open_too && answers_[q].state == Answer::State::open && questions_[q].is_own);
+    if (keeps && std::ranges::any_of(sources(q, false, false), is_it)) return q;
+  }
+  return std::nullopt;
+}
+
+bool Answers::is_lost(std::size_t question, const std::string& role) const {
   for (std::size_t q = 0; q < answers_.size(); ++q)
-    if (at_ != q && std::ranges::find(answers_[q].sources, role, &LearnedSource::role) != answers_[q].sources.end())
-      return questions_[q].name;
-  return "";
+    for (const LearnedSource& source : answers_[q].sources)
+      if (q != question && overlap(source.role, role) &&
+          (source.moved || answers_[question].state == Answer::State::open))
+        return true;
+  return false;
+}
+
+std::vector<std::string> Answers::sources(std::size_t question, bool both, bool adds) const {
+  const Answer& answer = answers_[question];
+  std::vector<std::string> all;
+  const bool has_now = answer.state == Answer::State::open || answer.state == Answer::State::as_before ||
+                       (adds && answer.state == Answer::State::given);
+  if (has_now)
+    for (const std::string& role : questions_[question].now)
+      if (both || !is_lost(question, role)) all.push_back(role);
+  for (const LearnedSource& source : answer.sources)
+    if (std::ranges::find(all, source.role) == all.end()) all.push_back(source.role);
+  return all;
+}
+
+bool Answers::has_any() const noexcept {
+  return std::ranges::any_of(answers_, [](const Answer& answer) { return answer.state != Answer::State::open; });
 }
 
 std::optional<std::size_t> Answers::accept(LearnedSource source) {
@@ -48,8 +98,9 @@ std::optional<std::size_t> Answers::move_over(LearnedSource source) {
   source.moved = true;
   for (std::size_t q = 0; q < answers_.size(); ++q) {
     Answer& other = answers_[q];
-    std::erase_if(other.sources, [&](const LearnedSource& one) { return one.role == source.role; });
-    if (at_ != q && other.state == Answer::State::given && other.sources.empty()) other = {};
+    if (at_ == q) continue;
+    std::erase_if(other.sources, [&](const LearnedSource& one) { return overlap(one.role, source.role); });
+    if (other.state == Answer::State::given && other.sources.empty()) other = {};
   }
   return answer(std::move(source));
 }
@@ -68,17 +119,25 @@ std::optional<std::size_t> Answers::answer_opposite(const LearnedSource& source)
   LearnedSource opposed = source;
   opposed.role = opposite_of(source);
   opposed.side = -source.side;
-  if (answers_[at].state != Answer::State::open || opposed.role.empty() || !user_of(opposed.role).empty())
+  opposed.with.clear();
+  if (answers_[at].state != Answer::State::open || opposed.role.empty() || user_of(opposed.role, false))
     return std::nullopt;
   trail_.back().offered = at_;
   answers_[at] = {Answer::State::given, {std::move(opposed)}};
   return at;
 }
 
-void Answers::skip() {
+void Answers::skip(bool cleared, bool keeps) {
   remember();
-  answers_[*at_] = {Answer::State::skipped, {}};
+  const bool stays = !cleared && (question().is_own || (keeps && !question().now.empty()));
+  answers_[*at_] = {stays ? Answer::State::as_before : Answer::State::skipped, {}};
   go_on();
+}
+
+void Answers::ask_rest() {
+  const auto open = std::ranges::find(answers_, Answer::State::open, &Answer::state);
+  at_.reset();
+  if (open != answers_.end()) at_ = static_cast<std::size_t>(open - answers_.begin());
 }
 
 void Answers::go_back() {

@@ -4,6 +4,7 @@
 #include <optional>
 #include <set>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "omnipar/learning.hpp"
@@ -24,16 +25,31 @@ class Answers {
   /// Only these questions are left, unless something is answered.
   void ask_only(const std::vector<std::string>& names);
 
-  /// Another target that has this source, by its name; empty if none has.
-  [[nodiscard]] std::string user_of(const std::string& role) const;
+  /// Starts over with these. Nothing must be answered.
+  void replace(std::vector<Question> questions);
+  /// Answers of before, by the names of their questions.
+  void resume(const std::vector<std::pair<std::string, Answer>>& answers);
+
+  /// Another question whose target has this source, by an answer or because it keeps what it has; with `open_too` also
+  /// an open one for which somebody has chosen it.
+  [[nodiscard]] std::optional<std::size_t> user_of(const std::string& role, bool open_too) const;
+  /// The roles that feed a question's target as it stands; `both`: nothing is taken from open ones; `adds`: an answer
+  /// comes on top.
+  [[nodiscard]] std::vector<std::string> sources(std::size_t question, bool both, bool adds) const;
+  /// True if an answer to another question has given this role away.
+  [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
   /// Takes it as the answer, and goes on. The opposite question that was answered with it, if one was.
   std::optional<std::size_t> accept(LearnedSource source);
   /// The same; and no other target has it any more: those that have nothing left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
-  void skip();
+  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps` whatever there is stays.
+  void skip(bool cleared, bool keeps);
+  /// Asks for the first that is open, from an end that came early.
+  void ask_rest();
   /// As it was before the last answer, skip or question that was asked again.
   void go_back();
   void ask_again(std::size_t question);
+  [[nodiscard]] bool has_any() const noexcept;
   /// Asks nothing more.
   void finish() { at_.reset(); }
 

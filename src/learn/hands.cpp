@@ -3,18 +3,27 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <tuple>
 
 #include "attach/position.hpp"
 
 namespace omnipar::learn {
 namespace {
 
-/// Less is no movement: drift, and what an axis does by itself.
-constexpr double unmoved = 0.05;
+/// Less is no movement: drift, and what an axis does by itself; of a pointer, which is steadier.
+constexpr double unmoved = 0.13, unmoved_place = 0.05;
 /// So many counts are meant.
 constexpr double meant_counts = 120;
 /// From here on a pointer or a counter has been stirred.
 constexpr double stirred_place = 0.1;
+/// An axis that rests nearer to its end has no way to there.
+constexpr double least_room = 0.4;
+/// Nearer to where it seems to rest, an axis has been met at rest.
+constexpr double at_rest = 0.4;
+/// And back at its former rest it is within this.
+constexpr double at_home = 0.15;
+/// Until it is known where an axis rests, it has come to rest only after this.
+constexpr Duration unsure_quiet{150'000};
 
 /// Sides of an axis that is two directions; a trigger and a button have just one.
 bool has_sides(const Control& control) {
@@ -42,22 +51,52 @@ std::string side_name(const Control& control, int side) {
   return control.role + "-" + std::string{direction_names[direction]};
 }
 
+// -- one control ----------------------------------------------------------------------------------------------
+
+double Hands::Wire::room(int side) const noexcept {
+  if (!finds_rest()) return 1;
+  const double from = control.reading == Reading::one_sided ? 0 : -1;
+  return side < 0 ? base - from : 1 - base;
+}
+
+double Hands::Wire::travel(int side) const noexcept {
+  if (!finds_rest()) return side < 0 ? std::min(-low, base - low) : std::min(high, high - base);
+  const double way = room(side);
+  return way < least_room ? 0 : (side < 0 ? base - low : high - base) / way;
+}
+
+double Hands::Wire::off() const noexcept {
+  return std::fabs(now - base) / std::max(least_room, room(now < base ? -1 : 1));
+}
+
+/// As far as it is pushed, whichever its end is at which it rests.
+double Hands::place_of(const Wire& wire, std::int32_t value) noexcept {
+  const double place = attach::position(wire.control, wire.scale, value);
+  const bool grows_downwards = wire.control.reading == Reading::one_sided && wire.control.rest == wire.control.maximum;
+  return grows_downwards ? -place : place;
+}
+
 // -- who is there ---------------------------------------------------------------------------------------------
 
 void Hands::meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
   lose(node);
-  Node& met = nodes_.emplace_back(Node{node, unit, ours, attach::HealthWatch{attachment}, {}});
+  Node& met = nodes_.emplace_back(Node{node, unit, ours, attach::HealthWatch{attachment}, {}, {}, {}, 0});
   for (const Control& control : attachment.controls) {
     Wire wire;
     wire.control = control;
     wire.scale = attach::scale_of(control);
-    wire.armed = control.reading == Reading::counts || control.reading == Reading::pointer;
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     wire.known = known != attachment.state.end();
-    if (wire.known && control.reading == Reading::two_sided && !role_kind(control.role)) find_rest(wire, known->value);
-    if (wire.known) wire.now = attach::position(wire.control, wire.scale, known->value);
-    wire.low = wire.high = wire.anchor = wire.now;
-    if (wire.is_contact() || wire.known) wire.armed = wire.armed || std::fabs(wire.now) < stirred;
+    if (wire.known) wire.now = place_of(wire, known->value);
+    wire.low = wire.high = wire.anchor = wire.turn = wire.now;
+    const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
+    wire.armed = is_moved || wire.finds_rest() ||
+                 ((wire.is_contact() || wire.known) && std::fabs(wire.now) < stirred);
+    if (wire.known && wire.finds_rest()) {
+      wire.base = wire.now;
+      wire.stood = true;
+      wire.sure = control.reading == Reading::two_sided || wire.now < stirred;
+    }
     if (wire.known && !wire.armed) add_odd(met, wire, "stuck", false);
     met.wires.push_back(std::move(wire));
   }
@@ -101,6 +140,12 @@ void Hands::hear(int number, const Report& report) {
   const auto node = std::ranges::find(nodes_, number, &Node::number);
   if (node == nodes_.end()) return;
   node->health.take(report);
+  if (node->heard && report.time > *node->heard) {
+    const Duration gap = report.time - *node->heard;
+    node->interval = node->interval == Duration{0} ? gap : std::min(node->interval, gap);
+    node->even = gap <= node->interval * 3 / 2 ? node->even + 1 : 0;
+  }
+  node->heard = report.time;
   for (const Change& change : report.changes)
     for (Wire& wire : node->wires)
       if (wire.control.code == change.code) {
@@ -112,65 +157,162 @@ void Hands::hear(int number, const Report& report) {
 void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t value) {
   if (wire.control.reading == Reading::counts) {
     if (value == 0) return;
-    if (wire.first == 0) wire.first = value < 0 ? -1 : 1;
+    const int sign = wire.control.reversed ? -1 : 1;
     wire.counts += std::fabs(static_cast<double>(value));
-    moved_ = wire.moved = report.time;
+    wire.net += sign * static_cast<double>(value);
+    wire.least = std::min(wire.least, wire.net);
+    wire.most = std::max(wire.most, wire.net);
+    wire.moved = report.time;
     if (wire.counts >= meant_counts && !wire.passed[1]) pass(node, wire, 1, report.time);
     return;
   }
   if (wire.control.reading == Reading::button && value > 1) return;  // a keyboard repeats
-  const bool is_raw_axis = wire.control.reading == Reading::two_sided && !role_kind(wire.control.role);
-  if (!wire.known && is_raw_axis) find_rest(wire, value);
-  const double to = attach::position(wire.control, wire.scale, value);
+  const double to = place_of(wire, value);
   if (!std::exchange(wire.known, true) && !wire.is_contact()) {
-    wire.low = wire.high = wire.anchor = to;
-    if (std::fabs(to) >= stirred && wire.is_axis()) add_odd(node, wire, "unknown", false);
+    wire.now = wire.low = wire.high = wire.anchor = wire.turn = to;
+    wire.moved = report.time;
+    meet_axis(wire, to);
   }
   move(node, wire, to, report.time);
 }
 
-/// Of an axis that nobody knows: it rests at that end, or in the middle, near which it is.
-void Hands::find_rest(Wire& wire, std::int32_t value) {
-  Control& control = wire.control;
-  const double part =
-      (static_cast<double>(value) - control.minimum) / (static_cast<double>(control.maximum) - control.minimum);
-  constexpr double near_an_end = 0.25;
-  if (part > near_an_end && part < 1 - near_an_end) return;
-  if (control.minimum == -1 && control.maximum == 1) return;  // a hat
-  control.reading = Reading::one_sided;
-  control.rest = part < 1.0 / 2 ? control.minimum : control.maximum;
-  wire.scale = attach::scale_of(control);
+/// By its first report: an axis of which nothing is known rests at the end, or in the middle, near which it is.
+void Hands::meet_axis(Wire& wire, double at) {
+  if (wire.control.reading == Reading::two_sided && !wire.finds_rest()) {
+    wire.armed = true;
+    wire.met_off = std::fabs(at) >= stirred;
+  }
+  if (!wire.finds_rest()) return;
+  const bool is_raw = wire.control.reading == Reading::two_sided;
+  const bool is_around_zero = wire.control.minimum < 0 && wire.control.maximum > 0;
+  wire.base = is_raw && !is_around_zero && std::fabs(at) > 1.0 / 2 ? std::copysign(1, at) : 0;
+  wire.met_moving = is_raw && !is_around_zero && std::fabs(at - wire.base) >= at_rest;
 }
 
 void Hands::move(Node& node, Wire& wire, double to, Time time) {
+  const double before = wire.off();
   wire.now = to;
-  if (std::fabs(to - wire.anchor) > unmoved || wire.is_contact()) {
+  const bool is_pointer = wire.control.reading == Reading::pointer;
+  if (std::fabs(to - wire.anchor) > (is_pointer ? unmoved_place : unmoved) || wire.is_contact()) {
     wire.anchor = to;
-    moved_ = wire.moved = time;
+    wire.moved = time;
   }
   if (!wire.armed) {
+    if (node.ours && std::fabs(to - wire.low) >= stirred && !wire.is_contact()) left_out_.push_back(wire.control.role);
     wire.armed = std::fabs(to) < stirred;
     wire.low = wire.high = to;
     return;
   }
+  // Back from where it was left for a while it is at rest, and nobody has pushed it.
+  if (wire.home && std::fabs(to - *wire.home) < at_home) {
+    wire.base = *wire.home;
+    wire.home.reset();
+    forget(wire);
+    return;
+  }
+  wire.met_off = wire.met_off && std::fabs(to) >= stirred;
   wire.low = std::min(wire.low, to);
   wire.high = std::max(wire.high, to);
-  if (wire.control.reading == Reading::pointer) return;
-  const bool is_gone = wire.off() < stirred;
+  if (is_pointer) return;
+  if (wire.is_axis()) {
+    follow_noise(node, wire, to, time);
+    follow_spike(node, wire, before, time);
+  }
+  const bool is_gone = wire.off() < wire.threshold();
   for (const int side : {-1, 1}) {
     bool& passed = wire.passed[side < 0 ? 0 : 1];
-    if (wire.first == 0 &&
-        (wire.travel(side) >= stirred || (has_no_middle(wire.control) && side * (to - wire.base) >= stirred)))
-      wire.first = side;
     if (wire.travel(side) >= pushed && !passed) pass(node, wire, side, time);
     if (is_gone && !node.ours) passed = false;
   }
+  note_release(wire, time);
   if (is_gone && !node.ours) wire.low = wire.high = to;
+}
+
+/// What is down is down since it went down last; a switch that bounces has not been released.
+void Hands::note_release(Wire& wire, Time time) {
+  const bool is_down = wire.off() >= wire.threshold() && (wire.passed[0] || wire.passed[1]);
+  if (is_down == wire.down) return;
+  wire.down = is_down;
+  if (!is_down)
+    wire.until = time;
+  else if (time - wire.until >= quiet_time)
+    wire.since = time;
+}
+
+/// An axis that goes to and fro by itself, and never far, has to be pushed farther.
+void Hands::follow_noise(const Node& node, Wire& wire, double to, Time time) {
+  constexpr double least_turn = 0.1;
+  constexpr Duration soon{1'200'000}, calm{1'000'000};
+  wire.swing = std::max(wire.swing, wire.off());
+  if (wire.off() >= pushed || time - wire.turns[(wire.turned + 5) % 6] > calm) {
+    wire.noisy = false;
+    if (wire.turned > 0 && time - wire.turns[(wire.turned + 5) % 6] > calm) wire.swing = wire.off();
+  }
+  if ((to - wire.turn) * wire.direction >= 0 || wire.direction == 0) {
+    if (wire.direction == 0) wire.direction = to < wire.turn ? -1 : to > wire.turn ? 1 : 0;
+    wire.turn = to;
+    return;
+  }
+  if (std::fabs(to - wire.turn) < least_turn) return;
+  wire.direction = -wire.direction;
+  wire.turn = to;
+  wire.turns[wire.turned % 6] = time;
+  ++wire.turned;
+  if (wire.turned < 6 || time - wire.turns[wire.turned % 6] > soon || wire.swing >= pushed) return;
+  wire.noisy = true;
+  wire.swing = 0;
+  add_odd(node, wire, "shakes", true);
+}
+
+/// A few readings at once far away, and back at once, are no push of a hand.
+void Hands::follow_spike(const Node& node, Wire& wire, double before, Time time) {
+  constexpr int most_readings = 4, evenly = 20;
+  constexpr Duration shortest{25'000}, lately{10'000'000};
+  const double off = wire.off();
+  if (off >= stirred) {
+    if (before < stirred) {
+      wire.left = time;
+      wire.readings = 0;
+      wire.jumped = off >= pushed;
+      wire.left_to = wire.now < wire.base ? -1 : 1;
+    }
+    ++wire.readings;
+    return;
+  }
+  if (before < stirred || !wire.jumped || wire.readings > most_readings) return;
+  const Duration regular = node.even >= evenly ? node.interval * 9 / 2 : Duration{0};
+  if (time - wire.left >= std::max(shortest, regular)) return;
+  forget(wire);
+  if (!node.ours) return;
+  wire.briefs.push_back(time);
+  std::erase_if(wire.briefs, [&](Time one) { return time - one > lately; });
+  constexpr std::size_t often = 3;
+  if (wire.briefs.size() >= often)
+    add_odd(node, wire, "jumps", true);
+  else
+    brief_.push_back(side_name(wire.control, wire.left_to));
+}
+
+void Hands::forget(Wire& wire) {
+  wire.low = wire.high = wire.now;
+  wire.passed[0] = wire.passed[1] = wire.down = false;
+  wire.first = 0;
 }
 
 void Hands::pass(Node& node, Wire& wire, int side, Time time) {
   wire.passed[side < 0 ? 0 : 1] = true;
-  wire.since = time;
+  wire.since = wire.began = time;
+  wire.down = wire.off() >= wire.threshold();
+  if (wire.first == 0 && wire.control.reading == Reading::two_sided) {
+    // Of a stick only what goes straight up, and then aside, says how it stands.
+    const auto other = std::ranges::find_if(node.wires, [&wire](const Wire& one) {
+      return one.control.role == wire.control.role && one.control.axis != wire.control.axis;
+    });
+    const bool is_lone = other == node.wires.end() || role_kind(wire.control.role) != RoleKind::stick;
+    const bool is_clear = is_lone || (wire.control.axis == Axis::y ? !other->is_stirred() : std::abs(other->first) == 1);
+    constexpr int unclear = 2;
+    wire.first = is_clear ? side : unclear;
+  }
   fresh_.push_back(push_of(node, wire, side));
 }
 
@@ -193,64 +335,155 @@ void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool i
 // -- what was done --------------------------------------------------------------------------------------------
 
 bool Hands::is_down(const Wire& wire, Time now) noexcept {
-  if (!wire.armed || wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer) return false;
-  if (wire.off() < stirred) return false;
-  return wire.control.reading != Reading::two_sided || now - wire.moved < long_still;
+  const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
+  if (!wire.armed || is_moved || wire.aside) return false;
+  if (wire.met_moving) return true;
+  if (wire.off() < wire.threshold()) return false;
+  return wire.control.reading != Reading::two_sided || wire.finds_rest() || now - wire.moved < long_still;
 }
 
-std::string Hands::still_down(Time now) const {
+void Hands::set_aside(int number, Code code) {
+  for (Node& node : nodes_)
+    for (Wire& wire : node.wires)
+      if (node.number == number && wire.control.code == code) wire.aside = true;
+}
+
+void Hands::rest_here() {
+  for (Node& node : nodes_)
+    for (Wire& wire : node.wires) {
+      if (!node.ours || !wire.finds_rest() || role_kind(wire.control.role)) continue;
+      if (wire.off() >= stirred && wire.sure) wire.home = wire.base;
+      wire.base = wire.now;
+      wire.met_moving = false;
+      forget(wire);
+    }
+}
+
+std::string Hands::still_down(Time now, bool contacts_only) const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && is_down(wire, now)) return side_name(wire.control, wire.now < wire.base ? -1 : 1);
+      if (node.ours && !(contacts_only && wire.is_axis()) && is_down(wire, now)) return side_name(wire.control, wire.now < wire.base ? -1 : 1);
   return "";
+}
+
+Duration Hands::quiet() const noexcept {
+  for (const Node& node : nodes_)
+    for (const Wire& wire : node.wires)
+      if (node.ours && wire.finds_rest() && !wire.sure && wire.is_stirred()) return unsure_quiet;
+  return quiet_time;
 }
 
 void Hands::leave_out_what_is_down(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires)
       if (node.ours && is_down(wire, now)) {
+        if (wire.finds_rest()) continue;  // it will rest where it is
         wire.armed = false;
+        wire.low = wire.high = wire.now;
         add_odd(node, wire, "stuck", false);
       }
+}
+
+bool Hands::takes_part(const Wire& wire) noexcept {
+  switch (wire.control.reading) {
+    case Reading::counts:
+      return wire.counts >= stirred_place * meant_counts;
+    case Reading::pointer:
+      return wire.high - wire.low >= stirred_place;
+    default:
+      return wire.is_stirred();
+  }
 }
 
 bool Hands::is_stirred(bool by_moving) const noexcept {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
       const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
-      if (!node.ours || (is_moved && !by_moving)) continue;
-      if (wire.control.reading == Reading::counts ? wire.counts >= stirred_place * meant_counts
-          : wire.control.reading == Reading::pointer
-              ? wire.high - wire.low >= stirred_place
-              : wire.armed && std::max(wire.travel(-1), wire.travel(1)) >= stirred)
-        return true;
+      if (!node.ours || ((is_moved || wire.aside) && !by_moving)) continue;
+      if (takes_part(wire)) return true;
     }
   return false;
+}
+
+Time Hands::moved() const noexcept {
+  Time last{};
+  for (const Node& node : nodes_)
+    for (const Wire& wire : node.wires)
+      if (node.ours && takes_part(wire) && !wire.aside) last = std::max(last, wire.moved);
+  return last;
+}
+
+std::optional<Duration> Hands::rests_after(const Wire& wire) noexcept {
+  if (!wire.finds_rest() || !wire.known || (wire.off() < wire.threshold() && !wire.met_moving)) return std::nullopt;
+  return wire.sure ? other_still : unsure_still;
+}
+
+std::optional<Time> Hands::next_rest(Time now) const noexcept {
+  std::optional<Time> next;
+  for (const Node& node : nodes_)
+    for (const Wire& wire : node.wires) {
+      const auto after = node.ours ? rests_after(wire) : std::nullopt;
+      if (after && wire.moved + *after > now && (!next || wire.moved + *after < *next)) next = wire.moved + *after;
+    }
+  return next;
+}
+
+void Hands::find_rests(Time now) {
+  for (Node& node : nodes_)
+    for (Wire& wire : node.wires) {
+      const auto after = rests_after(wire);
+      if (!after || now - wire.moved < *after) continue;
+      // What was met in the middle of a push has been pushed, from where it stands now; anything else is only left there.
+      const bool was_pushed = !wire.sure && !wire.stood;
+      if (wire.sure) wire.home = wire.base;
+      wire.base = wire.now;
+      if (was_pushed) {
+        wire.since = wire.began = wire.until = wire.moved;
+        for (const int side : {-1, 1}) wire.passed[side < 0 ? 0 : 1] = wire.travel(side) >= pushed;
+      } else {
+        if (wire.sure) add_odd(node, wire, "stays", true);
+        forget(wire);
+      }
+      wire.down = wire.met_moving = false;
+      wire.sure = wire.stood = true;
+    }
 }
 
 void Hands::begin(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires) {
-      const bool stands = wire.control.reading == Reading::two_sided && wire.known && now - wire.moved >= long_still;
+      const bool stands = wire.control.reading == Reading::two_sided && !wire.finds_rest() && wire.known &&
+                          now - wire.moved >= long_still;
       if (stands && (wire.off() >= stirred || !wire.armed)) {
+        if (std::exchange(wire.met_off, false)) add_odd(node, wire, "unknown", false);
         wire.base = std::fabs(wire.now) < stirred / 2 ? 0 : wire.now;
         wire.armed = true;
-      } else if (wire.armed && std::fabs(wire.now) < stirred / 2) {
+      } else if (wire.armed && !wire.finds_rest() && std::fabs(wire.now) < stirred / 2) {
         wire.base = 0;
+        wire.stood = true;
       }
+      if (wire.finds_rest() && !wire.met_moving && wire.off() < stirred &&
+          (wire.passed[0] || wire.passed[1] || now - wire.moved >= long_still))
+        wire.sure = wire.sure || wire.known;
       wire.low = wire.high = wire.now;
-      wire.counts = 0;
+      wire.counts = wire.net = wire.least = wire.most = 0;
       wire.first = 0;
-      if (node.ours || wire.off() < stirred) wire.passed[0] = wire.passed[1] = false;
+      if (node.ours || wire.off() < stirred) wire.passed[0] = wire.passed[1] = wire.down = false;
     }
 }
 
 Push Hands::push_of(const Node& node, const Wire& wire, int side) {
   Push push{node.number,          node.unit, node.ours, side_name(wire.control, side), wire.control.code,
-            wire.control.reading, side};
+            wire.control.reading};
+  push.side = side;
+  push.is_raw = !role_kind(wire.control.role);
+  push.is_hat = wire.control.reading == Reading::hat || (wire.control.minimum == -1 && wire.control.maximum == 1);
   push.peak = wire.travel(side);
-  push.down = side < 0 ? wire.base - wire.now >= stirred : wire.now - wire.base >= stirred;
+  push.down = (side < 0 ? wire.now < wire.base : wire.now > wire.base) && wire.off() >= wire.threshold();
   push.since = wire.since;
+  push.began = wire.began;
+  push.until = wire.until;
+  push.rests = wire.base;
   return push;
 }
 
@@ -259,7 +492,9 @@ std::vector<Push> Hands::pushes() const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
       for (const int side : {-1, 1}) {
-        if (!node.ours || !wire.passed[side < 0 ? 0 : 1] || wire.control.reading == Reading::counts) continue;
+        if (!node.ours || !wire.passed[side < 0 ? 0 : 1] || wire.control.reading == Reading::counts || wire.met_off ||
+            wire.aside)
+          continue;
         const Push push = push_of(node, wire, side);
         const auto same = std::ranges::find_if(
             all, [&push](const Push& other) { return other.unit == push.unit && other.role == push.role; });
@@ -268,16 +503,18 @@ std::vector<Push> Hands::pushes() const {
         else
           same->down = same->down || push.down;
       }
-  std::ranges::stable_sort(all, {}, &Push::since);
+  std::ranges::stable_sort(all, {}, &Push::began);
   return all;
 }
 
-std::optional<Push> Hands::farthest_beside(const Push& push) const {
+std::optional<Push> Hands::farthest_beside(const std::vector<Push>& pushes) const {
   std::optional<Push> farthest;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool same = node.number == push.node && wire.control.code == push.code;
-      if (!node.ours || same || !wire.armed || wire.control.reading != Reading::two_sided) continue;
+      const bool same = std::ranges::any_of(pushes, [&](const Push& push) {
+        return node.number == push.node && wire.control.code == push.code;
+      });
+      if (!node.ours || same || !wire.armed || wire.aside || wire.control.reading != Reading::two_sided) continue;
       const int side = wire.travel(-1) > wire.travel(1) ? -1 : 1;
       if (!farthest || wire.travel(side) > farthest->peak) farthest = push_of(node, wire, side);
     }
@@ -290,26 +527,59 @@ double Hands::way_of(const Wire& wire) noexcept {
   return has_no_middle(wire.control) ? std::max(far, (wire.high - wire.low) * pushed) : far;
 }
 
+void Hands::add_sweep(const Wire& wire, Sweep& sweep) {
+  constexpr double alike = 0.7;
+  const std::size_t axis = wire.control.axis == Axis::y ? 1 : 0;
+  double low = wire.low, high = wire.high, now = wire.now, base = wire.base, whole = 2;
+  if (wire.control.reading == Reading::counts) {
+    std::tie(low, high, now, base, whole) = std::tuple{wire.least, wire.most, wire.net, 0.0, meant_counts};
+    sweep.far[axis] = std::fabs(wire.net) / meant_counts;
+    sweep.side[axis] = wire.net < 0 ? -1 : 1;
+  } else if (wire.control.reading == Reading::pointer) {
+    whole = 1;
+    sweep.far[axis] = high - low;
+  } else {
+    sweep.far[axis] = way_of(wire);
+    const bool is_free = wire.finds_rest() || has_no_middle(wire.control);
+    const double less = wire.finds_rest() ? wire.travel(-1) : base - low;
+    const double more = wire.finds_rest() ? wire.travel(1) : high - base;
+    sweep.side[axis] = is_free ? (less > more ? -1 : 1) : std::abs(wire.first) == 1 ? wire.first : 0;
+    sweep.both_ways = is_free && std::min(less, more) >= std::max(stirred, alike * std::max(less, more));
+    sweep.rests = base;
+  }
+  sweep.span[axis] = (high - low) / whole;
+  sweep.end[axis] = high - now > now - low ? -1 : 1;
+}
+
 std::vector<Sweep> Hands::sweeps() const {
   std::vector<Sweep> all;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool can_be_swept = wire.control.reading == Reading::two_sided ||
-                                wire.control.reading == Reading::pointer || wire.control.reading == Reading::counts;
-      if (!node.ours || !can_be_swept || !wire.armed) continue;
+      const bool can_be_swept = wire.is_axis() || wire.control.reading == Reading::pointer ||
+                                wire.control.reading == Reading::counts;
+      const bool is_trigger = wire.control.reading == Reading::one_sided && role_kind(wire.control.role);
+      if (!node.ours || !can_be_swept || is_trigger || !wire.armed || wire.met_off) continue;
+      if (wire.noisy && !wire.is_stirred()) continue;
       auto at = std::ranges::find_if(
           all, [&](const Sweep& other) { return other.unit == node.unit && other.role == wire.control.role; });
       if (at == all.end()) {
         all.push_back({node.number, node.unit, wire.control.role, sweep_kind(wire.control), wire.control.code});
         at = all.end() - 1;
       }
-      const std::size_t axis = wire.control.axis == Axis::y ? 1 : 0;
-      at->far[axis] = wire.control.reading == Reading::counts    ? wire.counts / meant_counts
-                      : wire.control.reading == Reading::pointer ? wire.high - wire.low
-                                                                 : way_of(wire);
-      at->first[axis] = wire.first;
+      add_sweep(wire, *at);
     }
   std::ranges::stable_sort(all, std::greater{}, &Sweep::farthest);
+  return all;
+}
+
+std::vector<std::string> Hands::all_names(bool presses, bool axes, bool counters) const {
+  std::vector<std::string> all;
+  for (const Node& node : nodes_)
+    for (const Wire& wire : node.wires) {
+      const bool is_meant = wire.is_contact() ? presses : wire.control.reading == Reading::counts ? counters : axes;
+      if (node.ours && is_meant && std::ranges::find(all, wire.control.role) == all.end())
+        all.push_back(wire.control.role);
+    }
   return all;
 }
 

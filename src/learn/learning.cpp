@@ -4,11 +4,13 @@
 //                                                       moving --one control held--> the menu or a choice, waiting
 //                                                       moving --two controls held--> the end
 //
-// What a gesture means depends on the mode: the answer to a question, the next choice of the menu, or a trial.
+// What a gesture means depends on the mode: the next choice of an offer or of the menu, the answer to a question, or a
+// trial.
 #include "omnipar/learning.hpp"
 
 #include <algorithm>
 #include <deque>
+#include <functional>
 
 #include "learn/answers.hpp"
 #include "learn/hands.hpp"
@@ -19,14 +21,18 @@ namespace omnipar {
 
 namespace {
 
-/// A switch that bounces is up for less.
-constexpr Duration quiet{30'000};
-/// Nobody reads the next question sooner than this.
-constexpr Duration soonest{500'000};
+/// Nobody presses the same control again for another question sooner than this, and none sooner than a hand needs to
+/// follow what the eye reads.
+constexpr Duration soonest_same{500'000}, soonest{120'000};
+/// Who presses once more for both has read that they may.
+constexpr Duration soonest_both{250'000};
+/// What is told over and over is told this often.
+constexpr Duration told_again{3'000'000};
 /// Two controls that are held for so long end it.
 constexpr Duration leave_hold{2'000'000};
-/// What is swept or moved has been swept or moved when it stands for so long; what was not enough, later.
-constexpr Duration sweep_ends{400'000}, half_sweep_ends{1'500'000};
+/// What is swept or moved has been swept or moved when it stands for so long; what was not enough, later; what has no
+/// button to be pressed at its end, later still.
+constexpr Duration sweep_ends{400'000}, half_sweep_ends{1'500'000}, span_ends{3'000'000};
 
 /// What is still down after so long is named, and behind this taken to be stuck.
 constexpr Duration says_waiting{700'000}, gives_up_waiting{4'000'000};
@@ -42,14 +48,14 @@ class Learning::Inside {
     if (!at()) finish();
   }
 
-  enum class Mode : std::uint8_t { asks, menu, tries, over };
+  enum class Mode : std::uint8_t { offers, asks, menu, tries, over };
   enum class Gesture : std::uint8_t { waiting, idle, moving };
 
   // -- who is there ---------------------------------------------------------------------------------------------
   void meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
     const bool is_back = std::ranges::find(units_, unit) != units_.end();
     hands_.meet(node, unit, attachment, ours || is_back);
-    if ((ours || is_back) && !std::exchange(met_, true)) say({.kind = Kind::meets, .unit = unit});
+    if ((ours || is_back) && !std::exchange(met_, true)) say_meets(unit);
     say_odd();
     if (ours && !is_back) units_.push_back(unit);
     if ((ours || is_back) && std::exchange(paused_, false)) {
@@ -79,6 +85,8 @@ class Learning::Inside {
     hands_.hear(node, Report{now_, report.changes});
     say_odd();
     for (const learn::Push& push : hands_.take_fresh()) echo(push);
+    for (const std::string& role : hands_.take_brief()) say_now_and_then(LearnRefusal::too_brief, role);
+    for (const std::string& role : hands_.take_left_out()) say_now_and_then(LearnRefusal::left_out, role);
     judge();
   }
 
@@ -99,17 +107,22 @@ class Learning::Inside {
     const auto add = [&](Time time) {
       if (time > now_ && (!due || time < *due)) due = time;
     };
-    if (released_at_) add(*released_at_ + quiet);
+    if (released_at_) add(*released_at_ + learn::quiet_time);
+    if (released_at_) add(*released_at_ + hands_.quiet());
+    if (const auto rest = hands_.next_rest(now_)) add(*rest);
     if (gesture_ == Gesture::waiting) {
+      if (held_on_) add(*held_on_ + options_.hold);
       add(hands_.moved() + learn::long_still);
       if (!said_waiting_) add(waits_since_ + says_waiting);
       add(waits_since_ + gives_up_waiting);
     }
     if (gesture_ == Gesture::moving) {
       if (held_.since) add(*held_.since + held_.needed);
-      for (const Duration time : {sweep_ends, half_sweep_ends, Duration{learn::long_still}}) add(hands_.moved() + time);
+      for (const Duration time : {sweep_ends, half_sweep_ends, span_ends, Duration{learn::long_still},
+                                  Duration{learn::unsure_still}})
+        add(hands_.moved() + time);
     }
-    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.skip_after) add(asked_at_ + *options_.skip_after);
+    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.skip_after) add(idle_since_ + *options_.skip_after);
     return due;
   }
 
@@ -117,10 +130,15 @@ class Learning::Inside {
   void choose(LearnChoice choice) {
     if (mode_ == Mode::over) return;
     if (choice == LearnChoice::back && !answers_.can_go_back()) return;
-    if (choice == LearnChoice::skip && !at()) return;
+    if ((choice == LearnChoice::skip || choice == LearnChoice::clear) && !at()) return;
+    if (choice == LearnChoice::rest && (at() || !has_open())) return;
+    const bool is_sure = std::exchange(leaving_, false);
+    if (choice == LearnChoice::leave && answers_.has_any() && !is_sure) return ask_whether_to_leave();
     menu_.clear();
     in_use_.reset();
     asking_.reset();
+    held_on_.reset();
+    offers_.clear();
     say({.kind = Kind::chooses, .choice = choice});
     switch (choice) {
       case LearnChoice::back:
@@ -128,7 +146,13 @@ class Learning::Inside {
         last_.reset();
         break;
       case LearnChoice::skip:
-        skip();
+      case LearnChoice::clear:
+        skip(choice == LearnChoice::clear);
+        break;
+      case LearnChoice::rest:
+        answers_.ask_rest();
+        break;
+      case LearnChoice::stay:
         break;
       case LearnChoice::again:
         if (!at()) return ask_again(tried_.value_or(answers_.questions().size() - 1));
@@ -146,12 +170,45 @@ class Learning::Inside {
     judge();
   }
 
+  void set_questions(std::vector<Question> questions) {
+    if (mode_ == Mode::over) return;
+    answers_.replace(std::move(questions));
+    begin_asking();
+  }
+
+  void resume(const std::vector<std::pair<std::string, Answer>>& answers) {
+    if (mode_ == Mode::over) return;
+    answers_.resume(answers);
+    begin_asking();
+  }
+
+  void offer(LearnOffer offer) {
+    if (mode_ == Mode::over || offer.choices.empty()) return;
+    offer.marked = std::min(offer.marked, offer.choices.size() - 1);
+    offers_.push_back(std::move(offer));
+    if (hands_.has_own()) wait();
+  }
+
+  void mark_next() {
+    if (mode_ != Mode::offers || offers_.empty()) return;
+    LearnOffer& offer = offers_.front();
+    offer.marked = (offer.marked + 1) % offer.choices.size();
+    say_offer();
+  }
+
+  void decide() {
+    if (mode_ != Mode::offers || offers_.empty()) return;
+    const LearnOffer offer = std::move(offers_.front());
+    offers_.pop_front();
+    offering_ = false;
+    say({.kind = Kind::decides, .role = offer.choices[offer.marked], .target = offer.name});
+    wait();
+  }
+
   void ask_only(const std::vector<std::string>& names) {
     if (mode_ == Mode::over) return;
     answers_.ask_only(names);
-    asking_.reset();
-    if (!at()) finish();
-    wait();
+    begin_asking();
   }
 
   void ask_again(std::size_t question) {
@@ -163,9 +220,18 @@ class Learning::Inside {
   }
 
   [[nodiscard]] double held(Time now) const noexcept {
+    if (gesture_ == Gesture::waiting && held_on_)
+      return std::clamp(static_cast<double>((now - *held_on_).count()) / static_cast<double>(options_.hold.count()), 0.0, 1.0);
     if (!held_.since || gesture_ != Gesture::moving) return 0;
     const double part = static_cast<double>((now - *held_.since).count()) / static_cast<double>(held_.needed.count());
     return std::clamp(part, 0.0, 1.0);
+  }
+
+  [[nodiscard]] const LearnOffer* offered() const noexcept {
+    return mode_ == Mode::offers && !offers_.empty() ? &offers_.front() : nullptr;
+  }
+  [[nodiscard]] std::vector<std::string> sources(std::size_t question) const {
+    return answers_.sources(question, options_.used == WhenUsed::both, options_.adds);
   }
 
   learn::Answers answers_;
@@ -190,6 +256,24 @@ class Learning::Inside {
   void say(LearnEvent event) {
     if (mode_ == Mode::over && event.kind != Kind::ends) return;
     events_.push_back(std::move(event));
+  }
+
+  void say_meets(const std::string& unit) {
+    say({.kind = Kind::meets, .unit = unit});
+  }
+
+  void begin_asking() {
+    asking_.reset();
+    if (!at()) finish();
+    wait();
+  }
+
+  void say_now_and_then(LearnRefusal why, const std::string& role) {
+    if (mode_ == Mode::over || mode_ == Mode::offers || paused_) return;
+    Time& last = last_told_[why == LearnRefusal::too_brief ? 0 : 1];
+    if (last != Time{} && now_ - last < told_again) return;
+    last = now_;
+    say(refusal(why, role));
   }
 
   void say_odd() {
@@ -223,7 +307,7 @@ class Learning::Inside {
     if (!hands_.has_own() && units_.empty()) {
       own(push.unit);
       met_ = true;
-      say({.kind = Kind::meets, .unit = push.unit});
+      say_meets(push.unit);
       say_odd();
       return wait();
     }
@@ -242,23 +326,63 @@ class Learning::Inside {
     units_.push_back(unit);
   }
 
-  void skip() {
+  void skip(bool cleared) {
     const std::size_t question = *at();
-    answers_.skip();
+    answers_.skip(cleared, options_.adds);
     say({.kind = Kind::skips, .question = question});
+    go_on();
+  }
+
+  /// To the next question that a control is left for; behind the last one to the end.
+  void go_on() {
+    bool is_first = true;
+    while (at() && options_.ends_when_used_up && is_used_up(answers_.question())) {
+      LearnEvent event{.kind = Kind::skips, .question = *at()};
+      event.by_itself = true;
+      answers_.skip(false, true);
+      if (std::exchange(is_first, false)) say(std::move(event));
+    }
     if (!at()) finish();
+  }
+
+  [[nodiscard]] bool is_used_up(const Question& question) const {
+    const bool presses = question.kind == TargetKind::button || question.kind == TargetKind::one_sided;
+    const bool axes = question.kind != TargetKind::turns && (!presses || question.kind == TargetKind::one_sided ||
+                                                             !question.opposite.empty());
+    const bool counters = question.kind == TargetKind::turns || question.motion == LearnMotion::span;
+    return std::ranges::all_of(hands_.all_names(presses, axes, counters), [this](const std::string& role) {
+      return std::ranges::any_of(answers_.all(), [&role](const Answer& answer) {
+        return std::ranges::any_of(answer.sources, [&role](const LearnedSource& source) {
+          return learn::overlap(source.role, role) || learn::overlap(source.with, role);
+        });
+      });
+    });
+  }
+
+  [[nodiscard]] bool has_open() const {
+    return std::ranges::any_of(answers_.all(), [](const Answer& a) { return a.state == Answer::State::open; });
+  }
+
+  void ask_whether_to_leave() {
+    leaving_ = true;
+    held_on_.reset();
+    menu_ = {LearnChoice::stay, LearnChoice::leave};
+    marked_ = 0;
+    say({.kind = Kind::opens, .choice = menu_[0]});
+    wait();
   }
 
   // -- one gesture ----------------------------------------------------------------------------------------------
   [[nodiscard]] bool by_sweep() const { return mode_ == Mode::asks && learn::is_swept(answers_.question().kind); }
+  [[nodiscard]] bool by_span() const { return by_sweep() && answers_.question().motion == LearnMotion::span; }
 
   /// From here on nothing is heard until all is released.
   void wait() {
     if (mode_ == Mode::over) return;
     if (gesture_ == Gesture::moving) released_at_.reset();
-    if (gesture_ == Gesture::idle) released_at_ = now_ - quiet;  // nothing was down
+    if (gesture_ == Gesture::idle) released_at_ = now_ - learn::quiet_time;  // nothing was down
     gesture_ = Gesture::waiting;
-    mode_ = !menu_.empty() ? Mode::menu : at() ? Mode::asks : Mode::tries;
+    mode_ = !menu_.empty() ? Mode::menu : !offers_.empty() ? Mode::offers : at() ? Mode::asks : Mode::tries;
     held_ = {};
     said_waiting_ = false;
     waits_since_ = now_;
@@ -267,23 +391,45 @@ class Learning::Inside {
 
   void judge() {
     if (mode_ == Mode::over || paused_ || !hands_.has_own()) return;
+    hands_.find_rests(now_);
+    say_odd();
     if (gesture_ == Gesture::waiting && !settle()) return;
     if (gesture_ == Gesture::idle) {
-      if (mode_ == Mode::asks && options_.skip_after && now_ - asked_at_ >= *options_.skip_after)
+      if (mode_ == Mode::asks && options_.skip_after && now_ - idle_since_ >= *options_.skip_after)
         return choose(LearnChoice::skip);
       if (!hands_.is_stirred(by_sweep())) return;
       gesture_ = Gesture::moving;
     }
-    const std::vector<learn::Push> pushes = hands_.pushes();
+    const std::vector<learn::Push> pushes = relevant(hands_.pushes());
+    axes_matter_ = heeds_axes() || (std::ranges::none_of(pushes, learn::can_be_held) && !by_span());
     if (take_hold(pushes) || !is_finished(pushes)) return;
     conclude(pushes);
+  }
+
+  /// True unless an axis can only come along: where a button is meant, or a gun is swung.
+  [[nodiscard]] bool heeds_axes() const {
+    if (!options_.for_sheet || mode_ == Mode::tries) return true;
+    if (mode_ != Mode::asks) return false;
+    const Question& question = answers_.question();
+    return question.kind != TargetKind::button ? question.motion != LearnMotion::span : !question.opposite.empty();
+  }
+
+  [[nodiscard]] std::vector<learn::Push> relevant(std::vector<learn::Push> pushes) const {
+    if (!heeds_axes() && std::ranges::any_of(pushes, learn::can_be_held))
+      std::erase_if(pushes, std::not_fn(learn::can_be_held));
+    return pushes;
   }
 
   /// True when all is released, and not only between two bounces: then the next thing is asked.
   bool settle() {
     if (mode_ == Mode::over) return false;
     if (!is_quiet()) {
-      const std::string down = hands_.still_down(now_);
+      if (held_on_ && now_ - *held_on_ >= options_.hold) {
+        held_on_.reset();
+        choose(LearnChoice::keep);
+        return false;
+      }
+      const std::string down = hands_.still_down(now_, !axes_matter_);
       const bool is_late = now_ - waits_since_ >= says_waiting && mode_ == Mode::asks && !down.empty();
       if (is_late && !std::exchange(said_waiting_, true)) say({.kind = Kind::waits, .question = *at(), .role = down});
       if (down.empty() || now_ - waits_since_ < gives_up_waiting) return false;
@@ -293,9 +439,15 @@ class Learning::Inside {
       return false;
     }
     hands_.begin(now_);
+    say_odd();
+    held_on_.reset();
     gesture_ = Gesture::idle;
-    asked_at_ = now_;
-    if (mode_ == Mode::asks && std::exchange(asking_, at()) != at()) say({.kind = Kind::asks, .question = *at()});
+    if (mode_ == Mode::asks && std::exchange(asking_, at()) != at()) {
+      asked_at_ = now_;
+      say({.kind = Kind::asks, .question = *at()});
+    }
+    idle_since_ = now_;
+    if (mode_ == Mode::offers && !std::exchange(offering_, true)) say_offer();
     if (mode_ != Mode::asks) asking_.reset();
     return true;
   }
@@ -304,9 +456,10 @@ class Learning::Inside {
   bool take_hold(const std::vector<learn::Push>& pushes) {
     std::vector<learn::Push> down;
     for (const learn::Push& push : pushes)
-      if (push.down && learn::can_be_held(push)) down.push_back(push);
+      if (push.down && (learn::can_be_held(push) || is_in_use(push))) down.push_back(push);
+    std::ranges::stable_sort(down, {}, &learn::Push::since);
     held_ = {};
-    if (down.size() > 1) {
+    if (down.size() > 1 && std::ranges::all_of(down, learn::can_be_held)) {
       held_ = {down.back().since, leave_hold};
     } else if (down.size() == 1 && pushes.size() == 1) {
       held_ = {down.front().since, options_.hold};
@@ -316,11 +469,18 @@ class Learning::Inside {
       end(false);
     else if (mode_ == Mode::menu)
       choose(menu_[marked_]);
-    else if (in_use_ && in_use_->role == down.front().role)
+    else if (mode_ == Mode::offers)
+      decide();
+    else if (is_in_use(down.front()))
       take_over();
     else
       open_menu();
     return true;
+  }
+
+  /// Another target has it, and it may be moved over by holding it: a direction of a stick, too.
+  [[nodiscard]] bool is_in_use(const learn::Push& push) const {
+    return mode_ == Mode::asks && in_use_ && in_use_->role == push.role;
   }
 
   void take_over() {
@@ -333,30 +493,51 @@ class Learning::Inside {
     if (!at()) menu_.push_back(LearnChoice::keep);
     if (answers_.can_go_back()) menu_.push_back(LearnChoice::back);
     if (at()) menu_.push_back(LearnChoice::skip);
+    if (at() && (answers_.question().is_own || (options_.adds && !answers_.question().now.empty())))
+      menu_.push_back(LearnChoice::clear);
     menu_.push_back(LearnChoice::again);
+    if (!at() && has_open()) menu_.push_back(LearnChoice::rest);
     if (at()) menu_.push_back(LearnChoice::keep);
     menu_.push_back(LearnChoice::leave);
     marked_ = 0;
     say({.kind = Kind::opens, .choice = menu_[0]});
     wait();
+    held_on_ = now_;
+  }
+
+  void say_offer() {
+    const LearnOffer& offer = offers_.front();
+    say({.kind = Kind::offers, .role = offer.choices[offer.marked], .target = offer.name});
   }
 
   /// Released, for longer than a switch bounces.
   bool is_quiet() {
-    if (!hands_.still_down(now_).empty())
+    if (!hands_.still_down(now_, !axes_matter_).empty())
       released_at_.reset();
     else if (!released_at_)
       released_at_ = now_;
-    return released_at_ && now_ - *released_at_ >= quiet;
+    const Duration needed = gesture_ == Gesture::moving ? hands_.quiet() : learn::quiet_time;
+    return released_at_ && now_ - *released_at_ >= needed;
   }
 
   bool is_finished(const std::vector<learn::Push>& pushes) {
     const bool quiet_now = is_quiet();
-    if (!by_sweep()) return quiet_now;
+    const bool is_kept_down = std::ranges::any_of(
+        pushes, [this](const learn::Push& push) { return push.down && is_in_use(push); });
+    if (!by_sweep()) return quiet_now && !is_kept_down;
     const bool by_contact = !pushes.empty() && std::ranges::all_of(pushes, learn::can_be_held);
-    if (by_contact) return quiet_now;
+    const bool has_contact = std::ranges::any_of(pushes, learn::can_be_held);
+    if (by_contact || (by_span() && has_contact)) return quiet_now;
+    const Question& question = answers_.question();
     const Duration still = now_ - hands_.moved();
-    return still >= half_sweep_ends || (still >= sweep_ends && learn::is_swept_whole(hands_, answers_.question().kind));
+    if (by_span()) return still >= span_ends;
+    const bool whole = learn::is_swept_whole(hands_, question);
+    if (options_.for_sheet && question.kind == TargetKind::two_sided) {
+      const bool may_stay = question.motion == LearnMotion::turn;
+      return still >= sweep_ends && (whole || still >= half_sweep_ends) &&
+             (quiet_now || (may_stay && still >= learn::unsure_still));
+    }
+    return still >= half_sweep_ends || (still >= sweep_ends && whole);
   }
 
   void conclude(const std::vector<learn::Push>& pushes) {
@@ -365,12 +546,18 @@ class Learning::Inside {
         marked_ = (marked_ + 1) % menu_.size();
         say({.kind = Kind::opens, .choice = menu_[marked_]});
       }
+    } else if (mode_ == Mode::offers) {
+      if (!pushes.empty()) mark_next();
     } else if (mode_ == Mode::tries) {
-      if (pushes.size() == 1) try_out(pushes.front());
+      if (!pushes.empty()) try_out(*std::ranges::max_element(pushes, {}, &learn::Push::peak));
+    } else if (by_span()) {
+      take(learn::judge_span(hands_));
     } else if (by_sweep() && (pushes.empty() || !std::ranges::all_of(pushes, learn::can_be_held))) {
-      take(learn::judge_sweep(hands_, answers_.question().kind));
+      take(learn::judge_sweep(hands_, answers_.question()));
+    } else if (!pushes.empty() && pushes.front().began < asked_at_ + soonest) {
+      say(refusal(LearnRefusal::too_soon, pushes.front().role));
     } else {
-      take(learn::judge_pushes(hands_, pushes, answers_.question().kind));
+      take(learn::judge_pushes(hands_, pushes, answers_.question()));
     }
     const auto since = released_at_;
     wait();
@@ -389,27 +576,41 @@ class Learning::Inside {
     say(std::move(event));
   }
 
-  /// The target that has this control already, by its name; empty if none has.
-  [[nodiscard]] std::string user_of(const std::string& role) const {
-    if (std::string user = answers_.user_of(role); !user.empty()) return user;
+  /// The target that has this control already.
+  struct User {
+    std::string name;
+    bool may_share = true;
+  };
+  [[nodiscard]] std::optional<User> user_of(const std::string& role) const {
+    const Question& asked = answers_.question();
+    if (const auto user = answers_.user_of(role, options_.adds)) {
+      const Question& other = answers_.questions()[*user];
+      return User{other.name, !options_.for_sheet || (!asked.place.empty() && other.place == asked.place)};
+    }
     for (const auto& [other, target] : options_.in_use)
-      if (other == role && target != answers_.question().name) return target;
-    return "";
+      if (learn::overlap(other, role) && target != asked.name) return User{target, true};
+    return std::nullopt;
   }
 
   void consider(LearnedSource source) {
-    const bool is_soon = now_ - last_at_ < soonest;
-    if (is_soon && last_ && last_->role == source.role && last_->unit == source.unit)
-      return say(refusal(LearnRefusal::repeated, source.role));
-    const std::string user = user_of(source.role);
+    const Duration since = now_ - last_at_;
+    const bool is_same = last_ && last_->role == source.role && last_->unit == source.unit;
     const bool confirms = in_use_ && in_use_->role == source.role;
-    if (!user.empty() && !confirms && options_.used != WhenUsed::both) {
+    if (is_same && since < (confirms ? soonest_both : soonest_same)) {
+      LearnEvent event = refusal(LearnRefusal::repeated, source.role);
+      event.by_itself = confirms;
+      return say(std::move(event));
+    }
+    const auto user = user_of(source.role);
+    if (user && !(confirms && user->may_share) && !(options_.used == WhenUsed::both && user->may_share)) {
       if (options_.used == WhenUsed::moved) return accept(std::move(source), true);
-      say(refusal(LearnRefusal::used, source.role));
-      events_.back().target = user;
+      LearnEvent event = refusal(LearnRefusal::used, source.role);
+      event.target = user->name;
+      event.by_itself = !user->may_share;
+      say(std::move(event));
       last_ = source;
       last_at_ = now_;
-      if (options_.used == WhenUsed::ask) in_use_ = std::move(source);
+      if (options_.used != WhenUsed::left) in_use_ = std::move(source);
       return;
     }
     accept(std::move(source));
@@ -420,44 +621,55 @@ class Learning::Inside {
     in_use_.reset();
     last_ = source;
     last_at_ = now_;
+    const bool is_span = answers_.question().motion == LearnMotion::span;
+    if (is_span) hands_.set_aside(source.node, source.code);
+    if (is_span || answers_.question().motion == LearnMotion::turn) hands_.rest_here();
     const auto opposite = moves_over ? answers_.move_over(std::move(source)) : answers_.accept(std::move(source));
     say_taken(question, false);
     if (opposite) say_taken(*opposite, true);
-    if (!at()) finish();
+    go_on();
   }
 
   void say_taken(std::size_t question, bool by_itself) {
     const LearnedSource& source = answers_.all()[question].sources.front();
-    say({.kind = Kind::takes, .question = question, .unit = source.unit, .role = source.role, .by_itself = by_itself});
-    if (!answers_.questions()[question].words.empty()) return;  // which way it runs is for the sheet
-    events_.back().odd = source.invert_x && source.invert_y ? "turned around both ways"
-                         : source.invert_x                  ? "left and right turned around"
-                         : source.invert_y                  ? "up and down turned around"
-                                                            : "";
+    LearnEvent event{.kind = Kind::takes, .question = question, .unit = source.unit, .role = source.role};
+    event.by_itself = by_itself;
+    event.odd = learn::side_words(source, answers_.questions()[question], options_.for_sheet);
+    event.other_role = source.with;
+    say(std::move(event));
   }
 
   void finish() {
     answers_.finish();
     menu_.clear();
     tried_.reset();
+    for (std::size_t q = 0; q < answers_.all().size(); ++q) {
+      const auto is_gone = [&](const std::string& role) { return answers_.is_lost(q, role); };
+      const bool may_lose = answers_.all()[q].state == Answer::State::open && options_.used != WhenUsed::both;
+      if (may_lose && std::ranges::any_of(answers_.questions()[q].now, is_gone))
+        say({.kind = Kind::loses, .question = q});
+    }
     say({.kind = Kind::ends_asking});
     wait();
   }
 
+  /// What a control does if the map is kept now.
   void try_out(const learn::Push& push) {
     LearnEvent event{.kind = Kind::tries, .unit = push.unit, .role = push.role};
-    const auto whole = stick_direction(push.role);
-    const auto is_it = [&](const LearnedSource& source) {
-      return source.role == push.role || (whole && source.role == whole->stick) ||
-             (!learn::cross_of(push.role).empty() && source.role == learn::cross_of(push.role));
-    };
-    for (std::size_t q = 0; q < answers_.all().size(); ++q)
-      if (std::ranges::any_of(answers_.all()[q].sources, is_it)) {
-        event.target += (event.target.empty() ? "" : " and ") + answers_.questions()[q].name;
-        tried_ = q;
-      }
-    for (const auto& [role, target] : options_.in_use)
-      if (event.target.empty() && role == push.role) event.target = target;
+    const auto is_it = [&push](const std::string& source) { return learn::overlap(source, push.role); };
+    std::vector<std::string> moved;
+    for (std::size_t q = 0; q < answers_.all().size(); ++q) {
+      for (const LearnedSource& source : answers_.all()[q].sources)
+        if (source.moved) moved.push_back(source.role);
+      if (!std::ranges::any_of(sources(q), is_it)) continue;
+      event.target += (event.target.empty() ? "" : " and ") + answers_.questions()[q].name;
+      tried_ = q;
+    }
+    for (const auto& [role, target] : options_.in_use) {
+      const auto takes_it = [&name = role](const std::string& other) { return learn::overlap(other, name); };
+      if (options_.for_sheet || !is_it(role) || std::ranges::any_of(moved, takes_it)) continue;
+      event.target += (event.target.empty() ? "" : " and ") + target;
+    }
     say(std::move(event));
   }
 
@@ -465,6 +677,7 @@ class Learning::Inside {
     menu_.clear();
     pressed_.clear();
     held_ = {};
+    offers_.clear();
     answers_.finish();
     mode_ = Mode::over;
     kept_ = kept;
@@ -482,6 +695,13 @@ class Learning::Inside {
   Time now_{};
   Time last_at_{};
   Time asked_at_{};
+  Time idle_since_{};
+  std::optional<Time> held_on_;  ///< since when what opened the menu is held on
+  std::deque<LearnOffer> offers_;
+  Time last_told_[2]{};
+  bool offering_ = false;
+  bool axes_matter_ = true;  ///< to the gesture; else they only come along
+  bool leaving_ = false;  ///< leaving was chosen once
   Time waits_since_{};
   bool met_ = false;
   bool said_waiting_ = false;
@@ -509,6 +729,17 @@ std::optional<LearnEvent> Learning::next_event() {
 }
 
 void Learning::ask_only(const std::vector<std::string>& names) { inside_->ask_only(names); }
+void Learning::set_questions(std::vector<Question> questions) { inside_->set_questions(std::move(questions)); }
+void Learning::offer(LearnOffer offer) { inside_->offer(std::move(offer)); }
+void Learning::resume(const std::vector<std::pair<std::string, Answer>>& answers) { inside_->resume(answers); }
+void Learning::mark_next() { inside_->mark_next(); }
+void Learning::decide() { inside_->decide(); }
+const LearnOffer* Learning::offered() const noexcept { return inside_->offered(); }
+std::vector<std::string> Learning::sources(std::size_t question) const { return inside_->sources(question); }
+bool Learning::is_lost(std::size_t question, const std::string& role) const {
+  return inside_->options_.used != WhenUsed::both && inside_->answers_.is_lost(question, role);
+}
+bool Learning::has_answers() const noexcept { return inside_->answers_.has_any(); }
 void Learning::set_in_use(std::vector<std::pair<std::string, std::string>> in_use) {
   inside_->options_.in_use = std::move(in_use);
 }

@@ -1,6 +1,7 @@
 // Models that nobody knows: what is asked of them, and the sheets that the answers make.
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -13,7 +14,7 @@
 namespace omnipar {
 namespace {
 
-constexpr std::array forms = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "ball", "numbered"});
+constexpr std::array forms = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "yoke", "mat", "ball", "spinner", "numbered"});
 
 /// A row of what is asked.
 struct Row {
@@ -22,9 +23,10 @@ struct Row {
   std::string_view words;
   std::string_view role;
   Axis axis = Axis::none;
-  bool downwards = false;
+  bool upwards = false;
   std::string_view opposite{};
   std::string_view label{};
+  LearnMotion motion = LearnMotion::push;
 };
 
 constexpr TargetKind press = TargetKind::button, trigger = TargetKind::one_sided, way = TargetKind::two_sided,
@@ -78,8 +80,10 @@ constexpr std::array panel_rows = std::to_array<Row>({
     {"coin", press, "Put in a coin, or press the coin button.", "coin", Axis::none, false, "", "coin"},
 });
 constexpr std::array gun_rows = std::to_array<Row>({
-    {"aim, right", way, "Aim at the left edge, then slowly at the right one.", "gun", Axis::x},
-    {"aim, up", way, "Aim at the lower edge, then slowly at the upper one.", "gun", Axis::y, true},
+    {"aim, right", way, "Aim at the left edge, then slowly at the right one, and pull the trigger there.", "gun", Axis::x,
+     false, "", "", LearnMotion::span},
+    {"aim, up", way, "Aim at the lower edge, then slowly at the upper one, and pull the trigger there.", "gun", Axis::y,
+     true, "", "", LearnMotion::span},
     {"trigger", press, "Pull the trigger.", "trigger"},
     {"off screen", press, "Pull the trigger while you aim beside the screen, if that is another button.", "off-screen"},
     {"reload", press, "Press the button for reloading.", "reload"},
@@ -87,15 +91,53 @@ constexpr std::array gun_rows = std::to_array<Row>({
     {"coin", press, "Press the coin button.", "coin"},
 });
 constexpr std::array wheel_rows = std::to_array<Row>({
-    {"wheel, right", way, "Turn the wheel to the right, and back.", "wheel"},
+    {"wheel, right", way, "Turn the wheel to the right, and back.", "wheel", Axis::none, false, "", "", LearnMotion::turn},
     {"gas", trigger, "Press the gas pedal to its end and back.", "right-trigger"},
     {"brake", trigger, "Press the brake pedal to its end and back.", "left-trigger"},
     {"clutch", trigger, "Press the third pedal to its end and back.", "pedal"},
 });
+constexpr std::array yoke_rows = std::to_array<Row>({
+    {"yoke, right", way, "Turn the yoke to the right, and back.", "left-stick", Axis::x, false, "", "yoke, turned",
+     LearnMotion::turn},
+    {"yoke, towards you", way, "Pull the yoke towards you, and back.", "left-stick", Axis::y, false, "", "yoke, pulled",
+     LearnMotion::turn},
+    {"throttle", way, "Pull the throttle to its lower end, then to its upper one, and press any button there.", "pedal",
+     Axis::none, false, "", "throttle", LearnMotion::span},
+    {"rudder, right", way, "Press the right rudder pedal to its end, or twist the yoke to the right, and back.", "wheel",
+     Axis::none, false, "", "rudder", LearnMotion::turn},
+    {"first", press, "Press the button under your index finger.", "south"},
+    {"second", press, "Press the button under your thumb.", "east"},
+    {"third", press, "Press the next button.", "west"},
+    {"fourth", press, "Press the next button.", "north"},
+    {"start", press, "Press start.", "start"},
+    {"select", press, "Press select.", "select"},
+});
+constexpr std::array mat_rows = std::to_array<Row>({
+    {"up", press, "Step on the panel in front, away from you.", "dpad-up"},
+    {"down", press, "Step on the panel behind, towards you.", "dpad-down"},
+    {"left", press, "Step on the left panel.", "dpad-left"},
+    {"right", press, "Step on the right panel.", "dpad-right"},
+    {"front left", press, "Step on the corner in front, on the left.", "south"},
+    {"front right", press, "Step on the corner in front, on the right.", "north"},
+    {"back left", press, "Step on the corner behind, on the left.", "west"},
+    {"back right", press, "Step on the corner behind, on the right.", "east"},
+    {"start", press, "Press start.", "start"},
+    {"select", press, "Press select.", "select"},
+});
 constexpr std::array ball_rows = std::to_array<Row>({
     {"ball, right", turn, "Roll the ball to the right.", "trackball", Axis::x},
-    {"ball, down", turn, "Roll the ball towards you.", "trackball", Axis::y},
-    {"spinner", turn, "Turn the spinner to the right.", "spinner"},
+    {"ball, towards you", turn, "Roll the ball towards you.", "trackball", Axis::y},
+});
+constexpr std::array spinner_rows = std::to_array<Row>({
+    {"spinner, right", turn, "Turn the spinner to the right.", "spinner"},
+});
+constexpr std::array beside_ball = std::to_array<Row>({
+    {"first", press, "Press the first button.", "south"},
+    {"second", press, "Press the second button.", "east"},
+    {"third", press, "Press the third button.", "west"},
+    {"fourth", press, "Press the fourth button.", "north"},
+    {"start", press, "Press start.", "start"},
+    {"coin", press, "Put in a coin, or press the coin button.", "coin"},
 });
 
 void add(std::vector<Row>& all, std::span<const Row> rows) { all.insert(all.end(), rows.begin(), rows.end()); }
@@ -124,10 +166,24 @@ std::vector<Row> rows_of(ModelForm form, bool by_letter) {
       add(all, face);
       add(all, std::span{rest_of_pad}.last(3));
       break;
+    case ModelForm::yoke:
+      all.clear();
+      add(all, yoke_rows);
+      add(all, lever);
+      break;
+    case ModelForm::mat:
+      all.clear();
+      add(all, mat_rows);
+      break;
     case ModelForm::ball:
       all.clear();
       add(all, ball_rows);
-      add(all, face);
+      add(all, beside_ball);
+      break;
+    case ModelForm::spinner:
+      all.clear();
+      add(all, spinner_rows);
+      add(all, beside_ball);
       break;
     case ModelForm::numbered:
       break;
@@ -145,7 +201,8 @@ ModelQuestion question_of(const Row& row, const std::string& part) {
   if (!row.opposite.empty()) made.question.opposite = before + std::string{row.opposite};
   made.role = row.role;
   made.axis = row.axis;
-  made.downwards = row.downwards;
+  made.question.motion = row.motion;
+  made.question.upwards = row.upwards;
   made.part = part;
   made.label = row.label;
   return made;
@@ -171,10 +228,16 @@ Counted counted(std::span<const Description> nodes) {
   return all;
 }
 
-bool may_have(const Counted& unit, TargetKind kind) {
-  if (kind == way) return unit.axes > 0;
-  if (kind == turn) return unit.counters > 0;
-  return unit.buttons + unit.axes > 0;
+/// A button is no axis, but a direction may be half of one. A gun may also be a mouse.
+bool may_have(const Counted& unit, const Row& row) {
+  if (row.kind == way) return unit.axes > 0 || (row.role == "gun" && unit.counters > 0);
+  if (row.kind == turn) return unit.counters > 0;
+  const bool may_be_axis = row.kind == trigger || !row.opposite.empty();
+  return unit.buttons > 0 || (may_be_axis && unit.axes > 0);
+}
+
+bool has_code_of(std::span<const Description> nodes, Code code) {
+  return std::ranges::any_of(nodes, [code](const Description& node) { return node.find(code) != nullptr; });
 }
 
 // -- the sheet ------------------------------------------------------------------------------------------------
@@ -207,6 +270,18 @@ void make_half(ControlSheet& control, const Description& node, const LearnedSour
   control.reversed = first_side == (source.side > 0);
 }
 
+/// A pedal rests at the end from which it is pressed; where two share an axis, it rests between them.
+void make_trigger(ControlSheet& control, const CodeRange& range, const LearnedSource& source) {
+  constexpr double at_an_end = 0.5;
+  if (source.rests > at_an_end) control.rest = range.maximum;
+  if (std::fabs(source.rests) > at_an_end) return;
+  control.half = source.side;
+  const double width = static_cast<double>(range.maximum) - range.minimum;
+  const auto rest = static_cast<std::int32_t>(std::lround(range.minimum + (source.rests + 1) / 2 * width));
+  const std::int64_t middle = (std::int64_t{range.minimum} + range.maximum + 1) >> 1;
+  if (rest != middle) control.rest = rest;
+}
+
 ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, const LearnedSource& source) {
   ControlSheet control = control_for(node, source.code);
   control.role = asked.role;
@@ -214,23 +289,31 @@ ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, con
   control.axis = asked.axis;
   if (!asked.part.empty()) control.parts = {asked.part};
   const bool is_axis = source.code.type != ev_key && !is_switch(node.description, source.code);
-  if (asked.question.kind == way) control.reversed = source.invert_x != asked.downwards;
-  if (asked.question.kind == press && is_axis && role_kind(asked.role) == RoleKind::button) {
+  const CodeRange* range = node.description.find(source.code);
+  const auto kind = asked.question.kind;
+  const bool is_one_sided = role_kind(asked.role) == RoleKind::one_sided;
+  if (kind == way && is_one_sided && range != nullptr) {
+    if (source.side < 0) control.rest = range->maximum;  // it is pushed towards its lower end
+  } else if (kind == way || kind == turn) {
+    control.reversed = (source.side < 0) != asked.question.upwards;
+  }
+  if (source.code.type == ev_rel && asked.role == "gun") control.role = "mouse";
+  if (kind == press && is_axis && role_kind(asked.role) == RoleKind::button) {
     const bool is_direction = asked.role.starts_with("dpad-");
     if (is_direction)
       make_half(control, node.description, source);
     else
       control.role = "";  // an axis is no button
   }
-  if (asked.question.kind == trigger && source.side < 0)
-    if (const CodeRange* range = node.description.find(source.code)) control.rest = range->maximum;
+  if (kind == trigger && is_axis && range != nullptr) make_trigger(control, *range, source);
   return control;
 }
 
 /// False if the control has another role already.
 bool merge(std::vector<ControlSheet>& all, ControlSheet control) {
   const auto same = std::ranges::find_if(all, [&control](const ControlSheet& other) {
-    return other.node == control.node && other.code == control.code && other.raw == control.raw;
+    const bool is_other_half = control.half != 0 && other.half == -control.half;
+    return other.node == control.node && other.code == control.code && other.raw == control.raw && !is_other_half;
   });
   if (same == all.end()) {
     all.push_back(std::move(control));
@@ -261,7 +344,9 @@ Attachment raw_attachment(const Description& node) {
     if (control.reading == Reading::two_sided && control.minimum >= control.maximum) continue;
     const std::int64_t middle = (std::int64_t{range.minimum} + range.maximum + 1) >> 1;
     if (control.reading == Reading::two_sided) control.rest = static_cast<std::int32_t>(middle);
-    const bool is_known = control.reading == Reading::button || range.value != 0 || range.minimum < 0;
+    // The kernel says 0 of an axis that has not spoken yet.
+    const bool is_hat = range.minimum == -1 && range.maximum == 1;
+    const bool is_known = control.reading == Reading::button || is_hat || range.value != 0;
     if (is_known && control.reading != Reading::counts) attachment.state.push_back({range.code, range.value});
     attachment.controls.push_back(std::move(control));
   }
@@ -270,6 +355,39 @@ Attachment raw_attachment(const Description& node) {
 
 std::vector<std::string_view> model_form_names() { return {forms.begin(), forms.end()}; }
 
+bool has_face_buttons(ModelForm form) noexcept { return form == ModelForm::pad || form == ModelForm::wheel; }
+
+std::vector<ModelForm> likely_forms(std::span<const Description> nodes) {
+  constexpr Code throttle = absolute(6), rudder = absolute(7), wheel_axis = absolute(8), gas = absolute(9), dial = relative(7);
+  constexpr int of_a_mat = 8, of_a_keyboard = 12;
+  const Counted unit = counted(nodes);
+  const bool has_keys = std::ranges::any_of(nodes, [](const Description& node) {
+    return node_kind(node) == NodeKind::keys;
+  });
+  std::vector<ModelForm> all;
+  const auto add = [&all](ModelForm form, bool may_be) {
+    if (may_be && std::ranges::find(all, form) == all.end()) all.push_back(form);
+  };
+  const bool is_gun = has_code_of(nodes, code::abs_x) && unit.axes <= 2 && has_code_of(nodes, key(0x110));
+  add(ModelForm::gun, is_gun);
+  add(ModelForm::wheel, has_code_of(nodes, wheel_axis) || has_code_of(nodes, gas));
+  add(ModelForm::yoke, has_code_of(nodes, throttle) || has_code_of(nodes, rudder));
+  add(ModelForm::spinner, unit.counters == 1 || has_code_of(nodes, dial));
+  add(ModelForm::ball, unit.counters >= 2 && unit.axes == 0);
+  add(ModelForm::panel, has_keys && unit.axes == 0);
+  add(ModelForm::mat, unit.axes == 0 && unit.counters == 0 && unit.buttons >= of_a_mat && unit.buttons <= of_a_keyboard);
+  add(ModelForm::pad, unit.buttons > 0);
+  add(ModelForm::panel, unit.buttons > 0);
+  add(ModelForm::gun, unit.axes >= 2 || unit.counters >= 2);
+  add(ModelForm::wheel, unit.axes > 0);
+  add(ModelForm::yoke, unit.axes >= 2);
+  add(ModelForm::mat, unit.buttons > 0);
+  add(ModelForm::ball, unit.counters >= 2);
+  add(ModelForm::spinner, unit.counters > 0);
+  add(ModelForm::numbered, true);
+  return all;
+}
+
 std::vector<ModelQuestion> model_questions(ModelForm form, bool by_letter, const std::vector<std::string>& parts,
                                            std::span<const Description> nodes) {
   constexpr int most_numbered = 32;
@@ -277,7 +395,7 @@ std::vector<ModelQuestion> model_questions(ModelForm form, bool by_letter, const
   std::vector<ModelQuestion> all;
   for (const std::string& part : parts.empty() ? std::vector<std::string>{""} : parts) {
     for (const Row& row : rows_of(form, by_letter))
-      if (may_have(unit, row.kind)) all.push_back(question_of(row, part));
+      if (may_have(unit, row)) all.push_back(question_of(row, part));
     if (form == ModelForm::numbered)
       for (int number = 1; number <= std::min(most_numbered, unit.buttons); ++number)
         all.push_back(numbered(number, part));

@@ -92,9 +92,14 @@ class Outcome {
     const bool one_for_all = bind_directions(all);
     for (std::size_t q = 0; q < learning_.questions().size(); ++q) {
       const std::string& name = learning_.questions()[q].name;
+      const Answer& answer = learning_.answers()[q];
       if (one_for_all && is_direction(name)) continue;
-      if (learning_.answers()[q].state != Answer::State::open)
-        set_binding(all, name, uses_for(learning_.answers()[q], uses_of(before_, name)));
+      if (answer.state == Answer::State::given)
+        set_binding(all, name, uses_for(answer, uses_of(before_, name)));
+      else if (answer.state == Answer::State::skipped)
+        set_binding(all, name, {});
+      else if (answer.state == Answer::State::open)
+        take_lost(all, q);
     }
   }
 
@@ -103,9 +108,17 @@ class Outcome {
     return std::ranges::find(direction_names, name) != direction_names.end();
   }
 
+  /// Nobody was asked, and what it had is another target's now.
+  void take_lost(std::vector<Binding>& all, std::size_t question) const {
+    const std::string& name = learning_.questions()[question].name;
+    std::vector<Use> uses = uses_of(before_, name);
+    if (std::erase_if(uses, [&](const Use& use) { return learning_.is_lost(question, use.role); }) > 0)
+      set_binding(all, name, std::move(uses));
+  }
+
   [[nodiscard]] std::vector<Use> uses_for(const Answer& answer, std::vector<Use> before) const {
     std::vector<Use> uses;
-    if (adds_ && answer.state == Answer::State::given) uses = std::move(before);
+    if (adds_) uses = std::move(before);
     for (const LearnedSource& source : answer.sources)
       if (std::ranges::find(uses, source.role, &Use::role) == uses.end()) uses.push_back(use_of(source));
     return uses;
@@ -122,7 +135,7 @@ class Outcome {
     std::string whole;
     for (const std::string_view direction : direction_names) {
       const Answer* answer = answer_to(direction);
-      if (answer == nullptr || answer->state == Answer::State::open) return "";
+      if (answer == nullptr || answer->state == Answer::State::open || answer->state == Answer::State::as_before) return "";
       std::string stem = "-";
       if (answer->state == Answer::State::given) {
         const std::string& role = answer->sources.front().role;
@@ -175,7 +188,7 @@ class Outcome {
 
   void take_from(std::vector<Binding>& all, const std::string& target, const std::string& role) const {
     std::vector<Use> uses = uses_of(before_, target);
-    if (std::erase_if(uses, [&role](const Use& use) { return use.role == role; }) > 0)
+    if (std::erase_if(uses, [&role](const Use& use) { return learn::overlap(use.role, role); }) > 0)
       set_binding(all, target, std::move(uses));
   }
 
@@ -201,6 +214,13 @@ std::vector<Question> questions_for(const Catalogue& catalogue, const Profile& p
     if ((target.player == 2) == second) targets.push_back(&target);
   std::ranges::stable_sort(targets, {}, [](const TargetSheet* target) { return rank_of(*target); });
   for (const TargetSheet* target : targets) questions.push_back({target->name, target->kind, target->place, ""});
+  for (Question& question : questions) {
+    for (const Use& use : uses_of(sources, question.name)) question.now.push_back(use.role);
+    const bool is_direction = !question.opposite.empty();
+    question.is_own = std::ranges::any_of(its->bind, [&](const Binding& binding) {
+      return binding.target == question.name || (is_direction && binding.target == plan::directions_group);
+    });
+  }
   return questions;
 }
 

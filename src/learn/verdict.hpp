@@ -30,11 +30,19 @@ struct Verdict {
 /// "dpad" if the role is one of its directions, which can move a stick or a wheel together; else nothing.
 [[nodiscard]] std::string cross_of(const std::string& role);
 
-/// For a target of this kind: these were pressed or pushed, and are released.
-[[nodiscard]] Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, TargetKind kind);
+/// True if the two name the same control, or one is a direction of the other: "dpad" and "dpad-up".
+[[nodiscard]] bool overlap(std::string_view one, std::string_view other);
+
+/// Which way an axis or counter runs, as people are told; empty where there is nothing to be told.
+[[nodiscard]] std::string side_words(const LearnedSource& source, const Question& question, bool for_sheet);
+
+/// For this question: these were pressed or pushed, and are released.
+[[nodiscard]] Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, const Question& question);
 /// The same for one that is answered by a sweep.
-[[nodiscard]] Verdict judge_sweep(const Hands& hands, TargetKind kind);
+[[nodiscard]] Verdict judge_sweep(const Hands& hands, const Question& question);
+/// The same for one that is answered by going from one end to the other.
+[[nodiscard]] Verdict judge_span(const Hands& hands);
 /// True if what answers such a target has gone far enough.
-[[nodiscard]] bool is_swept_whole(const Hands& hands, TargetKind kind);
+[[nodiscard]] bool is_swept_whole(const Hands& hands, const Question& question);
 
 }  // namespace omnipar::learn

@@ -1,4 +1,6 @@
 // What people are told while something is learned.
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "omnipar/learning.hpp"
@@ -31,11 +33,23 @@ std::string refusal_words(const LearnEvent& event, const Learning& learning) {
     case LearnRefusal::half_of_it:
       return fmt::format("Not taken: {} went one way only. First up, then right, in one go.", event.role);
     case LearnRefusal::used:
+      if (event.by_itself)
+        return fmt::format("{} is \"{}\" already. Hold it to move it here, or press another.", event.role, event.target);
       return fmt::format(
           "{} is \"{}\" already. Press it once more to use it for both, hold it to move it here, or press another.",
           event.role, event.target);
     case LearnRefusal::repeated:
-      return fmt::format("{} came twice; the second one is not taken.", event.role);
+      return event.by_itself ? fmt::format("{} came too quickly to be meant for both: press it once more.", event.role)
+                             : fmt::format("{} came twice; the second one is not taken.", event.role);
+    case LearnRefusal::too_soon:
+      return fmt::format("{} came before the question could be read, and is not taken.", event.role);
+    case LearnRefusal::too_brief:
+      return fmt::format("{} moved for an instant only, as noise does. If it was you: once more, and hold it a little.",
+                         event.role);
+    case LearnRefusal::both_ways:
+      return fmt::format("Not taken: {} went to both sides. Once more, to one side alone.", event.role);
+    case LearnRefusal::left_out:
+      return fmt::format("{} is left out, because it was not at rest. Move it back to its rest first.", event.role);
     case LearnRefusal::other_unit:
       return fmt::format("Not taken: {} is on \"{}\", which is not the unit that is learned.", event.role, event.unit);
     case LearnRefusal::none:
@@ -52,6 +66,39 @@ std::string menu_words(const Learning& learning) {
   return all + "    press: the next one; hold: take it";
 }
 
+/// Whoever leaves has answered something; it is not thrown away by one wrong choice.
+bool is_leaving(const Learning& learning) {
+  return !learning.menu().empty() && learning.menu().front() == LearnChoice::stay;
+}
+
+std::string offer_words(const LearnEvent& event, const Learning& learning) {
+  const LearnOffer* offer = learning.offered();
+  if (offer == nullptr || offer->name != event.target) return "";
+  std::string all = offer->words;
+  for (std::size_t i = 0; i < offer->choices.size(); ++i)
+    all += i == offer->marked ? fmt::format("  [{}]", offer->choices[i]) : fmt::format("  {}", offer->choices[i]);
+  return all + "    press: the next one; hold: take it";
+}
+
+std::string skipped_words(const LearnEvent& event, const Learning& learning) {
+  if (event.by_itself) return "No control is left: nothing more is asked for.";
+  const Question& question = learning.questions()[event.question];
+  if (learning.answers()[event.question].state != Answer::State::as_before)
+    return fmt::format("{}: stays empty.", question.name);
+  std::string all;
+  for (const std::string& role : learning.sources(event.question)) all += (all.empty() ? "" : ", ") + role;
+  return fmt::format("{}: stays as it is, {}.", question.name, all.empty() ? "empty" : all);
+}
+
+std::string lost_words(const LearnEvent& event, const Learning& learning) {
+  std::string lost;
+  for (const std::string& role : learning.questions()[event.question].now)
+    if (learning.is_lost(event.question, role)) lost += (lost.empty() ? "" : ", ") + role;
+  const auto left = learning.sources(event.question);
+  return fmt::format("{} was not asked for, and has lost {}{}.", name_of(event, learning), lost,
+                     left.empty() ? "; it has nothing now" : "");
+}
+
 std::string choice_words(LearnChoice choice) {
   switch (choice) {
     case LearnChoice::back:
@@ -66,6 +113,12 @@ std::string choice_words(LearnChoice choice) {
 std::string oddity_words(const LearnEvent& event) {
   if (event.odd == "unknown")
     return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
+  if (event.odd == "stays")
+    return fmt::format("{} stays where it is: it is taken to rest there.", event.role);
+  if (event.odd == "shakes")
+    return fmt::format("{} shakes by itself: only a full push of it is heard.", event.role);
+  if (event.odd == "jumps")
+    return fmt::format("{} jumps by itself for instants: that is not heard.", event.role);
   if (event.odd == "stuck")
     return fmt::format("{} is down, or away from its rest: it is left out until that ends.", event.role);
   std::string all = fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
@@ -75,8 +128,17 @@ std::string oddity_words(const LearnEvent& event) {
 }
 
 std::string taken_words(const LearnEvent& event, const Learning& learning) {
-  return fmt::format("{}: {}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
+  return fmt::format("{}: {}{}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
+                     event.other_role.empty() ? "" : fmt::format(" ({} comes with it)", event.other_role),
                      event.by_itself ? ", the other side of the same axis" : "");
+}
+
+std::string ends_words(const Learning& learning) {
+  const auto open = std::ranges::count(learning.answers(), Answer::State::open, &Answer::state);
+  const std::string all = open == 0 ? "All is asked."
+                                    : fmt::format("{} of {} stay as they were; hold a button and take \"the rest\" to be asked.",
+                                                  open, learning.answers().size());
+  return all + " Press a control to see what it does now; hold one to keep the map.";
 }
 
 }  // namespace
@@ -87,6 +149,12 @@ std::string_view word_of(LearnChoice choice) noexcept {
       return "back";
     case LearnChoice::skip:
       return "skip";
+    case LearnChoice::clear:
+      return "empty";
+    case LearnChoice::rest:
+      return "the rest";
+    case LearnChoice::stay:
+      return "go on";
     case LearnChoice::again:
       return "again";
     case LearnChoice::keep:
@@ -121,7 +189,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
   using Kind = LearnEvent::Kind;
   switch (event.kind) {
     case Kind::meets:
-      return fmt::format("\"{}\" answers. Hold any button of it for back, skip and more.", event.unit);
+      return fmt::format("\"{}\" answers. Hold any button of it for back, skip and more; hold it on to end.", event.unit);
     case Kind::asks:
       return fmt::format("{} of {}: {}", event.question + 1, learning.questions().size(),
                          to_text(learning.questions()[event.question]));
@@ -132,18 +200,24 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::takes:
       return taken_words(event, learning);
     case Kind::skips:
-      return fmt::format("{}: stays empty.", name_of(event, learning));
+      return skipped_words(event, learning);
     case Kind::refuses:
       return refusal_words(event, learning);
     case Kind::opens:
-      return menu_words(learning);
+      return (is_leaving(learning) ? "What was learned would be lost. " : "") + menu_words(learning);
+    case Kind::offers:
+      return offer_words(event, learning);
+    case Kind::decides:
+      return event.role + ".";
+    case Kind::loses:
+      return lost_words(event, learning);
     case Kind::chooses:
       return choice_words(event.choice);
     case Kind::tries:
       return event.target.empty() ? fmt::format("{} does nothing.", event.role)
                                   : fmt::format("{} is \"{}\".", event.role, event.target);
     case Kind::ends_asking:
-      return "All is asked. Press a control to see what it is now; hold one to keep the map.";
+      return ends_words(learning);
     case Kind::leaves_out:
     case Kind::notices:
       return oddity_words(event);

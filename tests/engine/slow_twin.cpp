@@ -111,7 +111,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
 void SlowTwin::attach(int slot, const Attachment& attachment) {
   Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}};
   for (const Control& c : attachment.controls)
-    if (attachment.ranges_by_use && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
+    if (attachment.ranges_by_use && !c.half && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
         attach::stick_of(attachment, c.code) == nullptr && attach::axis_of(attachment, c.code) == nullptr)
       unit.reaches[c.code] = {double(std::int64_t(0.7 * (double(c.maximum) - c.rest))),
                               double(std::int64_t(0.7 * (double(c.rest) - c.minimum))), c.rest};
@@ -176,7 +176,7 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
   if (c.reading == Reading::counts) {
     for (const Count& count : counts_)
       if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
-        values_[c.axis == Axis::y ? count.y : count.x].level += value;
+        values_[c.axis == Axis::y ? count.y : count.x].level += c.reversed ? -double(value) : value;
     drag(slot, unit, c, value);
   } else if (c.reading == Reading::hat) {
     const int side = c.reversed ? -value : value;
@@ -204,11 +204,12 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   Unit& unit = at->second;
   std::set<Code> spoken;
   std::set<Code> moved;  // axes
-  for (const Change& change : changes)
+  for (const Change& change : changes) {
+    const bool again = moved.contains(change.code);
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;
       spoken.insert(c.code);
-      if (moved.contains(c.code)) {  // twice in a report: the first counts, too
+      if (again) {  // twice in a report: the first counts, too
         place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
         cross(slot, unit);
         aim(slot, unit, &moved);
@@ -216,6 +217,7 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
       set(slot, unit, c, change.value);
       if (unit.raw.contains(c.code)) moved.insert(c.code);
     }
+  }
   place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
   cross(slot, unit);
   aim(slot, unit, &moved);

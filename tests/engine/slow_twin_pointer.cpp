@@ -215,7 +215,7 @@ void SlowTwin::drag(int slot, const Unit& unit, const Control& c, std::int32_t c
       const PointerSource& source = pointer.sources[s];
       if (source.seat != unit.attachment.seat || source.use.role != c.role) continue;
       const double across = said(source.use, "counts-across", 1000);
-      const bool turned = said(source.use, c.axis == Axis::y ? "invert-y" : "invert-x", 0) != 0;
+      const bool turned = (said(source.use, c.axis == Axis::y ? "invert-y" : "invert-x", 0) != 0) != c.reversed;
       const auto way = std::int64_t(std::fmax(-across, std::fmin(across, turned ? -double(counts) : counts))) *
                        static_cast<std::int64_t>(1 / across * full);
       push(pointer, s, slot, c.axis == Axis::y ? Place{0, way} : Place{way, 0});

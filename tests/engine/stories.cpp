@@ -123,6 +123,25 @@ Attachment turned_panel() {
   return unit;
 }
 
+/// Counts the wrong way round, all of it.
+Attachment turned_ball() {
+  Attachment unit = trackball("");
+  for (Control& control : unit.controls) control.reversed = control.reading == Reading::counts;
+  return unit;
+}
+
+/// Two pedals on one axis, which rests between them, and a wheel.
+Attachment pedals_on_one_axis() {
+  Attachment unit;
+  unit.unit = "Marrowby Kart Wheel";
+  unit.controls = {axis(code::abs_x, Reading::two_sided, "wheel", Axis::none, 0, 1023, 512),
+                   axis(code::abs_y, Reading::one_sided, "right-trigger", Axis::none, 0, 120, 120),
+                   axis(code::abs_y, Reading::one_sided, "left-trigger", Axis::none, 120, 255, 120),
+                   {code::btn_south, Reading::button, "south"}};
+  for (Control& control : unit.controls) control.half = control.code == code::abs_y;
+  return unit;
+}
+
 /// Both sticks of a pad are worn, and one of them is built in askew; its trigger is bent.
 Attachment measured_pad() {
   Attachment unit = seated(plain_pad(), "");
@@ -166,7 +185,10 @@ const std::vector<Attachment>& story_units() {
                                            by_use(wheel()),
                                            mouse(),
                                            gun(),
-                                           fitted_gun()};
+                                           fitted_gun(),
+                                           turned_ball(),
+                                           pedals_on_one_axis(),
+                                           by_use(pedals_on_one_axis())};
   return all;
 }
 

@@ -29,7 +29,7 @@ void Desk::put(const std::string& unit, const std::vector<Attachment>& nodes, bo
     nodes_.push_back({first, attachment});
     learning.meet(first++, unit, attachment, ours);
   }
-  wait(40);
+  wait(250);
 }
 
 void Desk::take_away(int first) {
@@ -137,12 +137,12 @@ void Desk::press(std::string_view source, std::int64_t held_ms, int first) {
   }
   wait(held_ms);
   if (!move->back.empty()) switch_to(move->node, move->back);
-  wait(move->out.size() > 2 ? 1600 : 60);  // a sweep needs to stand still before it counts
+  wait(move->out.size() > 2 ? 1800 : 350);  // a sweep needs to stand still before it counts
 }
 
 std::vector<LearnEvent> Desk::heard() {
   std::vector<LearnEvent> all;
-  while (auto event = learning.next_event()) all.push_back(std::move(*event));
+  while (auto event = learning.next_event()) { told += to_text(*event, learning) + "\n"; all.push_back(std::move(*event)); }
   return all;
 }
 

@@ -35,7 +35,7 @@ class Desk {
   void wait(std::int64_t ms);
   /// Pushes a source and releases it behind so many ms; then a moment of rest.
   void press(std::string_view source, std::int64_t held_ms = 120, int first = 1);
-  void hold(std::string_view source) { press(source, 900); }
+  void hold(std::string_view source) { press(source, 1700); }
 
   /// What has been said since this was asked last.
   [[nodiscard]] std::vector<LearnEvent> heard();
@@ -43,6 +43,7 @@ class Desk {
   [[nodiscard]] std::string said();
 
   Learning learning;
+  std::string told;
   Time now = at_us(1'000'000);
   int presses = 0;
   double drift = 0;            ///< of a stick's way, all the time
