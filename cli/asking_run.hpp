@@ -26,7 +26,6 @@ class AskingRun : public Live {
   [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
   [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
 
- protected:
   /// Said, and, where something is drawn, to be seen for a while.
   void note(const std::string& words, bool is_drawn = true) {
     constexpr std::size_t most = 8;  // nothing that is said matters longer
@@ -35,6 +34,8 @@ class AskingRun : public Live {
     notes_.push_back(words);
     if (notes_.size() > most) notes_.erase(notes_.begin());
   }
+
+ protected:
 
   /// Opens what is watched: who is there, what they say and what happens goes to the three below.
   [[nodiscard]] std::optional<Diagnostics> open_watching(WatchWish wish);

@@ -1,15 +1,19 @@
 // omnipar learn profile
 #include <algorithm>
+#include <cctype>
 #include <memory>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
+#include "omnipar/unit_learning.hpp"
 #include "learn_words.hpp"
+#include "learning_draft.hpp"
 #include "profile_file.hpp"
 #include "sources.hpp"
 #include "watch_loop.hpp"
@@ -34,7 +38,7 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   wish.from = seconds(words.from);
   wish.speed = words.speed;
   wish.step = words.step;
-  wish.begin = run.learning().unit().empty() ? "Press any button on the controller that is to be learned." : "";
+  wish.begin = run.learning().unit().empty() ? run.who_is_there() : "";
   auto failure = go_live(wish, words.json, run);
   if (!failure) failure = run.in_use();
   if (!failure) return good;
@@ -129,7 +133,63 @@ LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std:
   wish.feel = words.feel;
   wish.leds = words.leds;
   wish.title = fmt::format("{}, port {}, from seat {}", given.profile->name, words.port, wish.seat);
+  wish.options.adds = words.adds;
   return wish;
+}
+
+// -- what is offered before anything is asked -----------------------------------------------------------------------
+
+constexpr const char* map_offer = "map";
+constexpr const char *by_place = "by place", *by_letter = "by letter";
+constexpr const char *as_proposed = "keep it", *change_some = "change some of it", *ask_for_all = "ask for all";
+
+/// The controls with a letter that the unit has, too, but at another place.
+std::vector<std::pair<std::string, Answer>> answers_by_letter(const LearningRun& run) {
+  std::vector<std::pair<std::string, Answer>> all;
+  for (const Question& question : run.learning().questions()) {
+    if (question.name.size() != 1 || question.kind != TargetKind::button) continue;
+    const auto letter = static_cast<char>(std::toupper(static_cast<unsigned char>(question.name[0])));
+    const std::string role = run.role_labelled(std::string{letter});
+    if (role.empty() || (question.now.size() == 1 && question.now[0] == role)) continue;
+    Answer answer{Answer::State::given, {}};
+    answer.sources.push_back({role, run.learning().unit()});
+    all.emplace_back(question.name, std::move(answer));
+  }
+  return all;
+}
+
+void offer_map(LearningRun& run) {
+  run.note("This is proposed:");
+  for (const std::string& line : run.table()) run.note("  " + line);
+  run.learning().offer({map_offer, "The map as it stands:", {as_proposed, change_some, ask_for_all}});
+}
+
+/// The map is shown whole before anything is asked; by place or by letter is asked where that makes a difference.
+void decide_map(LearningRun& run, const std::string& offer, const std::string& choice) {
+  if (offer.empty()) {
+    if (!answers_by_letter(run).empty()) {
+      run.learning().offer({map_offer, "Its letters are at other places than the machine's. Its buttons count", {by_place, by_letter}});
+      return;
+    }
+    return offer_map(run);
+  }
+  if (choice == by_place || choice == by_letter) {
+    if (choice == by_letter) run.learning().resume(answers_by_letter(run));
+    return offer_map(run);
+  }
+  if (choice == as_proposed) run.learning().keep();
+  if (choice == change_some) run.learning().choose(LearnChoice::keep);
+}
+
+/// The same command again.
+std::string command_of(const LearnWords& words) {
+  std::string command = "omnipar learn profile " + words.sources.profile;
+  if (!words.as.empty()) command += " --as " + words.as;
+  if (words.port != 1) command += fmt::format(" --port {}", words.port);
+  if (words.second) command += " --second";
+  if (words.adds) command += " --add";
+  if (!words.only.empty()) command += fmt::format(" --only {}", fmt::join(words.only, ","));
+  return command + same_host(words.sources.host);
 }
 
 nlohmann::ordered_json to_json(const LearningRun& run, const Goal& goal) {
@@ -139,9 +199,10 @@ nlohmann::ordered_json to_json(const LearningRun& run, const Goal& goal) {
     auto sources = nlohmann::ordered_json::array();
     for (const LearnedSource& source : answer.sources) sources.push_back(source.role);
     answers.push_back({{"target", run.learning().questions()[q].name},
-                       {"state", answer.state == Answer::State::given     ? "given"
-                                 : answer.state == Answer::State::skipped ? "skipped"
-                                                                          : "open"},
+                       {"state", answer.state == Answer::State::given       ? "given"
+                                 : answer.state == Answer::State::skipped   ? "empty"
+                                 : answer.state == Answer::State::as_before ? "as-before"
+                                                                            : "open"},
                        {"sources", sources}});
   }
   return {{"kept", run.learning().kept()},
@@ -156,15 +217,48 @@ struct Counted {
   std::size_t empty = 0;
 };
 
+/// What feeds one direction by what feeds them all.
+std::string direction_by(const std::string& source, std::string_view direction) {
+  return source.empty() ? source : fmt::format("{}-{}", source, direction);
+}
+
+/// A line for each target, or with each of its sources; directions that are not all from the same are a line each.
+std::vector<inspect::Link> links_of(const FoundProfile& kept, int port) {
+  std::vector<inspect::Link> all;
+  for (inspect::Link& link : inspect::links(kept.catalogue, *kept.profile))
+    if (link.port == port) all.push_back(std::move(link));
+  const auto is_own = [&all](std::string_view direction) {
+    return std::ranges::find(all, direction, &inspect::Link::target) != all.end();
+  };
+  if (std::ranges::none_of(direction_names, is_own)) return all;
+  std::vector<inspect::Link> apart;
+  for (const inspect::Link& link : all) {
+    if (link.target != "directions") {
+      apart.push_back(link);
+      continue;
+    }
+    for (const std::string_view direction : direction_names) {
+      if (is_own(direction)) continue;
+      apart.push_back(link);
+      apart.back().target = std::string{direction};
+      apart.back().source = direction_by(link.source, direction);
+    }
+  }
+  std::ranges::stable_sort(apart, {}, [](const inspect::Link& link) {
+    return std::ranges::find(direction_names, link.target) - direction_names.begin();
+  });
+  return apart;
+}
+
 /// Everything that feeds the port now, and where that comes from.
 Counted show_result(const FoundProfile& kept, int port) {
   Counted counted;
   std::string target;
-  for (const inspect::Link& link : inspect::links(kept.catalogue, *kept.profile)) {
-    if (link.port != port) continue;
+  for (const inspect::Link& link : links_of(kept, port)) {
     const bool again = link.target == target;
     target = link.target;
-    if (!again) ++(link.source.empty() ? counted.empty : counted.bound);
+    const std::size_t controls = link.target == "directions" ? direction_names.size() : 1;
+    if (!again) (link.source.empty() ? counted.empty : counted.bound) += controls;
     const std::string source = link.source.empty() ? "(nothing, on purpose)" : link.source;
     print(fmt::format("  {:<20}{:<30}{}", again ? "" : link.target,
                       source + (link.shape.empty() ? "" : ", " + link.shape), link.origin));
@@ -209,6 +303,22 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   return good;
 }
 
+/// What was left before goes on, or the map is offered whole.
+std::optional<Diagnostic> begin_from(const LearnWords& words, const std::string& file, LearnWish& wish) {
+  os::Door& door = os::real_door();
+  if (words.resume) {
+    auto draft = read_draft(door, file);
+    if (!draft) return draft.error();
+    wish.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
+    return std::nullopt;
+  }
+  if (has_draft(door, file)) talk("Something was learned before and not kept: --resume goes on with it.");
+  if (words.asks_all || words.missing || words.adds || !words.only.empty()) return std::nullopt;
+  wish.options.offers = {{map_offer, "The map as it stands:", {as_proposed, change_some, ask_for_all}}};
+  wish.decided = decide_map;
+  return std::nullopt;
+}
+
 int learn_profile(const LearnWords& words) {
   auto goal = goal_of(words);
   if (!goal) return refuse_file(goal.error());
@@ -227,16 +337,24 @@ int learn_profile(const LearnWords& words) {
   if (const auto unknown = only_unknown_units(words.sources, goal->given.catalogue); !unknown.empty())
     talk(fmt::format("\"{}\" is here, and nobody knows what its controls are. First: omnipar learn unit --form panel{}",
                      unknown.front(), same_host(words.sources.host)));
+  os::Door& door = os::real_door();
+  const std::string draft = draft_path(door, goal->path, words.port, words.second);
+  if (const auto problem = begin_from(words, draft, wish)) return refuse_file({*problem});
   auto run = LearningRun::open(std::move(wish));
   if (!run) {
     tell(run.error());
     return host.empty() ? machine_refuses : bad_input;
   }
-  if (const int status = learn_on(words, **run); status != good) return status;
-  if ((*run)->learning().kept()) return keep(words, *goal, **run);
-  if (words.json) print_json(to_json(**run, *goal), 2);
-  talk("Nothing was kept.");
-  return found_something;
+  const int status = learn_on(words, **run);
+  const bool is_kept = status == good && (*run)->learning().kept();
+  const int kept = is_kept ? keep(words, *goal, **run) : status;
+  if (is_kept && kept == good) {
+    static_cast<void>(door.remove(draft));
+    return good;
+  }
+  if (words.json && !is_kept && status == good) print_json(to_json(**run, *goal), 2);
+  put_by(door, draft, **run, command_of(words), draft_of(**run));
+  return kept != good ? kept : found_something;
 }
 
 using SharedWords = std::shared_ptr<LearnWords>;
@@ -256,13 +374,15 @@ void add_common(CLI::App& verb, const SharedWords& words) {
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
   verb.add_flag("--step", words->step, "with --host: drawn standing still, and goes on by a key");
+  verb.add_flag("--resume", words->resume, "go on with what was learned before and not kept");
   verb.add_flag("--json", words->json, "print the result as JSON");
 }
 
 constexpr const char* how_to =
     "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
-    "to the next of them, a hold takes it. Two buttons held for 2 s end it, and nothing is kept. At a keyboard: b, s,\n"
-    "a, k, q.\n";
+    "to the next of them, a hold takes it; held on for as long again it goes to the end. Two buttons held for 2 s end\n"
+    "it: then, and whatever else ends it, what was learned is put by, and --resume goes on with it. At a keyboard: b, s,\n"
+    "e, a, o, k, q, as the last line says.\n";
 
 void add_learn_profile(CLI::App& command, const SharedWords& words, int& status) {
   CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls: press what each shall be");
@@ -274,6 +394,7 @@ void add_learn_profile(CLI::App& command, const SharedWords& words, int& status)
   verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
   verb->add_flag("--second", words->second, "the second player's controls, of a plug for two");
   verb->add_option("--only", words->only, "these controls alone, such as fire,start")->delimiter(',');
+  verb->add_flag("--ask-all", words->asks_all, "ask at once for every control, instead of showing the map first");
   verb->add_flag("--missing", words->missing, "only controls that have no source of their own yet: to go on later");
   verb->add_flag("--add", words->adds, "add to the sources that are there, instead of replacing them");
   verb->add_option("--unit", words->unit, "the unit that answers, by its name; else that of the port's seat");
@@ -293,11 +414,11 @@ void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
   CLI::App* verb =
       command.add_subcommand("unit", "write the sheet of a model that nobody knows: press what is asked for");
   add_common(*verb, words);
-  verb->add_option("--form", words->form, "what it looks like: pad, panel, gun, wheel, ball or numbered")
-      ->capture_default_str();
-  verb->add_option("--by", words->by, "the face buttons by their place, or by their letter")
-      ->check(CLI::IsMember({"place", "letter"}))
-      ->capture_default_str();
+  verb->add_option("--form", words->form,
+                   fmt::format("what it looks like: {}; it is asked for, if left out",
+                               fmt::join(model_form_names(), ", ")));
+  verb->add_option("--by", words->by, "the face buttons by their place, or by their letter; it is asked for, if left out")
+      ->check(CLI::IsMember({"place", "letter"}));
   verb->add_option("--parts", words->parts, "the players that share it, such as left,right")->delimiter(',');
   verb->add_option("--base", words->base,
                    "begin with nothing, with the kernel's convention, or with the sheet of another model")

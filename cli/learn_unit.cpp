@@ -3,6 +3,7 @@
 #include <memory>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/code_names.hpp"
 #include "base/list.hpp"
@@ -11,11 +12,13 @@
 #include "files/write.hpp"
 #include "host/look.hpp"
 #include "learn_words.hpp"
+#include "learning_draft.hpp"
 #include "learning_run.hpp"
 #include "omnipar/sheets.hpp"
 #include "omnipar/unit_learning.hpp"
 #include "play/trace_host.hpp"
 #include "profile_file.hpp"
+#include "suggest.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -63,8 +66,12 @@ tl::expected<std::string, Diagnostic> sheet_to_write(const LearnWords& words, co
 std::vector<LearnedNode> learned_nodes(const LearningRun& run) {
   std::vector<LearnedNode> nodes;
   for (const auto& [number, met] : run.answering())
-    nodes.push_back({number, met.node.description, met.node.description.node == met.main.node});
+    nodes.push_back({number, met.node.description, met.is_main});
   return nodes;
+}
+
+std::string half_words(const ControlSheet& control) {
+  return control.half == 0 ? "" : control.half < 0 ? ", the lower half" : ", the upper half";
 }
 
 class UnitLearning {
@@ -79,23 +86,72 @@ class UnitLearning {
     if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
     const auto nodes = nodes_there(words_.sources, shelf.catalogue);
     if (!nodes) return refuse_file(nodes.error());
-    const bool has_face = form_ != ModelForm::panel && form_ != ModelForm::gun && form_ != ModelForm::numbered;
-    if (has_face && words_.by == "place")
-      talk("Face buttons are asked for by their places; --by letter asks for A, B, X and Y.");
-    auto run = LearningRun::open(wish(shelf.catalogue, *nodes));
+    os::Door& door = os::real_door();
+    const auto sheet = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
+    const std::string draft = draft_path(door, sheet ? *sheet : "", 0, false);
+    LearnWish wanted = wish(shelf.catalogue, *nodes);
+    if (const auto problem = begin_from(draft, wanted)) return refuse_file({*problem});
+    auto run = LearningRun::open(std::move(wanted));
     if (!run) {
       tell(run.error());
       return words_.sources.host.empty() ? machine_refuses : bad_input;
     }
-    if (const int status = learn_on(words_, **run); status != good) return status;
-    if ((*run)->learning().kept()) return keep(**run);
-    talk("Nothing was kept.");
-    return found_something;
+    catalogue_ = &shelf.catalogue;
+    const int status = learn_on(words_, **run);
+    const bool is_kept = status == good && (*run)->learning().kept();
+    const int kept = is_kept ? keep(**run) : status;
+    if (is_kept && kept == good) {
+      static_cast<void>(door.remove(draft));
+      return good;
+    }
+    LearningDraft left = draft_of(**run);
+    left.form = model_form_names()[static_cast<std::size_t>(form_)];
+    left.by_letter = by_letter_;
+    put_by(door, draft, **run, command(), std::move(left));
+    return kept != good ? kept : found_something;
   }
 
  private:
-  std::optional<Diagnostic> find_words() {
+  /// The same command again; the draft has the form.
+  [[nodiscard]] std::string command() const {
+    std::string all = "omnipar learn unit";
+    if (!words_.parts.empty()) all += fmt::format(" --parts {}", fmt::join(words_.parts, ","));
+    if (words_.base != "nothing") all += " --base " + words_.base;
+    if (!words_.only.empty()) all += fmt::format(" --only {}", fmt::join(words_.only, ","));
+    if (!words_.as.empty()) all += " --as " + words_.as;
+    return all + same_host(words_.sources.host);
+  }
+
+  std::optional<Diagnostic> begin_from(const std::string& file, LearnWish& wish) {
+    os::Door& door = os::real_door();
+    if (!words_.resume) {
+      if (has_draft(door, file)) talk("Something was learned before and not kept: --resume goes on with it.");
+      return std::nullopt;
+    }
+    auto draft = read_draft(door, file);
+    if (!draft) return draft.error();
     const auto names = model_form_names();
+    const auto form = std::ranges::find(names, draft->form);
+    if (form != names.end()) form_ = static_cast<ModelForm>(form - names.begin());
+    by_letter_ = draft->by_letter;
+    wish.options.offers.clear();
+    wish.decided = {};
+    set_asked(wish);
+    wish.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
+    return std::nullopt;
+  }
+
+  void set_asked(LearnWish& wish) {
+    asked_ = model_questions(form_, by_letter_, words_.parts, {});
+    wish.questions.clear();
+    for (const ModelQuestion& one : asked_) wish.questions.push_back(one.question);
+    wish.title = fmt::format("a new model, as a {}", model_form_names()[static_cast<std::size_t>(form_)]);
+  }
+
+  std::optional<Diagnostic> find_words() {
+    by_letter_ = words_.by == "letter";
+    const auto names = model_form_names();
+    if (words_.form.empty()) return refuses_to_keep();
     const auto at = std::ranges::find(names, words_.form);
     if (at == names.end())
       return learn_error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.form)),
@@ -152,10 +208,22 @@ class UnitLearning {
     wish.session.with_virtual = words_.with_virtual;
     if (!words_.sources.host.empty())
       wish.room = Room{words_.sources.host, trace_lines(os::real_door(), words_.sources.host), {}};
-    asked_ = model_questions(form_, words_.by == "letter", words_.parts, {});
-    for (const ModelQuestion& one : asked_) wish.questions.push_back(one.question);
     wish.options = options_of(words_);
-    wish.title = "a new model, as a " + words_.form;
+    wish.options.for_sheet = true;
+    wish.options.ends_when_used_up = words_.parts.empty();
+    set_asked(wish);
+    if (words_.form.empty()) {
+      wish.title = "a new model";
+      wish.options.offers = {form_offer({ModelForm::pad})};
+      wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
+        decide(run, offer, choice);
+      };
+    } else if (words_.by.empty() && has_face_buttons(form_)) {
+      wish.options.offers = {face_offer()};
+      wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
+        if (!offer.empty()) decide(run, offer, choice);
+      };
+    }
     wish.unit = words_.unit;
     wish.raw = true;
     wish.asked_of = [this](const LearningRun& run) { return asked_of(run); };
@@ -169,13 +237,44 @@ class UnitLearning {
     return wish;
   }
 
-  /// Without a base everything that the unit may have; with one only what was named, or is not there.
-  [[nodiscard]] std::vector<std::string> asked_of(const LearningRun& run) const {
+  [[nodiscard]] static LearnOffer form_offer(const std::vector<ModelForm>& forms) {
+    LearnOffer offer{"form", "What is it?", {}};
+    for (const ModelForm form : forms)
+      offer.choices.emplace_back(model_form_names()[static_cast<std::size_t>(form)]);
+    return offer;
+  }
+  [[nodiscard]] static LearnOffer face_offer() {
+    return {"face", "Its face buttons are asked for", {"by their places", "by their letters"}};
+  }
+
+  /// The form first, from what the unit has; then how its face buttons are asked for, if it has some.
+  void decide(LearningRun& run, const std::string& offer, const std::string& choice) {
+    if (offer.empty()) return run.learning().offer(form_offer(likely_forms(descriptions(run))));
+    if (offer == "form") {
+      const auto names = model_form_names();
+      form_ = static_cast<ModelForm>(std::ranges::find(names, choice) - names.begin());
+      if (words_.by.empty() && has_face_buttons(form_)) run.learning().offer(face_offer());
+    } else {
+      by_letter_ = choice == face_offer().choices.back();
+    }
+    LearnWish again;
+    set_asked(again);
+    run.learning().set_questions(std::move(again.questions));
+    run.learning().ask_only(asked_of(run));
+  }
+
+  [[nodiscard]] static std::vector<Description> descriptions(const LearningRun& run) {
     std::vector<Description> nodes;
     for (const LearnedNode& node : learned_nodes(run)) nodes.push_back(node.description);
+    return nodes;
+  }
+
+  /// Without a base everything that the unit may have; with one only what was named, or is not there.
+  [[nodiscard]] std::vector<std::string> asked_of(const LearningRun& run) const {
+    const std::vector<Description> nodes = descriptions(run);
     const UnitSheet known = base(run);
     std::vector<std::string> names;
-    for (const ModelQuestion& one : model_questions(form_, words_.by == "letter", words_.parts, nodes)) {
+    for (const ModelQuestion& one : model_questions(form_, by_letter_, words_.parts, nodes)) {
       const bool is_named = std::ranges::find(words_.only, one.role) != words_.only.end() ||
                             std::ranges::find(words_.only, one.question.name) != words_.only.end();
       const bool is_known = std::ranges::any_of(known.controls, [&one](const ControlSheet& control) {
@@ -232,7 +331,7 @@ class UnitLearning {
       const std::string code = control.raw.empty() ? std::string{base::code_name(control.code)} : control.raw;
       const std::string axis = control.axis == Axis::x ? ", x" : control.axis == Axis::y ? ", y" : "";
       print(fmt::format("  {:<24}{:<24}{}", (control.node.empty() ? "" : control.node + "/") + code,
-                        control.role + axis + (control.reversed ? ", reversed" : ""), parts));
+                        control.role + axis + half_words(control) + (control.reversed ? ", reversed" : ""), parts));
     }
     if (!left_out_.empty())
       talk(fmt::format("Not on the sheet, where a control has one role, and an axis is not a button: {}.",
@@ -240,13 +339,21 @@ class UnitLearning {
     print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
     const std::string data = words_.sources.host.empty() ? "" : fmt::format(" --data {}", path);
-    talk(fmt::format("Next: omnipar learn profile arcade-4b{0}{1}, or omnipar play pad-2b{0}{1}", data,
-                     same_host(words_.sources.host)));
+    std::vector<std::string> roles;
+    for (const ControlSheet& control : sheet.controls) roles.push_back(control.role);
+    const std::string options = data + same_host(words_.sources.host);
+    const std::string machine = machine_for(*catalogue_, roles);
+    if (machine.empty())
+      talk("Next: " + play_command(*catalogue_, roles, options));
+    else
+      talk(fmt::format("Next: omnipar play {0}{1}, or omnipar learn profile {0}{1}", machine, options));
     return good;
   }
 
   const LearnWords& words_;
   ModelForm form_ = ModelForm::pad;
+  bool by_letter_ = false;
+  const Catalogue* catalogue_ = nullptr;
   std::optional<UnitSheet> like_;
   std::string kept_in_;
   std::vector<std::string> left_out_;

@@ -24,13 +24,15 @@ struct LearnWords {
   bool second = false;
   bool missing = false;
   bool adds = false;
+  bool asks_all = false;
+  bool resume = false;
   bool all_units = false;
   bool with_virtual = false;
   bool feel = false;
   bool leds = false;
   bool json = false;
-  std::string form = "pad";
-  std::string by = "place";
+  std::string form;  ///< empty: it is asked for
+  std::string by;
   std::string base = "nothing";
   std::vector<std::string> parts;
 };

@@ -25,6 +25,17 @@ std::string key_of(const UnitDetails& unit) {
                      unit.part);
 }
 
+/// In a trace no node has a path: there the main one is known by all else that is said of it.
+bool is_main(const UnitDetails& unit, const UnitDetails::Node& node) {
+  if (!unit.description.node.empty()) return node.description.node == unit.description.node;
+  const auto main = std::ranges::find_if(unit.nodes, [&unit](const UnitDetails::Node& one) {
+    return one.description.name == unit.description.name &&
+           std::ranges::equal(one.description.codes, unit.description.codes, {}, &CodeRange::code, &CodeRange::code) &&
+           one.description.descriptor == unit.description.descriptor;
+  });
+  return main != unit.nodes.end() && main->number == node.number;
+}
+
 }  // namespace
 
 LearningRun::LearningRun(LearnWish& wish)
@@ -36,6 +47,8 @@ LearningRun::LearningRun(LearnWish& wish)
       all_units_(wish.options.all_units),
       asked_of_(std::move(wish.asked_of)),
       known_of_(std::move(wish.known_of)),
+      decided_(std::move(wish.decided)),
+      resumed_(std::move(wish.resumed)),
       feel_(wish.feel),
       leds_(wish.leds),
       rig_(wish.session.rig),
@@ -79,7 +92,7 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
       const int number = known != numbers_.end() ? known->second : static_cast<int>(met_.size()) + 1;
       const std::string name = first_name(key, unit.here.name);
       numbers_[share] = number;
-      met_[number] = {name, unit.here.name, key, unit.part, node, unit.description};
+      met_[number] = {name, unit.here.name, key, unit.part, node, unit.description, is_main(unit, node)};
       learning_.meet(number, name, raw_ ? raw_attachment(node.description) : node.attachment, is_ours(unit));
     }
   }
@@ -194,18 +207,21 @@ void LearningRun::drain() {
   while (const auto event = learning_.next_event()) {
     changed_ = true;
     if (event->kind == Kind::meets) ask_what_it_has();
+    if (event->kind == Kind::decides && decided_) decided_(*this, event->target, event->role);
     answer_in_hand(*event);
     std::string words = to_text(*event, learning_);
     if (event->kind == Kind::takes)
       if (const std::string label = label_of(event->unit, event->role); !label.empty())
         words += fmt::format(" ({})", label);
     if (words.empty() || event->kind == Kind::hears) continue;
-    if (event->kind == Kind::ends_asking && say_)
+    const bool is_kept = learning_.over() && learning_.kept();
+    if (event->kind == Kind::ends_asking && say_ && !is_kept)
       for (const std::string& line : table()) say_("  " + line);
     const bool is_question = event->kind == Kind::asks || event->kind == Kind::ends_asking;
     if (is_question) last_line_ = words;
-    if (event->kind == Kind::opens) menu_line_ = words;
-    note(words, !is_question && event->kind != Kind::opens);
+    const bool is_menu = event->kind == Kind::opens || event->kind == Kind::offers;
+    if (is_menu) menu_line_ = words;
+    note(words, !is_question && !is_menu);
   }
 }
 
@@ -221,16 +237,63 @@ void LearningRun::grab_ours() {
 void LearningRun::ask_what_it_has() {
   if (known_of_) learning_.set_in_use(known_of_(*this));
   grabs_anew_ = true;
-  if (asked_of_) return learning_.ask_only(asked_of_(*this));
-  std::vector<std::string> roles;
+  if (decided_) decided_(*this, "", "");  // before anything is
+  if (asked_of_) {
+    learning_.ask_only(asked_of_(*this));
+  } else {
+    std::vector<std::string> names;
+    left_out_.clear();
+    for (const Question& question : answerable(learning_.questions(), roles(), left_out_)) names.push_back(question.name);
+    if (!left_out_.empty()) {
+      learning_.ask_only(names);
+      note(fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16)));
+    }
+  }
+  if (resumed_) learning_.resume(resumed_(*this));
+}
+
+std::vector<std::string> LearningRun::roles() const {
+  std::vector<std::string> all;
   for (const auto& [number, met] : answering())
-    for (std::string& role : roles_of(met.node.attachment)) roles.push_back(std::move(role));
+    for (std::string& role : roles_of(met.node.attachment)) all.push_back(std::move(role));
+  return all;
+}
+
+/// Of what feeds a target only what the unit has; a direction of a stick or d-pad with the whole.
+std::vector<std::string> LearningRun::on_unit(std::vector<std::string> sources) const {
+  if (raw_) return sources;
+  const std::vector<std::string> its = roles();
+  std::erase_if(sources, [&its](const std::string& source) {
+    return std::ranges::none_of(its, [&source](const std::string& role) {
+      return source == role || (source.starts_with(role) && source.size() > role.size() && source[role.size()] == '-') ||
+             (source == "dpad" && role.starts_with("dpad-"));
+    });
+  });
+  return sources;
+}
+
+std::size_t LearningRun::proposed() const {
+  std::size_t count = 0;
+  for (std::size_t q = 0; q < learning_.questions().size(); ++q) count += on_unit(learning_.sources(q)).empty() ? 0 : 1;
+  return count;
+}
+
+std::string LearningRun::role_labelled(const std::string& label) const {
+  for (const inspect::SeenUnit& unit : seen().units())
+    for (const auto& [number, met] : answering())
+      for (const inspect::SeenControl& control : unit.controls)
+        if (unit.name == met.called && control.label == label) return control.role;
+  return "";
+}
+
+std::string LearningRun::who_is_there() const {
   std::vector<std::string> names;
-  left_out_.clear();
-  for (const Question& question : answerable(learning_.questions(), roles, left_out_)) names.push_back(question.name);
-  if (left_out_.empty()) return;
-  learning_.ask_only(names);
-  note(fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16)));
+  for (const UnitHere& unit : watching_->session().units())
+    if (is_ours_by_name(unit.name)) names.push_back("\"" + unit.name + "\"");
+  if (names.empty())
+    return unit_.empty() ? "No controller is there yet: plug it in, and press any button on it."
+                         : fmt::format("\"{}\" is not there yet: plug it in.", unit_);
+  return fmt::format("Press any button on the controller that is to be learned: {}.", some_listed(names, 4));
 }
 
 void LearningRun::answer_in_hand(const LearnEvent& event) {
@@ -256,9 +319,15 @@ std::string LearningRun::label_of(const std::string& unit, const std::string& ro
 
 std::string LearningRun::words_for(std::size_t question) const {
   const Answer& answer = learning_.answers()[question];
-  if (answer.state == Answer::State::open) return port_ == 0 ? "(none)" : "(as before)";
   if (answer.state == Answer::State::skipped) return "(nothing, on purpose)";
   std::string all;
+  if (answer.state != Answer::State::given) {
+    for (const std::string& role : on_unit(learning_.sources(question))) {
+      const std::string label = label_of(learning_.unit(), role);
+      all += (all.empty() ? "" : ", ") + role + (label.empty() ? "" : fmt::format(" ({})", label));
+    }
+    return all.empty() ? port_ == 0 ? "(none)" : "(nothing)" : all;
+  }
   for (const LearnedSource& source : answer.sources) {
     const std::string label = label_of(source.unit, source.role);
     all += (all.empty() ? "" : ", ") + source.role + (label.empty() ? "" : fmt::format(" ({})", label)) +
@@ -281,12 +350,15 @@ std::string LearningRun::bar() const {
   const int full = static_cast<int>(part * cells);
   std::string bar = "[";
   for (int i = 0; i < cells; ++i) bar += i < full ? '#' : ' ';
-  return bar + (learning_.menu().empty() ? "] held: the menu" : "] held: takes what is marked");
+  const bool has_menu = !learning_.menu().empty() || learning_.offered() != nullptr;
+  return bar + (has_menu ? "] held: takes what is marked; held on: the end" : "] held: the menu");
 }
 
 view::Mark LearningRun::mark_of(std::size_t question) const {
   switch (learning_.answers()[question].state) {
     case Answer::State::given:
+      return view::Mark::ticked;
+    case Answer::State::as_before:
       return view::Mark::ticked;
     case Answer::State::open:
       return view::Mark::open;
@@ -318,9 +390,15 @@ view::Block LearningRun::controller(const inspect::SeenPort& port) const {
 view::Block LearningRun::answers() const {
   view::Block block;
   block.title = "what each is";
-  const auto last = static_cast<double>(std::max<std::size_t>(learning_.questions().size(), 2) - 1);
-  for (std::size_t q = 0; q < learning_.questions().size(); ++q)
-    block.items.push_back({learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q) / last,
+  // Of a long list what is around the question that is asked.
+  constexpr std::size_t most = 12;
+  const std::size_t count = learning_.questions().size();
+  const std::size_t asked = learning_.asked().value_or(0);
+  const std::size_t shown = std::min(most, count);
+  const std::size_t from = std::min(asked > most / 2 ? asked - most / 2 : 0, count - shown);
+  const auto last = static_cast<double>(std::max<std::size_t>(shown, 2) - 1);
+  for (std::size_t q = from; q < from + shown; ++q)
+    block.items.push_back({learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q - from) / last,
                            learning_.asked() == q, mark_of(q)});
   return block;
 }
@@ -340,10 +418,11 @@ view::Page LearningRun::page() const {
   view::Page page = watching_->page();
   page.title = title_;
   page.machine = {machine()};
-  page.press = {last_line_.empty() ? "Press any button on the controller that is to be learned." : last_line_};
+  page.press = {last_line_.empty() ? who_is_there() : last_line_};
   if (learning_.paused()) page.press = {"Waiting for the unit to come back."};
   const std::string echo = learning_.pressed().empty() ? "…" : learning_.pressed();
-  page.press.push_back("  " + (learning_.menu().empty() ? echo : menu_line_));
+  const bool has_menu = !learning_.menu().empty() || learning_.offered() != nullptr;
+  page.press.push_back("  " + (has_menu ? menu_line_ : echo));
   page.press.push_back("  " + bar());
   page.notes = notes_;
   page.ticks = nullptr;
@@ -355,15 +434,23 @@ view::Page LearningRun::page() const {
 bool LearningRun::press(char key) {
   constexpr std::pair<char, LearnChoice> choices[] = {{'b', LearnChoice::back},
                                                       {'s', LearnChoice::skip},
-                                                      {'a', LearnChoice::again},
-                                                      {'k', LearnChoice::keep},
-                                                      {'q', LearnChoice::leave}};
+                                                  {'e', LearnChoice::clear},
+                                                  {'a', LearnChoice::again},
+                                                  {'o', LearnChoice::rest},
+                                                  {'k', LearnChoice::keep},
+                                                  {'q', LearnChoice::leave}};
+  if (learning_.offered() != nullptr && (key == 'n' || key == 't')) {
+    key == 'n' ? learning_.mark_next() : learning_.decide();
+    drain();
+    return true;
+  }
   return choose_by(key, choices, [this](LearnChoice choice) { learning_.choose(choice); });
 }
 
 std::string LearningRun::keys() const {
-  return learning_.asked() ? "b back   s skip   a again   k to the end   q leaves, nothing is kept"
-                           : "k keeps it   b back   a again: what was pressed last   q leaves, nothing is kept";
+  if (learning_.offered() != nullptr) return "n next   t take it   q leave";
+  return learning_.asked() ? "b back   s skip   e empty   a again   k to the end   q leave"
+                           : "k keep   b back   a again   o the rest   q leave";
 }
 
 }  // namespace omnipar::cli

@@ -30,6 +30,10 @@ struct LearnWish {
   std::function<std::vector<std::string>(const LearningRun&)> asked_of{};
   /// Called before: what is known of its controls already, to be told where nobody is asked.
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of{};
+  /// Called when an offer is decided.
+  std::function<void(LearningRun&, const std::string& offer, const std::string& choice)> decided{};
+  /// What was answered before, once the unit is there again.
+  std::function<std::vector<std::pair<std::string, Answer>>(const LearningRun&)> resumed{};
   bool feel = false;  ///< each step answers in the hand
   bool leds = false;  ///< and on the unit's LEDs
 };
@@ -49,6 +53,15 @@ class LearningRun final : public AskingRun {
   [[nodiscard]] std::string keys() const override;
 
   [[nodiscard]] const Learning& learning() const noexcept { return learning_; }
+  [[nodiscard]] Learning& learning() noexcept { return learning_; }
+  /// The map that is proposed, as far as the unit has something for it: how many of its controls it has.
+  [[nodiscard]] std::size_t proposed() const;
+  /// The roles of the units that answer.
+  [[nodiscard]] std::vector<std::string> roles() const;
+  /// The controls of the units that answer whose label is this.
+  [[nodiscard]] std::string role_labelled(const std::string& label) const;
+  /// What there is to press on, before anything is pressed.
+  [[nodiscard]] std::string who_is_there() const;
   /// The unit is played on elsewhere, so that nothing can be learned.
   [[nodiscard]] const std::optional<Diagnostic>& in_use() const noexcept { return in_use_; }
   /// What each question has now, a line each.
@@ -63,6 +76,7 @@ class LearningRun final : public AskingRun {
     std::string part;
     UnitDetails::Node node;
     Description main;
+    bool is_main = false;
   };
   /// Those of the units that answer, by these numbers.
   [[nodiscard]] std::map<int, Met> answering() const;
@@ -81,6 +95,8 @@ class LearningRun final : public AskingRun {
   void grab_ours();
   void find_if_in_use();
   [[nodiscard]] bool is_ours(const UnitDetails& unit) const;
+  [[nodiscard]] std::vector<std::string> on_unit(std::vector<std::string> sources) const;
+  [[nodiscard]] bool is_ours_by_name(const std::string& name) const { return unit_.empty() || unit_ == name; }
   [[nodiscard]] bool is_of_seat(const std::string& unit) const;
   [[nodiscard]] bool is_answering(const Met& met) const;
   [[nodiscard]] std::string first_name(const std::string& key, const std::string& called);
@@ -100,6 +116,8 @@ class LearningRun final : public AskingRun {
   bool all_units_;
   std::function<std::vector<std::string>(const LearningRun&)> asked_of_;
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of_;
+  std::function<void(LearningRun&, const std::string&, const std::string&)> decided_;
+  std::function<std::vector<std::pair<std::string, Answer>>(const LearningRun&)> resumed_;
   bool feel_;
   bool leds_;
   Rig rig_;

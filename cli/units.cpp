@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "suggest.hpp"
 #include "base/list.hpp"
 #include "host/look.hpp"
 #include "inspect/leftover.hpp"
@@ -272,31 +273,16 @@ void tell_others(const Catalogue& catalogue, const std::vector<Description>& nod
                    words.size() == 1 ? "it" : "them", some_listed(words), others.front().name));
 }
 
-/// A machine for which the units have what is needed: the plainest, if they have most of that.
-std::string machine_for(const Catalogue& catalogue, const std::vector<Description>& nodes,
-                        const std::vector<UnitNodes>& units) {
+/// The roles of all these units.
+std::vector<std::string> roles_there(const Catalogue& catalogue, const std::vector<Description>& nodes,
+                                     const std::vector<UnitNodes>& units) {
   std::vector<std::string> roles;
   for (const UnitNodes& unit : units)
     for (const std::size_t i : unit.nodes)
       for (const std::string& part : unit_parts(catalogue, nodes[unit.main()]))
         for (std::string& role : roles_of(attach_node(catalogue, nodes[unit.main()], nodes[i], part)))
           roles.push_back(std::move(role));
-  std::string best = "pad-2b";
-  std::size_t fewest = std::string::npos;
-  const auto lacks = [&](const std::string& system, std::span<const std::string> own) {
-    const auto profile = propose(catalogue, system);
-    if (!profile) return std::string::npos;
-    const auto plan = compile(catalogue, *profile);
-    return plan && !plan->seats().empty() ? unserved(*plan, plan->seats().front(), own).size() : std::string::npos;
-  };
-  if (2 * lacks(best, roles) <= lacks(best, {})) return best;
-  for (const SystemSheet& system : catalogue.systems) {
-    const std::size_t its = lacks(system.name, roles);
-    if (its >= fewest || 2 * its >= lacks(system.name, {})) continue;
-    fewest = its;
-    best = system.name;
-  }
-  return best;
+  return roles;
 }
 
 /// Listens for as long as it was asked for, or to all of a room.
@@ -361,8 +347,10 @@ int run(const UnitsWords& words) {
   if (!words.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)
-    talk(fmt::format("Next: omnipar play {0}{1}\nWhich control is which, live: omnipar watch{1}",
-                     machine_for(shelf.catalogue, nodes, units), same_host(words.sources.host)));
+    talk(fmt::format("Next: {}\nWhich control is which, live: omnipar watch{}",
+                     play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units),
+                                  same_host(words.sources.host)),
+                     same_host(words.sources.host)));
   return list.empty() ? found_something : good;
 }
 

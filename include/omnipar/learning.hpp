@@ -99,6 +99,14 @@ enum class LearnChoice : std::uint8_t {
 /// What becomes of a control that is another target's already.
 enum class WhenUsed : std::uint8_t { ask, both, moved, left };
 
+/// Something to be decided before the questions, by the unit itself: a press goes to the next choice, a hold takes it.
+struct LearnOffer {
+  std::string name;
+  std::string words;
+  std::vector<std::string> choices;
+  std::size_t marked = 0;
+};
+
 struct LearnOptions {
   bool all_units = false;  ///< take answers from all units, not only from those that are this seat's
   bool adds = false;       ///< answers come on top of what a target has; a skip leaves that
@@ -107,6 +115,8 @@ struct LearnOptions {
   WhenUsed used = WhenUsed::ask;
   /// Roles that targets have which are not asked for, with the target's name.
   std::vector<std::pair<std::string, std::string>> in_use{};
+  /// To be decided first, as soon as a unit answers; `Learning::offer` may still change them.
+  std::vector<LearnOffer> offers{};
   Duration hold{1'600'000};              ///< so long a press is held until it opens the menu: slow hands press for 1.5 s
   std::optional<Duration> skip_after{};  ///< a question that nobody answers is skipped behind this; nothing: never
 };
@@ -165,14 +175,6 @@ struct LearnEvent {
   double other = 0;
 };
 
-/// Something to be decided before the questions, by the unit itself: a press goes to the next choice, a hold takes it.
-struct LearnOffer {
-  std::string name;
-  std::string words;
-  std::vector<std::string> choices;
-  std::size_t marked = 0;
-};
-
 /// Asks its questions in order. Belongs to one thread; allocates.
 class Learning {
  public:
@@ -210,6 +212,8 @@ class Learning {
   /// Of an offer: marks the next choice, or takes the marked one.
   void mark_next();
   void decide();
+  /// Ends at once, and it is to be kept.
+  void keep();
   /// Asks one question once more; the others stay as they are.
   void ask_again(std::size_t question);
 
@@ -237,6 +241,8 @@ class Learning {
   [[nodiscard]] bool over() const noexcept;
   /// True if anything is answered or skipped.
   [[nodiscard]] bool has_answers() const noexcept;
+  /// True once it has ended because somebody chose to leave: nobody wants what was answered.
+  [[nodiscard]] bool discarded() const noexcept;
   /// True once it has ended and is to be kept.
   [[nodiscard]] bool kept() const noexcept;
 

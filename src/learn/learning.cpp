@@ -45,6 +45,7 @@ class Learning::Inside {
  public:
   Inside(std::vector<Question> questions, LearnOptions options)
       : answers_(std::move(questions)), options_(std::move(options)) {
+    for (LearnOffer& one : options_.offers) offer(std::move(one));
     if (!at()) finish();
   }
 
@@ -132,6 +133,7 @@ class Learning::Inside {
     if (choice == LearnChoice::back && !answers_.can_go_back()) return;
     if ((choice == LearnChoice::skip || choice == LearnChoice::clear) && !at()) return;
     if (choice == LearnChoice::rest && (at() || !has_open())) return;
+    if (mode_ == Mode::offers && choice != LearnChoice::keep && choice != LearnChoice::leave) return;
     const bool is_sure = std::exchange(leaving_, false);
     if (choice == LearnChoice::leave && answers_.has_any() && !is_sure) return ask_whether_to_leave();
     menu_.clear();
@@ -164,6 +166,7 @@ class Learning::Inside {
         }
         return end(true);
       case LearnChoice::leave:
+        discarded_ = true;
         return end(false);
     }
     wait();
@@ -185,8 +188,12 @@ class Learning::Inside {
   void offer(LearnOffer offer) {
     if (mode_ == Mode::over || offer.choices.empty()) return;
     offer.marked = std::min(offer.marked, offer.choices.size() - 1);
-    offers_.push_back(std::move(offer));
-    if (hands_.has_own()) wait();
+    const auto same = std::ranges::find(offers_, offer.name, &LearnOffer::name);
+    if (same != offers_.end())
+      *same = std::move(offer);
+    else
+      offers_.push_back(std::move(offer));
+    wait();
   }
 
   void mark_next() {
@@ -227,6 +234,10 @@ class Learning::Inside {
     return std::clamp(part, 0.0, 1.0);
   }
 
+  void end_kept() {
+    if (mode_ != Mode::over) end(true);
+  }
+
   [[nodiscard]] const LearnOffer* offered() const noexcept {
     return mode_ == Mode::offers && !offers_.empty() ? &offers_.front() : nullptr;
   }
@@ -243,6 +254,7 @@ class Learning::Inside {
   std::vector<std::string> units_;
   bool paused_ = false;
   bool kept_ = false;
+  bool discarded_ = false;
   Mode mode_ = Mode::asks;
   [[nodiscard]] std::optional<std::size_t> at() const noexcept { return answers_.at(); }
 
@@ -758,6 +770,8 @@ const std::string& Learning::unit() const noexcept {
 }
 bool Learning::paused() const noexcept { return inside_->paused_; }
 bool Learning::over() const noexcept { return inside_->mode_ == Inside::Mode::over; }
+void Learning::keep() { inside_->end_kept(); }
+bool Learning::discarded() const noexcept { return inside_->discarded_; }
 bool Learning::kept() const noexcept { return inside_->kept_; }
 
 }  // namespace omnipar

@@ -1,0 +1,39 @@
+// What was learned and is not kept yet: a session that ends in the middle loses nothing.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "learning_run.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::cli {
+
+/// Answers by the names of their questions; the nodes in them as a draft's file has them, in `nodes`.
+struct LearningDraft {
+  std::string form;  ///< of a unit
+  bool by_letter = false;
+  std::vector<std::pair<std::string, Answer>> answers{};
+  std::vector<std::string> nodes{};  ///< by the numbers in the answers: what each node is called
+};
+
+/// Where the draft of what is kept in `path` lies, for one port of it.
+[[nodiscard]] std::string draft_path(os::Door& door, const std::string& path, int port, bool second);
+[[nodiscard]] bool has_draft(os::Door& door, const std::string& file);
+
+[[nodiscard]] LearningDraft draft_of(const LearningRun& run);
+/// The answers for a run whose units are there again.
+[[nodiscard]] std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draft, const LearningRun& run);
+
+[[nodiscard]] std::optional<Diagnostic> write_draft(os::Door& door, const std::string& file, const LearningDraft& draft);
+/// Fails as reading a file does, and with `no-draft` and `bad-draft`.
+[[nodiscard]] tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::string& file);
+
+/// Keeps what was answered and not kept, and says by which command it goes on; says that nothing was kept, and forgets
+/// the draft of before, if that is what was wanted.
+void put_by(os::Door& door, const std::string& file, const LearningRun& run, const std::string& command,
+            LearningDraft draft);
+
+}  // namespace omnipar::cli
