@@ -36,7 +36,6 @@ class AskingRun : public Live {
   }
 
  protected:
-
   /// Opens what is watched: who is there, what they say and what happens goes to the three below.
   [[nodiscard]] std::optional<Diagnostics> open_watching(WatchWish wish);
   virtual void meet(const std::vector<UnitDetails>& units) = 0;

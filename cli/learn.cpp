@@ -168,7 +168,8 @@ void offer_map(LearningRun& run) {
 void decide_map(LearningRun& run, const std::string& offer, const std::string& choice) {
   if (offer.empty()) {
     if (!answers_by_letter(run).empty()) {
-      run.learning().offer({map_offer, "Its letters are at other places than the machine's. Its buttons count", {by_place, by_letter}});
+      run.learning().offer(
+          {map_offer, "Its letters are at other places than the machine's. Its buttons count", {by_place, by_letter}});
       return;
     }
     return offer_map(run);
@@ -381,7 +382,8 @@ void add_common(CLI::App& verb, const SharedWords& words) {
 constexpr const char* how_to =
     "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
     "to the next of them, a hold takes it; held on for as long again it goes to the end. Two buttons held for 2 s end\n"
-    "it: then, and whatever else ends it, what was learned is put by, and --resume goes on with it. At a keyboard: b, s,\n"
+    "it: then, and whatever else ends it, what was learned is put by, and --resume goes on with it. At a keyboard: b, "
+    "s,\n"
     "e, a, o, k, q, as the last line says.\n";
 
 void add_learn_profile(CLI::App& command, const SharedWords& words, int& status) {
@@ -414,10 +416,11 @@ void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
   CLI::App* verb =
       command.add_subcommand("unit", "write the sheet of a model that nobody knows: press what is asked for");
   add_common(*verb, words);
-  verb->add_option("--form", words->form,
-                   fmt::format("what it looks like: {}; it is asked for, if left out",
-                               fmt::join(model_form_names(), ", ")));
-  verb->add_option("--by", words->by, "the face buttons by their place, or by their letter; it is asked for, if left out")
+  verb->add_option(
+      "--form", words->form,
+      fmt::format("what it looks like: {}; it is asked for, if left out", fmt::join(model_form_names(), ", ")));
+  verb->add_option("--by", words->by,
+                   "the face buttons by their place, or by their letter; it is asked for, if left out")
       ->check(CLI::IsMember({"place", "letter"}));
   verb->add_option("--parts", words->parts, "the players that share it, such as left,right")->delimiter(',');
   verb->add_option("--base", words->base,

@@ -65,8 +65,7 @@ tl::expected<std::string, Diagnostic> sheet_to_write(const LearnWords& words, co
 
 std::vector<LearnedNode> learned_nodes(const LearningRun& run) {
   std::vector<LearnedNode> nodes;
-  for (const auto& [number, met] : run.answering())
-    nodes.push_back({number, met.node.description, met.is_main});
+  for (const auto& [number, met] : run.answering()) nodes.push_back({number, met.node.description, met.is_main});
   return nodes;
 }
 
@@ -239,8 +238,7 @@ class UnitLearning {
 
   [[nodiscard]] static LearnOffer form_offer(const std::vector<ModelForm>& forms) {
     LearnOffer offer{"form", "What is it?", {}};
-    for (const ModelForm form : forms)
-      offer.choices.emplace_back(model_form_names()[static_cast<std::size_t>(form)]);
+    for (const ModelForm form : forms) offer.choices.emplace_back(model_form_names()[static_cast<std::size_t>(form)]);
     return offer;
   }
   [[nodiscard]] static LearnOffer face_offer() {

@@ -32,11 +32,9 @@ std::string name_of(const LearningRun::Met& met) {
 
 ordered_json to_json(const LearnedSource& source, const std::vector<std::string>& nodes) {
   const auto node = static_cast<std::size_t>(source.node);
-  return {{"role", source.role},       {"unit", source.unit},
-          {"node", node < nodes.size() ? nodes[node] : ""},
-          {"type", source.code.type},  {"code", source.code.number},
-          {"side", source.side},       {"rests", source.rests},
-          {"moved", source.moved},     {"invert-x", source.invert_x},
+  return {{"role", source.role},        {"unit", source.unit},        {"node", node < nodes.size() ? nodes[node] : ""},
+          {"type", source.code.type},   {"code", source.code.number}, {"side", source.side},
+          {"rests", source.rests},      {"moved", source.moved},      {"invert-x", source.invert_x},
           {"invert-y", source.invert_y}};
 }
 

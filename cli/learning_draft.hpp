@@ -25,9 +25,11 @@ struct LearningDraft {
 
 [[nodiscard]] LearningDraft draft_of(const LearningRun& run);
 /// The answers for a run whose units are there again.
-[[nodiscard]] std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draft, const LearningRun& run);
+[[nodiscard]] std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draft,
+                                                                     const LearningRun& run);
 
-[[nodiscard]] std::optional<Diagnostic> write_draft(os::Door& door, const std::string& file, const LearningDraft& draft);
+[[nodiscard]] std::optional<Diagnostic> write_draft(os::Door& door, const std::string& file,
+                                                    const LearningDraft& draft);
 /// Fails as reading a file does, and with `no-draft` and `bad-draft`.
 [[nodiscard]] tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::string& file);
 

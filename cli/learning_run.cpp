@@ -206,7 +206,6 @@ bool LearningRun::has_changed() noexcept {
 void LearningRun::drain() {
   while (const auto event = learning_.next_event()) {
     changed_ = true;
-    if (event->kind == Kind::meets) ask_what_it_has();
     if (event->kind == Kind::decides && decided_) decided_(*this, event->target, event->role);
     answer_in_hand(*event);
     std::string words = to_text(*event, learning_);
@@ -222,6 +221,7 @@ void LearningRun::drain() {
     const bool is_menu = event->kind == Kind::opens || event->kind == Kind::offers;
     if (is_menu) menu_line_ = words;
     note(words, !is_question && !is_menu);
+    if (event->kind == Kind::meets) ask_what_it_has();
   }
 }
 
@@ -243,7 +243,8 @@ void LearningRun::ask_what_it_has() {
   } else {
     std::vector<std::string> names;
     left_out_.clear();
-    for (const Question& question : answerable(learning_.questions(), roles(), left_out_)) names.push_back(question.name);
+    for (const Question& question : answerable(learning_.questions(), roles(), left_out_))
+      names.push_back(question.name);
     if (!left_out_.empty()) {
       learning_.ask_only(names);
       note(fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16)));
@@ -265,7 +266,8 @@ std::vector<std::string> LearningRun::on_unit(std::vector<std::string> sources) 
   const std::vector<std::string> its = roles();
   std::erase_if(sources, [&its](const std::string& source) {
     return std::ranges::none_of(its, [&source](const std::string& role) {
-      return source == role || (source.starts_with(role) && source.size() > role.size() && source[role.size()] == '-') ||
+      return source == role ||
+             (source.starts_with(role) && source.size() > role.size() && source[role.size()] == '-') ||
              (source == "dpad" && role.starts_with("dpad-"));
     });
   });
@@ -432,13 +434,9 @@ view::Page LearningRun::page() const {
 // -- keys -----------------------------------------------------------------------------------------------------
 
 bool LearningRun::press(char key) {
-  constexpr std::pair<char, LearnChoice> choices[] = {{'b', LearnChoice::back},
-                                                      {'s', LearnChoice::skip},
-                                                  {'e', LearnChoice::clear},
-                                                  {'a', LearnChoice::again},
-                                                  {'o', LearnChoice::rest},
-                                                  {'k', LearnChoice::keep},
-                                                  {'q', LearnChoice::leave}};
+  constexpr std::pair<char, LearnChoice> choices[] = {
+      {'b', LearnChoice::back}, {'s', LearnChoice::skip}, {'e', LearnChoice::clear}, {'a', LearnChoice::again},
+      {'o', LearnChoice::rest}, {'k', LearnChoice::keep}, {'q', LearnChoice::leave}};
   if (learning_.offered() != nullptr && (key == 'n' || key == 't')) {
     key == 'n' ? learning_.mark_next() : learning_.decide();
     drain();

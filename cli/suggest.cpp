@@ -28,7 +28,8 @@ bool takes(TargetKind target, RoleKind role) {
 
 bool is_played_by(const SystemSheet& system, RoleKind role) {
   return std::ranges::any_of(system.controllers, [role](const ControllerSheet& controller) {
-    return std::ranges::any_of(controller.targets, [role](const TargetSheet& target) { return takes(target.kind, role); });
+    return std::ranges::any_of(controller.targets,
+                               [role](const TargetSheet& target) { return takes(target.kind, role); });
   });
 }
 
@@ -67,7 +68,8 @@ std::string machine_for(const Catalogue& catalogue, const std::vector<std::strin
   return best;
 }
 
-std::string play_command(const Catalogue& catalogue, const std::vector<std::string>& roles, const std::string& options) {
+std::string play_command(const Catalogue& catalogue, const std::vector<std::string>& roles,
+                         const std::string& options) {
   const std::string machine = machine_for(catalogue, roles);
   if (!machine.empty()) return fmt::format("omnipar play {}{}", machine, options);
   return "omnipar catalogue (none of its machines is played with such a unit: describe yours in a sheet)";

@@ -347,10 +347,10 @@ int run(const UnitsWords& words) {
   if (!words.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
   if (!list.empty() && !words.json)
-    talk(fmt::format("Next: {}\nWhich control is which, live: omnipar watch{}",
-                     play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units),
-                                  same_host(words.sources.host)),
-                     same_host(words.sources.host)));
+    talk(fmt::format(
+        "Next: {}\nWhich control is which, live: omnipar watch{}",
+        play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units), same_host(words.sources.host)),
+        same_host(words.sources.host)));
   return list.empty() ? found_something : good;
 }
 

@@ -49,7 +49,7 @@ struct Question {
   std::string opposite{};                ///< of a direction: the other one; where one axis has both, both are answered
   std::string words{};                   ///< what is said for it; empty: by its kind and name
   LearnMotion motion = LearnMotion::push;
-  bool upwards = false;  ///< of a raw axis: it is moved to the side that most units count from, such as up
+  bool upwards = false;            ///< of a raw axis: it is moved to the side that most units count from, such as up
   std::vector<std::string> now{};  ///< the roles that feed it until now
   bool is_own = false;             ///< somebody has chosen them: a skip leaves them, and does not empty the target
   friend bool operator==(const Question&, const Question&) = default;
@@ -117,7 +117,7 @@ struct LearnOptions {
   std::vector<std::pair<std::string, std::string>> in_use{};
   /// To be decided first, as soon as a unit answers; `Learning::offer` may still change them.
   std::vector<LearnOffer> offers{};
-  Duration hold{1'600'000};              ///< so long a press is held until it opens the menu: slow hands press for 1.5 s
+  Duration hold{1'600'000};  ///< so long a press is held until it opens the menu: slow hands press for 1.5 s
   std::optional<Duration> skip_after{};  ///< a question that nobody answers is skipped behind this; nothing: never
 };
 
@@ -167,7 +167,8 @@ struct LearnEvent {
   std::string role{};
   std::string other_role{};
   std::string target{};
-  std::string odd{};  ///< "stuck", "unknown", "bounces", "jitters", "shakes"; of an answer: the side, or what else to know
+  std::string
+      odd{};  ///< "stuck", "unknown", "bounces", "jitters", "shakes"; of an answer: the side, or what else to know
   LearnRefusal why = LearnRefusal::none;
   LearnChoice choice = LearnChoice::back;
   bool by_itself = false;
@@ -202,8 +203,8 @@ class Learning {
   void set_questions(std::vector<Question> questions);
   /// To be decided as soon as a unit answers, one offer after the other.
   void offer(LearnOffer offer);
-  /// Answers of before, by the names of their questions; asks for the first that is open. Of no effect once something is
-  /// answered.
+  /// Answers of before, by the names of their questions; asks for the first that is open. Of no effect once something
+  /// is answered.
   void resume(const std::vector<std::pair<std::string, Answer>>& answers);
   /// Takes the place of `LearnOptions::in_use`.
   void set_in_use(std::vector<std::pair<std::string, std::string>> in_use);
@@ -272,8 +273,8 @@ class Learning {
 
 /// The profile with what was answered: a target that was skipped is empty on purpose, the four directions of one stick
 /// or d-pad are one binding, and a control that was moved from another target is that one's no more. Targets of which
-/// nothing was said stay as they are, but for controls that an answer has given to another one. With `adds` what a target
-/// had stays, and the new follows.
+/// nothing was said stay as they are, but for controls that an answer has given to another one. With `adds` what a
+/// target had stays, and the new follows.
 [[nodiscard]] Profile with_answers(const Catalogue& catalogue, Profile profile, int port, const Learning& learning,
                                    bool adds = false);
 

@@ -41,8 +41,8 @@ struct ControlSheet {
   /// Of a stick or yoke: its axes are independent, so that it reaches the ends of both at once.
   bool square = false;
   bool off_screen = false;  ///< of a button: sent instead of another one of its role while it points beside the screen
-  int half = 0;             ///< of one axis for two pedals: -1 from the middle downwards, 1 from there upwards; 0: all of it
-  std::string raw{};        ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
+  int half = 0;       ///< of one axis for two pedals: -1 from the middle downwards, 1 from there upwards; 0: all of it
+  std::string raw{};  ///< instead of the code: a control of raw reports, such as "hid:0/x#2"
 };
 
 /// A piece of a unit that is used as if it were a unit: the left half of a panel.

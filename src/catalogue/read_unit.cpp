@@ -20,7 +20,7 @@ using text::Value;
 struct RawName {
   std::string node;
   Code code;
-  std::string raw;   ///< instead, a control of raw reports
+  std::string raw;     ///< instead, a control of raw reports
   std::string half{};  ///< of two on one axis: which half it is
   friend bool operator==(const RawName&, const RawName&) = default;
 };

@@ -199,14 +199,14 @@ class Wiring {
   bool add_other_half(const Control& control, const Input* input, std::size_t axis) {
     if (input == nullptr || input->operations.count == 0 || !CodeTable::has_room_for(control.code)) return true;
     Wire& wire = slot_.wires[slot_.codes.find(control.code)];
-    wire.touches |= std::uint64_t{1}
-                    << (gauge_bits + gauge_for(control, *input, static_cast<Index>(slot_number_ * max_axes + axis)));
+    wire.touches |= std::uint64_t{1} << (gauge_bits + gauge_for(control, *input,
+                                                                static_cast<Index>(slot_number_ * max_axes + axis)));
     return true;
   }
 
   [[nodiscard]] bool grows(const Control& control) const {
-    return attachment_.ranges_by_use && !control.half && control.reading != Reading::pointer && control.reading != Reading::button &&
-           attach::stick_of(attachment_, control.code) == nullptr &&
+    return attachment_.ranges_by_use && !control.half && control.reading != Reading::pointer &&
+           control.reading != Reading::button && attach::stick_of(attachment_, control.code) == nullptr &&
            attach::axis_of(attachment_, control.code) == nullptr;
   }
 

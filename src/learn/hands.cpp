@@ -18,12 +18,10 @@ constexpr double meant_counts = 120;
 constexpr double stirred_place = 0.1;
 /// An axis that rests nearer to its end has no way to there.
 constexpr double least_room = 0.4;
-/// Nearer to where it seems to rest, an axis has been met at rest.
-constexpr double at_rest = 0.4;
 /// And back at its former rest it is within this.
 constexpr double at_home = 0.15;
-/// Until it is known where an axis rests, it has come to rest only after this.
-constexpr Duration unsure_quiet{150'000};
+/// Who stands for less has not stood still.
+constexpr Duration dwelling{70'000};
 
 /// Sides of an axis that is two directions; a trigger and a button have just one.
 bool has_sides(const Control& control) {
@@ -90,8 +88,7 @@ void Hands::meet(int node, const std::string& unit, const Attachment& attachment
     if (wire.known) wire.now = place_of(wire, known->value);
     wire.low = wire.high = wire.anchor = wire.turn = wire.now;
     const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
-    wire.armed = is_moved || wire.finds_rest() ||
-                 ((wire.is_contact() || wire.known) && std::fabs(wire.now) < stirred);
+    wire.armed = is_moved || wire.finds_rest() || ((wire.is_contact() || wire.known) && std::fabs(wire.now) < stirred);
     if (wire.known && wire.finds_rest()) {
       wire.base = wire.now;
       wire.stood = true;
@@ -183,10 +180,10 @@ void Hands::meet_axis(Wire& wire, double at) {
     wire.met_off = std::fabs(at) >= stirred;
   }
   if (!wire.finds_rest()) return;
+  wire.swing_from = at;
   const bool is_raw = wire.control.reading == Reading::two_sided;
   const bool is_around_zero = wire.control.minimum < 0 && wire.control.maximum > 0;
   wire.base = is_raw && !is_around_zero && std::fabs(at) > 1.0 / 2 ? std::copysign(1, at) : 0;
-  wire.met_moving = is_raw && !is_around_zero && std::fabs(at - wire.base) >= at_rest;
 }
 
 void Hands::move(Node& node, Wire& wire, double to, Time time) {
@@ -195,6 +192,7 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
   const bool is_pointer = wire.control.reading == Reading::pointer;
   if (std::fabs(to - wire.anchor) > (is_pointer ? unmoved_place : unmoved) || wire.is_contact()) {
     wire.anchor = to;
+    if (time - wire.moved >= dwelling) wire.dwelt = time - wire.moved;
     wire.moved = time;
   }
   if (!wire.armed) {
@@ -215,6 +213,7 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
   wire.high = std::max(wire.high, to);
   if (is_pointer) return;
   if (wire.is_axis()) {
+    if (wire.is_unsure()) follow_swing(wire, to);
     follow_noise(node, wire, to, time);
     follow_spike(node, wire, before, time);
   }
@@ -237,6 +236,23 @@ void Hands::note_release(Wire& wire, Time time) {
     wire.until = time;
   else if (time - wire.until >= quiet_time)
     wire.since = time;
+}
+
+/// Who has gone somewhere and come back is where it began.
+void Hands::follow_swing(Wire& wire, double to) {
+  const double far = stirred * (wire.control.reading == Reading::one_sided ? 1 : 2);
+  if (wire.swing_to == 0) {
+    if (std::fabs(to - wire.swing_from) >= far / 2) {
+      wire.swing_to = to < wire.swing_from ? -1 : 1;
+      wire.swing_from = to;
+    }
+  } else if ((to - wire.swing_from) * wire.swing_to >= 0) {
+    wire.swing_from = to;
+  } else if (std::fabs(to - wire.swing_from) >= far) {
+    wire.swing_to = -wire.swing_to;
+    wire.swing_from = to;
+    ++wire.swings;
+  }
 }
 
 /// An axis that goes to and fro by itself, and never far, has to be pushed farther.
@@ -309,7 +325,8 @@ void Hands::pass(Node& node, Wire& wire, int side, Time time) {
       return one.control.role == wire.control.role && one.control.axis != wire.control.axis;
     });
     const bool is_lone = other == node.wires.end() || role_kind(wire.control.role) != RoleKind::stick;
-    const bool is_clear = is_lone || (wire.control.axis == Axis::y ? !other->is_stirred() : std::abs(other->first) == 1);
+    const bool is_clear =
+        is_lone || (wire.control.axis == Axis::y ? !other->is_stirred() : std::abs(other->first) == 1);
     constexpr int unclear = 2;
     wire.first = is_clear ? side : unclear;
   }
@@ -337,7 +354,7 @@ void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool i
 bool Hands::is_down(const Wire& wire, Time now) noexcept {
   const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
   if (!wire.armed || is_moved || wire.aside) return false;
-  if (wire.met_moving) return true;
+  if (wire.is_puzzling()) return true;
   if (wire.off() < wire.threshold()) return false;
   return wire.control.reading != Reading::two_sided || wire.finds_rest() || now - wire.moved < long_still;
 }
@@ -354,7 +371,7 @@ void Hands::rest_here() {
       if (!node.ours || !wire.finds_rest() || role_kind(wire.control.role)) continue;
       if (wire.off() >= stirred && wire.sure) wire.home = wire.base;
       wire.base = wire.now;
-      wire.met_moving = false;
+      wire.sure = wire.sure || wire.known;
       forget(wire);
     }
 }
@@ -362,15 +379,16 @@ void Hands::rest_here() {
 std::string Hands::still_down(Time now, bool contacts_only) const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && !(contacts_only && wire.is_axis()) && is_down(wire, now)) return side_name(wire.control, wire.now < wire.base ? -1 : 1);
+      if (node.ours && !(contacts_only && wire.is_axis()) && is_down(wire, now))
+        return side_name(wire.control, wire.now < wire.base ? -1 : 1);
   return "";
 }
 
-Duration Hands::quiet() const noexcept {
+std::string Hands::puzzling() const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && wire.finds_rest() && !wire.sure && wire.is_stirred()) return unsure_quiet;
-  return quiet_time;
+      if (node.ours && wire.is_puzzling()) return wire.control.role;
+  return "";
 }
 
 void Hands::leave_out_what_is_down(Time now) {
@@ -414,7 +432,9 @@ Time Hands::moved() const noexcept {
 }
 
 std::optional<Duration> Hands::rests_after(const Wire& wire) noexcept {
-  if (!wire.finds_rest() || !wire.known || (wire.off() < wire.threshold() && !wire.met_moving)) return std::nullopt;
+  if (!wire.finds_rest() || !wire.known) return std::nullopt;
+  if (wire.is_puzzling()) return wire.swings == 0 ? unsure_still : std::max(Duration{back_still}, wire.dwelt * 5 / 4);
+  if (wire.off() < wire.threshold()) return std::nullopt;
   return wire.sure ? other_still : unsure_still;
 }
 
@@ -433,8 +453,9 @@ void Hands::find_rests(Time now) {
     for (Wire& wire : node.wires) {
       const auto after = rests_after(wire);
       if (!after || now - wire.moved < *after) continue;
-      // What was met in the middle of a push has been pushed, from where it stands now; anything else is only left there.
-      const bool was_pushed = !wire.sure && !wire.stood;
+      // What was met in the middle of a push has been pushed, from where it stands now; anything else is only left
+      // there.
+      const bool was_pushed = wire.is_unsure();
       if (wire.sure) wire.home = wire.base;
       wire.base = wire.now;
       if (was_pushed) {
@@ -444,7 +465,7 @@ void Hands::find_rests(Time now) {
         if (wire.sure) add_odd(node, wire, "stays", true);
         forget(wire);
       }
-      wire.down = wire.met_moving = false;
+      wire.down = false;
       wire.sure = wire.stood = true;
     }
 }
@@ -462,7 +483,7 @@ void Hands::begin(Time now) {
         wire.base = 0;
         wire.stood = true;
       }
-      if (wire.finds_rest() && !wire.met_moving && wire.off() < stirred &&
+      if (wire.finds_rest() && wire.off() < stirred &&
           (wire.passed[0] || wire.passed[1] || now - wire.moved >= long_still))
         wire.sure = wire.sure || wire.known;
       wire.low = wire.high = wire.now;
@@ -473,8 +494,7 @@ void Hands::begin(Time now) {
 }
 
 Push Hands::push_of(const Node& node, const Wire& wire, int side) {
-  Push push{node.number,          node.unit, node.ours, side_name(wire.control, side), wire.control.code,
-            wire.control.reading};
+  Push push{node.number, node.unit, node.ours, side_name(wire.control, side), wire.control.code, wire.control.reading};
   push.side = side;
   push.is_raw = !role_kind(wire.control.role);
   push.is_hat = wire.control.reading == Reading::hat || (wire.control.minimum == -1 && wire.control.maximum == 1);
@@ -511,9 +531,8 @@ std::optional<Push> Hands::farthest_beside(const std::vector<Push>& pushes) cons
   std::optional<Push> farthest;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool same = std::ranges::any_of(pushes, [&](const Push& push) {
-        return node.number == push.node && wire.control.code == push.code;
-      });
+      const bool same = std::ranges::any_of(
+          pushes, [&](const Push& push) { return node.number == push.node && wire.control.code == push.code; });
       if (!node.ours || same || !wire.armed || wire.aside || wire.control.reading != Reading::two_sided) continue;
       const int side = wire.travel(-1) > wire.travel(1) ? -1 : 1;
       if (!farthest || wire.travel(side) > farthest->peak) farthest = push_of(node, wire, side);
@@ -555,8 +574,8 @@ std::vector<Sweep> Hands::sweeps() const {
   std::vector<Sweep> all;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool can_be_swept = wire.is_axis() || wire.control.reading == Reading::pointer ||
-                                wire.control.reading == Reading::counts;
+      const bool can_be_swept =
+          wire.is_axis() || wire.control.reading == Reading::pointer || wire.control.reading == Reading::counts;
       const bool is_trigger = wire.control.reading == Reading::one_sided && role_kind(wire.control.role);
       if (!node.ours || !can_be_swept || is_trigger || !wire.armed || wire.met_off) continue;
       if (wire.noisy && !wire.is_stirred()) continue;

@@ -22,8 +22,9 @@ namespace omnipar::learn {
 inline constexpr double stirred = 0.3, pushed = 0.6, beside = 0.6;
 /// A stick that has not moved for so long stands still, and rests where it is.
 inline constexpr Duration long_still{1'000'000};
-/// So does an axis of which that is not known yet: slow hands hold what they press for 1.5 s.
-inline constexpr Duration unsure_still{1'700'000};
+/// So does an axis of which that is not known yet: slow hands hold what they press for 1.5 s. If it has been somewhere
+/// and come back, sooner.
+inline constexpr Duration unsure_still{1'700'000}, back_still{400'000};
 /// And one that had another rest.
 inline constexpr Duration other_still{4'000'000};
 /// Released for longer than a switch bounces.
@@ -86,8 +87,8 @@ class Hands {
 
   /// The first control of our units that is down or pushed; empty if all is released.
   [[nodiscard]] std::string still_down(Time now, bool contacts_only = false) const;
-  /// So long all has to be released before it counts: longer while it is not sure where an axis rests.
-  [[nodiscard]] Duration quiet() const noexcept;
+  /// An axis of ours of which it is not clear yet from where to where it was moved; empty if there is none.
+  [[nodiscard]] std::string puzzling() const;
   /// This axis or counter moves whenever its unit does: it is no push, and holds nothing up.
   void set_aside(int node, Code code);
   /// Raw axes rest where they are.
@@ -98,8 +99,8 @@ class Hands {
   [[nodiscard]] bool is_stirred(bool by_moving) const noexcept;
   /// When something of ours that takes part in the gesture moved last, far enough to matter.
   [[nodiscard]] Time moved() const noexcept;
-  /// Axes that have come to stand still away from where they seemed to rest, rest there. What was met in the middle of a
-  /// push has been pushed from there.
+  /// Axes that have come to stand still away from where they seemed to rest, rest there. What was met in the middle of
+  /// a push has been pushed from there.
   void find_rests(Time now);
   /// When that has something to do.
   [[nodiscard]] std::optional<Time> next_rest(Time now) const noexcept;
@@ -128,20 +129,19 @@ class Hands {
     double base = 0;  ///< where it rests
     double low = 0;   ///< since `begin`
     double high = 0;
-    double anchor = 0;  ///< the last place that was clearly another one
-    std::optional<double> home{};  ///< where it rested before it was left at `base`
-    double counts = 0;             ///< in any direction, since `begin`
+    double anchor = 0;                    ///< the last place that was clearly another one
+    std::optional<double> home{};         ///< where it rested before it was left at `base`
+    double counts = 0;                    ///< in any direction, since `begin`
     double net = 0, least = 0, most = 0;  ///< and by direction
     Time moved{};
     Time since{}, began{}, until{};
-    int first = 0;          ///< the side to which it went, and nothing beside it
+    int first = 0;  ///< the side to which it went, and nothing beside it
     bool known = false;
-    bool sure = false;      ///< it has been seen to rest there
-    bool stood = false;     ///< it was found at its base, and not met by a report
-    bool met_off = false;   ///< a stick whose first report came from off its rest: it has not been there yet
-    bool met_moving = false;  ///< its first report came in the middle of a push, and nothing says from where
-    bool armed = false;     ///< it has been at rest
-    bool passed[2] = {};    ///< pushed to that side since `begin`
+    bool sure = false;     ///< it has been seen to rest there
+    bool stood = false;    ///< it was found at its base, and not met by a report
+    bool met_off = false;  ///< a stick whose first report came from off its rest: it has not been there yet
+    bool armed = false;    ///< it has been at rest
+    bool passed[2] = {};   ///< pushed to that side since `begin`
     bool down = false;
     // Noise: the last turns of a zigzag, and how a push began.
     bool noisy = false;
@@ -154,6 +154,16 @@ class Hands {
     int readings = 0;
     bool jumped = false;
     int left_to = 0;
+    double swing_from = 0;  ///< the last far place, until it is sure where it rests
+    int swing_to = 0;
+    int swings = 0;    ///< so often it has turned since
+    Duration dwelt{};  ///< so long it stood still before it moved last
+    [[nodiscard]] bool is_unsure() const noexcept { return finds_rest() && !sure && !stood; }
+    /// It has been moved, and from where to where nobody knows yet.
+    [[nodiscard]] bool is_puzzling() const noexcept {
+      const double least = stirred / (control.reading == Reading::one_sided ? 2 : 1);
+      return is_unsure() && known && (high - low >= least || passed[0] || passed[1]);
+    }
     bool aside = false;  ///< what it is has been said, and it moves whenever its unit does
     std::vector<Time> briefs{};
 
@@ -165,7 +175,8 @@ class Hands {
     }
     /// Its rest is found out, and not known from a sheet.
     [[nodiscard]] bool finds_rest() const noexcept {
-      return control.reading == Reading::one_sided || (control.reading == Reading::two_sided && !role_kind(control.role));
+      return control.reading == Reading::one_sided ||
+             (control.reading == Reading::two_sided && !role_kind(control.role));
     }
     [[nodiscard]] double room(int side) const noexcept;
     /// How far it went to that side: the way back to the middle is none.
@@ -173,9 +184,7 @@ class Hands {
     [[nodiscard]] double off() const noexcept;
     /// From here on it has been stirred: noise does not get so far.
     [[nodiscard]] double threshold() const noexcept { return noisy ? pushed : stirred; }
-    [[nodiscard]] bool is_stirred() const noexcept {
-      return armed && std::max(travel(-1), travel(1)) >= threshold();
-    }
+    [[nodiscard]] bool is_stirred() const noexcept { return armed && std::max(travel(-1), travel(1)) >= threshold(); }
   };
   struct Node {
     int number = 0;
@@ -191,6 +200,7 @@ class Hands {
   [[nodiscard]] static double place_of(const Wire& wire, std::int32_t value) noexcept;
   static void meet_axis(Wire& wire, double at);
   void move(Node& node, Wire& wire, double to, Time time);
+  static void follow_swing(Wire& wire, double to);
   void follow_noise(const Node& node, Wire& wire, double to, Time time);
   void follow_spike(const Node& node, Wire& wire, double before, Time time);
   void pass(Node& node, Wire& wire, int side, Time time);

@@ -109,7 +109,6 @@ class Learning::Inside {
       if (time > now_ && (!due || time < *due)) due = time;
     };
     if (released_at_) add(*released_at_ + learn::quiet_time);
-    if (released_at_) add(*released_at_ + hands_.quiet());
     if (const auto rest = hands_.next_rest(now_)) add(*rest);
     if (gesture_ == Gesture::waiting) {
       if (held_on_) add(*held_on_ + options_.hold);
@@ -119,11 +118,13 @@ class Learning::Inside {
     }
     if (gesture_ == Gesture::moving) {
       if (held_.since) add(*held_.since + held_.needed);
-      for (const Duration time : {sweep_ends, half_sweep_ends, span_ends, Duration{learn::long_still},
-                                  Duration{learn::unsure_still}})
+      if (!said_waiting_) add(hands_.moved() + says_waiting);
+      for (const Duration time :
+           {sweep_ends, half_sweep_ends, span_ends, Duration{learn::long_still}, Duration{learn::unsure_still}})
         add(hands_.moved() + time);
     }
-    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.skip_after) add(idle_since_ + *options_.skip_after);
+    if (gesture_ == Gesture::idle && mode_ == Mode::asks && options_.skip_after)
+      add(idle_since_ + *options_.skip_after);
     return due;
   }
 
@@ -228,7 +229,8 @@ class Learning::Inside {
 
   [[nodiscard]] double held(Time now) const noexcept {
     if (gesture_ == Gesture::waiting && held_on_)
-      return std::clamp(static_cast<double>((now - *held_on_).count()) / static_cast<double>(options_.hold.count()), 0.0, 1.0);
+      return std::clamp(static_cast<double>((now - *held_on_).count()) / static_cast<double>(options_.hold.count()),
+                        0.0, 1.0);
     if (!held_.since || gesture_ != Gesture::moving) return 0;
     const double part = static_cast<double>((now - *held_.since).count()) / static_cast<double>(held_.needed.count());
     return std::clamp(part, 0.0, 1.0);
@@ -270,9 +272,7 @@ class Learning::Inside {
     events_.push_back(std::move(event));
   }
 
-  void say_meets(const std::string& unit) {
-    say({.kind = Kind::meets, .unit = unit});
-  }
+  void say_meets(const std::string& unit) { say({.kind = Kind::meets, .unit = unit}); }
 
   void begin_asking() {
     asking_.reset();
@@ -359,8 +359,8 @@ class Learning::Inside {
 
   [[nodiscard]] bool is_used_up(const Question& question) const {
     const bool presses = question.kind == TargetKind::button || question.kind == TargetKind::one_sided;
-    const bool axes = question.kind != TargetKind::turns && (!presses || question.kind == TargetKind::one_sided ||
-                                                             !question.opposite.empty());
+    const bool axes = question.kind != TargetKind::turns &&
+                      (!presses || question.kind == TargetKind::one_sided || !question.opposite.empty());
     const bool counters = question.kind == TargetKind::turns || question.motion == LearnMotion::span;
     return std::ranges::all_of(hands_.all_names(presses, axes, counters), [this](const std::string& role) {
       return std::ranges::any_of(answers_.all(), [&role](const Answer& answer) {
@@ -413,9 +413,17 @@ class Learning::Inside {
       gesture_ = Gesture::moving;
     }
     const std::vector<learn::Push> pushes = relevant(hands_.pushes());
+    say_if_puzzled();
     axes_matter_ = heeds_axes() || (std::ranges::none_of(pushes, learn::can_be_held) && !by_span());
     if (take_hold(pushes) || !is_finished(pushes)) return;
     conclude(pushes);
+  }
+
+  /// Who has moved an axis for the first time is told to leave it alone for a moment, if that is needed.
+  void say_if_puzzled() {
+    const std::string role = mode_ == Mode::asks ? hands_.puzzling() : "";
+    if (role.empty() || now_ - hands_.moved() < says_waiting || std::exchange(said_waiting_, true)) return;
+    say({.kind = Kind::waits, .question = *at(), .role = role, .odd = "puzzling"});
   }
 
   /// True unless an axis can only come along: where a button is meant, or a gun is swung.
@@ -528,14 +536,13 @@ class Learning::Inside {
       released_at_.reset();
     else if (!released_at_)
       released_at_ = now_;
-    const Duration needed = gesture_ == Gesture::moving ? hands_.quiet() : learn::quiet_time;
-    return released_at_ && now_ - *released_at_ >= needed;
+    return released_at_ && now_ - *released_at_ >= learn::quiet_time;
   }
 
   bool is_finished(const std::vector<learn::Push>& pushes) {
     const bool quiet_now = is_quiet();
-    const bool is_kept_down = std::ranges::any_of(
-        pushes, [this](const learn::Push& push) { return push.down && is_in_use(push); });
+    const bool is_kept_down =
+        std::ranges::any_of(pushes, [this](const learn::Push& push) { return push.down && is_in_use(push); });
     if (!by_sweep()) return quiet_now && !is_kept_down;
     const bool by_contact = !pushes.empty() && std::ranges::all_of(pushes, learn::can_be_held);
     const bool has_contact = std::ranges::any_of(pushes, learn::can_be_held);
@@ -713,7 +720,7 @@ class Learning::Inside {
   Time last_told_[2]{};
   bool offering_ = false;
   bool axes_matter_ = true;  ///< to the gesture; else they only come along
-  bool leaving_ = false;  ///< leaving was chosen once
+  bool leaving_ = false;     ///< leaving was chosen once
   Time waits_since_{};
   bool met_ = false;
   bool said_waiting_ = false;

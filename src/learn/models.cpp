@@ -14,7 +14,8 @@
 namespace omnipar {
 namespace {
 
-constexpr std::array forms = std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "yoke", "mat", "ball", "spinner", "numbered"});
+constexpr std::array forms =
+    std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "yoke", "mat", "ball", "spinner", "numbered"});
 
 /// A row of what is asked.
 struct Row {
@@ -80,8 +81,8 @@ constexpr std::array panel_rows = std::to_array<Row>({
     {"coin", press, "Put in a coin, or press the coin button.", "coin", Axis::none, false, "", "coin"},
 });
 constexpr std::array gun_rows = std::to_array<Row>({
-    {"aim, right", way, "Aim at the left edge, then slowly at the right one, and pull the trigger there.", "gun", Axis::x,
-     false, "", "", LearnMotion::span},
+    {"aim, right", way, "Aim at the left edge, then slowly at the right one, and pull the trigger there.", "gun",
+     Axis::x, false, "", "", LearnMotion::span},
     {"aim, up", way, "Aim at the lower edge, then slowly at the upper one, and pull the trigger there.", "gun", Axis::y,
      true, "", "", LearnMotion::span},
     {"trigger", press, "Pull the trigger.", "trigger"},
@@ -91,7 +92,8 @@ constexpr std::array gun_rows = std::to_array<Row>({
     {"coin", press, "Press the coin button.", "coin"},
 });
 constexpr std::array wheel_rows = std::to_array<Row>({
-    {"wheel, right", way, "Turn the wheel to the right, and back.", "wheel", Axis::none, false, "", "", LearnMotion::turn},
+    {"wheel, right", way, "Turn the wheel to the right, and back.", "wheel", Axis::none, false, "", "",
+     LearnMotion::turn},
     {"gas", trigger, "Press the gas pedal to its end and back.", "right-trigger"},
     {"brake", trigger, "Press the brake pedal to its end and back.", "left-trigger"},
     {"clutch", trigger, "Press the third pedal to its end and back.", "pedal"},
@@ -103,8 +105,8 @@ constexpr std::array yoke_rows = std::to_array<Row>({
      LearnMotion::turn},
     {"throttle", way, "Pull the throttle to its lower end, then to its upper one, and press any button there.", "pedal",
      Axis::none, false, "", "throttle", LearnMotion::span},
-    {"rudder, right", way, "Press the right rudder pedal to its end, or twist the yoke to the right, and back.", "wheel",
-     Axis::none, false, "", "rudder", LearnMotion::turn},
+    {"rudder, right", way, "Press the right rudder pedal to its end, or twist the yoke to the right, and back.",
+     "wheel", Axis::none, false, "", "rudder", LearnMotion::turn},
     {"first", press, "Press the button under your index finger.", "south"},
     {"second", press, "Press the button under your thumb.", "east"},
     {"third", press, "Press the next button.", "west"},
@@ -358,12 +360,12 @@ std::vector<std::string_view> model_form_names() { return {forms.begin(), forms.
 bool has_face_buttons(ModelForm form) noexcept { return form == ModelForm::pad || form == ModelForm::wheel; }
 
 std::vector<ModelForm> likely_forms(std::span<const Description> nodes) {
-  constexpr Code throttle = absolute(6), rudder = absolute(7), wheel_axis = absolute(8), gas = absolute(9), dial = relative(7);
+  constexpr Code throttle = absolute(6), rudder = absolute(7), wheel_axis = absolute(8), gas = absolute(9),
+                 dial = relative(7);
   constexpr int of_a_mat = 8, of_a_keyboard = 12;
   const Counted unit = counted(nodes);
-  const bool has_keys = std::ranges::any_of(nodes, [](const Description& node) {
-    return node_kind(node) == NodeKind::keys;
-  });
+  const bool has_keys =
+      std::ranges::any_of(nodes, [](const Description& node) { return node_kind(node) == NodeKind::keys; });
   std::vector<ModelForm> all;
   const auto add = [&all](ModelForm form, bool may_be) {
     if (may_be && std::ranges::find(all, form) == all.end()) all.push_back(form);
@@ -375,7 +377,8 @@ std::vector<ModelForm> likely_forms(std::span<const Description> nodes) {
   add(ModelForm::spinner, unit.counters == 1 || has_code_of(nodes, dial));
   add(ModelForm::ball, unit.counters >= 2 && unit.axes == 0);
   add(ModelForm::panel, has_keys && unit.axes == 0);
-  add(ModelForm::mat, unit.axes == 0 && unit.counters == 0 && unit.buttons >= of_a_mat && unit.buttons <= of_a_keyboard);
+  add(ModelForm::mat,
+      unit.axes == 0 && unit.counters == 0 && unit.buttons >= of_a_mat && unit.buttons <= of_a_keyboard);
   add(ModelForm::pad, unit.buttons > 0);
   add(ModelForm::panel, unit.buttons > 0);
   add(ModelForm::gun, unit.axes >= 2 || unit.counters >= 2);

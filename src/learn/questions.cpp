@@ -135,7 +135,8 @@ class Outcome {
     std::string whole;
     for (const std::string_view direction : direction_names) {
       const Answer* answer = answer_to(direction);
-      if (answer == nullptr || answer->state == Answer::State::open || answer->state == Answer::State::as_before) return "";
+      if (answer == nullptr || answer->state == Answer::State::open || answer->state == Answer::State::as_before)
+        return "";
       std::string stem = "-";
       if (answer->state == Answer::State::given) {
         const std::string& role = answer->sources.front().role;

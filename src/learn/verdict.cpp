@@ -122,7 +122,8 @@ std::string side_words(const LearnedSource& source, const Question& question, bo
   const std::string_view low = source.side < 0 ? "low" : "high";
   if (question.kind == TargetKind::one_sided) {
     constexpr double at_an_end = 0.5;
-    if (std::fabs(source.rests) <= at_an_end) return fmt::format("the {}er half of the axis", source.side < 0 ? "low" : "upp");
+    if (std::fabs(source.rests) <= at_an_end)
+      return fmt::format("the {}er half of the axis", source.side < 0 ? "low" : "upp");
     return source.rests > 0 ? "rests at its high end" : "rests at its low end";
   }
   const bool is_low = question.upwards || question.place.ends_with("-up") || question.place.ends_with("-left");
@@ -150,7 +151,8 @@ bool is_double(const Push& one, const Push& other, TargetKind kind) {
   if (rank_of(one, kind) == rank_of(other, kind) || !were_down_together(one, other)) return false;
   if (kind == TargetKind::one_sided) return true;
   const auto apart = [](Time a, Time b) { return a < b ? b - a : a - b; };
-  return one.is_raw && other.is_raw && apart(one.began, other.began) <= at_once && apart(one.until, other.until) <= at_once;
+  return one.is_raw && other.is_raw && apart(one.began, other.began) <= at_once &&
+         apart(one.until, other.until) <= at_once;
 }
 
 /// A d-pad on its way to a direction may pass another one.
@@ -193,11 +195,9 @@ Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, const Que
   const Push& push = *std::ranges::max_element(pushes, {}, &Push::peak);
   if (push.reading == Reading::two_sided) {
     const auto rival = hands.farthest_beside(all);
-    const auto other = std::ranges::find_if(pushes, [&push](const Push& one) {
-      return one.reading == Reading::two_sided && one.code != push.code;
-    });
-    if (other != pushes.end())
-      return refusal(LearnRefusal::wobble, push.role, push.peak, other->role, other->peak);
+    const auto other = std::ranges::find_if(
+        pushes, [&push](const Push& one) { return one.reading == Reading::two_sided && one.code != push.code; });
+    if (other != pushes.end()) return refusal(LearnRefusal::wobble, push.role, push.peak, other->role, other->peak);
     if (rival && rival->peak > beside * push.peak)
       return refusal(LearnRefusal::wobble, push.role, push.peak, rival->role, rival->peak);
   }

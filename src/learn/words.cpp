@@ -34,7 +34,8 @@ std::string refusal_words(const LearnEvent& event, const Learning& learning) {
       return fmt::format("Not taken: {} went one way only. First up, then right, in one go.", event.role);
     case LearnRefusal::used:
       if (event.by_itself)
-        return fmt::format("{} is \"{}\" already. Hold it to move it here, or press another.", event.role, event.target);
+        return fmt::format("{} is \"{}\" already. Hold it to move it here, or press another.", event.role,
+                           event.target);
       return fmt::format(
           "{} is \"{}\" already. Press it once more to use it for both, hold it to move it here, or press another.",
           event.role, event.target);
@@ -113,12 +114,9 @@ std::string choice_words(LearnChoice choice) {
 std::string oddity_words(const LearnEvent& event) {
   if (event.odd == "unknown")
     return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
-  if (event.odd == "stays")
-    return fmt::format("{} stays where it is: it is taken to rest there.", event.role);
-  if (event.odd == "shakes")
-    return fmt::format("{} shakes by itself: only a full push of it is heard.", event.role);
-  if (event.odd == "jumps")
-    return fmt::format("{} jumps by itself for instants: that is not heard.", event.role);
+  if (event.odd == "stays") return fmt::format("{} stays where it is: it is taken to rest there.", event.role);
+  if (event.odd == "shakes") return fmt::format("{} shakes by itself: only a full push of it is heard.", event.role);
+  if (event.odd == "jumps") return fmt::format("{} jumps by itself for instants: that is not heard.", event.role);
   if (event.odd == "stuck")
     return fmt::format("{} is down, or away from its rest: it is left out until that ends.", event.role);
   std::string all = fmt::format("{} {}, and is heard all the same.", event.role, event.odd);
@@ -135,9 +133,10 @@ std::string taken_words(const LearnEvent& event, const Learning& learning) {
 
 std::string ends_words(const Learning& learning) {
   const auto open = std::ranges::count(learning.answers(), Answer::State::open, &Answer::state);
-  const std::string all = open == 0 ? "All is asked."
-                                    : fmt::format("{} of {} stay as they were; hold a button and take \"the rest\" to be asked.",
-                                                  open, learning.answers().size());
+  const std::string all =
+      open == 0 ? "All is asked."
+                : fmt::format("{} of {} stay as they were; hold a button and take \"the rest\" to be asked.", open,
+                              learning.answers().size());
   return all + " Press a control to see what it does now; hold one to keep the map.";
 }
 
@@ -189,12 +188,14 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
   using Kind = LearnEvent::Kind;
   switch (event.kind) {
     case Kind::meets:
-      return fmt::format("\"{}\" answers. Hold any button of it for back, skip and more; hold it on to end.", event.unit);
+      return fmt::format("\"{}\" answers. Hold any button of it for back, skip and more; hold it on to end.",
+                         event.unit);
     case Kind::asks:
       return fmt::format("{} of {}: {}", event.question + 1, learning.questions().size(),
                          to_text(learning.questions()[event.question]));
     case Kind::waits:
-      return fmt::format("{} is still down: release it.", event.role);
+      return event.odd == "puzzling" ? fmt::format("{} has not moved before: leave it alone for a moment.", event.role)
+                                     : fmt::format("{} is still down: release it.", event.role);
     case Kind::hears:
       return fmt::format("  {} …", event.role);
     case Kind::takes:
@@ -208,7 +209,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::offers:
       return offer_words(event, learning);
     case Kind::decides:
-      return event.role + ".";
+      return "";  // what follows says it
     case Kind::loses:
       return lost_words(event, learning);
     case Kind::chooses:

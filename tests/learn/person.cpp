@@ -142,7 +142,10 @@ void Desk::press(std::string_view source, std::int64_t held_ms, int first) {
 
 std::vector<LearnEvent> Desk::heard() {
   std::vector<LearnEvent> all;
-  while (auto event = learning.next_event()) { told += to_text(*event, learning) + "\n"; all.push_back(std::move(*event)); }
+  while (auto event = learning.next_event()) {
+    told += to_text(*event, learning) + "\n";
+    all.push_back(std::move(*event));
+  }
   return all;
 }
 

@@ -41,9 +41,9 @@ struct PadDesk : Desk {
 
 TEST_CASE("three presses for three controls, and the first lines show how to begin", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
-  CHECK(
-      desk.said() ==
-      "\"blue pad\" answers. Hold any button of it for back, skip and more; hold it on to end.\n1 of 3: Press what shall be \"fire\".\n");
+  CHECK(desk.said() ==
+        "\"blue pad\" answers. Hold any button of it for back, skip and more; hold it on to end.\n1 of 3: Press what "
+        "shall be \"fire\".\n");
   desk.press("south");
   CHECK(desk.said() == "fire: south\n2 of 3: Press what shall be \"jump\".\n");
   desk.press("east");
