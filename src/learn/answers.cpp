@@ -20,7 +20,8 @@ std::string opposite_of(const LearnedSource& source) {
 
 }  // namespace
 
-Answers::Answers(std::vector<Question> questions) : questions_(std::move(questions)), answers_(questions_.size()) {
+Answers::Answers(std::vector<Question> questions, bool adds, bool takes)
+    : adds_(adds), takes_(takes), questions_(std::move(questions)), answers_(questions_.size()) {
   if (!questions_.empty()) at_ = 0;
 }
 
@@ -50,35 +51,33 @@ void Answers::resume(const std::vector<std::pair<std::string, Answer>>& answers)
   ask_rest();
 }
 
-std::optional<std::size_t> Answers::user_of(const std::string& role, bool open_too) const {
+std::optional<std::size_t> Answers::user_of(const std::string& role) const {
   const auto is_it = [&role](const std::string& other) { return overlap(role, other); };
   for (std::size_t q = 0; q < answers_.size(); ++q) {
     if (at_ == q) continue;
     if (std::ranges::any_of(answers_[q].sources, is_it, &LearnedSource::role)) return q;
-    const bool keeps = answers_[q].state == Answer::State::as_before ||
-                       (open_too && answers_[q].state == Answer::State::open && questions_[q].is_own);
-    if (keeps && std::ranges::any_of(sources(q, false, false), is_it)) return q;
+    const bool keeps = answers_[q].state == Answer::State::as_before || adds_;
+    if (keeps && std::ranges::any_of(sources(q), is_it)) return q;
   }
   return std::nullopt;
 }
 
 bool Answers::is_lost(std::size_t question, const std::string& role) const {
+  const bool may_lose = takes_ && !adds_ && answers_[question].state == Answer::State::open;
   for (std::size_t q = 0; q < answers_.size(); ++q)
     for (const LearnedSource& source : answers_[q].sources)
-      if (q != question && overlap(source.role, role) &&
-          (source.moved || answers_[question].state == Answer::State::open))
-        return true;
+      if (q != question && (source.moved || may_lose) && overlap(source.role, role)) return true;
   return false;
 }
 
-std::vector<std::string> Answers::sources(std::size_t question, bool both, bool adds) const {
+std::vector<std::string> Answers::sources(std::size_t question) const {
   const Answer& answer = answers_[question];
-  std::vector<std::string> all;
   const bool has_now = answer.state == Answer::State::open || answer.state == Answer::State::as_before ||
-                       (adds && answer.state == Answer::State::given);
+                       (adds_ && answer.state == Answer::State::given);
+  std::vector<std::string> all;
   if (has_now)
     for (const std::string& role : questions_[question].now)
-      if (both || !is_lost(question, role)) all.push_back(role);
+      if (!is_lost(question, role)) all.push_back(role);
   for (const LearnedSource& source : answer.sources)
     if (std::ranges::find(all, source.role) == all.end()) all.push_back(source.role);
   return all;
@@ -120,7 +119,7 @@ std::optional<std::size_t> Answers::answer_opposite(const LearnedSource& source)
   opposed.role = opposite_of(source);
   opposed.side = -source.side;
   opposed.with.clear();
-  if (answers_[at].state != Answer::State::open || opposed.role.empty() || user_of(opposed.role, false))
+  if (answers_[at].state != Answer::State::open || opposed.role.empty() || user_of(opposed.role))
     return std::nullopt;
   trail_.back().offered = at_;
   answers_[at] = {Answer::State::given, {std::move(opposed)}};
@@ -129,7 +128,7 @@ std::optional<std::size_t> Answers::answer_opposite(const LearnedSource& source)
 
 void Answers::skip(bool cleared, bool keeps) {
   remember();
-  const bool stays = !cleared && (question().is_own || (keeps && !question().now.empty()));
+  const bool stays = !cleared && (question().is_own || ((keeps || adds_) && !question().now.empty()));
   answers_[*at_] = {stays ? Answer::State::as_before : Answer::State::skipped, {}};
   go_on();
 }

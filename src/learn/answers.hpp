@@ -13,7 +13,9 @@ namespace omnipar::learn {
 
 class Answers {
  public:
-  explicit Answers(std::vector<Question> questions);
+  /// With `adds` answers come on top of what a target has. `takes`: what an open target has is taken from it by an answer
+  /// to another question.
+  Answers(std::vector<Question> questions, bool adds, bool takes);
 
   [[nodiscard]] const std::vector<Question>& questions() const noexcept { return questions_; }
   [[nodiscard]] const std::vector<Answer>& all() const noexcept { return answers_; }
@@ -30,19 +32,19 @@ class Answers {
   /// Answers of before, by the names of their questions.
   void resume(const std::vector<std::pair<std::string, Answer>>& answers);
 
-  /// Another question whose target has this source, by an answer or because it keeps what it has; with `open_too` also
-  /// an open one for which somebody has chosen it.
-  [[nodiscard]] std::optional<std::size_t> user_of(const std::string& role, bool open_too) const;
-  /// The roles that feed a question's target as it stands; `both`: nothing is taken from open ones; `adds`: an answer
-  /// comes on top.
-  [[nodiscard]] std::vector<std::string> sources(std::size_t question, bool both, bool adds) const;
-  /// True if an answer to another question has given this role away.
+  /// Another question whose target has this source: by an answer, because it keeps what it has, or, where answers come
+  /// on top, because it has it until now.
+  [[nodiscard]] std::optional<std::size_t> user_of(const std::string& role) const;
+  /// The roles that feed a question's target as it stands.
+  [[nodiscard]] std::vector<std::string> sources(std::size_t question) const;
+  /// True if an answer to another question has taken this role away.
   [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
   /// Takes it as the answer, and goes on. The opposite question that was answered with it, if one was.
   std::optional<std::size_t> accept(LearnedSource source);
   /// The same; and no other target has it any more: those that have nothing left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
-  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps` whatever there is stays.
+  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps`, and where answers come on top, whatever
+  /// there is stays.
   void skip(bool cleared, bool keeps);
   /// Asks for the first that is open, from an end that came early.
   void ask_rest();
@@ -64,6 +66,8 @@ class Answers {
   std::optional<std::size_t> answer_opposite(const LearnedSource& source);
   void go_on();
 
+  bool adds_;
+  bool takes_;
   std::vector<Question> questions_;
   std::vector<Answer> answers_;
   std::optional<std::size_t> at_;

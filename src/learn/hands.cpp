@@ -240,7 +240,7 @@ void Hands::note_release(Wire& wire, Time time) {
 
 /// Who has gone somewhere and come back is where it began.
 void Hands::follow_swing(Wire& wire, double to) {
-  const double far = stirred * (wire.control.reading == Reading::one_sided ? 1 : 2);
+  constexpr double far = 2 * stirred;  // of the way from end to end
   if (wire.swing_to == 0) {
     if (std::fabs(to - wire.swing_from) >= far / 2) {
       wire.swing_to = to < wire.swing_from ? -1 : 1;

@@ -158,11 +158,12 @@ class Hands {
     int swing_to = 0;
     int swings = 0;    ///< so often it has turned since
     Duration dwelt{};  ///< so long it stood still before it moved last
-    [[nodiscard]] bool is_unsure() const noexcept { return finds_rest() && !sure && !stood; }
+    [[nodiscard]] bool is_unsure() const noexcept {
+      return control.reading == Reading::two_sided && finds_rest() && !sure && !stood;
+    }
     /// It has been moved, and from where to where nobody knows yet.
     [[nodiscard]] bool is_puzzling() const noexcept {
-      const double least = stirred / (control.reading == Reading::one_sided ? 2 : 1);
-      return is_unsure() && known && (high - low >= least || passed[0] || passed[1]);
+      return is_unsure() && known && (high - low >= stirred || passed[0] || passed[1]);
     }
     bool aside = false;  ///< what it is has been said, and it moves whenever its unit does
     std::vector<Time> briefs{};

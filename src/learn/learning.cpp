@@ -44,7 +44,7 @@ class Learning::Inside {
 
  public:
   Inside(std::vector<Question> questions, LearnOptions options)
-      : answers_(std::move(questions)), options_(std::move(options)) {
+      : answers_(std::move(questions), options.adds, options.used != WhenUsed::both), options_(std::move(options)) {
     for (LearnOffer& one : options_.offers) offer(std::move(one));
     if (!at()) finish();
   }
@@ -244,7 +244,7 @@ class Learning::Inside {
     return mode_ == Mode::offers && !offers_.empty() ? &offers_.front() : nullptr;
   }
   [[nodiscard]] std::vector<std::string> sources(std::size_t question) const {
-    return answers_.sources(question, options_.used == WhenUsed::both, options_.adds);
+    return answers_.sources(question);
   }
 
   learn::Answers answers_;
@@ -340,7 +340,7 @@ class Learning::Inside {
 
   void skip(bool cleared) {
     const std::size_t question = *at();
-    answers_.skip(cleared, options_.adds);
+    answers_.skip(cleared, false);
     say({.kind = Kind::skips, .question = question});
     go_on();
   }
@@ -602,7 +602,7 @@ class Learning::Inside {
   };
   [[nodiscard]] std::optional<User> user_of(const std::string& role) const {
     const Question& asked = answers_.question();
-    if (const auto user = answers_.user_of(role, options_.adds)) {
+    if (const auto user = answers_.user_of(role)) {
       const Question& other = answers_.questions()[*user];
       return User{other.name, !options_.for_sheet || (!asked.place.empty() && other.place == asked.place)};
     }
@@ -664,7 +664,7 @@ class Learning::Inside {
     tried_.reset();
     for (std::size_t q = 0; q < answers_.all().size(); ++q) {
       const auto is_gone = [&](const std::string& role) { return answers_.is_lost(q, role); };
-      const bool may_lose = answers_.all()[q].state == Answer::State::open && options_.used != WhenUsed::both;
+      const bool may_lose = answers_.all()[q].state == Answer::State::open;
       if (may_lose && std::ranges::any_of(answers_.questions()[q].now, is_gone))
         say({.kind = Kind::loses, .question = q});
     }
@@ -756,7 +756,7 @@ void Learning::decide() { inside_->decide(); }
 const LearnOffer* Learning::offered() const noexcept { return inside_->offered(); }
 std::vector<std::string> Learning::sources(std::size_t question) const { return inside_->sources(question); }
 bool Learning::is_lost(std::size_t question, const std::string& role) const {
-  return inside_->options_.used != WhenUsed::both && inside_->answers_.is_lost(question, role);
+  return inside_->answers_.is_lost(question, role);
 }
 bool Learning::has_answers() const noexcept { return inside_->answers_.has_any(); }
 void Learning::set_in_use(std::vector<std::pair<std::string, std::string>> in_use) {

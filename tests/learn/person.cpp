@@ -69,11 +69,17 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
         const double way = control.reading == Reading::hat ? side : side * part;
         add(number, {{control.code, raw(control, way)}});
         move.back = {{control.code, raw(control, 0)}};
+        // A d-pad may send buttons with its hat.
+        for (const Control& beside : attachment.controls)
+          if (beside.reading == Reading::button && beside.role == source) {
+            move.out[0].push_back({beside.code, 1});
+            move.back.push_back({beside.code, 0});
+          }
         return move;
       }
       if (control.role != source) continue;
       if (is_button_like(control)) {
-        if (control.reading == Reading::one_sided) add(number, {{control.code, raw(control, 0.2)}});
+        if (control.reading == Reading::one_sided && !is_hasty) add(number, {{control.code, raw(control, 0.2)}});
         add(number, {{control.code, raw(control, 1)}});
         move.back = {{control.code, raw(control, 0)}};
         return move;
@@ -108,9 +114,44 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
   return std::nullopt;
 }
 
-void Desk::say(int node, const std::vector<Change>& changes) { learning.hear(node, {now, changes}); }
+void Desk::shake(int first, double by) { shaking_.emplace_back(first, by); }
+
+void Desk::turn_triggers() {
+  for (Node& node : nodes_)
+    for (Control& control : node.attachment.controls)
+      if (control.reading == Reading::one_sided)
+        control.rest = control.rest == control.minimum ? control.maximum : control.minimum;
+}
+
+/// One reading of each axis that shakes.
+void Desk::tremble() {
+  for (const auto& [first, by] : shaking_)
+    for (const auto& [number, attachment] : nodes_) {
+      if (number / 100 != first / 100) continue;
+      const auto axis = std::ranges::find(attachment.controls, Reading::two_sided, &Control::reading);
+      if (axis == attachment.controls.end()) continue;
+      trembles_ = trembles_ * 1'103'515'245 + 12'345;
+      const double part = (static_cast<double>(trembles_ >> 16 & 1023) / 511.5 - 1) * by;
+      const auto held = places_.try_emplace({number, axis->code}, axis->rest).first->second;
+      const double place = held + part / 2 * (static_cast<double>(axis->maximum) - axis->minimum);
+      const double within = std::clamp(place, static_cast<double>(axis->minimum), static_cast<double>(axis->maximum));
+      learning.hear(number, {now, std::vector<Change>{{axis->code, static_cast<std::int32_t>(within)}}});
+      break;
+    }
+}
+
+void Desk::say(int node, const std::vector<Change>& changes) {
+  for (const Change& change : changes) places_[{node, change.code}] = change.value;
+  learning.hear(node, {now, changes});
+}
 
 void Desk::wait(std::int64_t ms) {
+  constexpr std::int64_t between = 20;
+  for (; !shaking_.empty() && ms > between; ms -= between) {
+    now += Duration{between * 1000};
+    learning.advance(now);
+    tremble();
+  }
   now += Duration{ms * 1000};
   learning.advance(now);
 }

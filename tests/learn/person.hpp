@@ -2,6 +2,7 @@
 // echo.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -21,6 +22,10 @@ class Desk {
   /// Puts a unit on the desk: its nodes are numbered from `first` on.
   void put(const std::string& unit, const std::vector<Attachment>& nodes, bool ours, int first = 1);
   void take_away(int first);
+  /// From now on an axis of each of these units does not stand still: by so much of its way.
+  void shake(int first, double by);
+  /// Triggers rest at their other end, whatever their attachments say.
+  void turn_triggers();
 
   /// What a source (of a unit whose nodes are from `first` on) is as changes: fully pushed, or as far as `part` says.
   /// Of a whole stick, wheel, gun or spinner: the sweep. Empty if there is no such source.
@@ -47,6 +52,7 @@ class Desk {
   Time now = at_us(1'000'000);
   int presses = 0;
   double drift = 0;            ///< of a stick's way, all the time
+  bool is_hasty = false;       ///< an axis is at its end before it is reported first
   std::int64_t bounce_ms = 0;  ///< of buttons, at their next press and release
 
  private:
@@ -54,10 +60,14 @@ class Desk {
     int number = 0;
     Attachment attachment;
   };
+  void tremble();
   void switch_to(int node, const std::vector<Change>& changes);
   [[nodiscard]] std::int32_t raw(const Control& control, double position) const;
 
   std::vector<Node> nodes_;
+  std::vector<std::pair<int, double>> shaking_;
+  std::map<std::pair<int, Code>, std::int32_t> places_;  ///< of axes, where hands have them
+  unsigned trembles_ = 1;
 };
 
 /// The sources of a unit that a binding could name: buttons, directions, and wholes.
