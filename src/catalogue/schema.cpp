@@ -176,6 +176,72 @@ std::string sheet_schema(std::string_view kind) {
   return schema.dump(2);
 }
 
+namespace {
+
+/// Traces are written by programs, and by people who want to show or to test something.
+constexpr const char* traces_page = R"(
+## Traces and rooms
+
+A trace is a recording of input: `omnipar trace record` writes one, `omnipar trace replay` plays it, and `--host FILE` of
+most commands takes its units in place of those that are there. A room is a trace whose units are made up. It is the
+way to report what a unit does, and to test without it.
+
+A trace is JSON Lines: one object on each line, in UTF-8. The first line is the head; each node has a line before its
+first event; events follow in order of time. Fields that are not listed here are an error, which names the line.
+
+```json
+{"omnipar":1,"kind":"trace","about":"one press on a pad with a trigger, which is unplugged then","made-up":true}
+{"node":1,"name":"Heron Small Pad","id":"0003:1209:0001:0100","socket":"hall:1","keys":["BTN_SOUTH"],"axes":{"ABS_Z":[0,255]}}
+{"t":0,"node":1,"plug":"in","report":["ABS_Z",3]}
+{"t":1000000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":1120000,"node":1,"report":["BTN_SOUTH",0,"ABS_Z",40],"note":"the finger slips to the trigger"}
+{"t":2000000,"node":1,"plug":"out"}
+```
+
+The head:
+
+| field | value | |
+|---|---|---|
+| `omnipar` (needed) | a whole number | the version of the format: 1 |
+| `kind` (needed) | `"trace"` | what the file is |
+| `about` | a text | what it is a trace of |
+| `made-up` | `true` or `false` | its units do not exist: it is a room |
+
+A node, as the kernel describes it. Nodes with the same `device` are one unit; without it, those with the same `socket`.
+
+| field | value | |
+|---|---|---|
+| `node` (needed) | a whole number, 1 to 9999 | by which its events call it |
+| `name` | a text | the name that it gives itself |
+| `id` | a text | bus, vendor, product and version, four hexadecimal digits each: "0003:1209:0001:0100" |
+| `serial` | a text | its serial number |
+| `socket` | a text | where it is plugged in; any words, the same for the same socket |
+| `device` | a text | the device that it belongs to; any words, the same for all nodes of one unit |
+| `interface` | a whole number, 0 to 255 | which interface of its device it is |
+| `half` | a text | "left" or "right", of a controller that is two units |
+| `virtual` | `true` or `false` | another program made it |
+| `keys` | a list of codes | buttons, keys and what counts: `BTN_SOUTH`, `KEY_A`, `REL_X`; numbers that have no name are `key:300` |
+| `axes` | by code: `[minimum, maximum]` | axes and their ranges; their order counts |
+| `descriptor` | bytes | of a node whose raw reports are read, instead of `keys` and `axes`: its report descriptor, "05 01 09 05" |
+
+An event:
+
+| field | value | |
+|---|---|---|
+| `t` (needed) | a whole number | when, in microseconds; the first is at about 0 |
+| `node` (needed) | a whole number | at which node |
+| `plug` | `"in"`, `"out"` | it is plugged in, or unplugged; with "in", `report` is the state in which it is found |
+| `report` | codes and values: `["BTN_SOUTH", 1, "ABS_Z", 40]` | one report: what has changed, in its order |
+| `raw` | bytes | instead, of a node with a `descriptor`: one raw report |
+| `note` | a text | what a bystander would say |
+| `lesson` | a text | what is to be seen here |
+
+Every event but `plug` has `report` or `raw`. A node says nothing before it is plugged in. Of an axis that no report has
+mentioned nothing is known, as after a real plug.
+)";
+
+}  // namespace
+
 std::string sheet_reference() {
   std::string page =
       "# The fields of Omnipar's files\n\n"
@@ -189,6 +255,7 @@ std::string sheet_reference() {
     add_table(page, "", kind.fields, false);
   }
   add_stages(page);
+  page += traces_page;
   return page;
 }
 

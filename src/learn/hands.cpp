@@ -478,6 +478,7 @@ void Hands::begin(Time now) {
       if (stands && (wire.off() >= stirred || !wire.armed)) {
         if (std::exchange(wire.met_off, false)) add_odd(node, wire, "unknown", false);
         wire.base = std::fabs(wire.now) < stirred / 2 ? 0 : wire.now;
+        if (wire.base != 0) wire.home = 0;
         wire.armed = true;
       } else if (wire.armed && !wire.finds_rest() && std::fabs(wire.now) < stirred / 2) {
         wire.base = 0;

@@ -243,9 +243,7 @@ class Learning::Inside {
   [[nodiscard]] const LearnOffer* offered() const noexcept {
     return mode_ == Mode::offers && !offers_.empty() ? &offers_.front() : nullptr;
   }
-  [[nodiscard]] std::vector<std::string> sources(std::size_t question) const {
-    return answers_.sources(question);
-  }
+  [[nodiscard]] std::vector<std::string> sources(std::size_t question) const { return answers_.sources(question); }
 
   learn::Answers answers_;
   LearnOptions options_;
@@ -681,6 +679,10 @@ class Learning::Inside {
       for (const LearnedSource& source : answers_.all()[q].sources)
         if (source.moved) moved.push_back(source.role);
       if (!std::ranges::any_of(sources(q), is_it)) continue;
+      // What is steered goes to the left and to the right.
+      const bool is_across =
+          learn::cross_of(push.role).empty() || push.role.ends_with("-left") || push.role.ends_with("-right");
+      if (answers_.questions()[q].kind == TargetKind::two_sided && !is_across) continue;
       event.target += (event.target.empty() ? "" : " and ") + answers_.questions()[q].name;
       tried_ = q;
     }

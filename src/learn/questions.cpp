@@ -95,7 +95,7 @@ class Outcome {
       const Answer& answer = learning_.answers()[q];
       if (one_for_all && is_direction(name)) continue;
       if (answer.state == Answer::State::given)
-        set_binding(all, name, uses_for(answer, uses_of(before_, name)));
+        set_binding(all, name, uses_for(q, kept_of(q)));
       else if (answer.state == Answer::State::skipped)
         set_binding(all, name, {});
       else if (answer.state == Answer::State::open)
@@ -108,18 +108,24 @@ class Outcome {
     return std::ranges::find(direction_names, name) != direction_names.end();
   }
 
-  /// Nobody was asked, and what it had is another target's now.
-  void take_lost(std::vector<Binding>& all, std::size_t question) const {
-    const std::string& name = learning_.questions()[question].name;
-    std::vector<Use> uses = uses_of(before_, name);
-    if (std::erase_if(uses, [&](const Use& use) { return learning_.is_lost(question, use.role); }) > 0)
-      set_binding(all, name, std::move(uses));
+  /// What a target had, without what is another one's now.
+  [[nodiscard]] std::vector<Use> kept_of(std::size_t question) const {
+    std::vector<Use> uses = uses_of(before_, learning_.questions()[question].name);
+    std::erase_if(uses, [&](const Use& use) { return learning_.is_lost(question, use.role); });
+    return uses;
   }
 
-  [[nodiscard]] std::vector<Use> uses_for(const Answer& answer, std::vector<Use> before) const {
+  /// Nobody was asked, and what it had may be another target's now.
+  void take_lost(std::vector<Binding>& all, std::size_t question) const {
+    const std::string& name = learning_.questions()[question].name;
+    std::vector<Use> uses = kept_of(question);
+    if (uses.size() != uses_of(before_, name).size()) set_binding(all, name, std::move(uses));
+  }
+
+  [[nodiscard]] std::vector<Use> uses_for(std::size_t question, std::vector<Use> before) const {
     std::vector<Use> uses;
     if (adds_) uses = std::move(before);
-    for (const LearnedSource& source : answer.sources)
+    for (const LearnedSource& source : learning_.answers()[question].sources)
       if (std::ranges::find(uses, source.role, &Use::role) == uses.end()) uses.push_back(use_of(source));
     return uses;
   }

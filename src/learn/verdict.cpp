@@ -109,7 +109,9 @@ bool overlap(std::string_view one, std::string_view other) {
   if (!other.starts_with(one)) return false;
   const std::string_view end = other.substr(one.size());
   if (end.empty() || end == "+" || end == "-") return true;
-  return end.starts_with('-') && std::ranges::find(direction_names, end.substr(1)) != direction_names.end();
+  const auto kind = role_kind(one);
+  return (kind == RoleKind::stick || kind == RoleKind::dpad) && end.starts_with('-') &&
+         std::ranges::find(direction_names, end.substr(1)) != direction_names.end();
 }
 
 std::string side_words(const LearnedSource& source, const Question& question, bool for_sheet) {

@@ -67,7 +67,9 @@ class Person {
     for (int turns = 0; turns < 400 && !desk_.learning.over(); ++turns) {
       read();
       if (desk_.learning.over()) return true;
-      if (goes_back_)
+      if (!desk_.learning.menu().empty())
+        choose_again();
+      else if (goes_back_)
         go_back();
       else if (!desk_.learning.asked())
         keep();
@@ -168,6 +170,13 @@ class Person {
   void skip() {
     if (button().empty() || dice_.below(3) == 1) return desk_.learning.choose(LearnChoice::skip);
     choose(LearnChoice::skip);
+  }
+
+  /// Out of a menu that nobody wanted.
+  void choose_again() {
+    for (int i = 0; i < 6 && desk_.learning.menu()[desk_.learning.marked()] != LearnChoice::again; ++i)
+      desk_.press(button());
+    desk_.hold(button());
   }
 
   /// By the menu, with one button.

@@ -203,6 +203,43 @@ TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
   REQUIRE(units == 4);
 }
 
+TEST_CASE("What is written of traces is true: the example is one, and every field is described", "[trace]") {
+  const std::string page = sheet_reference();
+  const std::string fence = "```json\n";
+  const std::size_t from = page.find(fence, page.find("## Traces and rooms")) + fence.size();
+  const std::string example = page.substr(from, page.find("```", from) - from);
+  TraceReader reader{"example"};
+  std::size_t events = 0;
+  for (std::size_t at = 0; at < example.size();) {
+    const std::size_t end = example.find('\n', at);
+    const auto taken = reader.take(example.substr(at, end - at));
+    REQUIRE(taken);
+    events += *taken ? 1 : 0;
+    at = end + 1;
+  }
+  CHECK(events == 4);
+  CHECK(reader.head().made_up);
+  Description node;
+  node.name = "a";
+  node.serial = node.socket = node.device = node.half = "b";
+  node.interface = 1;
+  node.made_by_program = true;
+  node.codes = {{code::btn_south}, {code::abs_x, 0, 255}};
+  Description raw;
+  raw.descriptor = {5, 1};
+  TraceEvent in{at_us(0), 1, Deed::plug_in, {{code::btn_south, 1}}, {}, {}, "note", "lesson"};
+  TraceEvent bytes{at_us(0), 1, Deed::report, {}};
+  bytes.raw = {1};
+  const std::string all =
+      to_line(TraceHead{"about", true}) + to_line(1, node) + to_line(1, raw) + to_line(in) + to_line(bytes);
+  for (std::size_t at = 0; (at = all.find("\":", at)) != std::string::npos; ++at) {
+    const std::size_t begin = all.rfind('"', at - 1) + 1;
+    const std::string field = all.substr(begin, at - begin);
+    INFO(field);
+    if (field != "ABS_X") CHECK(page.find("| `" + field + "`", from) != std::string::npos);
+  }
+}
+
 TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
   const std::string at_3 = "evening.trace:3:1: ";
   struct Case {
