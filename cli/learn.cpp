@@ -38,7 +38,8 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   wish.from = seconds(words.from);
   wish.speed = words.speed;
   wish.step = words.step;
-  wish.begin = run.learning().unit().empty() ? run.who_is_there() : "";
+  const std::string ask = is_room ? "Press any button on the controller that is to be learned." : run.who_is_there();
+  wish.begin = run.learning().unit().empty() ? ask : "";
   auto failure = go_live(wish, words.json, run);
   if (!failure) failure = run.in_use();
   if (!failure) return good;
