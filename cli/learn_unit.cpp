@@ -217,7 +217,7 @@ class UnitLearning {
       wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
         decide(run, offer, choice);
       };
-    } else if (words_.by.empty() && has_face_buttons(form_)) {
+    } else if (words_.by.empty() && words_.only.empty() && has_face_buttons(form_)) {
       wish.options.offers = {face_offer()};
       wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
         if (!offer.empty()) decide(run, offer, choice);
@@ -251,7 +251,7 @@ class UnitLearning {
     if (offer == "form") {
       const auto names = model_form_names();
       form_ = static_cast<ModelForm>(std::ranges::find(names, choice) - names.begin());
-      if (words_.by.empty() && has_face_buttons(form_)) run.learning().offer(face_offer());
+      if (words_.by.empty() && words_.only.empty() && has_face_buttons(form_)) run.learning().offer(face_offer());
     } else {
       by_letter_ = choice == face_offer().choices.back();
     }

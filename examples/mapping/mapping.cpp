@@ -38,7 +38,7 @@ class Hand {
   /// Down, and up again after so many milliseconds.
   void press(Code code, std::int32_t value = 1, int ms = 120) {
     say(code, value, ms);
-    say(code, 0, 100);
+    say(code, 0, 400);
   }
 
  private:
@@ -75,15 +75,15 @@ int main() {
   hand.press(abs_hat0y, -1);  // up, and down with it
   hand.press(abs_hat0x, -1);  // left and right
   hand.press(btn_west);       // a slip …
-  hand.press(btn_west, 1, 900);
-  hand.press(btn_west, 1, 900);  // … taken back, by the menu
+  hand.press(btn_west, 1, 1700);
+  hand.press(btn_west, 1, 1700);  // … taken back, by the menu
   hand.press(btn_east);
   hand.press(btn_south);
   hand.press(btn_select);
   hand.press(btn_start);
   hand.press(btn_east);  // what is it now?
-  hand.press(btn_start, 1, 900);
-  hand.press(btn_start, 1, 900);  // kept
+  hand.press(btn_start, 1, 1700);
+  hand.press(btn_start, 1, 1700);  // kept
 
   if (!learning.kept()) return 1;
   std::printf("\n%s", to_toml(with_answers(catalogue, *profile, 1, learning)).c_str());

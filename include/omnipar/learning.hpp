@@ -145,7 +145,8 @@ struct LearnEvent {
     asks,         ///< `question`, and nothing is down
     waits,        ///< something is still down: `role` of `unit`
     hears,        ///< `role` of `unit` is pressed; not yet an answer
-    takes,        ///< `role` is the answer to `question`; `by_itself`: because the opposite direction was answered
+    takes,        ///< `role` is the answer to `question`; `by_itself`: because the opposite direction was answered;
+                  ///< `target` has it, too
     skips,        ///< `question` stays empty, or as it is; `by_itself`: because no control is left for it
     refuses,      ///< `why`; where it says how far: `seen` of `role`, `other` of `other_role`
     opens,        ///< the menu: `choice` is marked

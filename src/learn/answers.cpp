@@ -99,7 +99,9 @@ std::optional<std::size_t> Answers::move_over(LearnedSource source) {
     Answer& other = answers_[q];
     if (at_ == q) continue;
     std::erase_if(other.sources, [&](const LearnedSource& one) { return overlap(one.role, source.role); });
-    if (other.state == Answer::State::given && other.sources.empty()) other = {};
+    if (other.state != Answer::State::given || !other.sources.empty()) continue;
+    other = {};
+    due_.insert(q);
   }
   return answer(std::move(source));
 }
@@ -134,6 +136,7 @@ void Answers::skip(bool cleared, bool keeps) {
 }
 
 void Answers::ask_rest() {
+  is_single_ = false;
   const auto open = std::ranges::find(answers_, Answer::State::open, &Answer::state);
   at_.reset();
   if (open != answers_.end()) at_ = static_cast<std::size_t>(open - answers_.begin());
@@ -150,6 +153,7 @@ void Answers::go_back() {
 
 void Answers::ask_again(std::size_t question) {
   remember();
+  is_single_ = is_single_ || !at_;
   answers_[question] = {};
   alone_.insert(question);
   at_ = question;
@@ -161,8 +165,9 @@ void Answers::go_on() {
   at_.reset();
   for (std::size_t i = 0; i < questions_.size() && !at_; ++i) {
     const std::size_t q = (from + i) % questions_.size();
-    if (answers_[q].state == Answer::State::open) at_ = q;
+    if (answers_[q].state == Answer::State::open && (!is_single_ || due_.contains(q))) at_ = q;
   }
+  due_.erase(at_.value_or(questions_.size()));
 }
 
 }  // namespace omnipar::learn

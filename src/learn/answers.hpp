@@ -72,6 +72,8 @@ class Answers {
   std::vector<Answer> answers_;
   std::optional<std::size_t> at_;
   std::vector<Moment> trail_;
+  bool is_single_ = false;     ///< one question was asked again from the end: the end is next
+  std::set<std::size_t> due_;  ///< but for those from which an answer was taken meanwhile
   std::set<std::size_t> alone_;  ///< questions whose opposite has to be asked for itself: somebody went back
 };
 

@@ -619,6 +619,7 @@ class Learning::Inside {
       return say(std::move(event));
     }
     const auto user = user_of(source.role);
+    if (user && confirms && user->may_share) shared_with_ = user->name;
     if (user && !(confirms && user->may_share) && !(options_.used == WhenUsed::both && user->may_share)) {
       if (options_.used == WhenUsed::moved) return accept(std::move(source), true);
       LearnEvent event = refusal(LearnRefusal::used, source.role);
@@ -653,6 +654,7 @@ class Learning::Inside {
     event.by_itself = by_itself;
     event.odd = learn::side_words(source, answers_.questions()[question], options_.for_sheet);
     event.other_role = source.with;
+    event.target = by_itself ? "" : std::exchange(shared_with_, "");
     say(std::move(event));
   }
 
@@ -708,6 +710,7 @@ class Learning::Inside {
   learn::Hands hands_;
   Gesture gesture_ = Gesture::waiting;
   std::optional<LearnedSource> in_use_;  ///< refused, because another target has it
+  std::string shared_with_;              ///< the target that has it, too, from now on
   std::optional<LearnedSource> last_;    ///< taken, or refused for that reason, at `last_at_`
   std::optional<std::size_t> tried_;
   std::optional<std::size_t> asking_;  ///< what was asked last, if nothing else was said since

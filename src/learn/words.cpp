@@ -126,16 +126,17 @@ std::string oddity_words(const LearnEvent& event) {
 }
 
 std::string taken_words(const LearnEvent& event, const Learning& learning) {
-  return fmt::format("{}: {}{}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
+  return fmt::format("{}: {}{}{}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
                      event.other_role.empty() ? "" : fmt::format(" ({} comes with it)", event.other_role),
-                     event.by_itself ? ", the other side of the same axis" : "");
+                     event.by_itself ? ", the other side of the same axis" : "",
+                     event.target.empty() ? "" : fmt::format(", which stays \"{}\", too", event.target));
 }
 
 std::string ends_words(const Learning& learning) {
   const auto open = std::ranges::count(learning.answers(), Answer::State::open, &Answer::state);
   const std::string all =
       open == 0 ? "All is asked."
-                : fmt::format("{} of {} stay as they were; hold a button and take \"the rest\" to be asked.", open,
+                : fmt::format("{} of {} were not asked for; hold a button and take \"the rest\" for them.", open,
                               learning.answers().size());
   return all + " Press a control to see what it does now; hold one to keep the map.";
 }

@@ -24,8 +24,8 @@ class Hands(Room):
         self.wait(700)
 
     def keep(self, code="BTN_NORTH"):
-        self.tap(code, ms=900)
-        self.tap(code, ms=900)
+        self.tap(code, ms=1700)
+        self.tap(code, ms=1700)
 
     def answers(self):
         """Everything that a pad of two buttons asks for."""
@@ -42,10 +42,10 @@ def kept_and_in_force(home):
     unkept = hands.save(home.folder / "unkept.room")
     hands.keep()
     room = hands.save(home.folder / "kept.room")
-    _, talk = home.run("learn", "profile", "pad-2b", "--host", unkept, "--as", "./map.toml", status=1)
-    assert talk.endswith("Nothing was kept.\n") and not (home.folder / "map.toml").exists(), talk
-    out, _ = home.run("learn", "profile", "pad-2b", "--host", room, "--as", "./map.toml")
-    assert "Kept in ./map.toml: port 1, 5 of 5 controls have a source. Changed: " in out, out
+    _, talk = home.run("learn", "profile", "pad-2b", "--ask-all", "--host", unkept, "--as", "./map.toml", status=1)
+    assert talk.endswith("--resume\n") and not (home.folder / "map.toml").exists(), talk
+    out, _ = home.run("learn", "profile", "pad-2b", "--ask-all", "--host", room, "--as", "./map.toml")
+    assert "Kept in ./map.toml: port 1, 8 of 8 controls have a source. Changed: " in out, out
     seen = presses(home.samples("play", "./map.toml", "--host", room), 1)
     assert seen[:6] == ["up", "left", "outer", "inner", "select", "start"], seen
 
@@ -90,7 +90,7 @@ def moved(home):
     hands = Hands()
     hands.tap("BTN_SOUTH")
     hands.tap("BTN_EAST")           # outer has it
-    hands.tap("BTN_EAST", ms=900)   # held: moved here
+    hands.tap("BTN_EAST", ms=1700)   # held: moved here
     hands.keep()
     room = hands.save(home.folder / "moved.room")
     out, talk = home.run("learn", "profile", "pad-2b", "--only", "inner", "--host", room, "--as", "./moved.toml")
@@ -135,8 +135,8 @@ def raw_adapter(home):
         if side:
             change(6, 1)
     learned = room.now
-    change(2, 1, ms=900)
-    change(2, 1, ms=900)
+    change(2, 1, ms=1700)
+    change(2, 1, ms=1700)
     path = room.save(home.folder / "box.room")
     words = ("--form", "pad", "--parts", "one,two", "--only", "south,east,left-stick,start")
     out, talk = home.run("learn", "unit", *words, "--host", path, "--as", "./box.toml")
