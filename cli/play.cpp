@@ -189,7 +189,7 @@ void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
   if (unknown.empty()) return;
   talk(
       fmt::format("\"{}\" is here, and nobody knows what its controls are.\n"
-                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, ball)",
+                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, yoke, mat, ball, spinner)",
                   unknown.front(), words.sources.profile, same_host(words.sources.host)));
 }
 

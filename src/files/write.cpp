@@ -26,6 +26,13 @@ Diagnostic write_protected(const std::string& path) {
           fmt::format("chmod u+w {} lets it be changed", path)};
 }
 
+/// People know their file, and not where its versions are.
+Diagnostic cannot_keep_versions(const std::string& path, int result) {
+  return {"cannot-write", Severity::error,
+          fmt::format("it cannot be changed, because its former versions cannot be kept: {}", std::strerror(-result)),
+          path, "nothing was changed; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
+}
+
 std::string folder_of(const std::string& path) {
   const std::size_t slash = path.rfind('/');
   return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
@@ -104,14 +111,14 @@ int lock_in_time(os::Files& door, int file) {
 /// The file's lock; held as long as the descriptor is open.
 tl::expected<os::Descriptor, Diagnostics> lock(os::Files& door, const std::string& path, const std::string& versions) {
   if (const int made = make_folders(door, versions); made < 0)
-    return tl::unexpected(Diagnostics{cannot_write(versions, made)});
+    return tl::unexpected(Diagnostics{cannot_keep_versions(path, made)});
   os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT)};
-  if (!file) return tl::unexpected(Diagnostics{cannot_write(versions, file.get())});
+  if (!file) return tl::unexpected(Diagnostics{cannot_keep_versions(path, file.get())});
   const int locked = lock_in_time(door, file.get());
   if (locked == -EWOULDBLOCK)
     return tl::unexpected(Diagnostics{
         {"busy-file", Severity::error, "another Omnipar is changing this file", path, "try again in a moment"}});
-  if (locked < 0) return tl::unexpected(Diagnostics{cannot_write(versions, locked)});
+  if (locked < 0) return tl::unexpected(Diagnostics{cannot_keep_versions(path, locked)});
   return file;
 }
 

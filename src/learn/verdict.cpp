@@ -129,9 +129,9 @@ std::string side_words(const LearnedSource& source, const Question& question, bo
     return source.rests > 0 ? "rests at its high end" : "rests at its low end";
   }
   const bool is_low = question.upwards || question.place.ends_with("-up") || question.place.ends_with("-left");
-  const std::string_view usual = (source.side < 0) == is_low ? "" : ", the other way round than usual";
-  if (source.code.type == ev_rel) return fmt::format("counts {}{}", source.side < 0 ? "down" : "up", usual);
-  return fmt::format("to its {} end{}", low, usual);
+  const std::string_view turned = (source.side < 0) == is_low ? "" : ", the other way round than on most units";
+  if (source.code.type == ev_rel) return fmt::format("counts {}{}", source.side < 0 ? "down" : "up", turned);
+  return fmt::format("to its {} end{}", low, turned);
 }
 
 namespace {

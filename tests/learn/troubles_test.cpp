@@ -519,3 +519,190 @@ TEST_CASE("with a trigger that is an axis and a button at once, the axis is take
   REQUIRE(desk.learning.answers()[0].sources.size() == 1);
   CHECK(desk.learning.answers()[0].sources[0].role == "ABS_Z");
 }
+
+TEST_CASE("two that were not both held for two seconds end nothing", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.say(1, {{code::btn_start, 1}});
+  for (int times = 2; times > 0; --times) {  // one is held, the other one is tapped
+    desk.say(1, {{code::btn_select, 1}});
+    desk.wait(200);
+    desk.say(1, {{code::btn_select, 0}});
+    desk.wait(2000);
+  }
+  desk.say(1, {{code::btn_select, 1}});
+  desk.wait(1900);
+  CHECK_FALSE(desk.learning.over());
+  desk.wait(101);
+  CHECK(desk.learning.over());
+  CHECK_FALSE(desk.learning.discarded());
+}
+
+TEST_CASE("a direction of a stick that another target has is moved by holding it", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("left-stick-up");
+  desk.wait(600);
+  desk.press("left-stick-up");
+  CHECK(desk.said().find("left-stick-up is \"fire\" already.") != std::string::npos);
+  desk.hold("left-stick-up");
+  CHECK(desk.answer(1) == "left-stick-up");
+  CHECK(desk.answer(0).empty());
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("left-stick-down");
+  CHECK(desk.answer(0) == "left-stick-down");
+}
+
+TEST_CASE("a neighbour that shakes, and an axis of the unit's own, hold nothing up", "[learn]") {
+  for (const double by : {0.06, 0.2, 0.5}) {
+    CAPTURE(by);
+    PadDesk desk{{{"fire"}, {"aim", TargetKind::stick}}};
+    desk.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
+    desk.shake(101, by);
+    desk.shake(1, std::min(by, 0.4));
+    desk.wait(2000);
+    desk.press("south");
+    CHECK(desk.answer(0) == "south");
+    desk.press("right-stick");
+    CHECK(desk.answer(1) == "right-stick");
+  }
+}
+
+TEST_CASE("an axis that goes to and fro by itself is named, and only a full push of it is heard", "[learn]") {
+  PadDesk desk{four_directions};
+  static_cast<void>(desk.said());
+  for (int i = 0; i < 60; ++i) {
+    desk.say(1, {{code::abs_x, i % 2 == 0 ? 13000 : -13000}});
+    desk.wait(30);
+  }
+  CHECK(desk.said().find("left-stick shakes by itself: only a full push of it is heard.\n") != std::string::npos);
+  desk.press("dpad-up");
+  CHECK(desk.answer(0) == "dpad-up");
+}
+
+TEST_CASE("an axis that jumps for an instant has not been pushed", "[learn]") {
+  PadDesk desk{four_directions};
+  static_cast<void>(desk.said());
+  desk.say(1, {{code::abs_x, -32768}});
+  desk.wait(8);
+  desk.say(1, {{code::abs_x, 0}});
+  desk.wait(500);
+  CHECK(desk.learning.asked() == 0U);
+  CHECK(desk.said() ==
+        "left-stick-left moved for an instant only, as noise does. If it was you: once more, and hold it a little.\n");
+}
+
+TEST_CASE("what is pressed before the question can be read does not answer it", "[learn]") {
+  for (const int reaction : {31, 100, 150, 200}) {
+    CAPTURE(reaction);
+    PadDesk desk{buttons({"fire", "jump", "start"})};
+    desk.say(1, {{code::btn_south, 1}});
+    desk.wait(60);
+    desk.say(1, {{code::btn_south, 0}});
+    desk.wait(30 + reaction);  // the next question is there as soon as the button does not bounce
+    static_cast<void>(desk.said());
+    desk.say(1, {{code::btn_east, 1}});
+    desk.wait(60);
+    desk.say(1, {{code::btn_east, 0}});
+    desk.wait(200);
+    CHECK((desk.answer(1) == "east") == (reaction >= 120));
+    if (reaction < 120) CHECK(desk.said() == "east came before the question could be read, and is not taken.\n");
+  }
+}
+
+TEST_CASE("at an early end the control that was given away is listed, and nothing plays twice", "[learn]") {
+  std::vector<Question> questions = buttons({"fire", "jump", "start"});
+  questions[0].now = {"east"};
+  questions[1].now = {"south", "west"};
+  questions[2].now = {"start"};
+  PadDesk desk{questions};
+  desk.press("south");
+  static_cast<void>(desk.said());
+  desk.learning.choose(LearnChoice::keep);
+  desk.wait(250);
+  CHECK(
+      desk.said() ==
+      "jump was not asked for, and has lost south.\n2 of 3 were not asked for; hold a button and take \"the rest\" for "
+      "them. Press a control to see what it does now; hold one to keep the map.\n");
+  desk.press("south");
+  desk.press("west");
+  desk.press("east");
+  CHECK(desk.said() == "south is \"fire\".\nwest is \"jump\".\neast does nothing.\n");
+  desk.learning.choose(LearnChoice::rest);
+  desk.wait(250);
+  CHECK(desk.learning.asked() == 1U);
+}
+
+TEST_CASE("a skip leaves what somebody has chosen; what is to be empty is emptied by name", "[learn]") {
+  std::vector<Question> questions = buttons({"fire", "jump", "start"});
+  for (Question& question : questions) question.now = {"west"};
+  questions[0].is_own = questions[1].is_own = true;
+  PadDesk desk{questions};
+  static_cast<void>(desk.said());
+  desk.learning.choose(LearnChoice::skip);
+  desk.learning.choose(LearnChoice::clear);
+  desk.learning.choose(LearnChoice::skip);
+  desk.wait(250);
+const std::string said = desk.said();
+  for (const char* line : {"fire: stays as it is, west.\n", "jump: stays empty.\n", "start: stays empty.\n"})
+    CHECK(said.find(line) != std::string::npos);
+  CHECK(desk.learning.sources(0) == std::vector<std::string>{"west"});
+  CHECK(desk.learning.sources(1).empty());
+}
+
+TEST_CASE("whoever leaves is asked whether what was learned may be lost", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.press("south");
+  static_cast<void>(desk.said());
+  desk.learning.choose(LearnChoice::leave);
+  CHECK_FALSE(desk.learning.over());
+  desk.wait(250);
+  CHECK(desk.said() == "What was learned would be lost. Menu:  [go on]  leave    press: the next one; hold: take it\n");
+  SECTION("no") {
+    desk.hold("south");
+    CHECK(desk.learning.asked() == 1U);
+  }
+  SECTION("yes") {
+    desk.press("south");
+    desk.hold("south");
+    CHECK(desk.learning.over());
+    CHECK(desk.learning.discarded());
+    CHECK_FALSE(desk.learning.kept());
+  }
+}
+
+TEST_CASE("answers of before are taken up where they ended", "[learn]") {
+  PadDesk first{buttons({"fire", "jump", "start"})};
+  first.press("south");
+  std::vector<std::pair<std::string, Answer>> put_by;
+  for (std::size_t q = 0; q < 3; ++q)
+    put_by.emplace_back(first.learning.questions()[q].name, first.learning.answers()[q]);
+  PadDesk second{buttons({"fire", "jump", "start"})};
+  second.learning.resume(put_by);
+  second.wait(250);
+  CHECK(second.learning.asked() == 1U);
+  CHECK(second.answer(0) == "south");
+}
+
+TEST_CASE("an offer is decided by the unit: a press goes to the next choice, a hold takes it", "[learn]") {
+  LearnOptions options;
+  options.offers = {{"form", "What is it?", {"pad", "panel"}}};
+  PadDesk desk{buttons({"fire"}), options};
+  CHECK(desk.said().ends_with("What is it?  [pad]  panel    press: the next one; hold: take it\n"));
+  desk.press("south");
+  CHECK(desk.said() == "What is it?  pad  [panel]    press: the next one; hold: take it\n");
+  desk.hold("south");
+  const std::vector<LearnEvent> events = desk.heard();
+  const auto decided = std::ranges::find(events, LearnEvent::Kind::decides, &LearnEvent::kind);
+  REQUIRE(decided != events.end());
+  CHECK(decided->role == "panel");
+  CHECK(desk.learning.asked() == 0U);
+}
+
+TEST_CASE("held on, a button ends the questions, and then keeps the map: one gesture each", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump", "start"})};
+  desk.press("south");
+  desk.press("east", 3300);
+  CHECK_FALSE(desk.learning.asked());
+  CHECK_FALSE(desk.learning.over());
+  desk.press("east", 3300);
+  CHECK(desk.learning.kept());
+}
