@@ -160,8 +160,8 @@ std::vector<std::pair<std::string, Answer>> answers_by_letter(const LearningRun&
 }
 
 void offer_map(LearningRun& run) {
-  run.note("This is proposed:");
-  for (const std::string& line : run.table()) run.note("  " + line);
+  run.note("This is proposed:", false);
+  for (const std::string& line : run.table()) run.note("  " + line, false);
   run.learning().offer({map_offer, "The map as it stands:", {as_proposed, change_some, ask_for_all}});
 }
 

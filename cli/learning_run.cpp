@@ -220,6 +220,7 @@ void LearningRun::drain() {
     if (is_question) last_line_ = words;
     const bool is_menu = event->kind == Kind::opens || event->kind == Kind::offers;
     if (is_menu) menu_line_ = words;
+    if (event->kind == Kind::offers) last_line_ = fmt::format("\"{}\" answers.", learning_.unit());
     note(words, !is_question && !is_menu);
     if (event->kind == Kind::meets) ask_what_it_has();
   }
@@ -401,14 +402,14 @@ view::Block LearningRun::answers() const {
   const auto last = static_cast<double>(std::max<std::size_t>(shown, 2) - 1);
   for (std::size_t q = from; q < from + shown; ++q)
     block.items.push_back({learning_.questions()[q].name + ": " + words_for(q), 0, static_cast<double>(q - from) / last,
-                           learning_.asked() == q, mark_of(q)});
+                           learning_.asked() == q && learning_.offered() == nullptr, mark_of(q)});
   return block;
 }
 
 /// What is drawn beside the units: the controller while it is asked for, in the end all answers.
 view::Block LearningRun::machine() const {
   const auto port = std::ranges::find(seen().ports(), port_, &inspect::SeenPort::number);
-  const bool shows_controller = learning_.asked() && port != seen().ports().end();
+  const bool shows_controller = learning_.asked() && learning_.offered() == nullptr && port != seen().ports().end();
   view::Block block = shows_controller ? controller(*port) : answers();
   const auto is_done = [](const Answer& answer) { return answer.state != Answer::State::open; };
   block.aside =
