@@ -106,7 +106,7 @@ class UnitLearning {
     LearningDraft left = draft_of(**run);
     left.form = model_form_names()[static_cast<std::size_t>(form_)];
     left.by_letter = by_letter_;
-    put_by(door, draft, **run, command(), std::move(left));
+    put_by(door, draft, **run, command(), left);
     return kept != good ? kept : found_something;
   }
 

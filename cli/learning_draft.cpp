@@ -142,7 +142,7 @@ tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::st
 }
 
 void put_by(os::Door& door, const std::string& file, const LearningRun& run, const std::string& command,
-            LearningDraft draft) {
+            const LearningDraft& draft) {
   if (run.learning().discarded() || !run.learning().has_answers()) {
     if (run.learning().discarded()) static_cast<void>(door.remove(file));
     talk("Nothing was kept.");

@@ -36,6 +36,6 @@ struct LearningDraft {
 /// Keeps what was answered and not kept, and says by which command it goes on; says that nothing was kept, and forgets
 /// the draft of before, if that is what was wanted.
 void put_by(os::Door& door, const std::string& file, const LearningRun& run, const std::string& command,
-            LearningDraft draft);
+            const LearningDraft& draft);
 
 }  // namespace omnipar::cli

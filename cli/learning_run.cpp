@@ -360,7 +360,6 @@ std::string LearningRun::bar() const {
 view::Mark LearningRun::mark_of(std::size_t question) const {
   switch (learning_.answers()[question].state) {
     case Answer::State::given:
-      return view::Mark::ticked;
     case Answer::State::as_before:
       return view::Mark::ticked;
     case Answer::State::open:

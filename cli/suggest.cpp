@@ -53,7 +53,7 @@ std::string machine_for(const Catalogue& catalogue, const std::vector<std::strin
     const auto its = lacks(catalogue, system, roles), all = lacks(catalogue, system, {});
     return its && all && 2 * *its <= *all;
   };
-  const std::string plainest = "pad-2b";
+  std::string plainest = "pad-2b";
   if (special.empty() && fits(plainest)) return plainest;
   std::string best;
   std::size_t fewest = std::string::npos;

@@ -121,8 +121,7 @@ std::optional<std::size_t> Answers::answer_opposite(const LearnedSource& source)
   opposed.role = opposite_of(source);
   opposed.side = -source.side;
   opposed.with.clear();
-  if (answers_[at].state != Answer::State::open || opposed.role.empty() || user_of(opposed.role))
-    return std::nullopt;
+  if (answers_[at].state != Answer::State::open || opposed.role.empty() || user_of(opposed.role)) return std::nullopt;
   trail_.back().offered = at_;
   answers_[at] = {Answer::State::given, {std::move(opposed)}};
   return at;

@@ -13,8 +13,8 @@ namespace omnipar::learn {
 
 class Answers {
  public:
-  /// With `adds` answers come on top of what a target has. `takes`: what an open target has is taken from it by an answer
-  /// to another question.
+  /// With `adds` answers come on top of what a target has. `takes`: what an open target has is taken from it by an
+  /// answer to another question.
   Answers(std::vector<Question> questions, bool adds, bool takes);
 
   [[nodiscard]] const std::vector<Question>& questions() const noexcept { return questions_; }
@@ -43,8 +43,8 @@ class Answers {
   std::optional<std::size_t> accept(LearnedSource source);
   /// The same; and no other target has it any more: those that have nothing left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
-  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps`, and where answers come on top, whatever
-  /// there is stays.
+  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps`, and where answers come on top,
+  /// whatever there is stays.
   void skip(bool cleared, bool keeps);
   /// Asks for the first that is open, from an end that came early.
   void ask_rest();
@@ -72,8 +72,8 @@ class Answers {
   std::vector<Answer> answers_;
   std::optional<std::size_t> at_;
   std::vector<Moment> trail_;
-  bool is_single_ = false;     ///< one question was asked again from the end: the end is next
-  std::set<std::size_t> due_;  ///< but for those from which an answer was taken meanwhile
+  bool is_single_ = false;       ///< one question was asked again from the end: the end is next
+  std::set<std::size_t> due_;    ///< but for those from which an answer was taken meanwhile
   std::set<std::size_t> alone_;  ///< questions whose opposite has to be asked for itself: somebody went back
 };
 

@@ -12,13 +12,7 @@ namespace {
 
 /// Less is no movement: drift, and what an axis does by itself; of a pointer, which is steadier.
 constexpr double unmoved = 0.13, unmoved_place = 0.05;
-/// So many counts are meant.
-constexpr double meant_counts = 120;
-/// From here on a pointer or a counter has been stirred.
-constexpr double stirred_place = 0.1;
-/// An axis that rests nearer to its end has no way to there.
-constexpr double least_room = 0.4;
-/// And back at its former rest it is within this.
+/// Back at its former rest an axis is within this.
 constexpr double at_home = 0.15;
 /// Who stands for less has not stood still.
 constexpr Duration dwelling{70'000};
@@ -26,11 +20,6 @@ constexpr Duration dwelling{70'000};
 /// Sides of an axis that is two directions; a trigger and a button have just one.
 bool has_sides(const Control& control) {
   return control.reading == Reading::hat || control.reading == Reading::two_sided;
-}
-
-/// A wheel or a paddle may stand anywhere.
-bool has_no_middle(const Control& control) {
-  return control.reading == Reading::two_sided && control.axis == Axis::none;
 }
 
 RoleKind sweep_kind(const Control& control) {
@@ -49,31 +38,6 @@ std::string side_name(const Control& control, int side) {
   return control.role + "-" + std::string{direction_names[direction]};
 }
 
-// -- one control ----------------------------------------------------------------------------------------------
-
-double Hands::Wire::room(int side) const noexcept {
-  if (!finds_rest()) return 1;
-  const double from = control.reading == Reading::one_sided ? 0 : -1;
-  return side < 0 ? base - from : 1 - base;
-}
-
-double Hands::Wire::travel(int side) const noexcept {
-  if (!finds_rest()) return side < 0 ? std::min(-low, base - low) : std::min(high, high - base);
-  const double way = room(side);
-  return way < least_room ? 0 : (side < 0 ? base - low : high - base) / way;
-}
-
-double Hands::Wire::off() const noexcept {
-  return std::fabs(now - base) / std::max(least_room, room(now < base ? -1 : 1));
-}
-
-/// As far as it is pushed, whichever its end is at which it rests.
-double Hands::place_of(const Wire& wire, std::int32_t value) noexcept {
-  const double place = attach::position(wire.control, wire.scale, value);
-  const bool grows_downwards = wire.control.reading == Reading::one_sided && wire.control.rest == wire.control.maximum;
-  return grows_downwards ? -place : place;
-}
-
 // -- who is there ---------------------------------------------------------------------------------------------
 
 void Hands::meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
@@ -85,7 +49,7 @@ void Hands::meet(int node, const std::string& unit, const Attachment& attachment
     wire.scale = attach::scale_of(control);
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     wire.known = known != attachment.state.end();
-    if (wire.known) wire.now = place_of(wire, known->value);
+    if (wire.known) wire.now = wire.place_of(known->value);
     wire.low = wire.high = wire.anchor = wire.turn = wire.now;
     const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
     wire.armed = is_moved || wire.finds_rest() || ((wire.is_contact() || wire.known) && std::fabs(wire.now) < stirred);
@@ -164,26 +128,9 @@ void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t valu
     return;
   }
   if (wire.control.reading == Reading::button && value > 1) return;  // a keyboard repeats
-  const double to = place_of(wire, value);
-  if (!std::exchange(wire.known, true) && !wire.is_contact()) {
-    wire.now = wire.low = wire.high = wire.anchor = wire.turn = to;
-    wire.moved = report.time;
-    meet_axis(wire, to);
-  }
+  const double to = wire.place_of(value);
+  if (!std::exchange(wire.known, true) && !wire.is_contact()) wire.meet(to, report.time);
   move(node, wire, to, report.time);
-}
-
-/// By its first report: an axis of which nothing is known rests at the end, or in the middle, near which it is.
-void Hands::meet_axis(Wire& wire, double at) {
-  if (wire.control.reading == Reading::two_sided && !wire.finds_rest()) {
-    wire.armed = true;
-    wire.met_off = std::fabs(at) >= stirred;
-  }
-  if (!wire.finds_rest()) return;
-  wire.swing_from = at;
-  const bool is_raw = wire.control.reading == Reading::two_sided;
-  const bool is_around_zero = wire.control.minimum < 0 && wire.control.maximum > 0;
-  wire.base = is_raw && !is_around_zero && std::fabs(at) > 1.0 / 2 ? std::copysign(1, at) : 0;
 }
 
 void Hands::move(Node& node, Wire& wire, double to, Time time) {
@@ -205,7 +152,7 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
   if (wire.home && std::fabs(to - *wire.home) < at_home) {
     wire.base = *wire.home;
     wire.home.reset();
-    forget(wire);
+    wire.forget();
     return;
   }
   wire.met_off = wire.met_off && std::fabs(to) >= stirred;
@@ -213,9 +160,9 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
   wire.high = std::max(wire.high, to);
   if (is_pointer) return;
   if (wire.is_axis()) {
-    if (wire.is_unsure()) follow_swing(wire, to);
-    follow_noise(node, wire, to, time);
-    follow_spike(node, wire, before, time);
+    if (wire.is_unsure()) wire.follow_swing(to);
+    if (wire.starts_to_shake(to, time)) add_odd(node, wire, "shakes", true);
+    forget_spikes(node, wire, before, time);
   }
   const bool is_gone = wire.off() < wire.threshold();
   for (const int side : {-1, 1}) {
@@ -223,96 +170,23 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
     if (wire.travel(side) >= pushed && !passed) pass(node, wire, side, time);
     if (is_gone && !node.ours) passed = false;
   }
-  note_release(wire, time);
+  wire.note_release(time);
   if (is_gone && !node.ours) wire.low = wire.high = to;
 }
 
-/// What is down is down since it went down last; a switch that bounces has not been released.
-void Hands::note_release(Wire& wire, Time time) {
-  const bool is_down = wire.off() >= wire.threshold() && (wire.passed[0] || wire.passed[1]);
-  if (is_down == wire.down) return;
-  wire.down = is_down;
-  if (!is_down)
-    wire.until = time;
-  else if (time - wire.until >= quiet_time)
-    wire.since = time;
-}
-
-/// Who has gone somewhere and come back is where it began.
-void Hands::follow_swing(Wire& wire, double to) {
-  constexpr double far = 2 * stirred;  // of the way from end to end
-  if (wire.swing_to == 0) {
-    if (std::fabs(to - wire.swing_from) >= far / 2) {
-      wire.swing_to = to < wire.swing_from ? -1 : 1;
-      wire.swing_from = to;
-    }
-  } else if ((to - wire.swing_from) * wire.swing_to >= 0) {
-    wire.swing_from = to;
-  } else if (std::fabs(to - wire.swing_from) >= far) {
-    wire.swing_to = -wire.swing_to;
-    wire.swing_from = to;
-    ++wire.swings;
-  }
-}
-
-/// An axis that goes to and fro by itself, and never far, has to be pushed farther.
-void Hands::follow_noise(const Node& node, Wire& wire, double to, Time time) {
-  constexpr double least_turn = 0.1;
-  constexpr Duration soon{1'200'000}, calm{1'000'000};
-  wire.swing = std::max(wire.swing, wire.off());
-  if (wire.off() >= pushed || time - wire.turns[(wire.turned + 5) % 6] > calm) {
-    wire.noisy = false;
-    if (wire.turned > 0 && time - wire.turns[(wire.turned + 5) % 6] > calm) wire.swing = wire.off();
-  }
-  if ((to - wire.turn) * wire.direction >= 0 || wire.direction == 0) {
-    if (wire.direction == 0) wire.direction = to < wire.turn ? -1 : to > wire.turn ? 1 : 0;
-    wire.turn = to;
-    return;
-  }
-  if (std::fabs(to - wire.turn) < least_turn) return;
-  wire.direction = -wire.direction;
-  wire.turn = to;
-  wire.turns[wire.turned % 6] = time;
-  ++wire.turned;
-  if (wire.turned < 6 || time - wire.turns[wire.turned % 6] > soon || wire.swing >= pushed) return;
-  wire.noisy = true;
-  wire.swing = 0;
-  add_odd(node, wire, "shakes", true);
-}
-
 /// A few readings at once far away, and back at once, are no push of a hand.
-void Hands::follow_spike(const Node& node, Wire& wire, double before, Time time) {
-  constexpr int most_readings = 4, evenly = 20;
-  constexpr Duration shortest{25'000}, lately{10'000'000};
-  const double off = wire.off();
-  if (off >= stirred) {
-    if (before < stirred) {
-      wire.left = time;
-      wire.readings = 0;
-      wire.jumped = off >= pushed;
-      wire.left_to = wire.now < wire.base ? -1 : 1;
-    }
-    ++wire.readings;
-    return;
-  }
-  if (before < stirred || !wire.jumped || wire.readings > most_readings) return;
+void Hands::forget_spikes(Node& node, Wire& wire, double before, Time time) {
+  constexpr int evenly = 20;
+  constexpr std::size_t often = 3;
+  constexpr Duration lately{10'000'000};
   const Duration regular = node.even >= evenly ? node.interval * 9 / 2 : Duration{0};
-  if (time - wire.left >= std::max(shortest, regular)) return;
-  forget(wire);
-  if (!node.ours) return;
+  if (!wire.was_spike(before, time, regular) || !node.ours) return;
   wire.briefs.push_back(time);
   std::erase_if(wire.briefs, [&](Time one) { return time - one > lately; });
-  constexpr std::size_t often = 3;
   if (wire.briefs.size() >= often)
     add_odd(node, wire, "jumps", true);
   else
     brief_.push_back(side_name(wire.control, wire.left_to));
-}
-
-void Hands::forget(Wire& wire) {
-  wire.low = wire.high = wire.now;
-  wire.passed[0] = wire.passed[1] = wire.down = false;
-  wire.first = 0;
 }
 
 void Hands::pass(Node& node, Wire& wire, int side, Time time) {
@@ -351,14 +225,6 @@ void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool i
 
 // -- what was done --------------------------------------------------------------------------------------------
 
-bool Hands::is_down(const Wire& wire, Time now) noexcept {
-  const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
-  if (!wire.armed || is_moved || wire.aside) return false;
-  if (wire.is_puzzling()) return true;
-  if (wire.off() < wire.threshold()) return false;
-  return wire.control.reading != Reading::two_sided || wire.finds_rest() || now - wire.moved < long_still;
-}
-
 void Hands::set_aside(int number, Code code) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires)
@@ -372,14 +238,14 @@ void Hands::rest_here() {
       if (wire.off() >= stirred && wire.sure) wire.home = wire.base;
       wire.base = wire.now;
       wire.sure = wire.sure || wire.known;
-      forget(wire);
+      wire.forget();
     }
 }
 
 std::string Hands::still_down(Time now, bool contacts_only) const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && !(contacts_only && wire.is_axis()) && is_down(wire, now))
+      if (node.ours && !(contacts_only && wire.is_axis()) && wire.is_down(now))
         return side_name(wire.control, wire.now < wire.base ? -1 : 1);
   return "";
 }
@@ -394,7 +260,7 @@ std::string Hands::puzzling() const {
 void Hands::leave_out_what_is_down(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires)
-      if (node.ours && is_down(wire, now)) {
+      if (node.ours && wire.is_down(now)) {
         if (wire.finds_rest()) continue;  // it will rest where it is
         wire.armed = false;
         wire.low = wire.high = wire.now;
@@ -402,23 +268,12 @@ void Hands::leave_out_what_is_down(Time now) {
       }
 }
 
-bool Hands::takes_part(const Wire& wire) noexcept {
-  switch (wire.control.reading) {
-    case Reading::counts:
-      return wire.counts >= stirred_place * meant_counts;
-    case Reading::pointer:
-      return wire.high - wire.low >= stirred_place;
-    default:
-      return wire.is_stirred();
-  }
-}
-
 bool Hands::is_stirred(bool by_moving) const noexcept {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
       const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
       if (!node.ours || ((is_moved || wire.aside) && !by_moving)) continue;
-      if (takes_part(wire)) return true;
+      if (wire.takes_part()) return true;
     }
   return false;
 }
@@ -427,22 +282,15 @@ Time Hands::moved() const noexcept {
   Time last{};
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && takes_part(wire) && !wire.aside) last = std::max(last, wire.moved);
+      if (node.ours && wire.takes_part() && !wire.aside) last = std::max(last, wire.moved);
   return last;
-}
-
-std::optional<Duration> Hands::rests_after(const Wire& wire) noexcept {
-  if (!wire.finds_rest() || !wire.known) return std::nullopt;
-  if (wire.is_puzzling()) return wire.swings == 0 ? unsure_still : std::max(Duration{back_still}, wire.dwelt * 5 / 4);
-  if (wire.off() < wire.threshold()) return std::nullopt;
-  return wire.sure ? other_still : unsure_still;
 }
 
 std::optional<Time> Hands::next_rest(Time now) const noexcept {
   std::optional<Time> next;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const auto after = node.ours ? rests_after(wire) : std::nullopt;
+      const auto after = node.ours ? wire.rests_after() : std::nullopt;
       if (after && wire.moved + *after > now && (!next || wire.moved + *after < *next)) next = wire.moved + *after;
     }
   return next;
@@ -451,7 +299,7 @@ std::optional<Time> Hands::next_rest(Time now) const noexcept {
 void Hands::find_rests(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires) {
-      const auto after = rests_after(wire);
+      const auto after = wire.rests_after();
       if (!after || now - wire.moved < *after) continue;
       // What was met in the middle of a push has been pushed, from where it stands now; anything else is only left
       // there.
@@ -463,7 +311,7 @@ void Hands::find_rests(Time now) {
         for (const int side : {-1, 1}) wire.passed[side < 0 ? 0 : 1] = wire.travel(side) >= pushed;
       } else {
         if (wire.sure) add_odd(node, wire, "stays", true);
-        forget(wire);
+        wire.forget();
       }
       wire.down = false;
       wire.sure = wire.stood = true;
@@ -541,12 +389,6 @@ std::optional<Push> Hands::farthest_beside(const std::vector<Push>& pushes) cons
   return farthest;
 }
 
-/// Over half of its whole range is as good as from its rest.
-double Hands::way_of(const Wire& wire) noexcept {
-  const double far = std::max(wire.travel(-1), wire.travel(1));
-  return has_no_middle(wire.control) ? std::max(far, (wire.high - wire.low) * pushed) : far;
-}
-
 void Hands::add_sweep(const Wire& wire, Sweep& sweep) {
   constexpr double alike = 0.7;
   const std::size_t axis = wire.control.axis == Axis::y ? 1 : 0;
@@ -559,7 +401,7 @@ void Hands::add_sweep(const Wire& wire, Sweep& sweep) {
     whole = 1;
     sweep.far[axis] = high - low;
   } else {
-    sweep.far[axis] = way_of(wire);
+    sweep.far[axis] = wire.way();
     const bool is_free = wire.finds_rest() || has_no_middle(wire.control);
     const double less = wire.finds_rest() ? wire.travel(-1) : base - low;
     const double more = wire.finds_rest() ? wire.travel(1) : high - base;

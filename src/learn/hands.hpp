@@ -12,23 +12,10 @@
 
 #include "attach/health_watch.hpp"
 #include "omnipar/attachment.hpp"
+#include "learn/wire.hpp"
 #include "omnipar/time.hpp"
-#include "shape/shape.hpp"
 
 namespace omnipar::learn {
-
-/// From here on, of the way from its rest to its end, an axis has been stirred, and is pushed. Another axis must not
-/// have come as far as this part of the way of the one that is meant.
-inline constexpr double stirred = 0.3, pushed = 0.6, beside = 0.6;
-/// A stick that has not moved for so long stands still, and rests where it is.
-inline constexpr Duration long_still{1'000'000};
-/// So does an axis of which that is not known yet: slow hands hold what they press for 1.5 s. If it has been somewhere
-/// and come back, sooner.
-inline constexpr Duration unsure_still{1'700'000}, back_still{400'000};
-/// And one that had another rest.
-inline constexpr Duration other_still{4'000'000};
-/// Released for longer than a switch bounces.
-inline constexpr Duration quiet_time{30'000};
 
 /// A button that was pressed, or one side of an axis that was pushed.
 struct Push {
@@ -122,71 +109,6 @@ class Hands {
   [[nodiscard]] std::vector<std::string> all_names(bool presses, bool axes, bool counters) const;
 
  private:
-  struct Wire {
-    Control control;
-    shape::Scale scale;
-    double now = 0;
-    double base = 0;  ///< where it rests
-    double low = 0;   ///< since `begin`
-    double high = 0;
-    double anchor = 0;                    ///< the last place that was clearly another one
-    std::optional<double> home{};         ///< where it rested before it was left at `base`
-    double counts = 0;                    ///< in any direction, since `begin`
-    double net = 0, least = 0, most = 0;  ///< and by direction
-    Time moved{};
-    Time since{}, began{}, until{};
-    int first = 0;  ///< the side to which it went, and nothing beside it
-    bool known = false;
-    bool sure = false;     ///< it has been seen to rest there
-    bool stood = false;    ///< it was found at its base, and not met by a report
-    bool met_off = false;  ///< a stick whose first report came from off its rest: it has not been there yet
-    bool armed = false;    ///< it has been at rest
-    bool passed[2] = {};   ///< pushed to that side since `begin`
-    bool down = false;
-    // Noise: the last turns of a zigzag, and how a push began.
-    bool noisy = false;
-    int direction = 0;
-    double turn = 0;
-    double swing = 0;
-    std::array<Time, 6> turns{};
-    std::size_t turned = 0;
-    Time left{};
-    int readings = 0;
-    bool jumped = false;
-    int left_to = 0;
-    double swing_from = 0;  ///< the last far place, until it is sure where it rests
-    int swing_to = 0;
-    int swings = 0;    ///< so often it has turned since
-    Duration dwelt{};  ///< so long it stood still before it moved last
-    [[nodiscard]] bool is_unsure() const noexcept {
-      return control.reading == Reading::two_sided && finds_rest() && !sure && !stood;
-    }
-    /// It has been moved, and from where to where nobody knows yet.
-    [[nodiscard]] bool is_puzzling() const noexcept {
-      return is_unsure() && known && (high - low >= stirred || passed[0] || passed[1]);
-    }
-    bool aside = false;  ///< what it is has been said, and it moves whenever its unit does
-    std::vector<Time> briefs{};
-
-    [[nodiscard]] bool is_axis() const noexcept {
-      return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
-    }
-    [[nodiscard]] bool is_contact() const noexcept {
-      return control.reading == Reading::button || control.reading == Reading::hat;
-    }
-    /// Its rest is found out, and not known from a sheet.
-    [[nodiscard]] bool finds_rest() const noexcept {
-      return control.reading == Reading::one_sided ||
-             (control.reading == Reading::two_sided && !role_kind(control.role));
-    }
-    [[nodiscard]] double room(int side) const noexcept;
-    /// How far it went to that side: the way back to the middle is none.
-    [[nodiscard]] double travel(int side) const noexcept;
-    [[nodiscard]] double off() const noexcept;
-    /// From here on it has been stirred: noise does not get so far.
-    [[nodiscard]] double threshold() const noexcept { return noisy ? pushed : stirred; }
-    [[nodiscard]] bool is_stirred() const noexcept { return armed && std::max(travel(-1), travel(1)) >= threshold(); }
-  };
   struct Node {
     int number = 0;
     std::string unit;
@@ -198,21 +120,11 @@ class Hands {
     int even = 0;         ///< so many in a row came at this interval
   };
   void take(Node& node, Wire& wire, const Report& report, std::int32_t value);
-  [[nodiscard]] static double place_of(const Wire& wire, std::int32_t value) noexcept;
-  static void meet_axis(Wire& wire, double at);
   void move(Node& node, Wire& wire, double to, Time time);
-  static void follow_swing(Wire& wire, double to);
-  void follow_noise(const Node& node, Wire& wire, double to, Time time);
-  void follow_spike(const Node& node, Wire& wire, double before, Time time);
+  void forget_spikes(Node& node, Wire& wire, double before, Time time);
   void pass(Node& node, Wire& wire, int side, Time time);
-  static void note_release(Wire& wire, Time time);
-  static void forget(Wire& wire);
   void find_odd(Node& node, const Wire& wire);
   void add_odd(const Node& node, const Wire& wire, const char* what, bool is_heard);
-  [[nodiscard]] static std::optional<Duration> rests_after(const Wire& wire) noexcept;
-  [[nodiscard]] static bool takes_part(const Wire& wire) noexcept;
-  [[nodiscard]] static double way_of(const Wire& wire) noexcept;
-  [[nodiscard]] static bool is_down(const Wire& wire, Time now) noexcept;
   [[nodiscard]] static Push push_of(const Node& node, const Wire& wire, int side);
   static void add_sweep(const Wire& wire, Sweep& sweep);
 

@@ -116,7 +116,8 @@ std::string oddity_words(const LearnEvent& event) {
     return fmt::format("{} was not known until now, and is away from its rest: it counts from there on.", event.role);
   if (event.odd == "stays") return fmt::format("{} stays where it is: it is taken to rest there.", event.role);
   if (event.odd == "shakes") return fmt::format("{} shakes by itself: only a full push of it is heard.", event.role);
-  if (event.odd == "jumps") return fmt::format("{} jumps for instants, as noise does: what is held a little longer is heard.", event.role);
+  if (event.odd == "jumps")
+    return fmt::format("{} jumps for instants, as noise does: what is held a little longer is heard.", event.role);
   if (event.odd == "stuck")
     return fmt::format("{} is down, or away from its rest: it is left out until that ends.", event.role);
   std::string all = fmt::format("{} {}, and is heard all the same.", event.role, event.odd);

@@ -1,0 +1,123 @@
+// One control of a unit, as hands move it: where it rests, how far it went, and what of that is noise.
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "omnipar/attachment.hpp"
+#include "omnipar/time.hpp"
+#include "shape/shape.hpp"
+
+namespace omnipar::learn {
+
+/// From here on, of the way from its rest to its end, an axis has been stirred, and is pushed. Another axis must not
+/// have come as far as this part of the way of the one that is meant.
+inline constexpr double stirred = 0.3, pushed = 0.6, beside = 0.6;
+/// A stick that has not moved for so long stands still, and rests where it is.
+inline constexpr Duration long_still{1'000'000};
+/// So does an axis of which that is not known yet: slow hands hold what they press for 1.5 s. If it has been somewhere
+/// and come back, sooner.
+inline constexpr Duration unsure_still{1'700'000}, back_still{400'000};
+/// And one that had another rest.
+inline constexpr Duration other_still{4'000'000};
+/// Released for longer than a switch bounces.
+inline constexpr Duration quiet_time{30'000};
+
+/// So many counts are meant.
+inline constexpr double meant_counts = 120;
+
+/// A wheel or a paddle may stand anywhere.
+[[nodiscard]] inline bool has_no_middle(const Control& control) noexcept {
+  return control.reading == Reading::two_sided && control.axis == Axis::none;
+}
+
+struct Wire {
+  Control control;
+  shape::Scale scale;
+  double now = 0;
+  double base = 0;  ///< where it rests
+  double low = 0;   ///< since `begin`
+  double high = 0;
+  double anchor = 0;                    ///< the last place that was clearly another one
+  std::optional<double> home{};         ///< where it rested before it was left at `base`
+  double counts = 0;                    ///< in any direction, since `begin`
+  double net = 0, least = 0, most = 0;  ///< and by direction
+  Time moved{};
+  Time since{}, began{}, until{};
+  int first = 0;  ///< the side to which it went, and nothing beside it
+  bool known = false;
+  bool sure = false;     ///< it has been seen to rest there
+  bool stood = false;    ///< it was found at its base, and not met by a report
+  bool met_off = false;  ///< a stick whose first report came from off its rest: it has not been there yet
+  bool armed = false;    ///< it has been at rest
+  bool passed[2] = {};   ///< pushed to that side since `begin`
+  bool down = false;
+  // Noise: the last turns of a zigzag, and how a push began.
+  bool noisy = false;
+  int direction = 0;
+  double turn = 0;
+  double swing = 0;
+  std::array<Time, 6> turns{};
+  std::size_t turned = 0;
+  Time left{};
+  int readings = 0;
+  bool jumped = false;
+  int left_to = 0;
+  double swing_from = 0;  ///< the last far place, until it is sure where it rests
+  int swing_to = 0;
+  int swings = 0;    ///< so often it has turned since
+  Duration dwelt{};  ///< so long it stood still before it moved last
+  [[nodiscard]] bool is_unsure() const noexcept {
+    return control.reading == Reading::two_sided && finds_rest() && !sure && !stood;
+  }
+  /// It has been moved, and from where to where nobody knows yet.
+  [[nodiscard]] bool is_puzzling() const noexcept {
+    return is_unsure() && known && (high - low >= stirred || passed[0] || passed[1]);
+  }
+  bool aside = false;  ///< what it is has been said, and it moves whenever its unit does
+  std::vector<Time> briefs{};
+
+  [[nodiscard]] bool is_axis() const noexcept {
+    return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+  }
+  [[nodiscard]] bool is_contact() const noexcept {
+    return control.reading == Reading::button || control.reading == Reading::hat;
+  }
+  /// Its rest is found out, and not known from a sheet.
+  [[nodiscard]] bool finds_rest() const noexcept {
+    return control.reading == Reading::one_sided || (control.reading == Reading::two_sided && !role_kind(control.role));
+  }
+  [[nodiscard]] double room(int side) const noexcept;
+  /// How far it went to that side: the way back to the middle is none.
+  [[nodiscard]] double travel(int side) const noexcept;
+  [[nodiscard]] double off() const noexcept;
+  /// From here on it has been stirred: noise does not get so far.
+  [[nodiscard]] double threshold() const noexcept { return noisy ? pushed : stirred; }
+  [[nodiscard]] bool is_stirred() const noexcept { return armed && std::max(travel(-1), travel(1)) >= threshold(); }
+
+  /// As far as it is pushed, whichever its end is at which it rests.
+  [[nodiscard]] double place_of(std::int32_t value) const noexcept;
+  /// By its first report: an axis of which nothing is known rests at the end, or in the middle, near which it is.
+  void meet(double at, Time time);
+  /// True when it has just begun to go to and fro by itself, and never far: then it has to be pushed farther.
+  [[nodiscard]] bool starts_to_shake(double to, Time time);
+  /// True when it was far away for a few readings and is back at once, as no hand pushes: that is forgotten. `before`:
+  /// how far off it was; `regular`: the shortest push of an axis that reports at even intervals.
+  [[nodiscard]] bool was_spike(double before, Time time, Duration regular);
+  /// Who has gone somewhere and come back is where it began.
+  void follow_swing(double to);
+  /// What is down is down since it went down last; a switch that bounces has not been released.
+  void note_release(Time time);
+  void forget();
+  [[nodiscard]] bool is_down(Time at) const noexcept;
+  [[nodiscard]] bool takes_part() const noexcept;
+  /// Over half of its whole range is as good as from its rest.
+  [[nodiscard]] double way() const noexcept;
+  /// So long it stands still before it is taken to rest there; nothing while it is at rest.
+  [[nodiscard]] std::optional<Duration> rests_after() const noexcept;
+};
+
+}  // namespace omnipar::learn
