@@ -160,7 +160,7 @@ struct LearnEvent {
     notices,      ///< `role` of `unit` is odd, but heard
     pauses,       ///< `unit` has left in the middle
     goes_on,      ///< it is back
-    ends,         ///< nothing more is asked; `kept` says whether it is to be kept
+    ends,         ///< nothing more is asked; `kept` says whether it is to be kept; `odd`: "held", if by two controls
   };
   Kind kind = Kind::asks;
   std::size_t question = 0;
@@ -200,12 +200,12 @@ class Learning {
 
   /// Asks only for these of its questions. Of no effect once something is answered.
   void ask_only(const std::vector<std::string>& names);
-  /// Asks these instead. Of no effect once something is answered.
+  /// Replaces the questions. Does nothing once something is answered.
   void set_questions(std::vector<Question> questions);
-  /// To be decided as soon as a unit answers, one offer after the other.
+  /// Queues an offer, which is made as soon as a unit answers, before the questions; one of the same name is replaced.
   void offer(LearnOffer offer);
-  /// Answers of before, by the names of their questions; asks for the first that is open. Of no effect once something
-  /// is answered.
+  /// Takes up the answers of an earlier session, by the names of their questions, and asks for the first that is still
+  /// open. Does nothing once something is answered.
   void resume(const std::vector<std::pair<std::string, Answer>>& answers);
   /// Takes the place of `LearnOptions::in_use`.
   void set_in_use(std::vector<std::pair<std::string, std::string>> in_use);
@@ -214,7 +214,7 @@ class Learning {
   /// Of an offer: marks the next choice, or takes the marked one.
   void mark_next();
   void decide();
-  /// Ends at once, and it is to be kept.
+  /// Ends at once; what was answered is to be kept.
   void keep();
   /// Asks one question once more; the others stay as they are.
   void ask_again(std::size_t question);
@@ -228,7 +228,7 @@ class Learning {
   [[nodiscard]] const LearnOffer* offered() const noexcept;
   /// The roles that feed this question's target if it ends now.
   [[nodiscard]] std::vector<std::string> sources(std::size_t question) const;
-  /// True if this role, which feeds the target of this open question until now, is another target's by an answer.
+  /// True if an answer to another question has taken this role, which has fed the question's target.
   [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
   /// What is pressed right now, as an answer would name it; may be empty.
   [[nodiscard]] const std::string& pressed() const noexcept;
@@ -243,7 +243,7 @@ class Learning {
   [[nodiscard]] bool over() const noexcept;
   /// True if anything is answered or skipped.
   [[nodiscard]] bool has_answers() const noexcept;
-  /// True once it has ended because somebody chose to leave: nobody wants what was answered.
+  /// True once somebody has chosen to leave: what was answered is not wanted.
   [[nodiscard]] bool discarded() const noexcept;
   /// True once it has ended and is to be kept.
   [[nodiscard]] bool kept() const noexcept;

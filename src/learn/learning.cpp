@@ -484,7 +484,7 @@ class Learning::Inside {
     }
     if (!held_.since || now_ - *held_.since < held_.needed) return false;
     if (down.size() > 1)
-      end(false);
+      end(false, "held");
     else if (mode_ == Mode::menu)
       choose(menu_[marked_]);
     else if (mode_ == Mode::offers)
@@ -696,7 +696,7 @@ class Learning::Inside {
     say(std::move(event));
   }
 
-  void end(bool kept) {
+  void end(bool kept, const char* why = "") {
     menu_.clear();
     pressed_.clear();
     held_ = {};
@@ -704,7 +704,7 @@ class Learning::Inside {
     answers_.finish();
     mode_ = Mode::over;
     kept_ = kept;
-    say({.kind = Kind::ends});
+    say({.kind = Kind::ends, .odd = why});
   }
 
   learn::Hands hands_;

@@ -33,7 +33,7 @@ struct Verdict {
 /// True if the two name the same control, or one is a direction of the other: "dpad" and "dpad-up".
 [[nodiscard]] bool overlap(std::string_view one, std::string_view other);
 
-/// Which way an axis or counter runs, as people are told; empty where there is nothing to be told.
+/// Which way an axis or counter runs, in words for people; empty where there is nothing to say.
 [[nodiscard]] std::string side_words(const LearnedSource& source, const Question& question, bool for_sheet);
 
 /// For this question: these were pressed or pushed, and are released.

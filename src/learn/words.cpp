@@ -229,7 +229,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::goes_on:
       return fmt::format("\"{}\" is back.", event.unit);
     case Kind::ends:
-      break;
+      return event.odd.empty() ? "" : "Two controls were held for 2 s: that ends it.";
   }
   return "";
 }

@@ -124,14 +124,14 @@ void Desk::turn_triggers() {
 }
 
 /// One reading of each axis that shakes.
-void Desk::tremble() {
+void Desk::jitter() {
   for (const auto& [first, by] : shaking_)
     for (const auto& [number, attachment] : nodes_) {
       if (number / 100 != first / 100) continue;
       const auto axis = std::ranges::find(attachment.controls, Reading::two_sided, &Control::reading);
       if (axis == attachment.controls.end()) continue;
-      trembles_ = trembles_ * 1'103'515'245 + 12'345;
-      const double part = (static_cast<double>(trembles_ >> 16 & 1023) / 511.5 - 1) * by;
+      jitters_ = jitters_ * 1'103'515'245 + 12'345;
+      const double part = (static_cast<double>(jitters_ >> 16 & 1023) / 511.5 - 1) * by;
       const auto held = places_.try_emplace({number, axis->code}, axis->rest).first->second;
       const double place = held + part / 2 * (static_cast<double>(axis->maximum) - axis->minimum);
       const double within = std::clamp(place, static_cast<double>(axis->minimum), static_cast<double>(axis->maximum));
@@ -150,7 +150,7 @@ void Desk::wait(std::int64_t ms) {
   for (; !shaking_.empty() && ms > between; ms -= between) {
     now += Duration{between * 1000};
     learning.advance(now);
-    tremble();
+    jitter();
   }
   now += Duration{ms * 1000};
   learning.advance(now);

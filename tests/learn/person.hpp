@@ -60,14 +60,14 @@ class Desk {
     int number = 0;
     Attachment attachment;
   };
-  void tremble();
+  void jitter();
   void switch_to(int node, const std::vector<Change>& changes);
   [[nodiscard]] std::int32_t raw(const Control& control, double position) const;
 
   std::vector<Node> nodes_;
   std::vector<std::pair<int, double>> shaking_;
   std::map<std::pair<int, Code>, std::int32_t> places_;  ///< of axes, where hands have them
-  unsigned trembles_ = 1;
+  unsigned jitters_ = 1;
 };
 
 /// The sources of a unit that a binding could name: buttons, directions, and wholes.
