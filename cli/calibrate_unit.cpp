@@ -244,7 +244,7 @@ class UnitCalibration {
     for (const auto& [code, own] : own_dead_zones(found))
       talk(fmt::format("Everybody with this model is helped by a line in its sheet: {}: own-dead-zone = {}",
                        role_of(code), own));
-    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig;
+    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + shell_word(words_.sources.rig);
     talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
                      same_host(words_.sources.host)));
   }

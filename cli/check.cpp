@@ -50,7 +50,7 @@ int check_trace(const CheckWords& words) {
     return found_something;
   }
   if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, quantity(events, "event")));
-  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", name));
+  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(name)));
   return good;
 }
 
@@ -83,7 +83,7 @@ int run(const CheckWords& words) {
   if (!words.json)
     print(fmt::format("{} is good: {}, {}.", name, quantity(given.plan->seats().size(), "seat"),
                       quantity(given.plan->targets().size(), "target")));
-  talk(fmt::format("Next: omnipar play {}", name));
+  talk(fmt::format("Next: omnipar play {}", shell_word(name)));
   return good;
 }
 

@@ -3,10 +3,12 @@
 
 #include <span>
 #include <string>
+#include <string_view>
 
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "base/shell_word.hpp"
 #include "omnipar/diagnostic.hpp"
 #include "omnipar/time.hpp"
 
@@ -40,6 +42,8 @@ void add_demo(CLI::App& app, int& status);
 
 /// For an option: a number from `low` to `high`, and nothing else.
 [[nodiscard]] CLI::Validator number_between(double low, double high);
+
+using base::shell_word;
 
 /// Results go to stdout. What does harm to a terminal is left out of all that is said.
 void print(const std::string& line);

@@ -73,10 +73,11 @@ tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
   goal.path = *path;
   const bool is_there = !door.real_path(goal.path).empty();
   if (goal.is_new && is_there)
-    return tl::unexpected(Diagnostics{learn_error(
-        "name-twice", "there is a profile of that name already",
-        fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME", goal.name),
-        goal.path)});
+    return tl::unexpected(Diagnostics{
+        learn_error("name-twice", "there is a profile of that name already",
+                    fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME",
+                                shell_word(goal.name)),
+                    goal.path)});
   if (goal.given.catalogue.system(goal.name) != nullptr)
     return tl::unexpected(Diagnostics{
         learn_error("name-twice", fmt::format("a machine is called '{}' already", goal.name), "choose another name")});
@@ -185,12 +186,12 @@ void decide_map(LearningRun& run, const std::string& offer, const std::string& c
 
 /// The same command again.
 std::string command_of(const LearnWords& words) {
-  std::string command = "omnipar learn profile " + words.sources.profile;
-  if (!words.as.empty()) command += " --as " + words.as;
+  std::string command = "omnipar learn profile " + shell_word(words.sources.profile);
+  if (!words.as.empty()) command += " --as " + shell_word(words.as);
   if (words.port != 1) command += fmt::format(" --port {}", words.port);
   if (words.second) command += " --second";
   if (words.adds) command += " --add";
-  if (!words.only.empty()) command += fmt::format(" --only {}", fmt::join(words.only, ","));
+  if (!words.only.empty()) command += " --only " + shell_word(fmt::format("{}", fmt::join(words.only, ",")));
   return command + same_host(words.sources.host);
 }
 
@@ -300,7 +301,7 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", goal.path, words.port, bound,
                     quantity(bound + empty, "control"), empty == 0 ? "" : fmt::format(", {} empty on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));
-  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", goal.name,
+  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", shell_word(goal.name),
                    same_host(words.sources.host)));
   return good;
 }

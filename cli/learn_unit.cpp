@@ -114,10 +114,10 @@ class UnitLearning {
   /// The same command again; the draft has the form.
   [[nodiscard]] std::string command() const {
     std::string all = "omnipar learn unit";
-    if (!words_.parts.empty()) all += fmt::format(" --parts {}", fmt::join(words_.parts, ","));
-    if (words_.base != "nothing") all += " --base " + words_.base;
-    if (!words_.only.empty()) all += fmt::format(" --only {}", fmt::join(words_.only, ","));
-    if (!words_.as.empty()) all += " --as " + words_.as;
+    if (!words_.parts.empty()) all += " --parts " + shell_word(fmt::format("{}", fmt::join(words_.parts, ",")));
+    if (words_.base != "nothing") all += " --base " + shell_word(words_.base);
+    if (!words_.only.empty()) all += " --only " + shell_word(fmt::format("{}", fmt::join(words_.only, ",")));
+    if (!words_.as.empty()) all += " --as " + shell_word(words_.as);
     return all + same_host(words_.sources.host);
   }
 
@@ -336,7 +336,7 @@ class UnitLearning {
                        some_listed(left_out_, 16)));
     print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
-    const std::string data = words_.sources.host.empty() ? "" : fmt::format(" --data {}", path);
+    const std::string data = words_.sources.host.empty() ? "" : " --data " + shell_word(path);
     std::vector<std::string> roles;
     for (const ControlSheet& control : sheet.controls) roles.push_back(control.role);
     const std::string options = data + same_host(words_.sources.host);

@@ -73,7 +73,7 @@ int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
   const auto map = [&](const std::string& old) -> Text { return old.empty() ? to_toml(kept) : old; };
   const auto seats = [&](const std::string& old) { return rig_text(rig_file, old, rig); };
   if (!put(profile_file, map) || !put(rig_file, seats)) return machine_refuses;
-  talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, words.keep));
+  talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, shell_word(words.keep)));
   return good;
 }
 
@@ -180,7 +180,7 @@ void name_own_map(const PlayWords& words, const FoundProfile& given) {
   const std::string own = "own-" + words.sources.profile;
   const bool is_machine = given.catalogue.system(words.sources.profile) != nullptr && given.profile->place.empty();
   if (is_machine && words.sources.host.empty() && !door.real_path(files::profile_path(door, own)).empty())
-    talk(fmt::format("This is the map that comes with it. Yours: omnipar play {}", own));
+    talk(fmt::format("This is the map that comes with it. Yours: omnipar play {}", shell_word(own)));
 }
 
 /// Nobody can play on what is there, but somebody might say what it is.
@@ -189,8 +189,9 @@ void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
   if (unknown.empty()) return;
   talk(
       fmt::format("\"{}\" is here, and nobody knows what its controls are.\n"
-                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, yoke, mat, ball, spinner)",
-                  unknown.front(), words.sources.profile, same_host(words.sources.host)));
+                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, yoke, mat, "
+                  "ball, spinner)",
+                  unknown.front(), shell_word(words.sources.profile), same_host(words.sources.host)));
 }
 
 /// What is said on the command line goes before the profile's own.

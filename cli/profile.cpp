@@ -46,7 +46,7 @@ int list(const ProfileWords& words) {
     all.push_back({{"name", sources.profile}, {"system", system}, {"good", given.plan.has_value()}});
     if (!words.json)
       print(fmt::format("{:<24}{:<16}{}", sources.profile, system,
-                        given.plan ? "" : fmt::format("has mistakes: omnipar check {}", sources.profile)));
+                        given.plan ? "" : fmt::format("has mistakes: omnipar check {}", shell_word(sources.profile))));
   }
   if (words.json) print_json(all, 2);
   if (all.empty() && !words.json)
@@ -127,7 +127,8 @@ int make(const ProfileWords& words) {
   else
     print(*path);
   talk(fmt::format(
-      "Next: omnipar learn profile {0} (by pressing), omnipar profile set {0} TARGET ROLE, omnipar play {0}", name));
+      "Next: omnipar learn profile {0} (by pressing), omnipar profile set {0} TARGET ROLE, omnipar play {0}",
+      shell_word(name)));
   return good;
 }
 
@@ -162,7 +163,8 @@ int edit(const ProfileWords& words, bool clear) {
     print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
                                  clear ? "has its default sources again" : "= " + value_of(words.uses))
                    : fmt::format("{}: nothing to change", path));
-  if (*written) talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", words.sources.profile));
+  if (*written)
+    talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", shell_word(words.sources.profile)));
   return good;
 }
 
@@ -283,7 +285,7 @@ int copy(const ProfileWords& words) {
   if (!lacking.empty())
     talk(fmt::format("The unit that is there for port {} has nothing for: {}.", words.to_port,
                      some_listed(lacking, 16)));
-  talk(fmt::format("Next: omnipar profile show {0}, or omnipar profile undo {0}", name));
+  talk(fmt::format("Next: omnipar profile show {0}, or omnipar profile undo {0}", shell_word(name)));
   return good;
 }
 

@@ -61,9 +61,9 @@ tl::expected<bool, Diagnostics> edit_profile(os::Door& door, const std::string& 
                                              const std::vector<BindingEdit>& edits) {
   const auto change = [&](const std::string& old) -> Text {
     if (old.empty())
-      return tl::unexpected(
-          Diagnostics{{"no-file", Severity::error, "there is no such profile", path,
-                       fmt::format("omnipar profile new {} --system pad-2b makes it", files::profile_name(path))}});
+      return tl::unexpected(Diagnostics{
+          {"no-file", Severity::error, "there is no such profile", path,
+           fmt::format("omnipar profile new {} --system pad-2b makes it", shell_word(files::profile_name(path)))}});
     std::string text = old;
     for (const BindingEdit& edit : edits) {
       auto next = with_edit(path, text, edit);

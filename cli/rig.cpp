@@ -78,7 +78,7 @@ int show(const RigWords& words) {
 }
 
 void tell_next(const RigWords& words) {
-  const std::string which = words.sources.rig.empty() ? "" : " --rig " + words.sources.rig;
+  const std::string which = words.sources.rig.empty() ? "" : " --rig " + shell_word(words.sources.rig);
   talk(fmt::format("Next: omnipar rig show{0}, or omnipar rig undo{0}", which));
 }
 

@@ -201,6 +201,6 @@ std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut) {
   return nodes;
 }
 
-std::string same_host(const std::string& host) { return host.empty() ? "" : " --host " + host; }
+std::string same_host(const std::string& host) { return host.empty() ? "" : " --host " + shell_word(host); }
 
 }  // namespace omnipar::cli

@@ -123,7 +123,7 @@ int record(const TraceWords& words) {
     talk(fmt::format(
         "Left out, because somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
         recorded->left_out, recorded->left_out == 1 ? "" : "es"));
-  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.file));
+  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(words.file)));
   return good;
 }
 
@@ -283,7 +283,7 @@ int cut(const TraceWords& words) {
     talk("Nothing happened in that time.");
     return found_something;
   }
-  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", words.piece));
+  talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(words.piece)));
   return good;
 }
 

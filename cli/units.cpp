@@ -269,8 +269,8 @@ void tell_others(const Catalogue& catalogue, const std::vector<Description>& nod
   const auto others = inspect::others(catalogue, nodes);
   for (const inspect::Other& other : others) words.push_back(other.words);
   if (words.empty()) return;
-  talk(fmt::format("Also there, but no sheet says how to play on {}: {}. For a sheet: omnipar catalogue report \"{}\"",
-                   words.size() == 1 ? "it" : "them", some_listed(words), others.front().name));
+  talk(fmt::format("Also there, but no sheet says how to play on {}: {}. For a sheet: omnipar catalogue report {}",
+                   words.size() == 1 ? "it" : "them", some_listed(words), shell_word(others.front().name)));
 }
 
 /// The roles of all these units.

@@ -46,10 +46,8 @@ class RawEars final : public play::Ears {
     say(raw.live.take(bytes, now));
   }
   void cannot_hear_raw(const Description& unit, int error) override {
-    talk(
-        fmt::format("\"{0}\": its raw reports cannot be read: {1}. ('omnipar doctor --rule \"{0}\"' prints what opens "
-                    "them.)",
-                    printable(unit.name), std::strerror(-error)));
+    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. (omnipar doctor --rule {} prints what opens them.)",
+                     printable(unit.name), std::strerror(-error), shell_word(printable(unit.name))));
   }
   void ready() override {}
   void waited(Time now) override {
@@ -132,8 +130,8 @@ int show_raw(const Catalogue& catalogue, const RawWords& words) {
     return found_something;
   }
   if (!words.json)
-    talk(fmt::format("Next: omnipar catalogue report \"{}\"{} drafts a sheet that names its controls",
-                     printable(ears.raws().begin()->second.node.name), same_host(words.host)));
+    talk(fmt::format("Next: omnipar catalogue report {}{} drafts a sheet that names its controls",
+                     shell_word(printable(ears.raws().begin()->second.node.name)), same_host(words.host)));
   return good;
 }
 

@@ -1,6 +1,7 @@
 // Checked tables to unit sheets, rigs and calibrations: all that speaks of raw codes and real units.
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "base/code_names.hpp"
 #include "base/near.hpp"
@@ -326,7 +327,12 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
   CodeReader codes{source, sheets.problems};
   for (const Value& axis : items_of(table, "axis")) calibration.axes.push_back(axis_in(codes, axis));
   for (const Value& stick : items_of(table, "stick")) calibration.sticks.push_back(stick_in(codes, stick));
-  for (const Value& aim : items_of(table, "aim")) calibration.aims.push_back(aim_in(codes, aim));
+  // One gun may be fitted on each screen, and on each of them once.
+  std::map<std::string, CodeReader> by_screen;
+  for (const Value& aim : items_of(table, "aim")) {
+    CodeReader& its = by_screen.try_emplace(text_in(aim, "screen"), source, sheets.problems).first->second;
+    calibration.aims.push_back(aim_in(its, aim));
+  }
   for (const Value& combination : items_of(table, "combination"))
     calibration.combinations.push_back({codes.list_in(combination, "held"), codes.list_in(combination, "blocked"),
                                         codes.list_in(combination, "ghosts")});

@@ -74,8 +74,11 @@ struct Versions {
 constexpr std::string_view undone_head = "undone-";
 
 Versions versions_in(os::Files& door, const std::string& folder) {
+  // A name that is longer is none of ours.
+  constexpr std::size_t longest = 9;
   const auto is_number = [](std::string_view name) {
-    return !name.empty() && std::ranges::all_of(name, [](char c) { return c >= '0' && c <= '9'; });
+    return !name.empty() && name.size() <= longest &&
+           std::ranges::all_of(name, [](char c) { return c >= '0' && c <= '9'; });
   };
   Versions versions;
   for (const std::string& name : door.names_in(folder)) {

@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include "base/earlier.hpp"
+#include "base/shell_word.hpp"
 #include "host/part_outputs.hpp"
 #include "host/raw.hpp"
 #include "omnipar/hid.hpp"
@@ -198,10 +199,10 @@ std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
   const std::string path = raw_node_of(door, folder);
   auto raw = path.empty() ? nullptr : RawNode::open(door, path, node->description(), error);
   if (!raw || (need->to_write && !raw->takes_output())) {
-    const std::string fix = error != -EACCES ? ""
-                            : need->to_write
-                                ? fmt::format(" ('omnipar doctor --rule \"{}\"' prints what opens them.)", name)
-                                : " ('sudo omnipar doctor --fix' opens them.)";
+    const std::string fix =
+        error != -EACCES ? ""
+        : need->to_write ? fmt::format(" (omnipar doctor --rule {} prints what opens them.)", base::shell_word(name))
+                         : " ('sudo omnipar doctor --fix' opens them.)";
     say(fmt::format("\"{}\": {}; its raw reports would {}, but cannot be used{}.{}", name, need->why, need->would,
                     error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : "", fix));
     return node;

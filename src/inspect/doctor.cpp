@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "base/shell_word.hpp"
 #include "base/list.hpp"
 #include "identity/serial.hpp"
 #include "inspect/leftover.hpp"
@@ -147,6 +148,12 @@ void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& find
 }
 
 /// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
+/// What is shown in quotes, for a command that somebody may paste.
+std::string as_word(std::string_view shown) {
+  if (shown.size() > 1 && shown.starts_with('"') && shown.ends_with('"')) shown = shown.substr(1, shown.size() - 2);
+  return base::shell_word(shown);
+}
+
 void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   Names shut;
   Names unknown;
@@ -161,14 +168,14 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
                         fmt::format("You may not read {}: to the computer it is a keyboard or a mouse, and those stay "
                                     "closed until their model is opened by name.",
                                     shut.text()),
-                        "omnipar doctor --rule " + shut.first()});
+                        "omnipar doctor --rule " + as_word(shut.first())});
   if (!unknown.empty())
     findings.push_back(
         {"keyboards", State::hint,
          fmt::format("{}: no sheet knows it, so nobody can play on it. A panel, an encoder, a gun or a ball that is "
                      "played on needs a sheet; a keyboard to type on and the desktop's mouse need none.",
                      unknown.text()),
-         "omnipar catalogue report " + unknown.first()});
+         "omnipar catalogue report " + as_word(unknown.first())});
 }
 
 bool is_there(const Facts& facts, const std::string& address) {

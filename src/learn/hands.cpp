@@ -3,8 +3,10 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <limits>
 #include <tuple>
 
+#include "attach/measured.hpp"
 #include "attach/position.hpp"
 
 namespace omnipar::learn {
@@ -16,6 +18,31 @@ constexpr double unmoved = 0.13, unmoved_place = 0.05;
 constexpr double at_home = 0.15;
 /// Who stands for less has not stood still.
 constexpr Duration dwelling{70'000};
+
+/// What was measured goes before what the sheet or the kernel says: a worn stick is at its end where it stops.
+Control as_measured(Control control, const Attachment& attachment) {
+  const auto take = [&control](double rest, double width) {
+    const double least = std::numeric_limits<std::int32_t>::min(), most = std::numeric_limits<std::int32_t>::max();
+    const auto whole = [=](double value) {
+      return static_cast<std::int32_t>(std::lround(std::clamp(value, least, most)));
+    };
+    if (std::fabs(width) < 1) return;
+    control.rest = whole(rest);
+    control.minimum = whole(rest - std::fabs(width));
+    control.maximum = whole(rest + std::fabs(width));
+    control.reversed = control.reversed != (width < 0);
+  };
+  for (const StickCalibration& stick : attachment.sticks) {
+    if (stick.x == control.code) take(stick.rest.x, stick.width.x);
+    if (stick.y == control.code) take(stick.rest.y, stick.width.y);
+  }
+  if (const AxisCalibration* axis = attach::axis_of(attachment, control.code); axis != nullptr) {
+    control.minimum = axis->minimum;
+    control.maximum = axis->maximum;
+    control.rest = axis->rest;
+  }
+  return control;
+}
 
 /// Sides of an axis that is two directions; a trigger and a button have just one.
 bool has_sides(const Control& control) {
@@ -45,8 +72,8 @@ void Hands::meet(int node, const std::string& unit, const Attachment& attachment
   Node& met = nodes_.emplace_back(Node{node, unit, ours, attach::HealthWatch{attachment}, {}, {}, {}, 0});
   for (const Control& control : attachment.controls) {
     Wire wire;
-    wire.control = control;
-    wire.scale = attach::scale_of(control);
+    wire.control = as_measured(control, attachment);
+    wire.scale = attach::scale_of(wire.control);
     const auto known = std::ranges::find(attachment.state, control.code, &Change::code);
     wire.known = known != attachment.state.end();
     if (wire.known) wire.now = wire.place_of(known->value);

@@ -3,6 +3,8 @@
 #include "text/edit.hpp"
 
 #include <algorithm>
+#include <charconv>
+#include <optional>
 
 #include <fmt/format.h>
 
@@ -29,11 +31,20 @@ std::size_t offset_of(std::string_view text, Mark mark) {
   return offset;
 }
 
+/// The place in a list that a key such as "#2" is.
+std::optional<std::size_t> index_in(std::string_view key) {
+  std::size_t index = 0;
+  if (!key.starts_with('#')) return std::nullopt;
+  const char* const end = key.data() + key.size();
+  const auto [stop, error] = std::from_chars(key.data() + 1, end, index);
+  return error == std::errc{} && stop == end ? std::optional{index} : std::nullopt;
+}
+
 /// Where one key leads: into a table, or into a list by "#2". Null if nowhere.
 const Value* child(const Value& from, const std::string& key) {
   if (!key.starts_with('#')) return from.find(key);
-  const std::size_t index = std::stoul(key.substr(1));
-  return from.type == Value::Type::list && index < from.items.size() ? &from.items[index] : nullptr;
+  const auto index = index_in(key);
+  return from.type == Value::Type::list && index && *index < from.items.size() ? &from.items[*index] : nullptr;
 }
 
 std::string joined(Path path) {
@@ -187,12 +198,12 @@ class Editor {
 /// Takes the value at `path` out, and tables that are empty with or without it.
 void prune(Value& table, Path path) {
   if (!path.empty() && table.type == Value::Type::list) {
-    const std::size_t index = std::stoul(path[0].substr(1));
-    if (index >= table.items.size()) return;
+    const auto index = index_in(path[0]);
+    if (!index || *index >= table.items.size()) return;
     if (path.size() == 1)
-      table.items.erase(table.items.begin() + static_cast<std::ptrdiff_t>(index));
+      table.items.erase(table.items.begin() + static_cast<std::ptrdiff_t>(*index));
     else
-      prune(table.items[index], path.subspan(1));
+      prune(table.items[*index], path.subspan(1));
     return;
   }
   if (!path.empty()) {

@@ -29,6 +29,11 @@ Mark mark_of(const toml::source_position& position) {
   return {static_cast<int>(position.line), static_cast<int>(position.column)};
 }
 
+Diagnostic lies_too_deep(const Source& source, Mark mark) {
+  return at(source, mark, "too-deep", fmt::format("this lies more than {} levels deep", deepest),
+            "files of Omnipar never need so many");
+}
+
 class Reader {
  public:
   Reader(const Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
@@ -38,10 +43,7 @@ class Reader {
     value.mark = mark_of(node.source().begin);
     value.end = mark_of(node.source().end);
     if (depth > deepest) {
-      if (!std::exchange(said_too_deep_, true))
-        problems_.push_back(at(source_, value.mark, "too-deep",
-                               fmt::format("this lies more than {} levels deep", deepest),
-                               "files of Omnipar never need so many"));
+      if (!std::exchange(said_too_deep_, true)) problems_.push_back(lies_too_deep(source_, value.mark));
       return value;
     }
     if (const auto* table = node.as_table()) {
@@ -123,20 +125,23 @@ Mark mark_at(std::string_view text, std::size_t place) {
   return mark;
 }
 
-/// Where a character stands that is no ASCII and neither in quotes nor in a comment. TOML has none there, and toml++
-/// takes some of them for what cannot be.
-std::optional<Mark> stray_character(std::string_view text) {
+/// Goes through the text outside of quotes and comments, until `take` says that it has what it wanted: where that is.
+template <typename Take>
+std::optional<Mark> find_outside_quotes(std::string_view text, const Take& take) {
   std::string_view open;  // the quotes that the text is in, or "#"
   for (std::size_t i = 0; i < text.size();) {
     const std::string_view rest = text.substr(i);
     ++i;
     if (open.empty()) {
-      if (static_cast<unsigned char>(rest.front()) >= 0x80) return mark_at(text, i - 1);
+      if (take(rest.front())) return mark_at(text, i - 1);
       for (const std::string_view opening : {"\"\"\"", "'''", "\"", "'", "#"})
         if (open.empty() && rest.starts_with(opening)) open = opening;
       if (!open.empty()) i += open.size() - 1;
     } else if (rest.front() == '\n') {
-      if (open.size() == 1) open = {};
+      if (open.size() == 1) {
+        open = {};
+        if (take('\n')) return mark_at(text, i - 1);
+      }
     } else if (open.front() == '"' && rest.starts_with('\\')) {
       if (!rest.substr(1).starts_with('\n')) ++i;
     } else if (open != "#" && rest.starts_with(open)) {
@@ -145,6 +150,26 @@ std::optional<Mark> stray_character(std::string_view text) {
     }
   }
   return std::nullopt;
+}
+
+/// Where a character stands that is no ASCII and neither in quotes nor in a comment. TOML has none there, and toml++
+/// takes some of them for what cannot be.
+std::optional<Mark> stray_character(std::string_view text) {
+  return find_outside_quotes(text, [](char c) { return static_cast<unsigned char>(c) >= 0x80; });
+}
+
+/// Where the text goes deeper than anything of ours, by brackets or by a key of many parts. The parser would follow it
+/// as far as the stack goes.
+std::optional<Mark> too_deep(std::string_view text) {
+  int brackets = 0, dots = 0;
+  return find_outside_quotes(text, [&](char c) {
+    constexpr std::string_view ends_of_keys = "[]{}=,\n";
+    if (ends_of_keys.find(c) != std::string_view::npos) dots = 0;
+    if (c == '[' || c == '{') ++brackets;
+    if (c == ']' || c == '}') brackets = std::max(0, brackets - 1);
+    if (c == '.') ++dots;
+    return brackets > deepest || dots > deepest;
+  });
 }
 
 /// Empties a line, keeping its end.
@@ -211,6 +236,10 @@ std::string_view hint_for(std::string_view description) {
 Parsed parse_toml(const Source& source) {
   Parsed parsed;
   if (!check_text(source, parsed.problems)) return parsed;
+  if (const auto deep = too_deep(source.text)) {
+    parsed.problems.push_back(lies_too_deep(source, *deep));
+    return parsed;
+  }
   std::string text = source.text;
   std::set<int> blanked;
   while (parsed.problems.size() < most_problems) {

@@ -44,6 +44,8 @@ Json parsed(std::string_view line) {
     const std::size_t byte = error.byte > 0 ? error.byte - 1 : 0;
     throw Wrong{"bad-line", "from here on this is not valid JSON", "a line of a trace is one JSON object",
                 column_of_byte(line, std::min(byte, line.size()))};
+  } catch (const Json::exception&) {
+    throw Wrong{"bad-line", "a number in this line is too large", "a line of a trace is one JSON object"};
   }
   throw Wrong{"bad-line", "this is not a JSON object", "a line of a trace is one JSON object"};
 }

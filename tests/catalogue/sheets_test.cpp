@@ -113,6 +113,34 @@ TEST_CASE("Rigs and calibrations that are written are read again the same", "[sh
   REQUIRE(read(to_toml(calibration)).rig.calibrations == std::vector{calibration});
 }
 
+TEST_CASE("One gun is fitted on every screen, and on each of them once", "[sheets]") {
+  Calibration gun{"Lark Booth Gun", {}, {}};
+  for (const char* screen : {"booth", "side"})
+    gun.aims.push_back({screen, code::abs_x, code::abs_y, {{{150, 60}, {840, 90}, {880, 930}, {120, 900}}}});
+  REQUIRE(read(to_toml(gun)).rig.calibrations == std::vector{gun});
+  gun.aims[1].screen = "booth";
+  const Sheets twice = read_sheets("gun.toml", to_toml(gun));
+  REQUIRE_FALSE(twice.problems.empty());
+  CHECK(twice.problems[0].id == "name-twice");
+}
+
+TEST_CASE("What lies too deep is refused before it is followed", "[sheets]") {
+  const std::string head = "omnipar = 1\nkind = \"profile\"\n";
+  std::string dots = "a", brackets = "a = ";
+  for (int i = 0; i < 30'000; ++i) dots += ".a";
+  for (int i = 0; i < 30'000; ++i) brackets += "[";
+  for (const std::string& deep : {dots + " = 1", "[" + dots + "]", brackets, "a = {" + dots + " = 1}"}) {
+    const Sheets read = read_sheets("deep.toml", head + deep + "\n");
+    REQUIRE(read.problems.size() == 1);
+    CHECK(read.problems[0].id == "too-deep");
+  }
+  // In quotes and comments brackets and dots are only read.
+  const Sheets fine =
+      read_sheets("fine.toml", head + "name = \"" + std::string(40, '[') + std::string(40, '.') + "\" # " +
+                                   std::string(40, '{') + "\nsystem = \"pad-2b\"\n[port.1]\nseat = \"seat-1\"\n");
+  for (const Diagnostic& problem : fine.problems) CHECK(problem.id != "too-deep");
+}
+
 TEST_CASE("A unit's sheet and calibration say what its codes are", "[sheets]") {
   const Sheets sheets = read(std::string{marrowby::sheets_text()});
   const Catalogue catalogue{sheets.systems, sheets.units};

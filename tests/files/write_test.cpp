@@ -135,6 +135,17 @@ TEST_CASE("The last ten versions are kept, and undone one after the other", "[fi
   REQUIRE(now(folder) == "2");
 }
 
+TEST_CASE("A stranger's file among the versions is none of them", "[files]") {
+  const Folder folder;
+  os::Door& door = os::real_door();
+  REQUIRE(change_to(door, folder, old_text) == true);
+  for (const char* name : {"999999999999999999999999", "undone-99999999999999999999"})
+    REQUIRE_FALSE(files::write_whole(door, folder / (std::string{"versions/"} + name), "a stranger's"));
+  REQUIRE(change_to(door, folder, new_text) == true);
+  REQUIRE(undo(door, folder));
+  CHECK(now(folder) == old_text);
+}
+
 TEST_CASE("Links are followed, permissions kept, protection respected", "[files]") {
   namespace fs = std::filesystem;
   const Folder folder;

@@ -93,7 +93,7 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   const Catalogue shipped = built_in_catalogue();
   Facts facts = all_well();
   facts.nodes.push_back(keyboard("Tern Two-Player Encoder", 6, false));
-  CHECK(finding("panel", facts, shipped).fix == "omnipar doctor --rule \"Tern Two-Player Encoder\"");
+  CHECK(finding("panel", facts, shipped).fix == "omnipar doctor --rule 'Tern Two-Player Encoder'");
   CHECK(finding("sticky-keys", facts, shipped).text.find("'red, top middle'") != std::string::npos);
   CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom middle' is a key") != std::string::npos);
   facts.nodes[1].readable = true;

@@ -288,7 +288,7 @@ TEST_CASE("the doctor names what is grabbed, what may not be read, and what is p
   CHECK(root.find("grabbed by another") == std::string::npos);
   const std::string guest = output_of(as_guest("/box/omnipar doctor"), 1);
   CHECK(guest.find("You may not read \"Tern Two-Player Encoder\"") != std::string::npos);
-  CHECK(guest.find("fix it: omnipar doctor --rule \"Tern Two-Player Encoder\"") != std::string::npos);
+  CHECK(guest.find("fix it: omnipar doctor --rule 'Tern Two-Player Encoder'") != std::string::npos);
   CHECK(guest.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
   CHECK(output_of(as_guest("/box/omnipar doctor --rule Tern"), 0).find("ATTRS{id/product}==\"0006\"") !=
         std::string::npos);

@@ -641,7 +641,7 @@ TEST_CASE("a skip leaves what somebody has chosen; what is to be empty is emptie
   desk.learning.choose(LearnChoice::clear);
   desk.learning.choose(LearnChoice::skip);
   desk.wait(250);
-const std::string said = desk.said();
+  const std::string said = desk.said();
   for (const char* line : {"fire: stays as it is, west.\n", "jump: stays empty.\n", "start: stays empty.\n"})
     CHECK(said.find(line) != std::string::npos);
   CHECK(desk.learning.sources(0) == std::vector<std::string>{"west"});
@@ -705,4 +705,22 @@ TEST_CASE("held on, a button ends the questions, and then keeps the map: one ges
   CHECK_FALSE(desk.learning.over());
   desk.press("east", 3300);
   CHECK(desk.learning.kept());
+}
+
+TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]") {
+  Attachment worn = seated(plain_pad(), "seat-1");
+  for (const bool is_measured : {false, true}) {
+    CAPTURE(is_measured);
+    StickCalibration stick{code::abs_x, code::abs_y, {500, -300}, {9000, 8000}};
+    if (is_measured) worn.sticks = {stick};
+    Desk desk{four_directions};
+    desk.put("worn pad", {worn}, true);
+    desk.say(1, {{code::abs_x, 500}, {code::abs_y, -300}});
+    desk.wait(300);
+    desk.say(1, {{code::abs_y, -8200}});
+    desk.wait(200);
+    desk.say(1, {{code::abs_y, -300}});
+    desk.wait(300);
+    CHECK((desk.learning.asked() == 2U) == is_measured);
+  }
 }

@@ -189,3 +189,11 @@ TEST_CASE("Lists of tables: one of them is changed, gets a field, or goes", "[ed
   REQUIRE(clear(rig, {"unit", "#3"}) == rig);
   REQUIRE(clear("[[unit]]\nname = \"a\"\n", {"unit", "#0"}).empty());
 }
+
+TEST_CASE("A key that leads nowhere changes nothing, whatever number it has", "[edit]") {
+  for (const char* key : {"#", "#x", "#99999999999999999999999", "#-1"}) {
+    const auto cleared = text::clear_value({"t", "[[unit]]\nname = \"a\"\n"}, Keys{"unit", key});
+    CHECK(cleared.value_or("refused") == (cleared ? "[[unit]]\nname = \"a\"\n" : "refused"));
+    CHECK_NOTHROW(static_cast<void>(text::set_value({"t", cabinet}, Keys{key, "seat"}, "\"left\"")));
+  }
+}

@@ -240,6 +240,16 @@ TEST_CASE("What is written of traces is true: the example is one, and every fiel
   }
 }
 
+TEST_CASE("Numbers that are too large are a mistake like any other", "[trace]") {
+  for (const char* line :
+       {R"({"node":1e400})", R"({"t":1e999,"node":1,"report":[]})",
+        R"({"node":1,"name":"a","axes":{"ABS_X":[0,1e400]}})", R"({"node":99999999999999999999999})"}) {
+    TraceReader reader{"large"};
+    REQUIRE(reader.take(R"({"omnipar":1,"kind":"trace"})"));
+    CHECK_FALSE(reader.take(line));
+  }
+}
+
 TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
   const std::string at_3 = "evening.trace:3:1: ";
   struct Case {
