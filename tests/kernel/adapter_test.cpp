@@ -365,8 +365,9 @@ TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens 
     CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would tell all, but cannot "
                     "be used") != std::string::npos);
     CHECK(said.find("('sudo omnipar doctor --fix' opens them.)") != std::string::npos);
-    CHECK(guest_says("/box/omnipar units --raw")
-              .find("(omnipar doctor --rule 'Shut Adapter' prints what opens them.)") != std::string::npos);
+    CHECK(
+        guest_says("/box/omnipar units --raw").find("(omnipar doctor --rule 'Shut Adapter' prints what opens them.)") !=
+        std::string::npos);
     // there is nobody at a screen here: so for everybody, instead of for whoever sits there
     REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
                         ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);
