@@ -346,7 +346,7 @@ TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
       "env XDG_CONFIG_HOME=/tmp/locked XDG_STATE_HOME=/tmp/locked /box/omnipar play pad-2b --keep evening";
   Program play{as_guest(words)};
   CHECK(play.wait_for_end() == 3);
-  CHECK(play.output().find("it cannot be written") != std::string::npos);
+  CHECK(play.output().find("its former versions cannot be kept") != std::string::npos);
   CHECK(play.output().find("press any button") == std::string::npos);
 }
 
