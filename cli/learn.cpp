@@ -192,7 +192,10 @@ std::string command_of(const LearnWords& words) {
   if (words.second) command += " --second";
   if (words.adds) command += " --add";
   if (!words.only.empty()) command += " --only " + shell_word(fmt::format("{}", fmt::join(words.only, ",")));
-  return command + same_host(words.sources.host);
+  if (!words.unit.empty()) command += " --unit " + shell_word(words.unit);
+  if (words.all_units) command += " --all-units";
+  if (words.with_virtual) command += " --with-virtual";
+  return command + same_sources(words.sources);
 }
 
 nlohmann::ordered_json to_json(const LearningRun& run, const Goal& goal) {

@@ -118,7 +118,9 @@ class UnitLearning {
     if (words_.base != "nothing") all += " --base " + shell_word(words_.base);
     if (!words_.only.empty()) all += " --only " + shell_word(fmt::format("{}", fmt::join(words_.only, ",")));
     if (!words_.as.empty()) all += " --as " + shell_word(words_.as);
-    return all + same_host(words_.sources.host);
+    if (!words_.unit.empty()) all += " --unit " + shell_word(words_.unit);
+    if (words_.with_virtual) all += " --with-virtual";
+    return all + same_sources(words_.sources);
   }
 
   std::optional<Diagnostic> begin_from(const std::string& file, LearnWish& wish) {

@@ -97,6 +97,10 @@ std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draf
   for (auto& [question, answer] : all) {
     std::erase_if(answer.sources, [&](LearnedSource& source) {
       const std::string& wanted = draft.nodes.at(static_cast<std::size_t>(source.node));
+      if (wanted.empty()) {  // chosen by its label, and not pressed
+        source.unit = run.learning().unit();
+        return false;
+      }
       const auto met = std::ranges::find_if(there, [&](const auto& entry) { return name_of(entry.second) == wanted; });
       if (met == there.end()) return true;
       source.node = met->first;

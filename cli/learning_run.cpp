@@ -238,7 +238,7 @@ void LearningRun::grab_ours() {
 void LearningRun::ask_what_it_has() {
   if (known_of_) learning_.set_in_use(known_of_(*this));
   grabs_anew_ = true;
-  if (decided_) decided_(*this, "", "");  // before anything is
+  if (decided_) decided_(*this, "", "");
   if (asked_of_) {
     learning_.ask_only(asked_of_(*this));
   } else {
@@ -273,12 +273,6 @@ std::vector<std::string> LearningRun::on_unit(std::vector<std::string> sources) 
     });
   });
   return sources;
-}
-
-std::size_t LearningRun::proposed() const {
-  std::size_t count = 0;
-  for (std::size_t q = 0; q < learning_.questions().size(); ++q) count += on_unit(learning_.sources(q)).empty() ? 0 : 1;
-  return count;
 }
 
 std::string LearningRun::role_labelled(const std::string& label) const {
@@ -354,7 +348,7 @@ std::string LearningRun::bar() const {
   std::string bar = "[";
   for (int i = 0; i < cells; ++i) bar += i < full ? '#' : ' ';
   const bool has_menu = !learning_.menu().empty() || learning_.offered() != nullptr;
-  return bar + (has_menu ? "] held: takes what is marked; held on: the end" : "] held: the menu");
+  return bar + (has_menu ? "] held: takes what is marked" : "] held: the menu; held on: the end");
 }
 
 view::Mark LearningRun::mark_of(std::size_t question) const {
@@ -435,8 +429,8 @@ view::Page LearningRun::page() const {
 
 bool LearningRun::press(char key) {
   constexpr std::pair<char, LearnChoice> choices[] = {
-      {'b', LearnChoice::back}, {'s', LearnChoice::skip}, {'e', LearnChoice::clear}, {'a', LearnChoice::again},
-      {'o', LearnChoice::rest}, {'k', LearnChoice::keep}, {'q', LearnChoice::leave}};
+      {'b', LearnChoice::back},      {'s', LearnChoice::skip}, {'e', LearnChoice::clear}, {'a', LearnChoice::again},
+      {'o', LearnChoice::remaining}, {'k', LearnChoice::keep}, {'q', LearnChoice::leave}};
   if (learning_.offered() != nullptr && (key == 'n' || key == 't')) {
     key == 'n' ? learning_.mark_next() : learning_.decide();
     drain();

@@ -30,7 +30,8 @@ struct LearnWish {
   std::function<std::vector<std::string>(const LearningRun&)> asked_of{};
   /// Called before: what is known of its controls already, to be told where nobody is asked.
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of{};
-  /// Called when an offer is decided.
+  /// Called when an offer is decided; before, with two empty texts, as soon as a unit answers, so that offers can
+  /// follow from what it has.
   std::function<void(LearningRun&, const std::string& offer, const std::string& choice)> decided{};
   /// What was answered before, once the unit is there again.
   std::function<std::vector<std::pair<std::string, Answer>>(const LearningRun&)> resumed{};
@@ -54,8 +55,6 @@ class LearningRun final : public AskingRun {
 
   [[nodiscard]] const Learning& learning() const noexcept { return learning_; }
   [[nodiscard]] Learning& learning() noexcept { return learning_; }
-  /// The map that is proposed, as far as the unit has something for it: how many of its controls it has.
-  [[nodiscard]] std::size_t proposed() const;
   /// The roles of the units that answer.
   [[nodiscard]] std::vector<std::string> roles() const;
   /// The controls of the units that answer whose label is this.

@@ -81,5 +81,7 @@ void add_host_option(CLI::App& command, Sources& sources);
 
 /// What goes behind the next likely command, for it to speak of the same units: " --host FILE", or nothing.
 [[nodiscard]] std::string same_host(const std::string& host);
+/// The same for all that these say: sheets, the rig's file and the room.
+[[nodiscard]] std::string same_sources(const Sources& sources);
 
 }  // namespace omnipar::cli

@@ -84,14 +84,14 @@ struct Answer {
 
 /// What can be chosen in the menu, or at once by `Learning::choose`.
 enum class LearnChoice : std::uint8_t {
-  back,   ///< the last answer is taken back, and asked for again
-  skip,   ///< this target keeps what somebody has chosen for it; if nobody has, it stays empty on purpose
-  clear,  ///< this target is emptied on purpose, whatever it has
-  again,  ///< this question from the start; at the end: that of the control that was pressed last
-  rest,   ///< at the end: asks for what is still open
-  keep,   ///< goes to the end, where all can be tried; there: ends, and what was answered is kept
-  leave,  ///< ends, and nothing is kept; if something was answered, only when it is chosen twice
-  stay,   ///< does not leave
+  back,       ///< the last answer is taken back, and asked for again
+  skip,       ///< this target keeps what somebody has chosen for it; if nobody has, it stays empty on purpose
+  clear,      ///< this target is emptied on purpose, whatever it has
+  again,      ///< this question from the start; at the end: that of the control that was pressed last
+  remaining,  ///< at the end: asks for what is still open
+  keep,       ///< goes to the end, where all can be tried; there: ends, and what was answered is kept
+  leave,      ///< ends, and nothing is kept; if something was answered, only when it is chosen twice
+  stay,       ///< does not leave
 };
 /// One word for people.
 [[nodiscard]] std::string_view word_of(LearnChoice choice) noexcept;
@@ -143,7 +143,7 @@ struct LearnEvent {
   enum class Kind : std::uint8_t {
     meets,        ///< answers come from `unit` from now on
     asks,         ///< `question`, and nothing is down
-    waits,        ///< something is still down: `role` of `unit`
+    waits,        ///< something is still down: `role` of `unit`; `detail`: "unclear", if it is not known where it rests
     hears,        ///< `role` of `unit` is pressed; not yet an answer
     takes,        ///< `role` is the answer to `question`; `by_itself`: because the opposite direction was answered;
                   ///< `target` has it, too
@@ -160,7 +160,7 @@ struct LearnEvent {
     notices,      ///< `role` of `unit` is odd, but heard
     pauses,       ///< `unit` has left in the middle
     goes_on,      ///< it is back
-    ends,         ///< nothing more is asked; `kept` says whether it is to be kept; `odd`: "held", if by two controls
+    ends,         ///< nothing more is asked; `kept` says whether it is to be kept; `detail`: "held", if by two controls
   };
   Kind kind = Kind::asks;
   std::size_t question = 0;
@@ -168,8 +168,8 @@ struct LearnEvent {
   std::string role{};
   std::string other_role{};
   std::string target{};
-  std::string
-      odd{};  ///< "stuck", "unknown", "bounces", "jitters", "shakes"; of an answer: the side, or what else to know
+  std::string odd{};     ///< "stuck", "unknown", "bounces", "jitters", "shakes", "jumps", "stays"
+  std::string detail{};  ///< of `takes`: which way it runs, in words; of `waits`: "unclear"; of `ends`: "held"
   LearnRefusal why = LearnRefusal::none;
   LearnChoice choice = LearnChoice::back;
   bool by_itself = false;

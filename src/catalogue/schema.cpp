@@ -190,7 +190,7 @@ A trace is JSON Lines: one object on each line, in UTF-8. The first line is the 
 first event; events follow in order of time. Fields that are not listed here are an error, which names the line.
 
 ```json
-{"omnipar":1,"kind":"trace","about":"one press on a pad with a trigger, which is unplugged then","made-up":true}
+{"omnipar":1,"kind":"trace","about":"a press on a pad with a trigger, which is then unplugged","made-up":true}
 {"node":1,"name":"Heron Small Pad","id":"0003:1209:0001:0100","socket":"hall:1","keys":["BTN_SOUTH"],"axes":{"ABS_Z":[0,255]}}
 {"t":0,"node":1,"plug":"in","report":["ABS_Z",3]}
 {"t":1000000,"node":1,"report":["BTN_SOUTH",1]}
@@ -207,7 +207,8 @@ The head:
 | `about` | a text | what it is a trace of |
 | `made-up` | `true` or `false` | its units do not exist: it is a room |
 
-A node, as the kernel describes it. Nodes with the same `device` are one unit; without it, those with the same `socket`.
+A node, as the kernel describes it. Nodes with the same `device` are one unit; without it,
+those that share vendor, product, serial number, socket and the beginning of their names.
 
 | field | value | |
 |---|---|---|

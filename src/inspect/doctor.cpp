@@ -5,8 +5,8 @@
 
 #include <fmt/format.h>
 
-#include "base/shell_word.hpp"
 #include "base/list.hpp"
+#include "base/shell_word.hpp"
 #include "identity/serial.hpp"
 #include "inspect/leftover.hpp"
 #include "omnipar/identity.hpp"

@@ -48,7 +48,7 @@ void Answers::resume(const std::vector<std::pair<std::string, Answer>>& answers)
     const auto question = std::ranges::find(questions_, name, &Question::name);
     if (question != questions_.end()) answers_[static_cast<std::size_t>(question - questions_.begin())] = answer;
   }
-  ask_rest();
+  ask_remaining();
 }
 
 std::optional<std::size_t> Answers::user_of(const std::string& role) const {
@@ -127,14 +127,19 @@ std::optional<std::size_t> Answers::answer_opposite(const LearnedSource& source)
   return at;
 }
 
-void Answers::skip(bool cleared, bool keeps) {
+void Answers::skip(bool cleared) {
   remember();
-  const bool stays = !cleared && (question().is_own || ((keeps || adds_) && !question().now.empty()));
+  const bool stays = !cleared && (question().is_own || (adds_ && !question().now.empty()));
   answers_[*at_] = {stays ? Answer::State::as_before : Answer::State::skipped, {}};
   go_on();
 }
 
-void Answers::ask_rest() {
+void Answers::pass_over() {
+  answers_[*at_] = {question().now.empty() ? Answer::State::skipped : Answer::State::as_before, {}};
+  go_on();
+}
+
+void Answers::ask_remaining() {
   is_single_ = false;
   const auto open = std::ranges::find(answers_, Answer::State::open, &Answer::state);
   at_.reset();

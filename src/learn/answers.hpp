@@ -43,11 +43,12 @@ class Answers {
   std::optional<std::size_t> accept(LearnedSource source);
   /// The same; and no other target has it any more: those that have nothing left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
-  /// What somebody has chosen stays, unless it is to be `cleared`; with `keeps`, and where answers come on top,
-  /// whatever there is stays.
-  void skip(bool cleared, bool keeps);
+  /// What somebody has chosen stays, unless it is to be `cleared`; where answers come on top, so does anything else.
+  void skip(bool cleared);
+  /// The same for a question that nobody has seen: it is no step of the way back, and whatever there is stays.
+  void pass_over();
   /// Asks for the first that is open, from an end that came early.
-  void ask_rest();
+  void ask_remaining();
   /// As it was before the last answer, skip or question that was asked again.
   void go_back();
   void ask_again(std::size_t question);

@@ -277,10 +277,10 @@ std::string Hands::still_down(Time now, bool contacts_only) const {
   return "";
 }
 
-std::string Hands::puzzling() const {
+std::string Hands::unclear() const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
-      if (node.ours && wire.is_puzzling()) return wire.control.role;
+      if (node.ours && wire.is_unclear()) return wire.control.role;
   return "";
 }
 

@@ -75,7 +75,7 @@ class Hands {
   /// The first control of our units that is down or pushed; empty if all is released.
   [[nodiscard]] std::string still_down(Time now, bool contacts_only = false) const;
   /// An axis of ours of which it is not clear yet from where to where it was moved; empty if there is none.
-  [[nodiscard]] std::string puzzling() const;
+  [[nodiscard]] std::string unclear() const;
   /// This axis or counter moves whenever its unit does: it is no push, and holds nothing up.
   void set_aside(int node, Code code);
   /// Raw axes rest where they are.

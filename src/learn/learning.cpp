@@ -26,7 +26,7 @@ namespace {
 constexpr Duration soonest_same{500'000}, soonest{120'000};
 /// Who presses once more for both has read that they may.
 constexpr Duration soonest_both{250'000};
-/// What is told over and over is told this often.
+/// The shortest time between two repeats of the same message.
 constexpr Duration told_again{3'000'000};
 /// Two controls that are held for so long end it.
 constexpr Duration leave_hold{2'000'000};
@@ -133,7 +133,7 @@ class Learning::Inside {
     if (mode_ == Mode::over) return;
     if (choice == LearnChoice::back && !answers_.can_go_back()) return;
     if ((choice == LearnChoice::skip || choice == LearnChoice::clear) && !at()) return;
-    if (choice == LearnChoice::rest && (at() || !has_open())) return;
+    if (choice == LearnChoice::remaining && (at() || !has_open())) return;
     if (mode_ == Mode::offers && choice != LearnChoice::keep && choice != LearnChoice::leave) return;
     const bool is_sure = std::exchange(leaving_, false);
     if (choice == LearnChoice::leave && answers_.has_any() && !is_sure) return ask_whether_to_leave();
@@ -152,8 +152,8 @@ class Learning::Inside {
       case LearnChoice::clear:
         skip(choice == LearnChoice::clear);
         break;
-      case LearnChoice::rest:
-        answers_.ask_rest();
+      case LearnChoice::remaining:
+        answers_.ask_remaining();
         break;
       case LearnChoice::stay:
         break;
@@ -338,7 +338,7 @@ class Learning::Inside {
 
   void skip(bool cleared) {
     const std::size_t question = *at();
-    answers_.skip(cleared, false);
+    answers_.skip(cleared);
     say({.kind = Kind::skips, .question = question});
     go_on();
   }
@@ -349,7 +349,7 @@ class Learning::Inside {
     while (at() && options_.ends_when_used_up && is_used_up(answers_.question())) {
       LearnEvent event{.kind = Kind::skips, .question = *at()};
       event.by_itself = true;
-      answers_.skip(false, true);
+      answers_.pass_over();
       if (std::exchange(is_first, false)) say(std::move(event));
     }
     if (!at()) finish();
@@ -411,17 +411,17 @@ class Learning::Inside {
       gesture_ = Gesture::moving;
     }
     const std::vector<learn::Push> pushes = relevant(hands_.pushes());
-    say_if_puzzled();
+    say_if_unclear();
     axes_matter_ = heeds_axes() || (std::ranges::none_of(pushes, learn::can_be_held) && !by_span());
     if (take_hold(pushes) || !is_finished(pushes)) return;
     conclude(pushes);
   }
 
-  /// Who has moved an axis for the first time is told to leave it alone for a moment, if that is needed.
-  void say_if_puzzled() {
-    const std::string role = mode_ == Mode::asks ? hands_.puzzling() : "";
+  /// Asks to leave an axis alone for a moment while it is unclear where it rests.
+  void say_if_unclear() {
+    const std::string role = mode_ == Mode::asks ? hands_.unclear() : "";
     if (role.empty() || now_ - hands_.moved() < says_waiting || std::exchange(said_waiting_, true)) return;
-    say({.kind = Kind::waits, .question = *at(), .role = role, .odd = "puzzling"});
+    say({.kind = Kind::waits, .question = *at(), .role = role, .detail = "unclear"});
   }
 
   /// True unless an axis can only come along: where a button is meant, or a gun is swung.
@@ -514,7 +514,7 @@ class Learning::Inside {
     if (at() && (answers_.question().is_own || (options_.adds && !answers_.question().now.empty())))
       menu_.push_back(LearnChoice::clear);
     menu_.push_back(LearnChoice::again);
-    if (!at() && has_open()) menu_.push_back(LearnChoice::rest);
+    if (!at() && has_open()) menu_.push_back(LearnChoice::remaining);
     if (at()) menu_.push_back(LearnChoice::keep);
     menu_.push_back(LearnChoice::leave);
     marked_ = 0;
@@ -652,7 +652,7 @@ class Learning::Inside {
     const LearnedSource& source = answers_.all()[question].sources.front();
     LearnEvent event{.kind = Kind::takes, .question = question, .unit = source.unit, .role = source.role};
     event.by_itself = by_itself;
-    event.odd = learn::side_words(source, answers_.questions()[question], options_.for_sheet);
+    event.detail = learn::side_words(source, answers_.questions()[question], options_.for_sheet);
     event.other_role = source.with;
     event.target = by_itself ? "" : std::exchange(shared_with_, "");
     say(std::move(event));
@@ -704,7 +704,7 @@ class Learning::Inside {
     answers_.finish();
     mode_ = Mode::over;
     kept_ = kept;
-    say({.kind = Kind::ends, .odd = why});
+    say({.kind = Kind::ends, .detail = why});
   }
 
   learn::Hands hands_;

@@ -56,7 +56,7 @@ bool Wire::takes_part() const noexcept {
 bool Wire::is_down(Time at) const noexcept {
   const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
   if (!armed || is_moved || aside) return false;
-  if (is_puzzling()) return true;
+  if (is_unclear()) return true;
   if (off() < threshold()) return false;
   return control.reading != Reading::two_sided || finds_rest() || at - moved < long_still;
 }
@@ -95,7 +95,7 @@ void Wire::follow_swing(double to) {
 
 std::optional<Duration> Wire::rests_after() const noexcept {
   if (!finds_rest() || !known) return std::nullopt;
-  if (is_puzzling()) return swings == 0 ? unsure_still : std::max(Duration{back_still}, dwelt * 5 / 4);
+  if (is_unclear()) return swings == 0 ? unsure_still : std::max(Duration{back_still}, dwelt * 5 / 4);
   if (off() < threshold()) return std::nullopt;
   return sure ? other_still : unsure_still;
 }

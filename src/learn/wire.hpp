@@ -74,7 +74,7 @@ struct Wire {
     return control.reading == Reading::two_sided && finds_rest() && !sure && !stood;
   }
   /// It has been moved, and from where to where nobody knows yet.
-  [[nodiscard]] bool is_puzzling() const noexcept {
+  [[nodiscard]] bool is_unclear() const noexcept {
     return is_unsure() && known && (high - low >= stirred || passed[0] || passed[1]);
   }
   bool aside = false;  ///< what it is has been said, and it moves whenever its unit does
@@ -107,7 +107,7 @@ struct Wire {
   /// True when it was far away for a few readings and is back at once, as no hand pushes: that is forgotten. `before`:
   /// how far off it was; `regular`: the shortest push of an axis that reports at even intervals.
   [[nodiscard]] bool was_spike(double before, Time time, Duration regular);
-  /// Who has gone somewhere and come back is where it began.
+  /// Counts how often the axis has turned back: once it has, it rests where it stands still.
   void follow_swing(double to);
   /// What is down is down since it went down last; a switch that bounces has not been released.
   void note_release(Time time);

@@ -127,7 +127,8 @@ std::string oddity_words(const LearnEvent& event) {
 }
 
 std::string taken_words(const LearnEvent& event, const Learning& learning) {
-  return fmt::format("{}: {}{}{}{}{}", name_of(event, learning), event.role, event.odd.empty() ? "" : ", " + event.odd,
+  return fmt::format("{}: {}{}{}{}{}", name_of(event, learning), event.role,
+                     event.detail.empty() ? "" : ", " + event.detail,
                      event.other_role.empty() ? "" : fmt::format(" ({} comes with it)", event.other_role),
                      event.by_itself ? ", the other side of the same axis" : "",
                      event.target.empty() ? "" : fmt::format(", which stays \"{}\", too", event.target));
@@ -152,7 +153,7 @@ std::string_view word_of(LearnChoice choice) noexcept {
       return "skip";
     case LearnChoice::clear:
       return "empty";
-    case LearnChoice::rest:
+    case LearnChoice::remaining:
       return "the rest";
     case LearnChoice::stay:
       return "go on";
@@ -196,8 +197,9 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
       return fmt::format("{} of {}: {}", event.question + 1, learning.questions().size(),
                          to_text(learning.questions()[event.question]));
     case Kind::waits:
-      return event.odd == "puzzling" ? fmt::format("{} has not moved before: leave it alone for a moment.", event.role)
-                                     : fmt::format("{} is still down: release it.", event.role);
+      return event.detail == "unclear"
+                 ? fmt::format("{} has not moved before: leave it alone for a moment.", event.role)
+                 : fmt::format("{} is still down: release it.", event.role);
     case Kind::hears:
       return fmt::format("  {} …", event.role);
     case Kind::takes:
@@ -229,7 +231,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::goes_on:
       return fmt::format("\"{}\" is back.", event.unit);
     case Kind::ends:
-      return event.odd.empty() ? "" : "Two controls were held for 2 s: that ends it.";
+      return event.detail.empty() ? "" : "Two controls were held for 2 s: that ends it.";
   }
   return "";
 }

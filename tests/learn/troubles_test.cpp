@@ -339,7 +339,7 @@ TEST_CASE("a switch that gets stuck in the middle is named, and left out behind 
   CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
   desk.wait(5000);  // it is held on, which ends the questions; nothing is lost by that
   CHECK(desk.said().ends_with("left-shoulder is down, or away from its rest: it is left out until that ends.\n"));
-  desk.learning.choose(LearnChoice::rest);
+  desk.learning.choose(LearnChoice::remaining);
   desk.wait(250);
   CHECK(desk.said().ends_with("2 of 2: Press what shall be \"jump\".\n"));
   desk.press("east");
@@ -626,7 +626,7 @@ TEST_CASE("at an early end the control that was given away is listed, and nothin
   desk.press("west");
   desk.press("east");
   CHECK(desk.said() == "south is \"fire\".\nwest is \"jump\".\neast does nothing.\n");
-  desk.learning.choose(LearnChoice::rest);
+  desk.learning.choose(LearnChoice::remaining);
   desk.wait(250);
   CHECK(desk.learning.asked() == 1U);
 }
@@ -723,4 +723,18 @@ TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]")
     desk.wait(300);
     CHECK((desk.learning.asked() == 2U) == is_measured);
   }
+}
+
+TEST_CASE("back leads to the last answer, not to what was not asked for because no control was left", "[learn]") {
+  Attachment two;
+  two.controls = {{code::btn_south, Reading::button, "BTN_SOUTH"}, {code::btn_east, Reading::button, "BTN_EAST"}};
+  LearnOptions options;
+  options.for_sheet = options.ends_when_used_up = true;
+  Desk desk{buttons({"first", "second", "third", "fourth"}), options};
+  desk.put("two buttons", {two}, true);
+  desk.press("BTN_SOUTH");
+  desk.press("BTN_EAST");
+  REQUIRE_FALSE(desk.learning.asked());
+  desk.learning.choose(LearnChoice::back);
+  CHECK(desk.learning.asked() == 1U);
 }
