@@ -5,10 +5,10 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "changes.hpp"
 #include "base/code_names.hpp"
 #include "catalogue/lookup.hpp"
 #include "calibrate_words.hpp"
-#include "calibration_file.hpp"
 #include "play/checkup.hpp"
 #include "sources.hpp"
 
@@ -16,18 +16,11 @@ namespace omnipar::cli {
 namespace {
 
 /// Keeps what was found in the unit's file; what else was measured stays.
-int keep(const CalibrateWords& words, const Rig& rig, const std::vector<Combination>& found) {
-  os::Door& door = os::real_door();
-  Calibration calibration{words.unit, {}, {}};
-  const auto known = std::ranges::find(rig.calibrations, words.unit, &Calibration::unit);
-  if (known != rig.calibrations.end()) calibration = *known;
-  calibration.combinations = found;
-  const auto path = keep_calibration(door, words.sources, calibration);
-  if (!path) {
-    tell(path.error());
-    return machine_refuses;
-  }
-  talk(fmt::format("Kept in {}. Next: omnipar units", *path));
+int keep(const CalibrateWords& words, const RigUnit& unit, const std::vector<Combination>& found) {
+  const auto kept =
+      change_calibration(words.sources, unit, [&](Calibration& calibration) { calibration.combinations = found; });
+  if (!kept) return refuse_file(kept.error());
+  talk(fmt::format("Kept in {}. Next: omnipar units", kept->file));
   return good;
 }
 
@@ -107,7 +100,7 @@ int combinations(const CalibrateWords& words) {
     if (!words.json) print(line);
   if (!ears.done()) talk("The test did not reach its end; what was found so far is kept.");
   if (found.empty() && ears.done() && !words.json) print("Neither blocking nor ghosting was found.");
-  const int status = keep(words, *rig, found);
+  const int status = keep(words, *unit, found);
   if (status != good) return status;
   return found.empty() && ears.done() ? good : found_something;
 }

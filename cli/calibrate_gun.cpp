@@ -4,17 +4,16 @@
 
 #include <fmt/format.h>
 
+#include "changes.hpp"
 #include "attach/measured.hpp"
 #include "base/list.hpp"
 #include "calibrate_words.hpp"
-#include "calibration_file.hpp"
 #include "catalogue/lookup.hpp"
 #include "gun_run.hpp"
 #include "host/look.hpp"
 #include "inspect/leftover.hpp"
 #include "omnipar/identity.hpp"
 #include "picture_file.hpp"
-#include "profile_file.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -145,17 +144,15 @@ class GunCalibration {
       talk(fmt::format("\"{}\" has left; nothing was kept.", run.guide().unit()));
       return found_something;
     }
-    const auto name = name_in_rig(words_, rig_, run.guide().unit(), gun->description, gun->part);
-    if (!name) return name.error();
-    Calibration known{*name, {}, {}};
-    const auto at = std::ranges::find(rig_.calibrations, *name, &Calibration::unit);
-    if (at != rig_.calibrations.end()) known = *at;
+    const auto unit = unit_in_rig(words_, rig_, run.guide().unit(), gun->description, gun->part);
+    if (!unit) return unit.error();
     Calibration found = run.guide().found();
     for (AimCalibration& aim : found.aims) aim.on = day_of(words_);
-    const auto path = keep_calibration(os::real_door(), words_.sources, merged(std::move(known), found));
-    if (!path) return refuse_file(path.error());
-    show(run, found.aims.front(), *path);
-    return words_.picture.empty() ? good : draw(run, *name);
+    const auto kept = change_calibration(words_.sources, *unit,
+                                         [&](Calibration& all) { all = merged(std::move(all), found); });
+    if (!kept) return refuse_file(kept.error());
+    show(run, found.aims.front(), kept->file);
+    return words_.picture.empty() ? good : draw(run, kept->unit);
   }
 
   void show(const GunRun& run, const AimCalibration& aim, const std::string& path) const {

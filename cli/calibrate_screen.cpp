@@ -5,13 +5,12 @@
 
 #include <fmt/format.h>
 
+#include "changes.hpp"
 #include "base/list.hpp"
 #include "calibrate_words.hpp"
 #include "catalogue/lookup.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/sheets.hpp"
-#include "profile_file.hpp"
-#include "rig_file.hpp"
 #include "text/edit.hpp"
 #include "text/quoted.hpp"
 
@@ -115,8 +114,13 @@ class ScreenCalibration {
     }
     if (!words_.turned.empty()) screen.turned = quarter_turn(words_.turned).value_or(QuarterTurn::none);
     if (words_.scale != 0) screen.scale = words_.scale;
-    const int status = change_rig(words_.sources, [&](const std::string& path, const std::string& old) {
-      return screen_text(path, old, screen);
+    const int status = change_rig(words_.sources, [&](Rig& now) -> std::optional<Diagnostic> {
+      const auto its = std::ranges::find(now.screens, words_.name, &Screen::name);
+      if (its == now.screens.end())
+        now.screens.push_back(screen);
+      else
+        take(*its, screen);
+      return std::nullopt;
     });
     if (status != good) return status;
     at != rig_.screens.end() ? void(*at = screen) : rig_.screens.push_back(screen);
@@ -125,51 +129,21 @@ class ScreenCalibration {
 
   int forget() {
     if (named() == rig_.screens.end()) return refuse(unknown());
-    const int status = change_rig(words_.sources, [&](const std::string& path, const std::string& old) -> Text {
-      return text::clear_value({path, old}, keys(path, old));
+    const int status = change_rig(words_.sources, [&](Rig& now) -> std::optional<Diagnostic> {
+      std::erase_if(now.screens, [&](const Screen& screen) { return screen.name == words_.name; });
+      return std::nullopt;
     });
     if (status != good) return status;
     talk(fmt::format("\"{}\" was taken out of the rig.", printable(words_.name)));
     return good;
   }
 
-  /// Where it stands in the file; empty if it does not.
-  [[nodiscard]] std::vector<std::string> keys(const std::string& path, const std::string& old) const {
-    const Sheets sheets = read_sheets(path, old);
-    const auto& screens = sheets.rig.screens;
-    const auto at = std::ranges::find(screens, words_.name, &Screen::name);
-    if (at == screens.end()) return {};
-    return {"screen", "#" + std::to_string(at - screens.begin())};
-  }
-
-  /// Nothing in the file is touched that need not be.
-  [[nodiscard]] Text screen_text(const std::string& path, const std::string& old, const Screen& wanted) const {
-    const std::vector<std::string> its = keys(path, old);
-    if (old.empty()) {
-      Rig begun;
-      begun.screens.push_back(wanted);
-      return to_toml(begun);
-    }
-    if (its.empty()) return as_wanted(path, old + (old.ends_with('\n') ? "" : "\n") + to_toml(wanted), wanted);
-    Text text = old;
-    const auto set = [&](const char* field, bool said, const std::string& value) {
-      std::vector<std::string> key = its;
-      key.emplace_back(field);
-      if (said && text) text = text::set_value({path, *text}, key, value);
-    };
-    set("size", !words_.size.empty(), fmt::format("[{}, {}]", wanted.width, wanted.height));
-    set("at", !words_.at.empty(), fmt::format("[{}, {}]", wanted.left, wanted.top));
-    set("turned", !words_.turned.empty(), text::quoted(std::string{word_of(wanted.turned)}));
-    set("scale", words_.scale != 0, fmt::format("{}", wanted.scale));
-    return text ? as_wanted(path, *text, wanted) : text;
-  }
-
-  /// A file of several sheets may take such an edit otherwise than it is meant.
-  [[nodiscard]] static Text as_wanted(const std::string& path, const std::string& text, const Screen& wanted) {
-    const Sheets after = read_sheets(path, text);
-    if (after.problems.empty() && std::ranges::find(after.rig.screens, wanted) != after.rig.screens.end()) return text;
-    return tl::unexpected(Diagnostics{
-        {"cannot-edit", Severity::error, "this file cannot be changed by itself", path, "change it in a text editor"}});
+  /// What was said of it; the rest stays as it is by now.
+  void take(Screen& screen, const Screen& wanted) const {
+    if (!words_.size.empty()) std::tie(screen.width, screen.height) = std::tie(wanted.width, wanted.height);
+    if (!words_.at.empty()) std::tie(screen.left, screen.top) = std::tie(wanted.left, wanted.top);
+    if (!words_.turned.empty()) screen.turned = wanted.turned;
+    if (words_.scale != 0) screen.scale = wanted.scale;
   }
 
   int show() {

@@ -5,21 +5,19 @@
 
 #include <fmt/format.h>
 
+#include "changes.hpp"
 #include "attach/measured.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
 #include "calibrate_run.hpp"
 #include "calibrate_words.hpp"
-#include "calibration_file.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
 #include "picture_file.hpp"
-#include "profile_file.hpp"
-#include "rig_file.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -79,7 +77,7 @@ int forget(const CalibrateWords& words) {
   if (const auto path = rig_to_write(door, words.sources); !path) return refuse_file({path.error()});
   const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
-  const auto rig = load_rig(door, words.sources);
+  auto rig = load_rig(door, words.sources);
   if (!rig) return refuse_file(rig.error());
   std::vector<std::string_view> measured;
   for (const Calibration& one : rig->calibrations)
@@ -92,31 +90,33 @@ int forget(const CalibrateWords& words) {
                          "",
                          measured.empty() ? "nothing was measured on any unit of the rig"
                                           : "measured are: " + catalogue::listed(measured)}});
-  Calibration left = *known;
-  std::vector<std::string> gone;
   const auto is_meant = [&](Code code) {
-    const std::string role = role_words(shelf.catalogue, code);
-    const bool meant = words.only.empty() || std::ranges::find(words.only, role) != words.only.end() ||
-                       std::ranges::find(words.only, base::code_name(code)) != words.only.end();
-    if (meant) gone.push_back(role);
-    return meant;
+    return words.only.empty() || std::ranges::find(words.only, role_words(shelf.catalogue, code)) != words.only.end() ||
+           std::ranges::find(words.only, base::code_name(code)) != words.only.end();
   };
-  std::erase_if(left.sticks, [&](const StickCalibration& stick) { return is_meant(stick.x); });
-  std::erase_if(left.axes, [&](const AxisCalibration& axis) { return is_meant(axis.code); });
-  if (gone.empty()) {
-    std::vector<std::string> has;
-    for (const StickCalibration& stick : left.sticks) has.push_back(role_words(shelf.catalogue, stick.x));
-    for (const AxisCalibration& axis : left.axes) has.push_back(role_words(shelf.catalogue, axis.code));
+  std::vector<std::string> has, gone;
+  const auto note = [&](Code code) {
+    has.push_back(role_words(shelf.catalogue, code));
+    if (is_meant(code)) gone.push_back(has.back());
+  };
+  for (const StickCalibration& stick : known->sticks) note(stick.x);
+  for (const AxisCalibration& axis : known->axes) note(axis.code);
+  if (gone.empty())
     return refuse_file({{"unknown-role", Severity::error,
                          fmt::format("none of these controls of \"{}\" was measured", printable(words.unit)), "",
                          "measured are: " + some_listed(has, has.size())}});
-  }
-  const auto path = keep_calibration(door, words.sources, left);
-  if (!path) return refuse_file(path.error());
+  RigUnit unit;  // measurements of one that the rig has no more can be taken out, too
+  unit.name = words.unit;
+  if (const auto its = named_unit(*rig, words.unit)) unit = **its;
+  const auto kept = change_calibration(words.sources, unit, [&](Calibration& left) {
+    std::erase_if(left.sticks, [&](const StickCalibration& stick) { return is_meant(stick.x); });
+    std::erase_if(left.axes, [&](const AxisCalibration& axis) { return is_meant(axis.code); });
+  });
+  if (!kept) return refuse_file(kept.error());
   if (words.json)
-    print_json({{"file", *path}, {"removed", gone}}, 2);
+    print_json({{"file", kept->file}, {"removed", gone}}, 2);
   else
-    print(fmt::format("Removed from {}: {}.", *path, some_listed(gone, gone.size())));
+    print(fmt::format("Removed from {}: {}.", kept->file, some_listed(gone, gone.size())));
   talk("The former version of the file is kept. To measure again: omnipar calibrate unit" +
        (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig) + same_host(words.sources.host));
   return good;
@@ -164,21 +164,20 @@ class UnitCalibration {
   }
 
   int keep(const CalibrateRun& run) {
-    os::Door& door = os::real_door();
-    const auto name = name_in_rig(words_, rig_, run.unit(), run.description(), run.part());
-    if (!name) return name.error();
-    Calibration known{*name, {}, {}};
-    const auto at = std::ranges::find(rig_.calibrations, *name, &Calibration::unit);
-    if (at != rig_.calibrations.end()) known = *at;
+    const auto unit = unit_in_rig(words_, rig_, run.unit(), run.description(), run.part());
+    if (!unit) return unit.error();
     Calibration found = run.guide().found();
     const std::string day = day_of(words_);
     for (AxisCalibration& axis : found.axes) axis.measured.on = day;
     for (StickCalibration& stick : found.sticks) stick.measured.on = day;
-    const Calibration kept = merged(std::move(known), found);
-    const auto path = keep_calibration(door, words_.sources, kept);
-    if (!path) return refuse_file(path.error());
-    show(run, found, *path);
-    return words_.picture.empty() ? good : draw(run, kept);
+    Calibration all;
+    const auto kept = change_calibration(words_.sources, *unit, [&](Calibration& known) {
+      known = merged(std::move(known), found);
+      all = known;
+    });
+    if (!kept) return refuse_file(kept.error());
+    show(run, found, kept->file);
+    return words_.picture.empty() ? good : draw(run, all);
   }
 
   /// The first control that was measured, or that which --only names.
@@ -263,23 +262,22 @@ tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words) {
 }
 
 std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words) {
-  std::vector<std::string> paths{calibration_path(door, words.sources, words.unit.empty() ? "new unit" : words.unit)};
+  std::vector<std::string> paths{files::calibration_path(door, household_of(words.sources), words.unit.empty() ? "new unit" : words.unit)};
   if (!words.seat.empty()) paths.push_back(rig_path(door, words.sources));
   for (const std::string& path : paths)
-    if (auto problem = files::refuses_change(door, path, versions_of(door, path))) return problem;
+    if (auto problem = files::refuses_change(door, path, files::versions_of(door, path))) return problem;
   return std::nullopt;
 }
 
-tl::expected<std::string, int> name_in_rig(const CalibrateWords& words, const Rig& rig, const std::string& unit,
-                                           const Description& description, const std::string& part) {
-  if (std::ranges::find(rig.units, unit, &RigUnit::name) != rig.units.end()) return unit;
-  Rig more = rig;
-  more.units.push_back(new_unit(rig, description, words.seat, part));
-  const int status = change_rig(
-      words.sources, [&](const std::string& path, const std::string& old) { return rig_text(path, old, more); });
-  if (status != good) return tl::unexpected(status);
-  talk(fmt::format("\"{}\" is in the rig now, at seat {}.", more.units.back().name, words.seat));
-  return more.units.back().name;
+tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& rig, const std::string& unit,
+                                       const Description& description, const std::string& part) {
+  const auto known = std::ranges::find(rig.units, unit, &RigUnit::name);
+  if (known != rig.units.end()) return *known;
+  auto added = files::add_unit(os::real_door(), household_of(words.sources),
+                               new_unit(rig, description, words.seat, part));
+  if (!added) return tl::unexpected(refuse_file(added.error()));
+  talk(fmt::format("\"{}\" is in the rig now, at seat {}.", added->name, words.seat));
+  return std::move(*added);
 }
 
 std::string day_of(const CalibrateWords& words) { return words.sources.host.empty() ? today() : ""; }

@@ -93,10 +93,10 @@ template <typename Run>
 [[nodiscard]] int calibrate_gun(const CalibrateWords& words);
 [[nodiscard]] int calibrate_screen(const ScreenWords& words);
 
-/// What a measurement is kept for: the unit by its name in the rig; one that is not in it comes in, at `--seat`.
-[[nodiscard]] tl::expected<std::string, int> name_in_rig(const CalibrateWords& words, const Rig& rig,
-                                                         const std::string& unit, const Description& description,
-                                                         const std::string& part);
+/// Whose a measurement is: the unit as the rig has it; one that is not in it comes in, at `--seat`.
+[[nodiscard]] tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& rig,
+                                                     const std::string& unit, const Description& description,
+                                                     const std::string& part);
 /// The day of a measurement; a room is on no day.
 [[nodiscard]] std::string day_of(const CalibrateWords& words);
 /// Nobody should shoot or sweep before it is clear that it can be kept.

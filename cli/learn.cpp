@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "changes.hpp"
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
 #include "command.hpp"
@@ -14,7 +15,6 @@
 #include "omnipar/unit_learning.hpp"
 #include "learn_words.hpp"
 #include "learning_draft.hpp"
-#include "profile_file.hpp"
 #include "sources.hpp"
 #include "watch_loop.hpp"
 
@@ -81,7 +81,7 @@ tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
   if (goal.given.catalogue.system(goal.name) != nullptr)
     return tl::unexpected(Diagnostics{
         learn_error("name-twice", fmt::format("a machine is called '{}' already", goal.name), "choose another name")});
-  if (auto problem = files::refuses_change(door, goal.path, versions_of(door, goal.path)))
+  if (auto problem = files::refuses_change(door, goal.path, files::versions_of(door, goal.path)))
     return tl::unexpected(Diagnostics{std::move(*problem)});
   return goal;
 }
@@ -276,11 +276,11 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   os::Door& door = os::real_door();
   const Profile& before = *goal.given.profile;
   Profile after = with_answers(goal.given.catalogue, before, words.port, run.learning(), words.adds);
-  std::vector<BindingEdit> edits = edits_between(before, after);
+  std::vector<files::Edit> edits = files::edits_between(before, after);
   if (goal.is_new) {
     after.name = files::profile_name(goal.name);
-    if (const auto problems = write_new_profile(door, goal.path, after)) return refuse_file(*problems);
-  } else if (const auto written = edit_profile(door, goal.path, goal.given.catalogue, edits); !written) {
+    if (const auto problems = files::write_new_profile(door, goal.path, after)) return refuse_file(*problems);
+  } else if (const auto written = files::edit_profile(door, goal.path, goal.given.catalogue, edits); !written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");
     return status;
@@ -289,7 +289,7 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   Sources again = words.sources;
   again.profile = goal.path;
   const FoundProfile kept = load(door, again);
-  if (!kept.plan || !edits_between(*kept.profile, after).empty()) {
+  if (!kept.plan || !files::edits_between(*kept.profile, after).empty()) {
     tell({learn_error("kept-otherwise", "what was written is not what was learned",
                       "omnipar profile undo brings the former back", goal.path)});
     return machine_refuses;
@@ -300,7 +300,7 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   }
   const auto [bound, empty] = show_result(kept, words.port);
   std::vector<std::string> changed;
-  for (const BindingEdit& edit : edits) changed.push_back(edit.target);
+  for (const files::Edit& edit : edits) changed.push_back(edit.keys.back());
   print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", goal.path, words.port, bound,
                     quantity(bound + empty, "control"), empty == 0 ? "" : fmt::format(", {} empty on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));

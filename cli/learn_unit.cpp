@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "changes.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
@@ -17,7 +18,6 @@
 #include "omnipar/sheets.hpp"
 #include "omnipar/unit_learning.hpp"
 #include "play/trace_host.hpp"
-#include "profile_file.hpp"
 #include "suggest.hpp"
 
 namespace omnipar::cli {
@@ -169,7 +169,7 @@ class UnitLearning {
     if (!words_.as.empty() && !door.real_path(*path).empty())
       return learn_error("name-twice", "there is a sheet of that name already", "choose another name: --as NAME",
                          *path);
-    return files::refuses_change(door, *path, versions_of(door, *path));
+    return files::refuses_change(door, *path, files::versions_of(door, *path));
   }
 
   /// Where it is kept: under the name that was given, else under the unit's own, with a number if that is taken.
@@ -300,7 +300,7 @@ class UnitLearning {
       return found_something;
     }
     const auto written = files::change_file(
-        door, *path, versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+        door, *path, files::versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
           if (old.empty()) return to_toml(sheet);
           return tl::unexpected(Diagnostics{learn_error("name-twice", "there is a sheet of that name already",
                                                         "choose another name: --as NAME; nothing was changed", *path)});

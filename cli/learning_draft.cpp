@@ -73,7 +73,7 @@ LearningDraft draft_in(const ordered_json& json) {
 }  // namespace
 
 std::string draft_path(os::Door& door, const std::string& path, int port, bool second) {
-  return fmt::format("{}/draft{}{}.json", versions_of(door, path), port > 0 ? fmt::format("-port-{}", port) : "",
+  return fmt::format("{}/draft{}{}.json", files::versions_of(door, path), port > 0 ? fmt::format("-port-{}", port) : "",
                      second ? "-second" : "");
 }
 

@@ -4,8 +4,8 @@
 
 #include <fmt/format.h>
 
+#include "changes.hpp"
 #include "base/list.hpp"
-#include "calibration_file.hpp"
 #include "command.hpp"
 #include "evening/evening.hpp"
 #include "evening/program.hpp"
@@ -14,7 +14,6 @@
 #include "learn_words.hpp"
 #include "omnipar/calibrating.hpp"
 #include "omnipar/sheets.hpp"
-#include "rig_file.hpp"
 #include "sources.hpp"
 #include "views.hpp"
 
@@ -58,45 +57,42 @@ tl::expected<Rig, Diagnostics> play_room(const PlayWords& words, const FoundProf
 }
 
 /// Keeps the profile and the seats under a name, for the next evening.
-int keep(const PlayWords& words, const Profile& profile, const Rig& rig) {
+int keep(const PlayWords& words, const Profile& profile, const Rig& before, const Rig& after) {
   os::Door& door = os::real_door();
   Profile kept = profile;
   kept.name = files::profile_name(words.keep);
   const std::string profile_file = files::profile_path(door, words.keep);
   const std::string rig_file = rig_path(door, words.sources);
-  const auto put = [&door](const std::string& path, const files::Change& change) {
-    const auto written = files::change_file(door, path, versions_of(door, path), change);
-    if (!written) tell(written.error());
-    return written.has_value();
-  };
   // A profile that is there already is the one that was played.
-  const auto map = [&](const std::string& old) -> Text { return old.empty() ? to_toml(kept) : old; };
-  const auto seats = [&](const std::string& old) { return rig_text(rig_file, old, rig); };
-  if (!put(profile_file, map) || !put(rig_file, seats)) return machine_refuses;
+  const auto map = [&](const std::string& old) -> files::Text { return old.empty() ? to_toml(kept) : old; };
+  auto written = files::change_file(door, profile_file, files::versions_of(door, profile_file), map);
+  if (written)
+    written = files::change_rig(door, household_of(words.sources), [&](Rig& rig) -> std::optional<Diagnostic> {
+      rig = files::with_changes(std::move(rig), before, after);
+      return std::nullopt;
+    });
+  if (!written) return refuse_file(written.error());
   talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, shell_word(words.keep)));
   return good;
 }
 
 /// Keeps what units have reached by use, each in its own file; what was measured stays.
 int keep_ranges(const PlayWords& words, const Rig& rig, const std::vector<Calibration>& ranges) {
-  os::Door& door = os::real_door();
   int status = good;
   for (const Calibration& found : ranges) {
-    if (std::ranges::find(rig.units, found.unit, &RigUnit::name) == rig.units.end()) {
+    const auto unit = std::ranges::find(rig.units, found.unit, &RigUnit::name);
+    if (unit == rig.units.end()) {
       talk(fmt::format("The ranges of \"{}\" were not kept, because it is not in the rig: omnipar rig add SEAT",
                        found.unit));
       continue;
     }
-    const auto known = std::ranges::find(rig.calibrations, found.unit, &Calibration::unit);
-    Calibration before{found.unit, {}};
-    if (known != rig.calibrations.end()) before = *known;
-    const auto path = keep_calibration(door, words.sources, merged(std::move(before), found));
-    if (!path) {
-      tell(path.error());
-      status = machine_refuses;
+    const auto kept =
+        change_calibration(words.sources, *unit, [&](Calibration& all) { all = merged(std::move(all), found); });
+    if (!kept) {
+      status = refuse_file(kept.error());
     } else {
       talk(fmt::format("Kept what {} of \"{}\" reached: {}.", quantity(found.axes.size(), "axis", "axes"), found.unit,
-                       *path));
+                       kept->file));
     }
   }
   if (ranges.empty()) talk("No axis went farther than it began with on all its sides, so no range was kept.");
@@ -118,7 +114,7 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
     return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
                       "choose another name for --keep"};
   for (const std::string& file : {*path, rig_path(door, words.sources)})
-    if (auto problem = files::refuses_change(door, file, versions_of(door, file))) return problem;
+    if (auto problem = files::refuses_change(door, file, files::versions_of(door, file))) return problem;
   return std::nullopt;
 }
 
@@ -269,7 +265,7 @@ int run(const PlayWords& words) {
   if (words.keep_ranges)
     if (const int kept = keep_ranges(words, after, ranges); kept != good && words.command.empty()) status = kept;
   if (words.keeps) {
-    const int kept = keep(words, *given.profile, after);
+    const int kept = keep(words, *given.profile, *rig, after);
     return kept == good || !words.command.empty() ? status : kept;
   }
   if (after.units.size() > rig->units.size())

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "host/look.hpp"
@@ -13,7 +14,6 @@
 #include "omnipar/learning.hpp"
 #include "omnipar/sheets.hpp"
 #include "play/trace_host.hpp"
-#include "profile_file.hpp"
 #include "sources.hpp"
 
 namespace omnipar::cli {
@@ -121,7 +121,7 @@ int make(const ProfileWords& words) {
   if (shelf.catalogue.system(name) != nullptr)
     return refuse_file({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
                          "choose another name; nothing was changed"}});
-  if (const auto problems = write_new_profile(door, *path, *profile)) return refuse_file(*problems);
+  if (const auto problems = files::write_new_profile(door, *path, *profile)) return refuse_file(*problems);
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}});
   else
@@ -150,8 +150,9 @@ int edit(const ProfileWords& words, bool clear) {
   const auto to_write = profile_to_write(door, words.sources, words.sources.profile);
   if (!to_write) return refuse_file({to_write.error()});
   const std::string& path = *to_write;
-  const BindingEdit change{words.port, words.target, clear ? std::nullopt : std::optional{value_of(words.uses)}};
-  const auto written = edit_profile(door, path, load_shelf(door, words.sources).catalogue, {change});
+  const files::Edit change{{"port", std::to_string(words.port), "bind", words.target},
+                           clear ? std::nullopt : std::optional{value_of(words.uses)}};
+  const auto written = files::edit_profile(door, path, load_shelf(door, words.sources).catalogue, {change});
   if (!written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");
@@ -264,8 +265,8 @@ int copy(const ProfileWords& words) {
   if (!path) return refuse_file({path.error()});
   if (is_whole) {
     made.name = files::profile_name(name);
-    if (const auto problems = write_new_profile(door, *path, made)) return refuse_file(*problems);
-  } else if (const auto written = edit_profile(door, *path, given.catalogue, edits_between(*given.profile, made));
+    if (const auto problems = files::write_new_profile(door, *path, made)) return refuse_file(*problems);
+  } else if (const auto written = files::edit_profile(door, *path, given.catalogue, files::edits_between(*given.profile, made));
              !written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");
@@ -293,7 +294,7 @@ int undo(const ProfileWords& words) {
   os::Door& door = os::real_door();
   const auto path = profile_to_write(door, words.sources, words.sources.profile);
   if (!path) return refuse_file({path.error()});
-  const auto kept = files::undo(door, *path, versions_of(door, *path));
+  const auto kept = files::undo(door, *path, files::versions_of(door, *path));
   if (!kept) return refuse_file(kept.error());
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});

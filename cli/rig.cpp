@@ -5,11 +5,11 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
 #include "play/rollcall.hpp"
-#include "rig_file.hpp"
 #include "sources.hpp"
 #include "text/edit.hpp"
 #include "text/quoted.hpp"
@@ -92,36 +92,34 @@ int report_change(const RigWords& words, int status, const std::string& done) {
   return good;
 }
 
-/// Sets one field of one unit.
-int set_field(const RigWords& words, const std::string& field, const std::string& value, const std::string& done) {
-  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
-    auto keys = unit_keys(path, old, words.name);
-    if (!keys) return tl::unexpected(keys.error());
-    keys->push_back(field);
-    auto text = text::set_value({path, old}, *keys, value);
-    if (!text) return text;
-    if (auto problems = read_sheets(path, *text).problems; !problems.empty()) return tl::unexpected(problems);
-    return text;
+/// Changes one unit.
+int change_unit(const RigWords& words, const std::string& done, const std::function<void(RigUnit&)>& change) {
+  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    const auto unit = named_unit(rig, words.name);
+    if (!unit) return unit.error();
+    change(**unit);
+    return std::nullopt;
   });
   return report_change(words, status, done);
 }
 
 int seat(const RigWords& words) {
   if (!is_seat(words.other)) return bad_input;
-  return set_field(words, "seat", "\"" + words.other + "\"",
-                   fmt::format("\"{}\" belongs to {}", words.name, words.other));
+  return change_unit(words, fmt::format("\"{}\" belongs to {}", words.name, words.other),
+                     [&](RigUnit& unit) { unit.seat = words.other; });
 }
 
 int rename(const RigWords& words) {
-  return set_field(words, "name", text::quoted(words.other),
-                   fmt::format("\"{}\" is called \"{}\"", words.name, words.other));
+  return change_unit(words, fmt::format("\"{}\" is called \"{}\"", words.name, words.other),
+                     [&](RigUnit& unit) { unit.name = words.other; });
 }
 
 int forget(const RigWords& words) {
-  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
-    const auto keys = unit_keys(path, old, words.name);
-    if (!keys) return tl::unexpected(keys.error());
-    return text::clear_value({path, old}, *keys);
+  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    const auto unit = named_unit(rig, words.name);
+    if (!unit) return unit.error();
+    rig.units.erase(rig.units.begin() + (*unit - rig.units.data()));
+    return std::nullopt;
   });
   return report_change(words, status, fmt::format("\"{}\" is forgotten", words.name));
 }
@@ -132,28 +130,25 @@ int connection(const RigWords& words) {
            "it may be wired or wireless"}});
     return bad_input;
   }
-  return set_field(words, "connection", "\"" + words.other + "\"",
-                   fmt::format("\"{}\" uses its {} connection where it has both", words.name, words.other));
+  return change_unit(words, fmt::format("\"{}\" uses its {} connection where it has both", words.name, words.other),
+                     [&](RigUnit& unit) { unit.connection = words.other; });
 }
 
 int swap(const RigWords& words) {
   if (!is_seat(words.name) || !is_seat(words.other)) return bad_input;
   std::size_t moved = 0;
-  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
-    Rig rig = read_sheets(path, old).rig;
-    const Rig before = rig;
+  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    for (const std::string& seat : {words.name, words.other})
+      if (std::ranges::find(rig.units, seat, &RigUnit::seat) == rig.units.end())
+        return Diagnostic{"unknown-seat", Severity::error, fmt::format("no unit of the rig belongs to {}", seat), "",
+                          "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"};
     for (RigUnit& unit : rig.units) {
       const bool first = unit.seat == words.name;
       if (!first && unit.seat != words.other) continue;
       unit.seat = first ? words.other : words.name;
       ++moved;
     }
-    for (const std::string& seat : {words.name, words.other})
-      if (std::ranges::find(before.units, seat, &RigUnit::seat) == before.units.end())
-        return tl::unexpected(
-            Diagnostics{{"unknown-seat", Severity::error, fmt::format("no unit of the rig belongs to {}", seat), path,
-                         "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"}});
-    return rig_text(path, old, rig);
+    return std::nullopt;
   });
   return report_change(
       words, status,
@@ -167,11 +162,8 @@ int undo(const RigWords& words) {
     tell({path.error()});
     return bad_input;
   }
-  const auto kept = files::undo(door, *path, versions_of(door, *path));
-  if (!kept) {
-    tell(kept.error());
-    return bad_input;
-  }
+  const auto kept = files::undo_rig(door, household_of(words.sources));
+  if (!kept) return refuse_file(kept.error());
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
@@ -248,15 +240,14 @@ int run_call(const RigWords& words, bool adds) {
   }
   Rig before;
   Rig after;
-  const int status = change_rig(words.sources, [&](const std::string& path, const std::string& old) -> Text {
-    const Sheets sheets = read_sheets(path, old.empty() ? to_toml(Rig{}) : old);
-    if (!sheets.problems.empty()) return tl::unexpected(sheets.problems);
-    before = sheets.rig;
+  const int status = change_rig(words.sources, [&](Rig& now) -> std::optional<Diagnostic> {
+    before = now;
     after = rollcall.applied_to(before, adds);
     if (adds && !words.name.empty())
       if (const RigUnit* unit = find_unit(after, seated.front().unit, {}, seated.front().part))
         std::ranges::find(after.units, unit->name, &RigUnit::name)->name = words.name;
-    return rig_text(path, old, after);
+    now = after;
+    return std::nullopt;
   });
   if (status != good) return status;
   auto list = nlohmann::ordered_json::array();

@@ -7,23 +7,12 @@
 
 #include "base/list.hpp"
 #include "command.hpp"
+#include "files/keeping.hpp"
 #include "files/read.hpp"
 #include "omnipar/sheets.hpp"
 #include "play/trace_host.hpp"
 
 namespace omnipar::cli {
-
-using files::base_folder;
-using files::is_file;
-using files::profile_path;
-
-namespace {
-
-Diagnostic no_home(const std::string& hint) {
-  return {"no-home", Severity::error, "there is no home folder to keep it in: HOME is not set", "", hint};
-}
-
-}  // namespace
 
 void add_data_option(CLI::App& command, Sources& sources) {
   command.add_option("--data", sources.data, "more sheets: a file, or a folder of files (may be repeated)")
@@ -39,42 +28,11 @@ void add_host_option(CLI::App& command, Sources& sources) {
 
 tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,
                                                        const std::string& word) {
-  const std::string name = files::profile_name(word);
-  if (name.empty() || name != printable(name) || name.starts_with('.') || name.starts_with('-'))
-    return tl::unexpected(
-        Diagnostic{"bad-name", Severity::error,
-                   fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)), "",
-                   "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
-  if (is_file(word) && !word.ends_with(".toml"))
-    return tl::unexpected(Diagnostic{"bad-name", Severity::error,
-                                     fmt::format("'{}' is neither a name nor a profile's file", printable(word)), "",
-                                     "a name has no '/', and a profile's file ends in .toml"});
-  if (is_file(word)) return word;
-  if (!sources.host.empty())
-    return tl::unexpected(Diagnostic{"not-named", Severity::error,
-                                     "with --host nothing of yours is written that is not named by its file", "",
-                                     fmt::format("name the file: ./{}.toml", word)});
-  std::string path = profile_path(door, word);
-  if (path.empty()) return tl::unexpected(no_home(fmt::format("set HOME, or name the file: ./{}.toml", word)));
-  return path;
-}
-
-std::string versions_of(os::Door& door, const std::string& path) {
-  std::string whole = door.real_path(path);
-  if (whole.empty()) whole = path.starts_with('/') ? path : door.real_path(".") + "/" + path;
-  const std::string state = base_folder(door, "XDG_STATE_HOME", "/.local/state");
-  if (state.empty()) return whole + ".versions";
-  std::ranges::replace(whole, '/', '!');
-  return state + "/versions/" + whole;
+  return files::profile_file(door, word, household_of(sources));
 }
 
 tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources& sources) {
-  std::string path = rig_path(door, sources);
-  if (!path.empty()) return path;
-  if (sources.host.empty()) return tl::unexpected(no_home("set HOME, or name the rig's file: --rig ./rig.toml"));
-  return tl::unexpected(Diagnostic{"not-named", Severity::error,
-                                   "with --host your own rig stays as it is: these units are not yours", "",
-                                   "name the rig to write, which may be a new file: --rig ./rig.toml"});
+  return files::rig_file(door, household_of(sources));
 }
 
 HouseholdFiles household_of(const Sources& sources) { return {sources.rig, sources.data, sources.host.empty()}; }

@@ -56,8 +56,6 @@ void add_host_option(CLI::App& command, Sources& sources);
 /// Where a profile lies, for somebody who writes it: fails with `bad-name`, `not-named` and `no-home`.
 [[nodiscard]] tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,
                                                                      const std::string& word);
-/// Where the former versions of a file are kept.
-[[nodiscard]] std::string versions_of(os::Door& door, const std::string& path);
 /// The lines of a trace or room; they fail as `read_text` does, and with `line-too-long`.
 [[nodiscard]] Lines trace_lines(os::Door& door, const std::string& path);
 /// Reads a trace to its end; every event goes to `take` until that says false. Fails with the first problem.

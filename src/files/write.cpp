@@ -9,7 +9,9 @@
 
 #include <fmt/format.h>
 
+#include "base/shell_word.hpp"
 #include "files/read.hpp"
+#include "omnipar/identity.hpp"
 
 namespace omnipar::files {
 namespace {
@@ -18,19 +20,28 @@ constexpr int anybody_may_write = 0222;
 
 Diagnostic cannot_write(const std::string& path, int result) {
   return {"cannot-write", Severity::error, fmt::format("it cannot be written: {}", std::strerror(-result)), path,
-          "nothing was changed"};
+          "the file is as it was"};
 }
 
 Diagnostic write_protected(const std::string& path) {
   return {"write-protected", Severity::error, "the file is write-protected", path,
-          fmt::format("chmod u+w {} lets it be changed", path)};
+          fmt::format("chmod u+w {} lets it be changed", base::shell_word(path))};
+}
+
+Diagnostic not_a_file(const std::string& path) {
+  return {"not-a-file", Severity::error, "this is a folder, a pipe or a device, not a file", path, "name a plain file"};
+}
+
+Diagnostic leads_nowhere(const std::string& path, const std::string& to) {
+  return {"cannot-write", Severity::error, fmt::format("it is a link to {}, whose folder is not there", printable(to)),
+          path, "make that folder, or remove the link"};
 }
 
 /// People know their file, and not where its versions are.
 Diagnostic cannot_keep_versions(const std::string& path, int result) {
   return {"cannot-write", Severity::error,
           fmt::format("it cannot be changed, because its former versions cannot be kept: {}", std::strerror(-result)),
-          path, "nothing was changed; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
+          path, "the file is as it was; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
 }
 
 std::string folder_of(const std::string& path) {
@@ -38,10 +49,28 @@ std::string folder_of(const std::string& path) {
   return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
 }
 
+/// What is new belongs to whom its folder belongs; where this process may not give it away, it stays with us.
+int give_to_owner_of(os::Files& door, const std::string& folder, int fresh) {
+  const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY)};
+  if (!open) return open.get() == -EACCES ? 0 : open.get();
+  os::Owner wanted, is;
+  int result = door.owner(open.get(), wanted);
+  if (result == 0) result = door.owner(fresh, is);
+  if (result < 0 || wanted.user == is.user) return result;
+  result = door.set_owner(fresh, wanted);
+  return result == -EPERM ? 0 : result;
+}
+
+int make_folder(os::Files& door, const std::string& folder) {
+  const int made = door.make_folder(folder);
+  if (made < 0) return made == -EEXIST ? 0 : made;
+  const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY | O_NOFOLLOW)};
+  return open ? give_to_owner_of(door, folder_of(folder), open.get()) : open.get();
+}
+
 int make_folders(os::Files& door, const std::string& folder) {
   for (std::size_t slash = folder.find('/', 1);; slash = folder.find('/', slash + 1)) {
-    const int result = door.make_folder(folder.substr(0, slash));
-    if (result < 0 && result != -EEXIST) return result;
+    if (const int result = make_folder(door, folder.substr(0, slash)); result < 0) return result;
     if (slash == std::string::npos) return 0;
   }
 }
@@ -51,18 +80,65 @@ int sync_folder(os::Files& door, const std::string& folder) {
   return open ? door.sync(open.get()) : open.get();
 }
 
-/// The permission bits of a file; -ENOENT if it is not there.
-int permissions_of(os::Files& door, const std::string& path) {
-  const os::Descriptor file{door, door.open(path, O_RDONLY | O_NONBLOCK)};
-  return file ? door.permissions(file.get()) : file.get();
+/// The file that a new one takes the place of.
+struct Former {
+  bool is_there = false;
+  int bits = 0;
+  os::Owner owner{};
+};
+
+tl::expected<Former, Diagnostic> former_at(os::Files& door, const std::string& path, const std::string& real) {
+  const os::Descriptor file{door, door.open(real, O_RDONLY | O_NONBLOCK)};
+  if (file.get() == -ENOENT) return Former{};
+  if (!file) return tl::unexpected(cannot_write(path, file.get()));
+  if (!door.is_plain_file(file.get())) return tl::unexpected(not_a_file(path));
+  Former former{true, door.permissions(file.get()), {}};
+  int result = std::min(0, former.bits);
+  if (result == 0) result = door.owner(file.get(), former.owner);
+  if (result < 0) return tl::unexpected(cannot_write(path, result));
+  if ((former.bits & anybody_may_write) == 0) return tl::unexpected(write_protected(path));
+  return former;
 }
 
-int fill(os::Files& door, const std::string& path, const std::string& text, int bits) {
-  const os::Descriptor file{door, door.open(path, O_WRONLY | O_CREAT | O_TRUNC)};
-  if (!file) return file.get();
-  int result = bits < 0 ? 0 : door.set_permissions(file.get(), bits);
+/// The new file looks as the former did to others. Whoever may not give files away keeps at least the group.
+int take_after(os::Files& door, int fresh, const Former& former) {
+  os::Owner is;
+  int result = door.owner(fresh, is);
+  if (result == 0 && is != former.owner) {
+    result = door.set_owner(fresh, former.owner);
+    if (result == -EPERM) result = door.set_owner(fresh, {is.user, former.owner.group});
+    if (result == -EPERM) result = 0;
+  }
+  return result == 0 ? door.set_permissions(fresh, former.bits) : result;
+}
+
+/// A file that nobody else has, in this folder, which nobody takes for a sheet. Its number, or minus the error's.
+int make_fresh(os::Files& door, const std::string& folder, std::string& path) {
+  constexpr int times = 16;
+  int made = -EEXIST;
+  for (int n = 0; made == -EEXIST && n < times; ++n) {
+    path = fmt::format("{}/.omnipar-{:016x}", folder, door.random());
+    made = door.open(path, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW);
+  }
+  return made;
+}
+
+constexpr int everybody_reads = 0644;
+
+/// Puts a new file beside the real one; its path. Nothing is left of one that fails.
+tl::expected<std::string, int> write_beside(os::Files& door, const std::string& real, const std::string& text,
+                                            const Former& former, Readers readers) {
+  std::string fresh;
+  const os::Descriptor file{door, make_fresh(door, folder_of(real), fresh)};
+  if (!file) return tl::unexpected(file.get());
+  int result = former.is_there ? take_after(door, file.get(), former)
+                               : give_to_owner_of(door, folder_of(real), file.get());
+  if (result == 0 && readers == Readers::everybody) result = door.set_permissions(file.get(), everybody_reads);
   if (result == 0) result = os::write_all(door, file.get(), std::as_bytes(std::span{text}));
-  return result == 0 ? door.sync(file.get()) : result;
+  if (result == 0) result = door.sync(file.get());
+  if (result == 0) return fresh;
+  (void)door.remove(fresh);
+  return tl::unexpected(result);
 }
 
 /// What versions of a file there are, oldest first.
@@ -111,12 +187,45 @@ int lock_in_time(os::Files& door, int file) {
   return locked;
 }
 
-/// The file's lock; held as long as the descriptor is open.
-tl::expected<os::Descriptor, Diagnostics> lock(os::Files& door, const std::string& path, const std::string& versions) {
+/// Where a path ends when its links are followed, also if nothing is there yet.
+std::string resolved(os::Files& door, std::string path) {
+  constexpr int most_links = 40;
+  for (int n = 0; n < most_links; ++n) {
+    if (const std::string real = door.real_path(path); !real.empty()) return real;
+    const std::string target = door.link_target(path);
+    if (target.empty()) return path;
+    path = target.starts_with('/') ? target : folder_of(path) + "/" + target;
+  }
+  return path;
+}
+
+/// The real path of a file that may be written, with what it was; its folder is there then.
+struct Place {
+  std::string real;
+  Former former;
+};
+
+tl::expected<Place, Diagnostic> place_for(os::Files& door, const std::string& path) {
+  Place place{resolved(door, path), {}};
+  const auto former = former_at(door, path, place.real);
+  if (!former) return tl::unexpected(former.error());
+  place.former = *former;
+  const std::string folder = folder_of(place.real);
+  if (place.real != path && !former->is_there && door.real_path(folder).empty())
+    return tl::unexpected(leads_nowhere(path, place.real));
+  if (const int made = make_folders(door, folder); made < 0) return tl::unexpected(cannot_write(path, made));
+  return place;
+}
+
+}  // namespace
+
+tl::expected<os::Descriptor, Diagnostics> hold(os::Files& door, const std::string& path, const std::string& versions) {
   if (const int made = make_folders(door, versions); made < 0)
     return tl::unexpected(Diagnostics{cannot_keep_versions(path, made)});
-  os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT)};
+  os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK)};
   if (!file) return tl::unexpected(Diagnostics{cannot_keep_versions(path, file.get())});
+  if (const int given = give_to_owner_of(door, versions, file.get()); given < 0)
+    return tl::unexpected(Diagnostics{cannot_keep_versions(path, given)});
   const int locked = lock_in_time(door, file.get());
   if (locked == -EWOULDBLOCK)
     return tl::unexpected(Diagnostics{
@@ -125,36 +234,30 @@ tl::expected<os::Descriptor, Diagnostics> lock(os::Files& door, const std::strin
   return file;
 }
 
-std::string resolved(os::Files& door, const std::string& path) {
-  const std::string real = door.real_path(path);
-  return real.empty() ? path : real;
-}
-
-}  // namespace
-
-std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text) {
-  const std::string real = resolved(door, path);
-  const std::string folder = folder_of(real);
-  const int bits = permissions_of(door, real);
-  if (bits < 0 && bits != -ENOENT) return cannot_write(path, bits);
-  if (bits >= 0 && (bits & anybody_may_write) == 0) return write_protected(path);
-  if (const int made = make_folders(door, folder); made < 0) return cannot_write(path, made);
-  const std::string fresh = real + ".new";
-  int result = fill(door, fresh, text, bits);
-  if (result == 0) result = door.rename(fresh, real);
-  if (result < 0) {
-    (void)door.remove(fresh);
-    return cannot_write(path, result);
+std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text,
+                                      Readers readers) {
+  const auto place = place_for(door, path);
+  if (!place) return place.error();
+  const auto fresh = write_beside(door, place->real, text, place->former, readers);
+  if (!fresh) return cannot_write(path, fresh.error());
+  if (const int renamed = door.rename(*fresh, place->real); renamed < 0) {
+    (void)door.remove(*fresh);
+    return cannot_write(path, renamed);
   }
   // The new file is in place; if the folder cannot be synced, that is all there is to be had.
-  (void)sync_folder(door, folder);
+  (void)sync_folder(door, folder_of(place->real));
   return std::nullopt;
 }
 
 tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path, const std::string& versions,
                                             const Change& change) {
-  const auto locked = lock(door, path, versions);
-  if (!locked) return tl::unexpected(locked.error());
+  const auto held = hold(door, path, versions);
+  if (!held) return tl::unexpected(held.error());
+  return change_held(door, path, versions, change);
+}
+
+tl::expected<bool, Diagnostics> change_held(os::Files& door, const std::string& path, const std::string& versions,
+                                            const Change& change) {
   const auto old = read_text(door, path);
   const bool there = old.has_value();
   if (!there && old.error().id != "no-file") return tl::unexpected(Diagnostics{old.error()});
@@ -170,23 +273,32 @@ tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& 
   return true;
 }
 
+std::vector<std::string> former_versions(os::Files& door, const std::string& versions) {
+  std::vector<std::string> all = versions_in(door, versions).former;
+  std::ranges::reverse(all);
+  for (std::string& one : all) one = versions + "/" + one;
+  return all;
+}
+
 std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& path, const std::string& versions) {
-  const auto locked = lock(door, path, versions);
-  if (!locked) return locked.error().front();
-  const std::string real = resolved(door, path);
-  const int bits = permissions_of(door, real);
-  if (bits < 0 && bits != -ENOENT) return cannot_write(path, bits);
-  if (bits >= 0 && (bits & anybody_may_write) == 0) return write_protected(path);
-  if (const int made = make_folders(door, folder_of(real)); made < 0) return cannot_write(path, made);
-  const std::string probe = real + ".new";
-  const int result = fill(door, probe, "", -1);
-  (void)door.remove(probe);
-  return result < 0 ? std::optional{cannot_write(path, result)} : std::nullopt;
+  const auto held = hold(door, path, versions);
+  if (!held) return held.error().front();
+  const auto place = place_for(door, path);
+  if (!place) return place.error();
+  const auto probe = write_beside(door, place->real, "", {}, Readers::as_before);
+  if (!probe) return cannot_write(path, probe.error());
+  (void)door.remove(*probe);
+  return std::nullopt;
 }
 
 tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path, const std::string& versions) {
-  const auto locked = lock(door, path, versions);
-  if (!locked) return tl::unexpected(locked.error());
+  const auto held = hold(door, path, versions);
+  if (!held) return tl::unexpected(held.error());
+  return undo_held(door, path, versions);
+}
+
+tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::string& path,
+                                                 const std::string& versions) {
   const auto now = read_text(door, path);
   if (!now && now.error().id != "no-file") return tl::unexpected(Diagnostics{now.error()});
   Versions there = versions_in(door, versions);

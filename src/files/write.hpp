@@ -4,9 +4,11 @@
 // undone-000001 … are what an undo took away. At most ten of each.
 #pragma once
 
+#include <cstdint>
 #include <functional>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include <tl/expected.hpp>
 
@@ -17,13 +19,24 @@ namespace omnipar::files {
 
 inline constexpr std::size_t versions_kept = 10;
 
-/// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the
-/// process or the machine ends, the file is the old one or the new one. Links are followed and the file's
-/// permissions kept. Fails with `write-protected` or `cannot-write`; then the old file is there.
-[[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text);
+/// Who may read a file that is written: whoever could before, or everybody whatever this process is set to.
+enum class Readers : std::uint8_t { as_before, everybody };
+
+/// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the process or the
+/// machine ends, the file is the old one or the new one. Links are followed; the file's permissions, owner and group are
+/// kept as far as this process may; and what is new belongs to whom its folder belongs. Fails with `write-protected`,
+/// `not-a-file` or `cannot-write`; then the old file is there.
+[[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text,
+                                                    Readers readers = Readers::as_before);
 
 /// Makes a new text of the old one (empty if there is no file), or says why not.
 using Change = std::function<tl::expected<std::string, Diagnostics>(const std::string& old)>;
+
+/// A file's lock, which others of us respect; it is held as long as the descriptor is open. Whoever holds that of a rig
+/// may take that of a calibration, and not the other way round. Waits up to 2 s; fails with `busy-file` and
+/// `cannot-write`.
+[[nodiscard]] tl::expected<os::Descriptor, Diagnostics> hold(os::Files& door, const std::string& path,
+                                                             const std::string& versions);
 
 /// Reads a file, changes it and writes it whole; what it was before becomes its newest version. Nobody else
 /// of us can write it meanwhile; for whoever does so already it waits, up to 2 s. A change that changes nothing writes
@@ -32,14 +45,24 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
+/// The same for whoever holds the file's lock.
+[[nodiscard]] tl::expected<bool, Diagnostics> change_held(os::Files& door, const std::string& path,
+                                                          const std::string& versions, const Change& change);
+
 /// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the
 /// folders that it needs.
 [[nodiscard]] std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& path,
                                                        const std::string& versions);
 
+/// Paths of the former versions, the newest first.
+[[nodiscard]] std::vector<std::string> former_versions(os::Files& door, const std::string& versions);
+
 /// Puts the newest version back in the file's place. What was there is kept beside the versions; the result
 /// is where. Fails with `nothing-to-undo` and as above.
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path,
                                                           const std::string& versions);
+/// The same for whoever holds the file's lock.
+[[nodiscard]] tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::string& path,
+                                                               const std::string& versions);
 
 }  // namespace omnipar::files

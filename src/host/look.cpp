@@ -222,7 +222,7 @@ Fixed fix(os::Door& door, const Catalogue& catalogue) {
   Fixed fixed;
   const auto note = [&fixed](bool good, const std::string& text) { fixed.note(good, text); };
   const auto install = [&](const char* path, const std::string& text) {
-    const auto failure = files::write_whole(door, path, text);
+    const auto failure = files::write_whole(door, path, text, files::Readers::everybody);
     note(!failure, failure ? fmt::format("{}: {}", failure->place, failure->message) : fmt::format("wrote {}", path));
   };
   std::vector<std::string> raw_rules = raw_rules_in(door);

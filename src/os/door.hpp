@@ -41,6 +41,13 @@ class Basics {
 };
 
 /// Files, folders and the environment.
+/// Whom a file belongs to.
+struct Owner {
+  unsigned user = 0;
+  unsigned group = 0;
+  friend bool operator==(const Owner&, const Owner&) = default;
+};
+
 class Files : public Basics {
  public:
   /// False for folders, pipes and devices.
@@ -57,6 +64,12 @@ class Files : public Basics {
   /// The permission bits of an open file.
   virtual int permissions(int descriptor) = 0;
   virtual int set_permissions(int descriptor, int bits) = 0;
+  virtual int owner(int descriptor, Owner& owner) = 0;
+  virtual int set_owner(int descriptor, Owner owner) = 0;
+  /// What a symbolic link says; empty if it is none.
+  virtual std::string link_target(const std::string& path) = 0;
+  /// A number that nobody can guess.
+  virtual std::uint64_t random() = 0;
   /// Where a path ends when all its links are followed; empty if nothing is there.
   virtual std::string real_path(const std::string& path) = 0;
   /// A variable of the environment; empty if it is not set.

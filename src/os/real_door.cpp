@@ -7,6 +7,7 @@
 #include <sys/ioctl.h>
 #include <sys/mount.h>
 #include <sys/prctl.h>
+#include <sys/random.h>
 #include <sys/signalfd.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -17,6 +18,7 @@
 #include <algorithm>
 #include <array>
 #include <cerrno>
+#include <climits>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -171,6 +173,31 @@ class RealDoor final : public Door {
 
   int set_permissions(int descriptor, int bits) override {
     return uninterrupted([&] { return ::fchmod(descriptor, static_cast<mode_t>(bits)); });
+  }
+
+  int owner(int descriptor, Owner& owner) override {
+    struct stat kind {};
+    const int result = uninterrupted([&] { return ::fstat(descriptor, &kind); });
+    if (result == 0) owner = {kind.st_uid, kind.st_gid};
+    return result;
+  }
+
+  int set_owner(int descriptor, Owner owner) override {
+    return uninterrupted([&] { return ::fchown(descriptor, owner.user, owner.group); });
+  }
+
+  std::string link_target(const std::string& path) override {
+    std::array<char, PATH_MAX> text{};
+    const ssize_t length = ::readlink(path.c_str(), text.data(), text.size());
+    return length <= 0 ? std::string{} : std::string{text.data(), static_cast<std::size_t>(length)};
+  }
+
+  std::uint64_t random() override {
+    std::uint64_t number = 0;
+    // As few bytes as these are never cut short; without the call, from early kernels on, there is no system to run on.
+    while (::getrandom(&number, sizeof number, 0) < 0 && errno == EINTR) {
+    }
+    return number;
   }
 
   int lock(int descriptor) override {

@@ -1,10 +1,15 @@
 // Promise 6: a file is the old one or the new one, whole, whatever happens at whatever call; what it was is kept.
+#include <sys/stat.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <filesystem>
+#include <set>
+#include <tuple>
 
+#include "files/keeping.hpp"
 #include "files/read.hpp"
 #include "files/write.hpp"
 #include "support/faulty_door.hpp"
@@ -116,7 +121,7 @@ TEST_CASE("Any call fails or comes back short: said or survived, and the file is
     REQUIRE(now(folder) == (good ? after(job) : before(job)));
     if (fault == Fault::short_way) REQUIRE(good);
     if (job != Job::create) REQUIRE(is_kept(folder, before(job)));
-    REQUIRE_FALSE(std::filesystem::exists(folder / "deep/cabinet.toml.new"));
+    REQUIRE(os::real_door().names_in(folder / "deep").size() <= 1);
   }
 }
 
@@ -204,4 +209,111 @@ TEST_CASE("A line without end, and what is no file", "[files]") {
   REQUIRE(id_of(folder / "endless") == "line-too-long");
   REQUIRE(id_of(folder / "nothing") == "no-file");
   REQUIRE(id_of(folder / ".") == "not-a-file");
+}
+
+TEST_CASE("Whatever somebody has put beside the file is left alone", "[files]") {
+  namespace fs = std::filesystem;
+  const Folder folder;
+  os::Door& door = os::real_door();
+  put(folder / "deep/cabinet.toml", old_text);
+  put(folder / "precious", "mine");
+  const std::string beside = folder / "deep/cabinet.toml.new";
+  SECTION("a file of that name") { put(beside, "mine, too"); }
+  SECTION("a link to something else") { fs::create_symlink(folder / "precious", beside); }
+  SECTION("a pipe that nobody reads") { REQUIRE(::mkfifo(beside.c_str(), 0600) == 0); }
+  const auto kind = fs::symlink_status(beside).type();
+  REQUIRE(change_to(door, folder, new_text) == true);
+  REQUIRE_FALSE(files::refuses_change(door, folder / "deep/cabinet.toml", folder / "versions"));
+  CHECK(now(folder) == new_text);
+  CHECK(content(folder / "precious") == "mine");
+  CHECK(fs::symlink_status(beside).type() == kind);
+  if (kind == fs::file_type::regular) CHECK(content(beside) == "mine, too");
+  CHECK(os::real_door().names_in(folder / "deep").size() == 2);  // nothing of ours stays either
+}
+
+TEST_CASE("A new file's name cannot be guessed", "[files]") {
+  const Folder folder;
+  std::set<std::uint64_t> numbers;
+  for (int i = 0; i < 100; ++i) numbers.insert(os::real_door().random());
+  CHECK(numbers.size() == 100);
+}
+
+TEST_CASE("A link that leads nowhere stays a link, and its file is made", "[files]") {
+  namespace fs = std::filesystem;
+  const Folder folder;
+  os::Door& door = os::real_door();
+  fs::create_directories(folder / "deep");
+  fs::create_directories(folder / "elsewhere");
+  fs::create_symlink("../elsewhere/later.toml", folder / "deep/cabinet.toml");
+  REQUIRE(change_to(door, folder, new_text) == true);
+  CHECK(fs::is_symlink(folder / "deep/cabinet.toml"));
+  CHECK(content(folder / "elsewhere/later.toml") == new_text);
+  fs::create_symlink(folder / "unplugged/drive/cabinet.toml", folder / "away.toml");
+  const auto refused = files::write_whole(door, folder / "away.toml", "text");
+  REQUIRE(refused);
+  CHECK(refused->id == "cannot-write");
+  CHECK(refused->message.find("unplugged/drive/cabinet.toml") != std::string::npos);
+  CHECK(fs::is_symlink(folder / "away.toml"));
+  CHECK_FALSE(fs::exists(folder / "unplugged"));
+}
+
+TEST_CASE("A device is no place for a file", "[files]") {
+  const Folder folder;
+  REQUIRE(::mkfifo((folder / "pipe").c_str(), 0600) == 0);
+  for (const std::string& path : {std::string{"/dev/null"}, folder / "pipe", folder / "."}) {
+    const auto refused = files::write_whole(os::real_door(), path, "text");
+    REQUIRE(refused);
+    CHECK(refused->id == "not-a-file");
+  }
+  CHECK(std::filesystem::is_character_file("/dev/null"));
+}
+
+TEST_CASE("Root leaves a user's files to the user", "[files]") {
+  if (::geteuid() != 0) {
+    WARN("only root can see this");
+    return;
+  }
+  constexpr uid_t user = 12345;
+  constexpr gid_t group = 12346;
+  const auto of = [](const std::string& path) {
+    struct stat kind {};
+    REQUIRE(::stat(path.c_str(), &kind) == 0);
+    return std::tuple{kind.st_uid, kind.st_gid, kind.st_mode & 07777U};
+  };
+  const Folder folder;
+  os::Door& door = os::real_door();
+  put(folder / "deep/cabinet.toml", old_text);
+  for (const std::string& path : {folder / ".", folder / "deep"}) REQUIRE(::chown(path.c_str(), user, group) == 0);
+  REQUIRE(::chown((folder / "deep/cabinet.toml").c_str(), user, group + 1) == 0);
+  std::filesystem::permissions(folder / "deep/cabinet.toml", std::filesystem::perms{0640});
+  const mode_t mask = ::umask(077);
+  REQUIRE(change_to(door, folder, new_text) == true);
+  REQUIRE_FALSE(files::write_whole(door, folder / "deep/more/new.toml", "new"));
+  REQUIRE_FALSE(files::write_whole(door, folder / "rule", "rule", files::Readers::everybody));
+  ::umask(mask);
+  CHECK(of(folder / "deep/cabinet.toml") == std::tuple{user, group + 1, 0640U});
+  CHECK(of(folder / "deep/more/new.toml") == std::tuple{user, group, 0600U});
+  CHECK(of(folder / "rule") == std::tuple{user, group, 0644U});
+  for (const char* made : {"versions", "versions/lock", "versions/000001", "deep/more"})
+    CHECK(std::get<0>(of(folder / made)) == user);
+}
+
+TEST_CASE("A path of any length has versions of its own", "[files]") {
+  const Folder folder;
+  os::Door& door = os::real_door();
+  const std::string deep = folder / (std::string(120, 'a') + "/" + std::string(120, 'b') + "/" + std::string(119, 'c'));
+  ::setenv("XDG_STATE_HOME", (folder / "state").c_str(), 1);
+  std::set<std::string> folders;
+  for (const std::string& name : {deep + "/own.toml", deep + "x/own.toml", deep + "/\u00e4\u00f6\u00fc.toml"}) {
+    const std::string versions = files::versions_of(door, name);
+    CHECK(versions.substr(versions.rfind('/') + 1).size() <= 255);
+    folders.insert(versions);
+    for (const char* text : {"one", "two"})
+      REQUIRE(files::change_file(door, name, versions, [&](const std::string&) { return files::Text{text}; }) == true);
+    CHECK(former_versions(name).size() == 1);
+    REQUIRE(files::undo(door, name, versions));
+    CHECK(content(name) == "one");
+  }
+  CHECK(folders.size() == 3);
+  ::unsetenv("XDG_STATE_HOME");
 }

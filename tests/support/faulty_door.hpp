@@ -62,6 +62,12 @@ class FaultyDoor final : public os::Door {
   int set_permissions(int descriptor, int bits) override {
     return counted([&] { return real_.set_permissions(descriptor, bits); });
   }
+  int owner(int descriptor, os::Owner& owner) override {
+    return counted([&] { return real_.owner(descriptor, owner); });
+  }
+  int set_owner(int descriptor, os::Owner owner) override {
+    return counted([&] { return real_.set_owner(descriptor, owner); });
+  }
   int wait(std::span<pollfd> descriptors, const Time* until) override {
     return counted([&] { return real_.wait(descriptors, until); });
   }
@@ -131,6 +137,8 @@ class FaultyDoor final : public os::Door {
   bool is_plain_file(int descriptor) override { return real_.is_plain_file(descriptor); }
   std::vector<std::string> names_in(const std::string& folder) override { return real_.names_in(folder); }
   std::string real_path(const std::string& path) override { return real_.real_path(path); }
+  std::string link_target(const std::string& path) override { return real_.link_target(path); }
+  std::uint64_t random() override { return real_.random(); }
   std::string environment(const char* name) override { return real_.environment(name); }
   void let_signals_through(std::span<const int> signals) override { real_.let_signals_through(signals); }
   int wait_for(pid_t child) override { return real_.wait_for(child); }

@@ -1,0 +1,25 @@
+// Changes of a household's files as commands make them, with what they say.
+#pragma once
+
+#include "files/keeping.hpp"
+#include "omnipar/omnipar.hpp"
+#include "sources.hpp"
+
+#include <tl/expected.hpp>
+
+namespace omnipar::cli {
+
+/// Says what is wrong; the exit status that goes with it.
+[[nodiscard]] int refuse_file(const Diagnostics& problems);
+
+/// Changes the rig; says what went wrong. The exit status.
+[[nodiscard]] int change_rig(const Sources& sources, const RigChange& change);
+
+/// The unit of the rig of this name; fails with `unknown-unit`.
+[[nodiscard]] tl::expected<RigUnit*, Diagnostic> named_unit(Rig& rig, const std::string& name);
+
+/// Changes what was measured on the unit. Fails as `omnipar::change_calibration` does.
+[[nodiscard]] tl::expected<KeptCalibration, Diagnostics> change_calibration(const Sources& sources, const RigUnit& unit,
+                                                                            const CalibrationChange& change);
+
+}  // namespace omnipar::cli

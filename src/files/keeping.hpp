@@ -1,0 +1,40 @@
+// Changes of a household's files. Calls are as `omnipar/keeping.hpp` has them, through a door.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "files/edits.hpp"
+#include "omnipar/keeping.hpp"
+#include "os/door.hpp"
+
+namespace omnipar::files {
+
+[[nodiscard]] tl::expected<std::string, Diagnostic> rig_file(os::Files& door, const HouseholdFiles& files);
+[[nodiscard]] tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::string& word,
+                                                                 const HouseholdFiles& files);
+/// The folder of the file's former versions: among people's state, or beside the file for whoever has no home.
+[[nodiscard]] std::string versions_of(os::Files& door, const std::string& path);
+
+[[nodiscard]] tl::expected<bool, Diagnostics> change_rig(os::Files& door, const HouseholdFiles& files,
+                                                         const RigChange& change);
+[[nodiscard]] tl::expected<std::string, Diagnostics> undo_rig(os::Files& door, const HouseholdFiles& files);
+[[nodiscard]] tl::expected<RigUnit, Diagnostics> add_unit(os::Files& door, const HouseholdFiles& files,
+                                                          const RigUnit& unit);
+
+/// Where a unit's calibration is, or will be: a new file is named after the unit, with a number if that name is taken.
+[[nodiscard]] std::string calibration_path(os::Files& door, const HouseholdFiles& files, const std::string& unit);
+[[nodiscard]] tl::expected<KeptCalibration, Diagnostics> change_calibration(os::Files& door,
+                                                                            const HouseholdFiles& files,
+                                                                            const RigUnit& unit,
+                                                                            const CalibrationChange& change);
+
+/// Makes these edits in a profile that is there; true if that changed anything.
+[[nodiscard]] tl::expected<bool, Diagnostics> edit_profile(os::Files& door, const std::string& path,
+                                                           const Catalogue& catalogue, const std::vector<Edit>& edits);
+/// Writes a profile to a file that was not there.
+[[nodiscard]] std::optional<Diagnostics> write_new_profile(os::Files& door, const std::string& path,
+                                                           const Profile& profile);
+
+}  // namespace omnipar::files
