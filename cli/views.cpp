@@ -61,9 +61,9 @@ class TableView final : public View {
 
   void frame(Time time, const Reader& reader) override {
     const PortInfo* hotkeys = plan_.port(0);
-    const auto is_hotkey = [&](std::uint16_t target) {
-      return hotkeys != nullptr && target >= hotkeys->first_target &&
-             target < hotkeys->first_target + hotkeys->target_count;
+    const auto is_hotkey = [&](TargetPlace target) {
+      return hotkeys != nullptr && target.number >= hotkeys->first_target &&
+             target.number < hotkeys->first_target + hotkeys->target_count;
     };
     if (!waiting_ && std::ranges::all_of(reader.changed(), is_hotkey)) return flush_news();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
@@ -264,10 +264,10 @@ class SampleView final : public View {
     std::ranges::sort(changed_);
     for (const PortInfo& port : plan_.ports()) {
       nlohmann::ordered_json values = nlohmann::ordered_json::object();
-      for (const std::uint16_t target : changed_) {
-        const int within = target - port.first_target;
+      for (const TargetPlace target : changed_) {
+        const int within = target.number - port.first_target;
         if (within < 0 || within >= port.target_count) continue;
-        values[std::string{plan_.targets()[target].name}] =
+        values[std::string{plan_.targets()[target.number].name}] =
             reader.port(port.number).native({static_cast<std::uint16_t>(within)});
       }
       if (values.empty()) continue;
@@ -312,7 +312,7 @@ class SampleView final : public View {
   Plan plan_;
   LineSink sink_;
   Time now_;
-  std::vector<std::uint16_t> changed_;
+  std::vector<TargetPlace> changed_;
 };
 
 }  // namespace

@@ -106,6 +106,7 @@ bool poll_until(omnipar::Session& session, omnipar::Time until) {
     pollfd input{session.descriptor(), POLLIN, 0};
     const auto left = std::chrono::ceil<std::chrono::milliseconds>(until - now);
     if (poll(&input, 1, static_cast<int>(left.count())) > 0) session.take();
+    if (session.over()) return false;
   }
   session.take();
   return !session.failure();
@@ -139,7 +140,9 @@ int main(int count, char** all_words) {
   for (auto frame = session->now(); goes_on; frame += session->plan().frame()) {
     goes_on = words.polls ? poll_until(*session, frame) : session->run_until(frame);
     if (duel.frame() && !words.unit.empty())
-      if (const auto why = session->reseat(words.unit, words.seat)) std::printf("%s\n", to_text(*why).c_str());
+      for (const omnipar::UnitHere& unit : session->units())
+        if (unit.name == words.unit)
+          if (const auto why = session->reseat(unit.id, words.seat)) std::printf("%s\n", to_text(*why).c_str());
     while (const auto event = session->next_event()) goes_on = goes_on_after(*event, *session) && goes_on;
   }
   if (session->failure()) std::fprintf(stderr, "duel: %s\n", to_text(*session->failure()).c_str());

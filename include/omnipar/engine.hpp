@@ -21,7 +21,7 @@ class Engine;
 namespace engine {
 struct State;
 class Sampler;
-const State& state_of(const Engine& engine) noexcept;
+std::shared_ptr<const State> state_of(const Engine& engine) noexcept;
 }  // namespace engine
 
 /// An attached unit. Ids of units that have left are never mistaken for later ones.
@@ -45,15 +45,19 @@ class Engine {
  public:
   /// Starts at time 0 with no units and everything at rest. May allocate.
   explicit Engine(Plan plan);
+  /// Readers that go on see everything at rest, and nothing ever after.
   ~Engine();
+  /// Readers stay with what has been moved. What it took the place of ends; one that was moved from may only be
+  /// assigned to, or destroyed.
   Engine(Engine&&) noexcept;
   Engine& operator=(Engine&&) noexcept;
 
   /// Adds a unit. Buttons that its `state` shows as down count from their next press (`by_press`: for port 0 at once);
   /// axis values count at once, but as presses (of a direction, of a trigger) only from the next time that they pass
   /// the threshold. Axes that its `state` does not name are taken to be at rest; what is not self-centering is not
-  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, or with `too-many-controls` (of
-  /// more than 256 buttons, where a hat is two, 32 axes, or 255 codes), and then nothing has changed.
+  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, with `too-many-controls` (of more
+  /// than 256 buttons, where a hat is two, 32 axes, or 255 codes), with `unknown-seat` (no port is played from it),
+  /// `unknown-role`, or `bad-range` (of an axis whose minimum is not below its maximum), and then nothing has changed.
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
   /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
@@ -90,6 +94,20 @@ class Engine {
   /// Returns the units that the new plan has no use for; they stay attached. May allocate.
   std::vector<UnitId> adopt(Plan plan);
 
+  /// Bytes that `save` needs at the moment.
+  [[nodiscard]] std::size_t save_size() const noexcept;
+  /// Puts all that is to come, here and in all readers, in one flat block: what is held, counted, on its way or not yet
+  /// shown. Allocates nothing. False if the block is too small.
+  bool save(std::span<std::byte> into) const noexcept;
+  /// Goes back to that, but for what hands do: what they hold counts now, what they do not hold is released, and time
+  /// goes on from now, so that what was still to come after some time comes after that time. Readers show again what
+  /// they showed then: a press that was shown since is not shown again, and one that was not yet shown still will be. A
+  /// target whose shown value this changes is among `changed` of the next sample. Without reports in between everything
+  /// is as it was, bit for bit. Readers that were made later go on as they are. Allocates nothing. False, and nothing
+  /// happens, if the block is another engine's, or if units or the plan have changed since, or it has been frozen or
+  /// thawed: then what hands do is all that there is to go by.
+  bool restore(std::span<const std::byte> saved) noexcept;
+
   /// Of a unit that finds its ranges by use: the axes that have gone farther than it began with, to all their sides.
   [[nodiscard]] std::vector<AxisCalibration> ranges_by_use(UnitId unit) const;
 
@@ -100,8 +118,9 @@ class Engine {
   [[nodiscard]] std::span<const std::byte> state() const noexcept;
 
  private:
-  friend const engine::State& engine::state_of(const Engine& engine) noexcept;
-  std::unique_ptr<engine::State> state_;
+  friend std::shared_ptr<const engine::State> engine::state_of(const Engine& engine) noexcept;
+  void end() noexcept;
+  std::shared_ptr<engine::State> state_;
 };
 
 }  // namespace omnipar

@@ -1,5 +1,6 @@
-// What a session tells: each event is one thing that has just happened. Names of units are those of the rig, or, where
-// it does not know them, their own; they are fit for a terminal.
+// What a session tells: each event is one thing that has just happened. `unit` is what people call a unit: its name in
+// the rig, or its own, fit for a terminal; it may change, and two units may share it. `id` is the unit itself, as
+// `UnitHere::id` has it.
 #pragma once
 
 #include <cstdint>
@@ -19,18 +20,29 @@ struct Seated {
   std::string seat;
   std::string unit;
   bool again = false;
+  int id = 0;
 };
 
 /// What a unit has of its own, besides its players' parts, serves this seat, too.
 struct Joined {
   std::string seat;
   std::string unit;
+  int id = 0;
 };
 
 /// A unit has left, and what it held is released; its seat is kept for it.
 struct Left {
   std::string seat;
   std::string unit;
+  int id = 0;
+};
+
+/// A unit is still there, and plays from its seat no more: the seat is free, and what it held is released. Its next press
+/// takes a seat again.
+struct LeftSeat {
+  std::string seat;
+  std::string unit;
+  int id = 0;
 };
 
 /// What is found in the socket of a part of a unit, or happens to it.
@@ -42,17 +54,20 @@ struct SocketNews {
   std::string seat;
   std::string unit;
   Plug plug = Plug::none;
+  int id = 0;
 };
 
 /// A unit that nobody has pressed yet.
 struct Waiting {
   std::string unit;
+  int id = 0;
 };
 
 /// The same of a unit whose seat of the rig is none of the plan's: it is a player like any other.
 struct SeatedElsewhere {
   std::string unit;
   std::string seat;
+  int id = 0;
 };
 
 /// A unit plays from a seat from which this other one plays, too.
@@ -60,6 +75,8 @@ struct Beside {
   std::string seat;
   std::string unit;
   std::string other;
+  int id = 0;
+  int other_id = 0;
 };
 
 /// Why a unit that may be somebody's is not known for sure.
@@ -73,6 +90,7 @@ struct Asked {
   std::string seat;
   std::string unit;
   Doubt doubt;
+  int id = 0;  ///< of the unit that is here
 };
 
 /// What plays from the seat, all together, has nothing for these targets of its ports; told when a unit that the seat
@@ -81,16 +99,19 @@ struct Lacks {
   std::string seat;
   std::string unit;
   std::vector<std::string> targets;
+  int id = 0;
 };
 
 /// A press on a unit that has nothing of what the plan uses.
 struct NoUse {
   std::string unit;
+  int id = 0;
 };
 
 /// A press found no free seat.
 struct NoSeat {
   std::string unit;
+  int id = 0;
 };
 
 /// A unit cannot be played on, or ports cannot be swapped; play goes on without it.
@@ -110,8 +131,8 @@ struct Swapped {
   std::vector<int> ports;  ///< that somebody plays, and from another seat than before
 };
 
-/// A hotkey has fired. The session itself does the actions `freeze` and `swap-ports` next; of `exit` and all others
-/// this is the only sign: whoever has opened the session sees to them.
+/// A hotkey has fired. The session itself does the actions `freeze`, `swap-ports` and `leave-seat` next; of `exit` and
+/// all others this is the only sign: whoever has opened the session sees to them.
 struct HotkeyFired {
   std::string action;
 };
@@ -170,14 +191,16 @@ struct Felt {
   double strong = 0;
   double weak = 0;
   Duration how_long{0};
+  int id = 0;
 };
 struct Lit {
   std::string unit;
   std::uint32_t which = 0;
+  int id = 0;
 };
 
 using SessionEvent =
-    std::variant<Seated, Joined, Left, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse, NoSeat,
+    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse, NoSeat,
                  Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, LeftToAnother, GrabbedWhileDown, Remark,
                  NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 

@@ -1,6 +1,7 @@
 // A plan: a profile and its sheets, resolved and checked; what an engine runs.
 #pragma once
 
+#include <compare>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -41,6 +42,12 @@ struct TargetIndex {
   std::uint32_t layout = 0;  ///< all the targets of that controller, in one number; 0: whatever is at the place
   std::int32_t rest = 0;     ///< what `native` reads where there is no such target
   friend constexpr bool operator==(const TargetIndex&, const TargetIndex&) = default;
+};
+
+/// A target's place among all of a plan (`Plan::targets`): the port's first one is at `PortInfo::first_target`.
+struct TargetPlace {
+  std::uint16_t number = 0;
+  friend constexpr auto operator<=>(TargetPlace, TargetPlace) = default;
 };
 
 /// What a plan says of one target. The strings live as long as the plan.

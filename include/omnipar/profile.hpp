@@ -5,7 +5,6 @@
 #include <optional>
 #include <string>
 #include <string_view>
-#include <utility>
 #include <vector>
 
 #include "omnipar/screen.hpp"
@@ -17,16 +16,27 @@ namespace omnipar {
 /// with what each may be, is that of the stages in docs/files.md). A field that is not set has its default.
 class Settings {
  public:
-  /// A number; of a flag 1 or 0. What it may be is looked at when the profile is compiled.
-  void set(std::string_view field, double value);
-  void set(std::string_view field, Duration time) { set(field, static_cast<double>(time.count())); }
+  struct Setting {
+    std::string field;
+    double value = 0;      ///< of a time: microseconds
+    bool is_time = false;  ///< it was set to a duration
+  };
+
+  /// A number; of a flag 1 or 0. What it may be is looked at when the profile is compiled, and a time that was set to a
+  /// mere number is a mistake (`bad-value`).
+  void set(std::string_view field, double value) { put({std::string{field}, value, false}); }
+  void set(std::string_view field, Duration time) {
+    put({std::string{field}, static_cast<double>(time.count()), true});
+  }
   /// Times are in microseconds.
   [[nodiscard]] std::optional<double> find(std::string_view field) const noexcept;
   /// Those that are set, in the order in which they were set first.
-  [[nodiscard]] const std::vector<std::pair<std::string, double>>& all() const noexcept { return all_; }
+  [[nodiscard]] const std::vector<Setting>& all() const noexcept { return all_; }
 
  private:
-  std::vector<std::pair<std::string, double>> all_;
+  void put(Setting setting);
+
+  std::vector<Setting> all_;
 };
 
 /// One source of a binding and what happens to it on its way. Distances are parts of a full push: of the way from where

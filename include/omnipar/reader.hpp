@@ -5,17 +5,43 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <vector>
 
 #include "omnipar/engine.hpp"
 
 namespace omnipar {
+
+/// One emulated controller at a moment, as values of its own: to be kept for each frame, compared, or sent. A target that
+/// it does not have reads as at rest.
+class PortValues {
+ public:
+  /// As PortSample has them.
+  [[nodiscard]] bool has(TargetIndex target) const noexcept;
+  [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
+  [[nodiscard]] double value(TargetIndex target) const noexcept;
+  [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
+  [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
+  friend bool operator==(const PortValues&, const PortValues&) = default;
+
+ private:
+  friend class PortSample;
+  struct Value {
+    double value = 0;
+    std::int32_t native = 0;
+    std::uint32_t presses = 0;
+    friend bool operator==(const Value&, const Value&) = default;
+  };
+  [[nodiscard]] const Value* find(TargetIndex target) const noexcept;
+
+  std::vector<Value> values_;
+  std::uint32_t layout_ = 0;
+};
 
 /// One emulated controller at the moment of the last sample of its reader: a view that stays valid as long as the
 /// reader, also when the engine adopts another plan. A target that the port does not have, or no longer has, reads as
 /// at rest: 0, `TargetIndex::rest` as native value, no presses.
 class PortSample {
  public:
-  PortSample(const engine::Sampler& sampler, int number) noexcept : sampler_(&sampler), number_(number) {}
   /// True if the plan has this port and on it the controller that the target is of.
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
   /// True while a button is shown as down.
@@ -30,8 +56,15 @@ class PortSample {
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
   /// Presses shown since the reader began; a button that was down already when it began is none.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
+  /// The whole sample as values. `store` allocates nothing if `into` has had a sample of this port before.
+  [[nodiscard]] PortValues values() const;
+  void store(PortValues& into) const;
 
  private:
+  friend class Reader;
+  friend class PacedReader;
+  PortSample(const engine::Sampler& sampler, int number) noexcept : sampler_(&sampler), number_(number) {}
+
   const engine::Sampler* sampler_;
   int number_;
 };
@@ -46,8 +79,9 @@ class PortSample {
 /// what is pushed, and presses and counts that have not been shown yet, come behind it, if the new plan has a target of
 /// that name and kind on that port.
 ///
-/// Reads allocate nothing. The engine must outlive its readers' last sample; a reader and its engine are used from one
-/// thread. Copying is not offered.
+/// Reads allocate nothing. A reader whose engine is gone, or is another one by assignment, shows everything at rest from
+/// its next sample on; it keeps what it needs of the engine. A reader and its engine are used from one thread. Copying is
+/// not offered.
 class Reader {
  public:
   /// Sees from now on; buttons that are down now are shown as down, and counts begin at 0.
@@ -60,12 +94,12 @@ class Reader {
   void next_frame() noexcept;
   /// The sample's values for one port; a port that the plan lacks reads as at rest.
   [[nodiscard]] PortSample port(int number) const noexcept;
-  /// Targets (as in Plan::targets) whose shown value changed with the last sample, each once, in no order; of what
+  /// Targets whose shown value changed with the last sample, each once, in no order; of what
   /// counts those that have counted, and once more when they have not. After another plan, all of them.
-  [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept;
+  [[nodiscard]] std::span<const TargetPlace> changed() const noexcept;
   /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
-  [[nodiscard]] double value(std::uint16_t target) const noexcept;
-  [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
+  [[nodiscard]] double value(TargetPlace target) const noexcept;
+  [[nodiscard]] std::int32_t native(TargetPlace target) const noexcept;
 
  private:
   std::unique_ptr<engine::Sampler> sampler_;
@@ -88,10 +122,10 @@ class PacedReader {
   /// When `catch_up` has something to show even if the engine changes nothing.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] PortSample port(int number) const noexcept;
-  [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept;
+  [[nodiscard]] std::span<const TargetPlace> changed() const noexcept;
   /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
-  [[nodiscard]] double value(std::uint16_t target) const noexcept;
-  [[nodiscard]] std::int32_t native(std::uint16_t target) const noexcept;
+  [[nodiscard]] double value(TargetPlace target) const noexcept;
+  [[nodiscard]] std::int32_t native(TargetPlace target) const noexcept;
 
  private:
   std::unique_ptr<engine::Sampler> sampler_;

@@ -14,6 +14,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -51,7 +52,7 @@ struct SessionOptions {
   /// Sticks, triggers and the like that nobody has measured find their ranges by use: a full push is 0.7 of what the
   /// unit declares at first, and what was reached later.
   bool ranges_by_use = false;
-  double rumble = 1;  ///< how strongly units shake, 0..1
+  double rumble = 1;  ///< how strongly units shake, 0..1; what is beyond that, or no number, counts as the nearest
   /// These come as events and do nothing else, until the session is destroyed; a signal belongs to one session alone.
   /// Empty: none is touched.
   std::vector<int> signals{};
@@ -113,7 +114,8 @@ class Session {
   /// nothing is left behind. Without permission for some units it goes on without them (`NoPermission`).
   [[nodiscard]] static tl::expected<Session, Diagnostics> open(SessionOptions options);
   /// The same with made-up units, for tests: no device is needed, and time is the room's own, which begins at 0 and
-  /// goes on only in `wait` and `run_until`. Of the options, those about other programs and signals are of no effect.
+  /// goes on only in `wait` and `run_until`, or as `descriptor` says. Of the options, those about other programs and
+  /// signals are of no effect. Fails with `no-lines`, too, for a room without any.
   [[nodiscard]] static tl::expected<Session, Diagnostics> open_room(SessionOptions options, Room room);
   /// Ends and closes.
   ~Session();
@@ -121,8 +123,9 @@ class Session {
   Session& operator=(Session&&) noexcept;
 
   /// Readable when `take` has something to do: to be polled beside what else a program waits for. It stays the same
-  /// until the session is closed. -1 in a room, and after a failure to make it. Costs `take` one call of the system
-  /// more whenever the next deadline changes; `wait` does not need it.
+  /// until the session is closed; -1 after a failure to make it. Costs `take` one call of the system more whenever the
+  /// next deadline changes; `wait` does not need it. In a room it is always readable, and from then on each `take`
+  /// without a `wait` before it lets time go on to the next thing that happens, by 1 ms at the most.
   [[nodiscard]] int descriptor();
   /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody
   /// waits: time goes on to the next thing that happens, or to `until`. False at `until`, with nothing to do.
@@ -163,14 +166,18 @@ class Session {
   void thaw();
   /// The first two ports change places. If that cannot be (`Refused` says why), they stay.
   void swap_ports();
-  /// The unit plays from this seat from now on, also after it was gone. What it held is released, and counts from its
-  /// next press. Fails with `unknown-unit` if none of that name (as `units` has it) is there, and with `unknown-seat`.
-  [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
+  /// The unit (`UnitHere::id`) plays from this seat from now on, also after it was gone. What it held is released, and
+  /// counts from its next press. Fails with `unknown-unit` if it is not there, and with `unknown-seat`.
+  [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
+  /// The unit leaves its seat, which is free then: what it held is released, and its next press takes a seat as that of
+  /// a unit that is new. Of no effect on one that has none. Fails with `unknown-unit`. The hotkey `leave-seat` does the
+  /// same with the units whose buttons are held for it.
+  [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
   /// Who is new takes the first of these seats from which nobody plays, though it is somebody else's.
   void await(std::vector<std::string> seats);
 
   /// Shakes all units that play at the port, each as well as it can: the heavy motor and the light one, 0..1, for so
-  /// long (0: until the next call; at most 32 s). Both 0: stops. It goes with the port's players: a unit that comes
+  /// long (0: until the next call; at most 32 s). Both 0, or a time below 0: stops. It goes with the port's players: a unit that comes
   /// back shakes on.
   void rumble(int port, double strong, double weak, Duration how_long = Duration{0});
   /// A few short pulses, to say that something has changed.
@@ -179,6 +186,12 @@ class Session {
   /// the port's number, and all of them where there are not so many.
   void light(int port, std::uint32_t which);
   void light_number(int port);
+
+  /// As `Engine::save_size`, `save` and `restore` of its engine, with all its readers; virtual devices show what comes of
+  /// it with the next `take`. Hotkeys count as before. For whoever runs ahead, rewinds or rolls back.
+  [[nodiscard]] std::size_t save_size() const noexcept;
+  bool save(std::span<std::byte> into) const noexcept;
+  bool restore(std::span<const std::byte> saved);
 
   /// With `SessionOptions::grab_idle`: from now on only these nodes, by their numbers in `unit_details`; what else is
   /// not played on is everybody's again. Of no effect in a room.

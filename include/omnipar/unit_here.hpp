@@ -14,13 +14,16 @@ struct UnitHere {
   std::string name;
   std::string seat;  ///< empty: nobody has pressed yet
   bool plays = false;
+  /// The unit itself, from its coming to its leaving, whatever it is called: no other unit of the session has the same
+  /// one, then or later.
+  int id = 0;
   friend bool operator==(const UnitHere&, const UnitHere&) = default;
 };
 
 /// The same with its nodes and controls.
 struct UnitDetails {
-  /// One node, by the number that `SessionOptions::heard` gives. `state` of the attachment is what was known of its
-  /// controls when the unit came or was seated last.
+  /// One node, by the number that `SessionOptions::heard` gives. `state` of the attachment is how its controls are at
+  /// this moment, as far as they have been heard of.
   struct Node {
     int number = 0;
     Description description;

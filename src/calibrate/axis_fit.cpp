@@ -203,6 +203,15 @@ class AxisFitting {
 
 }  // namespace
 
-tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings) { return AxisFitting{readings}.run(); }
+tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings) {
+  AxisReadings said = readings;
+  const auto drop = [](std::vector<double>& values) {
+    std::erase_if(values, [](double value) { return !calibrate::is_raw(value); });
+  };
+  for (std::vector<double>* values : {&said.rest, &said.sweep, &said.rest_after}) drop(*values);
+  for (std::vector<double>& values : said.returns) drop(values);
+  std::erase_if(said.marks, [](const RawMark& mark) { return !calibrate::is_raw(mark.raw) || !(std::abs(mark.part) <= 1); });
+  return AxisFitting{said}.run();
+}
 
 }  // namespace omnipar

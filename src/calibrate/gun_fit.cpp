@@ -11,6 +11,7 @@
 #include <Eigen/Dense>
 
 #include "calibrate/aim_spread.hpp"
+#include "calibrate/readings.hpp"
 #include "shape/power.hpp"
 #include "shape/projection.hpp"
 
@@ -608,6 +609,12 @@ AreaPoint extra_target(const std::vector<Shot>& shots, PixelSize screen) {
 }
 
 tl::expected<GunFit, ShotFault> fit_gun(const std::vector<Shot>& shots, PixelSize screen, const AreaBox& over) {
+  const auto is_sense = [](const Shot& shot) {
+    return calibrate::is_raw(shot.raw) && std::isfinite(shot.target.x) && std::isfinite(shot.target.y);
+  };
+  if (!std::ranges::all_of(shots, is_sense) || !(screen.width > 0 && screen.height > 0) ||
+      !std::isfinite(screen.width) || !std::isfinite(screen.height))
+    return tl::unexpected(ShotFault{ShotRefusal::no_sense, {}});
   return Fitter{shots, screen}.run(over);
 }
 

@@ -2,12 +2,17 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 #include <span>
 
 #include "shape/turn.hpp"
 
 namespace omnipar::calibrate {
+
+bool is_raw(double value) noexcept {
+  return value >= std::numeric_limits<std::int32_t>::min() && value <= std::numeric_limits<std::int32_t>::max();
+}
 namespace {
 
 /// A reading farther than this part of the way from the median of those around it is a spike.

@@ -14,6 +14,10 @@ namespace omnipar::calibrate {
 [[nodiscard]] std::vector<double> of_x(const std::vector<RawPoint>& points);
 [[nodiscard]] std::vector<double> of_y(const std::vector<RawPoint>& points);
 
+/// What a unit can say, which has 32 bits: neither infinite, nor not a number.
+[[nodiscard]] bool is_raw(double value) noexcept;
+[[nodiscard]] inline bool is_raw(RawPoint at) noexcept { return is_raw(at.x) && is_raw(at.y); }
+
 /// The smallest difference between two of them that differ; 0 if all are equal.
 [[nodiscard]] double smallest_step(std::vector<double> values);
 

@@ -535,6 +535,14 @@ std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPo
   return reached;
 }
 
-tl::expected<StickFit, SweepFault> fit_stick(const StickReadings& readings) { return StickFitting{readings}.run(); }
+tl::expected<StickFit, SweepFault> fit_stick(const StickReadings& readings) {
+  StickReadings said = readings;
+  const auto drop = [](std::vector<RawPoint>& points) {
+    std::erase_if(points, [](RawPoint at) { return !calibrate::is_raw(at); });
+  };
+  for (std::vector<RawPoint>* points : {&said.rest, &said.sweep, &said.rest_after, &said.pushes}) drop(*points);
+  for (std::vector<RawPoint>& points : said.returns) drop(points);
+  return StickFitting{said}.run();
+}
 
 }  // namespace omnipar

@@ -479,6 +479,7 @@ void State::detach(std::size_t unit) noexcept {
   slot.codes.clear();
   slot.used = false;
   slot.id += max_units;
+  ++wirings;
   find_lone_lanes();
 }
 
@@ -488,7 +489,7 @@ namespace omnipar {
 
 using engine::after_all, engine::Slot, engine::State;
 
-const engine::State& engine::state_of(const Engine& engine) noexcept { return *engine.state_; }
+std::shared_ptr<const engine::State> engine::state_of(const Engine& engine) noexcept { return engine.state_; }
 
 void Engine::feed(UnitId unit, const Report& report) noexcept {
   State& state = *state_;
@@ -508,10 +509,23 @@ void Engine::detach(UnitId unit) noexcept {
   if (slot.used && slot.id == unit.number) state_->detach(unit.slot());
 }
 
-Engine::Engine(Plan plan) : state_(std::make_unique<State>(std::move(plan))) {}
-Engine::~Engine() = default;
+Engine::Engine(Plan plan) : state_(std::make_shared<State>(std::move(plan))) {}
+Engine::~Engine() { end(); }
 Engine::Engine(Engine&&) noexcept = default;
-Engine& Engine::operator=(Engine&&) noexcept = default;
+
+Engine& Engine::operator=(Engine&& other) noexcept {
+  if (this == &other) return *this;
+  end();
+  state_ = std::move(other.state_);
+  return *this;
+}
+
+/// Nobody feeds it any more; readers may still look.
+void Engine::end() noexcept {
+  if (!state_ || state_->samplers.empty()) return;
+  state_->freeze();
+  state_->rest_hotkeys();
+}
 
 void Engine::advance(Time now) noexcept { state_->advance(now.time_since_epoch().count()); }
 
@@ -532,6 +546,10 @@ bool Engine::frozen() const noexcept { return state_->head->frozen != 0; }
 const Plan& Engine::plan() const noexcept { return state_->plan; }
 std::uint64_t Engine::ignored() const noexcept { return state_->head->ignored; }
 std::span<const std::byte> Engine::state() const noexcept { return state_->block; }
+
+std::size_t Engine::save_size() const noexcept { return state_->saved_size(); }
+bool Engine::save(std::span<std::byte> into) const noexcept { return state_->save(into); }
+bool Engine::restore(std::span<const std::byte> saved) noexcept { return state_->restore(saved); }
 
 std::vector<AxisCalibration> Engine::ranges_by_use(UnitId unit) const {
   std::vector<AxisCalibration> all;

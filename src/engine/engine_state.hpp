@@ -188,9 +188,15 @@ struct Slot {
 
 class Sampler;
 
+/// What was pressed and counted in some time, by target.
+struct Unshown {
+  std::array<std::uint32_t, max_targets> presses{};
+  std::array<std::int64_t, max_targets> total{};
+};
+
 struct State {
   explicit State(Plan new_plan);
-  ~State();
+  ~State() = default;
   State(const State&) = delete;
   State& operator=(const State&) = delete;
 
@@ -245,6 +251,18 @@ struct State {
   void detach(std::size_t unit) noexcept;
   void freeze() noexcept;
   void thaw() noexcept;
+
+  // saved.cpp
+  struct Present;
+  static constexpr std::size_t most_codes = 256;
+  [[nodiscard]] std::size_t saved_size() const noexcept;
+  bool save(std::span<std::byte> into) const noexcept;
+  bool restore(std::span<const std::byte> saved) noexcept;
+  void note_present(Present& present) const noexcept;
+  void put_off(std::int64_t time) noexcept;
+  void follow_hands(const Present& present) noexcept;
+  [[nodiscard]] std::size_t differences(const Present& present, std::size_t unit,
+                                        std::array<Change, most_codes>& changes) const noexcept;
 
   // pointer.cpp
   void aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
@@ -352,6 +370,9 @@ struct State {
   const PlanData* plan_data = nullptr;
   std::vector<std::byte> block;
   mutable std::vector<Sampler*> samplers;  ///< the readers that there are
+  mutable std::uint64_t last_reader = 0;   ///< the number of the newest of them
+  std::uint64_t key = 0;                   ///< no other engine has it
+  std::uint64_t wirings = 0;               ///< how often units or the plan have changed
 
   // views into the block
   StateHead* head = nullptr;

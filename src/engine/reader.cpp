@@ -9,14 +9,13 @@
 namespace omnipar::engine {
 
 Sampler::Sampler(const Engine& engine, std::int64_t shortest)
-    : engine_(state_of(engine)), shortest_(shortest), shown_(max_targets) {
+    : held_(state_of(engine)), engine_(*held_), shortest_(shortest), shown_(max_targets) {
   begin();
+  number_ = ++engine_.last_reader;
   engine_.samplers.push_back(this);
 }
 
-Sampler::~Sampler() {
-  if (!engine_is_gone_) std::erase(engine_.samplers, this);
-}
+Sampler::~Sampler() { std::erase(engine_.samplers, this); }
 
 /// Takes everything as it is; a button that is down now is not a press to come.
 void Sampler::begin() noexcept {
@@ -87,7 +86,7 @@ std::int32_t Sampler::native(std::size_t target) const noexcept {
 
 void Sampler::set(Index target, double value) noexcept {
   shown_[target].value = value;
-  changed_[changed_count_++] = target;
+  changed_[changed_count_++] = {target};
 }
 
 // -- buttons ------------------------------------------------------------------------------------------
@@ -224,6 +223,8 @@ void Sampler::sample(std::int64_t now) noexcept {
   else
     for (; tail_ != end; ++tail_) look(engine_.journal[tail_ & (journal_length - 1)], now);
   tail_ = end;
+  if (has_undone_) [[unlikely]]
+    add_undone();
 }
 
 std::int64_t Sampler::next_due() const noexcept {
@@ -287,6 +288,48 @@ std::uint32_t PortSample::presses(TargetIndex target) const noexcept {
   return port == nullptr ? 0 : sampler_->presses(std::size_t{port->first_target} + target.value);
 }
 
+void PortSample::store(PortValues& into) const {
+  const PortInfo* port = sampler_->engine().plan.port(number_);
+  const std::size_t count = port == nullptr ? 0 : port->target_count;
+  into.values_.resize(count);
+  into.layout_ = port == nullptr ? 0 : sampler_->engine().plan_data->layouts[static_cast<std::size_t>(
+                                           port - sampler_->engine().plan.ports().data())];
+  for (std::size_t t = 0; t < count; ++t) {
+    const std::size_t target = std::size_t{port->first_target} + t;
+    into.values_[t] = {sampler_->shown(target), engine::native_of(*sampler_, target), sampler_->presses(target)};
+  }
+}
+
+PortValues PortSample::values() const {
+  PortValues values;
+  store(values);
+  return values;
+}
+
+const PortValues::Value* PortValues::find(TargetIndex target) const noexcept {
+  const bool is_its = target.value < values_.size() && (target.layout == 0 || target.layout == layout_);
+  return is_its ? &values_[target.value] : nullptr;
+}
+
+bool PortValues::has(TargetIndex target) const noexcept { return find(target) != nullptr; }
+
+double PortValues::value(TargetIndex target) const noexcept {
+  const Value* found = find(target);
+  return found == nullptr ? 0 : found->value;
+}
+
+bool PortValues::pressed(TargetIndex target) const noexcept { return value(target) != 0; }
+
+std::int32_t PortValues::native(TargetIndex target) const noexcept {
+  const Value* found = find(target);
+  return found == nullptr ? target.rest : found->native;
+}
+
+std::uint32_t PortValues::presses(TargetIndex target) const noexcept {
+  const Value* found = find(target);
+  return found == nullptr ? 0 : found->presses;
+}
+
 // -- readers ------------------------------------------------------------------------------------------
 
 Reader::Reader(const Engine& engine) : sampler_(std::make_unique<engine::Sampler>(engine, 0)) {}
@@ -294,10 +337,10 @@ Reader::~Reader() = default;
 Reader::Reader(Reader&&) noexcept = default;
 Reader& Reader::operator=(Reader&&) noexcept = default;
 void Reader::next_frame() noexcept { sampler_->sample(sampler_->engine().head->now); }
-PortSample Reader::port(int number) const noexcept { return {*sampler_, number}; }
-std::span<const std::uint16_t> Reader::changed() const noexcept { return sampler_->changed(); }
-double Reader::value(std::uint16_t target) const noexcept { return engine::value_of(*sampler_, target); }
-std::int32_t Reader::native(std::uint16_t target) const noexcept { return engine::native_of(*sampler_, target); }
+PortSample Reader::port(int number) const noexcept { return PortSample{*sampler_, number}; }
+std::span<const TargetPlace> Reader::changed() const noexcept { return sampler_->changed(); }
+double Reader::value(TargetPlace target) const noexcept { return engine::value_of(*sampler_, target.number); }
+std::int32_t Reader::native(TargetPlace target) const noexcept { return engine::native_of(*sampler_, target.number); }
 
 PacedReader::PacedReader(const Engine& engine, Duration shortest_press)
     : sampler_(std::make_unique<engine::Sampler>(engine, shortest_press.count())) {}
@@ -305,10 +348,10 @@ PacedReader::~PacedReader() = default;
 PacedReader::PacedReader(PacedReader&&) noexcept = default;
 PacedReader& PacedReader::operator=(PacedReader&&) noexcept = default;
 void PacedReader::catch_up(Time now) noexcept { sampler_->sample(now.time_since_epoch().count()); }
-PortSample PacedReader::port(int number) const noexcept { return {*sampler_, number}; }
-std::span<const std::uint16_t> PacedReader::changed() const noexcept { return sampler_->changed(); }
-double PacedReader::value(std::uint16_t target) const noexcept { return engine::value_of(*sampler_, target); }
-std::int32_t PacedReader::native(std::uint16_t target) const noexcept { return engine::native_of(*sampler_, target); }
+PortSample PacedReader::port(int number) const noexcept { return PortSample{*sampler_, number}; }
+std::span<const TargetPlace> PacedReader::changed() const noexcept { return sampler_->changed(); }
+double PacedReader::value(TargetPlace target) const noexcept { return engine::value_of(*sampler_, target.number); }
+std::int32_t PacedReader::native(TargetPlace target) const noexcept { return engine::native_of(*sampler_, target.number); }
 
 std::optional<Time> PacedReader::next_due() const noexcept {
   const std::int64_t due = sampler_->next_due();

@@ -27,14 +27,19 @@ class Sampler {
   Sampler& operator=(const Sampler&) = delete;
 
   void sample(std::int64_t now) noexcept;
-  /// Nothing but the end of the reader may follow.
-  void engine_is_gone() noexcept { engine_is_gone_ = true; }
   /// The engine has another plan, of which each target was at this place of the one before, or nowhere. The next
   /// sample shows all at rest; what has not been shown yet comes behind it.
   void carry(std::span<const Index> origins);
 
+  /// Bytes of a saved reader of a plan with so many targets.
+  [[nodiscard]] static std::size_t saved_size(std::size_t targets) noexcept;
+  void save(std::byte* into) const noexcept;
+  /// Goes on as it was saved, if it is among those. `made`: what has been pressed and counted since the save; `again`:
+  /// what of that the restored engine presses anyway; `later`: how long ago the save was.
+  void restore(std::span<const std::byte> saved, const Unshown& made, const Unshown& again, std::int64_t later) noexcept;
+
   [[nodiscard]] const State& engine() const noexcept { return engine_; }
-  [[nodiscard]] std::span<const std::uint16_t> changed() const noexcept { return {changed_.data(), changed_count_}; }
+  [[nodiscard]] std::span<const TargetPlace> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
   /// Of an axis: worked out when it is asked for, and kept.
@@ -54,7 +59,11 @@ class Sampler {
     double native_of = std::numeric_limits<double>::quiet_NaN();  ///< the value that it is of; not a number: none yet
   };
 
+  struct SavedReader;
+
   void begin() noexcept;
+  void take_back(Index target, const Shown& then, const Unshown& made, const Unshown& again, bool has_shown) noexcept;
+  void add_undone() noexcept;
   void rest(std::int64_t now) noexcept;
   void look(Index target, std::int64_t now) noexcept;
   void look_at_button(Index target, std::int64_t now) noexcept;
@@ -87,18 +96,21 @@ class Sampler {
   [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
   void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 
+  std::shared_ptr<const State> held_;  ///< also when its engine is gone
   const State& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
-  bool engine_is_gone_ = false;
+  std::uint64_t number_ = 0;  ///< its own among those of the engine
   bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
   std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
   mutable std::vector<Shown> shown_;
   std::uint64_t samples_ = 0;
-  std::array<Index, max_targets> changed_{};
+  std::array<TargetPlace, max_targets> changed_{};
   std::array<Index, max_targets> behind_{};
+  std::array<std::uint64_t, max_targets / 64> undone_{};  ///< a bit for each target that a restore has changed
+  bool has_undone_ = false;
   std::array<Index, max_targets> waiting_{};  ///< those of the sample before, while they are looked at
 };
 

@@ -1,5 +1,6 @@
 // From attachments to wires: made when a unit comes or the plan changes, never in the hot path.
 #include <algorithm>
+#include <atomic>
 #include <cstring>
 #include <functional>
 #include <initializer_list>
@@ -354,12 +355,10 @@ class Wiring {
 }  // namespace
 
 State::State(Plan new_plan) : plan(std::move(new_plan)) {
+  static std::atomic<std::uint64_t> last_key{0};
+  key = ++last_key;
   set_plan(plan);
   for (std::size_t i = 0; i < max_units; ++i) slots.at(i).id = max_units + i;
-}
-
-State::~State() {
-  for (Sampler* sampler : samplers) sampler->engine_is_gone();
 }
 
 void State::set_plan(Plan new_plan) {
@@ -506,6 +505,7 @@ void State::adopt(Plan new_plan) {
     if (!plan_data->targets[t].self_centering) carry(level, old.level, t);
   }
   for (Sampler* sampler : samplers) sampler->carry(origins);
+  ++wirings;
 }
 
 }  // namespace omnipar::engine
@@ -514,8 +514,33 @@ namespace omnipar {
 
 using engine::Slot, engine::State;
 
+namespace {
+
+/// What no unit can have, and no sheet allows.
+std::optional<Diagnostic> mistake_in(const Plan& plan, const Attachment& attachment) {
+  const auto problem = [&](const char* id, std::string message, const char* hint) {
+    return Diagnostic{id, Severity::error, std::move(message), attachment.unit, hint};
+  };
+  if (!attachment.seat.empty() && std::ranges::find(plan.seats(), attachment.seat) == plan.seats().end())
+    return problem("unknown-seat", fmt::format("no port is played from a seat '{}'", attachment.seat),
+                   "Plan::seats lists them");
+  for (const Control& control : attachment.controls) {
+    if (!control.role.empty() && !role_kind(control.role) && !stick_direction(control.role))
+      return problem("unknown-role", fmt::format("there is no role '{}'", control.role), "omnipar check lists roles");
+    const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided ||
+                         control.reading == Reading::pointer;
+    if (is_axis && control.minimum >= control.maximum)
+      return problem("bad-range", fmt::format("'{}' goes from {} to {}", control.role, control.minimum, control.maximum),
+                     "its minimum has to be below its maximum; reversed says that it runs the other way");
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
 tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   State& state = *state_;
+  if (auto mistake = mistake_in(state.plan, attachment)) return tl::unexpected(std::move(*mistake));
   const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
   if (at == state.slots.end())
     return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
@@ -524,6 +549,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
   at->attachment = attachment;
   at->used = true;
+  ++state.wirings;
   state.find_lone_lanes();
   state.take_state(number, attachment.state);
   state.note_crossings(number);

@@ -28,6 +28,7 @@ class Nodes {
   [[nodiscard]] std::optional<int> open(const NodePath& where);
   /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
+  [[nodiscard]] bool grabs_all() const noexcept { return grab_all_; }
   /// Likewise for one node, until it is closed or released again, when nothing on it is down. A number that is not
   /// there is ignored.
   void grab(int number, bool yes) noexcept;

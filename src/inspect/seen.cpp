@@ -377,11 +377,11 @@ bool Seen::look(const Reader& reader) {
   moved_.clear();
   std::vector<std::size_t> pulled;                            // ports
   std::vector<std::pair<std::size_t, std::size_t>> pointers;  // that have changed
-  for (const std::uint16_t changed : reader.changed()) {
-    if (changed >= target_at_.size() || ports_.empty()) continue;
-    const auto [port, target] = target_at_[changed];
+  for (const TargetPlace changed : reader.changed()) {
+    if (changed.number >= target_at_.size() || ports_.empty()) continue;
+    const auto [port, target] = target_at_[changed.number];
     SeenTarget& seen = ports_[port].targets[target];
-    const auto half = std::ranges::find(seen.of, changed);
+    const auto half = std::ranges::find(seen.of, changed.number);
     if (half == seen.of.end()) continue;  // a hotkey
     any = true;
     ports_[port].moved = looks_;

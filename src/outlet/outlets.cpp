@@ -156,9 +156,9 @@ void Outlets::find_devices() noexcept {
 std::int32_t Outlets::value_of(const Route& route) const {
   const Code code = route.to->code;
   if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
-  if (code.type == ev_rel) return reader_.native(route.target);
+  if (code.type == ev_rel) return reader_.native({route.target});
   if (!route.opposite)
-    return shape::native(route.range, route.from + (route.to_end - route.from) * reader_.value(route.target));
+    return shape::native(route.range, route.from + (route.to_end - route.from) * reader_.value({route.target}));
   const int here = is_down(route.target) ? 1 : 0;
   const int there = is_down(*route.opposite) ? 1 : 0;
   return route.negative ? there - here : here - there;
@@ -178,8 +178,8 @@ input_event Outlets::event_of_route(const Route& route) const {
 
 bool Outlets::flush(Time now) {
   bool any = false;
-  for (const std::uint16_t target : reader_.changed()) {
-    const Route& route = routes_[target];
+  for (const TargetPlace target : reader_.changed()) {
+    const Route& route = routes_[target.number];
     if (route.device) add(outgoing_[*route.device].report, event_of_route(route));
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {

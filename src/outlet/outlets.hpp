@@ -56,7 +56,7 @@ class Outlets {
     bool behind = false;  ///< the device has refused a report, and shows something old
   };
 
-  [[nodiscard]] bool is_down(std::uint16_t target) const noexcept { return reader_.value(target) != 0; }
+  [[nodiscard]] bool is_down(std::uint16_t target) const noexcept { return reader_.value({target}) != 0; }
   void route_port(const PortInfo& port);
   [[nodiscard]] std::int32_t value_of(const Route& route) const;
   [[nodiscard]] input_event event_of_route(const Route& route) const;

@@ -1,5 +1,8 @@
 #include "play/grabs.hpp"
 
+#include <algorithm>
+#include <utility>
+
 #include "omnipar/identity.hpp"
 
 namespace omnipar::play {
@@ -18,6 +21,8 @@ void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {
   again_at_ = now;
   waits_.clear();
   for (const int node : playing) nodes_.grab(node, !frozen);
+  for (const int node : std::exchange(played_, playing))
+    if (std::ranges::find(playing, node) == playing.end()) nodes_.grab(node, nodes_.grabs_all());
 }
 
 void Grabs::insist(Time now) {

@@ -23,7 +23,7 @@ class Grabs {
   /// Nobody else has any: what is another's later is told again.
   void forget_others() { told_.clear(); }
   /// These are played on from now on: they are grabbed, or, while all is frozen, everybody's again. What nobody plays
-  /// on goes on working for the desktop.
+  /// on, or plays on any more, works for the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);
   /// Tries again what could not be grabbed at once: a unit that another program has, and one of which something stays
   /// down for a while, for its switch may be stuck. Of that others are told that it is up.
@@ -44,6 +44,7 @@ class Grabs {
   std::optional<Time> again_at_;  ///< while something is to be grabbed that is not
   std::map<int, Wait> waits_;     ///< by node
   std::set<int> told_;            ///< to be another program's
+  std::vector<int> played_;       ///< nodes, by now
 };
 
 }  // namespace omnipar::play

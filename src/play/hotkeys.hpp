@@ -9,6 +9,7 @@ namespace omnipar::play {
 
 inline constexpr std::string_view freeze_action = "freeze";  ///< and, frozen, to go on
 inline constexpr std::string_view swap_action = "swap-ports";
+inline constexpr std::string_view leave_action = "leave-seat";  ///< of those who hold its buttons
 
 /// The profile with the built-in exit combinations, which nobody can leave away.
 [[nodiscard]] Profile with_way_out(Profile profile);

@@ -1,7 +1,6 @@
-// A session with the made-up units of a room. Calls no system.
+// A session with the made-up units of a room. Calls the system for nothing but a descriptor that can be polled.
 #include <algorithm>
 #include <map>
-#include <set>
 #include <utility>
 
 #include "base/earlier.hpp"
@@ -33,7 +32,7 @@ class RoomSession final : public Session::Inside {
     read_on();
   }
 
-  int descriptor() override { return -1; }
+  int descriptor() override;
   bool wait(Time until) override;
   void take() override;
   [[nodiscard]] std::optional<Time> next_due() const override;
@@ -53,19 +52,21 @@ class RoomSession final : public Session::Inside {
   void close() override { end(); }
 
  private:
+  using Players = std::map<int, std::string>;  ///< what units are called, by id
+
   /// What somebody wishes that the hands at a port feel and see, and the units that were told.
   struct Wish {
     Felt felt{};
-    std::set<std::string> shaken;
+    Players shaken;
     bool is_lit = false;
     std::uint32_t lit = 0;
-    std::set<std::string> shown;
+    Players shown;
   };
 
   void read_on();
   void play(const TraceEvent& event, const Description& node);
   void pass(Time time);
-  [[nodiscard]] std::set<std::string> players_of(int port) const;
+  [[nodiscard]] Players players_of(int port) const;
   void tell_newcomers();
 
   void show() override { catch_up(now_); }
@@ -74,6 +75,8 @@ class RoomSession final : public Session::Inside {
   void settle() override {}
 
   Room room_;
+  os::Descriptor always_ready_;  ///< for somebody who polls
+  bool waited_ = false;          ///< since the last `take`
   TraceReader trace_;
   TraceHost host_;
   std::optional<TraceEvent> next_;
@@ -106,7 +109,18 @@ std::optional<Time> RoomSession::next_due() const {
   return earlier(earlier(due(), host_.next_due()), next);
 }
 
+/// Whoever polls has no `wait` in which time could go on.
+int RoomSession::descriptor() {
+  if (always_ready_) return always_ready_.get();
+  os::Door& door = os::real_door();
+  always_ready_ = {door, door.make_timer()};
+  const Time past{Duration{1}};
+  if (always_ready_) door.set_timer(always_ready_.get(), &past);
+  return always_ready_.get();
+}
+
 bool RoomSession::wait(Time until) {
+  waited_ = true;
   if (over() || failure()) return false;
   const auto due = next_due();
   const Time end = next_ ? until : std::min(until, all_seen_);
@@ -117,6 +131,11 @@ bool RoomSession::wait(Time until) {
 void RoomSession::take() {
   if (ended_) return;
   ++stats_.wake_ups;
+  constexpr Duration a_moment{1000};
+  if (always_ready_ && !std::exchange(waited_, false)) {
+    static_cast<void>(wait(now_ + a_moment));
+    waited_ = false;
+  }
   while (next_ && next_->time <= now_) {
     const TraceEvent event = std::move(*next_);
     host_.take(event, trace_.nodes().at(event.node));
@@ -163,26 +182,26 @@ void RoomSession::end() {
 
 // -- what hands feel and see ----------------------------------------------------------------------------------
 
-std::set<std::string> RoomSession::players_of(int port) const {
-  std::set<std::string> names;
+RoomSession::Players RoomSession::players_of(int port) const {
+  Players players;
   const PortInfo* info = engine_.plan().port(port);
-  for (const UnitHere& unit : table_.units())
-    if (info != nullptr && unit.plays && info->is_played_from(unit.seat)) names.insert(unit.name);
-  return names;
+  for (UnitHere& unit : table_.units())
+    if (info != nullptr && unit.plays && info->is_played_from(unit.seat)) players[unit.id] = std::move(unit.name);
+  return players;
 }
 
 void RoomSession::rumble(int port, double strong, double weak, Duration how_long) {
   Wish& wish = wishes_[port];
   wish.felt = {"", strong * options_.rumble, weak * options_.rumble, how_long};
   wish.shaken = players_of(port);
-  for (const std::string& unit : wish.shaken) tell(Felt{unit, wish.felt.strong, wish.felt.weak, how_long});
+  for (const auto& [id, unit] : wish.shaken) tell(Felt{unit, wish.felt.strong, wish.felt.weak, how_long, id});
 }
 
 void RoomSession::pulse(int port, int times) {
   constexpr double strength = 0.6;
   constexpr Duration a_moment{120'000};
-  for (const std::string& unit : players_of(port))
-    for (int pulse = 0; pulse < times; ++pulse) tell(Felt{unit, strength, strength, a_moment});
+  for (const auto& [id, unit] : players_of(port))
+    for (int pulse = 0; pulse < times; ++pulse) tell(Felt{unit, strength, strength, a_moment, id});
 }
 
 void RoomSession::light(int port, std::optional<std::uint32_t> which) {
@@ -192,17 +211,17 @@ void RoomSession::light(int port, std::optional<std::uint32_t> which) {
   wish.is_lit = true;
   wish.lit = which.value_or(leds_of(port, leds)) & all;
   wish.shown = players_of(port);
-  for (const std::string& unit : wish.shown) tell(Lit{unit, wish.lit});
+  for (const auto& [id, unit] : wish.shown) tell(Lit{unit, wish.lit, id});
 }
 
 /// Who comes to a port shakes on there, if that has no end, and shows its LEDs.
 void RoomSession::tell_newcomers() {
   for (auto& [port, wish] : wishes_) {
-    const std::set<std::string> playing = players_of(port);
+    const Players playing = players_of(port);
     const bool shakes = wish.felt.how_long == Duration{0} && (wish.felt.strong > 0 || wish.felt.weak > 0);
-    for (const std::string& unit : playing) {
-      if (shakes && !wish.shaken.contains(unit)) tell(Felt{unit, wish.felt.strong, wish.felt.weak});
-      if (wish.is_lit && !wish.shown.contains(unit)) tell(Lit{unit, wish.lit});
+    for (const auto& [id, unit] : playing) {
+      if (shakes && !wish.shaken.contains(id)) tell(Felt{unit, wish.felt.strong, wish.felt.weak, Duration{0}, id});
+      if (wish.is_lit && !wish.shown.contains(id)) tell(Lit{unit, wish.lit, id});
     }
     wish.shaken = wish.shown = playing;
   }
@@ -214,6 +233,9 @@ void RoomSession::tell_newcomers() {
 namespace omnipar {
 
 tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Room room) {
+  if (!room.lines)
+    return tl::unexpected(Diagnostics{
+        {"no-lines", Severity::error, "the room has no lines", room.name, "lines_of makes them of a text"}});
   options.profile = play::with_way_out(std::move(options.profile));
   const auto plan = compile(options.catalogue, options.profile);
   if (!plan) return tl::unexpected(plan.error());

@@ -14,9 +14,11 @@ Session::Inside::Inside(const Plan& plan, SessionOptions options)
       engine_(plan),
       reader_(engine_, shortest_press(plan)),
       table_(engine_, options_.catalogue, options_.rig, [this](const SessionEvent& event) {
-        seats_have_changed_ = seats_have_changed_ || std::holds_alternative<Seated>(event);
+        seats_have_changed_ = seats_have_changed_ || std::holds_alternative<Seated>(event) ||
+                              std::holds_alternative<LeftSeat>(event);
         tell(event);
       }) {
+  options_.rumble = options_.rumble > 0 ? std::min(options_.rumble, 1.0) : 0;
   if (options_.ranges_by_use) table_.find_ranges_by_use();
   hear_hotkeys();
 }
@@ -51,9 +53,10 @@ void Session::Inside::fail(Diagnostic why) {
 void Session::Inside::catch_up(Time now) noexcept {
   reader_.catch_up(std::max(now, engine_.now()));
   if (hotkeys_ == 0) return;
-  for (const std::uint16_t target : reader_.changed()) {
-    const unsigned hotkey = unsigned{target} - first_hotkey_;
-    if (hotkey < hotkeys_ && reader_.value(target) != 0 && fired_.size() < fired_.capacity()) fired_.push_back(target);
+  for (const TargetPlace target : reader_.changed()) {
+    const unsigned hotkey = unsigned{target.number} - first_hotkey_;
+    if (hotkey < hotkeys_ && reader_.value(target) != 0 && fired_.size() < fired_.capacity())
+      fired_.push_back(target.number);
   }
 }
 
@@ -65,6 +68,7 @@ void Session::Inside::act() {
   fired_.clear();
   for (const std::string& action : fired) tell(HotkeyFired{action});
   for (auto swaps = std::ranges::count(fired, play::swap_action); swaps > 0; --swaps) swap_ports();
+  if (std::ranges::count(fired, play::leave_action) > 0) let_holders_leave();
   if (std::ranges::count(fired, play::freeze_action) % 2 != 0) engine_.frozen() ? thaw() : freeze();
 }
 
@@ -110,11 +114,32 @@ void Session::Inside::swap_ports() {
   settle();
 }
 
-std::optional<Diagnostic> Session::Inside::reseat(const std::string& unit, const std::string& seat) {
+std::optional<Diagnostic> Session::Inside::reseat(int unit, const std::string& seat) {
   auto refused = table_.reseat(unit, seat);
   show();
   settle();
   return refused;
+}
+
+std::optional<Diagnostic> Session::Inside::leave_seat(int unit) {
+  auto refused = table_.leave_seat(unit);
+  show();
+  settle();
+  return refused;
+}
+
+bool Session::Inside::restore(std::span<const std::byte> saved) {
+  if (ended_ || !engine_.restore(saved)) return false;
+  settle();
+  return true;
+}
+
+/// A hotkey says what was held, not by whom.
+void Session::Inside::let_holders_leave() {
+  for (const Hotkey& hotkey : options_.profile.hotkeys) {
+    if (hotkey.action != play::leave_action) continue;
+    for (const int unit : table_.holders(hotkey.modifier, hotkey.press)) static_cast<void>(leave_seat(unit));
+  }
 }
 
 std::optional<Time> Session::Inside::due() const {
@@ -167,12 +192,16 @@ std::optional<SessionEvent> Session::next_event() { return inside_->next_event()
 void Session::freeze() { inside_->freeze(); }
 void Session::thaw() { inside_->thaw(); }
 void Session::swap_ports() { inside_->swap_ports(); }
-std::optional<Diagnostic> Session::reseat(const std::string& unit, const std::string& seat) {
-  return inside_->reseat(unit, seat);
-}
+std::optional<Diagnostic> Session::reseat(int unit, const std::string& seat) { return inside_->reseat(unit, seat); }
+std::optional<Diagnostic> Session::leave_seat(int unit) { return inside_->leave_seat(unit); }
 void Session::await(std::vector<std::string> seats) { inside_->table().await(std::move(seats)); }
+std::size_t Session::save_size() const noexcept { return inside_->engine().save_size(); }
+bool Session::save(std::span<std::byte> into) const noexcept { return inside_->engine().save(into); }
+bool Session::restore(std::span<const std::byte> saved) { return inside_->restore(saved); }
 void Session::rumble(int port, double strong, double weak, Duration how_long) {
-  inside_->rumble(port, std::clamp(strong, 0.0, 1.0), std::clamp(weak, 0.0, 1.0), how_long);
+  const auto part = [](double strength) { return strength > 0 ? std::min(strength, 1.0) : 0; };  // not a number: none
+  if (how_long < Duration{0}) return inside_->rumble(port, 0, 0, Duration{0});
+  inside_->rumble(port, part(strong), part(weak), how_long);
 }
 void Session::pulse(int port, int times) { inside_->pulse(port, times); }
 void Session::light(int port, std::uint32_t which) { inside_->light(port, which); }

@@ -52,7 +52,9 @@ class Session::Inside {
   void freeze();
   void thaw();
   void swap_ports();
-  [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
+  [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
+  [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
+  bool restore(std::span<const std::byte> saved);
 
  protected:
   void tell(const SessionEvent& event);
@@ -85,6 +87,7 @@ class Session::Inside {
 
  private:
   void hear_hotkeys();
+  void let_holders_leave();
 
   std::deque<SessionEvent> events_;
   std::vector<std::uint16_t> fired_;  ///< targets of port 0

@@ -13,17 +13,6 @@
 namespace omnipar::play {
 namespace {
 
-/// What a waiting unit's controls are doing, for the moment in which it takes a seat.
-void remember(Attachment& attachment, std::span<const Change> changes) {
-  for (const Change& change : changes) {
-    const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
-    if (known != attachment.state.end())
-      known->value = change.value;
-    else
-      attachment.state.push_back(change);
-  }
-}
-
 /// What nodes have in common that may be of one unit.
 std::vector<std::string> keys_of(const Description& node) {
   std::vector<std::string> keys{identity::device_key(node)};
@@ -127,6 +116,21 @@ Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numb
   return guest;
 }
 
+/// How its controls are now, for whoever looks at them and for the moment in which it takes a seat. There is room for
+/// all of them, so that nothing is allocated.
+void Table::remember(Share& share, std::span<const Change> changes) {
+  std::vector<Change>& state = share.attachment.state;
+  for (const Change& change : changes) {
+    if (change.code.type == ev_rel) continue;  // counts are no state
+    const std::size_t at =
+        find_in_turn(state, share.last_said, [&](const Change& known) { return known.code == change.code; });
+    if (at < state.size())
+      state[at].value = change.value;
+    else if (state.size() < state.capacity())
+      state.push_back(change);
+  }
+}
+
 Table::Share Table::share_of(const Guest& guest, const Player& player, int node) const {
   const Description& main = nodes_.at(guest.nodes.front());
   Share share{node, attach_node(catalogue_, main, nodes_.at(node), player.part), std::nullopt};
@@ -134,6 +138,8 @@ Table::Share Table::share_of(const Guest& guest, const Player& player, int node)
   share.attachment.seat = player.seat;
   calibrate(share.attachment, rig_);
   share.attachment.ranges_by_use = by_use_;
+  share.attachment.state.reserve(nodes_.at(node).codes.size() + share.attachment.controls.size() +
+                                 share.attachment.state.size());
   return share;
 }
 
@@ -193,9 +199,9 @@ void Table::welcome(Guest guest) {
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
-      tell_(SeatedElsewhere{sitting.name, unit->seat});
+      tell_(SeatedElsewhere{sitting.name, unit->seat, sitting.number});
     else if (sitting.seat.empty())
-      tell_(Waiting{sitting.name});
+      tell_(Waiting{sitting.name, sitting.number});
     else if (!here.out_of_range)
       play(sitting, true);
   }
@@ -224,7 +230,7 @@ void Table::dismiss(const Guest& guest) {
   for (const Player& player : guest.players) {
     for (const Share& share : player.shares) get_up(share);
     seated_.erase(player.number);
-    if (!player.seat.empty() && !guest.out_of_range && !player.empty) tell_(Left{player.seat, player.name});
+    if (!player.seat.empty() && !guest.out_of_range && !player.empty) tell_(Left{player.seat, player.name, player.number});
   }
 }
 
@@ -260,16 +266,18 @@ void Table::report(int node, const Report& report) {
     if (!moves_only && look_into(guest, player, node, report)) continue;
     if (player.empty) continue;
     player.heard = true;
-    if (share->playing)
+    if (share->playing) {
+      remember(*share, report.changes);
       engine_.feed(*share->playing, report);
-    else
+    } else {
       hear_waiting(guest, player, *share, report);
+    }
   }
 }
 
 /// Nobody plays on it yet: who presses takes a seat.
 void Table::hear_waiting(Guest& guest, Player& player, Share& share, const Report& report) {
-  remember(share.attachment, report.changes);
+  remember(share, report.changes);
   if (!player.seat.empty() || !player.notice.take(share.attachment, changes_of(guest, player, share, report))) return;
   if (engine_.frozen()) return;
   engine_.advance(report.time);
@@ -293,15 +301,15 @@ bool Table::look_into(const Guest& guest, Player& player, int node, const Report
 
 void Table::take_out(Player& player) {
   let_go(player);
-  tell_(SocketNews{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none});
+  tell_(SocketNews{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none, player.number});
 }
 
 void Table::put_in(Player& player, int node, const Report& report) {
-  tell_(SocketNews{player.seat, player.name, Plug::put_in});
+  tell_(SocketNews{player.seat, player.name, Plug::put_in, player.number});
   for (Share& share : player.shares)
-    if (share.node == node) remember(share.attachment, report.changes);
+    if (share.node == node) remember(share, report.changes);
   if (player.seat.empty())
-    tell_(Waiting{player.name});
+    tell_(Waiting{player.name, player.number});
   else
     play(player, true);
 }
@@ -349,7 +357,7 @@ void Table::fall_silent(Guest& guest) {
   guest.out_of_range = true;
   for (Player& player : guest.players) {
     let_go(player);
-    if (!player.seat.empty() && !player.empty) tell_(Left{player.seat, player.name});
+    if (!player.seat.empty() && !player.empty) tell_(Left{player.seat, player.name, player.number});
   }
 }
 
@@ -360,7 +368,7 @@ void Table::speak_again(Guest& guest, int node, const Report& report) {
   for (Player& player : guest.players) {
     if (look_into(guest, player, node, report)) continue;
     for (Share& share : player.shares)
-      if (share.node == node) remember(share.attachment, report.changes);
+      if (share.node == node) remember(share, report.changes);
     if (!player.seat.empty() && !player.empty) play(player, true);
   }
   seat_own(guest);

@@ -52,9 +52,13 @@ class Table {
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
   /// Nobody plays any more, and nothing is held.
   void release_all();
-  /// The unit of that name plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
+  /// The unit plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
   /// `unknown-seat`.
-  [[nodiscard]] std::optional<Diagnostic> reseat(const std::string& unit, const std::string& seat);
+  [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
+  /// It leaves its seat, and waits like one that is new. Fails with `unknown-unit`.
+  [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
+  /// The seated units that hold one of these two buttons, where their seat holds both.
+  [[nodiscard]] std::vector<int> holders(const std::string& modifier, const std::string& press) const;
   /// Seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
   /// Who is new takes the first of these seats that nobody plays from, though it is somebody else's.
@@ -74,6 +78,7 @@ class Table {
     int node = 0;
     Attachment attachment;
     std::optional<UnitId> playing;
+    std::size_t last_said = 0;  ///< where `remember` found the last code
   };
   /// A unit, or a part of one, and its seat.
   struct Player {
@@ -97,6 +102,7 @@ class Table {
     Time last_heard{};
   };
 
+  static void remember(Share& share, std::span<const Change> changes);
   void get_up(const Share& share);
   static void note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes);
   [[nodiscard]] std::set<int> related(const Description& node) const;
@@ -121,6 +127,11 @@ class Table {
   void take_seat(Guest& guest, Player& player);
   void seat_own(Guest& guest);
   void move_to(Guest& guest, Player& player, const std::string& seat);
+  void leave_seat(Guest& guest, Player& player);
+  void get_own_up(Guest& guest, const std::string& seat);
+  [[nodiscard]] static bool holds(const Player& player, const std::string& role);
+  template <typename Act>
+  [[nodiscard]] std::optional<Diagnostic> with_unit(int unit, const Act& act);
   [[nodiscard]] bool is_of_use(const Player& player) const;
   [[nodiscard]] std::string called(const Guest& guest, const Player& player) const;
   [[nodiscard]] UnitHere here(const Guest& guest, const Player& player) const;

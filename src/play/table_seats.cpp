@@ -66,7 +66,7 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
 
 void Table::play(Player& player, bool again) {
   if (!attach(player)) return;
-  tell_(Seated{player.seat, player.name, again});
+  tell_(Seated{player.seat, player.name, again, player.number});
   tell_of_others(player);
   tell_what_lacks(player);
 }
@@ -83,7 +83,7 @@ void Table::tell_of_others(const Player& player) {
       if (&other != &player && other.seat == player.seat && other.part != hid::own_part && !other.empty &&
           !guest.out_of_range &&
           std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
-        return tell_(Beside{player.seat, player.name, other.name});
+        return tell_(Beside{player.seat, player.name, other.name, player.number, other.number});
 }
 
 /// What an adapter has of its own will serve whoever plays on it.
@@ -104,7 +104,7 @@ std::vector<std::string> Table::roles_at(const std::string& seat) const {
 void Table::tell_what_lacks(const Player& player) {
   const std::vector<std::string> targets = unserved(engine_.plan(), player.seat, roles_at(player.seat));
   std::vector<std::string>& told = lacks_[player.seat];
-  if (told != targets && !targets.empty()) tell_(Lacks{player.seat, player.name, targets});
+  if (told != targets && !targets.empty()) tell_(Lacks{player.seat, player.name, targets, player.number});
   told = targets;
 }
 
@@ -154,7 +154,7 @@ void Table::ask_for_the_lost() {
       const RigUnit* lost = player.seat.empty() ? perhaps(guest.unit, player.part) : nullptr;
       if (lost == nullptr) continue;
       if (std::exchange(last_asked_, lost->name) != lost->name)
-        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, player.part)});
+        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, player.part), player.number});
       return;
     }
   last_asked_.clear();
@@ -216,12 +216,12 @@ void Table::seat_own(Guest& guest) {
       guest.players, [](const Player& player) { return player.part != hid::own_part && !player.seat.empty(); });
   if (own == guest.players.end() || player == guest.players.end() || !own->seat.empty() || !is_of_use(*own)) return;
   sit_down(*own, own->name, player->seat);
-  if (attach(*own)) tell_(Joined{own->seat, own->name});
+  if (attach(*own)) tell_(Joined{own->seat, own->name, own->number});
 }
 
 void Table::take_seat(Guest& guest, Player& player) {
   if (!is_of_use(player)) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(guest, player)});
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(guest, player), player.number});
     return;
   }
   if (const RigUnit* lost = perhaps(guest.unit, player.part)) {
@@ -245,7 +245,7 @@ void Table::take_seat(Guest& guest, Player& player) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
   if (seat.empty()) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(guest, player)});
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(guest, player), player.number});
     return;
   }
   if (own != nullptr && !stands_in) {
@@ -285,24 +285,86 @@ std::vector<UnitDetails> Table::unit_details() const {
 
 UnitHere Table::here(const Guest& guest, const Player& player) const {
   const bool plays = std::ranges::any_of(player.shares, [](const Share& share) { return share.playing.has_value(); });
-  return {called(guest, player), player.seat, plays};
+  return {called(guest, player), player.seat, plays, player.number};
 }
 
-std::optional<Diagnostic> Table::reseat(const std::string& unit, const std::string& seat) {
+template <typename Act>
+std::optional<Diagnostic> Table::with_unit(int unit, const Act& act) {
+  for (Guest& guest : guests_)
+    for (Player& player : guest.players)
+      if (player.number == unit) {
+        act(guest, player);
+        return std::nullopt;
+      }
+  return Diagnostic{"unknown-unit", Severity::error, fmt::format("there is no unit {} here", unit), "",
+                    "units have ids: it may have left meanwhile"};
+}
+
+std::optional<Diagnostic> Table::reseat(int unit, const std::string& seat) {
   if (!has_seat(seat))
     return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from a seat '{}'", seat), "",
                       catalogue::suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
-  std::vector<std::string> here;
-  for (Guest& guest : guests_)
-    for (Player& player : guest.players) {
-      here.push_back(called(guest, player));
-      if (here.back() != unit) continue;
-      if (player.seat != seat) move_to(guest, player, seat);
-      return std::nullopt;
-    }
-  return Diagnostic{"unknown-unit", Severity::error,
-                    fmt::format("no unit that is here is called '{}'", printable(unit)), "",
-                    catalogue::suggestion(unit, {here.begin(), here.end()})};
+  return with_unit(unit, [&](Guest& guest, Player& player) {
+    if (player.seat != seat) move_to(guest, player, seat);
+  });
+}
+
+std::optional<Diagnostic> Table::leave_seat(int unit) {
+  return with_unit(unit, [this](Guest& guest, Player& player) {
+    if (!player.seat.empty()) leave_seat(guest, player);
+  });
+}
+
+void Table::leave_seat(Guest& guest, Player& player) {
+  for (Share& share : player.shares) {
+    get_up(share);
+    share.playing.reset();
+  }
+  const std::string seat = std::exchange(player.seat, "");
+  seated_.erase(player.number);
+  std::erase_if(stand_ins_.units, [&](const RigUnit& unit) { return unit.name == player.name; });
+  const auto entry = std::ranges::find(rig_.units, player.name, &RigUnit::name);
+  if (entry != rig_.units.end() && entry->seat == seat) entry->seat.clear();
+  player.told_no_seat = false;
+  player.notice = {};
+  tell_(LeftSeat{seat, player.name, player.number});
+  if (player.part != hid::own_part) get_own_up(guest, seat);
+}
+
+/// What an adapter has of its own goes to another of its players, or nobody.
+void Table::get_own_up(Guest& guest, const std::string& seat) {
+  const auto own = std::ranges::find(guest.players, hid::own_part, &Player::part);
+  if (own == guest.players.end() || own->seat != seat) return;
+  leave_seat(guest, *own);
+  seat_own(guest);
+}
+
+/// A button of that role is down on it.
+bool Table::holds(const Player& player, const std::string& role) {
+  return std::ranges::any_of(player.shares, [&](const Share& share) {
+    return std::ranges::any_of(share.attachment.state, [&](const Change& change) {
+      const auto is_its = [&](const Control& control) {
+        return control.code == change.code && control.role == role && control.reading == Reading::button;
+      };
+      return change.value != 0 && std::ranges::any_of(share.attachment.controls, is_its);
+    });
+  });
+}
+
+std::vector<int> Table::holders(const std::string& modifier, const std::string& press) const {
+  const auto seat_holds = [&](const std::string& seat, const std::string& role) {
+    return std::ranges::any_of(guests_, [&](const Guest& guest) {
+      return std::ranges::any_of(
+          guest.players, [&](const Player& player) { return player.seat == seat && holds(player, role); });
+    });
+  };
+  std::vector<int> all;
+  for (const Guest& guest : guests_)
+    for (const Player& player : guest.players)
+      if (!player.seat.empty() && (holds(player, modifier) || holds(player, press)) &&
+          seat_holds(player.seat, modifier) && seat_holds(player.seat, press))
+        all.push_back(player.number);
+  return all;
 }
 
 /// Whoever stands in for somebody goes on doing so, from the other seat.

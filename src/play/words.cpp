@@ -45,6 +45,10 @@ class Teller {
     return fmt::format("{}: \"{}\" is gone; its buttons are released. Plug it in again to go on.", who(event.seat),
                        event.unit);
   }
+  std::string operator()(const LeftSeat& event) const {
+    return fmt::format("{}: \"{}\" has left the seat; its buttons are released. A press takes a free seat.",
+                       who(event.seat), event.unit);
+  }
   std::string operator()(const SocketNews& event) const {
     const std::string_view what = event.plug == Plug::none     ? "its socket is empty."
                                   : event.plug == Plug::put_in ? "a plug is in its socket now."

@@ -4,18 +4,17 @@
 
 namespace omnipar {
 
-void Settings::set(std::string_view field, double value) {
-  const auto known =
-      std::ranges::find(all_, field, [](const auto& setting) { return std::string_view{setting.first}; });
+void Settings::put(Setting setting) {
+  const auto known = std::ranges::find(all_, setting.field, &Setting::field);
   if (known != all_.end())
-    known->second = value;
+    *known = std::move(setting);
   else
-    all_.emplace_back(field, value);
+    all_.push_back(std::move(setting));
 }
 
 std::optional<double> Settings::find(std::string_view field) const noexcept {
-  for (const auto& [name, value] : all_)
-    if (name == field) return value;
+  for (const Setting& setting : all_)
+    if (setting.field == field) return setting.value;
   return std::nullopt;
 }
 

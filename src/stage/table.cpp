@@ -64,9 +64,11 @@ std::string range_of(const Field& field) {
 }  // namespace
 
 std::optional<Wrong> wrong(const Use& use) {
-  for (const auto& [name, value] : use.settings.all()) {
+  for (const auto& [name, value, is_time] : use.settings.all()) {
     const Field* known = field(name);
     if (known == nullptr) return Wrong{name, true, ""};
+    if (is_time != (known->measure == Measure::milliseconds))
+      return Wrong{name, false, is_time ? "a number, not a duration" : "a duration, not a mere number"};
     if (!(value >= known->low && value <= known->high)) return Wrong{name, false, range_of(*known)};
   }
   for (const Kind* kind : of_uses()) {
@@ -74,6 +76,13 @@ std::optional<Wrong> wrong(const Use& use) {
     if (!allowed.empty()) return Wrong{std::string{kind->fields.back().name}, false, std::string{allowed}};
   }
   return std::nullopt;
+}
+
+void set(Settings& settings, const Field& field, double value) {
+  if (field.measure == Measure::milliseconds)
+    settings.set(field.name, Duration{static_cast<std::int64_t>(value)});
+  else
+    settings.set(field.name, value);
 }
 
 std::string time_words(double microseconds) {

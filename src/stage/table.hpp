@@ -48,6 +48,9 @@ struct Wrong {
 };
 [[nodiscard]] std::optional<Wrong> wrong(const Use& use);
 
+/// Sets a field to a value in its own measure: of a time, microseconds.
+void set(Settings& settings, const Field& field, double value);
+
 /// "10 ms", "2 s"
 [[nodiscard]] std::string time_words(double microseconds);
 

@@ -2,12 +2,15 @@
 #include <catch2/catch.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdlib>
+#include <limits>
 #include <map>
 #include <numbers>
 
 #include "calibrate/made_stick.hpp"
+#include "omnipar/gun_fit.hpp"
 #include "shape/measured.hpp"
 
 using namespace omnipar;
@@ -121,4 +124,22 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
     if (found != 0 && std::fabs(found - truth) > std::fabs(truth) + 0.1) ++worse;
   CAPTURE(worse, turns_round.size());
   CHECK(worse <= static_cast<int>(turns_round.size()) / 50);
+}
+
+TEST_CASE("what no unit can say spoils no fit", "[calibrate]") {
+  constexpr std::array nonsense{std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::infinity(),
+                                -std::numeric_limits<double>::infinity(), 1e300};
+  for (const double bad : nonsense) {
+    StickReadings stick;
+    AxisReadings axis;
+    for (std::vector<RawPoint>* points : {&stick.rest, &stick.sweep, &stick.rest_after, &stick.pushes})
+      points->assign(500, {bad, 1});
+    stick.returns = {{{bad, bad}}};
+    for (std::vector<double>* values : {&axis.rest, &axis.sweep, &axis.rest_after}) values->assign(500, bad);
+    axis.marks = {{bad, bad}};
+    CHECK_FALSE(fit_stick(stick));
+    CHECK_FALSE(fit_axis(axis));
+    CHECK_FALSE(fit_gun(std::vector<Shot>(5, Shot{{bad, 0.5}, {1, bad}, {}}), {1920, 1080}));
+    CHECK_FALSE(fit_gun({{{0, 0}, {0, 0}, {}}, {{1, 0}, {100, 0}, {}}, {{0, 1}, {0, 100}, {}}}, {0, bad}));
+  }
 }

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "omnipar/sheets.hpp"
+#include "stage/table.hpp"
 #include "support/laid_table.hpp"
 
 using namespace omnipar;
@@ -85,7 +86,7 @@ struct Booth : Table {
 
 Use with_setting(std::string role, const char* field, double value) {
   Use use{std::move(role)};
-  use.settings.set(field, value);
+  stage::set(use.settings, *stage::field(field), value);
   return use;
 }
 

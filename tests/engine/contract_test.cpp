@@ -140,3 +140,40 @@ const std::size_t systems_before_main = built_in_catalogue().systems.size();
 TEST_CASE("the built-in catalogue can be read before main", "[order]") {
   CHECK(systems_before_main == built_in_catalogue().systems.size());
 }
+
+TEST_CASE("what no unit can be is not attached", "[contract]") {
+  OnePad table;
+  const auto refused = [&](auto change) {
+    Attachment unit = seated(plain_pad(), "seat-1");
+    change(unit);
+    const std::vector<std::byte> before{table.engine.state().begin(), table.engine.state().end()};
+    const auto id = table.engine.attach(unit);
+    const auto after = table.engine.state();
+    if (!id) CHECK(std::equal(before.begin(), before.end(), after.begin(), after.end()));
+    return id ? std::string{} : id.error().id;
+  };
+  const auto axis = [](Attachment& unit) -> Control& {
+    return *std::ranges::find(unit.controls, Reading::two_sided, &Control::reading);
+  };
+  CHECK(refused([&](Attachment& unit) { std::swap(axis(unit).minimum, axis(unit).maximum); }) == "bad-range");
+  CHECK(refused([&](Attachment& unit) { axis(unit).minimum = axis(unit).maximum; }) == "bad-range");
+  CHECK(refused([&](Attachment& unit) { axis(unit).role = "wheel-of-fortune"; }) == "unknown-role");
+  CHECK(refused([&](Attachment& unit) { unit.seat = "nobody's"; }) == "unknown-seat");
+  CHECK(refused([&](Attachment& unit) { unit.seat.clear(); }).empty());
+}
+
+TEST_CASE("a time is set to a duration, and nothing else is", "[contract]") {
+  const auto id_with = [](const char* field, auto value) {
+    Use use{"south"};
+    use.settings.set(field, value);
+    Profile profile = propose(kit_catalogue(), "kit").value();
+    profile.ports[0].bind = {{"a", {use}}};
+    const auto plan = compile(kit_catalogue(), profile);
+    return plan ? std::string{} : plan.error().front().id;
+  };
+  CHECK(id_with("debounce", 20) == "bad-number");
+  CHECK(id_with("debounce", 20.0) == "bad-number");
+  CHECK(id_with("autofire", std::chrono::milliseconds{20}) == "bad-number");
+  CHECK(id_with("debounce", std::chrono::milliseconds{20}).empty());
+  CHECK(id_with("autofire", 10).empty());
+}

@@ -63,7 +63,7 @@ class Judged::Watch {
     std::size_t quiet = 0;  // samples in which only autofire has changed anything
     for (std::size_t samples = 0; samples < most_samples; ++samples) {
       sample();
-      quiet = std::ranges::all_of(changed(), [this](std::uint16_t t) { return pulses(t); }) ? quiet + 1 : 0;
+      quiet = std::ranges::all_of(changed(), [this](TargetPlace t) { return pulses(t.number); }) ? quiet + 1 : 0;
       if (paced_ && quiet > most_quiet && !fresh_ && all_presses_shown()) return compare();
       if (!changed().empty() || fresh_) continue;
       if (!paced_ || !paced_->next_due()) return compare();
@@ -74,11 +74,11 @@ class Judged::Watch {
   }
 
  private:
-  [[nodiscard]] std::span<const std::uint16_t> changed() const {
+  [[nodiscard]] std::span<const TargetPlace> changed() const {
     return plain_ ? plain_->changed() : paced_->changed();
   }
   [[nodiscard]] double value(std::uint16_t target) const {
-    return plain_ ? plain_->value(target) : paced_->value(target);
+    return plain_ ? plain_->value({target}) : paced_->value({target});
   }
   [[nodiscard]] PortSample port(int number) const { return plain_ ? plain_->port(number) : paced_->port(number); }
   [[nodiscard]] const TargetInfo& info(std::size_t target) const { return judged_.engine_.plan().targets()[target]; }
@@ -96,7 +96,7 @@ class Judged::Watch {
   /// `changed` names what has changed and nothing else; after another plan, everything.
   void check_changes() {
     std::vector<int> named(shown_.size(), 0);
-    for (const std::uint16_t target : changed()) ++named.at(target);
+    for (const TargetPlace target : changed()) ++named.at(target.number);
     for (std::uint16_t t = 0; t < shown_.size(); ++t) {
       const double now = value(t);
       const bool counts = info(t).kind == TargetKind::turns;
@@ -241,10 +241,17 @@ void Judged::attach(std::size_t unit, const Attachment& attachment) {
   for (const Change& c : attachment.state) act += fmt::format(" {:x}={}", c.code.number, c.value);
   if (attachment.by_press) act += " by a press";
   tell(act);
-  const auto id = engine_.attach(attachment);
+  Attachment its = attachment;
+  const auto seats = engine_.plan().seats();
+  if (std::ranges::find(seats, its.seat) == seats.end()) {
+    const auto refused = engine_.attach(its);
+    if (refused || refused.error().id != "unknown-seat") complain("a seat that no port has was taken");
+    its.seat.clear();  // such a one is there, and plays nothing
+  }
+  const auto id = engine_.attach(its);
   if (!id) complain(to_text(id.error()));
   ids_.at(unit) = *id;
-  twin_.attach(static_cast<int>(id->slot()), attachment);
+  twin_.attach(static_cast<int>(id->slot()), its);
   plugged_.at(unit) = true;
 }
 

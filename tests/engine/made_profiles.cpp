@@ -118,7 +118,7 @@ class Maker : public ByteDice {
       const Use before = made;
       const stage::Field& field = *stage::field(fields[below(fields.size())]);
       constexpr double longest = 3000;  // microseconds
-      made.settings.set(field.name, value_at(field, static_cast<double>(below(256)) / 255, longest));
+      stage::set(made.settings, field, value_at(field, static_cast<double>(below(256)) / 255, longest));
       if (stage::wrong(made) && !mistake()) made = before;
     }
     return made;

@@ -36,14 +36,14 @@ TEST_CASE("every shipped plan is followed by every other, with two and four unit
         Reader reader{engine};
         std::vector<UnitId> ids;
         for (std::size_t i = 0; i < units; ++i)
-          ids.push_back(engine.attach(seated(plain_pad(), "seat-" + std::to_string(1 + i % 2))).value());
+          ids.push_back(engine.attach(seated(plain_pad(), from.seats()[i % from.seats().size()])).value());
         for (const UnitId id : ids) engine.feed(id, {at_us(1), pushed});
         engine.adopt(to);
         for (int i = 0; i < 3; ++i) reader.next_frame();
         for (const UnitId id : ids) engine.detach(id);
         reader.next_frame();
         for (std::uint16_t t = 0; t < engine.plan().targets().size(); ++t)
-          if (engine.plan().targets()[t].self_centering) CHECK(reader.value(t) == 0);
+          if (engine.plan().targets()[t].self_centering) CHECK(reader.value({t}) == 0);
       }
 }
 
@@ -312,7 +312,7 @@ TEST_CASE("no count is lost, however much lies between two samples", "[order]") 
     table.reader.next_frame();
     x += table.value("ball-x");
     dial += table.value("dial");
-    for (const std::uint16_t target : table.reader.changed())
+    for (const TargetPlace target : table.reader.changed())
       CHECK(std::ranges::count(table.reader.changed(), target) == 1);
   }
   table.reader.next_frame();
@@ -323,7 +323,7 @@ TEST_CASE("no count is lost, however much lies between two samples", "[order]") 
   CHECK(rare.port(1).value(table.at("dial")) == -8000);
   CHECK(rare.port(1).value(table.at("ball-y")) == 0);
   const auto& targets = table.engine.plan().targets();
-  for (const std::uint16_t target : rare.changed()) CHECK(targets[target].name != "ball-y");
+  for (const TargetPlace target : rare.changed()) CHECK(targets[target.number].name != "ball-y");
 }
 
 TEST_CASE("counts beyond 31 bits come in several samples, never with another sign", "[order]") {

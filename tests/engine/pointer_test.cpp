@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "stage/table.hpp"
 #include "support/laid_table.hpp"
 
 using namespace omnipar;
@@ -23,7 +24,7 @@ Attachment gun(std::int32_t minimum = 0, std::int32_t maximum = 65535) {
 
 Use with(std::string role, const char* field, double value) {
   Use use{std::move(role)};
-  use.settings.set(field, value);
+  stage::set(use.settings, *stage::field(field), value);
   return use;
 }
 

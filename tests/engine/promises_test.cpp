@@ -83,7 +83,7 @@ TEST_CASE("feeding, advancing, reading and detaching allocate nothing", "[promis
             engine.feed(ids[r.unit], evening.report(r));
             paced.catch_up(engine.now());
             for (; frame < r.time_us; frame += 16'667) reader.next_frame();
-            for (const std::uint16_t target : reader.changed()) shown += target + 1U;
+            for (const TargetPlace target : reader.changed()) shown += target.number + 1U;
           }
           engine.freeze();
           engine.thaw();
@@ -154,9 +154,9 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
   const auto look = [&](std::int64_t us) {
     table.engine.advance(at_us(us));
     outlet.catch_up(at_us(us));
-    for (const std::uint16_t target : outlet.changed())
+    for (const TargetPlace target : outlet.changed())
       told += std::to_string(us / ms) +
-              (table.engine.plan().targets()[target].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
+              (table.engine.plan().targets()[target.number].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
   };
   table.feed(5 * ms, {{code::btn_south, 1}});
   look(5 * ms);

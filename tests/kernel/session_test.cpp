@@ -198,11 +198,14 @@ TEST_CASE("a unit is given another seat, and another profile's seats are refused
   auto session = Session::open(options_for("Moved Pad", false));
   REQUIRE(session);
   CHECK(plays(*session, pad));
-  CHECK(session->reseat("Moved Pad", "seat-9")->id == "unknown-seat");
-  CHECK(session->reseat("Another Pad", "seat-2")->id == "unknown-unit");
+  const auto units = session->units();
+  const auto moved = std::ranges::find(units, "Moved Pad", &UnitHere::name);
+  REQUIRE(moved != units.end());
+  CHECK(session->reseat(moved->id, "seat-9")->id == "unknown-seat");
+  CHECK(session->reseat(-1, "seat-2")->id == "unknown-unit");
   pad.send({south});
   pass(*session, 30);
-  REQUIRE_FALSE(session->reseat("Moved Pad", "seat-2"));
+  REQUIRE_FALSE(session->reseat(moved->id, "seat-2"));
   Reader game{session->engine()};
   const TargetIndex fire = session->plan().target(1, "inner").value();
   CHECK_FALSE(game.port(1).pressed(fire));

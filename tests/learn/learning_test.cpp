@@ -330,7 +330,7 @@ std::vector<double> sampled(const Engine& engine, Reader& reader) {
   std::vector<double> values;
   reader.next_frame();
   for (std::size_t t = 0; t < engine.plan().targets().size(); ++t)
-    values.push_back(reader.value(static_cast<std::uint16_t>(t)));
+    values.push_back(reader.value({static_cast<std::uint16_t>(t)}));
   return values;
 }
 

@@ -477,7 +477,7 @@ std::string judge_sheet(const UnitSheet& sheet, ModelForm form, unsigned seed, c
     const auto values = [&] {
       std::map<std::string, double> all;
       for (std::size_t t = 0; t < plan->targets().size(); ++t)
-        all[std::string{plan->targets()[t].name}] = reader.value(static_cast<std::uint16_t>(t));
+        all[std::string{plan->targets()[t].name}] = reader.value({static_cast<std::uint16_t>(t)});
       return all;
     };
     unit.say_axes();

@@ -1,6 +1,9 @@
 // Sessions with the made-up units of a room: what they tell, and that nothing depends on how time is cut into calls.
+#include <poll.h>
+
 #include <array>
 #include <catch2/catch.hpp>
+#include <limits>
 #include <random>
 #include <thread>
 
@@ -24,11 +27,17 @@ SessionOptions marrowby_evening() {
 
 Room marrowby_room() { return {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}; }
 
+int id_of(const Session& session, const std::string& name) {
+  for (const UnitHere& unit : session.units())
+    if (unit.name == name) return unit.id;
+  return 0;
+}
+
 /// All that a frame shows, as one line.
 std::string line_of(const Session& session, const Reader& game) {
   std::string line;
   for (std::uint16_t target = 0; target < session.plan().targets().size(); ++target)
-    line += std::to_string(game.native(target)) + " ";
+    line += std::to_string(game.native({target})) + " ";
   return line;
 }
 
@@ -172,11 +181,12 @@ TEST_CASE("a unit that is given another seat keeps it, and what it held counts f
     return game.port(port).pressed(fire);
   };
   CHECK(pressed_at(1, 150));
-  CHECK(session.reseat("Moor Pad", "seat-3")->id == "unknown-seat");
-  CHECK(session.reseat("More Pad", "seat-2")->hint.find("Moor Pad") != std::string::npos);
-  REQUIRE_FALSE(session.reseat("Moor Pad", "seat-2"));
-  REQUIRE_FALSE(session.reseat("Moor Pad", "seat-2"));
-  CHECK(session.units() == std::vector<UnitHere>{{"Moor Pad", "seat-2", true}});
+  const int moor = id_of(session, "Moor Pad");
+  CHECK(session.reseat(moor, "seat-3")->id == "unknown-seat");
+  CHECK(session.reseat(moor + 77, "seat-2")->id == "unknown-unit");
+  REQUIRE_FALSE(session.reseat(moor, "seat-2"));
+  REQUIRE_FALSE(session.reseat(moor, "seat-2"));
+  CHECK(session.units() == std::vector<UnitHere>{{"Moor Pad", "seat-2", true, moor}});
   CHECK_FALSE(pressed_at(1, 160));
   CHECK_FALSE(pressed_at(2, 170));
   CHECK(pressed_at(2, 350));
@@ -214,13 +224,176 @@ TEST_CASE("rumble and LEDs go with the players of a port", "[session]") {
   CHECK(all_of<Felt>(session).size() == 3);
 }
 
+TEST_CASE("what a unit's controls are doing is what its hand does now", "[session]") {
+  Session session = session_in(std::string{seated} +
+                               R"({"t":40000,"node":1,"report":["BTN_EAST",1,"ABS_HAT0X",-1]}
+{"t":60000,"node":1,"report":["BTN_EAST",0,"BTN_SELECT",1]}
+)" + late);
+  const auto state_of = [&](Code code) -> std::optional<std::int32_t> {
+    for (const UnitDetails& unit : session.unit_details())
+      for (const UnitDetails::Node& node : unit.nodes)
+        for (const Change& change : node.attachment.state)
+          if (change.code == code) return change.value;
+    return std::nullopt;
+  };
+  session.run_until(ms(25));
+  CHECK(state_of(code::btn_south) == 1);
+  session.run_until(ms(50));
+  CHECK(state_of(code::btn_south) == 0);
+  CHECK(state_of(code::btn_east) == 1);
+  CHECK(state_of(code::abs_hat0x) == -1);
+  session.run_until(ms(70));
+  CHECK(state_of(code::btn_east) == 0);
+  CHECK(state_of(code::btn_select) == 1);
+}
+
+namespace {
+
+/// Two pads of one model, which nobody knows.
+std::string twins_room(const std::string& lines) {
+  const auto pad = [](int node, const char* socket) {
+    return std::string{R"({"node":)"} + std::to_string(node) +
+           R"(,"name":"Moor Pad","id":"0003:1209:0002:0100","socket":")" + socket +
+           R"(","keys":["BTN_SOUTH","BTN_EAST","BTN_TL","BTN_SELECT","BTN_START"],"axes":{"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]}})" +
+           "\n";
+  };
+  return R"({"omnipar":1,"kind":"trace","about":"","made-up":true})" + ("\n" + pad(1, "hall:1") + pad(2, "hall:2")) +
+         R"({"t":10000,"node":1,"plug":"in"}
+{"t":10000,"node":2,"plug":"in"}
+{"t":20000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":30000,"node":1,"report":["BTN_SOUTH",0]}
+{"t":40000,"node":2,"report":["BTN_SOUTH",1]}
+{"t":50000,"node":2,"report":["BTN_SOUTH",0]}
+)" + lines;
+}
+
+}  // namespace
+
+TEST_CASE("a unit has one id, whatever it is called", "[session]") {
+  Session session =
+      Session::open_room(two_buttons(), {"twins", lines_of(twins_room(std::string{R"({"t":300000,"node":1,"plug":"out"}
+{"t":400000,"node":1,"plug":"in"}
+)"} + late))})
+          .value();
+  session.run_until(ms(15));
+  const auto waiting = session.units();
+  REQUIRE(waiting.size() == 2);
+  CHECK(waiting[0].id != waiting[1].id);
+  const auto came = all_of<Waiting>(session);
+  CHECK((came.size() == 2 && came[0].id == waiting[0].id && came[1].id == waiting[1].id));
+  session.run_until(ms(60));
+  const auto seats = all_of<Seated>(session);
+  REQUIRE(seats.size() == 2);
+  CHECK((seats[0].id == waiting[0].id && seats[1].id == waiting[1].id));
+  CHECK((session.units()[0].id == waiting[0].id && session.units()[1].id == waiting[1].id));
+  session.rumble(1, 1, 1);
+  session.rumble(2, 1, 1);
+  const auto felt = all_of<Felt>(session);
+  REQUIRE(felt.size() == 2);
+  CHECK((felt[0].id == waiting[0].id && felt[1].id == waiting[1].id));
+  session.run_until(ms(350));
+  CHECK(all_of<Left>(session).front().id == waiting[0].id);
+  session.run_until(ms(450));
+  const auto back = all_of<Seated>(session);
+  REQUIRE(back.size() == 1);
+  CHECK((back[0].id != waiting[0].id && back[0].id != waiting[1].id && back[0].seat == "seat-1"));
+}
+
+TEST_CASE("a player leaves a seat, and it is free", "[session]") {
+  const std::string chord = R"({"t":100000,"node":1,"report":["BTN_SELECT",1,"BTN_TL",1]}
+{"t":200000,"node":1,"report":["BTN_SELECT",0,"BTN_TL",0]}
+)";
+  const std::string again = R"({"t":300000,"node":2,"report":["BTN_EAST",1]}
+{"t":500000,"node":1,"report":["BTN_EAST",1]}
+)";
+  SessionOptions options = two_buttons();
+  const bool by_hotkey = GENERATE(false, true);
+  if (by_hotkey) options.profile.hotkeys.push_back({"leave-seat", "select", "left-shoulder"});
+  Session session =
+      Session::open_room(std::move(options), {"twins", lines_of(twins_room((by_hotkey ? chord : "") + again + late))})
+          .value();
+  session.run_until(ms(60));
+  const int first = session.units()[0].id, second = session.units()[1].id;
+  if (!by_hotkey) REQUIRE_FALSE(session.leave_seat(first));
+  session.run_until(ms(250));
+  const auto left = all_of<LeftSeat>(session);
+  REQUIRE(left.size() == 1);
+  CHECK((left[0].id == first && left[0].seat == "seat-1"));
+  CHECK(session.units()[0] == UnitHere{session.units()[0].name, "", false, first});
+  CHECK(session.units()[1].seat == "seat-2");
+  CHECK(session.free_seats() == std::vector<std::string>{"seat-1"});
+  CHECK(session.rig().units.front().seat.empty());
+  session.run_until(ms(350));
+  CHECK(session.units()[1].seat == "seat-2");  // who plays goes on playing
+  session.run_until(ms(550));
+  CHECK(session.units()[0].seat == "seat-1");
+  CHECK(session.units()[0].id == first);
+  CHECK(session.leave_seat(second + 77)->id == "unknown-unit");
+  REQUIRE_FALSE(session.leave_seat(second));
+  REQUIRE_FALSE(session.leave_seat(second));  // of no effect
+  CHECK(all_of<LeftSeat>(session).size() == 1);
+}
+
+TEST_CASE("what somebody leaves in the middle of a press is released, and no press to come", "[session]") {
+  Session session = session_in(R"({"t":10000,"node":1,"plug":"in"}
+{"t":20000,"node":1,"report":["BTN_EAST",1]}
+{"t":200000,"node":1,"report":["BTN_EAST",0]}
+)" + std::string{late});
+  Reader game{session.engine()};
+  const TargetIndex fire = session.plan().target(1, "inner").value();
+  session.run_until(ms(30));
+  game.next_frame();
+  REQUIRE(game.port(1).pressed(fire));
+  REQUIRE_FALSE(session.leave_seat(session.units()[0].id));
+  game.next_frame();
+  CHECK_FALSE(game.port(1).pressed(fire));
+  session.run_until(ms(300));
+  CHECK(session.units()[0].seat.empty());
+}
+
+TEST_CASE("a room goes on for somebody who polls", "[session]") {
+  Session session = session_in(seated);
+  std::vector<Seated> seats;
+  const int descriptor = session.descriptor();
+  REQUIRE(descriptor >= 0);
+  int looks = 0;
+  for (; !session.over() && looks < 10'000; ++looks) {
+    pollfd input{descriptor, POLLIN, 0};
+    REQUIRE(::poll(&input, 1, 0) == 1);
+    const Time before = session.now();
+    session.take();
+    REQUIRE(session.now() - before <= Duration{1000});
+    for (const Seated& one : all_of<Seated>(session)) seats.push_back(one);
+  }
+  CHECK(looks > 30);
+  CHECK(seats.size() == 1);
+  CHECK(session.now() >= ms(30));
+}
+
+TEST_CASE("what is asked of a session unwisely is survived", "[session]") {
+  CHECK(Session::open_room(two_buttons(), {}).error().front().id == "no-lines");
+  constexpr double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
+  SessionOptions options = two_buttons();
+  options.rumble = GENERATE(7.0, -1.0, std::numeric_limits<double>::quiet_NaN());
+  Session session = session_in(std::string{seated} + late, std::move(options));
+  session.run_until(ms(100));
+  for (const double strong : {none, endless, -endless, 1e300, -3.0}) {
+    session.rumble(1, strong, none, Duration{-5});
+    session.rumble(1, strong, strong, std::chrono::hours{1000});
+  }
+  for (const Felt& felt : all_of<Felt>(session)) {
+    CHECK((felt.strong >= 0 && felt.strong <= 1 && felt.weak >= 0 && felt.weak <= 1));
+    CHECK(felt.how_long >= Duration{0});
+  }
+}
+
 namespace {
 
 /// One call, whichever the bytes say.
 void call_something(Session& session, Reader& game, ByteDice& dice) {
   static const std::vector<std::string> seats{"cabinet-left", "cabinet-right", "sofa", "shelf", "nowhere"};
   const int port = static_cast<int>(dice.below(6));
-  switch (dice.below(17)) {
+  switch (dice.below(19)) {
     case 0:
       return session.take();
     case 1:
@@ -236,7 +409,7 @@ void call_something(Session& session, Reader& game, ByteDice& dice) {
       return session.swap_ports();
     case 7:
       if (const auto units = session.units(); !units.empty())
-        static_cast<void>(session.reseat(units[dice.below(units.size())].name, seats[dice.below(seats.size())]));
+        static_cast<void>(session.reseat(units[dice.below(units.size())].id, seats[dice.below(seats.size())]));
       return;
     case 8:
       return session.rumble(port, 1, 1, Duration{dice.below(3) * 1000});
@@ -257,6 +430,17 @@ void call_something(Session& session, Reader& game, ByteDice& dice) {
     case 15:
       if (dice.below(32) == 0) session.close();
       return;
+    case 16: {
+      const auto units = session.units();
+      if (!units.empty()) static_cast<void>(session.leave_seat(units[dice.below(units.size())].id));
+      return;
+    }
+    case 17: {
+      std::vector<std::byte> saved(session.save_size());
+      session.save(saved);
+      game.next_frame();
+      return static_cast<void>(session.restore(saved));
+    }
     default:
       return game.next_frame();
   }
@@ -265,7 +449,7 @@ void call_something(Session& session, Reader& game, ByteDice& dice) {
 bool is_at_rest(const Session& session, const Reader& game) {
   const auto targets = session.plan().targets();
   for (std::uint16_t target = 0; target < targets.size(); ++target)
-    if (targets[target].self_centering && game.value(target) != 0) return false;
+    if (targets[target].self_centering && game.value({target}) != 0) return false;
   return true;
 }
 

@@ -22,7 +22,7 @@ inline void set_at_random(Use& use, std::mt19937& dice, double longest = 60e6) {
     const Use before = use;
     for (const stage::Field& field : kind->fields) {
       if (dice() % 3 != 0) continue;
-      use.settings.set(field.name, value_at(field, static_cast<double>(dice() % 1000) / 999, longest));
+      stage::set(use.settings, field, value_at(field, static_cast<double>(dice() % 1000) / 999, longest));
     }
     if (stage::wrong(use)) use = before;
   }

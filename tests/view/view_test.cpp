@@ -158,8 +158,8 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
       if (of_pair) name = stem;
       if (info.kind == TargetKind::coordinate) continue;
       const bool is_lit = info.kind == TargetKind::turns
-                              ? reader.value(static_cast<std::uint16_t>(t)) != 0
-                              : reader.native(static_cast<std::uint16_t>(t)) != info.native.rest;
+                              ? reader.value({static_cast<std::uint16_t>(t)}) != 0
+                              : reader.native({static_cast<std::uint16_t>(t)}) != info.native.rest;
       if (is_lit) lit.insert(fmt::format("port {}/{}", port.number, name));
     }
   }
@@ -191,7 +191,7 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
     alone.run_until(frame);
     plain.next_frame();
     for (std::uint16_t t = 0; t < session.plan().targets().size(); ++t)
-      if (reader.native(t) != plain.native(t)) return fmt::format("target {} is another one when it is watched", t);
+      if (reader.native({t}) != plain.native({t})) return fmt::format("target {} is another one when it is watched", t);
     view::Page page = watching->page();
     page.press.clear();
     page.notes.clear();
