@@ -1,4 +1,4 @@
-// omnipar rig show|add|seat|rename|connection|forget|swap|rollcall|undo
+// omnipar rig show|add|seat|unseat|rename|connection|forget|swap|rollcall|undo
 #include <algorithm>
 #include <memory>
 
@@ -107,6 +107,11 @@ int seat(const RigWords& words) {
   if (!is_seat(words.other)) return bad_input;
   return change_unit(words, fmt::format("\"{}\" belongs to {}", words.name, words.other),
                      [&](RigUnit& unit) { unit.seat = words.other; });
+}
+
+int unseat(const RigWords& words) {
+  return change_unit(words, fmt::format("\"{}\" has no seat any more; its next press takes a free one", words.name),
+                     [](RigUnit& unit) { unit.seat.clear(); });
 }
 
 int rename(const RigWords& words) {
@@ -279,7 +284,7 @@ int add(const RigWords& words) { return run_call(words, true); }
 
 void add_rig(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand(
-      "rig", "Which unit belongs to which seat: show, rollcall, add, seat, rename, connection, forget, swap, undo");
+      "rig", "Which unit belongs to which seat: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
   constexpr const char* changes = "0 good, 2 bad input, 3 the file cannot be written";
   constexpr const char* calls =
@@ -317,6 +322,8 @@ void add_rig(CLI::App& app, int& status) {
     if (second != nullptr) added->add_option(second, words->other)->required();
   };
   named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
+  named("unseat", "take a unit's seat away; it stays in the rig", unseat, "omnipar rig unseat \"blue pad\"", "NAME",
+        nullptr);
   named("rename", "give a unit another name", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
         "NAME", "NEW");
   named("connection", "wired or wireless, for a unit that has both; wired, if left out", connection,

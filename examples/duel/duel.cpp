@@ -58,8 +58,12 @@ tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
   options.with_virtual = words.takes_virtual;
   options.signals = {SIGINT, SIGTERM};
   if (words.room.empty()) return omnipar::Session::open(options);
+  std::ifstream file{words.room};
+  if (!file)
+    return tl::unexpected(omnipar::Diagnostics{{"no-file", omnipar::Severity::error, "there is no such file",
+                                                words.room, "name a room: examples/duel/duel.room"}});
   std::ostringstream text;
-  text << std::ifstream{words.room}.rdbuf();
+  text << file.rdbuf();
   return omnipar::Session::open_room(options, {words.room, omnipar::lines_of(text.str())});
 }
 

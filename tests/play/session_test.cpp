@@ -336,12 +336,14 @@ TEST_CASE("a player leaves a seat, and it is free", "[session]") {
 
 TEST_CASE("what somebody leaves in the middle of a press is released, and no press to come", "[session]") {
   Session session = session_in(R"({"t":10000,"node":1,"plug":"in"}
-{"t":20000,"node":1,"report":["BTN_EAST",1]}
-{"t":200000,"node":1,"report":["BTN_EAST",0]}
+{"t":20000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":30000,"node":1,"report":["BTN_SOUTH",0]}
+{"t":40000,"node":1,"report":["BTN_SOUTH",1]}
+{"t":200000,"node":1,"report":["BTN_SOUTH",0]}
 )" + std::string{late});
   Reader game{session.engine()};
   const TargetIndex fire = session.plan().target(1, "inner").value();
-  session.run_until(ms(30));
+  session.run_until(ms(50));
   game.next_frame();
   REQUIRE(game.port(1).pressed(fire));
   REQUIRE_FALSE(session.leave_seat(session.units()[0].id));
