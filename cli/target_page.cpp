@@ -12,14 +12,15 @@ tl::expected<std::unique_ptr<TargetPage>, Diagnostic> TargetPage::open(int port)
   if (offered == nullptr)
     return tl::unexpected(Diagnostic{"no-page", Severity::error, "the library that serves the page cannot be loaded",
                                      "",
-                                     "install libomnipar-page.so with the program, and what it needs: libcpp-httplib; "
+                                     "install libomnipar-page.so with the program, and what it needs: libmicrohttpd; "
                                      "without --page the terminal names the targets"});
-  const int its = offered()->start(port);
+  std::string path;
+  const int its = offered()->start(port, path);
   if (its == 0)
     return tl::unexpected(Diagnostic{"no-page", Severity::error,
                                      fmt::format("the page cannot be served on port {} of this computer", port), "",
                                      "leave the port out, or name another one"});
-  return std::unique_ptr<TargetPage>{new TargetPage{offered(), fmt::format("http://127.0.0.1:{}/", its)}};
+  return std::unique_ptr<TargetPage>{new TargetPage{offered(), fmt::format("http://127.0.0.1:{}{}", its, path)}};
 }
 
 TargetPage::~TargetPage() { server_->stop(); }

@@ -387,6 +387,96 @@ def measures_in_the_hand():
     shell.is_as_it_was()
 
 
+def page_address(shell, port):
+    """Where the page is, as the terminal says it."""
+    shell.look_for(f"http://127.0.0.1:{port}/")
+    found = re.search(rf"http://127\.0\.0\.1:{port}/[a-z2-9]{{8}}/", shell.screen.text())
+    assert found, shell.screen.text()
+    return found[0]
+
+
+def request(port, text, timeout=10):
+    """What the page answers to these very bytes: its status, or 0 if it hangs up."""
+    with socket.create_connection(("127.0.0.1", port), timeout=timeout) as line:
+        line.sendall(text)
+        answer = b""
+        try:
+            while not answer.endswith(b"\r\n") and (piece := line.recv(4096)):
+                answer += piece
+        except (ConnectionError, TimeoutError):
+            pass
+    return int(answer.split()[1]) if answer.startswith(b"HTTP/1.1 ") else 0
+
+
+def rises_by(process, doing):
+    """How many kB more memory the process takes at most, while something is done to it."""
+    def size():
+        return int(re.search(r"VmHWM:\s+(\d+)", pathlib.Path(f"/proc/{process}/status").read_text())[1])
+    before = size()
+    doing()
+    return size() - before
+
+
+def sends_much(port, head, piece, count):
+    with socket.create_connection(("127.0.0.1", port), timeout=10) as line:
+        try:
+            line.sendall(head)
+            for _ in range(count):
+                line.sendall(piece)
+        except OSError:
+            pass  # it has hung up, as it should
+
+
+def serves_nobody_else():
+    """The page answers while others keep it busy, tells nobody who does not know its address, and ends in time."""
+    home = tempfile.mkdtemp()
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    line = ["calibrate", "gun", "--seat", "left", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "booth.trace")]
+    shell = Shell(line + ["--page", "--port", str(port), "--from", "6.7", "--step"], columns=100, HOME=home)
+    address = page_address(shell, port)
+    path = address[address.index("/", 8):]
+    ours = f"Host: 127.0.0.1:{port}\r\n"
+    get = lambda where, more=ours: request(port, f"GET {where} HTTP/1.1\r\n{more}\r\n".encode())
+    assert get(path) == 200 and get(path, f"Host: localhost:{port}\r\n") == 200
+    for refused in ("Host: attacker.example\r\n", f"Host: attacker.example:{port}\r\n", "",
+                    ours + "Origin: http://attacker.example\r\n", ours + "Origin: null\r\n"):
+        assert get(path, refused) in (400, 403) and get(path + "state", refused) in (400, 403), refused
+    assert get(path + "state", ours + f"Origin: http://127.0.0.1:{port}\r\n") == 200
+    for wrong in ("/", "/state", "/aaaaaaaa/", path[:-1], "/../" + path):
+        assert get(wrong) in (400, 404), wrong
+    assert request(port, f"POST {path} HTTP/1.1\r\n{ours}Content-Length: 5\r\n\r\nhello".encode()) == 405
+    process = shell.program.pid
+    megabyte = b"x" * (1 << 20)
+    chunk = b"100000\r\n" + megabyte + b"\r\n"
+    head = f"POST {path} HTTP/1.1\r\n{ours}".encode()
+    assert rises_by(process, lambda: sends_much(port, head + b"Content-Length: 1073741824\r\n\r\n", megabyte, 64)) < 8000
+    assert rises_by(process, lambda: sends_much(port, head + b"Transfer-Encoding: chunked\r\n\r\n", chunk, 64)) < 8000
+    assert rises_by(process, lambda: sends_much(port, head, b"X-More: " + b"y" * 8000 + b"\r\n", 4000)) < 8000
+    # Some that send a byte now and then, as long as they may.
+    slow = [socket.create_connection(("127.0.0.1", port), timeout=10) for _ in range(40)]
+    begun = time.monotonic()
+    for one in slow:
+        one.sendall(b"G")
+    assert get(path) == 200, "slow ones keep the page from answering"
+    alive = set(slow)
+    while alive and time.monotonic() < begun + 9:
+        time.sleep(0.5)
+        for one in list(alive):
+            try:
+                one.sendall(b"E")
+            except OSError:
+                alive.remove(one)
+    assert not alive, "a request may take as long as it likes"
+    held = [socket.create_connection(("127.0.0.1", port), timeout=10) for _ in range(40)]
+    begun = time.monotonic()
+    shell.program.send_signal(signal.SIGTERM)
+    shell.end()
+    assert time.monotonic() - begun < 1, "clients keep the program from ending"
+    for one in slow + held:
+        one.close()
+
+
 def fits_a_gun_with_a_page():
     """The terminal names the target and where the page is; the page has the same target, on the loopback address alone."""
     home = tempfile.mkdtemp()
@@ -395,10 +485,10 @@ def fits_a_gun_with_a_page():
     line = ["calibrate", "gun", "--seat", "left", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "booth.trace")]
     shell = Shell(line + ["--page", "--port", str(port), "--from", "6.7", "--step"], columns=100, HOME=home)
     shell.look_for("Shot 4 of 5: lower right")
-    shell.look_for(f"http://127.0.0.1:{port}/")
-    with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=10) as page:
+    address = page_address(shell, port)
+    with urllib.request.urlopen(address, timeout=10) as page:
         assert "<canvas" in page.read().decode()
-    with urllib.request.urlopen(f"http://127.0.0.1:{port}/state", timeout=10) as state:
+    with urllib.request.urlopen(address + "state", timeout=10) as state:
         shown = json.load(state)
     assert shown["target"] == [0.9, 0.9] and shown["words"].startswith("Shot 4 of 5"), shown
     try:
@@ -419,7 +509,7 @@ def main():
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, fits_a_gun_with_a_page, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, fits_a_gun_with_a_page, serves_nobody_else, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")
