@@ -148,8 +148,8 @@ class GunCalibration {
     if (!unit) return unit.error();
     Calibration found = run.guide().found();
     for (AimCalibration& aim : found.aims) aim.on = day_of(words_);
-    const auto kept = change_calibration(words_.sources, *unit,
-                                         [&](Calibration& all) { all = merged(std::move(all), found); });
+    const auto kept =
+        change_calibration(words_.sources, *unit, [&](Calibration& all) { all = merged(std::move(all), found); });
     if (!kept) return refuse_file(kept.error());
     show(run, found.aims.front(), kept->file);
     return words_.picture.empty() ? good : draw(run, kept->unit);

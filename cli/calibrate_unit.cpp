@@ -262,7 +262,8 @@ tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words) {
 }
 
 std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words) {
-  std::vector<std::string> paths{files::calibration_path(door, household_of(words.sources), words.unit.empty() ? "new unit" : words.unit)};
+  std::vector<std::string> paths{
+      files::calibration_path(door, household_of(words.sources), words.unit.empty() ? "new unit" : words.unit)};
   if (!words.seat.empty()) paths.push_back(rig_path(door, words.sources));
   for (const std::string& path : paths)
     if (auto problem = files::refuses_change(door, path, files::versions_of(door, path))) return problem;
@@ -273,8 +274,8 @@ tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& r
                                        const Description& description, const std::string& part) {
   const auto known = std::ranges::find(rig.units, unit, &RigUnit::name);
   if (known != rig.units.end()) return *known;
-  auto added = files::add_unit(os::real_door(), household_of(words.sources),
-                               new_unit(rig, description, words.seat, part));
+  auto added =
+      files::add_unit(os::real_door(), household_of(words.sources), new_unit(rig, description, words.seat, part));
   if (!added) return tl::unexpected(refuse_file(added.error()));
   talk(fmt::format("\"{}\" is in the rig now, at seat {}.", added->name, words.seat));
   return std::move(*added);

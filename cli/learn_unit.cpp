@@ -300,7 +300,8 @@ class UnitLearning {
       return found_something;
     }
     const auto written = files::change_file(
-        door, *path, files::versions_of(door, *path), [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
+        door, *path, files::versions_of(door, *path),
+        [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
           if (old.empty()) return to_toml(sheet);
           return tl::unexpected(Diagnostics{learn_error("name-twice", "there is a sheet of that name already",
                                                         "choose another name: --as NAME; nothing was changed", *path)});

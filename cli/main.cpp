@@ -6,6 +6,7 @@
 #include <new>
 #include <optional>
 #include <span>
+#include <sstream>
 #include <vector>
 
 #include <fmt/format.h>
@@ -80,7 +81,14 @@ std::optional<Diagnostic> unknown_word(const CLI::App& app) {
 
 /// CLI11 says what is wrong with the words; we say what to do next, on stderr, with our own status.
 int refuse(const CLI::App& app, const CLI::ParseError& error) {
-  if (error.get_exit_code() == static_cast<int>(CLI::ExitCodes::Success)) return app.exit(error);
+  if (error.get_exit_code() == static_cast<int>(CLI::ExitCodes::Success)) {
+    std::ostringstream words;
+    const int status = app.exit(error, words, words);
+    std::string text = words.str();
+    while (text.ends_with('\n')) text.pop_back();
+    print(text);
+    return status;
+  }
   std::string called = "omnipar";
   const CLI::App* command = innermost(app, called);
   const bool lacks = error.get_exit_code() == static_cast<int>(CLI::ExitCodes::RequiredError);

@@ -1,11 +1,13 @@
 // omnipar play PROFILE
 #include <algorithm>
 #include <memory>
+#include <sstream>
 
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
-#include "changes.hpp"
 #include "base/list.hpp"
+#include "changes.hpp"
 #include "command.hpp"
 #include "evening/evening.hpp"
 #include "evening/program.hpp"
@@ -157,6 +159,25 @@ std::optional<Diagnostic> refused_words(const PlayWords& words) {
   return std::nullopt;
 }
 
+nlohmann::ordered_json to_json(const Plan& plan, const std::string& listing) {
+  auto ports = nlohmann::ordered_json::array();
+  for (const PortInfo& port : plan.ports()) {
+    auto targets = nlohmann::ordered_json::array();
+    for (std::size_t t = 0; t < port.target_count; ++t) targets.push_back(plan.targets()[port.first_target + t].name);
+    ports.push_back(
+        {{"port", port.number}, {"seat", port.seat}, {"controller", port.controller}, {"targets", targets}});
+  }
+  auto lines = nlohmann::ordered_json::array();
+  std::istringstream text{listing};
+  for (std::string line; std::getline(text, line);) lines.push_back(line);
+  return {{"name", plan.name()},
+          {"system", plan.system()},
+          {"frame_us", plan.frame().count()},
+          {"state_bytes", plan.state_size()},
+          {"ports", ports},
+          {"listing", lines}};
+}
+
 /// The sheet of a unit that nobody knows is written first; play goes on with it.
 int learn_first(const PlayWords& words, Sources& sources) {
   LearnWords learn;
@@ -202,6 +223,16 @@ Diagnostics with_game_shots(const PlayWords& words, FoundProfile& given) {
   return {};
 }
 
+int show_plan(const PlayWords& words, const Plan& plan) {
+  std::string listing = plan.listing();
+  listing.pop_back();
+  if (words.json)
+    print_json(to_json(plan, listing), 2);
+  else
+    print(listing);
+  return good;
+}
+
 int run(const PlayWords& words) {
   os::Door& door = os::real_door();
   // With a command, all that goes wrong on our side has one status, which other programs hardly use for their own.
@@ -237,12 +268,7 @@ int run(const PlayWords& words) {
     tell(rig.error());
     return ours(bad_input);
   }
-  if (words.show_plan) {
-    std::string listing = given.plan->listing();
-    listing.pop_back();
-    print(listing);
-    return good;
-  }
+  if (words.show_plan) return show_plan(words, *given.plan);
   name_own_map(words, given);
   offer_to_learn(words, given.catalogue);
   Rig after = *rig;
@@ -319,7 +345,8 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->add_flag("--notify", words->notify, "say changes on the desktop, too");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
   command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
-  command->add_flag("--json", words->json, "with --host: print what the ports saw as JSON Lines");
+  command->add_flag("--json", words->json,
+                    "with --host: print what the ports saw as JSON Lines; with --show-plan: the plan as JSON");
   command->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   command->add_flag("--show-plan", words->show_plan, "print what would be played, and play nothing");
   command->footer(

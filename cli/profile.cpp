@@ -266,7 +266,8 @@ int copy(const ProfileWords& words) {
   if (is_whole) {
     made.name = files::profile_name(name);
     if (const auto problems = files::write_new_profile(door, *path, made)) return refuse_file(*problems);
-  } else if (const auto written = files::edit_profile(door, *path, given.catalogue, files::edits_between(*given.profile, made));
+  } else if (const auto written =
+                 files::edit_profile(door, *path, given.catalogue, files::edits_between(*given.profile, made));
              !written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");

@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "omnipar/sheets.hpp"
@@ -14,6 +13,7 @@
 #include "text/edit.hpp"
 #include "text/quoted.hpp"
 #include "base/list.hpp"
+#include "changes.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -284,7 +284,8 @@ int add(const RigWords& words) { return run_call(words, true); }
 
 void add_rig(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand(
-      "rig", "Which unit belongs to which seat: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
+      "rig",
+      "Which unit belongs to which seat: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
   constexpr const char* changes = "0 good, 2 bad input, 3 the file cannot be written";
   constexpr const char* calls =

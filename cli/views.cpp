@@ -286,13 +286,20 @@ class SampleView final : public View {
   void tell(const Seated& what) { put_event(what.seat, what.unit, what.again ? "back" : "seated"); }
   void tell(const Joined& what) { put_event(what.seat, what.unit, "joined"); }
   void tell(const Left& what) { put_event(what.seat, what.unit, "gone"); }
+  void tell(const LeftSeat& what) { put_event(what.seat, what.unit, "left-seat"); }
   void tell(const SocketNews& what) {
-    put_event(what.seat, what.unit, what.plug == Plug::none ? "empty" : what.plug == Plug::put_in ? "put in" : "out");
+    put_event(what.seat, what.unit, what.plug == Plug::none ? "empty" : what.plug == Plug::put_in ? "put-in" : "out");
   }
   void tell(const Asked& what) { put_event(what.seat, what.unit, "asked"); }
-  void tell(const NoUse& what) { put_event("", what.unit, "no use"); }
-  void tell(const NoSeat& what) { put_event("", what.unit, "no seat"); }
-  void tell(const Refused& what) { put_event("", what.why.place, what.why.message); }
+  void tell(const NoUse& what) { put_event("", what.unit, "no-use"); }
+  void tell(const NoSeat& what) { put_event("", what.unit, "no-seat"); }
+  void tell(const Refused& what) {
+    put({{"t", us(now_)},
+         {"seat", ""},
+         {"unit", what.why.place},
+         {"event", "refused"},
+         {"problem", problems_json({what.why}).front()}});
+  }
   void tell(const HotkeyFired& what) { put({{"t", us(now_)}, {"action", what.action}}); }
   void tell(const Froze& what) { put({{"t", us(now_)}, {"frozen", what.frozen}}); }
   void tell(const Swapped& what) {

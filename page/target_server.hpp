@@ -8,8 +8,8 @@ namespace omnipar::page {
 
 /// A server on the loopback address alone. Its functions may be called from one thread; it serves from another one.
 struct TargetServer {
-  /// Begins to serve, on this port or, if it is 0, on any that is free. The port; 0 if it cannot be had. `path` is where
-  /// the page lies, which nobody can guess.
+  /// Begins to serve, on this port or, if it is 0, on any that is free. The port; 0 if it cannot be had. `path` is
+  /// where the page lies, which nobody can guess.
   int (*start)(int port, std::string& path);
   /// What the page shows from now on: JSON with "words", "note", "target" and "shots".
   void (*show)(const std::string& json);

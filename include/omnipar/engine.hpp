@@ -55,9 +55,10 @@ class Engine {
   /// Adds a unit. Buttons that its `state` shows as down count from their next press (`by_press`: for port 0 at once);
   /// axis values count at once, but as presses (of a direction, of a trigger) only from the next time that they pass
   /// the threshold. Axes that its `state` does not name are taken to be at rest; what is not self-centering is not
-  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, with `too-many-controls` (of more
-  /// than 256 buttons, where a hat is two, 32 axes, or 255 codes), with `unknown-seat` (no port is played from it),
-  /// `unknown-role`, or `bad-range` (of an axis whose minimum is not below its maximum), and then nothing has changed.
+  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, with `too-many-controls` (of
+  /// more than 256 buttons, where a hat is two, 32 axes, or 255 codes), with `unknown-seat` (no port is played from
+  /// it), `unknown-role`, or `bad-range` (of an axis whose minimum is not below its maximum), and then nothing has
+  /// changed.
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
   /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way

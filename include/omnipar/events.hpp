@@ -37,8 +37,8 @@ struct Left {
   int id = 0;
 };
 
-/// A unit is still there, and plays from its seat no more: the seat is free, and what it held is released. Its next press
-/// takes a seat again.
+/// A unit is still there, and plays from its seat no more: the seat is free, and what it held is released. Its next
+/// press takes a seat again.
 struct LeftSeat {
   std::string seat;
   std::string unit;
@@ -200,9 +200,9 @@ struct Lit {
 };
 
 using SessionEvent =
-    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse, NoSeat,
-                 Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, LeftToAnother, GrabbedWhileDown, Remark,
-                 NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
+    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse,
+                 NoSeat, Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, LeftToAnother, GrabbedWhileDown,
+                 Remark, NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 
 /// Takes events as they happen, on the thread that calls the session.
 using EventHandler = std::function<void(const SessionEvent&)>;

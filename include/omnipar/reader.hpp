@@ -11,8 +11,8 @@
 
 namespace omnipar {
 
-/// One emulated controller at a moment, as values of its own: to be kept for each frame, compared, or sent. A target that
-/// it does not have reads as at rest.
+/// One emulated controller at a moment, as values of its own: to be kept for each frame, compared, or sent. A target
+/// that it does not have reads as at rest.
 class PortValues {
  public:
   /// As PortSample has them.
@@ -79,9 +79,9 @@ class PortSample {
 /// what is pushed, and presses and counts that have not been shown yet, come behind it, if the new plan has a target of
 /// that name and kind on that port.
 ///
-/// Reads allocate nothing. A reader whose engine is gone, or is another one by assignment, shows everything at rest from
-/// its next sample on; it keeps what it needs of the engine. A reader and its engine are used from one thread. Copying is
-/// not offered.
+/// Reads allocate nothing. A reader whose engine is gone, or is another one by assignment, shows everything at rest
+/// from its next sample on; it keeps what it needs of the engine. A reader and its engine are used from one thread.
+/// Copying is not offered.
 class Reader {
  public:
   /// Sees from now on; buttons that are down now are shown as down, and counts begin at 0.

@@ -177,8 +177,8 @@ class Session {
   void await(std::vector<std::string> seats);
 
   /// Shakes all units that play at the port, each as well as it can: the heavy motor and the light one, 0..1, for so
-  /// long (0: until the next call; at most 32 s). Both 0, or a time below 0: stops. It goes with the port's players: a unit that comes
-  /// back shakes on.
+  /// long (0: until the next call; at most 32 s). Both 0, or a time below 0: stops. It goes with the port's players: a
+  /// unit that comes back shakes on.
   void rumble(int port, double strong, double weak, Duration how_long = Duration{0});
   /// A few short pulses, to say that something has changed.
   void pulse(int port, int times);
@@ -187,8 +187,8 @@ class Session {
   void light(int port, std::uint32_t which);
   void light_number(int port);
 
-  /// As `Engine::save_size`, `save` and `restore` of its engine, with all its readers; virtual devices show what comes of
-  /// it with the next `take`. Hotkeys count as before. For whoever runs ahead, rewinds or rolls back.
+  /// As `Engine::save_size`, `save` and `restore` of its engine, with all its readers; virtual devices show what comes
+  /// of it with the next `take`. Hotkeys count as before. For whoever runs ahead, rewinds or rolls back.
   [[nodiscard]] std::size_t save_size() const noexcept;
   bool save(std::span<std::byte> into) const noexcept;
   bool restore(std::span<const std::byte> saved);

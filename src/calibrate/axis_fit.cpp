@@ -210,7 +210,8 @@ tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings) {
   };
   for (std::vector<double>* values : {&said.rest, &said.sweep, &said.rest_after}) drop(*values);
   for (std::vector<double>& values : said.returns) drop(values);
-  std::erase_if(said.marks, [](const RawMark& mark) { return !calibrate::is_raw(mark.raw) || !(std::abs(mark.part) <= 1); });
+  std::erase_if(said.marks,
+                [](const RawMark& mark) { return !calibrate::is_raw(mark.raw) || !(std::abs(mark.part) <= 1); });
   return AxisFitting{said}.run();
 }
 

@@ -35,6 +35,9 @@ constexpr std::size_t smoothed = 41;
 /// A control that was refused so often is left out.
 constexpr int most_refusals = 3;
 
+/// A unit that has said nothing for so long lies somewhere, and no more is read from it or asked of it until it speaks.
+constexpr Duration forgotten = std::chrono::seconds{60};
+
 std::int64_t steps_in(Duration time) { return time / reading_step; }
 
 }  // namespace
@@ -61,6 +64,7 @@ class Calibrating::Inside {
 
   void hear(int node, const Report& report) {
     advance(report.time);
+    heard_ = now_;
     hearing_.take(node, report);
     if (thing() != nullptr && !is_paused()) note_place();
     look_at_buttons(report.time);
@@ -70,9 +74,13 @@ class Calibrating::Inside {
     if (!begun_) {
       begun_ = true;
       grid_ = now_ = now;
-      since_ = now;
+      since_ = heard_ = now;
     }
     while (grid_ + reading_step <= now && !over_) {
+      if (grid_ - heard_ > forgotten) {  // nothing new comes of it
+        grid_ += (now - grid_) / reading_step * reading_step;
+        break;
+      }
       grid_ += reading_step;
       now_ = grid_;
       read();
@@ -82,7 +90,7 @@ class Calibrating::Inside {
   }
 
   [[nodiscard]] std::optional<Time> next_due() const {
-    if (over_ || !begun_ || is_paused()) return std::nullopt;
+    if (over_ || !begun_ || is_paused() || grid_ - heard_ > forgotten) return std::nullopt;
     return now_ + looked_at;
   }
 
@@ -677,7 +685,7 @@ class Calibrating::Inside {
   bool was_away_ = false, has_moved_ = false, waits_for_release_ = false, stays_ = false;
   bool told_waiting_ = false, told_missing_ = false, asks_no_pushes_ = false;
   SweepFault asked_for_;
-  Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{};
+  Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{}, heard_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;
 };

@@ -86,7 +86,8 @@ class ProfileReader {
     use.role = plain ? value.text : text_in(value, "use");
     if (plain) return use;
     for (const auto& [key, setting] : value.members)
-      if (const stage::Field* field = stage::field(key.name)) stage::set(use.settings, *field, value_of(*field, setting));
+      if (const stage::Field* field = stage::field(key.name))
+        stage::set(use.settings, *field, value_of(*field, setting));
     return use;
   }
 

@@ -292,8 +292,10 @@ void PortSample::store(PortValues& into) const {
   const PortInfo* port = sampler_->engine().plan.port(number_);
   const std::size_t count = port == nullptr ? 0 : port->target_count;
   into.values_.resize(count);
-  into.layout_ = port == nullptr ? 0 : sampler_->engine().plan_data->layouts[static_cast<std::size_t>(
-                                           port - sampler_->engine().plan.ports().data())];
+  into.layout_ = port == nullptr
+                     ? 0
+                     : sampler_->engine()
+                           .plan_data->layouts[static_cast<std::size_t>(port - sampler_->engine().plan.ports().data())];
   for (std::size_t t = 0; t < count; ++t) {
     const std::size_t target = std::size_t{port->first_target} + t;
     into.values_[t] = {sampler_->shown(target), engine::native_of(*sampler_, target), sampler_->presses(target)};
@@ -351,7 +353,9 @@ void PacedReader::catch_up(Time now) noexcept { sampler_->sample(now.time_since_
 PortSample PacedReader::port(int number) const noexcept { return PortSample{*sampler_, number}; }
 std::span<const TargetPlace> PacedReader::changed() const noexcept { return sampler_->changed(); }
 double PacedReader::value(TargetPlace target) const noexcept { return engine::value_of(*sampler_, target.number); }
-std::int32_t PacedReader::native(TargetPlace target) const noexcept { return engine::native_of(*sampler_, target.number); }
+std::int32_t PacedReader::native(TargetPlace target) const noexcept {
+  return engine::native_of(*sampler_, target.number);
+}
 
 std::optional<Time> PacedReader::next_due() const noexcept {
   const std::int64_t due = sampler_->next_due();

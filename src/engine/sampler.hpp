@@ -36,7 +36,8 @@ class Sampler {
   void save(std::byte* into) const noexcept;
   /// Goes on as it was saved, if it is among those. `made`: what has been pressed and counted since the save; `again`:
   /// what of that the restored engine presses anyway; `later`: how long ago the save was.
-  void restore(std::span<const std::byte> saved, const Unshown& made, const Unshown& again, std::int64_t later) noexcept;
+  void restore(std::span<const std::byte> saved, const Unshown& made, const Unshown& again,
+               std::int64_t later) noexcept;
 
   [[nodiscard]] const State& engine() const noexcept { return engine_; }
   [[nodiscard]] std::span<const TargetPlace> changed() const noexcept { return {changed_.data(), changed_count_}; }
@@ -100,7 +101,7 @@ class Sampler {
   const State& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
-  std::uint64_t number_ = 0;  ///< its own among those of the engine
+  std::uint64_t number_ = 0;     ///< its own among those of the engine
   bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
   std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
   std::size_t changed_count_ = 0;

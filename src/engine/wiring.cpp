@@ -530,7 +530,8 @@ std::optional<Diagnostic> mistake_in(const Plan& plan, const Attachment& attachm
     const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided ||
                          control.reading == Reading::pointer;
     if (is_axis && control.minimum >= control.maximum)
-      return problem("bad-range", fmt::format("'{}' goes from {} to {}", control.role, control.minimum, control.maximum),
+      return problem("bad-range",
+                     fmt::format("'{}' goes from {} to {}", control.role, control.minimum, control.maximum),
                      "its minimum has to be below its maximum; reversed says that it runs the other way");
   }
   return std::nullopt;

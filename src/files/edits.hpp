@@ -47,7 +47,8 @@ struct Edit {
 /// that is another one. What somebody else has changed since `before` stays.
 [[nodiscard]] Rig with_changes(Rig rig, const Rig& before, const Rig& after);
 
-/// Puts a unit in the rig, if it is not there: under another number if another unit has its name. The unit as it is there.
+/// Puts a unit in the rig, if it is not there: under another number if another unit has its name. The unit as it is
+/// there.
 [[nodiscard]] const RigUnit& put_unit(Rig& rig, const RigUnit& unit);
 
 }  // namespace omnipar::files

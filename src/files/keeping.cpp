@@ -122,8 +122,8 @@ std::optional<Calibration> calibration_in(os::Files& door, const std::string& fi
 }
 
 std::optional<Diagnostics> write_calibration(os::Files& door, const std::string& path, const Calibration& wanted) {
-  const auto written = change_file(door, path, versions_of(door, path),
-                                   [&](const std::string&) -> Text { return to_toml(wanted); });
+  const auto written =
+      change_file(door, path, versions_of(door, path), [&](const std::string&) -> Text { return to_toml(wanted); });
   if (!written) return written.error();
   if (calibration_in(door, path) == wanted) return std::nullopt;
   return Diagnostics{

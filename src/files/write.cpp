@@ -131,8 +131,8 @@ tl::expected<std::string, int> write_beside(os::Files& door, const std::string& 
   std::string fresh;
   const os::Descriptor file{door, make_fresh(door, folder_of(real), fresh)};
   if (!file) return tl::unexpected(file.get());
-  int result = former.is_there ? take_after(door, file.get(), former)
-                               : give_to_owner_of(door, folder_of(real), file.get());
+  int result =
+      former.is_there ? take_after(door, file.get(), former) : give_to_owner_of(door, folder_of(real), file.get());
   if (result == 0 && readers == Readers::everybody) result = door.set_permissions(file.get(), everybody_reads);
   if (result == 0) result = os::write_all(door, file.get(), std::as_bytes(std::span{text}));
   if (result == 0) result = door.sync(file.get());

@@ -23,9 +23,9 @@ inline constexpr std::size_t versions_kept = 10;
 enum class Readers : std::uint8_t { as_before, everybody };
 
 /// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the process or the
-/// machine ends, the file is the old one or the new one. Links are followed; the file's permissions, owner and group are
-/// kept as far as this process may; and what is new belongs to whom its folder belongs. Fails with `write-protected`,
-/// `not-a-file` or `cannot-write`; then the old file is there.
+/// machine ends, the file is the old one or the new one. Links are followed; the file's permissions, owner and group
+/// are kept as far as this process may; and what is new belongs to whom its folder belongs. Fails with
+/// `write-protected`, `not-a-file` or `cannot-write`; then the old file is there.
 [[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text,
                                                     Readers readers = Readers::as_before);
 

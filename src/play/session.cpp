@@ -14,8 +14,8 @@ Session::Inside::Inside(const Plan& plan, SessionOptions options)
       engine_(plan),
       reader_(engine_, shortest_press(plan)),
       table_(engine_, options_.catalogue, options_.rig, [this](const SessionEvent& event) {
-        seats_have_changed_ = seats_have_changed_ || std::holds_alternative<Seated>(event) ||
-                              std::holds_alternative<LeftSeat>(event);
+        seats_have_changed_ =
+            seats_have_changed_ || std::holds_alternative<Seated>(event) || std::holds_alternative<LeftSeat>(event);
         tell(event);
       }) {
   options_.rumble = options_.rumble > 0 ? std::min(options_.rumble, 1.0) : 0;

@@ -230,7 +230,8 @@ void Table::dismiss(const Guest& guest) {
   for (const Player& player : guest.players) {
     for (const Share& share : player.shares) get_up(share);
     seated_.erase(player.number);
-    if (!player.seat.empty() && !guest.out_of_range && !player.empty) tell_(Left{player.seat, player.name, player.number});
+    if (!player.seat.empty() && !guest.out_of_range && !player.empty)
+      tell_(Left{player.seat, player.name, player.number});
   }
 }
 

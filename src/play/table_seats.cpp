@@ -354,8 +354,8 @@ bool Table::holds(const Player& player, const std::string& role) {
 std::vector<int> Table::holders(const std::string& modifier, const std::string& press) const {
   const auto seat_holds = [&](const std::string& seat, const std::string& role) {
     return std::ranges::any_of(guests_, [&](const Guest& guest) {
-      return std::ranges::any_of(
-          guest.players, [&](const Player& player) { return player.seat == seat && holds(player, role); });
+      return std::ranges::any_of(guest.players,
+                                 [&](const Player& player) { return player.seat == seat && holds(player, role); });
     });
   };
   std::vector<int> all;

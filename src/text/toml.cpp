@@ -92,6 +92,11 @@ bool check_text(const Source& source, Diagnostics& problems) {
         {"file-too-large", Severity::error, "the file is larger than 1 MiB", source.name, "is it the right file?"});
     return false;
   }
+  if (source.text.starts_with("\xef\xbb\xbf")) {
+    problems.push_back({"not-text", Severity::error, "the file begins with a byte-order mark, which no sheet has",
+                        source.name, "save it as UTF-8 without a byte-order mark (BOM)"});
+    return false;
+  }
   Mark mark;
   std::size_t line_start = 0;
   for (std::size_t i = 0; i < source.text.size();) {

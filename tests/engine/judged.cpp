@@ -74,9 +74,7 @@ class Judged::Watch {
   }
 
  private:
-  [[nodiscard]] std::span<const TargetPlace> changed() const {
-    return plain_ ? plain_->changed() : paced_->changed();
-  }
+  [[nodiscard]] std::span<const TargetPlace> changed() const { return plain_ ? plain_->changed() : paced_->changed(); }
   [[nodiscard]] double value(std::uint16_t target) const {
     return plain_ ? plain_->value({target}) : paced_->value({target});
   }

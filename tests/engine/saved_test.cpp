@@ -1,5 +1,5 @@
-// Save states: where no hand has moved in between, everything is as it was, bit for bit; else going back presses nothing
-// that no hand holds, shows no press twice, and loses none.
+// Save states: where no hand has moved in between, everything is as it was, bit for bit; else going back presses
+// nothing that no hand holds, shows no press twice, and loses none.
 #include <catch2/catch.hpp>
 
 #include <cstring>
@@ -23,10 +23,11 @@ Plan timed_plan() {
     made.settings.set(field, value);
     return made;
   };
-  return Table::plan_with({{"a", {use("south", "debounce", Duration{4'700}), use("east", "long-press", Duration{33'000})}},
-                           {"b", {use("west", "autofire", 17.0), use("north", "toggle", 1.0)}},
-                           {"stick", {use("left-stick", "smoothing", 3.0), use("dpad", "ramp", 7.0)}},
-                           {"aim", {Use{"gun"}, use("right-stick", "glide", 1.0), Use{"mouse"}}}});
+  return Table::plan_with(
+      {{"a", {use("south", "debounce", Duration{4'700}), use("east", "long-press", Duration{33'000})}},
+       {"b", {use("west", "autofire", 17.0), use("north", "toggle", 1.0)}},
+       {"stick", {use("left-stick", "smoothing", 3.0), use("dpad", "ramp", 7.0)}},
+       {"aim", {Use{"gun"}, use("right-stick", "glide", 1.0), Use{"mouse"}}}});
 }
 
 /// Two pads, a trackball, and hands that do anything on them.

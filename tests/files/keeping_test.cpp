@@ -78,20 +78,20 @@ TEST_CASE("A rig is changed in place, and each change can be taken back", "[keep
   const Home home;
   put(home.config("rig.toml"), rig_text);
   REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
-    rig.units[0].seat = "sofa";
-    rig.units[1].name = "green pad";
-    rig.units.push_back({"gun", "right", 0x1209, 2, "Lark Gun", "77", ""});
-    rig.screens.push_back({"booth", 1280, 1024});
-    return std::nullopt;
-  }) == true);
+            rig.units[0].seat = "sofa";
+            rig.units[1].name = "green pad";
+            rig.units.push_back({"gun", "right", 0x1209, 2, "Lark Gun", "77", ""});
+            rig.screens.push_back({"booth", 1280, 1024});
+            return std::nullopt;
+          }) == true);
   const std::string changed = content(home.config("rig.toml"));
   for (const char* kept : {"# ours", "# by the window", "seat = \"sofa\"   # always", "name = \"green pad\"",
                            "name = \"gun\"", "name = \"booth\""})
     CHECK(changed.find(kept) != std::string::npos);
   REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
-    rig.units.erase(rig.units.begin() + 1);
-    return std::nullopt;
-  }) == true);
+            rig.units.erase(rig.units.begin() + 1);
+            return std::nullopt;
+          }) == true);
   CHECK(rig_now().units.size() == 2);
   CHECK(change_rig([](Rig&) -> std::optional<Diagnostic> { return std::nullopt; }) == false);
   const auto refused = change_rig([](Rig& rig) -> std::optional<Diagnostic> {
@@ -131,9 +131,9 @@ TEST_CASE("What was measured on a unit stays its own, whatever it is called mean
   }
   SECTION("names swapped") {
     REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
-      std::swap(rig.units[0].name, rig.units[1].name);
-      return std::nullopt;
-    }) == true);
+              std::swap(rig.units[0].name, rig.units[1].name);
+              return std::nullopt;
+            }) == true);
     CHECK(rest_of("blue pad") == std::vector{200});
     CHECK(rest_of("red pad") == std::vector{100});
   }
@@ -145,18 +145,18 @@ TEST_CASE("What was measured on a unit stays its own, whatever it is called mean
   }
   SECTION("moved to another seat and another socket") {
     REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
-      rig.units[0].seat = "right";
-      rig.units[0].socket = "hall:7";
-      return std::nullopt;
-    }) == true);
+              rig.units[0].seat = "right";
+              rig.units[0].socket = "hall:7";
+              return std::nullopt;
+            }) == true);
     measure(blue, 120);
     CHECK(rest_of("blue pad") == std::vector{120});
   }
   SECTION("taken out of the rig") {
     REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
-      rig.units.erase(rig.units.begin());
-      return std::nullopt;
-    }) == true);
+              rig.units.erase(rig.units.begin());
+              return std::nullopt;
+            }) == true);
     measure(blue, 120);
     CHECK(rest_of("blue pad") == std::vector{120});
     CHECK(rest_of("red pad") == std::vector{200});
