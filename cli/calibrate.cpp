@@ -126,6 +126,7 @@ void add_calibrate_gun(CLI::App& command, const std::shared_ptr<CalibrateWords>&
   gun->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
   gun->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
   gun->add_flag("--step", words->step, "in a room: stand still at first");
+  gun->add_flag("--resume", words->resume, "keep what was measured before, not kept and put by");
   gun->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   gun->add_flag("--json", words->json, "print JSON");
   gun->footer(
@@ -196,6 +197,7 @@ void add_calibrate(CLI::App& app, int& status) {
   unit->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
   unit->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
   unit->add_flag("--step", words->step, "in a room: stand still at first");
+  unit->add_flag("--resume", words->resume, "keep what was measured before, not kept and put by");
   unit->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
   unit->add_flag("--json", words->json, "print JSON");
   unit->footer(

@@ -12,6 +12,7 @@
 #include "gun_run.hpp"
 #include "host/look.hpp"
 #include "inspect/leftover.hpp"
+#include "measured_draft.hpp"
 #include "omnipar/identity.hpp"
 #include "picture_file.hpp"
 
@@ -60,9 +61,14 @@ class GunCalibration {
     }
     catalogue_ = shelf.catalogue;
     auto run = GunRun::open(wish(shelf.catalogue));
-    if (const auto status = measure(words_, run)) return *status;
-    if (!keeps && (*run)->guide().fit()) return check(**run);
-    if ((*run)->guide().kept()) return keep(**run);
+    const auto status = measure(words_, run);
+    if (!status && !keeps && (*run)->guide().fit()) return check(**run);
+    if (!status && (*run)->guide().kept()) return keep(**run);
+    if (run && keeps && (*run)->guide().fit() && (*run)->gun() != nullptr && !(*run)->is_discarded()) {
+      put_by(words_.sources, entry(**run), found(**run), "gun");
+      return status.value_or(found_something);
+    }
+    if (status) return *status;
     tell_who_is_there(**run);
     talk("Nothing was kept.");
     return found_something;
@@ -138,19 +144,33 @@ class GunCalibration {
     return wish;
   }
 
+  /// Of a gun that is there.
+  [[nodiscard]] RigUnit entry(const GunRun& run) const {
+    return entry_for(words_, rig_, run.guide().unit(), run.gun()->description, run.gun()->part);
+  }
+
+  [[nodiscard]] Calibration found(const GunRun& run) const {
+    Calibration all = run.guide().found();
+    for (AimCalibration& aim : all.aims) aim.on = day_of(words_);
+    return all;
+  }
+
   int keep(const GunRun& run) {
     const UnitDetails* gun = run.gun();
     if (gun == nullptr) {
       talk(fmt::format("\"{}\" has left; nothing was kept.", run.guide().unit()));
       return found_something;
     }
-    const auto unit = unit_in_rig(words_, rig_, run.guide().unit(), gun->description, gun->part);
-    if (!unit) return unit.error();
-    Calibration found = run.guide().found();
-    for (AimCalibration& aim : found.aims) aim.on = day_of(words_);
-    const auto kept =
-        change_calibration(words_.sources, *unit, [&](Calibration& all) { all = merged(std::move(all), found); });
-    if (!kept) return refuse_file(kept.error());
+    const Calibration found = this->found(run);
+    const auto unit = put_in_rig(words_, rig_, entry(run));
+    const auto keep_it = [&](Calibration& all) { all = merged(std::move(all), found); };
+    const auto kept = unit ? change_calibration(words_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
+    if (!kept) {
+      const int status = unit ? refuse_file(kept.error()) : unit.error();
+      put_by(words_.sources, unit ? *unit : entry(run), found, "gun");
+      return status;
+    }
+    forget_what_was_put_by(words_.sources, kept->unit);
     show(run, found.aims.front(), kept->file);
     return words_.picture.empty() ? good : draw(run, kept->unit);
   }
@@ -292,6 +312,9 @@ class GunCalibration {
 
 }  // namespace
 
-int calibrate_gun(const CalibrateWords& words) { return GunCalibration{words}.run(); }
+int calibrate_gun(const CalibrateWords& words) {
+  if (words.resume) return keep_what_was_put_by(words.sources, words.unit, words.json);
+  return GunCalibration{words}.run();
+}
 
 }  // namespace omnipar::cli

@@ -239,6 +239,16 @@ view::Page CalibrateRun::page() const {
 }
 
 bool CalibrateRun::press(char key) {
+  const bool has_found = guide_.measured() > 0;
+  if (key == 'q' && has_found && !std::exchange(asked_to_leave_, true)) {
+    note(fmt::format("{} measured. k keeps {}, q once more discards {}.",
+                     guide_.measured() == 1 ? "One control is" : fmt::format("{} controls are", guide_.measured()),
+                     guide_.measured() == 1 ? "it" : "them", guide_.measured() == 1 ? "it" : "them"));
+    changed_ = true;
+    return true;
+  }
+  asked_to_leave_ = key == 'q';
+  is_discarded_ = key == 'q' && has_found;
   constexpr std::pair<char, CalibrateChoice> choices[] = {{'s', CalibrateChoice::skip},
                                                           {'a', CalibrateChoice::again},
                                                           {'k', CalibrateChoice::keep},

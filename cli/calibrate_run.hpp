@@ -41,6 +41,8 @@ class CalibrateRun final : public AskingRun {
   [[nodiscard]] const std::string& part() const noexcept { return part_; }
   /// The control of this role, of a stick its x; null if there is none.
   [[nodiscard]] const Control* control_of(const std::string& role) const noexcept;
+  /// Somebody has said that what was found is not wanted.
+  [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
   /// Why it cannot be measured.
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
 
@@ -71,6 +73,8 @@ class CalibrateRun final : public AskingRun {
   bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
   bool is_known_ = false;    ///< the unit has been met
   bool changed_ = true;
+  bool asked_to_leave_ = false;
+  bool is_discarded_ = false;
 };
 
 /// A cloud of places in so many cells, as a terminal shows it: '.' was there, 'o' is there now, '+' is the rest.

@@ -14,6 +14,7 @@
 #include "calibrate_words.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
+#include "measured_draft.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "omnipar/sheets.hpp"
@@ -137,8 +138,13 @@ class UnitCalibration {
     rig_ = std::move(*rig);
     if (const auto problem = refuses_to_keep(door, words_)) return refuse_file({*problem});
     auto run = CalibrateRun::open(wish(shelf.catalogue));
-    if (const auto status = measure(words_, run)) return *status;
-    if ((*run)->guide().kept()) return keep(**run);
+    const auto status = measure(words_, run);
+    if (!status && (*run)->guide().kept()) return keep(**run);
+    if (run && (*run)->guide().measured() > 0 && !(*run)->is_discarded()) {
+      put_by(words_.sources, entry(**run), found(**run), "unit");
+      return status.value_or(found_something);
+    }
+    if (status) return *status;
     if ((*run)->unit().empty() || (*run)->guide().roles().empty()) tell_who_is_there(**run);
     talk("Nothing was kept.");
     return found_something;
@@ -163,19 +169,33 @@ class UnitCalibration {
         names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
   }
 
-  int keep(const CalibrateRun& run) {
-    const auto unit = unit_in_rig(words_, rig_, run.unit(), run.description(), run.part());
-    if (!unit) return unit.error();
-    Calibration found = run.guide().found();
+  [[nodiscard]] RigUnit entry(const CalibrateRun& run) const {
+    return entry_for(words_, rig_, run.unit(), run.description(), run.part());
+  }
+
+  [[nodiscard]] Calibration found(const CalibrateRun& run) const {
+    Calibration all = run.guide().found();
     const std::string day = day_of(words_);
-    for (AxisCalibration& axis : found.axes) axis.measured.on = day;
-    for (StickCalibration& stick : found.sticks) stick.measured.on = day;
+    for (AxisCalibration& axis : all.axes) axis.measured.on = day;
+    for (StickCalibration& stick : all.sticks) stick.measured.on = day;
+    return all;
+  }
+
+  int keep(const CalibrateRun& run) {
+    const Calibration found = this->found(run);
+    const auto unit = put_in_rig(words_, rig_, entry(run));
     Calibration all;
-    const auto kept = change_calibration(words_.sources, *unit, [&](Calibration& known) {
+    const auto keep_it = [&](Calibration& known) {
       known = merged(std::move(known), found);
       all = known;
-    });
-    if (!kept) return refuse_file(kept.error());
+    };
+    const auto kept = unit ? change_calibration(words_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
+    if (!kept) {
+      const int status = unit ? refuse_file(kept.error()) : unit.error();
+      put_by(words_.sources, unit ? *unit : entry(run), found, "unit");
+      return status;
+    }
+    forget_what_was_put_by(words_.sources, kept->unit);
     show(run, found, kept->file);
     return words_.picture.empty() ? good : draw(run, all);
   }
@@ -270,12 +290,15 @@ std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& 
   return std::nullopt;
 }
 
-tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& rig, const std::string& unit,
-                                       const Description& description, const std::string& part) {
+RigUnit entry_for(const CalibrateWords& words, const Rig& rig, const std::string& unit, const Description& description,
+                  const std::string& part) {
   const auto known = std::ranges::find(rig.units, unit, &RigUnit::name);
-  if (known != rig.units.end()) return *known;
-  auto added =
-      files::add_unit(os::real_door(), household_of(words.sources), new_unit(rig, description, words.seat, part));
+  return known != rig.units.end() ? *known : new_unit(rig, description, words.seat, part);
+}
+
+tl::expected<RigUnit, int> put_in_rig(const CalibrateWords& words, const Rig& rig, const RigUnit& entry) {
+  if (std::ranges::find(rig.units, entry.name, &RigUnit::name) != rig.units.end()) return entry;
+  auto added = files::add_unit(os::real_door(), household_of(words.sources), entry);
   if (!added) return tl::unexpected(refuse_file(added.error()));
   talk(fmt::format("\"{}\" is in the rig now, at seat {}.", added->name, words.seat));
   return std::move(*added);
@@ -283,6 +306,9 @@ tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& r
 
 std::string day_of(const CalibrateWords& words) { return words.sources.host.empty() ? today() : ""; }
 
-int calibrate_unit(const CalibrateWords& words) { return words.forget ? forget(words) : UnitCalibration{words}.run(); }
+int calibrate_unit(const CalibrateWords& words) {
+  if (words.resume) return keep_what_was_put_by(words.sources, words.unit, words.json);
+  return words.forget ? forget(words) : UnitCalibration{words}.run();
+}
 
 }  // namespace omnipar::cli

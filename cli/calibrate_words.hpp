@@ -28,6 +28,7 @@ struct CalibrateWords {
   bool marks = false;
   bool no_pushes = false;
   bool forget = false;
+  bool resume = false;
   bool with_virtual = false;
   bool json = false;
   // of guns
@@ -93,10 +94,11 @@ template <typename Run>
 [[nodiscard]] int calibrate_gun(const CalibrateWords& words);
 [[nodiscard]] int calibrate_screen(const ScreenWords& words);
 
-/// Whose a measurement is: the unit as the rig has it; one that is not in it comes in, at `--seat`.
-[[nodiscard]] tl::expected<RigUnit, int> unit_in_rig(const CalibrateWords& words, const Rig& rig,
-                                                     const std::string& unit, const Description& description,
-                                                     const std::string& part);
+/// Whose a measurement is: the entry of the rig that the unit has, or would get, at `--seat`.
+[[nodiscard]] RigUnit entry_for(const CalibrateWords& words, const Rig& rig, const std::string& unit,
+                                const Description& description, const std::string& part);
+/// One that is not in the rig comes in. The unit as it is there; its status, if that cannot be.
+[[nodiscard]] tl::expected<RigUnit, int> put_in_rig(const CalibrateWords& words, const Rig& rig, const RigUnit& entry);
 /// The day of a measurement; a room is on no day.
 [[nodiscard]] std::string day_of(const CalibrateWords& words);
 /// Nobody should shoot or sweep before it is clear that it can be kept.

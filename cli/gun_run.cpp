@@ -186,6 +186,14 @@ view::Page GunRun::page() const {
 }
 
 bool GunRun::press(char key) {
+  const bool has_found = guide_.fit().has_value();
+  if (key == 'q' && has_found && !std::exchange(asked_to_leave_, true)) {
+    note("The gun is fitted. k keeps that, q once more discards it.");
+    changed_ = true;
+    return true;
+  }
+  asked_to_leave_ = key == 'q';
+  is_discarded_ = key == 'q' && has_found;
   constexpr std::pair<char, AimingChoice> choices[] = {
       {'s', AimingChoice::skip}, {'a', AimingChoice::again}, {'k', AimingChoice::keep}, {'q', AimingChoice::leave}};
   return choose_by(key, choices, [this](AimingChoice choice) { guide_.choose(choice); });

@@ -36,6 +36,8 @@ class GunRun final : public AskingRun {
   bool press(char key) override;
   [[nodiscard]] std::string keys() const override;
 
+  /// Somebody has said that what was found is not wanted.
+  [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
   [[nodiscard]] const Aiming& guide() const noexcept { return guide_; }
   /// How the gun describes itself, and its part.
   [[nodiscard]] const UnitDetails* gun() const noexcept;
@@ -64,6 +66,8 @@ class GunRun final : public AskingRun {
   std::string last_note_;
   bool grabs_anew_ = false;
   bool changed_ = true;
+  bool asked_to_leave_ = false;
+  bool is_discarded_ = false;
 };
 
 }  // namespace omnipar::cli

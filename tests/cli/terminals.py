@@ -387,6 +387,26 @@ def measures_in_the_hand():
     shell.is_as_it_was()
 
 
+def asks_before_a_measurement_is_lost():
+    """Who leaves is asked; who says so twice has it discarded; a closed terminal discards nothing."""
+    line = ["calibrate", "unit", "--seat", "sofa", "--host", str(ROOT / "demo" / "worn.trace"), "--from", "20", "--step"]
+    for ending, is_put_by in (("qq", False), ("qk", None), ("q", True)):
+        home = tempfile.mkdtemp()
+        shell = Shell(line + ["--rig", f"{home}/rig.toml"], HOME=home)
+        shell.look_for("left-trigger: release it")
+        shell.type("q")
+        shell.look_for("One control is measured. k keeps it, q once more discards it.")
+        assert shell.program.poll() is None
+        if len(ending) > 1:
+            shell.type(ending[1])
+        else:
+            shell.program.send_signal(signal.SIGHUP)
+        shell.end()
+        put_by = bool(list(pathlib.Path(home).rglob("measured-*.toml")))
+        kept = bool(list(pathlib.Path(home).rglob("calibrations/*.toml")))
+        assert (put_by, kept) == (is_put_by is True, is_put_by is None), (ending, put_by, kept)
+
+
 def page_address(shell, port):
     """Where the page is, as the terminal says it."""
     shell.look_for(f"http://127.0.0.1:{port}/")
@@ -509,7 +529,7 @@ def main():
         shell.look_for("port 1")
         end(shell)
         shell.is_as_it_was()
-    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, fits_a_gun_with_a_page, serves_nobody_else, in_plain_ascii, on_a_line_that_takes_nothing,
+    for test in (draws_nothing_while_nothing_moves, is_left_alone, prints_for_a_program, shows_piece_by_piece_what_a_whole_drawing_shows, without_colours, learns_by_keys, measures_in_the_hand, asks_before_a_measurement_is_lost, fits_a_gun_with_a_page, serves_nobody_else, in_plain_ascii, on_a_line_that_takes_nothing,
                  where_nothing_can_be_drawn):
         test()
     print(f"{len(ENDS)} ways to end, and the terminal is as it was each time")

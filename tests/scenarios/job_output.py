@@ -23,7 +23,7 @@ def status_of(home, words, stdout):
 
 def full_disk(home, room):
     for words in (["catalogue"], ["units", "--json", "--host", room], ["check", "pad-2b"], ["trace", "replay", room, "--profile", "pad-2b"],
-                  ["catalogue", "show", "pad-2b"], ["demo"], ["why", "south", "--profile", "pad-2b"]):
+                  ["catalogue", "show", "pad-2b"], ["demo"], ["why", "south", "--profile", "pad-2b"], ["--version"], ["play", "--help"]):
         with open("/dev/full", "w", encoding="utf-8") as full:
             status, talk = status_of(home, words, full)
         assert status == 3 and "the result could not be written (No space left on device)" in talk, (words, status, talk)

@@ -6,6 +6,8 @@ Behind the measuring somebody pushes right, down, left and up.
 import math
 import pathlib
 import re
+import shlex
+import shutil
 import struct
 import tomllib
 
@@ -35,7 +37,41 @@ def is_picture(home, name):
         assert b"<svg" in data and b'width="1280' in data, data[:300]
 
 
+def is_put_by(home):
+    """What ends in the middle is put by, and can be kept later; whoever measures again needs it no more."""
+    half = home.folder / "half.trace"
+    half.write_text("".join(open(WORN).read().splitlines(True)[:1500]))
+    words = ["calibrate", "unit", "--seat", "sofa", "--rig", "half.toml", "--host", str(half)]
+    _, talk = home.run(*words, status=1)
+    resume = re.search(r"To keep it: omnipar (.*) --resume", talk)
+    assert resume and not (home.folder / "half.toml").exists(), talk
+    out, _ = home.run(*shlex.split(resume[1]), "--resume")
+    assert "Kept in" in out, out
+    kept = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
+    assert len(kept["stick"]) == 1 and "axis" not in kept, kept
+    rig = tomllib.loads((home.folder / "half.toml").read_text())
+    assert [u["seat"] for u in rig["unit"]] == ["sofa"], rig
+    home.run(*words[:-2], "--resume", status=2)  # it is kept by now
+    home.run(*words, status=1)
+    home.run(*words[:-1], WORN)
+    home.run(*words[:-2], "--resume", status=2)  # what was put by is older
+    shutil.rmtree(home.folder / "calibrations")
+
+
+def lies_about(home):
+    """A unit that has lain there for four days is not asked the same thing all the time."""
+    lines = open(WORN).read().splitlines(True)
+    middle = len(lines) // 2
+    later = [re.sub(r'^\{"t":(\d+)', lambda t: f'{{"t":{int(t[1]) + 100 * 3_600_000_000}', line) for line in lines[middle:]]
+    (home.folder / "gap.trace").write_text("".join(lines[:middle] + later))
+    _, talk = home.run("calibrate", "unit", "--seat", "sofa", "--rig", "gap.toml", "--host", "gap.trace")
+    assert len(talk.splitlines()) < 60, len(talk.splitlines())
+    shutil.rmtree(home.folder / "calibrations")
+
+
 def run(home):
+    is_put_by(home)
+    lies_about(home)
     before = pushes(home, WORN)
     assert all(low > 30 and high < 230 for low, high, _ in before), before  # worn: no end is reached
 
