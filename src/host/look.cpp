@@ -127,7 +127,8 @@ inspect::Facts look_around(os::Door& door) {
   int error = 0;
   facts.uinput_usable = can_open(door, "/dev/uinput", O_RDWR, error);
   facts.uinput_exists = facts.uinput_usable || (error != -ENOENT && error != -ENODEV);
-  facts.rule_installed = can_open(door, rule_path, O_RDONLY, error);
+  facts.rule_installed =
+      can_open(door, rule_path, O_RDONLY, error) || can_open(door, packaged_rule_path, O_RDONLY, error);
   facts.root = door.is_root();
   facts.namespaces_need = setting_for_namespaces(door);
   facts.radio = look_at_radio(door);

@@ -18,6 +18,7 @@ struct Openers {
 
 /// Where the shipped udev rule is installed, and what it says.
 inline constexpr const char* rule_path = "/etc/udev/rules.d/70-omnipar.rules";
+inline constexpr const char* packaged_rule_path = "/usr/lib/udev/rules.d/70-omnipar.rules";  ///< that of the package
 inline constexpr const char* module_path = "/etc/modules-load.d/omnipar.conf";
 [[nodiscard]] std::string rule_text();
 

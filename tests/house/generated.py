@@ -1,11 +1,13 @@
 #!/usr/bin/env python3
-"""docs/files.md and docs/schema/ are what the tool prints; every command and verb explains itself with an example.
+"""docs/files.md, docs/schema/, the manual page and the completions are what the tool prints; every command and verb explains itself with an example.
 usage: generated.py TOOL ROOT [--write]
 """
 import pathlib
 import re
 import subprocess
 import sys
+
+import describe
 
 
 def printed(tool, *words):
@@ -26,6 +28,11 @@ def main():
     pages = {root / "docs" / "files.md": printed(tool, "catalogue", "fields")}
     for kind in re.findall(r'^## kind = "(\w+)"', pages[root / "docs" / "files.md"], re.M):
         pages[root / "docs" / "schema" / f"{kind}.json"] = printed(tool, "catalogue", "fields", kind, "--json")
+    all_helps = list(helps(tool))
+    packaging = root / "packaging"
+    pages[packaging / "omnipar.1"] = describe.manual(all_helps)
+    for shell in ("bash", "zsh", "fish"):
+        pages[packaging / "completions" / f"omnipar.{shell}"] = getattr(describe, shell)(all_helps)
     failed = []
     for path, text in pages.items():
         if write:
@@ -34,7 +41,7 @@ def main():
         elif not path.exists() or path.read_text() != text:
             failed.append(f"{path.relative_to(root)} is not what the tool prints; tests/house/generated.py --write refreshes it")
     explained = 0
-    for words, text in helps(tool):
+    for words, text in all_helps:
         explained += 1
         if words and not ("Example" in text and "omnipar " + words[0] in text.split("Example")[1]):
             failed.append(f"omnipar {' '.join(words)} --help has no example")

@@ -49,7 +49,7 @@ def main():
     if len(offered) < 100:
         print(f"only {len(offered)} symbols: this test sees nothing")
         return 1
-    path = root / "tests" / "house" / "public_symbols.txt"
+    path = root / "packaging" / "public_symbols.txt"
     if write:
         path.write_text("\n".join(sorted(offered)) + "\n")
     kept = set(path.read_text().splitlines())

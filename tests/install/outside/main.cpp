@@ -1,6 +1,7 @@
 // One frame of a machine, by the public headers alone.
 #include <array>
 #include <cstdio>
+#include <string>
 
 #include <omnipar/omnipar.hpp>
 
@@ -22,6 +23,6 @@ int main() {
   engine.feed(*id, {omnipar::at_us(0), press});
   game.next_frame();
   const bool pressed = game.port(1).pressed(*plan->target(1, "inner"));
-  std::printf("Omnipar %s: %s\n", OMNIPAR_VERSION, pressed ? "pressed" : "not pressed");
+  std::printf("Omnipar %s: %s\n", std::string{omnipar::version()}.c_str(), pressed ? "pressed" : "not pressed");
   return pressed ? 0 : 1;
 }

@@ -1,0 +1,7 @@
+#include "omnipar/version.hpp"
+
+namespace omnipar {
+
+std::string_view version() noexcept { return OMNIPAR_VERSION; }
+
+}  // namespace omnipar
