@@ -37,8 +37,8 @@ namespace omnipar {
 
 // -- fits ---------------------------------------------------------------------------------------------------------
 
-/// Readings of a stick, in order, one each `reading_step`. What no unit can say (that is no number, or needs more than
-/// 32 bits) is left out.
+/// Readings of a stick, in order, one each `reading_step`. What no unit can say (infinite, not a number, or of
+/// more than 32 bits) is left out.
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;

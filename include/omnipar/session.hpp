@@ -125,7 +125,7 @@ class Session {
   /// Readable when `take` has something to do: to be polled beside what else a program waits for. It stays the same
   /// until the session is closed; -1 after a failure to make it. Costs `take` one call of the system more whenever the
   /// next deadline changes; `wait` does not need it. In a room it is always readable, and from then on each `take`
-  /// without a `wait` before it lets time go on to the next thing that happens, by 1 ms at the most.
+  /// without a `wait` before it moves time on to the next thing that happens, by 1 ms at the most.
   [[nodiscard]] int descriptor();
   /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody
   /// waits: time goes on to the next thing that happens, or to `until`. False at `until`, with nothing to do.

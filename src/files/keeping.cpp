@@ -21,10 +21,6 @@ Diagnostic no_home(const std::string& hint) {
   return {"no-home", Severity::error, "there is no home folder to keep it in: HOME is not set", "", hint};
 }
 
-Diagnostic not_named(const char* message, const std::string& hint) {
-  return {"not-named", Severity::error, message, "", hint};
-}
-
 constexpr std::size_t longest_name = 255;
 
 /// What every file system takes as one name; a long path is told from others by its number.
@@ -45,8 +41,9 @@ tl::expected<std::string, Diagnostic> rig_file(os::Files& door, const HouseholdF
   std::string path = rig_path(door, files);
   if (!path.empty()) return path;
   if (files.own_files) return tl::unexpected(no_home("set HOME, or name the rig's file: --rig ./rig.toml"));
-  return tl::unexpected(not_named("with --host your own rig stays as it is: these units are not yours",
-                                  "name the rig to write, which may be a new file: --rig ./rig.toml"));
+  return tl::unexpected(Diagnostic{"not-named", Severity::error,
+                                   "with --host your own rig stays as it is: these units are not yours", "",
+                                   "name the rig to write, which may be a new file: --rig ./rig.toml"});
 }
 
 tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::string& word,
@@ -63,8 +60,9 @@ tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::s
                                      "a name has no '/', and a profile's file ends in .toml"});
   if (is_file(word)) return word;
   if (!files.own_files)
-    return tl::unexpected(not_named("with --host nothing of yours is written that is not named by its file",
-                                    fmt::format("name the file: ./{}.toml", word)));
+    return tl::unexpected(Diagnostic{"not-named", Severity::error,
+                                     "with --host nothing of yours is written that is not named by its file", "",
+                                     fmt::format("name the file: ./{}.toml", word)});
   std::string path = profile_path(door, word);
   if (path.empty()) return tl::unexpected(no_home(fmt::format("set HOME, or name the file: ./{}.toml", word)));
   return path;

@@ -4,6 +4,7 @@ pkg-config. The folder itself is taken by add_subdirectory, as a shared library 
 full counts. There also a shared one is installed, and each is linked in debug and release."""
 import os
 import pathlib
+import re
 import shutil
 import subprocess
 import sys
@@ -71,7 +72,57 @@ def installed(name, build):
     kinds = ["Release", "Debug"] if FULL else ["Release"]
     for kind in kinds:
         built(f"{name}-found-{kind}", f"-DCMAKE_PREFIX_PATH={prefix}", f"-DCMAKE_BUILD_TYPE={kind}")
+    configured(f"{name}-core-alone", f"-DCMAKE_PREFIX_PATH={prefix}", "-DOMNIPAR_CORE_ALONE=ON")
     by_pkg_config(f"{name}-pkg-config", prefix)
+
+
+def exported(library):
+    lines = run("nm", "-CD", "--defined-only", library).splitlines()
+    return [line.split(" ", 2)[2] for line in lines if not line.endswith(f" A OMNIPAR_0")]
+
+
+def offers_what_is_public(prefix):
+    """Of a shared library others see what the list says, and none of what it is made of."""
+    public = {re.sub(r"\(.*", "", line) for line in (SOURCE / "packaging/public_symbols.txt").read_text().splitlines()}
+    for name in ("libomnipar-core.so", "libomnipar.so"):
+        library = next(prefix.rglob(name))
+        symbols = exported(library)
+        assert len(symbols) > 100, symbols
+        for symbol in symbols:
+            plain = re.sub(r"\[abi:\w+\]", "", re.sub(r"\(.*", "", symbol))
+            assert plain in public or any(plain.startswith(one) for one in public), f"{library.name} offers {symbol}"
+        soname = re.search(r"SONAME.*\[(.*)\]", run("readelf", "-d", library))[1]
+        assert soname == f"{name}.0", soname
+
+
+def packaged(build):
+    """Three packages, in a root of their own."""
+    run("cpack", "-G", "DEB", "-B", work / "packages", cwd=build)
+    packages = sorted((work / "packages").glob("*.deb"))
+    names = [package.name.split("_")[0] for package in packages]
+    assert names == ["libomnipar-dev", "libomnipar0", "omnipar"], names
+    root = work / "root"
+    if os.geteuid() == 0:
+        for folder in ("var/lib/dpkg/info", "var/lib/dpkg/updates"):
+            (root / folder).mkdir(parents=True)
+        for file in ("status", "available"):
+            (root / "var/lib/dpkg" / file).touch()
+        run("dpkg", f"--root={root}", "--force-depends", "--force-not-root", "-i", *packages)
+    else:
+        for package in packages:
+            run("dpkg-deb", "-x", package, root)
+    for path in ("bin/omnipar", "share/man/man1/omnipar.1", "share/bash-completion/completions/omnipar",
+                 "share/zsh/vendor-completions/_omnipar", "share/fish/vendor_completions.d/omnipar.fish",
+                 "lib/udev/rules.d/70-omnipar.rules", "share/doc/omnipar/copyright", "share/doc/libomnipar0/copyright",
+                 "share/doc/libomnipar-dev/copyright", "include/omnipar/session.hpp"):
+        assert (root / "usr" / path).exists(), path
+    libraries = next(root.rglob("libomnipar-core.so.0")).parent
+    there = {**os.environ, "LD_LIBRARY_PATH": str(libraries)}
+    assert run(root / "usr/bin/omnipar", "--version", env=there) == "Omnipar 0.1.0\n"
+    offers_what_is_public(root)
+    os.environ["LD_LIBRARY_PATH"] = str(libraries)
+    built("packaged", f"-DCMAKE_PREFIX_PATH={root / 'usr'}", "-DCMAKE_BUILD_TYPE=Release")
+    del os.environ["LD_LIBRARY_PATH"]
 
 
 try:
@@ -79,12 +130,17 @@ try:
     quick = ["-DCMAKE_CXX_FLAGS_DEBUG=-O0", "-DCMAKE_UNITY_BUILD=ON"]
     part = ["-DBUILD_SHARED_LIBS=ON", "-DOMNIPAR_SYSTEM=OFF", "-DCMAKE_BUILD_TYPE=Debug"]
     # In the short counts it is seen to be taken as a part, but what it is made of has been built before.
-    (built if FULL else configured)("part-debug", f"-DOMNIPAR_FOLDER={SOURCE}", *part, *quick)
+    part_folder = (built if FULL else configured)("part-debug", f"-DOMNIPAR_FOLDER={SOURCE}", *part, *quick)
+    rules = (part_folder / "omnipar/cmake_install.cmake").read_text()
+    assert "file(INSTALL" not in rules, "what takes Omnipar as a part would install it"
     if FULL:
         built("part-release", f"-DOMNIPAR_FOLDER={SOURCE}", "-DCMAKE_BUILD_TYPE=Release", "-DCMAKE_UNITY_BUILD=ON")
         shared = work / "shared-build"
-        run("cmake", "-S", SOURCE, "-B", shared, "-G", "Ninja", "-DCMAKE_BUILD_TYPE=Debug", "-DBUILD_SHARED_LIBS=ON", "-DOMNIPAR_TESTS=OFF", *quick)
+        run("cmake", "-S", SOURCE, "-B", shared, "-G", "Ninja", "-DCMAKE_BUILD_TYPE=Debug", "-DBUILD_SHARED_LIBS=ON", "-DOMNIPAR_TESTS=OFF",
+            "-DCMAKE_INSTALL_PREFIX=/usr", *quick)
         run("cmake", "--build", shared)
         installed("shared", shared)
+        offers_what_is_public(work / "shared")
+        packaged(shared)
 finally:
     shutil.rmtree(work)
