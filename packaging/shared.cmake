@@ -2,13 +2,14 @@
 # public_symbols.txt lists and nothing else. Each is whole, so that what is inside stays inside: the Linux one has the
 # core within itself, and a program links one of them.
 file(STRINGS ${CMAKE_CURRENT_LIST_DIR}/public_symbols.txt symbols)
+list(TRANSFORM symbols REPLACE "[(].*" "")
+list(TRANSFORM symbols REPLACE "[^A-Za-z0-9_:]" "?")  # as a script must have it
+list(REMOVE_DUPLICATES symbols)
 set(offered "")
-foreach(symbol ${symbols})
-  string(REGEX REPLACE "[(].*" "" name "${symbol}")
-  list(APPEND offered "    ${name}*;\n")
+foreach(name ${symbols})
+  # Behind a function's name is its list of parameters, or the tag of the standard library's strings.
+  string(APPEND offered "    ${name}[$-9]*;\n    ${name}[[]abi*;\n")
 endforeach()
-list(REMOVE_DUPLICATES offered)
-list(JOIN offered "" offered)
 set(script ${PROJECT_BINARY_DIR}/omnipar.map)
 file(CONFIGURE OUTPUT ${script} CONTENT "OMNIPAR_${PROJECT_VERSION_MAJOR} {\n  global:\n  extern \"C++\" {\n${offered}  };\n  local: *;\n};\n" @ONLY)
 file(CONFIGURE OUTPUT ${PROJECT_BINARY_DIR}/nothing.cpp CONTENT "" @ONLY)
