@@ -32,7 +32,7 @@
 #include "omnipar/screen.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A shot is where the gun pointed during this time before the trigger was pulled; during less time if it still moved.
 inline constexpr Duration shot_time{250'000};
@@ -148,4 +148,4 @@ class Aiming {
 /// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound.
 [[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -10,7 +10,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// How a raw value is to be read.
 enum class Reading {
@@ -88,4 +88,4 @@ class ActivityDetector {
 /// axes of which nothing is known. None of it is taken for a hand.
 [[nodiscard]] std::vector<std::string> health_notes(const Attachment& attachment);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -33,7 +33,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 // -- fits ---------------------------------------------------------------------------------------------------------
 
@@ -220,4 +220,4 @@ class Calibrating {
 /// What was known, with what was measured anew in its place.
 [[nodiscard]] Calibration merged(Calibration known, const Calibration& found);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

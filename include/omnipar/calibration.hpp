@@ -9,7 +9,7 @@
 
 #include "omnipar/report.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A place of a stick in raw numbers, x to the right and y downwards; between two numbers where it is worked out.
 struct RawPoint {
@@ -127,4 +127,4 @@ struct Calibration {
   friend bool operator==(const Calibration&, const Calibration&) = default;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -14,7 +14,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 struct Catalogue {
   std::vector<SystemSheet> systems;
@@ -49,4 +49,4 @@ inline constexpr std::string_view exit_action = "exit";
 /// that the profile lacks changes nothing.
 [[nodiscard]] Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -7,7 +7,7 @@
 
 #include "omnipar/report.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// One code that a unit can report. For keys minimum and maximum are 0 and 1. `value` is what the
 /// kernel holds at opening; for axes this does not prove that the unit ever said so.
@@ -47,4 +47,4 @@ struct Description {
   }
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 enum class Severity { note, warning, error };
 
@@ -30,4 +30,4 @@ using Diagnostics = std::vector<Diagnostic>;
 /// Into the order of files and lines; those without a line stay in front, as they were.
 void sort_by_place(Diagnostics& problems);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

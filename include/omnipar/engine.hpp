@@ -15,14 +15,18 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 class Engine;
-namespace engine {
+}  // namespace omnipar::inline abi_0
+
+namespace omnipar::inline abi_0::engine {
 struct State;
 class Sampler;
 std::shared_ptr<const State> state_of(const Engine& engine) noexcept;
-}  // namespace engine
+}  // namespace omnipar::inline abi_0::engine
+
+namespace omnipar::inline abi_0 {
 
 /// An attached unit. Ids of units that have left are never mistaken for later ones.
 struct UnitId {
@@ -124,4 +128,4 @@ class Engine {
   std::shared_ptr<engine::State> state_;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

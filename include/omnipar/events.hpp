@@ -13,7 +13,7 @@
 #include "omnipar/plan.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A unit plays from a seat, for the first time or again. Ports are those of the seat (`PortInfo::is_played_from`).
 struct Seated {
@@ -207,4 +207,4 @@ using SessionEvent =
 /// Takes events as they happen, on the thread that calls the session.
 using EventHandler = std::function<void(const SessionEvent&)>;
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

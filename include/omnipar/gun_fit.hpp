@@ -13,7 +13,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// How far inside the edges targets are: a part of the screen each way.
 inline constexpr double target_inset = 0.1;
@@ -96,4 +96,4 @@ enum class AimMistake : std::uint8_t {
 [[nodiscard]] AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<AreaPoint>& landed,
                                     PixelSize screen, const GameArea& really, const GameArea& taken) noexcept;
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

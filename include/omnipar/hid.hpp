@@ -18,7 +18,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 
 inline constexpr std::size_t most_bytes = 4096;   ///< of a descriptor
 inline constexpr std::size_t most_reports = 256;  ///< of each type
@@ -247,4 +247,4 @@ class Decoder {
   std::vector<Change> changes_;
 };
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

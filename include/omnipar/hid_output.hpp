@@ -8,7 +8,7 @@
 
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 
 enum class OutputKind : std::uint8_t {
   motor,  ///< a magnitude of an effect (USB Device Class Definition for Physical Interface Devices 1.0, 5.5)
@@ -62,4 +62,4 @@ class Encoder {
   std::vector<Report> reports_;
 };
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

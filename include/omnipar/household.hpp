@@ -17,7 +17,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// Where to look.
 struct HouseholdFiles {
@@ -61,4 +61,4 @@ struct FoundProfile {
 /// others of the rig take the place of the proposal's own.
 [[nodiscard]] Profile with_seats_of(const Rig& rig, Profile proposal);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@
 #include "omnipar/rig.hpp"
 #include "omnipar/unit.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// True if a hand can play on it: it has a gamepad's or a joystick's buttons, and it is not a virtual
 /// device of ours.
@@ -116,4 +116,4 @@ void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nod
 /// 40 characters, begins with a letter.
 [[nodiscard]] std::string plain_word(std::string_view name);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -28,7 +28,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 // -- where things lie -----------------------------------------------------------------------------------------
 
@@ -85,4 +85,4 @@ using ProfileChange = std::function<std::optional<Diagnostic>(Profile&)>;
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo_profile(std::string_view word,
                                                                   const HouseholdFiles& files = {});
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

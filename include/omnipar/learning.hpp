@@ -32,7 +32,7 @@
 #include "omnipar/system_sheet.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// How a raw axis or counter is moved for an answer.
 enum class LearnMotion : std::uint8_t {
@@ -279,4 +279,4 @@ class Learning {
 [[nodiscard]] Profile with_answers(const Catalogue& catalogue, Profile profile, int port, const Learning& learning,
                                    bool adds = false);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -17,13 +17,17 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 class Plan;
-namespace plan {
+}  // namespace omnipar::inline abi_0
+
+namespace omnipar::inline abi_0::plan {
 struct PlanData;
 const PlanData& body_of(const Plan& plan) noexcept;
-}  // namespace plan
+}  // namespace omnipar::inline abi_0::plan
+
+namespace omnipar::inline abi_0 {
 
 /// Stated limits; a plan beyond them is an error (`plan-too-large`), never a slow plan.
 inline constexpr std::size_t max_targets = 512;
@@ -122,4 +126,4 @@ class Plan {
 /// Resolves and checks a profile. Every error of the profile is reported, not the first alone.
 [[nodiscard]] tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

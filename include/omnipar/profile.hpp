@@ -10,7 +10,7 @@
 #include "omnipar/screen.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// What is said of a use beyond its role, by the names of the fields of a profile ("dead-zone", "long-press"; the list,
 /// with what each may be, is that of the stages in docs/files.md). A field that is not set has its default.
@@ -112,4 +112,4 @@ struct Profile {
   std::string screen_place{};  ///< where something of these three is written, for messages
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -14,7 +14,7 @@
 #include "omnipar/report.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A part of a unit is plugged in, as far as its reports tell, while
 ///   any of its axes that may have no value has one,
@@ -90,4 +90,4 @@ class RawUnit {
   std::vector<SocketChange> told_sockets_;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 #include "omnipar/attachment.hpp"
 #include "omnipar/plan.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// The roles that a unit's controls have; of a hat those of its two directions, such as "dpad-left".
 [[nodiscard]] std::vector<std::string> roles_of(const Attachment& attachment);
@@ -25,4 +25,4 @@ namespace omnipar {
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
                                                 std::span<const std::string> roles);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 
 #include "omnipar/engine.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// One emulated controller at a moment, as values of its own: to be kept for each frame, compared, or sent. A target
 /// that it does not have reads as at rest.
@@ -134,4 +134,4 @@ class PacedReader {
 /// 1.2 frames of a plan's machine: how long an outlet shows a press at the least.
 [[nodiscard]] Duration shortest_press(const Plan& plan) noexcept;
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

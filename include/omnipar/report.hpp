@@ -8,7 +8,7 @@
 
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A raw code as the Linux input interface numbers it: an event type and a number within that type.
 struct Code {
@@ -89,4 +89,4 @@ struct Report {
   std::span<const SocketChange> sockets{};
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -8,7 +8,7 @@
 #include "omnipar/calibration.hpp"
 #include "omnipar/screen.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A unit of this household. It is recognised by its model (vendor, product, name) together with its
 /// serial number where it has one, else with the socket it is plugged into; and by which half of its device it is.
@@ -33,4 +33,4 @@ struct Rig {
   friend bool operator==(const Rig&, const Rig&) = default;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -7,7 +7,7 @@
 #include <string_view>
 #include <vector>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// What a role's values look like.
 enum class RoleKind {
@@ -45,4 +45,4 @@ struct StickDirection {
 /// The fixed names of the vocabulary, sorted.
 [[nodiscard]] std::vector<std::string_view> role_names();
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A place in parts of a screen or of a game's picture: 0..1 from the left and from the top; beyond these it lies
 /// beside it.
@@ -101,4 +101,4 @@ struct GameArea {
 [[nodiscard]] std::string_view word_of(QuarterTurn turn) noexcept;
 [[nodiscard]] std::optional<QuarterTurn> quarter_turn(std::string_view word) noexcept;
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -31,7 +31,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 struct SessionOptions {
   Profile profile;  ///< that is played; the built-in exit combinations are added to its hotkeys
@@ -231,4 +231,4 @@ class Session {
   std::unique_ptr<Inside> inside_;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

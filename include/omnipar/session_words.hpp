@@ -6,7 +6,7 @@
 #include "omnipar/events.hpp"
 #include "omnipar/session.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
 [[nodiscard]] std::string player_of(const Plan& plan, const std::string& seat);
@@ -22,4 +22,4 @@ namespace omnipar {
 /// "is not where it was, and others look just like it".
 [[nodiscard]] std::string to_text(Doubt doubt);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@
 #include "omnipar/system_sheet.hpp"
 #include "omnipar/unit_sheet.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// What one text holds. A sheet with errors is left out; the others are there all the same.
 struct Sheets {
@@ -55,4 +55,4 @@ void add_excerpts(Diagnostics& problems, std::string_view name, std::string_view
 /// The value of a binding, on one line: "south", or ["east", "west"].
 [[nodiscard]] std::string to_toml(const Binding& binding);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 enum class TargetKind {
   button,
@@ -100,4 +100,4 @@ struct SystemSheet {
   }
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <ratio>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// The clock that engine times belong to. It has no `now()`: the core never asks the time, it is told.
 struct EngineClock {
@@ -25,4 +25,4 @@ using Time = EngineClock::time_point;
 /// Engine times end here, some 146,000 years behind the clock's zero: what is later counts as this.
 inline constexpr Time latest_time = at_us(std::int64_t{1} << 62);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

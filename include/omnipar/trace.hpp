@@ -15,7 +15,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// The first line. A *room* is a trace whose units are made up.
 struct TraceHead {
@@ -112,4 +112,4 @@ class TraceCutter {
   std::size_t events_ = 0;
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 
 #include "omnipar/description.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// What a node is good for, by what it can report; what stands for its unit comes first.
 enum class NodeKind {
@@ -50,4 +50,4 @@ struct UnitNodes : Connection {
 /// then of their halves and nodes.
 [[nodiscard]] std::vector<UnitNodes> group_nodes(std::span<const Description> nodes);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -7,7 +7,7 @@
 #include "omnipar/attachment.hpp"
 #include "omnipar/description.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A unit that is there; a part of a unit is one of its own.
 struct UnitHere {
@@ -36,4 +36,4 @@ struct UnitDetails {
   bool empty = false;  ///< a part, and nothing is in its socket
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -13,7 +13,7 @@
 #include "omnipar/learning.hpp"
 #include "omnipar/unit_sheet.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// Every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Where an axis rests is found out while it is
 /// heard.
@@ -63,4 +63,4 @@ struct LearnedNode {
 [[nodiscard]] UnitSheet conventional_sheet(std::span<const LearnedNode> nodes);
 [[nodiscard]] UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes);
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

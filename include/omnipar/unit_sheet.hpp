@@ -9,7 +9,7 @@
 #include "omnipar/report.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// How a model shows up. A name that is empty fits any name.
 struct UnitIdentity {
@@ -63,4 +63,4 @@ struct UnitSheet {
   bool streams = false;  ///< sends reports all the time while it is in range
 };
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

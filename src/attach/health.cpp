@@ -5,7 +5,7 @@
 
 #include "omnipar/attachment.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// The part of an axis's length that still counts as its end.
@@ -63,4 +63,4 @@ std::vector<std::string> health_notes(const Attachment& attachment) {
   return notes;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

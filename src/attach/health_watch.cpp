@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// No hand lets a button go and presses it again, or presses and lets go, as quickly as this.
@@ -88,4 +88,4 @@ std::vector<std::string> attach::HealthWatch::notes() const {
   return notes;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -8,7 +8,7 @@
 #include "omnipar/attachment.hpp"
 #include "omnipar/report.hpp"
 
-namespace omnipar::attach {
+namespace omnipar::inline abi_0::attach {
 
 class HealthWatch {
  public:
@@ -46,4 +46,4 @@ class HealthWatch {
   std::map<Code, Switch> switches_;
 };
 
-}  // namespace omnipar::attach
+}  // namespace omnipar::inline abi_0::attach

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace omnipar::attach {
+namespace omnipar::inline abi_0::attach {
 namespace {
 
 /// A little more than the noise and the stops that were seen, and a little beside for what was not.
@@ -67,4 +67,4 @@ double dead_zone_for(const Attachment& attachment, Code code, double usual) noex
   return zone({}, 0, control == attachment.controls.end() ? 0 : control->own_dead_zone);
 }
 
-}  // namespace omnipar::attach
+}  // namespace omnipar::inline abi_0::attach

@@ -7,7 +7,7 @@
 #include "omnipar/attachment.hpp"
 #include "shape/measured.hpp"
 
-namespace omnipar::attach {
+namespace omnipar::inline abi_0::attach {
 
 /// As the controls of its axes run.
 [[nodiscard]] std::optional<shape::StickMap> stick_map(const Attachment& attachment, const StickCalibration& stick);
@@ -22,4 +22,4 @@ namespace omnipar::attach {
 /// a measurement the usual one of its role. Where the unit has a dead zone of its own, that and no more.
 [[nodiscard]] double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept;
 
-}  // namespace omnipar::attach
+}  // namespace omnipar::inline abi_0::attach

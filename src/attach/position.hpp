@@ -5,7 +5,7 @@
 #include "omnipar/role.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::attach {
+namespace omnipar::inline abi_0::attach {
 
 /// Of a pointer from the edge, of anything else from its rest.
 [[nodiscard]] inline shape::Scale scale_of(const Control& control) noexcept {
@@ -22,4 +22,4 @@ namespace omnipar::attach {
   return shape::normalised(scale, value);
 }
 
-}  // namespace omnipar::attach
+}  // namespace omnipar::inline abi_0::attach

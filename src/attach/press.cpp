@@ -4,7 +4,7 @@
 
 #include "omnipar/attachment.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 bool has_press(const Attachment& attachment, std::span<const Change> changes) noexcept {
   return std::ranges::any_of(changes, [&](const Change& change) {
@@ -35,4 +35,4 @@ bool ActivityDetector::take(const Attachment& attachment, std::span<const Change
   return false;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

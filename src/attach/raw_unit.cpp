@@ -7,7 +7,7 @@
 
 #include "omnipar/identity.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 constexpr Duration at_once = std::chrono::milliseconds{100};
@@ -212,4 +212,4 @@ std::optional<Time> RawUnit::next_due() const noexcept {
   return due;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

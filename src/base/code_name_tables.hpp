@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <string_view>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 struct CodeName {
   std::uint16_t number;
@@ -177,4 +177,4 @@ constexpr CodeName absolute_names[] = {
 };
 // clang-format on
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 
 #include "base/code_name_tables.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 // Other names that the kernel has for the same buttons.
@@ -71,4 +71,4 @@ std::vector<std::string_view> base::code_names() {
   return names;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -8,7 +8,7 @@
 
 #include "omnipar/report.hpp"
 
-namespace omnipar::base {
+namespace omnipar::inline abi_0::base {
 
 /// "BTN_SOUTH", "ABS_X", "REL_WHEEL"; "key:84" for a code that has no name.
 [[nodiscard]] std::string code_name(Code code);
@@ -19,4 +19,4 @@ namespace omnipar::base {
 /// All names, sorted.
 [[nodiscard]] std::vector<std::string_view> code_names();
 
-}  // namespace omnipar::base
+}  // namespace omnipar::inline abi_0::base

@@ -6,7 +6,7 @@
 #include <string_view>
 #include <tuple>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string to_text(const Diagnostic& diagnostic) {
   std::string text;
@@ -44,4 +44,4 @@ void sort_by_place(Diagnostics& problems) {
   std::ranges::stable_sort(problems, std::less{}, rank);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -6,11 +6,11 @@
 
 #include "omnipar/time.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 [[nodiscard]] inline std::optional<Time> earlier(std::optional<Time> a, std::optional<Time> b) noexcept {
   if (!a || !b) return a ? a : b;
   return std::min(*a, *b);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -3,7 +3,7 @@
 
 #include <string_view>
 
-namespace omnipar::base {
+namespace omnipar::inline abi_0::base {
 
 /// It is down while the unit does not see the screen.
 inline constexpr std::string_view off_screen_role = "off-screen";
@@ -13,4 +13,4 @@ inline constexpr std::string_view off_screen_role = "off-screen";
   return role == "trigger" || role == "touch-press";
 }
 
-}  // namespace omnipar::base
+}  // namespace omnipar::inline abi_0::base

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// Where the entry is that `is_it` holds of, or how many there are if it holds of none. The search begins behind
 /// `last`, where the one before ended; any number will do to begin with.
@@ -17,4 +17,4 @@ template <typename Entries, typename IsIt>
   return count;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

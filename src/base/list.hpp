@@ -5,7 +5,7 @@
 #include <span>
 #include <string>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// "a, b and c"; of more than `most` the first, "and 12 more".
 [[nodiscard]] inline std::string some_listed(std::span<const std::string> names, std::size_t most = 6) {
@@ -24,4 +24,4 @@ namespace omnipar {
   return std::to_string(number) + " " + (number == 1 ? one : many.empty() ? one + "s" : many);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

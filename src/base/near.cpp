@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <vector>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// Optimal string alignment distance.
@@ -40,4 +40,4 @@ std::optional<std::string> base::nearest(std::string_view misspelt, std::span<co
   return found;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <charconv>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 struct Entry {
@@ -100,4 +100,4 @@ std::vector<std::string_view> role_names() {
   return names;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

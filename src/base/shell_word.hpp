@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace omnipar::base {
+namespace omnipar::inline abi_0::base {
 
 /// The word so that a shell takes it as one word, and as nothing else, whatever it holds.
 [[nodiscard]] inline std::string shell_word(std::string_view word) {
@@ -15,4 +15,4 @@ namespace omnipar::base {
   return quoted + "'";
 }
 
-}  // namespace omnipar::base
+}  // namespace omnipar::inline abi_0::base

@@ -1,7 +1,7 @@
 #include "omnipar/version.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string_view version() noexcept { return OMNIPAR_VERSION; }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

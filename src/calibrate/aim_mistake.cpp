@@ -5,7 +5,7 @@
 #include "omnipar/gun_fit.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 GunRange range_of(const AimCalibration& aim, PixelSize screen, const GameArea& area) noexcept {
   const auto edges = [&aim](double x, double y) { return aimed(aim, {x, y}).value_or(AreaPoint{-1, -1}); };
@@ -52,4 +52,4 @@ AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<
   return AimMistake::other;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -5,7 +5,7 @@
 
 #include "shape/power.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 namespace {
 
 /// Of the screen's width: people aim within this range, each value as likely as any other by its logarithm.
@@ -73,4 +73,4 @@ double AimSpread::exceeded(const std::vector<double>& sizes, double bound) const
   return sum;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

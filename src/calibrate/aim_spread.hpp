@@ -4,7 +4,7 @@
 #include <array>
 #include <vector>
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// The standard deviation of a shot, each way, in widths of the screen, is unknown: it is one of a list of values, each
 /// with a weight. Before the first shot the weights cover everybody, from an elbow on the table to a tired arm.
@@ -34,4 +34,4 @@ class AimSpread {
   std::array<double, steps> log_weight_{};
 };
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -10,7 +10,7 @@
 
 #include "calibrate/shots.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 using calibrate::GunEars;
 
@@ -480,4 +480,4 @@ Calibration Aiming::found() const { return inside_->found(); }
 bool Aiming::over() const noexcept { return inside_->over_; }
 bool Aiming::kept() const noexcept { return inside_->kept_; }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

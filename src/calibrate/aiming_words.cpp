@@ -7,7 +7,7 @@
 #include "omnipar/aiming.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 namespace {
 
@@ -164,4 +164,4 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
   return lines;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

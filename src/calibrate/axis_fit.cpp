@@ -11,7 +11,7 @@
 #include "omnipar/calibrating.hpp"
 #include "shape/measured.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using calibrate::quantile, calibrate::Rest;
@@ -215,4 +215,4 @@ tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings) {
   return AxisFitting{said}.run();
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

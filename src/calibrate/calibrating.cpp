@@ -12,7 +12,7 @@
 #include "omnipar/calibrating.hpp"
 #include "shape/turn.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using calibrate::Hearing, calibrate::Thing;
@@ -742,4 +742,4 @@ Calibration merged(Calibration known, const Calibration& found) {
   return known;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

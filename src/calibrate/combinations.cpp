@@ -9,7 +9,7 @@
 #include "base/code_names.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar::combinations {
+namespace omnipar::inline abi_0::combinations {
 namespace {
 
 using Codes = std::vector<Code>;
@@ -171,4 +171,4 @@ std::vector<std::string> words_for(const std::vector<Combination>& found, const 
   return lines;
 }
 
-}  // namespace omnipar::combinations
+}  // namespace omnipar::inline abi_0::combinations

@@ -13,7 +13,7 @@
 #include "omnipar/report.hpp"
 #include "omnipar/rig.hpp"
 
-namespace omnipar::combinations {
+namespace omnipar::inline abi_0::combinations {
 
 /// One button of the unit, and what people call it.
 struct Button {
@@ -74,4 +74,4 @@ class CombinationTest {
 [[nodiscard]] std::vector<std::string> words_for(const std::vector<Combination>& found,
                                                  const std::vector<Button>& buttons);
 
-}  // namespace omnipar::combinations
+}  // namespace omnipar::inline abi_0::combinations

@@ -9,7 +9,7 @@
 #include "calibrate/readings.hpp"
 #include "shape/turn.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 namespace {
 
 using shape::Point;
@@ -249,4 +249,4 @@ std::vector<Point> within(std::vector<Point> outline, Point low, Point high) {
   return outline;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -6,7 +6,7 @@
 #include "omnipar/calibration.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// A gate that has the measure 1 in the hand's frame, and how readings of its edge come from it: shifted by `off`,
 /// turned from x towards y, and stretched each way.
@@ -38,4 +38,4 @@ struct GateFit {
 /// What of a convex outline is within a box.
 [[nodiscard]] std::vector<shape::Point> within(std::vector<shape::Point> outline, shape::Point low, shape::Point high);
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

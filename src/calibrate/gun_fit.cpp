@@ -15,7 +15,7 @@
 #include "shape/power.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 constexpr std::size_t parameters = 8;
@@ -625,4 +625,4 @@ std::optional<AreaPoint> aimed(const AimCalibration& aim, RawPoint raw) noexcept
   return AreaPoint{at.x, at.y};
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 RawPoint half_of(const Thing& thing) noexcept {
   const auto half = [](const Control& control) {
@@ -85,4 +85,4 @@ bool Hearing::is_down() const noexcept {
   });
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

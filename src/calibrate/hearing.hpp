@@ -10,7 +10,7 @@
 
 #include "omnipar/calibrating.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// One thing that is measured: a stick with both its axes, or an axis.
 struct Thing {
@@ -55,4 +55,4 @@ class Hearing {
   return {control.minimum, control.maximum};
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

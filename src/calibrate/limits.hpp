@@ -1,7 +1,7 @@
 // What a measurement accepts: the guide asks by the same limits by which the fits judge.
 #pragma once
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// Of the declared way: a control that reaches less than this hardly moved.
 inline constexpr double least_way = 0.06;
@@ -16,4 +16,4 @@ inline constexpr double left_there = 0.6;
 /// Of the way to the swept edge: a push that goes farther than this shows that the sweep stopped short.
 inline constexpr double beyond_sweep = 1.06;
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

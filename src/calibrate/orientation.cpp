@@ -6,7 +6,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 namespace {
 
 using shape::Point;
@@ -54,4 +54,4 @@ std::optional<Orientation> orientation_of(const std::vector<Point>& pushes) {
   return found;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -6,7 +6,7 @@
 
 #include "shape/shape.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 struct Orientation {
   shape::Point flip{1, 1};  ///< -1: that axis runs the other way
@@ -18,4 +18,4 @@ struct Orientation {
 /// equally long. Nothing if they fit no way in which a stick can stand.
 [[nodiscard]] std::optional<Orientation> orientation_of(const std::vector<shape::Point>& pushes);
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

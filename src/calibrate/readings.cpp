@@ -8,7 +8,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 bool is_raw(double value) noexcept {
   return value >= std::numeric_limits<std::int32_t>::min() && value <= std::numeric_limits<std::int32_t>::max();
@@ -195,4 +195,4 @@ Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {
   return rest;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -5,7 +5,7 @@
 
 #include "omnipar/calibration.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// The value below which that part of them is; 0 of none.
 [[nodiscard]] double quantile(std::vector<double> values, double part);
@@ -44,4 +44,4 @@ struct Rest {
 };
 [[nodiscard]] Rest rest_of(const std::vector<RawPoint>& points, RawPoint span);
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -5,7 +5,7 @@
 
 #include "calibrate/readings.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 std::vector<RawPoint> ends_of(const std::vector<RawPoint>& stopped) {
   constexpr std::size_t tenth_of_a_second = 25;
@@ -36,4 +36,4 @@ Circle circle_around(const std::vector<RawPoint>& places, RawPoint way) {
   return circle;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

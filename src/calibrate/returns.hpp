@@ -5,7 +5,7 @@
 
 #include "omnipar/calibration.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// Where it was just after it stopped, and at the end: it may creep between them.
 [[nodiscard]] std::vector<RawPoint> ends_of(const std::vector<RawPoint>& stopped);
@@ -17,4 +17,4 @@ struct Circle {
 };
 [[nodiscard]] Circle circle_around(const std::vector<RawPoint>& places, RawPoint way);
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -7,7 +7,7 @@
 #include "base/gun_roles.hpp"
 #include "omnipar/calibrating.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 namespace {
 
 constexpr Duration longest_memory{4'000'000};
@@ -226,4 +226,4 @@ bool GunEars::is_still(const Shot& shot) const noexcept {
   return part(shot.moved.x, *x_) <= still && part(shot.moved.y, *y_) <= still;
 }
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

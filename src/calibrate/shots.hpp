@@ -10,7 +10,7 @@
 
 #include "omnipar/aiming.hpp"
 
-namespace omnipar::calibrate {
+namespace omnipar::inline abi_0::calibrate {
 
 /// Where one gun has pointed lately, and what its trigger does.
 class GunEars {
@@ -84,4 +84,4 @@ class GunEars {
   Step step_x_, step_y_;
 };
 
-}  // namespace omnipar::calibrate
+}  // namespace omnipar::inline abi_0::calibrate

@@ -16,7 +16,7 @@
 #include "shape/measured.hpp"
 #include "shape/turn.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using calibrate::GateFit, calibrate::quantile, calibrate::Rest;
@@ -545,4 +545,4 @@ tl::expected<StickFit, SweepFault> fit_stick(const StickReadings& readings) {
   return StickFitting{said}.run();
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

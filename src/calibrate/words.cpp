@@ -7,7 +7,7 @@
 #include "omnipar/calibrating.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using Kind = CalibrateEvent::Kind;
@@ -120,4 +120,4 @@ std::string to_text(const CalibrateEvent& event) {
   return "";
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -2,7 +2,7 @@
 #include "catalogue/shipped.hpp"
 #include "omnipar/sheets.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 Catalogue built_in_catalogue() {
   Catalogue catalogue;
@@ -14,4 +14,4 @@ Catalogue built_in_catalogue() {
   return catalogue;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

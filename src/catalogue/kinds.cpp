@@ -7,7 +7,7 @@
 #include "omnipar/calibration.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 namespace {
 
 // Made when they are first asked for, which may be before main.
@@ -427,4 +427,4 @@ std::span<const Kind> kinds() {
   return all;
 }
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

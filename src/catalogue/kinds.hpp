@@ -7,7 +7,7 @@
 #include "omnipar/sheets.hpp"
 #include "text/fields.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 
 /// One kind. The fields drive the checking, the JSON Schema and the reference page.
 struct Kind {
@@ -36,4 +36,4 @@ void check_roles(const text::Source& source, const text::Value* list, Diagnostic
 /// The field 'area' of a table must say where a game is on its screen: `bad-area`.
 void check_area(const text::Source& source, const text::Value& table, Diagnostics& problems);
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

@@ -4,7 +4,7 @@
 
 #include "base/near.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string catalogue::listed(const std::vector<std::string_view>& names) {
   std::string text;
@@ -46,4 +46,4 @@ tl::expected<const SystemSheet*, Diagnostic> catalogue::find_system(const Catalo
                                    "", catalogue::suggestion(name, names)});
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -3,7 +3,7 @@
 
 #include "omnipar/catalogue.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 
 /// The machine's sheet, or an `unknown-system` error that names the nearest or lists all.
 [[nodiscard]] tl::expected<const SystemSheet*, Diagnostic> find_system(const Catalogue& catalogue,
@@ -19,4 +19,4 @@ namespace omnipar::catalogue {
 /// "did you mean 'x'?" if some name is near enough, else "there are: …".
 [[nodiscard]] std::string suggestion(std::string_view misspelt, const std::vector<std::string_view>& names);
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

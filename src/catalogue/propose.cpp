@@ -5,7 +5,7 @@
 
 #include "catalogue/lookup.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::vector<Hotkey> built_in_exits() {
   constexpr Duration long_enough = std::chrono::seconds{2};
@@ -39,4 +39,4 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
   return profile;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

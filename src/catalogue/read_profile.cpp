@@ -8,7 +8,7 @@
 #include "catalogue/take.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 namespace {
 
 using text::Value;
@@ -119,4 +119,4 @@ void read_profile(const text::Source& source, const Value& table, std::size_t er
   (sheets.problems.size() == errors_before ? sheets.profiles : sheets.flawed_profiles).push_back(std::move(profile));
 }
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

@@ -11,7 +11,7 @@
 #include "catalogue/lookup.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using text::Value;
@@ -144,4 +144,4 @@ void add_excerpts(Diagnostics& problems, std::string_view name, std::string_view
   }
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

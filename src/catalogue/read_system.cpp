@@ -6,7 +6,7 @@
 #include "catalogue/take.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 namespace {
 
 using text::Value;
@@ -155,4 +155,4 @@ void read_system(const text::Source& source, const Value& table, std::size_t err
   (sheets.problems.size() == errors_before ? sheets.systems : sheets.flawed_systems).push_back(std::move(system));
 }
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

@@ -12,7 +12,7 @@
 #include "shape/measured.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 namespace {
 
 using text::Value;
@@ -339,4 +339,4 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
   if (sheets.problems.size() == errors_before) sheets.rig.calibrations.push_back(std::move(calibration));
 }
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

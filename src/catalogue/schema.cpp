@@ -7,7 +7,7 @@
 #include "catalogue/kinds.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using text::Field;
@@ -260,4 +260,4 @@ std::string sheet_reference() {
   return page;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

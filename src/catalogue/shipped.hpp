@@ -4,7 +4,7 @@
 #include <span>
 #include <string_view>
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 
 struct Shipped {
   std::string_view name;
@@ -13,4 +13,4 @@ struct Shipped {
 
 [[nodiscard]] std::span<const Shipped> shipped();
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

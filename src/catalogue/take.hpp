@@ -12,7 +12,7 @@
 #include "omnipar/time.hpp"
 #include "text/value.hpp"
 
-namespace omnipar::catalogue {
+namespace omnipar::inline abi_0::catalogue {
 
 inline std::string text_in(const text::Value& table, std::string_view name) {
   const text::Value* value = table.find(name);
@@ -57,4 +57,4 @@ inline std::string place_of(const text::Source& source, text::Mark mark) {
   return fmt::format("{}:{}:{}", source.name, mark.line, mark.column);
 }
 
-}  // namespace omnipar::catalogue
+}  // namespace omnipar::inline abi_0::catalogue

@@ -8,7 +8,7 @@
 #include "stage/table.hpp"
 #include "text/quoted.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// Milliseconds, as short as they can be told.
@@ -231,4 +231,4 @@ std::string to_toml(const UnitSheet& sheet) {
   return text;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -11,7 +11,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/passing.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 namespace {
 
@@ -483,13 +483,13 @@ void State::detach(std::size_t unit) noexcept {
   find_lone_lanes();
 }
 
-}  // namespace omnipar::engine
+std::shared_ptr<const State> state_of(const Engine& engine) noexcept { return engine.state_; }
 
-namespace omnipar {
+}  // namespace omnipar::inline abi_0::engine
+
+namespace omnipar::inline abi_0 {
 
 using engine::after_all, engine::Slot, engine::State;
-
-std::shared_ptr<const engine::State> engine::state_of(const Engine& engine) noexcept { return engine.state_; }
 
 void Engine::feed(UnitId unit, const Report& report) noexcept {
   State& state = *state_;
@@ -569,4 +569,4 @@ std::vector<AxisCalibration> Engine::ranges_by_use(UnitId unit) const {
   return all;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

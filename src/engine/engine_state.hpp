@@ -17,7 +17,7 @@
 #include "shape/projection.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 using plan::AimState, plan::AnalogKind, plan::AnalogOperation, plan::DigitalOperation, plan::Effect, plan::EffectKind,
     plan::Gate, plan::Group, plan::Index, plan::Input, plan::is_aim, plan::journal_length, plan::max_axes,
@@ -464,4 +464,4 @@ inline void State::turn_off(const Signal& body, std::size_t unit) noexcept {
   note(body.target);
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine

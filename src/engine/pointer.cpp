@@ -7,7 +7,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 namespace {
 
@@ -268,4 +268,4 @@ void State::drop_aim(Index index, std::size_t unit) noexcept {
   refresh_sight(operation.group);
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine

@@ -6,7 +6,7 @@
 
 #include "engine/sampler.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 Sampler::Sampler(const Engine& engine, std::int64_t shortest)
     : held_(state_of(engine)), engine_(*held_), shortest_(shortest), shown_(max_targets) {
@@ -261,9 +261,9 @@ std::int32_t native_of(const Sampler& sampler, std::size_t target) noexcept {
   return sampler.native(target);
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 // -- samples ------------------------------------------------------------------------------------------
 
@@ -365,4 +365,4 @@ std::optional<Time> PacedReader::next_due() const noexcept {
 
 Duration shortest_press(const Plan& plan) noexcept { return plan.frame() * 6 / 5; }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -16,7 +16,7 @@
 
 #include "engine/engine_state.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 class Sampler {
  public:
@@ -115,4 +115,4 @@ class Sampler {
   std::array<Index, max_targets> waiting_{};  ///< those of the sample before, while they are looked at
 };
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine

@@ -8,7 +8,7 @@
 #include "engine/engine_state.hpp"
 #include "engine/sampler.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 namespace {
 
 /// The head of a save; the engine's block follows, and then the readers.
@@ -248,4 +248,4 @@ void Sampler::add_undone() noexcept {
     }
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine

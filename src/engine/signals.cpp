@@ -7,7 +7,7 @@
 #include "engine/engine_state.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 namespace {
 
 constexpr std::int64_t tick_length = 1000;
@@ -309,4 +309,4 @@ void State::advance(std::int64_t to) noexcept {
   if (to > head->now) head->now = to;
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine

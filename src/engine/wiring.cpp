@@ -18,7 +18,7 @@
 #include "shape/projection.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::engine {
+namespace omnipar::inline abi_0::engine {
 
 namespace {
 
@@ -508,9 +508,9 @@ void State::adopt(Plan new_plan) {
   ++wirings;
 }
 
-}  // namespace omnipar::engine
+}  // namespace omnipar::inline abi_0::engine
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 using engine::Slot, engine::State;
 
@@ -578,4 +578,4 @@ std::vector<UnitId> Engine::adopt(Plan plan) {
   return idle;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

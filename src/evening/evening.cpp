@@ -10,7 +10,7 @@
 #include "evening/program_start.hpp"
 #include "omnipar/session_words.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 namespace {
 
 constexpr const char* exit_words =
@@ -190,4 +190,4 @@ std::vector<std::string> lines_of(const SessionStats& stats) {
   return lines;
 }
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

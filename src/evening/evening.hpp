@@ -10,7 +10,7 @@
 #include "omnipar/session.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 struct Wish {
   SessionOptions session;  ///< what is played; here it has virtual devices, and its signals are set
@@ -47,4 +47,4 @@ struct Played {
 /// What was measured, in lines for people.
 [[nodiscard]] std::vector<std::string> lines_of(const SessionStats& stats);
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

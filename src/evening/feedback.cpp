@@ -1,6 +1,6 @@
 #include "evening/feedback.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 namespace {
 
 /// How many pulses of rumble say it.
@@ -59,4 +59,4 @@ void Feedback::show_leds() {
   }
 }
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

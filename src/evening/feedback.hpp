@@ -11,7 +11,7 @@
 #include "host/desktop.hpp"
 #include "omnipar/session.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 /// What changes for those who play.
 enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost };
@@ -54,4 +54,4 @@ class Feedback {
   std::optional<Time> numbers_again_;  ///< all LEDs are lit until then
 };
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

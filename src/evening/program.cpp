@@ -13,7 +13,7 @@
 #include "files/read.hpp"
 #include "host/motors.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::string& word) {
   std::vector<std::string> places;
@@ -115,4 +115,4 @@ void Program::insist(pid_t spared) {
   for (const pid_t child : own_children(spared)) kill_tree(child);
 }
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

@@ -17,7 +17,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 class Program {
  public:
@@ -60,4 +60,4 @@ class Program {
   int status_ = 0;
 };
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

@@ -8,7 +8,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 namespace {
 
 constexpr Duration a_moment = std::chrono::seconds{1};
@@ -121,4 +121,4 @@ void ProgramRun::end(const std::function<void(Time)>& pass_time) {
   }
 }
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

@@ -9,7 +9,7 @@
 
 #include "evening/program.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 class ProgramRun {
  public:
@@ -60,4 +60,4 @@ class ProgramRun {
   bool insisted_ = false;
 };
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

@@ -9,7 +9,7 @@
 #include "host/alone.hpp"
 #include "omnipar/session_words.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 namespace {
 
 constexpr Duration patience_for_announcement = std::chrono::seconds{3};
@@ -106,4 +106,4 @@ std::vector<std::string> ProgramStart::hidden_paths() const {
   return paths;
 }
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

@@ -12,7 +12,7 @@
 #include "omnipar/session.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::evening {
+namespace omnipar::inline abi_0::evening {
 
 /// Fails with `not-alone` where units are to be hidden from a program, and cannot be.
 [[nodiscard]] std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone);
@@ -59,4 +59,4 @@ class ProgramStart {
   bool said_let_go_ = false;
 };
 
-}  // namespace omnipar::evening
+}  // namespace omnipar::inline abi_0::evening

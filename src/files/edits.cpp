@@ -11,7 +11,7 @@
 #include "omnipar/sheets.hpp"
 #include "text/edit.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 namespace {
 
 using Keys = std::vector<std::string>;
@@ -263,4 +263,4 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
       {"cannot-edit", Severity::error, "this file cannot be changed by itself", path, "change it in a text editor"}});
 }
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

@@ -13,7 +13,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 using Text = tl::expected<std::string, Diagnostics>;
 
@@ -51,4 +51,4 @@ struct Edit {
 /// there.
 [[nodiscard]] const RigUnit& put_unit(Rig& rig, const RigUnit& unit);
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

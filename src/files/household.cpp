@@ -14,8 +14,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/sheets.hpp"
 
-namespace omnipar {
-namespace files {
+namespace omnipar::inline abi_0::files {
 
 // -- where things lie -----------------------------------------------------------------------------------------
 
@@ -287,7 +286,9 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
   return given;
 }
 
-}  // namespace files
+}  // namespace omnipar::inline abi_0::files
+
+namespace omnipar::inline abi_0 {
 
 // -- the calls ------------------------------------------------------------------------------------------------
 
@@ -321,4 +322,4 @@ Profile with_seats_of(const Rig& rig, Profile proposal) {
   return proposal;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -7,7 +7,7 @@
 #include "omnipar/household.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 [[nodiscard]] FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files);
 [[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(os::Files& door, const HouseholdFiles& files);
@@ -30,4 +30,4 @@ namespace omnipar::files {
 /// Why a folder cannot be read; nothing if it can, or is not there.
 [[nodiscard]] std::optional<Diagnostic> unreadable_folder(os::Files& door, const std::string& path);
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

@@ -10,8 +10,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/sheets.hpp"
 
-namespace omnipar {
-namespace files {
+namespace omnipar::inline abi_0::files {
 
 // -- where things lie -----------------------------------------------------------------------------------------
 
@@ -286,7 +285,9 @@ tl::expected<bool, Diagnostics> change_profile(os::Files& door, const std::strin
 }
 
 }  // namespace
-}  // namespace files
+}  // namespace omnipar::inline abi_0::files
+
+namespace omnipar::inline abi_0 {
 
 // -- the calls ------------------------------------------------------------------------------------------------
 
@@ -342,4 +343,4 @@ tl::expected<std::string, Diagnostics> undo_profile(std::string_view word, const
   return files::undo(door, *path, files::versions_of(door, *path));
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 #include "omnipar/keeping.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 [[nodiscard]] tl::expected<std::string, Diagnostic> rig_file(os::Files& door, const HouseholdFiles& files);
 [[nodiscard]] tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::string& word,
@@ -37,4 +37,4 @@ namespace omnipar::files {
 [[nodiscard]] std::optional<Diagnostics> write_new_profile(os::Files& door, const std::string& path,
                                                            const Profile& profile);
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

@@ -10,7 +10,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 namespace {
 
@@ -94,4 +94,4 @@ tl::expected<std::optional<std::string_view>, Diagnostic> LineReader::next() {
   }
 }
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

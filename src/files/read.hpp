@@ -9,7 +9,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 /// The text of a plain file of at most 1 MiB. Fails with `no-file`, `not-a-file` (a folder, a pipe, a
 /// device), `file-too-large` or `unreadable`.
@@ -35,4 +35,4 @@ class LineReader {
   bool over_ = false;
 };
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

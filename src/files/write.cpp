@@ -13,7 +13,7 @@
 #include "files/read.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 namespace {
 
 constexpr int anybody_may_write = 0222;
@@ -323,4 +323,4 @@ tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::str
                                      path, "versions are kept from the first change by Omnipar on"}});
 }
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

@@ -15,7 +15,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::files {
+namespace omnipar::inline abi_0::files {
 
 inline constexpr std::size_t versions_kept = 10;
 
@@ -65,4 +65,4 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::string& path,
                                                                const std::string& versions);
 
-}  // namespace omnipar::files
+}  // namespace omnipar::inline abi_0::files

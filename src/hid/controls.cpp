@@ -8,7 +8,7 @@
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 constexpr std::uint32_t widest = 32;    // bits of a value that is decoded
@@ -123,4 +123,4 @@ std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<
   return std::nullopt;
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

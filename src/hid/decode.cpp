@@ -6,7 +6,7 @@
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 constexpr std::uint32_t word_bits = 64;
@@ -216,4 +216,4 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
   return changes_;
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 
 inline constexpr std::uint8_t long_item = 0xfe;
 
@@ -29,4 +29,4 @@ inline constexpr std::uint8_t usage_page = 0x04, logical_minimum = 0x14, logical
 inline constexpr std::uint8_t usage = 0x08, usage_minimum = 0x18, usage_maximum = 0x28, delimiter = 0xa8;
 }  // namespace tag
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

@@ -8,7 +8,7 @@
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 constexpr std::uint16_t btn_misc = 0x100, btn_mouse = 0x110, btn_joystick = 0x120, btn_gamepad = 0x130,
@@ -253,4 +253,4 @@ std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<con
   return kernel_codes(descriptor, controls, all);
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

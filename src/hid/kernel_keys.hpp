@@ -4,7 +4,7 @@
 
 #include <cstdint>
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 
 struct UsageKey {
   std::uint16_t usage;
@@ -45,4 +45,4 @@ inline constexpr UsageKey system_keys[] = {
     // clang-format on
 };
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

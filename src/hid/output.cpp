@@ -6,7 +6,7 @@
 
 #include "hid/pages.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 constexpr Usage magnitude{page::forces, 0x70}, enable_actuators{page::forces, 0x97}, duration{page::forces, 0x50};
@@ -156,4 +156,4 @@ bool Encoder::must_be_repeated(const Output& motor) const noexcept {
   return reports_[place_of(fields_[motor.field].report)].has_duration;
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

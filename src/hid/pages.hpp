@@ -3,7 +3,7 @@
 
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 
 namespace page {
 inline constexpr std::uint16_t desktop = 0x01, simulation = 0x02, keyboard = 0x07, leds = 0x08, button = 0x09,
@@ -28,4 +28,4 @@ inline constexpr Usage pointer{page::desktop, 0x01}, mouse{page::desktop, 0x02},
   return application == usage::joystick || application == usage::game_pad || application == usage::multi_axis;
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

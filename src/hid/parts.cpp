@@ -8,7 +8,7 @@
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 using Indices = std::vector<std::size_t>;
@@ -154,4 +154,4 @@ std::vector<Part> parts_of(const Descriptor& descriptor, std::span<const Control
   return Parting{descriptor, controls}.run();
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

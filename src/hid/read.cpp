@@ -9,7 +9,7 @@
 #include "hid/item.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 /// What is wrong at a byte; thrown and caught within this file.
@@ -314,4 +314,4 @@ tl::expected<Descriptor, Diagnostic> read_descriptor(std::span<const std::uint8_
   }
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

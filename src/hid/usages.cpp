@@ -7,7 +7,7 @@
 #include "hid/pages.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 struct Word {
@@ -144,4 +144,4 @@ std::optional<Usage> usage_of(std::string_view word) {
   return Usage{*page, *id};
 }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

@@ -2,7 +2,7 @@
 #include "hid/item.hpp"
 #include "omnipar/hid.hpp"
 
-namespace omnipar::hid {
+namespace omnipar::inline abi_0::hid {
 namespace {
 
 class Writing {
@@ -79,4 +79,4 @@ class Writing {
 
 std::vector<std::uint8_t> to_bytes(const Descriptor& descriptor) { return Writing{descriptor}.run(); }
 
-}  // namespace omnipar::hid
+}  // namespace omnipar::inline abi_0::hid

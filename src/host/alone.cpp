@@ -16,7 +16,7 @@
 #include "files/read.hpp"
 #include "host/node.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr const char* input_folder = "/dev/input";
@@ -139,4 +139,4 @@ std::string setting_for_namespaces(os::Door& door) {
   return {};
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

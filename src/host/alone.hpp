@@ -7,7 +7,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 struct Alone {
   std::vector<std::string> visible;  ///< nodes in /dev/input that can be opened
@@ -28,4 +28,4 @@ struct Alone {
 /// The setting of the kernel without which `go_alone` is refused ("kernel.x=1"); empty if nothing is known against it.
 [[nodiscard]] std::string setting_for_namespaces(os::Door& door);
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -4,7 +4,7 @@
 
 #include <cstdint>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 class BusDesktop final : public Desktop {
@@ -49,4 +49,4 @@ std::unique_ptr<Desktop> open_desktop() {
   return std::make_unique<BusDesktop>(bus);
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -4,7 +4,7 @@
 #include <memory>
 #include <string>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 class Desktop {
  public:
@@ -20,4 +20,4 @@ class Desktop {
 /// Null if the session has no bus.
 [[nodiscard]] std::unique_ptr<Desktop> open_desktop();
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -10,7 +10,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr std::string_view led_of_player = ":player-";  // Documentation/leds/well-known-leds.txt of the kernel
@@ -81,4 +81,4 @@ void Leds::light(const File& file, bool lit) noexcept {
   if (open) os::write_all(door_, open.get(), std::span{&word, 1});
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

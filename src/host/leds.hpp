@@ -9,7 +9,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 class Leds {
  public:
@@ -41,4 +41,4 @@ class Leds {
   bool touched_ = false;
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -13,7 +13,7 @@
 #include "host/udev.hpp"
 #include "os/our_mark.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr std::string_view devices = "/devices/";
@@ -201,4 +201,4 @@ std::string interface_folder(const std::string& syspath) {
 
 bool is_made_by_program(const std::string& syspath) { return syspath.starts_with("/sys/devices/virtual/input/"); }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

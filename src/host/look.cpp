@@ -21,7 +21,7 @@
 #include "host/watch.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 bool can_open(os::Door& door, const char* path, int flags, int& error) {
@@ -247,4 +247,4 @@ Fixed fix(os::Door& door, const Catalogue& catalogue) {
   return fixed;
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -4,7 +4,7 @@
 #include "inspect/doctor.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// The facts for the doctor; the descriptions in them are those of all readable nodes.
 [[nodiscard]] inspect::Facts look_around(os::Door& door);
@@ -48,4 +48,4 @@ struct Fixed {
 /// Removes what `fix` has installed; no line if there is nothing. Needs root.
 [[nodiscard]] Fixed take_back(os::Door& door);
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

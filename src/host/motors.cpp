@@ -11,7 +11,7 @@
 
 #include "os/helper.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 enum class Wish : std::uint8_t { put, erase, play };
@@ -97,4 +97,4 @@ void Motors::play(int number, int times) noexcept {
   if (socket_ && number >= 0) static_cast<void>(tell(door_, socket_.get(), {Wish::play, number, times, {}}));
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

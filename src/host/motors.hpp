@@ -9,7 +9,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// Its process begins with the first effect and ends with this; one that hangs then is left to the kernel. Effects have
 /// numbers of our own. What cannot be done is not told: a unit that does not shake harms nobody.
@@ -37,4 +37,4 @@ class Motors {
 /// What the process is called, for whoever looks at our children.
 inline constexpr const char* motors_process = "omnipar-motors";
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -16,7 +16,7 @@
 #include "host/motors.hpp"
 #include "os/our_mark.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 /// How long the other half of a report that was cut is waited for. Counted from the read and not from the stamp: who
@@ -279,4 +279,4 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   return std::make_unique<EvdevNode>(door, std::move(descriptor), describe(device, path, syspath), device, syspath);
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

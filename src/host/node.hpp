@@ -14,7 +14,7 @@
 #include "omnipar/report.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// Later than everything.
 inline constexpr Time never = Time::max();
@@ -120,4 +120,4 @@ void locate(Description& node, const std::string& syspath);
 /// True if a program made the node through uinput.
 [[nodiscard]] bool is_made_by_program(const std::string& syspath);
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -3,7 +3,7 @@
 
 #include <compare>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 struct NodePart {
   int node = 0;  ///< the host's number
@@ -12,4 +12,4 @@ struct NodePart {
   friend auto operator<=>(const NodePart&, const NodePart&) = default;
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

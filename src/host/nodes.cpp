@@ -12,7 +12,7 @@
 #include "host/raw_unit.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 std::vector<Nodes::Open>::iterator Nodes::at_path(const std::string& path) noexcept {
   return std::ranges::find_if(open_, [&path](const Open& open) { return open.where.path == path; });
@@ -248,4 +248,4 @@ std::uint64_t Nodes::losses() const noexcept {
   return all;
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -16,7 +16,7 @@
 #include "omnipar/catalogue.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 class Nodes {
  public:
@@ -142,4 +142,4 @@ class Nodes {
   News news_;
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

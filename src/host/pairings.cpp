@@ -8,7 +8,7 @@
 #include <string>
 #include <string_view>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 struct Close {
@@ -92,4 +92,4 @@ std::optional<std::vector<inspect::PairedFact>> paired_units() {
   return devices_in(reply.get());
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

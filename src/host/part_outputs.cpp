@@ -9,7 +9,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 void PartOutputs::find(const Catalogue& catalogue, const Description& node, int descriptor) try {
   const auto read = hid::read_descriptor(node.descriptor);
@@ -37,4 +37,4 @@ const std::vector<std::uint16_t>& PartOutputs::motors(int part) const noexcept {
   return player_of(part) >= 0 && output_->has_motors(player_of(part)) ? rumble : no_motors();
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

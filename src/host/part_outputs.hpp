@@ -10,7 +10,7 @@
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// Until `find` has found some there are none, and then calls do nothing. A part that is not there has none.
 class PartOutputs {
@@ -48,4 +48,4 @@ class PartOutputs {
   std::unique_ptr<RawOutput> output_;  ///< none: there are none, or they cannot be told anything
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -9,7 +9,7 @@
 
 #include "omnipar/hid.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 std::string hid_folder(const std::string& syspath) {
   // …/DEVICE/input/inputN/eventN, or …/DEVICE/hidraw/hidrawN
@@ -61,4 +61,4 @@ std::optional<std::span<const std::uint8_t>> RawNode::next() noexcept {
   return std::span{buffer_}.first(static_cast<std::size_t>(got));
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

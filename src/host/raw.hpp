@@ -13,7 +13,7 @@
 #include "omnipar/description.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// The folder in /sys of the HID device that an event node or a raw node is of; empty if it is of none.
 [[nodiscard]] std::string hid_folder(const std::string& syspath);
@@ -57,4 +57,4 @@ class RawNode {
   std::array<std::uint8_t, largest_raw_report> buffer_{};
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -4,7 +4,7 @@
 #include <cerrno>
 #include <chrono>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr double full = 65535;
@@ -174,4 +174,4 @@ void RawOutput::show_leds(int part, std::uint32_t which) noexcept {
   tell(news);
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -14,7 +14,7 @@
 #include "omnipar/time.hpp"
 #include "os/writer.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 class RawOutput {
  public:
@@ -93,4 +93,4 @@ class RawOutput {
   os::Writer writer_;
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

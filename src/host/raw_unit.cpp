@@ -16,7 +16,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/raw_unit.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 using Say = std::function<void(const std::string&)>;
@@ -220,4 +220,4 @@ std::string why_no_longer_raw(os::Door& door, const Catalogue& catalogue, const 
                      missing.empty() ? "its motors stand still" : missing);
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -9,7 +9,7 @@
 #include "omnipar/catalogue.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 /// The node itself, or, where its raw reports tell more and can be read, a node that reads those: it holds, shakes and
 /// lights by the event node. `say` is told in words what was chosen, or what is missing because the raw reports cannot
@@ -22,4 +22,4 @@ namespace omnipar::host {
 [[nodiscard]] std::string why_no_longer_raw(os::Door& door, const Catalogue& catalogue, const Description& node,
                                             const std::string& syspath);
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

@@ -8,7 +8,7 @@
 
 #include "omnipar/report.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 class Reports {
  public:
@@ -57,4 +57,4 @@ class Reports {
   std::vector<SocketChange> sockets_;
 };
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

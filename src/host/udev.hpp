@@ -5,7 +5,7 @@
 
 #include <memory>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 template <auto unref>
 struct Unref {
@@ -19,4 +19,4 @@ using Monitor = std::unique_ptr<udev_monitor, Unref<udev_monitor_unref>>;
 using Device = std::unique_ptr<udev_device, Unref<udev_device_unref>>;
 using Enumerate = std::unique_ptr<udev_enumerate, Unref<udev_enumerate_unref>>;
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

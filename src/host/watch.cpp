@@ -9,7 +9,7 @@
 
 #include "host/udev.hpp"
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr std::string_view event_nodes = "/dev/input/event";
@@ -81,4 +81,4 @@ std::unique_ptr<Watch> open_watch() {
   return std::make_unique<UdevWatch>(std::move(udev));
 }
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

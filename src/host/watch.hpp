@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-namespace omnipar::host {
+namespace omnipar::inline abi_0::host {
 
 struct NodePath {
   std::string path;     ///< "/dev/input/event3"
@@ -32,4 +32,4 @@ class Watch {
 /// Through libudev; listens to udevd if it runs, else to the kernel. Null if libudev fails.
 [[nodiscard]] std::unique_ptr<Watch> open_watch();
 
-}  // namespace omnipar::host
+}  // namespace omnipar::inline abi_0::host

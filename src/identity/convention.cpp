@@ -5,7 +5,7 @@
 #include <span>
 #include <string_view>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 struct Meaning {
@@ -215,4 +215,4 @@ std::vector<Control> identity::convention_controls(const Description& descriptio
   return controls;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

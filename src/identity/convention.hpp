@@ -9,7 +9,7 @@
 #include "omnipar/unit.hpp"
 #include "omnipar/unit_sheet.hpp"
 
-namespace omnipar::identity {
+namespace omnipar::inline abi_0::identity {
 
 /// What each code of a unit means by the convention; codes that it does not speak of are left out.
 [[nodiscard]] std::vector<Control> convention_controls(const Description& description);
@@ -22,4 +22,4 @@ namespace omnipar::identity {
 /// Of two on one axis: the control ends where that rests, in the middle of it if its sheet does not say where.
 void take_half(Control& control, const ControlSheet& said);
 
-}  // namespace omnipar::identity
+}  // namespace omnipar::inline abi_0::identity

@@ -8,7 +8,7 @@
 #include "identity/stem.hpp"
 #include "omnipar/unit.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using Indices = std::vector<std::size_t>;
@@ -175,4 +175,4 @@ std::string_view node_kind_name(NodeKind kind) noexcept {
 
 std::vector<UnitNodes> group_nodes(std::span<const Description> nodes) { return Grouping{nodes}.run(); }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

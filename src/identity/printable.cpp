@@ -2,7 +2,7 @@
 #include "omnipar/identity.hpp"
 #include "text/utf8.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string printable(std::string_view name) {
   constexpr int most_characters = 60;
@@ -30,4 +30,4 @@ std::string plain_word(std::string_view name) {
   return word.substr(0, longest);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// A descriptor with all that is derived of it; nothing in it if it cannot be read.
@@ -249,4 +249,4 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
   return controls;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -8,7 +8,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/unit_sheet.hpp"
 
-namespace omnipar::identity {
+namespace omnipar::inline abi_0::identity {
 
 /// What each control of a raw node means, for one part (empty: for the whole): as the kernel's codes of it would mean,
 /// had the unit no other controls.
@@ -20,4 +20,4 @@ namespace omnipar::identity {
 
 [[nodiscard]] bool names_raw_controls(const UnitSheet& sheet) noexcept;
 
-}  // namespace omnipar::identity
+}  // namespace omnipar::inline abi_0::identity

@@ -13,7 +13,7 @@
 #include "shape/measured.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// By cable and by radio one thing may have two product numbers and two names, but it has one address.
@@ -291,4 +291,4 @@ tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, cons
   return attachment;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string identity::plain_serial(std::string_view serial) {
   std::string plain;
@@ -19,4 +19,4 @@ bool identity::is_address(std::string_view serial) {
          std::ranges::count(plain, plain.front()) != static_cast<std::ptrdiff_t>(digits_of_an_address);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace omnipar::identity {
+namespace omnipar::inline abi_0::identity {
 
 /// Without colons, dashes and capitals.
 [[nodiscard]] std::string plain_serial(std::string_view serial);
@@ -13,4 +13,4 @@ namespace omnipar::identity {
 /// all alike.
 [[nodiscard]] bool is_address(std::string_view serial);
 
-}  // namespace omnipar::identity
+}  // namespace omnipar::inline abi_0::identity

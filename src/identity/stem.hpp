@@ -3,7 +3,7 @@
 
 #include <string_view>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// A node's name without the suffix that the kernel gives to the nodes of one HID device.
 [[nodiscard]] inline std::string_view stem_of(std::string_view name) noexcept {
@@ -13,4 +13,4 @@ namespace omnipar {
   return name;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

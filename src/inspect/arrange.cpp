@@ -6,7 +6,7 @@
 #include <optional>
 #include <string_view>
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 struct RolePlace {
@@ -139,4 +139,4 @@ std::vector<Placed> arranged(const SeenPort& port) {
   return all;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -7,7 +7,7 @@
 
 #include "inspect/seen.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// One thing to draw, from the upper left. A cross of one control is drawn as its four directions (as in
 /// `direction_names`).
@@ -24,4 +24,4 @@ struct Placed {
 /// The port's targets, by the roles whose places they have; those without one stand in a row below.
 [[nodiscard]] std::vector<Placed> arranged(const SeenPort& port);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -5,7 +5,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 using Lines = std::vector<std::string>;
@@ -93,4 +93,4 @@ std::vector<std::string> descriptor_lines(const hid::Descriptor& descriptor) {
   return DescriptorWords{descriptor}.lines();
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -6,10 +6,10 @@
 
 #include "omnipar/hid.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// Its collections and fields, a line each, in the order in which they were written; what lies within something is
 /// indented by two.
 [[nodiscard]] std::vector<std::string> descriptor_lines(const hid::Descriptor& descriptor);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -12,7 +12,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 constexpr const char* fix_command = "sudo omnipar doctor --fix";
@@ -341,4 +341,4 @@ std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, co
   return findings;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -9,7 +9,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/rig.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// What has been seen of one event node.
 struct NodeFact {
@@ -62,4 +62,4 @@ struct Finding {
 /// In the order in which a person would go through them.
 [[nodiscard]] std::vector<Finding> diagnose(const Facts& facts, const Catalogue& catalogue, const Rig& rig);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

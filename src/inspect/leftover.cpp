@@ -9,7 +9,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 /// What the computer has built in is not counted: a panel or a ball comes by USB or radio.
@@ -101,4 +101,4 @@ std::vector<std::string> without_role(const Catalogue& catalogue, const std::vec
   return names;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -7,7 +7,7 @@
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// A unit that could be played on if a sheet said how: a mouse, a ball, a keyboard that came from outside.
 struct Other {
@@ -21,4 +21,4 @@ struct Other {
 /// The names of a unit's controls that have no role in any of its parts; of units with a sheet too. `main` comes first.
 [[nodiscard]] std::vector<std::string> without_role(const Catalogue& catalogue, const std::vector<Description>& nodes);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -7,7 +7,7 @@
 
 #include "omnipar/identity.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 constexpr Duration between_lines = std::chrono::milliseconds{100};
@@ -55,4 +55,4 @@ std::string RawLive::line(Time now) {
   return fmt::format("{:>6}.{:03} s  {}: {}", ms / 1000, ms % 1000, name_, words);
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

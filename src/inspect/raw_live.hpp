@@ -12,7 +12,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// Buttons are said at once, with all that has moved before; what only moves is said ten times a second.
 class RawLive {
@@ -36,4 +36,4 @@ class RawLive {
   std::optional<Time> due_;
 };
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -13,7 +13,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 using Lines = std::vector<std::string>;
@@ -218,4 +218,4 @@ std::string raw_json(const Catalogue& catalogue, const Description& node, const 
   return nlohmann::ordered_json{{"name", node.name}, {"node", node.node}, {"problem", read.error().message}}.dump();
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -9,7 +9,7 @@
 #include "omnipar/catalogue.hpp"
 #include "omnipar/description.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// The last report of each report id, with the id in front if they are numbered.
 using LastReports = std::map<std::uint8_t, std::vector<std::uint8_t>>;
@@ -22,4 +22,4 @@ using LastReports = std::map<std::uint8_t, std::vector<std::uint8_t>>;
 /// The same as a JSON object.
 [[nodiscard]] std::string raw_json(const Catalogue& catalogue, const Description& node, const LastReports& last);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

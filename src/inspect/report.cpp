@@ -12,7 +12,7 @@
 #include "omnipar/role.hpp"
 #include "text/quoted.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 /// What the codes of mice and keyboards are by their own names; nothing for others.
@@ -117,4 +117,4 @@ std::string sheet_draft(const std::vector<Description>& nodes) {
   return text;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -7,7 +7,7 @@
 #include "omnipar/description.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// A role and, of a pair, which half.
 struct Guess {
@@ -22,4 +22,4 @@ struct Guess {
 /// gives it, or else a role to be filled in. Holds nothing personal: no serial number, no socket, no node, no values.
 [[nodiscard]] std::string sheet_draft(const std::vector<Description>& nodes);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

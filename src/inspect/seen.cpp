@@ -10,7 +10,7 @@
 #include "base/gun_roles.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 /// From here on an axis counts as moved by a hand, and as pushed.
@@ -404,4 +404,4 @@ bool Seen::look(const Reader& reader) {
   return any;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -22,7 +22,7 @@
 #include "shape/measured.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// What is odd about a control.
 enum class Oddity : std::uint8_t {
@@ -188,4 +188,4 @@ class Seen {
   std::uint64_t changes_ = 0;
 };
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -10,7 +10,7 @@
 #include "plan/way.hpp"
 #include "shape/projection.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 using shape::Point;
@@ -176,4 +176,4 @@ std::vector<StageValue> stage_values(const Link& link, double x, double y) {
   return Journey{link, kind_of(link), {x, y}}.run();
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

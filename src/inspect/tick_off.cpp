@@ -9,7 +9,7 @@
 #include "base/list.hpp"
 #include "omnipar/reach.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 /// So far an axis must go to have been at its end, and a pointer to have been near an edge.
@@ -165,4 +165,4 @@ std::vector<std::string> TickOff::result() const {
   return lines;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

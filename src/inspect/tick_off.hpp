@@ -8,7 +8,7 @@
 #include "inspect/seen.hpp"
 #include "omnipar/plan.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// One target of a port. A button is ticked by a press; a trigger at its end; a stick or an axis at each of its ends;
 /// what counts, each way; a pointer near each edge of the game area.
@@ -62,4 +62,4 @@ class TickOff {
   std::vector<std::vector<bool>> was_down_;  ///< by port and target: buttons at the last look
 };
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

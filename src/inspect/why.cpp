@@ -14,7 +14,7 @@
 #include "plan/way.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 namespace {
 
 /// What is said of the use, in words; what holds anyway is left out.
@@ -290,4 +290,4 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
   return all;
 }
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -15,7 +15,7 @@
 #include "omnipar/rig.hpp"
 #include "plan/game_place.hpp"
 
-namespace omnipar::inspect {
+namespace omnipar::inline abi_0::inspect {
 
 /// One way from a source to a target.
 struct Link {
@@ -88,4 +88,4 @@ struct Meaning {
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::span<const Description> nodes,
                                             std::string_view name);
 
-}  // namespace omnipar::inspect
+}  // namespace omnipar::inline abi_0::inspect

@@ -5,7 +5,7 @@
 
 #include "learn/verdict.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 namespace {
 
 /// The other side of an axis or hat; empty for what has no other side.
@@ -174,4 +174,4 @@ void Answers::go_on() {
   due_.erase(at_.value_or(questions_.size()));
 }
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

@@ -9,7 +9,7 @@
 
 #include "omnipar/learning.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 
 class Answers {
  public:
@@ -78,4 +78,4 @@ class Answers {
   std::set<std::size_t> alone_;  ///< questions whose opposite has to be asked for itself: somebody went back
 };
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

@@ -9,7 +9,7 @@
 #include "attach/measured.hpp"
 #include "attach/position.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 namespace {
 
 /// Less is no movement: drift, and what an axis does by itself; of a pointer, which is steadier.
@@ -472,4 +472,4 @@ std::vector<std::string> Hands::all_names(bool presses, bool axes, bool counters
   return all;
 }
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

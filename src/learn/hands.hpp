@@ -15,7 +15,7 @@
 #include "learn/wire.hpp"
 #include "omnipar/time.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 
 /// A button that was pressed, or one side of an axis that was pushed.
 struct Push {
@@ -140,4 +140,4 @@ class Hands {
 /// a sign.
 [[nodiscard]] std::string side_name(const Control& control, int side);
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

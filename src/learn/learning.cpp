@@ -17,7 +17,7 @@
 #include "learn/verdict.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 namespace {
 
@@ -786,4 +786,4 @@ void Learning::keep() { inside_->end_kept(); }
 bool Learning::discarded() const noexcept { return inside_->discarded_; }
 bool Learning::kept() const noexcept { return inside_->kept_; }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -11,7 +11,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/unit_learning.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 constexpr std::array forms =
@@ -480,4 +480,4 @@ UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes)
   return sheet;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

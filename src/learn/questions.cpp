@@ -8,7 +8,7 @@
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// As a hand goes: what steers, fire buttons and shoulders as the controller has them, start and the like, the rest.
@@ -269,4 +269,4 @@ Profile with_answers(const Catalogue& catalogue, Profile profile, int port, cons
   return profile;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

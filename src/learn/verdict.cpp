@@ -10,7 +10,7 @@
 
 #include "omnipar/role.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 namespace {
 
 constexpr double half = 0.5;
@@ -256,4 +256,4 @@ bool is_swept_whole(const Hands& hands, const Question& question) {
   return !sweeps.empty() && is_far_enough(sweeps[0]);
 }
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

@@ -9,7 +9,7 @@
 #include "omnipar/learning.hpp"
 #include "omnipar/role.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 
 /// Neither source nor refusal: nobody did anything that was meant.
 struct Verdict {
@@ -45,4 +45,4 @@ struct Verdict {
 /// True if what answers such a target has gone far enough.
 [[nodiscard]] bool is_swept_whole(const Hands& hands, const Question& question);
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

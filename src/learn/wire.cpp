@@ -5,7 +5,7 @@
 
 #include "attach/position.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 namespace {
 
 /// From here on a pointer or a counter has been stirred.
@@ -159,4 +159,4 @@ void Wire::forget() {
   first = 0;
 }
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

@@ -11,7 +11,7 @@
 #include "omnipar/time.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::learn {
+namespace omnipar::inline abi_0::learn {
 
 /// From here on, of the way from its rest to its end, an axis has been stirred, and is pushed. Another axis must not
 /// have come as far as this part of the way of the one that is meant.
@@ -120,4 +120,4 @@ struct Wire {
   [[nodiscard]] std::optional<Duration> rests_after() const noexcept;
 };
 
-}  // namespace omnipar::learn
+}  // namespace omnipar::inline abi_0::learn

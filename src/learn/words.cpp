@@ -5,7 +5,7 @@
 
 #include "omnipar/learning.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 std::string percent(double part) { return fmt::format("{:.0f} %", 100 * part); }
@@ -236,4 +236,4 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
   return "";
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

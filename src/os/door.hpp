@@ -20,7 +20,7 @@
 
 #include "omnipar/time.hpp"
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 /// Descriptors and time: what nearly everybody needs.
 class Basics {
@@ -198,4 +198,4 @@ class Descriptor {
 /// one that nobody reads fails, and does not end us. False if the output was closed.
 [[nodiscard]] bool open_standard_streams() noexcept;
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

@@ -8,7 +8,7 @@
 #include <csignal>
 #include <initializer_list>
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 void become_helper(const char* name, int descriptor, int other) noexcept {
   ::setsid();
@@ -21,4 +21,4 @@ void become_helper(const char* name, int descriptor, int other) noexcept {
   ::close_range(high + 1, ~0U, 0);
 }
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

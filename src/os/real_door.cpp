@@ -26,7 +26,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 namespace {
 
 /// Calls until it is not interrupted; minus the error number instead of -1.
@@ -402,4 +402,4 @@ bool open_standard_streams() noexcept {
   return output;
 }
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

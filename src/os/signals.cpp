@@ -4,7 +4,7 @@
 
 #include <csignal>
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 Signals::~Signals() {
   while (next()) {
@@ -25,4 +25,4 @@ std::optional<CaughtSignal> Signals::next() {
   return CaughtSignal{number, number == SIGINT && signal.ssi_code > 0};
 }
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

@@ -7,7 +7,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 struct CaughtSignal {
   int number = 0;
@@ -34,4 +34,4 @@ class Signals {
   std::vector<int> blocked_;  ///< by us
 };
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

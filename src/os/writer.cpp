@@ -16,7 +16,7 @@
 #include <utility>
 #include <vector>
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 struct Writer::Desk {
   explicit Desk(int number) : descriptor(::fcntl(number, F_DUPFD_CLOEXEC, 0)) {
@@ -81,4 +81,4 @@ void Writer::Desk::write_all_that_comes() {
   end.notify_one();
 }
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

@@ -5,7 +5,7 @@
 #include <memory>
 #include <span>
 
-namespace omnipar::os {
+namespace omnipar::inline abi_0::os {
 
 /// What is put waits for its turn; of what begins with the same byte only the last is written. Nothing is told of
 /// failures. It calls the system itself, for the door is for one thread.
@@ -28,4 +28,4 @@ class Writer {
   std::shared_ptr<Desk> desk_;
 };
 
-}  // namespace omnipar::os
+}  // namespace omnipar::inline abi_0::os

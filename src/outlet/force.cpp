@@ -4,7 +4,7 @@
 
 #include <array>
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 namespace {
 
 void answer_upload(os::Files& door, int device, std::int32_t request, std::vector<ForceWish>& into) {
@@ -53,4 +53,4 @@ void answer(os::Files& door, int device, std::vector<ForceWish>& into) {
   }
 }
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

@@ -8,7 +8,7 @@
 
 #include "os/door.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 /// How many effects a virtual pad holds at once.
 inline constexpr int most_effects = 16;
@@ -28,4 +28,4 @@ struct ForceWish {
 /// Answers all requests that wait at a virtual device, and adds what was asked to `into`.
 void answer(os::Files& door, int device, std::vector<ForceWish>& into);
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

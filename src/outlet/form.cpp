@@ -11,7 +11,7 @@
 #include "base/code_names.hpp"
 #include "os/our_mark.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 namespace {
 
 constexpr NativeRange stick_range{-32768, 32767, 0};
@@ -220,4 +220,4 @@ std::vector<input_event> neutral_report(FormKind kind) {
   return events;
 }
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

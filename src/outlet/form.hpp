@@ -14,7 +14,7 @@
 #include "omnipar/report.hpp"
 #include "omnipar/system_sheet.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 enum class FormKind : std::uint8_t {
   pad,       ///< the kernel's gamepad convention whole
@@ -79,4 +79,4 @@ inline constexpr DeviceKey passed_on_keys{0, FormKind::desktop};
 /// A report that brings every control of a form to rest.
 [[nodiscard]] std::vector<input_event> neutral_report(FormKind kind);
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

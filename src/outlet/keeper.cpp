@@ -11,7 +11,7 @@
 #include "os/helper.hpp"
 #include "outlet/form.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 namespace {
 
 constexpr Duration three_frames{50'000};
@@ -144,4 +144,4 @@ void Keeper::close() {
   process_ = -1;
 }
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

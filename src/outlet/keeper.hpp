@@ -20,7 +20,7 @@
 #include "os/door.hpp"
 #include "outlet/form.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 class Keeper {
  public:
@@ -67,4 +67,4 @@ class Keeper {
   [[noreturn]] static void keep(os::Door& door, int socket);
 };
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

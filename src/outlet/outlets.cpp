@@ -9,7 +9,7 @@
 
 #include "shape/shape.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 namespace {
 
 /// True if the devices' nodes of a family come in order, by number and as text ("event10" sorts before "event9").
@@ -210,4 +210,4 @@ std::optional<Time> Outlets::next_due() const noexcept {
   return behind ? std::optional{again_at_} : std::nullopt;
 }
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

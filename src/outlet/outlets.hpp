@@ -9,7 +9,7 @@
 #include "outlet/keeper.hpp"
 #include "outlet/virtual_device.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 class Outlets {
  public:
@@ -77,4 +77,4 @@ class Outlets {
   std::uint64_t refused_ = 0;
 };
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

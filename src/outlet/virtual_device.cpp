@@ -11,7 +11,7 @@
 
 #include "outlet/force.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 namespace {
 constexpr const char* uinput = "/dev/uinput";
@@ -104,4 +104,4 @@ bool VirtualDevice::write(std::span<const input_event> events) {
   return os::write_all(*door_, descriptor_.get(), std::as_bytes(events)) == 0;
 }
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

@@ -14,7 +14,7 @@
 #include "os/door.hpp"
 #include "outlet/form.hpp"
 
-namespace omnipar::outlet {
+namespace omnipar::inline abi_0::outlet {
 
 class VirtualDevice {
  public:
@@ -51,4 +51,4 @@ class VirtualDevice {
   std::vector<std::string> nodes_;  ///< their names, of all families
 };
 
-}  // namespace omnipar::outlet
+}  // namespace omnipar::inline abi_0::outlet

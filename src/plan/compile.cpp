@@ -16,7 +16,7 @@
 #include "plan/tables.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 using plan::EffectKind, plan::Feeder, plan::Index, plan::nothing, plan::OpposedDirections, plan::PlanData, plan::Tables;
 
@@ -402,4 +402,4 @@ tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profil
   return Plan{std::move(*body)};
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

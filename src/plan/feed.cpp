@@ -7,7 +7,7 @@
 #include "plan/resolve.hpp"
 #include "plan/way.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 // -- what a use says ------------------------------------------------------------------------------
 
@@ -247,4 +247,4 @@ void Feeder::feed_reload(const std::string& seat, const Use& use, Index pointer,
   feed_button(seat, use, press);
 }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

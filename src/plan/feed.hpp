@@ -10,7 +10,7 @@
 #include "omnipar/role.hpp"
 #include "plan/tables.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 class Feeder {
  public:
@@ -48,4 +48,4 @@ class Feeder {
   Error error_;
 };
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

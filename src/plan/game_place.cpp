@@ -2,7 +2,7 @@
 
 #include "catalogue/lookup.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& catalogue, const Profile& profile,
                                                               const SystemSheet& system) {
@@ -14,4 +14,4 @@ tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& c
   return GamePlace{**screen, *words, area_on(seen_size(**screen), *words)};
 }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

@@ -7,7 +7,7 @@
 #include "omnipar/profile.hpp"
 #include "omnipar/screen.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 struct GamePlace {
   Screen screen;
@@ -21,4 +21,4 @@ struct GamePlace {
                                                                             const Profile& profile,
                                                                             const SystemSheet& system);
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

@@ -1,7 +1,7 @@
 // Where everything lies in the flat block of state.
 #include "plan/plan_data.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 namespace {
 
 /// Takes room for `count` values of T at the end, on an 8-byte border, and returns where it begins.
@@ -89,4 +89,4 @@ std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept {
   return number == 0 ? 1 : number;
 }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

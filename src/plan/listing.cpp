@@ -5,7 +5,7 @@
 #include "plan/plan_data.hpp"
 #include "base/list.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 namespace {
 
 class Listing {
@@ -133,4 +133,4 @@ class Listing {
 
 std::string listing_of(const PlanData& plan) { return Listing{plan}.run(); }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

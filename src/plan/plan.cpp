@@ -5,7 +5,7 @@
 
 #include "plan/plan_data.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 const plan::PlanData& plan::body_of(const Plan& plan) noexcept { return *plan.data_; }
 
@@ -40,4 +40,4 @@ Duration Plan::frame() const noexcept { return data_->frame; }
 std::size_t Plan::state_size() const noexcept { return data_->state_size; }
 std::string Plan::listing() const { return data_->listing; }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -21,7 +21,7 @@
 #include "omnipar/plan.hpp"
 #include "stage/stage.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 using Index = std::uint16_t;
 inline constexpr Index nothing = std::numeric_limits<Index>::max();
@@ -265,4 +265,4 @@ void lay_out_cells(PlanData& plan);
 
 [[nodiscard]] std::string listing_of(const PlanData& plan);
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

@@ -4,7 +4,7 @@
 
 #include "plan/plan_data.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 using plan::Effect, plan::EffectKind, plan::Group, plan::Index, plan::Input, plan::nothing, plan::PlanData,
     plan::Pointer, plan::AnalogKind, plan::AnalogOperation, plan::Signal;
@@ -133,4 +133,4 @@ std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::
   return names;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -8,7 +8,7 @@
 #include <set>
 #include <string_view>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 const PortProfile* plan::liked_port(const Profile& profile, const PortProfile& port) noexcept {
   if (!port.like || *port.like == port.port) return nullptr;
@@ -145,4 +145,4 @@ std::string_view plan::sources_of(TargetKind wanted) noexcept {
   }
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

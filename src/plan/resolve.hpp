@@ -8,7 +8,7 @@
 #include "omnipar/profile.hpp"
 #include "omnipar/system_sheet.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 inline constexpr std::string_view directions_group = "directions";
 
@@ -56,4 +56,4 @@ struct PortSources {
 /// What may feed such an analog target, for messages: "a stick or a d-pad".
 [[nodiscard]] std::string_view sources_of(TargetKind wanted) noexcept;
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

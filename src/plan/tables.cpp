@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 namespace {
 
 constexpr std::size_t max_shapes = 4096;
@@ -213,4 +213,4 @@ std::shared_ptr<PlanData> Tables::finish() {
   return std::move(plan_);
 }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

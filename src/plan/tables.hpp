@@ -14,7 +14,7 @@
 
 #include "plan/plan_data.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 class Tables {
  public:
@@ -69,4 +69,4 @@ class Tables {
   std::optional<AreaBox> pointer_span_;
 };
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

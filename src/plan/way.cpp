@@ -2,7 +2,7 @@
 
 #include <optional>
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 namespace {
 
 class Way {
@@ -73,4 +73,4 @@ std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetK
   return idle;
 }
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

@@ -9,7 +9,7 @@
 #include "omnipar/system_sheet.hpp"
 #include "stage/table.hpp"
 
-namespace omnipar::plan {
+namespace omnipar::inline abi_0::plan {
 
 struct Passage {
   const stage::Kind* kind = nullptr;
@@ -23,4 +23,4 @@ struct Passage {
 /// The fields of a use that are written, but whose stages are on no way from such a control to such a target.
 [[nodiscard]] std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetKind wanted);
 
-}  // namespace omnipar::plan
+}  // namespace omnipar::inline abi_0::plan

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 std::vector<host::NodePart> parts_at(const PortInfo& port, const Table& table, const host::Nodes& nodes) {
   std::vector<host::NodePart> parts;
@@ -21,4 +21,4 @@ std::vector<PortPart> parts_at_ports(const Plan& plan, const Table& table, const
   return playing;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -6,7 +6,7 @@
 #include "host/nodes.hpp"
 #include "play/table.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// Who plays, and the port that it plays at.
 struct PortPart {
@@ -21,4 +21,4 @@ struct PortPart {
 /// All that play, with the port that each plays at; the first, if it is played at several.
 [[nodiscard]] std::vector<PortPart> parts_at_ports(const Plan& plan, const Table& table, const host::Nodes& nodes);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

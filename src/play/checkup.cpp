@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 // -- jitter and bounce ----------------------------------------------------------------------------------------
 
@@ -96,4 +96,4 @@ std::vector<Combination> CombinationEars::found() const {
   return test_ != nullptr ? test_->found() : std::vector<Combination>{};
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

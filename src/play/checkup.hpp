@@ -11,7 +11,7 @@
 #include "play/gathering.hpp"
 #include "play/listen.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// Listens to all units for as long as it is let.
 class HealthEars final : public Ears {
@@ -74,4 +74,4 @@ class CombinationEars final : public Ears {
 [[nodiscard]] std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
                                                            const std::string& part);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 std::optional<Diagnostic> DesktopKeys::find(int node) {
   if (keys_.contains(node)) return std::nullopt;
@@ -33,4 +33,4 @@ void DesktopKeys::forget(int node) {
   keys_.erase(keys);
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

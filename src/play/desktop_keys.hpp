@@ -10,7 +10,7 @@
 #include "outlet/outlets.hpp"
 #include "play/table.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class DesktopKeys {
  public:
@@ -41,4 +41,4 @@ class DesktopKeys {
   std::map<int, std::vector<PassedKey>> keys_;  ///< by node
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

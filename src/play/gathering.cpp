@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 std::string name_of(const Description& unit, const std::string& part) {
   return own_name(unit) + (part.empty() ? "" : ", " + part);
@@ -49,4 +49,4 @@ void Gathering::group() const {
   }
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -8,7 +8,7 @@
 
 #include "omnipar/omnipar.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// What a unit, or a part of one, is called before the rig has a name for it.
 [[nodiscard]] std::string name_of(const Description& unit, const std::string& part);
@@ -47,4 +47,4 @@ class Gathering {
   mutable bool is_grouped_ = false;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

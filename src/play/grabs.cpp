@@ -5,7 +5,7 @@
 
 #include "omnipar/identity.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 void Grabs::look_at(int node) {
   if (nodes_.is_grabbed_by_another(node)) held_elsewhere(node);
@@ -50,4 +50,4 @@ void Grabs::grab_what_is_stuck(int node, const std::vector<std::string>& down) {
   tell_(GrabbedWhileDown{printable(nodes_.description(node).name), down, told});
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

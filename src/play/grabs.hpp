@@ -11,7 +11,7 @@
 #include "host/nodes.hpp"
 #include "omnipar/events.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class Grabs {
  public:
@@ -47,4 +47,4 @@ class Grabs {
   std::vector<int> played_;       ///< nodes, by now
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

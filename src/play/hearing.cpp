@@ -3,7 +3,7 @@
 #include <csignal>
 #include <span>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 std::optional<Diagnostic> Hearing::begin(std::span<const int> signals) {
   if (!signals.empty() && !signals_.begin(signals))
@@ -65,4 +65,4 @@ void Hearing::give_back(const std::function<void()>& awaits, const Other& other,
   nodes_.close_all();
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

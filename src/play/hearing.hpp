@@ -12,7 +12,7 @@
 #include "os/signals.hpp"
 #include "play/waiter.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class Hearing {
  public:
@@ -57,4 +57,4 @@ class Hearing {
   bool signals_wait_ = false;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

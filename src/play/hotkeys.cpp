@@ -2,7 +2,7 @@
 
 #include <vector>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 Profile with_way_out(Profile profile) {
   std::erase_if(profile.hotkeys, is_built_in);
@@ -23,4 +23,4 @@ tl::expected<Plan, Diagnostics> swapped_plan(const Catalogue& catalogue, Profile
   return plan;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

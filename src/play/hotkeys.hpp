@@ -5,7 +5,7 @@
 
 #include "omnipar/omnipar.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 inline constexpr std::string_view freeze_action = "freeze";  ///< and, frozen, to go on
 inline constexpr std::string_view swap_action = "swap-ports";
@@ -18,4 +18,4 @@ inline constexpr std::string_view leave_action = "leave-seat";  ///< of those wh
 /// as it was: `no-second-port`, or what `compile` says, such as a port that does not take the other's controller.
 [[nodiscard]] tl::expected<Plan, Diagnostics> swapped_plan(const Catalogue& catalogue, Profile& profile);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

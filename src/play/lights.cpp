@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <utility>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 std::uint32_t leds_of(int port, int count) noexcept {
   constexpr std::uint32_t all_leds = ~std::uint32_t{0};
@@ -28,4 +28,4 @@ void Lights::show(PortPart playing) {
   if (count > 0) nodes_.show_leds(playing.part, wish->second.value_or(leds_of(playing.port, count)));
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

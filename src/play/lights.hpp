@@ -9,7 +9,7 @@
 #include "host/nodes.hpp"
 #include "play/at_ports.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class Lights {
  public:
@@ -33,4 +33,4 @@ class Lights {
 /// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.
 [[nodiscard]] std::uint32_t leds_of(int port, int count) noexcept;
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

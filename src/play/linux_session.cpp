@@ -17,7 +17,7 @@
 #include "play/session_inside.hpp"
 #include "play/spread.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 class LinuxSession final : public Session::Inside {
@@ -498,4 +498,4 @@ tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions o
   return Session::Inside::session(std::move(session));
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -14,7 +14,7 @@
 #include "play/hearing.hpp"
 #include "play/words.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 class Listening {
@@ -163,4 +163,4 @@ std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, E
   return Listening{door, options, ears}.run();
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -11,7 +11,7 @@
 #include "omnipar/report.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// Who listens. Times begin at 0 when listening begins.
 class Ears {
@@ -54,4 +54,4 @@ struct ListenOptions {
 /// `no-udev` or `cannot-wait`.
 [[nodiscard]] std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, Ears& ears);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -13,7 +13,7 @@
 #include "omnipar/trace.hpp"
 #include "play/gathering.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 class Recorder final : public Ears {
@@ -141,4 +141,4 @@ tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& o
   return recorder.recorded();
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -8,7 +8,7 @@
 
 #include <tl/expected.hpp>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 struct RecordOptions {
   ListenOptions listen;
@@ -29,4 +29,4 @@ struct Recorded {
 /// somebody typed. So are all raw reports of a unit that has such keys.
 [[nodiscard]] tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -6,7 +6,7 @@
 
 #include "omnipar/hid.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 /// A bouncing switch must not make anybody leave at once.
@@ -180,4 +180,4 @@ void RollCall::clear_seats(Rig& rig, const std::vector<std::string>& seated) con
       unit.seat.clear();
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

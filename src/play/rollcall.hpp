@@ -12,7 +12,7 @@
 #include "play/gathering.hpp"
 #include "play/listen.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class RollCall final : public Ears {
  public:
@@ -78,4 +78,4 @@ class RollCall final : public Ears {
   Time now_;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -9,7 +9,7 @@
 #include "play/session_inside.hpp"
 #include "play/trace_host.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 Description as_found(const Description& node, std::span<const Change> state) {
@@ -228,9 +228,9 @@ void RoomSession::tell_newcomers() {
 }
 
 }  // namespace
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Room room) {
   if (!room.lines)
@@ -253,4 +253,4 @@ Lines lines_of(std::string text) {
   };
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -6,7 +6,7 @@
 #include <iterator>
 #include <utility>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 bool can(std::span<const std::uint16_t> abilities, std::uint16_t what) {
@@ -201,4 +201,4 @@ void Rumble::pulse(host::NodePart part, int times) {
   nodes_.play_effect(part, effect.id, times);
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

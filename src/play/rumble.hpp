@@ -18,7 +18,7 @@
 #include "outlet/force.hpp"
 #include "outlet/form.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// The effect as a unit with these abilities can have it, at a strength of 0..1; false if it has no way at all.
 /// `effect.id` is kept.
@@ -78,4 +78,4 @@ class Rumble {
   std::map<host::NodePart, int> pulses_;  ///< the number of the pulse on each
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

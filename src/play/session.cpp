@@ -5,7 +5,7 @@
 #include "play/hotkeys.hpp"
 #include "play/session_inside.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 // -- what all sessions do alike -------------------------------------------------------------------------------
 
@@ -219,4 +219,4 @@ bool Session::over() const noexcept { return inside_->over(); }
 void Session::end() { inside_->end(); }
 void Session::close() { inside_->close(); }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -11,7 +11,7 @@
 #include "os/door.hpp"
 #include "play/table.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 /// Calls are as Session has them.
 class Session::Inside {
@@ -96,10 +96,11 @@ class Session::Inside {
   std::optional<Diagnostic> failure_;
 };
 
-namespace play {
+}  // namespace omnipar::inline abi_0
+
+namespace omnipar::inline abi_0::play {
 
 /// As `Session::open`, through this door, which must outlive the session.
 [[nodiscard]] tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions options);
 
-}  // namespace play
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0::play

@@ -4,7 +4,7 @@
 #include <bit>
 #include <cmath>
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 constexpr unsigned buckets_a_doubling = 8;
@@ -41,4 +41,4 @@ Duration Spread::within(double part) const noexcept {
   return longest_;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

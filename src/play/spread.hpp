@@ -6,7 +6,7 @@
 
 #include "omnipar/time.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 /// Counts durations in steps of an eighth of a doubling. Takes no memory while it counts.
 class Spread {
@@ -23,4 +23,4 @@ class Spread {
   Duration longest_{0};
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -10,7 +10,7 @@
 #include "omnipar/role.hpp"
 #include "play/gathering.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 /// What nodes have in common that may be of one unit.
@@ -375,4 +375,4 @@ void Table::speak_again(Guest& guest, int node, const Report& report) {
   seat_own(guest);
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -23,7 +23,7 @@
 #include "omnipar/omnipar.hpp"
 #include "omnipar/session.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class Table {
  public:
@@ -168,4 +168,4 @@ class Table {
   bool any_streams_ = false;           ///< somebody who was here does
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

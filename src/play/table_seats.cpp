@@ -10,7 +10,7 @@
 #include "play/gathering.hpp"
 #include "play/table.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 // -- whom the household knows ---------------------------------------------------------------------------------
 
@@ -389,4 +389,4 @@ void Table::move_to(Guest& guest, Player& player, const std::string& seat) {
   seat_own(guest);
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

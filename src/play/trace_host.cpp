@@ -7,7 +7,7 @@
 #include "omnipar/hid.hpp"
 #include "omnipar/identity.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 namespace {
 
 /// True if both are of one HID device.
@@ -144,4 +144,4 @@ std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Des
   return heard;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -13,7 +13,7 @@
 #include "omnipar/raw_unit.hpp"
 #include "omnipar/trace.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 class TraceHost {
  public:
@@ -69,4 +69,4 @@ class TraceHost {
 /// Of nodes that are there together, those that would be heard; raw ones have got their codes.
 [[nodiscard]] std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes);
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -1,6 +1,6 @@
 #include "play/waiter.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 Diagnostic Waiter::failure() { return {"cannot-wait", Severity::error, "waiting for input failed", "", "try again"}; }
 
@@ -22,4 +22,4 @@ bool Waiter::wait(std::optional<Time> until) {
   return count >= 0;
 }
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -8,7 +8,7 @@
 #include "omnipar/diagnostic.hpp"
 #include "os/door.hpp"
 
-namespace omnipar::play {
+namespace omnipar::inline abi_0::play {
 
 enum class Waited : std::uint8_t {
   signals,
@@ -63,4 +63,4 @@ class Waiter {
   std::size_t count_ = 0;
 };
 
-}  // namespace omnipar::play
+}  // namespace omnipar::inline abi_0::play

@@ -8,7 +8,7 @@
 #include "base/list.hpp"
 #include "omnipar/session_words.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// "\"Omnipar port 1 pad\" (/dev/input/event7)", all of them; empty if there are none.
@@ -154,4 +154,4 @@ std::string to_text(Doubt doubt) {
   return doubt.others ? "cannot be told from others of its model" : "is known by its model alone";
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -9,7 +9,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 constexpr std::array<std::string_view, 4> turn_words{"none", "right", "upside down", "left"};
@@ -303,4 +303,4 @@ bool is_on(const GameArea& area, AreaPoint on_area) noexcept {
   return is_in(on_area.x) && is_in(on_area.y);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -5,7 +5,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 std::string_view word_of(AimModel model) noexcept {
   constexpr std::array<std::string_view, 3> words{"scale", "affine", "projective"};
@@ -17,9 +17,9 @@ std::string_view word_of(StickGate gate) noexcept {
   return words[static_cast<std::size_t>(gate)];
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 namespace {
 
 /// The line through two corners, so that it . place is 1 on it; nothing if the rest lies on it or beyond.
@@ -80,4 +80,4 @@ std::optional<AxisMap> axis_map(const AxisCalibration& axis, const Control& cont
   return map;
 }
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

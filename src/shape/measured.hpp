@@ -9,7 +9,7 @@
 #include "omnipar/attachment.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 
 /// A stick. A raw place goes from its rest, is stretched and turned to where the hand has it, and is measured by the
 /// edge: the edge is convex and has the rest inside, so that of the lines through its sides the one that is nearest
@@ -71,4 +71,4 @@ struct AxisMap {
 /// Nothing without marks, or if its numbers do not rise.
 [[nodiscard]] std::optional<AxisMap> axis_map(const AxisCalibration& axis, const Control& control);
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

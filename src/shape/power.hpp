@@ -4,7 +4,7 @@
 #include <bit>
 #include <cstdint>
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 
 /// The natural logarithm of a number that is above 0 and not subnormal: x = m 2^e, ln m = 2 artanh((m - 1) / (m + 1)).
 [[nodiscard]] inline double logarithm(double x) noexcept {
@@ -46,4 +46,4 @@ namespace omnipar::shape {
   return x < -600 ? 0 : exponential(x);
 }
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

@@ -10,7 +10,7 @@
 #include "omnipar/screen.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 
 [[nodiscard]] inline double length(double x, double y) noexcept { return std::sqrt(x * x + y * y); }
 
@@ -99,4 +99,4 @@ struct Projection {
   return map.m[6] * x + map.m[7] * y + map.m[8] > 0;
 }
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

@@ -10,7 +10,7 @@
 
 #include "omnipar/system_sheet.hpp"
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 
 struct Point {
   double x = 0;
@@ -142,4 +142,4 @@ inline constexpr double corner_from = 0.85, corner_at = 0.96;
   return static_cast<std::int32_t>(exact < low ? low : exact > high ? high : exact);
 }
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

@@ -5,7 +5,7 @@
 
 #include "shape/shape.hpp"
 
-namespace omnipar::shape {
+namespace omnipar::inline abi_0::shape {
 
 /// The cosine and the sine of an angle.
 struct Turn {
@@ -59,4 +59,4 @@ struct Turn {
   return point.y < 0 ? -angle : angle;
 }
 
-}  // namespace omnipar::shape
+}  // namespace omnipar::inline abi_0::shape

@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -37,4 +37,4 @@ constinit const Kind anti_dead_zone{
     .prepare = prepare,
     .move = move};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -2,7 +2,7 @@
 
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double slowest = 0.1;
@@ -40,4 +40,4 @@ constinit const Kind autofire{
     .step = step,
     .pulses = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -38,4 +38,4 @@ constinit const Kind axial_dead_zone{
     .prepare = prepare,
     .move = move};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -6,7 +6,7 @@
 
 #include "shape/power.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double straight(std::string_view, const Values&) noexcept { return 1; }
@@ -40,4 +40,4 @@ constinit const Kind curve{.name = "curve",
                            .prepare = prepare,
                            .move = move};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -57,4 +57,4 @@ constinit const Kind dead_zone{
     .move = move,
     .unless_written = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -27,4 +27,4 @@ constinit const Kind debounce{.name = "debounce",
                               .step = step,
                               .opposite_ends_it = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double usual_counts(std::string_view, const Values&) noexcept { return 1000; }
@@ -42,4 +42,4 @@ constinit const Kind drag{.name = "drag",
                           .prepare = prepare,
                           .travel = travel};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

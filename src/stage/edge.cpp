@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double widest_margin = 0.25, farthest = 0.5;
@@ -38,4 +38,4 @@ constinit const Kind edge{.name = "edge",
                               },
                           .of_aims = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

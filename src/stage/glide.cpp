@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double usual_speed(std::string_view, const Values&) noexcept { return 1; }
@@ -43,4 +43,4 @@ constinit const Kind glide{
     .prepare = prepare,
     .travel = travel};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -20,4 +20,4 @@ constinit const Kind hold_aim{.name = "hold aim",
                               .prepare = for_a_time,
                               .of_aims = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

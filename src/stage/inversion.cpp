@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -38,4 +38,4 @@ constinit const Kind inversion{.name = "inversion",
                                .move = move,
                                .on_pointers = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -25,4 +25,4 @@ constinit const Kind long_press{.name = "long press",
                                 .prepare = for_a_time,
                                 .step = step};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -6,7 +6,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -47,4 +47,4 @@ constinit const Kind mounting{.name = "mounting",
                               .move = move,
                               .of_sticks = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

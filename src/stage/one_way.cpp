@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 /// numbers: how much of x and of y is taken, and the least that is given: nothing, or no limit.
@@ -36,4 +36,4 @@ constinit const Kind one_way{.name = "one way",
                              .prepare = prepare,
                              .move = move};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

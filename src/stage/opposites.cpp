@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr std::string_view words[] = {"both", "neutral", "last"};
@@ -51,4 +51,4 @@ constinit const Kind opposites{
     .prepare = prepare,
     .settle = settle};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -39,4 +39,4 @@ constinit const Kind outline{
     .move = move,
     .of_sticks = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

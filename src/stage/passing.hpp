@@ -3,11 +3,11 @@
 
 #include "stage/stage.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 
 /// Whether a push counts as pressed, after one that was `passed` or not.
 [[nodiscard]] inline bool is_passed(const Constants& threshold, bool passed, double push) noexcept {
   return push >= threshold.numbers[passed ? 1 : 0];
 }
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

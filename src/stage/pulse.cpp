@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 /// time: how long it waits; numbers: how long it is on then, in microseconds.
@@ -35,4 +35,4 @@ constinit const Kind pulse{.name = "pulse",
                            .prepare = prepare,
                            .step = step};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 /// 0, or not slower than this: a slower one takes longer than anybody waits.
@@ -80,4 +80,4 @@ constinit const Kind ramp{
     .prepare = prepare,
     .travel = travel};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

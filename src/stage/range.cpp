@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double all(std::string_view, const Values&) noexcept { return 1; }
@@ -27,4 +27,4 @@ constinit const Kind range{.name = "range",
                            .move = [](const Constants& constants,
                                       shape::Point point) noexcept { return scaled(point, constants.numbers[0]); }};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -2,7 +2,7 @@
 
 #include "omnipar/profile.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 
 void Settings::put(Setting setting) {
   const auto known = std::ranges::find(all_, setting.field, &Setting::field);
@@ -18,4 +18,4 @@ std::optional<double> Settings::find(std::string_view field) const noexcept {
   return std::nullopt;
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -20,4 +20,4 @@ constinit const Kind side{.name = "side",
                                 return shape::Point{-point.x, 0};
                               }};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

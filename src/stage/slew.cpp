@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double slowest = 0.01;
@@ -45,4 +45,4 @@ constinit const Kind slew{
     .prepare = prepare,
     .follow = follow};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

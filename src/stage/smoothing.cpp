@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double usual_speed(std::string_view, const Values&) noexcept { return 2; }
@@ -69,4 +69,4 @@ constinit const Kind smoothing{
     .prepare = prepare,
     .follow = follow};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

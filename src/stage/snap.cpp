@@ -6,7 +6,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -41,4 +41,4 @@ constinit const Kind snap{
     .move = move,
     .of_sticks = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

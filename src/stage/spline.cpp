@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double quarter = 0.25;
@@ -67,4 +67,4 @@ constinit const Kind spline{
     .prepare = prepare,
     .move = move};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -21,7 +21,7 @@
 #include "omnipar/role.hpp"
 #include "shape/shape.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 
 /// What goes in or out: where an axis or a stick is, whether something is on, where a pointer is on the game area, or
 /// movements that add up.
@@ -153,4 +153,4 @@ struct Kind {
   bool unless_written = false;    ///< of a shape: before a threshold there is none unless a field of it is written
 };
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -4,7 +4,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 
 namespace {
 
@@ -92,4 +92,4 @@ std::string time_words(double microseconds) {
                                                                             : fmt::format("{} ms", microseconds / 1000);
 }
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

@@ -13,7 +13,7 @@
 #include "omnipar/profile.hpp"
 #include "stage/stage.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 
 extern const Kind mounting, inversion, side, smoothing, dead_zone, axial_dead_zone, snap, ways, curve, spline, outline,
     anti_dead_zone, range, slew, threshold, debounce, long_press, toggle, autofire, ramp, glide, drag, edge, hold_aim,
@@ -54,4 +54,4 @@ void set(Settings& settings, const Field& field, double value);
 /// "10 ms", "2 s"
 [[nodiscard]] std::string time_words(double microseconds);
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

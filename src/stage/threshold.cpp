@@ -6,7 +6,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double usual_threshold(std::string_view, const Values&) noexcept { return 0.5; }
@@ -39,4 +39,4 @@ constinit const Kind threshold{
     .prepare = prepare,
     .pass = is_passed};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

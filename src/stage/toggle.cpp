@@ -1,6 +1,6 @@
 #include "stage/table.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
@@ -24,4 +24,4 @@ constinit const Kind toggle{.name = "toggle",
                             .prepare = [](const Values&, RoleKind) { return Constants{}; },
                             .step = step};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

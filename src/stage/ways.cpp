@@ -6,7 +6,7 @@
 
 #include "shape/turn.hpp"
 
-namespace omnipar::stage {
+namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr double usual_hysteresis(std::string_view, const Values&) noexcept { return 6; }
@@ -65,4 +65,4 @@ constinit const Kind ways{
     .follow = follow,
     .of_sticks = true};
 
-}  // namespace omnipar::stage
+}  // namespace omnipar::inline abi_0::stage

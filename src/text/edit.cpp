@@ -10,7 +10,7 @@
 
 #include "text/utf8.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 namespace {
 
 std::size_t offset_of_line(std::string_view text, int line) {
@@ -267,4 +267,4 @@ tl::expected<std::string, Diagnostics> clear_value(const Source& source, Path pa
   return text;
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

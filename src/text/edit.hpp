@@ -8,7 +8,7 @@
 
 #include "text/value.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 /// A value by the keys that lead to it, such as port, 1, bind, a. The keys are bare ones; "#2" is the third of a list.
 using Path = std::span<const std::string>;
@@ -22,4 +22,4 @@ using Path = std::span<const std::string>;
 /// The text without the value at `path`; the same text if it is not there. Fails as `set_value` does.
 [[nodiscard]] tl::expected<std::string, Diagnostics> clear_value(const Source& source, Path path);
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

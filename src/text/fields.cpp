@@ -6,7 +6,7 @@
 
 #include "base/near.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 namespace {
 
 class Checker {
@@ -189,4 +189,4 @@ std::optional<Value> checked(const Source& source, Value table, std::span<const 
   return table;
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

@@ -9,7 +9,7 @@
 
 #include "text/value.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 enum class FieldKind {
   text,
@@ -45,4 +45,4 @@ struct Field {
 [[nodiscard]] std::optional<Value> checked(const Source& source, Value table, std::span<const Field> fields,
                                            Diagnostics& problems);
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

@@ -6,7 +6,7 @@
 #include "text/utf8.hpp"
 #include "text/value.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 namespace {
 
 /// A long line is shown only around the place that matters.
@@ -90,4 +90,4 @@ std::string_view name_of(Value::Type type) {
   return "";
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

@@ -6,7 +6,7 @@
 
 #include <fmt/format.h>
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 [[nodiscard]] inline std::string quoted(std::string_view text) {
   std::string all = "\"";
@@ -22,4 +22,4 @@ namespace omnipar::text {
   return all + "\"";
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

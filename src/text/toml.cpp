@@ -17,7 +17,7 @@
 #include "text/utf8.hpp"
 #include "text/value.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 namespace {
 
 constexpr std::size_t largest_file = std::size_t{1} << 20;
@@ -268,4 +268,4 @@ Parsed parse_toml(const Source& source) {
   return parsed;
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

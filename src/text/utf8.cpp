@@ -1,6 +1,6 @@
 #include "text/utf8.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 std::size_t utf8_length(std::string_view text) {
   const auto byte = [&](std::size_t i) { return i < text.size() ? static_cast<unsigned char>(text[i]) : 0U; };
@@ -47,4 +47,4 @@ std::string_view take_character(std::string_view& rest) {
   return length == 0 || is_harmful(character) ? "?" : character;
 }
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <string_view>
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 /// Length of the well-formed sequence at the start of `text` (Unicode 15, table 3-7); 0 if there is none.
 [[nodiscard]] std::size_t utf8_length(std::string_view text);
@@ -14,4 +14,4 @@ namespace omnipar::text {
 /// invisible ones that turn the direction of writing).
 [[nodiscard]] std::string_view take_character(std::string_view& rest);
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

@@ -9,7 +9,7 @@
 
 #include "omnipar/diagnostic.hpp"
 
-namespace omnipar::text {
+namespace omnipar::inline abi_0::text {
 
 /// A place in a file; both count from 1, columns in characters.
 struct Mark {
@@ -78,4 +78,4 @@ struct Parsed {
 };
 [[nodiscard]] Parsed parse_toml(const Source& source);
 
-}  // namespace omnipar::text
+}  // namespace omnipar::inline abi_0::text

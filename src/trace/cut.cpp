@@ -4,7 +4,7 @@
 
 #include "omnipar/trace.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 /// True if raw reports begin with their ids: the descriptor has an item that says so (USB HID 1.11, 6.2.2.7).
@@ -86,4 +86,4 @@ void TraceCutter::begin(std::vector<std::string>& lines) {
   plugged_.clear();
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@
 #include "text/utf8.hpp"
 #include "text/value.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using Json = nlohmann::ordered_json;  // the order of axes is kept
@@ -255,4 +255,4 @@ std::optional<Diagnostic> TraceReader::finish() const {
                     R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

@@ -6,7 +6,7 @@
 #include "base/code_names.hpp"
 #include "omnipar/trace.hpp"
 
-namespace omnipar {
+namespace omnipar::inline abi_0 {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -72,4 +72,4 @@ std::string to_line(const TraceEvent& event) {
   return dumped(line);
 }
 
-}  // namespace omnipar
+}  // namespace omnipar::inline abi_0

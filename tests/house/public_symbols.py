@@ -36,7 +36,7 @@ def main():
     words = declared(root)
     offered, hidden_badly = set(), set()
     for symbol in {symbol for library in libraries for symbol in symbols(library)}:
-        name = re.sub(r"\(.*", "", symbol).removeprefix("omnipar::")
+        name = re.sub(r"\(.*", "", symbol).removeprefix("omnipar::abi_0::")
         if any(name.startswith(module + "::") for module in inner):
             continue
         parts = [part.lstrip("~") for part in name.split("::")]
