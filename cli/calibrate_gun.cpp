@@ -208,7 +208,7 @@ class GunCalibration {
     constexpr int most_shots = 9;
     if (fit.error_known && aim.bound > close && aim.shots < most_shots)
       talk("More shots tell more closely where it points: --shots 9.");
-    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + shell_word(words_.sources.rig);
+    const std::string rig = same_rig(words_.sources);
     talk(fmt::format("Next: the other gun likewise, or omnipar calibrate gun --check gun-booth{}{}", rig,
                      same_host(words_.sources.host)));
   }

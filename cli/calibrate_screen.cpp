@@ -189,8 +189,7 @@ class ScreenCalibration {
     }
     if (words_.json) print_json(all, 2);
     talk(fmt::format("Next: screen = \"{}\" and area = \"{}\" in a profile; omnipar calibrate gun{}",
-                     shown.front().name, to_text(*words),
-                     words_.sources.rig.empty() ? "" : " --rig " + words_.sources.rig));
+                     shown.front().name, to_text(*words), same_rig(words_.sources)));
     return good;
   }
 

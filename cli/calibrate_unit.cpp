@@ -118,8 +118,8 @@ int forget(const CalibrateWords& words) {
     print_json({{"file", kept->file}, {"removed", gone}}, 2);
   else
     print(fmt::format("Removed from {}: {}.", kept->file, some_listed(gone, gone.size())));
-  talk("The former version of the file is kept. To measure again: omnipar calibrate unit" +
-       (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig) + same_host(words.sources.host));
+  talk("The former version of the file is kept. To measure again: omnipar calibrate unit" + same_rig(words.sources) +
+       same_host(words.sources.host));
   return good;
 }
 
@@ -263,7 +263,7 @@ class UnitCalibration {
     for (const auto& [code, own] : own_dead_zones(found))
       talk(fmt::format("Everybody with this model is helped by a line in its sheet: {}: own-dead-zone = {}",
                        role_of(code), own));
-    const std::string rig = words_.sources.rig.empty() ? "" : " --rig " + shell_word(words_.sources.rig);
+    const std::string rig = same_rig(words_.sources);
     talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
                      same_host(words_.sources.host)));
   }

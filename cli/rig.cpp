@@ -72,13 +72,12 @@ int show(const RigWords& words) {
                         screen.turned == QuarterTurn::none ? "" : fmt::format(", turned {}", word_of(screen.turned))));
   if (words.json) print_json(list, 2);
   if (rig->units.empty())
-    talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" +
-         (words.sources.rig.empty() ? "" : " --rig " + words.sources.rig));
+    talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" + same_rig(words.sources));
   return good;
 }
 
 void tell_next(const RigWords& words) {
-  const std::string which = words.sources.rig.empty() ? "" : " --rig " + shell_word(words.sources.rig);
+  const std::string which = same_rig(words.sources);
   talk(fmt::format("Next: omnipar rig show{0}, or omnipar rig undo{0}", which));
 }
 

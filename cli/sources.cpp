@@ -162,9 +162,10 @@ std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut) {
 std::string same_sources(const Sources& sources) {
   std::string all;
   for (const std::string& data : sources.data) all += " --data " + shell_word(data);
-  if (!sources.rig.empty()) all += " --rig " + shell_word(sources.rig);
-  return all + same_host(sources.host);
+  return all + same_rig(sources) + same_host(sources.host);
 }
+
+std::string same_rig(const Sources& sources) { return sources.rig.empty() ? "" : " --rig " + shell_word(sources.rig); }
 
 std::string same_host(const std::string& host) { return host.empty() ? "" : " --host " + shell_word(host); }
 

@@ -77,6 +77,8 @@ void add_host_option(CLI::App& command, Sources& sources);
 /// The readable nodes, and for each HID device its raw node; with `shut`, also such as may not be read.
 [[nodiscard]] std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut = false);
 
+/// " --rig FILE" as a suggested command needs it; empty if that is people's own.
+[[nodiscard]] std::string same_rig(const Sources& sources);
 /// What goes behind the next likely command, for it to speak of the same units: " --host FILE", or nothing.
 [[nodiscard]] std::string same_host(const std::string& host);
 /// The same for all that these say: sheets, the rig's file and the room.

@@ -113,6 +113,10 @@ class Engine {
   /// thawed: then what hands do is all that there is to go by.
   bool restore(std::span<const std::byte> saved) noexcept;
 
+  /// How the unit's controls are by now: its buttons, 0 or 1, and its hats and axes, as far as they have spoken; a code
+  /// each once. Empty for a unit that is not there. Allocates.
+  [[nodiscard]] std::vector<Change> present(UnitId unit) const;
+
   /// Of a unit that finds its ranges by use: the axes that have gone farther than it began with, to all their sides.
   [[nodiscard]] std::vector<AxisCalibration> ranges_by_use(UnitId unit) const;
 

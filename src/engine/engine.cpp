@@ -551,6 +551,27 @@ std::size_t Engine::save_size() const noexcept { return state_->saved_size(); }
 bool Engine::save(std::span<std::byte> into) const noexcept { return state_->save(into); }
 bool Engine::restore(std::span<const std::byte> saved) noexcept { return state_->restore(saved); }
 
+std::vector<Change> Engine::present(UnitId unit) const {
+  std::vector<Change> all;
+  const Slot& slot = state_->slots[unit.slot()];
+  if (!slot.used || slot.id != unit.number) return all;
+  const auto is_down = [&](std::size_t button) {
+    return (state_->down[unit.slot() * engine::button_words + button / 64] >> button % 64 & 1) != 0;
+  };
+  for (const Control& control : slot.attachment.controls) {
+    if (std::ranges::find(all, control.code, &Change::code) != all.end()) continue;
+    const engine::Wire& wire = slot.wires[slot.codes.find(control.code)];
+    if (wire.kind == engine::WireKind::button)
+      all.push_back({control.code, is_down(wire.button) ? 1 : 0});
+    else if (wire.kind == engine::WireKind::hat)
+      all.push_back({control.code, is_down(wire.button) ? -1 : is_down(wire.button + 1U) ? 1 : 0});
+    else if ((wire.kind == engine::WireKind::axis || wire.kind == engine::WireKind::growing) &&
+             (state_->known[unit.slot()] & static_cast<std::uint32_t>(wire.touches)) != 0)
+      all.push_back({control.code, state_->raw[wire.axis]});
+  }
+  return all;
+}
+
 std::vector<AxisCalibration> Engine::ranges_by_use(UnitId unit) const {
   std::vector<AxisCalibration> all;
   const Slot& slot = state_->slots[unit.slot()];

@@ -145,18 +145,24 @@ Renames renamed(const Rig& before, const Rig& after) {
   return all;
 }
 
-/// What was measured on a unit stays its own, whatever it is called.
+/// What was measured on a unit stays its own, whatever it is called. If one file cannot be written, all are as before.
 std::optional<Diagnostics> rename_calibrations(os::Files& door, const HouseholdFiles& files, const Renames& renames) {
   std::vector<std::pair<std::string, Calibration>> all;  // all are read before one is written: names may be swapped
   for (const auto& [was, is] : renames) {
     const std::string path = calibration_path(door, files, was);
-    if (auto known = calibration_in(door, path)) {
-      known->unit = is;
-      all.emplace_back(path, std::move(*known));
-    }
+    if (auto known = calibration_in(door, path)) all.emplace_back(path, std::move(*known));
   }
-  for (const auto& [path, calibration] : all)
-    if (auto problems = write_calibration(door, path, calibration)) return problems;
+  const auto called_now = [&](Calibration calibration) {
+    calibration.unit = std::ranges::find(renames, calibration.unit, &Renames::value_type::first)->second;
+    return calibration;
+  };
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    auto problems = write_calibration(door, all[i].first, called_now(all[i].second));
+    if (!problems) continue;
+    for (std::size_t done = 0; done <= i; ++done)
+      static_cast<void>(write_calibration(door, all[done].first, all[done].second));
+    return problems;
+  }
   return std::nullopt;
 }
 
@@ -178,7 +184,10 @@ tl::expected<bool, Diagnostics> change_rig(os::Files& door, const HouseholdFiles
     return after == *before ? Text{old} : rig_text(held->path, old, after);
   });
   if (!written) return written;
-  if (auto problems = rename_calibrations(door, files, renames)) return tl::unexpected(std::move(*problems));
+  if (auto problems = rename_calibrations(door, files, renames)) {
+    static_cast<void>(undo_held(door, held->path, held->versions));
+    return tl::unexpected(std::move(*problems));
+  }
   return written;
 }
 
@@ -189,9 +198,13 @@ tl::expected<std::string, Diagnostics> undo_rig(os::Files& door, const Household
   auto kept = undo_held(door, held->path, held->versions);
   if (!kept) return kept;
   const auto after = rig_at(door, held->path);
-  if (before && after)
-    if (auto problems = rename_calibrations(door, files, renamed(*before, *after)))
-      return tl::unexpected(std::move(*problems));
+  if (!before || !after) return kept;
+  if (auto problems = rename_calibrations(door, files, renamed(*before, *after))) {
+    if (const auto undone = read_text(door, *kept))
+      static_cast<void>(
+          change_held(door, held->path, held->versions, [&](const std::string&) { return Text{*undone}; }));
+    return tl::unexpected(std::move(*problems));
+  }
   return kept;
 }
 

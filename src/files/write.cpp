@@ -50,22 +50,19 @@ std::string folder_of(const std::string& path) {
 }
 
 /// What is new belongs to whom its folder belongs; where this process may not give it away, it stays with us.
-int give_to_owner_of(os::Files& door, const std::string& folder, int fresh) {
+void give_to_owner_of(os::Files& door, const std::string& folder, int fresh) {
   const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY)};
-  if (!open) return open.get() == -EACCES ? 0 : open.get();
   os::Owner wanted, is;
-  int result = door.owner(open.get(), wanted);
-  if (result == 0) result = door.owner(fresh, is);
-  if (result < 0 || wanted.user == is.user) return result;
-  result = door.set_owner(fresh, wanted);
-  return result == -EPERM ? 0 : result;
+  if (!open || door.owner(open.get(), wanted) < 0 || door.owner(fresh, is) < 0) return;
+  if (wanted.user != is.user) static_cast<void>(door.set_owner(fresh, wanted));
 }
 
 int make_folder(os::Files& door, const std::string& folder) {
   const int made = door.make_folder(folder);
   if (made < 0) return made == -EEXIST ? 0 : made;
   const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY | O_NOFOLLOW)};
-  return open ? give_to_owner_of(door, folder_of(folder), open.get()) : open.get();
+  if (open) give_to_owner_of(door, folder_of(folder), open.get());
+  return 0;
 }
 
 int make_folders(os::Files& door, const std::string& folder) {
@@ -103,13 +100,10 @@ tl::expected<Former, Diagnostic> former_at(os::Files& door, const std::string& p
 /// The new file looks as the former did to others. Whoever may not give files away keeps at least the group.
 int take_after(os::Files& door, int fresh, const Former& former) {
   os::Owner is;
-  int result = door.owner(fresh, is);
-  if (result == 0 && is != former.owner) {
-    result = door.set_owner(fresh, former.owner);
-    if (result == -EPERM) result = door.set_owner(fresh, {is.user, former.owner.group});
-    if (result == -EPERM) result = 0;
-  }
-  return result == 0 ? door.set_permissions(fresh, former.bits) : result;
+  if (const int result = door.owner(fresh, is); result < 0) return result;
+  if (is != former.owner && door.set_owner(fresh, former.owner) < 0)
+    static_cast<void>(door.set_owner(fresh, {is.user, former.owner.group}));
+  return door.set_permissions(fresh, former.bits);
 }
 
 /// A file that nobody else has, in this folder, which nobody takes for a sheet. Its number, or minus the error's.
@@ -131,8 +125,8 @@ tl::expected<std::string, int> write_beside(os::Files& door, const std::string& 
   std::string fresh;
   const os::Descriptor file{door, make_fresh(door, folder_of(real), fresh)};
   if (!file) return tl::unexpected(file.get());
-  int result =
-      former.is_there ? take_after(door, file.get(), former) : give_to_owner_of(door, folder_of(real), file.get());
+  int result = former.is_there ? take_after(door, file.get(), former) : 0;
+  if (!former.is_there) give_to_owner_of(door, folder_of(real), file.get());
   if (result == 0 && readers == Readers::everybody) result = door.set_permissions(file.get(), everybody_reads);
   if (result == 0) result = os::write_all(door, file.get(), std::as_bytes(std::span{text}));
   if (result == 0) result = door.sync(file.get());
@@ -224,8 +218,7 @@ tl::expected<os::Descriptor, Diagnostics> hold(os::Files& door, const std::strin
     return tl::unexpected(Diagnostics{cannot_keep_versions(path, made)});
   os::Descriptor file{door, door.open(versions + "/lock", O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK)};
   if (!file) return tl::unexpected(Diagnostics{cannot_keep_versions(path, file.get())});
-  if (const int given = give_to_owner_of(door, versions, file.get()); given < 0)
-    return tl::unexpected(Diagnostics{cannot_keep_versions(path, given)});
+  give_to_owner_of(door, versions, file.get());
   const int locked = lock_in_time(door, file.get());
   if (locked == -EWOULDBLOCK)
     return tl::unexpected(Diagnostics{

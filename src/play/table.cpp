@@ -13,6 +13,17 @@
 namespace omnipar::inline abi_0::play {
 namespace {
 
+/// What a waiting unit's controls are doing, for the moment in which it takes a seat.
+void remember(Attachment& attachment, std::span<const Change> changes) {
+  for (const Change& change : changes) {
+    const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
+    if (known != attachment.state.end())
+      known->value = change.value;
+    else
+      attachment.state.push_back(change);
+  }
+}
+
 /// What nodes have in common that may be of one unit.
 std::vector<std::string> keys_of(const Description& node) {
   std::vector<std::string> keys{identity::device_key(node)};
@@ -116,21 +127,6 @@ Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numb
   return guest;
 }
 
-/// How its controls are now, for whoever looks at them and for the moment in which it takes a seat. There is room for
-/// all of them, so that nothing is allocated.
-void Table::remember(Share& share, std::span<const Change> changes) {
-  std::vector<Change>& state = share.attachment.state;
-  for (const Change& change : changes) {
-    if (change.code.type == ev_rel) continue;  // counts are no state
-    const std::size_t at =
-        find_in_turn(state, share.last_said, [&](const Change& known) { return known.code == change.code; });
-    if (at < state.size())
-      state[at].value = change.value;
-    else if (state.size() < state.capacity())
-      state.push_back(change);
-  }
-}
-
 Table::Share Table::share_of(const Guest& guest, const Player& player, int node) const {
   const Description& main = nodes_.at(guest.nodes.front());
   Share share{node, attach_node(catalogue_, main, nodes_.at(node), player.part), std::nullopt};
@@ -138,8 +134,6 @@ Table::Share Table::share_of(const Guest& guest, const Player& player, int node)
   share.attachment.seat = player.seat;
   calibrate(share.attachment, rig_);
   share.attachment.ranges_by_use = by_use_;
-  share.attachment.state.reserve(nodes_.at(node).codes.size() + share.attachment.controls.size() +
-                                 share.attachment.state.size());
   return share;
 }
 
@@ -267,18 +261,16 @@ void Table::report(int node, const Report& report) {
     if (!moves_only && look_into(guest, player, node, report)) continue;
     if (player.empty) continue;
     player.heard = true;
-    if (share->playing) {
-      remember(*share, report.changes);
+    if (share->playing)
       engine_.feed(*share->playing, report);
-    } else {
+    else
       hear_waiting(guest, player, *share, report);
-    }
   }
 }
 
 /// Nobody plays on it yet: who presses takes a seat.
 void Table::hear_waiting(Guest& guest, Player& player, Share& share, const Report& report) {
-  remember(share, report.changes);
+  remember(share.attachment, report.changes);
   if (!player.seat.empty() || !player.notice.take(share.attachment, changes_of(guest, player, share, report))) return;
   if (engine_.frozen()) return;
   engine_.advance(report.time);
@@ -308,7 +300,7 @@ void Table::take_out(Player& player) {
 void Table::put_in(Player& player, int node, const Report& report) {
   tell_(SocketNews{player.seat, player.name, Plug::put_in, player.number});
   for (Share& share : player.shares)
-    if (share.node == node) remember(share, report.changes);
+    if (share.node == node) remember(share.attachment, report.changes);
   if (player.seat.empty())
     tell_(Waiting{player.name, player.number});
   else
@@ -369,7 +361,7 @@ void Table::speak_again(Guest& guest, int node, const Report& report) {
   for (Player& player : guest.players) {
     if (look_into(guest, player, node, report)) continue;
     for (Share& share : player.shares)
-      if (share.node == node) remember(share, report.changes);
+      if (share.node == node) remember(share.attachment, report.changes);
     if (!player.seat.empty() && !player.empty) play(player, true);
   }
   seat_own(guest);

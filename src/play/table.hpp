@@ -78,7 +78,6 @@ class Table {
     int node = 0;
     Attachment attachment;
     std::optional<UnitId> playing;
-    std::size_t last_said = 0;  ///< where `remember` found the last code
   };
   /// A unit, or a part of one, and its seat.
   struct Player {
@@ -102,7 +101,6 @@ class Table {
     Time last_heard{};
   };
 
-  static void remember(Share& share, std::span<const Change> changes);
   void get_up(const Share& share);
   static void note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes);
   [[nodiscard]] std::set<int> related(const Description& node) const;
@@ -124,12 +122,14 @@ class Table {
                                                       const Report& report);
   void hear_waiting(Guest& guest, Player& player, Share& share, const Report& report);
   void ask_for_the_lost();
+  [[nodiscard]] Rig everybody() const;
   void take_seat(Guest& guest, Player& player);
   void seat_own(Guest& guest);
   void move_to(Guest& guest, Player& player, const std::string& seat);
   void leave_seat(Guest& guest, Player& player);
   void get_own_up(Guest& guest, const std::string& seat);
-  [[nodiscard]] static bool holds(const Player& player, const std::string& role);
+  [[nodiscard]] bool holds(const Player& player, const std::string& role) const;
+  [[nodiscard]] std::vector<Change> present_state(const Share& share) const;
   template <typename Act>
   [[nodiscard]] std::optional<Diagnostic> with_unit(int unit, const Act& act);
   [[nodiscard]] bool is_of_use(const Player& player) const;

@@ -219,6 +219,13 @@ void Table::seat_own(Guest& guest) {
   if (attach(*own)) tell_(Joined{own->seat, own->name, own->number});
 }
 
+/// Whoever has a name: a new one is none of theirs, also of somebody who is away.
+Rig Table::everybody() const {
+  Rig all = rig_;
+  all.units.insert(all.units.end(), stand_ins_.units.begin(), stand_ins_.units.end());
+  return all;
+}
+
 void Table::take_seat(Guest& guest, Player& player) {
   if (!is_of_use(player)) {
     if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(guest, player), player.number});
@@ -252,7 +259,7 @@ void Table::take_seat(Guest& guest, Player& player) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
     sit_down(player, own->name, seat);
   } else {
-    rig.units.push_back(new_unit(rig, guest.unit, seat, player.part));
+    rig.units.push_back(new_unit(everybody(), guest.unit, seat, player.part));
     sit_down(player, rig.units.back().name, seat);
   }
   play_by_press(player, false);
@@ -276,8 +283,10 @@ std::vector<UnitDetails> Table::unit_details() const {
       unit.here = here(guest, player);
       unit.part = player.part;
       unit.description = guest.unit;
-      for (const Share& share : player.shares)
+      for (const Share& share : player.shares) {
         unit.nodes.push_back({share.node, nodes_.at(share.node), share.attachment});
+        unit.nodes.back().attachment.state = present_state(share);
+      }
       unit.empty = player.empty;
     }
   return units;
@@ -317,6 +326,7 @@ std::optional<Diagnostic> Table::leave_seat(int unit) {
 
 void Table::leave_seat(Guest& guest, Player& player) {
   for (Share& share : player.shares) {
+    share.attachment.state = present_state(share);
     get_up(share);
     share.playing.reset();
   }
@@ -339,10 +349,15 @@ void Table::get_own_up(Guest& guest, const std::string& seat) {
   seat_own(guest);
 }
 
+/// How its controls are: the engine hears all of a unit that plays, the table of one that waits.
+std::vector<Change> Table::present_state(const Share& share) const {
+  return share.playing ? engine_.present(*share.playing) : share.attachment.state;
+}
+
 /// A button of that role is down on it.
-bool Table::holds(const Player& player, const std::string& role) {
+bool Table::holds(const Player& player, const std::string& role) const {
   return std::ranges::any_of(player.shares, [&](const Share& share) {
-    return std::ranges::any_of(share.attachment.state, [&](const Change& change) {
+    return std::ranges::any_of(present_state(share), [&](const Change& change) {
       const auto is_its = [&](const Control& control) {
         return control.code == change.code && control.role == role && control.reading == Reading::button;
       };
@@ -378,7 +393,7 @@ void Table::move_to(Guest& guest, Player& player, const std::string& seat) {
   if (entry == nullptr) entry = entry_in(rig_);
   if (entry == nullptr) {
     const RigUnit* own = find_unit(rig_, guest.unit, present(), player.part);
-    if (own == nullptr) rig_.units.push_back(new_unit(rig_, guest.unit, seat, player.part));
+    if (own == nullptr) rig_.units.push_back(new_unit(everybody(), guest.unit, seat, player.part));
     const std::string name = own == nullptr ? rig_.units.back().name : own->name;
     entry = &*std::ranges::find(rig_.units, name, &RigUnit::name);
   }

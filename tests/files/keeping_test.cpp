@@ -3,9 +3,11 @@
 #include <catch2/catch.hpp>
 #include <cstdlib>
 
+#include "files/keeping.hpp"
 #include "omnipar/calibrating.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/keeping.hpp"
+#include "support/faulty_door.hpp"
 #include "support/folder.hpp"
 
 using namespace omnipar;
@@ -167,6 +169,52 @@ TEST_CASE("What was measured on a unit stays its own, whatever it is called mean
     CHECK(content(home.config("calibrations/blue-pad.toml")) == "what?");
     CHECK(rest_of("blue pad") == std::vector{120});
   }
+}
+
+TEST_CASE("Any call fails: a change of the rig and of what goes with it is whole, or nothing has changed",
+          "[keeping]") {
+  const std::string job = GENERATE("swap", "undo", "measure");
+  const auto run = [&](os::Files& door) {
+    if (job == "undo") return files::undo_rig(door, {}).has_value();
+    if (job == "measure")
+      return files::change_calibration(door, {}, unit_named("blue pad"),
+                                       [](Calibration& all) { all.axes.at(0).rest = 150; })
+          .has_value();
+    return files::change_rig(door, {},
+                             [](Rig& rig) -> std::optional<Diagnostic> {
+                               std::swap(rig.units[0].name, rig.units[1].name);
+                               return std::nullopt;
+                             })
+        .has_value();
+  };
+  const auto prepare = [&](const Home& home) {
+    put(home.config("rig.toml"), rig_text);
+    measure(unit_named("blue pad"), 100);
+    measure(unit_named("red pad"), 200);
+    if (job == "undo") REQUIRE(rename_to("blue pad", "old pad"));
+  };
+  int calls = 0;
+  {
+    const Home home;
+    prepare(home);
+    test::FaultyDoor door{test::Fault::none, 0};
+    REQUIRE(run(door));
+    calls = door.calls();
+  }
+  int failed = 0;
+  for (int call = 1; call <= calls; ++call) {
+    CAPTURE(job, call);
+    const Home home;
+    prepare(home);
+    const Rig before = rig_now();
+    test::FaultyDoor door{test::Fault::fails, call};
+    const bool good = run(door);
+    const Rig after = rig_now();
+    if (!good) CHECK(after == before);
+    if (good) CHECK(after != before);
+    failed += good ? 0 : 1;
+  }
+  CHECK(failed > 10);
 }
 
 TEST_CASE("A unit is added once, under a name of its own", "[keeping]") {

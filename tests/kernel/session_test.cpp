@@ -172,8 +172,8 @@ TEST_CASE("two sessions in one process do not disturb each other, and leave noth
     CHECK(one->nodes().empty());
     CHECK(plays(*one, left));
     CHECK(plays(*other, right));
-    CHECK(one->units() == std::vector<UnitHere>{{"Left Pad", "seat-1", true}});
-    CHECK(other->units() == std::vector<UnitHere>{{"Right Pad", "seat-1", true}});
+    CHECK(one->units() == std::vector<UnitHere>{{"Left Pad", "seat-1", true, one->units().front().id}});
+    CHECK(other->units() == std::vector<UnitHere>{{"Right Pad", "seat-1", true, other->units().front().id}});
     CHECK(one->nodes().size() == 1);
     if (virtual_devices) {
       CHECK(one->virtual_devices().front().name == port_1);

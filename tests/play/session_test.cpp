@@ -5,6 +5,7 @@
 #include <catch2/catch.hpp>
 #include <limits>
 #include <random>
+#include <set>
 #include <thread>
 
 #include "engine/byte_dice.hpp"
@@ -332,6 +333,41 @@ TEST_CASE("a player leaves a seat, and it is free", "[session]") {
   REQUIRE_FALSE(session.leave_seat(second));
   REQUIRE_FALSE(session.leave_seat(second));  // of no effect
   CHECK(all_of<LeftSeat>(session).size() == 1);
+}
+
+TEST_CASE("an owner who comes back plays, though somebody of the same model stands in", "[session]") {
+  const auto pad = [](int node, const char* serial) {
+    return std::string{R"({"node":)"} + std::to_string(node) +
+           R"(,"name":"Moor Pad","id":"0003:1209:0002:0100","serial":")" + serial + R"(","socket":"hall:)" +
+           std::to_string(node) +
+           R"(","keys":["BTN_SOUTH","BTN_EAST"],"axes":{"ABS_HAT0X":[-1,1],"ABS_HAT0Y":[-1,1]}})" + "\n";
+  };
+  const std::string room = R"({"omnipar":1,"kind":"trace","about":"","made-up":true})" +
+                           ("\n" + pad(1, "M-1") + pad(2, "M-2")) +
+                           R"({"t":10000,"node":1,"plug":"in"}
+{"t":100000,"node":1,"plug":"out"}
+{"t":200000,"node":2,"plug":"in"}
+{"t":210000,"node":2,"report":["BTN_SOUTH",1]}
+{"t":220000,"node":2,"report":["BTN_SOUTH",0]}
+{"t":300000,"node":1,"plug":"in"}
+{"t":400000,"node":1,"report":["BTN_SOUTH",1]}
+)" + late;
+  SessionOptions options = two_buttons();
+  options.profile.ports.resize(1);
+  options.rig.units.push_back({"Moor Pad", "seat-1", 0x1209, 2, "Moor Pad", "M-1", "hall:1"});
+  Session session = Session::open_room(std::move(options), {"moor", lines_of(room)}).value();
+  session.run_until(ms(350));
+  const auto units = session.units();
+  REQUIRE(units.size() == 2);
+  std::set<std::string> names;
+  for (const UnitHere& unit : units) {
+    CHECK((unit.seat == "seat-1" && unit.plays));
+    names.insert(unit.name);
+  }
+  CHECK(names == std::set<std::string>{"Moor Pad", "Moor Pad (2)"});
+  session.run_until(ms(450));
+  CHECK(all_of<NoSeat>(session).empty());
+  CHECK(session.rig().units.size() == 1);
 }
 
 TEST_CASE("what somebody leaves in the middle of a press is released, and no press to come", "[session]") {
