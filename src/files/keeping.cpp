@@ -118,11 +118,40 @@ std::optional<Calibration> calibration_in(os::Files& door, const std::string& fi
   return std::move(sheets.rig.calibrations.front());
 }
 
+/// A unit's calibration and its file, or the file that it will have.
+struct PlaceOfCalibration {
+  std::string path;
+  std::optional<Calibration> known{};
+};
+
+/// A file that is no calibration is none of the unit's; of one that cannot be read at all nobody knows whose it is, and
+/// that is the failure.
+tl::expected<PlaceOfCalibration, Diagnostic> find_calibration(os::Files& door, const HouseholdFiles& files,
+                                                              const std::string& unit) {
+  const std::string folder = calibrations_folder(door, files);
+  const std::vector<std::string> names = door.names_in(folder);
+  for (const std::string& name : names) {
+    if (!name.ends_with(".toml")) continue;
+    std::string path = fmt::format("{}/{}", folder, name);
+    const auto text = read_text(door, path);
+    if (!text && text.error().id == "unreadable") return tl::unexpected(text.error());
+    const Sheets sheets = text ? read_sheets(path, *text) : Sheets{};
+    for (const Calibration& known : sheets.rig.calibrations)
+      if (known.unit == unit) return PlaceOfCalibration{std::move(path), known};
+  }
+  const std::string stem = plain_word(unit);
+  std::string name = stem + ".toml";
+  for (int number = 2; std::ranges::find(names, name) != names.end(); ++number)
+    name = fmt::format("{}-{}.toml", stem, number);
+  return PlaceOfCalibration{folder + "/" + name};
+}
+
 std::optional<Diagnostics> write_calibration(os::Files& door, const std::string& path, const Calibration& wanted) {
   const auto written =
       change_file(door, path, versions_of(door, path), [&](const std::string&) -> Text { return to_toml(wanted); });
   if (!written) return written.error();
   if (calibration_in(door, path) == wanted) return std::nullopt;
+  if (!undo(door, path, versions_of(door, path))) static_cast<void>(door.remove(path));
   return Diagnostics{
       {"kept-otherwise", Severity::error, "what was written is not what was measured", path, "look into the file"}};
 }
@@ -149,8 +178,9 @@ Renames renamed(const Rig& before, const Rig& after) {
 std::optional<Diagnostics> rename_calibrations(os::Files& door, const HouseholdFiles& files, const Renames& renames) {
   std::vector<std::pair<std::string, Calibration>> all;  // all are read before one is written: names may be swapped
   for (const auto& [was, is] : renames) {
-    const std::string path = calibration_path(door, files, was);
-    if (auto known = calibration_in(door, path)) all.emplace_back(path, std::move(*known));
+    auto place = find_calibration(door, files, was);
+    if (!place) return Diagnostics{std::move(place.error())};
+    if (place->known) all.emplace_back(std::move(place->path), std::move(*place->known));
   }
   const auto called_now = [&](Calibration calibration) {
     calibration.unit = std::ranges::find(renames, calibration.unit, &Renames::value_type::first)->second;
@@ -221,17 +251,8 @@ tl::expected<RigUnit, Diagnostics> add_unit(os::Files& door, const HouseholdFile
 // -- calibrations ---------------------------------------------------------------------------------------------
 
 std::string calibration_path(os::Files& door, const HouseholdFiles& files, const std::string& unit) {
-  const std::string folder = calibrations_folder(door, files);
-  for (const std::string& name : door.names_in(folder)) {
-    std::string path = fmt::format("{}/{}", folder, name);
-    if (!name.ends_with(".toml")) continue;
-    if (const auto known = calibration_in(door, path); known && known->unit == unit) return path;
-  }
-  const std::string stem = folder + "/" + plain_word(unit);
-  for (int number = 1;; ++number) {
-    std::string path = number == 1 ? stem + ".toml" : fmt::format("{}-{}.toml", stem, number);
-    if (const auto text = read_text(door, path); !text && text.error().id == "no-file") return path;
-  }
+  const auto place = find_calibration(door, files, unit);
+  return place ? place->path : calibrations_folder(door, files) + "/" + plain_word(unit) + ".toml";
 }
 
 tl::expected<KeptCalibration, Diagnostics> change_calibration(os::Files& door, const HouseholdFiles& files,
@@ -242,8 +263,10 @@ tl::expected<KeptCalibration, Diagnostics> change_calibration(os::Files& door, c
   if (!rig) return tl::unexpected(rig.error());
   const RigUnit* now = unit_now(*rig, unit);
   KeptCalibration kept{"", now != nullptr ? now->name : unit.name};
-  kept.file = calibration_path(door, files, kept.unit);
-  Calibration wanted = calibration_in(door, kept.file).value_or(Calibration{});
+  auto place = find_calibration(door, files, kept.unit);
+  if (!place) return tl::unexpected(Diagnostics{std::move(place.error())});
+  kept.file = place->path;
+  Calibration wanted = std::move(place->known).value_or(Calibration{});
   wanted.unit = kept.unit;
   change(wanted);
   wanted.unit = kept.unit;
