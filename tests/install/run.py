@@ -107,7 +107,7 @@ def packaged(build):
             (root / folder).mkdir(parents=True)
         for file in ("status", "available"):
             (root / "var/lib/dpkg" / file).touch()
-        run("dpkg", f"--root={root}", "--force-depends", "--force-not-root", "-i", *packages)
+        run("dpkg", f"--root={root}", "--force-depends", "--force-not-root", "--unpack", *packages)
     else:
         for package in packages:
             run("dpkg-deb", "-x", package, root)
