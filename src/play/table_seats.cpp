@@ -259,9 +259,8 @@ void Table::take_seat(Guest& guest, Player& player) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
     sit_down(player, own->name, seat);
   } else {
-    RigUnit entry = new_unit(everybody(), guest.unit, seat, player.part);
-    if (own != nullptr) entry.name = own->name;  // it is that one, at another seat than its own
-    rig.units.push_back(std::move(entry));
+    // One whose own seat is none of the plan's is called as itself; anybody else has a name of their own.
+    rig.units.push_back(new_unit(own != nullptr ? rig : everybody(), guest.unit, seat, player.part));
     sit_down(player, rig.units.back().name, seat);
   }
   play_by_press(player, false);
