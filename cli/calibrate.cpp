@@ -5,10 +5,10 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "changes.hpp"
 #include "base/code_names.hpp"
-#include "catalogue/lookup.hpp"
 #include "calibrate_words.hpp"
+#include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "play/checkup.hpp"
 #include "sources.hpp"
 

@@ -4,11 +4,11 @@
 
 #include <fmt/format.h>
 
-#include "changes.hpp"
 #include "attach/measured.hpp"
 #include "base/list.hpp"
 #include "calibrate_words.hpp"
 #include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "gun_run.hpp"
 #include "host/look.hpp"
 #include "inspect/leftover.hpp"
@@ -64,7 +64,7 @@ class GunCalibration {
     const auto status = measure(words_, run);
     if (!status && !keeps && (*run)->guide().fit()) return check(**run);
     if (!status && (*run)->guide().kept()) return keep(**run);
-    if (run && keeps && (*run)->guide().fit() && (*run)->gun() != nullptr && !(*run)->is_discarded()) {
+    if (run && keeps && (*run)->guide().fit() && (*run)->last_gun() != nullptr && !(*run)->is_discarded()) {
       put_by(words_.sources, entry(**run), found(**run), "gun");
       return status.value_or(found_something);
     }
@@ -144,9 +144,9 @@ class GunCalibration {
     return wish;
   }
 
-  /// Of a gun that is there.
+  /// Of a gun that is there, or was.
   [[nodiscard]] RigUnit entry(const GunRun& run) const {
-    return entry_for(words_, rig_, run.guide().unit(), run.gun()->description, run.gun()->part);
+    return entry_for(words_, rig_, run.guide().unit(), run.last_gun()->description, run.last_gun()->part);
   }
 
   [[nodiscard]] Calibration found(const GunRun& run) const {
@@ -156,11 +156,6 @@ class GunCalibration {
   }
 
   int keep(const GunRun& run) {
-    const UnitDetails* gun = run.gun();
-    if (gun == nullptr) {
-      talk(fmt::format("\"{}\" has left; nothing was kept.", run.guide().unit()));
-      return found_something;
-    }
     const Calibration found = this->found(run);
     const auto unit = put_in_rig(words_, rig_, entry(run));
     const auto keep_it = [&](Calibration& all) { all = merged(std::move(all), found); };

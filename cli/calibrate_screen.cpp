@@ -5,10 +5,10 @@
 
 #include <fmt/format.h>
 
-#include "changes.hpp"
 #include "base/list.hpp"
 #include "calibrate_words.hpp"
 #include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/sheets.hpp"
 #include "text/edit.hpp"

@@ -5,13 +5,13 @@
 
 #include <fmt/format.h>
 
-#include "changes.hpp"
 #include "attach/measured.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
-#include "catalogue/lookup.hpp"
 #include "calibrate_run.hpp"
 #include "calibrate_words.hpp"
+#include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
 #include "measured_draft.hpp"

@@ -65,6 +65,8 @@ void GunRun::meet(const std::vector<UnitDetails>& units) {
 
 void GunRun::hear(int node, const Report& report) {
   if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
+  if (const UnitDetails* its = gun(); its != nullptr && (!last_gun_ || last_gun_->here.id != its->here.id))
+    last_gun_ = *its;
   if (guide_.fit()) changed_ = true;  // where it points now is to be seen
   drain();
 }

@@ -41,6 +41,8 @@ class GunRun final : public AskingRun {
   [[nodiscard]] const Aiming& guide() const noexcept { return guide_; }
   /// How the gun describes itself, and its part.
   [[nodiscard]] const UnitDetails* gun() const noexcept;
+  /// The same as it was last, also when it has left; null before it is known.
+  [[nodiscard]] const UnitDetails* last_gun() const noexcept { return last_gun_ ? &*last_gun_ : nullptr; }
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
 
  protected:
@@ -60,6 +62,7 @@ class GunRun final : public AskingRun {
   Rig rig_;
   TargetPage* page_;
   std::vector<UnitDetails> units_;
+  std::optional<UnitDetails> last_gun_;
   std::map<int, std::string> nodes_;  ///< of guns, and whose each is
   std::optional<Diagnostic> failure_;
   std::string last_line_;

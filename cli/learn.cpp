@@ -6,15 +6,15 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include "changes.hpp"
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
-#include "omnipar/unit_learning.hpp"
 #include "learn_words.hpp"
 #include "learning_draft.hpp"
+#include "omnipar/unit_learning.hpp"
 #include "sources.hpp"
 #include "watch_loop.hpp"
 

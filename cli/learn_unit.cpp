@@ -5,10 +5,10 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include "changes.hpp"
 #include "base/code_names.hpp"
 #include "base/list.hpp"
 #include "catalogue/lookup.hpp"
+#include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "host/look.hpp"

@@ -5,11 +5,11 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/list.hpp"
 #include "changes.hpp"
 #include "command.hpp"
 #include "files/write.hpp"
 #include "host/look.hpp"
-#include "base/list.hpp"
 #include "inspect/why.hpp"
 #include "omnipar/learning.hpp"
 #include "omnipar/sheets.hpp"

@@ -69,8 +69,8 @@ std::string token() {
   return text;
 }
 
-/// One request a connection, and that within some seconds, so that nobody can keep others from being answered. Only
-/// whoever knows the address is told anything, and no page of another site can make a browser ask.
+/// Serves one request per connection, within some seconds, so that no client can keep others from being answered.
+/// Answers only who knows the secret path, and no request that another site's page makes a browser send.
 class Server {
  public:
   /// The port; 0 if it cannot be had.

@@ -42,8 +42,8 @@ namespace omnipar::inline abi_0 {
 
 // -- the rig --------------------------------------------------------------------------------------------------
 
-/// Changes what it is given, or says why not; it may be called once only, and must not change anything else. What is
-/// told of a problem is what the change as a whole fails with.
+/// Changes the rig that it is given. It is called at most once, while the file is locked, so it must not call anything
+/// of this header. A diagnostic that it returns is what the call fails with; then nothing is written.
 using RigChange = std::function<std::optional<Diagnostic>(Rig&)>;
 /// Changes units and screens (not calibrations: they have files of their own). A unit that is renamed keeps its
 /// calibration. True if that changed anything. Fails with `cannot-edit` where only a person should change the file.
@@ -56,14 +56,14 @@ using RigChange = std::function<std::optional<Diagnostic>(Rig&)>;
 
 // -- calibrations ---------------------------------------------------------------------------------------------
 
-/// Of a unit of the rig: what was measured on it is changed, in a file of its own that need not be there yet.
+/// Changes what has been measured on a unit of the rig. Its file is created if there is none.
 using CalibrationChange = std::function<void(Calibration&)>;
 struct KeptCalibration {
   std::string file;
   std::string unit;  ///< what the unit is called by now
 };
-/// `unit` is its entry as the rig was read at some time before: what is kept is kept for this unit, also if it has
-/// been renamed or moved to another seat since then. Fails with `kept-otherwise` if what can be read afterwards is not
+/// `unit` is its entry in the rig as it was read earlier. The unit is found again even if it has been renamed or given
+/// another seat since then. Fails with `kept-otherwise` if what can be read afterwards is not
 /// what was measured.
 ///
 ///   change_calibration(unit, [&](Calibration& all) { all = merged(all, calibrating.found()); });

@@ -115,7 +115,7 @@ class Session {
   [[nodiscard]] static tl::expected<Session, Diagnostics> open(SessionOptions options);
   /// The same with made-up units, for tests: no device is needed, and time is the room's own, which begins at 0 and
   /// goes on only in `wait` and `run_until`, or as `descriptor` says. Of the options, those about other programs and
-  /// signals are of no effect. Fails with `no-lines`, too, for a room without any.
+  /// signals are of no effect. Also fails with `no-lines` if the room has none.
   [[nodiscard]] static tl::expected<Session, Diagnostics> open_room(SessionOptions options, Room room);
   /// Ends and closes.
   ~Session();
@@ -124,8 +124,8 @@ class Session {
 
   /// Readable when `take` has something to do: to be polled beside what else a program waits for. It stays the same
   /// until the session is closed; -1 after a failure to make it. Costs `take` one call of the system more whenever the
-  /// next deadline changes; `wait` does not need it. In a room it is always readable, and from then on each `take`
-  /// without a `wait` before it moves time on to the next thing that happens, by 1 ms at the most.
+  /// next deadline changes; `wait` does not need it. In a room it is always readable, and once it has been
+  /// asked for, each `take` that no `wait` precedes advances time to the next thing that happens, by at most 1 ms.
   [[nodiscard]] int descriptor();
   /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody
   /// waits: time goes on to the next thing that happens, or to `until`. False at `until`, with nothing to do.

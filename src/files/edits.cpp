@@ -185,8 +185,7 @@ bool same_all(const std::vector<Sheet>& a, const std::vector<Sheet>& b) {
 }  // namespace
 
 bool same_unit(const RigUnit& a, const RigUnit& b) {
-  if (!same_model(a, b)) return false;
-  return a.serial.empty() && b.serial.empty() ? a.socket == b.socket : a.serial == b.serial && a.socket == b.socket;
+  return same_model(a, b) && a.serial == b.serial && a.socket == b.socket;
 }
 
 const RigUnit* unit_now(const Rig& rig, const RigUnit& earlier) {

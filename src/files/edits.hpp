@@ -36,7 +36,7 @@ struct Edit {
 /// text, and with `cannot-edit` where only a person should.
 [[nodiscard]] Text rig_text(const std::string& path, const std::string& old, const Rig& wanted);
 
-/// True if both are known by the same: model, part and half, and the serial number or else the socket.
+/// True if both are recognised by the same: model, part, half, serial number and socket.
 [[nodiscard]] bool same_unit(const RigUnit& a, const RigUnit& b);
 
 /// The unit of a rig that an entry of an earlier rig is now: whatever it is called, and wherever it sits or is plugged

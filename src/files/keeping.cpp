@@ -22,7 +22,7 @@ Diagnostic no_home(const std::string& hint) {
 
 constexpr std::size_t longest_name = 255;
 
-/// What every file system takes as one name; a long path is told from others by its number.
+/// A path as a single file name of at most 255 bytes; a hash keeps long ones apart.
 std::string as_one_name(std::string path) {
   std::ranges::replace(path, '/', '!');
   if (path.size() <= longest_name) return path;
@@ -158,7 +158,7 @@ std::optional<Diagnostics> write_calibration(os::Files& door, const std::string&
 
 using Renames = std::vector<std::pair<std::string, std::string>>;
 
-/// Who is called otherwise, by what they are known.
+/// Units that have another name now, matched by what they are recognised by: the old name and the new one.
 Renames renamed(const Rig& before, const Rig& after) {
   Renames all;
   for (const RigUnit& was : before.units) {

@@ -1,4 +1,4 @@
-// A session with the made-up units of a room. Calls the system for nothing but a descriptor that can be polled.
+// A session with the made-up units of a room. Makes no system call but for a descriptor that can be polled.
 #include <algorithm>
 #include <map>
 #include <utility>

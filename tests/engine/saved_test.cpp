@@ -137,12 +137,12 @@ TEST_CASE("going back while hands go on", "[saved]") {
   for (int story = 0; story < cases(300, 5'000); ++story) {
     CAPTURE(story);
     OnePad table{Table::plan_with({{"a", {{"south"}}}, {"b", {{"east"}}}})};
-    Reader never_back{table.engine};
+    Reader other_reader{table.engine};
     std::mt19937 dice{static_cast<std::uint32_t>(story)};
     std::vector<std::byte> saved(table.engine.save_size());
     std::map<Code, bool> hand;
     std::map<std::string, int> pressed;  // by hands
-    std::map<std::string, int> seen;     // rising edges of what is shown; those that were undone are told below
+    std::map<std::string, int> seen;     // presses shown and not taken back
     std::map<std::string, int> seen_then;
     std::map<std::string, bool> down, down_then;
     std::map<std::string, int> undone;  // shown, and taken back
@@ -185,10 +185,10 @@ TEST_CASE("going back while hands go on", "[saved]") {
           down = down_then;
       }
       // Hands alone say what the engine has.
-      never_back.next_frame();
-      for (int settle = 0; settle < 64; ++settle) never_back.next_frame();
-      CHECK(never_back.port(1).pressed(table.at("a")) == hand[code::btn_south]);
-      CHECK(never_back.port(1).pressed(table.at("b")) == hand[code::btn_east]);
+      other_reader.next_frame();
+      for (int settle = 0; settle < 64; ++settle) other_reader.next_frame();
+      CHECK(other_reader.port(1).pressed(table.at("a")) == hand[code::btn_south]);
+      CHECK(other_reader.port(1).pressed(table.at("b")) == hand[code::btn_east]);
     }
     for (int i = 0; i < 100; ++i) look();
     for (const char* name : {"a", "b"}) {
@@ -201,7 +201,7 @@ TEST_CASE("going back while hands go on", "[saved]") {
   }
 }
 
-TEST_CASE("A press that is let go of after the save is released, one that is made after it counts", "[saved]") {
+TEST_CASE("A press that ends after the save is released, and one that begins after it counts", "[saved]") {
   OnePad table{Table::plan_with({{"a", {{"south"}}}, {"b", {{"east"}}}, {"stick", {{"left-stick"}}}})};
   std::vector<std::byte> saved(table.engine.save_size());
   table.feed(0, {{code::btn_south, 1}, {code::abs_x, 32'767}});

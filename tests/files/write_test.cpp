@@ -232,7 +232,6 @@ TEST_CASE("Whatever somebody has put beside the file is left alone", "[files]") 
 }
 
 TEST_CASE("A new file's name cannot be guessed", "[files]") {
-  const Folder folder;
   std::set<std::uint64_t> numbers;
   for (int i = 0; i < 100; ++i) numbers.insert(os::real_door().random());
   CHECK(numbers.size() == 100);
