@@ -4,6 +4,8 @@ asks for its own shots; a pad and a yoke stand in.
 The guns are the demo's: what each says at the screen's corners is known here, so that it can be aimed.
 """
 import pathlib
+import re
+import shutil
 import tomllib
 
 from room import Room
@@ -100,6 +102,22 @@ def fit(home):
         assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.05, aim  # five shots say little of how the person scatters
         for (x, y), (wanted_x, wanted_y) in zip(aim["corners"], CORNERS[gun]):
             assert abs(x - wanted_x) < 300 and abs(y - wanted_y) < 300, aim
+
+
+def leaves_before_it_is_kept(home):
+    """A gun that is pulled out behind its fit: the fit is put by, and can be kept."""
+    lines = open(BOOTH).read().splitlines()[:390]
+    end = int(re.search(r'"t": *(\d+)', lines[-1])[1])
+    lines += [f'{{"t":{end + 1000 * node},"node":{node},"plug":"out"}}' for node in (1, 2)]
+    (home.folder / "pulled.trace").write_text("\n".join(lines) + "\n")
+    words = ["calibrate", "gun", "--seat", "left", "--rig", "pulled.toml", "--host", "pulled.trace"]
+    _, talk = home.run(*words, status=1)
+    assert "has left" in talk and "it is put by" in talk and not (home.folder / "pulled.toml").exists(), talk
+    out, _ = home.run("calibrate", "gun", "--rig", "pulled.toml", "--resume")
+    assert "Kept in" in out, out
+    [aim] = tomllib.loads((home.folder / "calibrations/lark-booth-gun-mouse.toml").read_text())["aim"]
+    assert aim["shots"] == 5, aim
+    shutil.rmtree(home.folder / "calibrations")
 
 
 def is_listed(home):
@@ -297,6 +315,7 @@ def stand_ins(home):
 
 
 def run(home):
+    leaves_before_it_is_kept(home)
     (home.folder / "swept").mkdir()
     fit(home)
     is_listed(home)
