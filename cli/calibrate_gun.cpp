@@ -134,7 +134,7 @@ class GunCalibration {
     auto wish = begun_wish<GunWish>(words_, catalogue, rig_);
     wish.may_be_new = !words_.seat.empty() || !words_.check.empty();
     wish.options.screen = screen_;
-    wish.options.within = words_.check.empty() ? seen_part(area_) : AreaBox{};
+    wish.options.within = seen_part(area_);
     wish.options.shots = words_.shots;
     wish.options.test = !words_.no_test && words_.check.empty();
     wish.options.sweeps = words_.sweep;
@@ -291,6 +291,11 @@ class GunCalibration {
         return fmt::format("Left and right are exchanged: write invert-x = true behind the gun in {}.", words_.check);
       case AimMistake::y_reversed:
         return fmt::format("Up and down are exchanged: write invert-y = true behind the gun in {}.", words_.check);
+      case AimMistake::beside_in_wrong_area:
+        return fmt::format(
+            "The game is \"{0}\", but it is taken to be elsewhere on the screen; and the gun or the screen has moved "
+            "as well. Write area = \"{0}\" into {1}, and fit the gun again: omnipar calibrate gun",
+            area, words_.check);
       default:
         return "The shots are off in no simple way. Fit the gun: omnipar calibrate gun";
     }

@@ -51,8 +51,17 @@ std::string missing_words(const std::array<bool, 8>& reached) {
 
 }  // namespace
 
+/// Reports that wait too long are lost: those that come while a fit is made are read all the same.
+CalibrateOptions CalibrateRun::with_worker(CalibrateOptions options) {
+  options.aside = [this](std::function<void()> work) { fit_ = std::async(std::launch::async, std::move(work)); };
+  return options;
+}
+
 CalibrateRun::CalibrateRun(CalibrateWish& wish)
-    : guide_(wish.options), unit_(std::move(wish.unit)), may_be_new_(wish.may_be_new), rig_(wish.session.rig) {}
+    : guide_(wish.room ? std::move(wish.options) : with_worker(std::move(wish.options))),
+      unit_(std::move(wish.unit)),
+      may_be_new_(wish.may_be_new),
+      rig_(wish.session.rig) {}
 
 tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateWish wish) {
   std::unique_ptr<CalibrateRun> made{new CalibrateRun{wish}};
@@ -147,7 +156,18 @@ void CalibrateRun::take(Time now) {
   watching_->take(now);
   if (std::exchange(grabs_anew_, false)) session().grab_only({nodes_.begin(), nodes_.end()});
   if (is_known_ && !failure_) guide_.advance(now);
+  repeat_what_is_missing();
   drain();
+}
+
+/// The kernel has lost events: what is measured now may lack something.
+void CalibrateRun::repeat_what_is_missing() {
+  const std::uint64_t losses = session().stats().losses;
+  if (std::exchange(losses_, losses) == losses || !is_known_ || failure_ || guide_.role().empty()) return;
+  if (guide_.step() == CalibrateStep::rest) return;  // how it rests is read again all the same
+  note(fmt::format("Some of what {} said was lost, because too much came at once: it is measured once more.",
+                   guide_.role()));
+  guide_.missed();
 }
 
 void CalibrateRun::run(Time until) {

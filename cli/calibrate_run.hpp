@@ -1,6 +1,8 @@
 // A session in which one unit is measured: what it says goes to the guide, what the guide says to people.
 #pragma once
 
+#include <cstdint>
+#include <future>
 #include <memory>
 #include <optional>
 #include <set>
@@ -59,6 +61,11 @@ class CalibrateRun final : public AskingRun {
   [[nodiscard]] bool is_in_rig(const std::string& unit) const;
   [[nodiscard]] view::Block picture() const;
 
+  void repeat_what_is_missing();
+  [[nodiscard]] CalibrateOptions with_worker(CalibrateOptions options);
+
+  std::future<void> fit_;     ///< that is made while reports are read
+  std::uint64_t losses_ = 0;  ///< of which the guide knows
   Calibrating guide_;
   std::string unit_;
   bool may_be_new_;

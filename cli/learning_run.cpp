@@ -1,6 +1,7 @@
 #include "learning_run.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 #include <utility>
 
@@ -96,6 +97,7 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
       learning_.meet(number, name, raw_ ? raw_attachment(node.description) : node.attachment, is_ours(unit));
     }
   }
+  learning_.advance(session().now());
   for (auto share = numbers_.begin(); share != numbers_.end();) {
     const bool has_left = !there.contains(share->first);
     if (has_left) learning_.lose(share->second);
@@ -162,7 +164,37 @@ void LearningRun::hear(int node, const Report& report) {
     const bool is_our_share = is_answering(met_.at(number));
     learning_.hear(number, {report.time, is_our_share ? report.changes : others});
   });
+  say_without_role(node, report);
   drain();
+}
+
+/// What is moved there and has no role can be no answer, and somebody waits for one.
+void LearningRun::say_without_role(int node, const Report& report) {
+  const auto first = numbers_.lower_bound({node, ""});
+  if (raw_ || first == numbers_.end() || first->first.first != node) return;
+  const Met& met = met_.at(first->second);
+  if (!is_answering(met) && !learning_.unit().empty()) return;
+  for (const Change& change : report.changes) {
+    const CodeRange* range = met.node.description.find(change.code);
+    if (range == nullptr || has_role(node, change.code)) continue;
+    const auto at = roleless_.try_emplace({node, change.code}, change.value).first;
+    const double way = std::fabs(static_cast<double>(change.value) - at->second.value_or(change.value));
+    const double whole = static_cast<double>(range->maximum) - range->minimum;
+    if (!at->second || (change.code.type == ev_key ? change.value == 0 : change.code.type != ev_abs || 2 * way < whole))
+      continue;
+    at->second.reset();  // told
+    note(fmt::format("{} of \"{}\" has no role, so nothing can be bound to it: 'omnipar learn unit' gives it one.",
+                     control_name(met.node.description, change.code), met.called));
+  }
+}
+
+/// To any part of the unit.
+bool LearningRun::has_role(int node, Code code) const {
+  for (auto at = numbers_.lower_bound({node, ""}); at != numbers_.end() && at->first.first == node; ++at) {
+    const auto& controls = met_.at(at->second).node.attachment.controls;
+    if (std::ranges::find(controls, code, &Control::code) != controls.end()) return true;
+  }
+  return false;
 }
 
 bool LearningRun::is_answering(const Met& met) const {

@@ -98,6 +98,8 @@ class LearningRun final : public AskingRun {
   [[nodiscard]] bool is_ours_by_name(const std::string& name) const { return unit_.empty() || unit_ == name; }
   [[nodiscard]] bool is_of_seat(const std::string& unit) const;
   [[nodiscard]] bool is_answering(const Met& met) const;
+  void say_without_role(int node, const Report& report);
+  [[nodiscard]] bool has_role(int node, Code code) const;
   [[nodiscard]] std::string first_name(const std::string& key, const std::string& called);
   [[nodiscard]] std::string label_of(const std::string& unit, const std::string& role) const;
   [[nodiscard]] std::string words_for(std::size_t question) const;
@@ -124,6 +126,8 @@ class LearningRun final : public AskingRun {
   std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
   std::map<std::string, std::string> names_;            ///< of units, by their keys
   std::map<int, Met> met_;                              ///< also those that have left
+  /// Controls without a role that have been moved, and where they were first; nothing once that has been told.
+  std::map<std::pair<int, Code>, std::optional<std::int32_t>> roleless_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
   std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names

@@ -16,7 +16,9 @@
 #include "learn_words.hpp"
 #include "omnipar/calibrating.hpp"
 #include "omnipar/sheets.hpp"
+#include "play/record.hpp"
 #include "sources.hpp"
+#include "trace_file.hpp"
 #include "views.hpp"
 
 namespace omnipar::cli {
@@ -43,6 +45,7 @@ struct PlayWords {
   bool feel = false;
   bool leds = false;
   bool notify = false;
+  std::string record;
   bool stats = false;
 };
 
@@ -121,9 +124,15 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
 }
 
 /// Plays on the units that are there: how it ended, with the rig as it is then.
-evening::Played play_here(const PlayWords& words, const FoundProfile& given, const Rig& rig) {
+evening::Played play_here(const PlayWords& words, const FoundProfile& given, const Rig& rig, LineFile* file) {
   constexpr double percent = 0.01;
   evening::Wish wish;
+  play::RecordOptions recording;
+  recording.listen.catalogue = &given.catalogue;
+  recording.say = talk;
+  recording.put = [file](const std::string& line) { return file->put(line); };
+  std::optional<play::SessionRecording> recorder;
+  if (file != nullptr) recorder.emplace(std::move(recording)).listen_to(wish.session);
   wish.session.catalogue = given.catalogue;
   wish.session.rig = rig;
   wish.session.profile = *given.profile;
@@ -143,6 +152,13 @@ evening::Played play_here(const PlayWords& words, const FoundProfile& given, con
   evening::Played played = evening::play(os::real_door(), wish);
   if (words.stats)
     for (const std::string& line : evening::lines_of(played.stats)) talk(line);
+  if (recorder && file->failure() < 0) {
+    tell_full(words.record, file->failure());
+  } else if (recorder) {
+    talk(fmt::format("Recorded {} in {}. The same again: omnipar trace replay {} --profile {}",
+                     quantity(recorder->recorded().reports, "report"), words.record, shell_word(words.record),
+                     shell_word(words.sources.profile)));
+  }
   return played;
 }
 
@@ -152,6 +168,9 @@ std::optional<Diagnostic> refused_words(const PlayWords& words) {
   if (!here && !words.command.empty())
     return Diagnostic{"no-room-for-a-program", Severity::error, "a room has no screen: no program can be started in it",
                       "", "leave --host away, or the program"};
+  if (!here && !words.record.empty())
+    return Diagnostic{"recording-of-a-recording", Severity::error, "a room is a recording already", "",
+                      "leave --record away: 'omnipar trace cut' copies one"};
   if (words.alone && words.command.empty())
     return Diagnostic{"alone-without-a-program", Severity::error,
                       "--alone hides units from a program, but none is named", "",
@@ -282,7 +301,11 @@ int run(const PlayWords& words) {
     }
     after = std::move(*played);
   } else {
-    const evening::Played played = play_here(words, given, *rig);
+    std::optional<os::Descriptor> file;
+    if (!words.record.empty() && !(file = new_file(words.record, status))) return ours(status);
+    std::optional<LineFile> lines;
+    if (file) lines.emplace(door, file->get());
+    const evening::Played played = play_here(words, given, *rig, lines ? &*lines : nullptr);
     if (played.how == evening::End::failed) return ours(machine_refuses);
     after = played.rig;
     ranges = played.ranges;
@@ -338,11 +361,13 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->add_option("--rumble", words->rumble, "how strongly units shake, in per cent; 0: not at all")
       ->check(number_between(0, 100))
       ->capture_default_str();
-  command->add_flag("--feel", words->feel,
-                    "say changes by rumble, too, in pulses: 1 play goes on, 2 frozen, 3 swapped, 4 a unit is lost");
+  command->add_flag(
+      "--feel", words->feel,
+      "say changes by rumble, too, in pulses: 1 play goes on or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost");
   command->add_flag("--leds", words->leds,
                     "each unit's player LEDs show its port: none while frozen, all when a unit is lost");
   command->add_flag("--notify", words->notify, "say changes on the desktop, too");
+  command->add_option("--record", words->record, "record what the units say in this file, for 'omnipar trace replay'");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
   command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
   command->add_flag("--json", words->json,

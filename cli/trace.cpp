@@ -1,8 +1,5 @@
 // omnipar trace record|replay|cut
-#include <fcntl.h>
-
 #include <algorithm>
-#include <cstring>
 #include <memory>
 #include <set>
 
@@ -15,6 +12,7 @@
 #include "omnipar/identity.hpp"
 #include "play/record.hpp"
 #include "sources.hpp"
+#include "trace_file.hpp"
 #include "views.hpp"
 #include "base/list.hpp"
 
@@ -38,50 +36,6 @@ struct TraceWords {
 };
 
 Duration seconds(double count) { return Duration{static_cast<std::int64_t>(count * 1e6)}; }
-
-/// A new file, to write into; nothing, when why not has been said, and `status` is set.
-std::optional<os::Descriptor> new_file(const std::string& path, int& status) {
-  os::Door& door = os::real_door();
-  os::Descriptor file{door, door.open(path, O_WRONLY | O_CREAT | O_EXCL)};
-  if (file) return file;
-  const bool there = file.get() == -EEXIST;
-  tell({{"cannot-write", Severity::error,
-         there ? "there is a file of that name already"
-               : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
-         path, there ? "choose another name; nothing was changed" : "nothing was written"}});
-  status = there ? bad_input : machine_refuses;
-  return std::nullopt;
-}
-
-/// Writes whole lines, or none.
-class LineFile {
- public:
-  LineFile(os::Door& door, int descriptor) : door_(door), descriptor_(descriptor) {}
-
-  bool put(const std::string& line) {
-    if (failure_ < 0) return false;
-    const std::string whole = line + "\n";
-    failure_ = os::write_all(door_, descriptor_, std::as_bytes(std::span{whole}));
-    if (failure_ == 0)
-      size_ += whole.size();
-    else
-      static_cast<void>(door_.truncate(descriptor_, size_));  // the torn line
-    return failure_ == 0;
-  }
-  /// 0, or minus the error number of the line that could not be written.
-  [[nodiscard]] int failure() const noexcept { return failure_; }
-
- private:
-  os::Door& door_;
-  int descriptor_;
-  std::uint64_t size_ = 0;
-  int failure_ = 0;
-};
-
-void tell_full(const std::string& path, int failure) {
-  tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), path,
-         "what was written before is whole"}});
-}
 
 int record(const TraceWords& words) {
   os::Door& door = os::real_door();
@@ -115,10 +69,16 @@ int record(const TraceWords& words) {
     print_json(nlohmann::ordered_json{{"file", words.file},
                                       {"reports", recorded->reports},
                                       {"raw-reports", recorded->raw},
-                                      {"keys-left-out", recorded->left_out}});
+                                      {"keys-left-out", recorded->left_out},
+                                      {"units-with-gaps", recorded->gaps}});
   else
     print(fmt::format("{}: {}{}", words.file, quantity(recorded->reports, "report"),
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
+  if (!recorded->gaps.empty())
+    talk(
+        fmt::format("It has gaps: another program had {} alone for a while. Recorded are a unit's reports only while "
+                    "no program has grabbed it; 'omnipar play' does that.",
+                    some_listed(recorded->gaps)));
   if (recorded->left_out > 0)
     talk(fmt::format(
         "Left out, because somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",

@@ -132,7 +132,10 @@ class TableView final : public View {
   /// What is plugged into sockets is told by itself.
   std::string told(const TraceEvent& event, const Description& unit) {
     if (!event.note.empty()) return event.note;
-    std::string what = event.deed == Deed::plug_in ? "plugged in" : event.deed == Deed::pull_out ? "unplugged" : "";
+    std::string what = event.deed == Deed::plug_in    ? "plugged in"
+                       : event.deed == Deed::pull_out ? "unplugged"
+                       : event.deed == Deed::gap      ? "a gap: another program had it alone"
+                                                      : "";
     if (event.deed == Deed::report)
       for (const Change& change : event.changes)
         what += fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);

@@ -25,7 +25,8 @@ bool types(const Description& node) {
 
 /// What is told of a player's own doings is seen, and need not be said.
 bool is_worth_a_note(const SessionEvent& event) {
-  return !std::holds_alternative<NoUse>(event) && !std::holds_alternative<NoSeat>(event);
+  return !std::holds_alternative<NoUse>(event) && !std::holds_alternative<NoSeat>(event) &&
+         !std::holds_alternative<Idle>(event);
 }
 
 }  // namespace
@@ -88,8 +89,11 @@ void Watching::told(const SessionEvent& event) {
     profile_ = session_->profile();
     plan_is(swapped->plan);
   }
+  if (const auto* seated = std::get_if<Seated>(&event); seated != nullptr && !seated->again)
+    tick_what_seats(seated->seat);
   if (const auto* grabbed = std::get_if<GrabbedElsewhere>(&event))
     grabbed_[grabbed->node] = grabbed->opener.empty() ? "another program" : grabbed->opener;
+  if (const auto* ended = std::get_if<GrabEnded>(&event)) grabbed_.erase(ended->node);
   const std::string words = to_text(event, *session_);
   if (words.empty() || !is_worth_a_note(event)) return;
   if (say_) say_(words);
@@ -100,6 +104,21 @@ void Watching::told(const SessionEvent& event) {
   }
   constexpr std::size_t most = 8;
   if (notes_.size() > most) notes_.erase(notes_.begin(), notes_.end() - most);
+}
+
+/// The press that takes a seat is no press of the machine's, but whoever tries all buttons has tried that one.
+void Watching::tick_what_seats(const std::string& seat) {
+  const auto press = ticks_ ? seen_.last_press() : std::nullopt;
+  if (!press) return;
+  std::string source = press->role;
+  if (role_kind(source) == RoleKind::dpad)
+    source += press->x < 0 ? "-left" : press->x > 0 ? "-right" : press->y < 0 ? "-up" : "-down";
+  for (const inspect::Link& link : links_)
+    if (link.seat == seat && link.port != 0 && inspect::concerns(link.source, source)) {
+      const bool is_direction = source != press->role;
+      ticks_->tick(link.port, is_direction ? source.substr(press->role.size() + 1) : link.target);
+    }
+  changed_ = true;
 }
 
 void Watching::heard(int node, const Report& report) {
@@ -122,7 +141,6 @@ void Watching::look_at_units() {
     }
   seen_.set_units(units, grabbed);
   if (meets_) meets_(units);
-  grabbed_.clear();  // who speaks later is nobody's any more
 }
 
 bool Watching::is_typed_on(Duration within) const { return typed_at_ && session_->now() - *typed_at_ < within; }

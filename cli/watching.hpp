@@ -74,6 +74,7 @@ class Watching final : public Live {
   void sample(Time time);
   [[nodiscard]] Time next_frame(Time after) const;
   void look_at_units();
+  void tick_what_seats(const std::string& seat);
 
   Catalogue catalogue_;
   Profile profile_;

@@ -15,6 +15,7 @@
 #include "omnipar/role.hpp"
 #include "picture_file.hpp"
 #include "sources.hpp"
+#include "unused.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -24,6 +25,7 @@ struct WhyWords {
   std::string control;
   std::vector<double> at;  ///< how far it is pushed: x, or x and y
   std::string picture;
+  bool unused = false;
   bool json = false;
 };
 
@@ -247,11 +249,12 @@ std::string a_push(const std::string& word) {
 void add_why(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("why", "Show every link from one control to what the machine sees");
   const auto words = std::make_shared<WhyWords>();
-  command
-      ->add_option("CONTROL", words->control,
-                   "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; of one seat: SEAT/ROLE, or "
-                   "UNIT/ROLE with a unit's name in the rig")
-      ->required();
+  CLI::Option* control = command->add_option(
+      "CONTROL", words->control,
+      "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; of one seat: SEAT/ROLE, or "
+      "UNIT/ROLE with a unit's name in the rig");
+  command->add_flag("--unused", words->unused, "in place of a control: what each unit has that does nothing here")
+      ->excludes(control);
   command->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
@@ -269,8 +272,14 @@ void add_why(CLI::App& app, int& status) {
   command->footer(
       "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"
       "  omnipar why left/select --profile cabinet.toml\n"
-      "Exit status: 0 it is bound, 1 it is not bound, 2 there is no such control, seat or profile.");
-  command->callback([words, &status] { status = run(*words); });
+      "What on it does nothing at all?\n"
+      "  omnipar why --unused --profile cabinet.toml\n"
+      "Exit status: 0 it is bound, 1 it is not bound, or no unit is there, 2 there is no such control, seat or "
+      "profile.");
+  command->callback([words, &status] {
+    if (!words->unused && words->control.empty()) throw CLI::RequiredError("CONTROL");
+    status = words->unused ? show_unused(words->sources, words->json) : run(*words);
+  });
 }
 
 }  // namespace omnipar::cli

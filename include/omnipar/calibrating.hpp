@@ -20,6 +20,7 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -124,6 +125,9 @@ struct CalibrateOptions {
   std::vector<std::string> only{};  ///< these roles; none: all sticks, triggers, pedals, wheels and paddles
   bool pushes = true;               ///< ask four pushes of each stick
   bool marks = false;               ///< lead to marks, for a response that is bent
+  /// Does what takes some milliseconds, on a thread of its own for instance, for whoever must go on reading meanwhile.
+  /// Without it the fits are made by whoever calls.
+  std::function<void(std::function<void()> work)> aside{};
 };
 
 /// What can be chosen at any time.
@@ -180,6 +184,8 @@ class Calibrating {
   [[nodiscard]] std::optional<Time> next_due() const;
   [[nodiscard]] std::optional<CalibrateEvent> next_event();
   void choose(CalibrateChoice choice);
+  /// Something of what the unit has said is missing: the control that is open is measured once more.
+  void missed();
 
   /// The roles that are measured, in order, and those of them that are done.
   [[nodiscard]] const std::vector<std::string>& roles() const noexcept;

@@ -102,6 +102,23 @@ struct Lacks {
   int id = 0;
 };
 
+/// Controls of a unit that do nothing at its seat, by their roles, or by their codes' names where they have none; told
+/// once, when the unit takes a seat.
+struct Idle {
+  std::string seat;
+  std::string unit;
+  std::vector<std::string> controls;
+  int id = 0;
+};
+
+/// A unit that no sheet knows is taken for a joystick, but its stick stays where it is put, as the aim of a gun does. The
+/// seat is empty if it is nobody's yet.
+struct LooksLikeGun {
+  std::string seat;
+  std::string unit;
+  int id = 0;
+};
+
 /// A press on a unit that has nothing of what the plan uses.
 struct NoUse {
   std::string unit;
@@ -143,6 +160,12 @@ struct GrabbedElsewhere {
   std::string node;    ///< "/dev/input/event7"
   std::string opener;  ///< that program, "name (process 12)", or several; empty if it cannot be seen
   int process = 0;     ///< the process, if there is just one
+};
+
+/// It has not any more, and input from the node arrives here again.
+struct GrabEnded {
+  std::string unit;
+  std::string node;
 };
 
 /// Another session of ours plays on this unit, which is left to it: nothing from it arrives here.
@@ -200,8 +223,8 @@ struct Lit {
 };
 
 using SessionEvent =
-    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, NoUse,
-                 NoSeat, Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, LeftToAnother, GrabbedWhileDown,
+    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, Idle, LooksLikeGun, NoUse,
+                 NoSeat, Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, GrabEnded, LeftToAnother, GrabbedWhileDown,
                  Remark, NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 
 /// Takes events as they happen, on the thread that calls the session.

@@ -158,6 +158,7 @@ struct LearnEvent {
     ends_asking,  ///< all questions are answered or skipped: it can be tried and kept
     leaves_out,   ///< `role` of `unit` is odd (`odd`) and is not heard until it is not
     notices,      ///< `role` of `unit` is odd, but heard
+    takes_back,   ///< `unit` was pulled out while something was held: that was no answer to `question`
     pauses,       ///< `unit` has left in the middle
     goes_on,      ///< it is back
     ends,         ///< nothing more is asked; `kept` says whether it is to be kept; `detail`: "held", if by two controls

@@ -100,6 +100,12 @@ enum class PointerSpan : std::uint8_t {
   desktop,  ///< likewise of all screens of the rig together
 };
 
+/// How a virtual pointer says that it is off the game's picture.
+enum class OffScreen : std::uint8_t {
+  edge,    ///< it stands at the outermost of its range, where no aim at the picture takes it
+  button,  ///< its middle button is down, and it stays where it is
+};
+
 struct Profile {
   std::string name;
   std::string system;
@@ -109,6 +115,7 @@ struct Profile {
   std::string screen{};  ///< on which it is played; empty: the only one there is, if any
   std::string area{};    ///< where the game is on it, in words (see `area_words`); empty: as the machine's sheet has it
   PointerSpan pointer_span = PointerSpan::area;
+  OffScreen off_screen = OffScreen::edge;
   std::string screen_place{};  ///< where something of these three is written, for messages
 };
 

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "omnipar/attachment.hpp"
+#include "omnipar/description.hpp"
 #include "omnipar/plan.hpp"
 
 namespace omnipar::inline abi_0 {
@@ -24,5 +25,10 @@ namespace omnipar::inline abi_0 {
 /// order.
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
                                                 std::span<const std::string> roles);
+
+/// The controls of a node that nothing at the attachment's seat is bound to, by their roles; and those that have no role
+/// at all, by their names (`control_name`), but for keys of a keyboard.
+[[nodiscard]] std::vector<std::string> idle_controls(const Plan& plan, const Description& node,
+                                                     const Attachment& attachment);
 
 }  // namespace omnipar::inline abi_0

@@ -63,6 +63,9 @@ struct SessionOptions {
   /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told in
   /// `take`, and while the session ends; throws nothing.
   std::function<void(int node, const Report& report)> heard{};
+  /// Likewise of each node that the session has opened, and of each that has gone: then `description` is null. In a room
+  /// it is not called.
+  std::function<void(int node, const Description* description, Time now)> meets{};
 };
 
 /// The lines of a trace, one at each call, without their ends; nothing at the end. A diagnostic ends the room.
@@ -86,10 +89,11 @@ struct NodeHere {
 };
 
 struct VirtualDeviceHere {
-  int port = 0;            ///< 0: desktop keys of units that are held
-  std::string name;        ///< "Omnipar port 1 pad"
-  std::string node;        ///< "/dev/input/event9"; empty if that cannot be told
-  bool announced = false;  ///< the system has told everybody of it
+  int port = 0;                  ///< 0: desktop keys of units that are held
+  std::string name;              ///< "Omnipar port 1 pad"
+  std::string node;              ///< "/dev/input/event9"; empty if that cannot be told
+  bool announced = false;        ///< the system has told everybody of it
+  bool says_off_screen = false;  ///< a pointer that tells when it is off the picture: see `Profile::off_screen`
 };
 
 struct SessionStats {

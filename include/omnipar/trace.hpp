@@ -28,6 +28,7 @@ enum class Deed {
   plug_in,   ///< the changes are the node's state as it was found
   pull_out,  ///< no changes
   report,
+  gap,  ///< no changes: another program has the node, and what it says until its next report is not in the trace
 };
 
 /// One thing that happened to a node. Times begin at about 0 and never go backwards within a trace.

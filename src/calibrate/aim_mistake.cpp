@@ -41,14 +41,24 @@ AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<
     if (taken == GameArea{}) return AimMistake::area_is_missing;
     return really == GameArea{} ? AimMistake::area_is_too_much : AimMistake::wrong_area;
   }
-  AreaPoint way;
-  for (std::size_t i = 0; i < count; ++i) {
-    way.x += (landed[i].x - aimed_at[i].x) / static_cast<double>(count);
-    way.y += (landed[i].y - aimed_at[i].y) / static_cast<double>(count);
-  }
-  if (all_fit([&](AreaPoint p) { return AreaPoint{p.x + way.x, p.y + way.y}; })) return AimMistake::beside;
+  // All by the same way from there.
+  const auto all_fit_beside = [&](auto&& explained) {
+    AreaPoint way;
+    for (std::size_t i = 0; i < count; ++i) {
+      const AreaPoint to = explained(aimed_at[i]);
+      way.x += (landed[i].x - to.x) / static_cast<double>(count);
+      way.y += (landed[i].y - to.y) / static_cast<double>(count);
+    }
+    return all_fit([&](AreaPoint p) {
+      const AreaPoint to = explained(p);
+      return AreaPoint{to.x + way.x, to.y + way.y};
+    });
+  };
+  if (all_fit_beside([](AreaPoint p) { return p; })) return AimMistake::beside;
   if (all_fit([](AreaPoint p) { return AreaPoint{1 - p.x, p.y}; })) return AimMistake::x_reversed;
   if (all_fit([](AreaPoint p) { return AreaPoint{p.x, 1 - p.y}; })) return AimMistake::y_reversed;
+  if (really != taken && all_fit_beside([&](AreaPoint p) { return to_screen(really, to_area(taken, p)); }))
+    return AimMistake::beside_in_wrong_area;
   return AimMistake::other;
 }
 

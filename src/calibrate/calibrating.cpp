@@ -1,9 +1,12 @@
 // The guide: which step of which control is asked, and when it is done.
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <deque>
 #include <map>
+#include <memory>
+#include <utility>
 
 #include "base/earlier.hpp"
 #include "calibrate/hearing.hpp"
@@ -91,7 +94,7 @@ class Calibrating::Inside {
 
   [[nodiscard]] std::optional<Time> next_due() const {
     if (over_ || !begun_ || is_paused() || grid_ - heard_ > forgotten) return std::nullopt;
-    return now_ + looked_at;
+    return now_ + (fitting_ ? reading_step : looked_at);
   }
 
   void choose(CalibrateChoice choice) {
@@ -108,6 +111,10 @@ class Calibrating::Inside {
       case CalibrateChoice::leave:
         return end(false);
     }
+  }
+
+  void missed() {
+    if (thing() != nullptr && !over_) begin(next_);
   }
 
   // what the public class shows
@@ -184,6 +191,7 @@ class Calibrating::Inside {
   }
 
   void begin(std::size_t number) {
+    fitting_.reset();
     next_ = number;
     if (number >= hearing_.things().size()) {
       role_.clear();
@@ -238,7 +246,7 @@ class Calibrating::Inside {
   void read() {
     if (step_ == Step::done) return look_at_end();
     const Thing* now = thing();
-    if (now == nullptr || is_paused()) return;
+    if (now == nullptr || is_paused() || is_fitting()) return;
     const auto place = hearing_.place(*now);
     if (!place) return wait_for_first();
     place_ = *place;
@@ -561,13 +569,46 @@ class Calibrating::Inside {
 
   // -- what follows ---------------------------------------------------------------------------------------------
 
+  /// A fit that is made elsewhere, of copies: the task may outlive the guide.
+  struct Fitting {
+    bool is_stick = false;
+    StickReadings stick_readings;
+    AxisReadings axis_readings;
+    tl::expected<StickFit, SweepFault> stick{};
+    tl::expected<AxisFit, SweepFault> axis{};
+    std::atomic<bool> done{false};
+
+    void make() {
+      if (is_stick)
+        stick = fit_stick(stick_readings);
+      else
+        axis = fit_axis(axis_readings);
+      done.store(true, std::memory_order_release);
+    }
+  };
+
   void fit() {
-    const Thing& now = *thing();
-    now.is_stick ? fit_stick_of(now) : fit_axis_of(now);
+    fitting_ = std::make_shared<Fitting>();
+    fitting_->is_stick = thing()->is_stick;
+    (fitting_->is_stick ? static_cast<void>(fitting_->stick_readings = stick_)
+                        : static_cast<void>(fitting_->axis_readings = axis_));
+    if (options_.aside) return options_.aside([fitting = fitting_] { fitting->make(); });
+    fitting_->make();
+    take_fit();
   }
 
-  void fit_stick_of(const Thing& now) {
-    auto fit = fit_stick(stick_);
+  /// True while one is made.
+  bool is_fitting() {
+    if (fitting_ && fitting_->done.load(std::memory_order_acquire)) take_fit();
+    return fitting_ != nullptr;
+  }
+
+  void take_fit() {
+    const auto made = std::exchange(fitting_, nullptr);
+    made->is_stick ? take_fit(*thing(), made->stick) : take_fit(*thing(), made->axis);
+  }
+
+  void take_fit(const Thing& now, tl::expected<StickFit, SweepFault>& fit) {
     if (!fit) return once_more(fit.error());
     if (options_.pushes && stick_.pushes.empty() && !asks_no_pushes_) return ask_push(0);
     fit->stick.x = now.x.code;
@@ -578,8 +619,7 @@ class Calibrating::Inside {
     go_on(fit->notes);
   }
 
-  void fit_axis_of(const Thing& now) {
-    auto fit = fit_axis(axis_);
+  void take_fit(const Thing& now, tl::expected<AxisFit, SweepFault>& fit) {
     if (!fit) return once_more(fit.error());
     fit->axis.code = now.x.code;
     std::erase_if(found.axes, [&](const AxisCalibration& a) { return a.code == now.x.code; });
@@ -685,6 +725,7 @@ class Calibrating::Inside {
   bool was_away_ = false, has_moved_ = false, waits_for_release_ = false, stays_ = false;
   bool told_waiting_ = false, told_missing_ = false, asks_no_pushes_ = false;
   SweepFault asked_for_;
+  std::shared_ptr<Fitting> fitting_;  ///< null: nothing is being fitted
   Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{}, heard_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;
@@ -706,6 +747,7 @@ std::optional<CalibrateEvent> Calibrating::next_event() {
   return event;
 }
 void Calibrating::choose(CalibrateChoice choice) { inside_->choose(choice); }
+void Calibrating::missed() { inside_->missed(); }
 const std::vector<std::string>& Calibrating::roles() const noexcept { return inside_->roles(); }
 std::size_t Calibrating::measured() const noexcept { return inside_->measured(); }
 const std::string& Calibrating::role() const noexcept { return inside_->role(); }

@@ -14,6 +14,7 @@ namespace {
 using text::Value;
 
 constexpr std::array<std::string_view, 3> pointer_spans{"area", "screen", "desktop"};  // as `PointerSpan` has them
+constexpr std::array<std::string_view, 2> off_screens{"edge", "button"};               // as `OffScreen` has them
 
 class ProfileReader {
  public:
@@ -33,6 +34,7 @@ class ProfileReader {
         profile.screen_place = place_of(source_, value->mark);
     check_area(source_, table, problems_);
     profile.pointer_span = one_of<PointerSpan>(pointer_spans, text_in(table, "pointer-span"));
+    profile.off_screen = one_of<OffScreen>(off_screens, text_in(table, "off-screen"));
     for (const auto& [key, port] : table.find("port")->members) profile.ports.push_back(port_of(key, port));
     if (const Value* hotkeys = table.find("hotkeys"))
       for (const auto& [key, action] : hotkeys->members)

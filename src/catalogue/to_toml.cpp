@@ -80,6 +80,7 @@ std::string to_toml(const Profile& profile) {
   if (!profile.area.empty()) text += fmt::format("area = {}\n", text::quoted(profile.area));
   if (profile.pointer_span != PointerSpan::area)
     text += fmt::format("pointer-span = \"{}\"\n", profile.pointer_span == PointerSpan::screen ? "screen" : "desktop");
+  if (profile.off_screen == OffScreen::button) text += "off-screen = \"button\"\n";
   for (const PortProfile& port : profile.ports) {
     text += fmt::format("\n[port.{}]\n", port.port);
     if (port.not_ours) text += "not-ours = true\n";

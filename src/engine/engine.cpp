@@ -159,6 +159,16 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
   return {point.x / stretch, point.y / stretch};
 }
 
+/// A button and an axis that are one trigger: once the axis has spoken, it says how far.
+bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
+  if (!gauge.is_button) return false;
+  const Index operation = slot.operations[gauge.operations.first].operation;
+  return std::ranges::any_of(slot.gauges, [&](const Gauge& other) {
+    return !other.is_button && slot.operations[other.operations.first].operation == operation &&
+           (known[&slot - slots.data()] & other.axes) != 0;
+  });
+}
+
 /// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
 [[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
   if (!gauge.alike) return measured_point(slot, gauge);
@@ -167,6 +177,7 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
   for (const Gauge& other : slot.gauges) {
     if (slot.operations[other.operations.first].operation != slot.operations[gauge.operations.first].operation)
       continue;
+    if (is_outspoken(slot, other)) continue;
     const shape::Point point = measured_point(slot, other);
     const double square = point.x * point.x + point.y * point.y;
     if (square <= best_square) continue;
@@ -340,9 +351,9 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
     }
   }
   if (touched != 0) {
+    known[unit] |= static_cast<std::uint32_t>(touched);
     for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
       measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
-    known[unit] |= static_cast<std::uint32_t>(touched);
   }
   const bool lowers = (touched >> gauge_bits & slot.crossing_gauges) != 0;
   if (!released && !lowers) return;

@@ -121,6 +121,7 @@ struct Gauge {
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
   bool alike = false;     ///< the unit has others of the same role: the one that is pushed furthest counts
+  bool is_button = false;
   bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
   Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`
   Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
@@ -224,6 +225,7 @@ struct State {
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point measured_point(const Slot& slot, const Gauge& gauge) const noexcept;
+  [[nodiscard]] bool is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point through(std::span<const OwnShape> shapes, std::size_t unit, shape::Point point) noexcept {
     for (const OwnShape& shape : shapes)

@@ -227,6 +227,7 @@ class Wiring {
     }
     (control.axis == Axis::y ? gauge.y_grows : gauge.x_grows) = grows(control);
     gauge.square = gauge.square || control.square;
+    gauge.is_button = control.reading == Reading::button;
     gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }

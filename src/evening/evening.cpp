@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <csignal>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -15,6 +16,20 @@ namespace {
 
 constexpr const char* exit_words =
     "To end: Ctrl-C here, or hold start + select of one controller (start + coin of a panel) for 2 s.";
+
+/// How each virtual pointer says that it is off the screen, for whoever sets up the program.
+std::vector<std::string> off_screen_words(const Session& session) {
+  std::vector<std::string> lines;
+  for (const VirtualDeviceHere& device : session.virtual_devices()) {
+    if (!device.says_off_screen) continue;
+    lines.push_back(session.profile().off_screen == OffScreen::edge
+                        ? fmt::format("Off the screen, \"{}\" stands at the edge of its range (0 or 65535), where no "
+                                      "aim at the picture takes it.",
+                                      device.name)
+                        : fmt::format("Off the screen, \"{}\" holds its middle button (BTN_MIDDLE).", device.name));
+  }
+  return lines;
+}
 
 class Evening {
  public:
@@ -67,6 +82,7 @@ class Evening {
     if (wish_.urgent && door_.be_urgent() < 0)
       say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
     say(exit_words);
+    for (const std::string& line : off_screen_words(*session_)) say(line);
     if (!feedback_->find_desktop()) say("There is no desktop here that shows notifications.");
     if (feedback_->descriptor() >= 0) session_->also_wait_for(feedback_->descriptor());
     start_->begin();
@@ -78,14 +94,18 @@ class Evening {
 
   // -- people ---------------------------------------------------------------------------------------
 
-  /// What is told besides words.
-  static std::optional<Turn> turn_of(const SessionEvent& event) {
+  /// What is told besides words. Whoever was told that a unit is lost is told that it, or another one, is there.
+  std::optional<Turn> turn_of(const SessionEvent& event) {
     if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
     if (std::holds_alternative<Swapped>(event)) return Turn::swapped;
+    const auto* left = std::get_if<Left>(&event);
     const auto* socket = std::get_if<SocketNews>(&event);
-    if (std::holds_alternative<Left>(event) || (socket != nullptr && socket->plug == Plug::taken_out))
+    if (left != nullptr || (socket != nullptr && socket->plug == Plug::taken_out)) {
+      lost_.insert(left != nullptr ? left->seat : socket->seat);
       return Turn::unit_lost;
-    return std::nullopt;
+    }
+    const auto* seated = std::get_if<Seated>(&event);
+    return seated != nullptr && lost_.erase(seated->seat) > 0 ? std::optional{Turn::unit_back} : std::nullopt;
   }
 
   void told(const SessionEvent& event) {
@@ -166,6 +186,7 @@ class Evening {
   std::optional<Feedback> feedback_;
   std::optional<ProgramStart> start_;
   std::vector<std::pair<Turn, std::string>> turns_;  ///< since the last look
+  std::set<std::string> lost_;                       ///< seats whose units have left
   std::optional<End> end_;
   bool asked_by_hands_ = false;
   bool nodes_have_changed_ = false;

@@ -7,6 +7,7 @@ namespace {
 int pulses_of(Turn what) {
   switch (what) {
     case Turn::goes_on:
+    case Turn::unit_back:
       return 1;
     case Turn::frozen:
       return 2;

@@ -193,6 +193,9 @@ std::string resolved(os::Files& door, std::string path) {
   return path;
 }
 
+/// The version before the first one.
+const std::string no_file = "# There was no file.\n";
+
 /// The real path of a file that may be written, with what it was; its folder is there then.
 struct Place {
   std::string real;
@@ -257,10 +260,9 @@ tl::expected<bool, Diagnostics> change_held(os::Files& door, const std::string& 
   const auto fresh = change(there ? *old : "");
   if (!fresh) return tl::unexpected(fresh.error());
   if (there && *fresh == *old) return false;
-  if (there) {
-    const std::string version = versions + "/" + name_after(versions_in(door, versions).former, "");
-    if (auto failure = write_whole(door, version, *old)) return tl::unexpected(Diagnostics{std::move(*failure)});
-  }
+  const std::string version = versions + "/" + name_after(versions_in(door, versions).former, "");
+  if (auto failure = write_whole(door, version, there ? *old : no_file))
+    return tl::unexpected(Diagnostics{std::move(*failure)});
   if (auto failure = write_whole(door, path, *fresh)) return tl::unexpected(Diagnostics{std::move(*failure)});
   keep_newest(door, versions, versions_in(door, versions).former);
   return true;
@@ -284,6 +286,18 @@ std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& pat
   return std::nullopt;
 }
 
+namespace {
+
+std::optional<Diagnostic> put_back(os::Files& door, const std::string& path, const std::string& former) {
+  if (former != no_file) return write_whole(door, path, former);
+  const std::string real = resolved(door, path);
+  if (const int removed = door.remove(real); removed < 0) return cannot_write(path, removed);
+  (void)sync_folder(door, folder_of(real));
+  return std::nullopt;
+}
+
+}  // namespace
+
 tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path, const std::string& versions) {
   const auto held = hold(door, path, versions);
   if (!held) return tl::unexpected(held.error());
@@ -300,14 +314,14 @@ tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::str
     const auto former = read_text(door, version);
     if (!former) return tl::unexpected(Diagnostics{former.error()});
     // A version that equals the file is left from a change that was cut short.
-    if (now && *former == *now) {
+    if (now ? *former == *now : *former == no_file) {
       (void)door.remove(version);
       continue;
     }
     const std::string undone = versions + "/" + name_after(there.undone, undone_head);
     if (now)
       if (auto failure = write_whole(door, undone, *now)) return tl::unexpected(Diagnostics{std::move(*failure)});
-    if (auto failure = write_whole(door, path, *former)) return tl::unexpected(Diagnostics{std::move(*failure)});
+    if (auto failure = put_back(door, path, *former)) return tl::unexpected(Diagnostics{std::move(*failure)});
     (void)door.remove(version);
     keep_newest(door, versions, versions_in(door, versions).undone);
     return undone;

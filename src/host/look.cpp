@@ -15,6 +15,7 @@
 #include "files/read.hpp"
 #include "files/write.hpp"
 #include "host/alone.hpp"
+#include "host/claims.hpp"
 #include "host/node.hpp"
 #include "host/pairings.hpp"
 #include "host/raw.hpp"
@@ -85,6 +86,10 @@ inspect::NodeFact look_at(os::Door& door, const NodePath& where) {
     const Openers openers = openers_of(door, where.path);
     fact.openers = openers.names;
     fact.opener = openers.only;
+    // Who plays is no secret, also where another user's programs are.
+    const int player = Claims{door}.holder(ClaimKeys{fact.description}, false);
+    fact.played = player != 0;
+    if (fact.openers.empty() && player != 0) fact.openers = name_of_process(door, player);
     return fact;
   }
   fact.readable = false;
@@ -105,6 +110,10 @@ inspect::Radio look_at_radio(os::Door& door) {
 
 }  // namespace
 
+std::string name_of_process(os::Door& door, int process) {
+  return fmt::format("{} (process {})", line_of(door, fmt::format("/proc/{}/comm", process)), process);
+}
+
 Openers openers_of(os::Door& door, const std::string& node) {
   Openers openers;
   const std::string self = door.real_path("/proc/self");
@@ -114,8 +123,7 @@ Openers openers_of(os::Door& door, const std::string& node) {
     for (const std::string& descriptor : door.names_in(folder + "/fd")) {
       if (door.real_path(fmt::format("{}/fd/{}", folder, descriptor)) != node) continue;
       openers.only = openers.names.empty() ? static_cast<int>(std::strtol(process.c_str(), nullptr, 10)) : 0;
-      openers.names +=
-          fmt::format("{}{} (process {})", openers.names.empty() ? "" : ", ", line_of(door, folder + "/comm"), process);
+      openers.names += (openers.names.empty() ? "" : ", ") + name_of_process(door, std::atoi(process.c_str()));
       break;
     }
   }

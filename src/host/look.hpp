@@ -15,6 +15,8 @@ struct Openers {
   int only = 0;       ///< the process, if there is just one
 };
 [[nodiscard]] Openers openers_of(os::Door& door, const std::string& node);
+/// "name (process 12)".
+[[nodiscard]] std::string name_of_process(os::Door& door, int process);
 
 /// Where the shipped udev rule is installed, and what it says.
 inline constexpr const char* rule_path = "/etc/udev/rules.d/70-omnipar.rules";

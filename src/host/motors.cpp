@@ -12,11 +12,10 @@
 #include "os/helper.hpp"
 
 namespace omnipar::inline abi_0::host {
-namespace {
 
 enum class Wish : std::uint8_t { put, erase, play };
 
-struct Message {
+struct Motors::Message {
   Wish wish = Wish::put;
   int number = 0;
   int times = 0;
@@ -24,7 +23,7 @@ struct Message {
 };
 
 /// What was asked for last of an effect is what counts; the kernel erases all with the end of this process.
-[[noreturn]] void serve(os::Door& door, int socket, const std::string& node) {
+void Motors::serve(os::Door& door, int socket, const std::string& node) {
   os::become_helper(motors_process, socket);
   // Opened anew: so whoever has the unit open is rid of it at once when it ends, though this process may hang.
   const int file = door.open(node, O_RDWR);
@@ -48,16 +47,29 @@ struct Message {
       event.value = message.times;
       static_cast<void>(os::write_all(door, file, std::as_bytes(std::span{&event, 1})));
     }
+    constexpr std::byte done{1};
+    static_cast<void>(door.send(socket, std::span{&done, 1}, -1));
   }
 }
 
 /// Never waits: what a unit has no time for is lost.
-int tell(os::Door& door, int socket, const Message& message) {
-  const ssize_t sent = door.send(socket, std::as_bytes(std::span{&message, 1}), -1);
+int Motors::tell(const Message& message) noexcept {
+  take_answers();
+  const ssize_t sent = door_.send(socket_.get(), std::as_bytes(std::span{&message, 1}), -1);
+  if (sent > 0) ++unanswered_;
   return sent < 0 ? static_cast<int>(sent) : 0;
 }
 
-}  // namespace
+void Motors::take_answers() noexcept {
+  std::byte done{};
+  int descriptor = -1;
+  while (unanswered_ > 0 && door_.receive(socket_.get(), std::span{&done, 1}, descriptor) > 0) --unanswered_;
+}
+
+bool Motors::is_waiting() noexcept {
+  if (socket_) take_answers();
+  return unanswered_ > 0;
+}
 
 int Motors::start() noexcept {
   int ends[2] = {-1, -1};
@@ -80,7 +92,7 @@ int Motors::put(ff_effect& effect) noexcept {
   for (std::size_t free = 0; number < 0 && free < most_effects; ++free)
     if (!taken_.test(free)) number = static_cast<int>(free);
   if (number < 0) return -ENOSPC;
-  const int result = tell(door_, socket_.get(), {Wish::put, number, 0, effect});
+  const int result = tell({Wish::put, number, 0, effect});
   if (result < 0) return result;
   taken_.set(static_cast<std::size_t>(number));
   effect.id = static_cast<std::int16_t>(number);
@@ -89,12 +101,12 @@ int Motors::put(ff_effect& effect) noexcept {
 
 void Motors::erase(int number) noexcept {
   if (!socket_ || number < 0) return;
-  static_cast<void>(tell(door_, socket_.get(), {Wish::erase, number, 0, {}}));
+  static_cast<void>(tell({Wish::erase, number, 0, {}}));
   taken_.reset(static_cast<std::size_t>(number));
 }
 
 void Motors::play(int number, int times) noexcept {
-  if (socket_ && number >= 0) static_cast<void>(tell(door_, socket_.get(), {Wish::play, number, times, {}}));
+  if (socket_ && number >= 0) static_cast<void>(tell({Wish::play, number, times, {}}));
 }
 
 }  // namespace omnipar::inline abi_0::host

@@ -6,6 +6,7 @@
 #include <linux/input.h>
 
 #include <bitset>
+#include <string>
 
 #include "os/door.hpp"
 
@@ -23,14 +24,21 @@ class Motors {
   void erase(int number) noexcept;
   /// 0 times: stops it.
   void play(int number, int times) noexcept;
+  /// The driver has not done all yet that was asked of it: whoever asks something of the node now may wait for long.
+  [[nodiscard]] bool is_waiting() noexcept;
 
  private:
+  struct Message;
   int start() noexcept;
+  int tell(const Message& message) noexcept;
+  void take_answers() noexcept;
+  [[noreturn]] static void serve(os::Door& door, int socket, const std::string& node);
 
   static constexpr std::size_t most_effects = 64;
   os::Door& door_;
   int node_;
   os::Descriptor socket_;
+  int unanswered_ = 0;
   std::bitset<most_effects> taken_;
 };
 

@@ -4,6 +4,7 @@
 #include <fcntl.h>
 #include <libevdev/libevdev.h>
 #include <linux/input.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <array>
@@ -14,6 +15,7 @@
 
 #include "host/leds.hpp"
 #include "host/motors.hpp"
+#include "os/helper.hpp"
 #include "os/our_mark.hpp"
 
 namespace omnipar::inline abi_0::host {
@@ -82,7 +84,7 @@ class EvdevNode final : public Node {
   }
 
   ~EvdevNode() override {
-    for (auto [number, before] : fuzz_) door_.control(descriptor_.get(), EVIOCSABS(number), &before);
+    if (!force_.is_waiting() || !close_elsewhere()) give_fuzz_back();
   }
   EvdevNode(const EvdevNode&) = delete;
   EvdevNode& operator=(const EvdevNode&) = delete;
@@ -91,7 +93,8 @@ class EvdevNode final : public Node {
   const Description& description() const noexcept override { return description_; }
   bool drain(Reports& into, Time now) override {
     now_ = now;
-    bool lost = false;
+    const bool asks = std::exchange(asks_, false);
+    bool lost = asks;
     for (;;) {
       const ssize_t got = door_.read(descriptor_.get(), std::as_writable_bytes(std::span{buffer_}));
       if (got <= 0 && got != -EAGAIN) return false;
@@ -102,18 +105,22 @@ class EvdevNode final : public Node {
       }
       if (count < buffer_.size()) break;
     }
+    if (lost && !asks) has_lost();
     return !lost || ask_for_state(into);
   }
+
+  void ask_anew() noexcept override { asks_ = true; }
 
   bool is_grabbed() const noexcept override { return grabbed_; }
 
   bool try_to_grab(bool yes) noexcept override {
-    if (!is_down() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0) grabbed_ = yes;
+    if (!is_down() && !force_.is_waiting() && door_.control(descriptor_.get(), EVIOCGRAB, yes ? 1UL : 0UL) == 0)
+      grabbed_ = yes;
     return grabbed_ == yes;
   }
 
   bool is_grabbed_by_another() noexcept override {
-    if (grabbed_ || is_down()) return false;
+    if (grabbed_ || is_down() || force_.is_waiting()) return false;
     const int result = door_.control(descriptor_.get(), EVIOCGRAB, 1UL);
     if (result == 0) door_.control(descriptor_.get(), EVIOCGRAB, 0UL);
     return result == -EBUSY;
@@ -161,6 +168,19 @@ class EvdevNode final : public Node {
   }
 
  private:
+  /// Another process holds the node until the driver has answered, for the kernel lets nobody close it before.
+  bool close_elsewhere() noexcept {
+    const pid_t child = door_.fork();
+    if (child != 0) return child > 0;
+    os::become_helper(motors_process, descriptor_.get());
+    give_fuzz_back();
+    ::_exit(0);
+  }
+
+  void give_fuzz_back() noexcept {
+    for (auto [number, before] : fuzz_) door_.control(descriptor_.get(), EVIOCSABS(number), &before);
+  }
+
   void set_fuzz_to_zero(unsigned number) {
     input_absinfo axis{};
     if (door_.control(descriptor_.get(), EVIOCGABS(number), &axis) < 0 || axis.fuzz == 0) return;
@@ -172,10 +192,9 @@ class EvdevNode final : public Node {
   /// The stamp, unless it is of another clock or from the future: then the time of the read.
   Time time_for(Time stamp) const { return monotonic_ ? std::min(stamp, now_) : now_; }
 
-  /// Events have been lost: what is now is asked for, and what differs is one report. The queue has been read to its
-  /// end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
+  /// Events have been lost, or went to others: what is now is asked for, and what differs is one report. The queue has
+  /// been read to its end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
   bool ask_for_state(Reports& into) {
-    has_lost();
     flush(into);
     open_.clear();
     std::array<std::uint8_t, KEY_CNT / 8 + 1> bits{};
@@ -257,6 +276,7 @@ class EvdevNode final : public Node {
   Time now_{};  ///< of the drain that is under way
   bool monotonic_ = true;
   bool grabbed_ = false;
+  bool asks_ = false;  ///< for the state, with the next drain
 };
 
 }  // namespace

@@ -55,6 +55,8 @@ class Node {
   [[nodiscard]] virtual bool is_grabbed_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
+  /// Others had it alone for a while: with the next `drain` it says how its controls are now.
+  virtual void ask_anew() noexcept {}
   /// Those that are down.
   [[nodiscard]] virtual std::vector<Code> down() const = 0;
   /// Holds the node though something is down, if it can be had. Everybody, also whoever reads this node here, is told

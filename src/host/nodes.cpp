@@ -30,23 +30,65 @@ std::optional<int> Nodes::open(const NodePath& where) {
   if (!is_playable(catalogue_, node->description()) || !takes_(node->description()) ||
       is_left_to_another(where, *node) || joins_another(where, node))
     return std::nullopt;
+  ClaimKeys keys{node->description()};
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), where.syspath, say_);
   if (grab_all_) node->grab(true);
-  open_.push_back({++last_number_, where, std::move(node), grab_all_});
+  left_.erase(where.path);
+  open_.push_back({++last_number_, where, std::move(node), grab_all_, {std::move(keys)}});
   return last_number_;
 }
 
-/// Whoever plays on a node has locked it, until it is closed.
+bool Nodes::has_double(const Node& node) const {
+  const Description& it = node.description();
+  return std::ranges::any_of(open_, [&](const Open& open) {
+    const Description& other = open.node->description();
+    return open.node.get() != &node && other.vendor == it.vendor && other.product == it.product &&
+           other.name == it.name && other.serial == it.serial && other.interface == it.interface;
+  });
+}
+
+bool Nodes::has_double(int number) const {
+  const Node* node = find(number);
+  return node != nullptr && has_double(*node);
+}
+
+/// The process that has claimed the node's unit; 0 if none has.
+int Nodes::claimant(const Node& node) { return claims_->holder(ClaimKeys{node.description()}, has_double(node)); }
+
+/// Whoever plays on a node has locked it until it is closed, and claimed its unit until the session ends. That is told
+/// once, until the unit is plugged in anew.
 bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
-  if (!alone_ || door_.lock(node.descriptor()) != -EWOULDBLOCK) return false;
-  const Openers openers = openers_of(door_, where.path);
+  if (!claims_) return false;
+  const bool locked = door_.lock(node.descriptor()) == -EWOULDBLOCK;
+  const int process = locked ? 0 : claimant(node);
+  if (!locked && process == 0) return false;
+  if (!left_.emplace(where.path, where).second) return true;
+  std::string opener = locked ? openers_of(door_, where.path).names : name_of_process(door_, process);
+  if (opener.empty()) opener = "another Omnipar";
   const std::string unit = printable(node.description().name);
-  const std::string opener = openers.names.empty() ? "another Omnipar" : openers.names;
   if (tell_left_)
     tell_left_(unit, opener);
   else
     say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", unit, opener));
   return true;
+}
+
+void Nodes::claim(int number) {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  if (claims_ && at != open_.end())
+    for (const ClaimKeys& keys : at->keys) claims_->claim(keys);
+}
+
+void Nodes::give_up(int number) {
+  const auto at = std::ranges::find(open_, number, &Open::number);
+  if (claims_ && at != open_.end())
+    for (const ClaimKeys& keys : at->keys) claims_->give_up(keys);
+}
+
+std::vector<NodePath> Nodes::left() const {
+  std::vector<NodePath> all;
+  for (const auto& [path, where] : left_) all.push_back(where);
+  return all;
 }
 
 /// One HID device may have several event nodes; who reads its raw reports hears what they all say.
@@ -55,6 +97,7 @@ bool Nodes::joins_another(const NodePath& where, std::unique_ptr<Node>& node) {
       std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
   if (other == open_.end()) return false;
   node->grab(other->grab);
+  other->keys.emplace_back(node->description());
   other->node->join(std::move(node));
   other->joined.push_back(where);
   return true;
@@ -72,11 +115,13 @@ void Nodes::open_otherwise(const Open& gone, const NodePath& where) {
   if (!node) return;
   if (&where == &gone.where) say_(why_no_longer_raw(door_, catalogue_, node->description(), where.syspath));
   node->grab(gone.grab);
-  open_.push_back({++last_number_, where, std::move(node), gone.grab});
+  ClaimKeys keys{node->description()};
+  open_.push_back({++last_number_, where, std::move(node), gone.grab, {std::move(keys)}});
   news_.come.push_back(last_number_);
 }
 
 std::optional<int> Nodes::close(const std::string& path) {
+  left_.erase(path);
   const auto at = at_path(path);
   if (at == open_.end()) {
     for (Open& open : open_) std::erase_if(open.joined, [&](const NodePath& where) { return where.path == path; });
@@ -212,6 +257,13 @@ std::vector<int> Nodes::waiting_for_grab() const {
   return waiting;
 }
 
+std::vector<int> Nodes::not_grabbed() const {
+  std::vector<int> shared;
+  for (const Open& open : open_)
+    if (!open.node->is_grabbed()) shared.push_back(open.number);
+  return shared;
+}
+
 void Nodes::try_grabs() noexcept {
   for (Open& open : open_) open.node->grab(open.grab);
 }
@@ -234,6 +286,13 @@ const std::string& Nodes::path(int number) const { return std::ranges::find(open
 bool Nodes::is_grabbed_by_another(int number) const noexcept {
   Node* node = find(number);
   return node != nullptr && node->is_grabbed_by_another();
+}
+
+void Nodes::ask_anew(int number) noexcept {
+  Node* node = find(number);
+  if (node == nullptr) return;
+  node->ask_anew();
+  mark_ready(number);
 }
 
 bool Nodes::anything_down() const noexcept {

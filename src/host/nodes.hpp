@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
@@ -9,6 +10,7 @@
 #include <utility>
 #include <vector>
 
+#include "host/claims.hpp"
 #include "host/look.hpp"
 #include "host/node.hpp"
 #include "host/node_part.hpp"
@@ -38,13 +40,21 @@ class Nodes {
   /// The nodes that are to be grabbed and are not; and tries to grab them again.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_grabs() noexcept;
+  /// The nodes that are open and that others hear, too, or instead.
+  [[nodiscard]] std::vector<int> not_grabbed() const;
   /// Holds a node though something on it is down, as Node has it.
   bool grab_with_something_down(int number) noexcept;
   /// What is down on a node, by the names of its controls; its path.
   [[nodiscard]] std::vector<std::string> down(int number) const;
   [[nodiscard]] const std::string& path(int number) const;
   /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
-  void take_alone() noexcept { alone_ = true; }
+  void take_alone() { claims_.emplace(door_); }
+  /// Somebody plays on the unit of this node, or does no more: while somebody does, and while it is unplugged after
+  /// that, other sessions that take nodes alone leave it to this one.
+  void claim(int number);
+  void give_up(int number);
+  /// Nodes that are there and were left to another session: to be opened again when that may have ended.
+  [[nodiscard]] std::vector<NodePath> left() const;
   /// Is told of each such node, with the name of its unit and of who plays on it, instead of words for people. To be
   /// set before nodes are opened.
   void left_to_another(std::function<void(const std::string& unit, const std::string& opener)> tell) {
@@ -52,6 +62,8 @@ class Nodes {
   }
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
+  /// It had been, and is not any more: what is next drained of it is how it stands.
+  void ask_anew(int number) noexcept;
   /// Who else has it open.
   [[nodiscard]] Openers openers(int number) const;
   /// True once a node could not be opened for lack of permission.
@@ -88,6 +100,8 @@ class Nodes {
   [[nodiscard]] const News& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
+  /// Another node that is open looks just like this one.
+  [[nodiscard]] bool has_double(int number) const;
   /// The number of the node of that path, or of the one that says all of it; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
   /// What plays an effect for this part of a node: the part itself, or part 0 where all parts share it.
@@ -113,6 +127,7 @@ class Nodes {
     NodePath where;
     std::unique_ptr<Node> node;
     bool grab = false;
+    std::vector<ClaimKeys> keys{};  ///< its own, and those of what has joined it
     bool ready = false;
     std::vector<NodePath> joined{};  ///< other event nodes, of which it says all
   };
@@ -124,6 +139,8 @@ class Nodes {
 
   [[nodiscard]] Node* find(int number) const noexcept;
   [[nodiscard]] bool is_left_to_another(const NodePath& where, const Node& node);
+  [[nodiscard]] int claimant(const Node& node);
+  [[nodiscard]] bool has_double(const Node& node) const;
 
   os::Door& door_;
   const Catalogue& catalogue_;
@@ -131,12 +148,13 @@ class Nodes {
   bool grab_all_ = false;
   bool met_a_closed_door_ = false;
   bool event_nodes_only_ = false;
-  bool alone_ = false;
   int last_number_ = 0;
   std::function<bool(const Description&)> takes_ = [](const Description&) { return true; };
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::function<void(const std::string&, const std::string&)> tell_left_;
-  std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
+  std::optional<Claims> claims_;          ///< if nodes are taken alone
+  std::map<std::string, NodePath> left_;  ///< to another session, by path
+  std::uint64_t old_losses_ = 0;          ///< of nodes that are closed
   std::vector<Open> open_;
   std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
   News news_;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <initializer_list>
 #include <span>
 #include <string_view>
 
@@ -42,11 +43,15 @@ constexpr std::array gamepad = std::to_array<Meaning>({
     {code::abs_hat0y, Reading::hat, "dpad", Axis::y},
 });
 
-// Analog triggers, the better code first: the first one that a unit has is taken.
+// Analog triggers, the better code first: the first one that a unit has is taken. ABS_BRAKE and ABS_GAS are what pads
+// by radio send.
+constexpr Code abs_gas = absolute(0x09), abs_brake = absolute(0x0a);
 constexpr std::array triggers = std::to_array<Meaning>({
     {code::abs_hat2y, Reading::one_sided, "left-trigger"},
+    {abs_brake, Reading::one_sided, "left-trigger"},
     {code::abs_z, Reading::one_sided, "left-trigger"},
     {code::abs_hat2x, Reading::one_sided, "right-trigger"},
+    {abs_gas, Reading::one_sided, "right-trigger"},
     {code::abs_rz, Reading::one_sided, "right-trigger"},
 });
 
@@ -59,7 +64,20 @@ constexpr std::array<std::string_view, 13> joystick_buttons{
 
 constexpr std::size_t few_buttons = 8;
 
-// Nor do pads whose buttons the kernel has only numbered; those of more than eight have triggers before the small ones.
+// Nor do pads whose buttons the kernel has only numbered; those of more than eight have triggers before the small ones,
+// unless there are too few for that beside two sticks and triggers that are axes.
+constexpr std::size_t too_few_for_triggers = 11;
+constexpr std::array<std::string_view, too_few_for_triggers> numbered_without_triggers{"south",
+                                                                                       "east",
+                                                                                       "west",
+                                                                                       "north",
+                                                                                       "left-shoulder",
+                                                                                       "right-shoulder",
+                                                                                       "select",
+                                                                                       "start",
+                                                                                       "left-stick-press",
+                                                                                       "right-stick-press",
+                                                                                       "home"};
 constexpr std::array<std::string_view, 13> numbered_buttons{
     "south",        "east",          "west",   "north", "left-shoulder",    "right-shoulder",
     "left-trigger", "right-trigger", "select", "start", "left-stick-press", "right-stick-press",
@@ -95,13 +113,6 @@ bool has_code(const std::vector<Control>& controls, Code code) {
   return std::ranges::find(controls, code, &Control::code) != controls.end();
 }
 
-/// A trigger that is a button and an axis is taken as the axis.
-void prefer_analog_triggers(std::vector<Control>& controls) {
-  std::erase_if(controls, [&controls](const Control& control) {
-    return control.reading == Reading::button && has_role(controls, control.role, Reading::one_sided);
-  });
-}
-
 /// A stick needs both its axes, and so does a pointer; half of one is dropped.
 void drop_halves(std::vector<Control>& controls) {
   std::vector<std::string> halves;
@@ -131,7 +142,7 @@ Reading reading_of(Code code, const std::string& role) {
 
 /// How many buttons a pad has that the kernel's generic driver has only numbered, from BTN_SOUTH on without a gap; 0 if
 /// its codes mean what they are called. BTN_C is the third, which drivers that know their pad leave out; and a pad that
-/// goes on to the sticks' buttons has been made for these names.
+/// goes on to the buttons of both sticks has been made for these names.
 std::size_t numbered_count(const Description& description) {
   constexpr std::uint16_t last = 0x13e;
   std::size_t count = 0;
@@ -142,15 +153,27 @@ std::size_t numbered_count(const Description& description) {
     gap = gap || !is_there;
     count += is_there ? 1 : 0;
   }
-  constexpr std::size_t to_the_sticks = 14;
+  constexpr std::size_t to_the_sticks = 15;
   return count > 2 && count < to_the_sticks && !description.made_by_program ? count : 0;
 }
 
-/// ABS_Z and ABS_RZ of a pad that has its triggers as buttons, and no other second stick, are that stick.
-void add_second_stick(std::vector<Control>& controls, const Description& description) {
+bool has_all(const Description& description, std::initializer_list<Code> codes) {
+  return std::ranges::all_of(codes, [&](Code code) { return description.find(code) != nullptr; });
+}
+
+/// Its triggers are axes, whatever it has as buttons.
+bool has_analog_triggers(const Description& description) {
+  if (has_all(description, {abs_gas, abs_brake}) || has_all(description, {code::abs_hat2x, code::abs_hat2y}))
+    return true;
+  return has_all(description, {code::abs_rx, code::abs_ry, code::abs_z, code::abs_rz});
+}
+
+/// ABS_Z and ABS_RZ of a pad that has its triggers elsewhere, and no other second stick, are that stick.
+void add_second_stick(std::vector<Control>& controls, const Description& description, bool numbered) {
   if (has_role(controls, "right-stick", Reading::two_sided)) return;
-  if (!has_role(controls, "left-trigger", Reading::button) || !has_role(controls, "right-trigger", Reading::button))
-    return;
+  const bool by_buttons = numbered && has_role(controls, "left-trigger", Reading::button) &&
+                          has_role(controls, "right-trigger", Reading::button);
+  if (!by_buttons && !has_analog_triggers(description)) return;
   add(controls, description, {code::abs_z, Reading::two_sided, "right-stick", Axis::x});
   add(controls, description, {code::abs_rz, Reading::two_sided, "right-stick", Axis::y});
 }
@@ -199,16 +222,17 @@ std::vector<Control> identity::convention_controls(const Description& descriptio
   for (const Meaning& meaning : gamepad)
     if (numbered == 0 || meaning.reading != Reading::button || meaning.role.starts_with("dpad"))
       add(controls, description, meaning);
-  if (numbered > few_buttons)
+  const bool in_a_row = numbered > few_buttons;
+  if (in_a_row && numbered <= too_few_for_triggers && has_analog_triggers(description))
+    add_numbered(controls, description, code::btn_south.number, numbered_without_triggers);
+  else if (in_a_row)
     add_numbered(controls, description, code::btn_south.number, numbered_buttons);
   else if (numbered > 0)
     add_numbered(controls, description, code::btn_south.number, std::span{joystick_buttons}.first(few_buttons));
-  if (numbered > few_buttons) add_second_stick(controls, description);
+  add_second_stick(controls, description, in_a_row);
   for (const Meaning& meaning : triggers)
-    if (!has_role(controls, meaning.role, Reading::one_sided) && !has_code(controls, meaning.code) &&
-        (numbered == 0 || !has_role(controls, meaning.role, Reading::button)))
+    if (!has_role(controls, meaning.role, Reading::one_sided) && !has_code(controls, meaning.code))
       add(controls, description, meaning);
-  prefer_analog_triggers(controls);
   drop_halves(controls);
   if (description.find(code::btn_south) == nullptr)
     add_numbered(controls, description, code::btn_trigger.number, joystick_buttons);

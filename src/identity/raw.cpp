@@ -221,7 +221,14 @@ std::vector<Control> identity::raw_controls(const Description& node, std::string
       controls.push_back({hid::code_of(index), Reading::button, word});
     else if (codes[index].fate != hid::Fate::lost && alone.find(codes[index].code) == nullptr)
       alone.codes.push_back({codes[index].code, raw.controls[index].minimum, raw.controls[index].maximum, 0});
-  for (Control& control : identity::convention_controls(alone)) {
+  const auto by_convention = identity::convention_controls(alone);
+  for (Control control : by_convention) {
+    // Reports say all values from the first on, so nothing tells whether an axis is alive: a trigger's is.
+    const bool is_axis_too =
+        control.reading == Reading::button && std::ranges::any_of(by_convention, [&](const Control& other) {
+          return other.role == control.role && other.reading == Reading::one_sided;
+        });
+    if (is_axis_too) continue;
     const auto index = std::ranges::find_if(
         indices, [&](std::size_t p) { return codes[p].fate != hid::Fate::lost && codes[p].code == control.code; });
     control.code = hid::code_of(*index);

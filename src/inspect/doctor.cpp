@@ -122,7 +122,7 @@ class Names {
 
 void add_held(const Facts& facts, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
-    if (node.grabbed && node.openers.starts_with("omnipar (process "))
+    if (node.grabbed && (node.played || node.openers.starts_with("omnipar (process ")))
       findings.push_back({"played", State::good,
                           fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.openers),
                           ""});

@@ -24,6 +24,7 @@ struct NodeFact {
   std::vector<std::uint8_t> descriptor{};  ///< the report descriptor of its HID device; empty if it is of none
   std::string raw_path{};                  ///< the raw node of that, if it may be read
   std::string shut_raw_path{};             ///< the same if it may not
+  bool played = false;                     ///< the program that has grabbed it is a session of ours
 };
 
 /// A pad that the radio knows, whether it is awake or not.

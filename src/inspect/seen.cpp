@@ -135,11 +135,10 @@ void Seen::add_unit(const UnitDetails& unit, const std::map<int, std::string>& g
   for (const UnitDetails::Node& node : unit.nodes) add_unknown(unit, node);
 }
 
-/// What is not known anew: what it has counted, whether it has spoken, who had it.
+/// What is not known anew: what it has counted, whether it has spoken.
 void Seen::take_over(SeenUnit& unit, const SeenUnit& before) {
   unit.spoke = before.spoke;
   unit.silent = unit.silent && before.spoke == 0;
-  if (unit.grabbed_by.empty()) unit.grabbed_by = before.grabbed_by;
   for (std::size_t c = 0; c < std::min(unit.controls.size(), before.controls.size()); ++c) {
     const SeenControl& was = before.controls[c];
     SeenControl& is = unit.controls[c];
@@ -208,8 +207,7 @@ void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
                                                   : Reading::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
-    if (control.reading == Reading::two_sided)
-      control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum) / 2);
+    control.rest = range.value;  // where it rests nobody knows
     add_control(unit, node, control);
     SeenControl& seen = units_.back().controls.back();
     seen.is_known = false;

@@ -126,6 +126,15 @@ void TickOff::take(const Seen& seen) {
   }
 }
 
+void TickOff::tick(int port, std::string_view target) {
+  for (TickedPort& ticked : ports_)
+    for (TickedTarget& one : ticked.targets)
+      if (ticked.number == port && one.name == target && one.kind == TargetKind::button) {
+        one.ticked = static_cast<std::uint8_t>(one.ticked | (right & one.wanted));
+        ++one.presses;
+      }
+}
+
 bool TickOff::is_expected(const TickedPort& port) const noexcept {
   return players_.empty() || std::ranges::find(players_, port.number) != players_.end();
 }

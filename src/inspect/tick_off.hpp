@@ -45,6 +45,8 @@ class TickOff {
   void take_over(const TickOff& before);
   /// To be called after each `Seen::look` that has found something.
   void take(const Seen& seen);
+  /// A press of this target that nobody has seen there, because it took the seat.
+  void tick(int port, std::string_view target);
 
   [[nodiscard]] const std::vector<TickedPort>& ports() const noexcept { return ports_; }
   /// True if nothing is open.

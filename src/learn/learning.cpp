@@ -72,6 +72,7 @@ class Learning::Inside {
     const bool was_ours = hands_.is_own(node);
     hands_.lose(node);
     if (!was_ours) return;
+    take_back_the_plug(node, unit);
     pressed_.clear();
     held_ = {};
     wait();
@@ -80,9 +81,23 @@ class Learning::Inside {
     say({.kind = Kind::pauses, .unit = unit});
   }
 
+  /// The kernel releases what is held on a unit that is pulled out: an answer of just before was no hand's.
+  void take_back_the_plug(int node, const std::string& unit) {
+    constexpr Duration plug_time = std::chrono::milliseconds{200};
+    if (!taken_ || taken_->first != node || now_ - taken_->second >= plug_time || mode_ == Mode::over) return;
+    if (!answers_.can_go_back()) return;
+    taken_.reset();
+    last_.reset();
+    in_use_.reset();
+    asking_.reset();
+    answers_.go_back();
+    if (at()) say({.kind = Kind::takes_back, .question = *at(), .unit = unit});
+  }
+
   // -- what comes -----------------------------------------------------------------------------------------------
   void hear(int node, const Report& report) {
     advance(report.time);
+    if (taken_ && taken_->first == node && now_ > taken_->second) taken_.reset();  // it goes on: that was a hand
     hands_.hear(node, Report{now_, report.changes});
     say_odd();
     for (const learn::Push& push : hands_.take_fresh()) echo(push);
@@ -147,6 +162,7 @@ class Learning::Inside {
       case LearnChoice::back:
         answers_.go_back();
         last_.reset();
+        taken_.reset();
         break;
       case LearnChoice::skip:
       case LearnChoice::clear:
@@ -639,6 +655,7 @@ class Learning::Inside {
     in_use_.reset();
     last_ = source;
     last_at_ = now_;
+    taken_ = {source.node, now_};
     const bool is_span = answers_.question().motion == LearnMotion::span;
     if (is_span) hands_.set_aside(source.node, source.code);
     if (is_span || answers_.question().motion == LearnMotion::turn) hands_.rest_here();
@@ -712,6 +729,7 @@ class Learning::Inside {
   std::optional<LearnedSource> in_use_;  ///< refused, because another target has it
   std::string shared_with_;              ///< the target that has it, too, from now on
   std::optional<LearnedSource> last_;    ///< taken, or refused for that reason, at `last_at_`
+  std::optional<std::pair<int, Time>> taken_;  ///< the node of the last answer, and when it was taken
   std::optional<std::size_t> tried_;
   std::optional<std::size_t> asking_;  ///< what was asked last, if nothing else was said since
   std::optional<Time> released_at_;

@@ -226,6 +226,9 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::leaves_out:
     case Kind::notices:
       return oddity_words(event);
+    case Kind::takes_back:
+      return fmt::format("That was the plug of \"{}\", and no answer: {} is asked again.", event.unit,
+                         learning.questions()[event.question].name);
     case Kind::pauses:
       return fmt::format("\"{}\" has left. It goes on when it is back.", event.unit);
     case Kind::goes_on:

@@ -105,6 +105,8 @@ class Processes {
   virtual ~Processes() = default;
 
   virtual int pair_of_sockets(int (&ends)[2]) = 0;
+  /// A descriptor that holds this name, which /proc/net/unix lists while it is open; -EADDRINUSE if somebody has it.
+  virtual int hold_name(const std::string& name) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.
   virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;
   /// Receives one message; 0 when the other end is closed. `descriptor` is -1 if none came along.

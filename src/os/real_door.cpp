@@ -12,6 +12,7 @@
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <sys/timerfd.h>
+#include <sys/un.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -19,6 +20,7 @@
 #include <array>
 #include <cerrno>
 #include <climits>
+#include <cstddef>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -218,6 +220,19 @@ class RealDoor final : public Door {
 
   int pair_of_sockets(int (&ends)[2]) override {
     return uninterrupted([&] { return ::socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, ends); });
+  }
+
+  int hold_name(const std::string& name) override {
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    if (name.size() + 1 > sizeof address.sun_path) return -ENAMETOOLONG;
+    std::ranges::copy(name, address.sun_path + 1);  // behind a zero: it is no file
+    const auto size = static_cast<socklen_t>(offsetof(sockaddr_un, sun_path) + 1 + name.size());
+    Descriptor socket{*this, uninterrupted([] { return ::socket(AF_UNIX, SOCK_DGRAM | SOCK_CLOEXEC, 0); })};
+    if (!socket) return socket.get();
+    const int result =
+        uninterrupted([&] { return ::bind(socket.get(), reinterpret_cast<const sockaddr*>(&address), size); });
+    return result < 0 ? result : socket.release();
   }
 
   ssize_t send(int socket, std::span<const std::byte> message, int descriptor) override {

@@ -32,16 +32,23 @@ int rank_of(const input_event& event) noexcept {
 }
 
 void add(std::vector<input_event>& report, const input_event& event) {
+  const auto is_there = [&event](const input_event& other) {
+    return other.type == event.type && other.code == event.code;
+  };
+  if (event.type == EV_ABS)
+    if (const auto at = std::ranges::find_if(report, is_there); at != report.end()) return void(*at = event);
   if (report.empty() || rank_of(report.back()) <= rank_of(event))
     report.push_back(event);
   else
     report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
 }
 
+bool is_gun(const TargetInfo& target) { return target.place == "gun" || target.place == "pointer"; }
+
 }  // namespace
 
-Outlets::Outlets(os::Door& door, const Engine& engine, const PacedReader& reader)
-    : door_(door), engine_(engine), reader_(reader), keeper_(door) {}
+Outlets::Outlets(os::Door& door, const Engine& engine, const PacedReader& reader, OffScreen off_screen)
+    : door_(door), off_screen_(off_screen), engine_(engine), reader_(reader), keeper_(door) {}
 
 std::optional<Diagnostic> Outlets::start(int play) {
   play_ = play;
@@ -123,6 +130,7 @@ void Outlets::route_port(const PortInfo& port) {
     route.target = static_cast<std::uint16_t>(port.first_target + t);
     const TargetInfo& info = plan.targets()[route.target];
     route.to = port.number == 0 ? std::nullopt : device_code_of(info);
+    if (is_gun(info)) route_gun(port, route);
     if (!route.to) continue;
     for (Route& other : routes.first(t)) {
       if (other.to != route.to) continue;
@@ -145,10 +153,25 @@ void Outlets::route_port(const PortInfo& port) {
   }
 }
 
+/// The axes of a gun, and whether it is on the picture.
+void Outlets::route_gun(const PortInfo& port, Route& route) {
+  const Plan& plan = engine_.plan();
+  const std::string name{plan.targets()[route.target].name};
+  const std::string stem = name.substr(0, name.rfind('-'));
+  const auto x = plan.target(port.number, stem + "-x"), y = plan.target(port.number, stem + "-y"),
+             sight = plan.target(port.number, stem + "-on");
+  if (!x || !y || !sight) return;
+  const auto index = [&port](TargetIndex target) {
+    return static_cast<std::uint16_t>(port.first_target + target.value);
+  };
+  route.gun = Route::Gun{index(*x), index(*y), index(*sight)};
+}
+
 void Outlets::find_devices() noexcept {
   for (Route& route : routes_) {
-    if (!route.to) continue;
-    const auto at = std::ranges::find(devices_, DeviceKey{route.port, route.to->form}, &VirtualDevice::key);
+    if (!route.to && !route.gun) continue;
+    const FormKind form = route.to ? route.to->form : FormKind::pointer;
+    const auto at = std::ranges::find(devices_, DeviceKey{route.port, form}, &VirtualDevice::key);
     if (at != devices_.end()) route.device = static_cast<std::size_t>(at - devices_.begin());
   }
 }
@@ -157,11 +180,47 @@ std::int32_t Outlets::value_of(const Route& route) const {
   const Code code = route.to->code;
   if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
   if (code.type == ev_rel) return reader_.native({route.target});
+  if (route.gun) return place_of(route);
   if (!route.opposite)
     return shape::native(route.range, route.from + (route.to_end - route.from) * reader_.value({route.target}));
   const int here = is_down(route.target) ? 1 : 0;
   const int there = is_down(*route.opposite) ? 1 : 0;
   return route.negative ? there - here : here - there;
+}
+
+bool Outlets::says_off_screen(DeviceKey device) const noexcept {
+  return std::ranges::any_of(routes_, [device](const Route& route) {
+    return route.gun && route.port == device.port && device.form == FormKind::pointer;
+  });
+}
+
+/// While all is frozen the pointer is nobody's, and stays where it is.
+bool Outlets::is_off_screen(const Route::Gun& gun) const { return !engine_.frozen() && !is_down(gun.sight); }
+
+/// Where a gun's axis is. Off the screen it goes to the nearest edge; what is aimed at lies between the edges.
+std::int32_t Outlets::place_of(const Route& route) const {
+  const auto at = [this](const Route& axis) {
+    return shape::native(axis.range, axis.from + (axis.to_end - axis.from) * reader_.value({axis.target}));
+  };
+  const std::int32_t here = at(route);
+  if (off_screen_ != OffScreen::edge) return here;
+  const std::int32_t between = std::clamp(here, route.range.minimum + 1, route.range.maximum - 1);
+  if (!is_off_screen(*route.gun)) return between;
+  const Route& other = routes_[route.target == route.gun->x ? route.gun->y : route.gun->x];
+  const auto to_edge = [](const NativeRange& range, std::int32_t value) {
+    return std::min(value - range.minimum, range.maximum - value);
+  };
+  const std::int32_t its = to_edge(route.range, here), others = to_edge(other.range, at(other));
+  if (its > others || (its == others && route.target == route.gun->y)) return between;
+  return here - route.range.minimum <= route.range.maximum - here ? route.range.minimum : route.range.maximum;
+}
+
+/// What a target shows; of a gun that is, or was, off the screen all that says so.
+void Outlets::add_route(std::vector<input_event>& report, const Route& route) const {
+  if (!route.gun || (route.to && !is_off_screen(*route.gun))) return add(report, event_of_route(route));
+  if (off_screen_ == OffScreen::button) add(report, event_of(key(BTN_MIDDLE), is_off_screen(*route.gun) ? 1 : 0));
+  add(report, event_of_route(routes_[route.gun->x]));
+  add(report, event_of_route(routes_[route.gun->y]));
 }
 
 /// Of the targets that come out at one code, the one that is farthest from rest.
@@ -180,7 +239,7 @@ bool Outlets::flush(Time now) {
   bool any = false;
   for (const TargetPlace target : reader_.changed()) {
     const Route& route = routes_[target.number];
-    if (route.device) add(outgoing_[*route.device].report, event_of_route(route));
+    if (route.device) add_route(outgoing_[*route.device].report, route);
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
     if (outgoing_[i].report.empty() && !(outgoing_[i].behind && now >= again_at_)) continue;
@@ -196,7 +255,7 @@ void Outlets::write(std::size_t device, Time now) {
   auto& [report, behind] = outgoing_[device];
   if (behind)
     for (const Route& route : routes_)
-      if (route.device == device && route.to->code.type != ev_rel) add(report, event_of_route(route));
+      if (route.device == device && (!route.to || route.to->code.type != ev_rel)) add_route(report, route);
   report.push_back(end_of_report());
   behind = !devices_[device].write(report);
   report.clear();

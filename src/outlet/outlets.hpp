@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "omnipar/profile.hpp"
 #include "omnipar/reader.hpp"
 #include "outlet/keeper.hpp"
 #include "outlet/virtual_device.hpp"
@@ -15,7 +16,7 @@ class Outlets {
  public:
   /// The engine and its reader, of which all that is shown here is taken, must outlive the outlets. No device is made
   /// yet.
-  Outlets(os::Door& door, const Engine& engine, const PacedReader& reader);
+  Outlets(os::Door& door, const Engine& engine, const PacedReader& reader, OffScreen off_screen);
 
   /// Starts the keeper and makes the devices of all ports, in order of port; their nodes come in that
   /// order too, by number and as text, for programs sort them either way.
@@ -35,6 +36,8 @@ class Outlets {
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const Keeper& keeper() const noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
+  /// True if a gun or pointer comes out there.
+  [[nodiscard]] bool says_off_screen(DeviceKey device) const noexcept;
   /// Reports that a device would not take. What they would have said is said again until it is taken.
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
 
@@ -49,6 +52,11 @@ class Outlets {
     bool negative = false;                  ///< up and left
     bool shared = false;                    ///< another target of the port comes out at the same code
     double from = 0, to_end = 1;            ///< where 0 and 1 of it come out, in parts of the range
+    /// Of a gun's axes and of its sight, which comes out at no code of its own: all three.
+    struct Gun {
+      std::uint16_t x = 0, y = 0, sight = 0;
+    };
+    std::optional<Gun> gun;
   };
 
   struct Outgoing {
@@ -60,12 +68,17 @@ class Outlets {
   void route_port(const PortInfo& port);
   [[nodiscard]] std::int32_t value_of(const Route& route) const;
   [[nodiscard]] input_event event_of_route(const Route& route) const;
+  void route_gun(const PortInfo& port, Route& route);
+  [[nodiscard]] bool is_off_screen(const Route::Gun& gun) const;
+  [[nodiscard]] std::int32_t place_of(const Route& route) const;
+  void add_route(std::vector<input_event>& report, const Route& route) const;
   void find_devices() noexcept;
   void write(std::size_t device, Time now);
   [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);
   [[nodiscard]] std::optional<Diagnostic> keep(std::vector<VirtualDevice> made);
 
   os::Door& door_;
+  OffScreen off_screen_;
   const Engine& engine_;
   const PacedReader& reader_;
   Keeper keeper_;

@@ -1,7 +1,9 @@
 #include "omnipar/reach.hpp"
 
 #include <algorithm>
+#include <utility>
 
+#include "omnipar/identity.hpp"
 #include "plan/plan_data.hpp"
 
 namespace omnipar::inline abi_0 {
@@ -129,6 +131,39 @@ std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::
     for (std::size_t t = port.first_target; t < std::size_t{port.first_target} + port.target_count; ++t)
       if (const std::string name = bound_name(data, t); !name.empty() && bound.reaches(t) && !served.reaches(t))
         names.push_back(name);
+  }
+  return names;
+}
+
+namespace {
+
+bool moves_anything(const PlanData& data, std::string_view seat, std::string_view role) {
+  return std::ranges::any_of(data.inputs, [&](const Input& input) {
+    return input.seat == seat && input.role == role && input.raises.count + input.operations.count > 0;
+  });
+}
+
+void add_once(std::vector<std::string>& names, std::string name) {
+  if (std::ranges::find(names, name) == names.end()) names.push_back(std::move(name));
+}
+
+}  // namespace
+
+std::vector<std::string> idle_controls(const Plan& plan, const Description& node, const Attachment& attachment) {
+  const PlanData& data = plan::body_of(plan);
+  constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; below it are the keys of keyboards
+  std::vector<std::string> names;
+  for (const Control& control : attachment.controls) {
+    const auto moves = [&](const std::string& role) { return moves_anything(data, attachment.seat, role); };
+    Attachment alone;
+    alone.controls = {control};
+    const auto roles = roles_of(alone);
+    if (std::ranges::none_of(roles, moves)) add_once(names, control.role);
+  }
+  for (const CodeRange& range : node.codes) {
+    const bool is_key = range.code.type == ev_key && range.code.number < first_button;
+    if (!is_key && std::ranges::find(attachment.controls, range.code, &Control::code) == attachment.controls.end())
+      add_once(names, control_name(node, range.code));
   }
   return names;
 }

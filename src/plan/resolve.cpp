@@ -1,5 +1,6 @@
 #include "plan/resolve.hpp"
 
+#include "base/gun_roles.hpp"
 #include "omnipar/catalogue.hpp"
 #include "omnipar/role.hpp"
 
@@ -67,6 +68,17 @@ std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   return uses;
 }
 
+/// What is pressed for a pointer is nothing else by default: but a trigger stays one.
+std::set<std::string_view> pressed_for_pointers(const ControllerSheet& sheet, const std::vector<Binding>& bind) {
+  std::set<std::string_view> roles;
+  for (const TargetSheet& target : sheet.targets)
+    for (const std::string_view suffix : plan::pointer_suffixes)
+      if (const Binding* binding = plan::binding_for(bind, target.name + std::string{suffix});
+          binding != nullptr && target.kind == TargetKind::pointer)
+        for (const Use& use : binding->uses) roles.insert(use.role);
+  return roles;
+}
+
 }  // namespace
 
 plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, const ControllerSheet& plain)
@@ -75,6 +87,7 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
   for (const Binding& binding : bind) by_target.try_emplace(binding.target, &binding);
   std::set<std::string_view> own_targets;
   for (const Binding& binding : port.bind) own_targets.insert(binding.target);
+  const std::set<std::string_view> taken = pressed_for_pointers(sheet, bind);
   const auto binding_of = [&by_target](std::string_view target) {
     const auto at = by_target.find(target);
     return at == by_target.end() ? nullptr : at->second;
@@ -86,6 +99,8 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
     const std::string& seat = its != nullptr && its->player == 2 ? port.second_seat : port.seat;
     std::vector<Use> uses = binding != nullptr ? binding->uses : plain_uses(defaults);
     if (seat.empty()) uses.clear();
+    if (binding == nullptr && its != nullptr && its->kind == TargetKind::button && !base::is_trigger(its->place))
+      std::erase_if(uses, [&taken](const Use& use) { return taken.contains(use.role); });
     const bool is_stick = its != nullptr && (its->kind == TargetKind::stick || its->kind == TargetKind::two_sided);
     const double of_game = is_stick ? game_dead_zone(profile, port) : 0;
     for (Use& use : uses)

@@ -4,17 +4,34 @@
 #include <utility>
 
 #include "omnipar/identity.hpp"
+#include "play/gathering.hpp"
 
 namespace omnipar::inline abi_0::play {
 
+/// Two of one model are told apart by their sockets.
+std::string Grabs::name_of(int node) const {
+  const Description& description = nodes_.description(node);
+  const std::string name = printable(description.name);
+  return nodes_.has_double(node) ? name_with_socket(name, description) : name;
+}
+
 void Grabs::look_at(int node) {
-  if (nodes_.is_grabbed_by_another(node)) held_elsewhere(node);
+  if (nodes_.is_grabbed_by_another(node))
+    held_elsewhere(node);
+  else if (nodes_.is_grabbed(node) || nodes_.down(node).empty())  // else it cannot be known
+    is_free_again(node);
+}
+
+void Grabs::is_free_again(int node) {
+  if (told_.erase(node) == 0) return;
+  nodes_.ask_anew(node);
+  tell_(GrabEnded{name_of(node), nodes_.path(node)});
 }
 
 void Grabs::held_elsewhere(int node) {
   if (!told_.insert(node).second) return;
   const host::Openers openers = nodes_.openers(node);
-  tell_(GrabbedElsewhere{printable(nodes_.description(node).name), nodes_.path(node), openers.names, openers.only});
+  tell_(GrabbedElsewhere{name_of(node), nodes_.path(node), openers.names, openers.only});
 }
 
 void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {
@@ -31,6 +48,8 @@ void Grabs::insist(Time now) {
   constexpr Duration patience = std::chrono::seconds{3};  // the exit combination takes two
   again_at_ = now + pause;
   nodes_.try_grabs();
+  for (const int node : std::set{told_})
+    if (nodes_.is_grabbed(node)) is_free_again(node);
   const auto waiting = nodes_.waiting_for_grab();
   for (const int node : waiting) {
     const std::vector<std::string> down = nodes_.down(node);
@@ -47,7 +66,7 @@ void Grabs::insist(Time now) {
 void Grabs::grab_what_is_stuck(int node, const std::vector<std::string>& down) {
   const bool told = nodes_.grab_with_something_down(node);
   if (!nodes_.is_grabbed(node)) return;  // another program has it
-  tell_(GrabbedWhileDown{printable(nodes_.description(node).name), down, told});
+  tell_(GrabbedWhileDown{name_of(node), down, told});
 }
 
 }  // namespace omnipar::inline abi_0::play

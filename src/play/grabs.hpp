@@ -15,13 +15,13 @@ namespace omnipar::inline abi_0::play {
 
 class Grabs {
  public:
-  /// The nodes must outlive this. `tell` is told of GrabbedElsewhere, once for each node, and of GrabbedWhileDown.
+  /// The nodes must outlive this. `tell` is told of GrabbedElsewhere and GrabEnded, and of GrabbedWhileDown.
   Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), tell_(std::move(tell)) {}
 
-  /// A node may be another program's; that is told, once.
+  /// A node may be another program's, or not any more: either is told, once.
   void look_at(int node);
-  /// Nobody else has any: what is another's later is told again.
-  void forget_others() { told_.clear(); }
+  /// It is gone.
+  void forget(int node) { told_.erase(node); }
   /// These are played on from now on: they are grabbed, or, while all is frozen, everybody's again. What nobody plays
   /// on, or plays on any more, works for the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);
@@ -38,6 +38,8 @@ class Grabs {
   };
   void grab_what_is_stuck(int node, const std::vector<std::string>& down);
   void held_elsewhere(int node);
+  [[nodiscard]] std::string name_of(int node) const;
+  void is_free_again(int node);
 
   host::Nodes& nodes_;
   EventHandler tell_;

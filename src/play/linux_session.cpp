@@ -36,6 +36,7 @@ class LinuxSession final : public Session::Inside {
       tell(LeftToAnother{unit, opener});
     });
     if (grabs()) nodes_.take_alone();
+    table_.nodes_come_within(std::chrono::seconds{2});
     if (options_.grab_idle) nodes_.grab_all(true);
   }
 
@@ -81,6 +82,7 @@ class LinuxSession final : public Session::Inside {
   void take_news();
   void take_signals();
   void look_for_others();
+  void claim_seats();
   void arm_timer();
 
   // -- what goes out
@@ -127,7 +129,7 @@ class LinuxSession final : public Session::Inside {
   std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
   SessionStats stats_;
   Spread in_to_out_;
-  std::optional<Time> look_again_;  ///< for what another session of ours has grabbed, while there is one
+  std::optional<Time> look_again_;  ///< for what other programs may grab, or have
   bool nodes_have_changed_ = false;
   bool told_no_permission_ = false;
   bool told_loss_ = false;
@@ -144,7 +146,7 @@ std::optional<Diagnostic> LinuxSession::begin() {
 
 std::optional<Diagnostic> LinuxSession::begin_virtual() {
   if (auto failure = outlet::VirtualDevice::check(door_)) return failure;
-  outlets_.emplace(door_, engine_, reader_);
+  outlets_.emplace(door_, engine_, reader_, options_.profile.off_screen);
   desktop_keys_.emplace(nodes_, table_, *outlets_);
   if (auto failure = outlets_->start(number_of_play())) return failure;
   if (auto failure = hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper})) return failure;
@@ -196,14 +198,17 @@ void LinuxSession::arrive(int node) {
   if (outlets_)
     for (const auto& report : nodes_.last_words(node))
       outlets_->keeper().give_last_word(node, nodes_.descriptor(node), report);
+  if (options_.meets) options_.meets(node, &nodes_.description(node), door_.now());
   if (!ended_) table_.arrive(node, nodes_.description(node));
 }
 
 void LinuxSession::leave(int node) {
   nodes_have_changed_ = true;
+  grabs_.forget(node);
   if (outlets_) outlets_->keeper().forget(node);
   if (desktop_keys_) desktop_keys_->forget(node);
   rumble_.forget(node);
+  if (options_.meets) options_.meets(node, nullptr, door_.now());
   table_.leave(node);
 }
 
@@ -217,6 +222,7 @@ void LinuxSession::look_who_plays() {
   nodes_have_changed_ = true;
   const std::vector<int> playing = table_.playing_nodes();
   if (grabs()) grabs_.set(playing, engine_.frozen(), now_);
+  if (grabs()) claim_seats();
   for (const int node : playing) {
     if (!desktop_keys_) break;
     auto failure = desktop_keys_->find(node);
@@ -225,6 +231,15 @@ void LinuxSession::look_who_plays() {
   }
   lights_.seat(parts_at_ports(engine_.plan(), table_, nodes_));
   for (const PortInfo& port : engine_.plan().ports()) rumble_.move(port.number, players_of(port.number));
+}
+
+/// Who is unplugged keeps the seat here, whatever other session there is.
+void LinuxSession::claim_seats() {
+  const auto units = table_.unit_details();
+  for (const bool seated : {false, true})  // of two that cannot be told apart, one may be seated
+    for (const UnitDetails& unit : units)
+      for (const UnitDetails::Node& node : unit.nodes)
+        if (unit.here.seat.empty() != seated) seated ? nodes_.claim(node.number) : nodes_.give_up(node.number);
 }
 
 std::vector<NodeHere> LinuxSession::nodes() const {
@@ -364,19 +379,19 @@ void LinuxSession::take_news() {
     else if (const auto node = news->came ? std::nullopt : nodes_.close(news->where.path))
       leave(*node);
   }
-  const bool others = !grabs() && !host::models_named(door_, "Omnipar port").empty();
-  if (!others) grabs_.forget_others();
-  look_again_ = others ? std::optional{now_} : std::nullopt;
   show();
 }
 
-/// Another session of ours plays, and grabs a unit whenever somebody takes a seat: nobody tells us, and then nothing is
-/// heard of that unit here any more.
+/// Another program may grab a unit at any time, and then nothing more is heard of it here; nobody tells us, nor when
+/// that ends, nor that a unit is free which was left to another session.
 void LinuxSession::look_for_others() {
-  if (!look_again_ || now_ < *look_again_ || ended_) return;
-  look_again_ = now_ + std::chrono::seconds{1};
-  for (const host::NodePath& where : hearing_.watch().present())
-    if (const auto node = nodes_.number_of(where.path)) grabs_.look_at(*node);
+  if (ended_ || (look_again_ && now_ < *look_again_)) return;
+  const auto left = nodes_.left();
+  for (const host::NodePath& where : left) open(where);
+  const std::vector<int> shared = nodes_.not_grabbed();
+  for (const int node : shared) grabs_.look_at(node);
+  constexpr Duration pause = std::chrono::seconds{1};
+  look_again_ = left.empty() && shared.empty() ? std::nullopt : std::optional{now_ + pause};
 }
 
 void LinuxSession::take_signals() {
@@ -437,7 +452,8 @@ std::vector<VirtualDeviceHere> LinuxSession::virtual_devices() const {
   std::vector<VirtualDeviceHere> devices;
   if (!outlets_) return devices;
   for (const outlet::VirtualDevice& device : outlets_->devices())
-    devices.push_back({device.key().port, device.name(), device.node(), announced_.contains(device.node())});
+    devices.push_back({device.key().port, device.name(), device.node(), announced_.contains(device.node()),
+                       outlets_->says_off_screen(device.key())});
   return devices;
 }
 

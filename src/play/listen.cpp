@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <csignal>
+#include <set>
 #include <vector>
 
 #include <fmt/format.h>
@@ -45,6 +46,7 @@ class Listening {
       take(nodes_.drain(door_.now()));
       for (const int raw : ready_raws_) take_raw(raw);
       while (const auto news = hearing_.next_news()) take(*news);
+      look_who_has_them();
       ears_.waited(since_start(door_.now()));
       if (!hearing_.next_signal()) continue;
       ears_.broken_off();
@@ -61,7 +63,7 @@ class Listening {
 
  private:
   [[nodiscard]] std::optional<Time> next_due(std::optional<Time> end) const {
-    const auto due = earlier(end, nodes_.next_due());
+    const auto due = earlier(earlier(end, nodes_.next_due()), look_again_);
     const auto wanted = ears_.next_due();
     return wanted ? earlier(due, began_ + wanted->time_since_epoch()) : due;
   }
@@ -81,17 +83,39 @@ class Listening {
     const auto node = nodes_.open(where);
     if (!node) return;
     arrive(*node);
-    tell_who_has_it(where, *node);
+    look_who_has(*node);
     const std::string folder = host::hid_folder(where.syspath);
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
   }
 
-  void tell_who_has_it(const host::NodePath& where, int node) {
-    if (!options_.say || !nodes_.is_grabbed_by_another(node)) return;
-    const host::Openers openers = host::openers_of(door_, where.path);
-    options_.say(fmt::format("\"{}\" is grabbed by {}: no input from it arrives here.",
-                             printable(nodes_.description(node).name),
-                             openers.names.empty() ? "another program" : openers.names));
+  /// Another program may take a unit alone at any time, and nobody says so.
+  void look_who_has_them() {
+    const Time now = door_.now();
+    if (look_again_ && now < *look_again_) return;
+    const std::vector<int> shared = nodes_.not_grabbed();
+    for (const int node : shared) look_who_has(node);
+    std::erase_if(taken_, [&shared](int node) { return std::ranges::find(shared, node) == shared.end(); });
+    constexpr Duration pause = std::chrono::seconds{1};
+    look_again_ = shared.empty() ? std::nullopt : std::optional{now + pause};
+  }
+
+  void look_who_has(int node) {
+    const bool is_taken = nodes_.is_grabbed_by_another(node);
+    if (is_taken && taken_.insert(node).second) {
+      ears_.taken_away(node, since_start(door_.now()));
+      tell_who_has_it(node);
+    } else if (!is_taken && nodes_.down(node).empty() && taken_.erase(node) > 0) {
+      nodes_.ask_anew(node);
+      ears_.given_back(node);
+    }
+  }
+
+  void tell_who_has_it(int node) {
+    if (!options_.say) return;
+    const host::Openers openers = nodes_.openers(node);
+    options_.say(fmt::format("\"{}\" is grabbed by {}: {}.", printable(nodes_.description(node).name),
+                             openers.names.empty() ? "another program" : openers.names,
+                             options_.raw ? "only its raw reports arrive here" : "no input from it arrives here"));
   }
 
   bool is_better_raw(const std::string& folder, const Description& node) {
@@ -152,6 +176,8 @@ class Listening {
   host::Nodes& nodes_;
   std::vector<OpenRaw> raws_;
   std::vector<int> ready_raws_;
+  std::set<int> taken_;  ///< nodes that another program has
+  std::optional<Time> look_again_;
   std::optional<Diagnostic> failure_;
   Time began_;
   Time last_;

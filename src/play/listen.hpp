@@ -30,6 +30,9 @@ class Ears {
   virtual void cannot_hear_raw(const Description& unit, int error) {
     static_cast<void>(unit), static_cast<void>(error);
   }
+  /// Another program has the node alone from here on; and not any more: its next report is how it stands then.
+  virtual void taken_away(int node, Time now) { static_cast<void>(node), static_cast<void>(now); }
+  virtual void given_back(int node) { static_cast<void>(node); }
   /// Nothing has happened up to here.
   virtual void waited(Time now) = 0;
   [[nodiscard]] virtual bool done() const = 0;

@@ -14,7 +14,6 @@
 #include "play/gathering.hpp"
 
 namespace omnipar::inline abi_0::play {
-namespace {
 
 class Recorder final : public Ears {
  public:
@@ -32,7 +31,7 @@ class Recorder final : public Ears {
       if (range.value != 0 && !may_be_typed(node, range.code)) event.changes.push_back({range.code, range.value});
     put(to_line(node, description));
     put(to_line(event));
-    options_.say(fmt::format("recording \"{}\"", printable(description.name)));
+    if (is_ready_) say_recording(node);
   }
   void left(int node, Time now) override {
     if (raws_.contains(node) && !raws_.extract(node).mapped().described) return;
@@ -64,12 +63,23 @@ class Recorder final : public Ears {
     event.raw.assign(bytes.begin(), bytes.end());
     put(to_line(event));
   }
+  void taken_away(int node, Time now) override {
+    const std::string unit = name_of(node);
+    if (std::ranges::find(recorded_.gaps, unit) == recorded_.gaps.end()) recorded_.gaps.push_back(unit);
+    put(to_line({now, node, Deed::gap, {}}));
+    options_.say(fmt::format("nothing of \"{}\" is recorded from here on", unit));
+  }
+  void given_back(int node) override { options_.say(fmt::format("\"{}\" is recorded again", name_of(node))); }
   void cannot_hear_raw(const Description& unit, int error) override {
     options_.say(fmt::format("the raw reports of \"{}\" cannot be read: {}{}", printable(unit.name),
                              std::strerror(-error),
                              error == -EACCES ? " ('omnipar doctor' says how to fix that)" : ""));
   }
-  void ready() override {}
+  /// Two of one model are told apart by their sockets, once both are known.
+  void ready() override {
+    is_ready_ = true;
+    for (const auto& [node, description] : here_) say_recording(node);
+  }
   void waited(Time) override {}
   [[nodiscard]] bool done() const override { return full_; }
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
@@ -114,6 +124,16 @@ class Recorder final : public Ears {
     return buttons;
   }
 
+  void say_recording(int node) { options_.say(fmt::format("recording \"{}\"", name_of(node))); }
+
+  [[nodiscard]] std::string name_of(int node) const {
+    const Description& description = here_.at(node);
+    const bool has_double = std::ranges::any_of(
+        here_, [&](const auto& entry) { return entry.first != node && entry.second.name == description.name; });
+    const std::string name = printable(description.name);
+    return has_double ? name_with_socket(name, description) : name;
+  }
+
   void put(const std::string& line) { full_ = full_ || !options_.put(line); }
 
   const RecordOptions& options_;
@@ -128,9 +148,8 @@ class Recorder final : public Ears {
   std::map<int, Description> here_;  ///< nodes, but no raw ones
   std::map<int, Raw> raws_;
   bool full_ = false;
+  bool is_ready_ = false;
 };
-
-}  // namespace
 
 tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options) {
   Recorder recorder{options};
@@ -139,6 +158,52 @@ tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& o
   as_nodes.raw_where_better = true;
   if (auto failure = listen(door, as_nodes, recorder)) return tl::unexpected(std::move(*failure));
   return recorder.recorded();
+}
+
+class SessionRecording::Inside {
+ public:
+  explicit Inside(RecordOptions options) : options_(std::move(options)), recorder_(options_) { recorder_.ready(); }
+
+  void meet(int node, const Description* description, Time now) {
+    if (description == nullptr) {
+      if (nodes_.erase(node) > 0) recorder_.left(node, since_start(now));
+    } else if (!description->descriptor.empty()) {
+      options_.say(
+          fmt::format("\"{}\" is not in the recording, because it is read by its raw reports: 'omnipar trace "
+                      "record' beside this records them.",
+                      printable(description->name)));
+    } else {
+      nodes_.insert(node);
+      recorder_.arrived(node, *description, since_start(now));
+    }
+  }
+  void hear(int node, const Report& report) {
+    if (nodes_.contains(node)) recorder_.heard(node, {since_start(report.time), report.changes, {}});
+  }
+  [[nodiscard]] const Recorded& recorded() const noexcept { return recorder_.recorded(); }
+
+ private:
+  /// Times begin at 0 and never go back.
+  Time since_start(Time time) {
+    if (!began_) began_ = time;
+    last_ = std::max(last_, Time{time - *began_});
+    return last_;
+  }
+
+  RecordOptions options_;
+  Recorder recorder_;
+  std::set<int> nodes_;
+  std::optional<Time> began_;
+  Time last_{};
+};
+
+SessionRecording::SessionRecording(RecordOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+SessionRecording::~SessionRecording() = default;
+const Recorded& SessionRecording::recorded() const noexcept { return inside_->recorded(); }
+
+void SessionRecording::listen_to(SessionOptions& session) {
+  session.meets = [this](int node, const Description* description, Time now) { inside_->meet(node, description, now); };
+  session.heard = [this](int node, const Report& report) { inside_->hear(node, report); };
 }
 
 }  // namespace omnipar::inline abi_0::play

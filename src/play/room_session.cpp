@@ -3,7 +3,10 @@
 #include <map>
 #include <utility>
 
+#include <fmt/format.h>
+
 #include "base/earlier.hpp"
+#include "omnipar/identity.hpp"
 #include "play/hotkeys.hpp"
 #include "play/lights.hpp"
 #include "play/session_inside.hpp"
@@ -164,6 +167,10 @@ void RoomSession::play(const TraceEvent& event, const Description& node) {
       break;
     case Deed::pull_out:
       table_.leave(event.node);
+      break;
+    case Deed::gap:
+      tell(Remark{fmt::format("\"{}\" was another program's alone: what it said until its next report is missing here.",
+                              printable(node.name))});
       break;
     case Deed::report:
       ++stats_.reports;

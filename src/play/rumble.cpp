@@ -182,7 +182,8 @@ void Rumble::freeze() {
   frozen_ = true;
   for (auto& [key, pad] : pads_)
     for (Effect& effect : pad.effects) {
-      if (!std::exchange(effect.playing, false)) continue;
+      if (!effect.playing) continue;
+      effect.playing = effect.what.replay.length == 0;  // what has no end goes on after the thaw
       for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
       effect.shaking.clear();
     }

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "attach/position.hpp"
 #include "base/in_turn.hpp"
 #include "identity/group.hpp"
 #include "omnipar/role.hpp"
@@ -53,6 +54,7 @@ void Table::leave(int node) {
   const auto at = nodes_.find(node);
   if (at == nodes_.end()) return;
   std::set<int> concerned = related(at->second);
+  guesses_.erase(node);
   nodes_.erase(at);
   std::erase_if(by_key_, [node](const auto& entry) { return entry.second == node; });
   regroup(concerned);
@@ -190,6 +192,9 @@ void Table::welcome(Guest guest) {
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
     for (const Share& share : player.shares) tell_outdated(player.name, share.attachment);
+    if (find_unit_sheet(catalogue_, here.unit) == nullptr)
+      for (const Share& share : player.shares)
+        if (attach::may_be_gun(nodes_.at(share.node), share.attachment)) guesses_.try_emplace(share.node);
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
@@ -216,6 +221,7 @@ void Table::update(Guest& guest, const std::vector<int>& nodes) {
       player.shares.push_back(share_of(guest, player, node));
       if (player.seat.empty() || player.empty || guest.out_of_range) continue;
       if (const auto unit = engine_.attach(player.shares.back().attachment)) player.shares.back().playing = *unit;
+      untold_[player.number] = now_ + patience_;
     }
   }
 }
@@ -224,6 +230,8 @@ void Table::dismiss(const Guest& guest) {
   for (const Player& player : guest.players) {
     for (const Share& share : player.shares) get_up(share);
     seated_.erase(player.number);
+    untold_.erase(player.number);
+    told_idle_.erase(player.number);
     if (!player.seat.empty() && !guest.out_of_range && !player.empty)
       tell_(Left{player.seat, player.name, player.number});
   }
@@ -314,6 +322,9 @@ constexpr Duration silence_that_means_away = std::chrono::milliseconds{500};
 }
 
 void Table::advance(Time now) {
+  now_ = std::max(now_, now);
+  if (!untold_.empty()) tell_what_is_whole();
+  if (!guesses_.empty() && now_ >= next_guess_) guess_guns();
   if (!any_streams_) return;
   for (Guest& guest : guests_) {
     const Time due = guest.last_heard + silence_that_means_away;
@@ -325,12 +336,36 @@ void Table::advance(Time now) {
 
 std::optional<Time> Table::next_due() const {
   std::optional<Time> due;
+  for (const auto& [number, when] : untold_)
+    if (!due || when < *due) due = when;
+  if (!guesses_.empty() && (!due || next_guess_ < *due)) due = next_guess_;
   if (!any_streams_) return due;
   for (const Guest& guest : guests_) {
     const Time silent = guest.last_heard + silence_that_means_away;
     if (guest.streams && !guest.out_of_range && (!due || silent < *due)) due = silent;
   }
   return due;
+}
+
+/// Where the two axes of those are that may be guns.
+void Table::guess_guns() {
+  constexpr Duration pause = std::chrono::milliseconds{250};
+  next_guess_ = now_ + pause;
+  for (const Guest& guest : guests_)
+    for (const Player& player : guest.players)
+      for (const Share& share : player.shares) {
+        const auto guess = guesses_.find(share.node);
+        if (guess == guesses_.end()) continue;
+        double x = 0, y = 0;
+        for (const Change& change : present_state(share))
+          for (const Control& control : share.attachment.controls)
+            if (control.code == change.code && control.reading == Reading::two_sided)
+              (control.axis == Axis::y ? y : x) = attach::position(control, attach::scale_of(control), change.value);
+        const auto verdict = guess->second.look(x, y);
+        if (verdict == attach::GunGuess::Verdict::open) continue;
+        guesses_.erase(guess);
+        if (verdict == attach::GunGuess::Verdict::gun) tell_(LooksLikeGun{player.seat, player.name, player.number});
+      }
 }
 
 void Table::let_go(Player& player) {

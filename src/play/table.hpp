@@ -18,6 +18,7 @@
 #include <utility>
 #include <vector>
 
+#include "attach/gun_guess.hpp"
 #include "host/node_part.hpp"
 #include "omnipar/events.hpp"
 #include "omnipar/omnipar.hpp"
@@ -45,6 +46,9 @@ class Table {
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
   /// Axes that nobody has measured find their ranges by use. To be called before anybody arrives.
   void find_ranges_by_use() noexcept { by_use_ = true; }
+  /// The nodes of a unit come within this time: what a unit that the rig knows has, and lacks, is not told before. To
+  /// be called before anybody arrives.
+  void nodes_come_within(Duration time) noexcept { patience_ = time; }
   /// What units have reached, also those that have left.
   [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
   /// The units that are there; a part of a unit is one of its own.
@@ -146,7 +150,11 @@ class Table {
   void play_by_press(Player& player, bool again);
   bool attach(Player& player);
   [[nodiscard]] std::vector<std::string> roles_at(const std::string& seat) const;
+  void guess_guns();
+  void tell_what_it_has(const Player& player);
+  void tell_what_is_whole();
   void tell_what_lacks(const Player& player);
+  void tell_what_is_idle(const Player& player);
 
   Engine& engine_;
   const Catalogue& catalogue_;
@@ -162,6 +170,12 @@ class Table {
   std::size_t last_found_ = 0;                         ///< where `report` found the last one in these
   std::string last_asked_;
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
+  std::set<int> told_idle_;                                ///< units of which that was told
+  Duration patience_{0};
+  Time now_{};
+  std::map<int, Time> untold_;               ///< of these units it is to be told what they have, and when
+  std::map<int, attach::GunGuess> guesses_;  ///< by node, while it is not known whether it is a gun
+  Time next_guess_{};
   std::vector<std::string> awaited_;
   int last_number_ = 0;
   std::map<int, std::string> seated_;  ///< the names of those that have a seat, by number

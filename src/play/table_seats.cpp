@@ -68,7 +68,27 @@ void Table::play(Player& player, bool again) {
   if (!attach(player)) return;
   tell_(Seated{player.seat, player.name, again, player.number});
   tell_of_others(player);
+  if (again)
+    untold_[player.number] = now_ + patience_;
+  else
+    tell_what_it_has(player);
+}
+
+/// Its nodes are all there, as far as one can know.
+void Table::tell_what_it_has(const Player& player) {
+  untold_.erase(player.number);
   tell_what_lacks(player);
+  tell_what_is_idle(player);
+}
+
+void Table::tell_what_is_whole() {
+  for (const Guest& guest : guests_)
+    for (const Player& player : guest.players) {
+      const auto at = untold_.find(player.number);
+      if (at == untold_.end() || at->second > now_) continue;
+      player.seat.empty() || player.empty || guest.out_of_range ? static_cast<void>(untold_.erase(at))
+                                                                : tell_what_it_has(player);
+    }
 }
 
 void Table::play_by_press(Player& player, bool again) {
@@ -106,6 +126,16 @@ void Table::tell_what_lacks(const Player& player) {
   std::vector<std::string>& told = lacks_[player.seat];
   if (told != targets && !targets.empty()) tell_(Lacks{player.seat, player.name, targets, player.number});
   told = targets;
+}
+
+/// Controls that nothing at its seat is bound to, and those that have no role; once for each unit.
+void Table::tell_what_is_idle(const Player& player) {
+  std::vector<std::string> controls;
+  for (const Share& share : player.shares)
+    for (std::string& name : idle_controls(engine_.plan(), nodes_.at(share.node), share.attachment))
+      if (std::ranges::find(controls, name) == controls.end()) controls.push_back(std::move(name));
+  if (!controls.empty() && told_idle_.insert(player.number).second)
+    tell_(Idle{player.seat, player.name, std::move(controls), player.number});
 }
 
 /// False if there is nothing to play on.

@@ -1,11 +1,15 @@
 #include "play/words.hpp"
 
+#include <algorithm>
+#include <ranges>
 #include <vector>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include "base/list.hpp"
+#include "base/shell_word.hpp"
+#include "omnipar/reach.hpp"
 #include "omnipar/session_words.hpp"
 
 namespace omnipar::inline abi_0 {
@@ -74,6 +78,18 @@ class Teller {
         "profile new NAME --system {}).",
         who(event.seat), event.unit, some_listed(event.targets), event.seat, session_.plan().system());
   }
+  std::string operator()(const Idle& event) const {
+    return fmt::format("{}: {} of \"{}\" {} nothing here. (omnipar why --unused lists such controls{})",
+                       who(event.seat), some_listed(event.controls), event.unit,
+                       event.controls.size() == 1 ? "does" : "do",
+                       has_free_target(event.seat) ? ", and targets that they could move" : "");
+  }
+  std::string operator()(const LooksLikeGun& event) const {
+    return fmt::format(
+        "{}the stick of \"{}\" stays where it is put, as the aim of a gun does. If it is a gun: omnipar learn unit "
+        "--form gun --unit {}",
+        event.seat.empty() ? "" : who(event.seat) + ": ", event.unit, base::shell_word(event.unit));
+  }
   std::string operator()(const NoUse& event) const {
     return fmt::format(
         "\"{}\" was pressed, but it has nothing that this machine uses: omnipar watch shows what it has.", event.unit);
@@ -103,6 +119,9 @@ class Teller {
                        event.opener.empty() ? "another program" : event.opener,
                        event.process == 0 ? "" : fmt::format(" ('kill {}' ends it)", event.process));
   }
+  std::string operator()(const GrabEnded& event) const {
+    return fmt::format("\"{}\" is free again: its input arrives here.", event.unit);
+  }
   std::string operator()(const GrabbedWhileDown& event) const {
     return fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", event.unit, some_listed(event.controls),
                        event.controls.size() == 1 ? "stays" : "stay",
@@ -125,6 +144,17 @@ class Teller {
 
  private:
   [[nodiscard]] std::string who(const std::string& seat) const { return player_of(session_.plan(), seat); }
+
+  /// Nothing is bound to some target of a port of that seat.
+  [[nodiscard]] bool has_free_target(const std::string& seat) const {
+    const Plan& plan = session_.plan();
+    const std::vector<bool> bound = bound_targets(plan);
+    return std::ranges::any_of(plan.ports(), [&](const PortInfo& port) {
+      const auto of_port = [&](std::size_t t) { return !bound[port.first_target + t]; };
+      return port.number != 0 && port.is_played_from(seat) &&
+             std::ranges::any_of(std::views::iota(std::size_t{0}, std::size_t{port.target_count}), of_port);
+    });
+  }
 
   const Session& session_;
 };

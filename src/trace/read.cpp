@@ -196,7 +196,7 @@ std::vector<Change> changes_of(const Json& list) {
 }
 
 TraceEvent event_of(const Json& object) {
-  static constexpr std::array<std::string_view, 7> names{"t", "node", "plug", "report", "raw", "note", "lesson"};
+  static constexpr std::array<std::string_view, 8> names{"t", "node", "plug", "gap", "report", "raw", "note", "lesson"};
   know_only(object, names);
   TraceEvent event;
   constexpr std::int64_t a_year_in_us = 366LL * 24 * 3600 * 1'000'000;
@@ -207,6 +207,11 @@ TraceEvent event_of(const Json& object) {
   const std::string plug = text_in(object, "plug");
   if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' may be \"in\" or \"out\"");
   event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
+  if (const auto gap = object.find("gap"); gap != object.end()) {
+    if (*gap != Json(true) || object.contains("plug") || object.contains("report") || object.contains("raw"))
+      throw bad_entry("'gap' may be true, and stands alone", R"(write "gap":true)");
+    event.deed = Deed::gap;
+  }
   event.raw = bytes_in(object, "raw", largest_raw_report);
   if (!event.raw.empty() && (event.deed != Deed::report || object.contains("report")))
     throw bad_entry("raw bytes are a report of their own", "leave 'plug' and 'report' away");

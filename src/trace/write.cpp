@@ -62,7 +62,10 @@ std::string to_line(int number, const Description& node) {
 
 std::string to_line(const TraceEvent& event) {
   Json line{{"t", event.time.time_since_epoch().count()}, {"node", event.node}};
-  if (event.deed != Deed::report) line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
+  if (event.deed == Deed::gap)
+    line["gap"] = true;
+  else if (event.deed != Deed::report)
+    line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
   if (!event.raw.empty())
     line["raw"] = hex(event.raw);
   else if (event.deed == Deed::report || !event.changes.empty())

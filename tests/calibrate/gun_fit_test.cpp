@@ -367,6 +367,9 @@ TEST_CASE("a gun that is set to the game, or a game that is not told its area, i
   CHECK(mistake(nearer, {}, {}) == AimMistake::other);
   const GameArea left = area_on(screen, area_words("within 0% 0% 50% 100%").value());
   CHECK(mistake([&](AreaPoint p) { return to_screen(area, to_area(left, p)); }, area, left) == AimMistake::wrong_area);
+  const auto moved = [](AreaPoint p) { return AreaPoint{p.x + 0.05, p.y - 0.04}; };
+  CHECK(mistake([&](AreaPoint p) { return nearer(moved(p)); }, area, {}) == AimMistake::beside_in_wrong_area);
+  CHECK(mistake([&](AreaPoint p) { return farther(moved(p)); }, {}, area) == AimMistake::beside_in_wrong_area);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{p.x + 0.05, p.y - 0.04}; }) == AimMistake::beside);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{p.x, 1 - p.y}; }) == AimMistake::y_reversed);
   CHECK(mistake([](AreaPoint p) { return AreaPoint{1 - p.x, p.y}; }) == AimMistake::x_reversed);

@@ -45,7 +45,7 @@ class Judged {
   void look_by_all();
   [[nodiscard]] bool plugged(std::size_t unit) const { return plugged_.at(unit); }
 
-  static constexpr std::size_t units = 10;
+  static constexpr std::size_t units = 14;
   static constexpr std::size_t readers = 3;  ///< the last one is a paced one
 
  private:

@@ -62,12 +62,20 @@ bool SlowTwin::is_known(const Unit& unit, const std::string& role) const {
   return false;
 }
 
+/// A trigger that is an axis, too, is as far as that says, once that has said anything.
+bool SlowTwin::has_spoken_axis(const Unit& unit, const std::string& role) {
+  for (const Control& c : unit.attachment.controls)
+    if (c.role == role && c.reading == Reading::one_sided && unit.raw.contains(c.code)) return true;
+  return false;
+}
+
 /// Of several controls of one role the one that is pushed furthest, the first if two are.
 SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) const {
   std::vector<Point> points;
   std::size_t of_x = 0, of_y = 0;
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.reading == Reading::hat || c.reading == Reading::counts) continue;
+    if (c.reading == Reading::button && has_spoken_axis(unit, role)) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
     double below = double(c.rest) - c.minimum, above = double(c.maximum) - c.rest;
     if (const auto reach = unit.reaches.find(c.code); reach != unit.reaches.end()) {

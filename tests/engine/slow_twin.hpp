@@ -221,6 +221,7 @@ class SlowTwin {
   [[nodiscard]] Point position(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool has_axis(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool is_known(const Unit& unit, const std::string& role) const;
+  [[nodiscard]] static bool has_spoken_axis(const Unit& unit, const std::string& role);
   void hold_again(Contact& contact);
   void set(int slot, Unit& unit, const Control& control, std::int32_t value);
   void cross(int slot, Unit& unit);

@@ -89,6 +89,13 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     const std::string& seat = target.player == 2 ? port.second_seat : port.seat;
     std::vector<Use> uses = uses_of(target.name, target.defaults);
     if (seat.empty()) uses.clear();
+    if (target.kind == TargetKind::button && target.place != "trigger" && target.place != "touch-press" &&
+        !bound.contains(target.name))
+      for (const TargetSheet& pointer : sheet.targets)
+        for (const char* what : {"-reload", "-off-screen", "-centre", "-game-shots"})
+          if (pointer.kind == TargetKind::pointer && bound.contains(pointer.name + what))
+            for (const Use& taken : bound.at(pointer.name + what))
+              std::erase_if(uses, [&taken](const Use& use) { return use.role == taken.role; });
     double of_game = port.game_dead_zone;
     for (const PortProfile& other : profile.ports)
       if (port.like && other.port == *port.like && of_game == 0) of_game = other.game_dead_zone;

@@ -188,7 +188,8 @@ const std::vector<Attachment>& story_units() {
                                            fitted_gun(),
                                            turned_ball(),
                                            pedals_on_one_axis(),
-                                           by_use(pedals_on_one_axis())};
+                                           by_use(pedals_on_one_axis()),
+                                           seated(numbered_pad(), "")};
   return all;
 }
 

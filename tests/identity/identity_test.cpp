@@ -1,4 +1,6 @@
 // Who is who, and what its codes mean.
+#include <array>
+
 #include <catch2/catch.hpp>
 
 #include "base/near.hpp"
@@ -68,10 +70,35 @@ TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity
   numbered.codes.resize(4 + 6);
   CHECK(roles(numbered) ==
         "left-stick left-stick-y south east west north left-shoulder right-shoulder left-trigger right-trigger ");
+  // With both sticks elsewhere, Z and RZ are triggers: of more than eleven buttons, two are the same triggers.
+  const auto with_triggers = [&](std::uint16_t buttons, bool by_radio) {
+    Description pad = panel();
+    pad.codes.clear();
+    for (const Code axis : {code::abs_x, code::abs_y, code::abs_z, code::abs_rz})
+      pad.codes.push_back({axis, 0, 255, 0});
+    for (const std::uint16_t axis : by_radio ? std::array<std::uint16_t, 2>{9, 10} : std::array<std::uint16_t, 2>{3, 4})
+      pad.codes.push_back({absolute(axis), 0, 255, 0});
+    for (std::uint16_t button = 0; button < buttons; ++button)
+      pad.codes.push_back({key(code::btn_south.number + button)});
+    return roles(pad);
+  };
+  const std::string two_sticks = "left-stick left-stick-y right-stick right-stick-y ";
+  const std::string shoulders = "south east west north left-shoulder right-shoulder ";
+  for (const std::uint16_t buttons : std::array<std::uint16_t, 3>{12, 13, 14})
+    CHECK(with_triggers(buttons, false) == two_sticks + shoulders +
+                                               "left-trigger right-trigger select start left-stick-press "
+                                               "right-stick-press " +
+                                               (buttons > 12 ? "home " : "") + "left-trigger right-trigger ");
+  CHECK(with_triggers(11, false) == two_sticks + shoulders +
+                                        "select start left-stick-press right-stick-press home left-trigger "
+                                        "right-trigger ");
+  CHECK(with_triggers(10, true) == "left-stick left-stick-y " + shoulders +
+                                       "select start left-stick-press right-stick-press right-stick right-stick-y "
+                                       "left-trigger right-trigger ");
   Description odd = panel();
   odd.codes = {
       {code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
-  CHECK(roles(odd) == "south left-trigger ");  // half a stick, and an axis without length, are no use
+  CHECK(roles(odd) == "south left-trigger left-trigger ");  // half a stick, and an axis without length, are no use
   const auto pad = recognise({}, {}, plain_pad()).value();
   CHECK(pad.controls[11].rest == 0);
   const auto stick = recognise({}, {}, old_stick()).value();

@@ -92,6 +92,9 @@ class FaultyDoor final : public os::Door {
   int pair_of_sockets(int (&ends)[2]) override {
     return counted([&] { return real_.pair_of_sockets(ends); });
   }
+  int hold_name(const std::string& name) override {
+    return counted([&] { return real_.hold_name(name); });
+  }
   ssize_t send(int socket, std::span<const std::byte> message, int descriptor) override {
     return counted([&] { return real_.send(socket, message, descriptor); });
   }

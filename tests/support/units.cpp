@@ -42,6 +42,14 @@ Description panel(std::string name) {
   return d;
 }
 
+Description numbered_pad(std::string name) {
+  Description d = made(std::move(name), 4);
+  for (std::uint16_t i = 0; i < 12; ++i) d.codes.push_back({key(static_cast<std::uint16_t>(0x130 + i)), 0, 1, 0});
+  add_axes(d, {code::abs_x, code::abs_y, code::abs_z, code::abs_rx, code::abs_ry, code::abs_rz}, 0, 255);
+  add_axes(d, {code::abs_hat0x, code::abs_hat0y}, -1, 1);
+  return d;
+}
+
 Description old_stick(std::string name) {
   Description d = made(std::move(name), 3);
   for (std::uint16_t i = 0; i < 10; ++i) d.codes.push_back({key(static_cast<std::uint16_t>(0x120 + i)), 0, 1, 0});

@@ -10,6 +10,8 @@ namespace omnipar::test {
 
 /// A pad by the gamepad convention: all buttons, hat, two sticks of 16 bits, two triggers.
 [[nodiscard]] Description plain_pad(std::string name = "Marrowby Twin-Stick Pad");
+/// A pad whose twelve buttons the kernel has only numbered: of its triggers both a button and an axis is sent.
+[[nodiscard]] Description numbered_pad(std::string name = "Marrowby Cheap Pad");
 /// A two-player panel's one side: a hat from a stick with switches, eight buttons, no analog part.
 [[nodiscard]] Description panel(std::string name = "Marrowby Panel");
 /// An old pad of the joystick kind: buttons from BTN_TRIGGER, stick of 8 bits.

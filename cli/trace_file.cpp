@@ -1,0 +1,32 @@
+#include "trace_file.hpp"
+
+#include <fcntl.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include <fmt/format.h>
+
+#include "command.hpp"
+
+namespace omnipar::cli {
+
+std::optional<os::Descriptor> new_file(const std::string& path, int& status) {
+  os::Door& door = os::real_door();
+  os::Descriptor file{door, door.open(path, O_WRONLY | O_CREAT | O_EXCL)};
+  if (file) return file;
+  const bool there = file.get() == -EEXIST;
+  tell({{"cannot-write", Severity::error,
+         there ? "there is a file of that name already"
+               : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
+         path, there ? "choose another name; nothing was changed" : "nothing was written"}});
+  status = there ? bad_input : machine_refuses;
+  return std::nullopt;
+}
+
+void tell_full(const std::string& path, int failure) {
+  tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), path,
+         "what was written before is whole"}});
+}
+
+}  // namespace omnipar::cli

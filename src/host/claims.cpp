@@ -1,0 +1,81 @@
+#include "host/claims.hpp"
+
+#include <fcntl.h>
+
+#include <array>
+#include <atomic>
+#include <cstdint>
+#include <cstdlib>
+#include <string_view>
+
+#include <fmt/format.h>
+
+#include "identity/serial.hpp"
+
+namespace omnipar::inline abi_0::host {
+namespace {
+
+// A claim is a socket that is bound to a name without a file: the kernel lists these names, and takes them back when
+// the process ends.
+constexpr std::string_view family = "omnipar/claim/";
+
+/// FNV-1a, of 64 bits: names of sockets are short.
+std::string digest(std::string_view text) {
+  std::uint64_t sum = 0xcbf29ce484222325;
+  for (const char c : text) sum = (sum ^ static_cast<unsigned char>(c)) * 0x100000001b3;
+  return fmt::format("{:016x}", sum);
+}
+
+std::string model_of(const Description& node) {
+  return fmt::format("{:04x}:{:04x}\n{}\n{}\n{}\n", node.vendor, node.product, node.name, node.interface,
+                     identity::plain_serial(node.serial));
+}
+
+std::string all_of(os::Door& door, const std::string& path) {
+  const os::Descriptor file{door, door.open(path, O_RDONLY)};
+  std::string text;
+  std::array<std::byte, 4096> block{};
+  while (file) {
+    const ssize_t got = door.read(file.get(), block);
+    if (got <= 0) break;
+    text.append(reinterpret_cast<const char*>(block.data()), static_cast<std::size_t>(got));
+  }
+  return text;
+}
+
+}  // namespace
+
+Claims::Claims(os::Door& door) : door_(door) {
+  static std::atomic<int> last{0};
+  const std::string self = door.real_path("/proc/self");
+  prefix_ = fmt::format("{}{}/{}/", family, self.substr(self.rfind('/') + 1), ++last);
+}
+
+ClaimKeys::ClaimKeys(const Description& node)
+    : by_socket(digest(model_of(node) + node.socket)), by_serial(node.serial.empty() ? "" : digest(model_of(node))) {}
+
+void Claims::claim(const ClaimKeys& node) {
+  for (const std::string& key : {node.by_socket, node.by_serial}) {
+    if (key.empty() || held_.contains(key)) continue;
+    os::Descriptor name{door_, door_.hold_name(prefix_ + key)};
+    if (name) held_.emplace(key, std::move(name));
+  }
+}
+
+void Claims::give_up(const ClaimKeys& node) {
+  held_.erase(node.by_socket);
+  held_.erase(node.by_serial);
+}
+
+int Claims::holder(const ClaimKeys& node, bool has_double) {
+  const std::string& key = has_double || node.by_serial.empty() ? node.by_socket : node.by_serial;
+  const std::string names = all_of(door_, "/proc/net/unix");
+  for (std::size_t at = names.find(family); at != std::string::npos; at = names.find(family, at + 1)) {
+    const std::string name = names.substr(at, names.find('\n', at) - at);
+    if (!name.ends_with("/" + key) || name.starts_with(prefix_)) continue;
+    return static_cast<int>(std::strtol(name.c_str() + family.size(), nullptr, 10));
+  }
+  return 0;
+}
+
+}  // namespace omnipar::inline abi_0::host
