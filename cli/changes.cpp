@@ -40,4 +40,9 @@ tl::expected<KeptCalibration, Diagnostics> change_calibration(const Sources& sou
   return files::change_calibration(os::real_door(), household_of(sources), unit, change);
 }
 
+std::string undone_words(os::Door& door, const std::string& path) {
+  return path + (door.real_path(path).empty() ? " is gone again: before the last change there was none"
+                                              : " is again as it was before the last change");
+}
+
 }  // namespace omnipar::cli

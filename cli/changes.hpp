@@ -22,4 +22,7 @@ namespace omnipar::cli {
 [[nodiscard]] tl::expected<KeptCalibration, Diagnostics> change_calibration(const Sources& sources, const RigUnit& unit,
                                                                             const CalibrationChange& change);
 
+/// "… is again as it was before the last change"; before the first one there was no file.
+[[nodiscard]] std::string undone_words(os::Door& door, const std::string& path);
+
 }  // namespace omnipar::cli

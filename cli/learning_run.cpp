@@ -18,12 +18,13 @@ namespace {
 
 using Kind = LearnEvent::Kind;
 
-/// A unit is the same again in its socket or by its serial number, whatever it is called meanwhile.
+/// A unit is the same again in its socket or by its serial number, whatever it is called meanwhile. By radio it has no
+/// socket, and is another device of the host each time.
 std::string key_of(const UnitDetails& unit) {
   const Description& d = unit.description;
-  return fmt::format("{:04x}:{:04x} {} {} {} {} {}", d.vendor, d.product, d.serial,
-                     d.socket.empty() ? d.device : d.socket, d.half, d.socket.empty() && d.device.empty() ? d.name : "",
-                     unit.part);
+  const std::string& place = d.socket.empty() && d.serial.empty() ? d.device : d.socket;
+  return fmt::format("{:04x}:{:04x} {} {} {} {} {}", d.vendor, d.product, d.serial, place, d.half,
+                     place.empty() ? d.name : "", unit.part);
 }
 
 /// In a trace no node has a path: there the main one is known by all else that is said of it.

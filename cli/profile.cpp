@@ -300,7 +300,7 @@ int undo(const ProfileWords& words) {
   if (words.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
-    print(fmt::format("{} is again as it was before the last change", *path));
+    print(undone_words(door, *path));
   talk(fmt::format("The version that was undone is kept in {}", *kept));
   return good;
 }

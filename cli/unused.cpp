@@ -10,6 +10,7 @@
 #include "host/look.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/reach.hpp"
+#include "play/gathering.hpp"
 #include "play/trace_host.hpp"
 
 namespace omnipar::cli {
@@ -28,6 +29,16 @@ tl::expected<std::vector<Description>, Diagnostic> nodes_there(const Sources& so
   return nodes;
 }
 
+/// Another unit looks just like it.
+bool has_double(const std::vector<Description>& nodes, const UnitNodes& unit) {
+  const Description& main = nodes[unit.main()];
+  const auto is_alike = [&main](const Description& node) {
+    return node.vendor == main.vendor && node.product == main.product && node.name == main.name;
+  };
+  const auto its = std::ranges::count_if(unit.nodes, [&](std::size_t i) { return is_alike(nodes[i]); });
+  return std::ranges::count_if(nodes, is_alike) > its;
+}
+
 /// A part of a unit at its own seat of the rig, or where a new one would sit.
 Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<Description>& nodes,
                  const UnitNodes& unit, const std::string& part) {
@@ -36,16 +47,21 @@ Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<De
   const auto seats = given.plan->seats();
   const RigUnit* own = find_unit(rig, main, {}, part);
   const bool is_seated = own != nullptr && std::ranges::find(seats, own->seat) != seats.end();
-  Unused unused{own != nullptr ? own->name
-                : part.empty() ? own_name(main)
-                               : fmt::format("{}, {}", own_name(main), part),
+  const std::string plain = part.empty() ? own_name(main) : fmt::format("{}, {}", own_name(main), part);
+  Unused unused{own != nullptr            ? own->name
+                : has_double(nodes, unit) ? play::name_with_socket(plain, main)
+                                          : plain,
                 is_seated ? own->seat : seats.front(),
                 {}};
+  const auto add = [&unused](std::vector<std::string> names) {
+    for (std::string& name : names)
+      if (std::ranges::find(unused.controls, name) == unused.controls.end()) unused.controls.push_back(std::move(name));
+  };
   for (const std::size_t i : unit.nodes) {
     Attachment attachment = attach_node(given.catalogue, nodes[unit.main()], nodes[i], part);
     attachment.seat = unused.seat;
-    for (std::string& name : idle_controls(*given.plan, nodes[i], attachment))
-      if (std::ranges::find(unused.controls, name) == unused.controls.end()) unused.controls.push_back(std::move(name));
+    add(idle_roles(*given.plan, attachment));
+    if (part.empty()) add(roleless_controls(nodes[i], attachment));
   }
   return unused;
 }

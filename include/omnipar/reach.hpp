@@ -26,9 +26,11 @@ namespace omnipar::inline abi_0 {
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
                                                 std::span<const std::string> roles);
 
-/// The controls of a node that nothing at the attachment's seat is bound to, by their roles; and those that have no role
-/// at all, by their names (`control_name`), but for keys of a keyboard.
-[[nodiscard]] std::vector<std::string> idle_controls(const Plan& plan, const Description& node,
-                                                     const Attachment& attachment);
+/// The roles of a unit's controls that nothing at the attachment's seat is bound to.
+[[nodiscard]] std::vector<std::string> idle_roles(const Plan& plan, const Attachment& attachment);
+
+/// The controls of a node that have no role in the attachment, by their names (`control_name`), but for keys of a
+/// keyboard. The attachment is of a whole unit: of a part it does not say what the others have.
+[[nodiscard]] std::vector<std::string> roleless_controls(const Description& node, const Attachment& attachment);
 
 }  // namespace omnipar::inline abi_0

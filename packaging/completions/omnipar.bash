@@ -47,9 +47,9 @@ _omnipar_words() {
     "omnipar profile copy") words="--help --data --rig --json --port --to-port --like --host --as" ;;
     "omnipar profile undo") words="--help --data --rig --json" ;;
     "omnipar check") words="--help --data --rig --json" ;;
-    "omnipar why") words="--help --profile --data --rig --host --at --picture --json" ;;
+    "omnipar why") words="--help --unused --profile --data --rig --host --at --picture --json" ;;
     "omnipar watch") words="--help --data --rig --host --tick-off --players --at-most --raw --once --size --from --speed --step --picture --grab --with-virtual --json" ;;
-    "omnipar play") words="--help --data --rig --host --learn --learn-as --keep --ranges-by-use --keep-ranges --game-shots --wait-at-most --insist-after --alone --rumble --feel --leds --notify --urgent --stats --json --with-virtual --show-plan" ;;
+    "omnipar play") words="--help --data --rig --host --learn --learn-as --keep --ranges-by-use --keep-ranges --game-shots --wait-at-most --insist-after --alone --rumble --feel --leds --notify --record --urgent --stats --json --with-virtual --show-plan" ;;
     "omnipar trace") words="record replay cut --help" ;;
     "omnipar trace record") words="--help --about --seconds --data --with-virtual --with-keys --raw --json" ;;
     "omnipar trace replay") words="--help --profile --data --rig --json --against" ;;

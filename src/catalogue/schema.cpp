@@ -232,12 +232,13 @@ An event:
 | `t` (needed) | a whole number | when, in microseconds; the first is at about 0 |
 | `node` (needed) | a whole number | at which node |
 | `plug` | `"in"`, `"out"` | it is plugged in, or unplugged; with "in", `report` is the state in which it is found |
+| `gap` | `true` | another program has the node alone: what it says until its next event is missing |
 | `report` | codes and values: `["BTN_SOUTH", 1, "ABS_Z", 40]` | one report: what has changed, in its order |
 | `raw` | bytes | instead, of a node with a `descriptor`: one raw report |
 | `note` | a text | what a bystander would say |
 | `lesson` | a text | what is to be seen here |
 
-Every event but `plug` has `report` or `raw`. A node says nothing before it is plugged in. Of an axis that no report has
+Every event but `plug` and `gap` has `report` or `raw`. A node says nothing before it is plugged in. Of an axis that no report has
 mentioned nothing is known, as after a real plug.
 )";
 

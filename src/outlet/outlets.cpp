@@ -32,15 +32,19 @@ int rank_of(const input_event& event) noexcept {
 }
 
 void add(std::vector<input_event>& report, const input_event& event) {
-  const auto is_there = [&event](const input_event& other) {
-    return other.type == event.type && other.code == event.code;
-  };
-  if (event.type == EV_ABS)
-    if (const auto at = std::ranges::find_if(report, is_there); at != report.end()) return void(*at = event);
   if (report.empty() || rank_of(report.back()) <= rank_of(event))
     report.push_back(event);
   else
     report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
+}
+
+/// A gun's axis may be in the report already: what is said last counts.
+void put(std::vector<input_event>& report, const input_event& event) {
+  const auto is_there = [&event](const input_event& other) {
+    return other.type == event.type && other.code == event.code;
+  };
+  const auto at = std::ranges::find_if(report, is_there);
+  at == report.end() ? add(report, event) : static_cast<void>(*at = event);
 }
 
 bool is_gun(const TargetInfo& target) { return target.place == "gun" || target.place == "pointer"; }
@@ -217,10 +221,13 @@ std::int32_t Outlets::place_of(const Route& route) const {
 
 /// What a target shows; of a gun that is, or was, off the screen all that says so.
 void Outlets::add_route(std::vector<input_event>& report, const Route& route) const {
-  if (!route.gun || (route.to && !is_off_screen(*route.gun))) return add(report, event_of_route(route));
-  if (off_screen_ == OffScreen::button) add(report, event_of(key(BTN_MIDDLE), is_off_screen(*route.gun) ? 1 : 0));
-  add(report, event_of_route(routes_[route.gun->x]));
-  add(report, event_of_route(routes_[route.gun->y]));
+  if (!route.gun) return add(report, event_of_route(route));
+  const Route::Gun& gun = *route.gun;
+  const bool is_off = is_off_screen(gun);
+  if (route.to && !is_off) return put(report, event_of_route(route));
+  if (off_screen_ == OffScreen::button) put(report, event_of(key(BTN_MIDDLE), is_off ? 1 : 0));
+  put(report, event_of_route(routes_[gun.x]));
+  put(report, event_of_route(routes_[gun.y]));
 }
 
 /// Of the targets that come out at one code, the one that is farthest from rest.

@@ -149,9 +149,8 @@ void add_once(std::vector<std::string>& names, std::string name) {
 
 }  // namespace
 
-std::vector<std::string> idle_controls(const Plan& plan, const Description& node, const Attachment& attachment) {
+std::vector<std::string> idle_roles(const Plan& plan, const Attachment& attachment) {
   const PlanData& data = plan::body_of(plan);
-  constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; below it are the keys of keyboards
   std::vector<std::string> names;
   for (const Control& control : attachment.controls) {
     const auto moves = [&](const std::string& role) { return moves_anything(data, attachment.seat, role); };
@@ -160,6 +159,12 @@ std::vector<std::string> idle_controls(const Plan& plan, const Description& node
     const auto roles = roles_of(alone);
     if (std::ranges::none_of(roles, moves)) add_once(names, control.role);
   }
+  return names;
+}
+
+std::vector<std::string> roleless_controls(const Description& node, const Attachment& attachment) {
+  constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; below it are the keys of keyboards
+  std::vector<std::string> names;
   for (const CodeRange& range : node.codes) {
     const bool is_key = range.code.type == ev_key && range.code.number < first_button;
     if (!is_key && std::ranges::find(attachment.controls, range.code, &Control::code) == attachment.controls.end())

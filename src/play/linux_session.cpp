@@ -183,6 +183,7 @@ void LinuxSession::meet() {
 // -- units ----------------------------------------------------------------------------------------------------
 
 void LinuxSession::open(const host::NodePath& where) {
+  look_again_ = now_;
   if (const auto node = nodes_.open(where)) {
     grabs_.look_at(*node);
     if (options_.grab_idle) grabs_.set({}, false, now_);
@@ -220,6 +221,7 @@ std::vector<host::NodePart> LinuxSession::players_of(int port) const {
 void LinuxSession::look_who_plays() {
   if (!std::exchange(seats_have_changed_, false)) return;
   nodes_have_changed_ = true;
+  look_again_ = now_;  // what is not played on any more is not grabbed
   const std::vector<int> playing = table_.playing_nodes();
   if (grabs()) grabs_.set(playing, engine_.frozen(), now_);
   if (grabs()) claim_seats();
@@ -385,9 +387,9 @@ void LinuxSession::take_news() {
 /// Another program may grab a unit at any time, and then nothing more is heard of it here; nobody tells us, nor when
 /// that ends, nor that a unit is free which was left to another session.
 void LinuxSession::look_for_others() {
-  if (ended_ || (look_again_ && now_ < *look_again_)) return;
+  if (!look_again_ || now_ < *look_again_ || ended_) return;
   const auto left = nodes_.left();
-  for (const host::NodePath& where : left) open(where);
+  for (const host::NodePath& where : left) open(where);  // sets the time anew
   const std::vector<int> shared = nodes_.not_grabbed();
   for (const int node : shared) grabs_.look_at(node);
   constexpr Duration pause = std::chrono::seconds{1};

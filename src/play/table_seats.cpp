@@ -131,9 +131,14 @@ void Table::tell_what_lacks(const Player& player) {
 /// Controls that nothing at its seat is bound to, and those that have no role; once for each unit.
 void Table::tell_what_is_idle(const Player& player) {
   std::vector<std::string> controls;
-  for (const Share& share : player.shares)
-    for (std::string& name : idle_controls(engine_.plan(), nodes_.at(share.node), share.attachment))
+  const auto add = [&controls](std::vector<std::string> names) {
+    for (std::string& name : names)
       if (std::ranges::find(controls, name) == controls.end()) controls.push_back(std::move(name));
+  };
+  for (const Share& share : player.shares) {
+    add(idle_roles(engine_.plan(), share.attachment));
+    if (player.part.empty()) add(roleless_controls(nodes_.at(share.node), share.attachment));
+  }
   if (!controls.empty() && told_idle_.insert(player.number).second)
     tell_(Idle{player.seat, player.name, std::move(controls), player.number});
 }

@@ -139,7 +139,8 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
 
 TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {
   write_feedback_profile();
-  const UhidPad pad{"Told Pad", "t"};
+  auto unit = std::make_unique<UhidPad>("Told Pad", "t");
+  const UhidPad& pad = *unit;
   const std::vector<std::string> command{"/box/omnipar", "play", "/tmp/feedback.toml", "--notify"};
   {
     Program play{command};
@@ -156,9 +157,15 @@ TEST_CASE("changes are said on the desktop; without one, or when it goes, playin
   chord(pad, north);
   CHECK(desktop.wait_for("Play goes on."));
   CHECK(desktop.replaced() == 41);  // one message at a time
+  unit.reset();
+  CHECK(desktop.wait_for("\"Told Pad\" is gone"));
+  unit = std::make_unique<UhidPad>("Told Pad", "t");
+  REQUIRE(wait_for_nodes("Told Pad", 1));
+  CHECK(desktop.wait_for("goes on with \"Told Pad\""));
+  CHECK(desktop.replaced() == 43);  // and so is what was said of the unit
   desktop.close_the_bus();
   sleep_ms(200);
-  chord(pad, north);
+  chord(*unit, north);
   CHECK(play.wait_for("Frozen: ", 2));
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);

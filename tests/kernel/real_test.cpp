@@ -116,7 +116,14 @@ TEST_CASE("a pad with numbered buttons has its triggers, as axes and as buttons"
   for (const int pulled :
        {51, 102, 204, 255, 0}) {  // once the axis has spoken, it says how far, and the button nothing
     pad.say(count > 11 && pulled > 0 ? 1U << 6 : 0, static_cast<std::uint8_t>(pulled));
-    CHECK(game.wait_for(EV_ABS, ABS_Z, pulled * full / 255));
+    constexpr int dead_zone = full / 6;
+    bool near = false;
+    for (int tries = 0; tries < 100 && !near; ++tries, sleep_ms(20)) {
+      game.drain();
+      near = std::abs(game.value(EV_ABS, ABS_Z) - pulled * full / 255) < dead_zone;
+    }
+    CAPTURE(pulled, game.value(EV_ABS, ABS_Z));
+    CHECK(near);
   }
   pad.say(0, 0, 255);
   CHECK(game.wait_for(EV_ABS, ABS_RZ, full));
@@ -211,7 +218,7 @@ TEST_CASE("who has a unit is said once, whenever that begins, and so is its end"
 }
 
 TEST_CASE("of a gun of two nodes nothing is said to be lacking before both are there", "[real]") {
-  const UhidUnit gun{"Lark Booth Gun", "", 0x000c,
+  const UhidUnit gun{"Lark Booth Gun", "two-nodes", 0x000c,
                      application(0x02) + Bytes{0x85, 1} + buttons(1, 4, 4) +
                          Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10,
                                0x95, 0x02, 0x81, 0x02} +
@@ -261,7 +268,9 @@ TEST_CASE("what is held when a unit is pulled out of a mapping is no answer", "[
   Program learn{from_home("pulled", "learn profile pad-2b --ask-all")};
   REQUIRE(tap_until(*pad, learn, "answers."));
   for (int round = 1; round <= 3; ++round) {
-    REQUIRE(learn.wait_for("1 of ", round));
+    const bool asks = learn.wait_for("1 of ", round);
+    CAPTURE(round, learn.output());
+    REQUIRE(asks);
     sleep_ms(400);
     pad->send({0, 0});  // up
     sleep_ms(200);
@@ -273,7 +282,8 @@ TEST_CASE("what is held when a unit is pulled out of a mapping is no answer", "[
   }
   INFO(learn.output());
   CHECK(learn.wait_for("1 of ", 4));
-  CHECK(learn.output().rfind("2 of ") < learn.output().rfind("1 of ") + 1);
+  const std::size_t second = learn.output().rfind("2 of ");  // it may have been asked for a moment
+  CHECK((second == std::string::npos || second < learn.output().rfind("1 of ")));
   learn.signal(SIGTERM);
   CHECK(learn.wait_for_end() == 1);
 }
@@ -371,6 +381,42 @@ TEST_CASE("a recording says where it has a gap, and a recording of the evening i
   }
 }
 
+TEST_CASE("two of one model are told apart by their sockets, and by whose they are", "[real]") {
+  const UhidPad left{"Twin Pad", "", "usb-0000:00:14.0-1/input0"};
+  const UhidPad right{"Twin Pad", "", "usb-0000:00:14.0-2/input0"};
+  REQUIRE(wait_for_nodes("Twin Pad", 2));
+  std::remove("/tmp/twins.trace");
+  Program units{{"/box/omnipar", "units"}};
+  CHECK(units.wait_for_end() == 0);
+  Program record{{"/box/omnipar", "trace", "record", "/tmp/twins.trace", "--seconds", "0.3"}};
+  CHECK(record.wait_for_end() == 0);
+  Holder holder{nodes_named("Twin Pad").front()};
+  REQUIRE(holder.held());
+  Program doctor{{"/box/omnipar", "doctor"}};
+  CHECK(doctor.wait_for_end() >= 0);
+  Program raw{{"/box/omnipar", "units", "--raw", "--listen", "0.3"}};
+  CHECK(raw.wait_for_end() == 0);
+  for (const char* twin : {"Twin Pad (usb-0000:00:14.0-1", "Twin Pad (usb-0000:00:14.0-2"}) {
+    CAPTURE(twin, units.output(), record.output());
+    CHECK(units.output().find(twin) != std::string::npos);
+    CHECK(record.output().find(twin) != std::string::npos);
+  }
+  INFO(raw.output());
+  CHECK(raw.output().find("only its raw reports arrive here") != std::string::npos);
+  CHECK(raw.output().find("no input from it") == std::string::npos);
+}
+
+TEST_CASE("whoever looks sees that root plays", "[real]") {
+  const OpenNodes open;
+  const UhidPad pad{"Roots Pad", "rp"};
+  Playing play{"pad-2b", pad};
+  Program doctor{as_guest("exec /box/omnipar doctor")};
+  CHECK(doctor.wait_for_end() >= 0);
+  INFO(doctor.output());
+  CHECK(doctor.output().find("good   \"Roots Pad\" (" + node_of("Roots Pad") + ") is played on by omnipar (process ") !=
+        std::string::npos);
+}
+
 TEST_CASE("a stick that stays where it is put is said to be a gun's", "[real]") {
   const bool is_gun = GENERATE(true, false);
   CAPTURE(is_gun);
@@ -415,12 +461,14 @@ TEST_CASE("what is measured at 200 reports a second loses none of them, also beh
     }
   };
   const auto rest = [](double) { return 0.0; };
-  for (int i = 0; i < 20 && !measure.wait_for("move it slowly", 1, 50); ++i) stream(300, rest);
+  REQUIRE(measure.wait_for("release it, and wait"));
+  stream(400, [](double t) { return t < 200 ? 200.0 : 0.0; });  // before it is moved nobody knows where it is
+  for (int i = 0; i < 40 && !measure.wait_for("press it slowly", 1, 50); ++i) stream(300, rest);
   stream(6000, [](double t) { return 127.5 - 127.5 * std::cos(t / 1500 * 6.283185); });
   for (int i = 0; i < 20 && !measure.wait_for("left-trigger: measured.", 1, 50); ++i) stream(300, rest);
   INFO(measure.output());
   CHECK(measure.output().find("left-trigger: measured.") != std::string::npos);
-  CHECK(count(measure.output(), "lost") == 0);
+  CHECK(count(measure.output(), "is measured once more") == 0);
   measure.signal(SIGTERM);
   CHECK(measure.wait_for_end() >= 0);
 }

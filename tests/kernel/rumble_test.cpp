@@ -225,6 +225,66 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   CHECK(play.process() == -1);
 }
 
+TEST_CASE("what shakes without an end rests while all is frozen, and goes on with it", "[rumble]") {
+  write_shaking_profile();
+  MotorPad pad{"Endless Pad", {FF_RUMBLE}};
+  Playing play{"/tmp/shake.toml --with-virtual", pad};
+  Game game;
+  ff_effect endless = rumble_of(0xffff, 0);
+  endless.replay.length = 0;
+  const int id = game.upload(endless);
+  game.play(id, 1);
+  const auto shakes = [](const Effects& e) { return e.size() == 1 && e.begin()->second.times == 1; };
+  const auto rests = [](const Effects& e) { return e.empty() || e.begin()->second.times == 0; };
+  REQUIRE(pad.pump_until(shakes));
+  const auto chord = [&] {
+    for (const int value : {1, 0}) {
+      pad.send(EV_KEY, BTN_START, value);
+      pad.send(EV_KEY, BTN_NORTH, value);
+      pad.sync();
+      sleep_ms(50);
+    }
+  };
+  for (int round = 1; round <= 2; ++round) {
+    chord();
+    REQUIRE(play.wait_for("Frozen: ", round));
+    CHECK(pad.pump_until(rests));
+    chord();
+    REQUIRE(play.wait_for("Play goes on.", round));
+    CHECK(pad.pump_until(shakes));
+  }
+  chord();
+  REQUIRE(play.wait_for("Frozen: ", 3));
+  game.play(id, 0);  // its end is heard meanwhile
+  sleep_ms(100);
+  chord();
+  REQUIRE(play.wait_for("Play goes on.", 3));
+  for (int i = 0; i < 40; ++i, sleep_ms(10)) pad.pump();
+  CHECK(rests(pad.effects()));
+  play.signal(SIGTERM);
+  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
+    pad.pump();
+    play.wait_for_end(0);
+  }
+  CHECK(play.process() == -1);
+}
+
+TEST_CASE("a driver that does not answer holds nobody up who ends an evening", "[rumble]") {
+  MotorPad mute{"Silent Motors", {FF_RUMBLE}};
+  Playing play{"pad-2b --with-virtual", mute};
+  Game game;
+  const int id = game.upload(rumble_of(0xffff, 0));
+  game.play(id, 1);  // from here on the unit's driver waits for an answer that does not come
+  sleep_ms(300);
+  const auto start = std::chrono::steady_clock::now();
+  play.signal(SIGTERM);
+  CHECK(play.wait_for("Ended."));
+  CHECK(play.wait_for_end() == 0);
+  CHECK(std::chrono::steady_clock::now() - start < std::chrono::milliseconds{2500});
+  game.close();
+  for (int i = 0; i < 100; ++i, sleep_ms(10)) mute.pump();  // whoever holds its node gets the answer now
+}
+
 TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   write_shaking_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};

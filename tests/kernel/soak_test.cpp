@@ -9,12 +9,16 @@
 #include <chrono>
 #include <csignal>
 #include <deque>
+#include <cstdio>
 #include <fstream>
+#include <map>
 #include <memory>
 #include <random>
 #include <sstream>
 #include <utility>
 #include <thread>
+
+#include <fmt/format.h>
 
 #include "engine/slow_twin.hpp"
 #include "made_units.hpp"
@@ -29,6 +33,8 @@ namespace {
 
 constexpr std::size_t players = 4;
 constexpr std::uint16_t home_button = 1 << 12;
+
+constexpr const char* whole_trace = "/tmp/soak-whole.trace";
 
 constexpr const char* evening_toml = R"(omnipar = 1
 kind = "profile"
@@ -113,9 +119,10 @@ class WholeEvening {
   WholeEvening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
     profile_ = read_sheets("soak.toml", evening_toml).profiles.at(0);
     std::ofstream{"/tmp/soak.toml"} << evening_toml;
+    std::remove(whole_trace);
     const char* game = "trap 'exit 5' TERM; while :; do sleep 0.1; done";
-    play_ = std::make_unique<Program>(
-        std::vector<std::string>{"/box/omnipar", "play", "/tmp/soak.toml", "--", "sh", "-c", game});
+    play_ = std::make_unique<Program>(std::vector<std::string>{"/box/omnipar", "play", "/tmp/soak.toml", "--record",
+                                                               whole_trace, "--", "sh", "-c", game});
     REQUIRE(play_->wait_for("Player 1: press any button"));
     twin_ = std::make_unique<SlowTwin>(catalogue_, profile_);
     for (std::size_t i = 0; i < players; ++i) {
@@ -234,7 +241,18 @@ class WholeEvening {
         CAPTURE(port + 1, outlet.target, frozen_, samples_, story(), play_->output());
         REQUIRE(games_[port]->value(outlet.type, outlet.code) == judged(port, outlet));
       }
-    for (auto& game : games_) game->forget_events();
+    take_presses();
+  }
+  /// What each game has seen of each button: how often it went down.
+  [[nodiscard]] const std::map<std::pair<std::size_t, std::string>, int>& presses() const { return presses_; }
+  void take_presses() {
+    for (std::size_t port = 0; port < players; ++port) {
+      for (const input_event& event : games_[port]->events())
+        for (const Outlet& outlet : outlets)
+          if (event.type == EV_KEY && event.code == outlet.code && outlet.type == EV_KEY && event.value == 1)
+            ++presses_[{port + 1, outlet.target}];
+      games_[port]->forget_events();
+    }
   }
   [[nodiscard]] bool all_at_rest() const {
     return std::ranges::all_of(games_, [](const auto& game) { return game->held() == 0; });
@@ -349,6 +367,7 @@ class WholeEvening {
   std::array<std::uint16_t, players> deaf_{};  ///< buttons that are down, but count from their next press
   std::array<std::vector<std::pair<Time, std::uint16_t>>, players> sent_;
   std::deque<std::string> acts_;  ///< the last ones, for the message of a failure
+  std::map<std::pair<std::size_t, std::string>, int> presses_;
   bool frozen_ = false;
   int freezes_ = 0;
   int swaps_ = 0;
@@ -415,4 +434,23 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
   WARN("samples that agree: " << evening.samples());
   evening.program().signal(SIGTERM);
   CHECK(evening.program().wait_for_end() == 5);
+  // The recording of the evening itself has no gap, and plays again what the games have seen.
+  CHECK(count(contents(whole_trace), "\"gap\":true") == 0);
+  Program replay{{"/box/omnipar", "trace", "replay", whole_trace, "--profile", "/tmp/soak.toml", "--json"}};
+  REQUIRE(replay.wait_for_end(600'000) == 0);
+  std::istringstream lines{replay.output()};
+  std::map<std::pair<std::size_t, std::string>, int> again;
+  for (std::string line; std::getline(lines, line);)
+    for (std::size_t port = 1; port <= players; ++port) {
+      const std::string head = fmt::format("\"port\":{},\"changed\":{{", port);
+      if (line.find(head) == std::string::npos) continue;
+      for (const Outlet& outlet : outlets)
+        if (outlet.type == EV_KEY && line.find(fmt::format("\"{}\":1", outlet.target)) != std::string::npos)
+          ++again[{port, outlet.target}];
+    }
+  for (const auto& [of, times] : evening.presses()) {
+    CAPTURE(of.first, of.second);
+    CHECK(again[of] == times);
+  }
+  CHECK(again.size() == evening.presses().size());
 }

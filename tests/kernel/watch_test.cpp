@@ -87,9 +87,10 @@ TEST_CASE("two players are ticked off, one of them on a panel that types", "[uni
     press(pad, {static_cast<std::uint16_t>(1U << button)});
   REQUIRE(watch.wait_for("Player 1 is complete."));
   constexpr const auto& left = tern_left;
-  press(panel, left[4]);  // takes the seat
+  press(panel, left[4]);  // takes the seat, and is ticked off as well
   REQUIRE(watch.wait_for("Player 2 plays"));
-  for (std::size_t i = 0; i + 1 < left.size(); ++i) press(panel, left.at(i));
+  for (std::size_t i = 0; i + 1 < left.size(); ++i)
+    if (i != 4) press(panel, left.at(i));
   CHECK_FALSE(watch.wait_for("Player 2 is complete.", 1, 500));  // the coin is missing
   press(panel, left.back());
   CHECK(watch.wait_for_end() == 0);
@@ -183,6 +184,6 @@ TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and e
   const std::string output = watch.output();
   INFO(output);
   CHECK(output.find("\"lost\": 0") != std::string::npos);
-  CHECK(count(output, "\"presses\": " + std::to_string(milliseconds / 100)) == units);
+  CHECK(count(output, "\"presses\": " + std::to_string(milliseconds / 100 + 1)) == units);  // with that for the seat
   WARN("bytes drawn: " << terminal.drawn().size());
 }

@@ -389,6 +389,22 @@ TEST_CASE("a unit that leaves in the middle pauses the step, which goes on when 
   CHECK(desk.answer(1) == "east");
 }
 
+TEST_CASE("what the kernel releases of a unit that is pulled out is no answer", "[learn]") {
+  PadDesk desk{buttons({"fire", "jump"})};
+  desk.say(1, {{code::btn_south, 1}});
+  desk.wait(400);
+  desk.say(1, {{code::btn_south, 0}});  // by the kernel: the node itself goes a moment later
+  desk.wait(90);
+  CHECK(desk.learning.asked() == 1U);
+  desk.take_away(1);
+  CHECK(desk.said().find("That was the plug of \"blue pad\", and no answer: fire is asked again.") !=
+        std::string::npos);
+  desk.put("blue pad", {seated(plain_pad(), "seat-1")}, false, 7);
+  CHECK(desk.learning.asked() == 0U);
+  desk.press("south");
+  CHECK(desk.answer(0) == "south");
+}
+
 TEST_CASE("two controls held for two seconds end it, and nothing is kept", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");

@@ -84,10 +84,10 @@ TEST_CASE("What is written is read again the same, and written again as the same
     Time time;
     for (int i = 0; i < 10; ++i) {
       time += Duration{dice() % 100'000};
-      TraceEvent event{time, 4, Deed{static_cast<int>(dice() % 3)}, {}};
+      TraceEvent event{time, 4, Deed{static_cast<int>(dice() % 4)}, {}};
       if (event.deed == Deed::report && !unit.descriptor.empty())
         event.raw = random_bytes(dice, 70);
-      else if (event.deed != Deed::pull_out && unit.descriptor.empty())
+      else if (event.deed != Deed::pull_out && event.deed != Deed::gap && unit.descriptor.empty())
         for (auto n = dice() % 5; n > 0; --n)
           event.changes.push_back({unit.codes[dice() % unit.codes.size()].code, static_cast<std::int32_t>(dice())});
       if (dice() % 3 == 0) event.note = "says \"…\"";
@@ -130,11 +130,13 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
         event.deed = Deed::plug_in;
       else if (dice() % 8 == 0)
         event.deed = Deed::pull_out;
+      else if (dice() % 8 == 0)
+        event.deed = Deed::gap;
       if (event.deed == Deed::plug_in) plugged.insert(node);
       if (event.deed == Deed::pull_out) plugged.erase(node);
       if (!units[node].descriptor.empty()) {
         if (event.deed == Deed::report) event.raw = random_bytes(dice, 3);
-      } else if (event.deed != Deed::pull_out) {
+      } else if (event.deed != Deed::pull_out && event.deed != Deed::gap) {
         event.changes.push_back({code::btn_south, static_cast<std::int32_t>(dice() % 2)});
         event.changes.push_back({code::abs_x, static_cast<std::int32_t>(dice() % 3) - 1});
       }
@@ -282,6 +284,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {R"({"node":2,"descriptor":"05","keys":[]})",
        at_3 + "a node with a report descriptor has no codes of its own [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"plug\":\"on\"}", at_3 + "'plug' may be \"in\" or \"out\" [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"gap\":false}", at_3 + "'gap' may be true, and stands alone [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"gap\":true,\"report\":[]}", at_3 + "'gap' may be true, and stands alone [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"note\":7,\"report\":[]}", at_3 + "'note' should be a text [bad-entry]"},
       {"{\"node\":2,\"id\":\"1209\"}", at_3 + "'id' is not bus, vendor, product and version [bad-entry]"},
       {"{\"node\":2,\"axes\":{\"ABS_X\":[1]}}", at_3 + "'ABS_X' should be as in [0,255] [bad-entry]"},
