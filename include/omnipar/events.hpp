@@ -111,8 +111,8 @@ struct Idle {
   int id = 0;
 };
 
-/// A unit that no sheet knows is taken for a joystick, but its stick stays where it is put, as the aim of a gun does. The
-/// seat is empty if it is nobody's yet.
+/// A unit that no sheet knows is taken for a joystick, but its stick stays where it is put, as the aim of a gun does.
+/// The seat is empty if it is nobody's yet.
 struct LooksLikeGun {
   std::string seat;
   std::string unit;
@@ -222,10 +222,10 @@ struct Lit {
   int id = 0;
 };
 
-using SessionEvent =
-    std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked, Lacks, Idle, LooksLikeGun, NoUse,
-                 NoSeat, Refused, Froze, Swapped, HotkeyFired, GrabbedElsewhere, GrabEnded, LeftToAnother, GrabbedWhileDown,
-                 Remark, NoPermission, LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
+using SessionEvent = std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked,
+                                  Lacks, Idle, LooksLikeGun, NoUse, NoSeat, Refused, Froze, Swapped, HotkeyFired,
+                                  GrabbedElsewhere, GrabEnded, LeftToAnother, GrabbedWhileDown, Remark, NoPermission,
+                                  LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 
 /// Takes events as they happen, on the thread that calls the session.
 using EventHandler = std::function<void(const SessionEvent&)>;

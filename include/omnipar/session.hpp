@@ -63,8 +63,8 @@ struct SessionOptions {
   /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told in
   /// `take`, and while the session ends; throws nothing.
   std::function<void(int node, const Report& report)> heard{};
-  /// Likewise of each node that the session has opened, and of each that has gone: then `description` is null. In a room
-  /// it is not called.
+  /// Likewise of each node that the session has opened, and of each that has gone: then `description` is null. In a
+  /// room it is not called.
   std::function<void(int node, const Description* description, Time now)> meets{};
 };
 

@@ -8,7 +8,9 @@ namespace omnipar::inline abi_0::attach {
 
 bool may_be_gun(const Description& node, const Attachment& attachment) noexcept {
   constexpr std::ptrdiff_t most_buttons = 8;
-  const auto is_type = [](EventType type) { return [type](const CodeRange& range) { return range.code.type == type; }; };
+  const auto is_type = [](EventType type) {
+    return [type](const CodeRange& range) { return range.code.type == type; };
+  };
   const auto is_stick = [](const Control& control) {
     return control.role == "left-stick" && control.reading == Reading::two_sided;
   };

@@ -120,7 +120,7 @@ struct Gauge {
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
-  bool alike = false;     ///< the unit has others of the same role: the one that is pushed furthest counts
+  bool alike = false;  ///< the unit has others of the same role: the one that is pushed furthest counts
   bool is_button = false;
   bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
   Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`

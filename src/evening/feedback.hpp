@@ -18,9 +18,9 @@ enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost, unit_back 
 
 struct FeedbackWish {
   std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
-  bool feel = false;                 ///< short pulses of rumble: 1 goes on, or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost
-  bool leds = false;                 ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
-  bool notify = false;               ///< messages on the desktop
+  bool feel = false;    ///< short pulses of rumble: 1 goes on, or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost
+  bool leds = false;    ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
+  bool notify = false;  ///< messages on the desktop
 };
 
 class Feedback {

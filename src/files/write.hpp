@@ -57,8 +57,8 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 /// Paths of the former versions, the newest first.
 [[nodiscard]] std::vector<std::string> former_versions(os::Files& door, const std::string& versions);
 
-/// Puts the newest version back in the file's place; before the first one there was no file. What was there is kept beside the versions; the result
-/// is where. Fails with `nothing-to-undo` and as above.
+/// Puts the newest version back in the file's place; before the first one there was no file. What was there is kept
+/// beside the versions; the result is where. Fails with `nothing-to-undo` and as above.
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path,
                                                           const std::string& versions);
 /// The same for whoever holds the file's lock.

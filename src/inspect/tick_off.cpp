@@ -132,6 +132,7 @@ void TickOff::tick(int port, std::string_view target) {
       if (ticked.number == port && one.name == target && one.kind == TargetKind::button) {
         one.ticked = static_cast<std::uint8_t>(one.ticked | (right & one.wanted));
         ++one.presses;
+        ticked.was_played = true;
       }
 }
 

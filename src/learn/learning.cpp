@@ -726,9 +726,9 @@ class Learning::Inside {
 
   learn::Hands hands_;
   Gesture gesture_ = Gesture::waiting;
-  std::optional<LearnedSource> in_use_;  ///< refused, because another target has it
-  std::string shared_with_;              ///< the target that has it, too, from now on
-  std::optional<LearnedSource> last_;    ///< taken, or refused for that reason, at `last_at_`
+  std::optional<LearnedSource> in_use_;        ///< refused, because another target has it
+  std::string shared_with_;                    ///< the target that has it, too, from now on
+  std::optional<LearnedSource> last_;          ///< taken, or refused for that reason, at `last_at_`
   std::optional<std::pair<int, Time>> taken_;  ///< the node of the last answer, and when it was taken
   std::optional<std::size_t> tried_;
   std::optional<std::size_t> asking_;  ///< what was asked last, if nothing else was said since

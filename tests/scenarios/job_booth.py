@@ -159,24 +159,29 @@ def play_boxed(home):
     assert "<svg" in (home.folder / "path.svg").read_text()
 
 
-def told_what_is_wrong(home):
+def shots_at(home, name, left, width):
+    """Somebody who shoots at each target of a game that has this part of the screen."""
     room = Guns((1,))
     for u, v in ((0.5, 0.35), (0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)):
         for _ in range(4):
-            room.aim(1, u, v)
+            room.aim(1, left + width * u, v)
         room.wait(300)
         room.press(room.nodes[1], "BTN_LEFT", 60)
     room.wait(2000)
-    path = room.save(home.folder / "check.room")
+    return "--rig", "rig.toml", "--host", room.save(home.folder / name)
+
+
+def told_what_is_wrong(home):
+    boxed = shots_at(home, "boxed.room", 0.125, 0.75)
+    filling = shots_at(home, "filling.room", 0, 1)
     whole = PROFILE.replace("4:3, within 10% 5% 90% 95%", "full")
     (home.folder / "full.toml").write_text(whole)
-    wrong = ("--rig", "rig.toml", "--host", path)
-    out, _ = home.run("calibrate", "gun", "--check", "full.toml", "--area", "4:3", *wrong, status=1)
+    out, _ = home.run("calibrate", "gun", "--check", "full.toml", "--area", "4:3", *boxed, status=1)
     assert 'Write area = "4:3" into full.toml' in out, out
     (home.folder / "43.toml").write_text(PROFILE.replace("4:3, within 10% 5% 90% 95%", "4:3"))
-    out, _ = home.run("calibrate", "gun", "--check", "43.toml", *wrong, status=1)
+    out, _ = home.run("calibrate", "gun", "--check", "43.toml", *filling, status=1)
     assert 'Write area = "full" into 43.toml' in out, out
-    out, _ = home.run("calibrate", "gun", "--check", "43.toml", "--area", "4:3", *wrong)
+    out, _ = home.run("calibrate", "gun", "--check", "43.toml", "--area", "4:3", *boxed)
     assert "All shots land where they were aimed." in out, out
 
 

@@ -203,11 +203,17 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
                          fmt::join(wanted, " "), fmt::join(got, " "));
     for (const std::string& name : wanted) ticked[name] = true;
   }
-  // A button is ticked if a sample has shown it, and no other way.
+  // A button is ticked if a sample has shown it, or by a press that took a seat.
+  std::map<int, std::uint64_t> seatings;
+  while (const auto event = alone.next_event())
+    if (const auto* seated = std::get_if<Seated>(&*event); seated != nullptr && !seated->again)
+      for (const PortInfo& port : session.plan().ports())
+        if (port.is_played_from(seated->seat)) ++seatings[port.number];
   for (const inspect::TickedPort& port : watching->ticks()->ports())
     for (const inspect::TickedTarget& target : port.targets)
       if (target.kind == TargetKind::button &&
-          (target.ticked != 0) != ticked[fmt::format("port {}/{}", port.number, target.name)])
+          (target.ticked != 0) != ticked[fmt::format("port {}/{}", port.number, target.name)] &&
+          target.presses > seatings[port.number])
         return fmt::format("port {}'s {} is ticked: {}", port.number, target.name, target.ticked);
   return std::nullopt;
 }
