@@ -103,7 +103,8 @@ class Plan {
   [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
   /// The seats that the plan's ports are played from, in order of port.
   [[nodiscard]] std::span<const std::string> seats() const noexcept;
-  /// Where the game is on its screen, if the profile says so, and which screen that is; empty: the rig has none.
+  /// Where the game is on its screen, if the profile says so, or the machine does and there is just one screen, and
+  /// which screen that is; empty: the rig has none.
   [[nodiscard]] const std::optional<GameArea>& area() const noexcept;
   [[nodiscard]] std::string_view screen() const noexcept;
   /// In pixels, as one sees it; nothing of it without an area.
@@ -123,7 +124,8 @@ class Plan {
   std::shared_ptr<const plan::PlanData> data_;
 };
 
-/// Resolves and checks a profile. Every error of the profile is reported, not the first alone.
+/// Resolves and checks a profile. Every error of the profile is reported, not the first alone. A profile without hotkeys
+/// has none: the combinations that always exit are added by a session.
 [[nodiscard]] tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
 
 }  // namespace omnipar::inline abi_0

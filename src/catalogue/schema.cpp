@@ -144,6 +144,17 @@ std::string_view flow_word(stage::Flow flow) {
   return words[static_cast<std::size_t>(flow)];
 }
 
+/// What a field of a stage is where it is not written.
+std::string left_out(const stage::Kind& kind, const stage::Field& field) {
+  if (field.measure == stage::Measure::flag) return "`false`";
+  if (!field.words.empty()) return fmt::format("`\"{}\"`", field.words.front());
+  Use use;
+  use.role = "left-stick";
+  const auto at = static_cast<std::size_t>(&field - kind.fields.data());
+  const bool is_as_another = field.about.find("as 'ramp', if left out") != std::string_view::npos;
+  return is_as_another ? "as `ramp`" : fmt::format("{:g}", stage::values_of(kind, use)[at]);
+}
+
 /// All stages, in the order in which a value goes through them.
 void add_stages(std::string& page) {
   page +=
@@ -152,13 +163,14 @@ void add_stages(std::string& page) {
       "game area, and counts are\nmovements that add up. A stick or trigger that counts as a press goes through the "
       "stages of positions that are written,\nand then through its threshold; of what a gun or a mouse says only "
       "inversion changes anything. Opposites stand behind all\nsources, as a field of the port.\n\n"
-      "| stage | from | to | what it does | fields |\n|---|---|---|---|---|\n";
+      "| stage | from | to | what it does | exactly | fields, and their values if left out "
+      "|\n|---|---|---|---|---|---|\n";
   for (const stage::Kind* kind : stage::table()) {
     std::string fields;
     for (const stage::Field& field : kind->fields)
-      fields += fmt::format("{}`{}`", fields.empty() ? "" : ", ", field.name);
-    page += fmt::format("| {} | {} | {} | {} | {} |\n", kind->name, flow_word(kind->in), flow_word(kind->out),
-                        kind->about, fields);
+      fields += fmt::format("{}`{}` {}", fields.empty() ? "" : ", ", field.name, left_out(*kind, field));
+    page += fmt::format("| {} | {} | {} | {} | {} | {} |\n", kind->name, flow_word(kind->in), flow_word(kind->out),
+                        kind->about, kind->formula, fields);
   }
 }
 

@@ -31,7 +31,7 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   if (head->hotkey_held != 0) [[unlikely]]
     keep_hotkeys(slot, unit, button / 64, ~bit);
   if (head->frozen != plays) return press_hotkeys(slot, unit, button);
-  if ((raising[word] & bit) != 0) set_signals(raises, unit, false);
+  if ((raising[word] & bit) != 0) let_go_first(raises, unit);
   raising[word] |= bit;
   if (raises.size() == 1) [[likely]]
     raise(raises[0], unit);
@@ -68,9 +68,17 @@ void State::take_for_pressed(std::size_t unit) noexcept {
 
 /// All that a button holds goes on or off at once: which of two opposite directions came last is looked at then.
 [[gnu::noinline]] void State::set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
-  settles_later = true;
+  const bool in_report = std::exchange(settles_later, true);  // then that settles them
   for (const Raise raised : raises) on ? raise(raised, unit) : lower(raised, unit);
+  if (!in_report) settle_all_opposites();
+}
+
+/// Back and forth within one report: what it was before takes effect first.
+[[gnu::noinline]] void State::let_go_first(std::span<const Raise> raises, std::size_t unit) noexcept {
+  const bool in_report = settles_later;
   settle_all_opposites();
+  set_signals(raises, unit, false);
+  settles_later = in_report;
 }
 
 /// Lowers what the buttons held that are up but still counted.
@@ -105,9 +113,10 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
       passed |= bit;
       const Index signal = operation.signals.at(d);
       if (head->frozen != 0 || signal == nothing) continue;
-      if ((over_raising[cell] & bit) != 0) lower(raise_of(signal, unit), unit);  // back and forth within one report
+      const Raise raised = raise_of(signal, unit);
+      if ((over_raising[cell] & bit) != 0) let_go_first({&raised, 1}, unit);
       over_raising[cell] |= bit;
-      raise(raise_of(signal, unit), unit);
+      raise(raised, unit);
     } else if (was && !is) {
       passed &= static_cast<std::uint8_t>(~bit);
     }
@@ -322,10 +331,14 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
     measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
 }
 
-[[gnu::always_inline]] inline void State::commit(std::size_t unit, std::span<const Change> changes) noexcept {
+/// First all presses, then what is released. With `settles` which directions are opposite is looked at when all of
+/// either are in, whatever their order.
+[[gnu::always_inline]] inline void State::take_in(std::size_t unit, std::span<const Change> changes,
+                                                  bool settles) noexcept {
   const Slot& slot = slots[unit];
   std::uint64_t touched = 0;
   bool released = false;
+  if (settles) settles_later = true;
   for (const Change& change : changes) {
     const Wire& wire = slot.wires[slot.codes.find(change.code)];
     if (wire.kind == WireKind::axis) {
@@ -355,12 +368,28 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
     for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
       measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
   }
+  if (settles) settle_all_opposites();
   const bool lowers = (touched >> gauge_bits & slot.crossing_gauges) != 0;
   if (!released && !lowers) return;
   settles_later = true;
   if (released) let_go(slot, unit);
   if (lowers) lower_crossings(unit);
   settle_all_opposites();
+}
+
+/// A report counts as a whole: what it says in the middle is shown to nobody.
+[[gnu::always_inline]] inline void State::commit(std::size_t unit, std::span<const Change> changes) noexcept {
+  if (settles_reports) [[unlikely]]
+    return commit_and_settle(unit, changes);
+  take_in(unit, changes, false);
+}
+
+[[gnu::noinline]] void State::commit_and_settle(std::size_t unit, std::span<const Change> changes) noexcept {
+  in_report = true;
+  take_in(unit, changes, true);
+  if (any_pull) aim_pulls(unit);
+  in_report = false;
+  if (any_sight) refresh_sights();
 }
 
 void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
@@ -374,6 +403,12 @@ void State::start(std::size_t unit) noexcept {
   for (const Gauge& gauge : slot.gauges)
     if ((known[unit] & gauge.axes) != 0) measure(slot, unit, gauge);
   takes_as_is = false;
+  // What directions push springs back if they were let go of meanwhile.
+  for (const Index number : slot.pushed) {
+    const AnalogOperation& operation = plan_data->operations[number];
+    if (pointers[operation.group].leader == aim_of(operation, unit) + 1)
+      aim_by_stick(operation, unit, goal_of(operation.signals, unit));
+  }
 }
 
 /// Notes which directions are passed already, without any effect.

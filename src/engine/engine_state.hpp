@@ -214,8 +214,12 @@ struct State {
   // engine.cpp; `unit` is always the number of a unit's slot
   void take(std::size_t unit, std::span<const Change> changes) noexcept;
   void commit(std::size_t unit, std::span<const Change> changes) noexcept;
+  void commit_and_settle(std::size_t unit, std::span<const Change> changes) noexcept;
+  void take_in(std::size_t unit, std::span<const Change> changes, bool settles) noexcept;
+  void aim_pulls(std::size_t unit) noexcept;
   void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
+  void let_go_first(std::span<const Raise> raises, std::size_t unit) noexcept;
   void set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept;
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   void press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
@@ -408,8 +412,12 @@ struct State {
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
-  bool takes_as_is = false;    ///< what follows is at once where it goes: how things are is looked at
-  bool sights_later = false;   ///< where pointers are is looked at when all have said it
+  bool takes_as_is = false;      ///< what follows is at once where it goes: how things are is looked at
+  bool settles_reports = false;  ///< the plan has something that is looked at when a report is in
+  bool in_report = false;  ///< of which not all has been heard: whether a pointer is on the area is looked at behind it
+  bool any_sight = false, any_pull = false;  ///< that is to be looked at then
+  bool sights_later = false;                 ///< where pointers are is looked at when all have said it
+  bool any_to_settle = false;
   bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has
   std::array<std::uint64_t, 2> to_settle{};  ///< a bit for each port with such directions that have changed since
   static_assert(max_targets / 4 <= 128);     // bits of `to_settle`: a port with opposites has four targets

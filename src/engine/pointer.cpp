@@ -37,9 +37,21 @@ shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::siz
   return through(own.shapes.of(slot.shapes), unit, point);
 }
 
-/// What the report of the pull itself says of the place was seen before the screen flashes.
+/// What the report of the pull itself says of the place was seen before the screen flashes: also that of a pull while
+/// another one still holds the aim.
 void State::hold_aim(Index operation, std::size_t unit) noexcept {
   aims[aim_of(plan_data->operations[operation], unit)].pulled = head->now;
+  any_pull = true;
+}
+
+/// At the end of the report of a pull the gun is where its raw numbers have it.
+void State::aim_pulls(std::size_t unit) noexcept {
+  any_pull = false;
+  for (const OwnOperation& own : slots[unit].operations) {
+    const AnalogOperation& operation = plan_data->operations[own.operation];
+    if (operation.steady != nothing && aims[aim_of(operation, unit)].pulled == head->now)
+      measure_again(own.operation, unit);
+  }
 }
 
 void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
@@ -102,11 +114,10 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
   const PointerState& pointer = pointers[operation.group];
   const bool is_new = aim.told == 0;
   aim.told = 1;
-  if (pointer.leader != 0 && pointer.leader != number + 1) {
-    const bool moved = !is_new && is_far({point.x - aim.at.x, point.y - aim.at.y});
-    if (is_new) aim.at = point;
-    if (!moved) return;
-  }
+  // What springs back was in the middle before it said anything; where else something lay nobody knows.
+  if (is_new) aim.at = operation.kind == AnalogKind::spring ? seen_place({}) : point;
+  const bool is_led_by_another = pointer.leader != 0 && pointer.leader != number + 1;
+  if (is_led_by_another && !is_far({point.x - aim.at.x, point.y - aim.at.y})) return;
   lead(operation, number);
   aim.at = point;
   if (!is_shot(operation.group)) move_pointer(plan_data->pointers[operation.group], point);
@@ -154,7 +165,7 @@ void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept
   const auto moved = static_cast<double>(counts);
   shape::Point point = sum.is_y ? shape::Point{0, moved} : shape::Point{moved, 0};
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
-  stage::drag.travel(operation.constants, way, point);
+  stage::drag.travel(operation.constants, way, point, 0);
   push_pointer(operation, unit, way);
 }
 
@@ -162,7 +173,7 @@ void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept
 void State::glide(Index number, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[plan_data->gliding[number]];
   stage::FixedPoint way;
-  if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push))
+  if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push, 0))
     set_moving(glider(operation, unit), false);
   push_pointer(operation, unit, way);
 }
@@ -175,10 +186,8 @@ void State::centre(Index number) noexcept {
   if (pointer.leader != 0) {
     AimState& aim = aims[pointer.leader - 1];
     const AnalogKind kind = plan_data->operations[plan_data->aiming[(pointer.leader - 1) / max_units]].kind;
-    if (kind == AnalogKind::glide || kind == AnalogKind::drag) {
-      aim.at = {};
-      aim.on = 1;
-    }
+    if (kind == AnalogKind::glide || kind == AnalogKind::drag) aim.at = {};
+    aim.on = 1;  // until it says something else
   }
   move_pointer(plan_data->pointers[number], {stage::whole / 2, stage::whole / 2});
   refresh_sight(number);
@@ -227,13 +236,19 @@ void State::end_shots(Index number) noexcept {
 /// A pointer is on the game area while its source is, and sees it.
 void State::refresh_sight(Index number) noexcept {
   if (sights_later) return;
+  if (in_report) {
+    any_sight = true;
+    return;
+  }
   PointerState& pointer = pointers[number];
   bool on = false;
   if (pointer.leader != 0 && head->frozen == 0) {
     const std::size_t aim = pointer.leader - 1;
     const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
-    on = aims[aim].on != 0 && (operation.blind == nothing || !is_on(operation.blind, aim % max_units));
-    if (is_steady(operation, aim % max_units)) on = pointer.on != 0;  // what a flash hides is not lost
+    bool is_blind = operation.blind != nothing && is_on(operation.blind, aim % max_units);
+    // What a flash hides is not lost: that comes behind the pull.
+    if (is_steady(operation, aim % max_units)) is_blind = is_blind && aims[aim].blind <= aims[aim].pulled;
+    on = aims[aim].on != 0 && !is_blind;
   }
   const Index off = plan_data->pointers[number].off;
   if (off != nothing && is_on(off, 0)) on = false;
@@ -245,7 +260,7 @@ void State::refresh_sight(Index number) noexcept {
 }
 
 void State::refresh_sights() noexcept {
-  sights_later = false;
+  sights_later = any_sight = false;
   for (Index pointer = 0; pointer < plan_data->pointers.size(); ++pointer) refresh_sight(pointer);
 }
 

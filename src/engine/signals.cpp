@@ -25,6 +25,7 @@ void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
   if (effect.kind == EffectKind::opposites) {
     if (!settles_later) return settle_opposites(effect.index);
     to_settle.at(effect.index / 64) |= std::uint64_t{1} << effect.index % 64;
+    any_to_settle = true;
     return;
   }
   if (effect.kind >= EffectKind::sight) return apply_to_pointer(effect, on, unit);
@@ -33,15 +34,22 @@ void State::apply(const Effect& effect, bool on, std::size_t unit) noexcept {
 
 void State::apply_to_pointer(const Effect& effect, bool on, std::size_t unit) noexcept {
   switch (effect.kind) {
-    case EffectKind::sight:
-      return refresh_sight(plan_data->operations[effect.index].group);
+    case EffectKind::sight: {
+      const AnalogOperation& operation = plan_data->operations[effect.index];
+      if (on) aims[aim_of(operation, unit)].blind = head->now;
+      return refresh_sight(operation.group);
+    }
     case EffectKind::hide:
       return refresh_sight(effect.index);
     case EffectKind::centre:
       if (on) centre(effect.index);
       return;
     case EffectKind::steady:
-      return on ? hold_aim(effect.index, unit) : measure_again(effect.index, unit);
+      if (!on) measure_again(effect.index, unit);
+      return;
+    case EffectKind::aim:
+      if (on) hold_aim(effect.index, unit);
+      return;
     case EffectKind::push:
       return push_by_directions(effect.index, unit);
     case EffectKind::shots:
@@ -170,6 +178,7 @@ void State::fire_first() noexcept {
 
 void State::settle_all_opposites() noexcept {
   settles_later = false;
+  if (!std::exchange(any_to_settle, false)) return;
   for (std::size_t word = 0; word < to_settle.size(); ++word)
     for (std::uint64_t ports = std::exchange(to_settle.at(word), 0); ports != 0; ports &= ports - 1)
       settle_opposites(static_cast<Index>(word * 64 + static_cast<std::size_t>(std::countr_zero(ports))));
@@ -233,7 +242,15 @@ void State::travel(std::size_t mover) noexcept {
     return trail_on(static_cast<Index>(number - digitals - plan_data->glides), unit);
   if (number >= digitals) return glide(static_cast<Index>(number - digitals), unit);
   const DigitalOperation& digital = plan_data->digitals[number];
-  if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital.signals, unit))) set_moving(mover, false);
+  const stage::FixedPoint from = position[mover];
+  const auto is_pressed = [&](std::size_t d) {
+    return digital.signals.at(d) != nothing && is_on(digital.signals.at(d), unit);
+  };
+  const bool against_x = (from.x < 0 && is_pressed(3)) || (from.x > 0 && is_pressed(2));
+  const bool against_y = (from.y < 0 && is_pressed(1)) || (from.y > 0 && is_pressed(0));
+  const unsigned against = (against_x ? 1U : 0U) | (against_y ? 2U : 0U);
+  if (stage::ramp.travel(digital.ramp, position[mover], goal_of(digital.signals, unit), against))
+    set_moving(mover, false);
   set_lane(lane_of(digital, unit), stage::from_fixed(position[mover]));
 }
 

@@ -170,7 +170,8 @@ class Wiring {
         slot_.all_sums.push_back({0, 0, index, is_y, control.reversed});
       } else {
         const Group& group = plan_.groups[operation.group];
-        slot_.all_sums.push_back({is_y ? group.y : group.x, group.x, nothing, is_y, control.reversed});
+        const bool is_reversed = control.reversed != (is_y ? operation.invert_y : operation.invert_x);
+        slot_.all_sums.push_back({is_y ? group.y : group.x, group.x, nothing, is_y, is_reversed});
       }
       ++run.count;
     }
@@ -365,6 +366,7 @@ State::State(Plan new_plan) : plan(std::move(new_plan)) {
 void State::set_plan(Plan new_plan) {
   plan = std::move(new_plan);
   plan_data = &plan::body_of(plan);
+  settles_reports = !plan_data->opposites.empty() || !plan_data->pointers.empty();
   const StateLayout layout = layout_of(*plan_data);
   block.assign(layout.size, std::byte{0});
   const auto view = [this](auto*& pointer, std::size_t at) {
@@ -441,6 +443,22 @@ void State::begin_reaches(std::size_t unit) noexcept {
     reaches[wire.axis] = {way(control.rest, control.maximum), way(control.minimum, control.rest), control.rest, 0};
   }
 }
+
+namespace {
+
+/// Without triggers that are buttons and are down: like any other button these count from their next press.
+std::vector<Change> without_held_triggers(const Attachment& attachment, std::span<const Change> changes) {
+  std::vector<Change> kept{changes.begin(), changes.end()};
+  std::erase_if(kept, [&](const Change& change) {
+    return change.value != 0 && std::ranges::any_of(attachment.controls, [&](const Control& control) {
+             return control.code == change.code && control.reading == Reading::button &&
+                    role_kind(control.role) == RoleKind::one_sided;
+           });
+  });
+  return kept;
+}
+
+}  // namespace
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
 void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
@@ -553,7 +571,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   at->used = true;
   ++state.wirings;
   state.find_lone_lanes();
-  state.take_state(number, attachment.state);
+  state.take_state(number, engine::without_held_triggers(attachment, attachment.state));
   state.note_crossings(number);
   state.start(number);
   if (attachment.by_press) state.take_for_pressed(number);

@@ -93,8 +93,7 @@ class EvdevNode final : public Node {
   const Description& description() const noexcept override { return description_; }
   bool drain(Reports& into, Time now) override {
     now_ = now;
-    const bool asks = std::exchange(asks_, false);
-    bool lost = asks;
+    bool lost = asks_;
     for (;;) {
       const ssize_t got = door_.read(descriptor_.get(), std::as_writable_bytes(std::span{buffer_}));
       if (got <= 0 && got != -EAGAIN) return false;
@@ -105,7 +104,6 @@ class EvdevNode final : public Node {
       }
       if (count < buffer_.size()) break;
     }
-    if (lost && !asks) has_lost();
     return !lost || ask_for_state(into);
   }
 
@@ -195,6 +193,7 @@ class EvdevNode final : public Node {
   /// Events have been lost, or went to others: what is now is asked for, and what differs is one report. The queue has
   /// been read to its end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
   bool ask_for_state(Reports& into) {
+    if (!std::exchange(asks_, false)) has_lost();
     flush(into);
     open_.clear();
     std::array<std::uint8_t, KEY_CNT / 8 + 1> bits{};

@@ -85,15 +85,21 @@ class Node {
   /// Times that the kernel has lost events of this node; of raw reports, as far as can be guessed, for it does not
   /// tell.
   [[nodiscard]] std::uint64_t losses() const noexcept { return losses_; }
+  /// From now on a loss is noted there, too, which must outlive the node.
+  void note_losses_in(bool& lost) noexcept { lost_ = &lost; }
 
  protected:
   virtual bool try_to_grab(bool yes) noexcept = 0;
   void set_due(std::optional<Time> when) noexcept { due_ = when.value_or(never); }
-  void has_lost() noexcept { ++losses_; }
+  void has_lost() noexcept {
+    ++losses_;
+    if (lost_ != nullptr) *lost_ = true;
+  }
 
  private:
   Time due_ = never;
   std::uint64_t losses_ = 0;
+  bool* lost_ = nullptr;
 };
 
 /// Opens a node; null and minus the error number in `error` if it cannot be opened or is none.

@@ -33,6 +33,7 @@ std::optional<int> Nodes::open(const NodePath& where) {
   ClaimKeys keys{node->description()};
   if (!event_nodes_only_) node = by_raw_reports(door_, catalogue_, std::move(node), where.syspath, say_);
   if (grab_all_) node->grab(true);
+  node->note_losses_in(has_lost_);
   left_.erase(where.path);
   open_.push_back({++last_number_, where, std::move(node), grab_all_, {std::move(keys)}});
   return last_number_;
@@ -115,6 +116,7 @@ void Nodes::open_otherwise(const Open& gone, const NodePath& where) {
   if (!node) return;
   if (&where == &gone.where) say_(why_no_longer_raw(door_, catalogue_, node->description(), where.syspath));
   node->grab(gone.grab);
+  node->note_losses_in(has_lost_);
   ClaimKeys keys{node->description()};
   open_.push_back({++last_number_, where, std::move(node), gone.grab, {std::move(keys)}});
   news_.come.push_back(last_number_);

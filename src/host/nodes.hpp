@@ -118,6 +118,8 @@ class Nodes {
   [[nodiscard]] std::vector<std::vector<std::uint8_t>> last_words(int number) const;
   /// True while a key or button of a node that is grabbed is down.
   [[nodiscard]] bool anything_down() const noexcept;
+  /// True once after the kernel has lost events.
+  [[nodiscard]] bool has_news_of_loss() noexcept { return std::exchange(has_lost_, false); }
   /// Times that the kernel has lost events, of all nodes that ever were open.
   [[nodiscard]] std::uint64_t losses() const noexcept;
 
@@ -154,7 +156,8 @@ class Nodes {
   std::function<void(const std::string&, const std::string&)> tell_left_;
   std::optional<Claims> claims_;          ///< if nodes are taken alone
   std::map<std::string, NodePath> left_;  ///< to another session, by path
-  std::uint64_t old_losses_ = 0;          ///< of nodes that are closed
+  bool has_lost_ = false;
+  std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
   News news_;

@@ -31,10 +31,10 @@ std::string shape_words(const Use& use) {
 }
 
 /// What happens to directions behind all their sources: "opposites: neither".
-std::string opposites_words(const PortProfile& port, const plan::Fed& fed) {
+std::string opposites_words(const Profile& profile, const PortProfile& port, const plan::Fed& fed) {
   const bool is_direction =
       fed.target == plan::directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
-  const stage::Values values{static_cast<double>(port.opposites)};
+  const stage::Values values{static_cast<double>(plan::opposites_of(profile, port))};
   return is_direction && stage::opposites.acts(values) ? stage::opposites.words(values) : "";
 }
 
@@ -113,7 +113,7 @@ std::vector<Link> links(const Catalogue& catalogue, const Profile& profile) {
         if (fed.sheet != nullptr) all.back().kind = fed.sheet->kind;
         if (fed.sheet != nullptr) all.back().native = fed.sheet->native;
         all.back().shape = shape_words(use);
-        add_words(all.back().shape, opposites_words(port, fed));
+        add_words(all.back().shape, opposites_words(profile, port, fed));
         if (game && all.back().kind == TargetKind::pointer) {
           all.back().game = game;
           if (role_kind(use.role) == RoleKind::pointer) all.back().shape = game_words(*game, all.back().shape);

@@ -176,7 +176,9 @@ void Outlets::find_devices() noexcept {
     if (!route.to && !route.gun) continue;
     const FormKind form = route.to ? route.to->form : FormKind::pointer;
     const auto at = std::ranges::find(devices_, DeviceKey{route.port, form}, &VirtualDevice::key);
-    if (at != devices_.end()) route.device = static_cast<std::size_t>(at - devices_.begin());
+    if (at == devices_.end()) continue;
+    route.device = static_cast<std::size_t>(at - devices_.begin());
+    route.comes = route.gun ? Comes::as_gun : Comes::out;
   }
 }
 
@@ -184,7 +186,6 @@ std::int32_t Outlets::value_of(const Route& route) const {
   const Code code = route.to->code;
   if (code.type == ev_key) return is_down(route.target) ? 1 : 0;
   if (code.type == ev_rel) return reader_.native({route.target});
-  if (route.gun) return place_of(route);
   if (!route.opposite)
     return shape::native(route.range, route.from + (route.to_end - route.from) * reader_.value({route.target}));
   const int here = is_down(route.target) ? 1 : 0;
@@ -220,14 +221,13 @@ std::int32_t Outlets::place_of(const Route& route) const {
 }
 
 /// What a target shows; of a gun that is, or was, off the screen all that says so.
-void Outlets::add_route(std::vector<input_event>& report, const Route& route) const {
-  if (!route.gun) return add(report, event_of_route(route));
+void Outlets::add_gun(std::vector<input_event>& report, const Route& route) const {
   const Route::Gun& gun = *route.gun;
   const bool is_off = is_off_screen(gun);
-  if (route.to && !is_off) return put(report, event_of_route(route));
+  if (route.to && !is_off) return put(report, event_of(route.to->code, place_of(route)));
   if (off_screen_ == OffScreen::button) put(report, event_of(key(BTN_MIDDLE), is_off ? 1 : 0));
-  put(report, event_of_route(routes_[gun.x]));
-  put(report, event_of_route(routes_[gun.y]));
+  put(report, event_of(routes_[gun.x].to->code, place_of(routes_[gun.x])));
+  put(report, event_of(routes_[gun.y].to->code, place_of(routes_[gun.y])));
 }
 
 /// Of the targets that come out at one code, the one that is farthest from rest.
@@ -246,7 +246,10 @@ bool Outlets::flush(Time now) {
   bool any = false;
   for (const TargetPlace target : reader_.changed()) {
     const Route& route = routes_[target.number];
-    if (route.device) add_route(outgoing_[*route.device].report, route);
+    if (route.comes == Comes::out)
+      add(outgoing_[*route.device].report, event_of_route(route));
+    else if (route.comes == Comes::as_gun)
+      add_gun(outgoing_[*route.device].report, route);
   }
   for (std::size_t i = 0; i < devices_.size(); ++i) {
     if (outgoing_[i].report.empty() && !(outgoing_[i].behind && now >= again_at_)) continue;
@@ -262,7 +265,8 @@ void Outlets::write(std::size_t device, Time now) {
   auto& [report, behind] = outgoing_[device];
   if (behind)
     for (const Route& route : routes_)
-      if (route.device == device && (!route.to || route.to->code.type != ev_rel)) add_route(report, route);
+      if (route.device == device && (!route.to || route.to->code.type != ev_rel))
+        route.gun ? add_gun(report, route) : add(report, event_of_route(route));
   report.push_back(end_of_report());
   behind = !devices_[device].write(report);
   report.clear();

@@ -42,7 +42,9 @@ class Outlets {
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
 
  private:
+  enum class Comes : std::uint8_t { nowhere, out, as_gun };
   struct Route {
+    Comes comes = Comes::nowhere;
     int port = 0;
     std::uint16_t target = 0;  ///< of the plan
     std::optional<DeviceCode> to;
@@ -71,7 +73,7 @@ class Outlets {
   void route_gun(const PortInfo& port, Route& route);
   [[nodiscard]] bool is_off_screen(const Route::Gun& gun) const;
   [[nodiscard]] std::int32_t place_of(const Route& route) const;
-  void add_route(std::vector<input_event>& report, const Route& route) const;
+  void add_gun(std::vector<input_event>& report, const Route& route) const;
   void find_devices() noexcept;
   void write(std::size_t device, Time now);
   [[nodiscard]] std::optional<Diagnostic> make(const std::vector<DeviceKey>& keys, std::vector<VirtualDevice>& into);

@@ -220,7 +220,7 @@ class Compiler {
 
   /// What feeds the whole group feeds those directions that nothing is bound to by itself.
   void add_directions(const PortProfile& port, const std::vector<plan::Fed>& all) {
-    std::array<Index, 4> from_group = behind_opposites(port.opposites, new_directions());
+    std::array<Index, 4> from_group = behind_opposites(plan::opposites_of(profile_, port), new_directions());
     if (tables_.too_large()) return;
     for (const plan::Fed& fed : all) {
       const auto* const direction = std::ranges::find(direction_names, fed.target);

@@ -57,8 +57,10 @@ Index Feeder::behind_gate(const stage::Kind& kind, const stage::Values& values, 
 void Feeder::add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation) {
   for (const auto& [kind, values] : way_of(use, role, wanted))
     if (kind->move != nullptr || kind->follow != nullptr)
-      tables_.add_shape(operation, {kind, kind->prepare(values, role), kind->words(values),
-                                    !kind->fields.empty() && !use.settings.find(kind->fields[0].name), nothing});
+      tables_.add_shape(
+          operation,
+          {kind, kind->prepare(values, role), kind->words(values),
+           wanted != TargetKind::button && !kind->fields.empty() && !use.settings.find(kind->fields[0].name), nothing});
 }
 
 // -- buttons and directions -------------------------------------------------------------------------
@@ -141,6 +143,9 @@ void Feeder::add_counts(const std::string& seat, const Use& use, Index group) {
   AnalogOperation operation;
   operation.kind = AnalogKind::count;
   operation.group = group;
+  const stage::Values inverts = stage::values_of(stage::inversion, use);
+  operation.invert_x = inverts[0] != 0;
+  operation.invert_y = inverts[1] != 0;
   tables_.feed(seat, use.role, tables_.new_operation(operation));
 }
 
@@ -222,8 +227,10 @@ void Feeder::feed_pointer(const std::string& seat, const Use& use, Index pointer
 void Feeder::add_steady(const std::string& seat, const Use& use, Index operation) {
   const Index steady = tables_.plan().operations[operation].steady;
   tables_.add_effect(steady, EffectKind::steady, operation);
-  const stage::Values values{0, stage::values_of(stage::hold_aim, use)[0]};
-  tables_.raise(seat, "trigger", behind_gate(stage::pulse, values, steady, true));
+  const Index pull = behind_gate(stage::hold, {stage::values_of(stage::hold_aim, use)[0]}, steady, true);
+  if (tables_.too_large()) return;
+  tables_.add_effect(pull, EffectKind::aim, operation);
+  tables_.raise(seat, "trigger", pull);
 }
 
 void Feeder::feed_effect(const std::string& seat, const Use& use, EffectKind effect, Index pointer) {

@@ -6,7 +6,9 @@ namespace omnipar::inline abi_0::plan {
 
 tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& catalogue, const Profile& profile,
                                                               const SystemSheet& system) {
-  if (profile.screen.empty() && profile.area.empty() && profile.pointer_span == PointerSpan::area) return std::nullopt;
+  const bool says_nothing = profile.screen.empty() && profile.area.empty() && profile.pointer_span == PointerSpan::area;
+  // A machine that says itself where it is needs no words of a profile, where there is just one screen.
+  if (says_nothing && (catalogue.screens.size() != 1 || system.area.empty())) return std::nullopt;
   const auto screen = catalogue::find_screen(catalogue.screens, profile.screen);
   if (!screen) return tl::unexpected(screen.error());
   const auto words = area_words(!profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full");

@@ -118,6 +118,7 @@ class Listing {
       return line("  {:<28} takes the pointer off the area", name);
     if (effect.kind == EffectKind::centre) return line("  {:<28} puts the pointer into the middle", name);
     if (effect.kind == EffectKind::steady) return line("  {:<28} holds the aim", name);
+    if (effect.kind == EffectKind::aim) return line("  {:<28} aims anew, as its own report says", name);
     if (effect.kind == EffectKind::push) return line("  {:<28} pushes the pointer", name);
     if (effect.kind == EffectKind::shots) return line("  {:<28} begins or ends the game's own shots", name);
     if (effect.kind == EffectKind::pull) return line("  {:<28} gives the next of the game's own shots", name);

@@ -35,6 +35,7 @@ enum class EffectKind : std::uint8_t {
   hide,       ///< index: a pointer that is off the game area meanwhile
   centre,     ///< index: a pointer that goes to the middle
   steady,     ///< index: an operation that aims, and is not moved meanwhile
+  aim,        ///< index: an operation that aims, and whose own trigger is pulled
   push,       ///< index: an operation that aims by directions: to be evaluated again
   shots,      ///< index: a pointer that gives the game's own shots, or goes back to aiming
   pull,       ///< index: a pointer whose trigger is pulled
@@ -125,6 +126,8 @@ struct AnalogOperation {
   std::string words{};                                               ///< glide, drag: what moves it, for the listing
   Index blind = nothing;   ///< what aims: each unit's signal that is on while it does not see the game area
   Index steady = nothing;  ///< what aims: each unit's signal that is on while its trigger flashes, and it is not moved
+  bool invert_x = false;   ///< count: to the right counts backwards; of one counter likewise
+  bool invert_y = false;   ///< count: downwards counts backwards
   double margin = 0;       ///< point: so far beside the game area still counts as at its edge, of the way from -1 to 1
   double beyond = 0;       ///< what else aims: so far beside it may go, likewise
 };
@@ -229,7 +232,8 @@ struct AimState {
   /// gone since another did.
   stage::FixedPoint at;
   shape::Point push;        ///< of a stick that glides
-  std::int64_t pulled = 0;  ///< when the pull was that holds it, or held it last
+  std::int64_t pulled = 0;  ///< when the last pull was that holds it, or held it
+  std::int64_t blind = 0;   ///< since when it does not see the game area, or has not last
   std::uint32_t told = 0;   ///< 1 once it has said anything
   std::uint32_t on = 0;     ///< 1 while it is on the game area
 };

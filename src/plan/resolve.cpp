@@ -53,6 +53,15 @@ double game_dead_zone(const Profile& profile, const PortProfile& port) {
   return port.game_dead_zone == 0 && other != nullptr ? other->game_dead_zone : port.game_dead_zone;
 }
 
+}  // namespace
+
+Opposites plan::opposites_of(const Profile& profile, const PortProfile& port) noexcept {
+  const PortProfile* other = plan::liked_port(profile, port);
+  return port.opposites == Opposites::both && other != nullptr ? other->opposites : port.opposites;
+}
+
+namespace {
+
 std::vector<AreaPoint> game_shots_of(const Profile& profile, const PortProfile& port) {
   const PortProfile* other = plan::liked_port(profile, port);
   return port.game_shots.empty() && other != nullptr ? other->game_shots : port.game_shots;
@@ -101,7 +110,7 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
     if (seat.empty()) uses.clear();
     if (binding == nullptr && its != nullptr && its->kind == TargetKind::button && !base::is_trigger(its->place))
       std::erase_if(uses, [&taken](const Use& use) { return taken.contains(use.role); });
-    const bool is_stick = its != nullptr && (its->kind == TargetKind::stick || its->kind == TargetKind::two_sided);
+    const bool is_stick = its != nullptr && its->kind == TargetKind::stick;
     const double of_game = is_stick ? game_dead_zone(profile, port) : 0;
     for (Use& use : uses)
       if (of_game > 0 && !use.settings.find("anti-dead-zone")) use.settings.set("anti-dead-zone", of_game);
@@ -132,6 +141,7 @@ Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one,
   for (PortProfile& port : profile.ports) {
     port.bind = plan::merged_bindings(before, port);
     port.game_dead_zone = game_dead_zone(before, port);
+    port.opposites = plan::opposites_of(before, port);
     port.game_shots = game_shots_of(before, port);
     port.like.reset();
     const PortSheet* sheet = system != nullptr ? system->port(port.port) : nullptr;

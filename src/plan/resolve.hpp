@@ -17,6 +17,9 @@ inline constexpr std::string_view centre_suffix = "-centre", reload_suffix = "-r
                                   shots_suffix = "-game-shots";
 inline constexpr std::array pointer_suffixes{centre_suffix, reload_suffix, off_suffix, shots_suffix};
 
+/// What becomes of a port's opposite directions: what it says, else what the port says that it is like.
+[[nodiscard]] Opposites opposites_of(const Profile& profile, const PortProfile& port) noexcept;
+
 /// One target or group of a port, with the sources that it has in the end.
 struct Fed {
   std::string target;

@@ -30,9 +30,10 @@ class Way {
 
  private:
   /// Before a threshold there are only those that are written. What a gun or a mouse says has only those that act on
-  /// pointers, and what merely counts has none.
+  /// pointers, and what merely counts can be turned around.
   [[nodiscard]] bool has_shape(const stage::Kind& kind) const {
     if (by_contact_ || (kind.of_sticks && !by_pair_)) return false;
+    if (by_counts_ && !to_pointer_) return !to_press_ && &kind == &stage::inversion;
     if (by_pointer_ || by_counts_) return to_pointer_ && kind.on_pointers;
     return !to_press_ || !kind.unless_written || stage::is_written(kind, use_);
   }
@@ -56,7 +57,9 @@ std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted) {
   const Way way{use, from, wanted};
   std::vector<Passage> all;
   for (const stage::Kind* kind : stage::of_uses()) {
-    const stage::Values values = stage::values_of(*kind, use);
+    stage::Values values = stage::values_of(*kind, use);
+    // Before a threshold nothing needs a rest that nobody has asked for.
+    if (wanted == TargetKind::button && kind == &stage::dead_zone && !use.settings.find("dead-zone")) values[0] = 0;
     if (const auto part = part_of(use, from, wanted); kind == &stage::smoothing && part)
       all.push_back({&stage::one_way, {*part}});
     if (way.has(*kind) && kind->acts(values)) all.push_back({kind, values});

@@ -360,7 +360,7 @@ void LinuxSession::take_reports() {
   table_.advance(now_);
   engine_.advance(now_);
   stats_.reports += news.said.size();
-  if (!told_loss_ && nodes_.losses() > 0) {
+  if (nodes_.has_news_of_loss() && !told_loss_) {
     told_loss_ = true;
     tell(LostEvents{});
   }

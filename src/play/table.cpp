@@ -336,6 +336,7 @@ void Table::advance(Time now) {
 
 std::optional<Time> Table::next_due() const {
   std::optional<Time> due;
+  if (untold_.empty() && guesses_.empty() && !any_streams_) return due;
   for (const auto& [number, when] : untold_)
     if (!due || when < *due) due = when;
   if (!guesses_.empty() && (!due || next_guess_ < *due)) due = next_guess_;

@@ -201,17 +201,44 @@ tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
   }
 }
 
+namespace {
+
+/// In per cent, with as few digits as give the same again.
+template <typename IsSame>
+std::string percent(double part, IsSame is_same) {
+  constexpr int most_digits = 17;
+  for (int digits = 0; digits <= most_digits; ++digits) {
+    const std::string text = fmt::format("{:.{}f}", part * 100, digits);
+    double read = 0;
+    std::from_chars(text.data(), text.data() + text.size(), read);
+    if (is_same(read / 100)) return text + "%";
+  }
+  // A number that no text gives: its neighbour.
+  for (double near = part * 100, other = near; near < part * 100 + 1; near = std::nextafter(near, 1e3)) {
+    for (const double one : {near, other})
+      if (is_same(one / 100)) return fmt::format("{}%", one);
+    other = std::nextafter(other, -1e3);
+    if (near - other > 1e-12) break;
+  }
+  return fmt::format("{}%", part * 100);
+}
+
+}  // namespace
+
 std::string to_text(const AreaWords& words) {
   std::string text = words.across > 0        ? fmt::format("{}:{}", words.across, words.down)
                      : words.lines_down == 0 ? "full"
                                              : "";
   const auto add = [&text](const std::string& part) { text += (text.empty() ? "" : ", ") + part; };
   if (words.lines_down > 0) add(fmt::format("whole multiples of {}x{}", words.lines_across, words.lines_down));
-  if (words.cut > 0) add(fmt::format("cut {}%", words.cut * 100));
+  if (words.cut > 0) add("cut " + percent(words.cut, [&](double read) { return read == words.cut; }));
   const AreaBox& within = words.within;
   if (within != AreaBox{})
-    add(fmt::format("within {}% {}% {}% {}%", within.left * 100, within.top * 100, (within.left + within.width) * 100,
-                    (within.top + within.height) * 100));
+    add(fmt::format(
+        "within {} {} {} {}", percent(within.left, [&](double read) { return read == within.left; }),
+        percent(within.top, [&](double read) { return read == within.top; }),
+        percent(within.left + within.width, [&](double read) { return read - within.left == within.width; }),
+        percent(within.top + within.height, [&](double read) { return read - within.top == within.height; })));
   if (words.turned != QuarterTurn::none) add(fmt::format("turned {}", word_of(words.turned)));
   return text;
 }

@@ -31,6 +31,7 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 constinit const Kind anti_dead_zone{
     .name = "anti-dead zone",
     .about = "Begins beyond the dead zone that a game has.",
+    .formula = "the length r > 0 becomes z + (1 - z) r; rest stays rest",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("anti-dead zone {:.2f}", values[0]); },

@@ -27,6 +27,8 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 constinit const Kind autofire{
     .name = "autofire",
     .about = "Presses again and again while it is down, as long on as off; the hand's press counts once.",
+    .formula =
+        "on at once, then off and on in turn, each for floor(500,000 / `autofire`) us, from each of these moments anew",
     .in = Flow::contact,
     .out = Flow::contact,
     .fields = fields,

@@ -32,6 +32,7 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 constinit const Kind axial_dead_zone{
     .name = "axial dead zone",
     .about = "Takes what is near the middle of each axis for rest, so that straight pushes are straight.",
+    .formula = "each axis a: 0 up to `axial-dead-zone` z, else sign(a) (abs(a) - z) / (1 - z)",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("axial dead zone {:.2f}", values[0]); },

@@ -34,6 +34,7 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind curve{.name = "curve",
                            .about = "Bends the way from rest to the end.",
+                           .formula = "the length r becomes r ^ `curve`; the direction stays",
                            .fields = fields,
                            .acts = [](const Values& values) noexcept { return values[0] != 1; },
                            .words = [](const Values& values) { return fmt::format("curve {:g}", values[0]); },

@@ -45,6 +45,9 @@ constinit const Kind dead_zone{
     .name = "dead zone",
     .about =
         "Takes what is near the middle for rest and what is near the end for the end, and goes evenly between them.",
+    .formula =
+        "of the length r: 0 up to `dead-zone` d, 1 from 1 - `outer-dead-zone` o, else (r - d) / (1 - o - d); the "
+        "direction stays",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

@@ -18,6 +18,9 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 
 constinit const Kind debounce{.name = "debounce",
                               .about = "Believes a change at once, and others only after a while.",
+                              .formula =
+                                  "a change counts at once; then none for so long, and what is so then counts. The "
+                                  "opposite direction of the same stick or hat ends that",
                               .in = Flow::contact,
                               .out = Flow::contact,
                               .fields = fields,

@@ -20,7 +20,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-bool travel(const Constants& constants, FixedPoint& place, shape::Point counts) noexcept {
+bool travel(const Constants& constants, FixedPoint& place, shape::Point counts, unsigned) noexcept {
   const auto way = [&constants](double moved) {
     const double most = constants.numbers[0];
     return static_cast<std::int64_t>(moved > most ? most : moved < -most ? -most : moved) * constants.time;
@@ -32,14 +32,16 @@ bool travel(const Constants& constants, FixedPoint& place, shape::Point counts) 
 
 }  // namespace
 
-constinit const Kind drag{.name = "drag",
-                          .about = "Moves a pointer as far as a mouse counts, and leaves it there.",
-                          .in = Flow::counts,
-                          .out = Flow::pointer,
-                          .fields = fields,
-                          .acts = [](const Values&) noexcept { return true; },
-                          .words = [](const Values& values) { return fmt::format("{:g} counts across", values[0]); },
-                          .prepare = prepare,
-                          .travel = travel};
+constinit const Kind drag{
+    .name = "drag",
+    .about = "Moves a pointer as far as a mouse counts, and leaves it there.",
+    .formula = "a count moves it by 1 / `counts-across` of the game; one report by the whole game at the most",
+    .in = Flow::counts,
+    .out = Flow::pointer,
+    .fields = fields,
+    .acts = [](const Values&) noexcept { return true; },
+    .words = [](const Values& values) { return fmt::format("{:g} counts across", values[0]); },
+    .prepare = prepare,
+    .travel = travel};
 
 }  // namespace omnipar::inline abi_0::stage

@@ -25,17 +25,20 @@ std::string words(const Values& values) {
 
 }  // namespace
 
-constinit const Kind edge{.name = "edge",
-                          .about = "Says what becomes of a pointer at the edges of the game.",
-                          .in = Flow::pointer,
-                          .out = Flow::pointer,
-                          .fields = fields,
-                          .acts = [](const Values& values) noexcept { return values[0] > 0 || values[1] > 0; },
-                          .words = words,
-                          .prepare =
-                              [](const Values& values, RoleKind) {
-                                return Constants{.numbers = {values[0], values[1]}, .time = 0};
-                              },
-                          .of_aims = true};
+constinit const Kind edge{
+    .name = "edge",
+    .about = "Says what becomes of a pointer at the edges of the game.",
+    .formula =
+        "a gun is off the game from `edge-margin` beside it; what else moves a pointer goes at most `beyond` beside it",
+    .in = Flow::pointer,
+    .out = Flow::pointer,
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] > 0 || values[1] > 0; },
+    .words = words,
+    .prepare =
+        [](const Values& values, RoleKind) {
+          return Constants{.numbers = {values[0], values[1]}, .time = 0};
+        },
+    .of_aims = true};
 
 }  // namespace omnipar::inline abi_0::stage

@@ -22,7 +22,7 @@ Constants prepare(const Values& values, RoleKind) {
 }
 
 /// The way of a tick is added. It ends when nothing pushes any more.
-bool travel(const Constants& constants, FixedPoint& place, shape::Point push) noexcept {
+bool travel(const Constants& constants, FixedPoint& place, shape::Point push, unsigned) noexcept {
   place.x += static_cast<std::int64_t>(push.x * constants.numbers[0]);
   place.y += static_cast<std::int64_t>(push.y * constants.numbers[0]);
   return push.at_rest();
@@ -33,6 +33,7 @@ bool travel(const Constants& constants, FixedPoint& place, shape::Point push) no
 constinit const Kind glide{
     .name = "glide",
     .about = "Moves a pointer where a stick is pushed, the quicker the further, and leaves it there.",
+    .formula = "each ms the pointer goes `glide` / 1000 of the game times the push",
     .out = Flow::pointer,
     .fields = fields,
     .acts = [](const Values&) noexcept { return true; },

@@ -10,14 +10,17 @@ constexpr Field fields[] = {
 
 }  // namespace
 
-constinit const Kind hold_aim{.name = "hold aim",
-                              .about = "Holds a gun's aim while the screen flashes after a pull of its trigger.",
-                              .in = Flow::pointer,
-                              .out = Flow::pointer,
-                              .fields = fields,
-                              .acts = [](const Values& values) noexcept { return values[0] > 0; },
-                              .words = [](const Values& values) { return "aim held for " + time_words(values[0]); },
-                              .prepare = for_a_time,
-                              .of_aims = true};
+constinit const Kind hold_aim{
+    .name = "hold aim",
+    .about = "Holds a gun's aim while the screen flashes after a pull of its trigger.",
+    .formula =
+        "from a pull on, for so long, the pointer is where the report of the pull had it; another pull begins anew",
+    .in = Flow::pointer,
+    .out = Flow::pointer,
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] > 0; },
+    .words = [](const Values& values) { return "aim held for " + time_words(values[0]); },
+    .prepare = for_a_time,
+    .of_aims = true};
 
 }  // namespace omnipar::inline abi_0::stage

@@ -29,13 +29,15 @@ std::string words(const Values& values) {
 }  // namespace
 
 /// A trigger that is inverted is at its end while it rests.
-constinit const Kind inversion{.name = "inversion",
-                               .about = "Turns an axis around.",
-                               .fields = fields,
-                               .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
-                               .words = words,
-                               .prepare = prepare,
-                               .move = move,
-                               .on_pointers = true};
+constinit const Kind inversion{
+    .name = "inversion",
+    .about = "Turns an axis around.",
+    .formula = "x becomes -x, y becomes -y; of what has one side x becomes 1 - x; counts change their sign",
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+    .words = words,
+    .prepare = prepare,
+    .move = move,
+    .on_pointers = true};
 
 }  // namespace omnipar::inline abi_0::stage

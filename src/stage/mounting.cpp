@@ -38,13 +38,16 @@ std::string words(const Values& values) {
 
 }  // namespace
 
-constinit const Kind mounting{.name = "mounting",
-                              .about = "Sets a stick right that is mounted askew or across.",
-                              .fields = fields,
-                              .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
-                              .words = words,
-                              .prepare = prepare,
-                              .move = move,
-                              .of_sticks = true};
+constinit const Kind mounting{
+    .name = "mounting",
+    .about = "Sets a stick right that is mounted askew or across.",
+    .formula =
+        "(x, y) becomes (y, x) with `swap-axes`; then turned by `rotation` a: (x cos a - y sin a, x sin a + y cos a)",
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+    .words = words,
+    .prepare = prepare,
+    .move = move,
+    .of_sticks = true};
 
 }  // namespace omnipar::inline abi_0::stage

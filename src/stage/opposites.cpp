@@ -40,6 +40,9 @@ Directions settle(const Constants& constants, Directions before, std::uint8_t on
 constinit const Kind opposites{
     .name = "opposites",
     .about = "Of two directions that are opposite and on at once lets neither arrive, or that which came last.",
+    .formula =
+        "after all presses of a report: `neutral`: neither; `last`: that which came last; of two in one report the "
+        "right one, or the lower one",
     .in = Flow::contact,
     .out = Flow::contact,
     .home = Home::directions,

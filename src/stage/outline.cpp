@@ -28,6 +28,7 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 constinit const Kind outline{
     .name = "outline",
     .about = "Makes a square of the circle that a stick reaches, or a circle of its square.",
+    .formula = "with k = length / longer side: k times as long for the square, one k-th for the circle",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

@@ -18,7 +18,26 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
   return constants.time == 0 ? Gated{true, now + length} : Gated{false, now + constants.time};
 }
 
+/// time: how long it is on.
+Constants prepare_hold(const Values& values, RoleKind) { return {.time = static_cast<std::int64_t>(values[0])}; }
+
+//   idle --in goes on--> on --deadline--> idle;  on --in goes on again--> on for as long again
+Gated step_hold(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
+  if (cause == Cause::deadline) return {false, Gated::never};
+  return is.in ? Gated{true, now + constants.time} : Gated{is.out, Gated::as_before};
+}
+
 }  // namespace
+
+constinit const Kind hold{.name = "hold",
+                          .about = "Is on for a while after the last press.",
+                          .in = Flow::contact,
+                          .out = Flow::contact,
+                          .fields = {},
+                          .acts = [](const Values&) noexcept { return true; },
+                          .words = [](const Values& values) { return "on for " + time_words(values[0]); },
+                          .prepare = prepare_hold,
+                          .step = step_hold};
 
 constinit const Kind pulse{.name = "pulse",
                            .about = "Is on for a while after a press, some time later.",

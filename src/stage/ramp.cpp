@@ -37,19 +37,18 @@ std::int64_t step_towards(std::int64_t from, std::int64_t goal, std::int64_t str
   return from - goal > stride ? from - stride : goal;
 }
 
-std::int64_t step(const Constants& constants, std::int64_t from, std::int64_t goal) noexcept {
+std::int64_t step(const Constants& constants, std::int64_t from, std::int64_t goal, bool against) noexcept {
   const auto stride = [&constants](std::size_t which) {
     return static_cast<std::int64_t>(constants.numbers.at(which));
   };
   const bool is_beyond_rest = (from < 0 && goal > 0) || (from > 0 && goal < 0);
-  if (is_beyond_rest) return step_towards(from, 0, stride(2));
-  const bool goes_back = goal == 0 || (from > 0 ? goal < from : goal > from && from < 0);
-  return step_towards(from, goal, stride(goes_back ? 1 : 0));
+  if (is_beyond_rest || (goal == 0 && against)) return step_towards(from, 0, stride(2));
+  return step_towards(from, goal, stride(goal == 0 ? 1 : 0));
 }
 
-bool travel(const Constants& constants, FixedPoint& point, shape::Point towards) noexcept {
+bool travel(const Constants& constants, FixedPoint& point, shape::Point towards, unsigned against) noexcept {
   const FixedPoint goal = to_fixed(towards);
-  point = {step(constants, point.x, goal.x), step(constants, point.y, goal.y)};
+  point = {step(constants, point.x, goal.x, (against & 1) != 0), step(constants, point.y, goal.y, (against & 2) != 0)};
   return point == goal;
 }
 
@@ -67,6 +66,9 @@ bool is_too_slow(double speed) noexcept { return speed > 0 && speed < slowest; }
 constinit const Kind ramp{
     .name = "ramp",
     .about = "Goes to where buttons push at an even speed.",
+    .formula =
+        "each ms it goes ceil(2^48 speed / 1000) of 2^48 towards its goal: by `ramp-return` while it is on one side "
+        "and the other one is pressed, by `ramp-release` when nothing is pressed, else by `ramp`; 0 is at once",
     .in = Flow::contact,
     .fields = fields,
     .conflict =

@@ -20,6 +20,7 @@ Constants prepare(const Values& values, RoleKind) {
 
 constinit const Kind range{.name = "range",
                            .about = "Gives less than the whole for a full push.",
+                           .formula = "the length r becomes `range` r",
                            .fields = fields,
                            .acts = [](const Values& values) noexcept { return values[0] != 1; },
                            .words = [](const Values& values) { return fmt::format("range {:g}", values[0]); },

@@ -11,6 +11,7 @@ constexpr Field fields[] = {
 
 constinit const Kind side{.name = "side",
                           .about = "Lets a pedal or trigger move an axis to its other side.",
+                          .formula = "with `negative` x becomes -x",
                           .fields = fields,
                           .acts = [](const Values& values) noexcept { return values[0] != 0; },
                           .words = [](const Values&) { return std::string{"to the left"}; },

@@ -58,6 +58,9 @@ shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcep
 constinit const Kind smoothing{
     .name = "smoothing",
     .about = "Takes the jitter out of a position that is held, and lags the less the quicker it moves.",
+    .formula =
+        "each ms: v += s(1) (1000 (goal - p) - v), p += s(`smoothing` + `smoothing-by-speed` length(v)) (goal - p), "
+        "where s(f) = 2 pi f / (1000 + 2 pi f); within 1e-7 of its goal it is there",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

@@ -34,6 +34,7 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 constinit const Kind snap{
     .name = "snap",
     .about = "Makes pushes straight that are nearly so.",
+    .formula = "the shorter side becomes 0 if it is at most sin(`snap-to-axes`) of the length; the length stays",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("snaps within {:g} degrees", values[0]); },

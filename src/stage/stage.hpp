@@ -125,7 +125,8 @@ struct Directions {
 
 struct Kind {
   std::string_view name;
-  std::string_view about;  ///< one sentence
+  std::string_view about;      ///< one sentence
+  std::string_view formula{};  ///< exactly, in words and signs that a page has; fields by their names in `signs`
   Flow in = Flow::position;
   Flow out = Flow::position;
   Home home = Home::use;
@@ -142,8 +143,9 @@ struct Kind {
   shape::Point (*follow)(const Constants&, Trail&, bool tick) noexcept = nullptr;
   bool (*pass)(const Constants&, bool passed, double push) noexcept = nullptr;             ///< of the threshold
   Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
-  /// Of what travels: one tick of the way. True when nothing more is to come.
-  bool (*travel)(const Constants&, FixedPoint&, shape::Point towards) noexcept = nullptr;
+  /// Of what travels: one tick of the way. `against`: on this axis the side is pressed, too, from which it is away; 1
+  /// is x, 2 is y. True when nothing more is to come.
+  bool (*travel)(const Constants&, FixedPoint&, shape::Point towards, unsigned against) noexcept = nullptr;
   Directions (*settle)(const Constants&, Directions, std::uint8_t on) noexcept = nullptr;  ///< of directions
   bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken
   bool pulses = false;            ///< of a gate: what it does at its moments is no press of a hand, and may be missed

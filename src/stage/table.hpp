@@ -21,7 +21,7 @@ extern const Kind mounting, inversion, side, smoothing, dead_zone, axial_dead_zo
 /// Not in the table, for nobody writes it: stands before the smoothing where a target takes a part of a stick or axis.
 extern const Kind one_way;
 /// Likewise: the steps of a reload that a button fakes, and of a trigger that flashes.
-extern const Kind pulse;
+extern const Kind hold, pulse;
 
 [[nodiscard]] std::span<const Kind* const> table() noexcept;
 /// Those that stand in a use.

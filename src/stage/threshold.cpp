@@ -28,6 +28,7 @@ Constants prepare(const Values& values, RoleKind) {
 constinit const Kind threshold{
     .name = "threshold",
     .about = "Makes presses of a position, one for each direction.",
+    .formula = "on from `threshold`, off below `release`, and at rest",
     .out = Flow::contact,
     .fields = fields,
     .conflict =

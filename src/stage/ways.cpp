@@ -45,7 +45,7 @@ shape::Point follow(const Constants& constants, Trail& trail, bool) noexcept {
     for (std::uint32_t way = 2; way <= static_cast<std::uint32_t>(ways); ++way)
       if (along(way) > along(trail.way)) trail.way = way;
   }
-  trail.at = trail.way == 0 ? shape::Point{} : scaled(middle_of(trail.way, ways), length);
+  trail.at = trail.way == 0 ? shape::Point{} : scaled(middle_of(trail.way, ways), std::fmin(1, length));
   return trail.at;
 }
 
@@ -54,6 +54,9 @@ shape::Point follow(const Constants& constants, Trail& trail, bool) noexcept {
 constinit const Kind ways{
     .name = "ways",
     .about = "Lets a stick go four or eight ways, and changes the way only when the push is clearly in another.",
+    .formula =
+        "the nearest of so many directions (of two that are equally near the first from right by down), kept while the "
+        "push is within 180 / `ways` + `ways-hysteresis` degrees of it; the length stays, up to 1",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

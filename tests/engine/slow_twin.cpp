@@ -127,7 +127,15 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
     if (line.chord_role.empty()) line.ways[slot] = {};
   const bool was_frozen = std::exchange(frozen_, true);
   only_notes_ = true;
-  feed(slot, at_us(now_), attachment.state);
+  std::vector<Change> state;
+  for (const Change& change : attachment.state) {
+    bool is_held_trigger = false;  // it counts from its next press
+    for (const Control& c : attachment.controls)
+      if (c.code == change.code && c.reading == Reading::button && role_kind(c.role) == RoleKind::one_sided)
+        is_held_trigger = change.value != 0;
+    if (!is_held_trigger) state.push_back(change);
+  }
+  feed(slot, at_us(now_), state);
   only_notes_ = false;
   frozen_ = was_frozen;
   for (auto& [role, contacts] : unit.buttons)
@@ -148,8 +156,11 @@ void SlowTwin::hold_again(Contact& contact) {
   contact.down = true;
   if (only_notes_) return;
   if (contact.counted || contact.for_hotkeys) {
+    const bool come_in = std::exchange(presses_come_in_, false);
+    work_out();
     contact.counted = contact.for_hotkeys = false;
     work_out();
+    presses_come_in_ = come_in;
   }
   contact.for_hotkeys = true;
   contact.counted = !frozen_;
@@ -184,7 +195,8 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
   if (c.reading == Reading::counts) {
     for (const Count& count : counts_)
       if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
-        values_[c.axis == Axis::y ? count.y : count.x].level += c.reversed ? -double(value) : value;
+        values_[c.axis == Axis::y ? count.y : count.x].level +=
+            c.reversed != (c.axis == Axis::y ? count.turns_y : count.turns_x) ? -double(value) : value;
     drag(slot, unit, c, value);
   } else if (c.reading == Reading::hat) {
     const int side = c.reversed ? -value : value;
@@ -211,7 +223,8 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   if (at == units_.end()) return;
   Unit& unit = at->second;
   std::set<Code> spoken;
-  std::set<Code> moved;  // axes
+  std::set<Code> moved;              // axes
+  presses_come_in_ = thaws_ = true;  // what a report says in the middle is shown to nobody
   for (const Change& change : changes) {
     const bool again = moved.contains(change.code);
     for (const Control& c : unit.attachment.controls) {
@@ -229,6 +242,8 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
   cross(slot, unit);
   aim(slot, unit, &moved);
+  presses_come_in_ = false;
+  work_out();
   for (auto& [role, contacts] : unit.buttons)
     for (auto& [code, contact] : contacts) {
       contact.counted = contact.counted && contact.down;
@@ -240,6 +255,11 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   work_out();
   end_opposite_debounces(slot, unit);
   settle_what_is_known(unit, &spoken);
+  for (Pointer& pointer : pointers_)
+    for (PointerSource& source : pointer.sources)
+      if (source.aims.contains(slot) && std::exchange(source.aims[slot].aims_anew, false)) aim_again(slot, source);
+  thaws_ = false;
+  refresh_sights();
 }
 
 void SlowTwin::cross(int slot, Unit& unit) {
@@ -342,9 +362,16 @@ bool SlowTwin::pulses(const std::string& target) const {
   return false;
 }
 
+/// While the presses of a report come in, nothing becomes of directions that have opposites.
 void SlowTwin::leave_out_opposites(std::set<Value*>& on) {
   for (Opposed& port : opposed_)
     for (std::size_t pair = 0; pair < 2; ++pair) {
+      if (presses_come_in_) {
+        for (const std::size_t d : {2 * pair, 2 * pair + 1})
+          port.targets[d]->level != 0 ? static_cast<void>(on.insert(port.targets[d]))
+                                      : static_cast<void>(on.erase(port.targets[d]));
+        continue;
+      }
       const std::size_t one = 2 * pair, other = 2 * pair + 1;
       for (const std::size_t d : {one, other}) {
         const bool now = on.contains(port.targets[d]);
@@ -388,12 +415,19 @@ void SlowTwin::work_out() {
   refresh_sights();
 }
 
-SlowTwin::Point SlowTwin::goal(const Ramped& ramped, int slot) const {
-  const auto side = [&](std::size_t d) {
-    if (ramped.lines[d] < 0) return 0.0;
+std::array<bool, 4> SlowTwin::sides(const Ramped& ramped, int slot) const {
+  std::array<bool, 4> on{};
+  for (std::size_t d = 0; d < on.size(); ++d) {
+    if (ramped.lines[d] < 0) continue;
     const auto& ways = lines_[static_cast<std::size_t>(ramped.lines[d])].ways;
-    return ways.contains(slot) && ways.at(slot).out ? 1.0 : 0.0;
-  };
+    on.at(d) = ways.contains(slot) && ways.at(slot).out;
+  }
+  return on;
+}
+
+SlowTwin::Point SlowTwin::goal(const Ramped& ramped, int slot) const {
+  const auto on = sides(ramped, slot);
+  const auto side = [&on](std::size_t d) { return on.at(d) ? 1.0 : 0.0; };
   Point p{side(3) - side(2), side(1) - side(0)};
   if (p.x != 0 && p.y != 0) p = {p.x * std::sqrt(0.5), p.y * std::sqrt(0.5)};
   return p;

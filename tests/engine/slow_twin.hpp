@@ -140,6 +140,9 @@ class SlowTwin {
     Point pushed;         ///< by directions
     std::optional<std::int64_t> held_until;
     std::int64_t held_from = 0;
+    bool aims_anew = false;  ///< behind the report of a pull
+    bool was_blind = false;
+    std::int64_t blind_from = 0;
     Place at;
     Point push;
   };
@@ -178,6 +181,7 @@ class SlowTwin {
   };
   struct Count {  ///< a use of what counts
     std::string x, y, seat, role;
+    bool turns_x = false, turns_y = false;
   };
 
   // from the profile
@@ -264,6 +268,7 @@ class SlowTwin {
   void settle_what_is_known(const Unit& unit, const std::set<Code>* spoken = nullptr);
   [[nodiscard]] Points points_of(const Analog& analog, bool buttons_only) const;
   [[nodiscard]] Point goal(const Ramped& ramped, int slot) const;
+  [[nodiscard]] std::array<bool, 4> sides(const Ramped& ramped, int slot) const;
   [[nodiscard]] std::optional<std::int64_t> next() const;
   void fire();
   void note_together(bool really);
@@ -273,6 +278,7 @@ class SlowTwin {
   std::int64_t now_ = 0;
   bool frozen_ = false;
   bool only_notes_ = false;  ///< how things are is taken in, and nothing follows
+  bool presses_come_in_ = false;
   bool thaws_ = false;
   std::map<int, Unit> units_;
   std::vector<Line> lines_;

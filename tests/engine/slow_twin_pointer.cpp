@@ -34,7 +34,7 @@ void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
     if (speaks[gauge]) aim_one(slot, unit, gauge.first, gauge.second);
 }
 
-/// A pull holds the aim of its unit for a while; more of them meanwhile hold it no longer.
+/// A pull holds the aim of its unit for a while, where its own report has it.
 void SlowTwin::notice_pulls() {
   for (Pointer& pointer : pointers_)
     for (PointerSource& source : pointer.sources)
@@ -43,11 +43,15 @@ void SlowTwin::notice_pulls() {
         Aim& aim = source.aims[slot];
         const bool pulled = holds(unit, "trigger");
         const std::int64_t time = time_said(source.use, "hold-aim");
-        if (pulled && !aim.pulled && !aim.held_until && time > 0) {
+        if (pulled && !aim.pulled && time > 0) {
           aim.held_until = now_ + time;
           aim.held_from = now_;
+          aim.aims_anew = true;
         }
         aim.pulled = pulled;
+        const bool blind = holds(unit, "off-screen");
+        if (blind && !aim.was_blind) aim.blind_from = now_;
+        aim.was_blind = blind;
       }
 }
 
@@ -160,13 +164,11 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   const Place to{part(p.x), part(p.y)};
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
-  if (pointer.leader && *pointer.leader != me) {
-    const bool moved = aim.told && is_far(to.x - aim.at.x, to.y - aim.at.y);
-    if (!aim.told) aim.at = to;
-    aim.told = true;
-    if (!moved) return;
-  }
+  const bool springs = kind_of(pointer.sources[source].use) != RoleKind::pointer;
+  if (!aim.told && springs) aim.at = {part(0), part(0)};
+  if (!aim.told && !springs) aim.at = to;
   aim.told = true;
+  if (pointer.leader && *pointer.leader != me && !is_far(to.x - aim.at.x, to.y - aim.at.y)) return;
   lead(pointer, source, slot);
   aim.at = to;
   if (!pointer.is_shot()) {
@@ -331,10 +333,9 @@ void SlowTwin::centre(Pointer& pointer) {
   if (pointer.leader) {
     PointerSource& source = pointer.sources[pointer.leader->first];
     const RoleKind kind = kind_of(source.use);
-    if (kind == RoleKind::movement || (kind != RoleKind::pointer && said(source.use, "glide", 1) > 0)) {
+    if (kind == RoleKind::movement || (kind != RoleKind::pointer && said(source.use, "glide", 1) > 0))
       source.aims[pointer.leader->second].at = {};
-      source.aims[pointer.leader->second].on = true;
-    }
+    source.aims[pointer.leader->second].on = true;
   }
   refresh_sights();
 }
@@ -347,9 +348,10 @@ void SlowTwin::refresh_sights() {
     if (pointer.leader) {
       const auto& [s, slot] = *pointer.leader;
       const PointerSource& source = pointer.sources[s];
-      const bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
-      on = source.aims.at(slot).on && !blind;
-      if (is_held(source.aims.at(slot))) on = values_[pointer.name + "-on"].level != 0;
+      const Aim& aim = source.aims.at(slot);
+      bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
+      if (is_held(aim)) blind = blind && aim.blind_from <= aim.held_from;  // else it is the flash
+      on = aim.on && !blind;
     }
     if (pointer.off->level != 0) on = false;
     if (pointer.is_shot()) on = true;

@@ -70,9 +70,12 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
       name_target(prefix + name, "button");
       if (bound.contains(name)) add_button_uses(prefix + name, port.seat, bound[name]);
     }
-    if (port.opposites != Opposites::both) {
+    Opposites opposites = port.opposites;
+    for (const PortProfile& other : profile.ports)
+      if (port.like && other.port == *port.like && opposites == Opposites::both) opposites = other.opposites;
+    if (opposites != Opposites::both) {
       Opposed& opposed = opposed_.emplace_back();
-      opposed.last_wins = port.opposites == Opposites::last;
+      opposed.last_wins = opposites == Opposites::last;
       for (std::size_t d = 0; d < 4; ++d) opposed.targets[d] = &values_.at(prefix + std::string{direction_names[d]});
     }
     for (const Use& use : uses_of("directions", sheet.default_directions))
@@ -99,7 +102,7 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     double of_game = port.game_dead_zone;
     for (const PortProfile& other : profile.ports)
       if (port.like && other.port == *port.like && of_game == 0) of_game = other.game_dead_zone;
-    if (target.kind == TargetKind::stick || target.kind == TargetKind::two_sided)
+    if (target.kind == TargetKind::stick)
       for (Use& use : uses)
         if (of_game > 0 && !use.settings.find("anti-dead-zone")) use.settings.set("anti-dead-zone", of_game);
     if (target.kind == TargetKind::button) {
@@ -214,7 +217,8 @@ void SlowTwin::add_analog(const std::string& prefix, const std::string& seat, co
   name_target(x, kind + (sheet.self_centering ? "" : ", stays"));
   if (pair) name_target(y, kind + (sheet.self_centering ? "" : ", stays"));
   if (counts) {
-    for (const Use& use : uses) counts_.push_back({x, y, seat, use.role});
+    for (const Use& use : uses)
+      counts_.push_back({x, y, seat, use.role, said(use, "invert-x", 0) != 0, said(use, "invert-y", 0) != 0});
     return;
   }
   Analog analog;

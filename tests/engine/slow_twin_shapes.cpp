@@ -12,7 +12,7 @@ namespace omnipar::test {
 
 double SlowTwin::dead_zone(const Use& use, const Unit& unit, const std::string& role, bool to_a_press) {
   if (const auto own = use.settings.find("dead-zone")) return *own;
-  if (to_a_press && said(use, "outer-dead-zone", -1) < 0) return -1;
+  if (to_a_press) return said(use, "outer-dead-zone", -1) < 0 ? -1 : 0;
   const double usual = role == "paddle" ? 0 : 0.15;
   for (const Control& c : unit.attachment.controls)
     if (c.role == role && c.axis != Axis::y) return attach::dead_zone_for(unit.attachment, c.code, usual);
@@ -78,7 +78,8 @@ void SlowTwin::keep_to_ways(const Use& use, Point& p, Follower& f) {
     for (std::size_t way = 2; way <= middles.size(); ++way)
       if (along(way) > along(f.way)) f.way = way;
   }
-  p = {middles[f.way - 1].x * length, middles[f.way - 1].y * length};
+  const double far_out = std::fmin(1, length);
+  p = {middles[f.way - 1].x * far_out, middles[f.way - 1].y * far_out};
 }
 
 SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::string& role, TargetKind wanted, Point p,

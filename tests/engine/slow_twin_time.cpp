@@ -83,10 +83,10 @@ void SlowTwin::fire() {
   if (now_ % 1000 != 0) return;
   for (Ramped& ramped : ramped_) {
     if (!ramped.moves()) continue;
-    const auto towards = [&](std::int64_t from, double goal_value) {
+    const auto towards = [&](std::int64_t from, double goal_value, bool negative, bool positive) {
       std::int64_t to = fixed(goal_value);
-      double speed = to == 0 || (from > 0 && to < from) || (from < 0 && to > from) ? ramped.release : ramped.out;
-      if ((from > 0 && to < 0) || (from < 0 && to > 0)) {
+      double speed = to == 0 ? ramped.release : ramped.out;
+      if ((from > 0 && negative) || (from < 0 && positive)) {  // the other side is pressed
         speed = ramped.back;
         to = 0;
       }
@@ -96,7 +96,8 @@ void SlowTwin::fire() {
     for (const auto& [slot, unit] : units_) {
       const Point to = goal(ramped, slot);
       Place& place = ramped.places[slot];
-      place = {towards(place.x, to.x), towards(place.y, to.y)};
+      const auto on = sides(ramped, slot);
+      place = {towards(place.x, to.x, on[2], on[3]), towards(place.y, to.y, on[0], on[1])};
     }
   }
   glide_pointers();
@@ -198,6 +199,10 @@ void SlowTwin::thaw() {
   for (const auto& [slot, unit] : units_) {
     settle_what_is_known(unit);
     aim(slot, unit, nullptr);
+    for (Pointer& pointer : pointers_)  // what was let go of while it was frozen
+      for (std::size_t s = 0; s < pointer.sources.size(); ++s)
+        if (role_kind(pointer.sources[s].use.role) == RoleKind::dpad && pointer.leader == std::pair{s, slot})
+          aim_by(pointer, s, slot, goal(pointer.sources[s].directions, slot));
   }
   thaws_ = false;
   refresh_sights();

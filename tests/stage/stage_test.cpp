@@ -26,7 +26,7 @@ namespace {
 /// Where something that travels is after so many ticks.
 FixedPoint travelled(const Kind& kind, Values values, Point towards, int ticks) {
   FixedPoint place;
-  for (int i = 0; i < ticks; ++i) kind.travel(kind.prepare(values, RoleKind::stick), place, towards);
+  for (int i = 0; i < ticks; ++i) kind.travel(kind.prepare(values, RoleKind::stick), place, towards, 0);
   return place;
 }
 
@@ -112,7 +112,7 @@ const Laws& other_laws() {
            int ticks = 0;
            for (bool there = false; !there; ++ticks) {
              const FixedPoint before = lever;
-             there = kind.travel(own, lever, towards);
+             there = kind.travel(own, lever, towards, 0);
              const std::int64_t goal = stage::to_fixed(towards.x);
              CHECK((before.x <= goal ? before.x <= lever.x && lever.x <= goal : lever.x >= goal));
            }
@@ -122,11 +122,15 @@ const Laws& other_laws() {
          CHECK(ticks_to({0, 0}) == 250);
          CHECK(ticks_to({-1, 0}) == 500);
          CHECK(ticks_to({1, 0}) == 125 + 500);
-         CHECK(ticks_to({0.5, 0}) == 125);
+         CHECK(ticks_to({0.5, 0}) == 250);  // a way that is only shorter is none back
+         FixedPoint against{stage::whole, 0};  // released, while the other side is down
+         int ticks = 0;
+         while (!kind.travel(own, against, {}, 1)) ++ticks;
+         CHECK(ticks + 1 == 125);
          CHECK(travelled(kind, {3, 3, 3}, {0.6, -0.8}, 1000) == FixedPoint{stage::to_fixed(Point{0.6, -0.8})});
          FixedPoint place;
-         CHECK_FALSE(kind.travel(kind.prepare({3, 3, 3}, RoleKind::button), place, {1, 0}));
-         CHECK(kind.travel(kind.prepare({3, 3, 3}, RoleKind::button), place, {0.003, 0}));
+         CHECK_FALSE(kind.travel(kind.prepare({3, 3, 3}, RoleKind::button), place, {1, 0}, 0));
+         CHECK(kind.travel(kind.prepare({3, 3, 3}, RoleKind::button), place, {0.003, 0}, 0));
        }},
       {"glide",
        [](const Kind& kind) {
@@ -138,7 +142,7 @@ const Laws& other_laws() {
            CHECK((back.x == -place.x && back.y == -place.y));
          }
          FixedPoint place;
-         CHECK(kind.travel(kind.prepare({1}, RoleKind::stick), place, {}));
+         CHECK(kind.travel(kind.prepare({1}, RoleKind::stick), place, {}, 0));
          CHECK(place == FixedPoint{});
        }},
       {"drag",
@@ -146,9 +150,9 @@ const Laws& other_laws() {
          for (const double across : {10.0, 1000.0, 100'000.0}) {
            const stage::Constants constants = kind.prepare({across}, RoleKind::movement);
            FixedPoint at_once, bit_by_bit, beyond;
-           CHECK(kind.travel(constants, at_once, {across, -across}));
-           for (int i = 0; i < 10; ++i) kind.travel(constants, bit_by_bit, {across / 10, -across / 10});
-           kind.travel(constants, beyond, {2e9, -2e9});
+           CHECK(kind.travel(constants, at_once, {across, -across}, 0));
+           for (int i = 0; i < 10; ++i) kind.travel(constants, bit_by_bit, {across / 10, -across / 10}, 0);
+           kind.travel(constants, beyond, {2e9, -2e9}, 0);
            CHECK(at_once == bit_by_bit);
            CHECK(at_once == beyond);
            CHECK(std::abs(stage::from_fixed(at_once.x) - 1) < 1e-9);
