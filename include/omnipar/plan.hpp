@@ -124,8 +124,8 @@ class Plan {
   std::shared_ptr<const plan::PlanData> data_;
 };
 
-/// Resolves and checks a profile. Every error of the profile is reported, not the first alone. A profile without hotkeys
-/// has none: the combinations that always exit are added by a session.
+/// Resolves and checks a profile. Every error of the profile is reported, not the first alone. A profile without
+/// hotkeys has none: the combinations that always exit are added by a session.
 [[nodiscard]] tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
 
 }  // namespace omnipar::inline abi_0
