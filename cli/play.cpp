@@ -169,7 +169,7 @@ std::optional<Diagnostic> refused_words(const PlayWords& words) {
     return Diagnostic{"no-room-for-a-program", Severity::error, "a room has no screen: no program can be started in it",
                       "", "leave --host away, or the program"};
   if (!here && !words.record.empty())
-    return Diagnostic{"recording-of-a-recording", Severity::error, "a room is a recording already", "",
+    return Diagnostic{"recording-of-a-recording", Severity::error, "a room is a recording already", words.sources.host,
                       "leave --record away: 'omnipar trace cut' copies one"};
   if (words.alone && words.command.empty())
     return Diagnostic{"alone-without-a-program", Severity::error,

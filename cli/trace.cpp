@@ -76,8 +76,8 @@ int record(const TraceWords& words) {
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (!recorded->gaps.empty())
     talk(
-        fmt::format("It has gaps: another program had {} alone for a while. Recorded are a unit's reports only while "
-                    "no program has grabbed it; 'omnipar play' does that.",
+        fmt::format("It has gaps: another program had {} alone for a while. A unit that a program has grabbed "
+                    "cannot be recorded beside it; 'omnipar play --record' records what it plays.",
                     some_listed(recorded->gaps)));
   if (recorded->left_out > 0)
     talk(fmt::format(

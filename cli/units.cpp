@@ -191,18 +191,12 @@ std::string nodes_text(const Known& known) {
   return text;
 }
 
-/// The unit on one line, how it is known on the next, and each of its seats.
-/// Two of one model are told apart by their sockets.
 std::string name_among(const Known& known) {
   const std::string name = printable(known.main.name);
-  const auto is_alike = [&](const Description& node) {
-    return node.vendor == known.main.vendor && node.product == known.main.product && node.name == known.main.name;
-  };
-  const auto of_unit = std::ranges::count_if(known.unit.nodes, [&](std::size_t i) { return is_alike(known.nodes[i]); });
-  const bool has_double = std::ranges::count_if(known.nodes, is_alike) > of_unit;
-  return has_double ? play::name_with_socket(name, known.main) : name;
+  return play::has_double(known.nodes, known.unit) ? play::name_with_socket(name, known.main) : name;
 }
 
+/// The unit on one line, how it is known on the next, and each of its seats.
 void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)

@@ -29,16 +29,6 @@ tl::expected<std::vector<Description>, Diagnostic> nodes_there(const Sources& so
   return nodes;
 }
 
-/// Another unit looks just like it.
-bool has_double(const std::vector<Description>& nodes, const UnitNodes& unit) {
-  const Description& main = nodes[unit.main()];
-  const auto is_alike = [&main](const Description& node) {
-    return node.vendor == main.vendor && node.product == main.product && node.name == main.name;
-  };
-  const auto its = std::ranges::count_if(unit.nodes, [&](std::size_t i) { return is_alike(nodes[i]); });
-  return std::ranges::count_if(nodes, is_alike) > its;
-}
-
 /// A part of a unit at its own seat of the rig, or where a new one would sit.
 Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<Description>& nodes,
                  const UnitNodes& unit, const std::string& part) {
@@ -48,9 +38,9 @@ Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<De
   const RigUnit* own = find_unit(rig, main, {}, part);
   const bool is_seated = own != nullptr && std::ranges::find(seats, own->seat) != seats.end();
   const std::string plain = part.empty() ? own_name(main) : fmt::format("{}, {}", own_name(main), part);
-  Unused unused{own != nullptr            ? own->name
-                : has_double(nodes, unit) ? play::name_with_socket(plain, main)
-                                          : plain,
+  Unused unused{own != nullptr                  ? own->name
+                : play::has_double(nodes, unit) ? play::name_with_socket(plain, main)
+                                                : plain,
                 is_seated ? own->seat : seats.front(),
                 {}};
   const auto add = [&unused](std::vector<std::string> names) {

@@ -50,9 +50,9 @@ struct Attachment {
   std::vector<Change> state;
   /// A hand has just pressed one of its buttons: hotkeys take those that are down for pressed now.
   bool by_press = false;
-  /// What was measured on it and holds for its ranges: goes before minimum, maximum and rest of its controls; of
-  /// pointers `aims` alone does. An axis of which nothing is known, here or by a report, is at rest and gives nothing
-  /// until it speaks, also where a use inverts it.
+  /// What was measured on the unit and fits its present ranges. It takes precedence over minimum, maximum and rest of
+  /// the controls; for pointers, `aims` alone does. An axis whose place is known neither from here nor from a report
+  /// is at rest and has no effect until its first report, even where a use inverts it.
   std::vector<StickCalibration> sticks{};
   std::vector<AxisCalibration> axes{};
   std::vector<AimCalibration> aims{};

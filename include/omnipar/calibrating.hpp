@@ -125,8 +125,8 @@ struct CalibrateOptions {
   std::vector<std::string> only{};  ///< these roles; none: all sticks, triggers, pedals, wheels and paddles
   bool pushes = true;               ///< ask four pushes of each stick
   bool marks = false;               ///< lead to marks, for a response that is bent
-  /// Does what takes some milliseconds, on a thread of its own for instance, for whoever must go on reading meanwhile.
-  /// Without it the fits are made by whoever calls.
+  /// Runs work that takes some milliseconds, for instance on another thread, so that the caller can go on reading
+  /// reports. If empty, the calling thread computes the fits.
   std::function<void(std::function<void()> work)> aside{};
 };
 
@@ -184,7 +184,7 @@ class Calibrating {
   [[nodiscard]] std::optional<Time> next_due() const;
   [[nodiscard]] std::optional<CalibrateEvent> next_event();
   void choose(CalibrateChoice choice);
-  /// Something of what the unit has said is missing: the control that is open is measured once more.
+  /// Some of the unit's reports were lost: measures the current control once more.
   void missed();
 
   /// The roles that are measured, in order, and those of them that are done.

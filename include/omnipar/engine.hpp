@@ -46,8 +46,8 @@ struct UnitId {
 /// counts, then that of the unit that came to its slot first; but an axis with two sides that a pedal moves has the sum
 /// of all its uses. What counts adds up. A control may have several uses, also of one target.
 ///
-/// A report counts as a whole: first all its presses, whatever their order in it, then its releases. Opposite
-/// directions are looked at after both, and whether a pointer is on its area at the end.
+/// A report counts as a whole: first all its presses, in whatever order it has them, then its releases. After both,
+/// opposite directions are resolved, and at the end whether a pointer is on its area.
 class Engine {
  public:
   /// Starts at time 0 with no units and everything at rest. May allocate.

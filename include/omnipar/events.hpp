@@ -102,7 +102,7 @@ struct Lacks {
   int id = 0;
 };
 
-/// Controls of a unit that do nothing at its seat, by their roles, or by their codes' names where they have none; told
+/// Controls of a unit that do nothing at its seat: their roles, or the names of their codes if they have none. Sent
 /// once, when the unit takes a seat.
 struct Idle {
   std::string seat;
@@ -111,8 +111,8 @@ struct Idle {
   int id = 0;
 };
 
-/// A unit that no sheet knows is taken for a joystick, but its stick stays where it is put, as the aim of a gun does.
-/// The seat is empty if it is nobody's yet.
+/// A unit without a sheet is treated as a joystick, but its stick stays where it is put, as a gun's aim does. `seat` is
+/// empty if the unit has none yet.
 struct LooksLikeGun {
   std::string seat;
   std::string unit;
@@ -162,7 +162,7 @@ struct GrabbedElsewhere {
   int process = 0;     ///< the process, if there is just one
 };
 
-/// It has not any more, and input from the node arrives here again.
+/// The other program has released the node, and its input arrives here again.
 struct GrabEnded {
   std::string unit;
   std::string node;

@@ -89,7 +89,7 @@ enum class AimMistake : std::uint8_t {
   beside,            ///< all are off by the same way
   x_reversed,
   y_reversed,
-  beside_in_wrong_area,  ///< two of these: the game is elsewhere, and all are off by the same way besides
+  beside_in_wrong_area,  ///< both: the game is elsewhere, and all shots are off by the same distance as well
   other,
 };
 /// At least two shots, which differ both ways: where they were aimed, and where the game shows them. `really` is where

@@ -103,8 +103,8 @@ class Plan {
   [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
   /// The seats that the plan's ports are played from, in order of port.
   [[nodiscard]] std::span<const std::string> seats() const noexcept;
-  /// Where the game is on its screen, if the profile says so, or the machine does and there is just one screen, and
-  /// which screen that is; empty: the rig has none.
+  /// Where the game is on its screen, if the profile says so, or if the machine does and the rig has exactly one
+  /// screen; and the name of that screen, empty if the rig has none.
   [[nodiscard]] const std::optional<GameArea>& area() const noexcept;
   [[nodiscard]] std::string_view screen() const noexcept;
   /// In pixels, as one sees it; nothing of it without an area.

@@ -102,7 +102,7 @@ enum class PointerSpan : std::uint8_t {
 
 /// How a virtual pointer says that it is off the game's picture.
 enum class OffScreen : std::uint8_t {
-  edge,    ///< it stands at the outermost of its range, where no aim at the picture takes it
+  edge,    ///< it stands at the edge of its range, which no aim at the picture reaches
   button,  ///< its middle button is down, and it stays where it is
 };
 

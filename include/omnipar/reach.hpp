@@ -29,8 +29,8 @@ namespace omnipar::inline abi_0 {
 /// The roles of a unit's controls that nothing at the attachment's seat is bound to.
 [[nodiscard]] std::vector<std::string> idle_roles(const Plan& plan, const Attachment& attachment);
 
-/// The controls of a node that have no role in the attachment, by their names (`control_name`), but for keys of a
-/// keyboard. The attachment is of a whole unit: of a part it does not say what the others have.
+/// The controls of a node that have no role in the attachment, by name (`control_name`); keys of a keyboard are left
+/// out. The attachment must be that of the whole unit, since that of a part lacks the controls of the other parts.
 [[nodiscard]] std::vector<std::string> roleless_controls(const Description& node, const Attachment& attachment);
 
 }  // namespace omnipar::inline abi_0

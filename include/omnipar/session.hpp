@@ -63,8 +63,8 @@ struct SessionOptions {
   /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told in
   /// `take`, and while the session ends; throws nothing.
   std::function<void(int node, const Report& report)> heard{};
-  /// Likewise of each node that the session has opened, and of each that has gone: then `description` is null. In a
-  /// room it is not called.
+  /// Called likewise for each node that the session has opened, and, with a null `description`, for each that has
+  /// gone. Not called in a room.
   std::function<void(int node, const Description* description, Time now)> meets{};
 };
 
@@ -91,7 +91,7 @@ struct NodeHere {
 struct VirtualDeviceHere {
   int port = 0;                  ///< 0: desktop keys of units that are held
   std::string name;              ///< "Omnipar port 1 pad"
-  std::string node;              ///< "/dev/input/event9"; empty if that cannot be told
+  std::string node;              ///< "/dev/input/event9"; empty if unknown
   bool announced = false;        ///< the system has told everybody of it
   bool says_off_screen = false;  ///< a pointer that tells when it is off the picture: see `Profile::off_screen`
 };
@@ -119,7 +119,7 @@ class Session {
   [[nodiscard]] static tl::expected<Session, Diagnostics> open(SessionOptions options);
   /// The same with made-up units, for tests: no device is needed, and time is the room's own, which begins at 0 and
   /// goes on only in `wait` and `run_until`, or as `descriptor` says. Of the options, those about other programs and
-  /// signals are of no effect. Also fails with `no-lines` if the room has none.
+  /// signals have no effect. Also fails with `no-lines` if the room has none.
   [[nodiscard]] static tl::expected<Session, Diagnostics> open_room(SessionOptions options, Room room);
   /// Ends and closes.
   ~Session();

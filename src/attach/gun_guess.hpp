@@ -1,4 +1,4 @@
-// A gun that calls itself a joystick: its stick stays where it was put, which no stick does.
+// Recognises a gun that presents itself as a joystick: its "stick" stays where it is put, which no stick does.
 #pragma once
 
 #include <cstdint>
@@ -12,13 +12,13 @@ namespace omnipar::inline abi_0::attach {
 /// True if a unit without a sheet could be one: two axes, no other axis and no hat, and a few buttons.
 [[nodiscard]] bool may_be_gun(const Description& node, const Attachment& attachment) noexcept;
 
-/// Looks four times a second where the two axes are. It is a gun when they stood still at several places away from the
-/// middle without having gone back there; it is none when they did go back a few times.
+/// Is given the place of the two axes four times a second. They are a gun's once they have stood still at several
+/// places away from the middle without returning to it, and a stick's once they have returned a few times.
 class GunGuess {
  public:
   enum class Verdict : std::uint8_t { open, gun, stick };
 
-  /// Where it is now, -1..1 each way.
+  /// Takes in the present place, -1..1 on each axis.
   Verdict look(double x, double y);
 
  private:

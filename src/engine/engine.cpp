@@ -403,7 +403,7 @@ void State::start(std::size_t unit) noexcept {
   for (const Gauge& gauge : slot.gauges)
     if ((known[unit] & gauge.axes) != 0) measure(slot, unit, gauge);
   takes_as_is = false;
-  // What directions push springs back if they were let go of meanwhile.
+  // A pointer springs back if the directions that pushed it were released in the meantime.
   for (const Index number : slot.pushed) {
     const AnalogOperation& operation = plan_data->operations[number];
     if (pointers[operation.group].leader == aim_of(operation, unit) + 1)

@@ -120,12 +120,12 @@ struct Gauge {
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
-  bool alike = false;  ///< the unit has others of the same role: the one that is pushed furthest counts
-  bool is_button = false;
-  bool plain = true;      ///< nothing but its scales says where it is: not alike, and not measured
-  Index stick = nothing;  ///< of a pair that was measured: of the slot's `sticks`
-  Index bend = nothing;   ///< of an axis that was measured and is bent: of the slot's `bends`
-  bool x_grows = false;   ///< the range of that axis is found by use
+  bool alike = false;      ///< the unit has others of the same role: the one that is pushed furthest counts
+  bool is_button = false;  ///< one control of a button's reading
+  bool plain = true;       ///< nothing but its scales says where it is: not alike, and not measured
+  Index stick = nothing;   ///< of a pair that was measured: of the slot's `sticks`
+  Index bend = nothing;    ///< of an axis that was measured and is bent: of the slot's `bends`
+  bool x_grows = false;    ///< the range of that axis is found by use
   bool y_grows = false;
   bool square = false;  ///< of a pair: its axes reach their ends at once
   Run operations;       ///< of the slot's own

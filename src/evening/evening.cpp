@@ -94,7 +94,8 @@ class Evening {
 
   // -- people ---------------------------------------------------------------------------------------
 
-  /// What is told besides words. Whoever was told that a unit is lost is told that it, or another one, is there.
+  /// The turn that is shown besides the words, if any. A lost unit is followed by `unit_back` once its seat has a unit
+  /// again, the same or another one.
   std::optional<Turn> turn_of(const SessionEvent& event) {
     if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
     if (std::holds_alternative<Swapped>(event)) return Turn::swapped;

@@ -1,8 +1,6 @@
 #include "host/claims.hpp"
 
-#include <fcntl.h>
-
-#include <array>
+#include <algorithm>
 #include <atomic>
 #include <cstdint>
 #include <cstdlib>
@@ -10,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "files/read.hpp"
 #include "identity/serial.hpp"
 
 namespace omnipar::inline abi_0::host {
@@ -29,18 +28,6 @@ std::string digest(std::string_view text) {
 std::string model_of(const Description& node) {
   return fmt::format("{:04x}:{:04x}\n{}\n{}\n{}\n", node.vendor, node.product, node.name, node.interface,
                      identity::plain_serial(node.serial));
-}
-
-std::string all_of(os::Door& door, const std::string& path) {
-  const os::Descriptor file{door, door.open(path, O_RDONLY)};
-  std::string text;
-  std::array<std::byte, 4096> block{};
-  while (file) {
-    const ssize_t got = door.read(file.get(), block);
-    if (got <= 0) break;
-    text.append(reinterpret_cast<const char*>(block.data()), static_cast<std::size_t>(got));
-  }
-  return text;
 }
 
 }  // namespace
@@ -69,13 +56,14 @@ void Claims::give_up(const ClaimKeys& node) {
 
 int Claims::holder(const ClaimKeys& node, bool has_double) {
   const std::string& key = has_double || node.by_serial.empty() ? node.by_socket : node.by_serial;
-  const std::string names = all_of(door_, "/proc/net/unix");
-  for (std::size_t at = names.find(family); at != std::string::npos; at = names.find(family, at + 1)) {
-    const std::string name = names.substr(at, names.find('\n', at) - at);
+  files::LineReader sockets{door_, "/proc/net/unix"};
+  for (;;) {
+    const auto line = sockets.next();
+    if (!line || !*line) return 0;
+    const std::string name{(*line)->substr(std::min((*line)->find(family), (*line)->size()))};
     if (!name.ends_with("/" + key) || name.starts_with(prefix_)) continue;
     return static_cast<int>(std::strtol(name.c_str() + family.size(), nullptr, 10));
   }
-  return 0;
 }
 
 }  // namespace omnipar::inline abi_0::host

@@ -1,9 +1,8 @@
-// Which units are somebody's seat in a session that runs, also while they are unplugged: every session of ours can see
-// it, whoever runs it, and when a session ends, its claims are gone.
+// Which units are seated in a running session, even while they are unplugged. Every session of every user sees the
+// claims of the others; they vanish when their session ends.
 #pragma once
 
 #include <map>
-#include <set>
 #include <string>
 
 #include "omnipar/description.hpp"
@@ -11,7 +10,7 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// What a node is claimed by: which unit it is of, in its socket and anywhere.
+/// The two keys of a node's claim: its unit in this socket, and its unit in any.
 struct ClaimKeys {
   explicit ClaimKeys(const Description& node);
   std::string by_socket;
@@ -23,12 +22,12 @@ class Claims {
   /// The door must outlive this.
   explicit Claims(os::Door& door);
 
-  /// This node is of a unit that is seated here.
+  /// The node's unit is seated here.
   void claim(const ClaimKeys& node);
-  /// It is not any more.
+  /// It no longer is.
   void give_up(const ClaimKeys& node);
-  /// The process that has claimed this node in another session; 0 if none has. `has_double`: another node that is here
-  /// has the same model and serial number, so it is the socket that tells.
+  /// The process of another session that has claimed this node; 0 if there is none. `has_double`: another node here
+  /// has the same model and serial number, so the socket decides.
   [[nodiscard]] int holder(const ClaimKeys& node, bool has_double);
 
  private:

@@ -24,7 +24,7 @@ class Motors {
   void erase(int number) noexcept;
   /// 0 times: stops it.
   void play(int number, int times) noexcept;
-  /// The driver has not done all yet that was asked of it: whoever asks something of the node now may wait for long.
+  /// True while the driver has requests to finish: another request to the node may then block for long.
   [[nodiscard]] bool is_waiting() noexcept;
 
  private:

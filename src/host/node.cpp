@@ -107,7 +107,7 @@ class EvdevNode final : public Node {
     return !lost || ask_for_state(into);
   }
 
-  void ask_anew() noexcept override { asks_ = true; }
+  void resync() noexcept override { asks_ = true; }
 
   bool is_grabbed() const noexcept override { return grabbed_; }
 

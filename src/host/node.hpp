@@ -55,8 +55,8 @@ class Node {
   [[nodiscard]] virtual bool is_grabbed_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
-  /// Others had it alone for a while: with the next `drain` it says how its controls are now.
-  virtual void ask_anew() noexcept {}
+  /// Another program had grabbed the node for a while: the next `drain` brings the present state of its controls.
+  virtual void resync() noexcept {}
   /// Those that are down.
   [[nodiscard]] virtual std::vector<Code> down() const = 0;
   /// Holds the node though something is down, if it can be had. Everybody, also whoever reads this node here, is told
@@ -85,7 +85,7 @@ class Node {
   /// Times that the kernel has lost events of this node; of raw reports, as far as can be guessed, for it does not
   /// tell.
   [[nodiscard]] std::uint64_t losses() const noexcept { return losses_; }
-  /// From now on a loss is noted there, too, which must outlive the node.
+  /// Losses are noted in `lost` as well, which must outlive the node.
   void note_losses_in(bool& lost) noexcept { lost_ = &lost; }
 
  protected:

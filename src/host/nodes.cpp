@@ -56,8 +56,8 @@ bool Nodes::has_double(int number) const {
 /// The process that has claimed the node's unit; 0 if none has.
 int Nodes::claimant(const Node& node) { return claims_->holder(ClaimKeys{node.description()}, has_double(node)); }
 
-/// Whoever plays on a node has locked it until it is closed, and claimed its unit until the session ends. That is told
-/// once, until the unit is plugged in anew.
+/// A session locks each node that it plays on until it closes it, and claims the unit until it ends. What is left to
+/// another session is reported once, until the unit is plugged in again.
 bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
   if (!claims_) return false;
   const bool locked = door_.lock(node.descriptor()) == -EWOULDBLOCK;
@@ -290,10 +290,10 @@ bool Nodes::is_grabbed_by_another(int number) const noexcept {
   return node != nullptr && node->is_grabbed_by_another();
 }
 
-void Nodes::ask_anew(int number) noexcept {
+void Nodes::resync(int number) noexcept {
   Node* node = find(number);
   if (node == nullptr) return;
-  node->ask_anew();
+  node->resync();
   mark_ready(number);
 }
 

@@ -40,7 +40,7 @@ class Nodes {
   /// The nodes that are to be grabbed and are not; and tries to grab them again.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_grabs() noexcept;
-  /// The nodes that are open and that others hear, too, or instead.
+  /// The open nodes that are not grabbed here: other programs hear them as well, or instead.
   [[nodiscard]] std::vector<int> not_grabbed() const;
   /// Holds a node though something on it is down, as Node has it.
   bool grab_with_something_down(int number) noexcept;
@@ -49,11 +49,11 @@ class Nodes {
   [[nodiscard]] const std::string& path(int number) const;
   /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
   void take_alone() { claims_.emplace(door_); }
-  /// Somebody plays on the unit of this node, or does no more: while somebody does, and while it is unplugged after
-  /// that, other sessions that take nodes alone leave it to this one.
+  /// Claims the node's unit, which is played on here, or gives it up. Other sessions that take nodes alone leave a
+  /// claimed unit to this one, even while it is unplugged.
   void claim(int number);
   void give_up(int number);
-  /// Nodes that are there and were left to another session: to be opened again when that may have ended.
+  /// The nodes that were left to another session, to be tried again when that may have ended.
   [[nodiscard]] std::vector<NodePath> left() const;
   /// Is told of each such node, with the name of its unit and of who plays on it, instead of words for people. To be
   /// set before nodes are opened.
@@ -62,8 +62,8 @@ class Nodes {
   }
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
-  /// It had been, and is not any more: what is next drained of it is how it stands.
-  void ask_anew(int number) noexcept;
+  /// It no longer is: the next drain brings the present state of its controls.
+  void resync(int number) noexcept;
   /// Who else has it open.
   [[nodiscard]] Openers openers(int number) const;
   /// True once a node could not be opened for lack of permission.
@@ -100,7 +100,7 @@ class Nodes {
   [[nodiscard]] const News& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
-  /// Another node that is open looks just like this one.
+  /// True if another open node looks just like this one.
   [[nodiscard]] bool has_double(int number) const;
   /// The number of the node of that path, or of the one that says all of it; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;

@@ -15,6 +15,15 @@ std::string name_with_socket(const std::string& name, const Description& unit) {
   return place.empty() ? name : fmt::format("{} ({})", name, printable(place));
 }
 
+bool has_double(std::span<const Description> nodes, const UnitNodes& unit) {
+  const Description& main = nodes[unit.main()];
+  const auto is_alike = [&main](const Description& node) {
+    return node.vendor == main.vendor && node.product == main.product && node.name == main.name;
+  };
+  const auto its_own = std::ranges::count_if(unit.nodes, [&](std::size_t i) { return is_alike(nodes[i]); });
+  return std::ranges::count_if(nodes, is_alike) > its_own;
+}
+
 std::optional<Member> Gathering::find(int node) const {
   if (!is_grouped_) group();
   const auto at = members_.find(node);

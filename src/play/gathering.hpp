@@ -3,6 +3,7 @@
 
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -14,6 +15,9 @@ namespace omnipar::inline abi_0::play {
 [[nodiscard]] std::string name_of(const Description& unit, const std::string& part);
 /// The same where another one is called so, too: with the socket that it is in, or else its node.
 [[nodiscard]] std::string name_with_socket(const std::string& name, const Description& unit);
+
+/// True if another unit among the nodes has the same model and name: then their sockets distinguish them.
+[[nodiscard]] bool has_double(std::span<const Description> nodes, const UnitNodes& unit);
 
 /// A node, and the unit that it is of.
 struct Member {

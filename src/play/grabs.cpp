@@ -8,7 +8,6 @@
 
 namespace omnipar::inline abi_0::play {
 
-/// Two of one model are told apart by their sockets.
 std::string Grabs::name_of(int node) const {
   const Description& description = nodes_.description(node);
   const std::string name = printable(description.name);
@@ -24,7 +23,7 @@ void Grabs::look_at(int node) {
 
 void Grabs::is_free_again(int node) {
   if (told_.erase(node) == 0) return;
-  nodes_.ask_anew(node);
+  nodes_.resync(node);
   tell_(GrabEnded{name_of(node), nodes_.path(node)});
 }
 

@@ -105,7 +105,7 @@ class Listening {
       ears_.taken_away(node, since_start(door_.now()));
       tell_who_has_it(node);
     } else if (!is_taken && nodes_.down(node).empty() && taken_.erase(node) > 0) {
-      nodes_.ask_anew(node);
+      nodes_.resync(node);
       ears_.given_back(node);
     }
   }

@@ -75,7 +75,7 @@ class Recorder final : public Ears {
                              std::strerror(-error),
                              error == -EACCES ? " ('omnipar doctor' says how to fix that)" : ""));
   }
-  /// Two of one model are told apart by their sockets, once both are known.
+  /// Only now are all names known, and which of them need the socket.
   void ready() override {
     is_ready_ = true;
     for (const auto& [node, description] : here_) say_recording(node);

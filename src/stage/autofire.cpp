@@ -26,9 +26,9 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 
 constinit const Kind autofire{
     .name = "autofire",
-    .about = "Presses again and again while it is down, as long on as off; the hand's press counts once.",
+    .about = "Repeats a press while the control is held, on for as long as off; the hand has pressed once.",
     .formula =
-        "on at once, then off and on in turn, each for floor(500,000 / `autofire`) us, from each of these moments anew",
+        "on at once, then off and on in turn, each for floor(500,000 / `autofire`) us after the change before it",
     .in = Flow::contact,
     .out = Flow::contact,
     .fields = fields,

@@ -19,8 +19,8 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 constinit const Kind debounce{.name = "debounce",
                               .about = "Believes a change at once, and others only after a while.",
                               .formula =
-                                  "a change counts at once; then none for so long, and what is so then counts. The "
-                                  "opposite direction of the same stick or hat ends that",
+                                  "a change counts at once, then none for so long; the state at the end of that time "
+                                  "counts. The opposite direction of the same stick or hat ends it early",
                               .in = Flow::contact,
                               .out = Flow::contact,
                               .fields = fields,

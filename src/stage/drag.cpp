@@ -34,8 +34,8 @@ bool travel(const Constants& constants, FixedPoint& place, shape::Point counts, 
 
 constinit const Kind drag{
     .name = "drag",
-    .about = "Moves a pointer as far as a mouse counts, and leaves it there.",
-    .formula = "a count moves it by 1 / `counts-across` of the game; one report by the whole game at the most",
+    .about = "Moves a pointer by the counts of a mouse; it stays where it was moved to.",
+    .formula = "a count moves it by 1 / `counts-across` of the game, a single report by at most the whole game",
     .in = Flow::counts,
     .out = Flow::pointer,
     .fields = fields,

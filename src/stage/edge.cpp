@@ -29,7 +29,7 @@ constinit const Kind edge{
     .name = "edge",
     .about = "Says what becomes of a pointer at the edges of the game.",
     .formula =
-        "a gun is off the game from `edge-margin` beside it; what else moves a pointer goes at most `beyond` beside it",
+        "a gun is off the game from `edge-margin` outside it; other sources move a pointer at most `beyond` outside it",
     .in = Flow::pointer,
     .out = Flow::pointer,
     .fields = fields,

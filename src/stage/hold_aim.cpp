@@ -14,7 +14,7 @@ constinit const Kind hold_aim{
     .name = "hold aim",
     .about = "Holds a gun's aim while the screen flashes after a pull of its trigger.",
     .formula =
-        "from a pull on, for so long, the pointer is where the report of the pull had it; another pull begins anew",
+        "for so long after a pull, the pointer is where the report of the pull had it; each pull starts the time again",
     .in = Flow::pointer,
     .out = Flow::pointer,
     .fields = fields,

@@ -17,7 +17,7 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 
 constinit const Kind long_press{.name = "long press",
                                 .about = "Counts as pressed when it has been down for a while.",
-                                .formula = "on when it has been on for so long, off at once",
+                                .formula = "on once its input has been on for so long, off at once",
                                 .in = Flow::contact,
                                 .out = Flow::contact,
                                 .fields = fields,

@@ -41,8 +41,8 @@ constinit const Kind opposites{
     .name = "opposites",
     .about = "Of two directions that are opposite and on at once lets neither arrive, or that which came last.",
     .formula =
-        "after all presses of a report: `neutral`: neither; `last`: that which came last; of two in one report the "
-        "right one, or the lower one",
+        "after all presses of a report; `neutral`: neither; `last`: the one pressed last, and of two pressed in one "
+        "report right or down",
     .in = Flow::contact,
     .out = Flow::contact,
     .home = Home::directions,

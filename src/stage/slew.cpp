@@ -34,7 +34,7 @@ shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcep
 constinit const Kind slew{
     .name = "slew limit",
     .about = "Goes to where a position jumps to at an even speed.",
-    .formula = "each ms it goes at most `slew` / 1000 towards its goal",
+    .formula = "each ms it moves at most `slew` / 1000 towards its goal",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

@@ -126,7 +126,7 @@ struct Directions {
 struct Kind {
   std::string_view name;
   std::string_view about;      ///< one sentence
-  std::string_view formula{};  ///< exactly, in words and signs that a page has; fields by their names in `signs`
+  std::string_view formula{};  ///< what it computes, for the table of stages; fields by name, in backquotes
   Flow in = Flow::position;
   Flow out = Flow::position;
   Home home = Home::use;
@@ -143,8 +143,8 @@ struct Kind {
   shape::Point (*follow)(const Constants&, Trail&, bool tick) noexcept = nullptr;
   bool (*pass)(const Constants&, bool passed, double push) noexcept = nullptr;             ///< of the threshold
   Gated (*step)(const Constants&, GateState, Cause, std::int64_t now) noexcept = nullptr;  ///< of a gate
-  /// Of what travels: one tick of the way. `against`: on this axis the side is pressed, too, from which it is away; 1
-  /// is x, 2 is y. True when nothing more is to come.
+  /// Of what travels: one tick of the way; true once it has arrived. `against` has a bit for each axis (1 x, 2 y) on
+  /// which the side opposite to where it is now is pressed.
   bool (*travel)(const Constants&, FixedPoint&, shape::Point towards, unsigned against) noexcept = nullptr;
   Directions (*settle)(const Constants&, Directions, std::uint8_t on) noexcept = nullptr;  ///< of directions
   bool opposite_ends_it = false;  ///< of a gate: what it keeps on ends when the opposite direction is taken

@@ -16,7 +16,7 @@ Gated step(const Constants&, GateState is, Cause, std::int64_t) noexcept {
 /// When everything goes to rest, a toggle that is on goes off.
 constinit const Kind toggle{.name = "toggle",
                             .about = "A press turns it on, the next one off.",
-                            .formula = "each time that it goes on it changes",
+                            .formula = "changes each time its input goes on",
                             .in = Flow::contact,
                             .out = Flow::contact,
                             .fields = fields,

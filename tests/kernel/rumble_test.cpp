@@ -12,6 +12,7 @@
 #include <csignal>
 #include <filesystem>
 #include <fstream>
+#include <initializer_list>
 #include <optional>
 
 #include "hid/descriptors.hpp"
@@ -99,6 +100,16 @@ std::int64_t us_of_a_round() {
 }
 
 constexpr std::int64_t twenty_ms = 20'000;
+
+/// Ends the session while the units' drivers go on answering it.
+bool ends_with_answers(Playing& play, std::initializer_list<MotorPad*> pads) {
+  play.signal(SIGTERM);
+  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
+    for (MotorPad* pad : pads) pad->pump();
+    play.wait_for_end(0);
+  }
+  return play.process() == -1;
+}
 
 }  // namespace
 
@@ -216,13 +227,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   game.play(id, 0);
   CHECK(two->pump_until(rests));
   CHECK(one.pump_until(rests));
-  play.signal(SIGTERM);
-  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
-    one.pump();
-    two->pump();
-    play.wait_for_end(0);
-  }
-  CHECK(play.process() == -1);
+  CHECK(ends_with_answers(play, {&one, &*two}));
 }
 
 TEST_CASE("what shakes without an end rests while all is frozen, and goes on with it", "[rumble]") {
@@ -261,12 +266,7 @@ TEST_CASE("what shakes without an end rests while all is frozen, and goes on wit
   REQUIRE(play.wait_for("Play goes on.", 3));
   for (int i = 0; i < 40; ++i, sleep_ms(10)) pad.pump();
   CHECK(rests(pad.effects()));
-  play.signal(SIGTERM);
-  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
-    pad.pump();
-    play.wait_for_end(0);
-  }
-  CHECK(play.process() == -1);
+  CHECK(ends_with_answers(play, {&pad}));
 }
 
 TEST_CASE("a driver that does not answer holds nobody up who ends an evening", "[rumble]") {
@@ -313,12 +313,7 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   CHECK(pad.effects().at(there).times == 0);
   chord(0);
   sleep_ms(100);
-  play.signal(SIGTERM);
-  for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
-    pad.pump();
-    play.wait_for_end(0);
-  }
-  CHECK(play.process() == -1);
+  CHECK(ends_with_answers(play, {&pad}));
 }
 
 TEST_CASE("without rumble nothing is felt either", "[rumble]") {
