@@ -178,15 +178,16 @@ bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
   });
 }
 
-/// Of all the unit's controls of the gauge's role; the first of two that are pushed equally far.
-[[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge) const noexcept {
-  if (!gauge.alike) return measured_point(slot, gauge);
+/// Of all the unit's controls of the gauge's role, but for these axes; the first of two that are pushed equally far.
+[[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge,
+                                                     std::uint32_t without) const noexcept {
+  if (!gauge.alike) return (gauge.axes & without) != 0 ? shape::Point{} : measured_point(slot, gauge);
   shape::Point best;
   double best_square = -1;
   for (const Gauge& other : slot.gauges) {
     if (slot.operations[other.operations.first].operation != slot.operations[gauge.operations.first].operation)
       continue;
-    if (is_outspoken(slot, other)) continue;
+    if ((other.axes & without) != 0 || is_outspoken(slot, other)) continue;
     const shape::Point point = measured_point(slot, other);
     const double square = point.x * point.x + point.y * point.y;
     if (square <= best_square) continue;
@@ -221,16 +222,29 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
   return at;
 }
 
+[[gnu::always_inline]] inline void State::move(const Slot& slot, const OwnOperation& own, std::size_t unit,
+                                               const Gauge& gauge, shape::Point point) noexcept {
+  if (own.way >= Way::shaped) [[unlikely]]
+    own.way == Way::aim ? aim(slot, own, unit, gauge, point) : measure_shaped(slot, own, unit, point);
+  else if (own.way == Way::crossing)
+    cross(unit, plan_data->operations[own.operation], point);
+  else if (head->frozen == 0)
+    set_lane(own.lane, shape::shaped(point, own.dead_zone));
+}
+
 [[gnu::always_inline]] inline void State::measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
-  const shape::Point point = gauge.plain ? point_of(gauge) : furthest_point(slot, gauge);
-  for (const OwnOperation& own : gauge.operations.of(slot.operations)) {
-    if (own.way >= Way::shaped) [[unlikely]]
-      own.way == Way::aim ? aim(slot, own, unit, gauge, point) : measure_shaped(slot, own, unit, point);
-    else if (own.way == Way::crossing)
-      cross(unit, plan_data->operations[own.operation], point);
-    else if (head->frozen == 0)
-      set_lane(own.lane, shape::shaped(point, own.dead_zone));
-  }
+  if (!gauge.plain && held_over[unit] != 0) [[unlikely]]
+    return measure_beside_held(slot, unit, gauge);
+  const shape::Point point = gauge.plain ? point_of(gauge) : furthest_point(slot, gauge, 0);
+  for (const OwnOperation& own : gauge.operations.of(slot.operations)) move(slot, own, unit, gauge, point);
+}
+
+/// A trigger button that is held over has passed its crossings, which counted for nothing, and pulls no lever.
+[[gnu::noinline]] void State::measure_beside_held(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
+  const shape::Point whole = furthest_point(slot, gauge, 0);
+  const shape::Point counted = furthest_point(slot, gauge, held_over[unit]);
+  for (const OwnOperation& own : gauge.operations.of(slot.operations))
+    move(slot, own, unit, gauge, own.kind == AnalogKind::crossing ? whole : counted);
 }
 
 /// What was not to be moved for a while may be moved again, and is where its raw numbers have it.
@@ -240,7 +254,7 @@ void State::measure_again(Index operation, std::size_t unit) noexcept {
   for (const Gauge& gauge : slot.gauges)
     for (const OwnOperation& own : gauge.operations.of(slot.operations))
       if (own.operation == operation && (known[unit] & gauge.axes) != 0)
-        aim(slot, own, unit, gauge, gauge.plain ? point_of(gauge) : furthest_point(slot, gauge));
+        aim(slot, own, unit, gauge, gauge.plain ? point_of(gauge) : furthest_point(slot, gauge, 0));
 }
 
 /// Lowers what the directions of one crossing held that are not among those that stay.
@@ -359,6 +373,13 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
       raw[wire.axis] = change.value;
       grow(wire.axis, slot.rests[wire.axis - unit * max_axes], change.value);
       touched |= wire.touches;
+    } else if (wire.kind == WireKind::trigger_button) {
+      const auto axis = static_cast<std::uint32_t>(wire.touches);
+      if (change.value != 0 && (held_over[unit] & axis) != 0) continue;
+      held_over[unit] &= ~axis;
+      if ((static_cast<std::uint32_t>(touched) & axis) != 0) measure_all(slot, unit, touched);
+      raw[wire.axis] = change.value;
+      touched |= wire.touches;
     } else if (&wire == slot.wires.data()) {
       ++head->ignored;
     }
@@ -394,14 +415,18 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 
 void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
-/// Analog values that are known take effect at once. Crossings that they pass are no presses: `take_state` or the
+/// Analog values that are known take effect at once, but for trigger buttons, which count from their next press.
+/// Crossings that they pass are no presses: `take_state` or the
 /// time spent frozen has noted them.
 void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];
+  for (const Gauge& gauge : slot.gauges)
+    if (gauge.is_button && raw[gauge.x] != 0) held_over[unit] |= gauge.axes;
   takes_as_is = true;
   for (const Gauge& gauge : slot.gauges)
-    if ((known[unit] & gauge.axes) != 0) measure(slot, unit, gauge);
+    if ((known[unit] & gauge.axes) != 0)
+      held_over[unit] != 0 ? measure_beside_held(slot, unit, gauge) : measure(slot, unit, gauge);
   takes_as_is = false;
   // A pointer springs back if the directions that pushed it were released in the meantime.
   for (const Index number : slot.pushed) {
@@ -414,6 +439,7 @@ void State::start(std::size_t unit) noexcept {
 /// Notes which directions are passed already, without any effect.
 void State::note_crossings(std::size_t unit) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
+  held_over[unit] = 0;
   for (const Gauge& gauge : slots[unit].gauges) measure(slots[unit], unit, gauge);
   head->frozen = frozen;
 }
@@ -521,7 +547,7 @@ void State::detach(std::size_t unit) noexcept {
     if (own.kind == AnalogKind::crossing) over[plan_data->operations[own.operation].crossing * max_units + unit] = 0;
   std::fill_n(down + unit * button_words, button_words, std::uint64_t{0});
   std::fill_n(raw + unit * max_axes, max_axes, 0);
-  known[unit] = 0;
+  known[unit] = held_over[unit] = 0;
   slot.codes.clear();
   slot.used = false;
   slot.id += max_units;
@@ -611,8 +637,7 @@ std::vector<Change> Engine::present(UnitId unit) const {
       all.push_back({control.code, is_down(wire.button) ? 1 : 0});
     else if (wire.kind == engine::WireKind::hat)
       all.push_back({control.code, is_down(wire.button) ? -1 : is_down(wire.button + 1U) ? 1 : 0});
-    else if ((wire.kind == engine::WireKind::axis || wire.kind == engine::WireKind::growing) &&
-             (state_->known[unit.slot()] & static_cast<std::uint32_t>(wire.touches)) != 0)
+    else if (engine::is_axis(wire.kind) && (state_->known[unit.slot()] & static_cast<std::uint32_t>(wire.touches)) != 0)
       all.push_back({control.code, state_->raw[wire.axis]});
   }
   return all;

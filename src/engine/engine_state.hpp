@@ -52,7 +52,12 @@ struct StateHead {
 };
 static_assert(sizeof(StateHead) <= 64);
 
-enum class WireKind : std::uint8_t { unused, button, hat, axis, counts, growing };
+enum class WireKind : std::uint8_t { unused, button, hat, axis, counts, growing, trigger_button };
+
+/// Of the kinds that have a value in `raw`.
+constexpr bool is_axis(WireKind kind) noexcept {
+  return kind == WireKind::axis || kind == WireKind::growing || kind == WireKind::trigger_button;
+}
 
 /// What one code of one unit does.
 struct Wire {
@@ -230,7 +235,7 @@ struct State {
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;
   [[nodiscard]] shape::Point measured_point(const Slot& slot, const Gauge& gauge) const noexcept;
   [[nodiscard]] bool is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept;
-  [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge) const noexcept;
+  [[nodiscard]] shape::Point furthest_point(const Slot& slot, const Gauge& gauge, std::uint32_t without) const noexcept;
   [[nodiscard]] shape::Point through(std::span<const OwnShape> shapes, std::size_t unit, shape::Point point) noexcept {
     for (const OwnShape& shape : shapes)
       point = shape.move != nullptr ? shape.move(shape.constants, point) : follow(shape, unit, point);
@@ -241,6 +246,9 @@ struct State {
   void arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure_shaped(const Slot& slot, const OwnOperation& own, std::size_t unit, shape::Point point) noexcept;
   void measure(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
+  void move(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
+            shape::Point point) noexcept;
+  void measure_beside_held(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept;
   void measure_again(Index operation, std::size_t unit) noexcept;
   void grow(Index axis, std::int32_t rest, std::int32_t value) noexcept;
   [[nodiscard]] double by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept;
@@ -390,7 +398,9 @@ struct State {
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
   std::int32_t* raw = nullptr;
-  std::uint32_t* known = nullptr;    ///< axes of a unit that have a value, one bit each
+  std::uint32_t* known = nullptr;  ///< axes of a unit that have a value, one bit each
+  /// Of these, trigger buttons that were down before they counted, and still are: as levers they are at rest.
+  std::uint32_t* held_over = nullptr;
   std::uint64_t* down = nullptr;     ///< buttons that are physically down
   std::uint64_t* raising = nullptr;  ///< and of these, those that raise their signals
   /// Others that raise hotkeys' signals alone: pressed while all is frozen, or before.

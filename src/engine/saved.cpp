@@ -53,7 +53,7 @@ class Taker {
 struct State::Present {
   std::int64_t now = 0;
   std::array<std::int32_t, max_units * max_axes> raw{};
-  std::array<std::uint32_t, max_units> known{};
+  std::array<std::uint32_t, max_units> known{}, held_over{};
   std::array<std::uint64_t, max_units * button_words> down{};
   std::array<plan::Reach, max_units * max_axes> reaches{};
   Unshown made{};  ///< since the save
@@ -109,6 +109,7 @@ void State::note_present(Present& present) const noexcept {
   present.now = head->now;
   std::copy_n(raw, present.raw.size(), present.raw.begin());
   std::copy_n(known, present.known.size(), present.known.begin());
+  std::copy_n(held_over, present.held_over.size(), present.held_over.begin());
   std::copy_n(down, present.down.size(), present.down.begin());
   std::copy_n(reaches, present.reaches.size(), present.reaches.begin());
   std::copy_n(presses, plan_data->targets.size(), present.made.presses.begin());
@@ -134,6 +135,7 @@ void State::follow_hands(const Present& present) noexcept {
     if (!slots[unit].used) continue;
     std::array<Change, most_codes> changes{};
     const std::size_t count = differences(present, unit, changes);
+    held_over[unit] &= present.held_over.at(unit);
     if (count > 0) take(unit, std::span{changes}.first(count));
   }
 }
@@ -160,10 +162,10 @@ std::size_t State::differences(const Present& present, std::size_t unit,
     if (wire.kind == WireKind::button && changes_button(wire.button)) put(control.code, is_now(wire.button) ? 1 : 0);
     if (wire.kind == WireKind::hat && (changes_button(wire.button) || changes_button(wire.button + 1U)))
       put(control.code, is_now(wire.button) ? -1 : is_now(wire.button + 1U) ? 1 : 0);
-    if (wire.kind != WireKind::axis && wire.kind != WireKind::growing) continue;
+    if (!is_axis(wire.kind)) continue;
     const auto bit = static_cast<std::uint32_t>(wire.touches);
-    if (raw[wire.axis] != present.raw.at(wire.axis) || ((known[unit] ^ present.known.at(unit)) & bit) != 0)
-      put(control.code, present.raw.at(wire.axis));
+    const std::uint32_t other = (known[unit] ^ present.known.at(unit)) | (held_over[unit] ^ present.held_over.at(unit));
+    if (raw[wire.axis] != present.raw.at(wire.axis) || (other & bit) != 0) put(control.code, present.raw.at(wire.axis));
   }
   return count;
 }

@@ -189,7 +189,9 @@ class Wiring {
     slot_.rests.push_back(control.rest);
     axis_codes_.push_back(control.code);
     Wire wire;
-    wire.kind = grows(control) ? WireKind::growing : WireKind::axis;
+    wire.kind = control.reading == Reading::button ? WireKind::trigger_button
+                : grows(control)                   ? WireKind::growing
+                                                   : WireKind::axis;
     wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
     wire.touches = std::uint64_t{1} << axis;
     if (input != nullptr && input->operations.count != 0)
@@ -383,6 +385,7 @@ void State::set_plan(Plan new_plan) {
   view(live, layout.live);
   view(raw, layout.raw);
   view(known, layout.known);
+  view(held_over, layout.held_over);
   view(down, layout.down);
   view(raising, layout.raising);
   view(hotkey_held, layout.hotkey_held);
@@ -443,22 +446,6 @@ void State::begin_reaches(std::size_t unit) noexcept {
     reaches[wire.axis] = {way(control.rest, control.maximum), way(control.minimum, control.rest), control.rest, 0};
   }
 }
-
-namespace {
-
-/// Without triggers that are buttons and are down: like any other button these count from their next press.
-std::vector<Change> without_held_triggers(const Attachment& attachment, std::span<const Change> changes) {
-  std::vector<Change> kept{changes.begin(), changes.end()};
-  std::erase_if(kept, [&](const Change& change) {
-    return change.value != 0 && std::ranges::any_of(attachment.controls, [&](const Control& control) {
-             return control.code == change.code && control.reading == Reading::button &&
-                    role_kind(control.role) == RoleKind::one_sided;
-           });
-  });
-  return kept;
-}
-
-}  // namespace
 
 /// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
 void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
@@ -571,7 +558,7 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   at->used = true;
   ++state.wirings;
   state.find_lone_lanes();
-  state.take_state(number, engine::without_held_triggers(attachment, attachment.state));
+  state.take_state(number, attachment.state);
   state.note_crossings(number);
   state.start(number);
   if (attachment.by_press) state.take_for_pressed(number);

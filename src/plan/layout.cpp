@@ -31,6 +31,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.live = take<std::uint16_t>(size, plan.groups.size());
   layout.raw = take<std::int32_t>(size, max_units * max_axes);
   layout.known = take<std::uint32_t>(size, max_units);
+  layout.held_over = take<std::uint32_t>(size, max_units);
   layout.down = take<std::uint64_t>(size, max_units * words);
   layout.raising = take<std::uint64_t>(size, max_units * words);
   layout.hotkey_held = take<std::uint64_t>(size, max_units * words);

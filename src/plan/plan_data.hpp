@@ -255,9 +255,9 @@ struct Reach {
 /// Where each array lies in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, raised_by = 0, lanes = 0, live = 0, raw = 0, known = 0,
-              down = 0, raising = 0, hotkey_held = 0, opposites = 0, over = 0, over_raising = 0, deadline = 0,
-              out_held = 0, heap = 0, heap_at = 0, position = 0, moving = 0, moving_words = 0, pointers = 0, aims = 0,
-              trails = 0, reaches = 0, journal = 0, size = 0;
+              held_over = 0, down = 0, raising = 0, hotkey_held = 0, opposites = 0, over = 0, over_raising = 0,
+              deadline = 0, out_held = 0, heap = 0, heap_at = 0, position = 0, moving = 0, moving_words = 0,
+              pointers = 0, aims = 0, trails = 0, reaches = 0, journal = 0, size = 0;
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include <cstdlib>
+#include <functional>
 #include <random>
 
 #include <fmt/format.h>
@@ -158,6 +159,41 @@ TEST_CASE("a trigger that is a button, and is down when its unit comes, counts f
   CHECK((table.next("pedal") == 0 && table.value("c") == 0));
   table.feed(pad, 2000, {{code::btn_tr2, 1}});
   CHECK((table.next("pedal") == 1 && table.value("c") == 1));
+}
+
+TEST_CASE("a trigger that is a button, and is down when play goes on or has another plan, counts from its next press",
+          "[order]") {
+  Attachment unit;
+  unit.unit = "Marrowby Pad";
+  unit.seat = "seat-1";
+  unit.controls = {{code::btn_tr2, Reading::button, "right-trigger"}, {code::btn_tr, Reading::button, "right-trigger"}};
+  Table table{plan_of("kit")};
+  const UnitId pad = table.engine.attach(unit).value();
+  const auto thaws = [&table] {
+    table.engine.freeze();
+    table.engine.thaw();
+  };
+  const auto adopts = [&table] { static_cast<void>(table.engine.adopt(plan_of("kit"))); };
+  std::int64_t now = 0;
+  const auto feed = [&](Code code, int value) { table.feed(pad, now += 1000, {{code, value}}); };
+  for (const auto& turn : {std::function<void()>{thaws}, std::function<void()>{adopts}}) {
+    feed(code::btn_tr2, 1);
+    CHECK((table.next("pedal") == 1 && table.value("c") == 1));
+    turn();
+    CHECK((table.next("pedal") == 0 && table.value("c") == 0));
+    CHECK(table.engine.present(pad).front() == Change{code::btn_tr2, 1});
+    feed(code::btn_tr2, 1);  // said again, as units do that send all they have each time
+    CHECK((table.next("pedal") == 0 && table.value("c") == 0));
+    feed(code::btn_tr, 1);  // another trigger of the same role pulls the lever, and lets it go
+    CHECK(table.next("pedal") == 1);
+    feed(code::btn_tr, 0);
+    CHECK(table.next("pedal") == 0);
+    feed(code::btn_tr2, 0);
+    feed(code::btn_tr2, 1);
+    CHECK((table.next("pedal") == 1 && table.value("c") == 1));
+    feed(code::btn_tr2, 0);
+    CHECK((table.next("pedal") == 0 && table.value("c") == 0));
+  }
 }
 
 TEST_CASE("an outer dead zone brings no inner one to a control that is pressed", "[order]") {

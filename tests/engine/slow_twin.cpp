@@ -70,12 +70,13 @@ bool SlowTwin::has_spoken_axis(const Unit& unit, const std::string& role) {
 }
 
 /// Of several controls of one role the one that is pushed furthest, the first if two are.
-SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) const {
+SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, Held held) const {
   std::vector<Point> points;
   std::size_t of_x = 0, of_y = 0;
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.reading == Reading::hat || c.reading == Reading::counts) continue;
     if (c.reading == Reading::button && has_spoken_axis(unit, role)) continue;
+    if (held == Held::rests && unit.held_over.contains(c.code)) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
     double below = double(c.rest) - c.minimum, above = double(c.maximum) - c.rest;
     if (const auto reach = unit.reaches.find(c.code); reach != unit.reaches.end()) {
@@ -117,7 +118,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role) co
 }
 
 void SlowTwin::attach(int slot, const Attachment& attachment) {
-  Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}};
+  Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}, {}};
   for (const Control& c : attachment.controls)
     if (attachment.ranges_by_use && !c.half && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
         attach::stick_of(attachment, c.code) == nullptr && attach::axis_of(attachment, c.code) == nullptr)
@@ -127,15 +128,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
     if (line.chord_role.empty()) line.ways[slot] = {};
   const bool was_frozen = std::exchange(frozen_, true);
   only_notes_ = true;
-  std::vector<Change> state;
-  for (const Change& change : attachment.state) {
-    bool is_held_trigger = false;  // it counts from its next press
-    for (const Control& c : attachment.controls)
-      if (c.code == change.code && c.reading == Reading::button && role_kind(c.role) == RoleKind::one_sided)
-        is_held_trigger = change.value != 0;
-    if (!is_held_trigger) state.push_back(change);
-  }
-  feed(slot, at_us(now_), state);
+  feed(slot, at_us(now_), attachment.state);
   only_notes_ = false;
   frozen_ = was_frozen;
   for (auto& [role, contacts] : unit.buttons)
@@ -145,6 +138,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   cross(slot, unit);
   only_notes_ = false;
   frozen_ = was_frozen;
+  hold_over(unit);
   place_known(slot, unit);
   work_out();
   settle_what_is_known(unit);
@@ -217,6 +211,13 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
   }
 }
 
+/// A trigger button that is down counts from its next press.
+void SlowTwin::hold_over(Unit& unit) {
+  for (const Control& c : unit.attachment.controls)
+    if (c.reading == Reading::button && unit.raw.contains(c.code) && unit.raw.at(c.code) != 0)
+      unit.held_over.insert(c.code);
+}
+
 void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   advance(time);
   const auto at = units_.find(slot);
@@ -226,6 +227,8 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   std::set<Code> moved;              // axes
   presses_come_in_ = thaws_ = true;  // what a report says in the middle is shown to nobody
   for (const Change& change : changes) {
+    if (change.value == 0) unit.held_over.erase(change.code);
+    if (unit.held_over.contains(change.code)) continue;
     const bool again = moved.contains(change.code);
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;

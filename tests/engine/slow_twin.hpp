@@ -66,6 +66,7 @@ class SlowTwin {
   struct Unit {
     Attachment attachment;
     std::map<Code, std::int32_t> raw;  ///< of axes: what is known
+    std::set<Code> held_over;          ///< trigger buttons that have been down since before they counted
     struct Reach {
       double above = 0, below = 0;
       std::int32_t last = 0;
@@ -222,7 +223,9 @@ class SlowTwin {
   // what hands do
   [[nodiscard]] bool holds(const Unit& unit, const std::string& role, bool for_hotkeys = false) const;
   [[nodiscard]] bool line_in(const Line& line, int slot) const;
-  [[nodiscard]] Point position(const Unit& unit, const std::string& role) const;
+  enum class Held { counts, rests };
+  static void hold_over(Unit& unit);
+  [[nodiscard]] Point position(const Unit& unit, const std::string& role, Held held) const;
   [[nodiscard]] bool has_axis(const Unit& unit, const std::string& role) const;
   [[nodiscard]] bool is_known(const Unit& unit, const std::string& role) const;
   [[nodiscard]] static bool has_spoken_axis(const Unit& unit, const std::string& role);

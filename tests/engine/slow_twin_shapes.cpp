@@ -176,7 +176,9 @@ void SlowTwin::place(int slot, const Unit& unit, const std::set<Code>* touched, 
   each_follower(
       [&](const std::string& seat, const Use& use, const std::string& role, TargetKind wanted, Followers& followers) {
         if (seat == unit.attachment.seat && has_axis(unit, role) && is_touched(role))
-          static_cast<void>(shaped(use, unit, role, wanted, position(unit, role), followers[slot], when));
+          static_cast<void>(shaped(use, unit, role, wanted,
+                                   position(unit, role, wanted == TargetKind::button ? Held::counts : Held::rests),
+                                   followers[slot], when));
       });
 }
 

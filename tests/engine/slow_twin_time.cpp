@@ -189,8 +189,10 @@ void SlowTwin::thaw() {
   if (!frozen_) return;
   only_notes_ = true;
   for (auto& [slot, unit] : units_) {
+    unit.held_over.clear();
     place(slot, unit, nullptr, When::as_is);
     cross(slot, unit);
+    hold_over(unit);
   }
   only_notes_ = frozen_ = false;
   for (const auto& [slot, unit] : units_) place_known(slot, unit);
@@ -225,8 +227,10 @@ void SlowTwin::adopt(const Catalogue& catalogue, const Profile& profile) {
       for (auto& [code, contact] : contacts) contact.for_hotkeys = false;
     for (Line& line : next.lines_)
       if (line.chord_role.empty()) line.ways[slot] = {};
+    unit.held_over.clear();
     next.place(slot, unit, nullptr, When::as_is);
     next.cross(slot, unit);
+    hold_over(unit);
   }
   next.frozen_ = frozen_;
   next.only_notes_ = false;
