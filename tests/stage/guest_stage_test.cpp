@@ -30,6 +30,7 @@ shape::Point lean(double share, double x, double y) {
 constinit const stage::Kind leaning{
     .name = "leaning",
     .about = "Leans to the right.",
+    .formula = "x above 0 becomes x + (1 - x) `lean`",
     .fields = fields,
     .acts = [](const stage::Values& values) noexcept { return values[0] > 0; },
     .words = [](const stage::Values& values) { return fmt::format("leans by {:g}", values[0]); },
@@ -63,8 +64,8 @@ TEST_CASE("a new kind of stage is in parser, schema, pages, listing and `why` by
   CHECK(profile.ports[0].bind[0].uses[0].settings.find("lean") == 0.5);
   CHECK(to_toml(profile).find("lean = 0.5") != std::string::npos);
   CHECK(sheet_schema("profile").find("\"lean\"") != std::string::npos);
-  CHECK(sheet_reference().find("| leaning | position | position | Leans to the right. | `lean` |") !=
-        std::string::npos);
+  CHECK(sheet_reference().find("| leaning | position | position | Leans to the right. | x above 0 becomes "
+                               "x + (1 - x) `lean` | `lean` 0 |") != std::string::npos);
   CHECK(sheet_reference().find("leans to the right, so much of the way that is left") != std::string::npos);
   const Plan plan = test::plan_of(test::story_catalogue(), profile);
   CHECK(plan.listing().find("moves 1/stick-x 1/stick-y, dead zone 0.15, leans by 0.5") != std::string::npos);
