@@ -42,9 +42,10 @@ struct UnitId {
 ///
 /// Each use of a control is each unit's own: two units of one seat with the same role are counted apart, with
 /// debounces, long presses and ramps of their own. A button target is down while any use of any unit holds it. An
-/// analog target has the value of the use with the greatest length; of equal ones the first in the order of the binding
-/// counts, then that of the unit that came to its slot first; but an axis with two sides that a pedal moves has the sum
-/// of all its uses. What counts adds up. A control may have several uses, also of one target.
+/// analog target has the value of the use with the greatest length; of equal ones (within a part in 10^12 of its
+/// square) the first in the order of the binding counts, then that of the unit that came to its slot first; but an axis
+/// with two sides that a pedal moves has the sum of all its uses. What counts adds up. A control may have several uses,
+/// also of one target.
 ///
 /// A report counts as a whole: first all its presses, in whatever order it has them, then its releases. After both,
 /// opposite directions are resolved, and at the end whether a pointer is on its area.

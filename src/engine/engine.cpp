@@ -183,14 +183,14 @@ bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
                                                      std::uint32_t without) const noexcept {
   if (!gauge.alike) return (gauge.axes & without) != 0 ? shape::Point{} : measured_point(slot, gauge);
   shape::Point best;
-  double best_square = -1;
+  double best_square = 0;
   for (const Gauge& other : slot.gauges) {
     if (slot.operations[other.operations.first].operation != slot.operations[gauge.operations.first].operation)
       continue;
     if ((other.axes & without) != 0 || is_outspoken(slot, other)) continue;
     const shape::Point point = measured_point(slot, other);
     const double square = point.x * point.x + point.y * point.y;
-    if (square <= best_square) continue;
+    if (!shape::is_further(square, best_square)) continue;
     best_square = square;
     best = point;
   }

@@ -47,7 +47,7 @@ void Sampler::rest(std::int64_t now) noexcept {
   for (Index t = 0; t < engine_.plan_data->targets.size(); ++t) {
     const TargetInfo& info = engine_.plan_data->targets[t];
     if (info.kind == TargetKind::button && is_down(t)) shown_[t].since = now;
-    set(t, info.self_centering ? 0 : shown_[t].value);
+    set(t, info.self_centering ? 0 : as_machine(t));
     shown_[t].native_of = std::numeric_limits<double>::quiet_NaN();
     const bool more = info.kind == TargetKind::turns    ? engine_.total[t] != shown_[t].total
                       : info.kind == TargetKind::button ? outstanding(t) != 0

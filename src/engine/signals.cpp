@@ -301,7 +301,7 @@ void State::refresh_group(const Group& group) noexcept {
       continue;
     }
     const double square = lane.x * lane.x + lane.y * lane.y;
-    if (square > best_square) {
+    if (shape::is_further(square, best_square)) {
       best_square = square;
       best = lane;
     }

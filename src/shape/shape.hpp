@@ -66,6 +66,12 @@ struct DeadZone {
   double stretch;
 };
 
+/// Of two pushes, by the squares of their lengths: true if the first goes further than rounding alone may have it.
+[[nodiscard]] inline bool is_further(double square, double than) noexcept {
+  constexpr double rounding = 1e-12;
+  return square > than + than * rounding;
+}
+
 /// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1 at `end`, which is
 /// never passed; the direction is kept. A single axis is a point with y = 0.
 [[nodiscard]] inline Point shaped(Point point, const DeadZone& zone) noexcept {

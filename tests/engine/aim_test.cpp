@@ -383,3 +383,94 @@ TEST_CASE("what cannot be aimed so is refused with what would help", "[aim]") {
   no_gun.ports[0].game_shots = {{0.5, 0.5}};
   CHECK(refusal(no_gun) == "no-trigger");
 }
+
+TEST_CASE("each pull is where its own report has it, and what is beside the screen in it is a shot beside it",
+          "[aim]") {
+  Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
+  gun.aim(0.75, 0.5);
+  gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});
+  CHECK(gun.seen() == "0.25 0.50!");
+  gun.pass(20'000);
+  gun.say({{code::btn_south, 0}, {code::abs_x, 58'982}});
+  CHECK(gun.seen() == "0.25 0.50");  // still held
+  gun.say({{code::btn_south, 1}, {code::abs_x, 32'768}});
+  CHECK(gun.seen() == "0.50 0.50!");
+  gun.pass(59'000);  // longer than the first pull's time
+  CHECK(gun.seen_at(0.9, 0.9) == "0.50 0.50!");
+  gun.say({{code::btn_south, 0}});
+  gun.pass(1'000);
+  CHECK(gun.seen() == "0.90 0.90");
+
+  gun.say({{code::btn_south, 1}});
+  gun.pass(8'000);
+  gun.say({{code::btn_south, 0}, {code::btn_east, 1}});  // the flash blinds it
+  CHECK(gun.seen() == "0.90 0.90!");
+  gun.pass(60'000);
+  CHECK(gun.seen() == "off!");
+  gun.say({{code::btn_east, 0}});
+  gun.say({{code::btn_east, 1}});  // turned away on purpose
+  CHECK(gun.seen() == "off!");
+}
+
+TEST_CASE("a reload takes the aim off the screen while it is held after a pull, too", "[aim]") {
+  Booth gun{
+      booth("", {{"aim", {with_setting("gun", "hold-aim", 500'000)}}, {"aim-reload", {{"reload"}}}, {"reload", {}}})};
+  gun.aim(0.75, 0.5);
+  gun.say({{code::btn_south, 1}});
+  gun.say({{code::btn_south, 0}});
+  gun.say({{code::btn_north, 1}});
+  CHECK(gun.seen() == "off");
+  gun.pass(5 * gun.engine.plan().frame().count());
+  CHECK(gun.seen() == "0.75 0.50");
+}
+
+TEST_CASE("a report is seen whole: no sight blinks within it, and no press comes of it", "[aim]") {
+  Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
+  profile.ports[0].game_shots = {{0.1, 0.2}, {0.9, 0.2}};
+  Booth gun{profile};
+  PacedReader paced{gun.engine, Duration{24'000}};
+  const auto sights = [&gun] { return gun.presses("aim-on"); };
+  CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
+  const auto before = sights();
+  gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
+  gun.say({{code::btn_east, 1}});  // the pull of a shot of the game, by the code that says beside the screen
+  CHECK(gun.seen() == "0.10 0.20!");
+  CHECK(sights() == before);
+  paced.catch_up(gun.engine.now());
+  CHECK(paced.value({static_cast<std::uint16_t>(gun.engine.plan().port(1)->first_target + gun.at("aim-on").value)}) ==
+        1);
+  gun.say({{code::btn_east, 0}});
+  gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
+  CHECK(gun.seen_at(0.05, 0.5) == "off");  // beside a game of 4:3
+  const auto off = sights();
+  gun.say({{code::btn_east, 1}});
+  CHECK(gun.seen() == "off!");
+  gun.say({{code::btn_east, 0}, {code::abs_x, 32'768}});  // where it is, and that it sees the screen again
+  CHECK(gun.seen() == "0.50 0.50");
+  CHECK(sights() == off + 1);
+}
+
+TEST_CASE("an off-screen button that is down when its unit comes counts from its next press, as all buttons do",
+          "[aim]") {
+  Attachment unit = booth_gun();
+  unit.state = {{code::abs_x, 32'768}, {code::abs_y, 32'768}, {code::btn_east, 1}};
+  Booth gun{booth(), unit};
+  CHECK(gun.seen() == "0.50 0.50");
+  gun.say({{code::btn_east, 0}});
+  gun.say({{code::btn_east, 1}});
+  CHECK(gun.seen() == "off!");
+  gun.engine.freeze();
+  gun.engine.thaw();
+  CHECK(gun.seen() == "0.50 0.50");
+}
+
+TEST_CASE("an inverted gun mirrors the picture of the game; a reversed axis is one of the unit", "[aim]") {
+  Booth mirrored{booth("4:3, within 0% 0% 50% 100%", {{"aim", {with_setting("gun", "invert-x", 1)}}})};
+  CHECK(mirrored.seen_at(0.1, 0.5) == "0.80 0.50");
+  CHECK(mirrored.seen_at(0.9, 0.5) == "off");
+  Attachment unit = booth_gun();
+  unit.controls[0].reversed = true;
+  Booth reversed{booth("4:3, within 0% 0% 50% 100%"), unit};
+  CHECK(reversed.seen_at(0.9, 0.5) == "0.20 0.50");
+  CHECK(reversed.seen_at(0.1, 0.5) == "off");
+}

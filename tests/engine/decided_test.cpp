@@ -328,3 +328,12 @@ TEST_CASE("where a game is reads the same again as it was written, and has no mo
   CHECK(long_ones == 0);
   CHECK(to_text(area_words("full, cut 3.1%").value()) == "full, cut 3.1%");
 }
+
+TEST_CASE("what stays where it is put is there in the first sample of another plan, too", "[order]") {
+  OnePad table{{{"throttle", {with("left-trigger", {{"dead-zone", 0}})}}}};
+  table.feed(1000, {{code::abs_z, 255}});
+  table.engine.detach(table.pad);
+  table.engine.adopt(Plan{table.engine.plan()});
+  CHECK(table.next("throttle") == 1);
+  CHECK(table.next("throttle") == 1);
+}

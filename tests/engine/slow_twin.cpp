@@ -4,12 +4,23 @@
 #include <cmath>
 #include <utility>
 
-#include "attach/measured.hpp"
+#include "twin_formulas.hpp"
 
 namespace omnipar::test {
 namespace {
 
 constexpr int of_hat = -1;
+
+/// Two that go equally far may differ by how each was rounded.
+bool goes_further(SlowTwin::Point one, SlowTwin::Point than) {
+  return one.x * one.x + one.y * one.y > (than.x * than.x + than.y * than.y) * (1 + 1e-12);
+}
+
+bool is_measured(const Attachment& attachment, Code code) {
+  const auto is_of_stick = [code](const StickCalibration& stick) { return stick.x == code || stick.y == code; };
+  return std::ranges::any_of(attachment.sticks, is_of_stick) ||
+         std::ranges::find(attachment.axes, code, &AxisCalibration::code) != attachment.axes.end();
+}
 
 }  // namespace
 
@@ -88,8 +99,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
     if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
     if (c.reversed && c.reading != Reading::one_sided) value = -value;
-    if (const AxisCalibration* axis = attach::axis_of(unit.attachment, c.code); axis != nullptr && c.axis == Axis::none)
-      if (const auto map = shape::axis_map(*axis, c)) value = shape::position(*map, raw);
+    if (c.axis == Axis::none) value = formulas::by_marks(unit.attachment, c, raw).value_or(value);
     const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;
     points.resize(std::max(points.size(), place + 1));
     (c.axis == Axis::y ? points[place].y : points[place].x) = value;
@@ -106,14 +116,12 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
       const auto control = std::ranges::find(unit.attachment.controls, code, &Control::code);
       return double(unit.raw.contains(code) ? unit.raw.at(code) : control->rest);
     };
-    if (const auto map = attach::stick_map(unit.attachment, stick)) {
-      const shape::Point at = shape::position(*map, raw(stick.x), raw(stick.y));
-      points[place] = {at.x, at.y};
-    }
+    if (const auto at = formulas::by_edge(unit.attachment, stick, {raw(stick.x), raw(stick.y)}))
+      points[place] = {at->x, at->y};
   }
   Point best;
   for (const Point& point : points)
-    if (point.x * point.x + point.y * point.y > best.x * best.x + best.y * best.y) best = point;
+    if (goes_further(point, best)) best = point;
   return best;
 }
 
@@ -121,7 +129,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}, {}};
   for (const Control& c : attachment.controls)
     if (attachment.ranges_by_use && !c.half && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
-        attach::stick_of(attachment, c.code) == nullptr && attach::axis_of(attachment, c.code) == nullptr)
+        !is_measured(attachment, c.code))
       unit.reaches[c.code] = {double(std::int64_t(0.7 * (double(c.maximum) - c.rest))),
                               double(std::int64_t(0.7 * (double(c.rest) - c.minimum))), c.rest};
   for (Line& line : lines_)
@@ -460,15 +468,12 @@ SlowTwin::Points SlowTwin::points_of(const Analog& analog, bool buttons_only) co
 
 void SlowTwin::settle(const Analog& analog) {
   Point best;
-  double best_square = 0;
   for (const auto& lane : points_of(analog, false))
     for (const auto& [slot, p] : lane)
       if (analog.adds)
         best.x += p.x;
-      else if (p.x * p.x + p.y * p.y > best_square) {
-        best_square = p.x * p.x + p.y * p.y;
+      else if (goes_further(p, best))
         best = p;
-      }
   if (analog.corner != 0 && best != Point{}) {  // the machine's own gate
     const double x = std::fabs(best.x), y = std::fabs(best.y), length = std::sqrt(x * x + y * y);
     double part = std::fmin(x, y) / std::fmax(x, y);

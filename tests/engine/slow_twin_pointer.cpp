@@ -2,9 +2,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "attach/measured.hpp"
-#include "shape/projection.hpp"
 #include "slow_twin.hpp"
+#include "twin_formulas.hpp"
 
 namespace omnipar::test {
 namespace {
@@ -86,8 +85,7 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
   Point gun;  // -1..1 each way, and beyond
   bool mapped = false;
   std::size_t of_x = 0, of_y = 0;
-  shape::Projection in_range;  // from raw numbers to parts of their range
-  Point raw;
+  Point raw, in_range;  // parts of its range
   std::optional<Code> x_code, y_code;
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.axis == Axis::none) continue;
@@ -97,18 +95,17 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
     (c.axis == Axis::y ? gun.y : gun.x) = 2 * ((now - from) / (to - from)) - 1;
     (c.axis == Axis::y ? raw.y : raw.x) = now;
     (c.axis == Axis::y ? y_code : x_code) = c.code;
-    in_range.m.at(c.axis == Axis::y ? 4 : 0) = 1 / (to - from);
-    in_range.m.at(c.axis == Axis::y ? 5 : 2) = -from / (to - from);
+    (c.axis == Axis::y ? in_range.y : in_range.x) = (now - from) / (to - from);
   }
   if (x_code && y_code && role_kind(role) == RoleKind::pointer) {
-    const AimCalibration* fit = attach::aim_of(unit.attachment, *x_code, screen_);
-    const auto map = fit == nullptr ? in_range : *shape::screen_map(*fit);
+    const AimCalibration* fit = formulas::fit_for(unit.attachment, *x_code, screen_);
     mapped = fit != nullptr || game_;
-    const shape::Projection to_game = shape::after(shape::to_game(game_.value_or(GameArea{})), map);
+    std::optional<formulas::Place> on_screen{{in_range.x, in_range.y}};
+    if (fit != nullptr) on_screen = formulas::on_screen(*fit, {raw.x, raw.y});
     constexpr double far = 1e30;  // what would be behind the gun
     if (mapped) gun = {far, far};
-    if (mapped && shape::is_before(to_game, raw.x, raw.y)) {
-      const shape::Point at = to_game(raw.x, raw.y);
+    if (mapped && on_screen) {
+      const formulas::Place at = formulas::in_game(game_.value_or(GameArea{}), *on_screen);
       gun = {at.x, at.y};
     }
   }

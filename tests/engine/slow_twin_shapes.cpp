@@ -2,11 +2,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "attach/measured.hpp"
-#include "shape/power.hpp"
-#include "shape/turn.hpp"
 #include "slow_twin.hpp"
-#include "stage/table.hpp"
+#include "twin_formulas.hpp"
 
 namespace omnipar::test {
 
@@ -15,7 +12,7 @@ double SlowTwin::dead_zone(const Use& use, const Unit& unit, const std::string& 
   if (to_a_press) return said(use, "outer-dead-zone", -1) < 0 ? -1 : 0;
   const double usual = role == "paddle" ? 0 : 0.15;
   for (const Control& c : unit.attachment.controls)
-    if (c.role == role && c.axis != Axis::y) return attach::dead_zone_for(unit.attachment, c.code, usual);
+    if (c.role == role && c.axis != Axis::y) return formulas::dead_zone(unit.attachment, c, usual);
   return usual;
 }
 
@@ -67,7 +64,7 @@ void SlowTwin::keep_to_ways(const Use& use, Point& p, Follower& f) {
   std::vector<Point> middles{{1, 0}, {d, d}, {0, 1}, {-d, d}, {-1, 0}, {-d, -d}, {0, -1}, {d, -d}};
   if (number == 4) middles = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
   const auto along = [&](std::size_t way) { return middles[way - 1].x * p.x + middles[way - 1].y * p.y; };
-  const double far = shape::turn_by(180 / number + said(use, "ways-hysteresis", 6)).cosine;
+  const double far = formulas::cosine(180 / number + said(use, "ways-hysteresis", 6));
   if (length == 0) {
     f.way = 0;
     p = {};
@@ -95,8 +92,10 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::st
   f.moves = false;
   if (pair) {
     if (said(use, "swap-axes", 0) != 0) std::swap(p.x, p.y);
-    const auto [cosine, sine] = shape::turn_by(said(use, "rotation", 0));
-    if (said(use, "rotation", 0) != 0) p = {cosine * p.x - sine * p.y, sine * p.x + cosine * p.y};
+    if (const double degrees = said(use, "rotation", 0); degrees != 0) {
+      const double cosine = formulas::cosine(degrees), sine = formulas::sine(degrees);
+      p = {cosine * p.x - sine * p.y, sine * p.x + cosine * p.y};
+    }
   }
   if (said(use, "invert-x", 0) != 0) p.x = from == RoleKind::one_sided ? 1 - p.x : -p.x;
   if (said(use, "invert-y", 0) != 0) p.y = -p.y;
@@ -123,17 +122,16 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::st
   }
   if (const double degrees = said(use, "snap-to-axes", 0); pair && degrees != 0) {
     const double across = std::fabs(p.x), down = std::fabs(p.y), all = length();
-    if (std::fmin(across, down) <= shape::turn_by(degrees).sine * all)
+    if (std::fmin(across, down) <= formulas::sine(degrees) * all)
       p = across >= down ? Point{std::copysign(all, p.x), 0} : Point{0, std::copysign(all, p.y)};
   }
   if (pair) keep_to_ways(use, p, f);
   if (length() != 0)
-    if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(shape::power(length(), curve) / length());
-  const stage::Values points = stage::values_of(stage::spline, use);
-  if (stage::spline.acts(points)) {  // its formula has laws of its own
-    const shape::Point bent = stage::spline.move(stage::spline.prepare(points, from), {p.x, p.y});
-    p = {bent.x, bent.y};
-  }
+    if (const double curve = said(use, "curve", 1); curve != 1) p = scaled(formulas::power(length(), curve) / length());
+  const double quarter = said(use, "at-quarter", 0.25), half = said(use, "at-half", 0.5);
+  const double three_quarters = said(use, "at-three-quarters", 0.75);
+  if (length() != 0 && (quarter != 0.25 || half != 0.5 || three_quarters != 0.75))
+    p = scaled(formulas::through_points(length(), quarter, half, three_quarters) / length());
   if (pair && p != Point{}) {
     const double stretch = length() / std::fmax(std::fabs(p.x), std::fabs(p.y));
     const auto inside = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };

@@ -2,6 +2,7 @@
 // shipped machines.
 #include <catch2/catch.hpp>
 
+#include <chrono>
 #include <random>
 
 #include "judged.hpp"
@@ -113,4 +114,24 @@ TEST_CASE("who leaves ends all debounces before a ramp is asked where it is goin
   both.detach(1);  // up and down would cancel each other
   both.wait(2663);
   both.look_by_all();
+}
+
+// In full counts for ten minutes, each time from another seed; those that failed are told with their bytes.
+TEST_CASE("engine and slow twin agree for minutes on profiles and stories of all kinds", "[twin][minutes]") {
+  using Clock = std::chrono::steady_clock;
+  const auto end = Clock::now() + std::chrono::seconds{cases(2, 600)};
+  const std::vector<Profile> booths = booth_profiles();
+  std::uint64_t seed = full_counts() ? std::random_device{}() : 1;
+  const std::uint64_t first = seed;
+  constexpr int stories = 10, longest = 4000;
+  for (; Clock::now() < end; ++seed) {
+    CAPTURE(seed);
+    judge_stories(seed, stories, longest, [&](const std::vector<std::uint8_t>& bytes) {
+      const std::size_t kind = seed % 3;
+      return kind == 0   ? judge_profile(bytes)
+             : kind == 1 ? judge_story(bytes)
+                         : judge_story(bytes, booths.at(seed / 3 % booths.size()));
+    });
+  }
+  WARN(stories * (seed - first) << " stories, from seed " << first << " on");
 }
