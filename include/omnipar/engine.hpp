@@ -48,7 +48,9 @@ struct UnitId {
 /// also of one target.
 ///
 /// A report counts as a whole: first all its presses, in whatever order it has them, then its releases. After both,
-/// opposite directions are resolved, and at the end whether a pointer is on its area.
+/// opposite directions are resolved, and at the end whether a pointer is on its area. A press that turns a toggle off
+/// lets go where it stands in the report: another source of the same target that presses behind it is a new press,
+/// one that presses before it keeps the target down.
 class Engine {
  public:
   /// Starts at time 0 with no units and everything at rest. May allocate.

@@ -60,7 +60,7 @@ constinit const Kind smoothing{
     .about = "Takes the jitter out of a position that is held, and lags the less the quicker it moves.",
     .formula =
         "each ms: v += s(1) (1000 (goal - p) - v), p += s(`smoothing` + `smoothing-by-speed` length(v)) (goal - p), "
-        "where s(f) = 2 pi f / (1000 + 2 pi f); within 1e-7 of its goal it is there",
+        "where s(f) = 2 pi f / (1000 + 2 pi f); within 1e-7 of its goal it is there, and v is 0",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

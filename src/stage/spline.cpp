@@ -53,8 +53,9 @@ constinit const Kind spline{
     .name = "points",
     .about = "Bends the way from rest to the end through three points.",
     .formula =
-        "a cubic through (0, 0), the three points and (1, 1); at the three the slope is the harmonic mean of those "
-        "beside it, at both ends that of the side; longer than 1 counts as 1",
+        "a cubic through (0, 0), the three points, none of them below the one before, and (1, 1); at the three the "
+        "slope "
+        "is the harmonic mean of those beside it, at both ends that of the side; longer than 1 counts as 1",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

@@ -337,3 +337,18 @@ TEST_CASE("what stays where it is put is there in the first sample of another pl
   CHECK(table.next("throttle") == 1);
   CHECK(table.next("throttle") == 1);
 }
+
+TEST_CASE("a press that turns a toggle off lets go where it stands in its report", "[order]") {
+  Use toggled{"south"};
+  toggled.settings.set("toggle", 1);
+  for (const bool first : {true, false}) {
+    OnePad table{{{"a", {toggled, Use{"east"}}}}};
+    table.feed(1000, {{code::btn_south, 1}});
+    table.feed(2000, {{code::btn_south, 0}});
+    CHECK(table.shown("a", 2) == "##");
+    const Change off{code::btn_south, 1}, press{code::btn_east, 1};
+    table.feed(3000, first ? Changes{off, press} : Changes{press, off});
+    CHECK(table.shown("a", 2) == (first ? ".#" : "##"));
+    CHECK(table.presses("a") == (first ? 2 : 1));
+  }
+}

@@ -13,7 +13,7 @@ namespace omnipar::test {
 namespace {
 
 constexpr Duration shortest{20'000};
-constexpr std::size_t most_samples = 4000;
+constexpr std::size_t most_samples = 4000;  ///< without presses, each of which may need two
 constexpr std::size_t most_quiet = 60;
 constexpr double agreed = 1e-9;  ///< of a full push: both sides round by themselves
 
@@ -63,7 +63,8 @@ class Judged::Watch {
 
   void look() {
     std::size_t quiet = 0;  // samples in which only autofire has changed anything
-    for (std::size_t samples = 0; samples < most_samples; ++samples) {
+    const std::size_t enough = most_samples + 2 * presses_so_far();
+    for (std::size_t samples = 0; samples < enough; ++samples) {
       sample();
       quiet = std::ranges::all_of(changed(), [this](TargetPlace t) { return pulses(t.number); }) ? quiet + 1 : 0;
       if (paced_ && quiet > most_quiet && !fresh_ && all_presses_shown()) return compare();
@@ -72,7 +73,17 @@ class Judged::Watch {
       const Time due = *paced_->next_due();
       judged_.wait(std::max<std::int64_t>(0, (due - judged_.engine_.now()).count()));
     }
-    judged_.complain("a reader has always more to show");
+    std::string of;  // what it has still to show
+    for (const PortInfo& port : judged_.engine_.plan().ports())
+      for (std::uint16_t t = 0; t < port.target_count; ++t) {
+        const auto target = static_cast<std::uint16_t>(port.first_target + t);
+        const SlowTwin::Value& judged = judged_.twin_.values().at(names_[target]);
+        const std::uint32_t presses = this->port(port.number).presses({t});
+        if (presses != judged.presses || value(target) != judged.level)
+          of += fmt::format(" {} (at {}, should be {}; {} presses of {})", names_[target], value(target), judged.level,
+                            presses, judged.presses);
+      }
+    judged_.complain(fmt::format("a reader has always more to show:{}", of));
   }
 
  private:
@@ -89,6 +100,12 @@ class Judged::Watch {
         if (this->port(port.number).presses({t}) != judged_.twin_.values().at(names_[port.first_target + t]).presses)
           return false;
     return true;
+  }
+
+  [[nodiscard]] std::size_t presses_so_far() const {
+    std::size_t all = 0;
+    for (const auto& [name, value] : judged_.twin_.values()) all += value.presses;
+    return all;
   }
 
   [[nodiscard]] bool pulses(std::uint16_t target) const { return judged_.twin_.pulses(names_[target]); }
