@@ -49,7 +49,7 @@ struct UnitId {
 ///
 /// A report counts as a whole: first all its presses, in whatever order it has them, then its releases. After both,
 /// opposite directions are resolved, and at the end whether a pointer is on its area. A press that turns a toggle off
-/// lets go where it stands in the report: another source of the same target that presses behind it is a new press,
+/// releases its target where it stands in the report: another source that presses it behind that is a new press,
 /// one that presses before it keeps the target down.
 class Engine {
  public:

@@ -73,11 +73,12 @@ class PortSample {
 /// however short it was and however slow the frames; a release and a new press between two samples
 /// show one released sample first. Opposite directions of a controller (up and down, left and right) are shown
 /// together only while hands really hold both: a tap of one and then the other takes two samples. No count is ever
-/// lost; more than 2,147,483,647 of them at once come in several samples.
+/// lost; more than 2,147,483,647 of them at once come in several samples. Whether a pointer is on its area is shown
+/// likewise, but of several times that it came back unseen only the last is.
 ///
 /// When the engine adopts another plan, the next sample shows everything at rest, but for what is not self-centering,
-/// which is where it is; what is pushed, and presses and counts that have not been shown yet, come behind it, if the new
-/// plan has a target of that name and kind on that port.
+/// which is where it is; what is pushed, and presses and counts that have not been shown yet, come behind it, if the
+/// new plan has a target of that name and kind on that port.
 ///
 /// Reads allocate nothing. A reader whose engine is gone, or is another one by assignment, shows everything at rest
 /// from its next sample on; it keeps what it needs of the engine. A reader and its engine are used from one thread.

@@ -426,6 +426,7 @@ struct State {
   bool settles_reports = false;  ///< the plan has something that is looked at when a report is in
   bool in_report = false;  ///< of which not all has been heard: whether a pointer is on the area is looked at behind it
   bool any_sight = false, any_pull = false;  ///< that is to be looked at then
+  bool by_itself = false;                    ///< what happens now is done by autofire
   bool sights_later = false;                 ///< where pointers are is looked at when all have said it
   bool any_to_settle = false;
   bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has

@@ -255,8 +255,11 @@ void State::refresh_sight(Index number) noexcept {
   if (is_shot(number) && head->frozen == 0) on = true;
   if (on == (pointer.on != 0)) return;
   pointer.on = on ? 1 : 0;
-  const Raise raised = raise_of(plan_data->pointers[number].on, 0);
-  on ? raise(raised, 0) : lower(raised, 0);
+  const Index signal = plan_data->pointers[number].on;
+  std::uint32_t& times = presses[plan_data->signals[signal].target];
+  const std::uint32_t by_hands = times;
+  on ? raise(raise_of(signal, 0), 0) : lower(raise_of(signal, 0), 0);
+  if (by_itself) times = by_hands;
 }
 
 void State::refresh_sights() noexcept {

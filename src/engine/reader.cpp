@@ -147,7 +147,14 @@ bool Sampler::let_go_if_due(Index target, Index across, std::int64_t now) noexce
   return true;
 }
 
+/// A gun at the edge comes and goes with each report; of all that has not been shown the last is enough.
+void Sampler::skip_sights(Index target) noexcept {
+  if (outstanding(target) > 1 && engine_.plan_data->is_sight[target])
+    shown_[target].taken = engine_.presses[target] - 1;
+}
+
 void Sampler::look_at_button(Index target, std::int64_t now) noexcept {
+  skip_sights(target);
   if (!wants_change(target)) return;
   if (may_change(target, now)) is_down(target) ? let_go(target, now) : press(target, now);
   if (wants_change(target)) wait_for(target);

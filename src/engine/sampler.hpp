@@ -67,6 +67,7 @@ class Sampler {
   void add_undone() noexcept;
   void rest(std::int64_t now) noexcept;
   void look(Index target, std::int64_t now) noexcept;
+  void skip_sights(Index target) noexcept;
   void look_at_button(Index target, std::int64_t now) noexcept;
   void look_at_opposites(Index one, Index other, std::int64_t now) noexcept;
   void look_at_sum(Index target) noexcept;

@@ -74,7 +74,8 @@ void State::run_gate(Index cell, bool in, stage::Cause cause) noexcept {
     set_out(cell, next.out);
 }
 
-/// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to.
+/// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to,
+/// nor as a pointer's that comes back.
 void State::pulse(Index cell, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(cell).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
@@ -87,7 +88,9 @@ void State::pulse(Index cell, bool on) noexcept {
   std::array<std::uint32_t, 4> by_hands{};
   for (std::size_t i = 0; i < targets.size(); ++i)
     if (targets.at(i) != nothing) by_hands.at(i) = presses[targets.at(i)];
+  by_itself = true;
   set_out(cell, on);
+  by_itself = false;
   for (std::size_t i = 0; i < targets.size(); ++i)
     if (targets.at(i) != nothing) presses[targets.at(i)] = by_hands.at(i);
 }

@@ -185,6 +185,7 @@ struct PlanData {
   std::vector<Index> fed;                ///< operations that inputs feed, likewise
   std::vector<Index> signal_of_target;   ///< nothing for axes
   std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
+  std::vector<bool> is_sight;            ///< of a target: it tells whether a pointer is on the game area
   std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
   std::vector<Index> gate_at;            ///< by cell: which gate is there
   Index hotkey_signals = 0;              ///< from this one on they are hotkeys', which never freeze

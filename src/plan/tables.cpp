@@ -54,6 +54,7 @@ Index Tables::new_target(const TargetSheet& sheet, std::string name, TargetKind 
   if (too_large_) return target;
   plan_->signal_of_target.push_back(nothing);
   plan_->partner_of_target.push_back(nothing);
+  plan_->is_sight.push_back(false);
   if (kind == TargetKind::button) {
     const Index signal = new_signal();
     if (too_large_) return target;
@@ -106,6 +107,7 @@ Index Tables::new_pointer(const TargetSheet& sheet) {
   const Index on = new_target(sheet, sheet.name + "-on", TargetKind::button);
   if (too_large_) return 0;
   pointer.on = plan_->signal_of_target[on];
+  plan_->is_sight[on] = true;
   plan_->partner_of_target[pointer.x] = pointer.y;
   plan_->partner_of_target[pointer.y] = pointer.x;
   return append(plan_->pointers, pointer, max_targets);

@@ -474,3 +474,20 @@ TEST_CASE("an inverted gun mirrors the picture of the game; a reversed axis is o
   CHECK(reversed.seen_at(0.9, 0.5) == "0.20 0.50");
   CHECK(reversed.seen_at(0.1, 0.5) == "off");
 }
+
+TEST_CASE("a short pull beside the screen is seen, and a gun that trembles at the edge is never seen late", "[aim]") {
+  Booth gun{booth("4:3")};
+  CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
+  gun.say({{code::btn_east, 1}});
+  gun.pass(2'000);
+  gun.say({{code::btn_east, 0}});
+  CHECK(gun.seen_next() == "off!");
+  CHECK(gun.seen_next() == "0.50 0.50");
+  for (int i = 0; i < 1000; ++i) {
+    gun.aim(i % 2 == 0 ? 0.12 : 0.13, 0.5);  // the game begins at 0.125
+    gun.pass(1'000);
+  }
+  gun.aim(0.5, 0.5);
+  CHECK(gun.seen_next() == "off");
+  for (int sample = 0; sample < 10; ++sample) CHECK(gun.seen_next() == "0.50 0.50");
+}

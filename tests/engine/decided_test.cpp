@@ -338,7 +338,7 @@ TEST_CASE("what stays where it is put is there in the first sample of another pl
   CHECK(table.next("throttle") == 1);
 }
 
-TEST_CASE("a press that turns a toggle off lets go where it stands in its report", "[order]") {
+TEST_CASE("a press that turns a toggle off releases its target where it stands in its report", "[order]") {
   Use toggled{"south"};
   toggled.settings.set("toggle", 1);
   for (const bool first : {true, false}) {

@@ -364,11 +364,15 @@ bool SlowTwin::is_across(const Value& one, const Value& other) const {
   return false;
 }
 
+bool SlowTwin::is_sight(const std::string& target) const {
+  return std::ranges::any_of(pointers_, [&](const Pointer& pointer) { return pointer.name + "-on" == target; });
+}
+
 bool SlowTwin::pulses(const std::string& target) const {
   for (const Line& line : lines_)
     for (const auto& [slot, way] : line.ways)
       if (way.pulse_at && line.target != nullptr &&
-          (line.target == &values_.at(target) || is_across(*line.target, values_.at(target))))
+          (line.target == &values_.at(target) || is_across(*line.target, values_.at(target)) || is_sight(target)))
         return true;
   return false;
 }

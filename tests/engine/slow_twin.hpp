@@ -50,7 +50,8 @@ class SlowTwin {
   void adopt(const Catalogue& catalogue, const Profile& profile);
   /// By "port/target"; port 0 has the hot actions.
   [[nodiscard]] const std::map<std::string, Value>& values() const { return values_; }
-  /// True while autofire presses the target.
+  /// True while autofire presses the target; of whether a pointer is on its area, while there is any autofire, which
+  /// may reload, or take it off the screen.
   [[nodiscard]] bool pulses(const std::string& target) const;
   /// The targets NAME/up and NAME/left that were on together with the one across at one of its moments, or by hands in
   /// the middle of a report, since the last call.
@@ -264,6 +265,7 @@ class SlowTwin {
   // what follows
   void work_out();
   [[nodiscard]] bool is_across(const Value& one, const Value& other) const;
+  [[nodiscard]] bool is_sight(const std::string& target) const;
   void leave_out_opposites(std::set<Value*>& on);
   void work_out_way(Line& line, Way& way, int slot);
   void work_out_analogs();
