@@ -341,6 +341,7 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 
 /// For a report in which an axis speaks twice: what it said before counts, too.
 [[gnu::noinline]] void State::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
+  known[unit] |= static_cast<std::uint32_t>(touched);
   for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
     measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
 }

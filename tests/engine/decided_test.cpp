@@ -196,6 +196,20 @@ TEST_CASE("a trigger that is a button, and is down when play goes on or has anot
   }
 }
 
+TEST_CASE("a trigger whose axis says that it is at rest is not pressed by its button in the same report", "[order]") {
+  Table table{{{"a", {Use{"right-trigger"}}}}};
+  Attachment unit = seated(numbered_pad(), "seat-1");
+  const auto of = [&unit](Reading reading) {
+    return std::ranges::find_if(unit.controls,
+                                [=](const Control& c) { return c.role == "right-trigger" && c.reading == reading; })
+        ->code;
+  };
+  const UnitId pad = table.engine.attach(unit).value();
+  // An axis that speaks twice has all that came before looked at.
+  table.feed(pad, 1000, {{of(Reading::one_sided), 0}, {of(Reading::button), 1}, {code::abs_x, 0}, {code::abs_x, 0}});
+  CHECK(table.shown("a", 3) == "...");
+}
+
 TEST_CASE("an outer dead zone brings no inner one to a control that is pressed", "[order]") {
   OnePad table{{{"a", {with("left-stick-right", {{"outer-dead-zone", 0.1}, {"threshold", 0.06}, {"release", 0.05}})}}}};
   table.feed(1000, {{code::abs_x, 3000}});  // 9 %
