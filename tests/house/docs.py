@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
-"""docs.py TOOL SOURCE [--write]: what the docs show is true. Commands of docs/guide.md and docs/analog.md are run, in a home
-of their own, and print what stands below them ("…": lines that are not shown); with --write it is put there. C++ in the docs is a part of
-an example, which is built and run by other tests. TOML that begins a file passes `omnipar check`. Links lead somewhere."""
+"""docs.py TOOL SOURCE [--write]: the docs are true. The commands of every console block are run, page by page in a home of
+their own, and print what stands below them ("…": lines that are not shown); --write updates it. Commands in other blocks exist, with their
+options. C++ is part of an example, which other tests build and run. TOML files pass `omnipar check`. JSON parses. Links lead somewhere."""
+import json
 import os
 import pathlib
 import re
@@ -16,14 +17,21 @@ MOST = 14  # lines of an output that are shown
 BLOCK = re.compile(r"^```(\w+)\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 
 home = pathlib.Path(tempfile.mkdtemp(prefix="omnipar-docs-"))
-shutil.copytree(SOURCE / "demo", home / "demo")
-environment = {"PATH": f"{home}:{os.environ['PATH']}", "HOME": str(home), "LC_ALL": "C.UTF-8"}
-(home / "omnipar").symlink_to(TOOL)
 problems = []
 
 
+def begin_page():
+    """With nothing but the demo data in the home."""
+    shutil.rmtree(home)
+    home.mkdir()
+    shutil.copytree(SOURCE / "demo", home / "demo")
+    (home / "omnipar").symlink_to(TOOL)
+
+
 def run(command):
-    done = subprocess.run(["sh", "-c", command], cwd=home, env=environment, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
+    environment = {"PATH": f"{home}:{os.environ['PATH']}", "HOME": str(home), "LC_ALL": "C.UTF-8"}
+    done = subprocess.run(["sh", "-c", command], cwd=home, env=environment, text=True, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
+                          stderr=subprocess.STDOUT, timeout=60)
     said = done.stdout.replace(str(home), "~").replace(str(home).replace("/", "!"), "!~")
     return said.rstrip("\n").split("\n")
 
@@ -52,8 +60,35 @@ def session(text, where):
     return "\n".join(made) + "\n"
 
 
+def commands_in(body):
+    """The commands of a block that is not run: behind a prompt, or at the beginning of a line."""
+    for line in body.split("\n"):
+        words = re.sub(r"^\$ (sudo )?", "", line).split("  #")[0].split(" -- ")[0].split()
+        if words[:1] == ["omnipar"]:
+            yield words[1:]
+
+
+def check_command(words, where):
+    """Each word before the options is a command as long as there are subcommands; each option is in its help."""
+    known, text = [], ""
+    for word in words:
+        if word.startswith("-"):
+            break
+        help_text = "\n".join(run(" ".join(["omnipar", *known, word, "--help"])))
+        if not re.search(rf"usage: omnipar {' '.join([*known, word])}\b", help_text, re.IGNORECASE):
+            break
+        known, text = [*known, word], help_text
+    for option in (word for word in words if word.startswith("--")):
+        if option.split("=")[0] not in text:
+            problems.append(f"{where}: 'omnipar {' '.join(known)}' has no option {option}")
+    if not known or re.search(r"^Usage:.* SUBCOMMAND$", text, re.MULTILINE):
+        problems.append(f"{where}: there is no command 'omnipar {' '.join(words)}'")
+
+
 ran = 0
-for page in (SOURCE / "docs/guide.md", SOURCE / "docs/analog.md"):
+pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
+for page in pages:
+    begin_page()
     text = page.read_text()
     for kind, body in BLOCK.findall(text):
         if kind != "console":
@@ -65,10 +100,15 @@ for page in (SOURCE / "docs/guide.md", SOURCE / "docs/analog.md"):
         page.write_text(text)
 
 examples = [path.read_text() for path in (SOURCE / "examples").rglob("*.cpp")]
-pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
 for page in pages:
     content = page.read_text()
     for kind, body in BLOCK.findall(content):
+        if kind in ("sh", "text"):
+            for words in commands_in(body):
+                check_command(words, page.name)
+        if kind == "json":
+            for line in [body] if body.startswith("{\n") else body.strip().split("\n"):
+                json.loads(line)
         if kind == "cpp" and not any(body in example for example in examples):
             problems.append(f"{page.name}: this C++ is of no example\n{body}")
         if kind == "toml" and body.startswith("omnipar = 1"):

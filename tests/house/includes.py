@@ -71,21 +71,21 @@ def headers_alone(root, compiler):
             yield f"{path}: does not compile alone\n{run.stderr}"
 
 
-def readme_map(root):
-    """Every folder of the repository is on the README's map, and no other."""
+def folder_map(root):
+    """Every folder of the repository is on the map in docs/architecture.md, and no other."""
     there = {p.name + "/" for p in root.iterdir() if p.is_dir() and not p.name.startswith(".") and p.name != "build"}
     there |= {f"src/{p.name}/" for p in (root / "src").iterdir() if p.is_dir()}
     there.discard("src/")
-    told = set(re.findall(r"^\| `([^`]+/)` \|", (root / "README.md").read_text(), re.M))
+    told = set(re.findall(r"^\| `([^`]+/)` \|", (root / "docs/architecture.md").read_text(), re.M))
     for name in sorted(there - told):
-        yield f"README.md: the map lacks {name}"
+        yield f"docs/architecture.md: the map lacks {name}"
     for name in sorted(told - there):
-        yield f"README.md: the map has {name}, which is not there"
+        yield f"docs/architecture.md: the map has {name}, which is not there"
 
 
 def main():
     root = pathlib.Path(sys.argv[1])
-    found = list(problems(root)) + list(headers_alone(root, sys.argv[2])) + list(readme_map(root))
+    found = list(problems(root)) + list(headers_alone(root, sys.argv[2])) + list(folder_map(root))
     print("\n".join(found) or "every include is allowed; every public header compiles alone; the map is true")
     return 1 if found else 0
 
