@@ -85,6 +85,12 @@ def check_command(words, where):
         problems.append(f"{where}: there is no command 'omnipar {' '.join(words)}'")
 
 
+def anchors_of(page):
+    """What links to the headings of a page are called."""
+    headings = re.findall(r"^#+ (.*)$", page.read_text(), re.MULTILINE)
+    return {re.sub(r"[^\w\- ]", "", heading.lower()).replace(" ", "-") for heading in headings}
+
+
 ran = 0
 pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
 for page in pages:
@@ -117,9 +123,12 @@ for page in pages:
             said = "\n".join(run("omnipar check page.toml --rig page-rig.toml"))
             if "is good" not in said:
                 problems.append(f"{page.name}: {said}")
-    for link in re.findall(r"\]\(([^)#:]+)[^)]*\)", content):
-        if not (page.parent / link).exists():
+    for link, anchor in re.findall(r"\]\(([^)#:]*)#?([^):]*)\)", content):
+        target = page.parent / link if link else page
+        if not target.exists():
             problems.append(f"{page.name}: the link {link} leads to nothing")
+        elif anchor and anchor not in anchors_of(target):
+            problems.append(f"{page.name}: {link} has no heading #{anchor}")
 shutil.rmtree(home)
 if ran < 10 and not WRITE:
     problems.append(f"only {ran} blocks were run")
