@@ -155,6 +155,19 @@ std::string left_out(const stage::Kind& kind, const stage::Field& field) {
   return is_as_another ? "as `ramp`" : fmt::format("{:g}", stage::values_of(kind, use)[at]);
 }
 
+/// What a field of a stage may be.
+std::string domain(const stage::Field& field) {
+  if (field.measure == stage::Measure::flag) return "or `true`";
+  if (field.measure == stage::Measure::word) {
+    std::string others;
+    for (const std::string_view word : field.words.subspan(1)) others += fmt::format(", `\"{}\"`", word);
+    return "or " + others.substr(2);
+  }
+  const bool is_time = field.measure == stage::Measure::milliseconds;
+  const double unit = is_time ? 1000 : 1;  // times are kept in microseconds
+  return fmt::format("({:g} to {:g}{})", field.low / unit, field.high / unit, is_time ? " ms" : "");
+}
+
 /// All stages, in the order in which a value goes through them.
 void add_stages(std::string& page) {
   page +=
@@ -163,12 +176,12 @@ void add_stages(std::string& page) {
       "game area, and counts are\nmovements that add up. A stick or trigger that counts as a press goes through the "
       "stages of positions that are written,\nand then through its threshold; of what a gun or a mouse says only "
       "inversion changes anything. Opposites stand behind all\nsources, as a field of the port.\n\n"
-      "| stage | from | to | what it does | exactly | fields, and their values if left out "
-      "|\n|---|---|---|---|---|---|\n";
+      "| stage | from | to | what it does | exactly | fields: default (range) |\n|---|---|---|---|---|---|\n";
   for (const stage::Kind* kind : stage::table()) {
     std::string fields;
     for (const stage::Field& field : kind->fields)
-      fields += fmt::format("{}`{}` {}", fields.empty() ? "" : ", ", field.name, left_out(*kind, field));
+      fields +=
+          fmt::format("{}`{}` {} {}", fields.empty() ? "" : ", ", field.name, left_out(*kind, field), domain(field));
     page += fmt::format("| {} | {} | {} | {} | {} | {} |\n", kind->name, flow_word(kind->in), flow_word(kind->out),
                         kind->about, kind->formula, fields);
   }

@@ -55,7 +55,7 @@ constinit const Kind ways{
     .name = "ways",
     .about = "Lets a stick go four or eight ways, and changes the way only when the push is clearly in another.",
     .formula =
-        "the nearest of so many directions (of two that are equally near the first from right by down), kept while the "
+        "the nearest of 4 or 8 directions (of two that are equally near the first from right by down), kept while the "
         "push is within 180 / `ways` + `ways-hysteresis` degrees of it; the length stays, but is at most 1",
     .fields = fields,
     .conflict =

@@ -65,7 +65,7 @@ TEST_CASE("a new kind of stage is in parser, schema, pages, listing and `why` by
   CHECK(to_toml(profile).find("lean = 0.5") != std::string::npos);
   CHECK(sheet_schema("profile").find("\"lean\"") != std::string::npos);
   CHECK(sheet_reference().find("| leaning | position | position | Leans to the right. | x above 0 becomes "
-                               "x + (1 - x) `lean` | `lean` 0 |") != std::string::npos);
+                               "x + (1 - x) `lean` | `lean` 0 (0 to 1) |") != std::string::npos);
   CHECK(sheet_reference().find("leans to the right, so much of the way that is left") != std::string::npos);
   const Plan plan = test::plan_of(test::story_catalogue(), profile);
   CHECK(plan.listing().find("moves 1/stick-x 1/stick-y, dead zone 0.15, leans by 0.5") != std::string::npos);
