@@ -9,6 +9,7 @@
 
 #include "base/earlier.hpp"
 #include "base/list.hpp"
+#include "omnipar/identity.hpp"
 #include "omnipar/reach.hpp"
 #include "omnipar/session_words.hpp"
 #include "omnipar/unit_learning.hpp"

@@ -51,6 +51,7 @@ struct TargetIndex {
 /// A target's place among all of a plan (`Plan::targets`): the port's first one is at `PortInfo::first_target`.
 struct TargetPlace {
   std::uint16_t number = 0;
+  // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
   friend constexpr auto operator<=>(TargetPlace, TargetPlace) = default;
 };
 
