@@ -185,10 +185,10 @@ int lock_in_time(os::Files& door, int file) {
 std::string resolved(os::Files& door, std::string path) {
   constexpr int most_links = 40;
   for (int n = 0; n < most_links; ++n) {
-    if (const std::string real = door.real_path(path); !real.empty()) return real;
+    if (std::string real = door.real_path(path); !real.empty()) return real;
     const std::string target = door.link_target(path);
     if (target.empty()) return path;
-    path = target.starts_with('/') ? target : folder_of(path) + "/" + target;
+    path = target.starts_with('/') ? target : fmt::format("{}/{}", folder_of(path), target);
   }
   return path;
 }
@@ -271,7 +271,7 @@ tl::expected<bool, Diagnostics> change_held(os::Files& door, const std::string& 
 std::vector<std::string> former_versions(os::Files& door, const std::string& versions) {
   std::vector<std::string> all = versions_in(door, versions).former;
   std::ranges::reverse(all);
-  for (std::string& one : all) one = versions + "/" + one;
+  for (std::string& one : all) one = fmt::format("{}/{}", versions, one);
   return all;
 }
 

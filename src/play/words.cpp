@@ -1,7 +1,6 @@
 #include "play/words.hpp"
 
 #include <algorithm>
-#include <ranges>
 #include <vector>
 
 #include <fmt/format.h>
@@ -150,9 +149,9 @@ class Teller {
     const Plan& plan = session_.plan();
     const std::vector<bool> bound = bound_targets(plan);
     return std::ranges::any_of(plan.ports(), [&](const PortInfo& port) {
-      const auto of_port = [&](std::size_t t) { return !bound[port.first_target + t]; };
-      return port.number != 0 && port.is_played_from(seat) &&
-             std::ranges::any_of(std::views::iota(std::size_t{0}, std::size_t{port.target_count}), of_port);
+      if (port.number == 0 || !port.is_played_from(seat)) return false;
+      const auto first = bound.begin() + port.first_target;
+      return std::find(first, first + port.target_count, false) != first + port.target_count;
     });
   }
 
