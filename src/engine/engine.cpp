@@ -417,8 +417,7 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
 /// Analog values that are known take effect at once, but for trigger buttons, which count from their next press.
-/// Crossings that they pass are no presses: `take_state` or the
-/// time spent frozen has noted them.
+/// Crossings that they pass are no presses: `take_state` or the time spent frozen has noted them.
 void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];

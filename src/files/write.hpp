@@ -19,7 +19,7 @@ namespace omnipar::inline abi_0::files {
 
 inline constexpr std::size_t versions_kept = 10;
 
-/// Who may read the written file: those who could before, or everybody, regardless of the umask.
+/// Read permissions of the written file: those of the previous file, or for all users regardless of the umask.
 enum class Readers : std::uint8_t { as_before, everybody };
 
 /// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the process or the

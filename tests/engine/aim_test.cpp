@@ -475,7 +475,7 @@ TEST_CASE("an inverted gun mirrors the picture of the game; a reversed axis is o
   CHECK(reversed.seen_at(0.1, 0.5) == "off");
 }
 
-TEST_CASE("a short pull beside the screen is seen, and a gun that trembles at the edge is never seen late", "[aim]") {
+TEST_CASE("a short off-screen pull is shown, and a noisy gun at the edge is shown without delay", "[aim]") {
   Booth gun{booth("4:3")};
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   gun.say({{code::btn_east, 1}});
