@@ -38,7 +38,7 @@ std::optional<AskingRun::InUse> AskingRun::heard_of_trouble(const SessionEvent& 
   if (unit.empty()) return std::nullopt;
   Diagnostic problem{"unit-in-use", Severity::error,
                      fmt::format("\"{}\" is in use by {}", unit, opener.empty() ? "another program" : opener), "",
-                     "end that first, and begin again"};
+                     "close that program, then run the command again"};
   return InUse{std::move(unit), std::move(problem)};
 }
 

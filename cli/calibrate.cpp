@@ -20,7 +20,7 @@ int keep(const CalibrateWords& words, const RigUnit& unit, const std::vector<Com
   const auto kept =
       change_calibration(words.sources, unit, [&](Calibration& calibration) { calibration.combinations = found; });
   if (!kept) return refuse_file(kept.error());
-  talk(fmt::format("Kept in {}. Next: omnipar units", kept->file));
+  talk(fmt::format("Saved to {}. Next: omnipar units", kept->file));
   return good;
 }
 
@@ -54,7 +54,7 @@ nlohmann::ordered_json to_json(const std::vector<Combination>& found) {
 Diagnostics unknown(const Rig& rig, const std::string& name) {
   std::vector<std::string_view> names;
   for (const RigUnit& unit : rig.units) names.emplace_back(unit.name);
-  return {{"unknown-unit", Severity::error, fmt::format("no unit of the rig is called '{}'", printable(name)), "",
+  return {{"unknown-unit", Severity::error, fmt::format("no unit in the rig is called '{}'", printable(name)), "",
            names.empty() ? "the rig is empty: omnipar rig add SEAT" : catalogue::suggestion(name, names)}};
 }
 
@@ -79,9 +79,8 @@ int combinations(const CalibrateWords& words) {
   play::CombinationEars ears{shelf.catalogue, *rig, *unit, talk};
   const bool live = words.sources.host.empty();
   if (live)
-    talk(
-        fmt::format("The unit is grabbed meanwhile, so that other programs get no input from it; this ends after {} s.",
-                    words.seconds));
+    talk(fmt::format("While this runs, other programs receive no input from the unit. It ends after {} s.",
+                     words.seconds));
   const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
   const auto failure =
       live ? play::listen(door, {.catalogue = &shelf.catalogue, .grab = true, .say = talk, .longest = longest}, ears)
@@ -91,14 +90,14 @@ int combinations(const CalibrateWords& words) {
     return live ? machine_refuses : bad_input;
   }
   if (!ears.begun()) {
-    talk(fmt::format("\"{}\" is not there, or has no buttons.", printable(words.unit)));
+    talk(fmt::format("\"{}\" is not connected, or has no buttons.", printable(words.unit)));
     return found_something;
   }
   const auto found = ears.found();
   if (words.json) print_json(to_json(found), 2);
   for (const std::string& line : combinations::words_for(found, ears.buttons()))
     if (!words.json) print(line);
-  if (!ears.done()) talk("The test did not reach its end; what was found so far is kept.");
+  if (!ears.done()) talk("The test was not completed. What it found so far is saved.");
   if (found.empty() && ears.done() && !words.json) print("Neither blocking nor ghosting was found.");
   const int status = keep(words, *unit, found);
   if (status != good) return status;
@@ -106,104 +105,106 @@ int combinations(const CalibrateWords& words) {
 }
 
 void add_calibrate_gun(CLI::App& command, const std::shared_ptr<CalibrateWords>& words, int& status) {
-  CLI::App* gun = command.add_subcommand("gun", "fit a gun with a few shots at targets, by screen; kept in its file");
-  gun->add_option("UNIT", words->unit, "its name in the rig; if left out, the one that is fired first");
+  CLI::App* gun = command.add_subcommand("gun", "calibrate a gun on one screen with a few shots at targets");
+  gun->add_option("UNIT", words->unit, "the gun's name in the rig (default: the first gun fired)");
   add_rig_option(*gun, words->sources);
   add_data_option(*gun, words->sources);
   add_host_option(*gun, words->sources);
-  gun->add_option("--screen", words->screen, "the screen of the rig that is shot at; the only one, if left out");
-  gun->add_option("--shots", words->shots, "2, 3, 4, 5 or 9; 5 if left out")->check(CLI::IsMember({2, 3, 4, 5, 9}));
+  gun->add_option("--screen", words->screen, "the screen in the rig (default: the only one)");
+  gun->add_option("--shots", words->shots, "number of shots: 2, 3, 4, 5 or 9 (default: 5)")
+      ->check(CLI::IsMember({2, 3, 4, 5, 9}));
   gun->add_option("--area", words->area,
-                  "spread the targets over the game, such as \"4:3\"; over all of it, if left out");
-  gun->add_flag("--page", words->page, "serve a page that draws the targets, for a browser on this computer");
-  gun->add_option("--port", words->port, "of the page; any, if left out")->check(number_between(0, 65'535));
-  gun->add_flag("--no-test", words->no_test, "without the pointing test before it");
-  gun->add_flag("--sweep", words->sweep, "a positional gun: sweep it, one axis at a time, instead of shooting");
+                  "place the targets inside the game area, such as \"4:3\" (default: the whole screen)");
+  gun->add_flag("--page", words->page, "serve a page that shows the targets in a browser on this computer");
+  gun->add_option("--port", words->port, "the page's port number (default: any free one)")
+      ->check(number_between(0, 65'535));
+  gun->add_flag("--no-test", words->no_test, "skip the pointing test");
+  gun->add_flag("--sweep", words->sweep, "for a positional gun: sweep each axis instead of shooting");
   gun->add_option("--check", words->check,
-                  "keep nothing: say where the shots land in this profile, and what would help");
-  gun->add_option("--seat", words->seat, "a gun that is not in the rig comes into it, at this seat");
-  gun->add_option("--picture", words->picture, "draw what is left at each target into this file: .svg or .png");
-  gun->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
-  gun->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
-  gun->add_flag("--step", words->step, "in a room: stand still at first");
-  gun->add_flag("--resume", words->resume, "keep what was measured before, not kept and put by");
-  gun->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+                  "change nothing: show where shots land with this profile, and suggest a fix");
+  gun->add_option("--seat", words->seat, "add a gun that is not in the rig, at this seat");
+  gun->add_option("--picture", words->picture, "draw the remaining error at each target to this .svg or .png file");
+  gun->add_option("--from", words->from, "in a room: start at this second")->check(number_between(0, 86'400));
+  gun->add_option("--speed", words->speed, "in a room: speed, such as 2 for twice as fast")
+      ->check(number_between(0.1, 100));
+  gun->add_flag("--step", words->step, "in a room: start paused");
+  gun->add_flag("--resume", words->resume, "save the measurement of an interrupted run");
+  gun->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
   gun->add_flag("--json", words->json, "print JSON");
   gun->footer(
       "Example: the left gun of Marrowby's shooting booth, in a room:\n"
       "  omnipar calibrate gun --seat left --rig ./rig.toml --host demo/booth.trace\n"
-      "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
+      "Exit status: 0 saved, 1 nothing was saved, 2 invalid input, 3 the file cannot be written or access was denied.");
   gun->callback([words, &status] { status = calibrate_gun(*words); });
 }
 
 void add_calibrate_screen(CLI::App& command, int& status) {
   const auto words = std::make_shared<ScreenWords>();
-  CLI::App* screen = command.add_subcommand(
-      "screen", "describe a screen, and see where a game of some shape is on it; kept in the rig");
-  screen->add_option("NAME", words->name, "what you call it; if left out, all are shown");
+  CLI::App* screen =
+      command.add_subcommand("screen", "describe a screen in the rig, and show where a game appears on it");
+  screen->add_option("NAME", words->name, "a name for the screen (default: list all)");
   add_rig_option(*screen, words->sources);
-  screen->add_option("--size", words->size, "pixels across and down, before it is turned: 1920x1080");
-  screen->add_option("--at", words->at, "where its upper left corner is on the desktop: 1920,0");
-  screen->add_option("--turned", words->turned, "where its own upper edge is, if it does not hang upright")
+  screen->add_option("--size", words->size, "width and height in pixels before rotation, such as 1920x1080");
+  screen->add_option("--at", words->at, "position of its top left corner on the desktop, such as 1920,0");
+  screen->add_option("--turned", words->turned, "the side where its own top edge is, if the screen is rotated")
       ->check(CLI::IsMember({"none", "right", "upside down", "left"}));
-  screen->add_option("--scale", words->scale, "pixels for a unit of the desktop: 1.5")->check(number_between(0.1, 10));
-  screen->add_option("--area", words->area, "where this would be on it: \"4:3, within 10% 5% 90% 95%\"");
-  screen->add_option("--rectangle", words->rectangle, "which words say this, in pixels: left,top,width,height");
-  screen->add_flag("--forget", words->forget, "take it out of the rig");
+  screen->add_option("--scale", words->scale, "pixels per desktop unit, such as 1.5")->check(number_between(0.1, 10));
+  screen->add_option("--area", words->area, "show where this area is on it: \"4:3, within 10% 5% 90% 95%\"");
+  screen->add_option("--rectangle", words->rectangle, "show how to write this area, in pixels: left,top,width,height");
+  screen->add_flag("--forget", words->forget, "remove it from the rig");
   screen->add_flag("--json", words->json, "print JSON");
   screen->footer(
       "Example: the screen of Marrowby's shooting booth:\n"
       "  omnipar calibrate screen booth --size 1920x1080\n"
-      "Exit status: 0 good, 2 bad input, 3 the file cannot be written.");
+      "Exit status: 0 success, 2 invalid input, 3 the file cannot be written.");
   screen->callback([words, &status] { status = calibrate_screen(*words); });
 }
 
 }  // namespace
 
 void add_calibrate(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("calibrate",
-                                         "Measure a unit: how its sticks, triggers and wheels move, where its gun "
-                                         "points, and which of its controls do not "
-                                         "go together; and describe screens");
+  CLI::App* command = app.add_subcommand(
+      "calibrate", "Calibrate sticks, triggers, wheels and guns, find blocked keys, and describe screens");
   const auto words = std::make_shared<CalibrateWords>();
-  CLI::App* verb = command->add_subcommand(
-      "combinations", "find what a keyboard or encoder blocks or ghosts, by pressing; kept in a file of the unit");
-  verb->add_option("UNIT", words->unit, "its name in the rig")->required();
+  CLI::App* verb =
+      command->add_subcommand("combinations", "find which combinations a keyboard or encoder blocks or ghosts");
+  verb->add_option("UNIT", words->unit, "the unit's name in the rig")->required();
   add_rig_option(*verb, words->sources);
   add_data_option(*verb, words->sources);
   add_host_option(*verb, words->sources);
-  verb->add_option("--seconds", words->seconds, "the longest that it takes, 600 if left out")
+  verb->add_option("--seconds", words->seconds, "end after this many seconds (default: 600)")
       ->check(number_between(1, 3600));
   verb->add_flag("--json", words->json, "print JSON");
   verb->footer(
       "Example: the left half of Marrowby's cabinet:\n"
       "  omnipar calibrate combinations \"Tern Two-Player Encoder, left\"\n"
-      "Exit status: 0 nothing found, 1 something found, or the unit is not there, 2 bad input, 3 the file cannot be "
-      "written or the computer refuses.");
+      "Exit status: 0 nothing found, 1 something found, or the unit is not connected, 2 invalid input, 3 the file "
+      "cannot be written or access was denied.");
   verb->callback([words, &status] { status = combinations(*words); });
-  CLI::App* unit = command->add_subcommand(
-      "unit", "measure what is analog on it: rest, range, gate, turn; kept in a file of the unit");
-  unit->add_option("UNIT", words->unit, "its name in the rig; if left out, the one that is moved or pressed first");
+  CLI::App* unit =
+      command->add_subcommand("unit", "measure the rest position, range, gate and rotation of its analog controls");
+  unit->add_option("UNIT", words->unit, "the unit's name in the rig (default: the first unit moved or pressed)");
   add_rig_option(*unit, words->sources);
   add_data_option(*unit, words->sources);
   add_host_option(*unit, words->sources);
-  unit->add_option("--only", words->only, "only these of its controls: left-stick, right-trigger …");
-  unit->add_flag("--marks", words->marks, "lead to marks, for a trigger or paddle whose response is bent");
-  unit->add_flag("--no-pushes", words->no_pushes, "do not ask for pushes: a turned stick and hysteresis stay unknown");
+  unit->add_option("--only", words->only, "only these controls: left-stick, right-trigger …");
+  unit->add_flag("--marks", words->marks, "measure marks as well, for a trigger or paddle with a curved response");
+  unit->add_flag("--no-pushes", words->no_pushes, "skip the straight pushes; rotation and hysteresis stay unknown");
   unit->add_flag("--forget", words->forget,
-                 "remove what was measured on UNIT, or with --only on these of its controls; the former file is kept");
-  unit->add_option("--seat", words->seat, "a unit that is not in the rig comes into it, at this seat");
-  unit->add_option("--picture", words->picture, "draw what was measured into this file: .svg or .png");
-  unit->add_option("--from", words->from, "in a room: begin at this second")->check(number_between(0, 86'400));
-  unit->add_option("--speed", words->speed, "in a room: so many times as fast")->check(number_between(0.1, 100));
-  unit->add_flag("--step", words->step, "in a room: stand still at first");
-  unit->add_flag("--resume", words->resume, "keep what was measured before, not kept and put by");
-  unit->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+                 "delete the calibration of UNIT, or of its --only controls; the previous version is saved");
+  unit->add_option("--seat", words->seat, "add a unit that is not in the rig, at this seat");
+  unit->add_option("--picture", words->picture, "draw the measurement to this .svg or .png file");
+  unit->add_option("--from", words->from, "in a room: start at this second")->check(number_between(0, 86'400));
+  unit->add_option("--speed", words->speed, "in a room: speed, such as 2 for twice as fast")
+      ->check(number_between(0.1, 100));
+  unit->add_flag("--step", words->step, "in a room: start paused");
+  unit->add_flag("--resume", words->resume, "save the measurement of an interrupted run");
+  unit->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
   unit->add_flag("--json", words->json, "print JSON");
   unit->footer(
       "Example: the worn pad of Marrowby's sofa, in a room:\n"
       "  omnipar calibrate unit --only left-stick --seat sofa --rig ./rig.toml --host demo/worn.trace\n"
-      "Exit status: 0 kept, 1 nothing was kept, 2 bad input, 3 the file cannot be written or the computer refuses.");
+      "Exit status: 0 saved, 1 nothing was saved, 2 invalid input, 3 the file cannot be written or access was denied.");
   unit->callback([words, &status] { status = calibrate_unit(*words); });
   add_calibrate_gun(*command, words, status);
   add_calibrate_screen(*command, status);

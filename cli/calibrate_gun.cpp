@@ -22,10 +22,10 @@ namespace {
 std::string range_words(const AimCalibration& aim, const Screen& screen, const GameArea& area) {
   switch (range_of(aim, seen_size(screen), area)) {
     case GunRange::whole_screen:
-      return "The gun's own range is the whole screen.";
+      return "The gun's range covers the whole screen.";
     case GunRange::game_area:
-      return "The gun's own range is the game's area alone. Omnipar reckons with that; a program that reads the gun by "
-             "itself wants it set to the whole screen.";
+      return "The gun's range covers only the game area. Omnipar allows for that. For programs that read the gun "
+             "directly, set it to the whole screen.";
     default:
       return "";
   }
@@ -56,7 +56,7 @@ class GunCalibration {
         return machine_refuses;
       }
       page_ = std::move(*page);
-      talk(fmt::format("The targets are drawn at {} : open it on the screen that is shot at, and make it full-screen.",
+      talk(fmt::format("The targets are shown at {} : open it on the screen you shoot at, full-screen.",
                        page_->address()));
     }
     catalogue_ = shelf.catalogue;
@@ -70,7 +70,7 @@ class GunCalibration {
     }
     if (status) return *status;
     tell_who_is_there(**run);
-    talk("Nothing was kept.");
+    talk("Nothing was saved.");
     return found_something;
   }
 
@@ -79,12 +79,12 @@ class GunCalibration {
     std::vector<std::string> names;
     for (const std::string& name : run.guide().guns()) names.push_back(fmt::format("\"{}\"", name));
     if (names.empty()) {
-      talk("No gun is connected, nor anything else that points.");
+      talk("No gun or other pointing device is connected.");
       return tell_others();
     }
     if (!words_.unit.empty() && run.gun() == nullptr)
-      talk(fmt::format("\"{}\" is not there, or does not point; there {} {}.", printable(words_.unit),
-                       names.size() == 1 ? "is" : "are", some_listed(names)));
+      talk(fmt::format("\"{}\" is not connected, or is not a pointing device. Connected: {}.", printable(words_.unit),
+                       some_listed(names)));
   }
 
   /// What could be a gun if a sheet said so, as `omnipar units` says it.
@@ -101,7 +101,7 @@ class GunCalibration {
     std::vector<std::string> names;
     for (const inspect::Other& other : others) names.push_back(other.words);
     talk(
-        fmt::format("{} {} connected, but no sheet says what its controls are. If it is a gun, first: omnipar learn "
+        fmt::format("{} {} connected, but no sheet describes its controls. If it is a gun, run first: omnipar learn "
                     "unit --form gun --unit \"{}\"{}",
                     some_listed(names), names.size() == 1 ? "is" : "are", others.front().name, same_host(host)));
   }
@@ -198,18 +198,18 @@ class GunCalibration {
     GameArea boxed = area_;
     if (words_.area.empty()) boxed = area_on(seen_size(screen_), area_words("4:3").value());
     if (const std::string range = range_words(aim, screen_, boxed); !range.empty()) print("  " + range);
-    print(fmt::format("Kept in {}.", path));
+    print(fmt::format("Saved to {}.", path));
     constexpr double close = 0.01;
     constexpr int most_shots = 9;
     if (fit.error_known && aim.bound > close && aim.shots < most_shots)
-      talk("More shots tell more closely where it points: --shots 9.");
+      talk("For a more exact fit, use more shots: --shots 9.");
     const std::string rig = same_rig(words_.sources);
-    talk(fmt::format("Next: the other gun likewise, or omnipar calibrate gun --check gun-booth{}{}", rig,
+    talk(fmt::format("Next: calibrate the other gun, or omnipar calibrate gun --check gun-booth{}{}", rig,
                      same_host(words_.sources.host)));
   }
 
   int draw(const GunRun& run, const std::string& name) const {
-    return draw_picture(words_.picture, "nothing was shot that could be drawn",
+    return draw_picture(words_.picture, "there are no shots to draw",
                         [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
                           if (run.guide().shots().empty()) return "";
                           return pictures.gun(name, run.guide().shots(), *run.guide().fit(), seen_size(screen_),
@@ -232,7 +232,7 @@ class GunCalibration {
       const double x = (landed[i].x - targets[i].x) * size.width, y = (landed[i].y - targets[i].y) * size.height;
       shots.push_back({x, y});
       if (!words_.json)
-        print(fmt::format("  shot {}, {:<12} lands {:+.0f} {:+.0f} pixels beside it", i + 1,
+        print(fmt::format("  shot {}, {:<12} lands {:+.0f} {:+.0f} pixels off", i + 1,
                           fmt::format("{:.0f} % {:.0f} %", 100 * targets[i].x, 100 * targets[i].y), x, y));
     }
     const AimMistake mistake = mistake_of(targets, landed, size, area_, plan_->area().value_or(GameArea{}));
@@ -269,35 +269,36 @@ class GunCalibration {
     const std::string area = words_.area.empty() ? "full" : words_.area;
     switch (mistake) {
       case AimMistake::none:
-        return "All shots land where they were aimed.";
+        return "All shots land where you aimed.";
       case AimMistake::area_is_missing:
         return fmt::format(
-            "The whole screen is taken for the game, but the game is \"{0}\": shots land too near to the middle. Write "
-            "area = \"{0}\" into {1}.",
+            "The profile assumes that the game fills the screen, but it is \"{0}\", so shots land too near the centre. "
+            "Write area = \"{0}\" into {1}.",
             area, words_.check);
       case AimMistake::area_is_too_much:
         return fmt::format(
-            "The game fills the whole screen, but it is taken to be boxed: shots land too far from the middle. Write "
+            "The game fills the screen, but the profile assumes borders, so shots land too far from the middle. Write "
             "area = \"full\" into {}, or set the gun itself to the whole screen.",
             words_.check);
       case AimMistake::wrong_area:
         return fmt::format(
-            "The game is \"{0}\", but it is taken to be elsewhere on the screen. Write area = \"{0}\" into {1}.", area,
-            words_.check);
+            "The game is \"{0}\", but the profile places it elsewhere on the screen. Write area = \"{0}\" into {1}.",
+            area, words_.check);
       case AimMistake::beside:
-        return "All shots are off by the same way: the gun or the screen has moved. Fit it again: omnipar calibrate "
+        return "All shots are off in the same direction: the gun or the screen has moved. Calibrate it again: omnipar "
+               "calibrate "
                "gun";
       case AimMistake::x_reversed:
-        return fmt::format("Left and right are exchanged: write invert-x = true behind the gun in {}.", words_.check);
+        return fmt::format("Left and right are swapped. Add invert-x = true to the gun's binding in {}.", words_.check);
       case AimMistake::y_reversed:
-        return fmt::format("Up and down are exchanged: write invert-y = true behind the gun in {}.", words_.check);
+        return fmt::format("Up and down are swapped. Add invert-y = true to the gun's binding in {}.", words_.check);
       case AimMistake::beside_in_wrong_area:
         return fmt::format(
-            "The game is \"{0}\", but it is taken to be elsewhere on the screen; and the gun or the screen has moved "
-            "as well. Write area = \"{0}\" into {1}, and fit the gun again: omnipar calibrate gun",
+            "The game is \"{0}\", but the profile places it elsewhere on the screen, and the gun or the screen has "
+            "moved. Write area = \"{0}\" into {1}, and calibrate the gun again: omnipar calibrate gun",
             area, words_.check);
       default:
-        return "The shots are off in no simple way. Fit the gun: omnipar calibrate gun";
+        return "The errors follow no simple pattern. Calibrate the gun: omnipar calibrate gun";
     }
   }
 

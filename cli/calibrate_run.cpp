@@ -9,6 +9,7 @@
 #include "base/earlier.hpp"
 #include "base/list.hpp"
 #include "omnipar/identity.hpp"
+#include "view/terminal.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -35,18 +36,13 @@ bool is_meant(const Attachment& attachment, const Report& report) {
   });
 }
 
-std::string bar(double part) {
-  constexpr int cells = 24;
-  std::string all = "[";
-  for (int i = 0; i < cells; ++i) all += i < static_cast<int>(std::lround(part * cells)) ? '#' : ' ';
-  return all + "]";
-}
+std::string bar(double part) { return view::progress_bar(part, 24, view::signs(view::locale_is_utf8())); }
 
 std::string missing_words(const std::array<bool, 8>& reached) {
   std::string open;
   for (std::size_t d = 0; d < reached.size(); ++d)
     if (!reached.at(d)) open += (open.empty() ? "not yet: " : ", ") + std::string{sweep_directions.at(d)};
-  return open.empty() ? "all directions were reached" : open;
+  return open.empty() ? "all directions reached" : open;
 }
 
 }  // namespace
@@ -86,9 +82,9 @@ void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
   units_ = units;
   if (unit_.empty() && std::ranges::count_if(units_, has_analog) == 1) {  // nobody else can be meant
     unit_ = std::ranges::find_if(units_, has_analog)->here.name;
-    note(fmt::format("\"{}\" is measured.", unit_));
+    note(fmt::format("Calibrating \"{}\".", unit_));
   }
-  if (unit_.empty() && !std::exchange(asked_, true)) note("Move or press the unit that is to be measured.");
+  if (unit_.empty() && !std::exchange(asked_, true)) note("Move or press a control on the unit to calibrate.");
   const auto unit = std::ranges::find_if(units_, [this](const UnitDetails& one) { return one.here.name == unit_; });
   if (unit != units_.end() && !unit_.empty() && !unit->empty) {
     take_unit(*unit);
@@ -102,9 +98,8 @@ void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
 void CalibrateRun::take_unit(const UnitDetails& unit) {
   if (!is_in_rig(unit.here.name) && !may_be_new_) {
     failure_ = {"unknown-unit", Severity::error,
-                fmt::format("\"{}\" is here, but it is not in the rig, so nobody would know whose calibration it is",
-                            unit.here.name),
-                "", "with --seat SEAT it is added to the rig"};
+                fmt::format("\"{}\" is not in the rig, so its calibration cannot be stored", unit.here.name), "",
+                "add it to the rig with --seat SEAT"};
     return;
   }
   std::set<int> now;
@@ -122,7 +117,7 @@ void CalibrateRun::take_unit(const UnitDetails& unit) {
   if (guide_.roles().empty())
     failure_ = {"nothing-analog", Severity::error,
                 fmt::format("\"{}\" has no such stick, trigger, pedal, wheel or paddle", unit.here.name), "",
-                "omnipar units says what it has"};
+                "'omnipar units' lists its controls"};
 }
 
 void CalibrateRun::hear(int node, const Report& report) {
@@ -131,7 +126,7 @@ void CalibrateRun::hear(int node, const Report& report) {
       for (const UnitDetails::Node& its : unit.nodes)
         if (unit_.empty() && its.number == node && has_analog(unit) && is_meant(its.attachment, report)) {
           unit_ = unit.here.name;
-          note(fmt::format("\"{}\" is measured.", unit_));
+          note(fmt::format("Calibrating \"{}\".", unit_));
           take_unit(unit);
         }
   if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
@@ -165,7 +160,7 @@ void CalibrateRun::repeat_what_is_missing() {
   const std::uint64_t losses = session().stats().losses;
   if (std::exchange(losses_, losses) == losses || !is_known_ || failure_ || guide_.role().empty()) return;
   if (guide_.step() == CalibrateStep::rest) return;  // how it rests is read again all the same
-  note(fmt::format("Some of what {} said was lost, because too much came at once: it is measured once more.",
+  note(fmt::format("Some input from {} was lost because too many events arrived at once. Measuring it again.",
                    guide_.role()));
   guide_.missed();
 }
@@ -218,41 +213,36 @@ std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now,
   for (const RawPoint& place : readings.sweep) put(place, '.');
   if (!readings.rest.empty()) put(readings.rest.back(), '+');
   put(now, 'o');
-  const std::string line = "+" + std::string(static_cast<std::size_t>(columns), '-') + "+";
-  for (std::string& row : cells) row = fmt::format("|{}|", row);
-  cells.insert(cells.begin(), line);
-  cells.push_back(line);
   return cells;
 }
 
 /// What is measured now, growing as it is swept, and what is done.
 view::Block CalibrateRun::picture() const {
   view::Block block;
-  block.title = guide_.role().empty() ? "all is measured" : guide_.role();
+  block.title = guide_.role().empty() ? "all measured" : guide_.role();
   block.aside = fmt::format("{} of {}", guide_.measured(), guide_.roles().size());
   block.is_placed = false;
   const bool sweeps = guide_.step() == CalibrateStep::sweep;
   const bool is_stick = !guide_.readings().rest.empty() && guide_.readings().declared_y != DeclaredRange{};
   if (!guide_.role().empty())
-    block.picture.push_back(fmt::format("{} {}", bar(guide_.progress()),
-                                        guide_.step() == CalibrateStep::rest ? "at rest"
-                                        : sweeps                             ? "swept"
-                                                                             : ""));
+    block.lines.push_back(fmt::format("{} {}", bar(guide_.progress()),
+                                      guide_.step() == CalibrateStep::rest ? "at rest"
+                                      : sweeps                             ? "swept"
+                                                                           : ""));
   if (!is_stick) return block;
-  if (sweeps) block.picture.push_back(missing_words(guide_.reached()));
+  if (sweeps) block.lines.push_back(missing_words(guide_.reached()));
   constexpr int columns = 34, rows = 13;
-  for (std::string& row : cloud_rows(guide_.readings(), guide_.place(), columns, rows))
-    block.picture.push_back(std::move(row));
+  block.picture = cloud_rows(guide_.readings(), guide_.place(), columns, rows);
   return block;
 }
 
 view::Page CalibrateRun::page() const {
   view::Page page = watching_->page();
-  page.title = unit_.empty() ? "Measuring a unit" : fmt::format("Measuring \"{}\"", unit_);
+  page.title = unit_.empty() ? "Calibrating a unit" : fmt::format("Calibrating \"{}\"", unit_);
   page.machine = {picture()};
-  page.press = {last_line_.empty() ? "Move or press the unit that is to be measured." : last_line_};
+  page.press = {last_line_.empty() ? "Move or press a control on the unit to calibrate." : last_line_};
   const double held = guide_.held(watching_->session().now());
-  page.press.push_back(held > 0 ? "  " + bar(held) + " held: leaves this control out" : "");
+  page.press.push_back(held > 0 ? "  " + bar(held) + " held: skips this control" : "");
   page.notes = notes_;
   page.ticks = nullptr;
   return page;
@@ -261,7 +251,7 @@ view::Page CalibrateRun::page() const {
 bool CalibrateRun::press(char key) {
   const bool has_found = guide_.measured() > 0;
   if (key == 'q' && has_found && !std::exchange(asked_to_leave_, true)) {
-    note(fmt::format("{} measured. k keeps {}, q once more discards {}.",
+    note(fmt::format("{} measured. Press k to save {}, or q again to discard {}.",
                      guide_.measured() == 1 ? "One control is" : fmt::format("{} controls are", guide_.measured()),
                      guide_.measured() == 1 ? "it" : "them", guide_.measured() == 1 ? "it" : "them"));
     changed_ = true;
@@ -276,8 +266,6 @@ bool CalibrateRun::press(char key) {
   return choose_by(key, choices, [this](CalibrateChoice choice) { guide_.choose(choice); });
 }
 
-std::string CalibrateRun::keys() const {
-  return "s leaves this one out   a again   k keeps what is measured   q leaves";
-}
+std::string CalibrateRun::keys() const { return "s skip   a again   k save   q quit"; }
 
 }  // namespace omnipar::cli

@@ -55,11 +55,11 @@ std::string screen_words(const Screen& screen) {
   const PixelSize size = seen_size(screen);
   std::string words = fmt::format("{}: {:g} x {:g} pixels", screen.name, size.width, size.height);
   if (screen.turned != QuarterTurn::none)
-    words += fmt::format(" as it hangs, its own upper edge {}", screen.turned == QuarterTurn::upside_down
-                                                                    ? "below"
-                                                                    : "to the " + std::string{word_of(screen.turned)});
+    words += fmt::format(
+        " as mounted, with its own top edge {}",
+        screen.turned == QuarterTurn::upside_down ? "below" : "to the " + std::string{word_of(screen.turned)});
   words += fmt::format(", at {}, {} of the desktop", screen.left, screen.top);
-  if (screen.scale != 1) words += fmt::format(", {:g} pixels for a unit of it", screen.scale);
+  if (screen.scale != 1) words += fmt::format(", {:g} pixels per desktop unit", screen.scale);
   return words;
 }
 
@@ -94,7 +94,7 @@ class ScreenCalibration {
 
   int change() {
     if (words_.name.empty())
-      return refuse({"bad-arguments", Severity::error, "a screen that is described needs a name", "",
+      return refuse({"bad-arguments", Severity::error, "the screen needs a name", "",
                      "omnipar calibrate screen booth --size 1920x1080"});
     const auto at = named();
     if (at == rig_.screens.end() && words_.size.empty()) return refuse(unknown());
@@ -134,7 +134,7 @@ class ScreenCalibration {
       return std::nullopt;
     });
     if (status != good) return status;
-    talk(fmt::format("\"{}\" was taken out of the rig.", printable(words_.name)));
+    talk(fmt::format("\"{}\" was removed from the rig.", printable(words_.name)));
     return good;
   }
 
@@ -151,7 +151,7 @@ class ScreenCalibration {
     std::vector<Screen> shown = rig_.screens;
     if (!words_.name.empty()) shown = {*named()};
     if (shown.empty()) {
-      talk("The rig describes no screen. Next: omnipar calibrate screen booth --size 1920x1080");
+      talk("The rig has no screens. Next: omnipar calibrate screen booth --size 1920x1080");
       return good;
     }
     const auto words = area_words(words_.area.empty() ? "4:3" : words_.area);

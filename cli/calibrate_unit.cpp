@@ -85,12 +85,12 @@ int forget(const CalibrateWords& words) {
     if (!one.sticks.empty() || !one.axes.empty()) measured.emplace_back(one.unit);
   const auto known = std::ranges::find(rig->calibrations, words.unit, &Calibration::unit);
   if (words.unit.empty() || std::ranges::find(measured, words.unit) == measured.end())
-    return refuse_file({{"unknown-unit", Severity::error,
-                         words.unit.empty() ? "--forget needs the name of a unit"
-                                            : fmt::format("nothing was measured on '{}'", printable(words.unit)),
-                         "",
-                         measured.empty() ? "nothing was measured on any unit of the rig"
-                                          : "measured are: " + catalogue::listed(measured)}});
+    return refuse_file(
+        {{"unknown-unit", Severity::error,
+          words.unit.empty() ? "--forget requires the name of a unit"
+                             : fmt::format("'{}' has no calibration", printable(words.unit)),
+          "",
+          measured.empty() ? "no unit in the rig has a calibration" : "calibrated:  " + catalogue::listed(measured)}});
   const auto is_meant = [&](Code code) {
     return words.only.empty() || std::ranges::find(words.only, role_words(shelf.catalogue, code)) != words.only.end() ||
            std::ranges::find(words.only, base::code_name(code)) != words.only.end();
@@ -104,8 +104,8 @@ int forget(const CalibrateWords& words) {
   for (const AxisCalibration& axis : known->axes) note(axis.code);
   if (gone.empty())
     return refuse_file({{"unknown-role", Severity::error,
-                         fmt::format("none of these controls of \"{}\" was measured", printable(words.unit)), "",
-                         "measured are: " + some_listed(has, has.size())}});
+                         fmt::format("none of these controls of \"{}\" is calibrated", printable(words.unit)), "",
+                         "calibrated:  " + some_listed(has, has.size())}});
   RigUnit unit;  // measurements of one that the rig has no more can be taken out, too
   unit.name = words.unit;
   if (const auto its = named_unit(*rig, words.unit)) unit = **its;
@@ -118,7 +118,7 @@ int forget(const CalibrateWords& words) {
     print_json({{"file", kept->file}, {"removed", gone}}, 2);
   else
     print(fmt::format("Removed from {}: {}.", kept->file, some_listed(gone, gone.size())));
-  talk("The former version of the file is kept. To measure again: omnipar calibrate unit" + same_rig(words.sources) +
+  talk("The previous version of the file is saved. To measure again: omnipar calibrate unit" + same_rig(words.sources) +
        same_host(words.sources.host));
   return good;
 }
@@ -146,7 +146,7 @@ class UnitCalibration {
     }
     if (status) return *status;
     if ((*run)->unit().empty() || (*run)->guide().roles().empty()) tell_who_is_there(**run);
-    talk("Nothing was kept.");
+    talk("Nothing was saved.");
     return found_something;
   }
 
@@ -165,7 +165,7 @@ class UnitCalibration {
     std::vector<std::string> names;
     for (const inspect::SeenUnit& unit : run.seen().units()) names.push_back(fmt::format("\"{}\"", unit.name));
     talk(fmt::format(
-        "\"{}\" is not there{}.", printable(words_.unit),
+        "\"{}\" is not connected{}.", printable(words_.unit),
         names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
   }
 
@@ -206,7 +206,7 @@ class UnitCalibration {
     measured.sticks = kept.sticks;
     measured.axes = kept.axes;
     return draw_picture(
-        words_.picture, "nothing was measured that could be drawn",
+        words_.picture, "there is no measurement to draw",
         [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
           for (const std::string& role : run.guide().roles()) {
             const Control* control = run.control_of(role);
@@ -259,9 +259,9 @@ class UnitCalibration {
       print(fmt::format("  {:<16}{}", role_of(stick.x), words_for(stick)));
     for (const AxisCalibration& axis : found.axes)
       print(fmt::format("  {:<16}{}", role_of(axis.code), words_for(axis)));
-    print(fmt::format("Kept in {}.", path));
+    print(fmt::format("Saved to {}.", path));
     for (const auto& [code, own] : own_dead_zones(found))
-      talk(fmt::format("Everybody with this model is helped by a line in its sheet: {}: own-dead-zone = {}",
+      talk(fmt::format("To help everyone with this model, add a line to its sheet: {}: own-dead-zone = {}",
                        role_of(code), own));
     const std::string rig = same_rig(words_.sources);
     talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
@@ -300,7 +300,7 @@ tl::expected<RigUnit, int> put_in_rig(const CalibrateWords& words, const Rig& ri
   if (std::ranges::find(rig.units, entry.name, &RigUnit::name) != rig.units.end()) return entry;
   auto added = files::add_unit(os::real_door(), household_of(words.sources), entry);
   if (!added) return tl::unexpected(refuse_file(added.error()));
-  talk(fmt::format("\"{}\" is in the rig now, at seat {}.", added->name, words.seat));
+  talk(fmt::format("Added \"{}\" to the rig at seat {}.", added->name, words.seat));
   return std::move(*added);
 }
 

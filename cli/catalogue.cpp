@@ -88,7 +88,7 @@ void show(const SystemSheet& system) {
     }
   }
   for (const PortSheet& port : system.ports)
-    if (!port.splitter.empty()) print(fmt::format("\nport {} is there only with {}", port.number, port.splitter));
+    if (!port.splitter.empty()) print(fmt::format("\nport {} requires {}", port.number, port.splitter));
   talk(fmt::format("Next: omnipar play {}", system.name));
 }
 
@@ -105,7 +105,7 @@ void show(const UnitSheet& unit) {
                       identity.name.empty() ? "" : fmt::format(" \"{}\"", identity.name)));
   for (const PartSheet& part : unit.parts)
     print(fmt::format("  part {}: {}{}", part.name, part.title,
-                      part.plugged.empty() ? "" : fmt::format("; {} tells whether a plug is in it", part.plugged)));
+                      part.plugged.empty() ? "" : fmt::format("; {} shows whether it is plugged in", part.plugged)));
   print(fmt::format("\n  {:<20}{:<18}{:<14}{}", "code", "role", unit.parts.empty() ? "" : "parts", "label"));
   for (const ControlSheet& control : unit.controls)
     print(fmt::format("  {:<20}{:<18}{:<14}{}", code_words(control),
@@ -161,7 +161,7 @@ int list(const CatalogueWords& words) {
     if (!words.json)
       print(fmt::format("{:<28}{} ({})", system.name, system.title, quantity(system.ports.size(), "port")));
   }
-  if (!words.json && !shelf.catalogue.units.empty()) print("\nmodels of units:");
+  if (!words.json && !shelf.catalogue.units.empty()) print("\nunit models:");
   for (const UnitSheet& unit : shelf.catalogue.units) {
     list.push_back(to_json(unit));
     if (!words.json) print(fmt::format("{:<28}{}", unit.name, unit.title));
@@ -227,12 +227,11 @@ int report(const CatalogueWords& words) {
     else
       print(draft);
     talk(
-        "No serial number, no socket and nothing that was pressed is in it: it can be given to others. Fill in roles "
-        "and labels,\n"
-        "then: omnipar check FILE");
+        "It contains no serial number, no socket and no input, so you can share it. Fill in roles and labels,\nthen: "
+        "omnipar check FILE");
     return good;
   }
-  tell({{"unknown-unit", Severity::error, fmt::format("no unit here is called '{}'", printable(words.name)), "",
+  tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(words.name)), "",
          catalogue::suggestion(words.name, names)}});
   return bad_input;
 }
@@ -252,7 +251,7 @@ int fields(const CatalogueWords& words) {
   }
   const std::string schema = sheet_schema(words.name);
   if (schema.empty()) {
-    tell({{"unknown-kind", Severity::error, fmt::format("no sheet is of kind '{}'", printable(words.name)), "",
+    tell({{"unknown-kind", Severity::error, fmt::format("there is no sheet kind '{}'", printable(words.name)), "",
            catalogue::suggestion(words.name, sheet_kinds())}});
     return bad_input;
   }
@@ -270,7 +269,7 @@ int fields(const CatalogueWords& words) {
 }  // namespace
 
 void add_catalogue(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("catalogue", "List the machines and models that there are sheets of");
+  CLI::App* command = app.add_subcommand("catalogue", "List machines and unit models with sheets");
   const auto words = std::make_shared<CatalogueWords>();
   command->add_flag("--json", words->json, "print JSON");
   add_data_option(*command, words->sources);
@@ -281,27 +280,25 @@ void add_catalogue(CLI::App& app, int& status) {
     verb->callback([words, &status, run] { status = run(*words); });
     return verb;
   };
-  CLI::App* list_verb = add("list", "list them", list,
+  CLI::App* list_verb = add("list", "list all sheets", list,
                             "Example: with the sheets of Marrowby's room:\n"
                             "  omnipar catalogue list --data demo/marrowby.toml\n"
-                            "Exit status: 0 good, 1 some file of your own has mistakes.");
+                            "Exit status: 0 success, 1 one of your files has errors.");
   add_data_option(*list_verb, words->sources);
-  CLI::App* show_verb = add("show", "show one", show_one,
+  CLI::App* show_verb = add("show", "show one sheet", show_one,
                             "Example: what does a six-button arcade control have?\n"
                             "  omnipar catalogue show arcade-6b\n"
-                            "Exit status: 0 good, 2 there is no such sheet.");
-  show_verb->add_option("NAME", words->name, "a machine or a model of unit")->required();
+                            "Exit status: 0 success, 2 no such sheet.");
+  show_verb->add_option("NAME", words->name, "the name of a machine or unit model")->required();
   add_data_option(*show_verb, words->sources);
-  CLI::App* fields_verb = add("fields", "the fields of files; with --json their JSON Schema", fields,
-                              "Example: what may stand in a rig?\n"
-                              "  omnipar catalogue fields rig\n"
-                              "Exit status: 0 good, 2 there is no such kind of sheet.");
-  fields_verb->add_option("KIND", words->name, "one kind of sheet, such as profile; all, if left out");
-  CLI::App* report_verb = add("report", "draft a sheet of a unit that there is none of", report,
-                              "Example: the pad that nobody knows:\n"
-                              "  omnipar catalogue report Fenwick > fenwick.toml\n"
-                              "Exit status: 0 drafted, 2 there is no such unit, or nothing is known of its controls.");
-  report_verb->add_option("UNIT", words->name, "its name, or a piece of it")->required();
+  CLI::App* fields_verb = add("fields", "show the fields of each file kind, with --json as a JSON Schema", fields,
+                              "Example: the fields of a rig file:\n  omnipar catalogue fields rig\n"
+                              "Exit status: 0 success, 2 no such sheet kind.");
+  fields_verb->add_option("KIND", words->name, "one sheet kind, such as profile (default: all)");
+  CLI::App* report_verb = add("report", "draft a sheet for a unit that has none", report,
+                              "Example: a pad without a sheet:\n  omnipar catalogue report Fenwick > fenwick.toml\n"
+                              "Exit status: 0 drafted, 2 no such unit, or its controls are unknown.");
+  report_verb->add_option("UNIT", words->name, "the unit's name, or part of it")->required();
   add_host_option(*report_verb, words->sources);
   command->require_subcommand(0, 1);
   command->callback([words, command, &status] {
@@ -310,8 +307,7 @@ void add_catalogue(CLI::App& app, int& status) {
   command->footer(
       "Example: what does a six-button arcade control have?\n"
       "  omnipar catalogue show arcade-6b\n"
-      "Exit status: 0 good, 1 some file of your own has mistakes, 2 there is no such sheet, 3 it could not be "
-      "written.");
+      "Exit status: 0 success, 1 one of your files has errors, 2 no such sheet, 3 the result could not be written.");
 }
 
 }  // namespace omnipar::cli

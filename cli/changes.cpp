@@ -31,7 +31,7 @@ tl::expected<RigUnit*, Diagnostic> named_unit(Rig& rig, const std::string& name)
   std::vector<std::string_view> names;
   for (const RigUnit& unit : rig.units) names.emplace_back(unit.name);
   return tl::unexpected(Diagnostic{"unknown-unit", Severity::error,
-                                   fmt::format("no unit of the rig is called '{}'", printable(name)), "",
+                                   fmt::format("no unit in the rig is called '{}'", printable(name)), "",
                                    catalogue::suggestion(name, names)});
 }
 
@@ -41,8 +41,8 @@ tl::expected<KeptCalibration, Diagnostics> change_calibration(const Sources& sou
 }
 
 std::string undone_words(os::Door& door, const std::string& path) {
-  return path + (door.real_path(path).empty() ? " is gone again: before the last change there was none"
-                                              : " is again as it was before the last change");
+  return path + (door.real_path(path).empty() ? " was deleted: it did not exist before the last change"
+                                              : " was restored to the version before the last change");
 }
 
 }  // namespace omnipar::cli

@@ -49,7 +49,7 @@ int check_trace(const CheckWords& words) {
     talk(fmt::format("{} found; these units are ignored.", quantity(problems.size(), "problem")));
     return found_something;
   }
-  if (!words.json) print(fmt::format("{} is good: it is a trace of {}.", name, quantity(events, "event")));
+  if (!words.json) print(fmt::format("{} is OK: a trace of {}.", name, quantity(events, "event")));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(name)));
   return good;
 }
@@ -68,20 +68,21 @@ int run(const CheckWords& words) {
   // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
   if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;
   if (other_sheets) {
-    if (!words.json) print(fmt::format("{} is good: it holds {}.", name, given.contents));
+    if (!words.json) print(fmt::format("{} is OK: it contains {}.", name, given.contents));
     return good;
   }
   if (!given.plan) {
-    talk(fmt::format("{} found; nothing was played or written.", quantity(given.problems.size(), "problem")));
+    talk(fmt::format("{} found.", quantity(given.problems.size(), "problem")));
     return given.readable ? found_something : bad_input;
   }
   if (const auto rig = load_rig(os::real_door(), words.sources); !rig)
     tell(rig.error());
   else if (const std::string elsewhere = seated_elsewhere(*rig, *given.plan); !elsewhere.empty())
-    talk(fmt::format("No port is played from the seat of {}: these units take a free seat when they are pressed.",
-                     elsewhere));
+    talk(fmt::format(
+        "No port is played from the seat of {}. These units get a free seat when you press a button on them.",
+        elsewhere));
   if (!words.json)
-    print(fmt::format("{} is good: {}, {}.", name, quantity(given.plan->seats().size(), "seat"),
+    print(fmt::format("{} is OK: {}, {}.", name, quantity(given.plan->seats().size(), "seat"),
                       quantity(given.plan->targets().size(), "target")));
   talk(fmt::format("Next: omnipar play {}", shell_word(name)));
   return good;
@@ -90,16 +91,15 @@ int run(const CheckWords& words) {
 }  // namespace
 
 void add_check(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("check", "Look for mistakes in a profile before it is played");
+  CLI::App* command = app.add_subcommand("check", "Check a profile for mistakes before you play");
   const auto words = std::make_shared<CheckWords>();
-  command->add_option("PROFILE", words->sources.profile, "a profile, a machine, or any file of Omnipar's")->required();
+  command->add_option("PROFILE", words->sources.profile, "a profile, a machine, or any Omnipar file")->required();
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
-      "Example: is the map of Marrowby's cabinet right?\n"
-      "  omnipar check cabinet.toml\n"
-      "Exit status: 0 it is good, 1 it asks for what cannot be, 2 the file itself is bad.");
+      "Example: check the profile of Marrowby's cabinet:\n  omnipar check cabinet.toml\n"
+      "Exit status: 0 OK, 1 it requests the impossible, 2 the file is invalid.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -32,8 +32,8 @@ int run(const DemoWords& words) {
       (void)door.wait({}, &moment);
     };
   if (!words.json) {
-    print("An evening in the game room of Marrowby's library. Four people, four quite different controllers, one");
-    print("machine with four ports. Everybody presses once and has a port. (. is a port on which nothing is held)\n");
+    print("An evening in the game room of Marrowby's library. Four players, four different controllers, one");
+    print("machine with four ports. Each player presses a button to get a port. (. means that nothing is held)\n");
   }
   static_cast<void>(play_through({sheets.profiles.at(0), catalogue},
                                  {"marrowby.trace", lines_of(std::string{marrowby::trace_text()})}, words.json, print,
@@ -45,10 +45,10 @@ int run(const DemoWords& words) {
 }  // namespace
 
 void add_demo(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("demo", "Show the idea on a scripted evening, without any device");
+  CLI::App* command = app.add_subcommand("demo", "Play a scripted session without any device");
   const auto words = std::make_shared<DemoWords>();
-  command->add_flag("--slow", words->slow, "as slowly as it happened, about 15 seconds");
-  command->add_flag("--json", words->json, "print what the ports saw as JSON Lines");
+  command->add_flag("--slow", words->slow, "play in real time, about 15 seconds");
+  command->add_flag("--json", words->json, "print what the ports receive as JSON Lines");
   command->footer(
       "Example: a minute at Marrowby's cabinet:\n"
       "  omnipar demo --slow\n"

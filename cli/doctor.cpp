@@ -18,7 +18,7 @@ struct DoctorWords {
   Sources sources;
   bool json = false;
   bool fix = false;
-  bool take_back = false;
+  bool uninstall = false;
   std::string rule;
 };
 
@@ -58,26 +58,26 @@ std::string wrapped(const std::string& text) {
 int change_system(const DoctorWords& words) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
-    tell({{"needs-root", Severity::error, "this changes the system, and only root may do that", "",
-           words.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --take-back"}});
+    tell({{"needs-root", Severity::error, "only root may change the system", "",
+           words.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --uninstall"}});
     return machine_refuses;
   }
   const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
-  const host::Fixed fixed = words.fix ? host::fix(door, shelf.catalogue) : host::take_back(door);
+  const host::Fixed fixed = words.fix ? host::fix(door, shelf.catalogue) : host::uninstall(door);
   if (words.json) print_json(nlohmann::ordered_json{{"all", fixed.all}, {"lines", fixed.lines}}, 2);
   for (const std::string& line : fixed.lines)
     if (!words.json) print(line);
   if (!fixed.all) {
-    talk("What failed is named above; the rest is done.");
+    talk("The failed steps are listed above. All others succeeded.");
     return machine_refuses;
   }
   if (words.fix)
-    talk("Next: omnipar play pad-2b\n'sudo omnipar doctor --take-back' undoes it.");
+    talk("Next: omnipar play pad-2b\nTo undo this: sudo omnipar doctor --uninstall");
   else if (fixed.lines.empty())
-    talk("There is nothing to take back: 'doctor --fix' has not installed anything here.");
+    talk("Nothing to uninstall: 'doctor --fix' has not installed anything here.");
   else
-    talk("What is plugged in stays open until it is plugged in again.");
+    talk("Connected devices stay accessible until you reconnect them.");
   return good;
 }
 
@@ -85,8 +85,8 @@ int change_system(const DoctorWords& words) {
 int rule(const DoctorWords& words) {
   const auto models = host::models_named(os::real_door(), words.rule);
   if (models.empty()) {
-    tell({{"unknown-unit", Severity::error, fmt::format("no unit here is called '{}'", printable(words.rule)), "",
-           "'cat /proc/bus/input/devices' lists all"}});
+    tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(words.rule)), "",
+           "'cat /proc/bus/input/devices' lists all units"}});
     return found_something;
   }
   std::vector<std::string> rules;
@@ -96,30 +96,28 @@ int rule(const DoctorWords& words) {
     talk(fmt::format("{} is \"{}\"", model.node, printable(model.name)));
   }
   if (rules.size() > 1) {
-    tell({{"several-models", Severity::error, fmt::format("'{}' names several models", printable(words.rule)), "",
-           "name one of them more exactly"}});
+    tell({{"several-models", Severity::error, fmt::format("'{}' matches several models", printable(words.rule)), "",
+           "write more of its name"}});
     return bad_input;
   }
   talk(
-      "With this rule every program of whoever is logged in at the screen can read all that is typed or moved on this "
-      "model. "
-      "For\n"
-      "a panel or a gun that is what you want; for the keyboard on which you type passwords it is not.");
+      "With this rule, every program run by the user at the screen can read everything typed or moved on this model.\n"
+      "That is fine for a panel or a gun, but not for a keyboard on which you type passwords.");
   if (words.json)
     print_json(nlohmann::ordered_json{{"rule", rules[0]}});
   else
     print(rules[0].substr(0, rules[0].size() - 1));
-  talk("Next: write those lines to /etc/udev/rules.d/71-omnipar-models.rules as root, and plug the unit in again.");
+  talk("Next: as root, write the lines above to /etc/udev/rules.d/71-omnipar-models.rules, then reconnect the unit.");
   return good;
 }
 
 int run(const DoctorWords& words) {
   if (!words.rule.empty()) return rule(words);
-  if (words.fix && words.take_back) {
-    tell({{"bad-arguments", Severity::error, "--fix and --take-back cannot both be given", "", "choose one of them"}});
+  if (words.fix && words.uninstall) {
+    tell({{"bad-arguments", Severity::error, "--fix and --uninstall cannot be combined", "", "use only one of them"}});
     return bad_input;
   }
-  if (words.fix || words.take_back) return change_system(words);
+  if (words.fix || words.uninstall) return change_system(words);
   os::Door& door = os::real_door();
   const FoundSheets shelf = load_shelf(door, words.sources);
   tell(shelf.problems);
@@ -145,26 +143,25 @@ int run(const DoctorWords& words) {
   if (words.json)
     print_json(list, 2);
   else if (!wrong)
-    talk("All is well. Next: omnipar play pad-2b");
+    talk("No problems found. Next: omnipar play pad-2b");
   return wrong ? found_something : good;
 }
 
 }  // namespace
 
 void add_doctor(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("doctor", "Say what is missing, and fix it");
+  CLI::App* command = app.add_subcommand("doctor", "Diagnose problems and fix them");
   const auto words = std::make_shared<DoctorWords>();
   command->add_option("--rule", words->rule,
-                      "print the udev rule that opens one model, by its name, and say what that means");
+                      "print the udev rule that gives access to this model, and its consequences");
   add_rig_option(*command, words->sources);
   add_data_option(*command, words->sources);
   command->add_flag("--json", words->json, "print JSON");
-  command->add_flag("--fix", words->fix, "load the uinput module and install the udev rule; says what it did");
-  command->add_flag("--take-back", words->take_back, "remove what --fix has installed");
+  command->add_flag("--fix", words->fix, "load the uinput module, install the udev rule, and list the changes");
+  command->add_flag("--uninstall", words->uninstall, "remove everything that --fix installed");
   command->footer(
-      "Example: once, on the box under Marrowby's big screen:\n"
-      "  sudo omnipar doctor --fix\n"
-      "Exit status: 0 all is well, 1 something is wrong, 2 a file of yours is bad, 3 it could not be fixed.");
+      "Example: run once on the computer under Marrowby's big screen:\n  sudo omnipar doctor --fix\n"
+      "Exit status: 0 no problems, 1 problems found, 2 one of your files is invalid, 3 a fix failed.");
   command->callback([words, &status] { status = run(*words); });
 }
 

@@ -36,14 +36,15 @@ const TargetSheet* pointer_of(const Catalogue& catalogue, const Profile& profile
 
 std::optional<Diagnostic> add_game_shots(const Catalogue& catalogue, const std::string& places, Profile& profile) {
   const auto bad = [&](const std::string& message) {
-    return Diagnostic{"bad-arguments", Severity::error, message, "--game-shots",
-                      "write parts of the picture from the left and from the top: \"0.1,0.1 0.9,0.1 0.9,0.9 0.1,0.9\""};
+    return Diagnostic{
+        "bad-arguments", Severity::error, message, "--game-shots",
+        "write fractions of the picture from the left and from the top: \"0.1,0.1 0.9,0.1 0.9,0.9 0.1,0.9\""};
   };
   std::vector<AreaPoint> shots;
   std::istringstream words{places};
   for (std::string word; words >> word;) {
     const auto place = place_in(word);
-    if (!place) return bad(fmt::format("'{}' is not a place of the game's picture", printable(word)));
+    if (!place) return bad(fmt::format("invalid position '{}' in the game's picture", printable(word)));
     shots.push_back(*place);
   }
   bool any = false;
@@ -58,7 +59,7 @@ std::optional<Diagnostic> add_game_shots(const Catalogue& catalogue, const std::
     use.settings.set("long-press", Duration{1'500'000});
     port.bind.push_back({begins, {use}});
   }
-  if (shots.empty() || !any) return bad(any ? "no place is named" : "no port of this profile has a pointer");
+  if (shots.empty() || !any) return bad(any ? "no position is given" : "no port in this profile has a pointer");
   return std::nullopt;
 }
 

@@ -58,7 +58,7 @@ void GunRun::meet(const std::vector<UnitDetails>& units) {
   const bool was = has_gun(nodes_), is = has_gun(now);
   nodes_ = std::move(now);
   grabs_anew_ = true;
-  if (was && !is) note(fmt::format("\"{}\" has left. Plug it in again to go on.", guide_.unit()));
+  if (was && !is) note(fmt::format("\"{}\" was disconnected. Reconnect it to continue.", guide_.unit()));
   if (!was && is && !guide_.shots().empty()) note(fmt::format("\"{}\" is back. {}", guide_.unit(), last_line_));
   drain();
 }
@@ -113,9 +113,8 @@ void GunRun::drain() {
     const bool is_known = std::ranges::find(rig_.units, guide_.unit(), &RigUnit::name) != rig_.units.end();
     if (!guide_.unit().empty() && !is_known && !may_be_new_ && !failure_)
       failure_ = {"unknown-unit", Severity::error,
-                  fmt::format("\"{}\" is here, but it is not in the rig, so nobody would know whose calibration it is",
-                              guide_.unit()),
-                  "", "with --seat SEAT it is added to the rig"};
+                  fmt::format("\"{}\" is not in the rig, so its calibration cannot be stored", guide_.unit()), "",
+                  "add it to the rig with --seat SEAT"};
     if (failure_) return;
     const std::string words = to_text(*event, guide_);
     if (words.empty()) continue;
@@ -169,19 +168,16 @@ view::Block GunRun::picture() const {
   for (const Shot& shot : guide_.shots()) put(shot.target, 'x');
   if (const auto at = guide_.pointed()) put(*at, 'o');
   if (const auto target = guide_.target()) put(*target, 'X');
-  const std::string line = "+" + std::string(columns, '-') + "+";
-  block.picture.push_back(line);
-  for (const std::string& row : cells) block.picture.push_back("|" + row + "|");
-  block.picture.push_back(line);
+  block.picture = std::move(cells);
   return block;
 }
 
 view::Page GunRun::page() const {
   view::Page page = watching_->page();
-  page.title = guide_.unit().empty() ? "Fitting a gun" : fmt::format("Fitting \"{}\"", guide_.unit());
+  page.title = guide_.unit().empty() ? "Calibrating a gun" : fmt::format("Calibrating \"{}\"", guide_.unit());
   page.machine = {picture()};
-  page.press = {last_line_.empty() ? "No gun is here yet: plug one in." : last_line_};
-  if (page_ != nullptr) page.press.push_back("  The targets are drawn at " + page_->address());
+  page.press = {last_line_.empty() ? "No gun is connected. Plug one in." : last_line_};
+  if (page_ != nullptr) page.press.push_back("  The targets are shown at  " + page_->address());
   page.notes = notes_;
   page.ticks = nullptr;
   return page;
@@ -190,7 +186,7 @@ view::Page GunRun::page() const {
 bool GunRun::press(char key) {
   const bool has_found = guide_.fit().has_value();
   if (key == 'q' && has_found && !std::exchange(asked_to_leave_, true)) {
-    note("The gun is fitted. k keeps that, q once more discards it.");
+    note("The gun is calibrated. Press k to save, or q again to discard.");
     changed_ = true;
     return true;
   }
@@ -201,6 +197,6 @@ bool GunRun::press(char key) {
   return choose_by(key, choices, [this](AimingChoice choice) { guide_.choose(choice); });
 }
 
-std::string GunRun::keys() const { return "s skips the test   a again from shot 1   k keeps it   q leaves"; }
+std::string GunRun::keys() const { return "s skip the test   a start again   k save   q quit"; }
 
 }  // namespace omnipar::cli

@@ -38,7 +38,7 @@ int learn_on(const LearnWords& words, LearningRun& run) {
   wish.from = seconds(words.from);
   wish.speed = words.speed;
   wish.step = words.step;
-  const std::string ask = is_room ? "Press any button on the controller that is to be learned." : run.who_is_there();
+  const std::string ask = is_room ? "Press any button on the controller to learn." : run.who_is_there();
   wish.begin = run.learning().unit().empty() ? ask : "";
   auto failure = go_live(wish, words.json, run);
   if (!failure) failure = run.in_use();
@@ -74,13 +74,13 @@ tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
   const bool is_there = !door.real_path(goal.path).empty();
   if (goal.is_new && is_there)
     return tl::unexpected(Diagnostics{
-        learn_error("name-twice", "there is a profile of that name already",
-                    fmt::format("to go on with it: omnipar learn profile {}; or give another name: --as NAME",
+        learn_error("name-twice", "a profile of this name already exists",
+                    fmt::format("to change it: omnipar learn profile {}; or choose another name with --as NAME",
                                 shell_word(goal.name)),
                     goal.path)});
   if (goal.given.catalogue.system(goal.name) != nullptr)
     return tl::unexpected(Diagnostics{
-        learn_error("name-twice", fmt::format("a machine is called '{}' already", goal.name), "choose another name")});
+        learn_error("name-twice", fmt::format("'{}' is the name of a machine", goal.name), "choose another name")});
   if (auto problem = files::refuses_change(door, goal.path, files::versions_of(door, goal.path)))
     return tl::unexpected(Diagnostics{std::move(*problem)});
   return goal;
@@ -92,8 +92,8 @@ tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& wor
   if (questions.empty())
     return tl::unexpected(Diagnostics{learn_error("unknown-port",
                                                   fmt::format("port {} of this profile has no controls{} to learn",
-                                                              words.port, words.second ? " of a second player" : ""),
-                                                  "omnipar profile show lists the ports", words.sources.profile)});
+                                                              words.port, words.second ? " for a second player" : ""),
+                                                  "'omnipar profile show' lists the ports", words.sources.profile)});
   std::vector<std::string_view> names;
   for (const Question& question : questions) names.emplace_back(question.name);
   for (const std::string& name : words.only)
@@ -143,7 +143,8 @@ LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std:
 
 constexpr const char* map_offer = "map";
 constexpr const char *by_place = "by place", *by_letter = "by letter";
-constexpr const char *as_proposed = "keep it", *change_some = "change some of it", *ask_for_all = "ask for all";
+constexpr const char *as_proposed = "use them", *change_some = "change some of them",
+                     *ask_for_all = "learn every control";
 
 /// The controls with a letter that the unit has, too, but at another place.
 std::vector<std::pair<std::string, Answer>> answers_by_letter(const LearningRun& run) {
@@ -161,9 +162,9 @@ std::vector<std::pair<std::string, Answer>> answers_by_letter(const LearningRun&
 }
 
 void offer_map(LearningRun& run) {
-  run.note("This is proposed:", false);
+  run.note("Proposed bindings:", false);
   for (const std::string& line : run.table()) run.note("  " + line, false);
-  run.learning().offer({map_offer, "The map as it stands:", {as_proposed, change_some, ask_for_all}});
+  run.learning().offer({map_offer, "Current bindings:", {as_proposed, change_some, ask_for_all}});
 }
 
 /// The map is shown whole before anything is asked; by place or by letter is asked where that makes a difference.
@@ -171,7 +172,7 @@ void decide_map(LearningRun& run, const std::string& offer, const std::string& c
   if (offer.empty()) {
     if (!answers_by_letter(run).empty()) {
       run.learning().offer(
-          {map_offer, "Its letters are at other places than the machine's. Its buttons count", {by_place, by_letter}});
+          {map_offer, "Its letters are in other positions than the machine's. Match buttons", {by_place, by_letter}});
       return;
     }
     return offer_map(run);
@@ -265,7 +266,7 @@ Counted show_result(const FoundProfile& kept, int port) {
     target = link.target;
     const std::size_t controls = link.target == "directions" ? direction_names.size() : 1;
     if (!again) (link.source.empty() ? counted.empty : counted.bound) += controls;
-    const std::string source = link.source.empty() ? "(nothing, on purpose)" : link.source;
+    const std::string source = link.source.empty() ? "(unassigned on purpose)" : link.source;
     print(fmt::format("  {:<20}{:<30}{}", again ? "" : link.target,
                       source + (link.shape.empty() ? "" : ", " + link.shape), link.origin));
   }
@@ -290,8 +291,8 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   again.profile = goal.path;
   const FoundProfile kept = load(door, again);
   if (!kept.plan || !files::edits_between(*kept.profile, after).empty()) {
-    tell({learn_error("kept-otherwise", "what was written is not what was learned",
-                      "omnipar profile undo brings the former back", goal.path)});
+    tell({learn_error("kept-otherwise", "the saved file differs from what was learned",
+                      "'omnipar profile undo' restores the previous version", goal.path)});
     return machine_refuses;
   }
   if (words.json) {
@@ -301,10 +302,11 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
   const auto [bound, empty] = show_result(kept, words.port);
   std::vector<std::string> changed;
   for (const files::Edit& edit : edits) changed.push_back(edit.keys.back());
-  print(fmt::format("Kept in {}: port {}, {} of {} have a source{}. Changed: {}.", goal.path, words.port, bound,
-                    quantity(bound + empty, "control"), empty == 0 ? "" : fmt::format(", {} empty on purpose", empty),
+  print(fmt::format("Saved to {}: port {}, {} of {} targets bound{}. Changed: {}.", goal.path, words.port, bound,
+                    quantity(bound + empty, "control"),
+                    empty == 0 ? "" : fmt::format(", {} unassigned on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));
-  talk(fmt::format("Next: omnipar play {0}{1}; to take it back: omnipar profile undo {0}", shell_word(goal.name),
+  talk(fmt::format("Next: omnipar play {0}{1}, or to undo this: omnipar profile undo {0}", shell_word(goal.name),
                    same_host(words.sources.host)));
   return good;
 }
@@ -318,9 +320,9 @@ std::optional<Diagnostic> begin_from(const LearnWords& words, const std::string&
     wish.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
     return std::nullopt;
   }
-  if (has_draft(door, file)) talk("Something was learned before and not kept: --resume goes on with it.");
+  if (has_draft(door, file)) talk("An earlier session was not saved: --resume continues it.");
   if (words.asks_all || words.missing || words.adds || !words.only.empty()) return std::nullopt;
-  wish.options.offers = {{map_offer, "The map as it stands:", {as_proposed, change_some, ask_for_all}}};
+  wish.options.offers = {{map_offer, "Current bindings:", {as_proposed, change_some, ask_for_all}}};
   wish.decided = decide_map;
   return std::nullopt;
 }
@@ -331,7 +333,7 @@ int learn_profile(const LearnWords& words) {
   const auto questions = wanted_of(words, goal->given);
   if (!questions) return refuse_file(questions.error());
   if (questions->empty()) {
-    talk("Every control that is asked for has a source of its own already.");
+    talk("All requested targets are already bound.");
     return good;
   }
   LearnWish wish = wish_of(words, goal->given, *questions);
@@ -341,7 +343,7 @@ int learn_profile(const LearnWords& words) {
   const std::string& host = words.sources.host;
   if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
   if (const auto unknown = only_unknown_units(words.sources, goal->given.catalogue); !unknown.empty())
-    talk(fmt::format("\"{}\" is here, and nobody knows what its controls are. First: omnipar learn unit --form panel{}",
+    talk(fmt::format("No sheet describes the controls of \"{}\". Run first: omnipar learn unit --form panel{}",
                      unknown.front(), same_host(words.sources.host)));
   os::Door& door = os::real_door();
   const std::string draft = draft_path(door, goal->path, words.port, words.second);
@@ -368,76 +370,69 @@ using SharedWords = std::shared_ptr<LearnWords>;
 void add_common(CLI::App& verb, const SharedWords& words) {
   add_data_option(verb, words->sources);
   add_host_option(verb, words->sources);
-  verb.add_option("--used", words->used, "what becomes of a button that another control has: ask, both, move or leave")
+  verb.add_option("--used", words->used, "if another target already has the button: ask, both, move or leave")
       ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
       ->capture_default_str();
-  verb.add_option("--skip-after", words->skip_after, "skip what nobody answers for so long; never, if left out")
+  verb.add_option("--skip-after", words->skip_after, "skip a question after this many seconds (default: never)")
       ->check(number_between(1, 3600));
-  verb.add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
-  verb.add_option("--from", words->from, "with --host: drawn from this second of the room on")
-      ->check(number_between(0, 1e6));
-  verb.add_option("--speed", words->speed, "with --host: drawn so many times as fast as it happened")
+  verb.add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
+  verb.add_option("--from", words->from, "with --host: start at this second")->check(number_between(0, 1e6));
+  verb.add_option("--speed", words->speed, "with --host: speed, such as 2 for twice as fast")
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
-  verb.add_flag("--step", words->step, "with --host: drawn standing still, and goes on by a key");
-  verb.add_flag("--resume", words->resume, "go on with what was learned before and not kept");
+  verb.add_flag("--step", words->step, "with --host: start paused");
+  verb.add_flag("--resume", words->resume, "continue an earlier session that was not saved");
   verb.add_flag("--json", words->json, "print the result as JSON");
 }
 
 constexpr const char* how_to =
-    "A press is the answer when it is released. Hold any button for back, skip, again, keep and leave: a press goes\n"
-    "to the next of them, a hold takes it; held on for as long again it goes to the end. Two buttons held for 2 s end\n"
-    "it: then, and whatever else ends it, what was learned is put by, and --resume goes on with it. At a keyboard: b, "
+    "An answer counts when you release it. Hold any button to open the menu (back, skip, again, save, quit): press "
+    "for\nthe next entry, hold to select it. Keep holding to skip to the end. Hold two buttons for 2 s to end the "
+    "session:\nit is stored, and --resume continues it. Keys: b, "
     "s,\n"
     "e, a, o, k, q, as the last line says.\n";
 
 void add_learn_profile(CLI::App& command, const SharedWords& words, int& status) {
-  CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls: press what each shall be");
-  verb->add_option("PROFILE", words->sources.profile, "a profile, or a machine: then a profile of your own is made")
-      ->required();
+  CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls by pressing your own");
+  verb->add_option("PROFILE", words->sources.profile, "a profile, or a machine to create a profile for")->required();
   add_common(*verb, words);
   add_rig_option(*verb, words->sources);
-  verb->add_option("--as", words->as, "keep it under this name; of a machine 'own-' and its name, if left out");
-  verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
-  verb->add_flag("--second", words->second, "the second player's controls, of a plug for two");
-  verb->add_option("--only", words->only, "these controls alone, such as fire,start")->delimiter(',');
-  verb->add_flag("--ask-all", words->asks_all, "ask at once for every control, instead of showing the map first");
-  verb->add_flag("--missing", words->missing, "only controls that have no source of their own yet: to go on later");
-  verb->add_flag("--add", words->adds, "add to the sources that are there, instead of replacing them");
-  verb->add_option("--unit", words->unit, "the unit that answers, by its name; else that of the port's seat");
-  verb->add_flag("--all-units", words->all_units, "take answers from every unit");
-  verb->add_flag("--feel", words->feel, "each step answers by a short rumble");
-  verb->add_flag("--leds", words->leds, "each step answers on the unit's LEDs");
-  verb->footer(
-      fmt::format("Example: player 1 of Marrowby's cabinet, from the panel alone:\n"
-                  "  omnipar learn profile arcade-6b\n{}"
-                  "Exit status: 0 kept, 1 nothing was kept, 2 bad profile or room, 3 the file cannot be "
-                  "written, or the unit is\nin use.",
-                  how_to));
+  verb->add_option("--as", words->as, "save under this name (default for a machine: 'own-' and its name)");
+  verb->add_option("--port", words->port, "the port (default: 1)")->check(CLI::Range(1, 99));
+  verb->add_flag("--second", words->second, "the second player's controls, on a plug for two");
+  verb->add_option("--only", words->only, "only these controls, such as fire,start")->delimiter(',');
+  verb->add_flag("--ask-all", words->asks_all, "ask for every control without showing the bindings first");
+  verb->add_flag("--missing", words->missing, "only controls that are not bound yet");
+  verb->add_flag("--add", words->adds, "add sources instead of replacing them");
+  verb->add_option("--unit", words->unit, "the unit to press, by name (default: the unit at the port's seat)");
+  verb->add_flag("--all-units", words->all_units, "accept answers from every unit");
+  verb->add_flag("--feel", words->feel, "confirm each step with a short rumble");
+  verb->add_flag("--leds", words->leds, "confirm each step on the unit's LEDs");
+  verb->footer(fmt::format(
+      "Example: player 1 of Marrowby's cabinet, using only the panel:\n  omnipar learn profile arcade-6b\n{}"
+      "Exit status: 0 saved, 1 nothing was saved, 2 invalid profile or room, 3 the file cannot be written, or the unit "
+      "is\nin use.",
+      how_to));
   verb->callback([words, &status] { status = learn_profile(*words); });
 }
 
 void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
-  CLI::App* verb =
-      command.add_subcommand("unit", "write the sheet of a model that nobody knows: press what is asked for");
+  CLI::App* verb = command.add_subcommand("unit", "write the sheet of an unknown model by pressing its controls");
   add_common(*verb, words);
-  verb->add_option(
-      "--form", words->form,
-      fmt::format("what it looks like: {}; it is asked for, if left out", fmt::join(model_form_names(), ", ")));
-  verb->add_option("--by", words->by,
-                   "the face buttons by their place, or by their letter; it is asked for, if left out")
+  verb->add_option("--form", words->form,
+                   fmt::format("what it looks like: {} (default: ask)", fmt::join(model_form_names(), ", ")));
+  verb->add_option("--by", words->by, "name the face buttons by position or by letter (default: ask)")
       ->check(CLI::IsMember({"place", "letter"}));
-  verb->add_option("--parts", words->parts, "the players that share it, such as left,right")->delimiter(',');
-  verb->add_option("--base", words->base,
-                   "begin with nothing, with the kernel's convention, or with the sheet of another model")
+  verb->add_option("--parts", words->parts, "its parts, one for each player, such as left,right")->delimiter(',');
+  verb->add_option("--base", words->base, "start from nothing, the kernel's convention, or the sheet of another model")
       ->capture_default_str();
-  verb->add_option("--only", words->only, "these roles alone, such as south,start")->delimiter(',');
-  verb->add_option("--as", words->as, "the model's name; that which the unit gives itself, if left out");
-  verb->add_option("--unit", words->unit, "the unit, by its name; else the first that is pressed");
+  verb->add_option("--only", words->only, "only these roles, such as south,start")->delimiter(',');
+  verb->add_option("--as", words->as, "the model's name (default: the name the unit reports)");
+  verb->add_option("--unit", words->unit, "the unit, by name (default: the first unit pressed)");
   verb->footer(
       fmt::format("Example: an encoder for two players that looks like a keyboard:\n"
                   "  omnipar learn unit --form panel --parts left,right\n{}"
-                  "Exit status: 0 kept, 1 nothing was kept, 2 bad words or room, 3 the file cannot be written, "
+                  "Exit status: 0 saved, 1 nothing was saved, 2 invalid options or room, 3 the file cannot be written, "
                   "or the unit is in\nuse.",
                   how_to));
   verb->callback([words, &status] { status = learn_unit(*words); });
@@ -446,12 +441,12 @@ void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
 }  // namespace
 
 void add_learn(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("learn", "Map by pressing: a machine's controls, or a new model of unit");
+  CLI::App* command = app.add_subcommand("learn", "Map controls by pressing them, for a machine or a new unit model");
   const auto words = std::make_shared<LearnWords>();
   add_learn_profile(*command, words, status);
   add_learn_unit(*command, words, status);
   command->require_subcommand(1);
-  command->footer("Example: player 1 of Marrowby's cabinet, from the panel alone:\n  omnipar learn profile arcade-6b");
+  command->footer("Example: player 1 of Marrowby's cabinet, using only the panel:\n  omnipar learn profile arcade-6b");
 }
 
 }  // namespace omnipar::cli

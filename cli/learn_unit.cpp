@@ -126,7 +126,7 @@ class UnitLearning {
   std::optional<Diagnostic> begin_from(const std::string& file, LearnWish& wish) {
     os::Door& door = os::real_door();
     if (!words_.resume) {
-      if (has_draft(door, file)) talk("Something was learned before and not kept: --resume goes on with it.");
+      if (has_draft(door, file)) talk("An earlier session was not saved: --resume continues it.");
       return std::nullopt;
     }
     auto draft = read_draft(door, file);
@@ -155,7 +155,7 @@ class UnitLearning {
     if (words_.form.empty()) return refuses_to_keep();
     const auto at = std::ranges::find(names, words_.form);
     if (at == names.end())
-      return learn_error("bad-word", fmt::format("no unit looks like '{}'", printable(words_.form)),
+      return learn_error("bad-word", fmt::format("there is no form '{}'", printable(words_.form)),
                          catalogue::suggestion(words_.form, names), "--form");
     form_ = static_cast<ModelForm>(at - names.begin());
     return refuses_to_keep();
@@ -167,8 +167,7 @@ class UnitLearning {
     const auto path = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
     if (!path) return path.error();
     if (!words_.as.empty() && !door.real_path(*path).empty())
-      return learn_error("name-twice", "there is a sheet of that name already", "choose another name: --as NAME",
-                         *path);
+      return learn_error("name-twice", "a sheet of this name already exists", "choose another name: --as NAME", *path);
     return files::refuses_change(door, *path, files::versions_of(door, *path));
   }
 
@@ -191,7 +190,7 @@ class UnitLearning {
     }
     std::vector<std::string_view> names{"nothing", "convention"};
     for (const UnitSheet& sheet : catalogue.units) names.emplace_back(sheet.name);
-    return learn_error("unknown-unit", fmt::format("no model is called '{}'", printable(words_.base)),
+    return learn_error("unknown-unit", fmt::format("there is no model '{}'", printable(words_.base)),
                        catalogue::suggestion(words_.base, names), "--base");
   }
 
@@ -244,7 +243,7 @@ class UnitLearning {
     return offer;
   }
   [[nodiscard]] static LearnOffer face_offer() {
-    return {"face", "Its face buttons are asked for", {"by their places", "by their letters"}};
+    return {"face", "Name its face buttons", {"by position", "by letter"}};
   }
 
   /// The form first, from what the unit has; then how its face buttons are asked for, if it has some.
@@ -290,20 +289,20 @@ class UnitLearning {
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     const auto main = std::ranges::find(nodes, true, &LearnedNode::is_main);
     if (main == nodes.end())
-      return refuse_file({learn_error("no-unit", "the unit is not known any more", "begin again")});
+      return refuse_file({learn_error("no-unit", "the unit is no longer connected", "reconnect it and try again")});
     const auto path = free_path(main->description.name);
     if (!path) return refuse_file({path.error()});
     const UnitSheet sheet =
         learned_sheet(plain_word(files::profile_name(*path)), nodes, asked_, run.learning(), left_out_, base(run));
     if (sheet.controls.empty()) {
-      talk("Nothing was answered, so there is nothing to keep.");
+      talk("There were no answers, so there is nothing to save.");
       return found_something;
     }
     const auto written = files::change_file(
         door, *path, files::versions_of(door, *path),
         [&](const std::string& old) -> tl::expected<std::string, Diagnostics> {
           if (old.empty()) return to_toml(sheet);
-          return tl::unexpected(Diagnostics{learn_error("name-twice", "there is a sheet of that name already",
+          return tl::unexpected(Diagnostics{learn_error("name-twice", "a sheet of this name already exists",
                                                         "choose another name: --as NAME; nothing was changed", *path)});
         });
     if (!written) return refuse_file(written.error());
@@ -319,7 +318,7 @@ class UnitLearning {
     const UnitSheet* found = find_unit_sheet(shelf.catalogue, unit);
     if (found == nullptr || found->name != sheet.name || found->controls.size() != sheet.controls.size()) {
       tell(shelf.problems);
-      tell({learn_error("kept-otherwise", "what was written is not what was learned", "look into the file", path)});
+      tell({learn_error("kept-otherwise", "the saved file differs from what was learned", "check the file", path)});
       return machine_refuses;
     }
     if (words_.json) {
@@ -335,9 +334,9 @@ class UnitLearning {
                         control.role + axis + half_words(control) + (control.reversed ? ", reversed" : ""), parts));
     }
     if (!left_out_.empty())
-      talk(fmt::format("Not on the sheet, where a control has one role, and an axis is not a button: {}.",
+      talk(fmt::format("Not in the sheet, because a control has one role and an axis is no button: {}.",
                        some_listed(left_out_, 16)));
-    print(fmt::format("Kept in {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
+    print(fmt::format("Saved to {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
     const std::string data = words_.sources.host.empty() ? "" : " --data " + shell_word(path);
     std::vector<std::string> roles;

@@ -21,8 +21,7 @@ using nlohmann::ordered_json;
 constexpr std::array states = std::to_array<std::string_view>({"open", "given", "empty", "as-before"});
 
 Diagnostic bad_draft(const std::string& file) {
-  return {"bad-draft", Severity::error, "the draft of what was learned before cannot be read", file,
-          "begin again without --resume"};
+  return {"bad-draft", Severity::error, "the stored session cannot be read", file, "run the command without --resume"};
 }
 
 std::string name_of(const LearningRun::Met& met) {
@@ -132,8 +131,8 @@ std::optional<Diagnostic> write_draft(os::Door& door, const std::string& file, c
 
 tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::string& file) {
   if (!has_draft(door, file))
-    return tl::unexpected(Diagnostic{"no-draft", Severity::error, "nothing is there that was learned and not kept", "",
-                                     "begin without --resume"});
+    return tl::unexpected(
+        Diagnostic{"no-draft", Severity::error, "there is no unsaved session", "", "run the command without --resume"});
   const auto text = files::read_text(door, file);
   if (!text) return tl::unexpected(text.error());
   const auto json = ordered_json::parse(*text, nullptr, false);
@@ -149,16 +148,16 @@ void put_by(os::Door& door, const std::string& file, const LearningRun& run, con
             const LearningDraft& draft) {
   if (run.learning().discarded() || !run.learning().has_answers()) {
     if (run.learning().discarded()) static_cast<void>(door.remove(file));
-    talk("Nothing was kept.");
+    talk("Nothing was saved.");
     return;
   }
   if (const auto problem = write_draft(door, file, draft)) {
     tell({*problem});
-    talk("What was learned could not be put by; this is it:");
+    talk("The session could not be stored. Its result:");
     for (const std::string& line : run.table()) talk("  " + line);
     return;
   }
-  talk(fmt::format("It is not kept yet; what was learned is put by. To go on: {} --resume", command));
+  talk(fmt::format("Nothing was saved yet, but the session is stored. To continue: {} --resume", command));
 }
 
 }  // namespace omnipar::cli

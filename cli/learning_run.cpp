@@ -13,6 +13,7 @@
 #include "omnipar/reach.hpp"
 #include "omnipar/session_words.hpp"
 #include "omnipar/unit_learning.hpp"
+#include "view/terminal.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -132,7 +133,7 @@ std::map<int, LearningRun::Met> LearningRun::answering() const {
 void LearningRun::told(const SessionEvent& event) {
   auto in_use = heard_of_trouble(event);
   if (!in_use) return;
-  if (say_) say_(in_use->problem.message + ": nothing is heard from it.");
+  if (say_) say_(in_use->problem.message + ": no input from it arrives.");
   taken_.insert_or_assign(in_use->unit, std::move(in_use->problem));
 }
 
@@ -185,7 +186,7 @@ void LearningRun::say_without_role(int node, const Report& report) {
     if (!at->second || (change.code.type == ev_key ? change.value == 0 : change.code.type != ev_abs || 2 * way < whole))
       continue;
     at->second.reset();  // told
-    note(fmt::format("{} of \"{}\" has no role, so nothing can be bound to it: 'omnipar learn unit' gives it one.",
+    note(fmt::format("{} of \"{}\" has no role, so it cannot be bound. 'omnipar learn unit' assigns one.",
                      control_name(met.node.description, change.code), met.called));
   }
 }
@@ -254,7 +255,7 @@ void LearningRun::drain() {
     if (is_question) last_line_ = words;
     const bool is_menu = event->kind == Kind::opens || event->kind == Kind::offers;
     if (is_menu) menu_line_ = words;
-    if (event->kind == Kind::offers) last_line_ = fmt::format("\"{}\" answers.", learning_.unit());
+    if (event->kind == Kind::offers) last_line_ = fmt::format("Using \"{}\".", learning_.unit());
     note(words, !is_question && !is_menu);
     if (event->kind == Kind::meets) ask_what_it_has();
   }
@@ -282,7 +283,7 @@ void LearningRun::ask_what_it_has() {
       names.push_back(question.name);
     if (!left_out_.empty()) {
       learning_.ask_only(names);
-      note(fmt::format("Not asked, because the unit has nothing for it: {}.", some_listed(left_out_, 16)));
+      note(fmt::format("Skipped because the unit has no control for it: {}.", some_listed(left_out_, 16)));
     }
   }
   if (resumed_) learning_.resume(resumed_(*this));
@@ -322,9 +323,9 @@ std::string LearningRun::who_is_there() const {
   for (const UnitHere& unit : watching_->session().units())
     if (is_ours_by_name(unit.name)) names.push_back("\"" + unit.name + "\"");
   if (names.empty())
-    return unit_.empty() ? "No controller is there yet: plug it in, and press any button on it."
-                         : fmt::format("\"{}\" is not there yet: plug it in.", unit_);
-  return fmt::format("Press any button on the controller that is to be learned: {}.", some_listed(names, 4));
+    return unit_.empty() ? "No controller is connected. Plug it in and press any button on it."
+                         : fmt::format("\"{}\" is not connected. Plug it in.", unit_);
+  return fmt::format("Press any button on the controller to learn: {}.", some_listed(names, 4));
 }
 
 void LearningRun::answer_in_hand(const LearnEvent& event) {
@@ -350,7 +351,7 @@ std::string LearningRun::label_of(const std::string& unit, const std::string& ro
 
 std::string LearningRun::words_for(std::size_t question) const {
   const Answer& answer = learning_.answers()[question];
-  if (answer.state == Answer::State::skipped) return "(nothing, on purpose)";
+  if (answer.state == Answer::State::skipped) return "(unassigned on purpose)";
   std::string all;
   if (answer.state != Answer::State::given) {
     for (const std::string& role : on_unit(learning_.sources(question))) {
@@ -362,7 +363,7 @@ std::string LearningRun::words_for(std::size_t question) const {
   for (const LearnedSource& source : answer.sources) {
     const std::string label = label_of(source.unit, source.role);
     all += (all.empty() ? "" : ", ") + source.role + (label.empty() ? "" : fmt::format(" ({})", label)) +
-           (!raw_ && (source.invert_x || source.invert_y) ? ", turned around" : "");
+           (!raw_ && (source.invert_x || source.invert_y) ? ", reversed" : "");
   }
   return all;
 }
@@ -375,14 +376,11 @@ std::vector<std::string> LearningRun::table() const {
 }
 
 std::string LearningRun::bar() const {
-  constexpr int cells = 20;
   const double part = learning_.held(watching_->session().now());
   if (part <= 0) return "";
-  const int full = static_cast<int>(part * cells);
-  std::string bar = "[";
-  for (int i = 0; i < cells; ++i) bar += i < full ? '#' : ' ';
+  const std::string bar = view::progress_bar(part, 20, view::signs(view::locale_is_utf8()));
   const bool has_menu = !learning_.menu().empty() || learning_.offered() != nullptr;
-  return bar + (has_menu ? "] held: takes what is marked" : "] held: the menu; held on: the end");
+  return bar + (has_menu ? " hold to select" : " hold for the menu, keep holding to skip to the end");
 }
 
 view::Mark LearningRun::mark_of(std::size_t question) const {
@@ -449,7 +447,7 @@ view::Page LearningRun::page() const {
   page.title = title_;
   page.machine = {machine()};
   page.press = {last_line_.empty() ? who_is_there() : last_line_};
-  if (learning_.paused()) page.press = {"Waiting for the unit to come back."};
+  if (learning_.paused()) page.press = {"Waiting for the unit to reconnect."};
   const std::string echo = learning_.pressed().empty() ? "…" : learning_.pressed();
   const bool has_menu = !learning_.menu().empty() || learning_.offered() != nullptr;
   page.press.push_back("  " + (has_menu ? menu_line_ : echo));
@@ -474,9 +472,9 @@ bool LearningRun::press(char key) {
 }
 
 std::string LearningRun::keys() const {
-  if (learning_.offered() != nullptr) return "n next   t take it   q leave";
-  return learning_.asked() ? "b back   s skip   e empty   a again   k to the end   q leave"
-                           : "k keep   b back   a again   o the rest   q leave";
+  if (learning_.offered() != nullptr) return "n next   t select   q quit";
+  return learning_.asked() ? "b back   s skip   e unassigned   a again   k to the end   q quit"
+                           : "k save   b back   a again   o the rest   q quit";
 }
 
 }  // namespace omnipar::cli

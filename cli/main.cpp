@@ -26,7 +26,7 @@ CLI::Validator number_between(double low, double high) {
   return {[=](const std::string& word) {
             double number = 0;
             const bool good = CLI::detail::lexical_cast(word, number) && number >= low && number <= high;
-            return good ? std::string{} : fmt::format("'{}' is not a number from {}", printable(word), range);
+            return good ? std::string{} : fmt::format("invalid number '{}': expected {}", printable(word), range);
           },
           range};
 }
@@ -40,8 +40,8 @@ bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   for (const CLI::App* command : app.get_subcommands(nullptr)) names.push_back(command->get_name());
   if (std::ranges::find(names, word) != names.end()) return false;
   const auto near = base::nearest(word, std::vector<std::string_view>{names.begin(), names.end()});
-  tell({{"bad-arguments", Severity::error, fmt::format("no command is called '{}'", printable(word)), "",
-         near ? fmt::format("did you mean '{}'?", *near) : "'omnipar --help' lists the commands"}});
+  tell({{"bad-arguments", Severity::error, fmt::format("unknown command '{}'", printable(word)), "",
+         near ? fmt::format("did you mean '{}'?", *near) : "'omnipar --help' lists all commands"}});
   return true;
 }
 
@@ -99,7 +99,7 @@ int refuse(const CLI::App& app, const CLI::ParseError& error) {
   if (const auto unknown = lacks || left_over ? unknown_word(app) : std::nullopt)
     problem = *unknown;
   else if (lacks && !verbs.empty())
-    problem.message = fmt::format("'{}' needs one of its commands: {}", called, some_listed(verbs, verbs.size()));
+    problem.message = fmt::format("'{}' requires a subcommand: {}", called, some_listed(verbs, verbs.size()));
   tell({problem});
   return bad_input;
 }
@@ -137,19 +137,20 @@ bool take_colour(int& count, char** words) {
 
 int run(int count, char** words) {
   if (!take_colour(count, words)) {
-    tell({{"bad-arguments", Severity::error, "--color is auto, always or never", "", "left out, it is auto"}});
+    tell({{"bad-arguments", Severity::error, "invalid --color: expected auto, always or never", "",
+           "the default is auto"}});
     return bad_input;
   }
   const std::vector<std::string> program = take_program(count, words);
   CLI::App app{
-      "Your controllers, arcade panels and pads as the controllers of an emulated machine:\n"
-      "everybody keeps their port, and nothing ever sticks.",
+      "Map your controllers, arcade panels and light guns to the controllers of an emulated machine.\nEvery player "
+      "keeps their port, and no button ever sticks.",
       "omnipar"};
   app.footer("First:  sudo omnipar doctor --fix\nThen:   omnipar play pad-2b");
   app.set_version_flag("--version", "Omnipar " OMNIPAR_VERSION);
   app.require_subcommand(1);
   std::string colour;
-  app.add_option("--color", colour, "of every command: auto (on a terminal, without NO_COLOR), always or never");
+  app.add_option("--color", colour, "for every command: auto (on a terminal, without NO_COLOR), always or never");
   int status = good;
   add_units(app, status);
   add_doctor(app, status);
@@ -189,11 +190,11 @@ int run(int count, char** words) {
 }
 
 /// Where memory is short there may be none for an exception either. The keeper lets everything go.
-[[noreturn]] void out_of_memory() { end_at_once("omnipar: the computer has no memory left; close other programs\n"); }
+[[noreturn]] void out_of_memory() { end_at_once("omnipar: out of memory; close other programs and try again\n"); }
 
 /// What is thrown is caught, if there is memory to throw with.
 [[noreturn]] void ends_unforeseen() {
-  end_at_once("omnipar: ended by a mistake of its own, or for want of memory; if there is enough, please report it\n");
+  end_at_once("omnipar: internal error, or out of memory; if memory is not short, please report it\n");
 }
 
 /// First of all, for much is set up before `main` that needs memory, too.

@@ -64,12 +64,13 @@ void put_by(const Sources& sources, const RigUnit& unit, const Calibration& foun
   if (!problem) problem = files::write_whole(door, stem + std::string{unit_tail}, to_toml(alone));
   if (problem) {
     tell({*problem});
-    talk("What was measured could not be put by; this is it:");
+    talk("The measurement could not be stored. Its result:");
     print(to_toml(whole));
     return;
   }
-  talk(fmt::format("What was measured is not kept yet; it is put by. To keep it: omnipar calibrate {} {}{} --resume",
-                   verb, shell_word(unit.name), same_sources(sources)));
+  talk(fmt::format(
+      "Nothing was saved yet, but the measurement is stored. To save it: omnipar calibrate {} {}{} --resume", verb,
+      shell_word(unit.name), same_sources(sources)));
 }
 
 int keep_what_was_put_by(const Sources& sources, const std::string& unit, bool json) {
@@ -80,11 +81,12 @@ int keep_what_was_put_by(const Sources& sources, const std::string& unit, bool j
   const auto its =
       unit.empty() && all.size() == 1 ? all.begin() : std::ranges::find(names, unit) - names.begin() + all.begin();
   if (its == all.end())
-    return refuse_file(
-        {{"no-draft", Severity::error,
-          unit.empty() ? "nothing is there that was measured and not kept"
-                       : fmt::format("nothing is put by that was measured on \"{}\"", printable(unit)),
-          "", names.empty() ? "begin without --resume" : "put by is what was measured on " + some_listed(names)}});
+    return refuse_file({{"no-draft", Severity::error,
+                         unit.empty() ? "there is no unsaved measurement"
+                                      : fmt::format("there is no unsaved measurement of \"{}\"", printable(unit)),
+                         "",
+                         names.empty() ? "run the command without --resume"
+                                       : "there are unsaved measurements of " + some_listed(names)}});
   RigUnit of = its->unit;
   if (!of.seat.empty()) {  // it may be in the rig by now, and is if it was
     auto added = files::add_unit(door, household_of(sources), of);
@@ -98,7 +100,7 @@ int keep_what_was_put_by(const Sources& sources, const std::string& unit, bool j
   if (json)
     print_json({{"file", kept->file}, {"unit", kept->unit}}, 2);
   else
-    print(fmt::format("Kept in {}.", kept->file));
+    print(fmt::format("Saved to {}.", kept->file));
   return good;
 }
 

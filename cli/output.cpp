@@ -85,7 +85,7 @@ Diagnostics first_of(const Diagnostics& problems) {
   Diagnostics first{problems.begin(), problems.begin() + most};
   first.push_back({"more-problems", Severity::error,
                    fmt::format("and {}", quantity(problems.size() - most, "more problem")), "",
-                   "fix those above first: others may follow from them"});
+                   "fix the problems above first; they may have caused the others"});
   return first;
 }
 
@@ -128,8 +128,7 @@ int end_output(int status) {
   note(std::fflush(stdout) == 0);
   if (output_was_closed && anything_printed) output_error = EBADF;
   if (output_error == 0 || status > found_something) return status;
-  talk(fmt::format("omnipar: the result could not be written ({}): what came out is not all of it",
-                   std::strerror(output_error)));
+  talk(fmt::format("omnipar: write error ({}): the output is incomplete", std::strerror(output_error)));
   return machine_refuses;
 }
 

@@ -21,12 +21,12 @@ const draw::Pictures* pictures() {
 std::optional<Diagnostic> refuses_picture(const std::string& path) {
   if (path.empty()) return std::nullopt;
   if (!draw::format_of(path))
-    return Diagnostic{"bad-picture", Severity::error, "a picture is an .svg or a .png file", path,
-                      "write --picture stick.svg, or stick.png"};
+    return Diagnostic{"bad-picture", Severity::error, "pictures are .svg or .png files", path,
+                      "write --picture stick.svg or --picture stick.png"};
   if (pictures() == nullptr)
     return Diagnostic{
-        "cannot-draw", Severity::error, "the library that draws cannot be loaded", path,
-        "install libomnipar-draw.so with the program, and what it needs: libcairo2 and libpangocairo-1.0-0"};
+        "cannot-draw", Severity::error, "the drawing library cannot be loaded", path,
+        "install libomnipar-draw.so with the program, and its dependencies libcairo2 and libpangocairo-1.0-0"};
   return std::nullopt;
 }
 
@@ -36,7 +36,7 @@ int draw_picture(const std::string& path, const std::string& hint,
   const std::string bytes = offered == nullptr ? "" : drawn(*offered, *draw::format_of(path));
   std::optional<Diagnostic> problem;
   if (bytes.empty())
-    problem = Diagnostic{"no-picture", Severity::error, "there is nothing to be drawn", path, hint};
+    problem = Diagnostic{"no-picture", Severity::error, "there is nothing to draw", path, hint};
   else
     problem = files::write_whole(os::real_door(), path, bytes);
   if (problem) {

@@ -77,7 +77,7 @@ int keep(const PlayWords& words, const Profile& profile, const Rig& before, cons
       return std::nullopt;
     });
   if (!written) return refuse_file(written.error());
-  talk(fmt::format("Kept: {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, shell_word(words.keep)));
+  talk(fmt::format("Saved to {} and {}.\nNext time: omnipar play {}", profile_file, rig_file, shell_word(words.keep)));
   return good;
 }
 
@@ -87,7 +87,7 @@ int keep_ranges(const PlayWords& words, const Rig& rig, const std::vector<Calibr
   for (const Calibration& found : ranges) {
     const auto unit = std::ranges::find(rig.units, found.unit, &RigUnit::name);
     if (unit == rig.units.end()) {
-      talk(fmt::format("The ranges of \"{}\" were not kept, because it is not in the rig: omnipar rig add SEAT",
+      talk(fmt::format("The ranges of \"{}\" were not saved because it is not in the rig: omnipar rig add SEAT",
                        found.unit));
       continue;
     }
@@ -96,11 +96,11 @@ int keep_ranges(const PlayWords& words, const Rig& rig, const std::vector<Calibr
     if (!kept) {
       status = refuse_file(kept.error());
     } else {
-      talk(fmt::format("Kept what {} of \"{}\" reached: {}.", quantity(found.axes.size(), "axis", "axes"), found.unit,
-                       kept->file));
+      talk(fmt::format("Saved the range of {} of \"{}\" to {}.", quantity(found.axes.size(), "axis", "axes"),
+                       found.unit, kept->file));
     }
   }
-  if (ranges.empty()) talk("No axis went farther than it began with on all its sides, so no range was kept.");
+  if (ranges.empty()) talk("No axis went beyond its initial range on every side, so no range was saved.");
   return status;
 }
 
@@ -112,11 +112,11 @@ std::optional<Diagnostic> keeps_badly(const PlayWords& words, const Catalogue& c
   if (!path) return path.error();
   if (const auto rig = rig_to_write(door, words.sources); !rig) return rig.error();
   if (catalogue.system(words.keep) != nullptr)
-    return Diagnostic{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", words.keep), "",
+    return Diagnostic{"name-twice", Severity::error, fmt::format("'{}' is the name of a machine", words.keep), "",
                       "choose another name for --keep"};
   const std::string there = door.real_path(*path);
   if (!there.empty() && there != door.real_path(files::profile_path(door, words.sources.profile)))
-    return Diagnostic{"name-twice", Severity::error, "there is a profile of that name already", *path,
+    return Diagnostic{"name-twice", Severity::error, "a profile of this name already exists", *path,
                       "choose another name for --keep"};
   for (const std::string& file : {*path, rig_path(door, words.sources)})
     if (auto problem = files::refuses_change(door, file, files::versions_of(door, file))) return problem;
@@ -155,7 +155,7 @@ evening::Played play_here(const PlayWords& words, const FoundProfile& given, con
   if (recorder && file->failure() < 0) {
     tell_full(words.record, file->failure());
   } else if (recorder) {
-    talk(fmt::format("Recorded {} in {}. The same again: omnipar trace replay {} --profile {}",
+    talk(fmt::format("Recorded {} to {}. To replay it: omnipar trace replay {} --profile {}",
                      quantity(recorder->recorded().reports, "report"), words.record, shell_word(words.record),
                      shell_word(words.sources.profile)));
   }
@@ -166,15 +166,15 @@ evening::Played play_here(const PlayWords& words, const FoundProfile& given, con
 std::optional<Diagnostic> refused_words(const PlayWords& words) {
   const bool here = words.sources.host.empty();
   if (!here && !words.command.empty())
-    return Diagnostic{"no-room-for-a-program", Severity::error, "a room has no screen: no program can be started in it",
-                      "", "leave --host away, or the program"};
+    return Diagnostic{"no-room-for-a-program", Severity::error, "a program cannot be started with a room", "",
+                      "remove --host or the program"};
   if (!here && !words.record.empty())
-    return Diagnostic{"recording-of-a-recording", Severity::error, "a room is a recording already", words.sources.host,
-                      "leave --record away: 'omnipar trace cut' copies one"};
+    return Diagnostic{"recording-of-a-recording", Severity::error, "a room cannot be recorded again",
+                      words.sources.host, "remove --record; 'omnipar trace cut' copies a trace"};
   if (words.alone && words.command.empty())
     return Diagnostic{"alone-without-a-program", Severity::error,
-                      "--alone hides units from a program, but none is named", "",
-                      "name it last: omnipar play pad-2b --alone -- my-emulator"};
+                      "--alone hides units from a program, but no program is given", "",
+                      "add the program at the end: omnipar play pad-2b --alone -- my-emulator"};
   return std::nullopt;
 }
 
@@ -216,7 +216,7 @@ void name_own_map(const PlayWords& words, const FoundProfile& given) {
   const std::string own = "own-" + words.sources.profile;
   const bool is_machine = given.catalogue.system(words.sources.profile) != nullptr && given.profile->place.empty();
   if (is_machine && words.sources.host.empty() && !door.real_path(files::profile_path(door, own)).empty())
-    talk(fmt::format("This is the map that comes with it. Yours: omnipar play {}", shell_word(own)));
+    talk(fmt::format("These are the default bindings. For your own: omnipar play {}", shell_word(own)));
 }
 
 /// Nobody can play on what is there, but somebody might say what it is.
@@ -224,9 +224,8 @@ void offer_to_learn(const PlayWords& words, const Catalogue& catalogue) {
   const std::vector<std::string> unknown = only_unknown_units(words.sources, catalogue);
   if (unknown.empty()) return;
   talk(
-      fmt::format("\"{}\" is here, and nobody knows what its controls are.\n"
-                  "To say it by pressing, and go on: omnipar play {} --learn panel{} (or pad, gun, wheel, yoke, mat, "
-                  "ball, spinner)",
+      fmt::format("No sheet describes the controls of \"{}\".\nTo learn them by pressing, then play: omnipar play {} "
+                  "--learn panel{} (or pad, gun, wheel, yoke, mat, ball, spinner)",
                   unknown.front(), shell_word(words.sources.profile), same_host(words.sources.host)));
 }
 
@@ -237,8 +236,8 @@ Diagnostics with_game_shots(const PlayWords& words, FoundProfile& given) {
   if (!plan) return plan.error();
   given.plan = std::move(*plan);
   talk(
-      "When the game asks for its own shots: hold start for 1.5 s (or press what the profile binds); then each pull of "
-      "the trigger gives the next place exactly.");
+      "When the game asks for its calibration shots, hold start for 1.5 s (or use the profile's binding). Each pull of "
+      "the trigger then gives the next position exactly.");
   return {};
 }
 
@@ -318,71 +317,69 @@ int run(const PlayWords& words) {
     return kept == good || !words.command.empty() ? status : kept;
   }
   if (after.units.size() > rig->units.size())
-    talk("Nothing was kept. With --keep NAME the map and everybody's seats are there next time.");
+    talk("Nothing was saved. To save the bindings and seats for next time, use --keep NAME.");
   return status;
 }
 
 }  // namespace
 
 void add_play(CLI::App& app, int& status, const std::vector<std::string>& program) {
-  CLI::App* command = app.add_subcommand("play", "Play: everybody presses one button and is seated");
+  CLI::App* command = app.add_subcommand("play", "Play: each player presses a button to get a seat");
   const auto words = std::make_shared<PlayWords>();
   command
       ->add_option("PROFILE", words->sources.profile,
-                   "a machine such as pad-2b, a profile of yours, or a file such as cabinet.toml")
+                   "a machine such as pad-2b, one of your profiles, or a file such as cabinet.toml")
       ->required();
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
   command->add_option("--learn", words->learn,
-                      "first write the sheet of a unit that nobody knows: a pad, panel, gun, wheel or ball");
-  command->add_option("--learn-as", words->learn_as, "and its model's name, or the sheet's file");
+                      "learn an unknown unit first: pad, panel, gun, wheel, yoke, mat, ball or spinner");
+  command->add_option("--learn-as", words->learn_as, "with --learn: the model's name, or the sheet's file");
   CLI::Option* keep =
-      command->add_option("--keep", words->keep, "keep the map and the seats under this name in the end");
+      command->add_option("--keep", words->keep, "save the bindings and the seats under this name on exit");
   command->add_flag("--ranges-by-use", words->ranges_by_use,
-                    "sticks and triggers that nobody has measured find their ranges by use");
-  command->add_flag("--keep-ranges", words->keep_ranges, "the same, and what they have reached is kept in the end");
-  command->add_option(
-      "--game-shots", words->game_shots,
-      "where the game asks for shots when it calibrates its gun, parts of its picture: \"0.1,0.1 0.9,0.9\"");
+                    "learn the ranges of uncalibrated sticks and triggers while playing");
+  command->add_flag("--keep-ranges", words->keep_ranges, "like --ranges-by-use, and save the learned ranges on exit");
+  command->add_option("--game-shots", words->game_shots,
+                      "where the game asks for calibration shots, as fractions of its picture: \"0.1,0.1 0.9,0.9\"");
   command->add_option("COMMAND", words->command,
-                      "after '--': the program to start when everybody is seated, and its arguments");
+                      "after '--': the program to start once everyone is seated, and its arguments");
   command
       ->add_option("--wait-at-most", words->longest_wait,
-                   "with a command: seconds to wait for units that are away; 0 starts at once")
+                   "with a command: seconds to wait for disconnected units; 0 starts at once")
       ->check(number_between(0, 86'400));
   command
       ->add_option("--insist-after", words->insist_after,
-                   "with a command: seconds from asking it to end to ending it by force")
+                   "with a command: seconds from asking it to quit until it is killed")
       ->check(number_between(0, 3600))
       ->capture_default_str();
   command->add_flag("--alone", words->alone,
-                    "the program sees the virtual controllers, but can open none of the units that are played on");
-  command->add_option("--rumble", words->rumble, "how strongly units shake, in per cent; 0: not at all")
+                    "hide the units from the program, so that it uses only the virtual controllers");
+  command->add_option("--rumble", words->rumble, "rumble strength in percent; 0 turns it off")
       ->check(number_between(0, 100))
       ->capture_default_str();
-  command->add_flag(
-      "--feel", words->feel,
-      "say changes by rumble, too, in pulses: 1 play goes on or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost");
+  command->add_flag("--feel", words->feel,
+                    "signal changes by rumble pulses: 1 resumed or unit back, 2 frozen, 3 swapped, 4 unit lost");
   command->add_flag("--leds", words->leds,
-                    "each unit's player LEDs show its port: none while frozen, all when a unit is lost");
-  command->add_flag("--notify", words->notify, "say changes on the desktop, too");
-  command->add_option("--record", words->record, "record what the units say in this file, for 'omnipar trace replay'");
+                    "show ports on the units' player LEDs: none while frozen, all when a unit is lost");
+  command->add_flag("--notify", words->notify, "show changes as desktop notifications");
+  command->add_option("--record", words->record, "record all input to this file, for 'omnipar trace replay'");
   command->add_flag("--urgent", words->urgent, "ask for real-time priority");
-  command->add_flag("--stats", words->stats, "say in the end how quick it was, and what was lost");
+  command->add_flag("--stats", words->stats, "print latency and lost events on exit");
   command->add_flag("--json", words->json,
-                    "with --host: print what the ports saw as JSON Lines; with --show-plan: the plan as JSON");
-  command->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
-  command->add_flag("--show-plan", words->show_plan, "print what would be played, and play nothing");
+                    "with --host: print what the ports receive as JSON Lines; with --show-plan: the plan as JSON");
+  command->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
+  command->add_flag("--show-plan", words->show_plan, "print the plan without playing");
   command->footer(
       "Example: the two pads from Marrowby's shelf, on any machine with two-button pads:\n"
       "  omnipar play pad-2b\n"
-      "The same with a program that is started when everybody is seated, and ends with it:\n"
-      "  omnipar play pad-2b --alone -- /usr/games/marrowby-emulator --fullscreen\n"
-      "Ctrl-C ends it; so do start and select of one controller held for 2 s.\n"
-      "Exit status: 0 ended, 2 unknown machine or bad profile, 3 the computer refuses ('omnipar doctor' says why).\n"
-      "With a command: the command's own, 128 + the signal that killed it, 125 if it was not started or Omnipar could\n"
-      "not go on, 126 if it may not be started, 127 if there is no such program.");
+      "Start a program once everyone is seated, and exit with it:\n  omnipar play pad-2b --alone -- "
+      "/usr/games/marrowby-emulator --fullscreen\n"
+      "To end, press Ctrl-C, or hold start and select on one controller for 2 s.\nExit status: 0 ended, 2 unknown "
+      "machine or invalid profile, 3 access was denied (see 'omnipar doctor').\nWith a command: the command's own "
+      "status, 128 + the signal that killed it, 125 if it was not started or\nOmnipar failed, 126 if it is not "
+      "executable, 127 if it was not found.");
   command->callback([words, keep, program, &status] {
     words->command.insert(words->command.end(), program.begin(), program.end());
     words->keeps = keep->count() > 0;

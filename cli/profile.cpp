@@ -46,18 +46,18 @@ int list(const ProfileWords& words) {
     all.push_back({{"name", sources.profile}, {"system", system}, {"good", given.plan.has_value()}});
     if (!words.json)
       print(fmt::format("{:<24}{:<16}{}", sources.profile, system,
-                        given.plan ? "" : fmt::format("has mistakes: omnipar check {}", shell_word(sources.profile))));
+                        given.plan ? "" : fmt::format("has errors: omnipar check {}", shell_word(sources.profile))));
   }
   if (words.json) print_json(all, 2);
   if (all.empty() && !words.json)
-    talk(folder.empty() ? "No profile is kept: HOME is not set, so there is no home folder."
-                        : fmt::format("No profile is kept in {}.", folder));
+    talk(folder.empty() ? "There are no profiles: HOME is not set."
+                        : fmt::format("There are no profiles in {}.", folder));
   if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");
   return good;
 }
 
 void show_actions(const Profile& profile) {
-  if (!profile.hotkeys.empty()) print("\nhotkeys, at every seat");
+  if (!profile.hotkeys.empty()) print("\nhotkeys (at every seat)");
   for (const Hotkey& hotkey : profile.hotkeys)
     print(fmt::format("  {:<14}{:<42}{}", hotkey.action,
                       fmt::format("{} + {}, {}", hotkey.modifier, hotkey.press, inspect::held_words(hotkey.after)),
@@ -67,8 +67,8 @@ void show_actions(const Profile& profile) {
 /// One line a source: what it feeds, and where that is written.
 void show_line(const inspect::Link& link, const std::string& first_seat, bool again) {
   std::string source =
-      link.source.empty() ? "(nothing, on purpose)" : link.source + (link.shape.empty() ? "" : ", " + link.shape);
-  if (link.seat.empty()) source = "(nobody plays it: no second seat)";
+      link.source.empty() ? "(unassigned on purpose)" : link.source + (link.shape.empty() ? "" : ", " + link.shape);
+  if (link.seat.empty()) source = "(not played: no second seat)";
   if (!link.seat.empty() && link.seat != first_seat) source += " of seat " + link.seat;
   print(fmt::format("  {:<14}{:<42}{}", again ? "" : link.target, source + "  ",
                     link.place.empty() ? link.origin : fmt::format("{}, {}", link.origin, link.place)));
@@ -94,7 +94,7 @@ int show(const ProfileWords& words) {
     if (words.json || link.port == 0) continue;
     if (link.port != before.port)
       print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
-                        "target", "source", "comes from"));
+                        "target", "source", "sources"));
     if (link.port != before.port) first_seat = link.seat;
     show_line(link, first_seat, link.port == before.port && link.target == before.target);
     before = link;
@@ -119,7 +119,7 @@ int make(const ProfileWords& words) {
   if (!path) return refuse_file({path.error()});
   profile->name = files::profile_name(name);
   if (shelf.catalogue.system(name) != nullptr)
-    return refuse_file({{"name-twice", Severity::error, fmt::format("a machine is called '{}' already", name), "",
+    return refuse_file({{"name-twice", Severity::error, fmt::format("'{}' is the name of a machine", name), "",
                          "choose another name; nothing was changed"}});
   if (const auto problems = files::write_new_profile(door, *path, *profile)) return refuse_file(*problems);
   if (words.json)
@@ -162,7 +162,7 @@ int edit(const ProfileWords& words, bool clear) {
     print_json(nlohmann::ordered_json{{"file", path}, {"changed", *written}});
   else
     print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
-                                 clear ? "has its default sources again" : "= " + value_of(words.uses))
+                                 clear ? "was reset to its default sources" : "= " + value_of(words.uses))
                    : fmt::format("{}: nothing to change", path));
   if (*written)
     talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", shell_word(words.sources.profile)));
@@ -172,8 +172,8 @@ int edit(const ProfileWords& words, bool clear) {
 int set(const ProfileWords& words) {
   if (words.uses.empty() != words.nothing) {
     tell({{"bad-arguments", Severity::error,
-           words.nothing ? "roles and --nothing cannot both be given" : "neither roles nor --nothing are given", "",
-           "name the roles that it shall take, or say --nothing"}});
+           words.nothing ? "roles and --nothing exclude each other" : "no role is given", "",
+           "name its roles, or use --nothing to leave it unassigned"}});
     return bad_input;
   }
   return edit(words, false);
@@ -199,10 +199,10 @@ tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, c
     if (port_of(number) == profile.ports.end())
       return tl::unexpected(
           Diagnostics{{"unknown-port", Severity::error, fmt::format("this profile has no port {}", number),
-                       words.sources.profile, "omnipar profile show lists the ports"}});
+                       words.sources.profile, "'omnipar profile show' lists the ports"}});
   if (words.port == words.to_port)
     return tl::unexpected(Diagnostics{
-        {"same-port", Severity::error, "a port cannot be copied to itself", "", "name another one: --to-port"}});
+        {"same-port", Severity::error, "a port cannot be copied to itself", "", "choose another port with --to-port"}});
   PortProfile& to = *port_of(words.to_port);
   const PortProfile& from = *port_of(words.port);
   to.bind.clear();
@@ -278,15 +278,13 @@ int copy(const ProfileWords& words) {
   else
     print(is_whole ? *path
                    : fmt::format("{}: port {} {} port {}", *path, words.to_port,
-                                 words.like ? "is like" : "has the bindings of", words.port));
+                                 words.like ? "now follows" : "now has the bindings of", words.port));
   if (!no_twin.empty())
-    talk(fmt::format("Port {} has no such controls, so they are left out: {}.", words.to_port,
-                     some_listed(no_twin, 16)));
+    talk(fmt::format("Skipped because port {} has no such controls: {}.", words.to_port, some_listed(no_twin, 16)));
   const std::vector<std::string> lacking =
       is_whole ? std::vector<std::string>{} : unserved_here(words, given.catalogue, made);
   if (!lacking.empty())
-    talk(fmt::format("The unit that is there for port {} has nothing for: {}.", words.to_port,
-                     some_listed(lacking, 16)));
+    talk(fmt::format("The unit at port {} has no control for: {}.", words.to_port, some_listed(lacking, 16)));
   talk(fmt::format("Next: omnipar profile show {0}, or omnipar profile undo {0}", shell_word(name)));
   return good;
 }
@@ -301,14 +299,14 @@ int undo(const ProfileWords& words) {
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(undone_words(door, *path));
-  talk(fmt::format("The version that was undone is kept in {}", *kept));
+  talk(fmt::format("The undone version is saved as {}", *kept));
   return good;
 }
 
 }  // namespace
 
 void add_profile(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("profile", "Your own profiles: list, show, new, set, clear, copy, undo");
+  CLI::App* command = app.add_subcommand("profile", "Manage your profiles: list, show, new, set, clear, copy, undo");
   const auto words = std::make_shared<ProfileWords>();
   const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named,
                        const char* example) {
@@ -318,36 +316,36 @@ void add_profile(CLI::App& app, int& status) {
     add_rig_option(*verb, words->sources);
     verb->add_flag("--json", words->json, "print JSON");
     verb->footer(
-        fmt::format("Example:\n  {}\nExit status: 0 good, 2 bad input, 3 the file cannot be written.", example));
+        fmt::format("Example:\n  {}\nExit status: 0 success, 2 invalid input, 3 the file cannot be written.", example));
     verb->callback([words, &status, run] { status = run(*words); });
     return verb;
   };
   const auto add_target = [&](CLI::App* verb) {
-    verb->add_option("TARGET", words->target, "what the controller has, such as b, or directions")->required();
-    verb->add_option("--port", words->port, "the port, 1 if left out")->check(CLI::Range(1, 99));
+    verb->add_option("TARGET", words->target, "a target of the controller, such as b or directions")->required();
+    verb->add_option("--port", words->port, "the port (default: 1)")->check(CLI::Range(1, 99));
   };
-  add("list", "list them", list, false, "omnipar profile list");
-  add("show", "every target and what feeds it; of a machine: the proposal", show, true,
+  add("list", "list your profiles", list, false, "omnipar profile list");
+  add("show", "show every target with its sources; for a machine, the default bindings", show, true,
       "omnipar profile show cabinet.toml");
-  add("new", "make one from a machine's default bindings", make, true, "omnipar profile new cabinet --system arcade-4b")
+  add("new", "create a profile from a machine's default bindings", make, true,
+      "omnipar profile new cabinet --system arcade-4b")
       ->add_option("--system", words->system, "the machine")
       ->required();
-  CLI::App* set_verb = add("set", "give a target its sources; changes just that line of the file", set, true,
+  CLI::App* set_verb = add("set", "set the sources of a target; changes only that line of the file", set, true,
                            "omnipar profile set cabinet button-2 east west --port 1");
   add_target(set_verb);
   set_verb->add_option("ROLE", words->uses, "roles, or tables such as '{ use = \"east\", long-press = 300 }'");
-  set_verb->add_flag("--nothing", words->nothing, "no source at all, on purpose");
+  set_verb->add_flag("--nothing", words->nothing, "leave the target unassigned");
   add_target(
-      add("clear", "give a target its default sources back", clear, true, "omnipar profile clear cabinet button-2"));
-  CLI::App* copy_verb = add("copy", "give player 2 what player 1 has, or copy all of it under another name", copy, true,
+      add("clear", "reset a target to its default sources", clear, true, "omnipar profile clear cabinet button-2"));
+  CLI::App* copy_verb = add("copy", "copy one port's bindings to another, or copy the whole profile", copy, true,
                             "omnipar profile copy cabinet --port 1 --to-port 2");
-  copy_verb->add_option("--port", words->port, "the port that is copied, 1 if left out")->check(CLI::Range(1, 99));
-  copy_verb->add_option("--to-port", words->to_port, "the port that gets its bindings, 2 if left out")
-      ->check(CLI::Range(1, 99));
-  copy_verb->add_flag("--like", words->like, "the port follows the other one from now on, by a line 'like'");
+  copy_verb->add_option("--port", words->port, "the port to copy from (default: 1)")->check(CLI::Range(1, 99));
+  copy_verb->add_option("--to-port", words->to_port, "the port to copy to (default: 2)")->check(CLI::Range(1, 99));
+  copy_verb->add_flag("--like", words->like, "make the port follow the other one, with a 'like' line");
   add_host_option(*copy_verb, words->sources);
-  copy_verb->add_option("--as", words->as, "copy the whole profile, under this name");
-  add("undo", "take the last change back; the last ten can be", undo, true, "omnipar profile undo cabinet");
+  copy_verb->add_option("--as", words->as, "copy the whole profile to this name");
+  add("undo", "undo the last change, up to ten", undo, true, "omnipar profile undo cabinet");
   command->require_subcommand(1);
   command->footer(
       "Example: player 1's b button on Marrowby's cabinet, with two switches:\n"

@@ -32,8 +32,8 @@ bool is_seat(const std::string& word) {
   const auto fits = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; };
   if (!word.empty() && word.size() <= 40 && word[0] >= 'a' && word[0] <= 'z' && std::ranges::all_of(word, fits))
     return true;
-  tell({{"bad-name", Severity::error, fmt::format("'{}' is not a name for a seat", printable(word)), "",
-         "a name has lower-case letters, digits and '-', begins with a letter, and is at most 40 long"}});
+  tell({{"bad-name", Severity::error, fmt::format("invalid seat name '{}'", printable(word)), "",
+         "use lower-case letters, digits and '-', start with a letter, at most 40 characters"}});
   return false;
 }
 
@@ -59,17 +59,18 @@ int show(const RigWords& words) {
     if (words.json) continue;
     const std::string by = !unit.serial.empty()   ? "serial " + printable(unit.serial)
                            : !unit.socket.empty() ? "socket " + printable(unit.socket)
-                                                  : "nothing: its player must press a button each time";
+                                                  : "nothing: press a button on it each time";
     print(fmt::format("{:<16}\"{}\"{}", unit.seat.empty() ? "(no seat)" : unit.seat, printable(unit.name),
                       unit.part.empty() ? "" : ", the part " + unit.part));
-    print(fmt::format("{:<16}{} {:04x}:{:04x}, known by {}{}", "", printable(unit.model), unit.vendor, unit.product, by,
-                      unit.connection.empty() ? "" : "; " + unit.connection + " where it has both"));
+    print(fmt::format("{:<16}{} {:04x}:{:04x}, identified by {}{}", "", printable(unit.model), unit.vendor,
+                      unit.product, by,
+                      unit.connection.empty() ? "" : "; " + unit.connection + " if both are available"));
   }
   for (const Screen& screen : rig->screens)
     if (!words.json)
       print(fmt::format("{:<16}\"{}\", {} x {} pixels{}", "(screen)", printable(screen.name), screen.width,
                         screen.height,
-                        screen.turned == QuarterTurn::none ? "" : fmt::format(", turned {}", word_of(screen.turned))));
+                        screen.turned == QuarterTurn::none ? "" : fmt::format(", rotated {}", word_of(screen.turned))));
   if (words.json) print_json(list, 2);
   if (rig->units.empty())
     talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" + same_rig(words.sources));
@@ -104,17 +105,17 @@ int change_unit(const RigWords& words, const std::string& done, const std::funct
 
 int seat(const RigWords& words) {
   if (!is_seat(words.other)) return bad_input;
-  return change_unit(words, fmt::format("\"{}\" belongs to {}", words.name, words.other),
+  return change_unit(words, fmt::format("\"{}\" is assigned to {}", words.name, words.other),
                      [&](RigUnit& unit) { unit.seat = words.other; });
 }
 
 int unseat(const RigWords& words) {
-  return change_unit(words, fmt::format("\"{}\" has no seat any more; its next press takes a free one", words.name),
+  return change_unit(words, fmt::format("\"{}\" has no seat now; the next press on it takes a free one", words.name),
                      [](RigUnit& unit) { unit.seat.clear(); });
 }
 
 int rename(const RigWords& words) {
-  return change_unit(words, fmt::format("\"{}\" is called \"{}\"", words.name, words.other),
+  return change_unit(words, fmt::format("\"{}\" is now called \"{}\"", words.name, words.other),
                      [&](RigUnit& unit) { unit.name = words.other; });
 }
 
@@ -125,16 +126,16 @@ int forget(const RigWords& words) {
     rig.units.erase(rig.units.begin() + (*unit - rig.units.data()));
     return std::nullopt;
   });
-  return report_change(words, status, fmt::format("\"{}\" is forgotten", words.name));
+  return report_change(words, status, fmt::format("\"{}\" was removed from the rig", words.name));
 }
 
 int connection(const RigWords& words) {
   if (words.other != "wired" && words.other != "wireless") {
-    tell({{"bad-word", Severity::error, fmt::format("'{}' is not a connection", printable(words.other)), "",
-           "it may be wired or wireless"}});
+    tell({{"bad-word", Severity::error, fmt::format("invalid connection '{}'", printable(words.other)), "",
+           "expected wired or wireless"}});
     return bad_input;
   }
-  return change_unit(words, fmt::format("\"{}\" uses its {} connection where it has both", words.name, words.other),
+  return change_unit(words, fmt::format("\"{}\" uses its {} connection if both are available", words.name, words.other),
                      [&](RigUnit& unit) { unit.connection = words.other; });
 }
 
@@ -144,8 +145,8 @@ int swap(const RigWords& words) {
   const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
     for (const std::string& seat : {words.name, words.other})
       if (std::ranges::find(rig.units, seat, &RigUnit::seat) == rig.units.end())
-        return Diagnostic{"unknown-seat", Severity::error, fmt::format("no unit of the rig belongs to {}", seat), "",
-                          "omnipar rig show lists them; omnipar rig seat NAME SEAT moves one unit"};
+        return Diagnostic{"unknown-seat", Severity::error, fmt::format("no unit in the rig is assigned to {}", seat),
+                          "", "'omnipar rig show' lists the seats; 'omnipar rig seat NAME SEAT' assigns a unit"};
     for (RigUnit& unit : rig.units) {
       const bool first = unit.seat == words.name;
       if (!first && unit.seat != words.other) continue;
@@ -154,9 +155,8 @@ int swap(const RigWords& words) {
     }
     return std::nullopt;
   });
-  return report_change(
-      words, status,
-      fmt::format("{} and {} have changed places ({})", words.name, words.other, quantity(moved, "unit")));
+  return report_change(words, status,
+                       fmt::format("swapped {} and {} ({})", words.name, words.other, quantity(moved, "unit")));
 }
 
 int undo(const RigWords& words) {
@@ -172,7 +172,7 @@ int undo(const RigWords& words) {
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(undone_words(door, *path));
-  talk(fmt::format("The version that was undone is kept in {}", *kept));
+  talk(fmt::format("The undone version is saved as {}", *kept));
   return good;
 }
 
@@ -180,9 +180,8 @@ int undo(const RigWords& words) {
 std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue, play::RollCall& rollcall) {
   os::Door& door = os::real_door();
   if (words.sources.host.empty()) {
-    talk(fmt::format(
-        "The controllers are grabbed meanwhile, so that other programs get no input from them; this ends after {} s.",
-        words.seconds));
+    talk(fmt::format("While this runs, other programs receive no input from the controllers. It ends after {} s.",
+                     words.seconds));
     const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
     return play::listen(
         door,
@@ -211,8 +210,7 @@ int run_call(const RigWords& words, bool adds) {
   for (const std::string& seat : words.seats) {
     if (!is_seat(seat)) return bad_input;
     if (std::ranges::count(words.seats, seat) == 1) continue;
-    tell({{"seat-twice", Severity::error, fmt::format("the seat '{}' is named twice", seat), "",
-           "name each seat once"}});
+    tell({{"seat-twice", Severity::error, fmt::format("duplicate seat '{}'", seat), "", "name each seat once"}});
     return bad_input;
   }
   // Nobody should press before it is clear that it can be kept.
@@ -264,11 +262,11 @@ int run_call(const RigWords& words, bool adds) {
   if (words.json) print_json(list, 2);
   for (std::size_t i = 0; i < before.units.size(); ++i)
     if (after.units[i].seat.empty() && !before.units[i].seat.empty())
-      talk(fmt::format("\"{}\" had {} before, and has no seat now.", printable(before.units[i].name),
+      talk(fmt::format("\"{}\" was at {} before, and has no seat now.", printable(before.units[i].name),
                        before.units[i].seat));
   for (const RigUnit& unit : before.units)
     if (adds && unit.seat == words.seats.front() && unit.name != find_name(after, seated.front()))
-      talk(fmt::format("\"{}\" has {}, too: both play from it.", printable(unit.name), unit.seat));
+      talk(fmt::format("\"{}\" is at {} as well. Both can play from it.", printable(unit.name), unit.seat));
   if (seated.size() < words.seats.size())
     talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
   tell_next(words);
@@ -283,12 +281,11 @@ int add(const RigWords& words) { return run_call(words, true); }
 
 void add_rig(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand(
-      "rig",
-      "Which unit belongs to which seat: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
+      "rig", "Manage units and seats: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
   const auto words = std::make_shared<RigWords>();
-  constexpr const char* changes = "0 good, 2 bad input, 3 the file cannot be written";
+  constexpr const char* changes = "0 success, 2 invalid input, 3 the file cannot be written";
   constexpr const char* calls =
-      "0 all seats are taken, 1 some are not, 2 bad input, 3 the file cannot be written or the computer refuses";
+      "0 all seats taken, 1 some are free, 2 invalid input, 3 the file cannot be written or access was denied";
   const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
                         const char* statuses) {
     CLI::App* added = command->add_subcommand(name, about);
@@ -301,19 +298,18 @@ void add_rig(CLI::App& app, int& status) {
   const auto listens = [&](CLI::App* added) {
     add_data_option(*added, words->sources);
     add_host_option(*added, words->sources);
-    added->add_option("--seconds", words->seconds, "the longest that it takes, 60 if left out")
+    added->add_option("--seconds", words->seconds, "end after this many seconds (default: 60)")
         ->check(number_between(1, 3600));
-    added->add_flag("--with-virtual", words->with_virtual, "take controllers that other programs made, too");
+    added->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
   };
-  verb("show", "list the rig's units and their seats", show, "omnipar rig show", "0 good, 2 the rig is bad");
-  CLI::App* roll = verb("rollcall", "players press in order, and each takes the next seat; a second press leaves it",
+  verb("show", "list units and their seats", show, "omnipar rig show", "0 success, 2 the rig is invalid");
+  CLI::App* roll = verb("rollcall", "seat players in the order in which they press; a second press leaves the seat",
                         rollcall, "omnipar rig rollcall left right sofa", calls);
   roll->add_option("SEAT", words->seats, "the seats, in order")->required();
   listens(roll);
-  CLI::App* one =
-      verb("add", "add the unit that is pressed next", add, "omnipar rig add sofa --name \"blue pad\"", calls);
+  CLI::App* one = verb("add", "add the next unit pressed", add, "omnipar rig add sofa --name \"blue pad\"", calls);
   one->add_option("SEAT", words->seats, "its seat")->required()->expected(1);
-  one->add_option("--name", words->name, "what you call it");
+  one->add_option("--name", words->name, "a name for it");
   listens(one);
   const auto named = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
                          const char* first, const char* second) {
@@ -321,21 +317,21 @@ void add_rig(CLI::App& app, int& status) {
     added->add_option(first, words->name)->required();
     if (second != nullptr) added->add_option(second, words->other)->required();
   };
-  named("seat", "give a unit another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
-  named("unseat", "take a unit's seat away; it stays in the rig", unseat, "omnipar rig unseat \"blue pad\"", "NAME",
+  named("seat", "move a unit to another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
+  named("unseat", "remove a unit from its seat; it stays in the rig", unseat, "omnipar rig unseat \"blue pad\"", "NAME",
         nullptr);
-  named("rename", "give a unit another name", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"",
-        "NAME", "NEW");
-  named("connection", "wired or wireless, for a unit that has both; wired, if left out", connection,
+  named("rename", "rename a unit", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"", "NAME",
+        "NEW");
+  named("connection", "choose wired or wireless for a unit that has both (default: wired)", connection,
         "omnipar rig connection \"blue pad\" wireless", "NAME", "CONNECTION");
-  named("forget", "take a unit out of the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
+  named("forget", "remove a unit from the rig", forget, "omnipar rig forget \"blue pad\"", "NAME", nullptr);
   named("swap", "swap the units of two seats", swap, "omnipar rig swap left right", "SEAT", "OTHER");
-  verb("undo", "take the last change of the rig back", undo, "omnipar rig undo", changes);
+  verb("undo", "undo the last change", undo, "omnipar rig undo", changes);
   command->require_subcommand(1);
   command->footer(
-      "Example: four people at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf\n"
-      "Exit status: 0 good, 1 some seats are not taken, 2 bad input, 3 the file cannot be written or the computer "
-      "refuses.");
+      "Example: four players at Marrowby's table:\n  omnipar rig rollcall cabinet-left cabinet-right sofa shelf\n"
+      "Exit status: 0 success, 1 some seats are free, 2 invalid input, 3 the file cannot be written or access was "
+      "denied.");
 }
 
 }  // namespace omnipar::cli

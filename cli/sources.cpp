@@ -15,15 +15,14 @@
 namespace omnipar::cli {
 
 void add_data_option(CLI::App& command, Sources& sources) {
-  command.add_option("--data", sources.data, "more sheets: a file, or a folder of files (may be repeated)")
+  command.add_option("--data", sources.data, "read more sheets from a file or folder (repeatable)")
       ->allow_extra_args(false);
 }
 void add_rig_option(CLI::App& command, Sources& sources) {
-  command.add_option("--rig", sources.rig, "the rig's file, in place of your own");
+  command.add_option("--rig", sources.rig, "use this rig file instead of your own");
 }
 void add_host_option(CLI::App& command, Sources& sources) {
-  command.add_option("--host", sources.host,
-                     "a trace or a room of made-up units, in place of the units that are there");
+  command.add_option("--host", sources.host, "use a trace or a simulated room instead of the connected units");
 }
 
 tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,

@@ -72,7 +72,7 @@ std::string play_command(const Catalogue& catalogue, const std::vector<std::stri
                          const std::string& options) {
   const std::string machine = machine_for(catalogue, roles);
   if (!machine.empty()) return fmt::format("omnipar play {}{}", machine, options);
-  return "omnipar catalogue (nothing in it is played with such a unit; a sheet of your own can describe a machine)";
+  return "omnipar catalogue (no machine in it uses such a unit; you can describe one in a sheet)";
 }
 
 }  // namespace omnipar::cli

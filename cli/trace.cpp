@@ -55,7 +55,7 @@ int record(const TraceWords& words) {
   options.listen.say = talk;
   options.with_keys = words.with_keys;
   options.listen.raw = words.raw;
-  talk("Recording; Ctrl-C ends it.");
+  talk("Recording. Press Ctrl-C to end.");
   const auto recorded = play::record(door, options);
   if (!recorded) {
     tell({recorded.error()});
@@ -76,13 +76,12 @@ int record(const TraceWords& words) {
                       words.raw || recorded->raw > 0 ? fmt::format(" and {} raw ones", recorded->raw) : ""));
   if (!recorded->gaps.empty())
     talk(
-        fmt::format("It has gaps: another program had {} alone for a while. A unit that a program has grabbed "
-                    "cannot be recorded beside it; 'omnipar play --record' records what it plays.",
+        fmt::format("It has gaps because another program grabbed {} for a while. A grabbed unit cannot be recorded; to "
+                    "record while playing, use 'omnipar play --record'.",
                     some_listed(recorded->gaps)));
   if (recorded->left_out > 0)
-    talk(fmt::format(
-        "Left out, because somebody may have typed it: {} press{} of keyboard keys; --with-keys records them.",
-        recorded->left_out, recorded->left_out == 1 ? "" : "es"));
+    talk(fmt::format("Omitted {} press{} of keyboard keys, which may be typed text. To record them, use --with-keys.",
+                     recorded->left_out, recorded->left_out == 1 ? "" : "es"));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(words.file)));
   return good;
 }
@@ -192,13 +191,13 @@ std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
   if (problem) tell({*problem});
   for (const std::string& name : words.units)
     if (!problem && !met.contains(name))
-      tell({{"no-such-unit", Severity::error, fmt::format("no unit is called '{}'", printable(name)), words.file,
-             fmt::format("there are: {}", fmt::join(there, ", "))}});
+      tell({{"no-such-unit", Severity::error, fmt::format("there is no unit '{}'", printable(name)), words.file,
+             fmt::format("units: {}", fmt::join(there, ", "))}});
   if (!problem && Time{seconds(words.from)} > end) {
     tell({{"bad-piece", Severity::error,
-           fmt::format("the piece begins at {} s, and the trace ends at {} s", words.from,
+           fmt::format("the part starts at {} s, but the trace ends at {} s", words.from,
                        static_cast<double>(end.time_since_epoch().count()) / 1e6),
-           words.file, "--from and --to are seconds of the trace; nothing was written"}});
+           words.file, "give --from and --to in seconds of the trace; nothing was written"}});
     return std::nullopt;
   }
   if (problem || met.size() != std::set<std::string>{words.units.begin(), words.units.end()}.size())
@@ -209,8 +208,7 @@ std::optional<std::vector<int>> nodes_called(const TraceWords& words) {
 int cut(const TraceWords& words) {
   os::Door& door = os::real_door();
   if (words.to >= 0 && words.to <= words.from) {
-    tell(
-        {{"bad-piece", Severity::error, "the piece ends before it begins", words.file, "--to must lie behind --from"}});
+    tell({{"bad-piece", Severity::error, "the part ends before it starts", words.file, "--to must be after --from"}});
     return bad_input;
   }
   const auto nodes = nodes_called(words);
@@ -240,7 +238,7 @@ int cut(const TraceWords& words) {
   else
     print(fmt::format("{}: {}", words.piece, quantity(cutter.events(), "event")));
   if (cutter.events() == 0) {
-    talk("Nothing happened in that time.");
+    talk("There are no events in that time.");
     return found_something;
   }
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(words.piece)));
@@ -250,59 +248,53 @@ int cut(const TraceWords& words) {
 }  // namespace
 
 void add_trace(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("trace", "Record the units' input, and replay it");
+  CLI::App* command = app.add_subcommand("trace", "Record input and replay it");
   const auto words = std::make_shared<TraceWords>();
-  CLI::App* record_verb = command->add_subcommand("record", "record the units' input into a file");
+  CLI::App* record_verb = command->add_subcommand("record", "record input to a file");
   record_verb->add_option("FILE", words->file, "the new file")->required();
-  record_verb->add_option("--about", words->about, "what it is a trace of, for people");
-  record_verb->add_option("--seconds", words->seconds, "end by itself after so long")
+  record_verb->add_option("--about", words->about, "a description of the trace");
+  record_verb->add_option("--seconds", words->seconds, "end after this many seconds")
       ->check(number_between(0.001, 1'000'000));
   add_data_option(*record_verb, words->sources);
-  record_verb->add_flag("--with-virtual", words->with_virtual, "record controllers that other programs made, too");
-  record_verb->add_flag("--with-keys", words->with_keys, "record the keys of keyboards too, whatever was typed");
+  record_verb->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
+  record_verb->add_flag("--with-keys", words->with_keys, "record keyboard keys as well, including anything typed");
   record_verb->add_flag("--raw", words->raw,
-                        "record all units' raw HID reports, too, not only of those that are played by them");
+                        "record the raw HID reports of all units, not only of those read that way");
   record_verb->add_flag("--json", words->json, "print the result as JSON");
   record_verb->footer(
-      "Example: half a minute with the pad whose stick creeps:\n"
-      "  omnipar trace record creeping.trace --seconds 30\n"
-      "Exit status: 0 recorded, 2 the file is there already, 3 it cannot be written or the computer refuses.");
+      "Example: 30 seconds with a pad whose stick drifts:\n  omnipar trace record creeping.trace --seconds 30\n"
+      "Exit status: 0 recorded, 2 the file already exists, 3 it cannot be written or access was denied.");
   record_verb->callback([words, &status] { status = record(*words); });
 
-  CLI::App* replay_verb = command->add_subcommand("replay", "play a trace, and show what the ports saw");
+  CLI::App* replay_verb = command->add_subcommand("replay", "replay a trace, and show what the ports receive");
   replay_verb->add_option("FILE", words->file, "a trace, or a room")->required();
   replay_verb->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
   add_data_option(*replay_verb, words->sources);
   add_rig_option(*replay_verb, words->sources);
   replay_verb->add_flag("--json", words->json, "print samples as JSON Lines");
-  replay_verb->add_option("--against", words->against, "compare with samples that --json once printed");
+  replay_verb->add_option("--against", words->against, "compare with samples that --json printed earlier");
   replay_verb->footer(
-      "Example: the evening of the demo, once more:\n"
-      "  omnipar trace replay demo/marrowby.trace --profile demo/marrowby.toml\n"
-      "Exit status: 0 good, 1 the samples differ, 2 a file is bad.");
+      "Example: replay the demo:\n  omnipar trace replay demo/marrowby.trace --profile demo/marrowby.toml\n"
+      "Exit status: 0 success, 1 the samples differ, 2 a file is invalid.");
   replay_verb->callback([words, &status] { status = replay(*words); });
-  CLI::App* cut_verb = command->add_subcommand("cut", "take a piece out of a trace, into a new file");
-  cut_verb->add_option("FILE", words->file, "the trace; it stays as it is")->required();
+  CLI::App* cut_verb = command->add_subcommand("cut", "copy part of a trace to a new file");
+  cut_verb->add_option("FILE", words->file, "the trace, which is not changed")->required();
   cut_verb->add_option("PIECE", words->piece, "the new file")->required();
-  cut_verb->add_option("--from", words->from, "seconds at which the piece begins")
+  cut_verb->add_option("--from", words->from, "start of the part, in seconds")->check(number_between(0, 1'000'000'000));
+  cut_verb->add_option("--to", words->to, "end of the part, in seconds (default: the end of the trace)")
       ->check(number_between(0, 1'000'000'000));
-  cut_verb->add_option("--to", words->to, "seconds at which it ends; the end of the trace if left out")
-      ->check(number_between(0, 1'000'000'000));
-  cut_verb->add_option("--unit", words->units, "only what this unit said, by its name; can be given several times")
-      ->allow_extra_args(false);
+  cut_verb->add_option("--unit", words->units, "only this unit, by name (repeatable)")->allow_extra_args(false);
   cut_verb->add_flag("--json", words->json, "print the result as JSON");
   cut_verb->footer(
-      "Example: the half second in which a plug was pulled, for a report of the trouble:\n"
-      "  omnipar trace cut demo/marrowby.trace pulled.trace --from 5 --to 5.5\n"
-      "What was plugged in by then, and what was held, is there from the piece's beginning.\n"
-      "Exit status: 0 cut, 1 nothing happened in that time, 2 the trace is bad, it ends before the piece begins, or "
+      "Example: the half second in which a unit was unplugged, for a bug report:\n  omnipar trace cut "
+      "demo/marrowby.trace pulled.trace --from 5 --to 5.5\n"
+      "The new trace begins with the units that were connected and the buttons that were held at that time.\nExit "
+      "status: 0 written, 1 no events in that time, 2 the trace is invalid, it ends before the part starts, or "
       "the\n"
-      "new file is there already, 3 it cannot be written.");
+      "new file already exists, 3 it cannot be written.");
   cut_verb->callback([words, &status] { status = cut(*words); });
   command->require_subcommand(1);
-  command->footer(
-      "Example: the evening of the demo, once more:\n"
-      "  omnipar trace replay demo/marrowby.trace --profile demo/marrowby.toml");
+  command->footer("Example: replay the demo:\n  omnipar trace replay demo/marrowby.trace --profile demo/marrowby.toml");
 }
 
 }  // namespace omnipar::cli

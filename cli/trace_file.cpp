@@ -17,16 +17,15 @@ std::optional<os::Descriptor> new_file(const std::string& path, int& status) {
   if (file) return file;
   const bool there = file.get() == -EEXIST;
   tell({{"cannot-write", Severity::error,
-         there ? "there is a file of that name already"
-               : fmt::format("it cannot be written: {}", std::strerror(-file.get())),
-         path, there ? "choose another name; nothing was changed" : "nothing was written"}});
+         there ? "the file already exists" : fmt::format("cannot write the file: {}", std::strerror(-file.get())), path,
+         there ? "choose another name; nothing was changed" : "nothing was written"}});
   status = there ? bad_input : machine_refuses;
   return std::nullopt;
 }
 
 void tell_full(const std::string& path, int failure) {
-  tell({{"cannot-write", Severity::error, fmt::format("it cannot be written on: {}", std::strerror(-failure)), path,
-         "what was written before is whole"}});
+  tell({{"cannot-write", Severity::error, fmt::format("cannot continue writing: {}", std::strerror(-failure)), path,
+         "everything written before is complete"}});
 }
 
 }  // namespace omnipar::cli

@@ -69,7 +69,7 @@ Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nod
   return known;
 }
 
-/// What is known of the rig's unit from its calibration: controls that do not go together.
+/// What is known of the rig's unit from its calibration: combinations that are blocked or ghost.
 void add_combinations(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   for (const std::string& part : known.parts) {
@@ -129,11 +129,10 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
     for (std::string& note : health_notes(attach_node(catalogue, main, known.nodes[i])))
       if (all || note.find("unknown until") == std::string::npos) notes.push_back(std::move(note));
   if (known.unit.shares_device && is_silent(attach_node(catalogue, main, main)))
-    notes.emplace_back(
-        "nothing has come from it yet: its socket may be empty, its pad switched off, or nobody has touched it");
+    notes.emplace_back("no input yet: its socket may be empty, its pad switched off, or nobody has touched it");
   if (const UnitSheet* unfit = find_unfit_sheet(catalogue, known.main))
     notes.push_back(
-        fmt::format("the sheet '{}' has its vendor and product, but other controls: it is not used", unfit->name));
+        fmt::format("the sheet '{}' has its vendor and product but other controls, so it is not used", unfit->name));
   for (const std::size_t i : known.unit.nodes)
     if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
       notes.insert(notes.end(), told->second.begin(), told->second.end());
@@ -201,41 +200,39 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
-                                                   : "nothing: its player must press a button each time";
+                                                   : "nothing: press a button on it each time";
   print(fmt::format("{}{}", name_among(known), d.made_by_program ? "  (virtual)" : ""));
-  print(fmt::format("    {}; {:04x}:{:04x}; known by {}; {}",
+  print(fmt::format("    {}; {:04x}:{:04x}; identified by {}; {}",
                     known.sheet != nullptr
                         ? fmt::format("sheet '{}'", known.sheet->name)
                         : quantity(count(d, ev_key), "button") + ", " + quantity(count(d, ev_abs), "axis", "axes"),
                     d.vendor, d.product, known_by, nodes_text(known)));
   for (const Connection& spare : known.unit.spares) {
     const Description& other = known.nodes[spare.nodes.front()];
-    print(
-        other.bus == bus_radio
-            ? fmt::format(
-                  "    also wireless ({}): while the cable is plugged in it is used, because it is faster and charges "
-                  "the unit",
-                  other.node)
-            : fmt::format("    also wired ({}): wireless is used, as the rig says", other.node));
+    print(other.bus == bus_radio
+              ? fmt::format("    also wireless ({}): the cable is used while plugged in, because it is faster and "
+                            "charges the unit",
+                            other.node)
+              : fmt::format("    also wired ({}): wireless is used because the rig says so", other.node));
   }
   if (d.polling_interval_us > 0)
-    print(fmt::format("    USB polling interval {} ms: the most that it adds to the latency",
+    print(fmt::format("    USB polling interval {} ms, its largest contribution to the latency",
                       d.polling_interval_us / 1000.0));
   for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
   if (const auto names = roleless(known); !names.empty() && (why || known.sheet == nullptr))
     print(fmt::format("    without a role: {}{}", some_listed(names, why ? names.size() : 6),
-                      known.sheet != nullptr ? "" : "; a sheet can give them some"));
+                      known.sheet != nullptr ? "" : "; a sheet can assign them"));
   for (const std::string& part : known.parts) {
     const std::string name = part.empty() ? "" : fmt::format("{}: ", part);
     if (const RigUnit* unit = find_unit(rig, d, {}, part))
       print(fmt::format("    {}\"{}\", seat {}", name, printable(unit->name), unit->seat));
     else if (part == hid::own_part)
-      print(fmt::format("    {}serves whoever plays first on one of its sockets", name));
+      print(fmt::format("    {}each of its sockets gets a seat when it is played on", name));
     else if (!part.empty())
-      print(fmt::format("    {}nobody's yet", name));
+      print(fmt::format("    {}not assigned", name));
     if (!why) continue;
     const auto ranking = matches(rig, d, part);
-    if (ranking.empty()) print(fmt::format("      {}the rig has none of this model", name));
+    if (ranking.empty()) print(fmt::format("      {}the rig has no unit of this model", name));
     for (const Match& match : ranking)
       print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), confidence_words(match.confidence)));
   }
@@ -261,9 +258,9 @@ tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalo
     found.all.push_back(node.description);
     if (!node.readable && node.pad_like) ++found.shut;
     if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
-      heard[node.path].push_back(
-          fmt::format("{}; its raw reports ({}) have them all, but you may not read those: sudo omnipar doctor --fix",
-                      lost, node.shut_raw_path));
+      heard[node.path].push_back(fmt::format(
+          "{}; its raw reports ({}) have them all, but you have no permission to read them: sudo omnipar doctor --fix",
+          lost, node.shut_raw_path));
   }
   return found;
 }
@@ -274,7 +271,7 @@ void tell_others(const Catalogue& catalogue, const std::vector<Description>& nod
   const auto others = inspect::others(catalogue, nodes);
   for (const inspect::Other& other : others) words.push_back(other.words);
   if (words.empty()) return;
-  talk(fmt::format("Also there, but no sheet says how to play on {}: {}. For a sheet: omnipar catalogue report {}",
+  talk(fmt::format("Also connected, but no sheet describes {}: {}. To draft a sheet: omnipar catalogue report {}",
                    words.size() == 1 ? "it" : "them", some_listed(words), shell_word(others.front().name)));
 }
 
@@ -296,7 +293,7 @@ tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue&
   os::Door& door = os::real_door();
   play::HealthEars ears{catalogue};
   if (words.sources.host.empty()) {
-    talk(fmt::format("Listening for {} s: leave the units alone to see what jitters, press to see what bounces.",
+    talk(fmt::format("Listening for {} s. Leave the units alone to find jitter, or press buttons to find bounce.",
                      words.listen));
     const Duration longest{static_cast<std::int64_t>(words.listen * 1e6)};
     if (auto failure = play::listen(
@@ -348,12 +345,13 @@ int run(const UnitsWords& words) {
   }
   if (words.json) print_json(list, 2);
   if (found->shut > 0)
-    talk(fmt::format("You may not read {} more; 'omnipar doctor' says why, and how to fix it.", found->shut));
+    talk(fmt::format("You have no permission to read {} more. 'omnipar doctor' shows why and how to fix it.",
+                     found->shut));
   if (!words.json) tell_others(shelf.catalogue, found->all);
-  if (list.empty() && found->shut == 0) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
+  if (list.empty() && found->shut == 0) talk("No controller is connected. 'omnipar doctor' looks for the cause.");
   if (!list.empty() && !words.json)
     talk(fmt::format(
-        "Next: {}\nWhich control is which, live: omnipar watch{}",
+        "Next: {}\nTo see live which control is which: omnipar watch{}",
         play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units), same_host(words.sources.host)),
         same_host(words.sources.host)));
   return list.empty() ? found_something : good;
@@ -362,24 +360,23 @@ int run(const UnitsWords& words) {
 }  // namespace
 
 void add_units(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("units", "List the controllers that are there");
+  CLI::App* command = app.add_subcommand("units", "List connected controllers");
   const auto words = std::make_shared<UnitsWords>();
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
   add_data_option(*command, words->sources);
-  command->add_flag("--why", words->why, "say by what each is known to the rig, the surest first");
+  command->add_flag("--why", words->why, "show how each is identified, with the most reliable first");
   command->add_flag("--raw", words->raw,
-                    "show raw reports: the descriptor in words, what the kernel keeps of it, the last bytes");
+                    "show raw reports: the decoded descriptor, what the kernel uses of it, and the last bytes");
   command
       ->add_option("--listen", words->listen,
-                   "listen for so many seconds first, to find what jitters or bounces; with --raw: show what is moved")
+                   "listen for this many seconds to find jitter and bounce; with --raw: show what moves")
       ->check(number_between(0.1, 600));
   command->add_flag("--json", words->json, "print JSON");
-  command->add_flag("--with-virtual", words->with_virtual, "list controllers that other programs made, too");
+  command->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
   command->footer(
-      "Example: is the Marrowby pad seen, and how is it known again?\n"
-      "  omnipar units\n"
-      "Exit status: 0 controllers are there, 1 none is, 2 a file is bad, 3 the computer refuses.");
+      "Example: list all units and how they are identified:\n  omnipar units\n"
+      "Exit status: 0 controllers found, 1 none found, 2 a file is invalid, 3 access was denied.");
   command->callback([words, &status] { status = run(*words); });
 }
 

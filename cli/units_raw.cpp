@@ -46,7 +46,7 @@ class RawEars final : public play::Ears {
     say(raw.live.take(bytes, now));
   }
   void cannot_hear_raw(const Description& unit, int error) override {
-    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. (omnipar doctor --rule {} prints what opens them.)",
+    talk(fmt::format("\"{}\": its raw reports cannot be read: {}. (To get access: omnipar doctor --rule {})",
                      printable(unit.name), std::strerror(-error), shell_word(printable(unit.name))));
   }
   void ready() override {}
@@ -80,7 +80,7 @@ std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawWords& w
   os::Door& door = os::real_door();
   if (words.host.empty()) {
     constexpr double a_moment = 0.3;  // in which units that always talk are heard
-    if (words.listen > 0) talk(fmt::format("Listening for {} s: move what you want to see.", words.listen));
+    if (words.listen > 0) talk(fmt::format("Listening for {} s. Move the controls you want to see.", words.listen));
     const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
     return play::listen(door,
                         {.catalogue = &catalogue,
@@ -123,10 +123,10 @@ int show_raw(const Catalogue& catalogue, const RawWords& words) {
   }
   if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
   if (ears.raws().empty()) {
-    talk(words.host.empty() ? "No unit here has raw reports that may be read.\nNext: omnipar doctor"
-                            : "No unit of this trace has raw reports; 'trace record --raw' records them.\n"
-                              "Next: omnipar units" +
-                                  same_host(words.host));
+    talk(words.host.empty()
+             ? "There are no raw reports that you have permission to read.\nNext: omnipar doctor"
+             : "No unit in this trace has raw reports; 'trace record --raw' records them.\nNext: omnipar units" +
+                   same_host(words.host));
     return found_something;
   }
   if (!words.json)

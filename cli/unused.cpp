@@ -69,12 +69,12 @@ std::vector<std::string> free_targets(const Plan& plan, const std::string& seat)
 }
 
 void show(const FoundProfile& given, const Sources& sources, const Unused& unused) {
-  if (unused.controls.empty()) return print(fmt::format("\"{}\": everything on it does something.", unused.unit));
+  if (unused.controls.empty()) return print(fmt::format("\"{}\": all controls are bound.", unused.unit));
   print(fmt::format("\"{}\" at seat {}: nothing is bound to {}", unused.unit, unused.seat,
                     fmt::join(unused.controls, ", ")));
   const auto targets = free_targets(*given.plan, unused.seat);
   if (!targets.empty())
-    print(fmt::format("    and nothing moves {}. Press what shall: omnipar learn profile {} --missing{}",
+    print(fmt::format("    and {} has no source. To bind it: omnipar learn profile {} --missing{}",
                       fmt::join(targets, ", "), shell_word(sources.profile), same_host(sources.host)));
 }
 
@@ -108,7 +108,7 @@ int show_unused(const Sources& sources, bool json) {
       if (!json) show(given, sources, unused);
     }
   if (json) print_json(list, 2);
-  if (list.empty()) talk("No controller is there. 'omnipar doctor' says what could be the cause.");
+  if (list.empty()) talk("No controller is connected. 'omnipar doctor' looks for the cause.");
   return list.empty() ? found_something : good;
 }
 

@@ -15,6 +15,7 @@
 #include "omnipar/session_words.hpp"
 #include "style.hpp"
 #include "text/utf8.hpp"
+#include "view/canvas.hpp"
 
 namespace omnipar::cli {
 namespace {
@@ -27,15 +28,22 @@ std::string cell(const std::string& text) {
   return text.substr(0, end) == "." ? text : styled(Style::bright, text.substr(0, end)) + text.substr(end);
 }
 
-/// Cut or filled to a number of characters.
+/// Cut or padded to a number of terminal columns; wide characters take two.
 std::string fitted(std::string_view text, std::size_t width) {
   std::string all;
-  std::size_t cells = 0;
-  for (; !text.empty() && cells < width; ++cells) {
+  std::size_t columns = 0;
+  while (!text.empty()) {
     const std::string_view character = text::take_character(text);
-    all += cells + 1 == width && !text.empty() ? "…" : character;
+    const auto own = static_cast<std::size_t>(view::columns_of(character));
+    const bool is_last = text.empty();
+    if (columns + own + (is_last ? 0 : 1) > width) {
+      if (columns < width) all += "…", ++columns;
+      break;
+    }
+    all += character;
+    columns += own;
   }
-  return all + std::string(width - cells, ' ');
+  return all + std::string(width - columns, ' ');
 }
 
 class TableView final : public View {
@@ -45,7 +53,7 @@ class TableView final : public View {
     const auto ports = std::ranges::count_if(plan_.ports(), [](const PortInfo& port) { return port.number != 0; });
     const bool axes =
         std::ranges::any_of(plan_.targets(), [](const TargetInfo& t) { return t.kind != TargetKind::button; });
-    const std::size_t room = axes ? 80 : 56;  // characters for all ports
+    const std::size_t room = axes ? 80 : 56;  // columns for all ports
     port_width_ =
         std::clamp<std::size_t>(room / static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, ports)), 10, 30) - 2;
     if (const std::size_t width = terminal_width(); width > 0) fit_into(width, static_cast<std::size_t>(ports));
@@ -67,7 +75,7 @@ class TableView final : public View {
     };
     if (!waiting_ && std::ranges::all_of(reader.changed(), is_hotkey)) return flush_news();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
-    if (!waiting_) waiting_ = {time, still_shown ? "(a frame later)" : "(no input: it follows by itself)"};
+    if (!waiting_) waiting_ = {time, still_shown ? "(a frame later)" : "(without input: timer or stage)"};
     print_waiting(&reader);
   }
 
@@ -84,37 +92,38 @@ class TableView final : public View {
   void tell(const Seated& what) {
     for (const PortInfo& port : plan_.ports())
       if (port.is_played_from(what.seat))
-        news(what.again ? fmt::format("port {} has its \"{}\" back ({})", port.number, what.unit, what.seat)
+        news(what.again ? fmt::format("port {}: \"{}\" is back ({})", port.number, what.unit, what.seat)
                         : fmt::format("\"{}\" takes port {} ({})", what.unit, port.number, what.seat));
   }
-  void tell(const Joined& what) { news(fmt::format("\"{}\" also serves {}", what.unit, what.seat)); }
+  void tell(const Joined& what) { news(fmt::format("\"{}\" plays at {} as well", what.unit, what.seat)); }
   void tell(const Left& what) {
-    news(fmt::format("{}'s \"{}\" is gone: its buttons are released, its port is kept", what.seat, what.unit));
+    news(fmt::format("{}'s \"{}\" was disconnected: its buttons are released, its port is reserved", what.seat,
+                     what.unit));
   }
   void tell(const SocketNews& what) {
     const std::string_view plug = what.plug == Plug::none     ? "its socket is empty"
-                                  : what.plug == Plug::put_in ? "a plug is in its socket now"
-                                                              : "its plug is out: its buttons are released";
+                                  : what.plug == Plug::put_in ? "something was plugged into its socket"
+                                                              : "unplugged: its buttons are released";
     news(fmt::format("{}\"{}\": {}", what.seat.empty() ? "" : what.seat + "'s ", what.unit, plug));
   }
   void tell(const SeatedElsewhere& what) {
-    news(fmt::format("\"{}\" belongs to seat {}, which has no port here: a press takes another one", what.unit,
-                     what.seat));
+    news(fmt::format("\"{}\" is assigned to seat {}, which has no port here: press a button to take another seat",
+                     what.unit, what.seat));
   }
   void tell(const Beside& what) {
-    news(fmt::format("{} is played with both \"{}\" and \"{}\" now", what.seat, what.other, what.unit));
+    news(fmt::format("{} now uses both \"{}\" and \"{}\"", what.seat, what.other, what.unit));
   }
   void tell(const Asked& what) {
-    news(fmt::format("{}: \"{}\" {}: press on yours", what.seat, what.unit, to_text(what.doubt)));
+    news(fmt::format("{}: \"{}\" {}: press a button on yours", what.seat, what.unit, to_text(what.doubt)));
   }
   void tell(const Lacks& what) {
-    news(fmt::format("{}: \"{}\" has nothing for {}", what.seat, what.unit, some_listed(what.targets)));
+    news(fmt::format("{}: \"{}\" has no control for {}", what.seat, what.unit, some_listed(what.targets)));
   }
-  void tell(const NoUse& what) { news(fmt::format("\"{}\" has nothing that this machine uses", what.unit)); }
-  void tell(const NoSeat& what) { news(fmt::format("\"{}\" was pressed, but every port is taken", what.unit)); }
+  void tell(const NoUse& what) { news(fmt::format("\"{}\" has no control that this machine uses", what.unit)); }
+  void tell(const NoSeat& what) { news(fmt::format("\"{}\" was pressed, but all ports are taken", what.unit)); }
   void tell(const Refused& what) { news(to_text(what.why)); }
   void tell(const Froze& what) {
-    news(what.frozen ? "frozen: only hotkeys are heard, and the same one goes on" : "play goes on");
+    news(what.frozen ? "frozen: only hotkeys work; press the same one to resume" : "resumed");
   }
   void tell(const Swapped& what) {
     plan_ = what.plan;
@@ -132,9 +141,9 @@ class TableView final : public View {
   /// What is plugged into sockets is told by itself.
   std::string told(const TraceEvent& event, const Description& unit) {
     if (!event.note.empty()) return event.note;
-    std::string what = event.deed == Deed::plug_in    ? "plugged in"
-                       : event.deed == Deed::pull_out ? "unplugged"
-                       : event.deed == Deed::gap      ? "a gap: another program had it alone"
+    std::string what = event.deed == Deed::plug_in    ? "connected"
+                       : event.deed == Deed::pull_out ? "disconnected"
+                       : event.deed == Deed::gap      ? "a gap: another program had grabbed it"
                                                       : "";
     if (event.deed == Deed::report)
       for (const Change& change : event.changes)
@@ -167,8 +176,7 @@ class TableView final : public View {
   void print_head() const {
     std::string head = fmt::format("{:>9}  {}", "time", fitted("input", act_width_));
     for (const PortInfo& port : plan_.ports())
-      if (port.number != 0)
-        head += "  " + fitted(fmt::format("port {}{}", port.number, port_width_ < 12 ? "" : " sees"), port_width_);
+      if (port.number != 0) head += "  " + fitted(fmt::format("port {}", port.number), port_width_);
     sink_(trimmed(head));
   }
 
@@ -220,7 +228,7 @@ class TableView final : public View {
     return text.empty() ? "." : text;
   }
 
-  /// Without a reader: another act came before the machine looked, so the ports are left open.
+  /// Without a reader: another event came before the machine looked, so the ports are left open.
   void print_waiting(const Reader* reader) {
     if (waiting_) {
       if (pace_) pace_(waiting_->time);

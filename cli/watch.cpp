@@ -54,15 +54,15 @@ std::optional<Diagnostic> refused_words(const WatchWords& words) {
     return Diagnostic{std::move(id), Severity::error, std::move(message), "", std::move(hint)};
   };
   if (words.tick_off && words.sources.profile.empty())
-    return refuse("no-profile-to-tick-off", "--tick-off needs a profile: it ticks what the machine gets",
-                  "such as: omnipar watch pad-2b --tick-off");
+    return refuse("no-profile-to-tick-off", "--tick-off requires a profile",
+                  "for example: omnipar watch pad-2b --tick-off");
   if (!words.tick_off && !words.players.empty())
-    return refuse("players-of-nothing", "--players says whose controls are ticked off", "add --tick-off");
+    return refuse("players-of-nothing", "--players requires --tick-off", "add --tick-off");
   if (words.sources.host.empty() && (words.from >= 0 || words.step || words.speed != 1))
-    return refuse("no-room", "--from, --speed and --step are for rooms", "name a room with --host");
+    return refuse("no-room", "--from, --speed and --step require a room", "name a room with --host");
   if (!words.size.empty() && !parsed_size(words.size))
-    return refuse("bad-size", fmt::format("'{}' is not the size of a drawing", words.size),
-                  "columns x rows, such as 120x36; from 20x5 to 1000x1000");
+    return refuse("bad-size", fmt::format("invalid size '{}'", words.size),
+                  "expected COLUMNSxROWS from 20x5 to 1000x1000, for example 120x36");
   return std::nullopt;
 }
 
@@ -173,8 +173,8 @@ std::optional<Diagnostic> missing_player(const WatchWords& words, const Watching
   for (const inspect::SeenPort& port : watching.seen().ports()) there.push_back(std::to_string(port.number));
   for (const int player : words.players)
     if (std::ranges::find(there, std::to_string(player)) == there.end())
-      return Diagnostic{"unknown-port", Severity::error, fmt::format("the profile has no port {}", player), "--players",
-                        "its ports are: " + some_listed(there, 16)};
+      return Diagnostic{"unknown-port", Severity::error, fmt::format("this profile has no port {}", player),
+                        "--players", "its ports are: " + some_listed(there, 16)};
   return std::nullopt;
 }
 
@@ -194,7 +194,8 @@ int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
     if (opened) terminal = std::move(*opened);
   }
   if (!terminal) watching.say_to(talk);
-  if (!terminal && words.tick_off) talk("Press every control of every player; the exit combination or Ctrl-C ends it.");
+  if (!terminal && words.tick_off)
+    talk("Press every control of every player. To end, use the exit combination or Ctrl-C.");
   WatchLoop loop{door, loop_wish(words), watching};
   const auto failure = loop.run(terminal.get());
   terminal.reset();
@@ -239,47 +240,43 @@ int run(const WatchWords& words) {
 }  // namespace
 
 void add_watch(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("watch", "See live what hands do, and what the machine gets");
+  CLI::App* command = app.add_subcommand("watch", "Show live input and what each port receives");
   const auto words = std::make_shared<WatchWords>();
   command->add_option("PROFILE", words->sources.profile,
-                      "a machine such as pad-2b, or a profile; without one only the units are shown");
+                      "a machine such as pad-2b, or a profile (default: show only the units)");
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
   command->add_flag("--tick-off", words->tick_off,
-                    "tick each control that the machine has got, and end when all players are complete");
+                    "tick off each control that the machine receives, and end when all players are complete");
   command
-      ->add_option(
-          "--players", words->players,
-          "with --tick-off: who must be complete, such as 1,2; else all ports of a profile, and of a machine all "
-          "who are there")
+      ->add_option("--players", words->players,
+                   "with --tick-off: the players to complete, such as 1,2 (default: all ports of a profile; of a "
+                   "machine, all seated players)")
       ->delimiter(',');
-  command->add_option("--at-most", words->at_most, "end after so many seconds")->check(number_between(0, 86'400));
-  command->add_flag("--raw", words->raw, "show the units' own numbers and codes");
-  command->add_flag("--once", words->once, "print one drawing and end");
-  command->add_option("--size", words->size, "with --once: columns x rows, such as 120x36");
-  command->add_option("--from", words->from, "with --host: from this second of the room on; with --once: at it")
+  command->add_option("--at-most", words->at_most, "end after this many seconds")->check(number_between(0, 86'400));
+  command->add_flag("--raw", words->raw, "show the units' raw values and codes");
+  command->add_flag("--once", words->once, "print one picture and exit");
+  command->add_option("--size", words->size, "with --once: columns and rows, such as 120x36");
+  command->add_option("--from", words->from, "with --host: start at this second; with --once: show this second")
       ->check(number_between(0, 1e6));
-  command->add_option("--speed", words->speed, "with --host: so many times as fast as it happened")
+  command->add_option("--speed", words->speed, "with --host: speed, such as 2 for twice as fast")
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
-  command->add_flag("--step", words->step, "with --host: stand still, and go on by a key");
+  command->add_flag("--step", words->step, "with --host: start paused");
   command->add_option("--picture", words->picture,
-                      "at the end draw the paths of all pointers, and the last shots, into this file: .svg or .png");
-  command->add_flag("--grab", words->grab, "no other program hears the units meanwhile");
-  command->add_flag("--with-virtual", words->with_virtual, "show controllers that other programs made, too");
+                      "draw all pointer paths and the last shots to this .svg or .png file on exit");
+  command->add_flag("--grab", words->grab, "grab the units, so that no other program receives their input");
+  command->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
   command->add_flag("--json", words->json,
-                    "print JSON: samples as lines, with --once all that is seen, with --tick-off the result");
+                    "print JSON: samples as lines; with --once, the whole state; with --tick-off, the result");
   command->footer(
-      "Example: is everything of Marrowby's cabinet wired as it should be?\n"
-      "  omnipar watch cabinet.toml --tick-off\n"
-      "Which control is which, on whatever is plugged in:\n"
-      "  omnipar watch\n"
-      "[name] is pressed; with --tick-off a name is ticked when the machine has got it. q ends, r shows raw numbers;\n"
-      "with --host space stands still and n goes to the next thing. Keys that a watched unit types do nothing here:\n"
-      "there Ctrl-C pressed twice ends.\n"
-      "Exit status: 0 ended, or all is ticked off, 1 something is not ticked off, 2 bad profile or room, 3 no\n"
-      "terminal, or the computer refuses ('omnipar doctor' says why).");
+      "Example: check the wiring of Marrowby's cabinet:\n  omnipar watch cabinet.toml --tick-off\n"
+      "Find out which control is which on any unit:\n  omnipar watch\n"
+      "[name] means pressed; with --tick-off, a tick means that the machine received it. Keys: q quits, r shows "
+      "raw\nvalues; with --host, space pauses and n steps to the next event. These keys do not work on a keyboard that "
+      "is\nbeing watched; there, press Ctrl-C twice to quit.\nExit status: 0 ended, or all ticked off, 1 some controls "
+      "are not ticked off, 2 invalid profile or room, 3 no\nterminal, or access was denied (see 'omnipar doctor').");
   command->callback([words, &status] { status = run(*words); });
 }
 

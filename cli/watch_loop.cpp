@@ -66,7 +66,7 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
   terminal_ = terminal;
   const int here[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH};
   if (!signals_.begin(here))
-    return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+    return Diagnostic{"no-signals", Severity::error, "cannot receive signals", "", "try again"};
   began_ = door_.now();
   if (wish_.is_room) live_.run(at_us(0) + wish_.from);
   pace_.emplace(live_.session().now(), began_, wish_.speed, wish_.step);
@@ -74,7 +74,7 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
   take();  // whoever is there is in the first drawing
   while (!ends()) {
     draw_when_due();
-    if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "nothing can be waited for", "", "try again"};
+    if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "cannot wait for input", "", "try again"};
     take();
   }
   return live_.session().failure();
@@ -191,7 +191,7 @@ bool WatchLoop::is_meant(char key) {
   const bool again = last_control_ == key && now - last_control_at_ < soon;
   last_control_ = key;
   last_control_at_ = now;
-  if (!again) hint_ = key == interrupt ? "Ctrl-C once more ends." : "Ctrl-Z once more stops.";
+  if (!again) hint_ = key == interrupt ? "Press Ctrl-C again to quit." : "Press Ctrl-Z again to suspend.";
   dirty_ = true;
   return again;
 }
@@ -253,14 +253,12 @@ view::Page WatchLoop::page() const {
   view::Page page = live_.page();
   page.words.raw = wish_.raw;
   if (wish_.is_room)
-    page.aside = seconds_words(live_.session().now()) + (live_.is_over()   ? ", the end"
-                                                         : pace_->stands() ? ", stands still"
-                                                                           : "");
+    page.aside = seconds_words(live_.session().now()) + (live_.is_over() ? ", end" : pace_->stands() ? ", paused" : "");
   const std::string own = live_.keys();
   page.keys = !hint_.empty()  ? hint_
               : !own.empty()  ? own
-              : wish_.is_room ? "q ends   r numbers   space stands still or goes on   n the next thing"
-                              : "q or Ctrl-C ends   r numbers";
+              : wish_.is_room ? "q quit   r raw values   space pause or resume   n next event"
+                              : "q or Ctrl-C quit   r raw values";
   return page;
 }
 

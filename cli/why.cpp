@@ -3,6 +3,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <memory>
+#include <utility>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -39,8 +40,9 @@ struct Question {
 Diagnostic no_control(const FoundProfile& given, const std::string& name) {
   const auto targets = given.plan->targets();
   if (std::ranges::find(targets, name, &TargetInfo::name) != targets.end())
-    return {"unknown-role", Severity::error, fmt::format("'{}' is a target of the machine, not a unit's control", name),
-            "", "omnipar profile show PROFILE shows what each target gets; here name a role, such as south"};
+    return {"unknown-role", Severity::error,
+            fmt::format("'{}' is a target of the machine, not a control of a unit", name), "",
+            "name a role, such as south; 'omnipar profile show PROFILE' shows the sources of each target"};
   std::vector<std::string_view> names = role_names();
   const std::vector<std::string_view> codes = base::code_names();
   names.insert(names.end(), codes.begin(), codes.end());
@@ -59,8 +61,8 @@ tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const R
   return tl::unexpected(Diagnostic{
       "unknown-seat", Severity::error,
       unit == rig.units.end()
-          ? fmt::format("no port of this profile is played from a seat '{}'", printable(word))
-          : fmt::format("\"{}\" belongs to {}, from which no port of this profile is played", printable(word), seat),
+          ? fmt::format("no port in this profile is played from seat '{}'", printable(word))
+          : fmt::format("\"{}\" is assigned to {}, which plays no port in this profile", printable(word), seat),
       "", fmt::format("its seats are: {}", catalogue::listed(names))});
 }
 
@@ -73,15 +75,15 @@ tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWor
     auto found = inspect::meanings(given.catalogue, std::span{*nodes}, name);
     if (!found.empty()) return found;
     return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
-                                     fmt::format("no unit of this room has a control '{}' with a role", name),
+                                     fmt::format("no unit in this room has a control '{}' with a role", name),
                                      words.sources.host, "omnipar units" + same_host(words.sources.host)});
   }
   const auto code = base::code_of_name(name);
   auto found = code ? inspect::meanings(given.catalogue, *code) : inspect::meanings(given.catalogue, name);
   if (!found.empty()) return found;
   return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
-                                   fmt::format("no sheet and no convention says what '{}' is", name), "",
-                                   "a unit sheet gives it a role; see: omnipar catalogue fields unit"});
+                                   fmt::format("'{}' has no role in any sheet or convention", name), "",
+                                   "assign a role in a unit sheet; see: omnipar catalogue fields unit"});
 }
 
 tl::expected<Question, Diagnostic> asked(const WhyWords& words, const FoundProfile& given, const Rig& rig) {
@@ -200,9 +202,12 @@ int run(const WhyWords& words) {
   std::vector<draw::Curve> curves;
   for (const inspect::Meaning& meaning : question->roles) {
     const int more = std::max(0, meaning.says - 2);
-    if (!meaning.by.empty() && !words.json)
-      print(fmt::format("{} is '{}' by {}{}:", words.control, meaning.role, meaning.by,
-                        more == 0 ? "" : fmt::format(", and {} more sheet{}", more, more == 1 ? "" : "s")));
+    bool has_heading = meaning.by.empty();
+    const auto print_heading = [&] {
+      if (!std::exchange(has_heading, true))
+        print(fmt::format("{} is '{}' by {}{}:", words.control, meaning.role, meaning.by,
+                          more == 0 ? "" : fmt::format(", and {} more sheet{}", more, more == 1 ? "" : "s")));
+    };
     for (const inspect::Link& link : all) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
@@ -212,11 +217,13 @@ int run(const WhyWords& words) {
       const auto values = values_of(words, link);
       list.push_back(to_json(link, values));
       if (words.json) continue;
+      print_heading();
       show(link);
       show(values);
     }
     for (const inspect::Stop& stop : inspect::stops(given.catalogue, *given.profile, meaning.role)) {
       if (words.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
+      print_heading();
       print(fmt::format("{:<64}  written at {}",
                         fmt::format("  {} at seat {} -> is not bound: port {}'s {} has other sources", meaning.role,
                                     stop.seat, stop.port, stop.target),
@@ -226,7 +233,7 @@ int run(const WhyWords& words) {
   if (words.json) print_json(list, 2);
   if (!words.picture.empty()) {
     const std::string title = fmt::format("{} in {}", words.control, words.sources.profile);
-    const int status = draw_picture(words.picture, "no stick and no axis is on this way",
+    const int status = draw_picture(words.picture, "this link has no stick or axis",
                                     [&](const draw::Pictures& pictures, draw::Format format) {
                                       return curves.empty() ? "" : pictures.curves(title, curves, format);
                                     });
@@ -241,41 +248,37 @@ std::string a_push(const std::string& word) {
   char* end = nullptr;
   const double value = std::strtod(word.c_str(), &end);
   const bool good_number = end != word.c_str() && *end == '\0' && value >= -1 && value <= 1;
-  return good_number ? "" : fmt::format("'{}' is not a number from -1 to 1", word);
+  return good_number ? "" : fmt::format("invalid number '{}': expected -1 to 1", word);
 }
 
 }  // namespace
 
 void add_why(CLI::App& app, int& status) {
-  CLI::App* command = app.add_subcommand("why", "Show every link from one control to what the machine sees");
+  CLI::App* command = app.add_subcommand("why", "Show every link from a control to the machine");
   const auto words = std::make_shared<WhyWords>();
-  CLI::Option* control = command->add_option(
-      "CONTROL", words->control,
-      "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; of one seat: SEAT/ROLE, or "
-      "UNIT/ROLE with a unit's name in the rig");
-  command->add_flag("--unused", words->unused, "in place of a control: what each unit has that does nothing here")
+  CLI::Option* control = command->add_option("CONTROL", words->control,
+                                             "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; for "
+                                             "one seat SEAT/ROLE, for one unit in the rig UNIT/ROLE");
+  command->add_flag("--unused", words->unused, "instead of a control: list the unbound controls of each unit")
       ->excludes(control);
   command->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
   add_data_option(*command, words->sources);
   add_rig_option(*command, words->sources);
   add_host_option(*command, words->sources);
   command
-      ->add_option("--at", words->at,
-                   "show the value behind each stage while it is pushed so far, a gun from the screen's middle: X, or "
-                   "X,Y, each -1 to 1")
+      ->add_option(
+          "--at", words->at,
+          "show the value after each stage at this position (a gun: from the screen's centre): X or X,Y, each -1 to 1")
       ->delimiter(',')
       ->expected(1, 2)
       ->check(CLI::Validator{a_push, "-1..1"});
-  command->add_option("--picture", words->picture,
-                      "draw what becomes of pushes of every length into this file: .svg or .png");
+  command->add_option("--picture", words->picture, "draw the response curve to this .svg or .png file");
   command->add_flag("--json", words->json, "print JSON");
   command->footer(
-      "Example: what does the left panel's coin button do on Marrowby's cabinet?\n"
-      "  omnipar why left/select --profile cabinet.toml\n"
-      "What on it does nothing at all?\n"
-      "  omnipar why --unused --profile cabinet.toml\n"
-      "Exit status: 0 it is bound, 1 it is not bound, or no unit is there, 2 there is no such control, seat or "
-      "profile.");
+      "Example: the coin button on the left panel of Marrowby's cabinet:\n  omnipar why left/select --profile "
+      "cabinet.toml\n"
+      "List the controls that are not bound:\n  omnipar why --unused --profile cabinet.toml\n"
+      "Exit status: 0 bound, 1 not bound, or no unit connected, 2 no such control, seat or profile.");
   command->callback([words, &status] {
     if (!words->unused && words->control.empty()) throw CLI::RequiredError("CONTROL");
     status = words->unused ? show_unused(words->sources, words->json) : run(*words);

@@ -178,6 +178,10 @@ std::vector<Row> rows_of_items(const Block& block, int width) {
   return rows;
 }
 
+int rows_of_picture(const Block& block) {
+  return block.picture.empty() ? 0 : static_cast<int>(block.picture.size()) + 2;  // with its frame
+}
+
 int rows_of_gauge(const Gauge& gauge) { return gauge.kind == Gauge::Kind::area ? 1 + area_rows : 1; }
 
 /// A name with what stands on both sides of it: lit is [so], which needs no colours.
@@ -214,16 +218,25 @@ void draw_line(Canvas& canvas, int x, int y, int columns, double value, bool one
   }
 }
 
+/// A frame with nothing inside it.
+void draw_frame(Canvas& canvas, int x, int y, int columns, int rows) {
+  const Signs& signs = canvas.signs();
+  for (int row = 0; row < rows; ++row)
+    for (int column = 0; column < columns; ++column) {
+      const bool left = column == 0, right = column + 1 == columns;
+      std::string_view sign = left || right ? signs.stem : " ";
+      if (row == 0)
+        sign = left ? signs.top_left : right ? signs.top_right : signs.line;
+      else if (row + 1 == rows)
+        sign = left ? signs.bottom_left : right ? signs.bottom_right : signs.line;
+      canvas.put(x + column, y + row, sign, Look::faint);
+    }
+}
+
 void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, int rows) {
   if (columns < 3) return;
   const Signs& signs = canvas.signs();
-  for (int row = 0; row < rows; ++row)
-    for (int column = 0; column < columns; ++column)
-      canvas.put(x + column, y + row,
-                 column == 0 || column + 1 == columns ? signs.stem
-                 : row == 0 || row + 1 == rows        ? signs.line
-                                                      : std::string_view{" "},
-                 Look::faint);
+  draw_frame(canvas, x, y, columns, rows);
   const auto at = [](double part, int cells) {
     return std::clamp(static_cast<int>(std::floor(part * cells)), 0, cells - 1);
   };
@@ -274,11 +287,11 @@ Block block_of(const inspect::SeenUnit& unit, const BlockWords& words) {
   if (words.seats) block.aside = unit.seat.empty() ? "no seat" : unit.seat;
   block.rank = unit.spoke;
   if (!unit.grabbed_by.empty())
-    block.note = fmt::format("{} has it: nothing arrives here", unit.grabbed_by);
+    block.note = fmt::format("grabbed by {}: no input arrives", unit.grabbed_by);
   else if (unit.empty)
-    block.note = "nothing is in this socket";
+    block.note = "this socket is empty";
   else if (unit.silent)
-    block.note = "has not said anything yet";
+    block.note = "no input yet";
   const std::vector<Placed> placed = arranged(unit);
   block.is_placed = !placed.empty() && !words.raw;
   if (block.is_placed) {
@@ -310,7 +323,7 @@ Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks) 
   Block block;
   block.rank = port.moved;
   block.title = fmt::format("port {}: {}", port.number, port.controller);
-  block.aside = port.is_played || port.seat.empty() ? port.seat : port.seat + ", nobody yet";
+  block.aside = port.is_played || port.seat.empty() ? port.seat : port.seat + ", free";
   if (ticks != nullptr) {
     block.aside_good = ticks->ticked() == ticks->expected();
     block.aside = block.aside_good ? "complete" : fmt::format("{} of {}", ticks->ticked(), ticks->expected());
@@ -344,7 +357,7 @@ Layout lay_out(const Block& block, int width) {
   Layout layout;
   layout.rows = rows_of_items(block, width);
   layout.least = 1 + (block.note.empty() ? 0 : 1) + static_cast<int>(layout.rows.size());
-  layout.all = layout.least + static_cast<int>(block.picture.size());
+  layout.all = layout.least + static_cast<int>(block.lines.size()) + rows_of_picture(block);
   for (const Gauge& gauge : block.gauges) layout.all += rows_of_gauge(gauge);
   return layout;
 }
@@ -362,9 +375,15 @@ void draw(Canvas& canvas, const Block& block, const Layout& layout, int x, int y
     for (const Spread& one : row) draw_name(canvas, x + one.column, at, block.items[one.item], one.columns);
     ++at;
   }
-  for (const std::string& row : block.picture) {
+  for (const std::string& line : block.lines) {
     if (at >= end) return;
-    canvas.put(x + 1, at++, row, Look::plain, width - 1);
+    canvas.put(x + 1, at++, line, Look::plain, width - 1);
+  }
+  if (const int rows = rows_of_picture(block); rows > 0 && at < end) {
+    draw_frame(canvas, x + 1, at, std::min(width - 1, columns_of(block.picture.front()) + 2), std::min(rows, end - at));
+    for (std::size_t row = 0; row < block.picture.size() && at + static_cast<int>(row) + 2 < end; ++row)
+      canvas.put(x + 2, at + 1 + static_cast<int>(row), block.picture[row], Look::plain, width - 3);
+    at += rows;
   }
   int names = 0;
   for (const Gauge& gauge : block.gauges) names = std::max(names, columns_of(gauge.name) + 3);

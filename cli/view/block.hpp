@@ -51,7 +51,8 @@ struct Block {
   bool is_placed = true;  ///< else the items are a list
   std::vector<Item> items;
   std::vector<Gauge> gauges;
-  std::vector<std::string> picture{};  ///< rows of cells, above the gauges
+  std::vector<std::string> lines{};    ///< text above the picture
+  std::vector<std::string> picture{};  ///< rows of equally many ASCII characters, drawn in a frame above the gauges
   std::uint64_t rank = 0;              ///< who was moved last has the greatest
 };
 

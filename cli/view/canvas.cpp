@@ -1,6 +1,7 @@
 #include "view/canvas.hpp"
 
 #include <clocale>
+#include <cmath>
 #include <cstring>
 #include <cwchar>
 
@@ -11,8 +12,8 @@
 namespace omnipar::view {
 namespace {
 
-constexpr Signs ascii{"-", "|", "+", "=", "+", ".", "!", "~", "o"};
-constexpr Signs unicode{"─", "│", "┼", "━", "✓", "·", "!", "…", "●"};
+constexpr Signs ascii{"-", "|", "+", "=", "+", ".", "!", "~", "o", "+", "+", "+", "+"};
+constexpr Signs unicode{"─", "│", "┼", "━", "✓", "·", "!", "…", "●", "┌", "┐", "└", "┘"};
 
 /// The C library's knowledge of characters, whatever the user's locale is.
 class Characters {
@@ -59,6 +60,12 @@ bool is_plain(std::string_view text) noexcept {
 }  // namespace
 
 const Signs& signs(bool utf8) noexcept { return utf8 ? unicode : ascii; }
+
+std::string progress_bar(double part, int cells, const Signs& signs) {
+  std::string bar;
+  for (int i = 0; i < cells; ++i) bar += i < static_cast<int>(std::lround(part * cells)) ? signs.fill : signs.line;
+  return bar;
+}
 
 int columns_of(std::string_view text) {
   if (is_plain(text)) return static_cast<int>(text.size());

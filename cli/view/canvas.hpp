@@ -29,8 +29,11 @@ static_assert(sizeof(Cell) == 16);
 /// The signs that drawings are made of.
 struct Signs {
   std::string_view line, stem, middle, fill, tick, open, odd, more, dot;
+  std::string_view top_left, top_right, bottom_left, bottom_right;
 };
 [[nodiscard]] const Signs& signs(bool utf8) noexcept;
+/// A progress bar of `cells` columns; `part` is 0 to 1.
+[[nodiscard]] std::string progress_bar(double part, int cells, const Signs& signs);
 
 class Canvas {
  public:

@@ -183,14 +183,14 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
     for (int y = top; y < bottom; ++y) canvas.put(half - 1, y, canvas.signs().stem, Look::faint);
   }
   for (Column& column : columns) draw_column(canvas, column, top, height);
-  if (seen.units().empty()) canvas.put(0, top, "No controller is there.", Look::odd, columns[0].width);
+  if (seen.units().empty()) canvas.put(0, top, "No controller is connected.", Look::odd, columns[0].width);
 }
 
 std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<const inspect::Link> links,
                                      const std::function<std::vector<inspect::Stop>()>& stops) {
   const std::string more = press.label.empty() ? press.code : press.label + "; " + press.code;
   std::vector<std::string> lines{press.role == press.code
-                                     ? fmt::format("{}, {}, for which no role is known", press.unit, press.code)
+                                     ? fmt::format("{}, {}, which has no role", press.unit, press.code)
                                      : fmt::format("{}, {} ({})", press.unit, press.role, more)};
   if (!stops) return lines;
   for (const inspect::Link& link : links) {
@@ -211,7 +211,7 @@ std::vector<std::string> press_words(const inspect::SeenPress& press, std::span<
       lines.push_back(fmt::format("  is not bound: port {}'s {} has other sources (written at {})", stop.port,
                                   stop.target, stop.place));
   if (lines.size() == 1)
-    lines.emplace_back(press.seat.empty() ? "  has no seat yet, so it plays nothing"
+    lines.emplace_back(press.seat.empty() ? "  is not assigned to a seat, so its input is ignored"
                                           : "  is not bound: nothing at " + press.seat + " uses it");
   return lines;
 }

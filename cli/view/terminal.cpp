@@ -74,21 +74,21 @@ std::optional<Size> terminal_size(os::Basics& door, int descriptor) {
 tl::expected<std::unique_ptr<Terminal>, Diagnostic> Terminal::open(os::Door& door, int stream, bool colours) {
   const auto refused = [](std::string why) {
     return tl::unexpected(Diagnostic{"no-terminal", Severity::error, std::move(why), "",
-                                     "--once prints one drawing, --tick-off and --json need no terminal"});
+                                     "use --once to print one picture; --tick-off and --json work without a terminal"});
   };
   ::termios modes{};
   if (door.control(stream, TCGETS, &modes) < 0) return refused("the output is not a terminal");
   // Opened anew, so that what is set here is nobody else's: nothing ever waits for a slow line.
   os::Descriptor tty{door, door.open("/proc/self/fd/" + std::to_string(stream), O_RDWR | O_NONBLOCK | O_NOCTTY)};
   if (!tty) tty = {door, door.open("/dev/tty", O_RDWR | O_NONBLOCK | O_NOCTTY)};
-  if (!tty) return refused("the terminal cannot be opened");
+  if (!tty) return refused("cannot open the terminal");
   std::unique_ptr<Terminal> made{new Terminal{door, std::move(tty), colours}};
   if (!made->terminfo_.is_known()) {
     const std::string name = door.environment("TERM");
-    return refused(name.empty() ? "TERM does not say what terminal this is"
-                                : "a terminal of the kind '" + name + "' cannot be drawn on");
+    return refused(name.empty() ? "TERM does not name the terminal type"
+                                : "terminal type '" + name + "' cannot show this view");
   }
-  if (!made->begin()) return refused("the terminal cannot be set up");
+  if (!made->begin()) return refused("cannot set up the terminal");
   return made;
 }
 

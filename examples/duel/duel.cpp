@@ -60,8 +60,8 @@ tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
   if (words.room.empty()) return omnipar::Session::open(options);
   std::ifstream file{words.room};
   if (!file)
-    return tl::unexpected(omnipar::Diagnostics{{"no-file", omnipar::Severity::error, "there is no such file",
-                                                words.room, "name a room: examples/duel/duel.room"}});
+    return tl::unexpected(omnipar::Diagnostics{
+        {"no-file", omnipar::Severity::error, "no such file", words.room, "name a room: examples/duel/duel.room"}});
   std::ostringstream text;
   text << file.rdbuf();
   return omnipar::Session::open_room(options, {words.room, omnipar::lines_of(text.str())});

@@ -13,7 +13,7 @@ _omnipar_words() {
   case $1 in
     "omnipar") words="units doctor catalogue rig learn calibrate profile check why watch play trace demo --help --version --color" ;;
     "omnipar units") words="--help --rig --host --data --why --raw --listen --json --with-virtual" ;;
-    "omnipar doctor") words="--help --rule --rig --data --json --fix --take-back" ;;
+    "omnipar doctor") words="--help --rule --rig --data --json --fix --uninstall" ;;
     "omnipar catalogue") words="list show fields report --help --json --data" ;;
     "omnipar catalogue list") words="--help --json --data" ;;
     "omnipar catalogue show") words="--help --json --data" ;;

@@ -19,17 +19,17 @@ bool is_at_end(const Control& control, std::int32_t value) noexcept {
 std::string words_for(const Control& control, const Change* known) {
   if (control.reading == Reading::button)
     return known != nullptr && known->value != 0
-               ? fmt::format("'{}' is down: it counts from its next press; if nobody holds it, its switch is stuck",
+               ? fmt::format("'{}' is held: it counts from its next press; if nobody holds it, its switch is stuck",
                              control.role)
                : "";
   if (control.reading == Reading::hat || control.reading == Reading::counts || control.reading == Reading::pointer)
     return "";
   if (known == nullptr) return fmt::format("'{}': its position is unknown until it is first moved", control.role);
   if (control.reading == Reading::two_sided && is_at_end(control, known->value))
-    return fmt::format("'{}' is at the end of its range: it is held there, or rests there, or has not been calibrated",
+    return fmt::format("'{}' is at the end of its range: it is held there, rests there, or needs calibration",
                        control.role);
   if (control.reading == Reading::one_sided && known->value > control.rest && is_at_end(control, known->value))
-    return fmt::format("'{}' is pushed to its end", control.role);
+    return fmt::format("'{}' is at the end of its range", control.role);
   return "";
 }
 
@@ -49,7 +49,8 @@ bool is_silent(const Attachment& attachment) noexcept {
 std::vector<std::string> outdated_notes(const Attachment& attachment) {
   std::vector<std::string> notes;
   for (const std::string& role : attachment.outdated)
-    notes.push_back(fmt::format("'{}' has another range than when it was measured: its calibration is not used", role));
+    notes.push_back(
+        fmt::format("the range of '{}' has changed since it was calibrated, so its calibration is not used", role));
   return notes;
 }
 

@@ -18,7 +18,7 @@ std::string bounce_words(const std::string& role, Duration burst) {
   constexpr std::int64_t finest = 5;
   const std::int64_t ms = (burst.count() + 999) / 1000;
   const std::int64_t deaf = (ms / finest + 1) * finest;
-  return fmt::format("'{0}' bounces for {1} ms: {{ use = \"{0}\", debounce = {2} }} in a binding makes it one press",
+  return fmt::format("'{0}' bounces for {1} ms: debounce it in a binding with {{ use = \"{0}\", debounce = {2} }}",
                      role, ms, deaf);
 }
 
@@ -79,7 +79,7 @@ std::vector<std::string> attach::HealthWatch::notes() const {
     if (bounces(control.code)) notes.push_back(bounce_words(control.role, switches_.at(control.code).longest_burst));
     const double jitter = jitter_of(control);
     if (jitter == 0) continue;
-    notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its range while nobody moves it", control.role,
+    notes.push_back(fmt::format("'{}'{} jitters by {:.1f} % of its range at rest", control.role,
                                 control.axis == omnipar::Axis::x   ? " (x)"
                                 : control.axis == omnipar::Axis::y ? " (y)"
                                                                    : "",

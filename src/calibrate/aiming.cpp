@@ -253,9 +253,9 @@ class Aiming::Inside {
     const double x = shot->spread.x / extent(*ears.x()), y = shot->spread.y / extent(*ears.y());
     constexpr double much = 0.01, hardly = 0.0005;
     const double jitter = std::max(x, y);
-    notes_.push_back(fmt::format("held still, it jitters by {:.2f} % of its range{}", 100 * jitter,
-                                 jitter > much     ? ", which is much: look for bright light and reflections"
-                                 : jitter < hardly ? ", which is hardly anything"
+    notes_.push_back(fmt::format("jitter while held still: {:.2f} % of its range{}", 100 * jitter,
+                                 jitter > much     ? ", which is high: check for bright light and reflections"
+                                 : jitter < hardly ? ", which is very low"
                                                    : ""));
     ears.begin_test();
     ask(AimingStep::around);
@@ -264,7 +264,7 @@ class Aiming::Inside {
   void take_around(GunEars& ears) {
     if (ears.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
     if (ears.losses() > 0)
-      notes_.push_back(fmt::format("it lost sight of the screen {} on the way around: move back, or away from the side",
+      notes_.push_back(fmt::format("it lost sight of the screen {}: move back, or closer to the centre",
                                    ears.losses() == 1 ? "once" : fmt::format("{} times", ears.losses())));
     // A corner counts as reached when the gun was near both ends of what it reached there.
     const RawPoint low = ears.lowest(), high = ears.highest();
@@ -277,7 +277,7 @@ class Aiming::Inside {
           ears.path(), [&](RawPoint p) { return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y); });
       if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
     }
-    notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners that it did not reach: " + missing);
+    notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners not reached:  " + missing);
     note_ends(ears);
     tell({AimingEvent::Kind::tested, step_, 0, AimingRefusal::none, unit_, notes_});
     begin_shots();
@@ -293,8 +293,7 @@ class Aiming::Inside {
     const Control &x = *ears.x(), &y = *ears.y();
     if (std::max({share_at(&RawPoint::x, x.minimum), share_at(&RawPoint::x, x.maximum),
                   share_at(&RawPoint::y, y.minimum), share_at(&RawPoint::y, y.maximum)}) > often)
-      notes_.push_back(
-          "it stands at the end of its range along an edge, so what lies beyond is not told apart: move back");
+      notes_.push_back("it reaches the end of its range along an edge, so it cannot report anything beyond: move back");
   }
 
   // -- sweeps of a positional gun ------------------------------------------------------------------------------------
@@ -358,7 +357,7 @@ class Aiming::Inside {
     constexpr int patience = 2;  // some hands never stand still
     if (!ears.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
     AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
-    if (!ears.is_still(*shot)) taken.notes.emplace_back("taken while the gun was moving, so the fit is less exact");
+    if (!ears.is_still(*shot)) taken.notes.emplace_back("taken while the gun was moving, so the fit is less accurate");
     tell(std::move(taken));
     next_ < shots_.size() ? void(shots_[next_] = *shot) : shots_.push_back(*shot);
     if (shots_.size() < targets_.size()) return ask_shot(shots_.size());

@@ -120,7 +120,7 @@ class AxisFitting {
     const bool at_top = std::fabs(rest - high_) < std::fabs(rest - low_);
     if (in_.reading == Reading::one_sided) {
       const double to_end = std::min(std::fabs(rest - high_), std::fabs(rest - low_));
-      if (to_end > 0.25 * (high_ - low_)) fit.notes.emplace_back("it rests far from both of its ends");
+      if (to_end > 0.25 * (high_ - low_)) fit.notes.emplace_back("its rest position is far from both ends");
       axis.rest = whole(std::round(rest));
       axis.minimum = at_top ? whole(std::ceil(low_ + room)) : axis.rest;
       axis.maximum = at_top ? axis.rest : whole(std::floor(high_ - room));
@@ -172,8 +172,8 @@ class AxisFitting {
 
   void add_notes(AxisFit& fit) const {
     if (spikes_ > 0)
-      fit.notes.push_back(
-          fmt::format("{} left out: it jumps now and then", quantity(static_cast<std::size_t>(spikes_), "spike")));
+      fit.notes.push_back(fmt::format("{} ignored because it jumps occasionally",
+                                      quantity(static_cast<std::size_t>(spikes_), "spike")));
     if (const auto spot = dead_spot()) {
       const double way = std::max(high_ - fit.axis.rest, fit.axis.rest - low_);
       const bool around_rest =
@@ -181,15 +181,15 @@ class AxisFitting {
       if (around_rest) {
         const double part = std::floor(100 * (spot->second - spot->first) / way) / 100;
         fit.axis.own_dead_zone = std::min(part, most_own_dead_zone);
-        fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.axis.own_dead_zone));
+        fit.notes.push_back(fmt::format("it has its own dead zone of {:.2f}", fit.axis.own_dead_zone));
       } else {
-        fit.notes.push_back(fmt::format("a dead spot: between {} and {} it says nothing", spot->first, spot->second));
+        fit.notes.push_back(fmt::format("dead spot: no values between {} and {}", spot->first, spot->second));
       }
     }
     if (returns_ > 0.02 * (high_ - low_))
-      fit.notes.push_back(
-          fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / (high_ - low_)));
-    if (stays_) fit.notes.emplace_back("it is not self-centering: its middle is taken for its rest");
+      fit.notes.push_back(fmt::format("hysteresis: after release it stops within {:.1f} % of its rest position",
+                                      100 * returns_ / (high_ - low_)));
+    if (stays_) fit.notes.emplace_back("not self-centering: its middle is used as its rest position");
   }
 
   const AxisReadings& in_;

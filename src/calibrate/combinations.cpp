@@ -83,9 +83,9 @@ void CombinationTest::begin() {
 
 void CombinationTest::ask(const Codes& pressed) {
   const bool all = trial_ > 0 && pressed == trials_[trial_].pressed;  // the first step names them
-  say_(fmt::format("{} of {}: hold {}; with them held, press {}{}. Then release everything.", trial_ + 1,
+  say_(fmt::format("{} of {}: hold {}, and press {}{} while holding them. Then release everything.", trial_ + 1,
                    trials_.size(), names_of(trials_[trial_].held), all ? "each other button" : names_of(pressed),
-                   pressed.size() > 1 ? ", one after the other" : ""));
+                   pressed.size() > 1 ? ", one at a time" : ""));
 }
 
 void CombinationTest::note_press(Code code, Time time) {
@@ -121,7 +121,7 @@ void CombinationTest::judge() {
   if (!was_held_) {
     if (not_held_before_) say_("Skipped.");
     if (not_held_before_) return next_trial();
-    say_(fmt::format("{} were not down together. Once more; after that this step is skipped.", names_of(trial.held)));
+    say_(fmt::format("{} were not held together. Try again; after that, this step is skipped.", names_of(trial.held)));
     not_held_before_ = true;
     return ask(trial.pressed);
   }
@@ -131,8 +131,9 @@ void CombinationTest::judge() {
     missing_before_ = missing;
     together_before_ = together_;
     again_ = true;
-    if (!missing.empty()) say_(fmt::format("{} did not come. Once more, to be sure.", names_of(missing)));
-    if (!together_.empty()) say_(fmt::format("{} came at once. Once more, to be sure.", names_of(together_)));
+    if (!missing.empty()) say_(fmt::format("{} did not arrive. Try again to confirm.", names_of(missing)));
+    if (!together_.empty())
+      say_(fmt::format("{} arrived at the same moment. Try again to confirm.", names_of(together_)));
     Codes asked = missing;
     for (const Code code : together_)
       if (has(trial.pressed, code) && !has(asked, code)) asked.push_back(code);
@@ -163,10 +164,10 @@ std::vector<std::string> words_for(const std::vector<Combination>& found, const 
   for (const Combination& one : found) {
     const std::string with = fmt::format("with {} held, ", names_in(buttons, one.held));
     if (!one.blocked.empty())
-      lines.push_back(fmt::format("{}{} {} not come", with, names_in(buttons, one.blocked),
+      lines.push_back(fmt::format("{}{} {} not arrive", with, names_in(buttons, one.blocked),
                                   one.blocked.size() == 1 ? "does" : "do"));
     if (!one.ghosts.empty())
-      lines.push_back(fmt::format("{}{} come at once although one was pressed", with, names_in(buttons, one.ghosts)));
+      lines.push_back(fmt::format("{}{} arrive although only one was pressed", with, names_in(buttons, one.ghosts)));
   }
   return lines;
 }

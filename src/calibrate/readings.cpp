@@ -120,7 +120,7 @@ RawPoint median(const std::vector<RawPoint>& points) { return {median(of_x(point
 
 namespace {
 
-/// Without those that are spikes; the readings of one spike, one after the other, count once.
+/// Without those that are spikes; the readings of one spike, one at a time, count once.
 template <typename T>
 Clean<T> without(const std::vector<T>& values, const std::vector<bool>& spikes) {
   Clean<T> result;

@@ -465,25 +465,24 @@ class StickFitting {
     const double width = std::min(half_.x, half_.y);
     if (rest_.spikes + spikes_ > 0)
       fit.notes.push_back(
-          fmt::format("{} left out: it jumps now and then",
+          fmt::format("{} ignored because it jumps occasionally",
                       quantity(static_cast<std::size_t>(rest_.spikes) + static_cast<std::size_t>(spikes_), "spike")));
     if (rest_.drift > 0.02 * width)
-      fit.notes.push_back(fmt::format("its rest drifts by {:.1f} % of the way", 100 * rest_.drift / width));
+      fit.notes.push_back(fmt::format("its rest position drifts by {:.1f} %", 100 * rest_.drift / width));
     if (clipped_ > edge_.size() / 20)
-      fit.notes.emplace_back("it goes beyond the range that it declares: what is beyond cannot be seen");
+      fit.notes.emplace_back("it exceeds its declared range, and positions beyond it are lost");
     if (fit.stick.own_dead_zone > 0)
-      fit.notes.push_back(fmt::format("it has a dead zone of its own, {:.2f} of the way", fit.stick.own_dead_zone));
+      fit.notes.push_back(fmt::format("it has its own dead zone of {:.2f}", fit.stick.own_dead_zone));
     if (fit.stick.own_snap > 0)
-      fit.notes.push_back(fmt::format("it makes pushes straight by itself, within {:g} degrees", fit.stick.own_snap));
+      fit.notes.push_back(fmt::format("it snaps to its axes within {:g} degrees", fit.stick.own_snap));
     if (returns_ > 0.02 * width)
-      fit.notes.push_back(
-          fmt::format("released, it stops up to {:.1f} % of the way from its rest", 100 * returns_ / width));
+      fit.notes.push_back(fmt::format("hysteresis: after release it stops within {:.1f} % of its rest position",
+                                      100 * returns_ / width));
     if (flip_ != Point{1, 1})
-      fit.notes.push_back(
-          fmt::format("its {} axis runs the other way: taken as it was pushed", flip_.x < 0 ? "x" : "y"));
-    if (stays_) fit.notes.emplace_back("it is not self-centering: the middle of its way is taken for its rest");
+      fit.notes.push_back(fmt::format("its {} axis is reversed; this is corrected", flip_.x < 0 ? "x" : "y"));
+    if (stays_) fit.notes.emplace_back("not self-centering: the middle of its range is used as its rest position");
     if (gate_.gate == StickGate::round && in_.pushes.empty())
-      fit.notes.emplace_back("how it is turned is not known: no pushes were asked for");
+      fit.notes.emplace_back("its rotation is unknown because pushes were skipped");
   }
 
   const StickReadings& in_;

@@ -22,9 +22,9 @@ std::string directions(const std::vector<std::size_t>& which) {
 
 std::string mark_words(const std::string& role, int number) {
   const auto kind = role_kind(role);
-  if (kind == RoleKind::one_sided) return "half down";
-  if (role == "paddle") return "in its middle";
-  return number == 0 ? "half of the way to the left" : "half of the way to the right";
+  if (kind == RoleKind::one_sided) return "halfway down";
+  if (role == "paddle") return "to its middle";
+  return number == 0 ? "halfway to the left" : "halfway to the right";
 }
 
 std::string asking(const CalibrateEvent& event) {
@@ -32,21 +32,22 @@ std::string asking(const CalibrateEvent& event) {
   const auto kind = role_kind(role).value_or(RoleKind::two_sided);
   switch (event.step) {
     case CalibrateStep::rest:
-      return fmt::format("{}: release it, and wait two seconds.", role);
+      return fmt::format("{}: release it and wait two seconds.", role);
     case CalibrateStep::sweep:
       if (kind == RoleKind::stick)
-        return fmt::format("{}: move it slowly along its edge, all around, twice or more; then release it.", role);
+        return fmt::format("{}: move it slowly around its edge at least twice, then release it.", role);
       if (kind == RoleKind::one_sided)
-        return fmt::format("{}: press it slowly all the way, hold it there a moment, and release it; twice.", role);
+        return fmt::format("{}: press it slowly all the way, hold it for a moment, and release it. Do this twice.",
+                           role);
       return fmt::format(
-          "{}: turn it slowly to one end and release it, then to the other end and release it; do this twice.", role);
+          "{}: turn it slowly to one end and release it, then to the other end and release it. Do this twice.", role);
     case CalibrateStep::release:
       return fmt::format("{}: release it.", role);
     case CalibrateStep::push:
-      return fmt::format("{}: push it straight {} as far as it goes, and hold it there.", role,
+      return fmt::format("{}: push it straight {} as far as it goes and hold it.", role,
                          pushes.at(static_cast<std::size_t>(event.number)));
     case CalibrateStep::mark:
-      return fmt::format("{}: hold it {} for a moment.", role, mark_words(role, event.number));
+      return fmt::format("{}: move it {} and hold it for a moment.", role, mark_words(role, event.number));
     case CalibrateStep::done:
       break;
   }
@@ -60,31 +61,31 @@ std::string to_text(const SweepFault& fault) {
     case SweepRefusal::none:
       return "";
     case SweepRefusal::too_few:
-      return "that was too short: once more, slowly";
+      return "too short: try again, slowly";
     case SweepRefusal::moves_at_rest:
-      return "it moved while it should rest, or it jitters too much: put the unit down, and release it";
+      return "it moved or jitters too much: put the unit down and release the control";
     case SweepRefusal::too_fast:
-      return "that was too fast to be followed: once more, slowly";
+      return "too fast: try again, slowly";
     case SweepRefusal::not_around:
-      if (fault.directions.size() == sweep_directions.size()) return "it was not moved around yet";
-      return fmt::format("not pushed yet to: {}", directions(fault.directions));
+      if (fault.directions.size() == sweep_directions.size()) return "move it all the way around";
+      return fmt::format("not reached yet: {}", directions(fault.directions));
     case SweepRefusal::not_at_edge:
-      return fmt::format("not at its end: move it around again, as far as it goes, to: {}",
+      return fmt::format("not far enough: move it around again, as far as it goes, towards: {}",
                          directions(fault.directions));
     case SweepRefusal::pushes_differ:
-      return "these pushes fit no way in which a stick can be mounted: once more, from the first";
+      return "the pushes are inconsistent: start again with the first";
     case SweepRefusal::no_way:
-      return "it hardly moved: push it to its ends";
+      return "it hardly moved: push it to both ends";
     case SweepRefusal::wrong_control:
       return fmt::format("that was {}", fault.role);
     case SweepRefusal::stopped:
-      return "that is not enough yet: go on, then release it";
+      return "not enough yet: continue, then release it";
     case SweepRefusal::not_moved:
-      return "it has not moved yet: move it, then release it";
+      return "it has not moved: move it, then release it";
     case SweepRefusal::not_released:
-      return "it is still moved or held: release it";
+      return "it is still moving or held: release it";
     case SweepRefusal::not_far:
-      return "push it farther, and hold it there";
+      return "push it further and hold it";
     case SweepRefusal::not_steady:
       return "hold it still for a moment";
   }
@@ -105,15 +106,15 @@ std::string to_text(const CalibrateEvent& event) {
     }
     case Kind::skips:
       if (event.fault.why != SweepRefusal::none)
-        return fmt::format("{}: left out, it stays as it was, because this came up again: {}.", event.role,
+        return fmt::format("{}: skipped and unchanged, because of the same problem again: {}.", event.role,
                            to_text(event.fault));
-      return fmt::format("{}: left out, it stays as it was.", event.role);
+      return fmt::format("{}: skipped and unchanged.", event.role);
     case Kind::pauses:
-      return "The unit has left. Waiting for it to come back.";
+      return "The unit was disconnected. Waiting for it to reconnect.";
     case Kind::goes_on:
-      return fmt::format("It is back: {} from the start.", event.role);
+      return fmt::format("It is back. Start again with {}.", event.role);
     case Kind::ends_asking:
-      return "That was all. Press a button to keep it; hold one for two seconds to measure the last control again.";
+      return "Done. Press a button to save, or hold one for two seconds to measure the last control again.";
     case Kind::ends:
       return "";
   }

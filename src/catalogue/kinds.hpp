@@ -13,6 +13,7 @@ namespace omnipar::inline abi_0::catalogue {
 struct Kind {
   std::string_view name;
   std::string_view about;
+  std::string_view example;  ///< a whole file
   std::span<const text::Field> fields;
   /// Makes a plain value of a checked table, looks for errors of meaning, and puts it into `sheets`: among
   /// the good ones, if there have been no errors since `errors_before`.

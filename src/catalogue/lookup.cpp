@@ -17,7 +17,7 @@ std::string catalogue::listed(const std::vector<std::string_view>& names) {
 
 std::string catalogue::suggestion(std::string_view misspelt, const std::vector<std::string_view>& names) {
   if (const auto near = base::nearest(misspelt, names)) return fmt::format("did you mean '{}'?", *near);
-  return names.empty() ? "there are none" : "there are: " + catalogue::listed(names);
+  return names.empty() ? "none exist" : "expected one of: " + catalogue::listed(names);
 }
 
 tl::expected<const Screen*, Diagnostic> catalogue::find_screen(const std::vector<Screen>& screens,
@@ -25,7 +25,7 @@ tl::expected<const Screen*, Diagnostic> catalogue::find_screen(const std::vector
   std::vector<std::string_view> names;
   for (const Screen& screen : screens) names.emplace_back(screen.name);
   if (names.empty())
-    return tl::unexpected(Diagnostic{"no-screen", Severity::error, "the rig describes no screen", "",
+    return tl::unexpected(Diagnostic{"no-screen", Severity::error, "the rig has no screen", "",
                                      "omnipar calibrate screen NAME --size 1920x1080"});
   if (name.empty() && names.size() == 1) return &screens.front();
   for (const Screen& screen : screens)
@@ -33,7 +33,7 @@ tl::expected<const Screen*, Diagnostic> catalogue::find_screen(const std::vector
   const std::string hint = suggestion(name, names);
   if (name.empty())
     return tl::unexpected(
-        Diagnostic{"unknown-screen", Severity::error, "the rig has several screens, and none is named", "", hint});
+        Diagnostic{"unknown-screen", Severity::error, "the rig has several screens: name one of them", "", hint});
   return tl::unexpected(
       Diagnostic{"unknown-screen", Severity::error, fmt::format("the rig has no screen '{}'", name), "", hint});
 }

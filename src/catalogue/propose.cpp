@@ -24,7 +24,7 @@ tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::stri
   const auto sheet = catalogue::find_system(catalogue, system);
   if (!sheet) return tl::unexpected(Diagnostics{sheet.error()});
   Profile profile;
-  profile.name = fmt::format("{}, as proposed", (*sheet)->name);
+  profile.name = fmt::format("{}, default bindings", (*sheet)->name);
   profile.system = (*sheet)->name;
   int seats = 0;
   for (const PortSheet& port : (*sheet)->ports) {

@@ -104,7 +104,7 @@ class ProfileReader {
     if (seat != nullptr || flag_in(table, "not-ours")) return text_in(table, "seat");
     if (!flawed_)
       problems_.push_back(text::at(source_, key.mark, "missing-field", "'seat' is missing",
-                                   "write which seat plays it, or not-ours = true"));
+                                   "write the seat that plays it, or not-ours = true"));
     return "nobody";
   }
 

@@ -28,8 +28,8 @@ class SheetReader {
     if (several == nullptr || several->type != Value::Type::list) return read_one(root);
     for (const auto& [key, member] : root.members)
       if (key.name != "sheet" && key.name != "omnipar")
-        error(key.mark, "unknown-field", fmt::format("there is no field '{}' beside [[sheet]]", key.name),
-              "move it into the sheet that it belongs to");
+        error(key.mark, "unknown-field", fmt::format("unknown field '{}' outside [[sheet]]", key.name),
+              "move it into its sheet");
     for (const Value& sheet : several->items) read_one(sheet);
   }
 
@@ -41,18 +41,18 @@ class SheetReader {
   bool has_known_format(const Value& root) {
     const Value* version = root.find("omnipar");
     if (version == nullptr) {
-      error({1, 1}, "missing-field", "'omnipar' is missing", "begin the file with: omnipar = 1");
+      error({1, 1}, "missing-field", "'omnipar' is missing", "start the file with: omnipar = 1");
       return false;
     }
     if (version->type != Value::Type::integer || version->integer < 1) {
-      error(version->mark, "wrong-type", "'omnipar' should be a whole number from 1 on, the format of the file",
-            "begin the file with: omnipar = 1");
+      error(version->mark, "wrong-type", "'omnipar' must be the format version, a whole number from 1",
+            "start the file with: omnipar = 1");
       return false;
     }
     if (version->integer > newest_format) {
       error(version->mark, "too-new",
-            fmt::format("this file is of format {}, which is newer than this Omnipar", version->integer),
-            fmt::format("this Omnipar reads format {}; a newer one will read the file", newest_format));
+            fmt::format("this file has format version {}, which is newer than this Omnipar", version->integer),
+            fmt::format("this Omnipar reads version {}; upgrade Omnipar to read the file", newest_format));
       return false;
     }
     return true;
@@ -65,12 +65,12 @@ class SheetReader {
     if (name->type != Value::Type::text)
       return error(
           name->mark, "wrong-type",
-          fmt::format("'kind' should be {}, not {}", text::name_of(Value::Type::text), text::name_of(name->type)),
+          fmt::format("'kind' must be {}, not {}", text::name_of(Value::Type::text), text::name_of(name->type)),
           example);
     const auto kinds = catalogue::kinds();
     const auto kind = std::ranges::find(kinds, name->text, &catalogue::Kind::name);
     if (kind == kinds.end())
-      return error(name->mark, "unknown-kind", fmt::format("no sheet is of kind '{}'", name->text),
+      return error(name->mark, "unknown-kind", fmt::format("there is no sheet kind '{}'", name->text),
                    catalogue::suggestion(name->text, sheet_kinds()));
     const std::size_t before = sheets_.problems.size();
     const auto good = text::checked(source_, sheet, kind->fields, sheets_.problems);
@@ -90,8 +90,8 @@ void catalogue::check_differ(const text::Source& source, const Value& list, std:
     const Value* name = item.find(field);
     if (name == nullptr) continue;
     if (!seen.insert(name->text).second)
-      problems.push_back(text::at(source, name->mark, "name-twice", fmt::format("'{}' is there twice", name->text),
-                                  "give one of them another name"));
+      problems.push_back(
+          text::at(source, name->mark, "name-twice", fmt::format("duplicate '{}'", name->text), "rename one of them"));
   }
 }
 
@@ -106,7 +106,7 @@ void catalogue::check_roles(const text::Source& source, const Value* list, Diagn
   if (list == nullptr) return;
   const auto check = [&](const Value& role) {
     if (role_kind(role.text) || stick_direction(role.text)) return;
-    problems.push_back(text::at(source, role.mark, "unknown-role", fmt::format("there is no role '{}'", role.text),
+    problems.push_back(text::at(source, role.mark, "unknown-role", fmt::format("unknown role '{}'", role.text),
                                 catalogue::suggestion(role.text, role_names())));
   };
   if (list->type == Value::Type::text) check(*list);

@@ -99,8 +99,8 @@ void check_ports(const text::Source& source, const Value& table, Diagnostics& pr
     for (std::size_t j = 0; j < i; ++j)
       if (ports[i].find("number")->integer == ports[j].find("number")->integer)
         problems.push_back(text::at(source, ports[i].find("number")->mark, "name-twice",
-                                    fmt::format("port {} is there twice", ports[i].find("number")->integer),
-                                    "give one of them another number"));
+                                    fmt::format("duplicate port {}", ports[i].find("number")->integer),
+                                    "change the number of one of them"));
 }
 
 /// Everything rests somewhere but a pointer.
@@ -110,10 +110,10 @@ void check_rest(const text::Source& source, const Value& target, Diagnostics& pr
   const Value* rest = range->find("rest");
   const bool is_pointer = kind_of(text_in(target, "type")) == TargetKind::pointer;
   if (is_pointer && rest != nullptr)
-    problems.push_back(text::at(source, rest->mark, "no-rest", "a pointer rests nowhere", "leave 'rest' out"));
+    problems.push_back(text::at(source, rest->mark, "no-rest", "a pointer has no rest position", "remove 'rest'"));
   if (!is_pointer && rest == nullptr)
     problems.push_back(text::at(source, range->mark, "missing-field", "'rest' is missing",
-                                "write where the axis rests, such as rest = 128"));
+                                "write the value at rest, such as rest = 128"));
 }
 
 void check_targets(const text::Source& source, const Value& table, Diagnostics& problems) {

@@ -28,7 +28,7 @@ struct RawName {
 
 void no_raw_control(const text::Source& source, const Value& name, Diagnostics& problems) {
   problems.push_back(text::at(source, name.mark, "unknown-code",
-                              fmt::format("'{}' is not a control of raw reports", name.text),
+                              fmt::format("invalid raw report control '{}'", name.text),
                               "write hid:REPORT/USAGE, such as \"hid:0/x#2\"; 'omnipar units --raw' lists them"));
 }
 
@@ -60,7 +60,7 @@ class CodeReader {
     const auto code = code_called(name.text, name.mark);
     if (!code) return {};
     if (code->type != ev_abs && code->type != ev_hid)
-      error(name.mark, "wrong-code", "only an axis can be calibrated", "name an axis, such as ABS_X");
+      error(name.mark, "wrong-code", "only axes can be calibrated", "use an axis, such as ABS_X");
     return once({"", *code, ""}, name).code;
   }
 
@@ -82,21 +82,21 @@ class CodeReader {
     const bool pair =
         kind == RoleKind::stick || kind == RoleKind::dpad || kind == RoleKind::pointer || kind == RoleKind::movement;
     if (code.type == ev_rel && !counts)
-      error(mark, "wrong-code", fmt::format("'{}' counts movements, and '{}' does not", name, role),
-            "such codes are a 'spinner', a 'mouse', a 'mouse-wheel' or a 'trackball'");
+      error(mark, "wrong-code", fmt::format("'{}' is relative, but '{}' is not", name, role),
+            "use the role 'spinner', 'mouse', 'mouse-wheel' or 'trackball'");
     else if (code.type == ev_key && kind != RoleKind::button && kind != RoleKind::one_sided)
-      error(mark, "wrong-code", fmt::format("'{}' is a button, and '{}' is not", name, role),
-            pair ? "name each direction by itself, such as 'dpad-up'" : "name an axis");
+      error(mark, "wrong-code", fmt::format("'{}' is a button, but '{}' is not", name, role),
+            pair ? "use a single direction, such as 'dpad-up'" : "use an axis");
     else if (!text_in(table, "half").empty() && (code.type == ev_key || kind != RoleKind::one_sided))
-      error(mark, "wrong-code", "'half' is for one axis of two pedals or triggers",
-            fmt::format("leave it out, or give '{}' a role such as 'right-trigger' or 'pedal'", name));
+      error(mark, "wrong-code", "'half' is only for combined pedals or triggers on one axis",
+            fmt::format("remove it, or give '{}' a role such as 'right-trigger' or 'pedal'", name));
     else if (code.type == ev_abs && kind == RoleKind::button)
-      error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' is a button", name, role), "name a button");
+      error(mark, "wrong-code", fmt::format("'{}' is an axis, but '{}' is a button", name, role), "use a button");
     else if (code.type == ev_abs && counts)
-      error(mark, "wrong-code", fmt::format("'{}' is an axis, and '{}' counts movements", name, role),
-            "name a code that counts, such as REL_X");
+      error(mark, "wrong-code", fmt::format("'{}' is an axis, but '{}' is relative", name, role),
+            "use a relative code, such as REL_X");
     else if (code.type != ev_key && pair && table.find("axis") == nullptr)
-      error(mark, "missing-field", fmt::format("'axis' is missing: which half of '{}' is it?", role),
+      error(mark, "missing-field", fmt::format("'axis' is missing: which axis of '{}' is it?", role),
             "write axis = \"x\" or axis = \"y\"");
   }
 
@@ -107,7 +107,7 @@ class CodeReader {
       return same_code && (other.half == raw.half || other.half.empty() || raw.half.empty());
     };
     if (std::ranges::any_of(seen_, is_same))
-      error(name.mark, "name-twice", fmt::format("'{}' is there twice", name.text), "leave one of them out");
+      error(name.mark, "name-twice", fmt::format("duplicate '{}'", name.text), "remove one of them");
     else
       seen_.push_back(raw);
     return raw;
@@ -123,15 +123,16 @@ class CodeReader {
     const auto code = base::code_of_name(word);
     if (code) return code;
     const auto near = base::nearest(word, base::code_names());
-    error(mark, "unknown-code", fmt::format("no code is called '{}'", word),
-          near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface");
+    error(mark, "unknown-code", fmt::format("unknown code '{}'", word),
+          near ? fmt::format("did you mean '{}'?", *near)
+               : "use the names of the Linux input interface, such as BTN_SOUTH");
     return std::nullopt;
   }
 
   void check_node(text::Mark mark, const std::string& node) {
     static const std::vector<std::string_view> kinds{"keys", "motion", "mouse", "pad", "touch"};
     if (node.empty() || std::ranges::find(kinds, node) != kinds.end()) return;
-    error(mark, "bad-word", fmt::format("no node is called '{}'", node), catalogue::suggestion(node, kinds));
+    error(mark, "bad-word", fmt::format("unknown node '{}'", node), catalogue::suggestion(node, kinds));
   }
 
   const text::Source& source_;
@@ -254,16 +255,16 @@ AxisCalibration axis_in(CodeReader& codes, const Value& table) {
   AxisCalibration axis{codes.axis_in(table, "code"), whole_in<std::int32_t>(table, "minimum"),
                        whole_in<std::int32_t>(table, "maximum"), whole_in<std::int32_t>(table, "rest")};
   if (axis.minimum >= axis.maximum || axis.rest < axis.minimum || axis.rest > axis.maximum)
-    codes.error(table.find("minimum")->mark, "bad-number", "this is not a range",
-                "the minimum lies below the maximum, and the rest between them");
+    codes.error(table.find("minimum")->mark, "bad-number", "invalid range",
+                "the minimum must be less than the maximum, and the rest between them");
   axis.declared = declared_in(table, "declared");
   if (const Value* marks = table.find("marks")) {
     for (const Value& mark : marks->items) axis.marks.push_back({mark.items[0].number, mark.items[1].number});
     Control control;
     control.reading = axis.rest == axis.minimum || axis.rest == axis.maximum ? Reading::one_sided : Reading::two_sided;
     if (!axis.marks.empty() && !shape::axis_map(axis, control))
-      codes.error(marks->mark, "bad-number", "these marks make no curve",
-                  "at most 9 of them, inside the range, and each further on than the one before");
+      codes.error(marks->mark, "bad-number", "the marks do not form a curve",
+                  "use at most 9, inside the range and in increasing order");
   }
   axis.own_dead_zone = number_in(table, "own-dead-zone", 0);
   axis.self_centering = flag_in(table, "self-centering", true);
@@ -284,10 +285,10 @@ StickCalibration stick_in(CodeReader& codes, const Value& table) {
   for (const Value& corner : table.find("edge")->items) stick.edge.push_back(point_of(corner));
   constexpr double least_width = 1e-6;
   if (std::fabs(stick.width.x) < least_width || std::fabs(stick.width.y) < least_width)
-    codes.error(table.find("width")->mark, "bad-number", "the width is 0", "a stick has a way each way");
+    codes.error(table.find("width")->mark, "bad-number", "the width is 0", "both widths must differ from 0");
   else if (!shape::stick_map(stick))
-    codes.error(table.find("edge")->mark, "bad-number", "this edge does not go around the rest",
-                "3 to 64 corners in turn, none of them dented inwards");
+    codes.error(table.find("edge")->mark, "bad-number", "the edge does not surround the rest position",
+                "use 3 to 64 corners in order that form a convex shape");
   stick.declared_x = declared_in(table, "declared-x");
   stick.declared_y = declared_in(table, "declared-y");
   stick.own_dead_zone = number_in(table, "own-dead-zone", 0);
@@ -306,8 +307,8 @@ AimCalibration aim_in(CodeReader& codes, const Value& table) {
   const bool are_four = corners.items.size() == aim.corners.size();
   for (std::size_t i = 0; are_four && i < aim.corners.size(); ++i) aim.corners.at(i) = point_of(corners.items[i]);
   if (!are_four || !shape::screen_map(aim))
-    codes.error(corners.mark, "bad-number", "no screen has such corners",
-                "four of them: upper left, upper right, lower right, lower left");
+    codes.error(corners.mark, "bad-number", "the corners do not form a screen",
+                "use four corners in this order: top left, top right, bottom right, bottom left");
   const std::string model = text_in(table, "model");
   for (const AimModel one : {AimModel::scale, AimModel::affine, AimModel::projective})
     if (model == word_of(one)) aim.model = one;

@@ -87,7 +87,7 @@ std::string words_for(const Field& field) {
     case FieldKind::text:
       for (const std::string_view word : field.words)
         words += fmt::format("{}`\"{}\"`", words.empty() ? "" : ", ", word);
-      return words.empty() ? "a text" : words;
+      return words.empty() ? "text" : words;
     case FieldKind::name:
       return "a name";
     case FieldKind::whole:
@@ -102,7 +102,7 @@ std::string words_for(const Field& field) {
     case FieldKind::names:
       return "a list of names";
     case FieldKind::texts:
-      return "a list of texts";
+      return "a list of text";
     case FieldKind::point:
       return "two numbers: `[120, 40]`";
     case FieldKind::points:
@@ -133,7 +133,7 @@ void add_table(std::string& page, const std::string& path, std::span<const Field
   if (!path.empty()) page += fmt::format("\n`{}{}{}`\n", listed ? "[[" : "[", path, listed ? "]]" : "]");
   page += "\n| field | value | |\n|---|---|---|\n";
   for (const Field& field : fields)
-    page += fmt::format("| `{}`{} | {} | {} |\n", field.name, field.needed ? " (needed)" : "", words_for(field),
+    page += fmt::format("| `{}`{} | {} | {} |\n", field.name, field.needed ? " (required)" : "", words_for(field),
                         field.about);
   for (const Field& field : fields)
     if (!field.inside.empty()) add_table(page, header_of(path, field), field.inside, field.kind == FieldKind::tables);
@@ -151,7 +151,7 @@ std::string left_out(const stage::Kind& kind, const stage::Field& field) {
   Use use;
   use.role = "left-stick";
   const auto at = static_cast<std::size_t>(&field - kind.fields.data());
-  const bool is_as_another = field.about.find("as 'ramp', if left out") != std::string_view::npos;
+  const bool is_as_another = field.about.find("default: same as 'ramp'") != std::string_view::npos;
   return is_as_another ? "as `ramp`" : fmt::format("{:g}", stage::values_of(kind, use)[at]);
 }
 
@@ -171,11 +171,11 @@ std::string domain(const stage::Field& field) {
 /// All stages, in the order in which a value goes through them.
 void add_stages(std::string& page) {
   page +=
-      "\n## Stages\n\nWhat happens to a source on its way to its target, in this order; each is there if its fields "
-      "are written. A position\nis where an axis or a stick is, a contact is on or off, a pointer is a place on the "
-      "game area, and counts are\nmovements that add up. A stick or trigger that counts as a press goes through the "
-      "stages of positions that are written,\nand then through its threshold; of what a gun or a mouse says only "
-      "inversion changes anything. Opposites stand behind all\nsources, as a field of the port.\n\n"
+      "\n## Stages\n\nThe stages between a source and its target, in the order in which they are applied. A stage is "
+      "present if its fields\nare written. A *position* is the state of an axis or a stick, a *contact* is on or off, "
+      "a *pointer* is a point in the\ngame area, and *counts* are relative movements. A stick or trigger used as a "
+      "button passes the position stages that are\nwritten, then its threshold. For guns and mice, only inversion has "
+      "an effect. Opposites apply to all sources of a port\nand are a field of the port.\n\n"
       "| stage | from | to | what it does | exactly | fields: default (range) |\n|---|---|---|---|---|---|\n";
   for (const stage::Kind* kind : stage::table()) {
     std::string fields;
@@ -207,12 +207,12 @@ namespace {
 constexpr const char* traces_page = R"(
 ## Traces and rooms
 
-A trace is a recording of input: `omnipar trace record` writes one, `omnipar trace replay` plays it, and `--host FILE` of
-most commands takes its units in place of those that are there. A room is a trace whose units are made up. It is the
-way to report what a unit does, and to test without it.
+A trace is a recording of input. `omnipar trace record` writes one, `omnipar trace replay` replays it, and with
+`--host FILE` most commands use its units instead of the connected ones. A room is a trace whose units are simulated. Use
+them to report what a unit does, and to test without the unit.
 
-A trace is JSON Lines: one object on each line, in UTF-8. The first line is the head; each node has a line before its
-first event; events follow in order of time. Fields that are not listed here are an error, which names the line.
+A trace is JSON Lines: one object on each line, in UTF-8. The first line is the head. Each node has a line before its
+first event. Events are sorted by time. A field that is not listed here is an error, which is reported with its line.
 
 ```json
 {"omnipar":1,"kind":"trace","about":"a press on a pad with a trigger, which is then unplugged","made-up":true}
@@ -227,58 +227,58 @@ The head:
 
 | field | value | |
 |---|---|---|
-| `omnipar` (needed) | a whole number | the version of the format: 1 |
-| `kind` (needed) | `"trace"` | what the file is |
-| `about` | a text | what it is a trace of |
-| `made-up` | `true` or `false` | its units do not exist: it is a room |
+| `omnipar` (required) | a whole number | the format version: 1 |
+| `kind` (required) | `"trace"` | the kind of file |
+| `about` | text | a description of the trace |
+| `made-up` | `true` or `false` | its units are simulated: the trace is a room |
 
-A node, as the kernel describes it. Nodes with the same `device` are one unit; without it,
-those that share vendor, product, serial number, socket and the beginning of their names.
+A node, as described by the kernel. Nodes with the same `device` belong to one unit; without `device`, nodes that share
+vendor, product, serial number, socket and the beginning of their names do.
 
 | field | value | |
 |---|---|---|
-| `node` (needed) | a whole number, 1 to 9999 | by which its events call it |
-| `name` | a text | the name that it gives itself |
-| `id` | a text | bus, vendor, product and version, four hexadecimal digits each: "0003:1209:0001:0100" |
-| `serial` | a text | its serial number |
-| `socket` | a text | where it is plugged in; any words, the same for the same socket |
-| `device` | a text | the device that it belongs to; any words, the same for all nodes of one unit |
-| `interface` | a whole number, 0 to 255 | which interface of its device it is |
-| `half` | a text | "left" or "right", of a controller that is two units |
-| `virtual` | `true` or `false` | another program made it |
-| `keys` | a list of codes | buttons, keys and what counts: `BTN_SOUTH`, `KEY_A`, `REL_X`; numbers that have no name are `key:300` |
-| `axes` | by code: `[minimum, maximum]` | axes and their ranges; their order counts |
-| `descriptor` | bytes | of a node whose raw reports are read, instead of `keys` and `axes`: its report descriptor, "05 01 09 05" |
+| `node` (required) | a whole number, 1 to 9999 | its number in events |
+| `name` | text | the name it reports |
+| `id` | text | bus, vendor, product and version, four hexadecimal digits each: "0003:1209:0001:0100" |
+| `serial` | text | its serial number |
+| `socket` | text | where it is plugged in; any text, the same for the same socket |
+| `device` | text | its device; any text, the same for all nodes of one unit |
+| `interface` | a whole number, 0 to 255 | its interface number within the device |
+| `half` | text | "left" or "right" for a controller that consists of two units |
+| `virtual` | `true` or `false` | created by another program |
+| `keys` | a list of codes | buttons, keys and relative axes: `BTN_SOUTH`, `KEY_A`, `REL_X`; codes without a name are written as `key:300` |
+| `axes` | by code: `[minimum, maximum]` | axes and their ranges, in order |
+| `descriptor` | bytes | the report descriptor of a node that is read through its raw reports, instead of `keys` and `axes`: "05 01 09 05" |
 
 An event:
 
 | field | value | |
 |---|---|---|
-| `t` (needed) | a whole number | when, in microseconds; the first is at about 0 |
-| `node` (needed) | a whole number | at which node |
-| `plug` | `"in"`, `"out"` | it is plugged in, or unplugged; with "in", `report` is the state in which it is found |
-| `gap` | `true` | another program has the node alone: what it says until its next event is missing |
-| `report` | codes and values: `["BTN_SOUTH", 1, "ABS_Z", 40]` | one report: what has changed, in its order |
-| `raw` | bytes | instead, of a node with a `descriptor`: one raw report |
-| `note` | a text | what a bystander would say |
-| `lesson` | a text | what is to be seen here |
+| `t` (required) | a whole number | time in microseconds; the first event is at about 0 |
+| `node` (required) | a whole number | its node |
+| `plug` | `"in"`, `"out"` | connected or disconnected; with "in", `report` is the initial state |
+| `gap` | `true` | another program grabbed the node: its input until the next event is missing |
+| `report` | codes and values: `["BTN_SOUTH", 1, "ABS_Z", 40]` | one report: the changes, in order |
+| `raw` | bytes | for a node with a `descriptor`, instead of `report`: one raw report |
+| `note` | text | what happens at this moment |
+| `lesson` | text | what this moment demonstrates |
 
-Every event but `plug` and `gap` has `report` or `raw`. A node says nothing before it is plugged in. Of an axis that no report has
-mentioned nothing is known, as after a real plug.
+Every event except `plug` and `gap` has `report` or `raw`. A node reports nothing before it is connected. The position of
+an axis is unknown until a report contains it, as with a real device.
 )";
 
 }  // namespace
 
 std::string sheet_reference() {
   std::string page =
-      "# The fields of Omnipar's files\n\n"
-      "Files are TOML. Each begins with `omnipar = 1` and says its `kind`; a file may also hold several sheets, each "
-      "in a\n"
-      "`[[sheet]]` of its own with its own `kind`. Names have lower-case letters, digits and '-', and begin with a "
-      "letter.\n"
-      "`omnipar catalogue fields` prints this page, `omnipar catalogue fields KIND --json` the JSON Schema.\n";
+      "# File reference\n\n"
+      "Files are TOML. Each starts with `omnipar = 1` and its `kind`. A file can also contain several sheets, each in "
+      "its own\n`[[sheet]]` table with its own `kind`. Names consist of lower-case letters, digits and '-', and start "
+      "with a letter.\n`omnipar catalogue fields` prints this page, `omnipar catalogue fields KIND --json` the JSON "
+      "Schema.\n";
   for (const catalogue::Kind& kind : catalogue::kinds()) {
     page += fmt::format("\n## kind = \"{}\"\n\n{}\n", kind.name, kind.about);
+    page += fmt::format("\n```toml\n{}```\n", kind.example);
     add_table(page, "", kind.fields, false);
   }
   add_stages(page);

@@ -50,8 +50,8 @@ class Wiring {
     slot_.crossing_gauges = 0;
     for (const Control& control : attachment_.controls)
       if (!add(control))
-        return Diagnostic{"too-many-controls", Severity::error, "the unit has more controls than one unit may have",
-                          attachment_.unit, fmt::format("at most {} buttons and {} axes", max_buttons, max_axes)};
+        return Diagnostic{"too-many-controls", Severity::error, "the unit has too many controls", attachment_.unit,
+                          fmt::format("the limit is {} buttons and {} axes", max_buttons, max_axes)};
     slot_.words = (slot_.buttons.size() + 63) / 64;
     find_alike();
     find_measured();
@@ -528,17 +528,17 @@ std::optional<Diagnostic> mistake_in(const Plan& plan, const Attachment& attachm
     return Diagnostic{id, Severity::error, std::move(message), attachment.unit, hint};
   };
   if (!attachment.seat.empty() && std::ranges::find(plan.seats(), attachment.seat) == plan.seats().end())
-    return problem("unknown-seat", fmt::format("no port is played from a seat '{}'", attachment.seat),
+    return problem("unknown-seat", fmt::format("no port is played from seat '{}'", attachment.seat),
                    "Plan::seats lists them");
   for (const Control& control : attachment.controls) {
     if (!control.role.empty() && !role_kind(control.role) && !stick_direction(control.role))
-      return problem("unknown-role", fmt::format("there is no role '{}'", control.role), "omnipar check lists roles");
+      return problem("unknown-role", fmt::format("unknown role '{}'", control.role), "omnipar check lists roles");
     const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided ||
                          control.reading == Reading::pointer;
     if (is_axis && control.minimum >= control.maximum)
       return problem("bad-range",
-                     fmt::format("'{}' goes from {} to {}", control.role, control.minimum, control.maximum),
-                     "its minimum has to be below its maximum; reversed says that it runs the other way");
+                     fmt::format("invalid range of '{}': {} to {}", control.role, control.minimum, control.maximum),
+                     "the minimum must be less than the maximum; use 'reversed' for a reversed axis");
   }
   return std::nullopt;
 }
@@ -550,8 +550,8 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   if (auto mistake = mistake_in(state.plan, attachment)) return tl::unexpected(std::move(*mistake));
   const auto at = std::ranges::find_if(state.slots, [](const Slot& slot) { return !slot.used; });
   if (at == state.slots.end())
-    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "no room for another unit", attachment.unit,
-                                     fmt::format("at most {} units at a time", max_units)});
+    return tl::unexpected(Diagnostic{"too-many-units", Severity::error, "too many units", attachment.unit,
+                                     fmt::format("the limit is {} units at a time", max_units)});
   const auto number = static_cast<std::size_t>(at - state.slots.begin());
   if (auto failure = state.wire(number, attachment)) return tl::unexpected(std::move(*failure));
   at->attachment = attachment;

@@ -15,18 +15,19 @@ namespace omnipar::inline abi_0::evening {
 namespace {
 
 constexpr const char* exit_words =
-    "To end: Ctrl-C here, or hold start + select of one controller (start + coin of a panel) for 2 s.";
+    "To end, press Ctrl-C, or hold start + select on one controller (start + coin on a panel) for 2 s.";
 
 /// How each virtual pointer says that it is off the screen, for whoever sets up the program.
 std::vector<std::string> off_screen_words(const Session& session) {
   std::vector<std::string> lines;
   for (const VirtualDeviceHere& device : session.virtual_devices()) {
     if (!device.says_off_screen) continue;
-    lines.push_back(session.profile().off_screen == OffScreen::edge
-                        ? fmt::format("Off the screen, \"{}\" stands at the edge of its range (0 or 65535), where no "
-                                      "aim at the picture takes it.",
-                                      device.name)
-                        : fmt::format("Off the screen, \"{}\" holds its middle button (BTN_MIDDLE).", device.name));
+    lines.push_back(
+        session.profile().off_screen == OffScreen::edge
+            ? fmt::format(
+                  "Off-screen, \"{}\" reports the edge of its range (0 or 65535), which it never does on the picture.",
+                  device.name)
+            : fmt::format("Off-screen, \"{}\" holds its middle button (BTN_MIDDLE).", device.name));
   }
   return lines;
 }
@@ -80,10 +81,10 @@ class Evening {
     start_.emplace(door_, StartWish{wish_.session.rig, wish_.longest_wait, wish_.alone, wish_.say}, *session_,
                    program_);
     if (wish_.urgent && door_.be_urgent() < 0)
-      say("Real-time priority was refused; Omnipar plays without it. (See 'ulimit -r'.)");
+      say("Real-time priority was denied; continuing without it. (See 'ulimit -r'.)");
     say(exit_words);
     for (const std::string& line : off_screen_words(*session_)) say(line);
-    if (!feedback_->find_desktop()) say("There is no desktop here that shows notifications.");
+    if (!feedback_->find_desktop()) say("Desktop notifications are not available here.");
     if (feedback_->descriptor() >= 0) session_->also_wait_for(feedback_->descriptor());
     start_->begin();
     if (program_.is_wished()) session_->await(start_->seats());
@@ -199,14 +200,15 @@ Played play(os::Door& door, const Wish& wish) { return Evening{door, wish}.run()
 
 std::vector<std::string> lines_of(const SessionStats& stats) {
   std::vector<std::string> lines;
-  lines.push_back(fmt::format("{} came in, in {}; the kernel lost events {}{}.", quantity(stats.reports, "report"),
+  lines.push_back(fmt::format("Received {} in {}; the kernel lost events {}{}.", quantity(stats.reports, "report"),
                               quantity(stats.wake_ups, "wake-up"), quantity(stats.losses, "time"),
-                              stats.losses == 0 ? "" : ", after which the state was read again"));
+                              stats.losses == 0 ? "" : ", and the state was read again"));
   if (stats.refused > 0)
-    lines.push_back(fmt::format("A virtual controller refused {}.", quantity(stats.refused, "report")));
+    lines.push_back(fmt::format("A virtual controller rejected {}.", quantity(stats.refused, "report")));
   if (stats.measured > 0)
     lines.push_back(fmt::format(
-        "From input to game, {} times: half within {} us, 9 in 10 within {} us, 99 in 100 within {} us, all within {} "
+        "Latency from input to game, {} events: median {} us, 90th percentile {} us, 99th percentile {} us, maximum {} "
+        " "
         "us.",
         stats.measured, stats.half.count(), stats.nine_tenths.count(), stats.nearly_all.count(), stats.all.count()));
   return lines;

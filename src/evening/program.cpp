@@ -19,7 +19,7 @@ tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::s
   std::vector<std::string> places;
   if (word.empty())
     return tl::unexpected(Diagnostic{"no-such-program", Severity::error, "the program's name is empty", "",
-                                     "what follows '--' is the program and its arguments"});
+                                     "write the program and its arguments after '--'"});
   if (word.find('/') != std::string::npos) {
     places.push_back(word);
   } else {
@@ -33,10 +33,10 @@ tl::expected<std::string, Diagnostic> Program::find(os::Door& door, const std::s
     there = there || !door.real_path(place).empty();
   }
   if (there)
-    return tl::unexpected(Diagnostic{"no-program", Severity::error, "the file is there, but it may not be executed",
-                                     word, "name a program; 'chmod +x' makes one of a script"});
-  return tl::unexpected(Diagnostic{"no-such-program", Severity::error, "there is no such program", word,
-                                   "check its name; what follows '--' is the program and its arguments"});
+    return tl::unexpected(Diagnostic{"no-program", Severity::error, "the file is not executable", word,
+                                     "name a program; 'chmod +x' makes a script executable"});
+  return tl::unexpected(Diagnostic{"no-such-program", Severity::error, "program not found", word,
+                                   "check its name; write the program and its arguments after '--'"});
 }
 
 int Program::start(const std::vector<std::string>& command, const std::function<int()>& before) {

@@ -27,11 +27,11 @@ std::optional<Diagnostic> ProgramRun::start(const std::function<int()>& before) 
   const int result = program_.start(wish_.command, before);
   if (result == 0) return std::nullopt;
   if (result == -ENOENT)  // the file itself has been found before
-    return Diagnostic{"not-started", Severity::error,
-                      "it cannot be started: what its first line names to run it, or a library of it, is not there",
-                      wish_.command.front(), "head -n 1 shows a script's first line, ldd a program's libraries"};
-  return Diagnostic{"not-started", Severity::error, fmt::format("it cannot be started: {}", std::strerror(-result)),
-                    wish_.command.front(), "start it by itself, to see what it lacks; without --alone, if you have it"};
+    return Diagnostic{"not-started", Severity::error, "cannot start it: its interpreter or a library is missing",
+                      wish_.command.front(),
+                      "check a script's first line with 'head -n 1', a program's libraries with 'ldd'"};
+  return Diagnostic{"not-started", Severity::error, fmt::format("cannot start it: {}", std::strerror(-result)),
+                    wish_.command.front(), "start it directly to see what is missing, or try without --alone"};
 }
 
 std::optional<int> ProgramRun::status() const {
@@ -44,12 +44,12 @@ bool ProgramRun::follow() {
   if (!program_.ended()) return false;
   const auto left = program_.left(spared_);
   if (left.empty()) {
-    wish_.say(fmt::format("{} has ended {}.", wish_.command.front(), status_words(program_.status())));
+    wish_.say(fmt::format("{} ended {}.", wish_.command.front(), status_words(program_.status())));
     constexpr Duration suspiciously_short = std::chrono::seconds{2};
     if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
       wish_.say(
-          "That was quick. If it handed over to a program that was running already, that one cannot be followed: "
-          "end it first, or play without a command.");
+          "That was quick. If it passed control to an instance that was already running, close that one first, or play "
+          "without a command.");
     return true;
   }
   if (insisted_)
@@ -57,7 +57,7 @@ bool ProgramRun::follow() {
   else if (asked_ && !had_ended)
     ask_by_signal();  // what it left has not been asked yet
   if (!insisted_ && !had_ended)
-    wish_.say(fmt::format("{} has ended, but left {}; playing goes on until that ends.", wish_.command.front(),
+    wish_.say(fmt::format("{} ended but left {} running. Play continues until that ends.", wish_.command.front(),
                           fmt::join(left, ", ")));
   return false;
 }
@@ -69,7 +69,7 @@ void ProgramRun::ask(bool knows) {
   asked_ = door_.now();
   force_at_ = *asked_ + wish_.insist_after;
   if (!knows) ask_by_signal();
-  wish_.say(fmt::format("{} is asked to end; after {:.0f} s it is ended by force.", wish_.command.front(),
+  wish_.say(fmt::format("Asked {} to quit. It is killed after {:.0f} s.", wish_.command.front(),
                         static_cast<double>(wish_.insist_after.count()) / 1e6));
 }
 
@@ -99,7 +99,7 @@ void ProgramRun::insist() {
     return;
   }
   if (std::exchange(insisted_, true)) return;
-  wish_.say("It is ended by force.");
+  wish_.say("It did not quit and is killed.");
   program_.insist(spared_);
 }
 

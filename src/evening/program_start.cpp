@@ -20,8 +20,8 @@ std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone) {
   const std::string setting = alone ? host::setting_for_namespaces(door) : "";
   if (setting.empty()) return std::nullopt;
   return Diagnostic{"not-alone", Severity::error,
-                    fmt::format("the units cannot be hidden from the program without the kernel's setting {}", setting),
-                    "", "'omnipar doctor' says how to make it; or leave --alone away"};
+                    fmt::format("hiding the units from the program requires the kernel setting {}", setting), "",
+                    "'omnipar doctor' shows how to change it; or remove --alone"};
 }
 
 void ProgramStart::begin() {
@@ -38,7 +38,7 @@ bool ProgramStart::ask_for_the_missing() const {
     if (!program_.is_wished() || unit == wish_.rig.units.end() || !is_missing(seat)) continue;
     asked = true;
     wish_.say(
-        fmt::format("Waiting for {} with \"{}\": plug it in, or press a button on another controller to stand in.",
+        fmt::format("Waiting for {} with \"{}\". Plug it in, or press a button on another controller to replace it.",
                     player_of(session_.plan(), seat), unit->name));
   }
   return asked;
@@ -67,8 +67,7 @@ std::optional<Diagnostic> ProgramStart::start_when_ready() {
   if (!program_.is_wished() || program_.started() || session_.engine().frozen()) return std::nullopt;
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
   if (session_.waits_for_release()) {
-    if (!std::exchange(said_let_go_, true))
-      wish_.say("Release all buttons: the program starts when no button is down.");
+    if (!std::exchange(said_let_go_, true)) wish_.say("Release all buttons to start the program.");
     return std::nullopt;
   }
   host::Alone alone;
@@ -80,9 +79,7 @@ std::optional<Diagnostic> ProgramStart::start_when_ready() {
   const auto before = [&] { return wish_.alone ? host::go_alone(door_, alone) : 0; };
   if (auto failure = program_.start(before)) return failure;
   if (wish_.alone)
-    wish_.say(
-        "It cannot open the units that are played on, nor those that come later. (Lists of what is plugged in still\n"
-        "show them.)");
+    wish_.say("It cannot open the units in use, including ones connected later. (Device lists still show them.)");
   return std::nullopt;
 }
 
@@ -95,7 +92,7 @@ void ProgramStart::hide_what_came() {
   hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
   if (paths.empty() || process < 0) return;
   if (const int result = host::hide_also(door_, process, paths); result < 0)
-    wish_.say(fmt::format("What came later cannot be hidden from the program: {}.", std::strerror(-result)));
+    wish_.say(fmt::format("Cannot hide units connected later from the program: {}.", std::strerror(-result)));
 }
 
 /// What the program must not open: what is played on, and all other controllers.

@@ -100,7 +100,7 @@ Diagnostics mistakes_in(const std::string& path, const std::string& text, Catalo
   Diagnostics problems = sheets.problems;
   for (SystemSheet& system : sheets.systems) catalogue.systems.insert(catalogue.systems.begin(), std::move(system));
   if (problems.empty() && sheets.profiles.empty())
-    problems.push_back({"no-profile", Severity::error, "there is no profile in this file", path, ""});
+    problems.push_back({"no-profile", Severity::error, "this file contains no profile", path, ""});
   if (problems.empty())
     if (auto plan = compile(catalogue, sheets.profiles.front()); !plan) problems = plan.error();
   add_excerpts(problems, path, text);
@@ -117,8 +117,8 @@ Text edited_profile(const std::string& path, const std::string& old, const Catal
                     const std::vector<Edit>& edits) {
   if (old.empty())
     return tl::unexpected(Diagnostics{
-        {"no-file", Severity::error, "there is no such profile", path,
-         fmt::format("omnipar profile new {} --system pad-2b makes it", base::shell_word(profile_name(path)))}});
+        {"no-file", Severity::error, "no such profile", path,
+         fmt::format("to create it: omnipar profile new {} --system pad-2b", base::shell_word(profile_name(path)))}});
   auto text = with_edits(path, old, edits);
   if (!text) return text;
   if (auto problems = mistakes_in(path, *text, catalogue); !problems.empty()) return tl::unexpected(problems);
@@ -258,8 +258,8 @@ Text rig_text(const std::string& path, const std::string& old, const Rig& wanted
   const Sheets after = read_sheets(path, *text);
   if (!after.problems.empty()) return tl::unexpected(after.problems);
   if (same_all(after.rig.units, wanted.units) && same_all(after.rig.screens, wanted.screens)) return text;
-  return tl::unexpected(Diagnostics{
-      {"cannot-edit", Severity::error, "this file cannot be changed by itself", path, "change it in a text editor"}});
+  return tl::unexpected(
+      Diagnostics{{"cannot-edit", Severity::error, "Omnipar cannot edit this file", path, "edit it in a text editor"}});
 }
 
 }  // namespace omnipar::inline abi_0::files

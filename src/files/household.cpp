@@ -63,7 +63,7 @@ std::optional<Diagnostic> unreadable_folder(os::Files& door, const std::string& 
   const int folder = door.open(path, O_RDONLY | O_DIRECTORY);
   if (folder >= 0) door.close(folder);
   if (folder >= 0 || folder == -ENOENT || path.empty()) return std::nullopt;
-  return Diagnostic{"unreadable", Severity::error, fmt::format("it cannot be read: {}", std::strerror(-folder)), path,
+  return Diagnostic{"unreadable", Severity::error, fmt::format("cannot read it: {}", std::strerror(-folder)), path,
                     "check its permissions"};
 }
 
@@ -179,7 +179,7 @@ std::string held_words(const Sheets& sheets) {
     if (count > 0) words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, count == 1 ? one : many);
   };
   add(sheets.systems.size(), "machine", "machines");
-  add(sheets.units.size(), "model of unit", "models of units");
+  add(sheets.units.size(), "unit model", "unit models");
   add(sheets.rig.units.size(), "unit of the rig", "units of the rig");
   add(sheets.rig.calibrations.size(), "calibration", "calibrations");
   return words;
@@ -197,8 +197,8 @@ void take_profile(FoundProfile& given, const std::string& name, const std::strin
   if (!profiles.empty()) given.profile = std::move(profiles.front());
   if (!given.profile && given.readable) {
     given.readable = !given.contents.empty();
-    given.problems.push_back({"no-profile", Severity::error, "there is no profile in this file", name,
-                              given.contents.empty() ? "write kind = \"profile\"" : "it holds " + given.contents});
+    given.problems.push_back({"no-profile", Severity::error, "this file contains no profile", name,
+                              given.contents.empty() ? "write kind = \"profile\"" : "it contains  " + given.contents});
   }
   if (!given.profile) return;
   Catalogue catalogue = given.catalogue;
@@ -223,15 +223,15 @@ void take_text(FoundProfile& given, const std::string& path, const tl::expected<
 void note_machine_of_that_name(FoundProfile& given, const std::string& word, const std::string& path) {
   if (given.catalogue.system(word) == nullptr) return;
   given.elsewhere.push_back({"name-of-a-machine", Severity::note,
-                             fmt::format("your profile is called as the machine '{}' is, and goes before it", word),
-                             path, "rename the file, and the machine's default bindings can be played again"});
+                             fmt::format("your profile has the same name as the machine '{}' and overrides it", word),
+                             path, "rename the file to use the machine's default bindings"});
 }
 
 /// What to do where nothing is called so.
 std::string hint_for(const FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   const std::string own = profile_path(door, word);
   if (!files.own_files && is_there(door, own))
-    return fmt::format("with --host your own profiles count only by their files: {}", own);
+    return fmt::format("with --host, name your profiles by their files: {}", own);
   std::vector<std::string> kept;
   if (files.own_files)
     for (const std::string& name : door.names_in(profiles_folder(door)))
@@ -259,7 +259,7 @@ void take_proposal(FoundProfile& given, os::Files& door, const std::string& word
   if (files.own_files)
     if (auto problem = unreadable_folder(door, profiles_folder(door))) given.problems.push_back(std::move(*problem));
   given.problems.push_back({"unknown-system", Severity::error,
-                            fmt::format("no machine and no profile is called '{}'", printable(word)), "",
+                            fmt::format("no machine or profile is called '{}'", printable(word)), "",
                             hint_for(given, door, word, files)});
 }
 

@@ -17,7 +17,7 @@ namespace omnipar::inline abi_0::files {
 namespace {
 
 Diagnostic no_home(const std::string& hint) {
-  return {"no-home", Severity::error, "there is no home folder to keep it in: HOME is not set", "", hint};
+  return {"no-home", Severity::error, "no home folder: HOME is not set", "", hint};
 }
 
 constexpr std::size_t longest_name = 255;
@@ -39,31 +39,29 @@ std::string as_one_name(std::string path) {
 tl::expected<std::string, Diagnostic> rig_file(os::Files& door, const HouseholdFiles& files) {
   std::string path = rig_path(door, files);
   if (!path.empty()) return path;
-  if (files.own_files) return tl::unexpected(no_home("set HOME, or name the rig's file: --rig ./rig.toml"));
+  if (files.own_files) return tl::unexpected(no_home("set HOME, or name a rig file: --rig ./rig.toml"));
   return tl::unexpected(Diagnostic{"not-named", Severity::error,
-                                   "with --host your own rig stays as it is: these units are not yours", "",
-                                   "name the rig to write, which may be a new file: --rig ./rig.toml"});
+                                   "with --host your own rig is not changed, because these units are not yours", "",
+                                   "name a rig file to write, existing or new: --rig ./rig.toml"});
 }
 
 tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::string& word,
                                                    const HouseholdFiles& files) {
   const std::string name = profile_name(word);
   if (name.empty() || name != printable(name) || name.starts_with('.') || name.starts_with('-'))
-    return tl::unexpected(
-        Diagnostic{"bad-name", Severity::error,
-                   fmt::format("'{}' is not a name for a profile", word.empty() ? "" : printable(word)), "",
-                   "a name is one line, at most 60 characters long, and begins with none of '.-/'"});
+    return tl::unexpected(Diagnostic{"bad-name", Severity::error,
+                                     fmt::format("invalid profile name '{}'", word.empty() ? "" : printable(word)), "",
+                                     "use one line of at most 60 characters that does not start with '.', '-' or '/'"});
   if (is_file(word) && !word.ends_with(".toml"))
     return tl::unexpected(Diagnostic{"bad-name", Severity::error,
-                                     fmt::format("'{}' is neither a name nor a profile's file", printable(word)), "",
-                                     "a name has no '/', and a profile's file ends in .toml"});
+                                     fmt::format("'{}' is neither a profile name nor a profile file", printable(word)),
+                                     "", "names contain no '/', and profile files end in .toml"});
   if (is_file(word)) return word;
   if (!files.own_files)
-    return tl::unexpected(Diagnostic{"not-named", Severity::error,
-                                     "with --host nothing of yours is written that is not named by its file", "",
+    return tl::unexpected(Diagnostic{"not-named", Severity::error, "with --host, name the file to write", "",
                                      fmt::format("name the file: ./{}.toml", word)});
   std::string path = profile_path(door, word);
-  if (path.empty()) return tl::unexpected(no_home(fmt::format("set HOME, or name the file: ./{}.toml", word)));
+  if (path.empty()) return tl::unexpected(no_home(fmt::format("set HOME, or name a file: ./{}.toml", word)));
   return path;
 }
 
@@ -153,7 +151,7 @@ std::optional<Diagnostics> write_calibration(os::Files& door, const std::string&
   if (calibration_in(door, path) == wanted) return std::nullopt;
   if (!undo(door, path, versions_of(door, path))) static_cast<void>(door.remove(path));
   return Diagnostics{
-      {"kept-otherwise", Severity::error, "what was written is not what was measured", path, "look into the file"}};
+      {"kept-otherwise", Severity::error, "the saved file differs from the measurement", path, "check the file"}};
 }
 
 using Renames = std::vector<std::pair<std::string, std::string>>;
@@ -285,7 +283,7 @@ tl::expected<bool, Diagnostics> edit_profile(os::Files& door, const std::string&
 std::optional<Diagnostics> write_new_profile(os::Files& door, const std::string& path, const Profile& profile) {
   const auto written = change_file(door, path, versions_of(door, path), [&](const std::string& old) -> Text {
     if (old.empty()) return to_toml(profile);
-    return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "there is a profile of that name already", path,
+    return tl::unexpected(Diagnostics{{"name-twice", Severity::error, "a profile of this name already exists", path,
                                        "choose another name; nothing was changed"}});
   });
   if (written) return std::nullopt;
@@ -315,8 +313,8 @@ tl::expected<bool, Diagnostics> change_profile(os::Files& door, const std::strin
     if (!text) return text;
     const Sheets again = read_sheets(*path, *text);
     if (!again.profiles.empty() && edits_between(again.profiles.front(), after).empty()) return text;
-    return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error, "this file cannot be changed by itself", *path,
-                                       "change it in a text editor"}});
+    return tl::unexpected(Diagnostics{
+        {"cannot-edit", Severity::error, "Omnipar cannot edit this file", *path, "edit it in a text editor"}});
   });
 }
 

@@ -19,7 +19,7 @@ Diagnostic failure(const std::string& path, const char* id, std::string message,
 }
 
 Diagnostic unreadable(const std::string& path, ssize_t result, const char* hint) {
-  return {"unreadable", Severity::error, fmt::format("it cannot be read: {}", std::strerror(static_cast<int>(-result))),
+  return {"unreadable", Severity::error, fmt::format("cannot read it: {}", std::strerror(static_cast<int>(-result))),
           path, hint};
 }
 
@@ -27,11 +27,11 @@ Diagnostic unreadable(const std::string& path, ssize_t result, const char* hint)
 tl::expected<os::Descriptor, Diagnostic> open_plain(os::Files& door, const std::string& path) {
   os::Descriptor file{door, door.open(path, O_RDONLY | O_NONBLOCK)};
   if (file.get() == -ENOENT || file.get() == -ENOTDIR)
-    return tl::unexpected(failure(path, "no-file", "there is no such file", "check the name"));
+    return tl::unexpected(failure(path, "no-file", "no such file", "check the name"));
   if (!file) return tl::unexpected(unreadable(path, file.get(), "check its permissions"));
   if (!door.is_plain_file(file.get()))
     return tl::unexpected(
-        failure(path, "not-a-file", "this is a folder, a pipe or a device, not a file", "name a plain file"));
+        failure(path, "not-a-file", "this is a folder, pipe or device, not a regular file", "name a regular file"));
   return file;
 }
 

@@ -19,29 +19,31 @@ namespace {
 constexpr int anybody_may_write = 0222;
 
 Diagnostic cannot_write(const std::string& path, int result) {
-  return {"cannot-write", Severity::error, fmt::format("it cannot be written: {}", std::strerror(-result)), path,
-          "the file is as it was"};
+  return {"cannot-write", Severity::error, fmt::format("cannot write the file: {}", std::strerror(-result)), path,
+          "the file is unchanged"};
 }
 
 Diagnostic write_protected(const std::string& path) {
   return {"write-protected", Severity::error, "the file is write-protected", path,
-          fmt::format("chmod u+w {} lets it be changed", base::shell_word(path))};
+          fmt::format("to make it writable: chmod u+w {}", base::shell_word(path))};
 }
 
 Diagnostic not_a_file(const std::string& path) {
-  return {"not-a-file", Severity::error, "this is a folder, a pipe or a device, not a file", path, "name a plain file"};
+  return {"not-a-file", Severity::error, "this is a folder, pipe or device, not a regular file", path,
+          "name a regular file"};
 }
 
 Diagnostic leads_nowhere(const std::string& path, const std::string& to) {
-  return {"cannot-write", Severity::error, fmt::format("it is a link to {}, whose folder is not there", printable(to)),
-          path, "make that folder, or remove the link"};
+  return {"cannot-write", Severity::error,
+          fmt::format("it is a link to {}, whose folder does not exist", printable(to)), path,
+          "create that folder, or remove the link"};
 }
 
 /// People know their file, and not where its versions are.
 Diagnostic cannot_keep_versions(const std::string& path, int result) {
   return {"cannot-write", Severity::error,
-          fmt::format("it cannot be changed, because its former versions cannot be kept: {}", std::strerror(-result)),
-          path, "the file is as it was; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
+          fmt::format("cannot save the previous version, so the file is not changed: {}", std::strerror(-result)), path,
+          "the file is unchanged; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
 }
 
 std::string folder_of(const std::string& path) {
@@ -224,8 +226,8 @@ tl::expected<os::Descriptor, Diagnostics> hold(os::Files& door, const std::strin
   give_to_owner_of(door, versions, file.get());
   const int locked = lock_in_time(door, file.get());
   if (locked == -EWOULDBLOCK)
-    return tl::unexpected(Diagnostics{
-        {"busy-file", Severity::error, "another Omnipar is changing this file", path, "try again in a moment"}});
+    return tl::unexpected(Diagnostics{{"busy-file", Severity::error, "another Omnipar process is changing this file",
+                                       path, "try again in a moment"}});
   if (locked < 0) return tl::unexpected(Diagnostics{cannot_keep_versions(path, locked)});
   return file;
 }
@@ -326,8 +328,8 @@ tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::str
     keep_newest(door, versions, versions_in(door, versions).undone);
     return undone;
   }
-  return tl::unexpected(Diagnostics{{"nothing-to-undo", Severity::error, "there is no former version of this file",
-                                     path, "versions are kept from the first change by Omnipar on"}});
+  return tl::unexpected(Diagnostics{{"nothing-to-undo", Severity::error, "this file has no previous version", path,
+                                     "Omnipar saves versions from its first change on"}});
 }
 
 }  // namespace omnipar::inline abi_0::files

@@ -39,7 +39,7 @@ class Reading {
   explicit Reading(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
 
   Descriptor run() {
-    if (bytes_.size() > most_bytes) throw Wrong{most_bytes, fmt::format("it is longer than {} bytes", most_bytes)};
+    if (bytes_.size() > most_bytes) throw Wrong{most_bytes, fmt::format("longer than {} bytes", most_bytes)};
     while (at_ < bytes_.size()) {
       const std::size_t begin = at_;
       const Item item = next();
@@ -47,10 +47,10 @@ class Reading {
       take(item);
     }
     item_at_ = bytes_.size();
-    if (open_ != -1) throw Wrong{item_at_, "a collection is not closed"};
+    if (open_ != -1) throw Wrong{item_at_, "unclosed collection"};
     if (!made_.fields.empty() && made_.numbered)
       for (const Field& field : made_.fields)
-        if (field.report == 0) throw Wrong{item_at_, "some reports have an id and others have none"};
+        if (field.report == 0) throw Wrong{item_at_, "some reports have an id, others have none"};
     return std::move(made_);
   }
 
@@ -61,11 +61,11 @@ class Reading {
     std::size_t length = (head & 3U) == 3 ? 4 : head & 3U;
     std::size_t data = at_ + 1;
     if (head == long_item) {
-      if (at_ + 2 >= bytes_.size()) throw Wrong{at_, "it ends in the middle of an item"};
+      if (at_ + 2 >= bytes_.size()) throw Wrong{at_, "it ends inside an item"};
       length = bytes_[at_ + 1];
       data = at_ + 3;
     }
-    if (bytes_.size() - data < length || data > bytes_.size()) throw Wrong{at_, "it ends in the middle of an item"};
+    if (bytes_.size() - data < length || data > bytes_.size()) throw Wrong{at_, "it ends inside an item"};
     item.tag = head & 0xfcU;
     item.length = length;
     if (head == long_item)
@@ -105,7 +105,7 @@ class Reading {
         open(static_cast<std::uint8_t>(item.data));
         break;
       case tag::end_collection:
-        if (open_ == -1) throw Wrong{item_at_, "a collection is closed that was not opened"};
+        if (open_ == -1) throw Wrong{item_at_, "a collection ends that was not started"};
         open_ = made_.collections[static_cast<std::size_t>(open_)].parent;
         --depth_;
         break;
@@ -128,7 +128,7 @@ class Reading {
 
   void open(std::uint8_t type) {
     if (++depth_ > deepest) throw Wrong{item_at_, fmt::format("collections are nested deeper than {}", deepest)};
-    if (made_.collections.size() == most_controls) throw Wrong{item_at_, "there are too many collections"};
+    if (made_.collections.size() == most_controls) throw Wrong{item_at_, "too many collections"};
     made_.collections.push_back({open_, type, usages_.empty() ? Usage{} : usages_.front().usage});
     open_ = static_cast<int>(made_.collections.size()) - 1;
   }
@@ -147,13 +147,13 @@ class Reading {
     field.unit_exponent = globals_.unit_exponent;
     field.unit = globals_.unit;
     field.collection = open_;
-    if (open_ == -1) throw Wrong{item_at_, "a field lies outside of all collections"};
+    if (open_ == -1) throw Wrong{item_at_, "a field outside of all collections"};
     std::uint32_t& end = ends_.at(static_cast<std::size_t>(type)).at(field.report);
     field.bit = end;
     const std::uint64_t bits = std::uint64_t{field.size} * field.count;
     const std::size_t id = made_.numbered ? 1 : 0;
     if (end + bits > (largest_raw_report - id) * 8)
-      throw Wrong{item_at_, fmt::format("a report is larger than {} bytes", largest_raw_report)};
+      throw Wrong{item_at_, fmt::format("a report exceeds {} bytes", largest_raw_report)};
     end += static_cast<std::uint32_t>(bits);
     fill_usages(field);
     made_.fields.push_back(std::move(field));
@@ -164,7 +164,7 @@ class Reading {
   void fill_usages(Field& field) {
     if (usages_.empty() || bits_of_nothing(field)) return;
     const std::size_t wanted = field.is_variable() ? field.count : usages_.size();
-    if (elements_ += wanted; elements_ > 8 * most_controls) throw Wrong{item_at_, "there are too many usages"};
+    if (elements_ += wanted; elements_ > 8 * most_controls) throw Wrong{item_at_, "too many usages"};
     for (std::size_t i = 0; i < wanted; ++i) field.usages.push_back(usages_[std::min(i, usages_.size() - 1)].usage);
   }
 
@@ -196,12 +196,12 @@ class Reading {
         g.unit = item.data;
         break;
       case tag::report_size:
-        if (item.data > 256) throw Wrong{item_at_, "an element has more than 256 bits"};
+        if (item.data > 256) throw Wrong{item_at_, "an element exceeds 256 bits"};
         g.size = item.data;
         break;
       case tag::report_count:
         if (item.data > largest_raw_report * 8)
-          throw Wrong{item_at_, "a field has more elements than a report has bits"};
+          throw Wrong{item_at_, "a field with more elements than a report has bits"};
         g.count = item.data;
         break;
       case tag::report_id:
@@ -222,7 +222,7 @@ class Reading {
   }
 
   void number_report(const Item& item) {
-    if (item.data == 0 || item.data >= most_reports) throw Wrong{item_at_, "a report's id is not 1 to 255"};
+    if (item.data == 0 || item.data >= most_reports) throw Wrong{item_at_, "a report id is not 1 to 255"};
     globals_.report = static_cast<std::uint8_t>(item.data);
     made_.numbered = true;
   }
@@ -253,7 +253,7 @@ class Reading {
   /// Of alternatives, between delimiters, the first is taken.
   void add_usage(LocalUsage usage) {
     if (alternatives_ && std::exchange(took_first_, true)) return;
-    if (usages_.size() >= 2 * most_controls) throw Wrong{item_at_, "there are too many usages"};
+    if (usages_.size() >= 2 * most_controls) throw Wrong{item_at_, "too many usages"};
     usages_.push_back(usage);
   }
 
@@ -310,7 +310,7 @@ tl::expected<Descriptor, Diagnostic> read_descriptor(std::span<const std::uint8_
   } catch (Wrong& wrong) {
     return tl::unexpected(Diagnostic{"bad-descriptor", Severity::error, std::move(wrong.message),
                                      fmt::format("byte {}", wrong.at),
-                                     "the unit is at fault; its event nodes may work all the same"});
+                                     "the unit's descriptor is faulty; its event nodes may work anyway"});
   }
 }
 

@@ -193,8 +193,8 @@ std::string model_rule(const ModelFact& model) {
 }
 
 std::string rule_text() {
-  return "# Omnipar: whoever is logged in at the screen may make virtual controllers and read pads and joysticks.\n"
-         "# Keyboards and mice stay closed, and so do raw HID nodes but those of models that are named below.\n"
+  return "# Omnipar: the user logged in at the screen may create virtual controllers and read pads and joysticks.\n"
+         "# Keyboards, mice and raw HID nodes stay closed, except for the models listed below.\n"
          "KERNEL==\"uinput\", SUBSYSTEM==\"misc\", TAG+=\"uaccess\", OPTIONS+=\"static_node=uinput\"\n"
          "SUBSYSTEM==\"input\", KERNEL==\"event*\", ENV{ID_INPUT_JOYSTICK}==\"1\", TAG+=\"uaccess\"\n";
 }
@@ -202,10 +202,10 @@ std::string rule_text() {
 namespace {
 
 void tell_udev(os::Door& door, Fixed& fixed) {
-  fixed.note(door.run({"udevadm", "control", "--reload"}) == 0, "tell udev (udevadm control --reload)");
+  fixed.note(door.run({"udevadm", "control", "--reload"}) == 0, "reload udev (udevadm control --reload)");
   fixed.note(door.run({"udevadm", "trigger", "--subsystem-match=input", "--subsystem-match=hidraw",
                        "--subsystem-match=misc"}) == 0,
-             "apply the rule to what is plugged in (udevadm trigger)");
+             "apply the rule to connected devices (udevadm trigger)");
 }
 
 }  // namespace
@@ -215,7 +215,7 @@ void Fixed::note(bool good, const std::string& text) {
   lines.push_back((good ? "done:   " : "failed: ") + text);
 }
 
-Fixed take_back(os::Door& door) {
+Fixed uninstall(os::Door& door) {
   Fixed fixed;
   for (const char* path : {rule_path, module_path}) {
     const int removed = door.remove(path);
@@ -245,12 +245,13 @@ Fixed fix(os::Door& door, const Catalogue& catalogue) {
     opened.push_back(fmt::format("\"{}\"", printable(node.description.name)));
   }
   note(door.run({"modprobe", "uinput"}) == 0, "load the kernel's uinput module (modprobe uinput)");
-  install(module_path, "# Omnipar: virtual controllers need it\nuinput\n");
+  install(module_path, "# Omnipar: required for virtual controllers\nuinput\n");
   std::string rules = rule_text();
   for (const std::string& rule : raw_rules) rules += rule;
   install(rule_path, rules);
   if (!opened.empty() && fixed.all)
-    note(true, fmt::format("opened the raw reports of {}, without which half of it is lost", some_listed(opened)));
+    note(true, fmt::format("gave access to the raw reports of {}, whose event nodes lack some controls",
+                           some_listed(opened)));
   tell_udev(door, fixed);
   return fixed;
 }

@@ -48,6 +48,6 @@ struct Fixed {
 /// were there before, and are only played whole by their raw reports.
 [[nodiscard]] Fixed fix(os::Door& door, const Catalogue& catalogue);
 /// Removes what `fix` has installed; no line if there is nothing. Needs root.
-[[nodiscard]] Fixed take_back(os::Door& door);
+[[nodiscard]] Fixed uninstall(os::Door& door);
 
 }  // namespace omnipar::inline abi_0::host

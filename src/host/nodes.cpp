@@ -70,7 +70,7 @@ bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
   if (tell_left_)
     tell_left_(unit, opener);
   else
-    say_(fmt::format("\"{}\" is played on by {} already, and is left to that one.", unit, opener));
+    say_(fmt::format("\"{}\" is in use by {} and is left alone.", unit, opener));
   return true;
 }
 

@@ -182,8 +182,8 @@ struct Need {
 
 std::optional<Need> need_of(const Catalogue& catalogue, const Node& node, std::span<const std::uint8_t> descriptor) {
   if (std::string why = reason_for_raw(catalogue, node.description(), descriptor); !why.empty())
-    return Need{std::move(why), "tell all"};
-  if (has_motors_for_raw_only(node, descriptor)) return Need{"its event node has no motors", "move them", true};
+    return Need{std::move(why), "report all controls"};
+  if (has_motors_for_raw_only(node, descriptor)) return Need{"its event node has no motors", "drive them", true};
   return std::nullopt;
 }
 
@@ -199,25 +199,25 @@ std::unique_ptr<Node> by_raw_reports(os::Door& door, const Catalogue& catalogue,
   const std::string path = raw_node_of(door, folder);
   auto raw = path.empty() ? nullptr : RawNode::open(door, path, node->description(), error);
   if (!raw || (need->to_write && !raw->takes_output())) {
-    const std::string fix =
-        error != -EACCES ? ""
-        : need->to_write ? fmt::format(" (omnipar doctor --rule {} prints what opens them.)", base::shell_word(name))
-                         : " ('sudo omnipar doctor --fix' opens them.)";
+    const std::string fix = error != -EACCES ? ""
+                            : need->to_write
+                                ? fmt::format(" (To get access: omnipar doctor --rule {})", base::shell_word(name))
+                                : " (To get access: sudo omnipar doctor --fix)";
     say(fmt::format("\"{}\": {}; its raw reports would {}, but cannot be used{}.{}", name, need->why, need->would,
                     error < 0 ? fmt::format(" ({}: {})", path, std::strerror(-error)) : "", fix));
     return node;
   }
   Description description = raw->description();
   describe_raw(description);
-  say(fmt::format("\"{}\" is read from its raw reports: {}.", name, need->why));
+  say(fmt::format("\"{}\" is read through its raw reports: {}.", name, need->why));
   return std::make_unique<RawUnitNode>(door, catalogue, std::move(raw), std::move(node), std::move(description));
 }
 
 std::string why_no_longer_raw(os::Door& door, const Catalogue& catalogue, const Description& node,
                               const std::string& syspath) {
   const std::string missing = reason_for_raw(catalogue, node, report_descriptor_of(door, hid_folder(syspath)));
-  return fmt::format("\"{}\": its raw reports cannot be read any more. It goes on, but {}.", printable(node.name),
-                     missing.empty() ? "its motors stand still" : missing);
+  return fmt::format("\"{}\": its raw reports can no longer be read. It continues to work, but {}.",
+                     printable(node.name), missing.empty() ? "its motors are off" : missing);
 }
 
 }  // namespace omnipar::inline abi_0::host

@@ -147,15 +147,15 @@ bool is_playable(const Catalogue& catalogue, const Description& description) noe
 std::string_view confidence_words(MatchConfidence confidence) noexcept {
   switch (confidence) {
     case MatchConfidence::no:
-      return "another one: its serial number differs";
+      return "no: its serial number differs";
     case MatchConfidence::maybe:
-      return "perhaps: the same model, but plugged in elsewhere";
+      return "maybe: same model, but another socket";
     case MatchConfidence::socket:
       return "by its socket";
     case MatchConfidence::serial:
       return "by its serial number";
     case MatchConfidence::both:
-      return "by its serial number, in its socket";
+      return "by its serial number and socket";
   }
   return "";
 }
@@ -282,7 +282,7 @@ tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, cons
   if (!is_playable(catalogue, description))
     return tl::unexpected(
         Diagnostics{{"not-a-controller", Severity::error, "the unit has no buttons of a pad or joystick",
-                     printable(description.name), "'omnipar units' lists what can be played on"}});
+                     printable(description.name), "'omnipar units' lists usable units"}});
   Attachment attachment = attach_node(catalogue, description, description);
   const RigUnit* unit = find_unit(rig, description, present);
   attachment.unit = unit != nullptr ? unit->name : own_name(description);

@@ -18,13 +18,13 @@ namespace {
 constexpr const char* fix_command = "sudo omnipar doctor --fix";
 
 Finding about_uinput(const Facts& facts) {
-  if (facts.uinput_usable) return {"uinput", State::good, "Virtual controllers can be made (/dev/uinput).", ""};
+  if (facts.uinput_usable) return {"uinput", State::good, "Virtual controllers can be created (/dev/uinput).", ""};
   if (!facts.uinput_exists)
-    return {
-        "uinput", State::wrong,
-        "Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not loaded.",
-        fix_command};
-  return {"uinput", State::wrong, "Virtual controllers cannot be made: you have no permission for /dev/uinput.",
+    return {"uinput", State::wrong,
+            "Virtual controllers cannot be created: /dev/uinput does not exist because the kernel's uinput module is "
+            "not loaded.",
+            fix_command};
+  return {"uinput", State::wrong, "Virtual controllers cannot be created: you have no permission for /dev/uinput.",
           fix_command};
 }
 
@@ -32,10 +32,11 @@ Finding about_permission(const Facts& facts) {
   std::string shut;
   for (const NodeFact& node : facts.nodes)
     if (!node.readable && node.pad_like) shut += (shut.empty() ? "" : ", ") + node.path;
-  if (shut.empty()) return {"permission", State::good, "You may read every pad and joystick that is there.", ""};
+  if (shut.empty())
+    return {"permission", State::good, "You have permission to read every connected pad and joystick.", ""};
   return {"permission", State::wrong,
-          fmt::format("You have no permission to read {}. If the rule is there already, log out and in again, or "
-                      "plug the controller in again.",
+          fmt::format("You have no permission to read {}. If the rule is already installed, log out and back in, or "
+                      "reconnect the controller.",
                       shut),
           fix_command};
 }
@@ -71,26 +72,27 @@ Finding about_pads(const Facts& facts, const Catalogue& catalogue) {
       std::ranges::count_if(facts.nodes, [](const NodeFact& node) { return !node.readable && node.pad_like; });
   if (pads > 0)
     return {"units", State::good,
-            fmt::format("{} controller{} there; 'omnipar units' lists {}.", pads, pads == 1 ? " is" : "s are",
+            fmt::format("{} controller{} connected; 'omnipar units' lists {}.", pads, pads == 1 ? " is" : "s are",
                         pads == 1 ? "it" : "them"),
             ""};
-  if (shut > 0) return {"units", State::hint, "Controllers are there, but you may not read them yet.", ""};
-  std::string text = "No controller is there. Plug one in; if it is wireless, switch it on and press a button.";
+  if (shut > 0)
+    return {"units", State::hint, "Controllers are connected, but you have no permission to read them yet.", ""};
+  std::string text = "No controller is connected. Plug one in; if it is wireless, switch it on and press a button.";
   if (const auto more = others(catalogue, all_descriptions(facts)); !more.empty())
-    text += fmt::format(" (These units need a sheet before they can be played on: {}.)", words_of(more));
-  if (virtual_ones > 0) text += " (Virtual ones of other programs are only taken with --with-virtual.)";
+    text += fmt::format(" (These units need a sheet before you can use them: {}.)", words_of(more));
+  if (virtual_ones > 0) text += " (To include virtual controllers of other programs, use --with-virtual.)";
   return {"units", State::wrong, text, ""};
 }
 
 Finding about_rule(const Facts& facts) {
   if (facts.rule_installed)
     return {"rule", State::good,
-            "The rule that opens uinput and pads to whoever is logged in at the screen is installed.", ""};
+            "The udev rule that gives the user at the screen access to uinput and pads is installed.", ""};
   const bool needed =
       !facts.uinput_usable || std::ranges::any_of(facts.nodes, [](const NodeFact& n) { return !n.readable; });
   return {"rule", needed ? State::wrong : State::hint,
-          needed ? "The rule that opens uinput and pads to whoever is logged in at the screen is missing."
-                 : fmt::format("It works for {}; the rule that lets everybody at the screen play is not installed.",
+          needed ? "The udev rule that gives the user at the screen access to uinput and pads is missing."
+                 : fmt::format("It works for {}, but the udev rule for other users at the screen is not installed.",
                                facts.root ? "root" : "you"),
           fix_command};
 }
@@ -124,7 +126,7 @@ void add_held(const Facts& facts, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
     if (node.grabbed && (node.played || node.openers.starts_with("omnipar (process ")))
       findings.push_back({"played", State::good,
-                          fmt::format("{} ({}) is played on by {}.", shown(node.description), node.path, node.openers),
+                          fmt::format("{} ({}) is in use by {}.", shown(node.description), node.path, node.openers),
                           ""});
     else if (node.grabbed)
       findings.push_back(
@@ -142,7 +144,7 @@ void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& find
     if (const std::string lost = lost_without_raw(node, catalogue); !lost.empty())
       findings.push_back(
           {"raw", State::wrong,
-           fmt::format("{} ({}): {}. Its raw reports ({}) have them all, but you have no permission to read those.",
+           fmt::format("{} ({}): {}. Its raw reports ({}) have them all, but you have no permission to read them.",
                        shown(node.description), node.path, lost, node.shut_raw_path),
            fix_command});
 }
@@ -165,17 +167,16 @@ void add_panels(const Facts& facts, const Catalogue& catalogue, Findings& findin
   for (const Other& other : others(catalogue, all_descriptions(facts))) unknown.add("\"" + other.name + "\"");
   if (!shut.empty())
     findings.push_back({"panel", State::wrong,
-                        fmt::format("You may not read {}: to the computer it is a keyboard or a mouse, and those stay "
-                                    "closed until their model is opened by name.",
+                        fmt::format("You have no permission to read {}: it reports itself as a keyboard or mouse, and "
+                                    "those need a rule for their model.",
                                     shut.text()),
                         "omnipar doctor --rule " + as_word(shut.first())});
   if (!unknown.empty())
-    findings.push_back(
-        {"keyboards", State::hint,
-         fmt::format("{}: no sheet knows it, so nobody can play on it. A panel, an encoder, a gun or a ball that is "
-                     "played on needs a sheet; a keyboard to type on and the desktop's mouse need none.",
-                     unknown.text()),
-         "omnipar catalogue report " + as_word(unknown.first())});
+    findings.push_back({"keyboards", State::hint,
+                        fmt::format("{}: no sheet describes it, so it cannot be used to play. Panels, encoders, guns "
+                                    "and trackballs need a sheet. An ordinary keyboard or mouse does not.",
+                                    unknown.text()),
+                        "omnipar catalogue report " + as_word(unknown.first())});
 }
 
 bool is_there(const Facts& facts, const std::string& address) {
@@ -197,27 +198,27 @@ void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, F
   });
   if (facts.radio == Radio::off)
     findings.push_back({"radio", wanted ? State::wrong : State::hint,
-                        "Bluetooth is switched off: wireless pads cannot connect.", "rfkill unblock bluetooth"});
+                        "Bluetooth is off, so wireless pads cannot connect.", "rfkill unblock bluetooth"});
   if (facts.radio == Radio::none && wanted)
     findings.push_back({"radio", State::wrong,
-                        "The computer has no Bluetooth, but a unit of the rig is wireless. Plug in a Bluetooth "
-                        "adapter, or the unit's cable.",
+                        "This computer has no Bluetooth, but a unit in the rig is wireless. Plug in a Bluetooth "
+                        "adapter or the unit's cable.",
                         ""});
   else if (facts.radio == Radio::none && !has_controller(facts, catalogue))
     findings.push_back(
         {"radio", State::hint,
-         "The computer has no Bluetooth: only wired units, and units with a receiver of their own, can connect.", ""});
+         "This computer has no Bluetooth: only wired units and units with their own receiver can connect.", ""});
   for (const PairedFact& pad : facts.paired)
     if (!is_there(facts, pad.address))
       findings.push_back(
           {"paired", State::hint,
-           fmt::format("\"{}\" is paired, but not connected: it is asleep, switched off or out of range. "
-                       "Press one of its buttons.",
-                       printable(pad.name)),
+           fmt::format(
+               "\"{}\" is paired but not connected: it is asleep, off or out of range. Press one of its buttons.",
+               printable(pad.name)),
            facts.radio == Radio::on ? "bluetoothctl connect " + pad.address : ""});
   if (facts.radio == Radio::on && !facts.pairings_known && wanted)
     findings.push_back({"paired", State::hint,
-                        "The Bluetooth daemon does not answer, so nobody can tell which pads are paired.",
+                        "The Bluetooth daemon does not respond, so paired pads cannot be listed.",
                         "systemctl start bluetooth"});
 }
 
@@ -234,9 +235,8 @@ void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findi
       silent.add(fmt::format("\"{}\" in {}", own_name(main), printable(main.socket)));
   }
   if (!silent.empty())
-    findings.push_back(
-        {"sockets", State::hint,
-         fmt::format("Nothing has come from {}: its socket is empty, or its pad is switched off.", silent.text()), ""});
+    findings.push_back({"sockets", State::hint,
+                        fmt::format("No input from {}: its socket is empty, or its pad is off.", silent.text()), ""});
 }
 
 /// The main nodes of all that is there, by every way, as the rig knows them.
@@ -271,9 +271,8 @@ void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
   if (!away.empty())
     findings.push_back(
         {"away", State::hint,
-         fmt::format(
-             "{} of the rig is not there. Its player may use another unit for this evening: press a button on it.",
-             away.text()),
+         fmt::format("{} of the rig is not connected. Its player can use another unit: press a button on it.",
+                     away.text()),
          ""});
 }
 
@@ -297,28 +296,30 @@ void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findi
   constexpr const char* hold = "omnipar play PROFILE";
   if (!sticky.empty())
     findings.push_back({"sticky-keys", State::hint,
-                        fmt::format("{} is a shift key: pressed five times, it switches the desktop's sticky keys on. "
-                                    "While Omnipar plays, it grabs the panel, and the desktop gets no input from it; "
-                                    "for the time before, switch sticky keys off in the desktop's settings.",
+                        fmt::format("{} is a shift key: pressing it five times turns on the desktop's sticky keys. "
+                                    "During play the panel is grabbed, so the desktop receives no input from it. To be "
+                                    "safe before play, turn sticky keys off in the desktop settings.",
                                     sticky.text()),
                         hold});
   if (!desktop.empty())
-    findings.push_back({"shortcuts", State::hint,
-                        fmt::format("{} is a key of the desktop's shortcuts: with a lever it may switch windows. While "
-                                    "Omnipar plays, it grabs the panel, and the desktop gets no input from it.",
-                                    desktop.text()),
-                        hold});
+    findings.push_back(
+        {"shortcuts", State::hint,
+         fmt::format("{} is a modifier key for desktop shortcuts: together with a lever it may switch windows. During "
+                     "play the panel is grabbed, so the desktop receives no input from it.",
+                     desktop.text()),
+         hold});
 }
 
 /// Without a namespace of its own no program can be kept from the units.
 void add_hiding(const Facts& facts, Findings& findings) {
   if (facts.namespaces_need.empty()) return;
-  findings.push_back({"alone", State::hint,
-                      fmt::format("'play --alone' cannot hide controllers from a game: here only root may make "
-                                  "namespaces. The line '{}' in /etc/sysctl.d/71-omnipar.conf allows them to every "
-                                  "program for good, the command below until the next start.",
-                                  facts.namespaces_need),
-                      "sudo sysctl -w " + facts.namespaces_need});
+  findings.push_back(
+      {"alone", State::hint,
+       fmt::format(
+           "'play --alone' cannot hide controllers from a game because only root may create namespaces here. To allow "
+           "it permanently, write '{}' into /etc/sysctl.d/71-omnipar.conf; the command below allows it until reboot.",
+           facts.namespaces_need),
+       "sudo sysctl -w " + facts.namespaces_need});
 }
 
 }  // namespace

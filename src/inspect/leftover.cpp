@@ -64,8 +64,7 @@ std::vector<Other> others(const Catalogue& catalogue, const std::vector<Descript
       continue;
     const UnitSheet* unfit = find_unfit_sheet(catalogue, main);
     const std::string about =
-        unfit == nullptr ? ""
-                         : fmt::format("; the sheet '{}' has its numbers, but speaks of other controls", unfit->name);
+        unfit == nullptr ? "" : fmt::format("; the sheet '{}' has its ids but other controls", unfit->name);
     Other other{printable(main.name), fmt::format("\"{}\" ({}{})", printable(main.name), kinds, about)};
     const auto known = std::ranges::find(all, other.words, &Other::words);
     if (known != all.end()) {

@@ -97,7 +97,7 @@ class RawView {
 
   void add_controls(Lines& lines) const {
     if (controls_.empty()) {
-      lines.emplace_back("  It names no controls: what its reports say is known to its maker alone.");
+      lines.emplace_back("  It names no controls: the format of its reports is vendor-specific.");
       return;
     }
     lines.push_back(
@@ -111,7 +111,7 @@ class RawView {
                                   fmt::format("{}..{}", control.minimum, control.maximum), kernel_words(c),
                                   meanings_[c].part, meanings_[c].role, now_words(c)));
     }
-    if (keys > 0) lines.push_back(fmt::format("  and {} up", quantity(keys, "key that is", "keys that are")));
+    if (keys > 0) lines.push_back(fmt::format("  and {} more", quantity(keys, "key that is", "keys that are")));
     lines.push_back(loss_words());
   }
 
@@ -119,10 +119,10 @@ class RawView {
     const auto count = [this](hid::Fate fate) { return std::ranges::count(kernel_, fate, &hid::KernelCode::fate); };
     const auto lost = count(hid::Fate::lost);
     const auto shared = count(hid::Fate::shared);
-    if (lost + shared == 0) return "  The kernel's event nodes keep all of it.";
+    if (lost + shared == 0) return "  The kernel's event nodes report all of it.";
     return fmt::format("  The kernel's event nodes lose {} of {} controls{}: 'play' {}.", lost, controls_.size(),
                        shared > 0 ? fmt::format(", and mix up {}", shared) : "",
-                       is_read_by_play() ? "reads the raw reports" : "needs none of those, and reads the event nodes");
+                       is_read_by_play() ? "reads the raw reports" : "needs none of those and reads the event nodes");
   }
 
   /// As 'play' decides it of event nodes that the kernel makes by its own rules.
@@ -150,7 +150,7 @@ class RawView {
   }
 
   std::string now_words(std::size_t c) const {
-    if (!is_heard(controls_[c])) return "not heard yet";
+    if (!is_heard(controls_[c])) return "no value yet";
     if (controls_[c].kind == hid::Kind::counts) return "counts";
     return decoder_.has_value(c) ? fmt::format("{}", decoder_.value(c)) : "no value";
   }
@@ -158,7 +158,7 @@ class RawView {
   // -- bytes ----------------------------------------------------------------------------------------------
 
   void add_reports(Lines& lines) const {
-    if (last_.empty()) lines.emplace_back("  No report has come yet: move something while it listens (--listen 5).");
+    if (last_.empty()) lines.emplace_back("  No report yet: move something while it listens (--listen 5).");
     for (const auto& [id, report] : last_) {
       lines.push_back(descriptor_.numbered ? fmt::format("  last report {}:", id) : "  last report:");
       for (std::size_t byte = 0; byte < report.size(); ++byte)

@@ -1,4 +1,4 @@
-// What a value becomes on its way, by the stages that the compiler lays out.
+// What a value becomes moving, by the stages that the compiler lays out.
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -30,7 +30,7 @@ class Journey {
     }
     if (link_.kind == TargetKind::pointer) to_area();
     if (link_.kind == TargetKind::turns || link_.kind == TargetKind::movement)
-      say(link_.target + " of the machine", "adds what it counts");
+      say(link_.target + " of the machine", "adds its counts");
     else if (link_.kind != TargetKind::button && !by_contact && !travels_)
       say(link_.target + " of the machine", native(), native_numbers());
     return std::move(steps_);
@@ -66,7 +66,7 @@ class Journey {
     }
     if (kind.step != nullptr) return say(words, on_ ? moment(kind, constants) : "off");
     travels_ = constants.time != 0 || constants.numbers[0] != 0;
-    if (travels_) say(words, kind.in == stage::Flow::contact && !on_ ? "rests" : "on its way");
+    if (travels_) say(words, kind.in == stage::Flow::contact && !on_ ? "rests" : "moving");
   }
 
   /// Those that count as pressed; "on" for a control that has one way only.

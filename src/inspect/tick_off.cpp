@@ -164,14 +164,14 @@ std::vector<std::string> TickOff::result() const {
     else if (open.empty())
       whole.push_back(std::to_string(port.number));
     else
-      lines.push_back(fmt::format("Player {} lacks {}.", port.number, some_listed(open, open.size())));
+      lines.push_back(fmt::format("Player {} is missing {}.", port.number, some_listed(open, open.size())));
   }
   if (!whole.empty())
     lines.insert(lines.begin(), fmt::format("{} {} complete.", whole.size() == 1 ? "Player" : "Players",
                                             some_listed(whole, 16) + (whole.size() == 1 ? " is" : " are")));
   if (!away.empty())
     lines.push_back(
-        fmt::format("Nobody was there for {} {}.", away.size() == 1 ? "player" : "players", some_listed(away, 16)));
+        fmt::format("Nobody played {} {}.", away.size() == 1 ? "player" : "players", some_listed(away, 16)));
   return lines;
 }
 

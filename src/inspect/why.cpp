@@ -174,18 +174,18 @@ void remark_on_pace(Diagnostics& all, const std::string& where, const Use& use, 
   const double most = std::floor(frames / 2.4);
   const double rate = use.settings.find("autofire").value_or(0);
   if (rate <= most) return;
-  all.push_back(
-      {"too-quick", Severity::warning,
-       fmt::format("{}: of {:g} presses per second a game of {:g} frames sees {:g}", where, rate, frames, most),
-       use.place, fmt::format("autofire = {:g} is the most that arrives whole", most)});
+  all.push_back({"too-quick", Severity::warning,
+                 fmt::format("{}: of {:g} presses per second, a game at {:g} frames per second sees {:g}", where, rate,
+                             frames, most),
+                 use.place, fmt::format("use at most autofire = {:g}", most)});
 }
 
 void remark_on_idle_fields(Diagnostics& all, const std::string& where, const Use& use, TargetKind wanted) {
   const auto kind = stick_direction(use.role) ? RoleKind::stick : role_kind(use.role).value_or(RoleKind::button);
   for (const std::string_view field : plan::idle_fields(use, kind, wanted))
     all.push_back({"no-effect", Severity::warning,
-                   fmt::format("{}: '{}' does nothing on the way of '{}'", where, field, use.role), use.place,
-                   "leave it out; omnipar catalogue fields says what each stage takes"});
+                   fmt::format("{}: '{}' has no effect on '{}'", where, field, use.role), use.place,
+                   "remove it; 'omnipar catalogue fields' lists what each stage applies to"});
 }
 
 /// The profile undoes a dead zone of the game, and the machine's sheet one of the machine: together they are too much.
@@ -193,9 +193,9 @@ void remark_on_dead_zones(Diagnostics& all, const std::string& where, const plan
   const double undone = use.settings.find("anti-dead-zone").value_or(0);
   if (undone <= 0 || fed.sheet == nullptr || fed.sheet->native.dead_band == 0) return;
   all.push_back({"undone-twice", Severity::warning,
-                 fmt::format("{}: a dead zone is undone twice: {:g} by the profile, and the machine's own of {}", where,
-                             undone, fed.sheet->native.dead_band),
-                 use.place, "leave out 'game-dead-zone' or 'anti-dead-zone' if the game's is the machine's"});
+                 fmt::format("{}: a dead zone is compensated twice: {:g} by the profile, and the machine's own of {}",
+                             where, undone, fed.sheet->native.dead_band),
+                 use.place, "remove 'game-dead-zone' or 'anti-dead-zone' if the game uses the machine's dead zone"});
 }
 
 }  // namespace

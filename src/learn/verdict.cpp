@@ -116,9 +116,9 @@ bool overlap(std::string_view one, std::string_view other) {
 
 std::string side_words(const LearnedSource& source, const Question& question, bool for_sheet) {
   if (!for_sheet)
-    return source.invert_x && source.invert_y ? "turned around both ways"
-           : source.invert_x                  ? "left and right turned around"
-           : source.invert_y                  ? "up and down turned around"
+    return source.invert_x && source.invert_y ? "reversed on both axes"
+           : source.invert_x                  ? "left and right reversed"
+           : source.invert_y                  ? "up and down reversed"
                                               : "";
   if (source.code.type == ev_key || source.side == 0) return "";
   const std::string_view low = source.side < 0 ? "low" : "high";
@@ -129,7 +129,7 @@ std::string side_words(const LearnedSource& source, const Question& question, bo
     return source.rests > 0 ? "rests at its high end" : "rests at its low end";
   }
   const bool is_low = question.upwards || question.place.ends_with("-up") || question.place.ends_with("-left");
-  const std::string_view turned = (source.side < 0) == is_low ? "" : ", the other way round than on most units";
+  const std::string_view turned = (source.side < 0) == is_low ? "" : ", reversed compared with most units";
   if (source.code.type == ev_rel) return fmt::format("counts {}{}", source.side < 0 ? "down" : "up", turned);
   return fmt::format("to its {} end{}", low, turned);
 }

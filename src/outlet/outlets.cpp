@@ -59,7 +59,7 @@ std::optional<Diagnostic> Outlets::start(int play) {
   if (const int result = keeper_.start(); result < 0)
     return Diagnostic{
         "no-keeper", Severity::error,
-        fmt::format("the keeper of the virtual controllers cannot be started: {}", std::strerror(-result)), "",
+        fmt::format("cannot start the process that owns the virtual controllers: {}", std::strerror(-result)), "",
         "close other programs and try again"};
   return route_anew();
 }
@@ -96,8 +96,9 @@ std::optional<Diagnostic> Outlets::keep(std::vector<VirtualDevice> made) {
   for (VirtualDevice& device : made) {
     if (const int result = keeper_.give(device.descriptor(), device.key().form); result < 0)
       return Diagnostic{"no-keeper", Severity::error,
-                        fmt::format("the keeper does not take \"{}\": {}", device.name(), std::strerror(-result)), "",
-                        "start again"};
+                        fmt::format("the process that owns the virtual controllers rejected \"{}\": {}", device.name(),
+                                    std::strerror(-result)),
+                        "", "restart Omnipar"};
     const Form& form = form_of(device.key().form);
     outgoing_.emplace_back().report.reserve(form.keys.size() + form.movements.size() + form.axes.size() + 1);
     devices_.push_back(std::move(device));

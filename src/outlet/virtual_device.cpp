@@ -21,7 +21,7 @@ tl::expected<os::Descriptor, Diagnostic> VirtualDevice::open_uinput(os::Files& d
   const int number = door.open(uinput, O_RDWR | O_NONBLOCK);
   if (number >= 0) return os::Descriptor{door, number};
   return tl::unexpected(Diagnostic{"no-uinput", Severity::error,
-                                   fmt::format("no virtual controller can be made: {}", std::strerror(-number)), uinput,
+                                   fmt::format("cannot create virtual controllers: {}", std::strerror(-number)), uinput,
                                    "'sudo omnipar doctor --fix' fixes this permanently"});
 }
 
@@ -39,7 +39,7 @@ tl::expected<VirtualDevice, Diagnostic> VirtualDevice::make(os::Files& door, Dev
   if (result < 0)
     return tl::unexpected(
         Diagnostic{"uinput-refused", Severity::error,
-                   fmt::format("the kernel refused \"{}\": {}", device_name(key), std::strerror(-result)), uinput,
+                   fmt::format("the kernel rejected \"{}\": {}", device_name(key), std::strerror(-result)), uinput,
                    "'omnipar doctor' looks for the cause"});
   device.find_nodes();
   return device;

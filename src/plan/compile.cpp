@@ -84,14 +84,14 @@ class Compiler {
       std::vector<std::string> numbers;
       for (const PortSheet& known : system_->ports) numbers.push_back(std::to_string(known.number));
       error("unknown-port", fmt::format("'{}' has no port {}", system_->name, port.port),
-            "it has: " + catalogue::listed({numbers.begin(), numbers.end()}));
+            "its ports:  " + catalogue::listed({numbers.begin(), numbers.end()}));
       return nullptr;
     }
     const std::string name = port.controller.empty() && !sheet->takes.empty() ? sheet->takes.front() : port.controller;
     const bool taken = std::ranges::find(sheet->takes, name) != sheet->takes.end();
     const ControllerSheet* found = taken ? system_->controller(name) : nullptr;
     if (found == nullptr)
-      error("unknown-controller", fmt::format("port {} does not take a controller '{}'", port.port, name),
+      error("unknown-controller", fmt::format("port {} does not accept a controller '{}'", port.port, name),
             catalogue::suggestion(name, {sheet->takes.begin(), sheet->takes.end()}));
     return found;
   }
@@ -99,17 +99,17 @@ class Compiler {
   void check_not_ours(const PortProfile& port) {
     if (system_->port(port.port) == nullptr) controller_of(port);  // says that there is no such port
     if (!port.seat.empty() || !port.second_seat.empty() || !port.bind.empty() || port.like || !port.controller.empty())
-      error("not-ours", "a port that is not ours has neither seat nor controller nor bindings",
-            "leave them out, or leave out 'not-ours'");
+      error("not-ours", "a port with 'not-ours' cannot have a seat, controller or bindings",
+            "remove them, or remove 'not-ours'");
   }
 
   void check_second_seat(const PortProfile& port, const ControllerSheet& sheet) {
     if (port.second_seat.empty()) return;
     if (!sheet.is_for_two())
-      error("no-second-player", fmt::format("'{}' is for one player, so there is no second seat", sheet.name),
-            "leave 'second-seat' out");
+      error("no-second-player", fmt::format("'{}' is for one player and has no second seat", sheet.name),
+            "remove 'second-seat'");
     else if (port.second_seat == port.seat)
-      error("no-second-player", "both players of this plug have one seat", "name another seat for one of them");
+      error("no-second-player", "both players on this plug have the same seat", "choose another seat for one of them");
   }
 
   void check_accessories(const PortProfile& port, const ControllerSheet& sheet) {
@@ -117,34 +117,34 @@ class Compiler {
     for (const AccessorySheet& accessory : sheet.accessories) names.emplace_back(accessory.name);
     for (const std::string& name : port.accessories)
       if (std::ranges::find(names, name) == names.end())
-        error("unknown-accessory", fmt::format("'{}' takes no accessory '{}'", sheet.name, name),
-              names.empty() ? "it takes none" : catalogue::suggestion(name, names));
+        error("unknown-accessory", fmt::format("'{}' does not accept an accessory '{}'", sheet.name, name),
+              names.empty() ? "it accepts none" : catalogue::suggestion(name, names));
   }
 
   void check_opposites(const PortProfile& port, const ControllerSheet& sheet) {
     if (!sheet.directions && port.opposites != Opposites::both)
-      error("no-directions", fmt::format("'{}' has no directions, so none are opposite", sheet.name),
-            "leave 'opposites' out");
+      error("no-directions", fmt::format("'{}' has no directions, so 'opposites' has no effect", sheet.name),
+            "remove 'opposites'");
   }
 
   void check_game_dead_zone(const PortProfile& port) {
     constexpr double most = 0.9;
     if (!(port.game_dead_zone >= 0 && port.game_dead_zone <= most))
-      error("bad-number", "'game-dead-zone' is out of range", fmt::format("it may be 0 to {}", most));
+      error("bad-number", "'game-dead-zone' is out of range", fmt::format("expected 0 to {}", most));
   }
 
   void check_like(const PortProfile& port) {
     if (port.like && plan::liked_port(profile_, port) == nullptr)
       error("unknown-like", fmt::format("'like' names port {}, which has no bindings of its own", *port.like),
-            "name a port of this profile that is not itself like another");
+            "name a port of this profile that has no 'like' itself");
   }
 
   void add_port(const PortProfile& port) {
     stand_at(port.place, fmt::format("port {}", port.port));
     if (std::ranges::find(tables_.plan().ports, port.port, &PortInfo::number) != tables_.plan().ports.end())
-      return error("port-twice", "this port is filled twice", "leave one out");
+      return error("port-twice", "this port is defined twice", "remove one of them");
     if (port.not_ours) return check_not_ours(port);
-    if (port.seat.empty()) return error("no-seat", "no seat plays this port", "name a seat, such as 'seat-1'");
+    if (port.seat.empty()) return error("no-seat", "this port has no seat", "add a seat, such as 'seat-1'");
     const ControllerSheet* plain = controller_of(port);
     if (plain == nullptr) return;
     check_accessories(port, *plain);
@@ -197,7 +197,7 @@ class Compiler {
         error("unknown-target", fmt::format("'{}' has no target '{}'", sheet.name, name),
               catalogue::suggestion(name, names));
       if (!bound.insert(name).second)
-        error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with several sources");
+        error("target-twice", fmt::format("'{}' is bound twice", name), "write one binding with all its sources");
     }
   }
 
@@ -281,11 +281,11 @@ class Compiler {
     const bool are_on =
         std::ranges::all_of(aiming_.shots, [](AreaPoint p) { return p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1; });
     if (!are_on || aiming_.shots.size() > most)
-      error("bad-number", "'game-shots' is not a list of places of the game's picture",
-            fmt::format("at most {} pairs of 0 to 1: from the left, from the top", most));
+      error("bad-number", "'game-shots' is not a list of positions in the game's picture",
+            fmt::format("use at most {} pairs of numbers from 0 to 1: from the left, from the top", most));
     if (aiming_.pointers.empty() || aiming_.trigger == nothing)
-      return error("no-trigger", "the game's shots need a pointer and a trigger, and this controller has none",
-                   "leave 'game-shots' out");
+      return error("no-trigger", "'game-shots' requires a pointer and a trigger, which this controller does not have",
+                   "remove 'game-shots'");
     PlanData& plan = tables_.plan();
     plan::Pointer& pointer = plan.pointers[aiming_.pointers.front().second];
     pointer.shots = {static_cast<Index>(plan.shots.size()), static_cast<Index>(aiming_.shots.size())};
@@ -301,10 +301,10 @@ class Compiler {
     const std::string_view suffix = std::string_view{fed.target}.substr(fed.sheet->name.size());
     stand_at(port, fed);
     if (suffix == plan::reload_suffix && aiming_.trigger == nothing)
-      return error("no-trigger", "a reload pulls the trigger, and this controller has none", "leave it out");
+      return error("no-trigger", "a reload pulls the trigger, which this controller does not have", "remove it");
     if (suffix == plan::shots_suffix && tables_.plan().pointers[pointer->second].shots.count == 0)
-      return error("no-game-shots", "it is not said where the game asks for shots",
-                   "write game-shots = [[0.1, 0.1], [0.9, 0.9]] in the port");
+      return error("no-game-shots", "this requires 'game-shots'",
+                   "add game-shots = [[0.1, 0.1], [0.9, 0.9]] to the port");
     for (const Use& use : fed.uses) feed_pointer_press(port, use, suffix, pointer->second);
   }
 
@@ -332,12 +332,12 @@ class Compiler {
       stand_at(hotkey.place, fmt::format("hotkey of '{}'", hotkey.action));
       if (hotkey.modifier == hotkey.press || role_kind(hotkey.modifier) != RoleKind::button ||
           role_kind(hotkey.press) != RoleKind::button) {
-        error("bad-chord", fmt::format("'{}' and '{}' are not two buttons", hotkey.modifier, hotkey.press),
-              "name two different buttons, such as 'start' and 'select'");
+        error("bad-chord", fmt::format("'{}' and '{}' are the same button", hotkey.modifier, hotkey.press),
+              "use two different buttons, such as 'start' and 'select'");
         continue;
       }
       if (hotkey.after.count() < 0 || hotkey.after > std::chrono::minutes{1}) {
-        error("bad-number", "the time that both are held is out of range", "it may be 0 to 60 seconds");
+        error("bad-number", "'after' is out of range", "expected 0 to 60 seconds");
         continue;
       }
       add_chord(hotkey, action_signal(actions, hotkey.action));
@@ -372,8 +372,8 @@ class Compiler {
   void check_size() {
     if (!tables_.too_large()) return;
     place_ = profile_.name;
-    error("plan-too-large", "the profile has more targets or sources than a plan may hold",
-          fmt::format("at most {} targets, {} signals, {} sources, and {} uses of what is analog", max_targets,
+    error("plan-too-large", "the profile has too many targets or sources",
+          fmt::format("the limits are {} targets, {} signals, {} sources and {} analog sources", max_targets,
                       max_signals, max_sources, max_analog_uses));
   }
 

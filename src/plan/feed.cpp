@@ -15,24 +15,24 @@ namespace omnipar::inline abi_0::plan {
 std::optional<RoleKind> Feeder::kind_of(const Use& use) {
   if (const auto wrong = stage::wrong(use)) {
     if (wrong->unknown)
-      error_(use, "unknown-field", fmt::format("a use has no field '{}'", wrong->field),
+      error_(use, "unknown-field", fmt::format("unknown field '{}' in a source", wrong->field),
              catalogue::suggestion(wrong->field, stage::field_names()));
     else
       error_(use, "bad-number", fmt::format("'{}' of '{}' is out of range", wrong->field, use.role),
-             fmt::format("it may be {}", wrong->range));
+             fmt::format("expected {}", wrong->range));
     return std::nullopt;
   }
   if (stick_direction(use.role)) return RoleKind::stick;
   const auto kind = role_kind(use.role);
   if (!kind)
-    error_(use, "unknown-role", fmt::format("there is no role '{}'", use.role),
+    error_(use, "unknown-role", fmt::format("unknown role '{}'", use.role),
            catalogue::suggestion(use.role, role_names()));
   return kind;
 }
 
 void Feeder::wrong_source(const Use& use, std::string_view wanted) {
   error_(use, "wrong-source", fmt::format("'{}' cannot be a source of this target", use.role),
-         fmt::format("it takes {}", wanted));
+         fmt::format("it accepts {}", wanted));
 }
 
 // -- stages ---------------------------------------------------------------------------------------

@@ -17,10 +17,10 @@ class Listing {
          quantity(plan_.targets.size(), "target"), quantity(plan_.signals.size(), "signal"), plan_.state_size);
     if (plan_.area) {
       const AreaBox seen = seen_part(*plan_.area);
-      line("on screen \"{}\": seen from {:.4f}, {:.4f} to {:.4f}, {:.4f}{}{}", plan_.screen, seen.left, seen.top,
+      line("on screen \"{}\": visible from {:.4f}, {:.4f} to {:.4f}, {:.4f}{}{}", plan_.screen, seen.left, seen.top,
            seen.left + seen.width, seen.top + seen.height,
            plan_.area->cut > 0 ? fmt::format(", {:g} cut off", plan_.area->cut) : "",
-           plan_.area->turned == QuarterTurn::none ? "" : fmt::format(", turned {}", word_of(plan_.area->turned)));
+           plan_.area->turned == QuarterTurn::none ? "" : fmt::format(", rotated {}", word_of(plan_.area->turned)));
     }
     for (const PortInfo& port : plan_.ports)
       if (port.number != 0)
@@ -115,13 +115,13 @@ class Listing {
       return line("  {:<28} {}, raises{}", name, port.words, targets_of(port));
     }
     if (effect.kind == EffectKind::sight || effect.kind == EffectKind::hide)
-      return line("  {:<28} takes the pointer off the area", name);
-    if (effect.kind == EffectKind::centre) return line("  {:<28} puts the pointer into the middle", name);
+      return line("  {:<28} moves the pointer off-screen", name);
+    if (effect.kind == EffectKind::centre) return line("  {:<28} moves the pointer to the centre", name);
     if (effect.kind == EffectKind::steady) return line("  {:<28} holds the aim", name);
-    if (effect.kind == EffectKind::aim) return line("  {:<28} aims anew, as its own report says", name);
+    if (effect.kind == EffectKind::aim) return line("  {:<28} updates the aim from its report", name);
     if (effect.kind == EffectKind::push) return line("  {:<28} pushes the pointer", name);
-    if (effect.kind == EffectKind::shots) return line("  {:<28} begins or ends the game's own shots", name);
-    if (effect.kind == EffectKind::pull) return line("  {:<28} gives the next of the game's own shots", name);
+    if (effect.kind == EffectKind::shots) return line("  {:<28} starts or ends the game's calibration shots", name);
+    if (effect.kind == EffectKind::pull) return line("  {:<28} gives the next calibration shot", name);
     const Gate& gate = plan_.gates[effect.index];
     line("  {:<28} {}, raises {}", name, gate.words, signal_name(gate.out));
   }

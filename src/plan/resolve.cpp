@@ -160,7 +160,7 @@ std::string_view plan::sources_of(TargetKind wanted) noexcept {
     case TargetKind::one_sided:
       return "a trigger, a pedal, a button, one direction of a stick, or a wheel";
     case TargetKind::turns:
-      return "a spinner or a mouse's wheel";
+      return "a spinner or a mouse wheel";
     case TargetKind::movement:
       return "a mouse or a trackball";
     case TargetKind::pointer:

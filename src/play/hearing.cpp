@@ -7,11 +7,10 @@ namespace omnipar::inline abi_0::play {
 
 std::optional<Diagnostic> Hearing::begin(std::span<const int> signals) {
   if (!signals.empty() && !signals_.begin(signals))
-    return Diagnostic{"no-signals", Severity::error, "signals cannot be watched", "", "try again"};
+    return Diagnostic{"no-signals", Severity::error, "cannot receive signals", "", "try again"};
   watch_ = host::open_watch();
   if (!watch_ || watch_->descriptor() < 0)
-    return Diagnostic{"no-udev", Severity::error, "units that come and go cannot be watched", "",
-                      "'omnipar doctor' looks for the cause"};
+    return Diagnostic{"no-udev", Severity::error, "cannot monitor devices", "", "'omnipar doctor' looks for the cause"};
   if (auto failure = waiter_.begin()) return failure;
   if (signals_.descriptor() >= 0)
     if (auto failure = waiter_.also(signals_.descriptor(), {Waited::signals})) return failure;

@@ -15,8 +15,8 @@ tl::expected<Plan, Diagnostics> swapped_plan(const Catalogue& catalogue, Profile
   for (const PortProfile& port : profile.ports)
     if (!port.not_ours) ours.push_back(port.port);
   if (ours.size() < 2)
-    return tl::unexpected(Diagnostics{
-        {"no-second-port", Severity::error, "there are no two ports to swap", "", "give the profile a second port"}});
+    return tl::unexpected(Diagnostics{{"no-second-port", Severity::error, "there are not two ports to swap", "",
+                                       "add a second port to the profile"}});
   Profile swapped = with_ports_swapped(catalogue, profile, ours[0], ours[1]);
   auto plan = compile(catalogue, swapped);
   if (plan) profile = std::move(swapped);

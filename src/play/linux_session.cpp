@@ -445,9 +445,8 @@ void LinuxSession::pulse(int port, int times) {
 void LinuxSession::replace_keeper() {
   if (outlets_->keeper().start_again() < 0 ||
       hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper}).has_value())
-    fail({"no-keeper", Severity::error,
-          "the keeper of the virtual controllers has ended, and another cannot be started", "",
-          "close other programs and start again"});
+    fail({"no-keeper", Severity::error, "the process that owns the virtual controllers ended and cannot be restarted",
+          "", "close other programs and restart Omnipar"});
 }
 
 std::vector<VirtualDeviceHere> LinuxSession::virtual_devices() const {

@@ -115,7 +115,7 @@ class Listening {
     const host::Openers openers = nodes_.openers(node);
     options_.say(fmt::format("\"{}\" is grabbed by {}: {}.", printable(nodes_.description(node).name),
                              openers.names.empty() ? "another program" : openers.names,
-                             options_.raw ? "only its raw reports arrive here" : "no input from it arrives here"));
+                             options_.raw ? "only its raw reports arrive" : "no input from it arrives"));
   }
 
   bool is_better_raw(const std::string& folder, const Description& node) {

@@ -54,7 +54,7 @@ class Recorder final : public Ears {
     Raw& raw = raws_.at(node);
     if (!raw.described || may_type(raw.unit)) {
       if (!std::exchange(raw.told, true))
-        options_.say(fmt::format("the raw reports of \"{}\" are left out, because they hold what is typed",
+        options_.say(fmt::format("the raw reports of \"{}\" are not recorded because they contain typed text",
                                  printable(raw.unit.name)));
       return;
     }
@@ -67,13 +67,13 @@ class Recorder final : public Ears {
     const std::string unit = name_of(node);
     if (std::ranges::find(recorded_.gaps, unit) == recorded_.gaps.end()) recorded_.gaps.push_back(unit);
     put(to_line({now, node, Deed::gap, {}}));
-    options_.say(fmt::format("nothing of \"{}\" is recorded from here on", unit));
+    options_.say(fmt::format("\"{}\" is no longer recorded", unit));
   }
   void given_back(int node) override { options_.say(fmt::format("\"{}\" is recorded again", name_of(node))); }
   void cannot_hear_raw(const Description& unit, int error) override {
     options_.say(fmt::format("the raw reports of \"{}\" cannot be read: {}{}", printable(unit.name),
                              std::strerror(-error),
-                             error == -EACCES ? " ('omnipar doctor' says how to fix that)" : ""));
+                             error == -EACCES ? " ('omnipar doctor' shows how to fix this)" : ""));
   }
   /// Only now are all names known, and which of them need the socket.
   void ready() override {
@@ -169,8 +169,8 @@ class SessionRecording::Inside {
       if (nodes_.erase(node) > 0) recorder_.left(node, since_start(now));
     } else if (!description->descriptor.empty()) {
       options_.say(
-          fmt::format("\"{}\" is not in the recording, because it is read by its raw reports: 'omnipar trace "
-                      "record' beside this records them.",
+          fmt::format("\"{}\" is not recorded because it is read through its raw reports. To record it, run 'omnipar "
+                      "trace record' at the same time.",
                       printable(description->name)));
     } else {
       nodes_.insert(node);

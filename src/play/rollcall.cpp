@@ -21,14 +21,14 @@ RollCall::RollCall(const Catalogue& catalogue, std::vector<std::string> seats,
     : catalogue_(catalogue), seats_(std::move(seats)), say_(std::move(say)) {}
 
 void RollCall::ready() {
-  say_("Fewer players than seats? Hold any two buttons of one controller for 2 s to finish.");
+  say_("Fewer players than seats? Hold any two buttons on one controller for 2 s to finish.");
   ask();
 }
 
 void RollCall::ask() {
   for (const std::string& seat : seats_)
     if (!taken_.contains(seat)) return say_(fmt::format("{}: press any button on your controller.", seat));
-  say_("All seats are taken. Wrong seat? Press once more to leave it.");
+  say_("All seats are taken. Wrong seat? Press again to leave it.");
 }
 
 void RollCall::arrived(int node, const Description& description, Time now) {
@@ -106,7 +106,7 @@ void RollCall::settle() {
     if (left_early_ || !hand.two_since || now_ - *hand.two_since < exit_pair) continue;
     left_early_ = true;
     keep_as_before(unit);
-    say_("Finished by two held buttons; all seats that are taken stay taken.");
+    say_("Finished with two held buttons. All seats taken so far are saved.");
   }
 }
 

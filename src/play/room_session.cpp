@@ -169,7 +169,7 @@ void RoomSession::play(const TraceEvent& event, const Description& node) {
       table_.leave(event.node);
       break;
     case Deed::gap:
-      tell(Remark{fmt::format("\"{}\" was another program's alone: what it said until its next report is missing here.",
+      tell(Remark{fmt::format("\"{}\" was grabbed by another program: its input is missing until its next report.",
                               printable(node.name))});
       break;
     case Deed::report:
@@ -242,7 +242,7 @@ namespace omnipar::inline abi_0 {
 tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Room room) {
   if (!room.lines)
     return tl::unexpected(Diagnostics{
-        {"no-lines", Severity::error, "the room has no lines", room.name, "lines_of makes them of a text"}});
+        {"no-lines", Severity::error, "the room has no events", room.name, "use lines_of to create them from text"}});
   options.profile = play::with_way_out(std::move(options.profile));
   const auto plan = compile(options.catalogue, options.profile);
   if (!plan) return tl::unexpected(plan.error());

@@ -175,7 +175,7 @@ void Table::tell_outdated(const std::string& name, const Attachment& attachment)
   for (std::size_t i = 0; i < notes.size(); ++i) {
     const bool points = role_kind(attachment.outdated[i]) == RoleKind::pointer;
     tell_(Refused{{"outdated-calibration", Severity::warning, std::move(notes[i]), name,
-                   fmt::format("measure it once more: omnipar calibrate {}", points ? "gun" : "unit")}});
+                   fmt::format("calibrate it again: omnipar calibrate {}", points ? "gun" : "unit")}});
   }
 }
 

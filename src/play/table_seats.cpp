@@ -341,13 +341,13 @@ std::optional<Diagnostic> Table::with_unit(int unit, const Act& act) {
         act(guest, player);
         return std::nullopt;
       }
-  return Diagnostic{"unknown-unit", Severity::error, fmt::format("there is no unit {} here", unit), "",
-                    "units have ids: it may have left meanwhile"};
+  return Diagnostic{"unknown-unit", Severity::error, fmt::format("there is no unit {}", unit), "",
+                    "it may have been disconnected"};
 }
 
 std::optional<Diagnostic> Table::reseat(int unit, const std::string& seat) {
   if (!has_seat(seat))
-    return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from a seat '{}'", seat), "",
+    return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from seat '{}'", seat), "",
                       catalogue::suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
   return with_unit(unit, [&](Guest& guest, Player& player) {
     if (player.seat != seat) move_to(guest, player, seat);

@@ -33,65 +33,64 @@ class Teller {
     for (const PortInfo& port : session_.plan().ports()) {
       if (!port.is_played_from(event.seat)) continue;
       if (!port.splitter.empty() && !event.again)
-        lines.push_back(
-            fmt::format("Port {} is there only with {}: switch it on in the emulator.", port.number, port.splitter));
-      lines.push_back(fmt::format("{} {} with \"{}\"{}.", who(event.seat), event.again ? "goes on" : "plays",
+        lines.push_back(fmt::format("Port {} requires {}: enable it in the emulator.", port.number, port.splitter));
+      lines.push_back(fmt::format("{} {} with \"{}\"{}.", who(event.seat), event.again ? "continues" : "plays",
                                   event.unit, device_words(session_, port.number)));
     }
     if (std::string asked = event.again ? "" : invitation(session_); !asked.empty()) lines.push_back(std::move(asked));
     return fmt::format("{}", fmt::join(lines, "\n"));
   }
   std::string operator()(const Joined& event) const {
-    return fmt::format("{} has \"{}\", too.", who(event.seat), event.unit);
+    return fmt::format("{} also has \"{}\".", who(event.seat), event.unit);
   }
   std::string operator()(const Left& event) const {
-    return fmt::format("{}: \"{}\" is gone; its buttons are released. Plug it in again to go on.", who(event.seat),
-                       event.unit);
+    return fmt::format("{}: \"{}\" was disconnected; its buttons are released. Reconnect it to continue.",
+                       who(event.seat), event.unit);
   }
   std::string operator()(const LeftSeat& event) const {
-    return fmt::format("{}: \"{}\" has left the seat; its buttons are released. A press takes a free seat.",
+    return fmt::format("{}: \"{}\" left the seat; its buttons are released. Press a button on it to take a free seat.",
                        who(event.seat), event.unit);
   }
   std::string operator()(const SocketNews& event) const {
     const std::string_view what = event.plug == Plug::none     ? "its socket is empty."
-                                  : event.plug == Plug::put_in ? "a plug is in its socket now."
-                                                               : "its plug is out; its buttons are released.";
+                                  : event.plug == Plug::put_in ? "something was plugged into its socket."
+                                                               : "unplugged; its buttons are released.";
     return fmt::format("{}\"{}\": {}", event.seat.empty() ? "" : who(event.seat) + ": ", event.unit, what);
   }
   std::string operator()(const Waiting&) const { return ""; }
   std::string operator()(const SeatedElsewhere& event) const {
     return fmt::format(
-        "\"{}\" belongs to seat {}, from which no port of this profile is played: press a button on it to take "
-        "another one.",
+        "\"{}\" is assigned to seat {}, which plays no port in this profile. Press a button on it to take another "
+        "seat.",
         event.unit, event.seat);
   }
   std::string operator()(const Beside& event) const {
-    return fmt::format("{} is played with both \"{}\" and \"{}\" now.", who(event.seat), event.other, event.unit);
+    return fmt::format("{} now uses both \"{}\" and \"{}\".", who(event.seat), event.other, event.unit);
   }
   std::string operator()(const Asked& event) const {
     return fmt::format("{}: \"{}\" {}. Press a button on yours.", who(event.seat), event.unit, to_text(event.doubt));
   }
   std::string operator()(const Lacks& event) const {
     return fmt::format(
-        "{}: \"{}\" has nothing for {}. Add a unit that has it (omnipar rig add {}), or bind other controls (omnipar "
+        "{}: \"{}\" has no control for {}. Add a unit that does (omnipar rig add {}), or bind other controls (omnipar "
         "profile new NAME --system {}).",
         who(event.seat), event.unit, some_listed(event.targets), event.seat, session_.plan().system());
   }
   std::string operator()(const Idle& event) const {
-    return fmt::format("{}: {} of \"{}\" {} nothing here. (omnipar why --unused lists such controls{})",
-                       who(event.seat), some_listed(event.controls), event.unit,
-                       event.controls.size() == 1 ? "does" : "do",
-                       has_free_target(event.seat) ? ", and targets that they could move" : "");
+    return fmt::format("{}: {} on \"{}\" {} nothing. To list such controls{}: omnipar why --unused", who(event.seat),
+                       some_listed(event.controls), event.unit, event.controls.size() == 1 ? "does" : "do",
+                       has_free_target(event.seat) ? " and free targets" : "");
   }
   std::string operator()(const LooksLikeGun& event) const {
     return fmt::format(
-        "{}the stick of \"{}\" stays where it is put, as the aim of a gun does. If it is a gun: omnipar learn unit "
-        "--form gun --unit {}",
+        "{}the stick of \"{}\" stays in place like the aim of a gun. If it is a gun, run: omnipar learn unit --form "
+        "gun --unit {}",
         event.seat.empty() ? "" : who(event.seat) + ": ", event.unit, base::shell_word(event.unit));
   }
   std::string operator()(const NoUse& event) const {
     return fmt::format(
-        "\"{}\" was pressed, but it has nothing that this machine uses: omnipar watch shows what it has.", event.unit);
+        "\"{}\" was pressed, but it has no control that this machine uses. 'omnipar watch' shows its controls.",
+        event.unit);
   }
   std::string operator()(const NoSeat& event) const {
     return fmt::format("\"{}\" was pressed, but all {} players are seated.", event.unit,
@@ -99,41 +98,41 @@ class Teller {
   }
   std::string operator()(const Refused& event) const { return to_text(event.why); }
   std::string operator()(const Froze& event) const {
-    return event.frozen ? "Frozen: the controllers work for the desktop again. Press the same buttons to go on."
-                        : "Play goes on.";
+    return event.frozen ? "Frozen: the controllers now work on the desktop. Press the same buttons to resume."
+                        : "Resumed.";
   }
   std::string operator()(const Swapped& event) const {
     std::vector<std::string> lines;
     for (const int port : event.ports)
       lines.push_back(fmt::format("Swapped: port {} is now played from {}.", port, event.plan.port(port)->seat));
-    if (lines.empty()) lines.emplace_back("Swapped; nobody is at these ports at the moment.");
+    if (lines.empty()) lines.emplace_back("Swapped; no one is at these ports.");
     return fmt::format("{}", fmt::join(lines, "\n"));
   }
   std::string operator()(const HotkeyFired&) const { return ""; }
   std::string operator()(const LeftToAnother& event) const {
-    return fmt::format("\"{}\" is played on by {} already, and is left to that one.", event.unit, event.opener);
+    return fmt::format("\"{}\" is in use by {} and is left alone.", event.unit, event.opener);
   }
   std::string operator()(const GrabbedElsewhere& event) const {
-    return fmt::format("\"{}\" is grabbed by {}: no input from it arrives here until that program ends{}.", event.unit,
+    return fmt::format("\"{}\" is grabbed by {}: no input from it arrives until that program ends{}.", event.unit,
                        event.opener.empty() ? "another program" : event.opener,
-                       event.process == 0 ? "" : fmt::format(" ('kill {}' ends it)", event.process));
+                       event.process == 0 ? "" : fmt::format(" (to end it: kill {})", event.process));
   }
   std::string operator()(const GrabEnded& event) const {
-    return fmt::format("\"{}\" is free again: its input arrives here.", event.unit);
+    return fmt::format("\"{}\" is free again: its input arrives.", event.unit);
   }
   std::string operator()(const GrabbedWhileDown& event) const {
-    return fmt::format("\"{}\": {} {} down. It is grabbed all the same: {}.", event.unit, some_listed(event.controls),
+    return fmt::format("\"{}\": {} {} held. The unit is grabbed anyway: {}.", event.unit, some_listed(event.controls),
                        event.controls.size() == 1 ? "stays" : "stay",
-                       event.told ? "other programs see it released, and it counts from its next press"
-                                  : "other programs do not see it released");
+                       event.told ? "other programs receive a release, and the control counts from its next press"
+                                  : "other programs receive no release");
   }
   std::string operator()(const Remark& event) const { return event.words; }
   std::string operator()(const NoPermission&) const {
-    return "You may not read some units; 'omnipar doctor' says which, and how to fix it.";
+    return "You have no permission to read some units. 'omnipar doctor' shows which, and how to fix it.";
   }
   std::string operator()(const LostEvents&) const {
-    return "The kernel lost events, because too many came at once; Omnipar has read the true state again. (--stats "
-           "counts this.)";
+    return "The kernel lost events because too many arrived at once. Omnipar has read the current state again. "
+           "(--stats counts this.)";
   }
   std::string operator()(const AwaitsRelease&) const { return play::await_release_words; }
   std::string operator()(const NodesChanged&) const { return ""; }
@@ -175,12 +174,12 @@ std::string invitation(const Session& session) {
   if (seats.empty()) return "";
   const std::string next = player_of(session.plan(), seats.front());
   return next + (session.rig().units.empty() ? ": press any button on your controller."
-                                             : " may join at any time: press any button.");
+                                             : " can join at any time: press any button.");
 }
 
 std::string to_text(Doubt doubt) {
-  if (doubt.moved) return doubt.others ? "is not where it was, and others look just like it" : "is not where it was";
-  return doubt.others ? "cannot be told from others of its model" : "is known by its model alone";
+  if (doubt.moved) return doubt.others ? "is in another socket, and others look the same" : "is in another socket";
+  return doubt.others ? "cannot be distinguished from others of its model" : "is identified only by its model";
 }
 
 }  // namespace omnipar::inline abi_0

@@ -3,7 +3,6 @@
 
 namespace omnipar::inline abi_0::play {
 
-inline constexpr const char* await_release_words =
-    "Release all buttons: the units are given back when no button is down.";
+inline constexpr const char* await_release_words = "Release all buttons to give the units back.";
 
 }  // namespace omnipar::inline abi_0::play

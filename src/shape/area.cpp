@@ -15,8 +15,8 @@ namespace {
 constexpr std::array<std::string_view, 4> turn_words{"none", "right", "upside down", "left"};
 constexpr double most_cut = 0.25;
 constexpr std::string_view what_may_stand =
-    "write a shape (4:3), 'full', and behind commas as needed: 'whole multiples of 320x240', 'cut 3%', 'within 10% 5% "
-    "90% 95%' (left, top, right, bottom), 'turned right'";
+    "write an aspect ratio (4:3) or 'full', and optionally, separated by commas: 'whole multiples of 320x240', 'cut "
+    "3%', 'within 10% 5% 90% 95%' (left, top, right, bottom), 'turned right'";
 
 std::string_view trimmed(std::string_view text) noexcept {
   while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
@@ -45,16 +45,16 @@ std::optional<double> take_number(std::string_view& text, std::string_view behin
 class AreaReader {
  public:
   bool take(std::string_view part) {
-    if (part == "full" || part == "stretched") return is_first("the shape");
+    if (part == "full" || part == "stretched") return is_first("the aspect ratio");
     if (take_word(part, "whole multiples of ")) return is_first("the multiples") && take_lines(part);
-    if (take_word(part, "cut ")) return is_first("what is cut off") && take_cut(part);
+    if (take_word(part, "cut ")) return is_first("the cut") && take_cut(part);
     if (take_word(part, "within ")) return is_first("the free part of the screen") && take_within(part);
     if (take_word(part, "turned ")) {
       const auto turn = quarter_turn(part);
       words.turned = turn.value_or(QuarterTurn::none);
-      return is_first("how it is turned") && turn.has_value();
+      return is_first("the rotation") && turn.has_value();
     }
-    return is_first("the shape") && take_shape(part);
+    return is_first("the aspect ratio") && take_shape(part);
   }
 
   AreaWords words;
@@ -190,9 +190,8 @@ tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
   for (;;) {
     const std::size_t comma = left.find(',');
     if (!reader.take(trimmed(left.substr(0, comma)))) {
-      std::string message = reader.twice.empty()
-                                ? fmt::format("'{}' does not say where the game is on the screen", text)
-                                : fmt::format("'{}' gives {} twice", text, reader.twice);
+      std::string message = reader.twice.empty() ? fmt::format("invalid area '{}'", text)
+                                                 : fmt::format("'{}' contains {} twice", text, reader.twice);
       return tl::unexpected(
           Diagnostic{"bad-area", Severity::error, std::move(message), "", std::string{what_may_stand}});
     }
@@ -249,7 +248,7 @@ GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
   const double width = seen.width / screen.width, height = seen.height / screen.height;
   const double left = words.within.left + (words.within.width - width) / 2;
   const double top = words.within.top + (words.within.height - height) / 2;
-  // What can be seen is the picture without what is cut off at its edges.
+  // What can be seen is the picture without the cut at its edges.
   const double whole = 1 / (1 - 2 * words.cut);
   const double beyond = words.cut * whole;
   return {{left - beyond * width, top - beyond * height, width * whole, height * whole}, words.cut, words.turned};
@@ -258,11 +257,10 @@ GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
 std::optional<Diagnostic> area_problem(PixelSize screen, const AreaWords& words) {
   const PixelSize room{screen.width * words.within.width, screen.height * words.within.height};
   if (words.lines_down == 0 || times_that_fit(room, words) >= 1) return std::nullopt;
-  return Diagnostic{
-      "area-too-large", Severity::warning,
-      fmt::format("a picture of {}x{} does not fit into {:.0f} x {:.0f} pixels, so it is shown smaller than that",
-                  words.lines_across, words.lines_down, room.width, room.height),
-      "", "leave out 'whole multiples of …', or leave more of the screen free"};
+  return Diagnostic{"area-too-large", Severity::warning,
+                    fmt::format("a picture of {}x{} does not fit into {:.0f} x {:.0f} pixels, so it is scaled down",
+                                words.lines_across, words.lines_down, room.width, room.height),
+                    "", "remove 'whole multiples of …', or use more of the screen"};
 }
 
 AreaBox seen_part(const GameArea& area) noexcept {

@@ -8,7 +8,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"anti-dead-zone", Measure::number, "where the smallest push begins, to undo a dead zone of the game", 0, 0.9},
+    {"anti-dead-zone", Measure::number, "where the smallest push starts, to compensate a dead zone in the game", 0,
+     0.9},
 };
 
 Constants prepare(const Values& values, RoleKind) {
@@ -30,8 +31,8 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind anti_dead_zone{
     .name = "anti-dead zone",
-    .about = "Begins beyond the dead zone that a game has.",
-    .formula = "the length r > 0 becomes z + (1 - z) r; rest stays rest",
+    .about = "Starts beyond the game's own dead zone.",
+    .formula = "a length r > 0 becomes z + (1 - z) r; rest stays at rest",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("anti-dead zone {:.2f}", values[0]); },

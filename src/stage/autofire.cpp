@@ -7,7 +7,7 @@ namespace {
 
 constexpr double slowest = 0.1;
 constexpr Field fields[] = {
-    {"autofire", Measure::number, "presses a second while it is down; 0: none", 0, 100},
+    {"autofire", Measure::number, "presses per second while held; 0: off", 0, 100},
 };
 
 /// time: half of a press and its pause.
@@ -26,15 +26,14 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 
 constinit const Kind autofire{
     .name = "autofire",
-    .about = "Repeats a press while the control is held, on for as long as off; the hand has pressed once.",
-    .formula =
-        "on at once, then off and on in turn, each for floor(500,000 / `autofire`) us after the change before it",
+    .about = "Repeats a press while the control is held, with equal on and off times.",
+    .formula = "on immediately, then off and on alternately, each for floor(500,000 / `autofire`) us",
     .in = Flow::contact,
     .out = Flow::contact,
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.1 to 100 presses a second" : ""};
+          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.1 to 100 presses per second" : ""};
         },
     .acts = [](const Values& values) noexcept { return values[0] > 0; },
     .words = [](const Values& values) { return fmt::format("autofire, {:g} presses per second", values[0]); },

@@ -8,7 +8,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"axial-dead-zone", Measure::number, "the part of a full push that counts as rest, of each axis by itself", 0, 0.9},
+    {"axial-dead-zone", Measure::number, "the fraction of a full push that counts as rest, for each axis separately", 0,
+     0.9},
 };
 
 /// numbers: the zone, and by what the rest is stretched.
@@ -31,8 +32,8 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind axial_dead_zone{
     .name = "axial dead zone",
-    .about = "Takes what is near the middle of each axis for rest, so that straight pushes are straight.",
-    .formula = "each axis a: 0 up to `axial-dead-zone` z, else sign(a) (abs(a) - z) / (1 - z)",
+    .about = "Treats positions near the middle of each axis as rest, which keeps straight pushes straight.",
+    .formula = "each axis a: 0 up to `axial-dead-zone` z, otherwise sign(a) (abs(a) - z) / (1 - z)",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("axial dead zone {:.2f}", values[0]); },

@@ -11,8 +11,8 @@ namespace {
 
 constexpr double straight(std::string_view, const Values&) noexcept { return 1; }
 constexpr Field fields[] = {
-    {"curve", Measure::number, "the power of the push: above 1 finer near rest, below 1 finer at the end", 0.2, 5,
-     straight},
+    {"curve", Measure::number,
+     "the exponent: above 1 for finer control near rest, below 1 for finer control near the end", 0.2, 5, straight},
 };
 
 Constants prepare(const Values& values, RoleKind) {
@@ -33,8 +33,8 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 }  // namespace
 
 constinit const Kind curve{.name = "curve",
-                           .about = "Bends the way from rest to the end.",
-                           .formula = "the length r becomes r ^ `curve`; the direction stays",
+                           .about = "Applies a power curve from rest to the end.",
+                           .formula = "the length r becomes r ^ `curve`; the direction is unchanged",
                            .fields = fields,
                            .acts = [](const Values& values) noexcept { return values[0] != 1; },
                            .words = [](const Values& values) { return fmt::format("curve {:g}", values[0]); },

@@ -8,9 +8,9 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"dead-zone", Measure::number, "the part of a full push that counts as rest", 0, 0.9,
+    {"dead-zone", Measure::number, "the fraction of a full push that counts as rest", 0, 0.9,
      [](std::string_view role, const Values&) noexcept { return default_dead_zone(role); }},
-    {"outer-dead-zone", Measure::number, "the part before the end that counts as a full push", 0, 0.9},
+    {"outer-dead-zone", Measure::number, "the fraction before the end that counts as a full push", 0, 0.9},
 };
 
 /// numbers: both sizes, and what the way needs of them.
@@ -44,15 +44,15 @@ constexpr double narrowest = 0.05;
 constinit const Kind dead_zone{
     .name = "dead zone",
     .about =
-        "Takes what is near the middle for rest and what is near the end for the end, and goes evenly between them.",
+        "Treats positions near the middle as rest and positions near the end as a full push, and scales linearly "
+        "between them.",
     .formula =
-        "of the length r: 0 up to `dead-zone` d, 1 from 1 - `outer-dead-zone` o, else (r - d) / (1 - o - d); the "
-        "direction stays",
+        "the length r becomes 0 up to `dead-zone` d, 1 from 1 - `outer-dead-zone` o, otherwise (r - d) / (1 - o - d); "
+        "the direction is unchanged",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] + values[1] > 1 - narrowest ? "0 to 0.95, less the dead zone in the middle"
-                                                                        : ""};
+          return std::string_view{values[0] + values[1] > 1 - narrowest ? "0 to 0.95, minus the dead zone" : ""};
         },
     .acts = [](const Values&) noexcept { return true; },
     .words = words,

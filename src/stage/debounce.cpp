@@ -4,7 +4,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"debounce", Measure::milliseconds, "milliseconds after a change in which others are not believed", 0, 60e6},
+    {"debounce", Measure::milliseconds, "milliseconds after a change during which further changes are ignored", 0,
+     60e6},
 };
 
 //   idle --in changes--> out follows, deaf
@@ -16,18 +17,19 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 
 }  // namespace
 
-constinit const Kind debounce{.name = "debounce",
-                              .about = "Believes a change at once, and others only after a while.",
-                              .formula =
-                                  "a change counts at once, then none for so long; the state at the end of that time "
-                                  "counts. The opposite direction of the same stick or hat ends it early",
-                              .in = Flow::contact,
-                              .out = Flow::contact,
-                              .fields = fields,
-                              .acts = [](const Values& values) noexcept { return values[0] > 0; },
-                              .words = [](const Values& values) { return "debounced for " + time_words(values[0]); },
-                              .prepare = for_a_time,
-                              .step = step,
-                              .opposite_ends_it = true};
+constinit const Kind debounce{
+    .name = "debounce",
+    .about = "Passes a change immediately, then ignores further changes for a while.",
+    .formula =
+        "a change passes immediately, then none until the time has passed, after which the current state passes. The "
+        "opposite direction of the same stick or hat ends the time early",
+    .in = Flow::contact,
+    .out = Flow::contact,
+    .fields = fields,
+    .acts = [](const Values& values) noexcept { return values[0] > 0; },
+    .words = [](const Values& values) { return "debounced for " + time_words(values[0]); },
+    .prepare = for_a_time,
+    .step = step,
+    .opposite_ends_it = true};
 
 }  // namespace omnipar::inline abi_0::stage

@@ -7,8 +7,7 @@ namespace {
 
 constexpr double usual_counts(std::string_view, const Values&) noexcept { return 1000; }
 constexpr Field fields[] = {
-    {"counts-across", Measure::number, "so many counts of a mouse take a pointer from edge to edge", 10, 100'000,
-     usual_counts},
+    {"counts-across", Measure::number, "the number of mouse counts from edge to edge", 10, 100'000, usual_counts},
 };
 
 /// time: what a count adds, in 1/2^48 of the game area. numbers: the counts that are worth the whole of it; more of
@@ -34,8 +33,8 @@ bool travel(const Constants& constants, FixedPoint& place, shape::Point counts, 
 
 constinit const Kind drag{
     .name = "drag",
-    .about = "Moves a pointer by the counts of a mouse; it stays where it was moved to.",
-    .formula = "a count moves it by 1 / `counts-across` of the game, a single report by at most the whole game",
+    .about = "Moves a pointer by mouse counts. It stays in place afterwards.",
+    .formula = "a count moves it by 1 / `counts-across` of the game area, one report by at most the whole area",
     .in = Flow::counts,
     .out = Flow::pointer,
     .fields = fields,

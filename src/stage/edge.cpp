@@ -8,10 +8,9 @@ namespace {
 constexpr double widest_margin = 0.25, farthest = 0.5;
 constexpr Field fields[] = {
     {"edge-margin", Measure::number,
-     "a gun that points so far beside the game still counts as on its edge: a part of the game's picture", 0,
-     widest_margin},
+     "how far off-screen a gun still counts as on the edge, as a fraction of the game area", 0, widest_margin},
     {"beyond", Measure::number,
-     "so far beside the game a stick, mouse or d-pad may move the pointer, where it is off-screen; 0: it stops at the "
+     "how far off-screen a stick, mouse or d-pad can move the pointer; 0: it stops at the  "
      "edge",
      0, farthest},
 };
@@ -19,7 +18,7 @@ constexpr Field fields[] = {
 std::string words(const Values& values) {
   std::string all;
   if (values[0] > 0) all = fmt::format("edge margin {:g}", values[0]);
-  if (values[1] > 0) all += fmt::format("{}goes {:g} beyond the edge", all.empty() ? "" : ", ", values[1]);
+  if (values[1] > 0) all += fmt::format("{}up to {:g} beyond the edge", all.empty() ? "" : ", ", values[1]);
   return all;
 }
 
@@ -27,9 +26,8 @@ std::string words(const Values& values) {
 
 constinit const Kind edge{
     .name = "edge",
-    .about = "Says what becomes of a pointer at the edges of the game.",
-    .formula =
-        "a gun is off the game from `edge-margin` outside it; other sources move a pointer at most `beyond` outside it",
+    .about = "Sets the behaviour of a pointer at the edges of the game area.",
+    .formula = "a gun is off-screen beyond `edge-margin`; other sources move a pointer at most `beyond` outside",
     .in = Flow::pointer,
     .out = Flow::pointer,
     .fields = fields,

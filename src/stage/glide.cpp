@@ -10,7 +10,7 @@ namespace {
 constexpr double usual_speed(std::string_view, const Values&) noexcept { return 1; }
 constexpr Field fields[] = {
     {"glide", Measure::number,
-     "a stick moves a pointer, at a full push so many game areas a second; 0: it springs back to the middle", 0, 20,
+     "speed of a pointer at a full push, in game areas per second; 0: the pointer follows the stick's position", 0, 20,
      usual_speed},
 };
 
@@ -30,18 +30,20 @@ bool travel(const Constants& constants, FixedPoint& place, shape::Point push, un
 
 }  // namespace
 
-constinit const Kind glide{
-    .name = "glide",
-    .about = "Moves a pointer where a stick is pushed, the quicker the further, and leaves it there.",
-    .formula = "each ms the pointer goes `glide` / 1000 of the game times the push",
-    .out = Flow::pointer,
-    .fields = fields,
-    .acts = [](const Values&) noexcept { return true; },
-    .words = [](const Values& values) -> std::string {
-      return values[0] > 0 ? fmt::format("glides, {:g} area{} a second", values[0], values[0] == 1 ? "" : "s")
-                           : "springs back to the middle";
-    },
-    .prepare = prepare,
-    .travel = travel};
+constinit const Kind glide{.name = "glide",
+                           .about =
+                               "Moves a pointer in the direction of a stick, at a speed proportional to the push. It "
+                               "stays in place afterwards.",
+                           .formula = "each ms the pointer moves by `glide` / 1000 of the game area times the push",
+                           .out = Flow::pointer,
+                           .fields = fields,
+                           .acts = [](const Values&) noexcept { return true; },
+                           .words = [](const Values& values) -> std::string {
+                             return values[0] > 0 ? fmt::format("glides {:g} area{} per second", values[0],
+                                                                values[0] == 1 ? "" : "s")
+                                                  : "springs back to the centre";
+                           },
+                           .prepare = prepare,
+                           .travel = travel};
 
 }  // namespace omnipar::inline abi_0::stage

@@ -5,16 +5,15 @@ namespace {
 
 constexpr Field fields[] = {
     {"hold-aim", Measure::milliseconds,
-     "milliseconds after a pull of its trigger in which a gun's aim is held, because the screen flashes", 0, 1e6},
+     "milliseconds for which a gun's aim is held after a trigger pull, while the screen flashes", 0, 1e6},
 };
 
 }  // namespace
 
 constinit const Kind hold_aim{
     .name = "hold aim",
-    .about = "Holds a gun's aim while the screen flashes after a pull of its trigger.",
-    .formula =
-        "for so long after a pull, the pointer is where the report of the pull had it; each pull starts the time again",
+    .about = "Holds a gun's aim after a trigger pull, while the screen flashes.",
+    .formula = "after a pull, the pointer stays where the report of the pull had it; each pull restarts the time",
     .in = Flow::pointer,
     .out = Flow::pointer,
     .fields = fields,

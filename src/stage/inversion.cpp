@@ -4,8 +4,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"invert-x", Measure::flag, "left is right and right is left; of a single axis: its ends change places"},
-    {"invert-y", Measure::flag, "up is down and down is up"},
+    {"invert-x", Measure::flag, "swaps left and right; for a single axis, swaps its ends"},
+    {"invert-y", Measure::flag, "swaps up and down"},
 };
 
 /// numbers: the sign of x, the sign of y, and what is added to x.
@@ -29,15 +29,14 @@ std::string words(const Values& values) {
 }  // namespace
 
 /// A trigger that is inverted is at its end while it rests.
-constinit const Kind inversion{
-    .name = "inversion",
-    .about = "Turns an axis around.",
-    .formula = "x becomes -x, y becomes -y; of what has one side x becomes 1 - x; counts change their sign",
-    .fields = fields,
-    .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
-    .words = words,
-    .prepare = prepare,
-    .move = move,
-    .on_pointers = true};
+constinit const Kind inversion{.name = "inversion",
+                               .about = "Reverses an axis.",
+                               .formula = "x becomes -x, y becomes -y; a one-sided x becomes 1 - x; counts change sign",
+                               .fields = fields,
+                               .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+                               .words = words,
+                               .prepare = prepare,
+                               .move = move,
+                               .on_pointers = true};
 
 }  // namespace omnipar::inline abi_0::stage

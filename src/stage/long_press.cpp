@@ -4,7 +4,7 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"long-press", Measure::milliseconds, "milliseconds that it must be down before it counts", 0, 60e6},
+    {"long-press", Measure::milliseconds, "milliseconds for which it must be held", 0, 60e6},
 };
 
 //   idle --in goes on--> armed --deadline--> out on;  armed or out on --in goes off--> idle, out off
@@ -16,8 +16,8 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
 }  // namespace
 
 constinit const Kind long_press{.name = "long press",
-                                .about = "Counts as pressed when it has been down for a while.",
-                                .formula = "on once its input has been on for so long, off at once",
+                                .about = "Counts as pressed after it has been held for a while.",
+                                .formula = "on after its input has been on for that time; off immediately",
                                 .in = Flow::contact,
                                 .out = Flow::contact,
                                 .fields = fields,

@@ -10,8 +10,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"swap-axes", Measure::flag, "what goes to the right goes down, and what goes down to the right"},
-    {"rotation", Measure::number, "degrees by which the stick is turned, from right to down", -180, 180},
+    {"swap-axes", Measure::flag, "swaps the axes: right becomes down, and down becomes right"},
+    {"rotation", Measure::number, "rotation of the stick in degrees, from right towards down", -180, 180},
 };
 
 /// numbers: x by x, x by y, y by x, y by y. The axes are swapped first.
@@ -33,21 +33,21 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 std::string words(const Values& values) {
   if (values[1] == 0) return "axes swapped";
-  return fmt::format("{}turned by {:g} degrees", values[0] != 0 ? "axes swapped, " : "", values[1]);
+  return fmt::format("{}rotated by {:g} degrees", values[0] != 0 ? "axes swapped, " : "", values[1]);
 }
 
 }  // namespace
 
-constinit const Kind mounting{
-    .name = "mounting",
-    .about = "Sets a stick right that is mounted askew or across.",
-    .formula =
-        "(x, y) becomes (y, x) with `swap-axes`; then turned by `rotation` a: (x cos a - y sin a, x sin a + y cos a)",
-    .fields = fields,
-    .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
-    .words = words,
-    .prepare = prepare,
-    .move = move,
-    .of_sticks = true};
+constinit const Kind mounting{.name = "mounting",
+                              .about = "Corrects a stick that is mounted rotated or sideways.",
+                              .formula =
+                                  "(x, y) becomes (y, x) with `swap-axes`, and is then rotated by `rotation` a: (x cos "
+                                  "a - y sin a, x sin a + y cos a)",
+                              .fields = fields,
+                              .acts = [](const Values& values) noexcept { return values[0] != 0 || values[1] != 0; },
+                              .words = words,
+                              .prepare = prepare,
+                              .move = move,
+                              .of_sticks = true};
 
 }  // namespace omnipar::inline abi_0::stage

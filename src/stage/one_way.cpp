@@ -21,15 +21,15 @@ Constants prepare(const Values& values, RoleKind) {
 }
 
 std::string words(const Values& values) {
-  if (values[0] < 0) return "left and right alone";
-  return std::string{direction_names.at(static_cast<std::size_t>(values[0]))} + " alone";
+  if (values[0] < 0) return "left and right only";
+  return std::string{direction_names.at(static_cast<std::size_t>(values[0]))} + " only";
 }
 
 }  // namespace
 
 /// It has no field: the role and the target say it. Its value is the index of the direction, or -1 for both ways of x.
 constinit const Kind one_way{.name = "one way",
-                             .about = "Takes one direction of a stick or axis, or its left and right.",
+                             .about = "Uses one direction of a stick or axis, or only left and right.",
                              .fields = {},
                              .acts = [](const Values&) noexcept { return true; },
                              .words = words,

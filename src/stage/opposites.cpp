@@ -7,7 +7,7 @@ constexpr std::string_view words[] = {"both", "neutral", "last"};
 constexpr Field fields[] = {
     {.name = "opposites",
      .measure = Measure::word,
-     .about = "what arrives of opposite directions that are down at once; both, if left out",
+     .about = "how opposite directions held together are resolved; default: both arrive",
      .high = std::size(words) - 1,
      .words = words},
 };
@@ -39,17 +39,17 @@ Directions settle(const Constants& constants, Directions before, std::uint8_t on
 
 constinit const Kind opposites{
     .name = "opposites",
-    .about = "Of two directions that are opposite and on at once lets neither arrive, or that which came last.",
+    .about = "Resolves two opposite directions held together: neither arrives, or only the last.",
     .formula =
-        "after all presses of a report; `neutral`: neither; `last`: the one pressed last, and of two pressed in one "
-        "report right or down",
+        "applied after all presses of a report; `neutral`: neither; `last`: the one pressed last, or right or down if "
+        "one report has both",
     .in = Flow::contact,
     .out = Flow::contact,
     .home = Home::directions,
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) -> std::string {
-      return values[0] == 2 ? "opposites: the last one" : "opposites: neither";
+      return values[0] == 2 ? "opposites: last" : "opposites: neither";
     },
     .prepare = prepare,
     .settle = settle};

@@ -6,8 +6,8 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"to-square", Measure::flag, "a full push reaches the corners: the circle is stretched to the square around it"},
-    {"to-circle", Measure::flag, "the corners are as far as the sides: the square is drawn in to the circle inside it"},
+    {"to-square", Measure::flag, "a full push reaches the corners: maps the circle to the surrounding square"},
+    {"to-circle", Measure::flag, "corners reach as far as sides: maps the square to the circle inside it"},
 };
 
 /// numbers: 1 for the square, -1 for the circle.
@@ -27,8 +27,8 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind outline{
     .name = "outline",
-    .about = "Makes a square of the circle that a stick reaches, or a circle of its square.",
-    .formula = "with k = length / longer side: k times as long for the square, one k-th for the circle",
+    .about = "Maps the circle that a stick reaches to a square, or its square to a circle.",
+    .formula = "with k = length / longer side: multiplied by k for the square, divided by k for the circle",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

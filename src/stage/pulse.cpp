@@ -30,7 +30,7 @@ Gated step_hold(const Constants& constants, GateState is, Cause cause, std::int6
 }  // namespace
 
 constinit const Kind hold{.name = "hold",
-                          .about = "Is on for a while after the last press.",
+                          .about = "Stays on for a while after the last press.",
                           .in = Flow::contact,
                           .out = Flow::contact,
                           .fields = {},
@@ -40,7 +40,7 @@ constinit const Kind hold{.name = "hold",
                           .step = step_hold};
 
 constinit const Kind pulse{.name = "pulse",
-                           .about = "Is on for a while after a press, some time later.",
+                           .about = "Is on for a while, some time after a press.",
                            .in = Flow::contact,
                            .out = Flow::contact,
                            .fields = {},

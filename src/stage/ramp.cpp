@@ -11,11 +11,10 @@ namespace {
 constexpr double slowest = 0.01;
 constexpr double as_the_ramp(std::string_view, const Values& before) noexcept { return before[0]; }
 constexpr Field fields[] = {
-    {"ramp", Measure::number, "full pushes a second, from a button to an axis; 0: at once", 0, 1000},
-    {"ramp-release", Measure::number, "the same when it is released; as 'ramp', if left out", 0, 1000, as_the_ramp},
+    {"ramp", Measure::number, "speed from a button to an axis, in full pushes per second; 0: immediate", 0, 1000},
+    {"ramp-release", Measure::number, "the speed after release; default: same as 'ramp'", 0, 1000, as_the_ramp},
     {"ramp-return", Measure::number,
-     "the same on the way back to the middle while the other side is pressed; as 'ramp', if left out", 0, 1000,
-     as_the_ramp},
+     "the speed back to the middle while the other side is pressed; default: same as 'ramp'", 0, 1000, as_the_ramp},
 };
 
 /// What is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
@@ -65,16 +64,16 @@ bool is_too_slow(double speed) noexcept { return speed > 0 && speed < slowest; }
 
 constinit const Kind ramp{
     .name = "ramp",
-    .about = "Goes to where buttons push at an even speed.",
+    .about = "Moves an axis at constant speed to where buttons push it.",
     .formula =
-        "each ms it goes ceil(2^48 speed / 1000) of 2^48 towards its goal: by `ramp-return` while it is on one side "
-        "and the other one is pressed, by `ramp-release` when nothing is pressed, else by `ramp`; 0 is at once",
+        "each ms it moves ceil(2^48 speed / 1000) of 2^48 towards its goal, with `ramp-return` while it is on one side "
+        "and the other is pressed, `ramp-release` when nothing is pressed, otherwise `ramp`; 0 is immediate",
     .in = Flow::contact,
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
           return std::string_view{is_too_slow(values[0]) || is_too_slow(values[1]) || is_too_slow(values[2])
-                                      ? "0, or 0.01 to 1000 full pushes a second"
+                                      ? "0, or 0.01 to 1000 full pushes per second"
                                       : ""};
         },
     .acts = [](const Values& values) noexcept { return values[0] > 0 || values[1] > 0 || values[2] > 0; },

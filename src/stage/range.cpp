@@ -7,7 +7,7 @@ namespace {
 
 constexpr double all(std::string_view, const Values&) noexcept { return 1; }
 constexpr Field fields[] = {
-    {"range", Measure::number, "what a full push gives, as a part of what the machine takes", 0.05, 1, all},
+    {"range", Measure::number, "the output of a full push, as a fraction of the machine's range", 0.05, 1, all},
 };
 
 Constants prepare(const Values& values, RoleKind) {
@@ -19,7 +19,7 @@ Constants prepare(const Values& values, RoleKind) {
 }  // namespace
 
 constinit const Kind range{.name = "range",
-                           .about = "Gives less than the whole for a full push.",
+                           .about = "Limits the output of a full push.",
                            .formula = "the length r becomes `range` r",
                            .fields = fields,
                            .acts = [](const Values& values) noexcept { return values[0] != 1; },

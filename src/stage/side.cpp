@@ -4,13 +4,13 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"negative", Measure::flag, "a pedal or trigger moves an axis with two sides to the left"},
+    {"negative", Measure::flag, "a pedal or trigger moves a two-sided axis to the left"},
 };
 
 }  // namespace
 
 constinit const Kind side{.name = "side",
-                          .about = "Lets a pedal or trigger move an axis to its other side.",
+                          .about = "Lets a pedal or trigger move a two-sided axis to its negative side.",
                           .formula = "with `negative` x becomes -x",
                           .fields = fields,
                           .acts = [](const Values& values) noexcept { return values[0] != 0; },

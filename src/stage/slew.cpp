@@ -7,7 +7,7 @@ namespace {
 
 constexpr double slowest = 0.01;
 constexpr Field fields[] = {
-    {"slew", Measure::number, "the most that a position changes, in full pushes a second; 0: at once", 0, 1000},
+    {"slew", Measure::number, "the maximum speed of a position, in full pushes per second; 0: unlimited", 0, 1000},
 };
 
 Constants prepare(const Values& values, RoleKind) {
@@ -33,12 +33,12 @@ shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcep
 
 constinit const Kind slew{
     .name = "slew limit",
-    .about = "Goes to where a position jumps to at an even speed.",
+    .about = "Limits the speed of a position.",
     .formula = "each ms it moves at most `slew` / 1000 towards its goal",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.01 to 1000 full pushes a second"
+          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.01 to 1000 full pushes per second"
                                                                        : ""};
         },
     .acts = [](const Values& values) noexcept { return values[0] > 0; },

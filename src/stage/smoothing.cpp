@@ -10,10 +10,9 @@ namespace {
 constexpr double usual_speed(std::string_view, const Values&) noexcept { return 2; }
 constexpr double slowest = 0.05;
 constexpr Field fields[] = {
-    {"smoothing", Measure::number, "the cutoff of a position that is held, in Hz: the lower the steadier; 0: none", 0,
-     100},
-    {"smoothing-by-speed", Measure::number, "Hz more for each full push a second, so that quick moves do not lag", 0,
-     100, usual_speed},
+    {"smoothing", Measure::number, "cutoff frequency for a held position in Hz, lower is steadier; 0: off", 0, 100},
+    {"smoothing-by-speed", Measure::number,
+     "added cutoff in Hz for each full push per second, so that fast moves do not lag", 0, 100, usual_speed},
 };
 
 constexpr double two_pi = 6.28318530717958647693;
@@ -57,14 +56,14 @@ shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcep
 
 constinit const Kind smoothing{
     .name = "smoothing",
-    .about = "Takes the jitter out of a position that is held, and lags the less the quicker it moves.",
+    .about = "Removes jitter from a held position; fast moves lag less.",
     .formula =
         "each ms: v += s(1) (1000 (goal - p) - v), p += s(`smoothing` + `smoothing-by-speed` length(v)) (goal - p), "
-        "where s(f) = 2 pi f / (1000 + 2 pi f); within 1e-7 of its goal it is there, and v is 0",
+        "where s(f) = 2 pi f / (1000 + 2 pi f); within 1e-7 of its goal it arrives, and v is 0",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] > 0 && values[0] < slowest ? "for 'smoothing' 0, or 0.05 to 100 Hz" : ""};
+          return std::string_view{values[0] > 0 && values[0] < slowest ? "0, or 0.05 to 100 Hz" : ""};
         },
     .acts = [](const Values& values) noexcept { return values[0] > 0; },
     .words =

@@ -10,7 +10,7 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"snap-to-axes", Measure::number, "degrees beside straight up, down, left or right that count as straight", 0, 44},
+    {"snap-to-axes", Measure::number, "degrees from straight up, down, left or right that count as straight", 0, 44},
 };
 
 /// numbers: the part of a push's length that its shorter side has there.
@@ -33,8 +33,8 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind snap{
     .name = "snap",
-    .about = "Makes pushes straight that are nearly so.",
-    .formula = "the shorter side becomes 0 if it is at most sin(`snap-to-axes`) of the length; the length stays",
+    .about = "Straightens pushes that are nearly straight.",
+    .formula = "the shorter side becomes 0 if it is at most sin(`snap-to-axes`) of the length; the length is unchanged",
     .fields = fields,
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("snaps within {:g} degrees", values[0]); },

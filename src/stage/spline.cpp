@@ -9,11 +9,11 @@ namespace {
 
 constexpr double quarter = 0.25;
 constexpr Field fields[] = {
-    {"at-quarter", Measure::number, "what a quarter of a push gives; 0.25, if left out", 0, 1,
+    {"at-quarter", Measure::number, "output at a quarter of a push; default 0.25", 0, 1,
      [](std::string_view, const Values&) noexcept { return quarter; }},
-    {"at-half", Measure::number, "what half a push gives; 0.5, if left out", 0, 1,
+    {"at-half", Measure::number, "output at half a push; default 0.5", 0, 1,
      [](std::string_view, const Values&) noexcept { return 2 * quarter; }},
-    {"at-three-quarters", Measure::number, "what three quarters of a push give; 0.75, if left out", 0, 1,
+    {"at-three-quarters", Measure::number, "output at three quarters of a push; default 0.75", 0, 1,
      [](std::string_view, const Values&) noexcept { return 3 * quarter; }},
 };
 
@@ -51,11 +51,11 @@ shape::Point move(const Constants& constants, shape::Point point) noexcept {
 
 constinit const Kind spline{
     .name = "points",
-    .about = "Bends the way from rest to the end through three points.",
+    .about = "Applies a curve from rest to the end through three points.",
     .formula =
-        "a cubic through (0, 0), the three points, none of them below the one before, and (1, 1); at the three the "
-        "slope "
-        "is the harmonic mean of those beside it, at both ends that of the side; longer than 1 counts as 1",
+        "a piecewise cubic through (0, 0), the three points in non-decreasing order, and (1, 1); the slope at each "
+        "point is the harmonic mean of the adjacent slopes, at both ends the adjacent slope; lengths above 1 count as "
+        "1",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {

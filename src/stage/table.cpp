@@ -68,7 +68,7 @@ std::optional<Wrong> wrong(const Use& use) {
     const Field* known = field(name);
     if (known == nullptr) return Wrong{name, true, ""};
     if (is_time != (known->measure == Measure::milliseconds))
-      return Wrong{name, false, is_time ? "a number, not a duration" : "a duration, not a mere number"};
+      return Wrong{name, false, is_time ? "a number, not a duration" : "a duration, not a number"};
     if (!(value >= known->low && value <= known->high)) return Wrong{name, false, range_of(*known)};
   }
   for (const Kind* kind : of_uses()) {

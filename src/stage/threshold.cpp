@@ -12,8 +12,9 @@ namespace {
 constexpr double usual_threshold(std::string_view, const Values&) noexcept { return 0.5; }
 constexpr double usual_release(std::string_view, const Values& before) noexcept { return std::min(0.4, before[0]); }
 constexpr Field fields[] = {
-    {"threshold", Measure::number, "from here an axis counts as pressed", 0.01, 1, usual_threshold},
-    {"release", Measure::number, "below here it counts as released; at most the threshold", 0, 1, usual_release},
+    {"threshold", Measure::number, "the position at which an axis counts as pressed", 0.01, 1, usual_threshold},
+    {"release", Measure::number, "the position below which it counts as released; at most the threshold", 0, 1,
+     usual_release},
 };
 
 /// numbers: where it is passed, and below where it no longer is. What is at rest is released, also with a release of 0.
@@ -27,7 +28,7 @@ Constants prepare(const Values& values, RoleKind) {
 
 constinit const Kind threshold{
     .name = "threshold",
-    .about = "Makes presses of a position, one for each direction.",
+    .about = "Turns a position into presses, one for each direction.",
     .formula = "on from `threshold`, off below `release`, and at rest",
     .out = Flow::contact,
     .fields = fields,

@@ -4,7 +4,7 @@ namespace omnipar::inline abi_0::stage {
 namespace {
 
 constexpr Field fields[] = {
-    {"toggle", Measure::flag, "a press turns it on, the next one off"},
+    {"toggle", Measure::flag, "a press turns it on, the next press turns it off"},
 };
 
 Gated step(const Constants&, GateState is, Cause, std::int64_t) noexcept {
@@ -15,8 +15,8 @@ Gated step(const Constants&, GateState is, Cause, std::int64_t) noexcept {
 
 /// When everything goes to rest, a toggle that is on goes off.
 constinit const Kind toggle{.name = "toggle",
-                            .about = "A press turns it on, the next one off.",
-                            .formula = "changes each time its input goes on",
+                            .about = "A press turns it on, the next press turns it off.",
+                            .formula = "changes each time its input turns on",
                             .in = Flow::contact,
                             .out = Flow::contact,
                             .fields = fields,

@@ -11,8 +11,8 @@ namespace {
 
 constexpr double usual_hysteresis(std::string_view, const Values&) noexcept { return 6; }
 constexpr Field fields[] = {
-    {"ways", Measure::number, "a stick goes 4 or 8 ways and none between; 0: everywhere", 0, 8},
-    {"ways-hysteresis", Measure::number, "degrees beyond the border at which it changes its way", 0, 20,
+    {"ways", Measure::number, "restricts a stick to 4 or 8 directions; 0: unrestricted", 0, 8},
+    {"ways-hysteresis", Measure::number, "degrees beyond the border before the direction changes", 0, 20,
      usual_hysteresis},
 };
 
@@ -53,14 +53,14 @@ shape::Point follow(const Constants& constants, Trail& trail, bool) noexcept {
 
 constinit const Kind ways{
     .name = "ways",
-    .about = "Lets a stick go four or eight ways, and changes the way only when the push is clearly in another.",
+    .about = "Restricts a stick to four or eight directions, with hysteresis between them.",
     .formula =
-        "the nearest of 4 or 8 directions (of two that are equally near the first from right by down), kept while the "
-        "push is within 180 / `ways` + `ways-hysteresis` degrees of it; the length stays, but is at most 1",
+        "the nearest of 4 or 8 directions (of two equally near, the first from right by down), held while the push is "
+        "within 180 / `ways` + `ways-hysteresis` degrees of it; the length is unchanged, but at most 1",
     .fields = fields,
     .conflict =
         [](const Values& values) noexcept {
-          return std::string_view{values[0] != 0 && values[0] != 4 && values[0] != 8 ? "for 'ways' 0, 4 or 8" : ""};
+          return std::string_view{values[0] != 0 && values[0] != 4 && values[0] != 8 ? "0, 4 or 8" : ""};
         },
     .acts = [](const Values& values) noexcept { return values[0] != 0; },
     .words = [](const Values& values) { return fmt::format("{:g} ways, {:g} degrees further", values[0], values[1]); },

@@ -99,8 +99,8 @@ class Editor {
 
   tl::unexpected<Diagnostics> refused() const {
     return tl::unexpected(Diagnostics{{"cannot-edit", Severity::error,
-                                       fmt::format("'{}' cannot be changed by itself here", joined(path_)),
-                                       source_.name, "change it in a text editor"}});
+                                       fmt::format("Omnipar cannot edit '{}' in this file", joined(path_)),
+                                       source_.name, "edit it in a text editor"}});
   }
 
  private:

@@ -45,14 +45,13 @@ class Checker {
       all += fmt::format("{}'{}'", all.empty() ? "" : ", ", field.name);
     }
     const auto near = base::nearest(key.name, names);
-    error(key.mark, "unknown-field", fmt::format("there is no field '{}' here", key.name),
+    error(key.mark, "unknown-field", fmt::format("unknown field '{}'", key.name),
           near ? fmt::format("did you mean '{}'?", *near) : "there are " + all);
   }
 
   bool is(const Value& value, Value::Type type, std::string_view what) {
     if (value.type == type || (type == Value::Type::number && value.type == Value::Type::integer)) return true;
-    error(value.mark, "wrong-type", fmt::format("{} should be {}, not {}", what, name_of(type), name_of(value.type)),
-          "");
+    error(value.mark, "wrong-type", fmt::format("{} must be {}, not {}", what, name_of(type), name_of(value.type)), "");
     return false;
   }
 
@@ -98,7 +97,7 @@ class Checker {
     for (const std::string_view choice : field.words) all += fmt::format("{}'{}'", all.empty() ? "" : ", ", choice);
     const auto near = base::nearest(value.text, field.words);
     error(value.mark, "bad-word", fmt::format("{} cannot be '{}'", what, value.text),
-          near ? fmt::format("did you mean '{}'?", *near) : "it may be " + all);
+          near ? fmt::format("did you mean '{}'?", *near) : "expected " + all);
     return false;
   }
 
@@ -108,8 +107,8 @@ class Checker {
     const bool good = !value.text.empty() && value.text.size() <= 40 && value.text[0] >= 'a' && value.text[0] <= 'z' &&
                       std::ranges::all_of(value.text, fits);
     if (!good)
-      error(value.mark, "bad-name", fmt::format("{} is not a name", what),
-            "a name has lower-case letters, digits and '-', begins with a letter, and is at most 40 long");
+      error(value.mark, "bad-name", fmt::format("{} is not a valid name", what),
+            "use lower-case letters, digits and '-', start with a letter, at most 40 characters");
     return good;
   }
 
@@ -117,14 +116,14 @@ class Checker {
     if (!is(value, type, what)) return false;
     if (value.number >= field.low && value.number <= field.high) return true;
     error(value.mark, "bad-number", fmt::format("{} is out of range", what),
-          fmt::format("it may be {} to {}", field.low, field.high));
+          fmt::format("expected {} to {}", field.low, field.high));
     return false;
   }
 
   bool point(Value& value, const Field& field, std::string_view what) {
     if (!is(value, Value::Type::list, what)) return false;
     if (value.items.size() != 2) {
-      error(value.mark, "wrong-type", fmt::format("{} should be two numbers, not {}", what, value.items.size()),
+      error(value.mark, "wrong-type", fmt::format("{} must be two numbers, not {}", what, value.items.size()),
             "write [120, 40]");
       return false;
     }
@@ -173,7 +172,7 @@ class Checker {
     if (value.type == Value::Type::text) return true;
     if (value.type == Value::Type::table) return table(value, field.inside, target);
     error(value.mark, "wrong-type",
-          fmt::format("a source of '{}' should be a role or a table, not {}", target, name_of(value.type)),
+          fmt::format("a source of '{}' must be a role or a table, not {}", target, name_of(value.type)),
           R"(write "south", or { use = "south", long-press = 300 })");
     return false;
   }

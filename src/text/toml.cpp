@@ -30,8 +30,8 @@ Mark mark_of(const toml::source_position& position) {
 }
 
 Diagnostic lies_too_deep(const Source& source, Mark mark) {
-  return at(source, mark, "too-deep", fmt::format("this lies more than {} levels deep", deepest),
-            "files of Omnipar never need so many");
+  return at(source, mark, "too-deep", fmt::format("nested more than {} levels deep", deepest),
+            "Omnipar files never need this many levels");
 }
 
 class Reader {
@@ -93,8 +93,8 @@ bool check_text(const Source& source, Diagnostics& problems) {
     return false;
   }
   if (source.text.starts_with("\xef\xbb\xbf")) {
-    problems.push_back({"not-text", Severity::error, "the file begins with a byte-order mark, which no sheet has",
-                        source.name, "save it as UTF-8 without a byte-order mark (BOM)"});
+    problems.push_back({"not-text", Severity::error, "the file starts with a byte-order mark", source.name,
+                        "save it as UTF-8 without a byte-order mark (BOM)"});
     return false;
   }
   Mark mark;
@@ -212,28 +212,29 @@ std::string_view hint_for(std::string_view description) {
     std::string_view hint;
   };
   static constexpr Hint hints[] = {
-      {"redefine", "write each field and each table once; what is there several times begins with [[…]]"},
-      {"cannot insert", "write each field and each table once; what is there several times begins with [[…]]"},
-      {"escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
-      {"encountered end", "the file ends before this is closed: a text by its quotes, a list by ']', a table by '}'"},
-      {"literal string", "close the text with the quote that it begins with: name = 'text'"},
-      {"parsing string", R"(close the text with the quote that it begins with: name = "text")"},
-      {"line-break", R"(close the text with the quote that it begins with: name = "text")"},
-      {"']'", "close the list or the table's name with ']'; members are parted by commas"},
-      {"'}'", "close the table with '}'; members are parted by commas, with none behind the last"},
+      {"redefine", "write each field and table once; repeated tables start with [[…]]"},
+      {"cannot insert", "write each field and table once; repeated tables start with [[…]]"},
+      {"escape sequence", R"(write a backslash as  "\\", or put the text in single quotes)"},
+      {"encountered end",
+       "close this before the end of the file: text with its quotes, a list with ']', a table with '}'"},
+      {"literal string", "close the text with the same quote: name = 'text'"},
+      {"parsing string", R"(close the text with the same quote: name = "text")"},
+      {"line-break", R"(close the text with the same quote: name = "text")"},
+      {"']'", "close the list or the table's name with ']'; separate members with commas"},
+      {"'}'", "close the table with '}'; separate members with commas, without one after the last"},
       {"expected '='", "write the field's name, '=' and its value: seat = \"left\""},
-      {"leading zeroes", "write numbers without zeroes in front"},
-      {"nested value", "files of Omnipar never need so many levels"},
-      {"expected value", R"(write a value behind '=': a text in quotes, a number, true, or a list in [ ])"},
-      {"determine value", R"(put texts in quotes: seat = "left")"},
-      {"parsing boolean", R"(put texts in quotes: seat = "left")"},
-      {"integer", R"(write a number as 300 or 0.5, or a text in quotes)"},
-      {"floating-point", R"(write a number as 300 or 0.5, or a text in quotes)"},
-      {"a comment or whitespace", "begin a new line for the next field"},
+      {"leading zeroes", "write numbers without leading zeroes"},
+      {"nested value", "Omnipar files never need this many levels levels"},
+      {"expected value", R"(write a value after '=': text in quotes, a number, true, or a list in [ ])"},
+      {"determine value", R"(put text in quotes: seat =  "left")"},
+      {"parsing boolean", R"(put text in quotes: seat =  "left")"},
+      {"integer", R"(write a number as 300 or 0.5, or text in quotes)"},
+      {"floating-point", R"(write a number as 300 or 0.5, or text in quotes)"},
+      {"a comment or whitespace", "start a new line for the next field"},
   };
   for (const auto& [said, hint] : hints)
     if (description.find(said) != std::string_view::npos) return hint;
-  return R"(a line is a field, name = "text", or the head of a table, [name] or [[name]])";
+  return R"(a line is a field, name =  "text", or the head of a table, [name] or [[name]])";
 }
 
 }  // namespace
@@ -249,7 +250,7 @@ Parsed parse_toml(const Source& source) {
   std::set<int> blanked;
   while (parsed.problems.size() < most_problems) {
     if (const auto stray = stray_character(text)) {
-      parsed.problems.push_back(at(source, *stray, "syntax", "this character can only stand in quotes or in a comment",
+      parsed.problems.push_back(at(source, *stray, "syntax", "this character is only allowed in quotes or in a comment",
                                    "put the name or the text in quotes"));
       blank_line(text, stray->line);
       continue;

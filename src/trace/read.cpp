@@ -42,28 +42,27 @@ Json parsed(std::string_view line) {
     if (object.is_object()) return object;
   } catch (const Json::parse_error& error) {
     const std::size_t byte = error.byte > 0 ? error.byte - 1 : 0;
-    throw Wrong{"bad-line", "from here on this is not valid JSON", "a line of a trace is one JSON object",
+    throw Wrong{"bad-line", "invalid JSON from here", "each line of a trace must be one JSON object",
                 column_of_byte(line, std::min(byte, line.size()))};
   } catch (const Json::exception&) {
-    throw Wrong{"bad-line", "a number in this line is too large", "a line of a trace is one JSON object"};
+    throw Wrong{"bad-line", "a number in this line is too large", "each line of a trace must be one JSON object"};
   }
-  throw Wrong{"bad-line", "this is not a JSON object", "a line of a trace is one JSON object"};
+  throw Wrong{"bad-line", "not a JSON object", "each line of a trace must be one JSON object"};
 }
 
 void know_only(const Json& object, std::span<const std::string_view> names) {
   for (const auto& [name, value] : object.items()) {
     if (std::ranges::find(names, name) != names.end()) continue;
     const auto near = base::nearest(name, names);
-    throw bad_entry(fmt::format("there is no field '{}' here", name),
-                    near ? fmt::format("did you mean '{}'?", *near) : "");
+    throw bad_entry(fmt::format("unknown field '{}'", name), near ? fmt::format("did you mean '{}'?", *near) : "");
   }
 }
 
 std::int64_t whole(const Json& value, std::string_view what, std::int64_t low, std::int64_t high) {
-  if (!value.is_number_integer()) throw bad_entry(fmt::format("{} should be a whole number", what));
+  if (!value.is_number_integer()) throw bad_entry(fmt::format("{} must be a whole number", what));
   const bool beyond = value.is_number_unsigned() && value.get<std::uint64_t>() > static_cast<std::uint64_t>(high);
   if (beyond || value.get<std::int64_t>() < low || value.get<std::int64_t>() > high)
-    throw bad_entry(fmt::format("{} is out of range", what), fmt::format("it may be {} to {}", low, high));
+    throw bad_entry(fmt::format("{} is out of range", what), fmt::format("expected {} to {}", low, high));
   return value.get<std::int64_t>();
 }
 
@@ -75,14 +74,14 @@ std::int32_t raw_value(const Json& value, std::string_view what) {
 std::string text_in(const Json& object, const char* name) {
   const auto at = object.find(name);
   if (at == object.end()) return "";
-  if (!at->is_string()) throw bad_entry(fmt::format("'{}' should be a text", name));
+  if (!at->is_string()) throw bad_entry(fmt::format("'{}' must be text", name));
   return at->get<std::string>();
 }
 
 bool flag_in(const Json& object, const char* name) {
   const auto at = object.find(name);
   if (at == object.end()) return false;
-  if (!at->is_boolean()) throw bad_entry(fmt::format("'{}' should be true or false", name));
+  if (!at->is_boolean()) throw bad_entry(fmt::format("'{}' must be true or false", name));
   return at->get<bool>();
 }
 
@@ -93,23 +92,24 @@ const Json& needed(const Json& object, const char* name) {
 }
 
 Code code_in(const Json& name) {
-  if (!name.is_string()) throw bad_entry("a code should be a text, such as \"BTN_SOUTH\"");
+  if (!name.is_string()) throw bad_entry("a code must be text, such as \"BTN_SOUTH\"");
   const auto& word = name.get_ref<const std::string&>();
   if (const auto code = base::code_of_name(word)) return *code;
   const auto near = base::nearest(word, base::code_names());
-  throw Wrong{"unknown-code", fmt::format("no code is called '{}'", word),
-              near ? fmt::format("did you mean '{}'?", *near) : "codes have the names of the Linux input interface"};
+  throw Wrong{"unknown-code", fmt::format("unknown code '{}'", word),
+              near ? fmt::format("did you mean '{}'?", *near)
+                   : "use the names of the Linux input interface, such as BTN_SOUTH"};
 }
 
 TraceHead head_of(const Json& object) {
   const auto version = object.find("omnipar");
   if (version == object.end() || !version->is_number_integer() || text_in(object, "kind") != "trace")
-    throw Wrong{"not-a-trace", "this is not a trace", R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
+    throw Wrong{"not-a-trace", "not a trace", R"(a trace starts with {"omnipar":1,"kind":"trace"})"};
   if (whole(*version, "'omnipar'", 1, std::numeric_limits<std::int32_t>::max()) > newest_format)
     throw Wrong{
         "too-new",
-        fmt::format("this trace is of format {}, which is newer than this Omnipar", version->get<std::int64_t>()),
-        fmt::format("this Omnipar reads format {}; a newer one will read the trace", newest_format)};
+        fmt::format("this trace has format version {}, which is newer than this Omnipar", version->get<std::int64_t>()),
+        fmt::format("this Omnipar reads version {}; upgrade Omnipar to read the trace", newest_format)};
   static constexpr std::array<std::string_view, 4> names{"omnipar", "kind", "about", "made-up"};
   know_only(object, names);
   return {text_in(object, "about"), flag_in(object, "made-up")};
@@ -125,7 +125,7 @@ void read_id(const std::string& id, Description& node) {
     good = std::from_chars(begin, begin + width - 1, *fields.at(i), 16).ptr == begin + width - 1 &&
            (i + 1 == fields.size() || begin[width - 1] == ':');
   }
-  if (!good) throw bad_entry("'id' is not bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
+  if (!good) throw bad_entry("'id' must be bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
 }
 
 /// "05 01 a1": two digits a byte, at most `most` of them.
@@ -139,9 +139,9 @@ std::vector<std::uint8_t> bytes_in(const Json& object, const char* name, std::si
     const bool whole_byte = text.size() - at >= 2 && std::from_chars(begin, begin + 2, byte, 16).ptr == begin + 2;
     const bool parted = text.size() - at == 2 || (text.size() - at > width && begin[2] == ' ');
     if (!whole_byte || !parted)
-      throw bad_entry(fmt::format("'{}' is not bytes", name), "write them as in \"05 01 a1\"");
+      throw bad_entry(fmt::format("'{}' must be bytes", name), "write bytes such as \"05 01 a1\"");
     if (bytes.size() == most)
-      throw bad_entry(fmt::format("'{}' is too long", name), fmt::format("at most {} bytes", most));
+      throw bad_entry(fmt::format("'{}' is too long", name), fmt::format("the limit is {} bytes", most));
     bytes.push_back(byte);
   }
   if (bytes.empty() && object.contains(name)) throw bad_entry(fmt::format("'{}' is empty", name));
@@ -165,21 +165,21 @@ Description node_of(const Json& object) {
   constexpr std::size_t largest_descriptor = 4096;
   node.descriptor = bytes_in(object, "descriptor", largest_descriptor);
   if (!node.descriptor.empty() && (object.contains("keys") || object.contains("axes")))
-    throw bad_entry("a node with a report descriptor has no codes of its own", "leave 'keys' and 'axes' away");
+    throw bad_entry("a node with a report descriptor cannot list codes", "remove 'keys' and 'axes'");
   if (const auto keys = object.find("keys"); keys != object.end()) {
-    if (!keys->is_array()) throw bad_entry("'keys' should be a list of codes");
+    if (!keys->is_array()) throw bad_entry("'keys' must be a list of codes");
     for (const Json& name : *keys) {
       const Code code = code_in(name);
       node.codes.push_back({code, 0, code.type == ev_rel ? 0 : 1, 0});
     }
   }
   if (const auto axes = object.find("axes"); axes != object.end()) {
-    if (!axes->is_object()) throw bad_entry(R"('axes' should be as in {"ABS_X":[0,255]})");
+    if (!axes->is_object()) throw bad_entry(R"('axes' must be as in {"ABS_X":[0,255]})");
     for (const auto& [name, range] : axes->items()) {
-      if (!range.is_array() || range.size() != 2) throw bad_entry(fmt::format("'{}' should be as in [0,255]", name));
+      if (!range.is_array() || range.size() != 2) throw bad_entry(fmt::format("'{}' must be as in [0,255]", name));
       node.codes.push_back({code_in(name), raw_value(range[0], name), raw_value(range[1], name), 0});
       if (node.codes.back().minimum > node.codes.back().maximum)
-        throw bad_entry(fmt::format("the range of '{}' ends before it begins", name));
+        throw bad_entry(fmt::format("the range of '{}' ends before it starts", name));
     }
   }
   return node;
@@ -187,7 +187,7 @@ Description node_of(const Json& object) {
 
 std::vector<Change> changes_of(const Json& list) {
   if (!list.is_array() || list.size() % 2 != 0)
-    throw bad_entry("'report' should be a list of codes and values", R"(write "report":["BTN_SOUTH",1,"ABS_X",-12])");
+    throw bad_entry("'report' must be a list of codes and values", R"(write "report":["BTN_SOUTH",1,"ABS_X",-12])");
   std::vector<Change> changes;
   changes.reserve(list.size() / 2);
   for (std::size_t i = 0; i < list.size(); i += 2)
@@ -205,16 +205,16 @@ TraceEvent event_of(const Json& object) {
   event.note = text_in(object, "note");
   event.lesson = text_in(object, "lesson");
   const std::string plug = text_in(object, "plug");
-  if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' may be \"in\" or \"out\"");
+  if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' must be \"in\" or \"out\"");
   event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
   if (const auto gap = object.find("gap"); gap != object.end()) {
     if (*gap != Json(true) || object.contains("plug") || object.contains("report") || object.contains("raw"))
-      throw bad_entry("'gap' may be true, and stands alone", R"(write "gap":true)");
+      throw bad_entry("'gap' must be true and the only field", R"(write "gap":true)");
     event.deed = Deed::gap;
   }
   event.raw = bytes_in(object, "raw", largest_raw_report);
   if (!event.raw.empty() && (event.deed != Deed::report || object.contains("report")))
-    throw bad_entry("raw bytes are a report of their own", "leave 'plug' and 'report' away");
+    throw bad_entry("raw bytes must be a separate report", "remove 'plug' and 'report'");
   if (event.deed == Deed::report && event.raw.empty()) (void)needed(object, "report");
   if (const auto report = object.find("report"); report != object.end()) event.changes = changes_of(*report);
   return event;
@@ -235,18 +235,18 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
     const Json object = parsed(line);
     if (!object.contains("t")) {
       const int number = static_cast<int>(whole(needed(object, "node"), "'node'", 1, 9999));
-      if (nodes_.contains(number)) throw bad_entry(fmt::format("node {} is there twice", number));
+      if (nodes_.contains(number)) throw bad_entry(fmt::format("duplicate node {}", number));
       nodes_.emplace(number, node_of(object));
       return std::nullopt;
     }
     TraceEvent event = event_of(object);
     if (!nodes_.contains(event.node))
-      throw bad_entry(fmt::format("no line above describes node {}", event.node),
+      throw bad_entry(fmt::format("node {} is not described in a line above", event.node),
                       R"(write {"node":1,"name":"…"} before its first event)");
     if (nodes_.at(event.node).descriptor.empty() != event.raw.empty() && event.deed == Deed::report)
-      throw bad_entry(event.raw.empty() ? "the reports of a raw node are raw bytes"
-                                        : "only a node with a report descriptor has raw bytes");
-    if (event.time < last_) throw bad_entry("this lies before the event above", "events are in order of time");
+      throw bad_entry(event.raw.empty() ? "a raw node reports raw bytes"
+                                        : "only nodes with a report descriptor have raw bytes");
+    if (event.time < last_) throw bad_entry("this event is earlier than the one above", "sort events by time");
     last_ = event.time;
     return event;
   } catch (const Wrong& wrong) {
@@ -257,7 +257,7 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
 std::optional<Diagnostic> TraceReader::finish() const {
   if (begun_) return std::nullopt;
   return Diagnostic{"not-a-trace", Severity::error, "the file is empty", name_,
-                    R"(a trace begins with {"omnipar":1,"kind":"trace"})"};
+                    R"(a trace starts with {"omnipar":1,"kind":"trace"})"};
 }
 
 }  // namespace omnipar::inline abi_0

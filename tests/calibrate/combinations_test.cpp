@@ -1,4 +1,4 @@
-// The guided test for controls that do not go together, against made-up encoders with known faults.
+// The guided test for combinations that are blocked or ghost, against made-up encoders with known faults.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <map>
@@ -151,7 +151,7 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
   CHECK(
       person.lines()[0] ==
       "1 of 9: hold 'lever up' and 'lever left'; with them held, press 'button 1', 'button 2', 'button 3', 'button 4', "
-      "'button 5' and 'button 6', one after the other. Then release everything.");
+      "'button 5' and 'button 6', one at a time. Then release everything.");
 }
 
 TEST_CASE("what an encoder blocks or ghosts is found, and nothing else", "[combinations]") {

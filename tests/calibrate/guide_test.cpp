@@ -175,7 +175,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       hands.put(0, 0, 0);
       hands.to_the_end();
       INFO(hands.said);
-      CHECK(hands.said.find("left-stick: it is still moved or held: release it.") != std::string::npos);
+      CHECK(hands.said.find("left-stick: it is still moving or held: release it.") != std::string::npos);
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }

@@ -378,7 +378,7 @@ def measures_in_the_hand():
     shell.look_for("move it slowly along its edge")
     shell.look_for("not yet: ")
     shell.type("n" * 150)
-    shell.look_for("all directions were reached")
+    shell.look_for("all directions reached")
     shell.type("s")
     shell.look_for("left-stick: left out")
     shell.look_for("left-trigger: release it")

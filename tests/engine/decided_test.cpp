@@ -293,7 +293,7 @@ TEST_CASE("a d-pad that is let go of while all is frozen has sprung back when it
   CHECK(table.native("aim-x") == 320);
 }
 
-TEST_CASE("what puts the pointer into the middle puts it onto the picture", "[pointer]") {
+TEST_CASE("what moves the pointer to the centre puts it onto the picture", "[pointer]") {
   Attachment gun;
   gun.unit = "Marrowby Gun";
   gun.seat = "seat-1";

@@ -197,13 +197,13 @@ TEST_CASE("what is wrong with a descriptor is said with its byte", "[hid]") {
     const auto read = hid::read_descriptor(bytes);
     return read ? "" : read.error().place + ": " + read.error().message;
   };
-  CHECK(problem({0x05}) == "byte 0: it ends in the middle of an item");
-  CHECK(problem({0xa1, 0x01}) == "byte 2: a collection is not closed");
-  CHECK(problem({0xc0}) == "byte 0: a collection is closed that was not opened");
+  CHECK(problem({0x05}) == "byte 0: it ends inside an item");
+  CHECK(problem({0xa1, 0x01}) == "byte 2: unclosed collection");
+  CHECK(problem({0xc0}) == "byte 0: a collection ends that was not started");
   CHECK(problem({0xb4}) == "byte 0: a pop without a push");
-  CHECK(problem({0x85, 0x00}) == "byte 0: a report's id is not 1 to 255");
-  CHECK(problem({0x75, 0x08, 0x95, 0x01, 0x09, 0x30, 0x81, 0x02}) == "byte 6: a field lies outside of all collections");
-  CHECK(problem({0x76, 0x01, 0x01}) == "byte 0: an element has more than 256 bits");
+  CHECK(problem({0x85, 0x00}) == "byte 0: a report id is not 1 to 255");
+  CHECK(problem({0x75, 0x08, 0x95, 0x01, 0x09, 0x30, 0x81, 0x02}) == "byte 6: a field outside of all collections");
+  CHECK(problem({0x76, 0x01, 0x01}) == "byte 0: an element exceeds 256 bits");
   CHECK(problem({0xa1, 0x01, 0x75, 0x20, 0x96, 0x01, 0x10, 0x81, 0x02, 0xc0}) ==
         "byte 7: a report is larger than 16384 bytes");
   CHECK(problem(std::vector<std::uint8_t>(5000, 0x00)) == "byte 4096: it is longer than 4096 bytes");

@@ -21,17 +21,16 @@ std::string said(const std::vector<std::string>& command, int status) {
 }  // namespace
 
 TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and play plays", "[bare]") {
-  CHECK(said({"omnipar", "units"}, 1) == "No controller is there. 'omnipar doctor' says what could be the cause.\n");
-  CHECK(
-      said({"omnipar", "doctor"}, 1) ==
-      "WRONG  Virtual controllers cannot be made: /dev/uinput is not there, for the kernel's uinput module is not "
-      "loaded.\n"
-      "       fix it: sudo omnipar doctor --fix\n"
-      "good   You may read every pad and joystick that is there.\n"
-      "WRONG  The rule that opens uinput and pads to whoever is logged in at the screen is missing.\n"
-      "       fix it: sudo omnipar doctor --fix\n"
-      "WRONG  No controller is there. Plug one in; if it is wireless, switch it on and press a button.\n"
-      "hint   The computer has no Bluetooth: only wired units, and units with a receiver of their own, can connect.\n");
+  CHECK(said({"omnipar", "units"}, 1) == "No controller is connected. 'omnipar doctor' looks for the cause.\n");
+  CHECK(said({"omnipar", "doctor"}, 1) ==
+        "WRONG  Virtual controllers cannot be created: /dev/uinput does not exist because the kernel's uinput module "
+        "is not loaded.\n"
+        "       fix it: sudo omnipar doctor --fix\n"
+        "good   You have permission to read every connected pad and joystick.\n"
+        "WRONG  The udev rule that gives the user at the screen access to uinput and pads is missing.\n"
+        "       fix it: sudo omnipar doctor --fix\n"
+        "WRONG  No controller is connected. Plug one in; if it is wireless, switch it on and press a button.\n"
+        "hint   This computer has no Bluetooth: only wired units and units with their own receiver can connect.\n");
   CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
         "omnipar: /dev/uinput: no virtual controller can be made: No such file or directory [no-uinput]\n"
         "  'sudo omnipar doctor --fix' fixes this permanently\n");
@@ -41,20 +40,20 @@ TEST_CASE("from nothing to playing: doctor says what is missing, fixes it, and p
         "done:   wrote /etc/udev/rules.d/70-omnipar.rules\n"
         "failed: tell udev (udevadm control --reload)\n"
         "failed: apply the rule to what is plugged in (udevadm trigger)\n"
-        "What failed is named above; the rest is done.\n");
+        "The failed steps are listed above. All others succeeded.\n");
   auto pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
   REQUIRE(wait_for_nodes("Marrowby \x1b[31mPad", 1));
   const std::string node = nodes_named("Marrowby \x1b[31mPad").front();
   CHECK(said({"omnipar", "units"}, 0) ==
         "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; known by serial m-1; " + node +
-            "\n    without a role: BTN_C, BTN_Z and key:319; a sheet can give them some\n"
+            "\n    without a role: BTN_C, BTN_Z and key:319; a sheet can assign them\n"
             "Next: omnipar play pad-2b\nWhich control is which, live: omnipar watch\n");
   CHECK(said({"omnipar", "doctor"}, 0) ==
-        "good   Virtual controllers can be made (/dev/uinput).\n"
-        "good   You may read every pad and joystick that is there.\n"
-        "good   The rule that opens uinput and pads to whoever is logged in at the screen is installed.\n"
+        "good   Virtual controllers can be created (/dev/uinput).\n"
+        "good   You have permission to read every connected pad and joystick.\n"
+        "good   The udev rule that gives the user at the screen access to uinput and pads is installed.\n"
         "good   1 controller is there; 'omnipar units' lists it.\n"
-        "All is well. Next: omnipar play pad-2b\n");
+        "No problems found. Next: omnipar play pad-2b\n");
   Playing play{{"omnipar", "play", "pad-2b"}};
   pad->send({south});
   REQUIRE(play.wait_for("Player 1 plays"));

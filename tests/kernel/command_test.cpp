@@ -108,7 +108,7 @@ TEST_CASE("the exit combination asks a deaf program to end, then insists, and le
   REQUIRE(tap_until(pad, play, "deaf\n"));
   pad.send({start_button | select_button});
   REQUIRE(play.wait_for("sh is asked to end; after 1 s it is ended by force."));
-  CHECK(play.wait_for("It is ended by force."));
+  CHECK(play.wait_for("It did not quit and is killed."));
   pad.send({});
   CHECK(play.wait_for_end() == 128 + SIGKILL);
   CHECK(process_named("sleep") == -1);

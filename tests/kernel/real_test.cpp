@@ -402,7 +402,7 @@ TEST_CASE("two of one model are told apart by their sockets, and by whose they a
     CHECK(record.output().find(twin) != std::string::npos);
   }
   INFO(raw.output());
-  CHECK(raw.output().find("only its raw reports arrive here") != std::string::npos);
+  CHECK(raw.output().find("only its raw reports arrive") != std::string::npos);
   CHECK(raw.output().find("no input from it") == std::string::npos);
 }
 

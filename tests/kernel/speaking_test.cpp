@@ -243,7 +243,7 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(nodes_named("Omnipar port 1 pad (2)").size() == 1);
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
-  const std::string held = "\"Wanted Pad\" is grabbed by " + who + ": no input from it arrives here.";
+  const std::string held = "\"Wanted Pad\" is grabbed by " + who + ": no input from it arrives.";
   std::remove("/tmp/wanted/beside.trace");
   Program record = home.run("trace record /tmp/wanted/beside.trace --seconds 0.5");
   CHECK(record.wait_for_end() == 0);

@@ -31,7 +31,7 @@ class Desk {
   /// Of a whole stick, wheel, gun or spinner: the sweep. Empty if there is no such source.
   struct Move {
     int node = 0;
-    std::vector<std::vector<Change>> out;  ///< reports, one after the other
+    std::vector<std::vector<Change>> out;  ///< reports, one at a time
     std::vector<Change> back;              ///< and to rest
   };
   [[nodiscard]] std::optional<Move> find(std::string_view source, int first = 1, double part = 1) const;

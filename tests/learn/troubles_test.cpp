@@ -50,11 +50,11 @@ TEST_CASE("three presses for three controls, and the first lines show how to beg
   desk.press("start");
   CHECK(desk.said() ==
         "jump: east\n3 of 3: Press what shall be \"start\".\nstart: start\n"
-        "All is asked. Press a control to see what it does now; hold one to keep the map.\n");
+        "All is asked. Press a control to see its binding, or hold one to save.\n");
   desk.press("east");
   CHECK(desk.said() == "east is \"jump\".\n");
   desk.hold("south");
-  CHECK(desk.said() == "Menu:  [keep]  back  again  leave    press: the next one; hold: take it\n");
+  CHECK(desk.said() == "Menu:  [keep]  back  again  leave    press = next, hold = select\n");
   desk.hold("south");
   CHECK(desk.learning.kept());
   CHECK(desk.presses == 6);
@@ -89,7 +89,7 @@ TEST_CASE("there is a way back, any number of times, from the unit itself", "[le
   static_cast<void>(desk.said());
   for (int times = 2; times > 0; --times) {
     desk.hold("north");
-    CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
+    CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press = next, hold = select\n");
     desk.hold("north");
     CHECK(desk.said().starts_with("Back.\n"));
   }
@@ -336,7 +336,7 @@ TEST_CASE("a switch that gets stuck in the middle is named, and left out behind 
   static_cast<void>(desk.said());
   desk.say(1, {{code::btn_tl, 1}});
   desk.wait(3000);
-  CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press: the next one; hold: take it\n");
+  CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press = next, hold = select\n");
   desk.wait(5000);  // it is held on, which ends the questions; nothing is lost by that
   CHECK(desk.said().ends_with("left-shoulder is down, or away from its rest: it is left out until that ends.\n"));
   desk.learning.choose(LearnChoice::remaining);
@@ -637,7 +637,7 @@ TEST_CASE("at an early end the control that was given away is listed, and nothin
   CHECK(
       desk.said() ==
       "jump was not asked for, and has lost south.\n2 of 3 were not asked for; hold a button and take \"the rest\" for "
-      "them. Press a control to see what it does now; hold one to keep the map.\n");
+      "them. Press a control to see its binding, or hold one to save.\n");
   desk.press("south");
   desk.press("west");
   desk.press("east");
@@ -671,7 +671,7 @@ TEST_CASE("whoever leaves is asked whether what was learned may be lost", "[lear
   desk.learning.choose(LearnChoice::leave);
   CHECK_FALSE(desk.learning.over());
   desk.wait(250);
-  CHECK(desk.said() == "What was learned would be lost. Menu:  [go on]  leave    press: the next one; hold: take it\n");
+  CHECK(desk.said() == "Discard the session?  Menu:  [go on]  leave    press = next, hold = select\n");
   SECTION("no") {
     desk.hold("south");
     CHECK(desk.learning.asked() == 1U);
@@ -702,9 +702,9 @@ TEST_CASE("an offer is decided by the unit: a press goes to the next choice, a h
   LearnOptions options;
   options.offers = {{"form", "What is it?", {"pad", "panel"}}};
   PadDesk desk{buttons({"fire"}), options};
-  CHECK(desk.said().ends_with("What is it?  [pad]  panel    press: the next one; hold: take it\n"));
+  CHECK(desk.said().ends_with("What is it?  [pad]  panel    press = next, hold = select\n"));
   desk.press("south");
-  CHECK(desk.said() == "What is it?  pad  [panel]    press: the next one; hold: take it\n");
+  CHECK(desk.said() == "What is it?  pad  [panel]    press = next, hold = select\n");
   desk.hold("south");
   const std::vector<LearnEvent> events = desk.heard();
   const auto decided = std::ranges::find(events, LearnEvent::Kind::decides, &LearnEvent::kind);

@@ -82,7 +82,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   }
   SECTION("nobody plays a port") {
     profile.ports[1].seat.clear();
-    CHECK(errors_of(profile) == "port 2: no seat plays this port [no-seat]\n  name a seat, such as 'seat-1'");
+    CHECK(errors_of(profile) == "port 2: no seat plays this port [no-seat]\n  add a seat, such as 'seat-1'");
   }
   SECTION("more than a plan may hold") {
     Use shaped{"south"};
@@ -90,7 +90,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     shaped.settings.set("debounce", Duration{1});
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
-          "kit, as proposed: the profile has more targets or sources than a plan may hold [plan-too-large]\n"
+          "kit, as proposed: the profile has too many targets or sources [plan-too-large]\n"
           "  at most 512 targets, 2048 signals, 4096 sources, and 1024 uses of what is analog");
   }
 }
@@ -137,15 +137,15 @@ TEST_CASE("a port that is not ours is no port of the plan, and the others keep t
 
 TEST_CASE("an accessory's targets are the controller's while it is plugged in", "[plan]") {
   Profile profile = shipped_profile("wand");
-  CHECK_FALSE(plan_of(built_in_catalogue(), profile).target(1, "stick-x"));
-  profile.ports[0].accessories = {"companion"};
-  profile.ports[0].bind = {{"squeeze", {{"home"}}}};
+  CHECK_FALSE(plan_of(built_in_catalogue(), profile).target(1, "second-stick-x"));
+  profile.ports[0].accessories = {"second-piece"};
+  profile.ports[0].bind = {{"second-under", {{"home"}}}};
   const Plan plan = plan_of(built_in_catalogue(), profile);
-  CHECK(plan.target(1, "stick-x"));
-  CHECK(plan.target(1, "squeeze"));
-  CHECK_FALSE(plan.target(2, "squeeze"));
-  profile.ports[1].accessories = {"compannion"};
-  profile.ports[1].bind = {{"squeeze", {{"home"}}}};
+  CHECK(plan.target(1, "second-stick-x"));
+  CHECK(plan.target(1, "second-under"));
+  CHECK_FALSE(plan.target(2, "second-under"));
+  profile.ports[1].accessories = {"second-peice"};
+  profile.ports[1].bind = {{"second-under", {{"home"}}}};
   CHECK(shipped_errors(profile) == "port 2 unknown-accessory; port 2 unknown-target; ");
 }
 
@@ -207,7 +207,7 @@ TEST_CASE("a port that was like another one has all of it also when they are swa
   Profile booth = shipped_profile("gun-booth");
   booth.ports[0].game_shots = {{0.25, 0.5}};
   booth.ports[0].bind = {{"aim-game-shots", {{"coin"}}}};
-  check_swap(booth, "gives the next of the game's own shots");
+  check_swap(booth, "gives the next calibration shot");
   Profile pads = shipped_profile("pad-two-stick");
   pads.ports[0].game_dead_zone = 0.25;
   check_swap(pads, "anti-dead zone 0.25");

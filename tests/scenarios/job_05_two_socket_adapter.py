@@ -20,7 +20,7 @@ DESCRIPTOR = ([0x05, 1, 0x09, 4, 0xa1, 1]
               + [0x06, 0, 0xff, 0x09, 0x20, 0x15, 0, 0x26, 255, 0, 0x75, 8, 0x95, 1, 0x81, 2] + END)
 
 # What each of the fifteen buttons of a plug is to the machine.
-TARGETS = ["fire", "second-fire", "top-fire"] + [f"key-{n}" for n in "1234567890"] + ["start", "pause"]
+TARGETS = ["button-1", "button-2", "button-3"] + [f"key-{n}" for n in "1234567890"] + ["console-1", "console-2"]
 LOWEST, REST, HIGHEST = (0, 20), (128, 140), (255, 236)
 
 
@@ -86,7 +86,7 @@ def run(home):
     joined = [(s["seat"], s["unit"]) for s in samples if s.get("event") == "joined"]
     assert joined == [("seat-1", f"{NAME}, own")], joined
     played = [s for s in samples if begin * 1000 <= s["t"] < sweep * 1000]
-    assert presses(played, 1) == TARGETS + ["start"], presses(played, 1)
+    assert presses(played, 1) == TARGETS + ["console-1"], presses(played, 1)
     assert presses(played, 2) == TARGETS, presses(played, 2)
     for port in (1, 2):
         swept = [move for s in samples if s.get("port") == port and sweep * 1000 <= s["t"] < stays * 1000 and "changed" in s

@@ -182,7 +182,7 @@ def told_what_is_wrong(home):
     out, _ = home.run("calibrate", "gun", "--check", "43.toml", *filling, status=1)
     assert 'Write area = "full" into 43.toml' in out, out
     out, _ = home.run("calibrate", "gun", "--check", "43.toml", "--area", "4:3", *boxed)
-    assert "All shots land where they were aimed." in out, out
+    assert "All shots land where you aimed." in out, out
 
 
 POTS = """omnipar = 1

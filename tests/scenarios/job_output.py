@@ -104,7 +104,7 @@ def small_truths(home, room):
     out, _ = home.run("check", room if room.endswith(".trace") else "evening.trace")
     assert "is good: it is a trace of 3 events." in out, out
     _, talk = home.run("check", "pad-2b", "--data", "nowhere.toml", status=2)
-    assert "nowhere.toml: there is no such file" in talk, talk
+    assert "nowhere.toml: no such file" in talk, talk
     _, talk = home.run("rig", "rollcall", "a", "a", "--host", room, status=2)
     assert "the seat 'a' is named twice [seat-twice]" in talk, talk
     (home.folder / "broken.toml").write_text("omnipar = 1\nkind = 'rig'\n[[unit]]\n")

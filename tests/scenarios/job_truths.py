@@ -21,7 +21,7 @@ def missing_controls(home):
     out, _ = home.run("play", "pad-2b", "--host", path)
     assert 'seat-1: "Loft Mat" has nothing for up, down, left, right, select and start' in out, out
     out, _ = home.run("units", "--host", path)
-    assert "without a role: ABS_THROTTLE; a sheet can give them some" in out, out
+    assert "without a role: ABS_THROTTLE; a sheet can assign them" in out, out
     assert json.loads(home.run("units", "--host", path, "--json")[0])[0]["without-role"] == ["ABS_THROTTLE"]
     # A game pad of ten numbered buttons: none of them is dead.
     room = Room()
@@ -161,9 +161,9 @@ def doubts(home):
         return out
 
     one, two = ("a", "seat-1", "hall:1"), ("b", "seat-2", "hall:2")
-    assert '-> seat-1: "a" is not where it was: press on yours' in asked([one], ["hall:9"])
-    assert '-> seat-1: "a" is not where it was, and others look just like it: press on yours' in asked([one, two], ["hall:8", "hall:9"])
-    assert '-> seat-1: "a" is known by its model alone: press on yours' in asked([("a", "seat-1", "")], ["hall:9"])
+    assert '-> seat-1: "a" is in another socket: press on yours' in asked([one], ["hall:9"])
+    assert '-> seat-1: "a" is in another socket, and others look the same: press on yours' in asked([one, two], ["hall:8", "hall:9"])
+    assert '-> seat-1: "a" is identified only by its model: press on yours' in asked([("a", "seat-1", "")], ["hall:9"])
 
 
 def bad_descriptors(home):
@@ -183,7 +183,7 @@ def files_that_cannot_be_read(home):
     (home.folder / "c.toml").write_text('omnipar = 1\nkind = "rig"\n')
     (home.folder / "calibrations/pad.toml").mkdir(parents=True)
     _, talk = home.run("rig", "show", "--rig", "c.toml")
-    assert "calibrations/pad.toml: this is a folder, a pipe or a device, not a file [not-a-file]" in talk, talk
+    assert "calibrations/pad.toml: this is a folder, pipe or device, not a regular file [not-a-file]" in talk, talk
     (home.folder / "two.toml").write_text('omnipar = 1\nkind = "profile"\nname = "two"\nsystem = "pad-2b"\n[port.1]\nseat = "left"\n'
                                           'bind.inner = { use = "sowth", long-press = "long" }\n')
     out, _ = home.run("check", "two.toml", status=2)
@@ -221,7 +221,7 @@ def words_and_options(home):
                         (["profile", "new", "pad-4b", "--system", "pad-2b"], "a machine is called 'pad-4b' already [name-twice]"),
                         (["why", "sofa/south", "--profile", "pad-2b"], "no port of this profile is played from a seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),
                         (["why", "inner", "--profile", "pad-2b"], "'inner' is a target of the machine, not a unit's control"),
-                        (["doctor", "--fix", "--take-back"], "--fix and --take-back cannot both be given")):
+                        (["doctor", "--fix", "--uninstall"], "--fix and --uninstall cannot be combined")):
         _, talk = home.run(*words, status=2)
         assert said in talk, (words, talk)
     _, talk = home.run("why", "home", "--profile", "pad-2b", status=1)
@@ -256,7 +256,7 @@ def without_a_home(home):
     environment = {"PATH": os.environ["PATH"]}
     got = subprocess.run([home.tool, "profile", "new", "mine", "--system", "pad-2b"], capture_output=True, text=True, timeout=60,
                          env=environment, cwd=home.folder, check=False)
-    assert got.returncode == 2 and "there is no home folder to keep it in: HOME is not set [no-home]" in got.stderr, got
+    assert got.returncode == 2 and "no home folder: HOME is not set [no-home]" in got.stderr, got
     got = subprocess.run([home.tool, "profile", "new", "./mine.toml", "--system", "pad-2b"], capture_output=True, text=True, timeout=60,
                          env=environment, cwd=home.folder, check=False)
     assert got.returncode == 0 and 'name = "mine"' in (home.folder / "mine.toml").read_text(), got

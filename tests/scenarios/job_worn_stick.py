@@ -116,7 +116,7 @@ def run(home):
     assert tomllib.loads(path.read_text())["stick"] == kept["stick"]
     path.write_text(text.replace("edge = [[", "edge = [[139, 120], ["))  # an edge that does not go around
     talk = home.run("units", "--host", WORN, "--rig", "rig.toml")[1]
-    assert "this edge does not go around the rest" in talk, talk
+    assert "the edge does not surround the rest position" in talk, talk
 
     measure_old_stick(home)
 

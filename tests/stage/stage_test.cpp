@@ -30,7 +30,7 @@ FixedPoint travelled(const Kind& kind, Values values, Point towards, int ticks) 
   return place;
 }
 
-/// Which directions arrive, of those that are on, one after the other.
+/// Which directions arrive, of those that are on, one at a time.
 std::vector<unsigned> settled(const Kind& kind, double how, const std::vector<unsigned>& on) {
   stage::Directions state;
   std::vector<unsigned> arrive;
@@ -94,7 +94,7 @@ const Laws& other_laws() {
       {"autofire",
        [](const Kind& kind) {
          CHECK(passed(kind, {125}, "##########..#####") == "####....##..####.");  // 4 ms on, 4 ms off
-         CHECK(kind.conflict({0.01, 0}) == "0, or 0.1 to 100 presses a second");
+         CHECK(kind.conflict({0.01, 0}) == "0, or 0.1 to 100 presses per second");
        }},
       {"ramp",
        [](const Kind& kind) {
@@ -104,7 +104,7 @@ const Laws& other_laws() {
            CHECK(step >= speed / 1000 * full);
            CHECK(step < speed / 1000 * full + 1);
          }
-         CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes a second");
+         CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes per second");
          // out, back when released, back from the other side, each at its own speed; and never beyond
          const stage::Constants own = kind.prepare({2, 4, 8}, RoleKind::button);
          FixedPoint lever;

@@ -258,9 +258,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
     std::string line, message;
   };
   const std::vector<Case> cases{
-      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1]",
-       "evening.trace:3:41: from here on this is not valid JSON [bad-line]"},
-      {"[1]", at_3 + "this is not a JSON object [bad-line]"},
+      {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1]", "evening.trace:3:41: invalid JSON from here [bad-line]"},
+      {"[1]", at_3 + "not a JSON object [bad-line]"},
       {"{\"tt\":1,\"node\":1}", at_3 + "node 1 is there twice [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"repot\":[]}", at_3 + "there is no field 'repot' here [bad-entry]"},
       {"{\"t\":1,\"node\":1}", at_3 + "'report' is missing [bad-entry]"},
@@ -270,28 +269,28 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
       {"{\"t\":99999999999999999999,\"node\":1,\"report\":[]}", at_3 + "'t' should be a whole number [bad-entry]"},
       {"{\"t\":18446744073709551615,\"node\":1,\"report\":[]}", at_3 + "'t' is out of range [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\"]}",
-       at_3 + "'report' should be a list of codes and values [bad-entry]"},
+       at_3 + "'report' must be a list of codes and values [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUT\",1]}", at_3 + "no code is called 'BTN_SOUT' [unknown-code]"},
-      {"{\"t\":1,\"node\":1,\"report\":[7,1]}", at_3 + "a code should be a text, such as \"BTN_SOUTH\" [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"report\":[7,1]}", at_3 + "a code must be text, such as \"BTN_SOUTH\" [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",5000000000]}", at_3 + "a value is out of range [bad-entry]"},
-      {R"({"t":1,"node":1,"raw":"00"})", at_3 + "only a node with a report descriptor has raw bytes [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00"})", at_3 + "only nodes with a report descriptor have raw bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"0"})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"00 0g"})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"00,00"})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":"00 "})", at_3 + "'raw' is not bytes [bad-entry]"},
       {R"({"t":1,"node":1,"raw":""})", at_3 + "'raw' is empty [bad-entry]"},
-      {R"({"t":1,"node":1,"raw":"00","report":[]})", at_3 + "raw bytes are a report of their own [bad-entry]"},
+      {R"({"t":1,"node":1,"raw":"00","report":[]})", at_3 + "raw bytes must be a separate report [bad-entry]"},
       {R"({"node":2,"descriptor":"05","keys":[]})",
-       at_3 + "a node with a report descriptor has no codes of its own [bad-entry]"},
-      {"{\"t\":1,\"node\":1,\"plug\":\"on\"}", at_3 + "'plug' may be \"in\" or \"out\" [bad-entry]"},
-      {"{\"t\":1,\"node\":1,\"gap\":false}", at_3 + "'gap' may be true, and stands alone [bad-entry]"},
-      {"{\"t\":1,\"node\":1,\"gap\":true,\"report\":[]}", at_3 + "'gap' may be true, and stands alone [bad-entry]"},
+       at_3 + "a node with a report descriptor cannot list codes [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"plug\":\"on\"}", at_3 + "'plug' must be \"in\" or \"out\" [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"gap\":false}", at_3 + "'gap' must be true and the only field [bad-entry]"},
+      {"{\"t\":1,\"node\":1,\"gap\":true,\"report\":[]}", at_3 + "'gap' must be true and the only field [bad-entry]"},
       {"{\"t\":1,\"node\":1,\"note\":7,\"report\":[]}", at_3 + "'note' should be a text [bad-entry]"},
-      {"{\"node\":2,\"id\":\"1209\"}", at_3 + "'id' is not bus, vendor, product and version [bad-entry]"},
+      {"{\"node\":2,\"id\":\"1209\"}", at_3 + "'id' must be bus, vendor, product and version [bad-entry]"},
       {"{\"node\":2,\"axes\":{\"ABS_X\":[1]}}", at_3 + "'ABS_X' should be as in [0,255] [bad-entry]"},
       {"{\"node\":2,\"axes\":{\"ABS_X\":[9,1]}}", at_3 + "the range of 'ABS_X' ends before it begins [bad-entry]"},
       {"{\"node\":2,\"virtual\":1}", at_3 + "'virtual' should be true or false [bad-entry]"},
-      {"\xff", "evening.trace:3:1: from here on this is not valid JSON [bad-line]"},
+      {"\xff", "evening.trace:3:1: invalid JSON from here [bad-line]"},
   };
   for (const Case& c : cases) {
     CAPTURE(c.line);
@@ -299,8 +298,8 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
     REQUIRE(got.substr(0, got.find('\n')) == c.message);
   }
   REQUIRE(problem_of(head + "{\"t\":9,\"node\":1,\"plug\":\"in\"}\n{\"t\":8,\"node\":1,\"plug\":\"out\"}") ==
-          "evening.trace:4:1: this lies before the event above [bad-entry]\n"
-          "    4 | {\"t\":8,\"node\":1,\"plug\":\"out\"}\n      | ^\n  events are in order of time");
+          "evening.trace:4:1: this event is earlier than the one above [bad-entry]\n"
+          "    4 | {\"t\":8,\"node\":1,\"plug\":\"out\"}\n      | ^\n  sort events by time");
   REQUIRE(problem_of("").empty());
   REQUIRE(problem_of("{\"omnipar\":2,\"kind\":\"trace\"}").find("[too-new]") != std::string::npos);
   REQUIRE(problem_of("omnipar = 1").find("[bad-line]") != std::string::npos);
