@@ -156,7 +156,7 @@ int main() {
   Attachment unit;
   unit.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
-    unit.controls.push_back({code, Reading::two_sided, "left-stick", axis, -32768, 32767, 0});
+    unit.controls.push_back({code, ControlType::two_sided, "left-stick", axis, -32768, 32767, 0});
   const UnitId id = engine.attach(unit).value();
   StagedStick stick;
   const auto reports = stirred();

@@ -28,12 +28,12 @@ int write(std::size_t events, const char* path) {
   const auto units = marrowby::evening_units();
   for (std::size_t i = 0; i < units.size(); ++i) file << to_line(static_cast<int>(i) + 1, units[i]) << '\n';
   for (std::size_t i = 0; i < units.size(); ++i)
-    file << to_line({at_us(0), static_cast<int>(i) + 1, Deed::plug_in, {}}) << '\n';
+    file << to_line({at_us(0), static_cast<int>(i) + 1, TraceAction::plug_in, {}}) << '\n';
   for (std::size_t i = 0; i < units.size(); ++i)
     for (const int down : {1, 0})
       file << to_line({at_us(static_cast<std::int64_t>(i * 2000) + 1000 - down),
                        static_cast<int>(i) + 1,
-                       Deed::report,
+                       TraceAction::report,
                        {{code::btn_start, down}}})
            << '\n';
   const auto evening = marrowby::make_evening(events / 2);  // a report has two events
@@ -44,7 +44,7 @@ int write(std::size_t events, const char* path) {
     written += said.changes.size();
     file << to_line({said.time,
                      static_cast<int>(report.unit) + 1,
-                     Deed::report,
+                     TraceAction::report,
                      {said.changes.begin(), said.changes.end()}})
          << '\n';
   }
@@ -57,7 +57,7 @@ int write(std::size_t events, const char* path) {
 [[gnu::noinline]] void read_lines(TraceReader& reader, const std::vector<std::string>& lines,
                                   std::vector<TraceEvent>& events) {
   for (const std::string& line : lines) {
-    auto event = reader.take(line);
+    auto event = reader.read_line(line);
     if (!event) std::exit(EXIT_FAILURE);
     if (*event) events.push_back(std::move(**event));
   }
@@ -66,7 +66,7 @@ int write(std::size_t events, const char* path) {
 [[gnu::noinline]] void feed_events(Engine& engine, const std::map<int, UnitId>& units,
                                    const std::vector<TraceEvent>& events) {
   for (const TraceEvent& event : events)
-    if (event.deed == Deed::report) engine.feed(units.at(event.node), {event.time, event.changes});
+    if (event.action == TraceAction::report) engine.feed(units.at(event.node), {event.time, event.changes});
 }
 
 namespace {

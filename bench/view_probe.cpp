@@ -92,11 +92,11 @@ int main() {
     const Time time = at_us(std::int64_t{step} * 20'000);
     for (int i = 0; i < units; ++i) {
       engine.feed(ids[static_cast<std::size_t>(i)], {time, changes});
-      seen.hear(i, {time, changes});
+      seen.feed(i, {time, changes});
     }
     engine.advance(time);
     reader.next_frame();
-    if (seen.look(reader)) ticks.take(seen);
+    if (seen.look(reader)) ticks.update(seen);
     if (step == 1)
       view::draw(before, seen, page);
     else

@@ -9,18 +9,18 @@
 
 namespace omnipar::cli {
 
-std::optional<Diagnostics> AskingRun::open_watching(WatchWish wish) {
-  wish.session.grab_idle = true;
-  wish.meets = [this](const std::vector<UnitDetails>& units) {
+std::optional<Diagnostics> AskingRun::open_watching(WatchingOptions options) {
+  options.session.grab_idle = true;
+  options.on_node = [this](const std::vector<UnitDetails>& units) {
     if (!is_closing_) meet(units);
   };
-  wish.hears = [this](int node, const Report& report) {
-    if (!is_closing_) hear(node, report);
+  options.hears = [this](int node, const Report& report) {
+    if (!is_closing_) on_report(node, report);
   };
-  wish.told = [this](const SessionEvent& event) {
-    if (!is_closing_) told(event);
+  options.on_event = [this](const SessionEvent& event) {
+    if (!is_closing_) on_event(event);
   };
-  auto watching = Watching::open(std::move(wish));
+  auto watching = Watching::open(std::move(options));
   if (!watching) return watching.error();
   watching_ = std::move(*watching);
   return std::nullopt;

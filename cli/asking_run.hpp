@@ -37,10 +37,10 @@ class AskingRun : public Live {
 
  protected:
   /// Opens what is watched: who is there, what they say and what happens goes to the three below.
-  [[nodiscard]] std::optional<Diagnostics> open_watching(WatchWish wish);
+  [[nodiscard]] std::optional<Diagnostics> open_watching(WatchingOptions options);
   virtual void meet(const std::vector<UnitDetails>& units) = 0;
-  virtual void hear(int node, const Report& report) = 0;
-  virtual void told(const SessionEvent& event) = 0;
+  virtual void on_report(int node, const Report& report) = 0;
+  virtual void on_event(const SessionEvent& event) = 0;
   /// Says what is in the way of a unit. If another program has one: which, and what to do.
   struct InUse {
     std::string unit;

@@ -6,7 +6,7 @@
 
 #include "attach/measured.hpp"
 #include "base/list.hpp"
-#include "calibrate_words.hpp"
+#include "calibrate_arguments.hpp"
 #include "catalogue/lookup.hpp"
 #include "changes.hpp"
 #include "gun_run.hpp"
@@ -33,24 +33,24 @@ std::string range_words(const AimCalibration& aim, const Screen& screen, const G
 
 class GunCalibration {
  public:
-  explicit GunCalibration(const CalibrateWords& words) : words_(words) {}
+  explicit GunCalibration(const CalibrateArguments& arguments) : arguments_(arguments) {}
 
   int run() {
     os::Door& door = os::real_door();
-    const bool keeps = words_.check.empty();
-    if (const auto path = rig_to_write(door, words_.sources); keeps && !path) return refuse_file({path.error()});
-    if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
-    const FoundSheets shelf = load_shelf(door, words_.sources);
+    const bool keeps = arguments_.check.empty();
+    if (const auto path = rig_to_write(door, arguments_.sources); keeps && !path) return refuse_file({path.error()});
+    if (const auto problem = refuses_picture(arguments_.picture)) return refuse_file({*problem});
+    const FoundSheets shelf = load_shelf(door, arguments_.sources);
     tell(shelf.problems);
-    auto rig = rig_to_measure(words_);
+    auto rig = rig_to_measure(arguments_);
     if (!rig) return rig.error();
     rig_ = std::move(*rig);
     if (const auto problem = choose_screen()) return refuse_file({*problem});
     if (!keeps)
       if (const auto problems = load_checked(); !problems.empty()) return refuse_file(problems);
-    if (const auto problem = refuses_to_keep(door, words_); keeps && problem) return refuse_file({*problem});
-    if (words_.page) {
-      auto page = TargetPage::open(words_.port);
+    if (const auto problem = refuses_to_keep(door, arguments_); keeps && problem) return refuse_file({*problem});
+    if (arguments_.page) {
+      auto page = TargetPage::open(arguments_.port);
       if (!page) {
         tell({page.error()});
         return machine_refuses;
@@ -60,12 +60,12 @@ class GunCalibration {
                        page_->address()));
     }
     catalogue_ = shelf.catalogue;
-    auto run = GunRun::open(wish(shelf.catalogue));
-    const auto status = measure(words_, run);
+    auto run = GunRun::open(run_options(shelf.catalogue));
+    const auto status = measure(arguments_, run);
     if (!status && !keeps && (*run)->guide().fit()) return check(**run);
     if (!status && (*run)->guide().kept()) return keep(**run);
     if (run && keeps && (*run)->guide().fit() && (*run)->last_gun() != nullptr && !(*run)->is_discarded()) {
-      put_by(words_.sources, entry(**run), found(**run), "gun");
+      put_by(arguments_.sources, entry(**run), found(**run), "gun");
       return status.value_or(found_something);
     }
     if (status) return *status;
@@ -82,14 +82,14 @@ class GunCalibration {
       talk("No gun or other pointing device is connected.");
       return tell_others();
     }
-    if (!words_.unit.empty() && run.gun() == nullptr)
-      talk(fmt::format("\"{}\" is not connected, or is not a pointing device. Connected: {}.", printable(words_.unit),
-                       some_listed(names)));
+    if (!arguments_.unit.empty() && run.gun() == nullptr)
+      talk(fmt::format("\"{}\" is not connected, or is not a pointing device. Connected: {}.",
+                       printable(arguments_.unit), some_listed(names)));
   }
 
   /// What could be a gun if a sheet said so, as `omnipar units` says it.
   void tell_others() const {
-    const std::string& host = words_.sources.host;
+    const std::string& host = arguments_.sources.host;
     std::vector<Description> nodes;
     if (host.empty()) {
       for (const inspect::NodeFact& node : host::look_around(os::real_door()).nodes) nodes.push_back(node.description);
@@ -108,71 +108,71 @@ class GunCalibration {
 
   /// The one that is named, the only one, or one of the usual size.
   std::optional<Diagnostic> choose_screen() {
-    const auto found = catalogue::find_screen(rig_.screens, words_.screen);
+    const auto found = catalogue::find_screen(rig_.screens, arguments_.screen);
     if (found)
       screen_ = **found;
-    else if (rig_.screens.empty() && words_.screen.empty())
+    else if (rig_.screens.empty() && arguments_.screen.empty())
       talk("The rig has no screen, so one of 1920 x 1080 pixels is assumed: omnipar calibrate screen NAME --size …");
     else
       return found.error();
-    const auto words = area_words(words_.area.empty() ? "full" : words_.area);
-    if (!words) return words.error();
-    area_ = area_on(seen_size(screen_), *words);
+    const auto spec = parse_area(arguments_.area.empty() ? "full" : arguments_.area);
+    if (!spec) return spec.error();
+    area_ = area_on(seen_size(screen_), *spec);
     return std::nullopt;
   }
 
   Diagnostics load_checked() {
-    Sources sources = words_.sources;
-    sources.profile = words_.check;
+    Sources sources = arguments_.sources;
+    sources.profile = arguments_.check;
     FoundProfile found = load(os::real_door(), sources);
     if (!found.plan) return found.problems;
     plan_ = std::move(*found.plan);
     return {};
   }
 
-  [[nodiscard]] GunWish wish(const Catalogue& catalogue) const {
-    auto wish = begun_wish<GunWish>(words_, catalogue, rig_);
-    wish.may_be_new = !words_.seat.empty() || !words_.check.empty();
-    wish.options.screen = screen_;
-    wish.options.within = seen_part(area_);
-    wish.options.shots = words_.shots;
-    wish.options.test = !words_.no_test && words_.check.empty();
-    wish.options.sweeps = words_.sweep;
-    wish.options.keeps = words_.check.empty();
-    wish.options.unit = words_.unit;
-    wish.page = page_.get();
-    return wish;
+  [[nodiscard]] GunRunOptions run_options(const Catalogue& catalogue) const {
+    auto run_options = session_options<GunRunOptions>(arguments_, catalogue, rig_);
+    run_options.may_be_new = !arguments_.seat.empty() || !arguments_.check.empty();
+    run_options.options.screen = screen_;
+    run_options.options.within = seen_part(area_);
+    run_options.options.shots = arguments_.shots;
+    run_options.options.test = !arguments_.no_test && arguments_.check.empty();
+    run_options.options.sweeps = arguments_.sweep;
+    run_options.options.keeps = arguments_.check.empty();
+    run_options.options.unit = arguments_.unit;
+    run_options.page = page_.get();
+    return run_options;
   }
 
   /// Of a gun that is there, or was.
   [[nodiscard]] RigUnit entry(const GunRun& run) const {
-    return entry_for(words_, rig_, run.guide().unit(), run.last_gun()->description, run.last_gun()->part);
+    return entry_for(arguments_, rig_, run.guide().unit(), run.last_gun()->description, run.last_gun()->part);
   }
 
   [[nodiscard]] Calibration found(const GunRun& run) const {
     Calibration all = run.guide().found();
-    for (AimCalibration& aim : all.aims) aim.on = day_of(words_);
+    for (AimCalibration& aim : all.aims) aim.on = day_of(arguments_);
     return all;
   }
 
   int keep(const GunRun& run) {
     const Calibration found = this->found(run);
-    const auto unit = put_in_rig(words_, rig_, entry(run));
+    const auto unit = put_in_rig(arguments_, rig_, entry(run));
     const auto keep_it = [&](Calibration& all) { all = merged(std::move(all), found); };
-    const auto kept = unit ? change_calibration(words_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
+    const auto kept = unit ? change_calibration(arguments_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
     if (!kept) {
       const int status = unit ? refuse_file(kept.error()) : unit.error();
-      put_by(words_.sources, unit ? *unit : entry(run), found, "gun");
+      put_by(arguments_.sources, unit ? *unit : entry(run), found, "gun");
       return status;
     }
-    forget_what_was_put_by(words_.sources, kept->unit);
+    forget_what_was_put_by(arguments_.sources, kept->unit);
     show(run, found.aims.front(), kept->file);
-    return words_.picture.empty() ? good : draw(run, kept->unit);
+    return arguments_.picture.empty() ? good : draw(run, kept->unit);
   }
 
   void show(const GunRun& run, const AimCalibration& aim, const std::string& path) const {
     const GunFit& fit = *run.guide().fit();
-    if (words_.json) {
+    if (arguments_.json) {
       nlohmann::ordered_json all{{"file", path},
                                  {"unit", run.guide().unit()},
                                  {"screen", screen_.name},
@@ -188,7 +188,7 @@ class GunCalibration {
       all["off_pixels"] = off;
       return print_json(all, 2);
     }
-    for (const std::string& line : fit_words(fit, screen_)) print("  " + line);
+    for (const std::string& line : fit_text(fit, screen_)) print("  " + line);
     const double width = seen_size(screen_).width;
     for (std::size_t i = 0; fit.error_known && i < fit.off.size() && i < run.guide().shots().size(); ++i)
       print(fmt::format("    shot {}, {:<12} {:+6.1f} {:+6.1f} pixels", i + 1,
@@ -196,20 +196,20 @@ class GunCalibration {
                                     100 * run.guide().shots()[i].target.y),
                         fit.off[i].x * width, fit.off[i].y * width));
     GameArea boxed = area_;
-    if (words_.area.empty()) boxed = area_on(seen_size(screen_), area_words("4:3").value());
+    if (arguments_.area.empty()) boxed = area_on(seen_size(screen_), parse_area("4:3").value());
     if (const std::string range = range_words(aim, screen_, boxed); !range.empty()) print("  " + range);
     print(fmt::format("Saved to {}.", path));
     constexpr double close = 0.01;
     constexpr int most_shots = 9;
     if (fit.error_known && aim.bound > close && aim.shots < most_shots)
       talk("For a more exact fit, use more shots: --shots 9.");
-    const std::string rig = same_rig(words_.sources);
+    const std::string rig = same_rig(arguments_.sources);
     talk(fmt::format("Next: calibrate the other gun, or omnipar calibrate gun --check gun-booth{}{}", rig,
-                     same_host(words_.sources.host)));
+                     same_host(arguments_.sources.host)));
   }
 
   int draw(const GunRun& run, const std::string& name) const {
-    return draw_picture(words_.picture, "there are no shots to draw",
+    return draw_picture(arguments_.picture, "there are no shots to draw",
                         [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
                           if (run.guide().shots().empty()) return "";
                           return pictures.gun(name, run.guide().shots(), *run.guide().fit(), seen_size(screen_),
@@ -231,16 +231,16 @@ class GunCalibration {
     for (std::size_t i = 0; i < targets.size(); ++i) {
       const double x = (landed[i].x - targets[i].x) * size.width, y = (landed[i].y - targets[i].y) * size.height;
       shots.push_back({x, y});
-      if (!words_.json)
+      if (!arguments_.json)
         print(fmt::format("  shot {}, {:<12} lands {:+.0f} {:+.0f} pixels off", i + 1,
                           fmt::format("{:.0f} % {:.0f} %", 100 * targets[i].x, 100 * targets[i].y), x, y));
     }
     const AimMistake mistake = mistake_of(targets, landed, size, area_, plan_->area().value_or(GameArea{}));
-    const std::string words = cure(mistake);
-    if (words_.json)
-      print_json({{"unit", run.guide().unit()}, {"beside_pixels", shots}, {"words", words}}, 2);
+    const std::string advice = cure(mistake);
+    if (arguments_.json)
+      print_json({{"unit", run.guide().unit()}, {"beside_pixels", shots}, {"words", advice}}, 2);
     else
-      print(words);
+      print(advice);
     return mistake == AimMistake::none ? good : found_something;
   }
 
@@ -249,7 +249,7 @@ class GunCalibration {
     AreaPoint on_screen;
     for (const UnitDetails::Node& node : gun.nodes)
       for (const Control& control : node.attachment.controls) {
-        if (control.reading != Reading::pointer) continue;
+        if (control.type != ControlType::pointer) continue;
         const double from = control.reversed ? control.maximum : control.minimum;
         const double to = control.reversed ? control.minimum : control.maximum;
         const double value = ((control.axis == Axis::y ? raw.y : raw.x) - from) / (to - from);
@@ -266,7 +266,7 @@ class GunCalibration {
   }
 
   [[nodiscard]] std::string cure(AimMistake mistake) const {
-    const std::string area = words_.area.empty() ? "full" : words_.area;
+    const std::string area = arguments_.area.empty() ? "full" : arguments_.area;
     switch (mistake) {
       case AimMistake::none:
         return "All shots land where you aimed.";
@@ -274,35 +274,37 @@ class GunCalibration {
         return fmt::format(
             "The profile assumes that the game fills the screen, but it is \"{0}\", so shots land too near the centre. "
             "Write area = \"{0}\" into {1}.",
-            area, words_.check);
+            area, arguments_.check);
       case AimMistake::area_is_too_much:
         return fmt::format(
             "The game fills the screen, but the profile assumes borders, so shots land too far from the middle. Write "
             "area = \"full\" into {}, or set the gun itself to the whole screen.",
-            words_.check);
+            arguments_.check);
       case AimMistake::wrong_area:
         return fmt::format(
             "The game is \"{0}\", but the profile places it elsewhere on the screen. Write area = \"{0}\" into {1}.",
-            area, words_.check);
+            area, arguments_.check);
       case AimMistake::beside:
         return "All shots are off in the same direction: the gun or the screen has moved. Calibrate it again: omnipar "
                "calibrate "
                "gun";
       case AimMistake::x_reversed:
-        return fmt::format("Left and right are swapped. Add invert-x = true to the gun's binding in {}.", words_.check);
+        return fmt::format("Left and right are swapped. Add invert-x = true to the gun's binding in {}.",
+                           arguments_.check);
       case AimMistake::y_reversed:
-        return fmt::format("Up and down are swapped. Add invert-y = true to the gun's binding in {}.", words_.check);
+        return fmt::format("Up and down are swapped. Add invert-y = true to the gun's binding in {}.",
+                           arguments_.check);
       case AimMistake::beside_in_wrong_area:
         return fmt::format(
             "The game is \"{0}\", but the profile places it elsewhere on the screen, and the gun or the screen has "
             "moved. Write area = \"{0}\" into {1}, and calibrate the gun again: omnipar calibrate gun",
-            area, words_.check);
+            area, arguments_.check);
       default:
         return "The errors follow no simple pattern. Calibrate the gun: omnipar calibrate gun";
     }
   }
 
-  const CalibrateWords& words_;
+  const CalibrateArguments& arguments_;
   Catalogue catalogue_;
   Rig rig_;
   Screen screen_;
@@ -313,9 +315,9 @@ class GunCalibration {
 
 }  // namespace
 
-int calibrate_gun(const CalibrateWords& words) {
-  if (words.resume) return keep_what_was_put_by(words.sources, words.unit, words.json);
-  return GunCalibration{words}.run();
+int calibrate_gun(const CalibrateArguments& arguments) {
+  if (arguments.resume) return keep_what_was_put_by(arguments.sources, arguments.unit, arguments.json);
+  return GunCalibration{arguments}.run();
 }
 
 }  // namespace omnipar::cli

@@ -17,7 +17,7 @@ namespace {
 using Kind = CalibrateEvent::Kind;
 
 bool is_analog(const Control& control) {
-  return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+  return control.type == ControlType::one_sided || control.type == ControlType::two_sided;
 }
 
 bool has_analog(const UnitDetails& unit) {
@@ -53,21 +53,21 @@ CalibrateOptions CalibrateRun::with_worker(CalibrateOptions options) {
   return options;
 }
 
-CalibrateRun::CalibrateRun(CalibrateWish& wish)
-    : guide_(wish.room ? std::move(wish.options) : with_worker(std::move(wish.options))),
-      unit_(std::move(wish.unit)),
-      may_be_new_(wish.may_be_new),
-      rig_(wish.session.rig) {}
+CalibrateRun::CalibrateRun(CalibrateRunOptions& run_options)
+    : guide_(run_options.room ? std::move(run_options.options) : with_worker(std::move(run_options.options))),
+      unit_(std::move(run_options.unit)),
+      may_be_new_(run_options.may_be_new),
+      rig_(run_options.session.rig) {}
 
-tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateWish wish) {
-  std::unique_ptr<CalibrateRun> made{new CalibrateRun{wish}};
-  for (Calibration& known : wish.session.rig.calibrations) {  // what is measured is what the unit itself says
+tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateRunOptions run_options) {
+  std::unique_ptr<CalibrateRun> made{new CalibrateRun{run_options}};
+  for (Calibration& known : run_options.session.rig.calibrations) {  // what is measured is what the unit itself says
     known.axes.clear();
     known.sticks.clear();
   }
-  WatchWish watch;
-  watch.session = std::move(wish.session);
-  watch.room = std::move(wish.room);
+  WatchingOptions watch;
+  watch.session = std::move(run_options.session);
+  watch.room = std::move(run_options.room);
   if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
   return made;
 }
@@ -120,7 +120,7 @@ void CalibrateRun::take_unit(const UnitDetails& unit) {
                 "'omnipar units' lists its controls"};
 }
 
-void CalibrateRun::hear(int node, const Report& report) {
+void CalibrateRun::on_report(int node, const Report& report) {
   if (unit_.empty())
     for (const UnitDetails& unit : units_)
       for (const UnitDetails::Node& its : unit.nodes)
@@ -129,11 +129,11 @@ void CalibrateRun::hear(int node, const Report& report) {
           note(fmt::format("Calibrating \"{}\".", unit_));
           take_unit(unit);
         }
-  if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
+  if (nodes_.contains(node) && !failure_) guide_.feed(node, report);
   drain();
 }
 
-void CalibrateRun::told(const SessionEvent& event) {
+void CalibrateRun::on_event(const SessionEvent& event) {
   if (auto in_use = heard_of_trouble(event); in_use && in_use->unit == unit_) failure_ = std::move(in_use->problem);
 }
 
@@ -147,7 +147,7 @@ const Control* CalibrateRun::control_of(const std::string& role) const noexcept 
 
 // -- time -----------------------------------------------------------------------------------------------------
 
-void CalibrateRun::take(Time now) {
+void CalibrateRun::process(Time now) {
   watching_->take(now);
   if (std::exchange(grabs_anew_, false)) session().grab_only({nodes_.begin(), nodes_.end()});
   if (is_known_ && !failure_) guide_.advance(now);

@@ -14,7 +14,7 @@
 
 namespace omnipar::cli {
 
-struct CalibrateWish {
+struct CalibrateRunOptions {
   SessionOptions session;
   std::optional<Room> room{};
   CalibrateOptions options{};
@@ -24,9 +24,9 @@ struct CalibrateWish {
 
 class CalibrateRun final : public AskingRun {
  public:
-  [[nodiscard]] static tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> open(CalibrateWish wish);
+  [[nodiscard]] static tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> open(CalibrateRunOptions run_options);
 
-  void take(Time now) override;
+  void process(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override;
@@ -52,11 +52,11 @@ class CalibrateRun final : public AskingRun {
   void wait_behind(Time until) override;
 
  private:
-  explicit CalibrateRun(CalibrateWish& wish);
+  explicit CalibrateRun(CalibrateRunOptions& run_options);
   void meet(const std::vector<UnitDetails>& units) override;
   void take_unit(const UnitDetails& unit);
-  void hear(int node, const Report& report) override;
-  void told(const SessionEvent& event) override;
+  void on_report(int node, const Report& report) override;
+  void on_event(const SessionEvent& event) override;
   void drain() override;
   [[nodiscard]] bool is_in_rig(const std::string& unit) const;
   [[nodiscard]] view::Block picture() const;

@@ -9,7 +9,7 @@
 #include "base/code_names.hpp"
 #include "base/list.hpp"
 #include "calibrate_run.hpp"
-#include "calibrate_words.hpp"
+#include "calibrate_arguments.hpp"
 #include "catalogue/lookup.hpp"
 #include "changes.hpp"
 #include "files/write.hpp"
@@ -41,21 +41,21 @@ std::string words_for(const StickCalibration& stick) {
     low = {std::min(low.x, corner.x), std::min(low.y, corner.y)};
     high = {std::max(high.x, corner.x), std::max(high.y, corner.y)};
   }
-  std::string words =
+  std::string text =
       fmt::format("{} gate{}, rests at {:.0f} {:.0f}, reaches {:.0f}..{:.0f} and {:.0f}..{:.0f}", word_of(stick.gate),
                   stick.turned == 0 ? "" : fmt::format(", turned by {:.1f} degrees", stick.turned), stick.rest.x,
                   stick.rest.y, low.x, high.x, low.y, high.y);
-  if (!stick.self_centering) words += ", not self-centering";
-  if (stick.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", stick.own_dead_zone);
-  return words + "; " + measured_words(stick.measured);
+  if (!stick.self_centering) text += ", not self-centering";
+  if (stick.own_dead_zone > 0) text += fmt::format(", own dead zone {:.2f}", stick.own_dead_zone);
+  return text + "; " + measured_words(stick.measured);
 }
 
 std::string words_for(const AxisCalibration& axis) {
-  std::string words = fmt::format("rests at {}, reaches {}..{}", axis.rest, axis.minimum, axis.maximum);
-  for (const RawMark& mark : axis.marks) words += fmt::format(", {:g} at {:g}", mark.part, mark.raw);
-  if (!axis.self_centering) words += ", not self-centering";
-  if (axis.own_dead_zone > 0) words += fmt::format(", own dead zone {:.2f}", axis.own_dead_zone);
-  return words + "; " + measured_words(axis.measured);
+  std::string text = fmt::format("rests at {}, reaches {}..{}", axis.rest, axis.minimum, axis.maximum);
+  for (const RawMark& mark : axis.marks) text += fmt::format(", {:g} at {:g}", mark.part, mark.raw);
+  if (!axis.self_centering) text += ", not self-centering";
+  if (axis.own_dead_zone > 0) text += fmt::format(", own dead zone {:.2f}", axis.own_dead_zone);
+  return text + "; " + measured_words(axis.measured);
 }
 
 std::vector<std::pair<Code, double>> own_dead_zones(const Calibration& found) {
@@ -73,27 +73,28 @@ std::string role_words(const Catalogue& catalogue, Code code) {
 }
 
 /// Takes measurements out of a unit's file; guns and combinations stay.
-int forget(const CalibrateWords& words) {
+int forget(const CalibrateArguments& arguments) {
   os::Door& door = os::real_door();
-  if (const auto path = rig_to_write(door, words.sources); !path) return refuse_file({path.error()});
-  const FoundSheets shelf = load_shelf(door, words.sources);
+  if (const auto path = rig_to_write(door, arguments.sources); !path) return refuse_file({path.error()});
+  const FoundSheets shelf = load_shelf(door, arguments.sources);
   tell(shelf.problems);
-  auto rig = load_rig(door, words.sources);
+  auto rig = load_rig(door, arguments.sources);
   if (!rig) return refuse_file(rig.error());
   std::vector<std::string_view> measured;
   for (const Calibration& one : rig->calibrations)
     if (!one.sticks.empty() || !one.axes.empty()) measured.emplace_back(one.unit);
-  const auto known = std::ranges::find(rig->calibrations, words.unit, &Calibration::unit);
-  if (words.unit.empty() || std::ranges::find(measured, words.unit) == measured.end())
+  const auto known = std::ranges::find(rig->calibrations, arguments.unit, &Calibration::unit);
+  if (arguments.unit.empty() || std::ranges::find(measured, arguments.unit) == measured.end())
     return refuse_file(
         {{"unknown-unit", Severity::error,
-          words.unit.empty() ? "--forget requires the name of a unit"
-                             : fmt::format("'{}' has no calibration", printable(words.unit)),
+          arguments.unit.empty() ? "--forget requires the name of a unit"
+                                 : fmt::format("'{}' has no calibration", printable(arguments.unit)),
           "",
           measured.empty() ? "no unit in the rig has a calibration" : "calibrated:  " + catalogue::listed(measured)}});
   const auto is_meant = [&](Code code) {
-    return words.only.empty() || std::ranges::find(words.only, role_words(shelf.catalogue, code)) != words.only.end() ||
-           std::ranges::find(words.only, base::code_name(code)) != words.only.end();
+    return arguments.only.empty() ||
+           std::ranges::find(arguments.only, role_words(shelf.catalogue, code)) != arguments.only.end() ||
+           std::ranges::find(arguments.only, base::code_name(code)) != arguments.only.end();
   };
   std::vector<std::string> has, gone;
   const auto note = [&](Code code) {
@@ -104,44 +105,44 @@ int forget(const CalibrateWords& words) {
   for (const AxisCalibration& axis : known->axes) note(axis.code);
   if (gone.empty())
     return refuse_file({{"unknown-role", Severity::error,
-                         fmt::format("none of these controls of \"{}\" is calibrated", printable(words.unit)), "",
+                         fmt::format("none of these controls of \"{}\" is calibrated", printable(arguments.unit)), "",
                          "calibrated:  " + some_listed(has, has.size())}});
   RigUnit unit;  // measurements of one that the rig has no more can be taken out, too
-  unit.name = words.unit;
-  if (const auto its = named_unit(*rig, words.unit)) unit = **its;
-  const auto kept = change_calibration(words.sources, unit, [&](Calibration& left) {
+  unit.name = arguments.unit;
+  if (const auto its = named_unit(*rig, arguments.unit)) unit = **its;
+  const auto kept = change_calibration(arguments.sources, unit, [&](Calibration& left) {
     std::erase_if(left.sticks, [&](const StickCalibration& stick) { return is_meant(stick.x); });
     std::erase_if(left.axes, [&](const AxisCalibration& axis) { return is_meant(axis.code); });
   });
   if (!kept) return refuse_file(kept.error());
-  if (words.json)
+  if (arguments.json)
     print_json({{"file", kept->file}, {"removed", gone}}, 2);
   else
     print(fmt::format("Removed from {}: {}.", kept->file, some_listed(gone, gone.size())));
-  talk("The previous version of the file is saved. To measure again: omnipar calibrate unit" + same_rig(words.sources) +
-       same_host(words.sources.host));
+  talk("The previous version of the file is saved. To measure again: omnipar calibrate unit" +
+       same_rig(arguments.sources) + same_host(arguments.sources.host));
   return good;
 }
 
 class UnitCalibration {
  public:
-  explicit UnitCalibration(const CalibrateWords& words) : words_(words) {}
+  explicit UnitCalibration(const CalibrateArguments& arguments) : arguments_(arguments) {}
 
   int run() {
     os::Door& door = os::real_door();
-    if (const auto path = rig_to_write(door, words_.sources); !path) return refuse_file({path.error()});
-    if (const auto problem = refuses_picture(words_.picture)) return refuse_file({*problem});
-    const FoundSheets shelf = load_shelf(door, words_.sources);
+    if (const auto path = rig_to_write(door, arguments_.sources); !path) return refuse_file({path.error()});
+    if (const auto problem = refuses_picture(arguments_.picture)) return refuse_file({*problem});
+    const FoundSheets shelf = load_shelf(door, arguments_.sources);
     tell(shelf.problems);
-    auto rig = rig_to_measure(words_);
+    auto rig = rig_to_measure(arguments_);
     if (!rig) return rig.error();
     rig_ = std::move(*rig);
-    if (const auto problem = refuses_to_keep(door, words_)) return refuse_file({*problem});
-    auto run = CalibrateRun::open(wish(shelf.catalogue));
-    const auto status = measure(words_, run);
+    if (const auto problem = refuses_to_keep(door, arguments_)) return refuse_file({*problem});
+    auto run = CalibrateRun::open(run_options(shelf.catalogue));
+    const auto status = measure(arguments_, run);
     if (!status && (*run)->guide().kept()) return keep(**run);
     if (run && (*run)->guide().measured() > 0 && !(*run)->is_discarded()) {
-      put_by(words_.sources, entry(**run), found(**run), "unit");
+      put_by(arguments_.sources, entry(**run), found(**run), "unit");
       return status.value_or(found_something);
     }
     if (status) return *status;
@@ -151,31 +152,31 @@ class UnitCalibration {
   }
 
  private:
-  [[nodiscard]] CalibrateWish wish(const Catalogue& catalogue) const {
-    auto wish = begun_wish<CalibrateWish>(words_, catalogue, rig_);
-    wish.unit = words_.unit;
-    wish.may_be_new = !words_.seat.empty();
-    wish.options.only = words_.only;
-    wish.options.marks = words_.marks;
-    wish.options.pushes = !words_.no_pushes;
-    return wish;
+  [[nodiscard]] CalibrateRunOptions run_options(const Catalogue& catalogue) const {
+    auto run_options = session_options<CalibrateRunOptions>(arguments_, catalogue, rig_);
+    run_options.unit = arguments_.unit;
+    run_options.may_be_new = !arguments_.seat.empty();
+    run_options.options.only = arguments_.only;
+    run_options.options.marks = arguments_.marks;
+    run_options.options.pushes = !arguments_.no_pushes;
+    return run_options;
   }
 
   void tell_who_is_there(const CalibrateRun& run) const {
     std::vector<std::string> names;
     for (const inspect::SeenUnit& unit : run.seen().units()) names.push_back(fmt::format("\"{}\"", unit.name));
     talk(fmt::format(
-        "\"{}\" is not connected{}.", printable(words_.unit),
+        "\"{}\" is not connected{}.", printable(arguments_.unit),
         names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
   }
 
   [[nodiscard]] RigUnit entry(const CalibrateRun& run) const {
-    return entry_for(words_, rig_, run.unit(), run.description(), run.part());
+    return entry_for(arguments_, rig_, run.unit(), run.description(), run.part());
   }
 
   [[nodiscard]] Calibration found(const CalibrateRun& run) const {
     Calibration all = run.guide().found();
-    const std::string day = day_of(words_);
+    const std::string day = day_of(arguments_);
     for (AxisCalibration& axis : all.axes) axis.measured.on = day;
     for (StickCalibration& stick : all.sticks) stick.measured.on = day;
     return all;
@@ -183,21 +184,21 @@ class UnitCalibration {
 
   int keep(const CalibrateRun& run) {
     const Calibration found = this->found(run);
-    const auto unit = put_in_rig(words_, rig_, entry(run));
+    const auto unit = put_in_rig(arguments_, rig_, entry(run));
     Calibration all;
     const auto keep_it = [&](Calibration& known) {
       known = merged(std::move(known), found);
       all = known;
     };
-    const auto kept = unit ? change_calibration(words_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
+    const auto kept = unit ? change_calibration(arguments_.sources, *unit, keep_it) : tl::unexpected(Diagnostics{});
     if (!kept) {
       const int status = unit ? refuse_file(kept.error()) : unit.error();
-      put_by(words_.sources, unit ? *unit : entry(run), found, "unit");
+      put_by(arguments_.sources, unit ? *unit : entry(run), found, "unit");
       return status;
     }
-    forget_what_was_put_by(words_.sources, kept->unit);
+    forget_what_was_put_by(arguments_.sources, kept->unit);
     show(run, found, kept->file);
-    return words_.picture.empty() ? good : draw(run, all);
+    return arguments_.picture.empty() ? good : draw(run, all);
   }
 
   /// The first control that was measured, or that which --only names.
@@ -206,7 +207,7 @@ class UnitCalibration {
     measured.sticks = kept.sticks;
     measured.axes = kept.axes;
     return draw_picture(
-        words_.picture, "there is no measurement to draw",
+        arguments_.picture, "there is no measurement to draw",
         [&](const draw::Pictures& pictures, draw::Format format) -> std::string {
           for (const std::string& role : run.guide().roles()) {
             const Control* control = run.control_of(role);
@@ -234,7 +235,7 @@ class UnitCalibration {
       }
       return base::code_name(code);
     };
-    if (words_.json) {
+    if (arguments_.json) {
       auto all = nlohmann::ordered_json::array();
       for (const StickCalibration& stick : found.sticks)
         all.push_back({{"role", role_of(stick.x)},
@@ -263,52 +264,52 @@ class UnitCalibration {
     for (const auto& [code, own] : own_dead_zones(found))
       talk(fmt::format("To help everyone with this model, add a line to its sheet: {}: own-dead-zone = {}",
                        role_of(code), own));
-    const std::string rig = same_rig(words_.sources);
+    const std::string rig = same_rig(arguments_.sources);
     talk(fmt::format("Next: omnipar watch pad-two-stick{0}{1}, or omnipar play pad-two-stick{0}{1}", rig,
-                     same_host(words_.sources.host)));
+                     same_host(arguments_.sources.host)));
   }
 
-  const CalibrateWords& words_;
+  const CalibrateArguments& arguments_;
   Rig rig_;
 };
 
 }  // namespace
 
-tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words) {
-  auto rig = load_rig(os::real_door(), words.sources);
+tl::expected<Rig, int> rig_to_measure(const CalibrateArguments& arguments) {
+  auto rig = load_rig(os::real_door(), arguments.sources);
   if (rig) return std::move(*rig);
-  if (!words.seat.empty() && rig.error().front().id == "no-file") return Rig{};
+  if (!arguments.seat.empty() && rig.error().front().id == "no-file") return Rig{};
   return tl::unexpected(refuse_file(rig.error()));
 }
 
-std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words) {
-  std::vector<std::string> paths{
-      files::calibration_path(door, household_of(words.sources), words.unit.empty() ? "new unit" : words.unit)};
-  if (!words.seat.empty()) paths.push_back(rig_path(door, words.sources));
+std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateArguments& arguments) {
+  std::vector<std::string> paths{files::calibration_path(door, household_of(arguments.sources),
+                                                         arguments.unit.empty() ? "new unit" : arguments.unit)};
+  if (!arguments.seat.empty()) paths.push_back(rig_path(door, arguments.sources));
   for (const std::string& path : paths)
     if (auto problem = files::refuses_change(door, path, files::versions_of(door, path))) return problem;
   return std::nullopt;
 }
 
-RigUnit entry_for(const CalibrateWords& words, const Rig& rig, const std::string& unit, const Description& description,
-                  const std::string& part) {
+RigUnit entry_for(const CalibrateArguments& arguments, const Rig& rig, const std::string& unit,
+                  const Description& description, const std::string& part) {
   const auto known = std::ranges::find(rig.units, unit, &RigUnit::name);
-  return known != rig.units.end() ? *known : new_unit(rig, description, words.seat, part);
+  return known != rig.units.end() ? *known : new_unit(rig, description, arguments.seat, part);
 }
 
-tl::expected<RigUnit, int> put_in_rig(const CalibrateWords& words, const Rig& rig, const RigUnit& entry) {
+tl::expected<RigUnit, int> put_in_rig(const CalibrateArguments& arguments, const Rig& rig, const RigUnit& entry) {
   if (std::ranges::find(rig.units, entry.name, &RigUnit::name) != rig.units.end()) return entry;
-  auto added = files::add_unit(os::real_door(), household_of(words.sources), entry);
+  auto added = files::add_unit(os::real_door(), household_of(arguments.sources), entry);
   if (!added) return tl::unexpected(refuse_file(added.error()));
-  talk(fmt::format("Added \"{}\" to the rig at seat {}.", added->name, words.seat));
+  talk(fmt::format("Added \"{}\" to the rig at seat {}.", added->name, arguments.seat));
   return std::move(*added);
 }
 
-std::string day_of(const CalibrateWords& words) { return words.sources.host.empty() ? today() : ""; }
+std::string day_of(const CalibrateArguments& arguments) { return arguments.sources.host.empty() ? today() : ""; }
 
-int calibrate_unit(const CalibrateWords& words) {
-  if (words.resume) return keep_what_was_put_by(words.sources, words.unit, words.json);
-  return words.forget ? forget(words) : UnitCalibration{words}.run();
+int calibrate_unit(const CalibrateArguments& arguments) {
+  if (arguments.resume) return keep_what_was_put_by(arguments.sources, arguments.unit, arguments.json);
+  return arguments.forget ? forget(arguments) : UnitCalibration{arguments}.run();
 }
 
 }  // namespace omnipar::cli

@@ -19,7 +19,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-struct CatalogueWords {
+struct CatalogueArguments {
   Sources sources;
   std::string name;
   bool json = false;
@@ -152,44 +152,44 @@ Json to_json(const UnitSheet& unit) {
   return {{"kind", "unit"}, {"name", unit.name}, {"title", unit.title}, {"controls", controls}};
 }
 
-int list(const CatalogueWords& words) {
-  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
+int list(const CatalogueArguments& arguments) {
+  const FoundSheets shelf = load_shelf(os::real_door(), arguments.sources);
   tell(shelf.problems);
   Json list = Json::array();
   for (const SystemSheet& system : shelf.catalogue.systems) {
     list.push_back(to_json(system));
-    if (!words.json)
+    if (!arguments.json)
       print(fmt::format("{:<28}{} ({})", system.name, system.title, quantity(system.ports.size(), "port")));
   }
-  if (!words.json && !shelf.catalogue.units.empty()) print("\nunit models:");
+  if (!arguments.json && !shelf.catalogue.units.empty()) print("\nunit models:");
   for (const UnitSheet& unit : shelf.catalogue.units) {
     list.push_back(to_json(unit));
-    if (!words.json) print(fmt::format("{:<28}{}", unit.name, unit.title));
+    if (!arguments.json) print(fmt::format("{:<28}{}", unit.name, unit.title));
   }
-  if (words.json)
+  if (arguments.json)
     print_json(list, 2);
   else
     talk("Next: omnipar catalogue show NAME, or omnipar play NAME.");
   return shelf.problems.empty() ? good : found_something;
 }
 
-int show_one(const CatalogueWords& words) {
-  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
+int show_one(const CatalogueArguments& arguments) {
+  const FoundSheets shelf = load_shelf(os::real_door(), arguments.sources);
   tell(shelf.problems);
-  const auto unit = std::ranges::find(shelf.catalogue.units, words.name, &UnitSheet::name);
+  const auto unit = std::ranges::find(shelf.catalogue.units, arguments.name, &UnitSheet::name);
   if (unit != shelf.catalogue.units.end()) {
-    if (words.json)
+    if (arguments.json)
       print_json(to_json(*unit), 2);
     else
       show(*unit);
     return good;
   }
-  const auto system = catalogue::find_system(shelf.catalogue, words.name);
+  const auto system = catalogue::find_system(shelf.catalogue, arguments.name);
   if (!system) {
     tell({system.error()});
     return bad_input;
   }
-  if (words.json)
+  if (arguments.json)
     print_json(to_json(**system), 2);
   else
     show(**system);
@@ -197,12 +197,12 @@ int show_one(const CatalogueWords& words) {
 }
 
 /// A draft of a sheet for one unit that is there, or that is in a room.
-int report(const CatalogueWords& words) {
+int report(const CatalogueArguments& arguments) {
   os::Door& door = os::real_door();
   std::vector<Description> nodes;
-  if (words.sources.host.empty()) {
+  if (arguments.sources.host.empty()) {
     nodes = play::heard_nodes({}, all_nodes(host::look_around(door), true));
-  } else if (auto room = read_room(door, words.sources.host, {})) {
+  } else if (auto room = read_room(door, arguments.sources.host, {})) {
     nodes = std::move(*room);
   } else {
     tell({room.error()});
@@ -212,7 +212,7 @@ int report(const CatalogueWords& words) {
   for (const UnitNodes& unit : group_nodes(nodes)) {
     const Description& main = nodes[unit.main()];
     names.emplace_back(main.name);
-    const auto is_named = [&](std::size_t i) { return nodes[i].name.find(words.name) != std::string::npos; };
+    const auto is_named = [&](std::size_t i) { return nodes[i].name.find(arguments.name) != std::string::npos; };
     if (main.ours || std::ranges::none_of(unit.nodes, is_named)) continue;
     std::vector<Description> own;
     for (const std::size_t i : unit.nodes) own.push_back(nodes[i]);
@@ -222,7 +222,7 @@ int report(const CatalogueWords& words) {
     }
     std::string draft = inspect::sheet_draft(own);
     draft.pop_back();
-    if (words.json)
+    if (arguments.json)
       print_json(Json{{"name", printable(main.name)}, {"draft", draft}}, 2);
     else
       print(draft);
@@ -231,16 +231,16 @@ int report(const CatalogueWords& words) {
         "omnipar check FILE");
     return good;
   }
-  tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(words.name)), "",
-         catalogue::suggestion(words.name, names)}});
+  tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(arguments.name)),
+         "", catalogue::suggestion(arguments.name, names)}});
   return bad_input;
 }
 
-int fields(const CatalogueWords& words) {
-  if (words.name.empty()) {
+int fields(const CatalogueArguments& arguments) {
+  if (arguments.name.empty()) {
     std::string page = sheet_reference();
     page.pop_back();
-    if (!words.json) {
+    if (!arguments.json) {
       print(page);
       return good;
     }
@@ -249,18 +249,18 @@ int fields(const CatalogueWords& words) {
     print_json(all, 2);
     return good;
   }
-  const std::string schema = sheet_schema(words.name);
+  const std::string schema = sheet_schema(arguments.name);
   if (schema.empty()) {
-    tell({{"unknown-kind", Severity::error, fmt::format("there is no sheet kind '{}'", printable(words.name)), "",
-           catalogue::suggestion(words.name, sheet_kinds())}});
+    tell({{"unknown-kind", Severity::error, fmt::format("there is no sheet kind '{}'", printable(arguments.name)), "",
+           catalogue::suggestion(arguments.name, sheet_kinds())}});
     return bad_input;
   }
-  if (words.json) {
+  if (arguments.json) {
     print(schema);
     return good;
   }
   const std::string page = sheet_reference();
-  const std::size_t from = page.find(fmt::format("## kind = \"{}\"", words.name));
+  const std::size_t from = page.find(fmt::format("## kind = \"{}\"", arguments.name));
   const std::size_t to = page.find("\n## ", from);
   print(page.substr(from, to == std::string::npos ? page.size() - from - 1 : to - from));
   return good;
@@ -270,39 +270,39 @@ int fields(const CatalogueWords& words) {
 
 void add_catalogue(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("catalogue", "List machines and unit models with sheets");
-  const auto words = std::make_shared<CatalogueWords>();
-  command->add_flag("--json", words->json, "print JSON");
-  add_data_option(*command, words->sources);
-  const auto add = [&](const char* name, const char* about, int (*run)(const CatalogueWords&), const char* footer) {
+  const auto arguments = std::make_shared<CatalogueArguments>();
+  command->add_flag("--json", arguments->json, "print JSON");
+  add_data_option(*command, arguments->sources);
+  const auto add = [&](const char* name, const char* about, int (*run)(const CatalogueArguments&), const char* footer) {
     CLI::App* verb = command->add_subcommand(name, about);
-    verb->add_flag("--json", words->json, "print JSON");
+    verb->add_flag("--json", arguments->json, "print JSON");
     verb->footer(footer);
-    verb->callback([words, &status, run] { status = run(*words); });
+    verb->callback([arguments, &status, run] { status = run(*arguments); });
     return verb;
   };
   CLI::App* list_verb = add("list", "list all sheets", list,
                             "Example: with the sheets of Marrowby's room:\n"
                             "  omnipar catalogue list --data demo/marrowby.toml\n"
                             "Exit status: 0 success, 1 one of your files has errors.");
-  add_data_option(*list_verb, words->sources);
+  add_data_option(*list_verb, arguments->sources);
   CLI::App* show_verb = add("show", "show one sheet", show_one,
                             "Example: what does a six-button arcade control have?\n"
                             "  omnipar catalogue show arcade-6b\n"
                             "Exit status: 0 success, 2 no such sheet.");
-  show_verb->add_option("NAME", words->name, "the name of a machine or unit model")->required();
-  add_data_option(*show_verb, words->sources);
+  show_verb->add_option("NAME", arguments->name, "the name of a machine or unit model")->required();
+  add_data_option(*show_verb, arguments->sources);
   CLI::App* fields_verb = add("fields", "show the fields of each file kind, with --json as a JSON Schema", fields,
                               "Example: the fields of a rig file:\n  omnipar catalogue fields rig\n"
                               "Exit status: 0 success, 2 no such sheet kind.");
-  fields_verb->add_option("KIND", words->name, "one sheet kind, such as profile (default: all)");
+  fields_verb->add_option("KIND", arguments->name, "one sheet kind, such as profile (default: all)");
   CLI::App* report_verb = add("report", "draft a sheet for a unit that has none", report,
                               "Example: a pad without a sheet:\n  omnipar catalogue report Fenwick > fenwick.toml\n"
                               "Exit status: 0 drafted, 2 no such unit, or its controls are unknown.");
-  report_verb->add_option("UNIT", words->name, "the unit's name, or part of it")->required();
-  add_host_option(*report_verb, words->sources);
+  report_verb->add_option("UNIT", arguments->name, "the unit's name, or part of it")->required();
+  add_host_option(*report_verb, arguments->sources);
   command->require_subcommand(0, 1);
-  command->callback([words, command, &status] {
-    if (command->get_subcommands().empty()) status = list(*words);
+  command->callback([arguments, command, &status] {
+    if (command->get_subcommands().empty()) status = list(*arguments);
   });
   command->footer(
       "Example: what does a six-button arcade control have?\n"

@@ -15,13 +15,13 @@
 namespace omnipar::cli {
 namespace {
 
-struct CheckWords {
+struct CheckArguments {
   Sources sources;
   bool json = false;
 };
 
-void print_problems(const CheckWords& words, const Diagnostics& problems) {
-  if (words.json) {
+void print_problems(const CheckArguments& arguments, const Diagnostics& problems) {
+  if (arguments.json) {
     print_json(problems_json(problems), 2);
   } else {
     for (const Diagnostic& problem : first_of(problems)) print(styled_text(problem));
@@ -29,13 +29,13 @@ void print_problems(const CheckWords& words, const Diagnostics& problems) {
 }
 
 /// Recordings and rooms: every line.
-int check_trace(const CheckWords& words) {
-  const std::string& name = words.sources.profile;
+int check_trace(const CheckArguments& arguments) {
+  const std::string& name = arguments.sources.profile;
   std::size_t events = 0;
   Diagnostics problems;  // of units: the rest of the trace can be played
   const auto problem = read_trace(os::real_door(), name, [&](const TraceEvent& event, const Description& node) {
     ++events;
-    if (event.deed != Deed::plug_in) return true;
+    if (event.action != TraceAction::plug_in) return true;
     if (auto why = play::unreadable_descriptor(node)) {
       why->place = name + ": " + why->place;
       problems.push_back(std::move(*why));
@@ -43,45 +43,45 @@ int check_trace(const CheckWords& words) {
     return true;
   });
   if (problem) problems.push_back(*problem);
-  print_problems(words, problems);
+  print_problems(arguments, problems);
   if (problem) return bad_input;
   if (!problems.empty()) {
     talk(fmt::format("{} found; these units are ignored.", quantity(problems.size(), "problem")));
     return found_something;
   }
-  if (!words.json) print(fmt::format("{} is OK: a trace of {}.", name, quantity(events, "event")));
+  if (!arguments.json) print(fmt::format("{} is OK: a trace of {}.", name, quantity(events, "event")));
   talk(fmt::format("Next: omnipar trace replay {} --profile pad-2b", shell_word(name)));
   return good;
 }
 
-int run(const CheckWords& words) {
-  if (words.sources.profile.ends_with(".trace")) return check_trace(words);
-  FoundProfile given = load(os::real_door(), words.sources);
+int run(const CheckArguments& arguments) {
+  if (arguments.sources.profile.ends_with(".trace")) return check_trace(arguments);
+  FoundProfile given = load(os::real_door(), arguments.sources);
   // A file without a profile is good if all that it holds is.
   const bool other_sheets = given.readable && !given.profile && !given.contents.empty();
   if (other_sheets) given.problems.clear();
-  const std::string& name = words.sources.profile;
+  const std::string& name = arguments.sources.profile;
   Diagnostics said = given.problems;
   if (given.plan) std::ranges::copy(inspect::remarks(given.catalogue, *given.profile), std::back_inserter(said));
-  print_problems(words, said);
+  print_problems(arguments, said);
   tell(given.elsewhere);
   // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
   if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;
   if (other_sheets) {
-    if (!words.json) print(fmt::format("{} is OK: it contains {}.", name, given.contents));
+    if (!arguments.json) print(fmt::format("{} is OK: it contains {}.", name, given.contents));
     return good;
   }
   if (!given.plan) {
     talk(fmt::format("{} found.", quantity(given.problems.size(), "problem")));
     return given.readable ? found_something : bad_input;
   }
-  if (const auto rig = load_rig(os::real_door(), words.sources); !rig)
+  if (const auto rig = load_rig(os::real_door(), arguments.sources); !rig)
     tell(rig.error());
   else if (const std::string elsewhere = seated_elsewhere(*rig, *given.plan); !elsewhere.empty())
     talk(fmt::format(
         "No port is played from the seat of {}. These units get a free seat when you press a button on them.",
         elsewhere));
-  if (!words.json)
+  if (!arguments.json)
     print(fmt::format("{} is OK: {}, {}.", name, quantity(given.plan->seats().size(), "seat"),
                       quantity(given.plan->targets().size(), "target")));
   talk(fmt::format("Next: omnipar play {}", shell_word(name)));
@@ -92,15 +92,15 @@ int run(const CheckWords& words) {
 
 void add_check(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("check", "Check a profile for mistakes before you play");
-  const auto words = std::make_shared<CheckWords>();
-  command->add_option("PROFILE", words->sources.profile, "a profile, a machine, or any Omnipar file")->required();
-  add_data_option(*command, words->sources);
-  add_rig_option(*command, words->sources);
-  command->add_flag("--json", words->json, "print JSON");
+  const auto arguments = std::make_shared<CheckArguments>();
+  command->add_option("PROFILE", arguments->sources.profile, "a profile, a machine, or any Omnipar file")->required();
+  add_data_option(*command, arguments->sources);
+  add_rig_option(*command, arguments->sources);
+  command->add_flag("--json", arguments->json, "print JSON");
   command->footer(
       "Example: check the profile of Marrowby's cabinet:\n  omnipar check cabinet.toml\n"
       "Exit status: 0 OK, 1 it requests the impossible, 2 the file is invalid.");
-  command->callback([words, &status] { status = run(*words); });
+  command->callback([arguments, &status] { status = run(*arguments); });
 }
 
 }  // namespace omnipar::cli

@@ -14,7 +14,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct DoctorWords {
+struct DoctorArguments {
   Sources sources;
   bool json = false;
   bool fix = false;
@@ -34,7 +34,7 @@ std::string mark_of(inspect::State state) {
   return "";
 }
 
-/// Cut into lines between words; all but the first are indented as the first one's text is.
+/// Cut into lines between arguments; all but the first are indented as the first one's text is.
 std::string wrapped(const std::string& text) {
   constexpr std::size_t width = 110;
   std::string all;
@@ -55,24 +55,24 @@ std::string wrapped(const std::string& text) {
   return all;
 }
 
-int change_system(const DoctorWords& words) {
+int change_system(const DoctorArguments& arguments) {
   os::Door& door = os::real_door();
   if (!door.is_root()) {
     tell({{"needs-root", Severity::error, "only root may change the system", "",
-           words.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --uninstall"}});
+           arguments.fix ? "sudo omnipar doctor --fix" : "sudo omnipar doctor --uninstall"}});
     return machine_refuses;
   }
-  const FoundSheets shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, arguments.sources);
   tell(shelf.problems);
-  const host::Fixed fixed = words.fix ? host::fix(door, shelf.catalogue) : host::uninstall(door);
-  if (words.json) print_json(nlohmann::ordered_json{{"all", fixed.all}, {"lines", fixed.lines}}, 2);
+  const host::Fixed fixed = arguments.fix ? host::fix(door, shelf.catalogue) : host::uninstall(door);
+  if (arguments.json) print_json(nlohmann::ordered_json{{"all", fixed.all}, {"lines", fixed.lines}}, 2);
   for (const std::string& line : fixed.lines)
-    if (!words.json) print(line);
+    if (!arguments.json) print(line);
   if (!fixed.all) {
     talk("The failed steps are listed above. All others succeeded.");
     return machine_refuses;
   }
-  if (words.fix)
+  if (arguments.fix)
     talk("Next: omnipar play pad-2b\nTo undo this: sudo omnipar doctor --uninstall");
   else if (fixed.lines.empty())
     talk("Nothing to uninstall: 'doctor --fix' has not installed anything here.");
@@ -82,11 +82,11 @@ int change_system(const DoctorWords& words) {
 }
 
 /// Prints the rule that opens one model, and what that means.
-int rule(const DoctorWords& words) {
-  const auto models = host::models_named(os::real_door(), words.rule);
+int rule(const DoctorArguments& arguments) {
+  const auto models = host::models_named(os::real_door(), arguments.rule);
   if (models.empty()) {
-    tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(words.rule)), "",
-           "'cat /proc/bus/input/devices' lists all units"}});
+    tell({{"unknown-unit", Severity::error, fmt::format("no connected unit is called '{}'", printable(arguments.rule)),
+           "", "'cat /proc/bus/input/devices' lists all units"}});
     return found_something;
   }
   std::vector<std::string> rules;
@@ -96,14 +96,14 @@ int rule(const DoctorWords& words) {
     talk(fmt::format("{} is \"{}\"", model.node, printable(model.name)));
   }
   if (rules.size() > 1) {
-    tell({{"several-models", Severity::error, fmt::format("'{}' matches several models", printable(words.rule)), "",
+    tell({{"several-models", Severity::error, fmt::format("'{}' matches several models", printable(arguments.rule)), "",
            "write more of its name"}});
     return bad_input;
   }
   talk(
       "With this rule, every program run by the user at the screen can read everything typed or moved on this model.\n"
       "That is fine for a panel or a gun, but not for a keyboard on which you type passwords.");
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"rule", rules[0]}});
   else
     print(rules[0].substr(0, rules[0].size() - 1));
@@ -111,17 +111,17 @@ int rule(const DoctorWords& words) {
   return good;
 }
 
-int run(const DoctorWords& words) {
-  if (!words.rule.empty()) return rule(words);
-  if (words.fix && words.uninstall) {
+int run(const DoctorArguments& arguments) {
+  if (!arguments.rule.empty()) return rule(arguments);
+  if (arguments.fix && arguments.uninstall) {
     tell({{"bad-arguments", Severity::error, "--fix and --uninstall cannot be combined", "", "use only one of them"}});
     return bad_input;
   }
-  if (words.fix || words.uninstall) return change_system(words);
+  if (arguments.fix || arguments.uninstall) return change_system(arguments);
   os::Door& door = os::real_door();
-  const FoundSheets shelf = load_shelf(door, words.sources);
+  const FoundSheets shelf = load_shelf(door, arguments.sources);
   tell(shelf.problems);
-  const auto rig = load_rig(door, words.sources);
+  const auto rig = load_rig(door, arguments.sources);
   if (!rig) {
     tell(rig.error());
     return bad_input;
@@ -136,11 +136,11 @@ int run(const DoctorWords& words) {
                     {"wrong", finding.state == inspect::State::wrong},
                     {"text", finding.text},
                     {"fix", finding.fix}});
-    if (words.json) continue;
+    if (arguments.json) continue;
     print(fmt::format("{}  {}", mark_of(finding.state), wrapped(finding.text)));
     if (!finding.fix.empty()) print(fmt::format("       fix it: {}", finding.fix));
   }
-  if (words.json)
+  if (arguments.json)
     print_json(list, 2);
   else if (!wrong)
     talk("No problems found. Next: omnipar play pad-2b");
@@ -151,18 +151,18 @@ int run(const DoctorWords& words) {
 
 void add_doctor(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("doctor", "Diagnose problems and fix them");
-  const auto words = std::make_shared<DoctorWords>();
-  command->add_option("--rule", words->rule,
+  const auto arguments = std::make_shared<DoctorArguments>();
+  command->add_option("--rule", arguments->rule,
                       "print the udev rule that gives access to this model, and its consequences");
-  add_rig_option(*command, words->sources);
-  add_data_option(*command, words->sources);
-  command->add_flag("--json", words->json, "print JSON");
-  command->add_flag("--fix", words->fix, "load the uinput module, install the udev rule, and list the changes");
-  command->add_flag("--uninstall", words->uninstall, "remove everything that --fix installed");
+  add_rig_option(*command, arguments->sources);
+  add_data_option(*command, arguments->sources);
+  command->add_flag("--json", arguments->json, "print JSON");
+  command->add_flag("--fix", arguments->fix, "load the uinput module, install the udev rule, and list the changes");
+  command->add_flag("--uninstall", arguments->uninstall, "remove everything that --fix installed");
   command->footer(
       "Example: run once on the computer under Marrowby's big screen:\n  sudo omnipar doctor --fix\n"
       "Exit status: 0 no problems, 1 problems found, 2 one of your files is invalid, 3 a fix failed.");
-  command->callback([words, &status] { status = run(*words); });
+  command->callback([arguments, &status] { status = run(*arguments); });
 }
 
 }  // namespace omnipar::cli

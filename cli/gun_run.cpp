@@ -14,20 +14,23 @@ namespace {
 bool points(const UnitDetails& unit) {
   return std::ranges::any_of(unit.nodes, [](const UnitDetails::Node& node) {
     return std::ranges::any_of(node.attachment.controls,
-                               [](const Control& control) { return control.reading == Reading::pointer; });
+                               [](const Control& control) { return control.type == ControlType::pointer; });
   });
 }
 
 }  // namespace
 
-GunRun::GunRun(GunWish& wish)
-    : guide_(wish.options), may_be_new_(wish.may_be_new), rig_(wish.session.rig), page_(wish.page) {}
+GunRun::GunRun(GunRunOptions& run_options)
+    : guide_(run_options.options),
+      may_be_new_(run_options.may_be_new),
+      rig_(run_options.session.rig),
+      page_(run_options.page) {}
 
-tl::expected<std::unique_ptr<GunRun>, Diagnostics> GunRun::open(GunWish wish) {
-  std::unique_ptr<GunRun> made{new GunRun{wish}};
-  WatchWish watch;
-  watch.session = std::move(wish.session);
-  watch.room = std::move(wish.room);
+tl::expected<std::unique_ptr<GunRun>, Diagnostics> GunRun::open(GunRunOptions run_options) {
+  std::unique_ptr<GunRun> made{new GunRun{run_options}};
+  WatchingOptions watch;
+  watch.session = std::move(run_options.session);
+  watch.room = std::move(run_options.room);
   if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
   return made;
 }
@@ -63,22 +66,22 @@ void GunRun::meet(const std::vector<UnitDetails>& units) {
   drain();
 }
 
-void GunRun::hear(int node, const Report& report) {
-  if (nodes_.contains(node) && !failure_) guide_.hear(node, report);
+void GunRun::on_report(int node, const Report& report) {
+  if (nodes_.contains(node) && !failure_) guide_.feed(node, report);
   if (const UnitDetails* its = gun(); its != nullptr && (!last_gun_ || last_gun_->here.id != its->here.id))
     last_gun_ = *its;
   if (guide_.fit()) changed_ = true;  // where it points now is to be seen
   drain();
 }
 
-void GunRun::told(const SessionEvent& event) {
+void GunRun::on_event(const SessionEvent& event) {
   if (auto in_use = heard_of_trouble(event); in_use && in_use->unit == guide_.unit())
     failure_ = std::move(in_use->problem);
 }
 
 // -- time -----------------------------------------------------------------------------------------------------
 
-void GunRun::take(Time now) {
+void GunRun::process(Time now) {
   watching_->take(now);
   if (std::exchange(grabs_anew_, false)) {
     std::vector<int> all;
@@ -128,7 +131,7 @@ void GunRun::drain() {
       note(words);
       continue;
     }
-    for (const std::string& line : fit_words(*guide_.fit(), guide_.options().screen)) note(line);
+    for (const std::string& line : fit_text(*guide_.fit(), guide_.options().screen)) note(line);
   }
   if (any) show_on_page();
 }

@@ -14,7 +14,7 @@
 
 namespace omnipar::cli {
 
-struct GunWish {
+struct GunRunOptions {
   SessionOptions session;
   std::optional<Room> room{};
   AimingOptions options{};
@@ -24,9 +24,9 @@ struct GunWish {
 
 class GunRun final : public AskingRun {
  public:
-  [[nodiscard]] static tl::expected<std::unique_ptr<GunRun>, Diagnostics> open(GunWish wish);
+  [[nodiscard]] static tl::expected<std::unique_ptr<GunRun>, Diagnostics> open(GunRunOptions run_options);
 
-  void take(Time now) override;
+  void process(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override;
@@ -49,10 +49,10 @@ class GunRun final : public AskingRun {
   void wait_behind(Time until) override;
 
  private:
-  explicit GunRun(GunWish& wish);
+  explicit GunRun(GunRunOptions& run_options);
   void meet(const std::vector<UnitDetails>& units) override;
-  void hear(int node, const Report& report) override;
-  void told(const SessionEvent& event) override;
+  void on_report(int node, const Report& report) override;
+  void on_event(const SessionEvent& event) override;
   void drain() override;
   void show_on_page();
   [[nodiscard]] view::Block picture() const;

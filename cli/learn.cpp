@@ -12,7 +12,7 @@
 #include "command.hpp"
 #include "files/write.hpp"
 #include "inspect/why.hpp"
-#include "learn_words.hpp"
+#include "learn_arguments.hpp"
 #include "learning_draft.hpp"
 #include "omnipar/unit_learning.hpp"
 #include "sources.hpp"
@@ -20,27 +20,27 @@
 
 namespace omnipar::cli {
 
-LearnOptions options_of(const LearnWords& words) {
+LearnOptions options_of(const LearnArguments& arguments) {
   constexpr std::pair<std::string_view, WhenUsed> uses[] = {
       {"ask", WhenUsed::ask}, {"both", WhenUsed::both}, {"move", WhenUsed::moved}, {"leave", WhenUsed::left}};
   LearnOptions options;
-  options.all_units = words.all_units;
+  options.all_units = arguments.all_units;
   for (const auto& [word, used] : uses)
-    if (word == words.used) options.used = used;
-  if (words.skip_after > 0) options.skip_after = seconds(words.skip_after);
+    if (word == arguments.used) options.used = used;
+  if (arguments.skip_after > 0) options.skip_after = seconds(arguments.skip_after);
   return options;
 }
 
-int learn_on(const LearnWords& words, LearningRun& run) {
-  const bool is_room = !words.sources.host.empty();
-  LoopWish wish;
-  wish.is_room = is_room;
-  wish.from = seconds(words.from);
-  wish.speed = words.speed;
-  wish.step = words.step;
+int learn_on(const LearnArguments& arguments, LearningRun& run) {
+  const bool is_room = !arguments.sources.host.empty();
+  LoopOptions run_options;
+  run_options.is_room = is_room;
+  run_options.from = seconds(arguments.from);
+  run_options.speed = arguments.speed;
+  run_options.step = arguments.step;
   const std::string ask = is_room ? "Press any button on the controller to learn." : run.who_is_there();
-  wish.begin = run.learning().unit().empty() ? ask : "";
-  auto failure = go_live(wish, words.json, run);
+  run_options.begin = run.learning().unit().empty() ? ask : "";
+  auto failure = go_live(run_options, arguments.json, run);
   if (!failure) failure = run.in_use();
   if (!failure) return good;
   tell({*failure});
@@ -58,17 +58,19 @@ struct Goal {
 };
 
 /// A machine's proposal is copied, unasked, under a name of one's own.
-tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
+tl::expected<Goal, Diagnostics> goal_of(const LearnArguments& arguments) {
   os::Door& door = os::real_door();
   Goal goal;
-  goal.given = load(door, words.sources);
+  goal.given = load(door, arguments.sources);
   tell(goal.given.elsewhere);
   if (!goal.given.plan) return tl::unexpected(goal.given.problems);
   tell(goal.given.problems);
   const bool is_own = !goal.given.profile->place.empty();
-  goal.name = !words.as.empty() ? words.as : is_own ? words.sources.profile : "own-" + words.sources.profile;
-  goal.is_new = !is_own || !words.as.empty();
-  const auto path = profile_to_write(door, words.sources, goal.name);
+  goal.name = !arguments.as.empty() ? arguments.as
+              : is_own              ? arguments.sources.profile
+                                    : "own-" + arguments.sources.profile;
+  goal.is_new = !is_own || !arguments.as.empty();
+  const auto path = profile_to_write(door, arguments.sources, goal.name);
   if (!path) return tl::unexpected(Diagnostics{path.error()});
   goal.path = *path;
   const bool is_there = !door.real_path(goal.path).empty();
@@ -87,21 +89,22 @@ tl::expected<Goal, Diagnostics> goal_of(const LearnWords& words) {
 }
 
 /// The questions that are wanted of those that there are.
-tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& words, const FoundProfile& given) {
-  std::vector<Question> questions = questions_for(given.catalogue, *given.profile, words.port, words.second);
+tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnArguments& arguments, const FoundProfile& given) {
+  std::vector<Question> questions = questions_for(given.catalogue, *given.profile, arguments.port, arguments.second);
   if (questions.empty())
-    return tl::unexpected(Diagnostics{learn_error("unknown-port",
-                                                  fmt::format("port {} of this profile has no controls{} to learn",
-                                                              words.port, words.second ? " for a second player" : ""),
-                                                  "'omnipar profile show' lists the ports", words.sources.profile)});
+    return tl::unexpected(
+        Diagnostics{learn_error("unknown-port",
+                                fmt::format("port {} of this profile has no controls{} to learn", arguments.port,
+                                            arguments.second ? " for a second player" : ""),
+                                "'omnipar profile show' lists the ports", arguments.sources.profile)});
   std::vector<std::string_view> names;
   for (const Question& question : questions) names.emplace_back(question.name);
-  for (const std::string& name : words.only)
+  for (const std::string& name : arguments.only)
     if (std::ranges::find(names, name) == names.end())
       return tl::unexpected(Diagnostics{
-          learn_error("unknown-target", fmt::format("port {} has no control '{}'", words.port, printable(name)),
+          learn_error("unknown-target", fmt::format("port {} has no control '{}'", arguments.port, printable(name)),
                       catalogue::suggestion(name, names), "--only")});
-  const auto port = std::ranges::find(given.profile->ports, words.port, &PortProfile::port);
+  const auto port = std::ranges::find(given.profile->ports, arguments.port, &PortProfile::port);
   const auto is_own = [&](const std::string& target) {
     const bool is_direction = std::ranges::find(direction_names, target) != direction_names.end();
     return std::ranges::any_of(port->bind, [&](const Binding& binding) {
@@ -109,34 +112,36 @@ tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnWords& wor
     });
   };
   std::erase_if(questions, [&](const Question& question) {
-    const bool is_wanted = words.only.empty() || std::ranges::find(words.only, question.name) != words.only.end();
-    return !is_wanted || (words.missing && is_own(question.name));
+    const bool is_wanted =
+        arguments.only.empty() || std::ranges::find(arguments.only, question.name) != arguments.only.end();
+    return !is_wanted || (arguments.missing && is_own(question.name));
   });
   return questions;
 }
 
-std::string seat_of(const LearnWords& words, const Profile& profile) {
-  const auto port = std::ranges::find(profile.ports, words.port, &PortProfile::port);
+std::string seat_of(const LearnArguments& arguments, const Profile& profile) {
+  const auto port = std::ranges::find(profile.ports, arguments.port, &PortProfile::port);
   if (port == profile.ports.end()) return "";
-  return words.second ? port->second_seat : port->seat;
+  return arguments.second ? port->second_seat : port->seat;
 }
 
-LearnWish wish_of(const LearnWords& words, const FoundProfile& given, const std::vector<Question>& questions) {
-  LearnWish wish;
-  wish.session.catalogue = given.catalogue;
-  wish.session.profile = *given.profile;
-  wish.session.with_virtual = words.with_virtual;
-  wish.questions = questions;
-  wish.options = options_of(words);
-  wish.options.in_use = roles_in_use(given.catalogue, *given.profile, words.port, questions);
-  wish.port = words.port;
-  wish.seat = seat_of(words, *given.profile);
-  wish.unit = words.unit;
-  wish.feel = words.feel;
-  wish.leds = words.leds;
-  wish.title = fmt::format("{}, port {}, from seat {}", given.profile->name, words.port, wish.seat);
-  wish.options.adds = words.adds;
-  return wish;
+LearningRunOptions options_of(const LearnArguments& arguments, const FoundProfile& given,
+                              const std::vector<Question>& questions) {
+  LearningRunOptions run_options;
+  run_options.session.catalogue = given.catalogue;
+  run_options.session.profile = *given.profile;
+  run_options.session.with_virtual = arguments.with_virtual;
+  run_options.questions = questions;
+  run_options.learning = options_of(arguments);
+  run_options.learning.in_use = roles_in_use(given.catalogue, *given.profile, arguments.port, questions);
+  run_options.port = arguments.port;
+  run_options.seat = seat_of(arguments, *given.profile);
+  run_options.unit = arguments.unit;
+  run_options.feel = arguments.feel;
+  run_options.leds = arguments.leds;
+  run_options.title = fmt::format("{}, port {}, from seat {}", given.profile->name, arguments.port, run_options.seat);
+  run_options.learning.adds = arguments.adds;
+  return run_options;
 }
 
 // -- what is offered before anything is asked -----------------------------------------------------------------------
@@ -186,17 +191,17 @@ void decide_map(LearningRun& run, const std::string& offer, const std::string& c
 }
 
 /// The same command again.
-std::string command_of(const LearnWords& words) {
-  std::string command = "omnipar learn profile " + shell_word(words.sources.profile);
-  if (!words.as.empty()) command += " --as " + shell_word(words.as);
-  if (words.port != 1) command += fmt::format(" --port {}", words.port);
-  if (words.second) command += " --second";
-  if (words.adds) command += " --add";
-  if (!words.only.empty()) command += " --only " + shell_word(fmt::format("{}", fmt::join(words.only, ",")));
-  if (!words.unit.empty()) command += " --unit " + shell_word(words.unit);
-  if (words.all_units) command += " --all-units";
-  if (words.with_virtual) command += " --with-virtual";
-  return command + same_sources(words.sources);
+std::string command_of(const LearnArguments& arguments) {
+  std::string command = "omnipar learn profile " + shell_word(arguments.sources.profile);
+  if (!arguments.as.empty()) command += " --as " + shell_word(arguments.as);
+  if (arguments.port != 1) command += fmt::format(" --port {}", arguments.port);
+  if (arguments.second) command += " --second";
+  if (arguments.adds) command += " --add";
+  if (!arguments.only.empty()) command += " --only " + shell_word(fmt::format("{}", fmt::join(arguments.only, ",")));
+  if (!arguments.unit.empty()) command += " --unit " + shell_word(arguments.unit);
+  if (arguments.all_units) command += " --all-units";
+  if (arguments.with_virtual) command += " --with-virtual";
+  return command + same_sources(arguments.sources);
 }
 
 nlohmann::ordered_json to_json(const LearningRun& run, const Goal& goal) {
@@ -273,10 +278,10 @@ Counted show_result(const FoundProfile& kept, int port) {
   return counted;
 }
 
-int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
+int keep(const LearnArguments& arguments, const Goal& goal, const LearningRun& run) {
   os::Door& door = os::real_door();
   const Profile& before = *goal.given.profile;
-  Profile after = with_answers(goal.given.catalogue, before, words.port, run.learning(), words.adds);
+  Profile after = with_answers(goal.given.catalogue, before, arguments.port, run.learning(), arguments.adds);
   std::vector<files::Edit> edits = files::edits_between(before, after);
   if (goal.is_new) {
     after.name = files::profile_name(goal.name);
@@ -287,7 +292,7 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
     return status;
   }
   // Certain is only what is read again.
-  Sources again = words.sources;
+  Sources again = arguments.sources;
   again.profile = goal.path;
   const FoundProfile kept = load(door, again);
   if (!kept.plan || !files::edits_between(*kept.profile, after).empty()) {
@@ -295,94 +300,95 @@ int keep(const LearnWords& words, const Goal& goal, const LearningRun& run) {
                       "'omnipar profile undo' restores the previous version", goal.path)});
     return machine_refuses;
   }
-  if (words.json) {
+  if (arguments.json) {
     print_json(to_json(run, goal), 2);
     return good;
   }
-  const auto [bound, empty] = show_result(kept, words.port);
+  const auto [bound, empty] = show_result(kept, arguments.port);
   std::vector<std::string> changed;
   for (const files::Edit& edit : edits) changed.push_back(edit.keys.back());
-  print(fmt::format("Saved to {}: port {}, {} of {} targets bound{}. Changed: {}.", goal.path, words.port, bound,
+  print(fmt::format("Saved to {}: port {}, {} of {} targets bound{}. Changed: {}.", goal.path, arguments.port, bound,
                     quantity(bound + empty, "control"),
                     empty == 0 ? "" : fmt::format(", {} unassigned on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));
   talk(fmt::format("Next: omnipar play {0}{1}, or to undo this: omnipar profile undo {0}", shell_word(goal.name),
-                   same_host(words.sources.host)));
+                   same_host(arguments.sources.host)));
   return good;
 }
 
 /// What was left before goes on, or the map is offered whole.
-std::optional<Diagnostic> begin_from(const LearnWords& words, const std::string& file, LearnWish& wish) {
+std::optional<Diagnostic> begin_from(const LearnArguments& arguments, const std::string& file,
+                                     LearningRunOptions& run_options) {
   os::Door& door = os::real_door();
-  if (words.resume) {
+  if (arguments.resume) {
     auto draft = read_draft(door, file);
     if (!draft) return draft.error();
-    wish.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
+    run_options.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
     return std::nullopt;
   }
   if (has_draft(door, file)) talk("An earlier session was not saved: --resume continues it.");
-  if (words.asks_all || words.missing || words.adds || !words.only.empty()) return std::nullopt;
-  wish.options.offers = {{map_offer, "Current bindings:", {as_proposed, change_some, ask_for_all}}};
-  wish.decided = decide_map;
+  if (arguments.asks_all || arguments.missing || arguments.adds || !arguments.only.empty()) return std::nullopt;
+  run_options.learning.offers = {{map_offer, "Current bindings:", {as_proposed, change_some, ask_for_all}}};
+  run_options.decided = decide_map;
   return std::nullopt;
 }
 
-int learn_profile(const LearnWords& words) {
-  auto goal = goal_of(words);
+int learn_profile(const LearnArguments& arguments) {
+  auto goal = goal_of(arguments);
   if (!goal) return refuse_file(goal.error());
-  const auto questions = wanted_of(words, goal->given);
+  const auto questions = wanted_of(arguments, goal->given);
   if (!questions) return refuse_file(questions.error());
   if (questions->empty()) {
     talk("All requested targets are already bound.");
     return good;
   }
-  LearnWish wish = wish_of(words, goal->given, *questions);
-  const auto rig = load_rig(os::real_door(), words.sources);
+  LearningRunOptions run_options = options_of(arguments, goal->given, *questions);
+  const auto rig = load_rig(os::real_door(), arguments.sources);
   if (!rig) return refuse_file(rig.error());
-  wish.session.rig = *rig;
-  const std::string& host = words.sources.host;
-  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
-  if (const auto unknown = only_unknown_units(words.sources, goal->given.catalogue); !unknown.empty())
+  run_options.session.rig = *rig;
+  const std::string& host = arguments.sources.host;
+  if (!host.empty()) run_options.room = Room{host, trace_lines(os::real_door(), host), {}};
+  if (const auto unknown = only_unknown_units(arguments.sources, goal->given.catalogue); !unknown.empty())
     talk(fmt::format("No sheet describes the controls of \"{}\". Run first: omnipar learn unit --form panel{}",
-                     unknown.front(), same_host(words.sources.host)));
+                     unknown.front(), same_host(arguments.sources.host)));
   os::Door& door = os::real_door();
-  const std::string draft = draft_path(door, goal->path, words.port, words.second);
-  if (const auto problem = begin_from(words, draft, wish)) return refuse_file({*problem});
-  auto run = LearningRun::open(std::move(wish));
+  const std::string draft = draft_path(door, goal->path, arguments.port, arguments.second);
+  if (const auto problem = begin_from(arguments, draft, run_options)) return refuse_file({*problem});
+  auto run = LearningRun::open(std::move(run_options));
   if (!run) {
     tell(run.error());
     return host.empty() ? machine_refuses : bad_input;
   }
-  const int status = learn_on(words, **run);
+  const int status = learn_on(arguments, **run);
   const bool is_kept = status == good && (*run)->learning().kept();
-  const int kept = is_kept ? keep(words, *goal, **run) : status;
+  const int kept = is_kept ? keep(arguments, *goal, **run) : status;
   if (is_kept && kept == good) {
     static_cast<void>(door.remove(draft));
     return good;
   }
-  if (words.json && !is_kept && status == good) print_json(to_json(**run, *goal), 2);
-  put_by(door, draft, **run, command_of(words), draft_of(**run));
+  if (arguments.json && !is_kept && status == good) print_json(to_json(**run, *goal), 2);
+  put_by(door, draft, **run, command_of(arguments), draft_of(**run));
   return kept != good ? kept : found_something;
 }
 
-using SharedWords = std::shared_ptr<LearnWords>;
+using SharedArguments = std::shared_ptr<LearnArguments>;
 
-void add_common(CLI::App& verb, const SharedWords& words) {
-  add_data_option(verb, words->sources);
-  add_host_option(verb, words->sources);
-  verb.add_option("--used", words->used, "if another target already has the button: ask, both, move or leave")
+void add_common(CLI::App& verb, const SharedArguments& arguments) {
+  add_data_option(verb, arguments->sources);
+  add_host_option(verb, arguments->sources);
+  verb.add_option("--used", arguments->used, "if another target already has the button: ask, both, move or leave")
       ->check(CLI::IsMember({"ask", "both", "move", "leave"}))
       ->capture_default_str();
-  verb.add_option("--skip-after", words->skip_after, "skip a question after this many seconds (default: never)")
+  verb.add_option("--skip-after", arguments->skip_after, "skip a question after this many seconds (default: never)")
       ->check(number_between(1, 3600));
-  verb.add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
-  verb.add_option("--from", words->from, "with --host: start at this second")->check(number_between(0, 1e6));
-  verb.add_option("--speed", words->speed, "with --host: speed, such as 2 for twice as fast")
+  verb.add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
+  verb.add_option("--from", arguments->from, "with --host: start at this second")->check(number_between(0, 1e6));
+  verb.add_option("--speed", arguments->speed, "with --host: speed, such as 2 for twice as fast")
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
-  verb.add_flag("--step", words->step, "with --host: start paused");
-  verb.add_flag("--resume", words->resume, "continue an earlier session that was not saved");
-  verb.add_flag("--json", words->json, "print the result as JSON");
+  verb.add_flag("--step", arguments->step, "with --host: start paused");
+  verb.add_flag("--resume", arguments->resume, "continue an earlier session that was not saved");
+  verb.add_flag("--json", arguments->json, "print the result as JSON");
 }
 
 constexpr const char* how_to =
@@ -392,59 +398,61 @@ constexpr const char* how_to =
     "s,\n"
     "e, a, o, k, q, as the last line says.\n";
 
-void add_learn_profile(CLI::App& command, const SharedWords& words, int& status) {
+void add_learn_profile(CLI::App& command, const SharedArguments& arguments, int& status) {
   CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls by pressing your own");
-  verb->add_option("PROFILE", words->sources.profile, "a profile, or a machine to create a profile for")->required();
-  add_common(*verb, words);
-  add_rig_option(*verb, words->sources);
-  verb->add_option("--as", words->as, "save under this name (default for a machine: 'own-' and its name)");
-  verb->add_option("--port", words->port, "the port (default: 1)")->check(CLI::Range(1, 99));
-  verb->add_flag("--second", words->second, "the second player's controls, on a plug for two");
-  verb->add_option("--only", words->only, "only these controls, such as fire,start")->delimiter(',');
-  verb->add_flag("--ask-all", words->asks_all, "ask for every control without showing the bindings first");
-  verb->add_flag("--missing", words->missing, "only controls that are not bound yet");
-  verb->add_flag("--add", words->adds, "add sources instead of replacing them");
-  verb->add_option("--unit", words->unit, "the unit to press, by name (default: the unit at the port's seat)");
-  verb->add_flag("--all-units", words->all_units, "accept answers from every unit");
-  verb->add_flag("--feel", words->feel, "confirm each step with a short rumble");
-  verb->add_flag("--leds", words->leds, "confirm each step on the unit's LEDs");
+  verb->add_option("PROFILE", arguments->sources.profile, "a profile, or a machine to create a profile for")
+      ->required();
+  add_common(*verb, arguments);
+  add_rig_option(*verb, arguments->sources);
+  verb->add_option("--as", arguments->as, "save under this name (default for a machine: 'own-' and its name)");
+  verb->add_option("--port", arguments->port, "the port (default: 1)")->check(CLI::Range(1, 99));
+  verb->add_flag("--second", arguments->second, "the second player's controls, on a plug for two");
+  verb->add_option("--only", arguments->only, "only these controls, such as fire,start")->delimiter(',');
+  verb->add_flag("--ask-all", arguments->asks_all, "ask for every control without showing the bindings first");
+  verb->add_flag("--missing", arguments->missing, "only controls that are not bound yet");
+  verb->add_flag("--add", arguments->adds, "add sources instead of replacing them");
+  verb->add_option("--unit", arguments->unit, "the unit to press, by name (default: the unit at the port's seat)");
+  verb->add_flag("--all-units", arguments->all_units, "accept answers from every unit");
+  verb->add_flag("--feel", arguments->feel, "confirm each step with a short rumble");
+  verb->add_flag("--leds", arguments->leds, "confirm each step on the unit's LEDs");
   verb->footer(fmt::format(
       "Example: player 1 of Marrowby's cabinet, using only the panel:\n  omnipar learn profile arcade-6b\n{}"
       "Exit status: 0 saved, 1 nothing was saved, 2 invalid profile or room, 3 the file cannot be written, or the unit "
       "is\nin use.",
       how_to));
-  verb->callback([words, &status] { status = learn_profile(*words); });
+  verb->callback([arguments, &status] { status = learn_profile(*arguments); });
 }
 
-void add_learn_unit(CLI::App& command, const SharedWords& words, int& status) {
+void add_learn_unit(CLI::App& command, const SharedArguments& arguments, int& status) {
   CLI::App* verb = command.add_subcommand("unit", "write the sheet of an unknown model by pressing its controls");
-  add_common(*verb, words);
-  verb->add_option("--form", words->form,
+  add_common(*verb, arguments);
+  verb->add_option("--form", arguments->form,
                    fmt::format("what it looks like: {} (default: ask)", fmt::join(model_form_names(), ", ")));
-  verb->add_option("--by", words->by, "name the face buttons by position or by letter (default: ask)")
+  verb->add_option("--by", arguments->by, "name the face buttons by position or by letter (default: ask)")
       ->check(CLI::IsMember({"place", "letter"}));
-  verb->add_option("--parts", words->parts, "its parts, one for each player, such as left,right")->delimiter(',');
-  verb->add_option("--base", words->base, "start from nothing, the kernel's convention, or the sheet of another model")
+  verb->add_option("--parts", arguments->parts, "its parts, one for each player, such as left,right")->delimiter(',');
+  verb->add_option("--base", arguments->base,
+                   "start from nothing, the kernel's convention, or the sheet of another model")
       ->capture_default_str();
-  verb->add_option("--only", words->only, "only these roles, such as south,start")->delimiter(',');
-  verb->add_option("--as", words->as, "the model's name (default: the name the unit reports)");
-  verb->add_option("--unit", words->unit, "the unit, by name (default: the first unit pressed)");
+  verb->add_option("--only", arguments->only, "only these roles, such as south,start")->delimiter(',');
+  verb->add_option("--as", arguments->as, "the model's name (default: the name the unit reports)");
+  verb->add_option("--unit", arguments->unit, "the unit, by name (default: the first unit pressed)");
   verb->footer(
       fmt::format("Example: an encoder for two players that looks like a keyboard:\n"
                   "  omnipar learn unit --form panel --parts left,right\n{}"
                   "Exit status: 0 saved, 1 nothing was saved, 2 invalid options or room, 3 the file cannot be written, "
                   "or the unit is in\nuse.",
                   how_to));
-  verb->callback([words, &status] { status = learn_unit(*words); });
+  verb->callback([arguments, &status] { status = learn_unit(*arguments); });
 }
 
 }  // namespace
 
 void add_learn(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("learn", "Map controls by pressing them, for a machine or a new unit model");
-  const auto words = std::make_shared<LearnWords>();
-  add_learn_profile(*command, words, status);
-  add_learn_unit(*command, words, status);
+  const auto arguments = std::make_shared<LearnArguments>();
+  add_learn_profile(*command, arguments, status);
+  add_learn_unit(*command, arguments, status);
   command->require_subcommand(1);
   command->footer("Example: player 1 of Marrowby's cabinet, using only the panel:\n  omnipar learn profile arcade-6b");
 }

@@ -12,7 +12,7 @@
 #include "command.hpp"
 #include "files/write.hpp"
 #include "host/look.hpp"
-#include "learn_words.hpp"
+#include "learn_arguments.hpp"
 #include "learning_draft.hpp"
 #include "learning_run.hpp"
 #include "omnipar/sheets.hpp"
@@ -56,9 +56,9 @@ void hear_all(Catalogue& catalogue, const std::vector<Description>& nodes) {
 }
 
 /// Where a sheet of that name lies.
-tl::expected<std::string, Diagnostic> sheet_to_write(const LearnWords& words, const std::string& word) {
+tl::expected<std::string, Diagnostic> sheet_to_write(const LearnArguments& arguments, const std::string& word) {
   os::Door& door = os::real_door();
-  auto path = profile_to_write(door, words.sources, word);  // the same words name it
+  auto path = profile_to_write(door, arguments.sources, word);  // the same arguments name it
   if (!path || files::is_file(word)) return path;
   return files::config_folder(door) + "/sheets/" + files::profile_name(word) + ".toml";
 }
@@ -75,28 +75,28 @@ std::string half_words(const ControlSheet& control) {
 
 class UnitLearning {
  public:
-  explicit UnitLearning(const LearnWords& words) : words_(words) {}
+  explicit UnitLearning(const LearnArguments& arguments) : arguments_(arguments) {}
   [[nodiscard]] const std::string& kept_in() const noexcept { return kept_in_; }
 
   int run() {
     if (const auto problem = find_words()) return refuse_file({*problem});
-    FoundSheets shelf = load_shelf(os::real_door(), words_.sources);
+    FoundSheets shelf = load_shelf(os::real_door(), arguments_.sources);
     tell(shelf.problems);
     if (const auto problem = find_base(shelf.catalogue)) return refuse_file({*problem});
-    const auto nodes = nodes_there(words_.sources, shelf.catalogue);
+    const auto nodes = nodes_there(arguments_.sources, shelf.catalogue);
     if (!nodes) return refuse_file(nodes.error());
     os::Door& door = os::real_door();
-    const auto sheet = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
+    const auto sheet = sheet_to_write(arguments_, arguments_.as.empty() ? "new-unit" : arguments_.as);
     const std::string draft = draft_path(door, sheet ? *sheet : "", 0, false);
-    LearnWish wanted = wish(shelf.catalogue, *nodes);
+    LearningRunOptions wanted = run_options(shelf.catalogue, *nodes);
     if (const auto problem = begin_from(draft, wanted)) return refuse_file({*problem});
     auto run = LearningRun::open(std::move(wanted));
     if (!run) {
       tell(run.error());
-      return words_.sources.host.empty() ? machine_refuses : bad_input;
+      return arguments_.sources.host.empty() ? machine_refuses : bad_input;
     }
     catalogue_ = &shelf.catalogue;
-    const int status = learn_on(words_, **run);
+    const int status = learn_on(arguments_, **run);
     const bool is_kept = status == good && (*run)->learning().kept();
     const int kept = is_kept ? keep(**run) : status;
     if (is_kept && kept == good) {
@@ -114,18 +114,18 @@ class UnitLearning {
   /// The same command again; the draft has the form.
   [[nodiscard]] std::string command() const {
     std::string all = "omnipar learn unit";
-    if (!words_.parts.empty()) all += " --parts " + shell_word(fmt::format("{}", fmt::join(words_.parts, ",")));
-    if (words_.base != "nothing") all += " --base " + shell_word(words_.base);
-    if (!words_.only.empty()) all += " --only " + shell_word(fmt::format("{}", fmt::join(words_.only, ",")));
-    if (!words_.as.empty()) all += " --as " + shell_word(words_.as);
-    if (!words_.unit.empty()) all += " --unit " + shell_word(words_.unit);
-    if (words_.with_virtual) all += " --with-virtual";
-    return all + same_sources(words_.sources);
+    if (!arguments_.parts.empty()) all += " --parts " + shell_word(fmt::format("{}", fmt::join(arguments_.parts, ",")));
+    if (arguments_.base != "nothing") all += " --base " + shell_word(arguments_.base);
+    if (!arguments_.only.empty()) all += " --only " + shell_word(fmt::format("{}", fmt::join(arguments_.only, ",")));
+    if (!arguments_.as.empty()) all += " --as " + shell_word(arguments_.as);
+    if (!arguments_.unit.empty()) all += " --unit " + shell_word(arguments_.unit);
+    if (arguments_.with_virtual) all += " --with-virtual";
+    return all + same_sources(arguments_.sources);
   }
 
-  std::optional<Diagnostic> begin_from(const std::string& file, LearnWish& wish) {
+  std::optional<Diagnostic> begin_from(const std::string& file, LearningRunOptions& run_options) {
     os::Door& door = os::real_door();
-    if (!words_.resume) {
+    if (!arguments_.resume) {
       if (has_draft(door, file)) talk("An earlier session was not saved: --resume continues it.");
       return std::nullopt;
     }
@@ -135,28 +135,28 @@ class UnitLearning {
     const auto form = std::ranges::find(names, draft->form);
     if (form != names.end()) form_ = static_cast<ModelForm>(form - names.begin());
     by_letter_ = draft->by_letter;
-    wish.options.offers.clear();
-    wish.decided = {};
-    set_asked(wish);
-    wish.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
+    run_options.learning.offers.clear();
+    run_options.decided = {};
+    set_asked(run_options);
+    run_options.resumed = [draft = std::move(*draft)](const LearningRun& run) { return answers_of(draft, run); };
     return std::nullopt;
   }
 
-  void set_asked(LearnWish& wish) {
-    asked_ = model_questions(form_, by_letter_, words_.parts, {});
-    wish.questions.clear();
-    for (const ModelQuestion& one : asked_) wish.questions.push_back(one.question);
-    wish.title = fmt::format("a new model, as a {}", model_form_names()[static_cast<std::size_t>(form_)]);
+  void set_asked(LearningRunOptions& run_options) {
+    asked_ = model_questions(form_, by_letter_, arguments_.parts, {});
+    run_options.questions.clear();
+    for (const ModelQuestion& one : asked_) run_options.questions.push_back(one.question);
+    run_options.title = fmt::format("a new model, as a {}", model_form_names()[static_cast<std::size_t>(form_)]);
   }
 
   std::optional<Diagnostic> find_words() {
-    by_letter_ = words_.by == "letter";
+    by_letter_ = arguments_.by == "letter";
     const auto names = model_form_names();
-    if (words_.form.empty()) return refuses_to_keep();
-    const auto at = std::ranges::find(names, words_.form);
+    if (arguments_.form.empty()) return refuses_to_keep();
+    const auto at = std::ranges::find(names, arguments_.form);
     if (at == names.end())
-      return learn_error("bad-word", fmt::format("there is no form '{}'", printable(words_.form)),
-                         catalogue::suggestion(words_.form, names), "--form");
+      return learn_error("bad-word", fmt::format("there is no form '{}'", printable(arguments_.form)),
+                         catalogue::suggestion(arguments_.form, names), "--form");
     form_ = static_cast<ModelForm>(at - names.begin());
     return refuses_to_keep();
   }
@@ -164,77 +164,77 @@ class UnitLearning {
   /// Nobody should press before it is clear that it can be kept.
   [[nodiscard]] std::optional<Diagnostic> refuses_to_keep() const {
     os::Door& door = os::real_door();
-    const auto path = sheet_to_write(words_, words_.as.empty() ? "new-unit" : words_.as);
+    const auto path = sheet_to_write(arguments_, arguments_.as.empty() ? "new-unit" : arguments_.as);
     if (!path) return path.error();
-    if (!words_.as.empty() && !door.real_path(*path).empty())
+    if (!arguments_.as.empty() && !door.real_path(*path).empty())
       return learn_error("name-twice", "a sheet of this name already exists", "choose another name: --as NAME", *path);
     return files::refuses_change(door, *path, files::versions_of(door, *path));
   }
 
   /// Where it is kept: under the name that was given, else under the unit's own, with a number if that is taken.
   [[nodiscard]] tl::expected<std::string, Diagnostic> free_path(const std::string& own_name) const {
-    if (!words_.as.empty()) return sheet_to_write(words_, words_.as);
+    if (!arguments_.as.empty()) return sheet_to_write(arguments_, arguments_.as);
     std::string name = plain_word(own_name);
-    auto path = sheet_to_write(words_, name);
+    auto path = sheet_to_write(arguments_, name);
     for (int number = 2; path && !os::real_door().real_path(*path).empty(); ++number)
-      path = sheet_to_write(words_, fmt::format("{}-{}", name, number));
+      path = sheet_to_write(arguments_, fmt::format("{}-{}", name, number));
     return path;
   }
 
   std::optional<Diagnostic> find_base(const Catalogue& catalogue) {
-    if (words_.base == "nothing" || words_.base == "convention") return std::nullopt;
-    const auto at = std::ranges::find(catalogue.units, words_.base, &UnitSheet::name);
+    if (arguments_.base == "nothing" || arguments_.base == "convention") return std::nullopt;
+    const auto at = std::ranges::find(catalogue.units, arguments_.base, &UnitSheet::name);
     if (at != catalogue.units.end()) {
       like_ = *at;
       return std::nullopt;
     }
     std::vector<std::string_view> names{"nothing", "convention"};
     for (const UnitSheet& sheet : catalogue.units) names.emplace_back(sheet.name);
-    return learn_error("unknown-unit", fmt::format("there is no model '{}'", printable(words_.base)),
-                       catalogue::suggestion(words_.base, names), "--base");
+    return learn_error("unknown-unit", fmt::format("there is no model '{}'", printable(arguments_.base)),
+                       catalogue::suggestion(arguments_.base, names), "--base");
   }
 
   [[nodiscard]] UnitSheet base(const LearningRun& run) const {
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     if (like_) return sheet_like(*like_, nodes);
-    return words_.base == "convention" ? conventional_sheet(nodes) : UnitSheet{};
+    return arguments_.base == "convention" ? conventional_sheet(nodes) : UnitSheet{};
   }
 
-  LearnWish wish(const Catalogue& catalogue, const std::vector<Description>& nodes) {
-    LearnWish wish;
-    wish.session.catalogue = catalogue;
-    hear_all(wish.session.catalogue, nodes);
-    watch_units_only(wish.session);
-    wish.session.with_virtual = words_.with_virtual;
-    if (!words_.sources.host.empty())
-      wish.room = Room{words_.sources.host, trace_lines(os::real_door(), words_.sources.host), {}};
-    wish.options = options_of(words_);
-    wish.options.for_sheet = true;
-    wish.options.ends_when_used_up = words_.parts.empty();
-    set_asked(wish);
-    if (words_.form.empty()) {
-      wish.title = "a new model";
-      wish.options.offers = {form_offer({ModelForm::pad})};
-      wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
+  LearningRunOptions run_options(const Catalogue& catalogue, const std::vector<Description>& nodes) {
+    LearningRunOptions run_options;
+    run_options.session.catalogue = catalogue;
+    hear_all(run_options.session.catalogue, nodes);
+    watch_units_only(run_options.session);
+    run_options.session.with_virtual = arguments_.with_virtual;
+    if (!arguments_.sources.host.empty())
+      run_options.room = Room{arguments_.sources.host, trace_lines(os::real_door(), arguments_.sources.host), {}};
+    run_options.learning = options_of(arguments_);
+    run_options.learning.for_sheet = true;
+    run_options.learning.ends_when_used_up = arguments_.parts.empty();
+    set_asked(run_options);
+    if (arguments_.form.empty()) {
+      run_options.title = "a new model";
+      run_options.learning.offers = {form_offer({ModelForm::pad})};
+      run_options.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
         decide(run, offer, choice);
       };
-    } else if (words_.by.empty() && words_.only.empty() && has_face_buttons(form_)) {
-      wish.options.offers = {face_offer()};
-      wish.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
+    } else if (arguments_.by.empty() && arguments_.only.empty() && has_face_buttons(form_)) {
+      run_options.learning.offers = {face_offer()};
+      run_options.decided = [this](LearningRun& run, const std::string& offer, const std::string& choice) {
         if (!offer.empty()) decide(run, offer, choice);
       };
     }
-    wish.unit = words_.unit;
-    wish.raw = true;
-    wish.asked_of = [this](const LearningRun& run) { return asked_of(run); };
-    wish.known_of = [this](const LearningRun& run) {
+    run_options.unit = arguments_.unit;
+    run_options.raw = true;
+    run_options.asked_of = [this](const LearningRun& run) { return asked_of(run); };
+    run_options.known_of = [this](const LearningRun& run) {
       std::vector<std::pair<std::string, std::string>> known;
       for (const ControlSheet& control : base(run).controls)
         known.emplace_back(control.raw.empty() ? std::string{base::code_name(control.code)} : control.raw,
                            control.role);
       return known;
     };
-    return wish;
+    return run_options;
   }
 
   [[nodiscard]] static LearnOffer form_offer(const std::vector<ModelForm>& forms) {
@@ -252,11 +252,12 @@ class UnitLearning {
     if (offer == "form") {
       const auto names = model_form_names();
       form_ = static_cast<ModelForm>(std::ranges::find(names, choice) - names.begin());
-      if (words_.by.empty() && words_.only.empty() && has_face_buttons(form_)) run.learning().offer(face_offer());
+      if (arguments_.by.empty() && arguments_.only.empty() && has_face_buttons(form_))
+        run.learning().offer(face_offer());
     } else {
       by_letter_ = choice == face_offer().choices.back();
     }
-    LearnWish again;
+    LearningRunOptions again;
     set_asked(again);
     run.learning().set_questions(std::move(again.questions));
     run.learning().ask_only(asked_of(run));
@@ -273,13 +274,13 @@ class UnitLearning {
     const std::vector<Description> nodes = descriptions(run);
     const UnitSheet known = base(run);
     std::vector<std::string> names;
-    for (const ModelQuestion& one : model_questions(form_, by_letter_, words_.parts, nodes)) {
-      const bool is_named = std::ranges::find(words_.only, one.role) != words_.only.end() ||
-                            std::ranges::find(words_.only, one.question.name) != words_.only.end();
+    for (const ModelQuestion& one : model_questions(form_, by_letter_, arguments_.parts, nodes)) {
+      const bool is_named = std::ranges::find(arguments_.only, one.role) != arguments_.only.end() ||
+                            std::ranges::find(arguments_.only, one.question.name) != arguments_.only.end();
       const bool is_known = std::ranges::any_of(known.controls, [&one](const ControlSheet& control) {
         return control.role == one.role || (control.role == "dpad" && one.role.starts_with("dpad-"));
       });
-      if (is_named || (words_.only.empty() && !is_known)) names.push_back(one.question.name);
+      if (is_named || (arguments_.only.empty() && !is_known)) names.push_back(one.question.name);
     }
     return names;
   }
@@ -312,7 +313,7 @@ class UnitLearning {
 
   /// Certain is only what is read again.
   int show_kept(const std::string& path, const Description& unit, const UnitSheet& sheet) {
-    Sources again = words_.sources;
+    Sources again = arguments_.sources;
     again.data.push_back(path);
     const FoundSheets shelf = load_shelf(os::real_door(), again);
     const UnitSheet* found = find_unit_sheet(shelf.catalogue, unit);
@@ -321,7 +322,7 @@ class UnitLearning {
       tell({learn_error("kept-otherwise", "the saved file differs from what was learned", "check the file", path)});
       return machine_refuses;
     }
-    if (words_.json) {
+    if (arguments_.json) {
       print_json({{"kept", true}, {"file", path}, {"model", sheet.name}, {"controls", sheet.controls.size()}}, 2);
       return good;
     }
@@ -338,10 +339,10 @@ class UnitLearning {
                        some_listed(left_out_, 16)));
     print(fmt::format("Saved to {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));
-    const std::string data = words_.sources.host.empty() ? "" : " --data " + shell_word(path);
+    const std::string data = arguments_.sources.host.empty() ? "" : " --data " + shell_word(path);
     std::vector<std::string> roles;
     for (const ControlSheet& control : sheet.controls) roles.push_back(control.role);
-    const std::string options = data + same_host(words_.sources.host);
+    const std::string options = data + same_host(arguments_.sources.host);
     const std::string machine = machine_for(*catalogue_, roles);
     if (machine.empty())
       talk("Next: " + play_command(*catalogue_, roles, options));
@@ -350,7 +351,7 @@ class UnitLearning {
     return good;
   }
 
-  const LearnWords& words_;
+  const LearnArguments& arguments_;
   ModelForm form_ = ModelForm::pad;
   bool by_letter_ = false;
   const Catalogue* catalogue_ = nullptr;
@@ -362,8 +363,8 @@ class UnitLearning {
 
 }  // namespace
 
-int learn_unit(const LearnWords& words, std::string* kept) {
-  UnitLearning learning{words};
+int learn_unit(const LearnArguments& arguments, std::string* kept) {
+  UnitLearning learning{arguments};
   const int status = learning.run();
   if (kept != nullptr) *kept = learning.kept_in();
   return status;

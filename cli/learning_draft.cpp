@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "files/keeping.hpp"
 #include "files/read.hpp"
 #include "files/write.hpp"
 #include "omnipar/identity.hpp"

@@ -10,7 +10,7 @@
 #include "base/earlier.hpp"
 #include "base/list.hpp"
 #include "omnipar/identity.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/session_words.hpp"
 #include "omnipar/unit_learning.hpp"
 #include "view/terminal.hpp"
@@ -42,28 +42,28 @@ bool is_main(const UnitDetails& unit, const UnitDetails::Node& node) {
 
 }  // namespace
 
-LearningRun::LearningRun(LearnWish& wish)
-    : title_(std::move(wish.title)),
-      port_(wish.port),
-      seat_(std::move(wish.seat)),
-      unit_(std::move(wish.unit)),
-      raw_(wish.raw),
-      all_units_(wish.options.all_units),
-      asked_of_(std::move(wish.asked_of)),
-      known_of_(std::move(wish.known_of)),
-      decided_(std::move(wish.decided)),
-      resumed_(std::move(wish.resumed)),
-      feel_(wish.feel),
-      leds_(wish.leds),
-      rig_(wish.session.rig),
-      learning_(std::move(wish.questions), std::move(wish.options)) {}
+LearningRun::LearningRun(LearningRunOptions& run_options)
+    : title_(std::move(run_options.title)),
+      port_(run_options.port),
+      seat_(std::move(run_options.seat)),
+      unit_(std::move(run_options.unit)),
+      raw_(run_options.raw),
+      all_units_(run_options.learning.all_units),
+      asked_of_(std::move(run_options.asked_of)),
+      known_of_(std::move(run_options.known_of)),
+      decided_(std::move(run_options.decided)),
+      resumed_(std::move(run_options.resumed)),
+      feel_(run_options.feel),
+      leds_(run_options.leds),
+      rig_(run_options.session.rig),
+      learning_(std::move(run_options.questions), std::move(run_options.learning)) {}
 
-tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(LearnWish wish) {
-  std::unique_ptr<LearningRun> made{new LearningRun{wish}};
-  WatchWish watch;
-  watch.session = std::move(wish.session);
+tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(LearningRunOptions run_options) {
+  std::unique_ptr<LearningRun> made{new LearningRun{run_options}};
+  WatchingOptions watch;
+  watch.session = std::move(run_options.session);
   watch.session.profile.hotkeys.clear();  // nothing but what is learned happens
-  watch.room = std::move(wish.room);
+  watch.room = std::move(run_options.room);
   if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
   if (!made->seat_.empty()) made->session().await({made->seat_});
   return made;
@@ -130,7 +130,7 @@ std::map<int, LearningRun::Met> LearningRun::answering() const {
   return all;
 }
 
-void LearningRun::told(const SessionEvent& event) {
+void LearningRun::on_event(const SessionEvent& event) {
   auto in_use = heard_of_trouble(event);
   if (!in_use) return;
   if (say_) say_(in_use->problem.message + ": no input from it arrives.");
@@ -149,7 +149,7 @@ void LearningRun::find_if_in_use() {
 
 // -- time -----------------------------------------------------------------------------------------------------
 
-void LearningRun::hear(int node, const Report& report) {
+void LearningRun::on_report(int node, const Report& report) {
   // What two players share, such as a coin slot, is no other player's.
   std::set<Code> ours;
   const auto shares = [&](const auto& take) {
@@ -165,7 +165,7 @@ void LearningRun::hear(int node, const Report& report) {
     if (!ours.contains(change.code)) others.push_back(change);
   shares([&](int number) {
     const bool is_our_share = is_answering(met_.at(number));
-    learning_.hear(number, {report.time, is_our_share ? report.changes : others});
+    learning_.feed(number, {report.time, is_our_share ? report.changes : others});
   });
   say_without_role(node, report);
   drain();
@@ -204,7 +204,7 @@ bool LearningRun::is_answering(const Met& met) const {
   return all_units_ || met.unit == learning_.unit() || (unit_.empty() && is_of_seat(met.called));
 }
 
-void LearningRun::take(Time now) {
+void LearningRun::process(Time now) {
   watching_->take(now);
   find_if_in_use();
   grab_ours();

@@ -16,11 +16,11 @@ namespace omnipar::cli {
 
 class LearningRun;
 
-struct LearnWish {
+struct LearningRunOptions {
   SessionOptions session;
   std::optional<Room> room{};
   std::vector<Question> questions;
-  LearnOptions options{};
+  LearnOptions learning{};
   std::string title;   ///< of the drawing
   int port = 0;        ///< that is learned; 0: none, but a unit
   std::string seat{};  ///< whose units answer
@@ -41,9 +41,9 @@ struct LearnWish {
 
 class LearningRun final : public AskingRun {
  public:
-  [[nodiscard]] static tl::expected<std::unique_ptr<LearningRun>, Diagnostics> open(LearnWish wish);
+  [[nodiscard]] static tl::expected<std::unique_ptr<LearningRun>, Diagnostics> open(LearningRunOptions run_options);
 
-  void take(Time now) override;
+  void process(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override;
@@ -84,10 +84,10 @@ class LearningRun final : public AskingRun {
   void wait_behind(Time until) override;
 
  private:
-  explicit LearningRun(LearnWish& wish);
+  explicit LearningRun(LearningRunOptions& run_options);
   void meet(const std::vector<UnitDetails>& units) override;
-  void hear(int node, const Report& report) override;
-  void told(const SessionEvent& event) override;
+  void on_report(int node, const Report& report) override;
+  void on_event(const SessionEvent& event) override;
   void drain() override;
   void answer_in_hand(const LearnEvent& event);
   void ask_what_it_has();

@@ -18,10 +18,10 @@ class Live {
   virtual void say_to(LineSink say) = 0;
   [[nodiscard]] virtual Session& session() noexcept = 0;
   /// Takes what has come until now, which is the session's time.
-  virtual void take(Time now) = 0;
+  virtual void process(Time now) = 0;
   /// The same up to a moment of a room.
   virtual void run(Time until) = 0;
-  /// When `take` has something to do although nothing comes.
+  /// When `process` has something to do although nothing comes.
   [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
   /// True once whenever there is something new to draw.
   [[nodiscard]] virtual bool has_changed() noexcept = 0;
@@ -43,7 +43,7 @@ class Live {
   /// Which keys do what, for the last line; empty: only those of the loop.
   [[nodiscard]] virtual std::string keys() const { return ""; }
   /// Where nothing is drawn: says what is new.
-  virtual void say_news() {}
+  virtual void print_messages() {}
   /// To the end of a room, as fast as it goes, and so long behind it, for what was done last.
   void run_through(Duration behind) {
     while (!is_over()) {

@@ -19,7 +19,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct ProfileWords {
+struct ProfileArguments {
   Sources sources;
   std::string as;
   int to_port = 2;
@@ -32,27 +32,27 @@ struct ProfileWords {
   bool json = false;
 };
 
-int list(const ProfileWords& words) {
+int list(const ProfileArguments& arguments) {
   os::Door& door = os::real_door();
   const std::string folder = files::profiles_folder(door);
   if (const auto problem = files::unreadable_folder(door, folder)) return refuse_file({*problem});
   auto all = nlohmann::ordered_json::array();
   for (const std::string& file : door.names_in(folder)) {
     if (!file.ends_with(".toml")) continue;
-    Sources sources = words.sources;
+    Sources sources = arguments.sources;
     sources.profile = file.substr(0, file.size() - std::string_view{".toml"}.size());
     const FoundProfile given = load(door, sources);
     const std::string system = given.profile ? given.profile->system : "";
     all.push_back({{"name", sources.profile}, {"system", system}, {"good", given.plan.has_value()}});
-    if (!words.json)
+    if (!arguments.json)
       print(fmt::format("{:<24}{:<16}{}", sources.profile, system,
                         given.plan ? "" : fmt::format("has errors: omnipar check {}", shell_word(sources.profile))));
   }
-  if (words.json) print_json(all, 2);
-  if (all.empty() && !words.json)
+  if (arguments.json) print_json(all, 2);
+  if (all.empty() && !arguments.json)
     talk(folder.empty() ? "There are no profiles: HOME is not set."
                         : fmt::format("There are no profiles in {}.", folder));
-  if (!words.json) talk("Next: omnipar profile new NAME --system pad-2b");
+  if (!arguments.json) talk("Next: omnipar profile new NAME --system pad-2b");
   return good;
 }
 
@@ -74,15 +74,15 @@ void show_line(const inspect::Link& link, const std::string& first_seat, bool ag
                     link.place.empty() ? link.origin : fmt::format("{}, {}", link.origin, link.place)));
 }
 
-int show(const ProfileWords& words) {
-  const FoundProfile given = load(os::real_door(), words.sources);
+int show(const ProfileArguments& arguments) {
+  const FoundProfile given = load(os::real_door(), arguments.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
   auto all = nlohmann::ordered_json::array();
   inspect::Link before;
   std::string first_seat;
-  if (!words.json) print(fmt::format("\"{}\", for {}", given.profile->name, given.profile->system));
+  if (!arguments.json) print(fmt::format("\"{}\", for {}", given.profile->name, given.profile->system));
   for (const inspect::Link& link : inspect::links(given.catalogue, *given.profile)) {
     all.push_back({{"port", link.port},
                    {"seat", link.seat},
@@ -91,7 +91,7 @@ int show(const ProfileWords& words) {
                    {"shape", link.shape},
                    {"origin", link.origin},
                    {"place", link.place}});
-    if (words.json || link.port == 0) continue;
+    if (arguments.json || link.port == 0) continue;
     if (link.port != before.port)
       print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
                         "target", "source", "sources"));
@@ -99,30 +99,30 @@ int show(const ProfileWords& words) {
     show_line(link, first_seat, link.port == before.port && link.target == before.target);
     before = link;
   }
-  if (words.json)
+  if (arguments.json)
     print_json(all, 2);
   else
     show_actions(*given.profile);
   return good;
 }
 
-int make(const ProfileWords& words) {
+int make(const ProfileArguments& arguments) {
   os::Door& door = os::real_door();
-  const FoundSheets shelf = load_shelf(door, words.sources);
-  auto profile = propose(shelf.catalogue, words.system);
+  const FoundSheets shelf = load_shelf(door, arguments.sources);
+  auto profile = propose(shelf.catalogue, arguments.system);
   if (!profile) return refuse_file(profile.error());
-  const auto rig = load_rig(door, words.sources);
+  const auto rig = load_rig(door, arguments.sources);
   if (!rig) return refuse_file(rig.error());
   *profile = with_seats_of(*rig, std::move(*profile));
-  const std::string& name = words.sources.profile;
-  const auto path = profile_to_write(door, words.sources, name);
+  const std::string& name = arguments.sources.profile;
+  const auto path = profile_to_write(door, arguments.sources, name);
   if (!path) return refuse_file({path.error()});
   profile->name = files::profile_name(name);
   if (shelf.catalogue.system(name) != nullptr)
     return refuse_file({{"name-twice", Severity::error, fmt::format("'{}' is the name of a machine", name), "",
                          "choose another name; nothing was changed"}});
   if (const auto problems = files::write_new_profile(door, *path, *profile)) return refuse_file(*problems);
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"file", *path}});
   else
     print(*path);
@@ -145,41 +145,41 @@ std::string value_of(const std::vector<std::string>& uses) {
 }
 
 /// Edits one binding of a profile's file. An edit that would bring a mistake in is refused.
-int edit(const ProfileWords& words, bool clear) {
+int edit(const ProfileArguments& arguments, bool clear) {
   os::Door& door = os::real_door();
-  const auto to_write = profile_to_write(door, words.sources, words.sources.profile);
+  const auto to_write = profile_to_write(door, arguments.sources, arguments.sources.profile);
   if (!to_write) return refuse_file({to_write.error()});
   const std::string& path = *to_write;
-  const files::Edit change{{"port", std::to_string(words.port), "bind", words.target},
-                           clear ? std::nullopt : std::optional{value_of(words.uses)}};
-  const auto written = files::edit_profile(door, path, load_shelf(door, words.sources).catalogue, {change});
+  const files::Edit change{{"port", std::to_string(arguments.port), "bind", arguments.target},
+                           clear ? std::nullopt : std::optional{value_of(arguments.uses)}};
+  const auto written = files::edit_profile(door, path, load_shelf(door, arguments.sources).catalogue, {change});
   if (!written) {
     const int status = refuse_file(written.error());
     talk("Nothing was changed.");
     return status;
   }
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"file", path}, {"changed", *written}});
   else
-    print(*written ? fmt::format("{}: port {}, {} {}", path, words.port, words.target,
-                                 clear ? "was reset to its default sources" : "= " + value_of(words.uses))
+    print(*written ? fmt::format("{}: port {}, {} {}", path, arguments.port, arguments.target,
+                                 clear ? "was reset to its default sources" : "= " + value_of(arguments.uses))
                    : fmt::format("{}: nothing to change", path));
   if (*written)
-    talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", shell_word(words.sources.profile)));
+    talk(fmt::format("Next: omnipar play {0}, or omnipar profile undo {0}", shell_word(arguments.sources.profile)));
   return good;
 }
 
-int set(const ProfileWords& words) {
-  if (words.uses.empty() != words.nothing) {
+int set(const ProfileArguments& arguments) {
+  if (arguments.uses.empty() != arguments.nothing) {
     tell({{"bad-arguments", Severity::error,
-           words.nothing ? "roles and --nothing exclude each other" : "no role is given", "",
+           arguments.nothing ? "roles and --nothing exclude each other" : "no role is given", "",
            "name its roles, or use --nothing to leave it unassigned"}});
     return bad_input;
   }
-  return edit(words, false);
+  return edit(arguments, false);
 }
 
-int clear(const ProfileWords& words) { return edit(words, true); }
+int clear(const ProfileArguments& arguments) { return edit(arguments, true); }
 
 /// The names of what a port has: its directions, and its controller's targets.
 std::vector<std::string> targets_of(const FoundProfile& given, int port) {
@@ -191,28 +191,28 @@ std::vector<std::string> targets_of(const FoundProfile& given, int port) {
 }
 
 /// Gives one port the bindings of another; those for which it has no target are in `no_twin`.
-tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, const ProfileWords& words,
+tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, const ProfileArguments& arguments,
                                                     std::vector<std::string>& no_twin) {
   Profile profile = *given.profile;
   const auto port_of = [&](int number) { return std::ranges::find(profile.ports, number, &PortProfile::port); };
-  for (const int number : {words.port, words.to_port})
+  for (const int number : {arguments.port, arguments.to_port})
     if (port_of(number) == profile.ports.end())
       return tl::unexpected(
           Diagnostics{{"unknown-port", Severity::error, fmt::format("this profile has no port {}", number),
-                       words.sources.profile, "'omnipar profile show' lists the ports"}});
-  if (words.port == words.to_port)
+                       arguments.sources.profile, "'omnipar profile show' lists the ports"}});
+  if (arguments.port == arguments.to_port)
     return tl::unexpected(Diagnostics{
         {"same-port", Severity::error, "a port cannot be copied to itself", "", "choose another port with --to-port"}});
-  PortProfile& to = *port_of(words.to_port);
-  const PortProfile& from = *port_of(words.port);
+  PortProfile& to = *port_of(arguments.to_port);
+  const PortProfile& from = *port_of(arguments.port);
   to.bind.clear();
   to.like.reset();
-  if (words.like) {
-    to.like = from.like.value_or(words.port);
+  if (arguments.like) {
+    to.like = from.like.value_or(arguments.port);
     return profile;
   }
   to.like = from.like;
-  const std::vector<std::string> there = targets_of(given, words.to_port);
+  const std::vector<std::string> there = targets_of(given, arguments.to_port);
   for (const Binding& binding : from.bind) {
     const bool has_twin = std::ranges::find(there, binding.target) != there.end() ||
                           std::ranges::find(direction_names, binding.target) != direction_names.end();
@@ -225,15 +225,16 @@ tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, c
 }
 
 /// The targets of a port for which the units of its seat that are here have nothing.
-std::vector<std::string> unserved_here(const ProfileWords& words, const Catalogue& catalogue, const Profile& profile) {
+std::vector<std::string> unserved_here(const ProfileArguments& arguments, const Catalogue& catalogue,
+                                       const Profile& profile) {
   const auto plan = compile(catalogue, profile);
-  const auto rig = load_rig(os::real_door(), words.sources);
-  const auto port = std::ranges::find(profile.ports, words.to_port, &PortProfile::port);
+  const auto rig = load_rig(os::real_door(), arguments.sources);
+  const auto port = std::ranges::find(profile.ports, arguments.to_port, &PortProfile::port);
   if (!plan || !rig || port == profile.ports.end()) return {};
   std::vector<Description> nodes;
-  if (words.sources.host.empty())
+  if (arguments.sources.host.empty())
     nodes = play::heard_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
-  else if (auto room = read_room(os::real_door(), words.sources.host, catalogue))
+  else if (auto room = read_room(os::real_door(), arguments.sources.host, catalogue))
     nodes = std::move(*room);
   std::vector<std::string> roles;
   for (const Description& node : nodes)
@@ -246,22 +247,22 @@ std::vector<std::string> unserved_here(const ProfileWords& words, const Catalogu
 }
 
 /// A whole profile under another name, or one port's bindings for another port.
-int copy(const ProfileWords& words) {
+int copy(const ProfileArguments& arguments) {
   os::Door& door = os::real_door();
-  const FoundProfile given = load(door, words.sources);
+  const FoundProfile given = load(door, arguments.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
   std::vector<std::string> no_twin;
-  const bool is_whole = !words.as.empty();
+  const bool is_whole = !arguments.as.empty();
   Profile made = *given.profile;
   if (!is_whole) {
-    auto copied = with_port_copied(given, words, no_twin);
+    auto copied = with_port_copied(given, arguments, no_twin);
     if (!copied) return refuse_file(copied.error());
     made = std::move(*copied);
   }
-  const std::string& name = is_whole ? words.as : words.sources.profile;
-  const auto path = profile_to_write(door, words.sources, name);
+  const std::string& name = is_whole ? arguments.as : arguments.sources.profile;
+  const auto path = profile_to_write(door, arguments.sources, name);
   if (!path) return refuse_file({path.error()});
   if (is_whole) {
     made.name = files::profile_name(name);
@@ -273,29 +274,29 @@ int copy(const ProfileWords& words) {
     talk("Nothing was changed.");
     return status;
   }
-  if (words.json)
+  if (arguments.json)
     print_json({{"file", *path}, {"no-twin", no_twin}});
   else
     print(is_whole ? *path
-                   : fmt::format("{}: port {} {} port {}", *path, words.to_port,
-                                 words.like ? "now follows" : "now has the bindings of", words.port));
+                   : fmt::format("{}: port {} {} port {}", *path, arguments.to_port,
+                                 arguments.like ? "now follows" : "now has the bindings of", arguments.port));
   if (!no_twin.empty())
-    talk(fmt::format("Skipped because port {} has no such controls: {}.", words.to_port, some_listed(no_twin, 16)));
+    talk(fmt::format("Skipped because port {} has no such controls: {}.", arguments.to_port, some_listed(no_twin, 16)));
   const std::vector<std::string> lacking =
-      is_whole ? std::vector<std::string>{} : unserved_here(words, given.catalogue, made);
+      is_whole ? std::vector<std::string>{} : unserved_here(arguments, given.catalogue, made);
   if (!lacking.empty())
-    talk(fmt::format("The unit at port {} has no control for: {}.", words.to_port, some_listed(lacking, 16)));
+    talk(fmt::format("The unit at port {} has no control for: {}.", arguments.to_port, some_listed(lacking, 16)));
   talk(fmt::format("Next: omnipar profile show {0}, or omnipar profile undo {0}", shell_word(name)));
   return good;
 }
 
-int undo(const ProfileWords& words) {
+int undo(const ProfileArguments& arguments) {
   os::Door& door = os::real_door();
-  const auto path = profile_to_write(door, words.sources, words.sources.profile);
+  const auto path = profile_to_write(door, arguments.sources, arguments.sources.profile);
   if (!path) return refuse_file({path.error()});
   const auto kept = files::undo(door, *path, files::versions_of(door, *path));
   if (!kept) return refuse_file(kept.error());
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(undone_words(door, *path));
@@ -307,44 +308,44 @@ int undo(const ProfileWords& words) {
 
 void add_profile(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("profile", "Manage your profiles: list, show, new, set, clear, copy, undo");
-  const auto words = std::make_shared<ProfileWords>();
-  const auto add = [&](const char* name, const char* about, int (*run)(const ProfileWords&), bool named,
+  const auto arguments = std::make_shared<ProfileArguments>();
+  const auto add = [&](const char* name, const char* about, int (*run)(const ProfileArguments&), bool named,
                        const char* example) {
     CLI::App* verb = command->add_subcommand(name, about);
-    if (named) verb->add_option("PROFILE", words->sources.profile, "a profile's name, or its file")->required();
-    add_data_option(*verb, words->sources);
-    add_rig_option(*verb, words->sources);
-    verb->add_flag("--json", words->json, "print JSON");
+    if (named) verb->add_option("PROFILE", arguments->sources.profile, "a profile's name, or its file")->required();
+    add_data_option(*verb, arguments->sources);
+    add_rig_option(*verb, arguments->sources);
+    verb->add_flag("--json", arguments->json, "print JSON");
     verb->footer(
         fmt::format("Example:\n  {}\nExit status: 0 success, 2 invalid input, 3 the file cannot be written.", example));
-    verb->callback([words, &status, run] { status = run(*words); });
+    verb->callback([arguments, &status, run] { status = run(*arguments); });
     return verb;
   };
   const auto add_target = [&](CLI::App* verb) {
-    verb->add_option("TARGET", words->target, "a target of the controller, such as b or directions")->required();
-    verb->add_option("--port", words->port, "the port (default: 1)")->check(CLI::Range(1, 99));
+    verb->add_option("TARGET", arguments->target, "a target of the controller, such as b or directions")->required();
+    verb->add_option("--port", arguments->port, "the port (default: 1)")->check(CLI::Range(1, 99));
   };
   add("list", "list your profiles", list, false, "omnipar profile list");
   add("show", "show every target with its sources; for a machine, the default bindings", show, true,
       "omnipar profile show cabinet.toml");
   add("new", "create a profile from a machine's default bindings", make, true,
       "omnipar profile new cabinet --system arcade-4b")
-      ->add_option("--system", words->system, "the machine")
+      ->add_option("--system", arguments->system, "the machine")
       ->required();
   CLI::App* set_verb = add("set", "set the sources of a target; changes only that line of the file", set, true,
                            "omnipar profile set cabinet button-2 east west --port 1");
   add_target(set_verb);
-  set_verb->add_option("ROLE", words->uses, "roles, or tables such as '{ use = \"east\", long-press = 300 }'");
-  set_verb->add_flag("--nothing", words->nothing, "leave the target unassigned");
+  set_verb->add_option("ROLE", arguments->uses, "roles, or tables such as '{ use = \"east\", long-press = 300 }'");
+  set_verb->add_flag("--nothing", arguments->nothing, "leave the target unassigned");
   add_target(
       add("clear", "reset a target to its default sources", clear, true, "omnipar profile clear cabinet button-2"));
   CLI::App* copy_verb = add("copy", "copy one port's bindings to another, or copy the whole profile", copy, true,
                             "omnipar profile copy cabinet --port 1 --to-port 2");
-  copy_verb->add_option("--port", words->port, "the port to copy from (default: 1)")->check(CLI::Range(1, 99));
-  copy_verb->add_option("--to-port", words->to_port, "the port to copy to (default: 2)")->check(CLI::Range(1, 99));
-  copy_verb->add_flag("--like", words->like, "make the port follow the other one, with a 'like' line");
-  add_host_option(*copy_verb, words->sources);
-  copy_verb->add_option("--as", words->as, "copy the whole profile to this name");
+  copy_verb->add_option("--port", arguments->port, "the port to copy from (default: 1)")->check(CLI::Range(1, 99));
+  copy_verb->add_option("--to-port", arguments->to_port, "the port to copy to (default: 2)")->check(CLI::Range(1, 99));
+  copy_verb->add_flag("--like", arguments->like, "make the port follow the other one, with a 'like' line");
+  add_host_option(*copy_verb, arguments->sources);
+  copy_verb->add_option("--as", arguments->as, "copy the whole profile to this name");
   add("undo", "undo the last change, up to ten", undo, true, "omnipar profile undo cabinet");
   command->require_subcommand(1);
   command->footer(

@@ -18,7 +18,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct RigWords {
+struct RigArguments {
   Sources sources;
   std::string name;
   std::string other;
@@ -37,9 +37,9 @@ bool is_seat(const std::string& word) {
   return false;
 }
 
-int show(const RigWords& words) {
+int show(const RigArguments& arguments) {
   os::Door& door = os::real_door();
-  const auto rig = load_rig(door, words.sources);
+  const auto rig = load_rig(door, arguments.sources);
   if (!rig) {
     tell(rig.error());
     return bad_input;
@@ -56,7 +56,7 @@ int show(const RigWords& words) {
                     {"connection", unit.connection},
                     {"vendor", unit.vendor},
                     {"product", unit.product}});
-    if (words.json) continue;
+    if (arguments.json) continue;
     const std::string by = !unit.serial.empty()   ? "serial " + printable(unit.serial)
                            : !unit.socket.empty() ? "socket " + printable(unit.socket)
                                                   : "nothing: press a button on it each time";
@@ -67,108 +67,110 @@ int show(const RigWords& words) {
                       unit.connection.empty() ? "" : "; " + unit.connection + " if both are available"));
   }
   for (const Screen& screen : rig->screens)
-    if (!words.json)
+    if (!arguments.json)
       print(fmt::format("{:<16}\"{}\", {} x {} pixels{}", "(screen)", printable(screen.name), screen.width,
                         screen.height,
                         screen.turned == QuarterTurn::none ? "" : fmt::format(", rotated {}", word_of(screen.turned))));
-  if (words.json) print_json(list, 2);
+  if (arguments.json) print_json(list, 2);
   if (rig->units.empty())
-    talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" + same_rig(words.sources));
+    talk("The rig has no units. Next: omnipar rig rollcall seat-1 seat-2" + same_rig(arguments.sources));
   return good;
 }
 
-void tell_next(const RigWords& words) {
-  const std::string which = same_rig(words.sources);
+void tell_next(const RigArguments& arguments) {
+  const std::string which = same_rig(arguments.sources);
   talk(fmt::format("Next: omnipar rig show{0}, or omnipar rig undo{0}", which));
 }
 
-int report_change(const RigWords& words, int status, const std::string& done) {
+int report_change(const RigArguments& arguments, int status, const std::string& done) {
   if (status != good) return status;
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"done", done}});
   else
     print(done);
-  tell_next(words);
+  tell_next(arguments);
   return good;
 }
 
 /// Changes one unit.
-int change_unit(const RigWords& words, const std::string& done, const std::function<void(RigUnit&)>& change) {
-  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
-    const auto unit = named_unit(rig, words.name);
+int change_unit(const RigArguments& arguments, const std::string& done, const std::function<void(RigUnit&)>& change) {
+  const int status = change_rig(arguments.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    const auto unit = named_unit(rig, arguments.name);
     if (!unit) return unit.error();
     change(**unit);
     return std::nullopt;
   });
-  return report_change(words, status, done);
+  return report_change(arguments, status, done);
 }
 
-int seat(const RigWords& words) {
-  if (!is_seat(words.other)) return bad_input;
-  return change_unit(words, fmt::format("\"{}\" is assigned to {}", words.name, words.other),
-                     [&](RigUnit& unit) { unit.seat = words.other; });
+int seat(const RigArguments& arguments) {
+  if (!is_seat(arguments.other)) return bad_input;
+  return change_unit(arguments, fmt::format("\"{}\" is assigned to {}", arguments.name, arguments.other),
+                     [&](RigUnit& unit) { unit.seat = arguments.other; });
 }
 
-int unseat(const RigWords& words) {
-  return change_unit(words, fmt::format("\"{}\" has no seat now; the next press on it takes a free one", words.name),
+int unseat(const RigArguments& arguments) {
+  return change_unit(arguments,
+                     fmt::format("\"{}\" has no seat now; the next press on it takes a free one", arguments.name),
                      [](RigUnit& unit) { unit.seat.clear(); });
 }
 
-int rename(const RigWords& words) {
-  return change_unit(words, fmt::format("\"{}\" is now called \"{}\"", words.name, words.other),
-                     [&](RigUnit& unit) { unit.name = words.other; });
+int rename(const RigArguments& arguments) {
+  return change_unit(arguments, fmt::format("\"{}\" is now called \"{}\"", arguments.name, arguments.other),
+                     [&](RigUnit& unit) { unit.name = arguments.other; });
 }
 
-int forget(const RigWords& words) {
-  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
-    const auto unit = named_unit(rig, words.name);
+int forget(const RigArguments& arguments) {
+  const int status = change_rig(arguments.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    const auto unit = named_unit(rig, arguments.name);
     if (!unit) return unit.error();
     rig.units.erase(rig.units.begin() + (*unit - rig.units.data()));
     return std::nullopt;
   });
-  return report_change(words, status, fmt::format("\"{}\" was removed from the rig", words.name));
+  return report_change(arguments, status, fmt::format("\"{}\" was removed from the rig", arguments.name));
 }
 
-int connection(const RigWords& words) {
-  if (words.other != "wired" && words.other != "wireless") {
-    tell({{"bad-word", Severity::error, fmt::format("invalid connection '{}'", printable(words.other)), "",
+int connection(const RigArguments& arguments) {
+  if (arguments.other != "wired" && arguments.other != "wireless") {
+    tell({{"bad-word", Severity::error, fmt::format("invalid connection '{}'", printable(arguments.other)), "",
            "expected wired or wireless"}});
     return bad_input;
   }
-  return change_unit(words, fmt::format("\"{}\" uses its {} connection if both are available", words.name, words.other),
-                     [&](RigUnit& unit) { unit.connection = words.other; });
+  return change_unit(
+      arguments, fmt::format("\"{}\" uses its {} connection if both are available", arguments.name, arguments.other),
+      [&](RigUnit& unit) { unit.connection = arguments.other; });
 }
 
-int swap(const RigWords& words) {
-  if (!is_seat(words.name) || !is_seat(words.other)) return bad_input;
+int swap(const RigArguments& arguments) {
+  if (!is_seat(arguments.name) || !is_seat(arguments.other)) return bad_input;
   std::size_t moved = 0;
-  const int status = change_rig(words.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
-    for (const std::string& seat : {words.name, words.other})
+  const int status = change_rig(arguments.sources, [&](Rig& rig) -> std::optional<Diagnostic> {
+    for (const std::string& seat : {arguments.name, arguments.other})
       if (std::ranges::find(rig.units, seat, &RigUnit::seat) == rig.units.end())
         return Diagnostic{"unknown-seat", Severity::error, fmt::format("no unit in the rig is assigned to {}", seat),
                           "", "'omnipar rig show' lists the seats; 'omnipar rig seat NAME SEAT' assigns a unit"};
     for (RigUnit& unit : rig.units) {
-      const bool first = unit.seat == words.name;
-      if (!first && unit.seat != words.other) continue;
-      unit.seat = first ? words.other : words.name;
+      const bool first = unit.seat == arguments.name;
+      if (!first && unit.seat != arguments.other) continue;
+      unit.seat = first ? arguments.other : arguments.name;
       ++moved;
     }
     return std::nullopt;
   });
-  return report_change(words, status,
-                       fmt::format("swapped {} and {} ({})", words.name, words.other, quantity(moved, "unit")));
+  return report_change(arguments, status,
+                       fmt::format("swapped {} and {} ({})", arguments.name, arguments.other, quantity(moved, "unit")));
 }
 
-int undo(const RigWords& words) {
+int undo(const RigArguments& arguments) {
   os::Door& door = os::real_door();
-  const auto path = rig_to_write(door, words.sources);
+  const auto path = rig_to_write(door, arguments.sources);
   if (!path) {
     tell({path.error()});
     return bad_input;
   }
-  const auto kept = files::undo_rig(door, household_of(words.sources));
+  const auto kept = files::undo_rig(door, household_of(arguments.sources));
   if (!kept) return refuse_file(kept.error());
-  if (words.json)
+  if (arguments.json)
     print_json(nlohmann::ordered_json{{"file", *path}, {"undone", *kept}});
   else
     print(undone_words(door, *path));
@@ -177,24 +179,27 @@ int undo(const RigWords& words) {
 }
 
 /// Everybody presses, on the units that are there or on those of a room.
-std::optional<Diagnostic> call(const RigWords& words, const Catalogue& catalogue, play::RollCall& rollcall) {
+std::optional<Diagnostic> call(const RigArguments& arguments, const Catalogue& catalogue, play::RollCall& rollcall) {
   os::Door& door = os::real_door();
-  if (words.sources.host.empty()) {
+  if (arguments.sources.host.empty()) {
     talk(fmt::format("While this runs, other programs receive no input from the controllers. It ends after {} s.",
-                     words.seconds));
-    const Duration longest{static_cast<std::int64_t>(words.seconds * 1e6)};
-    return play::listen(
-        door,
-        {.catalogue = &catalogue, .with_virtual = words.with_virtual, .grab = true, .say = talk, .longest = longest},
-        rollcall);
+                     arguments.seconds));
+    const Duration longest{static_cast<std::int64_t>(arguments.seconds * 1e6)};
+    return play::listen(door,
+                        {.catalogue = &catalogue,
+                         .with_virtual = arguments.with_virtual,
+                         .grab = true,
+                         .say = talk,
+                         .longest = longest},
+                        rollcall);
   }
   rollcall.ready();
-  return hear_trace(door, words.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
+  return hear_trace(door, arguments.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
     Description numbered = node;
     numbered.node = std::to_string(event.node);
-    if (event.deed == Deed::plug_in) rollcall.arrived(event.node, numbered, event.time);
-    if (event.deed == Deed::pull_out) rollcall.left(event.node, event.time);
-    if (event.deed == Deed::report) rollcall.heard(event.node, {event.time, event.changes});
+    if (event.action == TraceAction::plug_in) rollcall.arrived(event.node, numbered, event.time);
+    if (event.action == TraceAction::pull_out) rollcall.left(event.node, event.time);
+    if (event.action == TraceAction::report) rollcall.on_report(event.node, {event.time, event.changes});
     rollcall.waited(event.time);
     return !rollcall.done();
   });
@@ -206,30 +211,30 @@ std::string find_name(const Rig& rig, const play::RollCall::Seated& seated) {
 }
 
 /// `adds`: one unit more at a seat, which may have others.
-int run_call(const RigWords& words, bool adds) {
-  for (const std::string& seat : words.seats) {
+int run_call(const RigArguments& arguments, bool adds) {
+  for (const std::string& seat : arguments.seats) {
     if (!is_seat(seat)) return bad_input;
-    if (std::ranges::count(words.seats, seat) == 1) continue;
+    if (std::ranges::count(arguments.seats, seat) == 1) continue;
     tell({{"seat-twice", Severity::error, fmt::format("duplicate seat '{}'", seat), "", "name each seat once"}});
     return bad_input;
   }
   // Nobody should press before it is clear that it can be kept.
-  if (const auto path = rig_to_write(os::real_door(), words.sources); !path) {
+  if (const auto path = rig_to_write(os::real_door(), arguments.sources); !path) {
     tell({path.error()});
     return bad_input;
   }
-  const auto rig = load_rig(os::real_door(), words.sources);
+  const auto rig = load_rig(os::real_door(), arguments.sources);
   if (!rig && rig.error().front().id != "no-file") {  // it may be a new one
     tell(rig.error());
     talk("Nothing was changed.");
     return bad_input;
   }
-  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
+  const FoundSheets shelf = load_shelf(os::real_door(), arguments.sources);
   tell(shelf.problems);
-  play::RollCall rollcall{shelf.catalogue, words.seats, talk};
-  if (const auto failure = call(words, shelf.catalogue, rollcall)) {
+  play::RollCall rollcall{shelf.catalogue, arguments.seats, talk};
+  if (const auto failure = call(arguments, shelf.catalogue, rollcall)) {
     tell({*failure});
-    return words.sources.host.empty() ? machine_refuses : bad_input;
+    return arguments.sources.host.empty() ? machine_refuses : bad_input;
   }
   if (rollcall.was_broken_off()) {
     talk("Cancelled; nothing was changed.");
@@ -242,12 +247,12 @@ int run_call(const RigWords& words, bool adds) {
   }
   Rig before;
   Rig after;
-  const int status = change_rig(words.sources, [&](Rig& now) -> std::optional<Diagnostic> {
+  const int status = change_rig(arguments.sources, [&](Rig& now) -> std::optional<Diagnostic> {
     before = now;
     after = rollcall.applied_to(before, adds);
-    if (adds && !words.name.empty())
+    if (adds && !arguments.name.empty())
       if (const RigUnit* unit = find_unit(after, seated.front().unit, {}, seated.front().part))
-        std::ranges::find(after.units, unit->name, &RigUnit::name)->name = words.name;
+        std::ranges::find(after.units, unit->name, &RigUnit::name)->name = arguments.name;
     now = after;
     return std::nullopt;
   });
@@ -257,65 +262,65 @@ int run_call(const RigWords& words, bool adds) {
     const RigUnit* unit = find_unit(after, sitting.unit, {}, sitting.part);
     const std::string name = unit != nullptr ? unit->name : play::name_of(sitting.unit, sitting.part);
     list.push_back({{"seat", sitting.seat}, {"unit", name}});
-    if (!words.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
+    if (!arguments.json) print(fmt::format("{:<16}\"{}\"", sitting.seat, printable(name)));
   }
-  if (words.json) print_json(list, 2);
+  if (arguments.json) print_json(list, 2);
   for (std::size_t i = 0; i < before.units.size(); ++i)
     if (after.units[i].seat.empty() && !before.units[i].seat.empty())
       talk(fmt::format("\"{}\" was at {} before, and has no seat now.", printable(before.units[i].name),
                        before.units[i].seat));
   for (const RigUnit& unit : before.units)
-    if (adds && unit.seat == words.seats.front() && unit.name != find_name(after, seated.front()))
+    if (adds && unit.seat == arguments.seats.front() && unit.name != find_name(after, seated.front()))
       talk(fmt::format("\"{}\" is at {} as well. Both can play from it.", printable(unit.name), unit.seat));
-  if (seated.size() < words.seats.size())
-    talk(fmt::format("{} of {} seats are taken.", seated.size(), words.seats.size()));
-  tell_next(words);
-  talk("To see live who moves what: omnipar watch" + same_host(words.sources.host));
-  return seated.size() == words.seats.size() ? good : found_something;
+  if (seated.size() < arguments.seats.size())
+    talk(fmt::format("{} of {} seats are taken.", seated.size(), arguments.seats.size()));
+  tell_next(arguments);
+  talk("To see live who moves what: omnipar watch" + same_host(arguments.sources.host));
+  return seated.size() == arguments.seats.size() ? good : found_something;
 }
 
-int rollcall(const RigWords& words) { return run_call(words, false); }
-int add(const RigWords& words) { return run_call(words, true); }
+int rollcall(const RigArguments& arguments) { return run_call(arguments, false); }
+int add(const RigArguments& arguments) { return run_call(arguments, true); }
 
 }  // namespace
 
 void add_rig(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand(
       "rig", "Manage units and seats: show, rollcall, add, seat, unseat, rename, connection, forget, swap, undo");
-  const auto words = std::make_shared<RigWords>();
+  const auto arguments = std::make_shared<RigArguments>();
   constexpr const char* changes = "0 success, 2 invalid input, 3 the file cannot be written";
   constexpr const char* calls =
       "0 all seats taken, 1 some are free, 2 invalid input, 3 the file cannot be written or access was denied";
-  const auto verb = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
+  const auto verb = [&](const char* name, const char* about, int (*run)(const RigArguments&), const char* example,
                         const char* statuses) {
     CLI::App* added = command->add_subcommand(name, about);
-    add_rig_option(*added, words->sources);
-    added->add_flag("--json", words->json, "print JSON");
+    add_rig_option(*added, arguments->sources);
+    added->add_flag("--json", arguments->json, "print JSON");
     added->footer(fmt::format("Example:\n  {}\nExit status: {}.", example, statuses));
-    added->callback([words, &status, run] { status = run(*words); });
+    added->callback([arguments, &status, run] { status = run(*arguments); });
     return added;
   };
   const auto listens = [&](CLI::App* added) {
-    add_data_option(*added, words->sources);
-    add_host_option(*added, words->sources);
-    added->add_option("--seconds", words->seconds, "end after this many seconds (default: 60)")
+    add_data_option(*added, arguments->sources);
+    add_host_option(*added, arguments->sources);
+    added->add_option("--seconds", arguments->seconds, "end after this many seconds (default: 60)")
         ->check(number_between(1, 3600));
-    added->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
+    added->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
   };
   verb("show", "list units and their seats", show, "omnipar rig show", "0 success, 2 the rig is invalid");
   CLI::App* roll = verb("rollcall", "seat players in the order in which they press; a second press leaves the seat",
                         rollcall, "omnipar rig rollcall left right sofa", calls);
-  roll->add_option("SEAT", words->seats, "the seats, in order")->required();
+  roll->add_option("SEAT", arguments->seats, "the seats, in order")->required();
   listens(roll);
   CLI::App* one = verb("add", "add the next unit pressed", add, "omnipar rig add sofa --name \"blue pad\"", calls);
-  one->add_option("SEAT", words->seats, "its seat")->required()->expected(1);
-  one->add_option("--name", words->name, "a name for it");
+  one->add_option("SEAT", arguments->seats, "its seat")->required()->expected(1);
+  one->add_option("--name", arguments->name, "a name for it");
   listens(one);
-  const auto named = [&](const char* name, const char* about, int (*run)(const RigWords&), const char* example,
+  const auto named = [&](const char* name, const char* about, int (*run)(const RigArguments&), const char* example,
                          const char* first, const char* second) {
     CLI::App* added = verb(name, about, run, example, changes);
-    added->add_option(first, words->name)->required();
-    if (second != nullptr) added->add_option(second, words->other)->required();
+    added->add_option(first, arguments->name)->required();
+    if (second != nullptr) added->add_option(second, arguments->other)->required();
   };
   named("seat", "move a unit to another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
   named("unseat", "remove a unit from its seat; it stays in the rig", unseat, "omnipar rig unseat \"blue pad\"", "NAME",

@@ -83,7 +83,7 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
     const auto line = lines.next();
     if (!line) return line.error();
     if (!*line) return reader.finish();
-    const auto event = reader.take(**line);
+    const auto event = reader.read_line(**line);
     if (!event) return event.error();
     if (*event && !take(**event, reader.nodes().at((*event)->node))) return std::nullopt;
   }
@@ -108,7 +108,7 @@ tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string&
   TraceReader reader{path};
   const auto line = lines.next();
   if (!line) return tl::unexpected(line.error());
-  const auto event = reader.take(line->value_or(""));
+  const auto event = reader.read_line(line->value_or(""));
   if (!event) return tl::unexpected(event.error());
   return reader.head();
 }
@@ -124,9 +124,9 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
     const auto line = lines.next();
     if (!line) return tl::unexpected(line.error());
     if (!*line) break;
-    const auto event = reader.take(**line);
+    const auto event = reader.read_line(**line);
     if (!event) return tl::unexpected(event.error());
-    if (*event && (*event)->deed == Deed::plug_in) found.try_emplace((*event)->node, (*event)->changes);
+    if (*event && (*event)->action == TraceAction::plug_in) found.try_emplace((*event)->node, (*event)->changes);
   }
   if (auto problem = reader.finish()) return tl::unexpected(std::move(*problem));
   std::vector<Description> units;

@@ -7,7 +7,7 @@
 #include <fmt/format.h>
 
 #include "omnipar/plan.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/role.hpp"
 
 namespace omnipar::cli {

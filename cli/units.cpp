@@ -14,7 +14,7 @@
 #include "inspect/leftover.hpp"
 #include "omnipar/hid.hpp"
 #include "omnipar/omnipar.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "play/checkup.hpp"
 #include "play/trace_host.hpp"
 #include "sources.hpp"
@@ -23,7 +23,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct UnitsWords {
+struct UnitsArguments {
   Sources sources;
   bool json = false;
   bool with_virtual = false;
@@ -43,8 +43,8 @@ std::size_t count(const Description& d, EventType type) {
     return static_cast<std::size_t>(
         std::ranges::count_if(d.codes, [type](const CodeRange& range) { return range.code.type == type; }));
   const auto read = hid::read_descriptor(d.descriptor);
-  const auto controls = read ? hid::controls_of(*read) : std::vector<hid::Control>{};
-  return static_cast<std::size_t>(std::ranges::count_if(controls, [type](const hid::Control& control) {
+  const auto controls = read ? hid::controls_of(*read) : std::vector<hid::ReportControl>{};
+  return static_cast<std::size_t>(std::ranges::count_if(controls, [type](const hid::ReportControl& control) {
     const bool is_button = control.kind == hid::Kind::button || control.kind == hid::Kind::key;
     const bool is_axis =
         control.kind == hid::Kind::value || control.kind == hid::Kind::hat_x || control.kind == hid::Kind::hat_y;
@@ -158,7 +158,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& 
   for (const std::string& part : known.parts) {
     auto ranking = nlohmann::ordered_json::array();
     for (const Match& match : matches(rig, d, part))
-      ranking.push_back({{"rig", printable(match.unit->name)}, {"why", confidence_words(match.confidence)}});
+      ranking.push_back({{"rig", printable(match.unit->name)}, {"why", confidence_text(match.confidence)}});
     const RigUnit* unit = find_unit(rig, d, {}, part);
     parts.push_back({{"part", part},
                      {"rig", unit != nullptr ? printable(unit->name) : ""},
@@ -234,7 +234,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
     const auto ranking = matches(rig, d, part);
     if (ranking.empty()) print(fmt::format("      {}the rig has no unit of this model", name));
     for (const Match& match : ranking)
-      print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), confidence_words(match.confidence)));
+      print(fmt::format("      {}\"{}\" {}", name, printable(match.unit->name), confidence_text(match.confidence)));
   }
 }
 
@@ -246,9 +246,9 @@ struct Found {
 };
 
 /// The nodes that are there, or those of a room; what only shut raw reports would tell is added to what was heard.
-tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalogue& catalogue, Heard& heard) {
-  if (!words.sources.host.empty()) {
-    auto room = read_room(os::real_door(), words.sources.host, catalogue);
+tl::expected<Found, Diagnostic> find_units(const UnitsArguments& arguments, const Catalogue& catalogue, Heard& heard) {
+  if (!arguments.sources.host.empty()) {
+    auto room = read_room(os::real_door(), arguments.sources.host, catalogue);
     if (!room) return tl::unexpected(std::move(room.error()));
     return Found{*room, *room, 0};
   }
@@ -267,12 +267,12 @@ tl::expected<Found, Diagnostic> find_units(const UnitsWords& words, const Catalo
 
 /// What else could be played on, with a sheet.
 void tell_others(const Catalogue& catalogue, const std::vector<Description>& nodes) {
-  std::vector<std::string> words;
+  std::vector<std::string> names;
   const auto others = inspect::others(catalogue, nodes);
-  for (const inspect::Other& other : others) words.push_back(other.words);
-  if (words.empty()) return;
+  for (const inspect::Other& other : others) names.push_back(other.words);
+  if (names.empty()) return;
   talk(fmt::format("Also connected, but no sheet describes {}: {}. To draft a sheet: omnipar catalogue report {}",
-                   words.size() == 1 ? "it" : "them", some_listed(words), shell_word(others.front().name)));
+                   names.size() == 1 ? "it" : "them", some_listed(names), shell_word(others.front().name)));
 }
 
 /// The roles of all these units.
@@ -288,72 +288,76 @@ std::vector<std::string> roles_there(const Catalogue& catalogue, const std::vect
 }
 
 /// Listens for as long as it was asked for, or to all of a room.
-tl::expected<Heard, Diagnostic> listen(const UnitsWords& words, const Catalogue& catalogue) {
-  if (words.listen <= 0) return Heard{};
+tl::expected<Heard, Diagnostic> listen(const UnitsArguments& arguments, const Catalogue& catalogue) {
+  if (arguments.listen <= 0) return Heard{};
   os::Door& door = os::real_door();
-  play::HealthEars ears{catalogue};
-  if (words.sources.host.empty()) {
+  play::HealthListener listener{catalogue};
+  if (arguments.sources.host.empty()) {
     talk(fmt::format("Listening for {} s. Leave the units alone to find jitter, or press buttons to find bounce.",
-                     words.listen));
-    const Duration longest{static_cast<std::int64_t>(words.listen * 1e6)};
+                     arguments.listen));
+    const Duration longest{static_cast<std::int64_t>(arguments.listen * 1e6)};
     if (auto failure = play::listen(
-            door, {.catalogue = &catalogue, .with_virtual = words.with_virtual, .say = talk, .longest = longest}, ears))
+            door, {.catalogue = &catalogue, .with_virtual = arguments.with_virtual, .say = talk, .longest = longest},
+            listener))
       return tl::unexpected(std::move(*failure));
-    return ears.notes();
+    return listener.notes();
   }
-  auto failure = hear_trace(door, words.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
-    Description named = node;
-    named.node = room_node_name(event.node);
-    if (event.deed == Deed::plug_in) ears.arrived(event.node, named, event.time);
-    if (event.deed == Deed::report) ears.heard(event.node, {event.time, event.changes});
-    return true;
-  });
+  auto failure =
+      hear_trace(door, arguments.sources.host, catalogue, [&](const TraceEvent& event, const Description& node) {
+        Description named = node;
+        named.node = room_node_name(event.node);
+        if (event.action == TraceAction::plug_in) listener.arrived(event.node, named, event.time);
+        if (event.action == TraceAction::report) listener.heard(event.node, {event.time, event.changes});
+        return true;
+      });
   if (failure) return tl::unexpected(std::move(*failure));
-  return ears.notes();
+  return listener.notes();
 }
 
-int run(const UnitsWords& words) {
-  const FoundSheets shelf = load_shelf(os::real_door(), words.sources);
+int run(const UnitsArguments& arguments) {
+  const FoundSheets shelf = load_shelf(os::real_door(), arguments.sources);
   tell(shelf.problems);
-  if (words.raw) return show_raw(shelf.catalogue, {words.sources.host, words.listen, words.with_virtual, words.json});
-  const auto rig = load_rig(os::real_door(), words.sources);
+  if (arguments.raw)
+    return show_raw(shelf.catalogue,
+                    {arguments.sources.host, arguments.listen, arguments.with_virtual, arguments.json});
+  const auto rig = load_rig(os::real_door(), arguments.sources);
   if (!rig) {
     tell(rig.error());
     return bad_input;
   }
-  auto heard = listen(words, shelf.catalogue);
+  auto heard = listen(arguments, shelf.catalogue);
   if (!heard) {
     tell({heard.error()});
-    return words.sources.host.empty() ? machine_refuses : bad_input;
+    return arguments.sources.host.empty() ? machine_refuses : bad_input;
   }
-  const auto found = find_units(words, shelf.catalogue, *heard);
+  const auto found = find_units(arguments, shelf.catalogue, *heard);
   if (!found) {
     tell({found.error()});
     return bad_input;
   }
   std::vector<Description> nodes = found->nodes;
   std::erase_if(nodes, [&](const Description& node) {
-    return !is_playable(shelf.catalogue, node) || (node.made_by_program && !words.with_virtual);
+    return !is_playable(shelf.catalogue, node) || (node.made_by_program && !arguments.with_virtual);
   });
   auto list = nlohmann::ordered_json::array();
   auto units = group_nodes(nodes);
-  choose_ways(units, nodes, *rig);
+  choose_connections(units, nodes, *rig);
   for (const UnitNodes& unit : units) {
     const Known known = known_unit(shelf.catalogue, nodes, unit);
     list.push_back(to_json(known, *rig, *heard));
-    if (!words.json) show(known, *rig, *heard, words.why);
+    if (!arguments.json) show(known, *rig, *heard, arguments.why);
   }
-  if (words.json) print_json(list, 2);
+  if (arguments.json) print_json(list, 2);
   if (found->shut > 0)
     talk(fmt::format("You have no permission to read {} more. 'omnipar doctor' shows why and how to fix it.",
                      found->shut));
-  if (!words.json) tell_others(shelf.catalogue, found->all);
+  if (!arguments.json) tell_others(shelf.catalogue, found->all);
   if (list.empty() && found->shut == 0) talk("No controller is connected. 'omnipar doctor' looks for the cause.");
-  if (!list.empty() && !words.json)
+  if (!list.empty() && !arguments.json)
     talk(fmt::format(
         "Next: {}\nTo see live which control is which: omnipar watch{}",
-        play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units), same_host(words.sources.host)),
-        same_host(words.sources.host)));
+        play_command(shelf.catalogue, roles_there(shelf.catalogue, nodes, units), same_host(arguments.sources.host)),
+        same_host(arguments.sources.host)));
   return list.empty() ? found_something : good;
 }
 
@@ -361,23 +365,23 @@ int run(const UnitsWords& words) {
 
 void add_units(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("units", "List connected controllers");
-  const auto words = std::make_shared<UnitsWords>();
-  add_rig_option(*command, words->sources);
-  add_host_option(*command, words->sources);
-  add_data_option(*command, words->sources);
-  command->add_flag("--why", words->why, "show how each is identified, with the most reliable first");
-  command->add_flag("--raw", words->raw,
+  const auto arguments = std::make_shared<UnitsArguments>();
+  add_rig_option(*command, arguments->sources);
+  add_host_option(*command, arguments->sources);
+  add_data_option(*command, arguments->sources);
+  command->add_flag("--why", arguments->why, "show how each is identified, with the most reliable first");
+  command->add_flag("--raw", arguments->raw,
                     "show raw reports: the decoded descriptor, what the kernel uses of it, and the last bytes");
   command
-      ->add_option("--listen", words->listen,
+      ->add_option("--listen", arguments->listen,
                    "listen for this many seconds to find jitter and bounce; with --raw: show what moves")
       ->check(number_between(0.1, 600));
-  command->add_flag("--json", words->json, "print JSON");
-  command->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
+  command->add_flag("--json", arguments->json, "print JSON");
+  command->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
   command->footer(
       "Example: list all units and how they are identified:\n  omnipar units\n"
       "Exit status: 0 controllers found, 1 none found, 2 a file is invalid, 3 access was denied.");
-  command->callback([words, &status] { status = run(*words); });
+  command->callback([arguments, &status] { status = run(*arguments); });
 }
 
 }  // namespace omnipar::cli

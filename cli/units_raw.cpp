@@ -21,8 +21,9 @@
 namespace omnipar::cli {
 namespace {
 
-/// Ears for raw nodes: what they are, the last report of each kind, and, if that is wished, what they say meanwhile.
-class RawEars final : public play::Ears {
+/// ReportListener for raw nodes: what they are, the last report of each kind, and, if that is wished, what they say
+/// meanwhile.
+class RawListener final : public play::ReportListener {
  public:
   struct Raw {
     Description node;
@@ -31,7 +32,7 @@ class RawEars final : public play::Ears {
     inspect::RawLive live;
   };
 
-  explicit RawEars(bool say) : say_(say) {}
+  explicit RawListener(bool say) : say_(say) {}
   void arrived(int node, const Description& description, Time) override {
     if (description.descriptor.empty()) return;
     const auto read = hid::read_descriptor(description.descriptor);
@@ -76,62 +77,63 @@ class RawEars final : public play::Ears {
 };
 
 /// Raw nodes that are there, or those of a trace.
-std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawWords& words, RawEars& ears) {
+std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawArguments& arguments, RawListener& listener) {
   os::Door& door = os::real_door();
-  if (words.host.empty()) {
+  if (arguments.host.empty()) {
     constexpr double a_moment = 0.3;  // in which units that always talk are heard
-    if (words.listen > 0) talk(fmt::format("Listening for {} s. Move the controls you want to see.", words.listen));
-    const Duration longest{static_cast<std::int64_t>(std::max(words.listen, a_moment) * 1e6)};
+    if (arguments.listen > 0)
+      talk(fmt::format("Listening for {} s. Move the controls you want to see.", arguments.listen));
+    const Duration longest{static_cast<std::int64_t>(std::max(arguments.listen, a_moment) * 1e6)};
     return play::listen(door,
                         {.catalogue = &catalogue,
-                         .with_virtual = words.with_virtual,
+                         .with_virtual = arguments.with_virtual,
                          .raw = true,
                          .event_nodes_only = true,
                          .say = talk,
                          .longest = longest},
-                        ears);
+                        listener);
   }
-  auto failure = read_trace(door, words.host, [&](const TraceEvent& event, const Description& node) {
+  auto failure = read_trace(door, arguments.host, [&](const TraceEvent& event, const Description& node) {
     Description named = node;
     named.node = room_node_name(event.node);
     // A trace may have a unit's reports and not its plugging in.
-    if (event.deed == Deed::plug_in || (!event.raw.empty() && !ears.raws().contains(event.node)))
-      ears.arrived(event.node, named, event.time);
-    while (ears.next_due() && *ears.next_due() <= event.time) ears.waited(*ears.next_due());
-    if (!event.raw.empty()) ears.heard_raw(event.node, event.time, event.raw);
+    if (event.action == TraceAction::plug_in || (!event.raw.empty() && !listener.raws().contains(event.node)))
+      listener.arrived(event.node, named, event.time);
+    while (listener.next_due() && *listener.next_due() <= event.time) listener.waited(*listener.next_due());
+    if (!event.raw.empty()) listener.heard_raw(event.node, event.time, event.raw);
     return true;
   });
-  while (!failure && ears.next_due()) ears.waited(*ears.next_due());
+  while (!failure && listener.next_due()) listener.waited(*listener.next_due());
   return failure;
 }
 
 }  // namespace
 
-int show_raw(const Catalogue& catalogue, const RawWords& words) {
-  RawEars ears{words.listen > 0 && !words.json};
-  if (const auto failure = hear_raw(catalogue, words, ears)) {
+int show_raw(const Catalogue& catalogue, const RawArguments& arguments) {
+  RawListener listener{arguments.listen > 0 && !arguments.json};
+  if (const auto failure = hear_raw(catalogue, arguments, listener)) {
     tell({*failure});
-    return words.host.empty() ? machine_refuses : bad_input;
+    return arguments.host.empty() ? machine_refuses : bad_input;
   }
   std::vector<std::string> objects;
-  if (ears.has_said()) print("");
-  for (const auto& [number, raw] : ears.raws()) {
+  if (listener.has_said()) print("");
+  for (const auto& [number, raw] : listener.raws()) {
     objects.push_back(inspect::raw_json(catalogue, raw.node, raw.last));
     for (const std::string& line :
-         words.json ? std::vector<std::string>{} : inspect::raw_lines(catalogue, raw.node, raw.last))
+         arguments.json ? std::vector<std::string>{} : inspect::raw_lines(catalogue, raw.node, raw.last))
       print(line);
   }
-  if (words.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
-  if (ears.raws().empty()) {
-    talk(words.host.empty()
+  if (arguments.json) print(fmt::format("[{}]", fmt::join(objects, ",\n ")));
+  if (listener.raws().empty()) {
+    talk(arguments.host.empty()
              ? "There are no raw reports that you have permission to read.\nNext: omnipar doctor"
              : "No unit in this trace has raw reports; 'trace record --raw' records them.\nNext: omnipar units" +
-                   same_host(words.host));
+                   same_host(arguments.host));
     return found_something;
   }
-  if (!words.json)
+  if (!arguments.json)
     talk(fmt::format("Next: omnipar catalogue report {}{} drafts a sheet that names its controls",
-                     shell_word(printable(ears.raws().begin()->second.node.name)), same_host(words.host)));
+                     shell_word(printable(listener.raws().begin()->second.node.name)), same_host(arguments.host)));
   return good;
 }
 

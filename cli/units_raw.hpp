@@ -7,7 +7,7 @@
 
 namespace omnipar::cli {
 
-struct RawWords {
+struct RawArguments {
   std::string host;   ///< a trace to hear instead of the units that are there; empty: these
   double listen = 0;  ///< seconds, in which all that is moved is said; 0: a moment, and nothing is said
   bool with_virtual = false;
@@ -15,6 +15,6 @@ struct RawWords {
 };
 
 /// Prints it; the exit status.
-[[nodiscard]] int show_raw(const Catalogue& catalogue, const RawWords& words);
+[[nodiscard]] int show_raw(const Catalogue& catalogue, const RawArguments& arguments);
 
 }  // namespace omnipar::cli

@@ -9,7 +9,7 @@
 #include "command.hpp"
 #include "host/look.hpp"
 #include "omnipar/identity.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "play/gathering.hpp"
 #include "play/trace_host.hpp"
 
@@ -97,7 +97,7 @@ int show_unused(const Sources& sources, bool json) {
   }
   auto list = nlohmann::ordered_json::array();
   auto units = group_nodes(*nodes);
-  choose_ways(units, *nodes, *rig);
+  choose_connections(units, *nodes, *rig);
   for (const UnitNodes& unit : units)
     for (const std::string& part : unit_parts(given.catalogue, (*nodes)[unit.main()])) {
       const Unused unused = unused_of(given, *rig, *nodes, unit, part);

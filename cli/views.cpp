@@ -73,13 +73,13 @@ class TableView final : public View {
       return hotkeys != nullptr && target.number >= hotkeys->first_target &&
              target.number < hotkeys->first_target + hotkeys->target_count;
     };
-    if (!waiting_ && std::ranges::all_of(reader.changed(), is_hotkey)) return flush_news();
+    if (!waiting_ && std::ranges::all_of(reader.changed(), is_hotkey)) return print_messages();
     const bool still_shown = time - last_act_ < 3 * plan_.frame();
     if (!waiting_) waiting_ = {time, still_shown ? "(a frame later)" : "(without input: timer or stage)"};
     print_waiting(&reader);
   }
 
-  void told(const SessionEvent& event, Time now) override {
+  void on_event(const SessionEvent& event, Time now) override {
     if (const auto* fired = std::get_if<HotkeyFired>(&event)) return show_action(fired->action, now);
     std::visit([this](const auto& what) { tell(what); }, event);
   }
@@ -87,48 +87,49 @@ class TableView final : public View {
   void end() override { print_waiting(nullptr); }
 
  private:
-  void news(std::string line) { news_.push_back(std::move(line)); }
+  void add_message(std::string line) { messages_.push_back(std::move(line)); }
 
   void tell(const Seated& what) {
     for (const PortInfo& port : plan_.ports())
       if (port.is_played_from(what.seat))
-        news(what.again ? fmt::format("port {}: \"{}\" is back ({})", port.number, what.unit, what.seat)
-                        : fmt::format("\"{}\" takes port {} ({})", what.unit, port.number, what.seat));
+        add_message(what.again ? fmt::format("port {}: \"{}\" is back ({})", port.number, what.unit, what.seat)
+                               : fmt::format("\"{}\" takes port {} ({})", what.unit, port.number, what.seat));
   }
-  void tell(const Joined& what) { news(fmt::format("\"{}\" plays at {} as well", what.unit, what.seat)); }
+  void tell(const Joined& what) { add_message(fmt::format("\"{}\" plays at {} as well", what.unit, what.seat)); }
   void tell(const Left& what) {
-    news(fmt::format("{}'s \"{}\" was disconnected: its buttons are released, its port is reserved", what.seat,
-                     what.unit));
+    add_message(fmt::format("{}'s \"{}\" was disconnected: its buttons are released, its port is reserved", what.seat,
+                            what.unit));
   }
-  void tell(const SocketNews& what) {
+  void tell(const SocketChanged& what) {
     const std::string_view plug = what.plug == Plug::none     ? "its socket is empty"
                                   : what.plug == Plug::put_in ? "something was plugged into its socket"
                                                               : "unplugged: its buttons are released";
-    news(fmt::format("{}\"{}\": {}", what.seat.empty() ? "" : what.seat + "'s ", what.unit, plug));
+    add_message(fmt::format("{}\"{}\": {}", what.seat.empty() ? "" : what.seat + "'s ", what.unit, plug));
   }
   void tell(const SeatedElsewhere& what) {
-    news(fmt::format("\"{}\" is assigned to seat {}, which has no port here: press a button to take another seat",
-                     what.unit, what.seat));
+    add_message(
+        fmt::format("\"{}\" is assigned to seat {}, which has no port here: press a button to take another seat",
+                    what.unit, what.seat));
   }
   void tell(const Beside& what) {
-    news(fmt::format("{} now uses both \"{}\" and \"{}\"", what.seat, what.other, what.unit));
+    add_message(fmt::format("{} now uses both \"{}\" and \"{}\"", what.seat, what.other, what.unit));
   }
   void tell(const Asked& what) {
-    news(fmt::format("{}: \"{}\" {}: press a button on yours", what.seat, what.unit, to_text(what.doubt)));
+    add_message(fmt::format("{}: \"{}\" {}: press a button on yours", what.seat, what.unit, to_text(what.doubt)));
   }
   void tell(const Lacks& what) {
-    news(fmt::format("{}: \"{}\" has no control for {}", what.seat, what.unit, some_listed(what.targets)));
+    add_message(fmt::format("{}: \"{}\" has no control for {}", what.seat, what.unit, some_listed(what.targets)));
   }
-  void tell(const NoUse& what) { news(fmt::format("\"{}\" has no control that this machine uses", what.unit)); }
-  void tell(const NoSeat& what) { news(fmt::format("\"{}\" was pressed, but all ports are taken", what.unit)); }
-  void tell(const Refused& what) { news(to_text(what.why)); }
+  void tell(const NoUse& what) { add_message(fmt::format("\"{}\" has no control that this machine uses", what.unit)); }
+  void tell(const NoSeat& what) { add_message(fmt::format("\"{}\" was pressed, but all ports are taken", what.unit)); }
+  void tell(const Refused& what) { add_message(to_text(what.why)); }
   void tell(const Froze& what) {
-    news(what.frozen ? "frozen: only hotkeys work; press the same one to resume" : "resumed");
+    add_message(what.frozen ? "frozen: only hotkeys work; press the same one to resume" : "resumed");
   }
   void tell(const Swapped& what) {
     plan_ = what.plan;
     for (const PortInfo& port : plan_.ports())
-      if (port.number != 0) news(fmt::format("port {} is now played from {}", port.number, port.seat));
+      if (port.number != 0) add_message(fmt::format("port {} is now played from {}", port.number, port.seat));
   }
   template <typename Other>
   void tell(const Other&) {}
@@ -141,11 +142,11 @@ class TableView final : public View {
   /// What is plugged into sockets is told by itself.
   std::string told(const TraceEvent& event, const Description& unit) {
     if (!event.note.empty()) return event.note;
-    std::string what = event.deed == Deed::plug_in    ? "connected"
-                       : event.deed == Deed::pull_out ? "disconnected"
-                       : event.deed == Deed::gap      ? "a gap: another program had grabbed it"
-                                                      : "";
-    if (event.deed == Deed::report)
+    std::string what = event.action == TraceAction::plug_in    ? "connected"
+                       : event.action == TraceAction::pull_out ? "disconnected"
+                       : event.action == TraceAction::gap      ? "a gap: another program had grabbed it"
+                                                               : "";
+    if (event.action == TraceAction::report)
       for (const Change& change : event.changes)
         what += fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);
     return fmt::format("{}: {}", printable(unit.name), what);
@@ -182,8 +183,8 @@ class TableView final : public View {
 
   /// What somebody does now fires it, or what somebody has held for long enough.
   void show_action(const std::string& action, Time now) {
-    if (waiting_) return news("action: " + action);
-    flush_news();
+    if (waiting_) return add_message("action: " + action);
+    print_messages();
     if (pace_) pace_(now);
     sink_(fmt::format("{:>6} ms  action: {}", ms(now), action));
   }
@@ -237,15 +238,15 @@ class TableView final : public View {
         if (port.number != 0 && reader != nullptr) line += "  " + cell(fitted(port_text(port, *reader), port_width_));
       sink_(trimmed(line));
     }
-    flush_news();
+    print_messages();
     if (waiting_ && !lesson_.empty()) sink_(fmt::format("{:>11}   ({})", "", lesson_));
     waiting_.reset();
     lesson_.clear();
   }
 
-  void flush_news() {
-    for (const std::string& line : news_) sink_(fmt::format("{:>11}-> {}", "", line));
-    news_.clear();
+  void print_messages() {
+    for (const std::string& line : messages_) sink_(fmt::format("{:>11}-> {}", "", line));
+    messages_.clear();
   }
 
   static std::int64_t ms(Time time) { return time.time_since_epoch().count() / 1000; }
@@ -255,7 +256,7 @@ class TableView final : public View {
   std::function<void(Time)> pace_;
   std::optional<Waiting> waiting_;
   std::string lesson_;
-  std::vector<std::string> news_;
+  std::vector<std::string> messages_;
   std::map<std::pair<int, Code>, std::string> names_;  ///< by node
   std::size_t act_width_ = most_act_width;
   std::size_t port_width_ = 0;
@@ -286,7 +287,7 @@ class SampleView final : public View {
     }
   }
 
-  void told(const SessionEvent& event, Time now) override {
+  void on_event(const SessionEvent& event, Time now) override {
     now_ = now;
     std::visit([this](const auto& what) { tell(what); }, event);
   }
@@ -298,7 +299,7 @@ class SampleView final : public View {
   void tell(const Joined& what) { put_event(what.seat, what.unit, "joined"); }
   void tell(const Left& what) { put_event(what.seat, what.unit, "gone"); }
   void tell(const LeftSeat& what) { put_event(what.seat, what.unit, "left-seat"); }
-  void tell(const SocketNews& what) {
+  void tell(const SocketChanged& what) {
     put_event(what.seat, what.unit, what.plug == Plug::none ? "empty" : what.plug == Plug::put_in ? "put-in" : "out");
   }
   void tell(const Asked& what) { put_event(what.seat, what.unit, "asked"); }
@@ -349,12 +350,12 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
   std::unique_ptr<View> view;
   std::function<Time()> room_time;
   bool exits = false;
-  options.told = [&](const SessionEvent& event) {
+  options.on_event = [&](const SessionEvent& event) {
     const auto* fired = std::get_if<HotkeyFired>(&event);
     exits = exits || (fired != nullptr && fired->action == exit_action);
-    view->told(event, room_time());
+    view->on_event(event, room_time());
   };
-  room.acts = [&](const TraceEvent& event, const Description& unit) { view->act(event, unit); };
+  room.on_trace_event = [&](const TraceEvent& event, const Description& unit) { view->act(event, unit); };
   auto session = Session::open_room(std::move(options), std::move(room));
   if (!session) return tl::unexpected(session.error());
   room_time = [&session] { return session->now(); };
@@ -363,9 +364,9 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
   const Duration frame = session->plan().frame();
   for (std::int64_t number = 1; !exits && !session->over() && !session->failure(); ++number) {
     const Time time{number * frame};
-    while (!exits && !session->failure() && session->wait(time)) session->take();
+    while (!exits && !session->failure() && session->wait(time)) session->process();
     if (session->failure()) break;
-    session->take();
+    session->process();
     reader.next_frame();
     view->frame(time, reader);
     // Frames in which nothing can change are passed over.

@@ -19,7 +19,7 @@ class View {
   virtual ~View() = default;
   /// Something is about to happen to a unit. Raw reports are told as the changes that they make.
   virtual void act(const TraceEvent& event, const Description& unit) = 0;
-  virtual void told(const SessionEvent& event, Time now) = 0;
+  virtual void on_event(const SessionEvent& event, Time now) = 0;
   /// The machine has taken a sample; the reader shows it.
   virtual void frame(Time time, const Reader& reader) = 0;
   /// To be called behind the last frame.

@@ -19,7 +19,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct WatchWords {
+struct WatchArguments {
   Sources sources;
   bool once = false;
   bool tick_off = false;
@@ -48,55 +48,55 @@ std::optional<view::Size> parsed_size(const std::string& word) {
   return size;
 }
 
-/// What is wrong with the words themselves.
-std::optional<Diagnostic> refused_words(const WatchWords& words) {
+/// What is wrong with the arguments themselves.
+std::optional<Diagnostic> refused_words(const WatchArguments& arguments) {
   const auto refuse = [](std::string id, std::string message, std::string hint) {
     return Diagnostic{std::move(id), Severity::error, std::move(message), "", std::move(hint)};
   };
-  if (words.tick_off && words.sources.profile.empty())
+  if (arguments.tick_off && arguments.sources.profile.empty())
     return refuse("no-profile-to-tick-off", "--tick-off requires a profile",
                   "for example: omnipar watch pad-2b --tick-off");
-  if (!words.tick_off && !words.players.empty())
+  if (!arguments.tick_off && !arguments.players.empty())
     return refuse("players-of-nothing", "--players requires --tick-off", "add --tick-off");
-  if (words.sources.host.empty() && (words.from >= 0 || words.step || words.speed != 1))
+  if (arguments.sources.host.empty() && (arguments.from >= 0 || arguments.step || arguments.speed != 1))
     return refuse("no-room", "--from, --speed and --step require a room", "name a room with --host");
-  if (!words.size.empty() && !parsed_size(words.size))
-    return refuse("bad-size", fmt::format("invalid size '{}'", words.size),
+  if (!arguments.size.empty() && !parsed_size(arguments.size))
+    return refuse("bad-size", fmt::format("invalid size '{}'", arguments.size),
                   "expected COLUMNSxROWS from 20x5 to 1000x1000, for example 120x36");
   return std::nullopt;
 }
 
 /// Where the session's own failures belong: a room is a file.
-Status refusal(const WatchWords& words) { return words.sources.host.empty() ? machine_refuses : bad_input; }
+Status refusal(const WatchArguments& arguments) { return arguments.sources.host.empty() ? machine_refuses : bad_input; }
 
-int show_once(const WatchWords& words, Watching& watching) {
+int show_once(const WatchArguments& arguments, Watching& watching) {
   os::Door& door = os::real_door();
-  if (words.sources.host.empty()) {
+  if (arguments.sources.host.empty()) {
     // Until sockets and pads that send all the time have said who they are.
     constexpr Duration a_moment{400'000};
     const Time end = door.now() + a_moment;
     while (door.now() < end) {
       watching.session().wait(end);
-      watching.take(door.now());
+      watching.process(door.now());
     }
   } else {
-    watching.run(words.from < 0 ? latest_time : at_us(0) + seconds(words.from));
+    watching.run(arguments.from < 0 ? latest_time : at_us(0) + seconds(arguments.from));
     watching.run(watching.session().now() + watching.session().plan().frame());  // the machine sees it a frame later
   }
   if (const auto& failure = watching.session().failure()) {
     tell({*failure});
-    return refusal(words);
+    return refusal(arguments);
   }
-  if (words.json) {
+  if (arguments.json) {
     print_json(watching.seen_json(), 2);
     return good;
   }
-  const auto asked = words.size.empty() ? view::terminal_size(door, 1) : parsed_size(words.size);
+  const auto asked = arguments.size.empty() ? view::terminal_size(door, 1) : parsed_size(arguments.size);
   const view::Size size = asked.value_or(view::Size{});
   view::Canvas canvas{size.width, size.height, view::locale_is_utf8()};
   view::Page page = watching.page();
-  page.words.raw = words.raw;
-  if (!words.sources.host.empty()) page.aside = seconds_words(watching.session().now());
+  page.words.raw = arguments.raw;
+  if (!arguments.sources.host.empty()) page.aside = seconds_words(watching.session().now());
   view::draw(canvas, watching.seen(), page);
   std::vector<std::string> lines = canvas.lines();
   while (!lines.empty() && lines.back().empty()) lines.pop_back();
@@ -104,8 +104,8 @@ int show_once(const WatchWords& words, Watching& watching) {
   return good;
 }
 
-int end_of_ticks(const WatchWords& words, const Watching& watching, bool all_players) {
-  if (words.json)
+int end_of_ticks(const WatchArguments& arguments, const Watching& watching, bool all_players) {
+  if (arguments.json)
     print_json(watching.ticks_json(), 2);
   else
     for (const std::string& line : watching.ticks()->result()) print(line);
@@ -114,64 +114,65 @@ int end_of_ticks(const WatchWords& words, const Watching& watching, bool all_pla
 }
 
 /// Fills in profile, catalogue and rig. False if something of it is wrong, which has been told.
-bool find_files(const WatchWords& words, SessionOptions& session) {
+bool find_files(const WatchArguments& arguments, SessionOptions& session) {
   os::Door& door = os::real_door();
-  if (words.sources.profile.empty()) {
-    FoundSheets shelf = load_shelf(door, words.sources);
+  if (arguments.sources.profile.empty()) {
+    FoundSheets shelf = load_shelf(door, arguments.sources);
     tell(shelf.problems);
     session.catalogue = std::move(shelf.catalogue);
     watch_units_only(session);
   } else {
-    FoundProfile given = load(door, words.sources);
+    FoundProfile given = load(door, arguments.sources);
     tell(given.elsewhere);
     tell(given.problems);
     if (!given.plan) return false;
     session.catalogue = std::move(given.catalogue);
     session.profile = std::move(*given.profile);
   }
-  auto rig = load_rig(door, words.sources);
+  auto rig = load_rig(door, arguments.sources);
   if (!rig) tell(rig.error());
   if (rig) session.rig = std::move(*rig);
   return rig.has_value();
 }
 
-LoopWish loop_wish(const WatchWords& words) {
-  LoopWish wish;
-  wish.is_room = !words.sources.host.empty();
-  wish.prints = words.json && !words.tick_off;
-  wish.raw = words.raw;
-  wish.step = words.step;
-  wish.speed = words.speed;
-  if (words.from > 0) wish.from = seconds(words.from);
-  if (words.at_most >= 0) wish.at_most = seconds(words.at_most);
-  return wish;
+LoopOptions loop_options(const WatchArguments& arguments) {
+  LoopOptions options;
+  options.is_room = !arguments.sources.host.empty();
+  options.prints = arguments.json && !arguments.tick_off;
+  options.raw = arguments.raw;
+  options.step = arguments.step;
+  options.speed = arguments.speed;
+  if (arguments.from > 0) options.from = seconds(arguments.from);
+  if (arguments.at_most >= 0) options.at_most = seconds(arguments.at_most);
+  return options;
 }
 
 /// The paths of all pointers that have moved, as far as they were looked at.
-int draw_paths(const WatchWords& words, Watching& watching) {
+int draw_paths(const WatchArguments& arguments, Watching& watching) {
   const Plan& plan = watching.session().plan();
-  return draw_picture(words.picture, "no pointer has moved", [&](const draw::Pictures& pictures, draw::Format format) {
-    std::vector<draw::PointerPath> paths;
-    constexpr std::size_t most = 4;
-    for (const inspect::SeenPort& port : watching.seen().ports())
-      for (const inspect::SeenTarget& target : port.targets) {
-        if (target.path.empty() || paths.size() == most) continue;
-        draw::PointerPath& path = paths.emplace_back();
-        path.title = fmt::format("Port {}, {}", port.number, target.name);
-        if (const auto& area = plan.area())
-          path.shape = area->box.width * plan.screen_size().width / (area->box.height * plan.screen_size().height);
-        for (const inspect::SeenPoint& at : target.path) path.places.push_back({{at.x, at.y}, at.on});
-        for (const inspect::SeenPoint& at : target.shots) path.shots.push_back({{at.x, at.y}, at.on});
-      }
-    return paths.empty() ? std::string{} : pictures.path(std::string{plan.name()}, paths, format);
-  });
+  return draw_picture(
+      arguments.picture, "no pointer has moved", [&](const draw::Pictures& pictures, draw::Format format) {
+        std::vector<draw::PointerPath> paths;
+        constexpr std::size_t most = 4;
+        for (const inspect::SeenPort& port : watching.seen().ports())
+          for (const inspect::SeenTarget& target : port.targets) {
+            if (target.path.empty() || paths.size() == most) continue;
+            draw::PointerPath& path = paths.emplace_back();
+            path.title = fmt::format("Port {}, {}", port.number, target.name);
+            if (const auto& area = plan.area())
+              path.shape = area->box.width * plan.screen_size().width / (area->box.height * plan.screen_size().height);
+            for (const inspect::SeenPoint& at : target.path) path.places.push_back({{at.x, at.y}, at.on});
+            for (const inspect::SeenPoint& at : target.shots) path.shots.push_back({{at.x, at.y}, at.on});
+          }
+        return paths.empty() ? std::string{} : pictures.path(std::string{plan.name()}, paths, format);
+      });
 }
 
 /// A player that is asked for and that the profile does not have, or none.
-std::optional<Diagnostic> missing_player(const WatchWords& words, const Watching& watching) {
+std::optional<Diagnostic> missing_player(const WatchArguments& arguments, const Watching& watching) {
   std::vector<std::string> there;
   for (const inspect::SeenPort& port : watching.seen().ports()) there.push_back(std::to_string(port.number));
-  for (const int player : words.players)
+  for (const int player : arguments.players)
     if (std::ranges::find(there, std::to_string(player)) == there.end())
       return Diagnostic{"unknown-port", Severity::error, fmt::format("this profile has no port {}", player),
                         "--players", "its ports are: " + some_listed(there, 16)};
@@ -179,13 +180,13 @@ std::optional<Diagnostic> missing_player(const WatchWords& words, const Watching
 }
 
 /// Draws, ticks off or prints samples until it ends.
-int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
+int watch_on(const WatchArguments& arguments, Watching& watching, bool all_players) {
   os::Door& door = os::real_door();
   // A result as JSON may go to a file while the terminal of the talk is drawn on.
-  const int stream = words.json ? 2 : 1;
-  const bool can_do_without = words.tick_off || words.json;
+  const int stream = arguments.json ? 2 : 1;
+  const bool can_do_without = arguments.tick_off || arguments.json;
   std::unique_ptr<view::Terminal> terminal;
-  if (!words.json || words.tick_off) {
+  if (!arguments.json || arguments.tick_off) {
     auto opened = view::Terminal::open(door, stream, has_colours(stream));
     if (!opened && !can_do_without) {
       tell({opened.error()});
@@ -194,46 +195,46 @@ int watch_on(const WatchWords& words, Watching& watching, bool all_players) {
     if (opened) terminal = std::move(*opened);
   }
   if (!terminal) watching.say_to(talk);
-  if (!terminal && words.tick_off)
+  if (!terminal && arguments.tick_off)
     talk("Press every control of every player. To end, use the exit combination or Ctrl-C.");
-  WatchLoop loop{door, loop_wish(words), watching};
+  WatchLoop loop{door, loop_options(arguments), watching};
   const auto failure = loop.run(terminal.get());
   terminal.reset();
   if (failure) tell({*failure});
-  if (failure) return refusal(words);
-  return words.tick_off ? end_of_ticks(words, watching, all_players) : good;
+  if (failure) return refusal(arguments);
+  return arguments.tick_off ? end_of_ticks(arguments, watching, all_players) : good;
 }
 
-int run(const WatchWords& words) {
-  const auto problem_of_picture = refuses_picture(words.picture);
-  if (const auto problem = problem_of_picture ? problem_of_picture : refused_words(words)) {
+int run(const WatchArguments& arguments) {
+  const auto problem_of_picture = refuses_picture(arguments.picture);
+  if (const auto problem = problem_of_picture ? problem_of_picture : refused_words(arguments)) {
     tell({*problem});
     return bad_input;
   }
-  WatchWish wish;
-  wish.ticks = words.tick_off;
-  wish.players = words.players;
-  wish.session.with_virtual = words.with_virtual;
-  wish.session.grab = words.grab;
-  if (!find_files(words, wish.session)) return bad_input;
+  WatchingOptions options;
+  options.ticks = arguments.tick_off;
+  options.players = arguments.players;
+  options.session.with_virtual = arguments.with_virtual;
+  options.session.grab = arguments.grab;
+  if (!find_files(arguments, options.session)) return bad_input;
   // A machine may have more ports than people are there; a profile of one's own has those that are meant.
-  const bool all_players = !words.players.empty() || !wish.session.profile.place.empty();
-  const std::string& host = words.sources.host;
-  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
-  if (words.json && !words.once && !words.tick_off) {
+  const bool all_players = !arguments.players.empty() || !options.session.profile.place.empty();
+  const std::string& host = arguments.sources.host;
+  if (!host.empty()) options.room = Room{host, trace_lines(os::real_door(), host), {}};
+  if (arguments.json && !arguments.once && !arguments.tick_off) {
     results_are_lines();
-    wish.samples = print;
+    options.samples = print;
   }
-  auto watching = Watching::open(std::move(wish));
+  auto watching = Watching::open(std::move(options));
   if (!watching) tell(watching.error());
-  if (!watching) return refusal(words);
-  if (const auto problem = missing_player(words, **watching)) {
+  if (!watching) return refusal(arguments);
+  if (const auto problem = missing_player(arguments, **watching)) {
     tell({*problem});
     return bad_input;
   }
-  const int status = words.once ? show_once(words, **watching) : watch_on(words, **watching, all_players);
-  if (words.picture.empty() || status == bad_input || status == machine_refuses) return status;
-  const int drawn = draw_paths(words, **watching);
+  const int status = arguments.once ? show_once(arguments, **watching) : watch_on(arguments, **watching, all_players);
+  if (arguments.picture.empty() || status == bad_input || status == machine_refuses) return status;
+  const int drawn = draw_paths(arguments, **watching);
   return drawn == good ? status : drawn;
 }
 
@@ -241,34 +242,34 @@ int run(const WatchWords& words) {
 
 void add_watch(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("watch", "Show live input and what each port receives");
-  const auto words = std::make_shared<WatchWords>();
-  command->add_option("PROFILE", words->sources.profile,
+  const auto arguments = std::make_shared<WatchArguments>();
+  command->add_option("PROFILE", arguments->sources.profile,
                       "a machine such as pad-2b, or a profile (default: show only the units)");
-  add_data_option(*command, words->sources);
-  add_rig_option(*command, words->sources);
-  add_host_option(*command, words->sources);
-  command->add_flag("--tick-off", words->tick_off,
+  add_data_option(*command, arguments->sources);
+  add_rig_option(*command, arguments->sources);
+  add_host_option(*command, arguments->sources);
+  command->add_flag("--tick-off", arguments->tick_off,
                     "tick off each control that the machine receives, and end when all players are complete");
   command
-      ->add_option("--players", words->players,
+      ->add_option("--players", arguments->players,
                    "with --tick-off: the players to complete, such as 1,2 (default: all ports of a profile; of a "
                    "machine, all seated players)")
       ->delimiter(',');
-  command->add_option("--at-most", words->at_most, "end after this many seconds")->check(number_between(0, 86'400));
-  command->add_flag("--raw", words->raw, "show the units' raw values and codes");
-  command->add_flag("--once", words->once, "print one picture and exit");
-  command->add_option("--size", words->size, "with --once: columns and rows, such as 120x36");
-  command->add_option("--from", words->from, "with --host: start at this second; with --once: show this second")
+  command->add_option("--at-most", arguments->at_most, "end after this many seconds")->check(number_between(0, 86'400));
+  command->add_flag("--raw", arguments->raw, "show the units' raw values and codes");
+  command->add_flag("--once", arguments->once, "print one picture and exit");
+  command->add_option("--size", arguments->size, "with --once: columns and rows, such as 120x36");
+  command->add_option("--from", arguments->from, "with --host: start at this second; with --once: show this second")
       ->check(number_between(0, 1e6));
-  command->add_option("--speed", words->speed, "with --host: speed, such as 2 for twice as fast")
+  command->add_option("--speed", arguments->speed, "with --host: speed, such as 2 for twice as fast")
       ->check(number_between(0.01, 1000))
       ->capture_default_str();
-  command->add_flag("--step", words->step, "with --host: start paused");
-  command->add_option("--picture", words->picture,
+  command->add_flag("--step", arguments->step, "with --host: start paused");
+  command->add_option("--picture", arguments->picture,
                       "draw all pointer paths and the last shots to this .svg or .png file on exit");
-  command->add_flag("--grab", words->grab, "grab the units, so that no other program receives their input");
-  command->add_flag("--with-virtual", words->with_virtual, "include virtual controllers made by other programs");
-  command->add_flag("--json", words->json,
+  command->add_flag("--grab", arguments->grab, "grab the units, so that no other program receives their input");
+  command->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
+  command->add_flag("--json", arguments->json,
                     "print JSON: samples as lines; with --once, the whole state; with --tick-off, the result");
   command->footer(
       "Example: check the wiring of Marrowby's cabinet:\n  omnipar watch cabinet.toml --tick-off\n"
@@ -277,7 +278,7 @@ void add_watch(CLI::App& app, int& status) {
       "raw\nvalues; with --host, space pauses and n steps to the next event. These keys do not work on a keyboard that "
       "is\nbeing watched; there, press Ctrl-C twice to quit.\nExit status: 0 ended, or all ticked off, 1 some controls "
       "are not ticked off, 2 invalid profile or room, 3 no\nterminal, or access was denied (see 'omnipar doctor').");
-  command->callback([words, &status] { status = run(*words); });
+  command->callback([arguments, &status] { status = run(*arguments); });
 }
 
 }  // namespace omnipar::cli

@@ -48,16 +48,16 @@ void Pace::go_to(Time room, Time now) {
   since_ = now;
 }
 
-std::optional<Diagnostic> go_live(const LoopWish& wish, bool json, Live& live) {
+std::optional<Diagnostic> go_live(const LoopOptions& options, bool json, Live& live) {
   constexpr Duration behind{3'000'000};
   os::Door& door = os::real_door();
   const int stream = json ? 2 : 1;
   std::unique_ptr<view::Terminal> terminal;
   if (auto opened = view::Terminal::open(door, stream, has_colours(stream))) terminal = std::move(*opened);
-  if (terminal) return WatchLoop{door, wish, live}.run(terminal.get());
+  if (terminal) return WatchLoop{door, options, live}.run(terminal.get());
   live.say_to(talk);
-  if (!wish.begin.empty()) talk(wish.begin);
-  if (!wish.is_room) return WatchLoop{door, wish, live}.run(nullptr);
+  if (!options.begin.empty()) talk(options.begin);
+  if (!options.is_room) return WatchLoop{door, options, live}.run(nullptr);
   live.run_through(behind);
   return live.session().failure();
 }
@@ -68,22 +68,22 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
   if (!signals_.begin(here))
     return Diagnostic{"no-signals", Severity::error, "cannot receive signals", "", "try again"};
   began_ = door_.now();
-  if (wish_.is_room) live_.run(at_us(0) + wish_.from);
-  pace_.emplace(live_.session().now(), began_, wish_.speed, wish_.step);
+  if (options_.is_room) live_.run(at_us(0) + options_.from);
+  pace_.emplace(live_.session().now(), began_, options_.speed, options_.step);
   if (terminal_ != nullptr) size_ = terminal_->size();
-  take();  // whoever is there is in the first drawing
+  process();  // whoever is there is in the first drawing
   while (!ends()) {
     draw_when_due();
     if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "cannot wait for input", "", "try again"};
-    take();
+    process();
   }
   return live_.session().failure();
 }
 
 bool WatchLoop::ends() const {
   if (ended_ || live_.wants_end() || live_.session().failure()) return true;
-  if (wish_.at_most && door_.now() - began_ >= *wish_.at_most) return true;
-  return wish_.is_room && terminal_ == nullptr && live_.is_over();
+  if (options_.at_most && door_.now() - began_ >= *options_.at_most) return true;
+  return options_.is_room && terminal_ == nullptr && live_.is_over();
 }
 
 Time WatchLoop::due() const {
@@ -91,14 +91,14 @@ Time WatchLoop::due() const {
   Time due = latest_time;
   const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
   const auto next = live_.next_due();
-  if (wish_.is_room) {
+  if (options_.is_room) {
     // The room's end is nothing that happens in it.
     Session& session = live_.session();
     if (!live_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
   } else {
     add(next);
   }
-  if (wish_.at_most) add(began_ + *wish_.at_most);
+  if (options_.at_most) add(began_ + *options_.at_most);
   if (dirty_ && terminal_ != nullptr && terminal_->is_idle()) add(drawn_ + between_drawings);
   return due;
 }
@@ -106,7 +106,7 @@ Time WatchLoop::due() const {
 bool WatchLoop::wait() {
   const Time until = due();
   std::vector<pollfd> descriptors{{signals_.descriptor(), POLLIN, 0}};
-  if (!wish_.is_room) {
+  if (!options_.is_room) {
     const int session = live_.session().descriptor();
     if (session < 0) return false;
     descriptors.push_back({session, POLLIN, 0});
@@ -123,17 +123,17 @@ bool WatchLoop::wait() {
   return true;
 }
 
-void WatchLoop::take() {
+void WatchLoop::process() {
   while (const auto caught = signals_.next()) take_signal(caught->number);
   const Time now = door_.now();
-  if (wish_.is_room)
+  if (options_.is_room)
     live_.run(pace_->room(now));
   else
-    live_.take(now);
+    live_.process(now);
   if (std::exchange(is_typed_, false)) take_typed();
   dirty_ = live_.has_changed() || dirty_;
-  if (wish_.prints && !flush_results()) ended_ = true;
-  if (terminal_ == nullptr) live_.say_news();
+  if (options_.prints && !flush_results()) ended_ = true;
+  if (terminal_ == nullptr) live_.print_messages();
 }
 
 void WatchLoop::take_signal(int number) {
@@ -175,8 +175,8 @@ void WatchLoop::take_typed() {
     return;
   }
   constexpr Duration a_moment{300'000};
-  // What is typed on a unit that is looked at is no wish; but a hand must be able to end it from there.
-  const bool is_units = !wish_.is_room && live_.is_typed_on(a_moment);
+  // What is typed on a unit that is looked at is no options; but a hand must be able to end it from there.
+  const bool is_units = !options_.is_room && live_.is_typed_on(a_moment);
   for (const char key : *text) {
     if (is_units && key != interrupt && key != suspend) continue;
     if (is_units && !is_meant(key)) continue;
@@ -210,14 +210,14 @@ void WatchLoop::press(char key) {
       stop();
       break;
     case 'r':
-      wish_.raw = !wish_.raw;
+      options_.raw = !options_.raw;
       break;
     case ' ':
-      if (wish_.is_room) pace_->stand(!pace_->stands(), now);
+      if (options_.is_room) pace_->stand(!pace_->stands(), now);
       break;
     case 'n':
     case '\r':
-      if (wish_.is_room) step(now);
+      if (options_.is_room) step(now);
       break;
     default:
       break;
@@ -251,14 +251,14 @@ void WatchLoop::draw_when_due() {
 
 view::Page WatchLoop::page() const {
   view::Page page = live_.page();
-  page.words.raw = wish_.raw;
-  if (wish_.is_room)
+  page.words.raw = options_.raw;
+  if (options_.is_room)
     page.aside = seconds_words(live_.session().now()) + (live_.is_over() ? ", end" : pace_->stands() ? ", paused" : "");
   const std::string own = live_.keys();
-  page.keys = !hint_.empty()  ? hint_
-              : !own.empty()  ? own
-              : wish_.is_room ? "q quit   r raw values   space pause or resume   n next event"
-                              : "q or Ctrl-C quit   r raw values";
+  page.keys = !hint_.empty()     ? hint_
+              : !own.empty()     ? own
+              : options_.is_room ? "q quit   r raw values   space pause or resume   n next event"
+                                 : "q or Ctrl-C quit   r raw values";
   return page;
 }
 

@@ -14,7 +14,7 @@
 
 namespace omnipar::cli {
 
-struct LoopWish {
+struct LoopOptions {
   bool is_room = false;
   bool prints = false;  ///< samples, as they come: it ends when nobody reads them
   bool raw = false;
@@ -27,7 +27,7 @@ struct LoopWish {
 
 /// Draws on a terminal, on stdout or, with `json`, on stderr; without one says what there is to say, and goes through a
 /// room as fast as it goes. Why it could not go on, if it could not.
-[[nodiscard]] std::optional<Diagnostic> go_live(const LoopWish& wish, bool json, Live& live);
+[[nodiscard]] std::optional<Diagnostic> go_live(const LoopOptions& options, bool json, Live& live);
 
 /// A room's time by the clock on the wall: as fast as was asked for, or standing still.
 class Pace {
@@ -50,8 +50,8 @@ class Pace {
 
 class WatchLoop {
  public:
-  WatchLoop(os::Door& door, LoopWish wish, Live& live)
-      : door_(door), wish_(std::move(wish)), live_(live), signals_(door) {}
+  WatchLoop(os::Door& door, LoopOptions options, Live& live)
+      : door_(door), options_(std::move(options)), live_(live), signals_(door) {}
 
   /// Until a hand, a key or a signal ends it, or nothing more can come. The terminal may be null: then nothing is
   /// drawn. Fails if nothing can be waited for, or the session fails.
@@ -61,7 +61,7 @@ class WatchLoop {
   [[nodiscard]] bool ends() const;
   [[nodiscard]] Time due() const;
   [[nodiscard]] bool wait();
-  void take();
+  void process();
   void take_signal(int number);
   void stop();
   void take_typed();
@@ -72,7 +72,7 @@ class WatchLoop {
   [[nodiscard]] view::Page page() const;
 
   os::Door& door_;
-  LoopWish wish_;
+  LoopOptions options_;
   Live& live_;
   os::Signals signals_;
   view::Terminal* terminal_ = nullptr;

@@ -37,33 +37,33 @@ void watch_units_only(SessionOptions& options) {
   options.profile.system = no_machine;
 }
 
-Watching::Watching(WatchWish& wish)
-    : catalogue_(wish.session.catalogue),
-      profile_(wish.session.profile),
+Watching::Watching(WatchingOptions& run_options)
+    : catalogue_(run_options.session.catalogue),
+      profile_(run_options.session.profile),
       seen_(catalogue_),
-      wants_ticks_(wish.ticks),
-      players_(wish.players),
-      meets_(std::move(wish.meets)),
-      hears_(std::move(wish.hears)),
-      told_(std::move(wish.told)) {}
+      wants_ticks_(run_options.ticks),
+      players_(run_options.players),
+      meets_(std::move(run_options.meets)),
+      hears_(std::move(run_options.hears)),
+      on_event_(std::move(run_options.on_event)) {}
 
-tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchWish wish) {
-  std::unique_ptr<Watching> made{new Watching{wish}};
+tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchingOptions run_options) {
+  std::unique_ptr<Watching> made{new Watching{run_options}};
   Watching* self = made.get();
-  wish.session.told = [self](const SessionEvent& event) { self->told(event); };
-  wish.session.heard = [self](int node, const Report& report) { self->heard(node, report); };
-  if (wish.room)
-    wish.room->acts = [self](const TraceEvent& event, const Description&) {
-      if (event.deed != Deed::report) self->units_are_new_ = self->is_busy_ = true;
+  run_options.session.on_event = [self](const SessionEvent& event) { self->on_event(event); };
+  run_options.session.on_report = [self](int node, const Report& report) { self->on_report(node, report); };
+  if (run_options.room)
+    run_options.room->acts = [self](const TraceEvent& event, const Description&) {
+      if (event.action != TraceAction::report) self->units_are_new_ = self->is_busy_ = true;
     };
-  auto session = wish.room ? Session::open_room(std::move(wish.session), std::move(*wish.room))
-                           : Session::open(std::move(wish.session));
+  auto session = run_options.room ? Session::open_room(std::move(run_options.session), std::move(*run_options.room))
+                                  : Session::open(std::move(run_options.session));
   if (!session) return tl::unexpected(session.error());
   made->session_.emplace(std::move(*session));
   made->reader_.emplace(made->session_->engine());
   made->profile_ = made->session_->profile();
   made->plan_is(made->session_->plan());
-  if (wish.samples) made->samples_ = sample_view(made->session_->plan(), wish.samples);
+  if (run_options.samples) made->samples_ = sample_view(made->session_->plan(), run_options.samples);
   made->sampled_ = made->session_->now();
   return made;
 }
@@ -79,11 +79,11 @@ void Watching::plan_is(const Plan& plan) {
 
 // -- what comes -----------------------------------------------------------------------------------------------
 
-void Watching::told(const SessionEvent& event) {
+void Watching::on_event(const SessionEvent& event) {
   units_are_new_ = is_busy_ = changed_ = true;
-  if (told_) told_(event);
+  if (on_event_) on_event_(event);
   if (!session_) return;
-  if (samples_) samples_->told(event, session_->now());
+  if (samples_) samples_->on_event(event, session_->now());
   if (const auto* fired = std::get_if<HotkeyFired>(&event)) exits_ = exits_ || fired->action == exit_action;
   if (const auto* swapped = std::get_if<Swapped>(&event)) {
     profile_ = session_->profile();
@@ -121,10 +121,10 @@ void Watching::tick_what_seats(const std::string& seat) {
   changed_ = true;
 }
 
-void Watching::heard(int node, const Report& report) {
+void Watching::on_report(int node, const Report& report) {
   if (std::exchange(units_are_new_, false)) look_at_units();
   is_busy_ = true;
-  seen_.hear(node, report);
+  seen_.feed(node, report);
   if (hears_) hears_(node, report);
   const auto typing = types_.find(node);
   if (typing != types_.end() && typing->second) typed_at_ = session_->now();
@@ -165,7 +165,7 @@ void Watching::sample(Time time) {
   if (new_units) look_at_units();
   reader_->next_frame();
   const bool different = seen_.look(*reader_) || new_units;
-  if (different && ticks_) ticks_->take(seen_);
+  if (different && ticks_) ticks_->update(seen_);
   if (samples_) samples_->frame(time, *reader_);
   changed_ = changed_ || different || seen_changes_ != seen_.changes();
   seen_changes_ = seen_.changes();
@@ -173,8 +173,8 @@ void Watching::sample(Time time) {
   is_busy_ = !reader_->changed().empty() || seen_.is_moving();
 }
 
-void Watching::take(Time now) {
-  session_->take();
+void Watching::process(Time now) {
+  session_->process();
   if (session_->next_due().value_or(latest_time) <= next_frame(now)) is_busy_ = true;
   if (is_busy_ && now >= next_frame(sampled_)) sample(now);
 }
@@ -183,9 +183,9 @@ void Watching::run(Time until) {
   while (!is_over()) {
     const Time next = next_frame(sampled_);
     const Time end = std::min(next, until);
-    while (!is_over() && session_->wait(end)) session_->take();
+    while (!is_over() && session_->wait(end)) session_->process();
     if (session_->failure()) return;
-    session_->take();
+    session_->process();
     if (next > until) return;
     sample(next);
     // Frames in which nothing can change are passed over.
@@ -220,7 +220,7 @@ view::Page Watching::page() const {
   return page;
 }
 
-void Watching::say_news() {
+void Watching::print_messages() {
   if (!ticks_) return;
   const auto& ports = ticks_->ports();
   told_complete_.resize(ports.size());

@@ -19,7 +19,7 @@
 namespace omnipar::cli {
 
 /// What a session needs, and whether the machine's side is looked at: with an empty profile only units are.
-struct WatchWish {
+struct WatchingOptions {
   SessionOptions session;
   std::optional<Room> room{};
   bool ticks = false;
@@ -28,7 +28,7 @@ struct WatchWish {
   /// Are told who is there now, and what they say, as soon as it is seen.
   std::function<void(const std::vector<UnitDetails>&)> meets{};
   std::function<void(int node, const Report&)> hears{};
-  EventHandler told{};
+  EventHandler on_event{};
 };
 
 /// A profile that plays nothing, and the catalogue that has its machine.
@@ -36,7 +36,7 @@ void watch_units_only(SessionOptions& options);
 
 class Watching final : public Live {
  public:
-  [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchWish wish);
+  [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchingOptions run_options);
   Watching(const Watching&) = delete;
   Watching& operator=(const Watching&) = delete;
   /// What is told meanwhile still finds all that it needs.
@@ -48,7 +48,7 @@ class Watching final : public Live {
   void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return *session_; }
   /// Also the samples that are due.
-  void take(Time now) override;
+  void process(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] bool has_changed() noexcept override { return std::exchange(changed_, false); }
@@ -57,7 +57,7 @@ class Watching final : public Live {
   [[nodiscard]] bool is_typed_on(Duration within) const override;
   [[nodiscard]] const inspect::Seen& seen() const noexcept override { return seen_; }
   /// Says who is complete.
-  void say_news() override;
+  void print_messages() override;
 
   [[nodiscard]] const std::optional<inspect::TickOff>& ticks() const noexcept { return ticks_; }
   /// With the last press and the ticks.
@@ -67,9 +67,9 @@ class Watching final : public Live {
   [[nodiscard]] nlohmann::ordered_json ticks_json() const;
 
  private:
-  explicit Watching(WatchWish& wish);
-  void told(const SessionEvent& event);
-  void heard(int node, const Report& report);
+  explicit Watching(WatchingOptions& run_options);
+  void on_event(const SessionEvent& event);
+  void on_report(int node, const Report& report);
   void plan_is(const Plan& plan);
   void sample(Time time);
   [[nodiscard]] Time next_frame(Time after) const;
@@ -91,7 +91,7 @@ class Watching final : public Live {
   std::vector<bool> told_complete_;  ///< by port
   std::function<void(const std::vector<UnitDetails>&)> meets_;
   std::function<void(int, const Report&)> hears_;
-  EventHandler told_;
+  EventHandler on_event_;
   std::map<std::string, std::string> grabbed_;  ///< news of nodes that another program has, by their paths
   std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too
   std::optional<Time> typed_at_;

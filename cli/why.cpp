@@ -21,7 +21,7 @@
 namespace omnipar::cli {
 namespace {
 
-struct WhyWords {
+struct WhyArguments {
   Sources sources;
   std::string control;
   std::vector<double> at;  ///< how far it is pushed: x, or x and y
@@ -67,16 +67,17 @@ tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const R
 }
 
 /// What a raw control means: to the units of the room, if there is one, else by all sheets and the convention.
-tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWords& words, const FoundProfile& given,
+tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyArguments& arguments,
+                                                                    const FoundProfile& given,
                                                                     const std::string& name) {
-  if (!words.sources.host.empty()) {
-    const auto nodes = read_room(os::real_door(), words.sources.host, given.catalogue);
+  if (!arguments.sources.host.empty()) {
+    const auto nodes = read_room(os::real_door(), arguments.sources.host, given.catalogue);
     if (!nodes) return tl::unexpected(nodes.error());
     auto found = inspect::meanings(given.catalogue, std::span{*nodes}, name);
     if (!found.empty()) return found;
     return tl::unexpected(Diagnostic{"unknown-code", Severity::error,
                                      fmt::format("no unit in this room has a control '{}' with a role", name),
-                                     words.sources.host, "omnipar units" + same_host(words.sources.host)});
+                                     arguments.sources.host, "omnipar units" + same_host(arguments.sources.host)});
   }
   const auto code = base::code_of_name(name);
   auto found = code ? inspect::meanings(given.catalogue, *code) : inspect::meanings(given.catalogue, name);
@@ -86,9 +87,9 @@ tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyWor
                                    "assign a role in a unit sheet; see: omnipar catalogue fields unit"});
 }
 
-tl::expected<Question, Diagnostic> asked(const WhyWords& words, const FoundProfile& given, const Rig& rig) {
+tl::expected<Question, Diagnostic> asked(const WhyArguments& arguments, const FoundProfile& given, const Rig& rig) {
   Question question;
-  const std::string& control = words.control;
+  const std::string& control = arguments.control;
   const std::size_t slash = hid::is_name(control) ? std::string::npos : control.find('/');
   if (slash != std::string::npos) {
     const auto seat = seat_of(given, rig, control.substr(0, slash));
@@ -101,7 +102,7 @@ tl::expected<Question, Diagnostic> asked(const WhyWords& words, const FoundProfi
     return question;
   }
   if (!base::code_of_name(name) && !hid::is_name(name)) return tl::unexpected(no_control(given, name));
-  auto roles = meanings_of(words, given, name);
+  auto roles = meanings_of(arguments, given, name);
   if (!roles) return tl::unexpected(roles.error());
   question.roles = std::move(*roles);
   return question;
@@ -126,9 +127,9 @@ void show(const inspect::Link& link) {
   print("      " + origin_words(link));
 }
 
-std::vector<inspect::StageValue> values_of(const WhyWords& words, const inspect::Link& link) {
-  if (words.at.empty()) return {};
-  return inspect::stage_values(link, words.at[0], words.at.size() > 1 ? words.at[1] : 0);
+std::vector<inspect::StageValue> values_of(const WhyArguments& arguments, const inspect::Link& link) {
+  if (arguments.at.empty()) return {};
+  return inspect::stage_values(link, arguments.at[0], arguments.at.size() > 1 ? arguments.at[1] : 0);
 }
 
 /// The value behind each stage, a line each.
@@ -155,8 +156,8 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
 }
 
 /// The way of pushes of every length in the direction of --at, or to the right.
-std::optional<draw::Curve> curve_of(const WhyWords& words, const inspect::Link& link) {
-  double x = words.at.empty() ? 1 : words.at[0], y = words.at.size() > 1 ? words.at[1] : 0;
+std::optional<draw::Curve> curve_of(const WhyArguments& arguments, const inspect::Link& link) {
+  double x = arguments.at.empty() ? 1 : arguments.at[0], y = arguments.at.size() > 1 ? arguments.at[1] : 0;
   const double length = std::sqrt(x * x + y * y);
   if (length == 0) x = 1;
   if (length > 0) x /= length, y /= length;
@@ -171,26 +172,26 @@ std::optional<draw::Curve> curve_of(const WhyWords& words, const inspect::Link& 
   constexpr int steps = 200;
   for (int i = 0; i <= steps; ++i)
     curve.ways.emplace_back(i / static_cast<double>(steps), *along(i / static_cast<double>(steps)));
-  if (!words.at.empty()) curve.now = {std::min(1.0, length), *along(std::min(1.0, length))};
+  if (!arguments.at.empty()) curve.now = {std::min(1.0, length), *along(std::min(1.0, length))};
   for (const inspect::StageValue& stage : inspect::stage_values(link, x, y)) curve.stages.push_back(stage.stage);
   return curve;
 }
 
-int run(const WhyWords& words) {
-  if (const auto problem = refuses_picture(words.picture)) {
+int run(const WhyArguments& arguments) {
+  if (const auto problem = refuses_picture(arguments.picture)) {
     tell({*problem});
     return bad_input;
   }
-  const FoundProfile given = load(os::real_door(), words.sources);
+  const FoundProfile given = load(os::real_door(), arguments.sources);
   tell(given.elsewhere);
   tell(given.problems);
   if (!given.plan) return bad_input;
-  const auto rig = load_rig(os::real_door(), words.sources);
+  const auto rig = load_rig(os::real_door(), arguments.sources);
   if (!rig) {
     tell(rig.error());
     return bad_input;
   }
-  const auto question = asked(words, given, *rig);
+  const auto question = asked(arguments, given, *rig);
   if (!question) {
     tell({question.error()});
     return bad_input;
@@ -205,24 +206,24 @@ int run(const WhyWords& words) {
     bool has_heading = meaning.by.empty();
     const auto print_heading = [&] {
       if (!std::exchange(has_heading, true))
-        print(fmt::format("{} is '{}' by {}{}:", words.control, meaning.role, meaning.by,
+        print(fmt::format("{} is '{}' by {}{}:", arguments.control, meaning.role, meaning.by,
                           more == 0 ? "" : fmt::format(", and {} more sheet{}", more, more == 1 ? "" : "s")));
     };
     for (const inspect::Link& link : all) {
       if (link.source.empty() || !inspect::concerns(link.source, meaning.role)) continue;
       if (!question->seat.empty() && link.seat != question->seat) continue;
       ++found;
-      if (!words.picture.empty())
-        if (auto curve = curve_of(words, link)) curves.push_back(std::move(*curve));
-      const auto values = values_of(words, link);
+      if (!arguments.picture.empty())
+        if (auto curve = curve_of(arguments, link)) curves.push_back(std::move(*curve));
+      const auto values = values_of(arguments, link);
       list.push_back(to_json(link, values));
-      if (words.json) continue;
+      if (arguments.json) continue;
       print_heading();
       show(link);
       show(values);
     }
     for (const inspect::Stop& stop : inspect::stops(given.catalogue, *given.profile, meaning.role)) {
-      if (words.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
+      if (arguments.json || (!question->seat.empty() && stop.seat != question->seat)) continue;
       print_heading();
       print(fmt::format("{:<64}  written at {}",
                         fmt::format("  {} at seat {} -> is not bound: port {}'s {} has other sources", meaning.role,
@@ -230,16 +231,16 @@ int run(const WhyWords& words) {
                         stop.place));
     }
   }
-  if (words.json) print_json(list, 2);
-  if (!words.picture.empty()) {
-    const std::string title = fmt::format("{} in {}", words.control, words.sources.profile);
-    const int status = draw_picture(words.picture, "this link has no stick or axis",
+  if (arguments.json) print_json(list, 2);
+  if (!arguments.picture.empty()) {
+    const std::string title = fmt::format("{} in {}", arguments.control, arguments.sources.profile);
+    const int status = draw_picture(arguments.picture, "this link has no stick or axis",
                                     [&](const draw::Pictures& pictures, draw::Format format) {
                                       return curves.empty() ? "" : pictures.curves(title, curves, format);
                                     });
     if (status != good) return status;
   }
-  if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", words.control));
+  if (found == 0) talk(fmt::format("'{}' is not bound in this profile.", arguments.control));
   return found > 0 ? good : found_something;
 }
 
@@ -255,33 +256,33 @@ std::string a_push(const std::string& word) {
 
 void add_why(CLI::App& app, int& status) {
   CLI::App* command = app.add_subcommand("why", "Show every link from a control to the machine");
-  const auto words = std::make_shared<WhyWords>();
-  CLI::Option* control = command->add_option("CONTROL", words->control,
+  const auto arguments = std::make_shared<WhyArguments>();
+  CLI::Option* control = command->add_option("CONTROL", arguments->control,
                                              "a role such as south, or a raw code such as BTN_SOUTH or hid:0/x; for "
                                              "one seat SEAT/ROLE, for one unit in the rig UNIT/ROLE");
-  command->add_flag("--unused", words->unused, "instead of a control: list the unbound controls of each unit")
+  command->add_flag("--unused", arguments->unused, "instead of a control: list the unbound controls of each unit")
       ->excludes(control);
-  command->add_option("--profile", words->sources.profile, "a profile, or a machine")->required();
-  add_data_option(*command, words->sources);
-  add_rig_option(*command, words->sources);
-  add_host_option(*command, words->sources);
+  command->add_option("--profile", arguments->sources.profile, "a profile, or a machine")->required();
+  add_data_option(*command, arguments->sources);
+  add_rig_option(*command, arguments->sources);
+  add_host_option(*command, arguments->sources);
   command
       ->add_option(
-          "--at", words->at,
+          "--at", arguments->at,
           "show the value after each stage at this position (a gun: from the screen's centre): X or X,Y, each -1 to 1")
       ->delimiter(',')
       ->expected(1, 2)
       ->check(CLI::Validator{a_push, "-1..1"});
-  command->add_option("--picture", words->picture, "draw the response curve to this .svg or .png file");
-  command->add_flag("--json", words->json, "print JSON");
+  command->add_option("--picture", arguments->picture, "draw the response curve to this .svg or .png file");
+  command->add_flag("--json", arguments->json, "print JSON");
   command->footer(
       "Example: the coin button on the left panel of Marrowby's cabinet:\n  omnipar why left/select --profile "
       "cabinet.toml\n"
       "List the controls that are not bound:\n  omnipar why --unused --profile cabinet.toml\n"
       "Exit status: 0 bound, 1 not bound, or no unit connected, 2 no such control, seat or profile.");
-  command->callback([words, &status] {
-    if (!words->unused && words->control.empty()) throw CLI::RequiredError("CONTROL");
-    status = words->unused ? show_unused(words->sources, words->json) : run(*words);
+  command->callback([arguments, &status] {
+    if (!arguments->unused && arguments->control.empty()) throw CLI::RequiredError("CONTROL");
+    status = arguments->unused ? show_unused(arguments->sources, arguments->json) : run(*arguments);
   });
 }
 

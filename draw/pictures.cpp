@@ -167,12 +167,12 @@ std::string axis_picture(const std::string& title, const AxisReadings& readings,
   for (const double level : {double(kept.minimum), double(kept.rest), double(kept.maximum)})
     time.line({{0, level}, {count * 0.004, level}}, after, level == kept.rest ? 2.4 : 1.6);
   Control control;
-  control.reading = readings.reading;
+  control.type = readings.type;
   control.minimum = kept.minimum;
   control.maximum = kept.maximum;
   control.rest = kept.rest;
   const auto map = shape::axis_map(kept, control);
-  const double least = readings.reading == Reading::one_sided ? 0 : -1;
+  const double least = readings.type == ControlType::one_sided ? 0 : -1;
   Plot response{sheet, {730, 100}, {530, 560}, {double(range.minimum), double(range.maximum)}, {1.05, least - 0.05}};
   response.frame("What becomes of it", between(range),
                  least < 0 ? std::vector<double>{-1, -0.5, 0, 0.5, 1} : std::vector<double>{0, 0.25, 0.5, 0.75, 1});
@@ -180,7 +180,7 @@ std::string axis_picture(const std::string& title, const AxisReadings& readings,
     if (map) return shape::position(*map, raw);
     const auto scale = shape::scale_of(kept.minimum, kept.maximum, kept.rest);
     const double value = shape::normalised(scale, static_cast<std::int32_t>(std::lround(raw)));
-    return readings.reading == Reading::one_sided ? std::fabs(value) : value;
+    return readings.type == ControlType::one_sided ? std::fabs(value) : value;
   };
   std::vector<Spot> curve, declared;
   for (int i = 0; i <= 300; ++i) {

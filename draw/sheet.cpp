@@ -19,9 +19,9 @@ cairo_status_t append(void* to, const unsigned char* bytes, unsigned count) {
 
 }  // namespace
 
-class Sheet::Inside {
+class Sheet::Impl {
  public:
-  explicit Inside(Format format) : format_(format) {
+  explicit Impl(Format format) : format_(format) {
     surface_ = format == Format::svg
                    ? cairo_svg_surface_create_for_stream(append, &bytes_, width, height)
                    : cairo_image_surface_create(CAIRO_FORMAT_RGB24, static_cast<int>(width), static_cast<int>(height));
@@ -29,12 +29,12 @@ class Sheet::Inside {
     cairo_set_source_rgb(cairo_, 1, 1, 1);
     cairo_paint(cairo_);
   }
-  ~Inside() {
+  ~Impl() {
     cairo_destroy(cairo_);
     cairo_surface_destroy(surface_);
   }
-  Inside(const Inside&) = delete;
-  Inside& operator=(const Inside&) = delete;
+  Impl(const Impl&) = delete;
+  Impl& operator=(const Impl&) = delete;
 
   void colour(Colour c) { cairo_set_source_rgba(cairo_, c.red, c.green, c.blue, c.opacity); }
 
@@ -87,27 +87,27 @@ class Sheet::Inside {
   cairo_t* cairo_ = nullptr;
 };
 
-Sheet::Sheet(Format format) : inside_(std::make_unique<Inside>(format)) {}
+Sheet::Sheet(Format format) : impl_(std::make_unique<Impl>(format)) {}
 Sheet::~Sheet() = default;
 
 void Sheet::words(Spot at, std::string_view text, double size, Colour colour, bool bold) {
-  inside_->words(at, text, size, colour, bold, false);
+  impl_->words(at, text, size, colour, bold, false);
 }
 void Sheet::words_to(Spot at, std::string_view text, double size, Colour colour) {
-  inside_->words(at, text, size, colour, false, true);
+  impl_->words(at, text, size, colour, false, true);
 }
 void Sheet::line(const std::vector<Spot>& spots, Colour colour, double thick, bool dashed) {
-  inside_->path(spots);
-  inside_->stroke(colour, thick, dashed);
+  impl_->path(spots);
+  impl_->stroke(colour, thick, dashed);
 }
 void Sheet::area(const std::vector<Spot>& spots, Colour colour) {
-  inside_->path(spots);
-  inside_->fill(colour);
+  impl_->path(spots);
+  impl_->fill(colour);
 }
 void Sheet::dots(const std::vector<Spot>& spots, Colour colour, double size) {
   for (const Spot& spot : spots) {
-    inside_->circle(spot, size);
-    inside_->fill(colour);
+    impl_->circle(spot, size);
+    impl_->fill(colour);
   }
 }
 void Sheet::cross(Spot at, Colour colour, double size) {
@@ -115,10 +115,10 @@ void Sheet::cross(Spot at, Colour colour, double size) {
   line({{at.x, at.y - size}, {at.x, at.y + size}}, colour, 2);
 }
 void Sheet::ring(Spot at, Colour colour, double size) {
-  inside_->circle(at, size);
-  inside_->stroke(colour, 2.5, false);
+  impl_->circle(at, size);
+  impl_->stroke(colour, 2.5, false);
 }
-std::string Sheet::finish() { return inside_->finish(); }
+std::string Sheet::finish() { return impl_->finish(); }
 
 // -- plots ----------------------------------------------------------------------------------------------------
 

@@ -44,8 +44,8 @@ class Sheet {
   [[nodiscard]] std::string finish();
 
  private:
-  class Inside;
-  std::unique_ptr<Inside> inside_;
+  class Impl;
+  std::unique_ptr<Impl> impl_;
 };
 
 /// A frame on the sheet with its own numbers.

@@ -23,7 +23,7 @@ void check_reports(std::span<const std::uint8_t> bytes, const hid::Descriptor& d
     std::ranges::reverse(report);
     for (const Change& change : decoder.decode(report))
       fuzz::require(change.code.number < controls, "a change is of a control");
-    for (const Change& change : unit.take(report, Time{std::chrono::milliseconds{round * 200}}).changes)
+    for (const Change& change : unit.feed(report, Time{std::chrono::milliseconds{round * 200}}).changes)
       fuzz::require(change.code.number < controls, "a unit's change is of a control");
   }
 }

@@ -20,10 +20,10 @@ void for_each_line(std::string_view text, Act act) {
 /// A reader that knows what another one does.
 TraceReader knowing(const TraceReader& other) {
   TraceReader reader{"again"};
-  fuzz::require(reader.take(to_line(other.head())).has_value(), "a head that is written can be read");
+  fuzz::require(reader.read_line(to_line(other.head())).has_value(), "a head that is written can be read");
   for (const auto& [number, node] : other.nodes()) {
     const std::string line = to_line(number, node);
-    fuzz::require(reader.take(line).has_value(), "a node that is written can be read: " + line);
+    fuzz::require(reader.read_line(line).has_value(), "a node that is written can be read: " + line);
     fuzz::require(to_line(number, reader.nodes().at(number)) == line, "and is then the same: " + line);
   }
   return reader;
@@ -32,7 +32,7 @@ TraceReader knowing(const TraceReader& other) {
 void check_event(const TraceReader& reader, const TraceEvent& event) {
   TraceReader again = knowing(reader);
   const std::string line = to_line(event);
-  const auto read = again.take(line);
+  const auto read = again.read_line(line);
   fuzz::require(read.has_value() && read->has_value(), "an event that is written can be read: " + line);
   fuzz::require(**read == event && to_line(**read) == line, "and is then the same: " + line);
 }
@@ -47,16 +47,16 @@ void fuzz_one(std::span<const std::uint8_t> bytes) {
   TraceCutter cutter{at_us(1000), at_us(2'000'000)};
   const auto take_piece = [&of_piece](const std::vector<std::string>& lines) {
     for (const std::string& line : lines)
-      fuzz::require(of_piece.take(line).has_value(), "a piece of a trace can be read: " + line);
+      fuzz::require(of_piece.read_line(line).has_value(), "a piece of a trace can be read: " + line);
   };
   std::size_t events = 0;
   for_each_line(text, [&](std::string_view line) {
-    const auto event = reader.take(line);
+    const auto event = reader.read_line(line);
     if (!event) return fuzz::require(event.error().place.starts_with("f.trace:"), "a problem has a place");
     if (!*event) return;
     if (++events < 8) check_event(reader, **event);  // which is slow
     if (events == 1) take_piece({to_line(reader.head())});
-    take_piece(cutter.take(**event, reader.nodes().at((*event)->node)));
+    take_piece(cutter.feed(**event, reader.nodes().at((*event)->node)));
   });
   if (events > 0) take_piece(cutter.finish());
 }

@@ -134,8 +134,8 @@ int columns_of_item(const Item& item) { return columns_of(item.text) + 2; }
 void settle(Row& row, const std::vector<Item>& items, int width) {
   int free = 0;
   for (Spread& one : row) {
-    const int wished = static_cast<int>(std::lround(items[one.item].x * (width - one.columns)));
-    one.column = std::max(free, wished);
+    const int preferred = static_cast<int>(std::lround(items[one.item].x * (width - one.columns)));
+    one.column = std::max(free, preferred);
     free = one.column + one.columns;
   }
   int end = width;
@@ -281,7 +281,7 @@ void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int
 
 }  // namespace
 
-Block block_of(const inspect::SeenUnit& unit, const BlockWords& words) {
+Block block_of(const inspect::SeenUnit& unit, const BlockOptions& words) {
   Block block;
   block.title = unit.name;
   if (words.seats) block.aside = unit.seat.empty() ? "no seat" : unit.seat;

@@ -56,12 +56,12 @@ struct Block {
   std::uint64_t rank = 0;              ///< who was moved last has the greatest
 };
 
-struct BlockWords {
+struct BlockOptions {
   bool raw = false;   ///< numbers as the unit or the machine has them, and codes
   bool seats = true;  ///< say which seat a unit has
 };
 
-[[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockWords& words);
+[[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockOptions& words);
 /// With `ticks`, what is ticked off and what is open is marked.
 [[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks);
 

@@ -162,7 +162,7 @@ void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page) {
   constexpr int top = 2;
   const int height = bottom - top;
   std::vector<Block> units, ports;
-  BlockWords words = page.words;
+  BlockOptions words = page.words;
   words.seats = !seen.ports().empty();
   for (const inspect::SeenUnit& unit : seen.units()) units.push_back(block_of(unit, words));
   for (std::size_t p = 0; p < seen.ports().size(); ++p)

@@ -22,7 +22,7 @@ struct Page {
   std::vector<std::string> notes;  ///< what has happened, the newest last
   std::string keys;                ///< the last line
   const inspect::TickOff* ticks = nullptr;
-  BlockWords words;
+  BlockOptions words;
   std::vector<Block> machine{};  ///< in the place of the ports that are seen
 };
 

@@ -109,10 +109,10 @@ bool poll_until(omnipar::Session& session, omnipar::Time until) {
   for (auto now = session.now(); now < until; now = session.now()) {
     pollfd input{session.descriptor(), POLLIN, 0};
     const auto left = std::chrono::ceil<std::chrono::milliseconds>(until - now);
-    if (poll(&input, 1, static_cast<int>(left.count())) > 0) session.take();
+    if (poll(&input, 1, static_cast<int>(left.count())) > 0) session.process();
     if (session.over()) return false;
   }
-  session.take();
+  session.process();
   return !session.failure();
 }
 

@@ -1,5 +1,5 @@
 // A mapping screen of an emulator's own: asks, shows what it hears, and gives the map back as a profile. Here a made-up
-// hand presses; in an emulator the reports come from a session (`SessionOptions::heard`) or from its own reading.
+// hand presses; in an emulator the reports come from a session (`SessionOptions::on_report`) or from its own reading.
 #include <cstdio>
 #include <string>
 
@@ -44,7 +44,7 @@ class Hand {
  private:
   void say(Code code, std::int32_t value, int ms) {
     const Change change{code, value};
-    learning_.hear(1, {now_, {&change, 1}});
+    learning_.feed(1, {now_, {&change, 1}});
     now_ += omnipar::Duration{ms * 1000};
     learning_.advance(now_);
     show(learning_);

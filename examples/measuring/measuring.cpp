@@ -17,9 +17,9 @@ class WornPad {
  public:
   explicit WornPad(Calibrating& guide) : guide_(guide) {
     pad_.unit = "Marrowby Worn Pad";
-    pad_.controls = {{code::abs_x, Reading::two_sided, "left-stick", Axis::x, 0, 255, 128},
-                     {code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128},
-                     {code::btn_south, Reading::button, "south"}};
+    pad_.controls = {{code::abs_x, ControlType::two_sided, "left-stick", Axis::x, 0, 255, 128},
+                     {code::abs_y, ControlType::two_sided, "left-stick", Axis::y, 0, 255, 128},
+                     {code::btn_south, ControlType::button, "south"}};
     guide_.advance(now_);
     guide_.meet(1, pad_);
   }
@@ -32,7 +32,7 @@ class WornPad {
       const Change changes[] = {
           {code::abs_x, static_cast<std::int32_t>(std::lround(137 + 90 * (std::cos(turn) * x - std::sin(turn) * y)))},
           {code::abs_y, static_cast<std::int32_t>(std::lround(122 + 80 * (std::sin(turn) * x + std::cos(turn) * y)))}};
-      guide_.hear(1, {now_, changes});
+      guide_.feed(1, {now_, changes});
     }
   }
   void sweep() {
@@ -54,7 +54,7 @@ class WornPad {
     for (const int down : {1, 0}) {
       now_ += Duration{100'000};
       const Change change[] = {{code::btn_south, down}};
-      guide_.hear(1, {now_, change});
+      guide_.feed(1, {now_, change});
     }
   }
 

@@ -1,20 +1,20 @@
-// Fitting a gun by shooting at targets: a guide that asks a person for shots, and says what is wrong with them. Opens
-// nothing, draws nothing and has no clock: it is told who is there, what they say and how late it is.
+// Calibrating a gun by shooting at targets: a guide that asks for shots and reports problems with them. Has no I/O and
+// no clock: the caller passes nodes, reports and the time.
 //
 //   omnipar::Aiming aiming{options};
-//   aiming.meet(node, "Gun 1", attachment);  // as the unit declares it; all guns that are there
-//   aiming.hear(node, report) … aiming.advance(now) …
+//   aiming.meet(node, "Gun 1", attachment);  // with declared ranges; all connected guns
+//   aiming.feed(node, report) … aiming.advance(now) …
 //   while (auto event = aiming.next_event()) show(to_text(*event, aiming));
 //   if (aiming.kept()) calibration = merged(calibration, aiming.found());
 //
-// All of it is answered by pulling the trigger:
+// The trigger controls everything:
 //
-//   steady --pull--> around --pull--> shot 1 --pull--> shot 2 … --pull--> done --pull--> kept
-//   of a positional gun instead: across --pull--> down --pull--> done; a sweep that wobbles: once more
-//   a shot that cannot be used: why, and the same shot again
-//   shots of which one went wild: that shot again, or up to three additional shots that tell which one it was; then
-//   done asked for one of these --the trigger held for two seconds--> kept as it is, with the error bound that it has
-//   done --the trigger held for two seconds--> shot 1
+//   steady --pull--> around --pull--> shot 1 --pull--> shot 2 … --pull--> done --pull--> saved
+//   a positional gun: across --pull--> down --pull--> done; an unsteady sweep is repeated
+//   an unusable shot is repeated, with the reason
+//   if one shot is far off: that shot again, or up to three additional shots to find it
+//   while asking for those: hold the trigger for two seconds to save the fit with its error bound
+//   done: hold the trigger for two seconds to start again with shot 1
 #pragma once
 
 #include <cstddef>
@@ -34,53 +34,58 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A shot is where the gun pointed during this time before the trigger was pulled; during less time if it still moved.
+/// A shot is the mean position during this time before the trigger was pulled, or during a shorter time if the gun was
+/// moving before.
 inline constexpr Duration shot_time{250'000};
 
+/// Options of a gun calibration.
 struct AimingOptions {
-  Screen screen{};      ///< on which the targets are
-  AreaBox within{};     ///< the part of it that targets are spread over
+  Screen screen{};      ///< the screen with the targets
+  AreaBox within{};     ///< the part of the screen where targets are placed
   int shots = 5;        ///< 2, 3, 4, 5 or 9
-  bool test = true;     ///< a pointing test first
-  bool sweeps = false;  ///< a positional gun: it is swept, one axis at a time, instead of shot with
-  bool keeps = true;    ///< false: it ends with the last shot, and nobody is asked whether to keep what was fitted
-  std::string unit{};   ///< the gun that is fitted; empty: the first that is fired
+  bool test = true;     ///< starts with a pointing test
+  bool sweeps = false;  ///< for a positional gun: sweeps each axis instead of shooting
+  bool keeps = true;    ///< false: ends after the last shot, without asking whether to save
+  std::string unit{};   ///< the gun to calibrate; empty: the first gun fired
 };
 
+/// What the user is asked to do.
 enum class AimingStep : std::uint8_t {
-  who,     ///< several guns are there: the one that is fitted is to be fired
-  steady,  ///< aim at the middle, hold still
-  around,  ///< go along the edges, to all corners
+  who,     ///< fire the gun to calibrate, if there are several
+  steady,  ///< aim at the centre and hold still
+  around,  ///< move along the edges to all corners
   shot,    ///< aim at the target
-  across,  ///< of a positional gun: turn it from left to right and back
-  down,    ///< turn it up and down
-  done,    ///< pull to keep
+  across,  ///< for a positional gun: turn it from left to right
+  down,    ///< for a positional gun: turn it from top to bottom
+  done,    ///< pull to save
 };
 
+/// Why a shot was rejected.
 enum class AimingRefusal : std::uint8_t {
   none,
-  silent,     ///< nothing is known of where it points
-  missed,     ///< it did not see the screen
-  other_gun,  ///< another one was fired: `unit`
-  moving,     ///< it was still moving when the trigger was pulled
-  bad_shot,   ///< the shot at `number` went wild; there is a fit all the same
-  doubtful,   ///< one shot went wild, and an additional one may tell which; there is a fit all the same
-  equal,      ///< this one has the same raw numbers as the one at another target
-  in_line,    ///< all are in one line: from the first shot again
-  cramped,    ///< all are nearly the same to the gun: from the first shot again
-  no_sense,   ///< no view of a screen looks like this: from the first shot again
-  wobble,     ///< the other axis was moved, too
+  silent,     ///< the gun has not reported a position
+  missed,     ///< the gun did not see the screen
+  other_gun,  ///< another gun was fired: `unit`
+  moving,     ///< the gun was moving
+  bad_shot,   ///< shot `number` is far off; there is a fit
+  doubtful,   ///< one shot is far off, and an additional shot may show which; there is a fit
+  equal,      ///< the shot has the same raw values as one at another target
+  in_line,    ///< all shots are on one line: restarts with the first
+  cramped,    ///< all shots are nearly equal: restarts with the first
+  no_sense,   ///< the shots fit no screen: restarts with the first
+  wobble,     ///< the other axis moved as well
   not_swept,  ///< it hardly moved
-  same_axis,  ///< up and down moved the axis that left and right had moved
+  same_axis,  ///< up and down moved the same axis as left and right
 };
 
+/// An event of a gun calibration.
 struct AimingEvent {
   enum class Kind : std::uint8_t {
-    asks,     ///< for what `step` is; of a shot: the one of `number`
-    refuses,  ///< `why`
-    tested,   ///< `notes`: what the pointing test has shown, a sentence each
-    takes,    ///< a shot was taken; `notes` says what is odd about it
-    fits,     ///< all shots are there: see `fit`
+    asks,     ///< asks for `step`; for a shot, with its `number`
+    refuses,  ///< rejected, see `why`
+    tested,   ///< the results of the pointing test are in `notes`, one sentence each
+    takes,    ///< a shot was accepted; warnings are in `notes`
+    fits,     ///< all shots are complete; see `Aiming::fit`
     ends,
   };
   Kind kind = Kind::asks;
@@ -91,14 +96,15 @@ struct AimingEvent {
   std::vector<std::string> notes{};
 };
 
+/// Choices available at any time.
 enum class AimingChoice : std::uint8_t {
-  skip,   ///< the pointing test
-  again,  ///< from the first shot
-  keep,   ///< ends, and the fit is kept; without effect while there is none
-  leave,  ///< ends, and nothing is kept
+  skip,   ///< skips the pointing test
+  again,  ///< restarts with the first shot
+  keep,   ///< ends and saves the fit; no effect without a fit
+  leave,  ///< ends without saving
 };
 
-/// Belongs to one thread; allocates.
+/// A guide that calibrates a gun. Must be used from one thread. Allocates.
 class Aiming {
  public:
   explicit Aiming(AimingOptions options);
@@ -106,46 +112,46 @@ class Aiming {
   Aiming(Aiming&&) noexcept;
   Aiming& operator=(Aiming&&) noexcept;
 
-  /// This node of a unit is there, as the unit declares it, or is there again.
+  /// Adds a node of a unit with its declared ranges, or adds it again after `lose`.
   void meet(int node, const std::string& unit, const Attachment& attachment);
   void lose(int node);
-  void hear(int node, const Report& report);
+  void feed(int node, const Report& report);
   void advance(Time now);
   [[nodiscard]] std::optional<Time> next_due() const;
   [[nodiscard]] std::optional<AimingEvent> next_event();
   void choose(AimingChoice choice);
 
   [[nodiscard]] AimingStep step() const noexcept;
-  /// Of a shot: which one, counted from 1, and of how many.
+  /// The number of the current shot, from 1, and the count of shots.
   [[nodiscard]] int number() const noexcept;
   [[nodiscard]] int count() const noexcept;
-  /// What is to be aimed at now, a place of the screen; nothing while there is no such place.
+  /// The position to aim at on the screen, or nothing.
   [[nodiscard]] std::optional<AreaPoint> target() const noexcept;
-  /// The gun that is fitted; empty before it is known.
+  /// The gun being calibrated; empty if unknown.
   [[nodiscard]] const std::string& unit() const noexcept;
-  /// All that are there.
+  /// All connected guns.
   [[nodiscard]] std::vector<std::string> guns() const;
   [[nodiscard]] const std::vector<Shot>& shots() const noexcept;
-  /// Nothing before each target was shot at; from then on it can be kept, whatever is asked.
+  /// The fit, once every target was shot at. It can be saved from then on.
   [[nodiscard]] const std::optional<GunFit>& fit() const noexcept;
-  /// Where it points by the fit, at present; nothing before there is one.
+  /// The current position on the screen according to the fit, or nothing without a fit.
   [[nodiscard]] std::optional<AreaPoint> pointed() const noexcept;
   [[nodiscard]] const AimingOptions& options() const noexcept;
-  /// What was found, without a unit's name and a day.
+  /// Returns the calibration, without unit name and date.
   [[nodiscard]] Calibration found() const;
   [[nodiscard]] bool over() const noexcept;
   [[nodiscard]] bool kept() const noexcept;
 
  private:
-  class Inside;
-  std::unique_ptr<Inside> inside_;
+  class Impl;
+  std::unique_ptr<Impl> impl_;
 };
 
-/// One line for people at arm's length; empty where nothing need be said.
+/// Returns a line for the user, or an empty string if the event needs none.
 [[nodiscard]] std::string to_text(const AimingEvent& event, const Aiming& aiming);
-/// The error bound of a fit of five shots and more, and how far its shots scatter: a sentence.
-[[nodiscard]] std::string bound_words(const GunFit& fit, const Screen& screen);
-/// What is kept, a sentence each: the model, the error that is left, in pixels, and its bound.
-[[nodiscard]] std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen);
+/// Returns a sentence with the error bound and the scatter of a fit with at least five shots.
+[[nodiscard]] std::string bound_text(const GunFit& fit, const Screen& screen);
+/// Returns a summary of a fit, one sentence each: the model, the error in pixels, and its bound.
+[[nodiscard]] std::vector<std::string> fit_text(const GunFit& fit, const Screen& screen);
 
 }  // namespace omnipar::inline abi_0

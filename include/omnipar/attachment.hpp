@@ -1,4 +1,4 @@
-// An attachment: a unit that is there now, and what each of its raw codes means.
+// An attachment: a connected unit and the meaning of each of its raw codes.
 #pragma once
 
 #include <map>
@@ -12,82 +12,81 @@
 
 namespace omnipar::inline abi_0 {
 
-/// How a raw value is to be read.
-enum class Reading {
-  button,     ///< 0 is up, anything else is down
+/// How a raw value is interpreted.
+enum class ControlType {
+  button,     ///< 0 is released, other values are pressed
   one_sided,  ///< `rest` is one end of the range
   two_sided,  ///< `rest` lies inside the range
   hat,        ///< -1, 0, 1: two opposite buttons of a d-pad
-  pointer,    ///< a place between the ends of the range; it rests nowhere
-  counts,     ///< movements since the last report; it has no range
+  pointer,    ///< a position within the range, without a rest position
+  counts,     ///< relative movement since the last report, without a range
 };
 
-/// One control of a unit: raw code to role, with its calibration. The raw range may be any, but
-/// `minimum < maximum`, and `rest` lies within.
+/// A control of a unit: a raw code, its role and its range. `minimum` must be less than `maximum`, and `rest` within
+/// them.
 struct Control {
   Code code;
-  Reading reading = Reading::button;
+  ControlType type = ControlType::button;
   std::string role;
-  Axis axis = Axis::none;  ///< which half of a stick or hat this is
+  Axis axis = Axis::none;  ///< which axis of a stick or hat this is
   std::int32_t minimum = 0;
   std::int32_t maximum = 1;
   std::int32_t rest = 0;
-  /// Of an axis or hat: what it calls its maximum is to the left, or up; of counts: they grow to the left, or upwards.
+  /// The axis is reversed: its maximum is left or up, or its counts increase to the left or upwards.
   bool reversed = false;
-  double own_dead_zone = 0;  ///< what the unit itself takes for rest, as a part of a full push
-  bool square = false;       ///< of a stick: its axes are independent, and reach their ends at once
-  bool off_screen = false;   ///< of a button: while it is down, the unit does not see the screen
-  bool half = false;         ///< one side of an axis whose other side is another control: of a pair of pedals
+  double own_dead_zone = 0;  ///< the unit's built-in dead zone, as a fraction of a full push
+  bool square = false;       ///< for a stick: its axes are independent and can both be at their ends
+  bool off_screen = false;   ///< for a button: while it is pressed, the unit points off-screen
+  bool half = false;         ///< for combined pedals: one side of an axis whose other side is another control
   friend bool operator==(const Control&, const Control&) = default;
 };
 
-/// A unit's controls, its seat, and what it says of itself at this moment. `state` holds the values
-/// that are known: buttons that are down then count from their next press, axis values at once.
+/// A unit's controls, seat and current values. `state` holds the known values: pressed buttons count from their next
+/// press, axis values immediately.
 struct Attachment {
   std::string unit;
-  std::string seat;  ///< empty: nobody's yet
+  std::string seat;  ///< empty: not assigned
   std::vector<Control> controls;
   std::vector<Change> state;
-  /// A hand has just pressed one of its buttons: hotkeys take those that are down for pressed now.
+  /// The unit is attached because one of its buttons was just pressed: hotkeys treat buttons in `state` as pressed now.
   bool by_press = false;
-  /// What was measured on the unit and fits its present ranges. It takes precedence over minimum, maximum and rest of
-  /// the controls; for pointers, `aims` alone does. An axis whose place is known neither from here nor from a report
-  /// is at rest and has no effect until its first report, even where a use inverts it.
+  /// Calibrations that match the unit's current ranges. They override minimum, maximum and rest of the controls;
+  /// pointers use only `aims`. An axis that neither `state` nor a report has mentioned is at rest and has no effect
+  /// until its first report, even if a binding inverts it.
   std::vector<StickCalibration> sticks{};
   std::vector<AxisCalibration> axes{};
   std::vector<AimCalibration> aims{};
-  /// Axes that were never measured find their ranges by use: a full push is 0.7 of the declared way at first, and what
-  /// was reached by two readings in a row later.
+  /// Uncalibrated axes learn their ranges by use: at first a full push is 0.7 of the declared range, later the largest
+  /// value reached by two consecutive readings.
   bool ranges_by_use = false;
-  /// Controls whose calibration does not hold, because the unit has another range now, by their roles.
+  /// Roles of controls whose range has changed since they were calibrated, so that their calibration is not used.
   std::vector<std::string> outdated{};
 };
 
-/// True if a report holds a button's press by a hand (not a release, not an axis).
+/// Returns true if a report contains the press of a button (not a release or an axis).
 [[nodiscard]] bool has_press(const Attachment& attachment, std::span<const Change> changes) noexcept;
 
-/// Notices that a hand means this unit: by the press of a button, or, if there is none on it, by a movement too large
-/// for a bumped table.
+/// Detects that a player uses a unit: by the press of a button, or, on a unit without buttons, by a movement that is
+/// larger than a bump of the table causes.
 class ActivityDetector {
  public:
-  /// True if these changes, with those before them, are meant.
-  [[nodiscard]] bool take(const Attachment& attachment, std::span<const Change> changes);
+  /// Adds changes. Returns true if, together with the previous ones, they are deliberate.
+  [[nodiscard]] bool update(const Attachment& attachment, std::span<const Change> changes);
 
  private:
   std::map<Code, std::int32_t> from_;  ///< axes as they were first seen
   std::int64_t travelled_ = 0;         ///< counts in any direction
 };
 
-/// True if nothing is known of any of its axes and none of its buttons is down: so looks an empty socket, or a pad
-/// that its receiver waits for. False for units without axes, of which that says nothing.
+/// Returns true if no axis has a known value and no button is pressed, as with an empty socket, or a wireless pad that
+/// is off. Returns false for units without axes.
 [[nodiscard]] bool is_silent(const Attachment& attachment) noexcept;
 
-/// Controls that have another range than when they were measured, so that their calibration is not used, a sentence
-/// for each of `outdated`.
+/// Returns a sentence for each entry of `outdated`.
 [[nodiscard]] std::vector<std::string> outdated_notes(const Attachment& attachment);
 
-/// What is odd about the unit as it was found, a sentence each: controls that are down, axes that stand at an end,
-/// axes of which nothing is known. None of it is taken for a hand.
+/// Returns a sentence for each warning about the unit's initial state: buttons that are held, axes at their end, axes
+/// without a value. None of these count as input.
 [[nodiscard]] std::vector<std::string> health_notes(const Attachment& attachment);
 
 }  // namespace omnipar::inline abi_0

@@ -1,19 +1,19 @@
-// Measuring what is analog on a unit: pure fits of readings, and a guide that asks a person for them. Opens nothing,
-// draws nothing and has no clock: it is told who is there, what they say and how late it is.
+// Calibrating analog controls: fits of readings, and a guide that asks the user for them. Has no I/O and no clock: the
+// caller passes nodes, reports and the time.
 //
 //   omnipar::Calibrating calibrating;
-//   calibrating.meet(node, attachment);               // as the unit declares it, not calibrated
-//   calibrating.hear(node, report) … calibrating.advance(now) …
+//   calibrating.meet(node, attachment);               // with declared ranges, not calibrated
+//   calibrating.feed(node, report) … calibrating.advance(now) …
 //   while (auto event = calibrating.next_event()) show(to_text(*event, calibrating));
 //   if (calibrating.kept()) calibration = merged(calibration, calibrating.found());
 //
-// All of it can be done from the unit that is measured. Each control in turn:
+// The unit being calibrated can control everything. For each control:
 //
-//   released --2 s at rest--> sweep --all directions, or both ends, clearly reached--> released --> the next
-//   a stick: four pushes more, up, right, down, left, each released: how it stands in its housing, where it comes to
-//   rest from each side, and whether the sweep went to the end
-//   a sweep that cannot be used: why, and again; after three times the control is left out, with that reason
-//   nothing comes for ten seconds: what is missing
+//   released --2 s at rest--> sweep --all directions, or both ends, reached--> released --> next control
+//   for a stick, four pushes more (up, right, down, left), each released: for its rotation, its hysteresis, and to
+//   check that the sweep reached the end
+//   an unusable sweep is repeated, with the reason; after three attempts the control is skipped
+//   after ten seconds without input, it reports what is missing
 //   the end: a press keeps it; a press that is held measures the last control again
 #pragma once
 
@@ -38,125 +38,130 @@ namespace omnipar::inline abi_0 {
 
 // -- fits ---------------------------------------------------------------------------------------------------------
 
-/// Readings of a stick, in order, one each `reading_step`. What no unit can say (infinite, not a number, or of
-/// more than 32 bits) is left out.
+/// Readings of a stick in order, one each `reading_step`. Values that no unit can report (infinite, NaN, or beyond 32
+/// bits) are ignored.
 struct StickReadings {
   std::vector<RawPoint> rest;
   std::vector<RawPoint> sweep;
-  std::vector<RawPoint> rest_after{};  ///< when it was released after the sweep
-  std::vector<RawPoint>
-      pushes{};  ///< up, right, down and left, each where it was held; none: how it is turned is not asked
-  std::vector<std::vector<RawPoint>> returns{};  ///< after each push: from when it stopped
+  std::vector<RawPoint> rest_after{};  ///< after the release that follows the sweep
+  std::vector<RawPoint> pushes{};      ///< held positions up, right, down and left; empty: rotation is not measured
+  std::vector<std::vector<RawPoint>> returns{};  ///< after each push, from when it stopped
   DeclaredRange declared_x{};
   DeclaredRange declared_y{};
-  bool reversed_x = false;  ///< what the unit calls the maximum is to the left, or up
+  bool reversed_x = false;  ///< the maximum is left or up
   bool reversed_y = false;
-  bool as_it_is = false;  ///< it goes no further than this, whatever its edge looks like
+  bool as_it_is = false;  ///< accepts the reached range, whatever its shape
 };
 inline constexpr Duration reading_step{4'000};
 
-/// The eight directions of a sweep, from right towards down.
+/// The eight directions of a sweep, clockwise from right.
 inline constexpr std::array<std::string_view, 8> sweep_directions{"right", "lower right", "down", "lower left",
                                                                   "left",  "upper left",  "up",   "upper right"};
 
-/// Why readings do not do.
+/// Why readings were rejected.
 enum class SweepRefusal : std::uint8_t {
   none,
-  too_few,        ///< there are not enough of them
-  moves_at_rest,  ///< it was moved while it should rest
-  too_fast,       ///< from one reading to the next it went too far
-  not_around,     ///< some directions were never reached
-  not_at_edge,    ///< in some directions it was not pushed to its end
-  pushes_differ,  ///< the four pushes fit no way in which a stick can stand in its housing
-  no_way,         ///< it hardly moved at all
+  too_few,        ///< not enough readings
+  moves_at_rest,  ///< it moved while it should be at rest
+  too_fast,       ///< it moved too far between two readings
+  not_around,     ///< some directions were not reached
+  not_at_edge,    ///< it was not pushed to its end in some directions
+  pushes_differ,  ///< the four pushes fit no rotation
+  no_way,         ///< it hardly moved
   wrong_control,  ///< another control was moved
-  stopped,        ///< it stopped before all was done
-  not_moved,      ///< nothing has been moved yet
+  stopped,        ///< it stopped too early
+  not_moved,      ///< it has not moved
   not_released,   ///< it is still held
   not_far,        ///< it is not pushed far enough
   not_steady,     ///< it is not held still
 };
 
+/// A problem with readings.
 struct SweepFault {
   SweepRefusal why = SweepRefusal::none;
-  std::vector<std::size_t> directions{};  ///< of `sweep_directions`, where that is the fault
-  std::string role{};                     ///< of another control, where that is
+  std::vector<std::size_t> directions{};  ///< indices into `sweep_directions`, if relevant
+  std::string role{};                     ///< the other control, if relevant
 };
 
-/// What was measured, and what is odd about it.
+/// The result of a stick fit.
 struct StickFit {
   StickCalibration stick;
-  std::vector<std::string> notes;  ///< a sentence each: spikes, drift, a dead zone of its own
+  std::vector<std::string> notes;  ///< warnings, one sentence each: spikes, drift, a built-in dead zone
 };
 
-/// Fits rest, width, gate and turn: round, square and octagonal gates by their shapes (robust least squares), others by
-/// what was reached in each direction; where a direction was reached less far than the shape says, what was reached
-/// counts. The rest is the middle of where it stopped after each push. A turn of the pushes counts only if it is three
-/// times its own error; an axis that runs the other way has a negative width. Fails with the first fault. Takes some
-/// milliseconds.
+/// Fits rest position, width, gate and rotation of a stick.
+///
+/// Round, square and octagonal gates are fitted by shape (robust least squares), others by the reached distance in each
+/// direction. Where a direction was reached less far than the shape, the reached distance is used. The rest position is
+/// the mean of where it stopped after each push. A rotation is used only if it exceeds three times its error. A
+/// reversed axis has a negative width.
+///
+/// Returns the first problem on failure. Takes a few milliseconds.
 [[nodiscard]] tl::expected<StickFit, SweepFault> fit_stick(const StickReadings& readings);
 
-/// Readings of a single axis; `marks` were held where a guide asked for them.
+/// Readings of a single axis. `marks` were held at positions that a guide requested.
 struct AxisReadings {
   std::vector<double> rest;
   std::vector<double> sweep;
   std::vector<double> rest_after{};
-  std::vector<std::vector<double>> returns{};  ///< each time it was released on the way: from when it stopped
-  std::vector<RawMark> marks{};                ///< of one that is not self-centering, a mark of 0 is its middle
+  std::vector<std::vector<double>> returns{};  ///< after each release in between, from when it stopped
+  std::vector<RawMark> marks{};                ///< without self-centering, a mark of 0 is the middle
   DeclaredRange declared{};
-  Reading reading = Reading::two_sided;
+  ControlType type = ControlType::two_sided;
 };
 struct AxisFit {
   AxisCalibration axis;
   std::vector<std::string> notes;
 };
-/// Fails as `fit_stick` does.
+/// Fits an axis. Fails like `fit_stick`.
 [[nodiscard]] tl::expected<AxisFit, SweepFault> fit_axis(const AxisReadings& readings);
 
-/// Raw places with their signs as the hand has them: to the right and downwards.
+/// Returns raw positions with signs as seen by the user: right and down are positive.
 [[nodiscard]] std::vector<RawPoint> in_hand(std::vector<RawPoint> points, const StickReadings& of);
 
-/// Which of `sweep_directions` a sweep has reached well enough, from the rest.
+/// Returns which of `sweep_directions` a sweep has reached.
 [[nodiscard]] std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPoint rest);
 
 // -- the guide ----------------------------------------------------------------------------------------------------
 
+/// Options of a calibration.
 struct CalibrateOptions {
-  std::vector<std::string> only{};  ///< these roles; none: all sticks, triggers, pedals, wheels and paddles
-  bool pushes = true;               ///< ask four pushes of each stick
-  bool marks = false;               ///< lead to marks, for a response that is bent
-  /// Runs work that takes some milliseconds, for instance on another thread, so that the caller can go on reading
-  /// reports. If empty, the calling thread computes the fits.
+  std::vector<std::string> only{};  ///< only these roles; default: all sticks, triggers, pedals, wheels and paddles
+  bool pushes = true;               ///< asks for four pushes of each stick
+  bool marks = false;               ///< measures marks, for curved responses
+  /// Runs work that takes a few milliseconds, for example on another thread, so that the caller can continue to read
+  /// reports. Default: runs it on the calling thread.
   std::function<void(std::function<void()> work)> aside{};
 };
 
-/// What can be chosen at any time.
+/// Choices available at any time.
 enum class CalibrateChoice : std::uint8_t {
-  skip,   ///< this control stays as it is
-  again,  ///< this control from the start; at the end: the last one
-  keep,   ///< ends, and what was measured is kept
-  leave,  ///< ends, and nothing is kept
+  skip,   ///< skips this control, which is unchanged
+  again,  ///< restarts this control; at the end, the last one
+  keep,   ///< ends and saves
+  leave,  ///< ends without saving
 };
 
-/// What is asked of a hand at present.
+/// What the user is asked to do.
 enum class CalibrateStep : std::uint8_t {
-  rest,     ///< release it, and wait
-  sweep,    ///< along its edge, or to its ends and back
-  release,  ///< release it: after the sweep, and after each push, of which the step's number says how many were made
-  push,     ///< hold it straight up, right, down, left: the step's number says which
-  mark,     ///< hold it at a mark: the step's number says which
-  done,     ///< all has been measured
+  rest,     ///< release it and wait
+  sweep,    ///< move it around its edge, or to its ends and back
+  release,  ///< release it, after the sweep and each push; the number is the count of pushes
+  push,     ///< hold it straight up, right, down or left, by number
+  mark,     ///< hold it at a mark, by number
+  done,     ///< all controls are measured
 };
 
+/// An event of a calibration.
 struct CalibrateEvent {
   enum class Kind : std::uint8_t {
-    asks,      ///< `step` (with its `number`) for `role`
-    waits,     ///< nothing has come for a while: `fault` says what is missing
-    refuses,   ///< `fault`: the same again
-    measures,  ///< `role` is done: see `found`, and `notes`
-    skips,     ///< `role` is left out; by itself after three refusals, then `fault` is the last of them
-    pauses,    ///< the unit has left in the middle
-    goes_on,   ///< it is back: the control is measured from its start
+    asks,      ///< asks for `step` (with its `number`) of `role`
+    waits,     ///< no input for a while; `fault` is what is missing
+    refuses,   ///< rejected, see `fault`; the step is repeated
+    measures,  ///< `role` is done; see `found` and `notes`
+    skips,     ///< `role` is skipped; after three rejections, `fault` is the last one
+    pauses,    ///< the unit was disconnected
+    goes_on,   ///< it was reconnected; the control restarts
     ends_asking,
     ends,
   };
@@ -168,7 +173,7 @@ struct CalibrateEvent {
   std::vector<std::string> notes{};
 };
 
-/// Asks for one control after the other. Belongs to one thread; allocates.
+/// A guide that measures one control after the other. Must be used from one thread. Allocates.
 class Calibrating {
  public:
   explicit Calibrating(CalibrateOptions options = {});
@@ -176,37 +181,38 @@ class Calibrating {
   Calibrating(Calibrating&&) noexcept;
   Calibrating& operator=(Calibrating&&) noexcept;
 
-  /// This node of the unit is there, as the unit declares it, or is there again. All nodes are one unit's.
+  /// Adds a node of the unit with its declared ranges, or adds it again after `lose`. All nodes must belong to one
+  /// unit.
   void meet(int node, const Attachment& attachment);
   void lose(int node);
-  void hear(int node, const Report& report);
+  void feed(int node, const Report& report);
   void advance(Time now);
   [[nodiscard]] std::optional<Time> next_due() const;
   [[nodiscard]] std::optional<CalibrateEvent> next_event();
   void choose(CalibrateChoice choice);
-  /// Some of the unit's reports were lost: measures the current control once more.
+  /// Reports of the unit were lost: measures the current control again.
   void missed();
 
-  /// The roles that are measured, in order, and those of them that are done.
+  /// The roles to measure, in order; and the number of those that are done.
   [[nodiscard]] const std::vector<std::string>& roles() const noexcept;
   [[nodiscard]] std::size_t measured() const noexcept;
-  /// What is asked now; empty and `done` at the end.
+  /// The current control and step; at the end, an empty string and `done`.
   [[nodiscard]] const std::string& role() const noexcept;
   [[nodiscard]] CalibrateStep step() const noexcept;
   [[nodiscard]] int number() const noexcept;
-  /// How much of the step is done, 0..1.
+  /// Returns how much of the step is done, 0 to 1.
   [[nodiscard]] double progress() const noexcept;
-  /// Of a stick that is swept or was swept last: its readings, and the directions that were reached.
+  /// The readings of the current or last stick, and the directions reached.
   [[nodiscard]] const StickReadings& readings() const noexcept;
   [[nodiscard]] std::array<bool, 8> reached() const;
-  /// The same of an axis.
+  /// The readings of the current or last axis.
   [[nodiscard]] const AxisReadings& axis_readings() const noexcept;
-  /// Where the control is now, in raw numbers; of an axis x.
+  /// The current raw position of the control; an axis uses x.
   [[nodiscard]] RawPoint place() const noexcept;
-  /// How long a button is held that measures again or leaves out: 0..1.
+  /// Returns how far a hold has progressed towards repeating or skipping, 0 to 1.
   [[nodiscard]] double held(Time now) const noexcept;
 
-  /// What has been measured so far, without a unit's name and a day; and the readings of each, by role.
+  /// The measurements so far, without unit name and date; and the readings of each role.
   [[nodiscard]] const Calibration& found() const noexcept;
   [[nodiscard]] const StickReadings* readings_of(const std::string& role) const;
   [[nodiscard]] const AxisReadings* axis_readings_of(const std::string& role) const;
@@ -214,16 +220,16 @@ class Calibrating {
   [[nodiscard]] bool kept() const noexcept;
 
  private:
-  class Inside;
-  std::unique_ptr<Inside> inside_;
+  class Impl;
+  std::unique_ptr<Impl> impl_;
 };
 
-/// One line for people at arm's length; empty where nothing need be said.
+/// Returns a line for the user, or an empty string if the event needs none.
 [[nodiscard]] std::string to_text(const CalibrateEvent& event);
-/// Why, and what to do: "not yet pushed to: upper left".
+/// Returns the problem and what to do: "not reached yet: upper left".
 [[nodiscard]] std::string to_text(const SweepFault& fault);
 
-/// What was known, with what was measured anew in its place.
+/// Returns `known` with the entries of `found` added or replaced.
 [[nodiscard]] Calibration merged(Calibration known, const Calibration& found);
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// A catalogue: the sheets that there are to choose from.
+// A catalogue: the available sheets.
 #pragma once
 
 #include <optional>
@@ -19,7 +19,7 @@ namespace omnipar::inline abi_0 {
 struct Catalogue {
   std::vector<SystemSheet> systems;
   std::vector<UnitSheet> units{};
-  std::vector<Screen> screens{};  ///< of the household: what profiles name
+  std::vector<Screen> screens{};  ///< the user's screens, named by profiles
 
   [[nodiscard]] const SystemSheet* system(std::string_view name) const noexcept {
     for (const SystemSheet& sheet : systems)
@@ -28,25 +28,23 @@ struct Catalogue {
   }
 };
 
-/// The sheets that come with the library.
+/// Returns the sheets shipped with the library.
 [[nodiscard]] Catalogue built_in_catalogue();
 
-/// The action that ends an evening.
+/// The action that ends the session.
 inline constexpr std::string_view exit_action = "exit";
 
-/// The exit combinations that every profile has, whatever else it binds: start and select held for 2 s, on a panel
-/// start and coin.
+/// Returns the exit combinations that always work: start and select held for 2 s; on a panel, start and coin.
 [[nodiscard]] std::vector<Hotkey> built_in_exits();
-/// True of these, wherever the hotkey was written.
+/// Returns true if a hotkey equals one of them.
 [[nodiscard]] bool is_built_in(const Hotkey& hotkey);
 
-/// A whole profile for a machine, nobody asked: its ports for "seat-1", "seat-2" … in order, each with the port's
-/// default controller and its default sources, and the built-in exit combinations. Fails with
-/// `unknown-system`.
+/// Returns the default profile of a machine: its ports for "seat-1", "seat-2" … in order, each with its default
+/// controller and default sources, and the built-in exit combinations. Fails with `unknown-system`.
 [[nodiscard]] tl::expected<Profile, Diagnostics> propose(const Catalogue& catalogue, std::string_view system);
 
-/// The profile with two ports changing their plugs: seats, controllers and bindings go over to the other. A port
-/// that the profile lacks changes nothing.
+/// Returns the profile with two ports swapped: seats, controllers and bindings. A port that the profile lacks has no
+/// effect.
 [[nodiscard]] Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other);
 
 }  // namespace omnipar::inline abi_0

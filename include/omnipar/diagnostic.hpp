@@ -1,4 +1,4 @@
-// The one error type of the library.
+// Diagnostics: errors, warnings and notes.
 #pragma once
 
 #include <string>
@@ -8,26 +8,25 @@ namespace omnipar::inline abi_0 {
 
 enum class Severity { note, warning, error };
 
-/// One thing that is wrong, for a person. `id` is stable and has an entry in docs/diagnostics.md;
-/// `place` says where (a file and line, a binding, a unit) and may be empty; `hint` says what to do
-/// next and may be empty.
+/// A problem, described for people. `id` is stable and documented in docs/diagnostics.md. `place` is a file and line, a
+/// binding or a unit; `hint` is the next step. Both can be empty.
 struct Diagnostic {
   std::string id;
   Severity severity = Severity::error;
   std::string message;
   std::string place;
   std::string hint;
-  std::string excerpt{};  ///< the line of a file with a caret under the place; empty where there is none
+  std::string excerpt{};  ///< the line of the file with a caret below the place; may be empty
   friend bool operator==(const Diagnostic&, const Diagnostic&) = default;
 };
 
 using Diagnostics = std::vector<Diagnostic>;
 
-/// `place: message [id]`, then the excerpt and the hint, each on lines of its own, if there are any. No
-/// final line break.
+/// Returns `place: message [id]`, followed by the excerpt and the hint on their own lines if present. Does not end with
+/// a line break.
 [[nodiscard]] std::string to_text(const Diagnostic& diagnostic);
 
-/// Into the order of files and lines; those without a line stay in front, as they were.
+/// Sorts by file and line. Diagnostics without a line stay first, in their order.
 void sort_by_place(Diagnostics& problems);
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// The engine: a plan, the attachments of the moment, and state.
+// The engine: runs a plan on the reports of attached units.
 #pragma once
 
 #include <cstddef>
@@ -28,108 +28,112 @@ std::shared_ptr<const State> state_of(const Engine& engine) noexcept;
 
 namespace omnipar::inline abi_0 {
 
-/// An attached unit. Ids of units that have left are never mistaken for later ones.
+/// Identifies an attached unit. Ids are never reused.
 struct UnitId {
-  std::uint64_t number = 0;  ///< no unit's, if it is 0
-  /// One of `max_units` places that units take; when one has left, another may take its place.
+  std::uint64_t number = 0;  ///< 0: no unit
+  /// The unit's slot, less than `max_units`. Slots are reused after `detach`.
   [[nodiscard]] constexpr std::size_t slot() const noexcept { return number % max_units; }
   friend constexpr bool operator==(const UnitId&, const UnitId&) = default;
 };
 
-/// Turns reports into the levels and press counts of a plan's targets. Belongs to one thread. All
-/// that changes over time lies in one flat block (`state`), and changes only at a report, a
-/// deadline or a tick; reading through a Reader changes nothing.
+/// Translates reports of units into values and press counts of a plan's targets.
 ///
-/// Each use of a control is each unit's own: two units of one seat with the same role are counted apart, with
-/// debounces, long presses and ramps of their own. A button target is down while any use of any unit holds it. An
-/// analog target has the value of the use with the greatest length; of equal ones (within a part in 10^12 of its
-/// square) the first in the order of the binding counts, then that of the unit that came to its slot first; but an axis
-/// with two sides that a pedal moves has the sum of all its uses. What counts adds up. A control may have several uses,
-/// also of one target.
+/// State: all state is in one flat block (`state`). It changes only by reports, deadlines and ticks; reading through a
+/// `Reader` does not change it.
 ///
-/// A report counts as a whole: first all its presses, in whatever order it has them, then its releases. After both,
-/// opposite directions are resolved, and at the end whether a pointer is on its area. A press that turns a toggle off
-/// releases its target where it stands in the report: another source that presses it behind that is a new press,
-/// one that presses before it keeps the target down.
+/// Uses: every binding counts separately for each unit, with its own debounce, long press and ramp. A button target is
+/// pressed while any use of any unit holds it. An analog target takes the value of the use with the greatest length; of
+/// equal ones (squared lengths within 1e-12, relative), the first in the binding's order, then the unit in the lower
+/// slot. A two-sided axis that a pedal moves takes the sum of its uses. Counts add up.
+///
+/// Reports: a report is processed as a whole: first all presses in any order, then all releases, then opposite
+/// directions, and finally whether a pointer is on its area. If a press turns a toggle off, its target is released at
+/// that point of the report: a later press from another source is a new press, an earlier one keeps the target pressed.
+///
+/// Threads: an engine and its readers must be used from one thread.
 class Engine {
  public:
-  /// Starts at time 0 with no units and everything at rest. May allocate.
+  /// Creates an engine at time 0 without units, with all targets at rest. May allocate.
   explicit Engine(Plan plan);
-  /// Readers that go on see everything at rest, and nothing ever after.
+  /// Existing readers show all targets at rest from then on.
   ~Engine();
-  /// Readers stay with what has been moved. What it took the place of ends; one that was moved from may only be
-  /// assigned to, or destroyed.
+  /// Readers follow the moved engine. A moved-from engine can only be assigned to or destroyed.
   Engine(Engine&&) noexcept;
   Engine& operator=(Engine&&) noexcept;
 
-  /// Adds a unit. Buttons that its `state` shows as down count from their next press (`by_press`: for port 0 at once);
-  /// axis values count at once, but as presses (of a direction, of a trigger) only from the next time that they pass
-  /// the threshold. Axes that its `state` does not name are taken to be at rest; what is not self-centering is not
-  /// moved by them before they have spoken. May allocate. Fails with `too-many-units`, with `too-many-controls` (of
-  /// more than 256 buttons, where a hat is two, 32 axes, or 255 codes), with `unknown-seat` (no port is played from
-  /// it), `unknown-role`, or `bad-range` (of an axis whose minimum is not below its maximum), and then nothing has
-  /// changed.
+  /// Attaches a unit and returns its id.
+  ///
+  /// Buttons that are pressed in `Attachment::state` count from their next press; with `by_press`, they count
+  /// immediately for port 0. Axis values count immediately, but as presses only when they next pass their threshold.
+  /// Axes that are missing in `state` are treated as at rest; they do not move targets that are not self-centering
+  /// before their first report.
+  ///
+  /// May allocate. Fails without effect with `too-many-units`, `too-many-controls` (limits: 256 buttons, where a hat
+  /// counts as two, 32 axes, 255 codes), `unknown-seat` (no port is played from it), `unknown-role`, or `bad-range` (an
+  /// axis whose minimum is not less than its maximum).
   tl::expected<UnitId, Diagnostic> attach(const Attachment& attachment);
 
-  /// The unit has left: what it alone held is at rest in one commit; what others hold stays, and what is on its way
-  /// from them (a debounce, a long press, a ramp) goes on. The unit's buttons let
-  /// go of what is not self-centering; then that stays until a source says where it is. An id that is not there is
-  /// ignored.
+  /// Detaches a unit. Targets held only by this unit return to rest at once; targets held by others, and their pending
+  /// debounces, long presses and ramps, are unaffected. Targets that are not self-centering are released by buttons,
+  /// then keep their position until a source reports a new one. An unknown id is ignored.
   void detach(UnitId unit) noexcept;
 
-  /// Commits a report: first advances to its time (or, if it is older than the engine's time, takes
-  /// the engine's time as its own), then lets every change take effect at once: presses before
-  /// releases. A code may come several times in a report; each press of a button, and each passing of a threshold by an
-  /// axis, counts. Unknown units and codes are ignored and counted.
+  /// Processes a report. First advances to the report's time, or uses the current time if the report is older. Then
+  /// applies all changes at once, presses before releases. A code can occur several times: each press, and each passing
+  /// of a threshold, counts. Unknown units and codes are ignored and counted in `ignored`.
   void feed(UnitId unit, const Report& report) noexcept;
 
-  /// Lets time pass to `now`, at most to `latest_time`; deadlines and ticks on the way take effect in their order.
-  /// However the way is cut into calls, the state is the same, bit for bit. Going back in time does nothing.
+  /// Advances time to `now`, at most to `latest_time`, and processes deadlines and ticks in order. The resulting state
+  /// does not depend on how the time is divided into calls, bit for bit. Earlier times are ignored.
   void advance(Time now) noexcept;
 
-  /// The next moment at which something may change by itself, or nothing while all is at rest.
+  /// Returns the next time at which something may change without a report, or nothing if everything is at rest.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] Time now() const noexcept;
 
-  /// Brings everything to rest in one commit (what is not self-centering stays) and takes nothing
-  /// more until `thaw`; buttons that are down then count from their next press. Port 0, the hotkeys, goes on
-  /// as if nothing had happened: by these somebody can end the freeze.
+  /// Returns all targets to rest at once, except those that are not self-centering, and ignores input until `thaw`.
+  /// Buttons that are pressed then count from their next press. Port 0, the hotkeys, is unaffected, so that a hotkey
+  /// can end the freeze.
   void freeze() noexcept;
   void thaw() noexcept;
   [[nodiscard]] bool frozen() const noexcept;
 
-  /// Goes on with another plan: everything goes to rest in one commit, and controls that are down count from their next
-  /// press (analog values at once, where they are known). Units and readers stay. Carried over, by port and name, to a
-  /// target of the same kind: where what stays was left, and presses and counts that a reader has not shown yet. Target
-  /// indices stay right on ports that have the same controller as before, and read as at rest on others.
-  /// Returns the units that the new plan has no use for; they stay attached. May allocate.
+  /// Replaces the plan. All targets return to rest at once, and pressed controls count from their next press; known
+  /// analog values count immediately. Units and readers stay valid.
+  ///
+  /// These are transferred to a target with the same port, name and kind: the position of targets that are not
+  /// self-centering, and presses and counts that a reader has not shown yet. Target indices stay valid on ports with
+  /// the same controller, and read as at rest on others.
+  ///
+  /// Returns the units that the new plan cannot use. They remain attached. May allocate.
   std::vector<UnitId> adopt(Plan plan);
 
-  /// Bytes that `save` needs at the moment.
+  /// Returns the size in bytes that `save` currently needs.
   [[nodiscard]] std::size_t save_size() const noexcept;
-  /// Puts all that is to come, here and in all readers, in one flat block: what is held, counted, on its way or not yet
-  /// shown. Allocates nothing. False if the block is too small.
+  /// Saves the state of the engine and of all its readers: held, counted, pending and not yet shown. Does not allocate.
+  /// Returns false if `into` is too small.
   bool save(std::span<std::byte> into) const noexcept;
-  /// Goes back to that, but for what hands do: what they hold counts now, what they do not hold is released, and time
-  /// goes on from now, so that what was still to come after some time comes after that time. Readers show again what
-  /// they showed then: a press that was shown since is not shown again, and one that was not yet shown still will be. A
-  /// target whose shown value this changes is among `changed` of the next sample. Without reports in between everything
-  /// is as it was, bit for bit. Readers that were made later go on as they are. Allocates nothing. False, and nothing
-  /// happens, if the block is another engine's, or if units or the plan have changed since, or it has been frozen or
-  /// thawed: then what hands do is all that there is to go by.
+  /// Restores a saved state, except for the physical controls: controls held now are pressed, all others are released.
+  /// Time continues from now; deadlines keep their distance to the current time. Readers show again what they showed
+  /// then: a press shown since is not shown again, one not yet shown then is shown later. Targets whose shown value
+  /// changes are in `changed` of the next sample. Without reports in between, the state is identical bit for bit.
+  /// Readers created after `save` are not affected. Does not allocate.
+  ///
+  /// Returns false without effect if `saved` belongs to another engine, or if units, the plan or the frozen state have
+  /// changed since.
   bool restore(std::span<const std::byte> saved) noexcept;
 
-  /// How the unit's controls are by now: its buttons, 0 or 1, and its hats and axes, as far as they have spoken; a code
-  /// each once. Empty for a unit that is not there. Allocates.
+  /// Returns the current raw values of a unit: all buttons, and the hats and axes that have been reported, each code
+  /// once. Empty for an unknown id. Allocates.
   [[nodiscard]] std::vector<Change> present(UnitId unit) const;
 
-  /// Of a unit that finds its ranges by use: the axes that have gone farther than it began with, to all their sides.
+  /// For a unit that learns its ranges by use: returns the axes that went beyond their initial range on every side.
   [[nodiscard]] std::vector<AxisCalibration> ranges_by_use(UnitId unit) const;
 
   [[nodiscard]] const Plan& plan() const noexcept;
-  /// Changes that came from unknown units or with unknown codes, since the start.
+  /// Returns the number of changes from unknown units or with unknown codes.
   [[nodiscard]] std::uint64_t ignored() const noexcept;
-  /// The whole state as bytes, for comparing; valid until the next `adopt` or the end.
+  /// Returns the state as bytes, for comparison. Valid until the next `adopt` or until the engine is destroyed.
   [[nodiscard]] std::span<const std::byte> state() const noexcept;
 
  private:

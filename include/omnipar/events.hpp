@@ -1,6 +1,5 @@
-// What a session tells: each event is one thing that has just happened. `unit` is what people call a unit: its name in
-// the rig, or its own, fit for a terminal; it may change, and two units may share it. `id` is the unit itself, as
-// `UnitHere::id` has it.
+// The events of a session. In each, `unit` is the unit's name in the rig, or the name it reports, with control
+// characters removed; it can change, and two units can share it. `id` identifies the unit; see `UnitHere::id`.
 #pragma once
 
 #include <cstdint>
@@ -15,62 +14,62 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A unit plays from a seat, for the first time or again. Ports are those of the seat (`PortInfo::is_played_from`).
+/// A unit was assigned to a seat, for the first time or again.
 struct Seated {
   std::string seat;
   std::string unit;
-  bool again = false;
+  bool again = false;  ///< it had this seat before and was reconnected
   int id = 0;
 };
 
-/// What a unit has of its own, besides its players' parts, serves this seat, too.
+/// The unit's own controls, outside of its parts, now also play at this seat.
 struct Joined {
   std::string seat;
   std::string unit;
   int id = 0;
 };
 
-/// A unit has left, and what it held is released; its seat is kept for it.
+/// A unit was disconnected. Its held controls are released, and its seat is reserved.
 struct Left {
   std::string seat;
   std::string unit;
   int id = 0;
 };
 
-/// A unit is still there, and plays from its seat no more: the seat is free, and what it held is released. Its next
-/// press takes a seat again.
+/// A unit is still connected but has left its seat. Its held controls are released, and the seat is free. Its next
+/// press takes a free seat.
 struct LeftSeat {
   std::string seat;
   std::string unit;
   int id = 0;
 };
 
-/// What is found in the socket of a part of a unit, or happens to it.
+/// The state of a socket, or what happened to it.
 enum class Plug : std::uint8_t { none, put_in, taken_out };
 
-/// A part's socket: that it is empty from the first, or what happens to the plug. What is taken out of somebody's seat
-/// has left it, and what is put in again plays on. The seat is empty if it is nobody's yet.
-struct SocketNews {
+/// A socket of a unit is empty, or something was plugged in or unplugged. Unplugging ends play at the seat; plugging in
+/// again resumes it. `seat` is empty if the part has none yet.
+struct SocketChanged {
   std::string seat;
   std::string unit;
   Plug plug = Plug::none;
   int id = 0;
 };
 
-/// A unit that nobody has pressed yet.
+/// A unit is connected but has not been pressed yet.
 struct Waiting {
   std::string unit;
   int id = 0;
 };
 
-/// The same of a unit whose seat of the rig is none of the plan's: it is a player like any other.
+/// As `Waiting`, for a unit whose seat in the rig is not part of the plan. It is treated like a new unit.
 struct SeatedElsewhere {
   std::string unit;
   std::string seat;
   int id = 0;
 };
 
-/// A unit plays from a seat from which this other one plays, too.
+/// A second unit now plays at the same seat as `other`.
 struct Beside {
   std::string seat;
   std::string unit;
@@ -79,22 +78,22 @@ struct Beside {
   int other_id = 0;
 };
 
-/// Why a unit that may be somebody's is not known for sure.
+/// Why a unit cannot be identified with certainty.
 struct Doubt {
-  bool moved = false;   ///< it is not in the socket where it was
-  bool others = false;  ///< others that look just like it are there or away, too
+  bool moved = false;   ///< it is in another socket
+  bool others = false;  ///< there are others of the same model, connected or not
 };
 
-/// A unit may be that of this seat: its player should press a button.
+/// A unit may belong to this seat. Its player should press a button on it.
 struct Asked {
   std::string seat;
   std::string unit;
   Doubt doubt;
-  int id = 0;  ///< of the unit that is here
+  int id = 0;  ///< the connected unit
 };
 
-/// What plays from the seat, all together, has nothing for these targets of its ports; told when a unit that the seat
-/// gets changes that.
+/// The units of a seat together have no control for these targets. Emitted when a new unit at the seat changes the
+/// list.
 struct Lacks {
   std::string seat;
   std::string unit;
@@ -102,8 +101,8 @@ struct Lacks {
   int id = 0;
 };
 
-/// Controls of a unit that do nothing at its seat: their roles, or the names of their codes if they have none. Sent
-/// once, when the unit takes a seat.
+/// Controls of a unit that do nothing at its seat, by role, or by code for controls without a role. Emitted once, when
+/// the unit takes a seat.
 struct Idle {
   std::string seat;
   std::string unit;
@@ -111,104 +110,102 @@ struct Idle {
   int id = 0;
 };
 
-/// A unit without a sheet is treated as a joystick, but its stick stays where it is put, as a gun's aim does. `seat` is
-/// empty if the unit has none yet.
+/// A unit without a sheet is treated as a joystick, but its stick stays in place like the aim of a gun. `seat` is empty
+/// if the unit has none yet.
 struct LooksLikeGun {
   std::string seat;
   std::string unit;
   int id = 0;
 };
 
-/// A press on a unit that has nothing of what the plan uses.
+/// A unit was pressed that has no control for this plan.
 struct NoUse {
   std::string unit;
   int id = 0;
 };
 
-/// A press found no free seat.
+/// A unit was pressed, but all seats are taken.
 struct NoSeat {
   std::string unit;
   int id = 0;
 };
 
-/// A unit cannot be played on, or ports cannot be swapped; play goes on without it.
+/// A unit cannot be used, or ports cannot be swapped. The session continues.
 struct Refused {
   Diagnostic why;
 };
 
-/// From now on only hotkeys are heard, or everything again. Units that were grabbed work for other programs while
-/// frozen.
+/// The session was frozen (only hotkeys work) or resumed. While it is frozen, grabbed units work for other programs.
 struct Froze {
   bool frozen = true;
 };
 
-/// Ports have changed places; from the next sample on this is played.
+/// Ports were swapped. The new plan applies from the next sample.
 struct Swapped {
   Plan plan;
-  std::vector<int> ports;  ///< that somebody plays, and from another seat than before
+  std::vector<int> ports;  ///< ports in use that are now played from another seat
 };
 
-/// A hotkey has fired. The session itself does the actions `freeze`, `swap-ports` and `leave-seat` next; of `exit` and
-/// all others this is the only sign: whoever has opened the session sees to them.
+/// A hotkey was pressed. The session handles the actions `freeze`, `swap-ports` and `leave-seat` itself. The program
+/// must handle `exit` and all others.
 struct HotkeyFired {
   std::string action;
 };
 
-/// Another program has grabbed this node of the unit: nothing from it arrives here meanwhile.
+/// Another program has grabbed a node of the unit. No input from the node arrives until `GrabEnded`.
 struct GrabbedElsewhere {
   std::string unit;
-  std::string node;    ///< "/dev/input/event7"
-  std::string opener;  ///< that program, "name (process 12)", or several; empty if it cannot be seen
-  int process = 0;     ///< the process, if there is just one
+  std::string node;    ///< for example "/dev/input/event7"
+  std::string opener;  ///< the program, "name (process 12)", or several; empty if unknown
+  int process = 0;     ///< the process id, if there is only one
 };
 
-/// The other program has released the node, and its input arrives here again.
+/// The other program has released the node, and its input arrives again.
 struct GrabEnded {
   std::string unit;
   std::string node;
 };
 
-/// Another session of ours plays on this unit, which is left to it: nothing from it arrives here.
+/// Another Omnipar session uses this unit, so it is not opened.
 struct LeftToAnother {
   std::string unit;
-  std::string opener;  ///< that program, "name (process 12)"; empty if it cannot be seen
+  std::string opener;  ///< the program, "name (process 12)"; empty if unknown
 };
 
-/// A unit is grabbed although these controls stay down, because they may be stuck. `told`: other programs see them
-/// released, and they count from their next press.
+/// A unit was grabbed while these controls were held, because they may be stuck. With `released`, other programs
+/// received a release, and the controls count from their next press.
 struct GrabbedWhileDown {
   std::string unit;
   std::vector<std::string> controls;
-  bool told = false;
+  bool released = false;
 };
 
-/// How a unit is read, or why it is not, in a sentence for people.
+/// A message about how a unit is read, or why it cannot be.
 struct Remark {
   std::string words;
 };
 
-/// This user may not read some units; told once.
+/// The user has no permission to read some units. Emitted once.
 struct NoPermission {};
 
-/// The kernel has dropped events because too many came at once. The true state has been read again: nothing sticks,
-/// but presses that were over by then were not seen. Told once; `SessionStats::losses` counts on.
+/// The kernel dropped events because too many arrived at once. The current state was read again, so no button sticks,
+/// but presses that were already over are lost. Emitted once; `SessionStats::losses` counts all losses.
 struct LostEvents {};
 
-/// Units are given back when nothing on them is down, and something still is.
+/// The session waits for held buttons to be released before it gives units back.
 struct AwaitsRelease {};
 
-/// Nodes were opened or closed, or others are played on: `Session::nodes` has another list.
+/// `Session::nodes` has changed.
 struct NodesChanged {};
 
-/// One of the signals that the session was asked to watch. `from_terminal`: a Ctrl-C there, which has gone to started
-/// programs as well.
+/// A signal from `SessionOptions::signals` arrived. `from_terminal`: a Ctrl-C, which child processes received as well.
 struct SignalCaught {
   int number = 0;
   bool from_terminal = false;
 };
 
-/// In a room: a made-up unit was asked to shake (0..1, for so long; 0: until the next one; both motors 0: to stop), or
-/// to show these of its player LEDs, a bit each. Made-up units have four.
+/// In a room: a simulated unit was asked to rumble. Both motors are 0 to 1; 0 for both stops. `how_long` 0 lasts until
+/// the next request.
 struct Felt {
   std::string unit;
   double strong = 0;
@@ -216,18 +213,19 @@ struct Felt {
   Duration how_long{0};
   int id = 0;
 };
+/// In a room: a simulated unit was asked to light these of its four player LEDs, one bit each.
 struct Lit {
   std::string unit;
   std::uint32_t which = 0;
   int id = 0;
 };
 
-using SessionEvent = std::variant<Seated, Joined, Left, LeftSeat, SocketNews, Waiting, SeatedElsewhere, Beside, Asked,
-                                  Lacks, Idle, LooksLikeGun, NoUse, NoSeat, Refused, Froze, Swapped, HotkeyFired,
+using SessionEvent = std::variant<Seated, Joined, Left, LeftSeat, SocketChanged, Waiting, SeatedElsewhere, Beside,
+                                  Asked, Lacks, Idle, LooksLikeGun, NoUse, NoSeat, Refused, Froze, Swapped, HotkeyFired,
                                   GrabbedElsewhere, GrabEnded, LeftToAnother, GrabbedWhileDown, Remark, NoPermission,
                                   LostEvents, AwaitsRelease, NodesChanged, SignalCaught, Felt, Lit>;
 
-/// Takes events as they happen, on the thread that calls the session.
+/// Receives events as they happen, on the thread that calls the session.
 using EventHandler = std::function<void(const SessionEvent&)>;
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// From shots at known targets to where a gun points: pure fits. The models with their formulas are in docs/aim.md.
+// Gun fits: from shots at known targets to positions on the screen. The formulas are in docs/aim.md.
 #pragma once
 
 #include <cstddef>
@@ -15,85 +15,88 @@
 
 namespace omnipar::inline abi_0 {
 
-/// How far inside the edges targets are: a part of the screen each way.
+/// The distance of targets from the edges, as a fraction of the screen.
 inline constexpr double target_inset = 0.1;
 
-/// Where to shoot, in order, for 2, 3, 4, 5 or 9 shots: places of the screen. Empty for any other number.
+/// Returns the targets for 2, 3, 4, 5 or 9 shots, in order, as positions on the screen. Empty for other numbers.
 [[nodiscard]] std::vector<AreaPoint> targets_for(int shots);
 
-/// One shot: what the gun reported before the trigger was pulled.
+/// A shot: the reports of the gun before the trigger was pulled.
 struct Shot {
   AreaPoint target;
-  RawPoint raw;         ///< where it pointed: a mean over time, each way
-  RawPoint spread;      ///< the standard deviation of a single reading, each way
-  int reports = 0;      ///< that were used; what was reported last before the time began counts as one
-  Duration taken{0};    ///< the time over which it was read
-  bool missed = false;  ///< the gun did not see the screen: not for a fit
-  RawPoint step{1, 1};  ///< the smallest difference between two readings of the gun, each way
-  RawPoint moved{};     ///< how far it moved during that time, each way; 0 if it is within its noise
+  RawPoint raw;         ///< the mean position, for each axis
+  RawPoint spread;      ///< the standard deviation of a reading, for each axis
+  int reports = 0;      ///< the number of reports used, including the last one before the time
+  Duration taken{0};    ///< the time covered
+  bool missed = false;  ///< the gun did not see the screen; not used for fits
+  RawPoint step{1, 1};  ///< the smallest difference between two readings, for each axis
+  RawPoint moved{};     ///< movement during the time, for each axis; 0 if within its noise
 };
 
 /// Why shots cannot be fitted.
 enum class ShotRefusal : std::uint8_t {
   none,
   too_few,   ///< fewer than two
-  equal,     ///< two shots at different targets have the same raw numbers: `shots`
-  in_line,   ///< all are in one line, or two differ one way only
-  cramped,   ///< all are so near to each other that the gun's steps or its noise are as large as the way between them
-  no_sense,  ///< no view of a screen looks like this
+  equal,     ///< the two shots in `shots` at different targets have the same raw values
+  in_line,   ///< all are on one line, or two differ in only one axis
+  cramped,   ///< their distances are as small as the gun's resolution or noise
+  no_sense,  ///< they fit no screen
 };
 struct ShotFault {
   ShotRefusal why = ShotRefusal::none;
   std::vector<std::size_t> shots{};
 };
 
-/// Errors are parts of the screen's width, to the right and downwards alike.
+/// The result of a gun fit. Errors are fractions of the screen's width on both axes.
 struct GunFit {
-  AimCalibration aim;            ///< without screen, codes, declared ranges and day
-  std::vector<AreaPoint> off{};  ///< by shot: how far beside its target it is fitted; down counts in widths, too
-  bool error_known = false;      ///< from five shots on
-  double scatter = 0;            ///< the estimated standard deviation of a shot, each way; 0: not known
-  std::optional<std::size_t> bad_shot{};  ///< this one went wild
-  bool doubtful = false;                  ///< one of them went wild, and it is not known which
+  AimCalibration aim;                     ///< without screen, codes, declared ranges and date
+  std::vector<AreaPoint> off{};           ///< the error of each shot, in widths on both axes
+  bool error_known = false;               ///< true with at least five shots
+  double scatter = 0;                     ///< the estimated standard deviation of a shot, for each axis; 0: unknown
+  std::optional<std::size_t> bad_shot{};  ///< this shot is far off
+  bool doubtful = false;                  ///< one shot is far off, but it is unknown which
 };
 
-/// Fits the map from raw numbers to the screen: least squares, with as much freedom as the shots allow. From four shots
-/// on it is projective. From five on the scatter of the person's shots is estimated from what the fit leaves over, and
-/// the bound follows from that and from the gun's own noise and steps. A shot that stands out against that scatter is
-/// found: of five it is not known which (`doubtful`), of six and more it is named where it alone explains the rest. A
-/// fit with a bad shot is usable all the same; its bound is the wider for it. `over` is the part of the screen for
-/// which the bound holds. Takes about a millisecond.
+/// Fits the map from raw values to the screen by least squares, with as many parameters as the shots allow; from four
+/// shots on, it is projective.
+///
+/// From five shots on, the scatter of shots is estimated from the residuals. The error bound follows from the scatter
+/// and from the gun's noise and resolution. A shot that deviates more than the scatter explains is reported: with five
+/// shots, only its existence (`doubtful`); from six on, the shot itself if it alone explains the residuals. The fit
+/// remains usable, with a wider bound.
+///
+/// `over` is the part of the screen for which the bound holds. Takes about a millisecond.
 [[nodiscard]] tl::expected<GunFit, ShotFault> fit_gun(const std::vector<Shot>& shots, PixelSize screen,
                                                       const AreaBox& over = {});
 
-/// The one additional target that tells best which of five shots was bad: at the middle of an edge.
+/// Returns the additional target, at the middle of an edge, that best shows which of five shots is far off.
 [[nodiscard]] AreaPoint extra_target(const std::vector<Shot>& shots, PixelSize screen);
 
-/// Where a fit says that raw numbers point: a place of the screen. Nothing behind the gun.
+/// Returns the position on the screen for raw values, or nothing if it is behind the gun.
 [[nodiscard]] std::optional<AreaPoint> aimed(const AimCalibration& aim, RawPoint raw) noexcept;
 
-/// What range a gun itself has: where its own edges are on the screen.
+/// The area that a gun's range covers.
 enum class GunRange : std::uint8_t {
-  whole_screen,  ///< its edges are the screen's
-  game_area,     ///< its edges are the game's
+  whole_screen,  ///< the whole screen
+  game_area,     ///< the game's area
   other,
 };
 [[nodiscard]] GunRange range_of(const AimCalibration& aim, PixelSize screen, const GameArea& area) noexcept;
 
-/// What shots that landed beside their targets have in common, places of the screen.
+/// The probable cause of shots that land beside their targets.
 enum class AimMistake : std::uint8_t {
-  none,              ///< they land where they were aimed, within 2 % of the width
-  area_is_missing,   ///< as if the game filled the whole screen: its area is not told
-  area_is_too_much,  ///< as if the game were boxed, and it fills the screen
-  wrong_area,        ///< as if the game were elsewhere on the screen than it is
-  beside,            ///< all are off by the same way
+  none,              ///< no error above 2 % of the width
+  area_is_missing,   ///< the game's area is missing in the profile
+  area_is_too_much,  ///< the profile has an area, but the game fills the screen
+  wrong_area,        ///< the profile has another area
+  beside,            ///< all shots are off by the same distance and direction
   x_reversed,
   y_reversed,
-  beside_in_wrong_area,  ///< both: the game is elsewhere, and all shots are off by the same distance as well
+  beside_in_wrong_area,  ///< another area, and a common offset
   other,
 };
-/// At least two shots, which differ both ways: where they were aimed, and where the game shows them. `really` is where
-/// the game is, `taken` where it is taken to be.
+/// Returns the probable cause of errors. `aimed_at` and `landed` are at least two shots that differ on both axes: the
+/// positions aimed at, and those shown by the game. `really` is the game's actual area, `taken` the assumed one.
 [[nodiscard]] AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<AreaPoint>& landed,
                                     PixelSize screen, const GameArea& really, const GameArea& taken) noexcept;
 

@@ -1,4 +1,4 @@
-// Output reports: the motors and LEDs of a unit that its report descriptor names, and the reports that move them.
+// Output reports: the motors and LEDs in a report descriptor, and the reports that control them.
 #pragma once
 
 #include <cstddef>
@@ -10,12 +10,13 @@
 
 namespace omnipar::inline abi_0::hid {
 
+/// The kind of an output.
 enum class OutputKind : std::uint8_t {
-  motor,  ///< a magnitude of an effect (USB Device Class Definition for Physical Interface Devices 1.0, 5.5)
-  led,    ///< that shows a player's number, or a generic indicator (HID Usage Tables 1.3, 11)
+  motor,  ///< the magnitude of an effect (USB Device Class Definition for Physical Interface Devices 1.0, 5.5)
+  led,    ///< a player LED or generic indicator (HID Usage Tables 1.3, 11)
 };
 
-/// One motor or LED.
+/// A motor or LED.
 struct Output {
   OutputKind kind = OutputKind::motor;
   std::uint16_t field = 0;
@@ -23,29 +24,28 @@ struct Output {
   friend bool operator==(const Output&, const Output&) = default;
 };
 
-/// All motors and LEDs, in the order of their fields; what is in feature reports is left alone, and so is what takes
-/// more than 32 bits.
+/// Returns all motors and LEDs in the order of their fields. Feature reports, and values of more than 32 bits, are
+/// excluded.
 [[nodiscard]] std::vector<Output> outputs_of(const Descriptor& descriptor);
 
-/// For each output, which of the players it is of, each given by the places of its controls: the one in whose
-/// collection it lies, else the one that has a report of this id to itself, else by turns, where there are as many
-/// for each. -1: it is of all of them.
-[[nodiscard]] std::vector<int> players_of(const Descriptor& descriptor, std::span<const Control> controls,
+/// Returns the player of each output, as an index into `players`, or -1 if it belongs to all. `players` lists the
+/// controls of each player. An output belongs to the player in whose collection it is, otherwise to the one whose
+/// report has its id, otherwise outputs are distributed in turn if their number allows it.
+[[nodiscard]] std::vector<int> players_of(const Descriptor& descriptor, std::span<const ReportControl> controls,
                                           std::span<const Output> outputs,
                                           std::span<const std::vector<std::size_t>> players);
 
-/// The output reports of a unit, as they were last made; at first all motors and LEDs are at rest. Does not allocate
-/// once it is made.
+/// Encodes the output reports of a unit. Initially all motors and LEDs are off. Does not allocate after construction.
 class Encoder {
  public:
   explicit Encoder(const Descriptor& descriptor);
 
-  /// How hard a motor turns or how brightly a LED shines, 0..1; from the next report of its field on.
+  /// Sets the strength of a motor or the brightness of an LED, 0 to 1, for the next report of its field.
   void set(const Output& output, double level) noexcept;
-  /// The report of a field, with its id in front, 0 if reports are not numbered (as `/dev/hidraw*` takes it). A report
-  /// with motors switches them on, for as long as it can say.
+  /// Returns the report of a field, starting with its id, or 0 if reports are not numbered (as required by
+  /// `/dev/hidraw*`). A report with motors runs them for the longest time it can express.
   [[nodiscard]] std::span<const std::uint8_t> report_of(const Output& output) const noexcept;
-  /// True if the motor's report says for how long: then it must be said again and again.
+  /// Returns true if the motor's report contains a duration, so that it has to be sent repeatedly.
   [[nodiscard]] bool must_be_repeated(const Output& motor) const noexcept;
 
  private:

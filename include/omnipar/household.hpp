@@ -1,7 +1,8 @@
-// What a household keeps: its sheets, its rig and its profiles, found where people keep them, or where they are named.
+// Finding the user's sheets, rig and profiles.
 //
-// People keep theirs in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml and rig.toml,
-// and beside it calibrations/*.toml. Nothing here writes; a file that is not there is no error unless it is named.
+// The user's files are in $XDG_CONFIG_HOME/omnipar (~/.config/omnipar): profiles/NAME.toml, sheets/*.toml, rig.toml and
+// calibrations/*.toml. Functions in this header never write. A missing file is an error only if it was named
+// explicitly.
 #pragma once
 
 #include <optional>
@@ -21,44 +22,44 @@ namespace omnipar::inline abi_0 {
 
 /// Where to look.
 struct HouseholdFiles {
-  std::string rig{};                  ///< a file, in the place of people's own
-  std::vector<std::string> sheets{};  ///< more files of sheets, or folders of them
-  bool own_files = true;              ///< people's own count; without it only what is named
+  std::string rig{};                  ///< a rig file to use instead of the user's
+  std::vector<std::string> sheets{};  ///< additional sheet files, or folders of them
+  bool own_files = true;              ///< uses the user's files; false: only the files named here
 };
 
-/// The shipped sheets, people's own, and those that are named, with what is wrong in these files: a sheet that is bad
-/// is left out, the others are there.
+/// The shipped sheets, the user's sheets and the additional ones, with all problems. Invalid sheets are omitted; all
+/// others are loaded.
 struct FoundSheets {
   Catalogue catalogue;
   Diagnostics problems;
 };
 [[nodiscard]] FoundSheets find_sheets(const HouseholdFiles& files = {});
 
-/// The rig with its calibrations; without units if there is none. What is wrong with a calibration's file is among the
-/// problems, and the others count all the same. Fails as reading the file does (`no-file`, `unreadable` …), and with
-/// all that is wrong in it.
+/// A rig with its calibrations, and problems in calibration files.
 struct FoundRig {
   Rig rig;
   Diagnostics problems;
 };
+/// Loads the rig. Returns an empty rig if there is no file. Invalid calibration files are reported in `problems` and
+/// omitted. Fails if the rig file cannot be read (`no-file`, `unreadable` …), or with all errors in it.
 [[nodiscard]] tl::expected<FoundRig, Diagnostics> find_rig(const HouseholdFiles& files = {});
 
-/// A profile with all that it needs.
+/// A profile with everything it requires.
 struct FoundProfile {
-  Catalogue catalogue;             ///< with the machines of the profile's own file
-  std::optional<Profile> profile;  ///< also one that has errors, for looking on
-  std::optional<Plan> plan;        ///< it, compiled; nothing if that is not possible
+  Catalogue catalogue;             ///< including machines in the profile's file
+  std::optional<Profile> profile;  ///< also set if it has errors
+  std::optional<Plan> plan;        ///< the compiled profile, or nothing if it has errors
   Diagnostics problems;
-  Diagnostics elsewhere;   ///< in files that the profile may not even need
-  bool readable = true;    ///< false if the file itself is bad, and not only what it asks for
-  std::string contents{};  ///< what else is in the file, in words, if it has no profile
+  Diagnostics elsewhere;   ///< problems in other files, which may be irrelevant
+  bool readable = true;    ///< false if the file is invalid, rather than what it requests
+  std::string contents{};  ///< a description of the file's contents, if it has no profile
 };
-/// `word` is a file if it has a '/' or ends in ".toml", and then sheets of machines in the same file count; else the
-/// name of a profile of people's own; else a machine, and its proposed profile is taken, with the rig's seats.
+/// Finds a profile. `word` is a file if it contains '/' or ends in ".toml"; machines in that file can be used.
+/// Otherwise it is the name of a user's profile, or of a machine, whose default bindings are used with the rig's seats.
 [[nodiscard]] FoundProfile find_profile(std::string_view word, const HouseholdFiles& files = {});
 
-/// A proposal for a machine is played from the rig's seats, in the rig's order: seats that both have stay, and the
-/// others of the rig take the place of the proposal's own.
+/// Replaces the seats of a machine's default profile by the rig's seats, in their order. Seats that both have are
+/// unchanged.
 [[nodiscard]] Profile with_seats_of(const Rig& rig, Profile proposal);
 
 }  // namespace omnipar::inline abi_0

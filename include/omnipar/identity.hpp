@@ -1,4 +1,4 @@
-// Identity: which unit of the rig a unit is, and what its codes mean.
+// Identity: which unit in the rig a connected unit is, and the roles of its codes.
 #pragma once
 
 #include <optional>
@@ -14,106 +14,103 @@
 
 namespace omnipar::inline abi_0 {
 
-/// True if a hand can play on it: it has a gamepad's or a joystick's buttons, and it is not a virtual
-/// device of ours.
+/// Returns true for nodes with the buttons of a gamepad or joystick, except Omnipar's own virtual devices.
 [[nodiscard]] bool is_controller(const Description& description) noexcept;
 
-/// True for controllers, and for all other nodes of models that there is a sheet of: an encoder that looks like
-/// a keyboard, a gun that looks like a mouse.
+/// Returns true for controllers and for nodes of models with a sheet, such as an encoder that reports as a keyboard or
+/// a gun that reports as a mouse.
 [[nodiscard]] bool is_playable(const Catalogue& catalogue, const Description& description) noexcept;
 
-/// How surely a unit is one of the rig's; the surest last.
+/// How reliably a unit is identified, in increasing order.
 enum class MatchConfidence {
   no,      ///< another model, or another serial number
-  maybe,   ///< the same model, but plugged in elsewhere, and nothing else to tell it by: somebody must be asked
+  maybe,   ///< the same model in another socket, without other evidence: the user must confirm it
   socket,  ///< the same model in the same socket
-  serial,  ///< the same model and serial number, which no other unit of the rig has
+  serial,  ///< the same model, and a serial number that is unique in the rig
   both,    ///< serial number and socket
 };
 
-/// A rig's unit and how surely this is it.
+/// A unit in the rig, and how reliably it matches.
 struct Match {
   const RigUnit* unit = nullptr;
   MatchConfidence confidence = MatchConfidence::no;
 };
 
-/// "the serial number", "the socket": by what a match is known.
-[[nodiscard]] std::string_view confidence_words(MatchConfidence confidence) noexcept;
+/// Returns the evidence for a match: "by its serial number", "by its socket".
+[[nodiscard]] std::string_view confidence_text(MatchConfidence confidence) noexcept;
 
-/// All of the rig's units of this model and part, the surest first; those of which a differing serial number says
-/// that they are others come with `no`. They point into `rig`. A serial number that two units of the rig share says
-/// nothing.
+/// Returns all units in the rig of this model and part, the most reliable match first. Units with another serial number
+/// are included with `no`. A serial number that two units in the rig share is ignored. Results point into `rig`.
 [[nodiscard]] std::vector<Match> matches(const Rig& rig, const Description& description, std::string_view part = "");
 
-/// The rig's unit that this one is, as surely as by its socket, or nothing. Units whose names are listed in
-/// `present` are taken already. The result points into `rig`.
+/// Returns the matching unit in the rig with at least the confidence `socket`, or nullptr. Units named in `present` are
+/// already taken. The result points into `rig`.
 [[nodiscard]] const RigUnit* find_unit(const Rig& rig, const Description& description,
                                        std::span<const std::string> present = {}, std::string_view part = "");
 
-/// The unit's own name, fit for a terminal, with a number if it is not the first of its device: "Quill Receiver (2)".
+/// Returns the name the unit reports, as `printable` text, with a number if it is not the first of its device: "Quill
+/// Receiver (2)".
 [[nodiscard]] std::string own_name(const Description& description);
 
-/// A rig entry by which `description` will be known again. Its name is the unit's own, with another
-/// number where the rig has that name already.
+/// Returns a new entry for the rig that identifies `description`. Its name is the reported name, with a number if the
+/// rig already has it.
 [[nodiscard]] RigUnit new_unit(const Rig& rig, const Description& description, std::string seat,
                                std::string_view part = "");
 
-/// The sheet of the unit's model, or nullptr; one that names the unit's name goes before one that fits any of its
-/// numbers, and of two that are equally exact the last is taken. A node's name may end as the kernel has it (" Mouse",
-/// " Keyboard") where the sheet's does not. A sheet of whose controls an event node has none, or no axis where the
-/// sheet has axes, is not the node's. The result points into `catalogue`.
+/// Returns the sheet of the unit's model, or nullptr. A sheet that matches the reported name takes precedence over one
+/// that matches only the ids; among equally specific sheets, the last one does. Suffixes added by the kernel (" Mouse",
+/// " Keyboard") are ignored. A sheet does not match if an event node has none of its controls, or no axis although the
+/// sheet has axes. The result points into `catalogue`.
 [[nodiscard]] const UnitSheet* find_unit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
-/// The sheet that would be taken but for its controls, if there is no other; else nullptr.
+/// Returns the sheet that matches except for its controls, if no other matches; otherwise nullptr.
 [[nodiscard]] const UnitSheet* find_unfit_sheet(const Catalogue& catalogue, const Description& description) noexcept;
 
-/// What each code of a unit of one node means: by its model's sheet, else by the kernel's gamepad convention
-/// (Linux Documentation/input/gamepad.rst); joysticks, for which there is no convention, and pads whose buttons the
-/// kernel has only numbered get a guess in the order of their buttons. What the rig's calibration measured takes the
-/// place of the unit's own ranges. The seat comes from the rig if it knows the unit, else stays empty. Fails with
-/// `not-a-controller`.
+/// Returns the attachment of a unit with one node. Roles come from the sheet of its model, otherwise from the kernel's
+/// gamepad convention (Linux Documentation/input/gamepad.rst). Joysticks, which have no convention, and pads with
+/// numbered buttons get roles in the order of their buttons. Calibrations in the rig replace declared ranges. The seat
+/// comes from the rig, or is empty. Fails with `not-a-controller`.
 [[nodiscard]] tl::expected<Attachment, Diagnostics> recognise(const Catalogue& catalogue, const Rig& rig,
                                                               const Description& description,
                                                               std::span<const std::string> present = {});
 
-/// What the codes of one node of a unit mean for one part of it (empty: for the whole), as above. `main`
-/// describes the unit's main node. Without controls if the node has none in that part. Unit and seat stay empty.
+/// Returns the attachment of one node of a unit for one part (empty: the whole unit), with roles as above. `main` is
+/// the unit's main node. It has no controls if the node has none in that part. Unit and seat are empty.
 [[nodiscard]] Attachment attach_node(const Catalogue& catalogue, const Description& main, const Description& node,
                                      std::string_view part = "");
 
-/// The names of a unit's parts, by its sheet, else by what its raw reports fall into; one empty name if it is used as
-/// a whole.
+/// Returns the names of a unit's parts, from its sheet or its raw reports, or one empty name if it has none.
 [[nodiscard]] std::vector<std::string> unit_parts(const Catalogue& catalogue, const Description& unit);
 
-/// For each part of a raw node its controls that are in no other, by their places in the list of controls; none for a
-/// unit without parts and without a sheet.
+/// For each part of a raw node, returns the indices of its controls that no other part has. Empty for a unit without
+/// parts or sheet.
 [[nodiscard]] std::vector<std::vector<std::size_t>> part_controls(const Catalogue& catalogue, const Description& unit);
 
-/// Gives a raw node the codes of the controls of its report descriptor; it is all of its interface then.
+/// Sets the codes of a raw node from its report descriptor.
 void describe_raw(Description& node);
 
-/// What a control of a node is called: the kernel's name of the code, or "hid:0/x" for one of raw reports.
+/// Returns the name of a control: the kernel's name of the code, or "hid:0/x" for raw reports.
 [[nodiscard]] std::string control_name(const Description& node, Code code);
 
-/// Why the unit of this event node should be read from its raw reports, of this descriptor; empty if there is no
-/// reason, or if the node's codes show that a driver of its own sees to the unit, and no sheet says otherwise.
+/// Returns why the unit of this event node should be read through its raw reports, or an empty string: if there is no
+/// reason, or if a specific kernel driver handles the unit and no sheet overrides that.
 [[nodiscard]] std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
                                          std::span<const std::uint8_t> descriptor);
 
-/// True if this event node says nothing but what the raw node of the same HID device says, too.
+/// Returns true if the raw node of the same HID device reports everything that this event node does.
 [[nodiscard]] bool raw_tells_all(const Catalogue& catalogue, const Description& raw, const Description& node);
 
-/// Puts what was measured on the rig's unit of the attachment's name in the place of what the unit says of itself.
+/// Applies the calibration of the unit with the attachment's name in the rig.
 void calibrate(Attachment& attachment, const Rig& rig);
 
-/// Takes, for units that can be reached by several ways, the one that the rig asks for.
-void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig);
+/// For units with several connections, selects the one chosen in the rig.
+void choose_connections(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig);
 
-/// The unit's own name, fit for a terminal: control characters and bad UTF-8 become '?', at most 60
-/// characters, never empty.
+/// Returns a name that is safe for a terminal: control characters and invalid UTF-8 become '?', at most 60 characters,
+/// never empty.
 [[nodiscard]] std::string printable(std::string_view name);
 
-/// A name as the names of sheets and files are: "Fenwick Reading-Room Pad" becomes "fenwick-reading-room-pad". At most
-/// 40 characters, begins with a letter.
+/// Returns a name in the form used for sheets and files: "Fenwick Reading-Room Pad" becomes "fenwick-reading-room-pad".
+/// At most 40 characters, starting with a letter.
 [[nodiscard]] std::string plain_word(std::string_view name);
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// All of Omnipar's core in one include.
+// Includes all headers of Omnipar's core.
 #pragma once
 
 #include "omnipar/aiming.hpp"
@@ -17,7 +17,7 @@
 #include "omnipar/plan.hpp"
 #include "omnipar/profile.hpp"
 #include "omnipar/raw_unit.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/reader.hpp"
 #include "omnipar/report.hpp"
 #include "omnipar/rig.hpp"

@@ -1,4 +1,4 @@
-// A plan: a profile and its sheets, resolved and checked; what an engine runs.
+// A plan: a profile resolved against its sheets and checked. Engines run plans.
 #pragma once
 
 #include <compare>
@@ -29,92 +29,91 @@ const PlanData& body_of(const Plan& plan) noexcept;
 
 namespace omnipar::inline abi_0 {
 
-/// Stated limits; a plan beyond them is an error (`plan-too-large`), never a slow plan.
+/// Limits of a plan. Exceeding one is an error (`plan-too-large`).
 inline constexpr std::size_t max_targets = 512;
 inline constexpr std::size_t max_signals = 2048;
-/// What feeds the plan's targets: a use of a d-pad counts four times, one of a gun twice.
+/// Sources of all targets. A d-pad counts as four, a gun as two.
 inline constexpr std::size_t max_sources = 4096;
-/// Uses of axes, sticks and pointers, or that move some.
+/// Sources that are, or move, axes, sticks or pointers.
 inline constexpr std::size_t max_analog_uses = 1024;
 inline constexpr std::size_t max_units = 16;
 
-/// A target's place within its port; the same for all ports that have the same controller, in every plan that has it.
-/// `Plan::target` makes them. On a port that has another controller, or none, a target reads as at rest, and
-/// `PortSample::has` says so.
+/// A target's index within its port, returned by `Plan::target`. Equal for all ports with the same controller, in every
+/// plan with that controller. On other ports the target reads as at rest, and `PortSample::has` returns false.
 struct TargetIndex {
   std::uint16_t value = 0;
-  std::uint32_t layout = 0;  ///< all the targets of that controller, in one number; 0: whatever is at the place
-  std::int32_t rest = 0;     ///< what `native` reads where there is no such target
+  std::uint32_t layout = 0;  ///< identifies the controller's set of targets; 0: not checked
+  std::int32_t rest = 0;     ///< the `native` value on ports without this target
   friend constexpr bool operator==(const TargetIndex&, const TargetIndex&) = default;
 };
 
-/// A target's place among all of a plan (`Plan::targets`): the port's first one is at `PortInfo::first_target`.
+/// A target's index among all targets of a plan (`Plan::targets`). A port's first target is at
+/// `PortInfo::first_target`.
 struct TargetPlace {
   std::uint16_t number = 0;
   // NOLINTNEXTLINE(modernize-use-nullptr): the 0 of a rewritten comparison is no pointer
   friend constexpr auto operator<=>(TargetPlace, TargetPlace) = default;
 };
 
-/// What a plan says of one target. The strings live as long as the plan.
+/// A target of a plan. Strings are valid as long as the plan.
 struct TargetInfo {
   std::string_view name;
-  std::string_view place;  ///< the role whose place it has under the hand; may be empty
-  /// Never `stick`, which is two `two_sided` targets, `movement`, which is two `turns`, or `pointer`, which is two
-  /// of `coordinate` and a button.
+  std::string_view place;  ///< the role in the same position on a pad; may be empty
+  /// Never `stick` (two `two_sided` targets), `movement` (two `turns`) or `pointer` (two `coordinate` targets and a
+  /// button).
   TargetKind kind = TargetKind::button;
   NativeRange native{};
-  bool self_centering = true;  ///< returns to rest when it is released
-  /// Of a coordinate: where 0 and 1 of it come out on a virtual pointer, of its whole range, and whether across it (a
-  /// game that is turned by a quarter has its x downwards).
+  bool self_centering = true;  ///< returns to rest when released
+  /// For a coordinate: the positions of 0 and 1 on a virtual pointer, as fractions of its range. `spans_across`: of its
+  /// other axis, for a game that is rotated by a quarter turn.
   double span_from = 0;
   double span_to = 1;
   bool spans_across = false;
-  /// Of half of a stick whose gate is not round: where both axes are at a full push in a diagonal direction, 1 for a
-  /// square. Else 0: the corners are on the circle.
+  /// For half of a stick whose gate is not round: how far both axes go in a corner, 1 for a square. 0 for a round gate.
   double corner = 0;
 };
 
-/// What a plan says of one port. Port 0 belongs to the hotkeys: its targets are their actions.
+/// A port of a plan. Port 0 contains the hotkeys: its targets are their actions.
 struct PortInfo {
   int number = 0;
   std::string_view seat;
   std::string_view controller;
   std::uint16_t first_target = 0;
   std::uint16_t target_count = 0;
-  std::string_view second_seat{};  ///< of a second player on the same plug; mostly empty
-  std::string_view splitter{};     ///< what must be plugged in for the port to be there; mostly empty
+  std::string_view second_seat{};  ///< the seat of a second player on the same plug; usually empty
+  std::string_view splitter{};     ///< the accessory that provides the port; usually empty
 
   [[nodiscard]] bool is_played_from(std::string_view wanted) const noexcept {
     return number != 0 && (seat == wanted || (!second_seat.empty() && second_seat == wanted));
   }
 };
 
-/// Immutable; copies share one body and may be used from several threads at once. Names no unit.
+/// An immutable plan. Copies share their data and can be used from several threads. A plan does not refer to units.
 class Plan {
  public:
-  /// What the profile is called, and its machine.
+  /// The name of the profile, and of its machine.
   [[nodiscard]] std::string_view name() const noexcept;
   [[nodiscard]] std::string_view system() const noexcept;
   [[nodiscard]] std::span<const PortInfo> ports() const noexcept;
-  /// The port of that number, or nullptr.
+  /// Returns a port by its number, or nullptr.
   [[nodiscard]] const PortInfo* port(int number) const noexcept;
-  /// All targets, port after port; `PortInfo::first_target` indexes it.
+  /// All targets, ordered by port. `PortInfo::first_target` is an index into this list.
   [[nodiscard]] std::span<const TargetInfo> targets() const noexcept;
-  /// A target by its name within a port ("a", "up", "stick-x"), or nothing.
+  /// Returns a target by its name within a port ("a", "up", "stick-x"), or nothing.
   [[nodiscard]] std::optional<TargetIndex> target(int port, std::string_view name) const noexcept;
-  /// The seats that the plan's ports are played from, in order of port.
+  /// The seats that play the plan's ports, in the order of ports.
   [[nodiscard]] std::span<const std::string> seats() const noexcept;
-  /// Where the game is on its screen, if the profile says so, or if the machine does and the rig has exactly one
-  /// screen; and the name of that screen, empty if the rig has none.
+  /// The game's area on its screen, from the profile, or from the machine if the rig has exactly one screen; and the
+  /// name of that screen, empty if the rig has none.
   [[nodiscard]] const std::optional<GameArea>& area() const noexcept;
   [[nodiscard]] std::string_view screen() const noexcept;
-  /// In pixels, as one sees it; nothing of it without an area.
+  /// The size of that screen in pixels after rotation; 0 x 0 without an area.
   [[nodiscard]] PixelSize screen_size() const noexcept;
   /// The time between two frames of the machine.
   [[nodiscard]] Duration frame() const noexcept;
-  /// Bytes of state that an engine of this plan keeps; all of it in one block.
+  /// The size in bytes of the state of an engine with this plan.
   [[nodiscard]] std::size_t state_size() const noexcept;
-  /// The plan as text, a line an operation.
+  /// Returns the plan as text, one line for each operation.
   [[nodiscard]] std::string listing() const;
 
  private:
@@ -125,8 +124,8 @@ class Plan {
   std::shared_ptr<const plan::PlanData> data_;
 };
 
-/// Resolves and checks a profile. Every error of the profile is reported, not the first alone. A profile without
-/// hotkeys has none: the combinations that always exit are added by a session.
+/// Resolves and checks a profile. Returns the plan, or all errors of the profile. A profile without hotkeys has none;
+/// only sessions add the built-in exit combinations.
 [[nodiscard]] tl::expected<Plan, Diagnostics> compile(const Catalogue& catalogue, const Profile& profile);
 
 }  // namespace omnipar::inline abi_0

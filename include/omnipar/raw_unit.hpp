@@ -1,4 +1,4 @@
-// A unit that is read from its raw reports: what its controls do, and what is plugged into its sockets.
+// A unit that is read through its raw reports: the changes of its controls, and of its sockets.
 #pragma once
 
 #include <bitset>
@@ -16,54 +16,57 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A part of a unit is plugged in, as far as its reports tell, while
-///   any of its axes that may have no value has one,
-///   the control that its sheet names says so,
-///   reports of its own keep coming, where the sheet says that the unit always sends.
-/// What none of it tells of counts as plugged in. One thread at a time; does not allocate once it is made.
+/// A unit with parts that can be plugged in. A part counts as plugged in while
+///
+///   - an axis of it that can report a null state has a value, or
+///   - the control named in its sheet says so, or
+///   - its own reports keep arriving, if the sheet says that the unit sends continuously.
+///
+/// Parts without any of these always count as plugged in. Must be used from one thread. Does not allocate after
+/// construction.
 class RawUnit {
  public:
-  /// `node` is a raw node (`describe_raw`), opened at that time.
+  /// Creates a unit for a raw node (see `describe_raw`) that was opened at `opened`.
   RawUnit(const Catalogue& catalogue, const Description& node, Time opened);
 
-  /// How its buttons stand as far as an event node of the same HID device knows, before any report has come: what is
-  /// down there counts from its next press. Allocates; part of the making.
+  /// Sets the initial state of the buttons from an event node of the same HID device. Pressed buttons count from their
+  /// next press. Call it before the first report. Allocates.
   void begin_as(const Description& event_node);
 
-  /// What a report tells, valid until the next call.
-  struct News {
+  /// The result of a report. Valid until the next call.
+  struct Update {
     std::span<const Change> changes;
     std::span<const SocketChange> sockets;
     [[nodiscard]] bool empty() const noexcept { return changes.empty() && sockets.empty(); }
   };
 
-  /// What a report changes, as one commit. A socket that is found empty or that a plug is taken out of tells nothing
-  /// more until something is in it again; then all that is known of it is among the changes, which is how it stands,
-  /// not input. Buttons that are down within a tenth of a second from the opening were down before: they are not told.
-  [[nodiscard]] News take(std::span<const std::uint8_t> report, Time now) noexcept;
+  /// Processes a report and returns its changes. After a socket becomes empty, its controls are ignored until something
+  /// is plugged in again; then their complete state is among the changes, which is not input. Buttons that are pressed
+  /// within a tenth of a second after opening were pressed before and are not returned.
+  [[nodiscard]] Update feed(std::span<const std::uint8_t> report, Time now) noexcept;
 
-  /// Reports may have been lost up to now: what does not come again within a moment is released, for how it stands is
-  /// not known any more.
+  /// Reports may have been lost: controls that are not reported again within a moment are released.
   void may_have_lost(Time now) noexcept;
 
-  /// Lets time pass: parts that always send and have fallen silent, and what is released behind a loss.
-  [[nodiscard]] News advance(Time now) noexcept;
-  /// When `advance` has something to tell although nothing comes.
+  /// Advances the time, and returns changes caused by silence: parts that stopped sending, and releases after lost
+  /// reports.
+  [[nodiscard]] Update advance(Time now) noexcept;
+  /// Returns when `advance` has work to do, or nothing.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
 
  private:
-  /// A part that can be seen to be plugged in or not.
+  /// A part whose socket can be observed.
   struct Socket {
     std::uint16_t part = 0;
-    std::vector<std::size_t> controls;      ///< of this part alone
-    std::vector<std::size_t> may_be_empty;  ///< those of them that may have no value
-    std::optional<std::size_t> sign;        ///< the control that tells,
+    std::vector<std::size_t> controls;      ///< of this part only
+    std::vector<std::size_t> may_be_empty;  ///< those that can report a null state
+    std::optional<std::size_t> sign;        ///< the control that shows it,
     std::uint32_t sign_bits = 0;            ///< by these of its bits,
     std::uint32_t sign_empty = 0;           ///< that have this value when there is nothing
-    std::bitset<256> reports;               ///< that are its own and keep coming; none: it may be silent
+    std::bitset<256> reports;               ///< its own reports that keep arriving; none: it may be silent
     Time last_heard{};
-    std::optional<bool> plugged;  ///< not known before the first report
-    bool was_put_in = false;      ///< a plug, by what came last
+    std::optional<bool> plugged;  ///< unknown before the first report
+    bool was_put_in = false;      ///< by the last report
   };
 
   void find_sockets(const Catalogue& catalogue, const Description& node);
@@ -77,13 +80,13 @@ class RawUnit {
   [[nodiscard]] bool is_told_of(const Change& change, bool as_found) const noexcept;
 
   hid::Descriptor descriptor_;
-  std::vector<hid::Control> controls_;
+  std::vector<hid::ReportControl> controls_;
   std::vector<Socket> sockets_;
-  std::vector<int> socket_of_;  ///< by control: place in the sockets, or -1
+  std::vector<int> socket_of_;  ///< by control: index of the socket, or -1
   std::vector<std::optional<std::int32_t>>
-      rests_;                         ///< by control: where it goes when it is released; nothing: it stays
+      rests_;                         ///< by control: its value when released; nothing: it keeps its value
   std::optional<Time> unsure_until_;  ///< reports may have been lost
-  std::bitset<256> sure_;             ///< that have come since then
+  std::bitset<256> sure_;             ///< reports received since then
   hid::Decoder decoder_;
   Time opened_;
   std::vector<Change> told_;

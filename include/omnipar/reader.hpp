@@ -1,4 +1,4 @@
-// Readers: one consumer's view of an engine, at the consumer's own pace.
+// Readers: a consumer's samples of an engine, at the consumer's own rate.
 #pragma once
 
 #include <cstdint>
@@ -11,11 +11,11 @@
 
 namespace omnipar::inline abi_0 {
 
-/// One emulated controller at a moment, as values of its own: to be kept for each frame, compared, or sent. A target
-/// that it does not have reads as at rest.
+/// A copy of one emulated controller's values, to store for each frame, compare or send. A target that it does not have
+/// reads as at rest.
 class PortValues {
  public:
-  /// As PortSample has them.
+  /// See the members of `PortSample`.
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
   [[nodiscard]] double value(TargetIndex target) const noexcept;
@@ -37,26 +37,26 @@ class PortValues {
   std::uint32_t layout_ = 0;
 };
 
-/// One emulated controller at the moment of the last sample of its reader: a view that stays valid as long as the
-/// reader, also when the engine adopts another plan. A target that the port does not have, or no longer has, reads as
-/// at rest: 0, `TargetIndex::rest` as native value, no presses.
+/// A view of one emulated controller in the last sample of its reader. Valid as long as the reader, even if the engine
+/// adopts another plan. A target that the port does not have reads as at rest: value 0, native value
+/// `TargetIndex::rest`, no presses.
 class PortSample {
  public:
-  /// True if the plan has this port and on it the controller that the target is of.
+  /// Returns true if the plan has this port with the target's controller.
   [[nodiscard]] bool has(TargetIndex target) const noexcept;
-  /// True while a button is shown as down.
+  /// Returns true while a button is shown as pressed.
   [[nodiscard]] bool pressed(TargetIndex target) const noexcept;
-  /// The normalised value: 0 or 1, 0..1 or -1..1; of a stick within the machine's own gate, so that a full push reaches
-  /// its corners; of what counts, the counts since the sample before.
+  /// Returns the normalised value: 0 or 1 for buttons, 0 to 1 or -1 to 1 for axes. A stick is mapped to the machine's
+  /// gate, so that a full push reaches its corners. For relative targets, the counts since the previous sample.
   [[nodiscard]] double value(TargetIndex target) const noexcept;
-  /// The value in the machine's own range: `rest` for 0, `maximum` for 1, `minimum` for -1, straight between them, or
-  /// from the border of its dead band on; rounded to the nearest step, halves away from rest. A value that would go
-  /// back by a single step from what was asked for last waits until it is a whole step away, so that nothing flickers.
-  /// For buttons 0 or 1, for what counts its counts.
+  /// Returns the value in the machine's range: `rest` for 0, `maximum` for 1, `minimum` for -1, linear in between or
+  /// from the border of the machine's dead band, rounded to the nearest step, halves away from rest. A value that would
+  /// go back by a single step waits until it is a whole step away, which prevents flicker. For buttons 0 or 1; for
+  /// relative targets the counts.
   [[nodiscard]] std::int32_t native(TargetIndex target) const noexcept;
-  /// Presses shown since the reader began; a button that was down already when it began is none.
+  /// Returns the presses shown since the reader was created, without buttons that were already pressed then.
   [[nodiscard]] std::uint32_t presses(TargetIndex target) const noexcept;
-  /// The whole sample as values. `store` allocates nothing if `into` has had a sample of this port before.
+  /// Returns a copy of all values. `store` does not allocate if `into` already holds a sample of this port.
   [[nodiscard]] PortValues values() const;
   void store(PortValues& into) const;
 
@@ -69,36 +69,36 @@ class PortSample {
   int number_;
 };
 
-/// A reader that knows when it is read: once a frame. Each press is shown in at least one sample,
-/// however short it was and however slow the frames; a release and a new press between two samples
-/// show one released sample first. Opposite directions of a controller (up and down, left and right) are shown
-/// together only while hands really hold both: a tap of one and then the other takes two samples. No count is ever
-/// lost; more than 2,147,483,647 of them at once come in several samples. Whether a pointer is on its area is shown
-/// likewise, but of several times that it came back unseen only the last is.
+/// A reader for consumers that sample once per frame.
 ///
-/// When the engine adopts another plan, the next sample shows everything at rest, but for what is not self-centering,
-/// which is where it is; what is pushed, and presses and counts that have not been shown yet, come behind it, if the
-/// new plan has a target of that name and kind on that port.
+/// Every press is shown in at least one sample, however short it is and however slow the frames. A release and a new
+/// press between two samples show one released sample first. Opposite directions are shown together only while both are
+/// really held: a tap of one and then the other takes two samples. No count is lost; more than 2,147,483,647 at once
+/// are spread over several samples. Whether a pointer is on its area is shown in the same way, but if it returned
+/// several times between two samples, only the last return is shown.
 ///
-/// Reads allocate nothing. A reader whose engine is gone, or is another one by assignment, shows everything at rest
-/// from its next sample on; it keeps what it needs of the engine. A reader and its engine are used from one thread.
-/// Copying is not offered.
+/// After `Engine::adopt`, the next sample shows all targets at rest, except those that are not self-centering. Held
+/// controls, and presses and counts not shown yet, follow in later samples, for targets with the same port, name and
+/// kind.
+///
+/// Reading does not allocate. After its engine is destroyed or assigned to, a reader shows all targets at rest. A
+/// reader and its engine must be used from one thread. Readers cannot be copied.
 class Reader {
  public:
-  /// Sees from now on; buttons that are down now are shown as down, and counts begin at 0.
+  /// Creates a reader that shows the current state: pressed buttons are shown as pressed, and counts start at 0.
   explicit Reader(const Engine& engine);
   ~Reader();
   Reader(Reader&&) noexcept;
   Reader& operator=(Reader&&) noexcept;
 
-  /// Takes the next sample.
+  /// Moves to the next sample.
   void next_frame() noexcept;
-  /// The sample's values for one port; a port that the plan lacks reads as at rest.
+  /// Returns the values of one port. A port that the plan lacks reads as at rest.
   [[nodiscard]] PortSample port(int number) const noexcept;
-  /// Targets whose shown value changed with the last sample, each once, in no order; of what
-  /// counts those that have counted, and once more when they have not. After another plan, all of them.
+  /// Returns the targets whose shown value changed in the last sample, each once, in no order. Relative targets are
+  /// included when they counted, and once more when they stopped. After another plan, all targets are included.
   [[nodiscard]] std::span<const TargetPlace> changed() const noexcept;
-  /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
+  /// The values of a target by its place in the plan, as returned by `changed`; 0 beyond the last target.
   [[nodiscard]] double value(TargetPlace target) const noexcept;
   [[nodiscard]] std::int32_t native(TargetPlace target) const noexcept;
 
@@ -106,11 +106,10 @@ class Reader {
   std::unique_ptr<engine::Sampler> sampler_;
 };
 
-/// A reader for outlets that cannot know when they are read: a press is shown at once and lasts at
-/// least `shortest_press`, only its release waits. (Two presses do wait, for a reader could not tell them from others
-/// otherwise: a second press within that time comes after the first has been shown, and has been shown released, for as
-/// long; and an opposite direction comes when the one across has been shown for as long. Another plan ends a press
-/// earlier.) Otherwise like Reader.
+/// A reader for outlets that do not know when they are read. A press is shown immediately and lasts at least
+/// `shortest_press`; only its release is delayed. A press is delayed in two cases: a second press of the same target,
+/// until the first one and its release have been shown for that long, and an opposite direction, until the other has
+/// been shown for that long. Another plan ends a press early. Otherwise like `Reader`.
 class PacedReader {
  public:
   PacedReader(const Engine& engine, Duration shortest_press);
@@ -118,13 +117,13 @@ class PacedReader {
   PacedReader(PacedReader&&) noexcept;
   PacedReader& operator=(PacedReader&&) noexcept;
 
-  /// Shows what can be shown at `now`, which must not be before the engine's time.
+  /// Shows everything due at `now`, which must not be before the engine's time.
   void catch_up(Time now) noexcept;
-  /// When `catch_up` has something to show even if the engine changes nothing.
+  /// Returns when `catch_up` has something to show even if the engine does not change.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] PortSample port(int number) const noexcept;
   [[nodiscard]] std::span<const TargetPlace> changed() const noexcept;
-  /// As PortSample has them, of one of the plan's targets by its place there, as `changed` gives it; beyond them 0.
+  /// The values of a target by its place in the plan, as returned by `changed`; 0 beyond the last target.
   [[nodiscard]] double value(TargetPlace target) const noexcept;
   [[nodiscard]] std::int32_t native(TargetPlace target) const noexcept;
 
@@ -132,7 +131,7 @@ class PacedReader {
   std::unique_ptr<engine::Sampler> sampler_;
 };
 
-/// 1.2 frames of a plan's machine: how long an outlet shows a press at the least.
+/// Returns the shortest time for which an outlet shows a press: 1.2 frames of the plan's machine.
 [[nodiscard]] Duration shortest_press(const Plan& plan) noexcept;
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// What a unit says: codes, changes, and reports, the smallest thing that is committed at once.
+// Codes, changes and reports.
 #pragma once
 
 #include <compare>
@@ -10,7 +10,7 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A raw code as the Linux input interface numbers it: an event type and a number within that type.
+/// A raw code of the Linux input interface: an event type and a number within that type.
 struct Code {
   std::uint16_t type = 0;
   std::uint16_t number = 0;
@@ -24,14 +24,14 @@ enum EventType : std::uint16_t {
   ev_key = 1,
   ev_rel = 2,
   ev_abs = 3,
-  ev_hid = 4,  ///< ours: a control of raw reports, by its place in the unit's list; the kernel's 4 carries no control
+  ev_hid = 4,  ///< Omnipar's own: a control of raw reports, by its index; the kernel's type 4 carries no controls
 };
 
 [[nodiscard]] constexpr Code key(std::uint16_t number) noexcept { return {ev_key, number}; }
 [[nodiscard]] constexpr Code relative(std::uint16_t number) noexcept { return {ev_rel, number}; }
 [[nodiscard]] constexpr Code absolute(std::uint16_t number) noexcept { return {ev_abs, number}; }
 
-/// The codes that the kernel's gamepad convention speaks of, under its names.
+/// The codes of the kernel's gamepad convention.
 namespace code {
 inline constexpr Code btn_trigger = key(0x120);
 inline constexpr Code btn_south = key(0x130);
@@ -63,26 +63,26 @@ inline constexpr Code abs_hat2x = absolute(0x14);
 inline constexpr Code abs_hat2y = absolute(0x15);
 }  // namespace code
 
-/// Bytes of a raw HID report, with its id: no more than the kernel takes (its HID_MAX_BUFFER_SIZE).
+/// The largest raw HID report in bytes, including its id (the kernel's HID_MAX_BUFFER_SIZE).
 inline constexpr std::size_t largest_raw_report = 16384;
 
-/// One control's new raw value, in the unit's own range.
+/// A new raw value of a control, in the unit's own range.
 struct Change {
   Code code;
   std::int32_t value = 0;
   friend constexpr bool operator==(const Change&, const Change&) = default;
 };
 
-/// The socket of a part of a unit (by its place in `unit_parts`): something is in it from now on, or nothing.
+/// The socket of a part (its index in `unit_parts`) was filled or emptied.
 struct SocketChange {
   std::uint16_t part = 0;
   bool filled = false;
   friend constexpr bool operator==(const SocketChange&, const SocketChange&) = default;
 };
 
-/// What a unit said at one moment; committed as a whole. Changes and sockets belong to the caller and are
-/// only read during the call that takes the report. Of a socket that is filled now the changes say how its part stands,
-/// which is not input. An engine takes no notice of sockets: sessions do.
+/// Changes that happened at one time and are processed as a whole. The spans belong to the caller and are read only
+/// during the call. For a socket that was filled, `changes` contains the state of its part, which is not input. Engines
+/// ignore sockets; sessions process them.
 struct Report {
   Time time;
   std::span<const Change> changes;

@@ -1,4 +1,4 @@
-// The rig: this household's units, how each is recognised, and where it belongs; and its screens.
+// The rig: the user's units, how each is identified, their seats, and the screens.
 #pragma once
 
 #include <cstdint>
@@ -10,22 +10,23 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A unit of this household. It is recognised by its model (vendor, product, name) together with its
-/// serial number where it has one, else with the socket it is plugged into; and by which half of its device it is.
+/// A unit in the rig. It is identified by its model (vendor, product, name) and its serial number, or without a serial
+/// number by its socket; and by `half`.
 struct RigUnit {
   std::string name;
   std::string seat;
   std::uint16_t vendor = 0;
   std::uint16_t product = 0;
-  std::string model;         ///< the name that the unit gives itself
-  std::string serial;        ///< empty: has none
+  std::string model;         ///< the name the unit reports
+  std::string serial;        ///< empty: none
   std::string socket;        ///< empty: unknown
-  std::string part{};        ///< the part of the unit that this is; empty: the whole
-  std::string connection{};  ///< "wireless" or "wired": the one to use if there are both; empty: wired
-  std::string half{};        ///< of a device with several controllers: which one (see `Description::half`)
+  std::string part{};        ///< the part of the unit; empty: the whole unit
+  std::string connection{};  ///< "wireless" or "wired": the one to use if both are available; empty: wired
+  std::string half{};        ///< which of several controllers of a device; see `Description::half`
   friend bool operator==(const RigUnit&, const RigUnit&) = default;
 };
 
+/// A rig with the calibrations of its units.
 struct Rig {
   std::vector<RigUnit> units;
   std::vector<Calibration> calibrations;

@@ -1,4 +1,4 @@
-// Roles: the portable names of controls, the words in which units and plans meet.
+// Roles: portable names of controls, which connect units and plans.
 #pragma once
 
 #include <array>
@@ -9,40 +9,40 @@
 
 namespace omnipar::inline abi_0 {
 
-/// What a role's values look like.
+/// The kind of a role's values.
 enum class RoleKind {
   button,     ///< 0 or 1: "south", "dpad-up", "panel-3"
-  one_sided,  ///< 0..1, rests at 0: "left-trigger", "pedal"
-  two_sided,  ///< -1..1, rests at 0: "wheel"
+  one_sided,  ///< 0 to 1, 0 at rest: "left-trigger", "pedal"
+  two_sided,  ///< -1 to 1, 0 at rest: "wheel"
   stick,      ///< a pair of two-sided axes, x to the right and y downwards: "left-stick"
   dpad,       ///< four buttons under one name: "dpad"
-  pointer,    ///< a place, 0..1 from the left and from the top: "gun"
-  turns,      ///< counts of turning, without an end: "spinner"
-  movement,   ///< a pair of counts, x to the right and y downwards: "mouse"
+  pointer,    ///< a position, 0 to 1 from the left and from the top: "gun"
+  turns,      ///< relative rotation without end: "spinner"
+  movement,   ///< a pair of relative movements, x to the right and y downwards: "mouse"
 };
 
-/// One of a control's two axes; `none` where a control has just one value.
+/// An axis of a control with two; `none` for controls with one value.
 enum class Axis { none, x, y };
 
-/// Order of the four directions wherever they stand in an array.
+/// The four directions, in the order used by all arrays.
 inline constexpr std::array<std::string_view, 4> direction_names{"up", "down", "left", "right"};
 
-/// The kind of a role by its name, or nothing if the vocabulary has no such role. Besides the fixed
-/// names there are `panel-1`..`panel-32` and `key-` followed by lower-case letters, digits or '-'.
+/// Returns the kind of a role, or nothing for an unknown one. In addition to `role_names` there are `panel-1` to
+/// `panel-32`, and `key-` followed by lower-case letters, digits or '-'.
 [[nodiscard]] std::optional<RoleKind> role_kind(std::string_view role);
 
-/// The dead zone that a use of the role has if nothing is said: none for a paddle, which rests wherever it is left.
+/// Returns the default dead zone of a role; 0 for a paddle, which is not self-centering.
 [[nodiscard]] double default_dead_zone(std::string_view role) noexcept;
 
-/// A source that is one direction of a stick ("left-stick-up"): the stick's role and the index
-/// into `direction_names`; nothing for any other name.
+/// One direction of a stick: the stick's role, and an index into `direction_names`.
 struct StickDirection {
   std::string stick;
   std::size_t direction = 0;
 };
+/// Parses a source such as "left-stick-up". Returns nothing for other names.
 [[nodiscard]] std::optional<StickDirection> stick_direction(std::string_view source);
 
-/// The fixed names of the vocabulary, sorted.
+/// Returns all fixed role names, sorted.
 [[nodiscard]] std::vector<std::string_view> role_names();
 
 }  // namespace omnipar::inline abi_0

@@ -1,10 +1,10 @@
-// A session on Linux: what is plugged in, whose seat is which, and the engine that they play on. What an emulator
-// opens.
+// A session on Linux: connected units, their seats, and the engine that translates their input. This is what an
+// emulator opens.
 //
 //   auto session = omnipar::Session::open({.profile = *profile});
 //   omnipar::Reader game{session->engine()};
 //   for (…each frame…) {
-//     session->run_until(end_of_frame);        // or: poll session->descriptor(), then session->take()
+//     session->run_until(end_of_frame);        // or: poll session->descriptor(), then session->process()
 //     game.next_frame();
 //     while (auto event = session->next_event()) …
 //   }
@@ -33,206 +33,230 @@
 
 namespace omnipar::inline abi_0 {
 
+/// The options of a session. Only `profile` is required.
 struct SessionOptions {
-  Profile profile;  ///< that is played; the built-in exit combinations are added to its hotkeys
-  Catalogue catalogue = built_in_catalogue();  ///< its machine, and the sheets by which units are known
-  Rig rig{};                                   ///< units in it are seated by themselves
-  /// Other programs get what the ports see by virtual devices, which need /dev/uinput. A small process of ours holds
-  /// them, too, and releases everything if this one is killed.
+  /// The profile to play. The built-in exit combinations are added to its hotkeys.
+  Profile profile;
+  /// The machine of the profile, and the sheets that identify units.
+  Catalogue catalogue = built_in_catalogue();
+  /// The units that are assigned to a seat automatically.
+  Rig rig{};
+  /// Creates a virtual device for each port, so that other programs receive its input. Requires /dev/uinput. A small
+  /// helper process also holds the devices and releases all buttons if this process is killed.
   bool virtual_devices = false;
-  /// Nobody else hears units that are played on, and another session that wants the same leaves what is open here
-  /// alone. With virtual devices always so.
+  /// Grabs units in use, so that no other program receives their input. Another session that wants the same units
+  /// leaves them alone. Always on with `virtual_devices`.
   bool grab = false;
-  /// The same from the beginning of units that nobody plays on, each as soon as nothing on it is down: for a mapping
-  /// screen, where nothing that is pressed may reach anybody else.
+  /// Also grabs units that nobody plays on, each as soon as all its buttons are released. For mapping screens, where
+  /// presses must not reach other programs.
   bool grab_idle = false;
-  bool with_virtual = false;  ///< take units that other programs made, too
-  /// Which units to hear; those that it refuses are left to others. Without it: all that somebody can play on.
-  std::function<bool(const Description&)> takes{};
-  /// Sticks, triggers and the like that nobody has measured find their ranges by use: a full push is 0.7 of what the
-  /// unit declares at first, and what was reached later.
+  /// Includes virtual controllers made by other programs.
+  bool with_virtual = false;
+  /// Returns true for units to open. Default: every unit that can be played on.
+  std::function<bool(const Description&)> accepts{};
+  /// Learns the ranges of uncalibrated sticks and triggers during play: at first a full push is 0.7 of the declared
+  /// range, later the largest value reached.
   bool ranges_by_use = false;
-  double rumble = 1;  ///< how strongly units shake, 0..1; what is beyond that, or no number, counts as the nearest
-  /// These come as events and do nothing else, until the session is destroyed; a signal belongs to one session alone.
-  /// Empty: none is touched.
+  /// Rumble strength, 0 to 1. Values outside and NaN are clamped.
+  double rumble = 1;
+  /// Signals to deliver as `SignalCaught` events instead of their default action, until the session is destroyed. Each
+  /// signal can belong to only one session.
   std::vector<int> signals{};
-  bool measures = false;  ///< how long reports take; costs one more look at the clock whenever something came out
-  /// Is told of events as they happen, also while the session is destroyed, which closes it: so long what it uses has
-  /// to live. It may ask the session, not change it, and throws nothing. Without it they wait for `next_event`.
-  EventHandler told{};
-  /// Is told what nodes say, seated or not, before it is played; by their numbers in `Session::unit_details`. Told in
-  /// `take`, and while the session ends; throws nothing.
-  std::function<void(int node, const Report& report)> heard{};
-  /// Called likewise for each node that the session has opened, and, with a null `description`, for each that has
-  /// gone. Not called in a room.
-  std::function<void(int node, const Description* description, Time now)> meets{};
+  /// Measures latency (see `SessionStats`). Costs one clock reading for each batch with output.
+  bool measures = false;
+  /// Called for each event, also while the session is destroyed. Everything it captures must outlive the session. It
+  /// may call const members only and must not throw. Without it, events are queued for `next_event`.
+  EventHandler on_event{};
+  /// Called for each report of each node, seated or not, before it is played; `node` is a number from
+  /// `Session::unit_details`. Called from `process` and while the session ends. Must not throw.
+  std::function<void(int node, const Report& report)> on_report{};
+  /// Called for each node that the session opens, and with a null `description` for each that goes away. Must not
+  /// throw. Not called in a room.
+  std::function<void(int node, const Description* description, Time now)> on_node{};
 };
 
-/// The lines of a trace, one at each call, without their ends; nothing at the end. A diagnostic ends the room.
+/// Returns the next line of a trace, without its line end, or nothing at the end. A diagnostic ends the room.
 using Lines = std::function<tl::expected<std::optional<std::string>, Diagnostic>()>;
+/// Returns the lines of `text`.
 [[nodiscard]] Lines lines_of(std::string text);
 
-/// A trace or room in the place of the units that are there.
+/// A trace or a simulated room, used instead of the connected units.
 struct Room {
-  std::string name;  ///< what messages call it
+  /// Its name in messages.
+  std::string name;
   Lines lines;
-  /// Is told of each thing that is about to happen to a made-up unit. Raw reports come as the changes that they make.
-  std::function<void(const TraceEvent& event, const Description& unit)> acts{};
+  /// Called before each event of a simulated unit. Raw reports are passed as the changes they cause.
+  std::function<void(const TraceEvent& event, const Description& unit)> on_trace_event{};
 };
 
-/// A node of the host that the session has open.
+/// An input node that the session has open.
 struct NodeHere {
-  std::string path;     ///< "/dev/input/event7"
-  std::string syspath;  ///< its place in /sys
-  bool plays = false;   ///< somebody plays on it
+  std::string path;     ///< for example "/dev/input/event7"
+  std::string syspath;  ///< its folder in /sys
+  bool plays = false;   ///< it is in use
   bool is_controller = false;
 };
 
+/// A virtual device of the session.
 struct VirtualDeviceHere {
-  int port = 0;                  ///< 0: desktop keys of units that are held
-  std::string name;              ///< "Omnipar port 1 pad"
-  std::string node;              ///< "/dev/input/event9"; empty if unknown
-  bool announced = false;        ///< the system has told everybody of it
-  bool says_off_screen = false;  ///< a pointer that tells when it is off the picture: see `Profile::off_screen`
+  int port = 0;                  ///< 0: the device for desktop keys of grabbed units
+  std::string name;              ///< for example "Omnipar port 1 pad"
+  std::string node;              ///< for example "/dev/input/event9"; empty if unknown
+  bool announced = false;        ///< udev has announced it to all programs
+  bool says_off_screen = false;  ///< a pointer that reports off-screen; see `Profile::off_screen`
 };
 
+/// Counters since the session was opened.
 struct SessionStats {
-  std::uint64_t reports = 0;   ///< that came in
-  std::uint64_t wake_ups = 0;  ///< times that `take` was called
+  std::uint64_t reports = 0;   ///< reports received
+  std::uint64_t wake_ups = 0;  ///< calls of `process`
   std::uint64_t losses = 0;    ///< times that the kernel lost events
-  std::uint64_t refused = 0;   ///< reports that a virtual device would not take at once
-  /// With `SessionOptions::measures`: of the reports that changed something outside, the time from the kernel's stamp
-  /// until that was written, within which were a half, nine tenths, 99 hundredths and all of them.
+  std::uint64_t refused = 0;   ///< reports that a virtual device did not accept immediately
+  /// With `SessionOptions::measures`: the number of reports that caused output, and their latency from the kernel's
+  /// timestamp until the output was written: median, 90th and 99th percentile, and maximum.
   std::uint64_t measured = 0;
   Duration half{0}, nine_tenths{0}, nearly_all{0}, all{0};
 };
 
-/// Belongs to one thread: every call, and the readers of its engine. Two sessions share nothing but the units, and
-/// may be used from two threads. Nothing here writes to a terminal, throws on purpose or touches a signal that was not
-/// asked for. Each player keeps their seat through whatever is plugged in and out, in whatever order. Costs: a report
-/// costs what its own bindings cost; what comes and goes, and swapping, may allocate and wait for the kernel.
+/// A running session. Units can be connected and disconnected in any order; every player keeps their seat.
+///
+/// Threads: a session, and the readers of its engine, must be used from one thread. Different sessions share no state
+/// and can be used from different threads.
+///
+/// The session never writes to a terminal, and changes only the signals in `SessionOptions::signals`. Processing a
+/// report does not allocate. Connecting, disconnecting and swapping may allocate and wait for the kernel.
 class Session {
  public:
-  /// Begins to hear what is plugged in; the first `take` meets it. Fails with what `compile` finds, with `no-udev`,
-  /// `no-signals` or `cannot-wait`, and with virtual devices with `no-uinput`, `uinput-refused` or `no-keeper`; then
-  /// nothing is left behind. Without permission for some units it goes on without them (`NoPermission`).
+  /// Opens a session. Units are found by the first call of `process`. Units without read permission are skipped and
+  /// reported with `NoPermission`.
+  ///
+  /// Fails with the errors of `compile`, and with `no-udev`, `no-signals` or `cannot-wait`; with virtual devices also
+  /// with `no-uinput`, `uinput-refused` or `no-keeper`. After a failure nothing remains open.
   [[nodiscard]] static tl::expected<Session, Diagnostics> open(SessionOptions options);
-  /// The same with made-up units, for tests: no device is needed, and time is the room's own, which begins at 0 and
-  /// goes on only in `wait` and `run_until`, or as `descriptor` says. Of the options, those about other programs and
-  /// signals have no effect. Also fails with `no-lines` if the room has none.
+  /// Opens a session with the simulated units of `room`, for tests. No device is required. Time starts at 0 and
+  /// advances only in `wait` and `run_until`, or as described for `descriptor`. Options about other programs and
+  /// signals have no effect. Also fails with `no-lines` if `room.lines` is empty.
   [[nodiscard]] static tl::expected<Session, Diagnostics> open_room(SessionOptions options, Room room);
-  /// Ends and closes.
+  /// Calls `close`.
   ~Session();
   Session(Session&&) noexcept;
   Session& operator=(Session&&) noexcept;
 
-  /// Readable when `take` has something to do: to be polled beside what else a program waits for. It stays the same
-  /// until the session is closed; -1 after a failure to make it. Costs `take` one call of the system more whenever the
-  /// next deadline changes; `wait` does not need it. In a room it is always readable, and once it has been
-  /// asked for, each `take` that no `wait` precedes advances time to the next thing that happens, by at most 1 ms.
+  /// Returns a file descriptor that is readable while `process` has work to do, for use with poll. It stays the same
+  /// until the session is closed; -1 if it cannot be created. After the first call, `process` makes one more system
+  /// call whenever the next deadline changes. `wait` does not need it.
+  ///
+  /// In a room, the descriptor is always readable, and each `process` without a preceding `wait` advances time to the
+  /// next event, by at most 1 ms.
   [[nodiscard]] int descriptor();
-  /// Waits until `take` has something to do, or until that time (`latest_time`: as long as it takes). In a room nobody
-  /// waits: time goes on to the next thing that happens, or to `until`. False at `until`, with nothing to do.
+  /// Waits until `process` has work to do, or until `until` (`latest_time`: without limit). Returns false if `until`
+  /// was reached without work. In a room, time advances without waiting.
   bool wait(Time until);
-  /// Takes what has come, without waiting: reports, units that come and go, what games ask of motors; lets time pass to
-  /// `now`, and writes what virtual devices have to show. Events are told.
-  void take();
-  /// `wait` and `take` in turn until that time is over. False if the session has ended or failed before.
+  /// Processes everything that is pending, without waiting: reports, connected and disconnected units, and rumble
+  /// requests of games. Advances time to `now`, updates the virtual devices and emits events.
+  void process();
+  /// Calls `wait` and `process` until `until` has passed. Returns false if the session ended or failed first.
   bool run_until(Time until);
-  /// When `take` has something to do although nothing comes.
+  /// Returns when `process` has work to do even without new input.
   [[nodiscard]] std::optional<Time> next_due() const;
-  /// The session's clock: the kernel's monotonic one, or the room's.
+  /// Returns the session's clock: the kernel's monotonic clock, or the room's time.
   [[nodiscard]] Time now() const;
 
-  /// Readers are made on it. It moves on in `take` alone.
+  /// Returns the engine, for creating readers. It changes only in `process` and the members below.
   [[nodiscard]] const Engine& engine() const noexcept;
   [[nodiscard]] const Plan& plan() const noexcept;
-  /// The profile as it is played now: swapped, if ports were.
+  /// Returns the current profile, including swapped ports.
   [[nodiscard]] const Profile& profile() const noexcept;
-  /// The household's units, with those that have been seated for the first time, and the sockets they are in now: what
-  /// to keep for the next evening. Who only stands in for somebody who is away is not among them.
+  /// Returns the rig with all units that were assigned a seat and their current sockets: save it for the next session.
+  /// Units that only replace a disconnected unit are not included.
   [[nodiscard]] const Rig& rig() const noexcept;
-  /// With `SessionOptions::ranges_by_use`: what units have reached on all sides, also those that have left.
+  /// With `SessionOptions::ranges_by_use`: returns the ranges that units reached on every side, including units that
+  /// have been disconnected.
   [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
   [[nodiscard]] std::vector<UnitHere> units() const;
-  /// The same units with all that is known of them, in the same order. Allocates: for when `units` has changed.
+  /// Returns the same units as `units`, in the same order, with all details. Allocates; call it when `units` has
+  /// changed.
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
-  /// Seats that nobody has taken yet, in order; and whether somebody plays from one.
+  /// Returns the seats that nobody has taken yet, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
+  /// Returns true if a unit is assigned to `seat`.
   [[nodiscard]] bool is_played(const std::string& seat) const;
 
-  /// The oldest event that has not been taken, or nothing; always nothing with `SessionOptions::told`. If nobody takes
-  /// them, the 1,024 last are kept.
+  /// Returns the oldest queued event, or nothing. Always nothing with `SessionOptions::on_event`. At most 1,024 events
+  /// are queued; older ones are dropped.
   [[nodiscard]] std::optional<SessionEvent> next_event();
 
-  /// Only hotkeys are heard, or everything again; of no effect on what is so already, and after `end`.
+  /// Freezes the session: only hotkeys work. Has no effect if it is already frozen, or after `end`.
   void freeze();
+  /// Ends `freeze`. Has no effect if the session is not frozen, or after `end`.
   void thaw();
-  /// The first two ports change places. If that cannot be (`Refused` says why), they stay.
+  /// Swaps the first two ports. If they cannot be swapped, they are unchanged and a `Refused` event states the reason.
   void swap_ports();
-  /// The unit (`UnitHere::id`) plays from this seat from now on, also after it was gone. What it held is released, and
-  /// counts from its next press. Fails with `unknown-unit` if it is not there, and with `unknown-seat`.
+  /// Assigns a unit to a seat, also for when it is reconnected. `unit` is a `UnitHere::id`. Its held controls are
+  /// released and count from their next press. Fails with `unknown-unit` or `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
-  /// The unit leaves its seat, which is free then: what it held is released, and its next press takes a seat as that of
-  /// a unit that is new. Of no effect on one that has none. Fails with `unknown-unit`. The hotkey `leave-seat` does the
-  /// same with the units whose buttons are held for it.
+  /// Removes a unit from its seat. Its held controls are released, and its next press takes a free seat. Has no effect
+  /// on a unit without a seat. Fails with `unknown-unit`. The hotkey `leave-seat` does the same for the unit it is
+  /// pressed on.
   [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
-  /// Who is new takes the first of these seats from which nobody plays, though it is somebody else's.
+  /// A new player gets the first free seat in this list, even if the seat belongs to somebody else.
   void await(std::vector<std::string> seats);
 
-  /// Shakes all units that play at the port, each as well as it can: the heavy motor and the light one, 0..1, for so
-  /// long (0: until the next call; at most 32 s). Both 0, or a time below 0: stops. It goes with the port's players: a
-  /// unit that comes back shakes on.
+  /// Rumbles all units of a port. `strong` and `weak` are the heavy and the light motor, 0 to 1. `how_long` is at most
+  /// 32 s; 0 lasts until the next call. To stop, pass 0 for both motors or a negative duration. Units that are
+  /// reconnected continue to rumble.
   void rumble(int port, double strong, double weak, Duration how_long = Duration{0});
-  /// A few short pulses, to say that something has changed.
+  /// Rumbles with `times` short pulses, to signal a change.
   void pulse(int port, int times);
-  /// The player LEDs of all units that play at the port, now and when they come back: these, a bit each; or the one of
-  /// the port's number, and all of them where there are not so many.
+  /// Lights the player LEDs in `which`, one bit each, on all units of a port, including units connected later.
   void light(int port, std::uint32_t which);
+  /// Lights the LED with the port's number, or all LEDs if a unit has fewer.
   void light_number(int port);
 
-  /// As `Engine::save_size`, `save` and `restore` of its engine, with all its readers; virtual devices show what comes
-  /// of it with the next `take`. Hotkeys count as before. For whoever runs ahead, rewinds or rolls back.
+  /// Save states of the engine and all its readers; see `Engine::save_size`, `Engine::save` and `Engine::restore`.
+  /// After `restore`, virtual devices are updated by the next `process`. Hotkeys are not affected. For run-ahead,
+  /// rewind and rollback.
   [[nodiscard]] std::size_t save_size() const noexcept;
   bool save(std::span<std::byte> into) const noexcept;
   bool restore(std::span<const std::byte> saved);
 
-  /// With `SessionOptions::grab_idle`: from now on only these nodes, by their numbers in `unit_details`; what else is
-  /// not played on is everybody's again. Of no effect in a room.
+  /// With `SessionOptions::grab_idle`: restricts the grab of idle units to these nodes (numbers from `unit_details`)
+  /// and releases all others. Has no effect in a room.
   void grab_only(const std::vector<int>& nodes);
 
-  /// Waits for this descriptor, too: `wait` returns when it is readable, and `is_ready` says so until the next wait. It
-  /// is forgotten when it is closed. False if it cannot be waited for; always so in a room.
+  /// Adds a file descriptor to `wait`, which then also returns when `other` is readable. It is removed when it is
+  /// closed. Returns false if it cannot be polled, and always in a room.
   bool also_wait_for(int other);
+  /// Returns true if `other` was readable in the last `wait`.
   [[nodiscard]] bool is_ready(int other) const noexcept;
 
-  /// True while something is down on a unit that is to be grabbed, and is not for that reason.
+  /// Returns true while a unit is not grabbed yet because a button on it is held.
   [[nodiscard]] bool waits_for_release() const;
   [[nodiscard]] std::vector<NodeHere> nodes() const;
   [[nodiscard]] std::vector<VirtualDeviceHere> virtual_devices() const;
-  /// The process that holds the virtual devices; -1 without them. It is a child of this one: who waits for any child
-  /// lets it be.
+  /// Returns the process id of the helper that holds the virtual devices, or -1 without virtual devices. It is a child
+  /// process: a program that waits for any child must ignore it.
   [[nodiscard]] int helper() const noexcept;
   [[nodiscard]] SessionStats stats() const;
 
-  /// Why nothing more can come, or nothing while all is well. In a room: what is wrong with its trace.
+  /// Returns why the session cannot continue, or nothing. In a room: an error in its trace.
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept;
-  /// True after `end`, and in a room when nothing more happens in it.
+  /// Returns true after `end`, and in a room after its last event.
   [[nodiscard]] bool over() const noexcept;
-  /// Everything goes to rest, is shown so, and stays so; games that still ask of their motors are answered by `take`.
-  /// Takes as long as the shortest press, at most a second.
+  /// Returns all targets to rest, shows that, and ends the session. `process` still answers rumble requests of games.
+  /// Takes as long as the shortest press, at most one second.
   void end();
-  /// Ends, removes the virtual devices and gives the units back: at once, or, if something on a grabbed one is down,
-  /// when it is released, after 5 s at the most, or at a second signal. No descriptor and no process stays. The engine
-  /// and what was found out about units stay readable.
+  /// Calls `end`, removes the virtual devices and releases the units. If a button on a grabbed unit is held, waits for
+  /// its release, for at most 5 s or until a second signal. Closes all descriptors and ends the helper. The engine and
+  /// the information about units remain available.
   void close();
 
-  class Inside;
+  class Impl;
 
  private:
-  friend class Inside;
-  explicit Session(std::unique_ptr<Inside> inside) noexcept;
-  std::unique_ptr<Inside> inside_;
+  friend class Impl;
+  explicit Session(std::unique_ptr<Impl> impl) noexcept;
+  std::unique_ptr<Impl> impl_;
 };
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// What players are told, in sentences.
+// Messages for players.
 #pragma once
 
 #include <string>
@@ -8,18 +8,18 @@
 
 namespace omnipar::inline abi_0 {
 
-/// "Player 2"; two on one plug are "Player 1a" and "Player 1b". A seat without a port is only its name.
+/// Returns the name of a player: "Player 2"; two players on one plug are "Player 1a" and "Player 1b". For a seat
+/// without a port, returns the seat.
 [[nodiscard]] std::string player_of(const Plan& plan, const std::string& seat);
 
-/// What players are told of an event of this session: sentences, mostly one, each on a line of its own, without the
-/// last line's end. Empty where nothing need be said. Some speak of how things are, and are right at the moment of the
-/// event.
+/// Returns the message for an event, one sentence or more, each on its own line, without a final line end. Empty if the
+/// event needs none. Call it right after the event: some messages describe the current state.
 [[nodiscard]] std::string to_text(const SessionEvent& event, const Session& session);
 
-/// Asks the next player to press; empty if no seat is free.
+/// Returns a message that asks the next player to press a button, or an empty string if no seat is free.
 [[nodiscard]] std::string invitation(const Session& session);
 
-/// "is not where it was, and others look just like it".
+/// Returns a phrase such as "is in another socket, and others look the same".
 [[nodiscard]] std::string to_text(Doubt doubt);
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// Time as the core knows it: microseconds on one monotonic clock that somebody else reads.
+// Time in the core: microseconds on a monotonic clock that the caller reads.
 #pragma once
 
 #include <chrono>
@@ -7,7 +7,7 @@
 
 namespace omnipar::inline abi_0 {
 
-/// The clock that engine times belong to. It has no `now()`: the core never asks the time, it is told.
+/// The clock of engine times. It has no `now()`: the core receives the time from its caller.
 struct EngineClock {
   using rep = std::int64_t;
   using period = std::micro;
@@ -19,10 +19,10 @@ struct EngineClock {
 using Duration = EngineClock::duration;
 using Time = EngineClock::time_point;
 
-/// The moment `us` microseconds after the clock's zero.
+/// Returns the time `us` microseconds after zero.
 [[nodiscard]] constexpr Time at_us(std::int64_t us) noexcept { return Time{Duration{us}}; }
 
-/// Engine times end here, some 146,000 years behind the clock's zero: what is later counts as this.
+/// The latest engine time, about 146,000 years after zero. Later times are treated as this one.
 inline constexpr Time latest_time = at_us(std::int64_t{1} << 62);
 
 }  // namespace omnipar::inline abi_0

@@ -1,5 +1,5 @@
-// Traces: recordings of input that can be played again. JSON Lines: a head, a line for each node, a line
-// for each thing that happened. Which nodes are one unit is found out when it is played, as it is live.
+// Traces: recordings of input that can be replayed, in JSON Lines: a head, a line for each node and a line for each
+// event. Nodes are grouped into units during replay, as with live input.
 #pragma once
 
 #include <cstdint>
@@ -17,55 +17,56 @@
 
 namespace omnipar::inline abi_0 {
 
-/// The first line. A *room* is a trace whose units are made up.
+/// The first line of a trace. A *room* is a trace whose units are simulated (`made_up`).
 struct TraceHead {
-  std::string about;  ///< what it is a trace of, for people; may be empty
+  std::string about;  ///< a description; may be empty
   bool made_up = false;
   friend bool operator==(const TraceHead&, const TraceHead&) = default;
 };
 
-enum class Deed {
-  plug_in,   ///< the changes are the node's state as it was found
-  pull_out,  ///< no changes
+/// What happened to a node.
+enum class TraceAction {
+  plug_in,   ///< connected; the changes are its initial state
+  pull_out,  ///< disconnected; without changes
   report,
-  gap,  ///< no changes: another program has the node, and what it says until its next report is not in the trace
+  gap,  ///< disconnected; without changes: another program has the node, and what it says until its next report is not
+        ///< in the trace
 };
 
-/// One thing that happened to a node. Times begin at about 0 and never go backwards within a trace.
+/// An event of a node. Times start at about 0 and never decrease within a trace.
 struct TraceEvent {
   Time time;
-  int node = 0;  ///< the number that the node's line gives
-  Deed deed = Deed::report;
+  int node = 0;  ///< the number in the node's line
+  TraceAction action = TraceAction::report;
   std::vector<Change> changes;
-  std::vector<std::uint8_t> raw{};      ///< of a report of a raw HID node: its bytes, instead of changes
-  std::vector<SocketChange> sockets{};  ///< as raw bytes tell of them; they are on no line of a trace
-  std::string note{};                   ///< what a bystander would say; may be empty
-  std::string lesson{};                 ///< what is to be seen here; mostly empty
+  std::vector<std::uint8_t> raw{};      ///< for a report of a raw HID node: its bytes, instead of changes
+  std::vector<SocketChange> sockets{};  ///< derived from raw bytes; not part of a trace line
+  std::string note{};                   ///< a description of the event; may be empty
+  std::string lesson{};                 ///< what the event demonstrates; usually empty
   friend bool operator==(const TraceEvent&, const TraceEvent&) = default;
 };
 
-/// Each as one line, without its end. What `TraceReader` reads of it is the same again, and so is the line.
-/// Bytes of a node's name that are not UTF-8 become U+FFFD.
+/// Returns a line of a trace, without its line end. `TraceReader` reads it back unchanged. Bytes of a node's name that
+/// are not UTF-8 become U+FFFD.
 [[nodiscard]] std::string to_line(const TraceHead& head);
 [[nodiscard]] std::string to_line(int number, const Description& node);
 [[nodiscard]] std::string to_line(const TraceEvent& event);
 
-/// Reads a trace line by line; what it keeps does not grow with the number of events.
+/// Reads a trace line by line. Its memory does not grow with the number of events.
 class TraceReader {
  public:
-  /// `name` is what messages call the trace.
+  /// `name` is the trace's name in messages.
   explicit TraceReader(std::string name) : name_(std::move(name)) {}
 
-  /// Takes the next line, without its end: an event, or nothing for the head, a node or an empty line.
-  /// Fails with `not-a-trace`, `too-new`, `bad-line`, `bad-entry` or `unknown-code`, and then the line
-  /// is as if it were not there.
-  [[nodiscard]] tl::expected<std::optional<TraceEvent>, Diagnostic> take(std::string_view line);
+  /// Reads the next line, without its line end. Returns an event, or nothing for the head, a node or an empty line.
+  /// Fails with `not-a-trace`, `too-new`, `bad-line`, `bad-entry` or `unknown-code`; the line is then ignored.
+  [[nodiscard]] tl::expected<std::optional<TraceEvent>, Diagnostic> read_line(std::string_view line);
 
-  /// What is wrong with the trace if no more lines come: `not-a-trace`, if there was none.
+  /// Returns the problem with a trace that ends here: `not-a-trace` if it was empty.
   [[nodiscard]] std::optional<Diagnostic> finish() const;
 
   [[nodiscard]] const TraceHead& head() const noexcept { return head_; }
-  /// The nodes so far, by number.
+  /// The nodes read so far, by number.
   [[nodiscard]] const std::map<int, Description>& nodes() const noexcept { return nodes_; }
 
  private:
@@ -77,28 +78,28 @@ class TraceReader {
   std::map<int, Description> nodes_;
 };
 
-/// Cuts a piece out of a trace. The piece begins at 0 with what was plugged in then, and in the state in which it was.
+/// Copies a part of a trace. The copy starts at time 0 with the units that were connected then, in their state at that
+/// time.
 class TraceCutter {
  public:
-  /// Events at `from` and later, up to `to` if there is an end, `to` not included. With `nodes`, only those.
+  /// Copies events from `from` (inclusive) to `to` (exclusive, optional). With `nodes`, only those nodes.
   TraceCutter(Time from, std::optional<Time> to, std::vector<int> nodes = {})
       : from_(from), to_(to), nodes_(std::move(nodes)) {}
 
-  /// The lines of the piece that follow from an event of the trace; events are taken in their order. `unit` is its
-  /// node.
-  [[nodiscard]] std::vector<std::string> take(const TraceEvent& event, const Description& unit);
-  /// The lines that are still missing at the end of the trace.
+  /// Adds the next event of the trace and returns the lines of the copy. `unit` is the event's node.
+  [[nodiscard]] std::vector<std::string> feed(const TraceEvent& event, const Description& unit);
+  /// Returns the remaining lines at the end of the trace.
   [[nodiscard]] std::vector<std::string> finish();
-  /// True when nothing more will come of the trace.
+  /// Returns true if the copy is complete.
   [[nodiscard]] bool done() const noexcept { return done_; }
-  /// Events so far that are in the piece; what was there at its beginning is not counted.
+  /// Returns the number of copied events, without the initial state.
   [[nodiscard]] std::size_t events() const noexcept { return events_; }
 
  private:
   struct Plugged {
     Description unit;
     std::map<Code, std::int32_t> state;
-    std::map<std::uint8_t, std::vector<std::uint8_t>> raw{};  ///< the last report of each id
+    std::map<std::uint8_t, std::vector<std::uint8_t>> raw{};  ///< the last report with each id
   };
   void follow(const TraceEvent& event, const Description& unit);
   void begin(std::vector<std::string>& lines);

@@ -1,4 +1,4 @@
-// Units: which nodes are one physical thing.
+// Units: grouping input nodes into physical devices.
 #pragma once
 
 #include <cstddef>
@@ -11,43 +11,45 @@
 
 namespace omnipar::inline abi_0 {
 
-/// What a node is good for, by what it can report; what stands for its unit comes first.
+/// The kind of a node, by what it can report. The main node of a unit is the one with the first kind.
 enum class NodeKind {
-  pad,     ///< buttons of a pad or a joystick
-  mouse,   ///< movements, or a place on the screen, with a mouse's buttons
-  keys,    ///< a keyboard's keys
-  touch,   ///< a finger's place on a pad
-  motion,  ///< accelerations and turns of a pad
+  pad,     ///< buttons of a pad or joystick
+  mouse,   ///< movements or a screen position, with mouse buttons
+  keys,    ///< keyboard keys
+  touch,   ///< a touchpad
+  motion,  ///< acceleration and rotation sensors
   other,
 };
 
 [[nodiscard]] NodeKind node_kind(const Description& node) noexcept;
 
-/// "pad", "motion" …: what sheets call the node.
+/// Returns the name used in sheets: "pad", "motion" …
 [[nodiscard]] std::string_view node_kind_name(NodeKind kind) noexcept;
 
-/// One connection of a physical thing: places in the list of nodes, the main one first.
+/// One connection of a physical device: indices into the list of nodes, starting with the main node.
 struct Connection {
   std::vector<std::size_t> nodes;
   std::string half{};          ///< which of several controllers of one device (see `Description::half`)
-  bool shares_device = false;  ///< others are there
+  bool shares_device = false;  ///< the device has other controllers
 };
 
-/// One physical thing, by the connection that is used.
+/// A physical device, with the nodes of the connection in use.
 struct UnitNodes : Connection {
-  /// Other connections of the same thing, wired or wireless, that are not used.
+  /// Other connections of the same device, wired or wireless, that are not used.
   std::vector<Connection> spares{};
 
   [[nodiscard]] std::size_t main() const noexcept { return nodes.front(); }
 };
 
-/// Groups nodes into units; their order says nothing. Nodes of one device are one unit; but a device with
-/// several pads (a receiver, a two-player encoder) is as many units, and other nodes join the pad of their own
-/// serial number, else of their own interface, else the first. Which half a pad is, it says itself; where its host
-/// does not know, its interface tells, and only among pads of one interface their order. Where the host knows no
-/// device, nodes of one model, serial number and socket are one unit. A unit whose serial number comes twice, on two
-/// buses, is one: the cable's nodes are used, the radio's are its spares. Units come in the order of their sockets,
-/// then of their halves and nodes.
+/// Groups nodes into units. The order of `nodes` has no effect.
+///
+/// Nodes of one device form one unit. A device with several pads (a receiver, a two-player encoder) forms one unit for
+/// each pad; other nodes join the pad with their serial number, otherwise with their interface, otherwise the first.
+/// `Description::half` distinguishes the pads; if it is unknown, their interfaces do, and pads on one interface are
+/// distinguished by order. If the device is unknown, nodes with the same model, serial number and socket form one unit.
+/// A serial number that occurs on two buses is one unit: the wired nodes are used, the wireless ones are in `spares`.
+///
+/// Units are sorted by socket, then by half and node.
 [[nodiscard]] std::vector<UnitNodes> group_nodes(std::span<const Description> nodes);
 
 }  // namespace omnipar::inline abi_0

@@ -1,4 +1,4 @@
-// Units that are there: what a session knows of each.
+// The connected units of a session.
 #pragma once
 
 #include <string>
@@ -9,31 +9,30 @@
 
 namespace omnipar::inline abi_0 {
 
-/// A unit that is there; a part of a unit is one of its own.
+/// A connected unit, or a part of one.
 struct UnitHere {
   std::string name;
-  std::string seat;  ///< empty: nobody has pressed yet
+  std::string seat;  ///< empty: not assigned yet
   bool plays = false;
-  /// The unit itself, from its coming to its leaving, whatever it is called: no other unit of the session has the same
-  /// one, then or later.
+  /// Identifies the unit while it is connected, independent of its name. Ids are never reused within a session.
   int id = 0;
   friend bool operator==(const UnitHere&, const UnitHere&) = default;
 };
 
-/// The same with its nodes and controls.
+/// A connected unit with its nodes and controls.
 struct UnitDetails {
-  /// One node, by the number that `SessionOptions::heard` gives. `state` of the attachment is how its controls are at
-  /// this moment, as far as they have been heard of.
+  /// A node. `number` is the one passed to `SessionOptions::on_report`; `attachment.state` holds all values known at
+  /// this time.
   struct Node {
     int number = 0;
     Description description;
     Attachment attachment;
   };
   UnitHere here;
-  std::string part;         ///< the part of a unit that it is; empty: the whole
-  Description description;  ///< of the unit's main node
+  std::string part;         ///< the part of the unit; empty: the whole unit
+  Description description;  ///< the main node
   std::vector<Node> nodes;
-  bool empty = false;  ///< a part, and nothing is in its socket
+  bool empty = false;  ///< it is a part with an empty socket
 };
 
 }  // namespace omnipar::inline abi_0

@@ -15,20 +15,20 @@
 
 namespace omnipar::inline abi_0 {
 
-/// Every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Where an axis rests is found out while it is
-/// heard.
+/// Returns an attachment with every control of a node under its raw name ("BTN_SOUTH", "hid:0/x#2"). Rest positions are
+/// determined while reports arrive.
 [[nodiscard]] Attachment raw_attachment(const Description& node);
 
-/// What a model looks like: which controls it may have.
+/// The form of a unit, which determines the controls it may have.
 enum class ModelForm { pad, panel, gun, wheel, yoke, mat, ball, spinner, numbered };
-/// Their names, in this order.
+/// Returns the names of all forms, in this order.
 [[nodiscard]] std::vector<std::string_view> model_form_names();
-/// The form that a unit of these nodes has most likely, and those that it cannot have left out: that one first.
+/// Returns the forms that a unit with these nodes can have, the most likely first.
 [[nodiscard]] std::vector<ModelForm> likely_forms(std::span<const Description> nodes);
-/// True if units of this form have face buttons, which are asked for by place or by letter.
+/// Returns true if units of this form have face buttons, named by position or by letter.
 [[nodiscard]] bool has_face_buttons(ModelForm form) noexcept;
 
-/// One control that is asked for, and what it is on a sheet.
+/// A control to ask for, and its entry in the sheet.
 struct ModelQuestion {
   Question question;
   std::string role;
@@ -37,29 +37,29 @@ struct ModelQuestion {
   std::string label{};
 };
 
-/// The controls that a unit of these nodes may have (without nodes: any unit), each for every part. `by_letter`: the
-/// face buttons are asked for by their letters, A, B, X and Y, which are the kernel's names for south, east, north and
-/// west; else by their places.
+/// Returns the controls that a unit with these nodes may have (without nodes: any unit), each for every part. With
+/// `by_letter`, face buttons are asked for by the letters A, B, X and Y (the kernel's names for south, east, north and
+/// west), otherwise by position.
 [[nodiscard]] std::vector<ModelQuestion> model_questions(ModelForm form, bool by_letter,
                                                          const std::vector<std::string>& parts,
                                                          std::span<const Description> nodes);
 
-/// A node whose controls have been learned, by the number that the learning knows it by.
+/// A node whose controls were learned, by its number in the session.
 struct LearnedNode {
   int number = 0;
   Description description;
   bool is_main = false;
 };
 
-/// The sheet that the answers make. What `base` says of codes that were not answered stays; of a role that was answered
-/// it is replaced. On a sheet a control has one role, and an axis is not a button: the names of answers that have no
-/// place there are added to `left_out`.
+/// Returns the sheet for the answers. Entries of `base` for codes without an answer are kept; roles with an answer are
+/// replaced. A control has one role in a sheet, and an axis is no button: the names of answers that do not fit are
+/// added to `left_out`.
 [[nodiscard]] UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes,
                                       std::span<const ModelQuestion> asked, const Learning& learning,
                                       std::vector<std::string>& left_out, const UnitSheet& base = {});
 
-/// What can be said of a unit without asking: by the kernel's convention, and keys by their names; or by the sheet of
-/// another model, as far as it has the same codes.
+/// Returns a sheet without asking: from the kernel's convention and key names, or from another model's sheet, for the
+/// codes that both have.
 [[nodiscard]] UnitSheet conventional_sheet(std::span<const LearnedNode> nodes);
 [[nodiscard]] UnitSheet sheet_like(const UnitSheet& other, std::span<const LearnedNode> nodes);
 

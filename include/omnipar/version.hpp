@@ -1,4 +1,4 @@
-// Which Omnipar this is. The build reads the version from here.
+// The version of Omnipar. The build reads it from here.
 #pragma once
 
 #include <string_view>
@@ -9,14 +9,14 @@
 
 #define OMNIPAR_VERSION_TEXT_OF(major, minor, patch) #major "." #minor "." #patch
 #define OMNIPAR_VERSION_TEXT(major, minor, patch) OMNIPAR_VERSION_TEXT_OF(major, minor, patch)
-/// "0.1.0": of these headers.
+/// The version of these headers: "0.1.0".
 #define OMNIPAR_VERSION OMNIPAR_VERSION_TEXT(OMNIPAR_VERSION_MAJOR, OMNIPAR_VERSION_MINOR, OMNIPAR_VERSION_PATCH)
 
-/// All of the library lies in an inline namespace, abi_0, of the number that its shared libraries have: what was
-/// compiled with headers of another number does not link.
+/// The library is in an inline namespace with the ABI number of its shared libraries. Code compiled with headers of
+/// another ABI number does not link.
 namespace omnipar::inline abi_0 {
 
-/// "0.1.0": of the library that the program runs with, which may be a later one than its headers.
+/// Returns the version of the library at run time, which can be newer than the headers.
 [[nodiscard]] std::string_view version() noexcept;
 
 }  // namespace omnipar::inline abi_0

@@ -12,7 +12,7 @@ bool may_be_gun(const Description& node, const Attachment& attachment) noexcept 
     return [type](const CodeRange& range) { return range.code.type == type; };
   };
   const auto is_stick = [](const Control& control) {
-    return control.role == "left-stick" && control.reading == Reading::two_sided;
+    return control.role == "left-stick" && control.type == ControlType::two_sided;
   };
   return node.descriptor.empty() && std::ranges::count_if(node.codes, is_type(ev_abs)) == 2 &&
          std::ranges::count_if(node.codes, is_type(ev_key)) <= most_buttons &&

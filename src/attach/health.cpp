@@ -17,18 +17,18 @@ bool is_at_end(const Control& control, std::int32_t value) noexcept {
 }
 
 std::string words_for(const Control& control, const Change* known) {
-  if (control.reading == Reading::button)
+  if (control.type == ControlType::button)
     return known != nullptr && known->value != 0
                ? fmt::format("'{}' is held: it counts from its next press; if nobody holds it, its switch is stuck",
                              control.role)
                : "";
-  if (control.reading == Reading::hat || control.reading == Reading::counts || control.reading == Reading::pointer)
+  if (control.type == ControlType::hat || control.type == ControlType::counts || control.type == ControlType::pointer)
     return "";
   if (known == nullptr) return fmt::format("'{}': its position is unknown until it is first moved", control.role);
-  if (control.reading == Reading::two_sided && is_at_end(control, known->value))
+  if (control.type == ControlType::two_sided && is_at_end(control, known->value))
     return fmt::format("'{}' is at the end of its range: it is held there, rests there, or needs calibration",
                        control.role);
-  if (control.reading == Reading::one_sided && known->value > control.rest && is_at_end(control, known->value))
+  if (control.type == ControlType::one_sided && known->value > control.rest && is_at_end(control, known->value))
     return fmt::format("'{}' is at the end of its range", control.role);
   return "";
 }
@@ -37,7 +37,7 @@ std::string words_for(const Control& control, const Change* known) {
 
 bool is_silent(const Attachment& attachment) noexcept {
   const auto is_axis = [](const Control& control) {
-    return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+    return control.type == ControlType::one_sided || control.type == ControlType::two_sided;
   };
   const auto says_something = [&](const Change& change) {
     const auto control = std::ranges::find(attachment.controls, change.code, &Control::code);

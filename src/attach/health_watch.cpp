@@ -42,13 +42,13 @@ void attach::HealthWatch::follow(Switch& contact, Time time) const noexcept {
   if (contact.changes >= 3) contact.longest_burst = std::max(contact.longest_burst, time - contact.first_of_burst);
 }
 
-void attach::HealthWatch::take(const Report& report) {
+void attach::HealthWatch::feed(const Report& report) {
   for (const Change& change : report.changes) {
     const auto control = std::ranges::find(attachment_.controls, change.code, &Control::code);
     if (control == attachment_.controls.end()) continue;
-    if (control->reading == Reading::button) {
+    if (control->type == ControlType::button) {
       if (change.value == 0 || change.value == 1) follow(switches_[change.code], report.time);
-    } else if (control->reading != Reading::hat && control->reading != Reading::counts) {
+    } else if (control->type != ControlType::hat && control->type != ControlType::counts) {
       const auto at = axes_.try_emplace(change.code, Axis{change.value, change.value, change.value}).first;
       follow(at->second, change.value);
     }

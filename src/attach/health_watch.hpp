@@ -15,7 +15,7 @@ class HealthWatch {
   explicit HealthWatch(Attachment attachment) : attachment_(std::move(attachment)) {}
 
   /// Reports in order of time.
-  void take(const Report& report);
+  void feed(const Report& report);
 
   /// What was noticed of this control.
   [[nodiscard]] bool bounces(Code code) const;

@@ -12,13 +12,13 @@ namespace omnipar::inline abi_0::attach {
   const bool is_pointer = role_kind(control.role) == RoleKind::pointer;  // from end to end: it has no rest
   const std::int32_t edge = control.reversed ? control.maximum : control.minimum;
   const auto scale = shape::scale_of(control.minimum, control.maximum, is_pointer ? edge : control.rest);
-  return control.reversed && control.reading != Reading::one_sided ? shape::reversed(scale) : scale;
+  return control.reversed && control.type != ControlType::one_sided ? shape::reversed(scale) : scale;
 }
 
 /// Of a button 0 or 1, of a hat -1, 0 or 1, else as far as its scale says.
 [[nodiscard]] inline double position(const Control& control, const shape::Scale& scale, std::int32_t value) noexcept {
-  if (control.reading == Reading::button) return value != 0 ? 1 : 0;
-  if (control.reading == Reading::hat) return (value < 0 ? -1 : value > 0 ? 1 : 0) * (control.reversed ? -1 : 1);
+  if (control.type == ControlType::button) return value != 0 ? 1 : 0;
+  if (control.type == ControlType::hat) return (value < 0 ? -1 : value > 0 ? 1 : 0) * (control.reversed ? -1 : 1);
   return shape::normalised(scale, value);
 }
 

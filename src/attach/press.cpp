@@ -9,19 +9,19 @@ namespace omnipar::inline abi_0 {
 bool has_press(const Attachment& attachment, std::span<const Change> changes) noexcept {
   return std::ranges::any_of(changes, [&](const Change& change) {
     return change.value == 1 && std::ranges::any_of(attachment.controls, [&](const Control& control) {
-             return control.code == change.code && control.reading == Reading::button;
+             return control.code == change.code && control.type == ControlType::button;
            });
   });
 }
 
-bool ActivityDetector::take(const Attachment& attachment, std::span<const Change> changes) {
+bool ActivityDetector::update(const Attachment& attachment, std::span<const Change> changes) {
   constexpr std::int64_t far_enough = 100;  // counts
-  if (std::ranges::find(attachment.controls, Reading::button, &Control::reading) != attachment.controls.end())
+  if (std::ranges::find(attachment.controls, ControlType::button, &Control::type) != attachment.controls.end())
     return has_press(attachment, changes);
   for (const Change& change : changes)
     for (const Control& control : attachment.controls) {
       if (control.code != change.code) continue;
-      if (control.reading == Reading::counts) {
+      if (control.type == ControlType::counts) {
         travelled_ += std::abs(std::int64_t{change.value});
         if (travelled_ >= far_enough) return true;
         continue;

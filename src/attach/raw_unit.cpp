@@ -30,7 +30,7 @@ using Indices = std::vector<std::size_t>;
 
 /// Controls of makers' own kinds that the sheet asks for.
 Indices opaque_wanted(const Catalogue& catalogue, const Description& node, const hid::Descriptor& descriptor,
-                      std::span<const hid::Control> controls) {
+                      std::span<const hid::ReportControl> controls) {
   Indices wanted;
   const UnitSheet* sheet = find_unit_sheet(catalogue, node);
   if (sheet == nullptr) return wanted;
@@ -167,7 +167,7 @@ bool RawUnit::is_told_of(const Change& change, bool as_found) const noexcept {
   return !socket.was_put_in && socket.plugged != false;
 }
 
-RawUnit::News RawUnit::take(std::span<const std::uint8_t> report, Time now) noexcept {
+RawUnit::Update RawUnit::feed(std::span<const std::uint8_t> report, Time now) noexcept {
   const auto changes = decoder_.decode(report);
   const std::uint8_t id = descriptor_.numbered && !report.empty() ? report.front() : 0;
   sure_.set(id);
@@ -196,7 +196,7 @@ void RawUnit::let_go_unsure() noexcept {
   }
 }
 
-RawUnit::News RawUnit::advance(Time now) noexcept {
+RawUnit::Update RawUnit::advance(Time now) noexcept {
   look_into_sockets(now);
   if (unsure_until_ && now >= *unsure_until_) let_go_unsure();
   return {told_, told_sockets_};

@@ -12,11 +12,11 @@
 
 namespace omnipar::inline abi_0 {
 
-using calibrate::GunEars;
+using calibrate::AimHistory;
 
-class Aiming::Inside {
+class Aiming::Impl {
  public:
-  explicit Inside(AimingOptions options) : options_(std::move(options)) {
+  explicit Impl(AimingOptions options) : options_(std::move(options)) {
     constexpr int usual = 5;
     if (targets_for(options_.shots).empty()) options_.shots = usual;
     unit_ = options_.unit;
@@ -24,15 +24,15 @@ class Aiming::Inside {
 
   // -- who is there ---------------------------------------------------------------------------------------------
   void meet(int node, const std::string& unit, const Attachment& attachment) {
-    const auto known = std::ranges::find(guns_, unit, &GunEars::unit);
-    GunEars& ears = known != guns_.end() ? *known : guns_.emplace_back(unit);
-    ears.meet(node, attachment);
+    const auto known = std::ranges::find(guns_, unit, &AimHistory::unit);
+    AimHistory& listener = known != guns_.end() ? *known : guns_.emplace_back(unit);
+    listener.meet(node, attachment);
     if (begun_) return;
     if (unit_.empty() || unit_ == unit) changed_ = true;
   }
 
   void lose(int node) {
-    for (GunEars& ears : guns_) ears.lose(node);
+    for (AimHistory& listener : guns_) listener.lose(node);
   }
 
   /// The first question waits until it is known who is there.
@@ -48,22 +48,22 @@ class Aiming::Inside {
 
   [[nodiscard]] std::vector<std::string> guns() const {
     std::vector<std::string> names;
-    for (const GunEars& ears : guns_)
-      if (ears.is_gun() && ears.is_here()) names.push_back(ears.unit());
+    for (const AimHistory& listener : guns_)
+      if (listener.is_gun() && listener.is_here()) names.push_back(listener.unit());
     return names;
   }
 
-  [[nodiscard]] const GunEars* gun() const { return named(guns_, unit_); }
-  [[nodiscard]] GunEars* gun() { return named(guns_, unit_); }
+  [[nodiscard]] const AimHistory* gun() const { return named(guns_, unit_); }
+  [[nodiscard]] AimHistory* gun() { return named(guns_, unit_); }
 
   // -- what it says -----------------------------------------------------------------------------------------------
-  void hear(int node, const Report& report) {
+  void feed(int node, const Report& report) {
     now_ = std::max(now_, report.time);
-    for (GunEars& ears : guns_) {
-      if (!ears.has_node(node)) continue;
-      if (ears.hear(node, report) && ears.is_gun() && begun_ && !over_) pulled(ears, report.time);
+    for (AimHistory& listener : guns_) {
+      if (!listener.has_node(node)) continue;
+      if (listener.feed(node, report) && listener.is_gun() && begun_ && !over_) pulled(listener, report.time);
     }
-    if (const GunEars* its = gun(); held_since_ && !over_ && its != nullptr && !its->trigger_down()) released();
+    if (const AimHistory* its = gun(); held_since_ && !over_ && its != nullptr && !its->trigger_down()) released();
     begin();
   }
 
@@ -71,7 +71,7 @@ class Aiming::Inside {
     now_ = std::max(now_, now);
     begin();
     if (!held_since_ || over_ || now_ < *held_since_ + hold_time) return;
-    const GunEars* its = gun();
+    const AimHistory* its = gun();
     if (its == nullptr || !its->trigger_down()) return released();
     held_since_.reset();
     pending_.reset();
@@ -109,14 +109,14 @@ class Aiming::Inside {
   }
 
   [[nodiscard]] std::optional<AreaPoint> pointed() const {
-    const GunEars* its = gun();
+    const AimHistory* its = gun();
     if (!fit_ || its == nullptr || !its->now()) return std::nullopt;
     return aimed(fit_->aim, *its->now());
   }
 
   [[nodiscard]] Calibration found() const {
     Calibration calibration;
-    const GunEars* its = gun();
+    const AimHistory* its = gun();
     if (!fit_ || its == nullptr) return calibration;
     AimCalibration aim = fit_->aim;
     aim.screen = options_.screen.name;
@@ -142,7 +142,7 @@ class Aiming::Inside {
   /// The gun of that name; null if it is not known, or has never pointed.
   template <typename Guns>
   static auto named(Guns& guns, const std::string& unit) -> decltype(&guns.front()) {
-    const auto at = std::ranges::find(guns, unit, &GunEars::unit);
+    const auto at = std::ranges::find(guns, unit, &AimHistory::unit);
     return at != guns.end() && at->is_gun() ? &*at : nullptr;
   }
 
@@ -171,7 +171,7 @@ class Aiming::Inside {
 
   // -- steps ------------------------------------------------------------------------------------------------------
   void first_step() {
-    if (GunEars* its = gun()) its->begin_test();
+    if (AimHistory* its = gun()) its->begin_test();
     if (options_.sweeps) return ask(AimingStep::across);
     options_.test ? ask(AimingStep::steady) : begin_shots();
   }
@@ -183,7 +183,7 @@ class Aiming::Inside {
     pending_.reset();
     held_since_.reset();
     asked_again_ = 0;
-    if (GunEars* its = gun()) its->begin_test();
+    if (AimHistory* its = gun()) its->begin_test();
     if (options_.sweeps) return ask(AimingStep::across);
     targets_.clear();
     for (const AreaPoint target : targets_for(options_.shots)) targets_.push_back(within(target));
@@ -196,40 +196,40 @@ class Aiming::Inside {
     ask(AimingStep::shot, static_cast<int>(which) + 1);
   }
 
-  void pulled(GunEars& ears, Time at) {
+  void pulled(AimHistory& listener, Time at) {
     if (last_pull_ && at < *last_pull_ + bounce_time) return;  // it bounces
     if (step_ == AimingStep::who) {
       last_pull_ = at;
-      unit_ = ears.unit();
+      unit_ = listener.unit();
       return first_step();
     }
-    if (ears.unit() != unit_) {
+    if (listener.unit() != unit_) {
       constexpr Duration told_for{3'000'000};
-      if (!told_other_ || at > *told_other_ + told_for) refuse(AimingRefusal::other_gun, ears.unit());
+      if (!told_other_ || at > *told_other_ + told_for) refuse(AimingRefusal::other_gun, listener.unit());
       told_other_ = at;
       return;
     }
     last_pull_ = at;
     switch (step_) {
       case AimingStep::steady:
-        return take_steady(ears, at);
+        return take_steady(listener, at);
       case AimingStep::around:
-        return take_around(ears);
+        return take_around(listener);
       case AimingStep::across:
-        return take_sweep(ears, true);
+        return take_sweep(listener, true);
       case AimingStep::down:
-        return take_sweep(ears, false);
+        return take_sweep(listener, false);
       case AimingStep::shot:
-        return pulled_at_target(ears, at);
+        return pulled_at_target(listener, at);
       default:
         held_since_ = at;
     }
   }
 
   /// While there is a fit already, a pull may be the beginning of a hold, which keeps it.
-  void pulled_at_target(const GunEars& ears, Time at) {
-    const auto shot = ears.shot(targets_[next_], at, asked_at_);
-    if (!fit_ || !shot) return take_shot(ears, shot);
+  void pulled_at_target(const AimHistory& listener, Time at) {
+    const auto shot = listener.shot(targets_[next_], at, asked_at_);
+    if (!fit_ || !shot) return take_shot(listener, shot);
     pending_ = shot;
     held_since_ = at;
   }
@@ -238,7 +238,7 @@ class Aiming::Inside {
     held_since_.reset();
     if (step_ == AimingStep::done) return end(true);
     const auto shot = std::exchange(pending_, std::nullopt);
-    if (const GunEars* its = gun(); its != nullptr && shot) take_shot(*its, shot);
+    if (const AimHistory* its = gun(); its != nullptr && shot) take_shot(*its, shot);
   }
 
   // -- the pointing test ------------------------------------------------------------------------------------------
@@ -246,51 +246,51 @@ class Aiming::Inside {
     return std::max(1.0, static_cast<double>(control.maximum) - control.minimum);
   }
 
-  void take_steady(GunEars& ears, Time at) {
-    const auto shot = ears.shot({}, at, asked_at_);
+  void take_steady(AimHistory& listener, Time at) {
+    const auto shot = listener.shot({}, at, asked_at_);
     if (!shot) return refuse(AimingRefusal::silent, unit_);
     notes_.clear();
-    const double x = shot->spread.x / extent(*ears.x()), y = shot->spread.y / extent(*ears.y());
+    const double x = shot->spread.x / extent(*listener.x()), y = shot->spread.y / extent(*listener.y());
     constexpr double much = 0.01, hardly = 0.0005;
     const double jitter = std::max(x, y);
     notes_.push_back(fmt::format("jitter while held still: {:.2f} % of its range{}", 100 * jitter,
                                  jitter > much     ? ", which is high: check for bright light and reflections"
                                  : jitter < hardly ? ", which is very low"
                                                    : ""));
-    ears.begin_test();
+    listener.begin_test();
     ask(AimingStep::around);
   }
 
-  void take_around(GunEars& ears) {
-    if (ears.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
-    if (ears.losses() > 0)
+  void take_around(AimHistory& listener) {
+    if (listener.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
+    if (listener.losses() > 0)
       notes_.push_back(fmt::format("it lost sight of the screen {}: move back, or closer to the centre",
-                                   ears.losses() == 1 ? "once" : fmt::format("{} times", ears.losses())));
+                                   listener.losses() == 1 ? "once" : fmt::format("{} times", listener.losses())));
     // A corner counts as reached when the gun was near both ends of what it reached there.
-    const RawPoint low = ears.lowest(), high = ears.highest();
+    const RawPoint low = listener.lowest(), high = listener.highest();
     const auto near = [](double value, double end, double width) { return std::fabs(value - end) <= 0.15 * width; };
     constexpr std::array<std::string_view, 4> names{"upper left", "upper right", "lower right", "lower left"};
     std::string missing;
     for (std::size_t c = 0; c < names.size(); ++c) {
       const double x = c == 0 || c == 3 ? low.x : high.x, y = c < 2 ? low.y : high.y;
       const bool reached = std::ranges::any_of(
-          ears.path(), [&](RawPoint p) { return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y); });
+          listener.path(), [&](RawPoint p) { return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y); });
       if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
     }
     notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners not reached:  " + missing);
-    note_ends(ears);
+    note_ends(listener);
     tell({AimingEvent::Kind::tested, step_, 0, AimingRefusal::none, unit_, notes_});
     begin_shots();
   }
 
   /// A gun that stands at the end of its range goes no further, although the screen does.
-  void note_ends(const GunEars& ears) {
-    const auto share_at = [&ears](double RawPoint::*side, std::int32_t end) {
-      const auto count = std::ranges::count_if(ears.path(), [&](RawPoint p) { return p.*side == end; });
-      return static_cast<double>(count) / static_cast<double>(ears.path().size());
+  void note_ends(const AimHistory& listener) {
+    const auto share_at = [&listener](double RawPoint::*side, std::int32_t end) {
+      const auto count = std::ranges::count_if(listener.path(), [&](RawPoint p) { return p.*side == end; });
+      return static_cast<double>(count) / static_cast<double>(listener.path().size());
     };
     constexpr double often = 0.05;
-    const Control &x = *ears.x(), &y = *ears.y();
+    const Control &x = *listener.x(), &y = *listener.y();
     if (std::max({share_at(&RawPoint::x, x.minimum), share_at(&RawPoint::x, x.maximum),
                   share_at(&RawPoint::y, y.minimum), share_at(&RawPoint::y, y.maximum)}) > often)
       notes_.push_back("it reaches the end of its range along an edge, so it cannot report anything beyond: move back");
@@ -304,31 +304,31 @@ class Aiming::Inside {
   };
 
   /// Which axis moved, and that the other one did not; and which way: a sweep begins at its left, or at its top.
-  void take_sweep(GunEars& ears, bool across) {
-    if (ears.path().size() < 2) return refuse_sweep(AimingRefusal::not_swept, ears);
-    const double x = (ears.highest().x - ears.lowest().x) / extent(*ears.x());
-    const double y = (ears.highest().y - ears.lowest().y) / extent(*ears.y());
+  void take_sweep(AimHistory& listener, bool across) {
+    if (listener.path().size() < 2) return refuse_sweep(AimingRefusal::not_swept, listener);
+    const double x = (listener.highest().x - listener.lowest().x) / extent(*listener.x());
+    const double y = (listener.highest().y - listener.lowest().y) / extent(*listener.y());
     constexpr double least = 0.2, wobble = 0.25;
     const double more = std::max(x, y), less = std::min(x, y);
-    if (more < least) return refuse_sweep(AimingRefusal::not_swept, ears);
-    if (less > wobble * more) return refuse_sweep(AimingRefusal::wobble, ears);
+    if (more < least) return refuse_sweep(AimingRefusal::not_swept, listener);
+    if (less > wobble * more) return refuse_sweep(AimingRefusal::wobble, listener);
     const bool by_x = x > y;
-    const RawPoint first = ears.path().front();
-    const bool reversed = by_x ? first.x - ears.lowest().x > ears.highest().x - first.x
-                               : first.y - ears.lowest().y > ears.highest().y - first.y;
-    const Sweep made{across != by_x, ears.lowest(), ears.highest(), reversed};
+    const RawPoint first = listener.path().front();
+    const bool reversed = by_x ? first.x - listener.lowest().x > listener.highest().x - first.x
+                               : first.y - listener.lowest().y > listener.highest().y - first.y;
+    const Sweep made{across != by_x, listener.lowest(), listener.highest(), reversed};
     if (across) {
       sweep_ = made;
-      ears.begin_test();
+      listener.begin_test();
       return ask(AimingStep::down);
     }
-    if (made.swapped != sweep_->swapped) return refuse_sweep(AimingRefusal::same_axis, ears);
+    if (made.swapped != sweep_->swapped) return refuse_sweep(AimingRefusal::same_axis, listener);
     lay_sweeps(*sweep_, made);
   }
 
-  void refuse_sweep(AimingRefusal why, GunEars& ears) {
+  void refuse_sweep(AimingRefusal why, AimHistory& listener) {
     refuse(why);
-    ears.begin_test();
+    listener.begin_test();
     ask(step_);
   }
 
@@ -351,13 +351,14 @@ class Aiming::Inside {
   }
 
   // -- shots ----------------------------------------------------------------------------------------------------------
-  void take_shot(const GunEars& ears, const std::optional<Shot>& shot) {
+  void take_shot(const AimHistory& listener, const std::optional<Shot>& shot) {
     if (!shot) return again(AimingRefusal::silent);
     if (shot->missed) return again(AimingRefusal::missed);
     constexpr int patience = 2;  // some hands never stand still
-    if (!ears.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
+    if (!listener.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
     AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
-    if (!ears.is_still(*shot)) taken.notes.emplace_back("taken while the gun was moving, so the fit is less accurate");
+    if (!listener.is_still(*shot))
+      taken.notes.emplace_back("taken while the gun was moving, so the fit is less accurate");
     tell(std::move(taken));
     next_ < shots_.size() ? void(shots_[next_] = *shot) : shots_.push_back(*shot);
     if (shots_.size() < targets_.size()) return ask_shot(shots_.size());
@@ -433,7 +434,7 @@ class Aiming::Inside {
     ask(AimingStep::done);
   }
 
-  std::deque<GunEars> guns_;
+  std::deque<AimHistory> guns_;
   std::deque<AimingEvent> events_;
   std::vector<std::string> notes_;
   std::optional<Sweep> sweep_;
@@ -449,34 +450,34 @@ class Aiming::Inside {
   bool changed_ = false;
 };
 
-Aiming::Aiming(AimingOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+Aiming::Aiming(AimingOptions options) : impl_(std::make_unique<Impl>(std::move(options))) {}
 Aiming::~Aiming() = default;
 Aiming::Aiming(Aiming&&) noexcept = default;
 Aiming& Aiming::operator=(Aiming&&) noexcept = default;
 
 void Aiming::meet(int node, const std::string& unit, const Attachment& attachment) {
-  inside_->meet(node, unit, attachment);
+  impl_->meet(node, unit, attachment);
 }
-void Aiming::lose(int node) { inside_->lose(node); }
-void Aiming::hear(int node, const Report& report) { inside_->hear(node, report); }
-void Aiming::advance(Time now) { inside_->advance(now); }
-std::optional<Time> Aiming::next_due() const { return inside_->next_due(); }
-std::optional<AimingEvent> Aiming::next_event() { return inside_->next_event(); }
-void Aiming::choose(AimingChoice choice) { inside_->choose(choice); }
-AimingStep Aiming::step() const noexcept { return inside_->step_; }
+void Aiming::lose(int node) { impl_->lose(node); }
+void Aiming::feed(int node, const Report& report) { impl_->feed(node, report); }
+void Aiming::advance(Time now) { impl_->advance(now); }
+std::optional<Time> Aiming::next_due() const { return impl_->next_due(); }
+std::optional<AimingEvent> Aiming::next_event() { return impl_->next_event(); }
+void Aiming::choose(AimingChoice choice) { impl_->choose(choice); }
+AimingStep Aiming::step() const noexcept { return impl_->step_; }
 int Aiming::number() const noexcept {
-  return inside_->step_ == AimingStep::shot ? static_cast<int>(inside_->next_) + 1 : 0;
+  return impl_->step_ == AimingStep::shot ? static_cast<int>(impl_->next_) + 1 : 0;
 }
-int Aiming::count() const noexcept { return static_cast<int>(inside_->targets_.size()); }
-std::optional<AreaPoint> Aiming::target() const noexcept { return inside_->target(); }
-const std::string& Aiming::unit() const noexcept { return inside_->unit_; }
-std::vector<std::string> Aiming::guns() const { return inside_->guns(); }
-const std::vector<Shot>& Aiming::shots() const noexcept { return inside_->shots_; }
-const std::optional<GunFit>& Aiming::fit() const noexcept { return inside_->fit_; }
-std::optional<AreaPoint> Aiming::pointed() const noexcept { return inside_->pointed(); }
-const AimingOptions& Aiming::options() const noexcept { return inside_->options_; }
-Calibration Aiming::found() const { return inside_->found(); }
-bool Aiming::over() const noexcept { return inside_->over_; }
-bool Aiming::kept() const noexcept { return inside_->kept_; }
+int Aiming::count() const noexcept { return static_cast<int>(impl_->targets_.size()); }
+std::optional<AreaPoint> Aiming::target() const noexcept { return impl_->target(); }
+const std::string& Aiming::unit() const noexcept { return impl_->unit_; }
+std::vector<std::string> Aiming::guns() const { return impl_->guns(); }
+const std::vector<Shot>& Aiming::shots() const noexcept { return impl_->shots_; }
+const std::optional<GunFit>& Aiming::fit() const noexcept { return impl_->fit_; }
+std::optional<AreaPoint> Aiming::pointed() const noexcept { return impl_->pointed(); }
+const AimingOptions& Aiming::options() const noexcept { return impl_->options_; }
+Calibration Aiming::found() const { return impl_->found(); }
+bool Aiming::over() const noexcept { return impl_->over_; }
+bool Aiming::kept() const noexcept { return impl_->kept_; }
 
 }  // namespace omnipar::inline abi_0

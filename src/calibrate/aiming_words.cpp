@@ -129,7 +129,7 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
     case AimingEvent::Kind::fits: {
       std::string all;
       if (aiming.fit())
-        for (const std::string& line : fit_words(*aiming.fit(), aiming.options().screen))
+        for (const std::string& line : fit_text(*aiming.fit(), aiming.options().screen))
           all += (all.empty() ? "" : " ") + line;
       return all;
     }
@@ -138,7 +138,7 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
   }
 }
 
-std::string bound_words(const GunFit& fit, const Screen& screen) {
+std::string bound_text(const GunFit& fit, const Screen& screen) {
   const double width = seen_size(screen).width;
   return fmt::format(
       "95 % error bound: {:.1f} pixels ({:.2f} % of the width) anywhere on the screen; aim scatter: about {:.1f} "
@@ -147,7 +147,7 @@ std::string bound_words(const GunFit& fit, const Screen& screen) {
       fit.bad_shot || fit.doubtful ? " One of them is far off." : "");
 }
 
-std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
+std::vector<std::string> fit_text(const GunFit& fit, const Screen& screen) {
   const double width = seen_size(screen).width;
   if (fit.aim.shots == 0) return {"Calibrated by sweeping: the ends of both axes are the edges of the screen."};
   std::vector<std::string> lines{fmt::format("Calibrated with {} shots ({}).", fit.aim.shots, word_of(fit.aim.model))};
@@ -161,7 +161,7 @@ std::vector<std::string> fit_words(const GunFit& fit, const Screen& screen) {
   lines.push_back(fmt::format("Error at the targets: {:.1f} pixels on average, {:.1f} at most (shot {}).",
                               fit.aim.residual * width, shape::length(fit.off[worst].x, fit.off[worst].y) * width,
                               worst + 1));
-  lines.push_back(bound_words(fit, screen));
+  lines.push_back(bound_text(fit, screen));
   return lines;
 }
 

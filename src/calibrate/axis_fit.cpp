@@ -64,7 +64,7 @@ class AxisFitting {
   }
 
   [[nodiscard]] bool is_left_elsewhere(double span) const {
-    if (in_.rest_after.empty() || in_.reading == Reading::one_sided || !in_.returns.empty()) return false;
+    if (in_.rest_after.empty() || in_.type == ControlType::one_sided || !in_.returns.empty()) return false;
     return std::fabs(calibrate::median(in_.rest_after) - rest_.at.x) > calibrate::back_at_rest * span / 2;
   }
 
@@ -80,7 +80,7 @@ class AxisFitting {
     };
     add(in_.rest_after);
     for (const auto& stopped : in_.returns) add(stopped);
-    if (in_.reading == Reading::one_sided) {
+    if (in_.type == ControlType::one_sided) {
       returns_ = std::max({most - rest_.at.x, rest_.at.x - least, crept_from(span)});
     } else if ((most - least) / 2 > std::max(rest_.noise, 1.0)) {
       rest_.at.x = (least + most) / 2;
@@ -118,7 +118,7 @@ class AxisFitting {
     const auto whole = [](double raw) { return static_cast<std::int32_t>(raw); };
     double rest = middle();
     const bool at_top = std::fabs(rest - high_) < std::fabs(rest - low_);
-    if (in_.reading == Reading::one_sided) {
+    if (in_.type == ControlType::one_sided) {
       const double to_end = std::min(std::fabs(rest - high_), std::fabs(rest - low_));
       if (to_end > 0.25 * (high_ - low_)) fit.notes.emplace_back("its rest position is far from both ends");
       axis.rest = whole(std::round(rest));
@@ -148,7 +148,7 @@ class AxisFitting {
     if (axis.marks.empty()) return true;
     std::ranges::sort(axis.marks, {}, &RawMark::raw);
     Control control;
-    control.reading = in_.reading;
+    control.type = in_.type;
     return shape::axis_map(axis, control).has_value();
   }
 

@@ -9,7 +9,7 @@
 #include <utility>
 
 #include "base/earlier.hpp"
-#include "calibrate/hearing.hpp"
+#include "calibrate/recorder.hpp"
 #include "calibrate/limits.hpp"
 #include "calibrate/readings.hpp"
 #include "omnipar/calibrating.hpp"
@@ -18,7 +18,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-using calibrate::Hearing, calibrate::Thing;
+using calibrate::ReadingRecorder, calibrate::Thing;
 using Kind = CalibrateEvent::Kind;
 using Step = CalibrateStep;
 
@@ -45,30 +45,30 @@ std::int64_t steps_in(Duration time) { return time / reading_step; }
 
 }  // namespace
 
-class Calibrating::Inside {
+class Calibrating::Impl {
  public:
-  explicit Inside(CalibrateOptions options) : options_(std::move(options)) {}
+  explicit Impl(CalibrateOptions options) : options_(std::move(options)) {}
 
   void meet(int node, const Attachment& attachment) {
     const bool was_waiting = is_paused();
-    hearing_.meet(node, attachment, options_.only);
+    recorder_.meet(node, attachment, options_.only);
     roles_.clear();
-    for (const Thing& thing : hearing_.things()) roles_.push_back(thing.role);
+    for (const Thing& thing : recorder_.things()) roles_.push_back(thing.role);
     if (was_waiting && !is_paused()) say({.kind = Kind::goes_on, .role = role_});
-    if (step_ == Step::done && next_ < hearing_.things().size() && !over_) begin(next_);
+    if (step_ == Step::done && next_ < recorder_.things().size() && !over_) begin(next_);
     if (was_waiting && !is_paused()) begin(next_);
   }
 
   void lose(int node) {
     const bool was_paused = is_paused();
-    hearing_.lose(node);
+    recorder_.lose(node);
     if (!was_paused && is_paused()) say({.kind = Kind::pauses, .role = role_});
   }
 
-  void hear(int node, const Report& report) {
+  void feed(int node, const Report& report) {
     advance(report.time);
     heard_ = now_;
-    hearing_.take(node, report);
+    recorder_.feed(node, report);
     if (thing() != nullptr && !is_paused()) note_place();
     look_at_buttons(report.time);
   }
@@ -184,22 +184,22 @@ class Calibrating::Inside {
   }
 
   [[nodiscard]] const Thing* thing() const noexcept {
-    return step_ != Step::done && next_ < hearing_.things().size() ? &hearing_.things()[next_] : nullptr;
+    return step_ != Step::done && next_ < recorder_.things().size() ? &recorder_.things()[next_] : nullptr;
   }
   [[nodiscard]] bool is_paused() const {
-    return !over_ && next_ < hearing_.things().size() && !hearing_.is_there(hearing_.things()[next_]);
+    return !over_ && next_ < recorder_.things().size() && !recorder_.is_there(recorder_.things()[next_]);
   }
 
   void begin(std::size_t number) {
     fitting_.reset();
     next_ = number;
-    if (number >= hearing_.things().size()) {
+    if (number >= recorder_.things().size()) {
       role_.clear();
       step_ = Step::done;
       done_at_ = grid_;
       return say({.kind = Kind::ends_asking, .step = Step::done});
     }
-    const Thing& next = hearing_.things()[number];
+    const Thing& next = recorder_.things()[number];
     role_ = next.role;
     stick_ = {};
     axis_ = {};
@@ -207,7 +207,7 @@ class Calibrating::Inside {
     if (next.is_stick) stick_.declared_y = calibrate::declared(next.y);
     stick_.reversed_x = next.x.reversed;
     stick_.reversed_y = next.y.reversed;
-    axis_.reading = next.x.reading;
+    axis_.type = next.x.type;
     resting_.clear();
     lately_.clear();
     refusals_ = 0;
@@ -221,13 +221,13 @@ class Calibrating::Inside {
   /// What a guide can lead to.
   [[nodiscard]] std::vector<double> marks_for(const Thing& next) const {
     if (!options_.marks || next.is_stick) return {};
-    if (next.x.reading == Reading::one_sided) return {0.5};
+    if (next.x.type == ControlType::one_sided) return {0.5};
     return next.role == "paddle" ? std::vector<double>{0} : std::vector<double>{-0.5, 0.5};
   }
 
   void again() {
     if (thing() != nullptr) return begin(next_);
-    if (next_ > 0 && !hearing_.things().empty()) begin(hearing_.things().size() - 1);
+    if (next_ > 0 && !recorder_.things().empty()) begin(recorder_.things().size() - 1);
   }
 
   void end(bool keep) {
@@ -239,7 +239,7 @@ class Calibrating::Inside {
   // -- readings -------------------------------------------------------------------------------------------------
 
   void note_place() {
-    if (const auto now = hearing_.place(*thing())) place_ = *now;
+    if (const auto now = recorder_.place(*thing())) place_ = *now;
   }
 
   /// One reading of each step.
@@ -247,7 +247,7 @@ class Calibrating::Inside {
     if (step_ == Step::done) return look_at_end();
     const Thing* now = thing();
     if (now == nullptr || is_paused() || is_fitting()) return;
-    const auto place = hearing_.place(*now);
+    const auto place = recorder_.place(*now);
     if (!place) return wait_for_first();
     place_ = *place;
     lately_.push_back(place_);
@@ -329,7 +329,7 @@ class Calibrating::Inside {
     for (const RawPoint& point : resting_) off.push_back(between(now, point, rest_));
     constexpr double most = 0.9, room = 1.4;  // spikes may be one reading in twenty
     noise_ = room * calibrate::quantile(std::move(off), most);
-    hearing_.mark();
+    recorder_.mark();
     stick_.rest = resting_;
     axis_.rest = calibrate::of_x(resting_);
     begin_sweep();
@@ -362,9 +362,9 @@ class Calibrating::Inside {
 
   /// Another one is moved, and this one is not.
   bool is_another(const Thing& now) {
-    const auto is_moved = [&](const Thing& other) { return &other != &now && hearing_.away(other) > 0.5; };
-    const auto other = std::ranges::find_if(hearing_.things(), is_moved);
-    if (other == hearing_.things().end() || between(now, calm_, rest_) > std::max(0.05, 2 * noise_)) {
+    const auto is_moved = [&](const Thing& other) { return &other != &now && recorder_.away(other) > 0.5; };
+    const auto other = std::ranges::find_if(recorder_.things(), is_moved);
+    if (other == recorder_.things().end() || between(now, calm_, rest_) > std::max(0.05, 2 * noise_)) {
       other_for_ = 0;
       return false;
     }
@@ -375,7 +375,7 @@ class Calibrating::Inside {
            .step = step_,
            .fault = {SweepRefusal::wrong_control, {}, other->role}});
     if (other_for_ < steps_in(long_enough)) return true;
-    hearing_.mark();  // it stays there
+    recorder_.mark();  // it stays there
     other_for_ = 0;
     return true;
   }
@@ -433,7 +433,7 @@ class Calibrating::Inside {
     if (!is_still(now)) return;
     if (way_ < calibrate::least_way) return once_more({SweepRefusal::no_way, {}, {}});
     const int low = low_ends_ + (side_ < 0 ? 1 : 0), high = high_ends_ + (side_ > 0 ? 1 : 0);  // it may be left at one
-    const bool two = now.x.reading == Reading::two_sided;
+    const bool two = now.x.type == ControlType::two_sided;
     if (two ? low < ends || high < ends : low + high < ends) {
       if (!is_back(now) || grid_ - has_stopped_since_ >= given_up) ask_for_more({SweepRefusal::stopped, {}, {}});
       return;
@@ -557,7 +557,7 @@ class Calibrating::Inside {
       stick_.pushes.push_back(middle);
       return ask(Step::release, number_ + 1);
     }
-    const bool is_turned = now.x.reversed && now.x.reading == Reading::two_sided;  // marks are as the raw numbers run
+    const bool is_turned = now.x.reversed && now.x.type == ControlType::two_sided;  // marks are as the raw numbers run
     axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_)) * (is_turned ? -1 : 1)});
     if (number_ + 1 < static_cast<int>(marks_.size())) return ask(Step::mark, number_ + 1);
     fit();
@@ -678,7 +678,7 @@ class Calibrating::Inside {
   // -- buttons --------------------------------------------------------------------------------------------------
 
   void look_at_buttons(Time now) {
-    const bool down = hearing_.is_down();
+    const bool down = recorder_.is_down();
     if (down && !pressed_) pressed_ = now;
     if (down || !pressed_) return;
     const bool was_held = now - *pressed_ >= button_hold;
@@ -696,11 +696,11 @@ class Calibrating::Inside {
   /// A unit without buttons keeps by itself.
   void look_at_end() {
     constexpr Duration to_think{4'000'000};
-    if (!over_ && !hearing_.things().empty() && !hearing_.has_buttons() && grid_ - done_at_ >= to_think) end(true);
+    if (!over_ && !recorder_.things().empty() && !recorder_.has_buttons() && grid_ - done_at_ >= to_think) end(true);
   }
 
   CalibrateOptions options_;
-  Hearing hearing_;
+  ReadingRecorder recorder_;
   std::vector<std::string> roles_;
   std::string role_;
   std::size_t next_ = 0;  ///< of the things
@@ -731,41 +731,41 @@ class Calibrating::Inside {
   bool begun_ = false, over_ = false, kept_ = false;
 };
 
-Calibrating::Calibrating(CalibrateOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+Calibrating::Calibrating(CalibrateOptions options) : impl_(std::make_unique<Impl>(std::move(options))) {}
 Calibrating::~Calibrating() = default;
 Calibrating::Calibrating(Calibrating&&) noexcept = default;
 Calibrating& Calibrating::operator=(Calibrating&&) noexcept = default;
-void Calibrating::meet(int node, const Attachment& attachment) { inside_->meet(node, attachment); }
-void Calibrating::lose(int node) { inside_->lose(node); }
-void Calibrating::hear(int node, const Report& report) { inside_->hear(node, report); }
-void Calibrating::advance(Time now) { inside_->advance(now); }
-std::optional<Time> Calibrating::next_due() const { return inside_->next_due(); }
+void Calibrating::meet(int node, const Attachment& attachment) { impl_->meet(node, attachment); }
+void Calibrating::lose(int node) { impl_->lose(node); }
+void Calibrating::feed(int node, const Report& report) { impl_->feed(node, report); }
+void Calibrating::advance(Time now) { impl_->advance(now); }
+std::optional<Time> Calibrating::next_due() const { return impl_->next_due(); }
 std::optional<CalibrateEvent> Calibrating::next_event() {
-  if (inside_->events.empty()) return std::nullopt;
-  CalibrateEvent event = std::move(inside_->events.front());
-  inside_->events.pop_front();
+  if (impl_->events.empty()) return std::nullopt;
+  CalibrateEvent event = std::move(impl_->events.front());
+  impl_->events.pop_front();
   return event;
 }
-void Calibrating::choose(CalibrateChoice choice) { inside_->choose(choice); }
-void Calibrating::missed() { inside_->missed(); }
-const std::vector<std::string>& Calibrating::roles() const noexcept { return inside_->roles(); }
-std::size_t Calibrating::measured() const noexcept { return inside_->measured(); }
-const std::string& Calibrating::role() const noexcept { return inside_->role(); }
-CalibrateStep Calibrating::step() const noexcept { return inside_->step(); }
-int Calibrating::number() const noexcept { return inside_->number(); }
-double Calibrating::progress() const noexcept { return inside_->progress(); }
-const StickReadings& Calibrating::readings() const noexcept { return inside_->readings(); }
-std::array<bool, 8> Calibrating::reached() const { return inside_->reached(); }
-const AxisReadings& Calibrating::axis_readings() const noexcept { return inside_->axis_readings(); }
-RawPoint Calibrating::place() const noexcept { return inside_->place(); }
-double Calibrating::held(Time now) const noexcept { return inside_->held(now); }
-const Calibration& Calibrating::found() const noexcept { return inside_->found; }
-const StickReadings* Calibrating::readings_of(const std::string& role) const { return inside_->readings_of(role); }
+void Calibrating::choose(CalibrateChoice choice) { impl_->choose(choice); }
+void Calibrating::missed() { impl_->missed(); }
+const std::vector<std::string>& Calibrating::roles() const noexcept { return impl_->roles(); }
+std::size_t Calibrating::measured() const noexcept { return impl_->measured(); }
+const std::string& Calibrating::role() const noexcept { return impl_->role(); }
+CalibrateStep Calibrating::step() const noexcept { return impl_->step(); }
+int Calibrating::number() const noexcept { return impl_->number(); }
+double Calibrating::progress() const noexcept { return impl_->progress(); }
+const StickReadings& Calibrating::readings() const noexcept { return impl_->readings(); }
+std::array<bool, 8> Calibrating::reached() const { return impl_->reached(); }
+const AxisReadings& Calibrating::axis_readings() const noexcept { return impl_->axis_readings(); }
+RawPoint Calibrating::place() const noexcept { return impl_->place(); }
+double Calibrating::held(Time now) const noexcept { return impl_->held(now); }
+const Calibration& Calibrating::found() const noexcept { return impl_->found; }
+const StickReadings* Calibrating::readings_of(const std::string& role) const { return impl_->readings_of(role); }
 const AxisReadings* Calibrating::axis_readings_of(const std::string& role) const {
-  return inside_->axis_readings_of(role);
+  return impl_->axis_readings_of(role);
 }
-bool Calibrating::over() const noexcept { return inside_->over(); }
-bool Calibrating::kept() const noexcept { return inside_->kept(); }
+bool Calibrating::over() const noexcept { return impl_->over(); }
+bool Calibrating::kept() const noexcept { return impl_->kept(); }
 
 Calibration merged(Calibration known, const Calibration& found) {
   for (const StickCalibration& stick : found.sticks) {

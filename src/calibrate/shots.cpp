@@ -47,17 +47,17 @@ double jitter(const std::vector<double>& values) {
 }
 
 bool is_blind(const Control& control) {
-  return control.reading == Reading::button && (control.role == base::off_screen_role || control.off_screen);
+  return control.type == ControlType::button && (control.role == base::off_screen_role || control.off_screen);
 }
 
 }  // namespace
 
-void GunEars::meet(int node, const Attachment& attachment) {
+void AimHistory::meet(int node, const Attachment& attachment) {
   Node& its = nodes_[node];
   its.attachment = attachment;
   its.values.clear();
   for (const Control& control : attachment.controls) {
-    if (control.reading != Reading::pointer) continue;
+    if (control.type != ControlType::pointer) continue;
     if (x_ && control.code == x_->code) {  // it is back: where it pointed before says nothing
       raw_x_.reset();
       raw_y_.reset();
@@ -72,19 +72,19 @@ void GunEars::meet(int node, const Attachment& attachment) {
   triggers_down_ = blind_ = 0;
 }
 
-bool GunEars::sees(RawPoint raw) const noexcept {
+bool AimHistory::sees(RawPoint raw) const noexcept {
   const auto is_in = [](double value, const Control& control) {
     return value >= control.minimum && value <= control.maximum;
   };
   return blind_ == 0 && is_in(raw.x, *x_) && is_in(raw.y, *y_);
 }
 
-std::optional<RawPoint> GunEars::now() const noexcept {
+std::optional<RawPoint> AimHistory::now() const noexcept {
   if (!raw_x_ || !raw_y_) return std::nullopt;
   return RawPoint{static_cast<double>(*raw_x_), static_cast<double>(*raw_y_)};
 }
 
-bool GunEars::hear(int node, const Report& report) {
+bool AimHistory::feed(int node, const Report& report) {
   const auto at = nodes_.find(node);
   if (at == nodes_.end()) return false;
   Node& its = at->second;
@@ -95,7 +95,7 @@ bool GunEars::hear(int node, const Report& report) {
     std::int32_t& value = its.values[change.code];
     const bool was = value != 0, is = change.value != 0;
     value = change.value;
-    if (control->reading == Reading::button && was != is) {
+    if (control->type == ControlType::button && was != is) {
       if (is_blind(*control)) blind_ += is ? 1 : -1;
       if (base::is_trigger(control->role)) {
         triggers_down_ += is ? 1 : -1;
@@ -128,13 +128,13 @@ bool GunEars::hear(int node, const Report& report) {
   return pulled;
 }
 
-void GunEars::begin_test() noexcept {
+void AimHistory::begin_test() noexcept {
   path_.clear();
   losses_ = 0;
   low_ = high_ = {};
 }
 
-void GunEars::Step::note(double difference) noexcept {
+void AimHistory::Step::note(double difference) noexcept {
   const double way = std::fabs(difference);
   if (way == 0 || (size != 0 && way > size)) return;
   times = way == size ? times + 1 : 1;
@@ -142,12 +142,12 @@ void GunEars::Step::note(double difference) noexcept {
 }
 
 /// A gun that only jumps from target to target has shown nothing of its steps.
-double GunEars::Step::known() const noexcept {
+double AimHistory::Step::known() const noexcept {
   constexpr int often = 8;
   return times < often ? 1 : size;
 }
 
-std::vector<GunEars::Heard> GunEars::heard_within(Time from, Time at) const {
+std::vector<AimHistory::Heard> AimHistory::heard_within(Time from, Time at) const {
   std::vector<Heard> all;
   for (auto one = heard_.rbegin(); one != heard_.rend(); ++one) {
     if (one->time > at) continue;
@@ -159,7 +159,7 @@ std::vector<GunEars::Heard> GunEars::heard_within(Time from, Time at) const {
 }
 
 /// Readings one each step of time.
-Shot GunEars::read(Time from, Time at) const {
+Shot AimHistory::read(Time from, Time at) const {
   const std::vector<Heard> heard = heard_within(from, at);
   Shot shot;
   std::vector<double> x, y;
@@ -193,7 +193,7 @@ Shot GunEars::read(Time from, Time at) const {
   return shot;
 }
 
-std::optional<Shot> GunEars::shot(AreaPoint target, Time at, Time since) const {
+std::optional<Shot> AimHistory::shot(AreaPoint target, Time at, Time since) const {
   if (!now() || heard_.empty()) {
     if (!now()) return std::nullopt;
     Shot shot;  // it holds so still that it has not reported anything since it was plugged in
@@ -218,7 +218,7 @@ std::optional<Shot> GunEars::shot(AreaPoint target, Time at, Time since) const {
   return shot;
 }
 
-bool GunEars::is_still(const Shot& shot) const noexcept {
+bool AimHistory::is_still(const Shot& shot) const noexcept {
   const auto part = [](double moved, const Control& control) {
     return std::fabs(moved) / std::max(1.0, static_cast<double>(control.maximum) - control.minimum);
   };

@@ -13,14 +13,14 @@
 namespace omnipar::inline abi_0::calibrate {
 
 /// Where one gun has pointed lately, and what its trigger does.
-class GunEars {
+class AimHistory {
  public:
-  explicit GunEars(std::string unit) : unit_(std::move(unit)) {}
+  explicit AimHistory(std::string unit) : unit_(std::move(unit)) {}
 
   void meet(int node, const Attachment& attachment);
   void lose(int node) { nodes_.erase(node); }
   /// True if its trigger was pulled in this report.
-  bool hear(int node, const Report& report);
+  bool feed(int node, const Report& report);
 
   [[nodiscard]] const std::string& unit() const noexcept { return unit_; }
   [[nodiscard]] bool is_here() const noexcept { return !nodes_.empty(); }

@@ -98,7 +98,7 @@ void catalogue::check_differ(const text::Source& source, const Value& list, std:
 void catalogue::check_area(const text::Source& source, const Value& table, Diagnostics& problems) {
   const Value* area = table.find("area");
   if (area == nullptr) return;
-  if (const auto words = area_words(area->text); !words)
+  if (const auto words = parse_area(area->text); !words)
     problems.push_back(text::at(source, area->mark, words.error().id, words.error().message, words.error().hint));
 }
 

@@ -261,7 +261,8 @@ AxisCalibration axis_in(CodeReader& codes, const Value& table) {
   if (const Value* marks = table.find("marks")) {
     for (const Value& mark : marks->items) axis.marks.push_back({mark.items[0].number, mark.items[1].number});
     Control control;
-    control.reading = axis.rest == axis.minimum || axis.rest == axis.maximum ? Reading::one_sided : Reading::two_sided;
+    control.type =
+        axis.rest == axis.minimum || axis.rest == axis.maximum ? ControlType::one_sided : ControlType::two_sided;
     if (!axis.marks.empty() && !shape::axis_map(axis, control))
       codes.error(marks->mark, "bad-number", "the marks do not form a curve",
                   "use at most 9, inside the range and in increasing order");

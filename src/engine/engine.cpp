@@ -131,7 +131,7 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
 
 /// The range goes as far as two readings in a row have: a single one may be a spike.
 [[gnu::noinline]] void State::grow(Index axis, std::int32_t rest, std::int32_t value) noexcept {
-  plan::Reach& reach = reaches[axis];
+  plan::LearnedRange& reach = reaches[axis];
   const std::int64_t now = std::int64_t{value} - rest, before = std::int64_t{reach.last} - rest;
   reach.last = value;
   const std::int64_t above = std::min(now, before), below = std::min(-now, -before);
@@ -148,7 +148,7 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
 /// As `normalised`; of an axis that grows by what it has reached, and the scale says which way it runs.
 double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept {
   if (!grows) return shape::normalised(scale, raw[axis]);
-  const plan::Reach& reach = reaches[axis];
+  const plan::LearnedRange& reach = reaches[axis];
   shape::Scale now = scale;
   if (std::isfinite(scale.width[0])) now.width[0] = std::copysign(double(reach.above), scale.width[0]);
   if (std::isfinite(scale.width[1])) now.width[1] = std::copysign(double(reach.below), scale.width[1]);
@@ -224,9 +224,9 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
 
 [[gnu::always_inline]] inline void State::move(const Slot& slot, const OwnOperation& own, std::size_t unit,
                                                const Gauge& gauge, shape::Point point) noexcept {
-  if (own.way >= Way::shaped) [[unlikely]]
-    own.way == Way::aim ? aim(slot, own, unit, gauge, point) : measure_shaped(slot, own, unit, point);
-  else if (own.way == Way::crossing)
+  if (own.path >= StickPath::shaped) [[unlikely]]
+    own.path == StickPath::aim ? aim(slot, own, unit, gauge, point) : measure_shaped(slot, own, unit, point);
+  else if (own.path == StickPath::crossing)
     cross(unit, plan_data->operations[own.operation], point);
   else if (head->frozen == 0)
     set_lane(own.lane, shape::shaped(point, own.dead_zone));
@@ -650,7 +650,7 @@ std::vector<AxisCalibration> Engine::ranges_by_use(UnitId unit) const {
   for (const Control& control : slot.attachment.controls) {
     const engine::Wire& wire = slot.wires[slot.codes.find(control.code)];
     if (wire.kind != engine::WireKind::growing) continue;
-    const plan::Reach& reach = state_->reaches[wire.axis];
+    const plan::LearnedRange& reach = state_->reaches[wire.axis];
     const bool has_above = control.maximum > control.rest, has_below = control.minimum < control.rest;
     const int sides = (has_above ? 1 : 0) | (has_below ? 2 : 0);
     if ((reach.grown & sides) != sides) continue;

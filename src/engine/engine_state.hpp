@@ -98,7 +98,7 @@ struct Lane {
 };
 
 /// The quick ways of a position, and the one through the stages that the plan has for it.
-enum class Way : std::uint8_t { dead_zone, crossing, shaped, aim };
+enum class StickPath : std::uint8_t { dead_zone, crossing, shaped, aim };
 
 /// A shape on the way of an operation, with this unit's own constants.
 struct OwnShape {
@@ -110,7 +110,7 @@ struct OwnShape {
 
 /// An analog operation of the plan, with this unit's own lane or crossing.
 struct OwnOperation {
-  Way way = Way::dead_zone;
+  StickPath path = StickPath::dead_zone;
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
   Lane lane;
@@ -417,8 +417,8 @@ struct State {
   std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
   PointerState* pointers = nullptr;
   AimState* aims = nullptr;
-  plan::Reach* reaches = nullptr;  ///< of axes whose ranges are found by use
-  stage::Trail* trails = nullptr;  ///< of shapes that follow, by unit
+  plan::LearnedRange* reaches = nullptr;  ///< of axes whose ranges are found by use
+  stage::Trail* trails = nullptr;         ///< of shapes that follow, by unit
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;

@@ -11,14 +11,14 @@ namespace omnipar::inline abi_0::engine {
 
 namespace {
 
-/// How far something moves that nobody moves: a part of the game area, each way.
+/// How far something moves that nobody moves: a part of the game area, each push.
 constexpr std::int64_t noise = stage::whole / 100;
 
-bool is_far(stage::FixedPoint way) noexcept { return std::abs(way.x) > noise || std::abs(way.y) > noise; }
+bool is_far(stage::FixedPoint push) noexcept { return std::abs(push.x) > noise || std::abs(push.y) > noise; }
 
 }  // namespace
 
-/// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
+/// -1..1 each push on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
 shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                              shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
@@ -125,14 +125,14 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
 }
 
 /// A source says how far it goes from where the pointer is. What it has gone beyond the edge is kept in its `at`.
-void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint way) noexcept {
+void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint push) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   const PointerState& pointer = pointers[operation.group];
   if (is_shot(operation.group)) return;
   if (pointer.leader != number + 1) {
-    way = aim.at = {aim.at.x + way.x, aim.at.y + way.y};
-    if (pointer.leader != 0 && !is_far(way)) return;
+    push = aim.at = {aim.at.x + push.x, aim.at.y + push.y};
+    if (pointer.leader != 0 && !is_far(push)) return;
     lead(operation, number);
     aim = {{}, aim.push, 1, 1};
   }
@@ -143,7 +143,7 @@ void State::push_pointer(const AnalogOperation& operation, std::size_t unit, sta
   const auto gone = [&](std::int64_t at, std::int64_t past, std::int64_t moved) {
     return std::clamp(at + past + moved, low - beyond, high + beyond);
   };
-  const stage::FixedPoint to{gone(from.x, aim.at.x, way.x), gone(from.y, aim.at.y, way.y)};
+  const stage::FixedPoint to{gone(from.x, aim.at.x, push.x), gone(from.y, aim.at.y, push.y)};
   const stage::FixedPoint seen{std::clamp(to.x, low, high), std::clamp(to.y, low, high)};
   aim.at = {to.x - seen.x, to.y - seen.y};
   aim.on = aim.at == stage::FixedPoint{} ? 1 : 0;
@@ -161,21 +161,21 @@ void State::move_pointer(const Pointer& pointer, stage::FixedPoint point) noexce
 
 void State::drag(const Sum& sum, std::size_t unit, std::int32_t counts) noexcept {
   const AnalogOperation& operation = plan_data->operations[sum.drag];
-  stage::FixedPoint way;
+  stage::FixedPoint push;
   const auto moved = static_cast<double>(counts);
   shape::Point point = sum.is_y ? shape::Point{0, moved} : shape::Point{moved, 0};
   for (const Shape& shape : operation.shapes.of(plan_data->shapes)) point = shape.kind->move(shape.constants, point);
-  stage::drag.travel(operation.constants, way, point, 0);
-  push_pointer(operation, unit, way);
+  stage::drag.travel(operation.constants, push, point, 0);
+  push_pointer(operation, unit, push);
 }
 
 /// One tick of a stick that pushes a pointer.
 void State::glide(Index number, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[plan_data->gliding[number]];
-  stage::FixedPoint way;
-  if (stage::glide.travel(operation.constants, way, aims[aim_of(operation, unit)].push, 0))
+  stage::FixedPoint push;
+  if (stage::glide.travel(operation.constants, push, aims[aim_of(operation, unit)].push, 0))
     set_moving(glider(operation, unit), false);
-  push_pointer(operation, unit, way);
+  push_pointer(operation, unit, push);
 }
 
 // -- into the middle, and the game's own shots ----------------------------------------------------------------

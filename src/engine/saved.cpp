@@ -55,7 +55,7 @@ struct State::Present {
   std::array<std::int32_t, max_units * max_axes> raw{};
   std::array<std::uint32_t, max_units> known{}, held_over{};
   std::array<std::uint64_t, max_units * button_words> down{};
-  std::array<plan::Reach, max_units * max_axes> reaches{};
+  std::array<plan::LearnedRange, max_units * max_axes> reaches{};
   Unshown made{};  ///< since the save
 };
 

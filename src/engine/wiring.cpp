@@ -64,11 +64,11 @@ class Wiring {
 
   /// What a control is depends on its role alone, not on the plan: so every plan finds what hands hold.
   bool add(const Control& control) {
-    if (control.reading == Reading::hat) return add_hat(control);
+    if (control.type == ControlType::hat) return add_hat(control);
     const Input* found = input(control.role);
-    if (control.reading == Reading::counts) return add_counts(control, found);
+    if (control.type == ControlType::counts) return add_counts(control, found);
     const auto kind = role_kind(control.role);
-    if (control.reading != Reading::button || kind == RoleKind::one_sided) return add_axis(control, found);
+    if (control.type != ControlType::button || kind == RoleKind::one_sided) return add_axis(control, found);
     Wire wire;
     wire.kind = WireKind::button;
     const Input* const also = control.off_screen ? input(base::off_screen_role) : nullptr;
@@ -189,9 +189,9 @@ class Wiring {
     slot_.rests.push_back(control.rest);
     axis_codes_.push_back(control.code);
     Wire wire;
-    wire.kind = control.reading == Reading::button ? WireKind::trigger_button
-                : grows(control)                   ? WireKind::growing
-                                                   : WireKind::axis;
+    wire.kind = control.type == ControlType::button ? WireKind::trigger_button
+                : grows(control)                    ? WireKind::growing
+                                                    : WireKind::axis;
     wire.axis = static_cast<Index>(slot_number_ * max_axes + axis);
     wire.touches = std::uint64_t{1} << axis;
     if (input != nullptr && input->operations.count != 0)
@@ -209,8 +209,8 @@ class Wiring {
   }
 
   [[nodiscard]] bool grows(const Control& control) const {
-    return attachment_.ranges_by_use && !control.half && control.reading != Reading::pointer &&
-           control.reading != Reading::button && attach::stick_of(attachment_, control.code) == nullptr &&
+    return attachment_.ranges_by_use && !control.half && control.type != ControlType::pointer &&
+           control.type != ControlType::button && attach::stick_of(attachment_, control.code) == nullptr &&
            attach::axis_of(attachment_, control.code) == nullptr;
   }
 
@@ -218,7 +218,7 @@ class Wiring {
     const std::size_t number = control.axis == Axis::none ? new_gauge(input) : gauge_of(input, control.axis);
     Gauge& gauge = slot_.gauges[number];
     shape::Scale scale = attach::scale_of(control);
-    if (control.reading == Reading::one_sided && control.rest == control.maximum)
+    if (control.type == ControlType::one_sided && control.rest == control.maximum)
       scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
     if (control.axis == Axis::y) {
       gauge.y = axis;
@@ -230,7 +230,7 @@ class Wiring {
     }
     (control.axis == Axis::y ? gauge.y_grows : gauge.x_grows) = grows(control);
     gauge.square = gauge.square || control.square;
-    gauge.is_button = control.reading == Reading::button;
+    gauge.is_button = control.type == ControlType::button;
     gauge.axes |= std::uint32_t{1} << (axis - slot_number_ * max_axes);
     return number;
   }
@@ -310,7 +310,7 @@ class Wiring {
       stage::Constants& constants = slot_.shapes[own.shapes.first + i].constants;
       const double size = attach::dead_zone_for(attachment_, code, constants.numbers[0]);
       constants = stage::dead_zone.prepare({size, constants.numbers[1]}, RoleKind::stick);
-      if (own.way == Way::dead_zone) own.dead_zone = constants.dead_zone();
+      if (own.path == StickPath::dead_zone) own.dead_zone = constants.dead_zone();
     }
   }
 
@@ -332,11 +332,11 @@ class Wiring {
       for (const Shape& shape : shapes)
         slot_.shapes.push_back({shape.kind->move, shape.constants, shape.kind->follow, shape.trail});
       if (is_aim(operation.kind))
-        own.way = Way::aim;
+        own.path = StickPath::aim;
       else if (operation.kind == AnalogKind::crossing)
-        own.way = shapes.empty() ? Way::crossing : Way::shaped;
+        own.path = shapes.empty() ? StickPath::crossing : StickPath::shaped;
       else if (operation.kind == AnalogKind::lane && (shapes.size() != 1 || shapes[0].kind != &stage::dead_zone))
-        own.way = Way::shaped;
+        own.path = StickPath::shaped;
       else if (!shapes.empty())
         own.dead_zone = shapes[0].constants.dead_zone();
       slot_.operations.push_back(own);
@@ -533,8 +533,8 @@ std::optional<Diagnostic> mistake_in(const Plan& plan, const Attachment& attachm
   for (const Control& control : attachment.controls) {
     if (!control.role.empty() && !role_kind(control.role) && !stick_direction(control.role))
       return problem("unknown-role", fmt::format("unknown role '{}'", control.role), "omnipar check lists roles");
-    const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided ||
-                         control.reading == Reading::pointer;
+    const bool is_axis = control.type == ControlType::one_sided || control.type == ControlType::two_sided ||
+                         control.type == ControlType::pointer;
     if (is_axis && control.minimum >= control.maximum)
       return problem("bad-range",
                      fmt::format("invalid range of '{}': {} to {}", control.role, control.minimum, control.maximum),

@@ -34,8 +34,10 @@ std::vector<std::string> off_screen_words(const Session& session) {
 
 class Evening {
  public:
-  Evening(os::Door& door, const Wish& wish)
-      : door_(door), wish_(wish), program_(door, {wish.command, wish.insist_after, wish.say}) {}
+  Evening(os::Door& door, const Options& run_options)
+      : door_(door),
+        run_options_(run_options),
+        program_(door, {run_options.command, run_options.insist_after, run_options.say}) {}
 
   Played run() {
     begin();
@@ -43,10 +45,10 @@ class Evening {
       look_after_all();
       if (end_) break;
       session_->wait(due());
-      session_->take();
+      session_->process();
     }
     close();
-    Played played{*end_, wish_.session.rig, {}, program_.status(), {}};
+    Played played{*end_, run_options_.session.rig, {}, program_.status(), {}};
     if (!session_) return played;
     played.rig = session_->rig();
     played.ranges = session_->ranges_by_use();
@@ -55,7 +57,7 @@ class Evening {
   }
 
  private:
-  void say(const std::string& line) const { wish_.say(line); }
+  void say(const std::string& line) const { run_options_.say(line); }
 
   void fail(const Diagnostic& why) {
     say("omnipar: " + to_text(why));
@@ -65,11 +67,11 @@ class Evening {
   // -- the beginning --------------------------------------------------------------------------------
 
   void begin() {
-    if (const auto refused = refuses_alone(door_, wish_.alone)) return fail(*refused);
-    SessionOptions options = wish_.session;
+    if (const auto refused = refuses_alone(door_, run_options_.alone)) return fail(*refused);
+    SessionOptions options = run_options_.session;
     options.virtual_devices = true;
     options.signals = {SIGINT, SIGTERM, SIGHUP, SIGCHLD};
-    options.told = [this](const SessionEvent& event) { told(event); };
+    options.on_event = [this](const SessionEvent& event) { on_event(event); };
     auto session = Session::open(std::move(options));
     if (!session) {
       for (const Diagnostic& why : session.error()) fail(why);
@@ -77,18 +79,19 @@ class Evening {
     }
     session_.emplace(std::move(*session));
     program_.spare(session_->helper());
-    feedback_.emplace(wish_.feedback, *session_);
-    start_.emplace(door_, StartWish{wish_.session.rig, wish_.longest_wait, wish_.alone, wish_.say}, *session_,
-                   program_);
-    if (wish_.urgent && door_.be_urgent() < 0)
+    feedback_.emplace(run_options_.feedback, *session_);
+    start_.emplace(
+        door_, StartOptions{run_options_.session.rig, run_options_.longest_wait, run_options_.alone, run_options_.say},
+        *session_, program_);
+    if (run_options_.urgent && door_.be_urgent() < 0)
       say("Real-time priority was denied; continuing without it. (See 'ulimit -r'.)");
     say(exit_words);
     for (const std::string& line : off_screen_words(*session_)) say(line);
     if (!feedback_->find_desktop()) say("Desktop notifications are not available here.");
     if (feedback_->descriptor() >= 0) session_->also_wait_for(feedback_->descriptor());
     start_->begin();
-    if (program_.is_wished()) session_->await(start_->seats());
-    session_->take();
+    if (program_.is_requested()) session_->await(start_->seats());
+    session_->process();
     if (start_->ask_for_the_missing()) return;
     if (const std::string asked = invitation(*session_); !asked.empty()) say(asked);
   }
@@ -101,7 +104,7 @@ class Evening {
     if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
     if (std::holds_alternative<Swapped>(event)) return Turn::swapped;
     const auto* left = std::get_if<Left>(&event);
-    const auto* socket = std::get_if<SocketNews>(&event);
+    const auto* socket = std::get_if<SocketChanged>(&event);
     if (left != nullptr || (socket != nullptr && socket->plug == Plug::taken_out)) {
       lost_.insert(left != nullptr ? left->seat : socket->seat);
       return Turn::unit_lost;
@@ -110,7 +113,7 @@ class Evening {
     return seated != nullptr && lost_.erase(seated->seat) > 0 ? std::optional{Turn::unit_back} : std::nullopt;
   }
 
-  void told(const SessionEvent& event) {
+  void on_event(const SessionEvent& event) {
     if (const auto* signal = std::get_if<SignalCaught>(&event)) return caught(*signal);
     if (const auto* fired = std::get_if<HotkeyFired>(&event); fired != nullptr && fired->action == exit_action)
       return ask_to_end(End::hands, false);
@@ -151,7 +154,7 @@ class Evening {
   void look_after_all() {
     tell_turns();
     if (const auto& failure = session_->failure()) return fail(*failure);
-    if (feedback_->descriptor() >= 0 && session_->is_ready(feedback_->descriptor())) feedback_->take();
+    if (feedback_->descriptor() >= 0 && session_->is_ready(feedback_->descriptor())) feedback_->process();
     program_.spare(session_->helper());  // it may be another one by now
     if (program_.due() || feedback_->next_due()) {
       program_.insist_when_due(session_->now());
@@ -182,7 +185,7 @@ class Evening {
   }
 
   os::Door& door_;
-  const Wish& wish_;
+  const Options& run_options_;
   ProgramRun program_;
   std::optional<Session> session_;
   std::optional<Feedback> feedback_;
@@ -196,7 +199,7 @@ class Evening {
 
 }  // namespace
 
-Played play(os::Door& door, const Wish& wish) { return Evening{door, wish}.run(); }
+Played play(os::Door& door, const Options& run_options) { return Evening{door, run_options}.run(); }
 
 std::vector<std::string> lines_of(const SessionStats& stats) {
   std::vector<std::string> lines;

@@ -12,10 +12,10 @@
 
 namespace omnipar::inline abi_0::evening {
 
-struct Wish {
+struct Options {
   SessionOptions session;  ///< what is played; here it has virtual devices, and its signals are set
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
-  FeedbackWish feedback{};                      ///< what else tells of changes
+  FeedbackOptions feedback{};                   ///< what else tells of changes
 
   std::vector<std::string> command;      ///< the program to start and its words; may be empty
   std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes
@@ -42,7 +42,7 @@ struct Played {
 /// Plays a profile until SIGINT, SIGTERM, SIGHUP, its exit action, the built-in exit combination, or the end of the
 /// program. When it returns, everything is at rest, the virtual devices are gone, and of the program and what it
 /// started nothing is left. Failures have been said. The door serves the program; the session has its own.
-[[nodiscard]] Played play(os::Door& door, const Wish& wish);
+[[nodiscard]] Played play(os::Door& door, const Options& options);
 
 /// What was measured, in lines for people.
 [[nodiscard]] std::vector<std::string> lines_of(const SessionStats& stats);

@@ -24,11 +24,11 @@ constexpr std::uint32_t all_leds = ~std::uint32_t{0};
 }  // namespace
 
 bool Feedback::find_desktop() {
-  if (wish_.notify) desktop_ = host::open_desktop();
-  return desktop_ != nullptr || !wish_.notify;
+  if (options_.notify) desktop_ = host::open_desktop();
+  return desktop_ != nullptr || !options_.notify;
 }
 
-void Feedback::take() {
+void Feedback::process() {
   if (desktop_ && !desktop_->take()) desktop_.reset();
 }
 
@@ -36,8 +36,8 @@ void Feedback::tell(Turn what, const std::string& words, Time now) {
   constexpr Duration a_while = std::chrono::seconds{3};
   if (what == Turn::frozen || what == Turn::goes_on) frozen_ = what == Turn::frozen;
   if (what == Turn::unit_lost) numbers_again_ = now + a_while;
-  if (wish_.call) wish_.call(what);
-  if (wish_.feel)
+  if (options_.call) options_.call(what);
+  if (options_.feel)
     for (const PortInfo& port : session_.plan().ports()) session_.pulse(port.number, pulses_of(what));
   if (desktop_) desktop_->show(words);
   show_leds();
@@ -49,7 +49,7 @@ void Feedback::show_numbers_again() {
 }
 
 void Feedback::show_leds() {
-  if (!wish_.leds) return;
+  if (!options_.leds) return;
   for (const PortInfo& port : session_.plan().ports()) {
     if (frozen_)
       session_.light(port.number, 0);

@@ -16,7 +16,7 @@ namespace omnipar::inline abi_0::evening {
 /// What changes for those who play.
 enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost, unit_back };
 
-struct FeedbackWish {
+struct FeedbackOptions {
   std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
   bool feel = false;    ///< short pulses of rumble: 1 goes on, or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost
   bool leds = false;    ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
@@ -26,14 +26,14 @@ struct FeedbackWish {
 class Feedback {
  public:
   /// The session must outlive this. If LEDs are wished for, they show the ports from now on.
-  Feedback(FeedbackWish wish, Session& session) : wish_(std::move(wish)), session_(session) { show_leds(); }
+  Feedback(FeedbackOptions options, Session& session) : options_(std::move(options)), session_(session) { show_leds(); }
 
   /// Finds the desktop, if it is to be told; false if there is none.
   [[nodiscard]] bool find_desktop();
   /// What to wait for; -1 without a desktop.
   [[nodiscard]] int descriptor() const noexcept { return desktop_ ? desktop_->descriptor() : -1; }
   /// That is readable.
-  void take();
+  void process();
 
   /// Something has changed; `words` say what.
   void tell(Turn what, const std::string& words, Time now);
@@ -47,7 +47,7 @@ class Feedback {
   void show_leds();
   void show_numbers_again();
 
-  FeedbackWish wish_;
+  FeedbackOptions options_;
   Session& session_;
   std::unique_ptr<host::Desktop> desktop_;
   bool frozen_ = false;

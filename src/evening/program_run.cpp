@@ -22,16 +22,16 @@ std::string status_words(int status) {
 }  // namespace
 
 std::optional<Diagnostic> ProgramRun::start(const std::function<int()>& before) {
-  wish_.say(fmt::format("Starting {}.", wish_.command.front()));
+  options_.say(fmt::format("Starting {}.", options_.command.front()));
   started_ = door_.now();
-  const int result = program_.start(wish_.command, before);
+  const int result = program_.start(options_.command, before);
   if (result == 0) return std::nullopt;
   if (result == -ENOENT)  // the file itself has been found before
     return Diagnostic{"not-started", Severity::error, "cannot start it: its interpreter or a library is missing",
-                      wish_.command.front(),
+                      options_.command.front(),
                       "check a script's first line with 'head -n 1', a program's libraries with 'ldd'"};
   return Diagnostic{"not-started", Severity::error, fmt::format("cannot start it: {}", std::strerror(-result)),
-                    wish_.command.front(), "start it directly to see what is missing, or try without --alone"};
+                    options_.command.front(), "start it directly to see what is missing, or try without --alone"};
 }
 
 std::optional<int> ProgramRun::status() const {
@@ -44,10 +44,10 @@ bool ProgramRun::follow() {
   if (!program_.ended()) return false;
   const auto left = program_.left(spared_);
   if (left.empty()) {
-    wish_.say(fmt::format("{} ended {}.", wish_.command.front(), status_words(program_.status())));
+    options_.say(fmt::format("{} ended {}.", options_.command.front(), status_words(program_.status())));
     constexpr Duration suspiciously_short = std::chrono::seconds{2};
     if (!asked_ && program_.status() == 0 && door_.now() - started_ < suspiciously_short)
-      wish_.say(
+      options_.say(
           "That was quick. If it passed control to an instance that was already running, close that one first, or play "
           "without a command.");
     return true;
@@ -57,8 +57,8 @@ bool ProgramRun::follow() {
   else if (asked_ && !had_ended)
     ask_by_signal();  // what it left has not been asked yet
   if (!insisted_ && !had_ended)
-    wish_.say(fmt::format("{} ended but left {} running. Play continues until that ends.", wish_.command.front(),
-                          fmt::join(left, ", ")));
+    options_.say(fmt::format("{} ended but left {} running. Play continues until that ends.", options_.command.front(),
+                             fmt::join(left, ", ")));
   return false;
 }
 
@@ -67,10 +67,10 @@ void ProgramRun::ask(bool knows) {
   if (asked_ && door_.now() - *asked_ < same_breath) return;
   if (asked_) return insist();
   asked_ = door_.now();
-  force_at_ = *asked_ + wish_.insist_after;
+  force_at_ = *asked_ + options_.insist_after;
   if (!knows) ask_by_signal();
-  wish_.say(fmt::format("Asked {} to quit. It is killed after {:.0f} s.", wish_.command.front(),
-                        static_cast<double>(wish_.insist_after.count()) / 1e6));
+  options_.say(fmt::format("Asked {} to quit. It is killed after {:.0f} s.", options_.command.front(),
+                           static_cast<double>(options_.insist_after.count()) / 1e6));
 }
 
 void ProgramRun::ask_by_signal() {
@@ -81,7 +81,7 @@ void ProgramRun::ask_by_signal() {
 /// Whoever only knows of a Ctrl-C is asked as well, when half of the time is over.
 std::optional<Time> ProgramRun::due() const {
   if (!asked_ || insisted_) return std::nullopt;
-  return asked_by_signal_ ? force_at_ : std::min(force_at_, *asked_ + wish_.insist_after / 2);
+  return asked_by_signal_ ? force_at_ : std::min(force_at_, *asked_ + options_.insist_after / 2);
 }
 
 void ProgramRun::insist_when_due(Time now) {
@@ -95,11 +95,11 @@ void ProgramRun::insist_when_due(Time now) {
 void ProgramRun::insist() {
   if (!asked_by_signal_) {
     ask_by_signal();
-    force_at_ = door_.now() + std::min(a_moment, wish_.insist_after);
+    force_at_ = door_.now() + std::min(a_moment, options_.insist_after);
     return;
   }
   if (std::exchange(insisted_, true)) return;
-  wish_.say("It did not quit and is killed.");
+  options_.say("It did not quit and is killed.");
   program_.insist(spared_);
 }
 
@@ -113,8 +113,8 @@ void ProgramRun::end(const std::function<void(Time)>& pass_time) {
   };
   if (!is_over() && !asked_by_signal_) ask_by_signal();
   const Time by_force = insisted_ ? door_.now()
-                                  : std::max(asked_.value_or(door_.now()) + wish_.insist_after,
-                                             door_.now() + std::min(a_moment, wish_.insist_after));
+                                  : std::max(asked_.value_or(door_.now()) + options_.insist_after,
+                                             door_.now() + std::min(a_moment, options_.insist_after));
   while (!is_over() && door_.now() < by_force + enough) {
     if (door_.now() >= by_force) program_.insist(spared_);
     pass_time(door_.now() + pause);

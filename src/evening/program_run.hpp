@@ -13,17 +13,17 @@ namespace omnipar::inline abi_0::evening {
 
 class ProgramRun {
  public:
-  struct Wish {
+  struct Options {
     std::vector<std::string> command;             ///< empty: there is no program, and nothing here does anything
     Duration insist_after{};                      ///< from asking it to end to ending it by force
     std::function<void(const std::string&)> say;  ///< one line for the person at a time
   };
-  ProgramRun(os::Door& door, Wish wish) : door_(door), wish_(std::move(wish)), program_(door) {}
+  ProgramRun(os::Door& door, Options options) : door_(door), options_(std::move(options)), program_(door) {}
 
   /// This child of ours is no part of the program.
   void spare(pid_t child) noexcept { spared_ = child; }
 
-  [[nodiscard]] bool is_wished() const noexcept { return !wish_.command.empty(); }
+  [[nodiscard]] bool is_requested() const noexcept { return !options_.command.empty(); }
   [[nodiscard]] bool started() const noexcept { return program_.started(); }
   /// Fails with `not-started`. `before` is called in the new process first.
   [[nodiscard]] std::optional<Diagnostic> start(const std::function<int()>& before);
@@ -50,7 +50,7 @@ class ProgramRun {
   void insist();
 
   os::Door& door_;
-  Wish wish_;
+  Options options_;
   pid_t spared_ = -1;
   Program program_;
   Time started_{};

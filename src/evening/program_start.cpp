@@ -27,17 +27,17 @@ std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone) {
 void ProgramStart::begin() {
   began_ = door_.now();
   for (const std::string& seat : session_.plan().seats())
-    if (std::ranges::find(wish_.rig.units, seat, &RigUnit::seat) != wish_.rig.units.end()) seats_.push_back(seat);
+    if (std::ranges::find(options_.rig.units, seat, &RigUnit::seat) != options_.rig.units.end()) seats_.push_back(seat);
   if (seats_.empty() && !session_.plan().seats().empty()) seats_.push_back(session_.plan().seats().front());
 }
 
 bool ProgramStart::ask_for_the_missing() const {
   bool asked = false;
   for (const std::string& seat : seats_) {
-    const auto unit = std::ranges::find(wish_.rig.units, seat, &RigUnit::seat);
-    if (!program_.is_wished() || unit == wish_.rig.units.end() || !is_missing(seat)) continue;
+    const auto unit = std::ranges::find(options_.rig.units, seat, &RigUnit::seat);
+    if (!program_.is_requested() || unit == options_.rig.units.end() || !is_missing(seat)) continue;
     asked = true;
-    wish_.say(
+    options_.say(
         fmt::format("Waiting for {} with \"{}\". Plug it in, or press a button on another controller to replace it.",
                     player_of(session_.plan(), seat), unit->name));
   }
@@ -46,7 +46,7 @@ bool ProgramStart::ask_for_the_missing() const {
 
 bool ProgramStart::waits_for_units() const {
   const bool all_there = std::ranges::none_of(seats_, [this](const std::string& seat) { return is_missing(seat); });
-  return !all_there && !(wish_.longest_wait && door_.now() >= began_ + *wish_.longest_wait);
+  return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
 }
 
 /// The system has told everybody of the virtual devices, or seems to forget it.
@@ -57,34 +57,34 @@ bool ProgramStart::waits_for_announcement() const {
 }
 
 std::optional<Time> ProgramStart::due() const {
-  if (!program_.is_wished() || program_.started()) return std::nullopt;
+  if (!program_.is_requested() || program_.started()) return std::nullopt;
   if (waits_for_announcement()) return began_ + patience_for_announcement;
-  if (waits_for_units() && wish_.longest_wait) return began_ + *wish_.longest_wait;
+  if (waits_for_units() && options_.longest_wait) return began_ + *options_.longest_wait;
   return std::nullopt;
 }
 
 std::optional<Diagnostic> ProgramStart::start_when_ready() {
-  if (!program_.is_wished() || program_.started() || session_.engine().frozen()) return std::nullopt;
+  if (!program_.is_requested() || program_.started() || session_.engine().frozen()) return std::nullopt;
   if (waits_for_units() || waits_for_announcement()) return std::nullopt;
   if (session_.waits_for_release()) {
-    if (!std::exchange(said_let_go_, true)) wish_.say("Release all buttons to start the program.");
+    if (!std::exchange(said_let_go_, true)) options_.say("Release all buttons to start the program.");
     return std::nullopt;
   }
   host::Alone alone;
-  if (wish_.alone) {
+  if (options_.alone) {
     const auto paths = hidden_paths();
     hidden_ = {paths.begin(), paths.end()};
     alone = host::without(door_, paths);
   }
-  const auto before = [&] { return wish_.alone ? host::go_alone(door_, alone) : 0; };
+  const auto before = [&] { return options_.alone ? host::go_alone(door_, alone) : 0; };
   if (auto failure = program_.start(before)) return failure;
-  if (wish_.alone)
-    wish_.say("It cannot open the units in use, including ones connected later. (Device lists still show them.)");
+  if (options_.alone)
+    options_.say("It cannot open the units in use, including ones connected later. (Device lists still show them.)");
   return std::nullopt;
 }
 
 void ProgramStart::hide_what_came() {
-  if (!wish_.alone || !program_.started()) return;
+  if (!options_.alone || !program_.started()) return;
   const pid_t process = program_.process();
   std::vector<std::string> paths = hidden_paths();
   const std::set<std::string> now{paths.begin(), paths.end()};
@@ -92,7 +92,7 @@ void ProgramStart::hide_what_came() {
   hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
   if (paths.empty() || process < 0) return;
   if (const int result = host::hide_also(door_, process, paths); result < 0)
-    wish_.say(fmt::format("Cannot hide units connected later from the program: {}.", std::strerror(-result)));
+    options_.say(fmt::format("Cannot hide units connected later from the program: {}.", std::strerror(-result)));
 }
 
 /// What the program must not open: what is played on, and all other controllers.

@@ -17,7 +17,7 @@ namespace omnipar::inline abi_0::evening {
 /// Fails with `not-alone` where units are to be hidden from a program, and cannot be.
 [[nodiscard]] std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone);
 
-struct StartWish {
+struct StartOptions {
   const Rig& rig;                        ///< who has a unit
   std::optional<Duration> longest_wait;  ///< for those who are away; without it: as long as it takes
   bool alone = false;                    ///< the program cannot open the units that are played on
@@ -27,8 +27,8 @@ struct StartWish {
 class ProgramStart {
  public:
   /// All must outlive this.
-  ProgramStart(os::Door& door, const StartWish& wish, const Session& session, ProgramRun& program)
-      : door_(door), wish_(wish), session_(session), program_(program) {}
+  ProgramStart(os::Door& door, const StartOptions& options, const Session& session, ProgramRun& program)
+      : door_(door), options_(options), session_(session), program_(program) {}
 
   /// Waiting begins now.
   void begin();
@@ -50,7 +50,7 @@ class ProgramStart {
   [[nodiscard]] std::vector<std::string> hidden_paths() const;
 
   os::Door& door_;
-  StartWish wish_;
+  StartOptions options_;
   const Session& session_;
   ProgramRun& program_;
   Time began_{};

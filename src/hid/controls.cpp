@@ -27,7 +27,7 @@ class Listing {
  public:
   explicit Listing(const Descriptor& descriptor) : descriptor_(descriptor) {}
 
-  std::vector<Control> run() {
+  std::vector<ReportControl> run() {
     for (std::size_t f = 0; f < descriptor_.fields.size(); ++f) {
       const Field& field = descriptor_.fields[f];
       if (!has_controls(field)) continue;
@@ -47,7 +47,7 @@ class Listing {
     const bool no_key =
         !field.is_variable() && (usage.id == 0 || (usage.page == page::keyboard && usage.id < first_key));
     if ((unknown || no_key) && !goes_on) return;  // the keys of an array follow each other without a gap
-    Control control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
+    ReportControl control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
     if (!field.is_variable()) {
       control.kind = Kind::key;
     } else if (is_vendors) {
@@ -70,27 +70,27 @@ class Listing {
     push(control);
   }
 
-  void push(const Control& control) {
+  void push(const ReportControl& control) {
     if (controls_.size() < most_controls) controls_.push_back(control);
   }
 
   const Descriptor& descriptor_;
-  std::vector<Control> controls_;
+  std::vector<ReportControl> controls_;
   std::map<std::pair<std::uint8_t, Usage>, int> met_;
 };
 
 }  // namespace
 
-std::vector<Control> controls_of(const Descriptor& descriptor) { return Listing{descriptor}.run(); }
+std::vector<ReportControl> controls_of(const Descriptor& descriptor) { return Listing{descriptor}.run(); }
 
-std::vector<std::size_t> opaque_of(std::span<const Control> controls) {
+std::vector<std::size_t> opaque_of(std::span<const ReportControl> controls) {
   std::vector<std::size_t> indices;
   for (std::size_t c = 0; c < controls.size(); ++c)
     if (controls[c].kind == Kind::opaque) indices.push_back(c);
   return indices;
 }
 
-std::string name_of(const Descriptor& descriptor, const Control& control) {
+std::string name_of(const Descriptor& descriptor, const ReportControl& control) {
   const std::string half = control.kind == Kind::hat_x ? ".x" : control.kind == Kind::hat_y ? ".y" : "";
   return fmt::format("hid:{}/{}{}{}", descriptor.fields[control.field].report, word_of(control.usage), half,
                      control.nth > 1 ? fmt::format("#{}", control.nth) : "");
@@ -116,7 +116,7 @@ bool is_name(std::string_view name) {
   return usage_of(word).has_value();
 }
 
-std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const Control> controls,
+std::optional<std::size_t> find_control(const Descriptor& descriptor, std::span<const ReportControl> controls,
                                         std::string_view name) {
   for (std::size_t i = 0; i < controls.size(); ++i)
     if (name_of(descriptor, controls[i]) == name) return i;

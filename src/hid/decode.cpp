@@ -24,14 +24,14 @@ std::int32_t hat_half(Kind half, std::int64_t value, std::int64_t minimum, std::
 }  // namespace
 
 Decoder::Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaque) : numbered_(descriptor.numbered) {
-  const std::vector<Control> controls = controls_of(descriptor);
+  const std::vector<ReportControl> controls = controls_of(descriptor);
   values_.assign(controls.size(), 0);
   null_.assign(controls.size(), false);
   layouts_.emplace_back();  // of no report
   std::size_t most_at_once = 1;
   int array_field = -1;
   for (std::size_t c = 0; c < controls.size(); ++c) {
-    const Control& control = controls[c];
+    const ReportControl& control = controls[c];
     Layout& at = layout_for(descriptor, descriptor.fields[control.field].report);
     layout_at_.push_back(static_cast<std::uint16_t>(&at - layouts_.data()));
     if (control.kind == Kind::opaque && std::ranges::find(opaque, c) == opaque.end()) continue;
@@ -61,7 +61,7 @@ Decoder::Layout& Decoder::layout_for(const Descriptor& descriptor, std::uint8_t 
   return made;
 }
 
-Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const Control& control, std::size_t index) {
+Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const ReportControl& control, std::size_t index) {
   const Field& field = descriptor.fields[control.field];
   Slot slot{field.bit + control.element * field.size, static_cast<std::uint8_t>(field.size), control.kind};
   slot.is_signed = field.minimum < 0;
@@ -78,8 +78,9 @@ Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const Control& cont
 }
 
 /// The array whose first key is the control of that place.
-Decoder::Array Decoder::add_array(const Descriptor& descriptor, std::span<const Control> controls, std::size_t first) {
-  const Control& key = controls[first];
+Decoder::Array Decoder::add_array(const Descriptor& descriptor, std::span<const ReportControl> controls,
+                                  std::size_t first) {
+  const ReportControl& key = controls[first];
   const Field& field = descriptor.fields[key.field];
   Array array{field.bit, static_cast<std::uint8_t>(field.size), static_cast<std::uint16_t>(field.count)};
   array.first = static_cast<std::uint16_t>(first);
@@ -188,7 +189,7 @@ void Decoder::take_changed(const Layout& layout) noexcept {
 
 void Decoder::assume(std::size_t control, std::int32_t value) noexcept {
   values_[control] = value;
-  layouts_[layout_at_[control]].anew = true;
+  layouts_[layout_at_[control]].is_new = true;
 }
 
 std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) noexcept {
@@ -204,13 +205,13 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
     for (std::size_t w = 0; w < layout.words; ++w) words_[w] = __builtin_bswap64(words_[w]);
   std::uint64_t any = 0;
   for (std::size_t w = 0; w < layout.words; ++w) {
-    layout.changed[w] = layout.anew ? ~std::uint64_t{0} : words_[w] ^ layout.last[w];
+    layout.changed[w] = layout.is_new ? ~std::uint64_t{0} : words_[w] ^ layout.last[w];
     any |= layout.changed[w];
     layout.last[w] = words_[w];
   }
   first_ = !layout.known;
   layout.known = true;
-  layout.anew = false;
+  layout.is_new = false;
   if (any != 0) take_changed(layout);
   for (const Slot& slot : layout.counting) take(slot);
   return changes_;

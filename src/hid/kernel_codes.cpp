@@ -50,7 +50,7 @@ class Mapping {
  public:
   explicit Mapping(const Descriptor& descriptor) : descriptor_(descriptor) {}
 
-  std::vector<KernelCode> run(std::span<const Control> controls, std::span<const std::size_t> which) {
+  std::vector<KernelCode> run(std::span<const ReportControl> controls, std::span<const std::size_t> which) {
     std::vector<KernelCode> codes(controls.size());
     for (const std::uint8_t report : reports_in_order())
       for (const std::size_t index : which)
@@ -64,7 +64,7 @@ class Mapping {
   }
 
  private:
-  const Field& field_of(const Control& control) const { return descriptor_.fields[control.field]; }
+  const Field& field_of(const ReportControl& control) const { return descriptor_.fields[control.field]; }
   Usage usage_of(int collection) const {
     return collection < 0 ? Usage{} : descriptor_.collections[static_cast<std::size_t>(collection)].usage;
   }
@@ -99,8 +99,8 @@ class Mapping {
     return static_cast<int>(applications_.size()) - 1;
   }
 
-  KernelCode take(std::span<const Control> controls, std::size_t index) {
-    const Control& control = controls[index];
+  KernelCode take(std::span<const ReportControl> controls, std::size_t index) {
+    const ReportControl& control = controls[index];
     const int node = node_of(field_of(control).report);
     if (control.kind == Kind::hat_y) {  // goes with its other half
       const Code code = absolute(0x11);
@@ -119,7 +119,7 @@ class Mapping {
     return {Fate::kept, node, wanted->code};
   }
 
-  std::optional<Wanted> wanted_by(const Control& control) const {
+  std::optional<Wanted> wanted_by(const ReportControl& control) const {
     const Field& field = field_of(control);
     const std::uint16_t id = control.usage.id;
     switch (control.usage.page) {
@@ -205,7 +205,7 @@ class Mapping {
     }
   }
 
-  static std::optional<Wanted> desktop_wanted(const Control& control, const Field& field) {
+  static std::optional<Wanted> desktop_wanted(const ReportControl& control, const Field& field) {
     const std::uint16_t id = control.usage.id;
     const auto low = static_cast<std::uint16_t>(id & 0x0fU);
     constexpr std::uint16_t btn_select = 0x13a, btn_start = 0x13b;
@@ -242,12 +242,12 @@ class Mapping {
 
 }  // namespace
 
-std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls,
+std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const ReportControl> controls,
                                      std::span<const std::size_t> which) {
   return Mapping{descriptor}.run(controls, which);
 }
 
-std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const Control> controls) {
+std::vector<KernelCode> kernel_codes(const Descriptor& descriptor, std::span<const ReportControl> controls) {
   std::vector<std::size_t> all(controls.size());
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
   return kernel_codes(descriptor, controls, all);

@@ -23,7 +23,7 @@ Usage usage_at(const Field& field, std::size_t element) {
 }
 
 /// The players that have controls in a collection.
-std::set<std::size_t> players_in(const Descriptor& descriptor, std::span<const Control> controls, int collection,
+std::set<std::size_t> players_in(const Descriptor& descriptor, std::span<const ReportControl> controls, int collection,
                                  std::span<const std::vector<std::size_t>> players) {
   const auto lies_in = [&](std::size_t index) {
     int at = descriptor.fields[controls[index].field].collection;
@@ -37,7 +37,7 @@ std::set<std::size_t> players_in(const Descriptor& descriptor, std::span<const C
 }
 
 /// The only player of the innermost collection around an output that has any; -1 if it has several.
-int player_by_collection(const Descriptor& descriptor, std::span<const Control> controls, int collection,
+int player_by_collection(const Descriptor& descriptor, std::span<const ReportControl> controls, int collection,
                          std::span<const std::vector<std::size_t>> players) {
   for (; collection >= 0; collection = descriptor.collections[static_cast<std::size_t>(collection)].parent) {
     const auto in = players_in(descriptor, controls, collection, players);
@@ -46,7 +46,7 @@ int player_by_collection(const Descriptor& descriptor, std::span<const Control> 
   return -1;
 }
 
-int player_by_report(const Descriptor& descriptor, std::span<const Control> controls, std::uint8_t report,
+int player_by_report(const Descriptor& descriptor, std::span<const ReportControl> controls, std::uint8_t report,
                      std::span<const std::vector<std::size_t>> players) {
   int only = -1;
   if (!descriptor.numbered) return only;
@@ -77,7 +77,7 @@ std::vector<Output> outputs_of(const Descriptor& descriptor) {
   return outputs;
 }
 
-std::vector<int> players_of(const Descriptor& descriptor, std::span<const Control> controls,
+std::vector<int> players_of(const Descriptor& descriptor, std::span<const ReportControl> controls,
                             std::span<const Output> outputs, std::span<const std::vector<std::size_t>> players) {
   std::vector<int> all;
   for (const Output& output : outputs) {

@@ -17,7 +17,7 @@ constexpr std::size_t most_parts = 16;
 
 class Parting {
  public:
-  Parting(const Descriptor& descriptor, std::span<const Control> controls)
+  Parting(const Descriptor& descriptor, std::span<const ReportControl> controls)
       : descriptor_(descriptor), controls_(controls) {}
 
   std::vector<Part> run() {
@@ -134,12 +134,12 @@ class Parting {
   }
 
   const Descriptor& descriptor_;
-  std::span<const Control> controls_;
+  std::span<const ReportControl> controls_;
 };
 
 }  // namespace
 
-std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const Control> controls) {
+std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const ReportControl> controls) {
   Indices played;
   for (std::size_t c = 0; c < controls.size(); ++c) {
     if (controls[c].kind == Kind::opaque) continue;
@@ -150,7 +150,7 @@ std::vector<std::size_t> played_on(const Descriptor& descriptor, std::span<const
   return played;
 }
 
-std::vector<Part> parts_of(const Descriptor& descriptor, std::span<const Control> controls) {
+std::vector<Part> parts_of(const Descriptor& descriptor, std::span<const ReportControl> controls) {
   return Parting{descriptor, controls}.run();
 }
 

@@ -34,9 +34,9 @@ struct LocalUsage {
   bool has_page = false;  ///< given with it, and not by the page item
 };
 
-class Reading {
+class ControlType {
  public:
-  explicit Reading(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
+  explicit ControlType(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
 
   Descriptor run() {
     if (bytes_.size() > most_bytes) throw Wrong{most_bytes, fmt::format("longer than {} bytes", most_bytes)};
@@ -306,7 +306,7 @@ int Descriptor::application_of(int collection) const noexcept {
 
 tl::expected<Descriptor, Diagnostic> read_descriptor(std::span<const std::uint8_t> bytes) {
   try {
-    return Reading{bytes}.run();
+    return ControlType{bytes}.run();
   } catch (Wrong& wrong) {
     return tl::unexpected(Diagnostic{"bad-descriptor", Severity::error, std::move(wrong.message),
                                      fmt::format("byte {}", wrong.at),

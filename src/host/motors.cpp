@@ -14,8 +14,8 @@
 namespace omnipar::inline abi_0::host {
 
 struct Motors::Message {
-  enum class Wish : std::uint8_t { put, erase, play };
-  Wish wish = Wish::put;
+  enum class Kind : std::uint8_t { put, erase, play };
+  Kind kind = Kind::put;
   int number = 0;
   int times = 0;
   ff_effect effect{};
@@ -34,12 +34,12 @@ void Motors::serve(os::Door& door, int socket, const std::string& node) {
     const ssize_t got = door.receive(socket, std::as_writable_bytes(std::span{&message, 1}), descriptor);
     if (got <= 0 || file < 0) ::_exit(0);
     int& number = numbers.at(static_cast<std::size_t>(message.number));
-    if (message.wish == Message::Wish::put) {
+    if (message.kind == Message::Kind::put) {
       message.effect.id = static_cast<std::int16_t>(number);
       if (door.control(file, EVIOCSFF, &message.effect) >= 0) number = message.effect.id;
-    } else if (message.wish == Message::Wish::erase && number >= 0) {
+    } else if (message.kind == Message::Kind::erase && number >= 0) {
       door.control(file, EVIOCRMFF, static_cast<unsigned long>(std::exchange(number, -1)));
-    } else if (message.wish == Message::Wish::play && number >= 0) {
+    } else if (message.kind == Message::Kind::play && number >= 0) {
       input_event event{};
       event.type = EV_FF;
       event.code = static_cast<std::uint16_t>(number);
@@ -91,7 +91,7 @@ int Motors::put(ff_effect& effect) noexcept {
   for (std::size_t free = 0; number < 0 && free < most_effects; ++free)
     if (!taken_.test(free)) number = static_cast<int>(free);
   if (number < 0) return -ENOSPC;
-  const int result = tell({Message::Wish::put, number, 0, effect});
+  const int result = tell({Message::Kind::put, number, 0, effect});
   if (result < 0) return result;
   taken_.set(static_cast<std::size_t>(number));
   effect.id = static_cast<std::int16_t>(number);
@@ -100,12 +100,12 @@ int Motors::put(ff_effect& effect) noexcept {
 
 void Motors::erase(int number) noexcept {
   if (!socket_ || number < 0) return;
-  static_cast<void>(tell({Message::Wish::erase, number, 0, {}}));
+  static_cast<void>(tell({Message::Kind::erase, number, 0, {}}));
   taken_.reset(static_cast<std::size_t>(number));
 }
 
 void Motors::play(int number, int times) noexcept {
-  if (socket_ && number >= 0) static_cast<void>(tell({Message::Wish::play, number, times, {}}));
+  if (socket_ && number >= 0) static_cast<void>(tell({Message::Kind::play, number, times, {}}));
 }
 
 }  // namespace omnipar::inline abi_0::host

@@ -48,7 +48,7 @@ class Node {
 
   /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
   /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.
-  /// Closing the node lets it go. True if it is as wished.
+  /// Closing the node lets it go. True if it is as request.
   bool grab(bool yes) noexcept { return is_grabbed() == yes || try_to_grab(yes); }
   [[nodiscard]] virtual bool is_grabbed() const noexcept = 0;
   /// True if another program keeps to itself what the node says. Not asked while something is down: false.

@@ -151,7 +151,7 @@ void Nodes::mark_ready(int number) noexcept {
   if (at < open_.size()) open_[at].ready = true;
 }
 
-const Nodes::News& Nodes::drain(Time now) {
+const Nodes::Batch& Nodes::drain(Time now) {
   news_.said.clear();
   news_.gone.clear();
   news_.come.clear();

@@ -92,12 +92,12 @@ class Nodes {
   /// Reads the nodes that are ready. Reports come in order of time. Nodes that have gone are closed, and their numbers
   /// are in `gone`; in `come` are the numbers of those that were opened instead, for there is another way to read the
   /// unit.
-  struct News {
+  struct Batch {
     Reports said;
     std::vector<int> gone;
     std::vector<int> come;
   };
-  [[nodiscard]] const News& drain(Time now);
+  [[nodiscard]] const Batch& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
   /// True if another open node looks just like this one.
@@ -160,7 +160,7 @@ class Nodes {
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
-  News news_;
+  Batch news_;
 };
 
 }  // namespace omnipar::inline abi_0::host

@@ -32,7 +32,7 @@ bool RawOutput::Effect::shakes(Time now) const noexcept {
   return (now - began) % (wait + length) >= wait;
 }
 
-RawOutput::RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::Control> controls,
+RawOutput::RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::ReportControl> controls,
                      std::span<const std::vector<std::size_t>> players)
     : encoder_(descriptor), writer_(raw_node) {
   const auto outputs = hid::outputs_of(descriptor);
@@ -43,7 +43,7 @@ RawOutput::RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<
     else
       leds_.push_back({outputs[i], whose[i]});
   }
-  News rest;
+  Reports rest;
   for (const Motor& motor : motors_) also(rest, motor.output);
   for (const auto report : rest)
     if (!report.empty()) at_rest_.emplace_back(report.begin(), report.end());
@@ -56,26 +56,26 @@ void RawOutput::add_motor(hid::Output output, int player) {
 }
 
 RawOutput::~RawOutput() {
-  News news;
+  Reports reports;
   for (const Motor& motor : motors_) {
     encoder_.set(motor.output, 0);
-    if (motor.level > 0) also(news, motor.output);
+    if (motor.level > 0) also(reports, motor.output);
   }
   for (const Led& led : leds_) {
     encoder_.set(led.output, 0);
-    if (touched_leds_) also(news, led.output);
+    if (touched_leds_) also(reports, led.output);
   }
-  tell(news);
+  tell(reports);
 }
 
-void RawOutput::also(News& news, const hid::Output& output) const noexcept {
+void RawOutput::also(Reports& reports, const hid::Output& output) const noexcept {
   const auto report = encoder_.report_of(output);
-  news.at(report.front()) = report;
+  reports.at(report.front()) = report;
 }
 
 /// Each report once, when all that it says has been put into it.
-void RawOutput::tell(const News& news) noexcept {
-  for (const auto report : news)
+void RawOutput::tell(const Reports& reports) noexcept {
+  for (const auto report : reports)
     if (!report.empty()) writer_.put(report);
 }
 
@@ -148,7 +148,7 @@ void RawOutput::tell_motors(Time now) noexcept {
     if (effect.is_over(now)) effect.turns = 0;
     if (const auto next = effect.next_change(now)) also_due(*next);
   }
-  News news;
+  Reports reports;
   for (Motor& motor : motors_) {
     const double level = level_of(motor, now);
     const bool again = level > 0 && encoder_.must_be_repeated(motor.output);
@@ -156,22 +156,22 @@ void RawOutput::tell_motors(Time now) noexcept {
     if (level == motor.level && !again) continue;
     motor.level = level;
     encoder_.set(motor.output, level);
-    also(news, motor.output);
+    also(reports, motor.output);
   }
-  tell(news);
+  tell(reports);
 }
 
 void RawOutput::show_leds(int part, std::uint32_t which) noexcept {
   touched_leds_ = true;
   std::uint32_t nth = 0;
-  News news;
+  Reports reports;
   for (const Led& led : leds_) {
     if (led.player >= 0 && led.player != part) continue;
     encoder_.set(led.output, nth < 32 && (which >> nth & 1) != 0 ? 1 : 0);
-    also(news, led.output);
+    also(reports, led.output);
     ++nth;
   }
-  tell(news);
+  tell(reports);
 }
 
 }  // namespace omnipar::inline abi_0::host

@@ -20,7 +20,7 @@ class RawOutput {
  public:
   /// `players`: for each part of the unit the places of its controls. Throws std::system_error if there can be no
   /// more threads.
-  RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::Control> controls,
+  RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::ReportControl> controls,
             std::span<const std::vector<std::size_t>> players);
   /// Motors stand still, and LEDs are dark.
   ~RawOutput();
@@ -75,10 +75,11 @@ class RawOutput {
     int player = -1;
   };
 
-  using News = std::array<std::span<const std::uint8_t>, hid::most_reports>;  ///< reports that say something new, by id
+  using Reports =
+      std::array<std::span<const std::uint8_t>, hid::most_reports>;  ///< reports that say something new, by id
 
-  void also(News& news, const hid::Output& output) const noexcept;
-  void tell(const News& news) noexcept;
+  void also(Reports& reports, const hid::Output& output) const noexcept;
+  void tell(const Reports& reports) noexcept;
   void add_motor(hid::Output output, int player);
   void tell_motors(Time now) noexcept;
   [[nodiscard]] double level_of(const Motor& motor, Time now) const noexcept;

@@ -51,7 +51,7 @@ class RawUnitNode final : public Node {
         unit_.may_have_lost(now);
       }
       if (report->empty()) break;
-      add(into, now, unit_.take(*report, now));
+      add(into, now, unit_.feed(*report, now));
     }
     update_due();
     return true;
@@ -146,8 +146,8 @@ class RawUnitNode final : public Node {
   /// told so again.
   void update_due() noexcept { set_due(earlier(unit_.next_due(), outputs_.next_due())); }
 
-  static void add(Reports& into, Time time, const RawUnit::News& news) {
-    if (!news.empty()) into.add(time, news.changes, news.sockets);
+  static void add(Reports& into, Time time, const RawUnit::Update& update) {
+    if (!update.empty()) into.add(time, update.changes, update.sockets);
   }
 
   /// Motors that a driver of the kernel moves are left to it.

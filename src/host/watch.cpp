@@ -37,7 +37,7 @@ class UdevWatch final : public Watch {
 
   int descriptor() const noexcept override { return monitor_ ? udev_monitor_get_fd(monitor_.get()) : -1; }
 
-  std::optional<NodeNews> next() override {
+  std::optional<NodeEvent> next() override {
     while (monitor_) {
       errno = 0;
       const Device device{udev_monitor_receive_device(monitor_.get())};
@@ -46,8 +46,8 @@ class UdevWatch final : public Watch {
       const char* action = udev_device_get_action(device.get());
       auto path = path_of(device.get());
       if (action == nullptr || !path) continue;
-      if (std::string_view{action} == "add") return NodeNews{true, std::move(*path)};
-      if (std::string_view{action} == "remove") return NodeNews{false, std::move(*path)};
+      if (std::string_view{action} == "add") return NodeEvent{true, std::move(*path)};
+      if (std::string_view{action} == "remove") return NodeEvent{false, std::move(*path)};
     }
     return std::nullopt;
   }

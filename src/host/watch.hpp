@@ -13,7 +13,7 @@ struct NodePath {
   std::string syspath;  ///< its place in /sys
 };
 
-struct NodeNews {
+struct NodeEvent {
   bool came = true;
   NodePath where;
 };
@@ -24,7 +24,7 @@ class Watch {
   /// Readable when there is news; -1 if news cannot be had.
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   /// The next piece of news, or nothing for now.
-  [[nodiscard]] virtual std::optional<NodeNews> next() = 0;
+  [[nodiscard]] virtual std::optional<NodeEvent> next() = 0;
   /// The nodes that are there, in order of their numbers.
   [[nodiscard]] virtual std::vector<NodePath> present() = 0;
 };

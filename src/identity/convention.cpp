@@ -11,48 +11,48 @@ namespace {
 
 struct Meaning {
   Code code;
-  Reading reading;
+  ControlType type;
   std::string_view role;
   Axis axis = Axis::none;
 };
 
 // Linux Documentation/input/gamepad.rst. ABS_Z and ABS_RZ are what most drivers send for triggers.
 constexpr std::array gamepad = std::to_array<Meaning>({
-    {code::btn_south, Reading::button, "south"},
-    {code::btn_east, Reading::button, "east"},
-    {code::btn_north, Reading::button, "north"},
-    {code::btn_west, Reading::button, "west"},
-    {code::btn_tl, Reading::button, "left-shoulder"},
-    {code::btn_tr, Reading::button, "right-shoulder"},
-    {code::btn_tl2, Reading::button, "left-trigger"},
-    {code::btn_tr2, Reading::button, "right-trigger"},
-    {code::btn_select, Reading::button, "select"},
-    {code::btn_start, Reading::button, "start"},
-    {code::btn_mode, Reading::button, "home"},
-    {code::btn_thumbl, Reading::button, "left-stick-press"},
-    {code::btn_thumbr, Reading::button, "right-stick-press"},
-    {code::btn_dpad_up, Reading::button, "dpad-up"},
-    {code::btn_dpad_down, Reading::button, "dpad-down"},
-    {code::btn_dpad_left, Reading::button, "dpad-left"},
-    {code::btn_dpad_right, Reading::button, "dpad-right"},
-    {code::abs_x, Reading::two_sided, "left-stick", Axis::x},
-    {code::abs_y, Reading::two_sided, "left-stick", Axis::y},
-    {code::abs_rx, Reading::two_sided, "right-stick", Axis::x},
-    {code::abs_ry, Reading::two_sided, "right-stick", Axis::y},
-    {code::abs_hat0x, Reading::hat, "dpad", Axis::x},
-    {code::abs_hat0y, Reading::hat, "dpad", Axis::y},
+    {code::btn_south, ControlType::button, "south"},
+    {code::btn_east, ControlType::button, "east"},
+    {code::btn_north, ControlType::button, "north"},
+    {code::btn_west, ControlType::button, "west"},
+    {code::btn_tl, ControlType::button, "left-shoulder"},
+    {code::btn_tr, ControlType::button, "right-shoulder"},
+    {code::btn_tl2, ControlType::button, "left-trigger"},
+    {code::btn_tr2, ControlType::button, "right-trigger"},
+    {code::btn_select, ControlType::button, "select"},
+    {code::btn_start, ControlType::button, "start"},
+    {code::btn_mode, ControlType::button, "home"},
+    {code::btn_thumbl, ControlType::button, "left-stick-press"},
+    {code::btn_thumbr, ControlType::button, "right-stick-press"},
+    {code::btn_dpad_up, ControlType::button, "dpad-up"},
+    {code::btn_dpad_down, ControlType::button, "dpad-down"},
+    {code::btn_dpad_left, ControlType::button, "dpad-left"},
+    {code::btn_dpad_right, ControlType::button, "dpad-right"},
+    {code::abs_x, ControlType::two_sided, "left-stick", Axis::x},
+    {code::abs_y, ControlType::two_sided, "left-stick", Axis::y},
+    {code::abs_rx, ControlType::two_sided, "right-stick", Axis::x},
+    {code::abs_ry, ControlType::two_sided, "right-stick", Axis::y},
+    {code::abs_hat0x, ControlType::hat, "dpad", Axis::x},
+    {code::abs_hat0y, ControlType::hat, "dpad", Axis::y},
 });
 
 // Analog triggers, the better code first: the first one that a unit has is taken. ABS_BRAKE and ABS_GAS are what pads
 // by radio send.
 constexpr Code abs_gas = absolute(0x09), abs_brake = absolute(0x0a);
 constexpr std::array triggers = std::to_array<Meaning>({
-    {code::abs_hat2y, Reading::one_sided, "left-trigger"},
-    {abs_brake, Reading::one_sided, "left-trigger"},
-    {code::abs_z, Reading::one_sided, "left-trigger"},
-    {code::abs_hat2x, Reading::one_sided, "right-trigger"},
-    {abs_gas, Reading::one_sided, "right-trigger"},
-    {code::abs_rz, Reading::one_sided, "right-trigger"},
+    {code::abs_hat2y, ControlType::one_sided, "left-trigger"},
+    {abs_brake, ControlType::one_sided, "left-trigger"},
+    {code::abs_z, ControlType::one_sided, "left-trigger"},
+    {code::abs_hat2x, ControlType::one_sided, "right-trigger"},
+    {abs_gas, ControlType::one_sided, "right-trigger"},
+    {code::abs_rz, ControlType::one_sided, "right-trigger"},
 });
 
 // Joysticks (HID application Joystick: buttons from BTN_TRIGGER) follow no convention; most number
@@ -84,19 +84,19 @@ constexpr std::array<std::string_view, 13> numbered_buttons{
     "home"};
 
 Control control_of(const Meaning& meaning, const CodeRange& range) {
-  Control control{meaning.code,  meaning.reading, std::string{meaning.role}, meaning.axis, range.minimum,
+  Control control{meaning.code,  meaning.type, std::string{meaning.role}, meaning.axis, range.minimum,
                   range.maximum, range.minimum};
-  const bool middle = meaning.reading == Reading::two_sided || meaning.reading == Reading::pointer;
+  const bool middle = meaning.type == ControlType::two_sided || meaning.type == ControlType::pointer;
   if (middle)  // the value nearest to the middle, the upper of two
     control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) >> 1);
-  if (meaning.reading == Reading::hat) control.rest = 0;
+  if (meaning.type == ControlType::hat) control.rest = 0;
   return control;
 }
 
 bool is_usable(const Meaning& meaning, const CodeRange& range) {
   const std::int64_t width = std::int64_t{range.maximum} - range.minimum;
-  if (meaning.reading == Reading::button || meaning.reading == Reading::counts) return true;
-  if (meaning.reading == Reading::hat) return range.minimum < 0 && range.maximum > 0;
+  if (meaning.type == ControlType::button || meaning.type == ControlType::counts) return true;
+  if (meaning.type == ControlType::hat) return range.minimum < 0 && range.maximum > 0;
   return width >= 2;
 }
 
@@ -105,8 +105,8 @@ void add(std::vector<Control>& controls, const Description& description, const M
   if (range != nullptr && is_usable(meaning, *range)) controls.push_back(control_of(meaning, *range));
 }
 
-bool has_role(const std::vector<Control>& controls, std::string_view role, Reading reading) {
-  return std::ranges::any_of(controls, [&](const Control& c) { return c.role == role && c.reading == reading; });
+bool has_role(const std::vector<Control>& controls, std::string_view role, ControlType type) {
+  return std::ranges::any_of(controls, [&](const Control& c) { return c.role == role && c.type == type; });
 }
 
 bool has_code(const std::vector<Control>& controls, Code code) {
@@ -125,18 +125,18 @@ void drop_halves(std::vector<Control>& controls) {
 }
 
 /// How a code is read that has been given this role; a role that is none is left out when the sheet is read.
-Reading reading_of(Code code, const std::string& role) {
-  if (code.type == ev_key) return Reading::button;
-  if (code.type == ev_rel) return Reading::counts;
+ControlType reading_of(Code code, const std::string& role) {
+  if (code.type == ev_key) return ControlType::button;
+  if (code.type == ev_rel) return ControlType::counts;
   switch (role_kind(role).value_or(RoleKind::two_sided)) {
     case RoleKind::dpad:
-      return Reading::hat;
+      return ControlType::hat;
     case RoleKind::one_sided:
-      return Reading::one_sided;
+      return ControlType::one_sided;
     case RoleKind::pointer:
-      return Reading::pointer;
+      return ControlType::pointer;
     default:
-      return Reading::two_sided;
+      return ControlType::two_sided;
   }
 }
 
@@ -170,18 +170,18 @@ bool has_analog_triggers(const Description& description) {
 
 /// ABS_Z and ABS_RZ of a pad that has its triggers elsewhere, and no other second stick, are that stick.
 void add_second_stick(std::vector<Control>& controls, const Description& description, bool numbered) {
-  if (has_role(controls, "right-stick", Reading::two_sided)) return;
-  const bool by_buttons = numbered && has_role(controls, "left-trigger", Reading::button) &&
-                          has_role(controls, "right-trigger", Reading::button);
+  if (has_role(controls, "right-stick", ControlType::two_sided)) return;
+  const bool by_buttons = numbered && has_role(controls, "left-trigger", ControlType::button) &&
+                          has_role(controls, "right-trigger", ControlType::button);
   if (!by_buttons && !has_analog_triggers(description)) return;
-  add(controls, description, {code::abs_z, Reading::two_sided, "right-stick", Axis::x});
-  add(controls, description, {code::abs_rz, Reading::two_sided, "right-stick", Axis::y});
+  add(controls, description, {code::abs_z, ControlType::two_sided, "right-stick", Axis::x});
+  add(controls, description, {code::abs_rz, ControlType::two_sided, "right-stick", Axis::y});
 }
 
 void add_numbered(std::vector<Control>& controls, const Description& description, std::uint16_t first,
                   std::span<const std::string_view> roles) {
   for (std::uint16_t i = 0; i < roles.size(); ++i)
-    add(controls, description, {key(static_cast<std::uint16_t>(first + i)), Reading::button, roles[i]});
+    add(controls, description, {key(static_cast<std::uint16_t>(first + i)), ControlType::button, roles[i]});
 }
 
 }  // namespace
@@ -220,7 +220,7 @@ std::vector<Control> identity::convention_controls(const Description& descriptio
   std::vector<Control> controls;
   const std::size_t numbered = numbered_count(description);
   for (const Meaning& meaning : gamepad)
-    if (numbered == 0 || meaning.reading != Reading::button || meaning.role.starts_with("dpad"))
+    if (numbered == 0 || meaning.type != ControlType::button || meaning.role.starts_with("dpad"))
       add(controls, description, meaning);
   const bool in_a_row = numbered > few_buttons;
   if (in_a_row && numbered <= too_few_for_triggers && has_analog_triggers(description))
@@ -231,7 +231,7 @@ std::vector<Control> identity::convention_controls(const Description& descriptio
     add_numbered(controls, description, code::btn_south.number, std::span{joystick_buttons}.first(few_buttons));
   add_second_stick(controls, description, in_a_row);
   for (const Meaning& meaning : triggers)
-    if (!has_role(controls, meaning.role, Reading::one_sided) && !has_code(controls, meaning.code))
+    if (!has_role(controls, meaning.role, ControlType::one_sided) && !has_code(controls, meaning.code))
       add(controls, description, meaning);
   drop_halves(controls);
   if (description.find(code::btn_south) == nullptr)

@@ -18,7 +18,7 @@ namespace {
 /// A descriptor with all that is derived of it; nothing in it if it cannot be read.
 struct Raw {
   hid::Descriptor descriptor;
-  std::vector<hid::Control> controls;
+  std::vector<hid::ReportControl> controls;
   std::vector<hid::Part> parts;
 
   explicit Raw(const Description& node) {
@@ -35,29 +35,29 @@ struct Raw {
   }
 };
 
-Reading reading_of(const hid::Control& control, std::string_view role) {
+ControlType reading_of(const hid::ReportControl& control, std::string_view role) {
   switch (control.kind) {
     case hid::Kind::button:
     case hid::Kind::key:
-      return Reading::button;
+      return ControlType::button;
     case hid::Kind::counts:
-      return Reading::counts;
+      return ControlType::counts;
     case hid::Kind::hat_x:
     case hid::Kind::hat_y:
-      return Reading::hat;
+      return ControlType::hat;
     case hid::Kind::value:
     case hid::Kind::opaque:
       break;
   }
   const RoleKind kind = role_kind(role).value_or(RoleKind::two_sided);
-  if (kind == RoleKind::one_sided) return Reading::one_sided;
-  return kind == RoleKind::pointer ? Reading::pointer : Reading::two_sided;
+  if (kind == RoleKind::one_sided) return ControlType::one_sided;
+  return kind == RoleKind::pointer ? ControlType::pointer : ControlType::two_sided;
 }
 
-std::int32_t rest_of(Reading reading, const hid::Control& control) {
+std::int32_t rest_of(ControlType type, const hid::ReportControl& control) {
   const std::int64_t ends = std::int64_t{control.minimum} + control.maximum;
-  if (reading == Reading::two_sided || reading == Reading::pointer) return static_cast<std::int32_t>((ends + 1) >> 1);
-  return reading == Reading::hat ? 0 : control.minimum;
+  if (type == ControlType::two_sided || type == ControlType::pointer) return static_cast<std::int32_t>((ends + 1) >> 1);
+  return type == ControlType::hat ? 0 : control.minimum;
 }
 
 /// Codes that are played on, by the kernel's gamepad convention and its likes.
@@ -218,15 +218,15 @@ std::vector<Control> identity::raw_controls(const Description& node, std::string
   std::vector<Control> controls;
   for (const std::size_t index : indices)
     if (const std::string word = hid::word_of(raw.controls[index].usage); word.starts_with("dpad-"))
-      controls.push_back({hid::code_of(index), Reading::button, word});
+      controls.push_back({hid::code_of(index), ControlType::button, word});
     else if (codes[index].fate != hid::Fate::lost && alone.find(codes[index].code) == nullptr)
       alone.codes.push_back({codes[index].code, raw.controls[index].minimum, raw.controls[index].maximum, 0});
   const auto by_convention = identity::convention_controls(alone);
   for (Control control : by_convention) {
     // Reports say all values from the first on, so nothing tells whether an axis is alive: a trigger's is.
     const bool is_axis_too =
-        control.reading == Reading::button && std::ranges::any_of(by_convention, [&](const Control& other) {
-          return other.role == control.role && other.reading == Reading::one_sided;
+        control.type == ControlType::button && std::ranges::any_of(by_convention, [&](const Control& other) {
+          return other.role == control.role && other.type == ControlType::one_sided;
         });
     if (is_axis_too) continue;
     const auto index = std::ranges::find_if(
@@ -246,10 +246,10 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
     if (said.raw.empty() || (!everywhere && std::ranges::find(said.parts, part) == said.parts.end())) continue;
     const auto index = hid::find_control(raw.descriptor, raw.controls, said.raw);
     if (!index) continue;
-    const hid::Control& control = raw.controls[*index];
-    const Reading reading = reading_of(control, said.role);
-    controls.push_back({hid::code_of(*index), reading, said.role, said.axis, control.minimum, control.maximum,
-                        said.rest.value_or(rest_of(reading, control)), said.reversed, said.own_dead_zone, said.square,
+    const hid::ReportControl& control = raw.controls[*index];
+    const ControlType type = reading_of(control, said.role);
+    controls.push_back({hid::code_of(*index), type, said.role, said.axis, control.minimum, control.maximum,
+                        said.rest.value_or(rest_of(type, control)), said.reversed, said.own_dead_zone, said.square,
                         said.off_screen});
     if (said.half != 0) identity::take_half(controls.back(), said);
   }

@@ -44,7 +44,7 @@ MatchConfidence confidence(const Rig& rig, const RigUnit& unit, const Descriptio
 /// Before its first report every axis reads 0, whatever its range; a 0 at the end of a range that
 /// has no negative half is therefore no news.
 bool is_known(const Control& control, std::int32_t value) noexcept {
-  return control.reading == Reading::button || value != 0 || control.minimum < 0;
+  return control.type == ControlType::button || value != 0 || control.minimum < 0;
 }
 
 /// 1 for the first controller of a device, one more for each interface and each place before it.
@@ -102,7 +102,7 @@ void calibrate(Attachment& attachment, const StickCalibration& stick) {
 
 void calibrate(Attachment& attachment, const AxisCalibration& axis) {
   const auto control = std::ranges::find(attachment.controls, axis.code, &Control::code);
-  if (control == attachment.controls.end() || control->reading == Reading::hat) return;
+  if (control == attachment.controls.end() || control->type == ControlType::hat) return;
   if (!is_of_range(axis.declared, *control)) return add_outdated(attachment, control->role);
   control->minimum = axis.minimum;
   control->maximum = axis.maximum;
@@ -144,7 +144,7 @@ bool is_playable(const Catalogue& catalogue, const Description& description) noe
   return is_controller(description) || (!description.ours && find_unit_sheet(catalogue, description) != nullptr);
 }
 
-std::string_view confidence_words(MatchConfidence confidence) noexcept {
+std::string_view confidence_text(MatchConfidence confidence) noexcept {
   switch (confidence) {
     case MatchConfidence::no:
       return "no: its serial number differs";
@@ -175,7 +175,7 @@ const RigUnit* find_unit(const Rig& rig, const Description& description, std::sp
   return nullptr;
 }
 
-void choose_ways(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig) {
+void choose_connections(std::vector<UnitNodes>& units, std::span<const Description> nodes, const Rig& rig) {
   constexpr std::uint16_t bluetooth = 5;
   const auto by_wireless = [&](const Connection& way) { return nodes[way.nodes.front()].bus == bluetooth; };
   for (UnitNodes& unit : units) {

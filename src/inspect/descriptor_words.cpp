@@ -17,9 +17,9 @@ std::string collection_word(std::uint8_t type) {
   return type < std::size(words) ? std::string{words[type]} : fmt::format("collection {:#04x}", type);
 }
 
-class DescriptorWords {
+class DescriptorText {
  public:
-  explicit DescriptorWords(const hid::Descriptor& descriptor) : descriptor_(descriptor) {}
+  explicit DescriptorText(const hid::Descriptor& descriptor) : descriptor_(descriptor) {}
 
   Lines lines() const {
     Lines lines;
@@ -90,7 +90,7 @@ class DescriptorWords {
 }  // namespace
 
 std::vector<std::string> descriptor_lines(const hid::Descriptor& descriptor) {
-  return DescriptorWords{descriptor}.lines();
+  return DescriptorText{descriptor}.lines();
 }
 
 }  // namespace omnipar::inline abi_0::inspect

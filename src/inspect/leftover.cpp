@@ -48,7 +48,7 @@ bool is_fine_count(Code code) {
   return code == wheel || code == across;
 }
 
-bool is_control(const hid::Control& control) { return control.kind != hid::Kind::opaque; }
+bool is_control(const hid::ReportControl& control) { return control.kind != hid::Kind::opaque; }
 
 }  // namespace
 
@@ -88,7 +88,7 @@ std::vector<std::string> without_role(const Catalogue& catalogue, const std::vec
       for (const Control& control : attach_node(catalogue, main, node, part).controls) played.insert(control.code);
     if (!node.descriptor.empty()) {
       const auto read = hid::read_descriptor(node.descriptor);
-      const auto controls = read ? hid::controls_of(*read) : std::vector<hid::Control>{};
+      const auto controls = read ? hid::controls_of(*read) : std::vector<hid::ReportControl>{};
       for (std::size_t place = 0; place < controls.size(); ++place)
         if (is_control(controls[place]) && !played.contains(hid::code_of(place)))
           names.push_back(hid::name_of(*read, controls[place]));

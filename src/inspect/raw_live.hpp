@@ -30,7 +30,7 @@ class RawLive {
 
   std::string name_;
   hid::Descriptor descriptor_;
-  std::vector<hid::Control> controls_;
+  std::vector<hid::ReportControl> controls_;
   hid::Decoder decoder_;
   std::map<std::size_t, std::int32_t> unsaid_;  ///< by control: its value, or what it has counted
   std::optional<Time> due_;

@@ -54,7 +54,7 @@ class RawView {
     nlohmann::ordered_json all{{"name", node_.name}, {"node", node_.node}, {"descriptor", node_.descriptor.size()}};
     all["controls"] = nlohmann::ordered_json::array();
     for (std::size_t c = 0; c < controls_.size(); ++c) {
-      const hid::Control& control = controls_[c];
+      const hid::ReportControl& control = controls_[c];
       nlohmann::ordered_json one{{"name", hid::name_of(descriptor_, control)},
                                  {"bit", first_bit(control)},
                                  {"bits", field(control).size},
@@ -70,11 +70,11 @@ class RawView {
   }
 
  private:
-  const hid::Field& field(const hid::Control& control) const { return descriptor_.fields[control.field]; }
-  bool is_heard(const hid::Control& control) const { return last_.contains(field(control).report); }
+  const hid::Field& field(const hid::ReportControl& control) const { return descriptor_.fields[control.field]; }
+  bool is_heard(const hid::ReportControl& control) const { return last_.contains(field(control).report); }
 
   /// Where a control begins in a report, behind its id. An array's keys begin where the array does.
-  std::uint32_t first_bit(const hid::Control& control) const {
+  std::uint32_t first_bit(const hid::ReportControl& control) const {
     const hid::Field& f = field(control);
     return f.bit + (control.kind == hid::Kind::key ? 0 : control.element * f.size);
   }
@@ -104,7 +104,7 @@ class RawView {
         fmt::format("  {:<20} {:<12} {:<24} {:<10} {:<16} {}", "control", "range", "kernel", "part", "role", "now"));
     std::size_t keys = 0;
     for (std::size_t c = 0; c < controls_.size(); ++c) {
-      const hid::Control& control = controls_[c];
+      const hid::ReportControl& control = controls_[c];
       const bool quiet_key = control.kind == hid::Kind::key && decoder_.value(c) == 0;
       if (quiet_key && ++keys > 0) continue;
       lines.push_back(fmt::format("  {:<20} {:<12} {:<24} {:<10} {:<16} {}", hid::name_of(descriptor_, control),
@@ -173,7 +173,7 @@ class RawView {
     std::vector<std::string> words;
     bool goes_on = false;
     for (std::size_t c = 0; c < controls_.size(); ++c) {
-      const hid::Control& control = controls_[c];
+      const hid::ReportControl& control = controls_[c];
       if (field(control).report != id || control.kind == hid::Kind::hat_y) continue;
       const std::uint32_t from = first_bit(control);
       const std::uint32_t bits = field(control).size * (control.kind == hid::Kind::key ? field(control).count : 1);
@@ -186,7 +186,7 @@ class RawView {
   }
 
   std::string value_words(std::size_t c) const {
-    const hid::Control& control = controls_[c];
+    const hid::ReportControl& control = controls_[c];
     const std::string nth = control.nth > 1 ? fmt::format("#{}", control.nth) : "";
     if (control.kind == hid::Kind::hat_x)
       return fmt::format("{}{} {},{}", hid::word_of(control.usage), nth, decoder_.value(c), decoder_.value(c + 1));
@@ -197,7 +197,7 @@ class RawView {
   const Catalogue& catalogue_;
   const Description& node_;
   hid::Descriptor descriptor_;
-  std::vector<hid::Control> controls_;
+  std::vector<hid::ReportControl> controls_;
   std::vector<hid::KernelCode> kernel_;
   std::vector<Meaning> meanings_;  ///< by control
   const LastReports& last_;

@@ -60,7 +60,7 @@ void add_raw_controls(std::string& text, const Description& node) {
   for (const std::string& part : names) {
     if (part.empty()) continue;
     text += fmt::format("\n[[part]]\nname = \"{}\"\ntitle = \"{}\"\n", part, part);
-    for (const hid::Control& control : controls)
+    for (const hid::ReportControl& control : controls)
       if (control.kind == hid::Kind::opaque && part != hid::own_part)
         text += fmt::format("# plugged = {}  # the maker's own: does it tell what is in this socket?\n",
                             text::quoted(hid::name_of(*read, control)));
@@ -68,7 +68,7 @@ void add_raw_controls(std::string& text, const Description& node) {
   for (std::size_t part = 0; part < places.size(); ++part) {
     const auto known = attach_node({}, node, node, names.at(part)).controls;
     for (const std::size_t place : places[part]) {
-      const hid::Control& control = controls[place];
+      const hid::ReportControl& control = controls[place];
       const auto guess = std::ranges::find(known, hid::code_of(place), &Control::code);
       const bool is_axis = control.kind == hid::Kind::value;
       add_control(text, text::quoted(hid::name_of(*read, control)),

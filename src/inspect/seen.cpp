@@ -29,7 +29,7 @@ const ControlSheet* sheet_of(const UnitSheet* sheet, const std::string& part, co
 
 RoleKind kind_of(const Control& control) {
   if (const auto kind = role_kind(control.role)) return *kind;
-  return control.reading == Reading::button ? RoleKind::button : RoleKind::two_sided;
+  return control.type == ControlType::button ? RoleKind::button : RoleKind::two_sided;
 }
 
 /// What the halves of a pair are together.
@@ -98,7 +98,7 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
   std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
   for (const Wire& wire : wires_) {
     const auto value = wire.heard->values.find(wire.control.code);
-    if (value != wire.heard->values.end() && wire.control.reading != Reading::counts) take(wire, value->second);
+    if (value != wire.heard->values.end() && wire.control.type != ControlType::counts) take(wire, value->second);
     judge(wire);
   }
 }
@@ -202,16 +202,16 @@ void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
     Control control;
     control.code = range.code;
     control.role = control_name(node.description, range.code);
-    control.reading = range.code.type == ev_key   ? Reading::button
-                      : range.code.type == ev_rel ? Reading::counts
-                                                  : Reading::two_sided;
+    control.type = range.code.type == ev_key   ? ControlType::button
+                   : range.code.type == ev_rel ? ControlType::counts
+                                               : ControlType::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
     control.rest = range.value;  // where it rests nobody knows
     add_control(unit, node, control);
     SeenControl& seen = units_.back().controls.back();
     seen.is_known = false;
-    if (control.reading == Reading::counts) seen.kind = RoleKind::turns;
+    if (control.type == ControlType::counts) seen.kind = RoleKind::turns;
   }
 }
 
@@ -222,9 +222,9 @@ void Seen::find_who_plays() {
     });
 }
 
-void Seen::hear(int node, const Report& report) {
+void Seen::feed(int node, const Report& report) {
   for (auto heard = heard_.lower_bound({node, ""}); heard != heard_.end() && heard->first.first == node; ++heard)
-    heard->second.health.take(report);
+    heard->second.health.feed(report);
   for (const Change& change : report.changes) {
     const auto key = std::tuple{node, change.code};
     const auto key_of = [](const Wire& wire) { return std::tuple{wire.node, wire.control.code}; };
@@ -249,7 +249,7 @@ void Seen::hear(int node, const Report& report) {
 
 void Seen::take(const Wire& wire, std::int32_t value) {
   SeenControl& control = units_[wire.unit].controls[wire.seen];
-  if (wire.control.reading == Reading::counts) {
+  if (wire.control.type == ControlType::counts) {
     (wire.is_y ? control.y : control.x) += value;
     (wire.is_y ? control.raw_y : control.raw_x) = value;
     if (value == 0) return;
@@ -274,15 +274,15 @@ void Seen::judge(const Wire& wire) {
   const Heard& heard = *wire.heard;
   SeenControl& control = units_[wire.unit].controls[wire.seen];
   const Code code = wire.control.code;
-  const bool is_axis = wire.control.reading == Reading::one_sided || wire.control.reading == Reading::two_sided ||
-                       wire.control.reading == Reading::pointer;
+  const bool is_axis = wire.control.type == ControlType::one_sided || wire.control.type == ControlType::two_sided ||
+                       wire.control.type == ControlType::pointer;
   if (heard.stuck.contains(code))
     control.odd = Oddity::stuck;
   else if (is_axis && !heard.values.contains(code))
     control.odd = Oddity::unknown;
   else if (heard.health.bounces(code))
     control.odd = Oddity::bounces;
-  else if (is_axis && wire.control.reading != Reading::pointer && heard.health.jitters(code))  // a gun always does
+  else if (is_axis && wire.control.type != ControlType::pointer && heard.health.jitters(code))  // a gun always does
     control.odd = Oddity::jitters;
   else if (control.odd == Oddity::stuck || control.odd == Oddity::unknown)
     control.odd = Oddity::none;
@@ -290,20 +290,20 @@ void Seen::judge(const Wire& wire) {
 
 /// A press, or a push past the half of the way; and how a push goes on.
 void Seen::note_press(const Wire& wire, double before) {
-  const Reading reading = wire.control.reading;
-  if (reading == Reading::pointer) return;
+  const ControlType type = wire.control.type;
+  if (type == ControlType::pointer) return;
   const SeenUnit& unit = units_[wire.unit];
   const SeenControl& control = unit.controls[wire.seen];
   const double now = wire.is_y ? control.y : control.x;
-  const bool is_contact = reading == Reading::button || reading == Reading::hat;
+  const bool is_contact = type == ControlType::button || type == ControlType::hat;
   if (!is_contact && now != 0 && last_press_ && last_press_->unit == unit.name && last_press_->role == control.role) {
     last_press_->x = control.x;
     last_press_->y = control.y;
     return;
   }
-  if (reading != Reading::counts && (std::fabs(now) < pushed || std::fabs(before) >= pushed)) return;
+  if (type != ControlType::counts && (std::fabs(now) < pushed || std::fabs(before) >= pushed)) return;
   std::string role = control.role;
-  if (reading == Reading::hat) role += wire.is_y ? (now < 0 ? "-up" : "-down") : (now < 0 ? "-left" : "-right");
+  if (type == ControlType::hat) role += wire.is_y ? (now < 0 ? "-up" : "-down") : (now < 0 ? "-left" : "-right");
   last_press_ = SeenPress{unit.name,
                           unit.seat,
                           std::move(role),

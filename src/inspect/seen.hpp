@@ -120,7 +120,7 @@ class Seen {
   /// These are there now. What has been noticed of those that stay is kept. `grabbed`: nodes that another program has
   /// alone, with its name; of those that are not among them what was known stays so until they speak.
   void set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed = {});
-  void hear(int node, const Report& report);
+  void feed(int node, const Report& report);
 
   /// The plan whose ports are looked at.
   void set_plan(const Plan& plan);

@@ -7,7 +7,7 @@
 
 #include "inspect/why.hpp"
 #include "omnipar/role.hpp"
-#include "plan/way.hpp"
+#include "plan/stage_path.hpp"
 #include "shape/projection.hpp"
 
 namespace omnipar::inline abi_0::inspect {
@@ -23,7 +23,7 @@ class Journey {
     const bool by_contact = from_ == RoleKind::button || from_ == RoleKind::dpad;
     by_contact ? say(link_.source, contact()) : say_position(link_.source);
     if (from_ == RoleKind::pointer && link_.game) to_game(*link_.game);
-    for (plan::Passage passage : plan::way_of(link_.use, from_, link_.kind)) {
+    for (plan::StageUse passage : plan::stages_of(link_.use, from_, link_.kind)) {
       const bool is_open = passage.kind == &stage::dead_zone && !link_.use.settings.find("dead-zone");
       if (is_open && link_.measured_zone) passage.values[0] = *link_.measured_zone;
       pass(passage);
@@ -44,7 +44,7 @@ class Journey {
   }
   void say_position(std::string stage) { say(std::move(stage), position(), numbers()); }
 
-  void pass(const plan::Passage& passage) {
+  void pass(const plan::StageUse& passage) {
     const stage::Kind& kind = *passage.kind;
     const stage::Constants constants = kind.prepare(passage.values, from_);
     const std::string words = kind.words(passage.values);

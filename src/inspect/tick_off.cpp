@@ -7,7 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/list.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 
 namespace omnipar::inline abi_0::inspect {
 namespace {
@@ -111,7 +111,7 @@ void TickOff::take_over(const TickOff& before) {
     }
 }
 
-void TickOff::take(const Seen& seen) {
+void TickOff::update(const Seen& seen) {
   for (std::size_t p = 0; p < ports_.size(); ++p) {
     ports_[p].was_played = ports_[p].was_played || seen.ports()[p].is_played;
     for (std::size_t t = 0; t < ports_[p].targets.size(); ++t) {

@@ -44,7 +44,7 @@ class TickOff {
   /// What was ticked before the plan was another one: of ports that have the same controller still.
   void take_over(const TickOff& before);
   /// To be called after each `Seen::look` that has found something.
-  void take(const Seen& seen);
+  void update(const Seen& seen);
   /// A press of this target that nobody has seen there, because it took the seat.
   void tick(int port, std::string_view target);
 

@@ -11,7 +11,7 @@
 #include "omnipar/identity.hpp"
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
-#include "plan/way.hpp"
+#include "plan/stage_path.hpp"
 #include "stage/table.hpp"
 
 namespace omnipar::inline abi_0::inspect {

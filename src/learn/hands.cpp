@@ -46,12 +46,12 @@ Control as_measured(Control control, const Attachment& attachment) {
 
 /// Sides of an axis that is two directions; a trigger and a button have just one.
 bool has_sides(const Control& control) {
-  return control.reading == Reading::hat || control.reading == Reading::two_sided;
+  return control.type == ControlType::hat || control.type == ControlType::two_sided;
 }
 
 RoleKind sweep_kind(const Control& control) {
   if (const auto kind = role_kind(control.role)) return *kind;
-  return control.reading == Reading::counts ? RoleKind::turns : RoleKind::two_sided;
+  return control.type == ControlType::counts ? RoleKind::turns : RoleKind::two_sided;
 }
 
 }  // namespace
@@ -78,12 +78,12 @@ void Hands::meet(int node, const std::string& unit, const Attachment& attachment
     wire.known = known != attachment.state.end();
     if (wire.known) wire.now = wire.place_of(known->value);
     wire.low = wire.high = wire.anchor = wire.turn = wire.now;
-    const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
+    const bool is_moved = control.type == ControlType::counts || control.type == ControlType::pointer;
     wire.armed = is_moved || wire.finds_rest() || ((wire.is_contact() || wire.known) && std::fabs(wire.now) < stirred);
     if (wire.known && wire.finds_rest()) {
       wire.base = wire.now;
       wire.stood = true;
-      wire.sure = control.reading == Reading::two_sided || wire.now < stirred;
+      wire.sure = control.type == ControlType::two_sided || wire.now < stirred;
     }
     if (wire.known && !wire.armed) add_odd(met, wire, "stuck", false);
     met.wires.push_back(std::move(wire));
@@ -124,10 +124,10 @@ const std::string& Hands::unit_of(int node) const noexcept {
 
 // -- what comes -----------------------------------------------------------------------------------------------
 
-void Hands::hear(int number, const Report& report) {
+void Hands::feed(int number, const Report& report) {
   const auto node = std::ranges::find(nodes_, number, &Node::number);
   if (node == nodes_.end()) return;
-  node->health.take(report);
+  node->health.feed(report);
   if (node->heard && report.time > *node->heard) {
     const Duration gap = report.time - *node->heard;
     node->interval = node->interval == Duration{0} ? gap : std::min(node->interval, gap);
@@ -143,7 +143,7 @@ void Hands::hear(int number, const Report& report) {
 }
 
 void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t value) {
-  if (wire.control.reading == Reading::counts) {
+  if (wire.control.type == ControlType::counts) {
     if (value == 0) return;
     const int sign = wire.control.reversed ? -1 : 1;
     wire.counts += std::fabs(static_cast<double>(value));
@@ -154,7 +154,7 @@ void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t valu
     if (wire.counts >= meant_counts && !wire.passed[1]) pass(node, wire, 1, report.time);
     return;
   }
-  if (wire.control.reading == Reading::button && value > 1) return;  // a keyboard repeats
+  if (wire.control.type == ControlType::button && value > 1) return;  // a keyboard repeats
   const double to = wire.place_of(value);
   if (!std::exchange(wire.known, true) && !wire.is_contact()) wire.meet(to, report.time);
   move(node, wire, to, report.time);
@@ -163,7 +163,7 @@ void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t valu
 void Hands::move(Node& node, Wire& wire, double to, Time time) {
   const double before = wire.off();
   wire.now = to;
-  const bool is_pointer = wire.control.reading == Reading::pointer;
+  const bool is_pointer = wire.control.type == ControlType::pointer;
   if (std::fabs(to - wire.anchor) > (is_pointer ? unmoved_place : unmoved) || wire.is_contact()) {
     wire.anchor = to;
     if (time - wire.moved >= dwelling) wire.dwelt = time - wire.moved;
@@ -220,7 +220,7 @@ void Hands::pass(Node& node, Wire& wire, int side, Time time) {
   wire.passed[side < 0 ? 0 : 1] = true;
   wire.since = wire.began = time;
   wire.down = wire.off() >= wire.threshold();
-  if (wire.first == 0 && wire.control.reading == Reading::two_sided) {
+  if (wire.first == 0 && wire.control.type == ControlType::two_sided) {
     // Of a stick only what goes straight up, and then aside, says how it stands.
     const auto other = std::ranges::find_if(node.wires, [&wire](const Wire& one) {
       return one.control.role == wire.control.role && one.control.axis != wire.control.axis;
@@ -235,7 +235,7 @@ void Hands::pass(Node& node, Wire& wire, int side, Time time) {
 }
 
 void Hands::find_odd(Node& node, const Wire& wire) {
-  if (wire.control.reading == Reading::button && node.health.bounces(wire.control.code))
+  if (wire.control.type == ControlType::button && node.health.bounces(wire.control.code))
     add_odd(node, wire, "bounces", true);
   else if (wire.is_axis() && node.health.jitters(wire.control.code))
     add_odd(node, wire, "jitters", true);
@@ -298,7 +298,7 @@ void Hands::leave_out_what_is_down(Time now) {
 bool Hands::is_stirred(bool by_moving) const noexcept {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool is_moved = wire.control.reading == Reading::counts || wire.control.reading == Reading::pointer;
+      const bool is_moved = wire.control.type == ControlType::counts || wire.control.type == ControlType::pointer;
       if (!node.ours || ((is_moved || wire.aside) && !by_moving)) continue;
       if (wire.takes_part()) return true;
     }
@@ -348,7 +348,7 @@ void Hands::find_rests(Time now) {
 void Hands::begin(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires) {
-      const bool stands = wire.control.reading == Reading::two_sided && !wire.finds_rest() && wire.known &&
+      const bool stands = wire.control.type == ControlType::two_sided && !wire.finds_rest() && wire.known &&
                           now - wire.moved >= long_still;
       if (stands && (wire.off() >= stirred || !wire.armed)) {
         if (std::exchange(wire.met_off, false)) add_odd(node, wire, "unknown", false);
@@ -370,10 +370,10 @@ void Hands::begin(Time now) {
 }
 
 Push Hands::push_of(const Node& node, const Wire& wire, int side) {
-  Push push{node.number, node.unit, node.ours, side_name(wire.control, side), wire.control.code, wire.control.reading};
+  Push push{node.number, node.unit, node.ours, side_name(wire.control, side), wire.control.code, wire.control.type};
   push.side = side;
   push.is_raw = !role_kind(wire.control.role);
-  push.is_hat = wire.control.reading == Reading::hat || (wire.control.minimum == -1 && wire.control.maximum == 1);
+  push.is_hat = wire.control.type == ControlType::hat || (wire.control.minimum == -1 && wire.control.maximum == 1);
   push.peak = wire.travel(side);
   push.down = (side < 0 ? wire.now < wire.base : wire.now > wire.base) && wire.off() >= wire.threshold();
   push.since = wire.since;
@@ -388,7 +388,7 @@ std::vector<Push> Hands::pushes() const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires)
       for (const int side : {-1, 1}) {
-        if (!node.ours || !wire.passed[side < 0 ? 0 : 1] || wire.control.reading == Reading::counts || wire.met_off ||
+        if (!node.ours || !wire.passed[side < 0 ? 0 : 1] || wire.control.type == ControlType::counts || wire.met_off ||
             wire.aside)
           continue;
         const Push push = push_of(node, wire, side);
@@ -409,7 +409,7 @@ std::optional<Push> Hands::farthest_beside(const std::vector<Push>& pushes) cons
     for (const Wire& wire : node.wires) {
       const bool same = std::ranges::any_of(
           pushes, [&](const Push& push) { return node.number == push.node && wire.control.code == push.code; });
-      if (!node.ours || same || !wire.armed || wire.aside || wire.control.reading != Reading::two_sided) continue;
+      if (!node.ours || same || !wire.armed || wire.aside || wire.control.type != ControlType::two_sided) continue;
       const int side = wire.travel(-1) > wire.travel(1) ? -1 : 1;
       if (!farthest || wire.travel(side) > farthest->peak) farthest = push_of(node, wire, side);
     }
@@ -420,11 +420,11 @@ void Hands::add_sweep(const Wire& wire, Sweep& sweep) {
   constexpr double alike = 0.7;
   const std::size_t axis = wire.control.axis == Axis::y ? 1 : 0;
   double low = wire.low, high = wire.high, now = wire.now, base = wire.base, whole = 2;
-  if (wire.control.reading == Reading::counts) {
+  if (wire.control.type == ControlType::counts) {
     std::tie(low, high, now, base, whole) = std::tuple{wire.least, wire.most, wire.net, 0.0, meant_counts};
     sweep.far[axis] = std::fabs(wire.net) / meant_counts;
     sweep.side[axis] = wire.net < 0 ? -1 : 1;
-  } else if (wire.control.reading == Reading::pointer) {
+  } else if (wire.control.type == ControlType::pointer) {
     whole = 1;
     sweep.far[axis] = high - low;
   } else {
@@ -445,8 +445,8 @@ std::vector<Sweep> Hands::sweeps() const {
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
       const bool can_be_swept =
-          wire.is_axis() || wire.control.reading == Reading::pointer || wire.control.reading == Reading::counts;
-      const bool is_trigger = wire.control.reading == Reading::one_sided && role_kind(wire.control.role);
+          wire.is_axis() || wire.control.type == ControlType::pointer || wire.control.type == ControlType::counts;
+      const bool is_trigger = wire.control.type == ControlType::one_sided && role_kind(wire.control.role);
       if (!node.ours || !can_be_swept || is_trigger || !wire.armed || wire.met_off) continue;
       if (wire.noisy && !wire.is_stirred()) continue;
       auto at = std::ranges::find_if(
@@ -465,7 +465,7 @@ std::vector<std::string> Hands::all_names(bool presses, bool axes, bool counters
   std::vector<std::string> all;
   for (const Node& node : nodes_)
     for (const Wire& wire : node.wires) {
-      const bool is_meant = wire.is_contact() ? presses : wire.control.reading == Reading::counts ? counters : axes;
+      const bool is_meant = wire.is_contact() ? presses : wire.control.type == ControlType::counts ? counters : axes;
       if (node.ours && is_meant && std::ranges::find(all, wire.control.role) == all.end())
         all.push_back(wire.control.role);
     }

@@ -24,7 +24,7 @@ struct Push {
   bool ours = false;
   std::string role;  ///< as a binding names it: "south", "left-stick-up"
   Code code;
-  Reading reading = Reading::button;
+  ControlType type = ControlType::button;
   bool is_raw = false;  ///< of a control that nobody knows
   bool is_hat = false;
   int side = 1;
@@ -70,7 +70,7 @@ class Hands {
   [[nodiscard]] bool has(const std::string& unit) const noexcept;
   [[nodiscard]] bool is_own(int node) const noexcept;
   [[nodiscard]] const std::string& unit_of(int node) const noexcept;
-  void hear(int node, const Report& report);
+  void feed(int node, const Report& report);
 
   /// The first control of our units that is down or pushed; empty if all is released.
   [[nodiscard]] std::string still_down(Time now, bool contacts_only = false) const;

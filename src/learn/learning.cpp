@@ -39,11 +39,11 @@ constexpr Duration says_waiting{700'000}, gives_up_waiting{4'000'000};
 
 }  // namespace
 
-class Learning::Inside {
+class Learning::Impl {
   using Kind = LearnEvent::Kind;
 
  public:
-  Inside(std::vector<Question> questions, LearnOptions options)
+  Impl(std::vector<Question> questions, LearnOptions options)
       : answers_(std::move(questions), options.adds, options.used != WhenUsed::both), options_(std::move(options)) {
     for (LearnOffer& one : options_.offers) offer(std::move(one));
     if (!at()) finish();
@@ -95,10 +95,10 @@ class Learning::Inside {
   }
 
   // -- what comes -----------------------------------------------------------------------------------------------
-  void hear(int node, const Report& report) {
+  void feed(int node, const Report& report) {
     advance(report.time);
     if (taken_ && taken_->first == node && now_ > taken_->second) taken_.reset();  // it goes on: that was a hand
-    hands_.hear(node, Report{now_, report.changes});
+    hands_.feed(node, Report{now_, report.changes});
     say_odd();
     for (const learn::Push& push : hands_.take_fresh()) echo(push);
     for (const std::string& role : hands_.take_brief()) say_now_and_then(LearnRefusal::too_brief, role);
@@ -323,7 +323,7 @@ class Learning::Inside {
   }
 
   void hear_own(const learn::Push& push) {
-    if (push.reading == Reading::counts || gesture_ == Gesture::waiting) return;
+    if (push.type == ControlType::counts || gesture_ == Gesture::waiting) return;
     pressed_ = push.role;
     if (mode_ == Mode::asks) say({.kind = Kind::hears, .question = *at(), .unit = push.unit, .role = push.role});
   }
@@ -337,7 +337,7 @@ class Learning::Inside {
       say_odd();
       return wait();
     }
-    if (push.reading == Reading::counts) return;
+    if (push.type == ControlType::counts) return;
     if (options_.all_units) {
       own(push.unit);
       return hear_own(push);
@@ -750,58 +750,58 @@ class Learning::Inside {
 };
 
 Learning::Learning(std::vector<Question> questions, LearnOptions options)
-    : inside_(std::make_unique<Inside>(std::move(questions), std::move(options))) {}
+    : impl_(std::make_unique<Impl>(std::move(questions), std::move(options))) {}
 Learning::~Learning() = default;
 Learning::Learning(Learning&&) noexcept = default;
 Learning& Learning::operator=(Learning&&) noexcept = default;
 
 void Learning::meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
-  inside_->meet(node, unit, attachment, ours);
+  impl_->meet(node, unit, attachment, ours);
 }
-void Learning::lose(int node) { inside_->lose(node); }
-void Learning::hear(int node, const Report& report) { inside_->hear(node, report); }
-void Learning::advance(Time now) { inside_->advance(now); }
-std::optional<Time> Learning::next_due() const { return inside_->next_due(); }
+void Learning::lose(int node) { impl_->lose(node); }
+void Learning::feed(int node, const Report& report) { impl_->feed(node, report); }
+void Learning::advance(Time now) { impl_->advance(now); }
+std::optional<Time> Learning::next_due() const { return impl_->next_due(); }
 
 std::optional<LearnEvent> Learning::next_event() {
-  if (inside_->events_.empty()) return std::nullopt;
-  LearnEvent event = std::move(inside_->events_.front());
-  inside_->events_.pop_front();
+  if (impl_->events_.empty()) return std::nullopt;
+  LearnEvent event = std::move(impl_->events_.front());
+  impl_->events_.pop_front();
   return event;
 }
 
-void Learning::ask_only(const std::vector<std::string>& names) { inside_->ask_only(names); }
-void Learning::set_questions(std::vector<Question> questions) { inside_->set_questions(std::move(questions)); }
-void Learning::offer(LearnOffer offer) { inside_->offer(std::move(offer)); }
-void Learning::resume(const std::vector<std::pair<std::string, Answer>>& answers) { inside_->resume(answers); }
-void Learning::mark_next() { inside_->mark_next(); }
-void Learning::decide() { inside_->decide(); }
-const LearnOffer* Learning::offered() const noexcept { return inside_->offered(); }
-std::vector<std::string> Learning::sources(std::size_t question) const { return inside_->sources(question); }
+void Learning::ask_only(const std::vector<std::string>& names) { impl_->ask_only(names); }
+void Learning::set_questions(std::vector<Question> questions) { impl_->set_questions(std::move(questions)); }
+void Learning::offer(LearnOffer offer) { impl_->offer(std::move(offer)); }
+void Learning::resume(const std::vector<std::pair<std::string, Answer>>& answers) { impl_->resume(answers); }
+void Learning::mark_next() { impl_->mark_next(); }
+void Learning::decide() { impl_->decide(); }
+const LearnOffer* Learning::offered() const noexcept { return impl_->offered(); }
+std::vector<std::string> Learning::sources(std::size_t question) const { return impl_->sources(question); }
 bool Learning::is_lost(std::size_t question, const std::string& role) const {
-  return inside_->answers_.is_lost(question, role);
+  return impl_->answers_.is_lost(question, role);
 }
-bool Learning::has_answers() const noexcept { return inside_->answers_.has_any(); }
+bool Learning::has_answers() const noexcept { return impl_->answers_.has_any(); }
 void Learning::set_in_use(std::vector<std::pair<std::string, std::string>> in_use) {
-  inside_->options_.in_use = std::move(in_use);
+  impl_->options_.in_use = std::move(in_use);
 }
-void Learning::choose(LearnChoice choice) { inside_->choose(choice); }
-void Learning::ask_again(std::size_t question) { inside_->ask_again(question); }
-const std::vector<Question>& Learning::questions() const noexcept { return inside_->answers_.questions(); }
-const std::vector<Answer>& Learning::answers() const noexcept { return inside_->answers_.all(); }
-std::optional<std::size_t> Learning::asked() const noexcept { return inside_->at(); }
-const std::string& Learning::pressed() const noexcept { return inside_->pressed_; }
-double Learning::held(Time now) const noexcept { return inside_->held(now); }
-const std::vector<LearnChoice>& Learning::menu() const noexcept { return inside_->menu_; }
-std::size_t Learning::marked() const noexcept { return inside_->marked_; }
+void Learning::choose(LearnChoice choice) { impl_->choose(choice); }
+void Learning::ask_again(std::size_t question) { impl_->ask_again(question); }
+const std::vector<Question>& Learning::questions() const noexcept { return impl_->answers_.questions(); }
+const std::vector<Answer>& Learning::answers() const noexcept { return impl_->answers_.all(); }
+std::optional<std::size_t> Learning::asked() const noexcept { return impl_->at(); }
+const std::string& Learning::pressed() const noexcept { return impl_->pressed_; }
+double Learning::held(Time now) const noexcept { return impl_->held(now); }
+const std::vector<LearnChoice>& Learning::menu() const noexcept { return impl_->menu_; }
+std::size_t Learning::marked() const noexcept { return impl_->marked_; }
 const std::string& Learning::unit() const noexcept {
   static const std::string nobody;
-  return inside_->units_.empty() ? nobody : inside_->units_.front();
+  return impl_->units_.empty() ? nobody : impl_->units_.front();
 }
-bool Learning::paused() const noexcept { return inside_->paused_; }
-bool Learning::over() const noexcept { return inside_->mode_ == Inside::Mode::over; }
-void Learning::keep() { inside_->end_kept(); }
-bool Learning::discarded() const noexcept { return inside_->discarded_; }
-bool Learning::kept() const noexcept { return inside_->kept_; }
+bool Learning::paused() const noexcept { return impl_->paused_; }
+bool Learning::over() const noexcept { return impl_->mode_ == Impl::Mode::over; }
+void Learning::keep() { impl_->end_kept(); }
+bool Learning::discarded() const noexcept { return impl_->discarded_; }
+bool Learning::kept() const noexcept { return impl_->kept_; }
 
 }  // namespace omnipar::inline abi_0

@@ -225,9 +225,9 @@ Counted counted(std::span<const Description> nodes) {
   Counted all;
   for (const Description& node : nodes)
     for (const Control& control : raw_attachment(node).controls)
-      ++(control.reading == Reading::button   ? all.buttons
-         : control.reading == Reading::counts ? all.counters
-                                              : all.axes);
+      ++(control.type == ControlType::button   ? all.buttons
+         : control.type == ControlType::counts ? all.counters
+                                               : all.axes);
   return all;
 }
 
@@ -341,16 +341,18 @@ Attachment raw_attachment(const Description& node) {
     control.code = range.code;
     control.role = control_name(node, range.code);
     const bool is_button = range.code.type == ev_key || is_switch(node, range.code);
-    control.reading = range.code.type == ev_rel ? Reading::counts : is_button ? Reading::button : Reading::two_sided;
+    control.type = range.code.type == ev_rel ? ControlType::counts
+                   : is_button               ? ControlType::button
+                                             : ControlType::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
-    if (control.reading == Reading::two_sided && control.minimum >= control.maximum) continue;
+    if (control.type == ControlType::two_sided && control.minimum >= control.maximum) continue;
     const std::int64_t middle = (std::int64_t{range.minimum} + range.maximum + 1) >> 1;
-    if (control.reading == Reading::two_sided) control.rest = static_cast<std::int32_t>(middle);
+    if (control.type == ControlType::two_sided) control.rest = static_cast<std::int32_t>(middle);
     // The kernel says 0 of an axis that has not spoken yet.
     const bool is_hat = range.minimum == -1 && range.maximum == 1;
-    const bool is_known = control.reading == Reading::button || is_hat || range.value != 0;
-    if (is_known && control.reading != Reading::counts) attachment.state.push_back({range.code, range.value});
+    const bool is_known = control.type == ControlType::button || is_hat || range.value != 0;
+    if (is_known && control.type != ControlType::counts) attachment.state.push_back({range.code, range.value});
     attachment.controls.push_back(std::move(control));
   }
   return attachment;

@@ -4,7 +4,7 @@
 
 #include "learn/verdict.hpp"
 #include "omnipar/learning.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/role.hpp"
 #include "plan/resolve.hpp"
 

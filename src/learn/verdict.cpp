@@ -18,7 +18,7 @@ constexpr double half = 0.5;
 /// True if a push can hold such a target down. A wheel has no directions that a binding could name; and on a sheet an
 /// axis is half of a d-pad, a trigger or a pedal, but no button.
 bool presses(const Push& push, const Question& question) {
-  if (push.reading != Reading::two_sided) return true;
+  if (push.type != ControlType::two_sided) return true;
   if (push.is_raw) return question.kind == TargetKind::one_sided || !question.opposite.empty();
   const auto kind = role_kind(push.role);
   return question.kind == TargetKind::button && (!kind || *kind == RoleKind::button);
@@ -66,11 +66,11 @@ LearnedSource source_of(const Push& push, std::string role) {
   source.unit = push.unit;
   source.node = push.node;
   source.code = push.code;
-  source.side = push.reading == Reading::button ? 0 : push.side;
+  source.side = push.type == ControlType::button ? 0 : push.side;
   source.rests = push.rests;
   // Of an axis that rests at its end there is one way only.
   constexpr double at_an_end = 0.5;
-  if (push.is_raw && push.reading == Reading::two_sided && std::fabs(push.rests) > at_an_end &&
+  if (push.is_raw && push.type == ControlType::two_sided && std::fabs(push.rests) > at_an_end &&
       (source.role.ends_with('+') || source.role.ends_with('-')))
     source.role.pop_back();
   return source;
@@ -138,7 +138,7 @@ namespace {
 
 /// Of two controls that one press moves, the one that says more of such a target.
 int rank_of(const Push& push, TargetKind kind) {
-  const bool is_key = push.reading == Reading::button;
+  const bool is_key = push.type == ControlType::button;
   if (kind == TargetKind::one_sided) return is_key ? 1 : 0;
   return push.is_hat ? 0 : is_key ? 1 : 2;
 }
@@ -195,15 +195,15 @@ Verdict judge_pushes(const Hands& hands, const std::vector<Push>& all, const Que
     return refusal(LearnRefusal::too_short, sweeps[0].role, sweeps[0].farthest());
   }
   const Push& push = *std::ranges::max_element(pushes, {}, &Push::peak);
-  if (push.reading == Reading::two_sided) {
+  if (push.type == ControlType::two_sided) {
     const auto rival = hands.farthest_beside(all);
     const auto other = std::ranges::find_if(
-        pushes, [&push](const Push& one) { return one.reading == Reading::two_sided && one.code != push.code; });
+        pushes, [&push](const Push& one) { return one.type == ControlType::two_sided && one.code != push.code; });
     if (other != pushes.end()) return refusal(LearnRefusal::wobble, push.role, push.peak, other->role, other->peak);
     if (rival && rival->peak > beside * push.peak)
       return refusal(LearnRefusal::wobble, push.role, push.peak, rival->role, rival->peak);
   }
-  if (pushes.size() == 2 && pushes[0].code == pushes[1].code && pushes[0].reading == Reading::two_sided)
+  if (pushes.size() == 2 && pushes[0].code == pushes[1].code && pushes[0].type == ControlType::two_sided)
     return refusal(LearnRefusal::both_ways, pushes[0].role);
   if (pushes.size() > 1) return refusal(LearnRefusal::two_at_once, pushes[0].role, 1, pushes[1].role, 1);
   const std::string cross = cross_of(push.role);

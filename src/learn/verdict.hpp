@@ -26,7 +26,7 @@ struct Verdict {
 /// True of a target that is answered by sweeping or moving a whole control.
 [[nodiscard]] bool is_swept(TargetKind kind) noexcept;
 /// True of what springs back and can be held: not of a stick or a wheel.
-[[nodiscard]] inline bool can_be_held(const Push& push) noexcept { return push.reading != Reading::two_sided; }
+[[nodiscard]] inline bool can_be_held(const Push& push) noexcept { return push.type != ControlType::two_sided; }
 /// "dpad" if the role is one of its directions, which can move a stick or a wheel together; else nothing.
 [[nodiscard]] std::string cross_of(const std::string& role);
 

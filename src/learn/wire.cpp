@@ -19,7 +19,7 @@ constexpr double least_room = 0.4;
 
 double Wire::room(int side) const noexcept {
   if (!finds_rest()) return 1;
-  const double from = control.reading == Reading::one_sided ? 0 : -1;
+  const double from = control.type == ControlType::one_sided ? 0 : -1;
   return side < 0 ? base - from : 1 - base;
 }
 
@@ -33,7 +33,7 @@ double Wire::off() const noexcept { return std::fabs(now - base) / std::max(leas
 
 double Wire::place_of(std::int32_t value) const noexcept {
   const double place = attach::position(control, scale, value);
-  const bool grows_downwards = control.reading == Reading::one_sided && control.rest == control.maximum;
+  const bool grows_downwards = control.type == ControlType::one_sided && control.rest == control.maximum;
   return grows_downwards ? -place : place;
 }
 
@@ -43,10 +43,10 @@ double Wire::way() const noexcept {
 }
 
 bool Wire::takes_part() const noexcept {
-  switch (control.reading) {
-    case Reading::counts:
+  switch (control.type) {
+    case ControlType::counts:
       return counts >= stirred_place * meant_counts;
-    case Reading::pointer:
+    case ControlType::pointer:
       return high - low >= stirred_place;
     default:
       return is_stirred();
@@ -54,11 +54,11 @@ bool Wire::takes_part() const noexcept {
 }
 
 bool Wire::is_down(Time at) const noexcept {
-  const bool is_moved = control.reading == Reading::counts || control.reading == Reading::pointer;
+  const bool is_moved = control.type == ControlType::counts || control.type == ControlType::pointer;
   if (!armed || is_moved || aside) return false;
   if (is_unclear()) return true;
   if (off() < threshold()) return false;
-  return control.reading != Reading::two_sided || finds_rest() || at - moved < long_still;
+  return control.type != ControlType::two_sided || finds_rest() || at - moved < long_still;
 }
 
 // -- where it rests -----------------------------------------------------------------------------------------------
@@ -66,13 +66,13 @@ bool Wire::is_down(Time at) const noexcept {
 void Wire::meet(double at, Time time) {
   now = low = high = anchor = turn = at;
   moved = time;
-  if (control.reading == Reading::two_sided && !finds_rest()) {
+  if (control.type == ControlType::two_sided && !finds_rest()) {
     armed = true;
     met_off = std::fabs(at) >= stirred;
   }
   if (!finds_rest()) return;
   swing_from = at;
-  const bool is_raw = control.reading == Reading::two_sided;
+  const bool is_raw = control.type == ControlType::two_sided;
   const bool is_around_zero = control.minimum < 0 && control.maximum > 0;
   base = is_raw && !is_around_zero && std::fabs(at) > 1.0 / 2 ? std::copysign(1, at) : 0;
 }

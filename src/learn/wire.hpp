@@ -31,7 +31,7 @@ inline constexpr double meant_counts = 120;
 
 /// A wheel or a paddle may stand anywhere.
 [[nodiscard]] inline bool has_no_middle(const Control& control) noexcept {
-  return control.reading == Reading::two_sided && control.axis == Axis::none;
+  return control.type == ControlType::two_sided && control.axis == Axis::none;
 }
 
 struct Wire {
@@ -71,7 +71,7 @@ struct Wire {
   int swings = 0;    ///< so often it has turned since
   Duration dwelt{};  ///< so long it stood still before it moved last
   [[nodiscard]] bool is_unsure() const noexcept {
-    return control.reading == Reading::two_sided && finds_rest() && !sure && !stood;
+    return control.type == ControlType::two_sided && finds_rest() && !sure && !stood;
   }
   /// It has been moved, and from where to where nobody knows yet.
   [[nodiscard]] bool is_unclear() const noexcept {
@@ -81,14 +81,15 @@ struct Wire {
   std::vector<Time> briefs{};
 
   [[nodiscard]] bool is_axis() const noexcept {
-    return control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+    return control.type == ControlType::one_sided || control.type == ControlType::two_sided;
   }
   [[nodiscard]] bool is_contact() const noexcept {
-    return control.reading == Reading::button || control.reading == Reading::hat;
+    return control.type == ControlType::button || control.type == ControlType::hat;
   }
   /// Its rest is found out, and not known from a sheet.
   [[nodiscard]] bool finds_rest() const noexcept {
-    return control.reading == Reading::one_sided || (control.reading == Reading::two_sided && !role_kind(control.role));
+    return control.type == ControlType::one_sided ||
+           (control.type == ControlType::two_sided && !role_kind(control.role));
   }
   [[nodiscard]] double room(int side) const noexcept;
   /// How far it went to that side: the way back to the middle is none.

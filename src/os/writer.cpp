@@ -30,7 +30,7 @@ struct Writer::Desk {
 
   int descriptor;
   std::mutex mutex;
-  std::condition_variable news;
+  std::condition_variable changed;
   std::condition_variable end;
   std::map<std::uint8_t, std::vector<std::uint8_t>> waiting;
   bool ends = false;
@@ -51,7 +51,7 @@ Writer::Writer(int descriptor) : desk_(std::make_shared<Desk>(descriptor)) {
 Writer::~Writer() {
   std::unique_lock lock{desk_->mutex};
   desk_->ends = true;
-  desk_->news.notify_one();
+  desk_->changed.notify_one();
   desk_->is_late = !desk_->end.wait_for(lock, std::chrono::milliseconds{500}, [this] { return desk_->has_ended; });
 }
 
@@ -63,13 +63,13 @@ void Writer::put(std::span<const std::uint8_t> bytes) noexcept {
   } catch (const std::bad_alloc&) {
     return;
   }
-  desk_->news.notify_one();
+  desk_->changed.notify_one();
 }
 
 void Writer::Desk::write_all_that_comes() {
   std::unique_lock lock{mutex};
   for (;;) {
-    news.wait(lock, [this] { return ends || !waiting.empty(); });
+    changed.wait(lock, [this] { return ends || !waiting.empty(); });
     if (is_late || waiting.empty()) break;
     const auto next = waiting.extract(waiting.begin());
     lock.unlock();

@@ -16,16 +16,16 @@ inline constexpr int most_effects = 16;
 /// The kinds of effects that a virtual pad takes.
 [[nodiscard]] const std::vector<std::uint16_t>& force_codes();
 
-enum class Wish { upload, erase, play, strength };
+enum class ForceKind { upload, erase, play, strength };
 
-struct ForceWish {
-  Wish wish = Wish::upload;
+struct ForceRequest {
+  ForceKind kind = ForceKind::upload;
   int effect = 0;          ///< its number, 0..15
   ff_effect what{};        ///< of `upload`: the effect, new or in the place of a former one
   std::int32_t value = 0;  ///< of `play`: how many times, 0 stops it; of `strength`: 0..65535
 };
 
 /// Answers all requests that wait at a virtual device, and adds what was asked to `into`.
-void answer(os::Files& door, int device, std::vector<ForceWish>& into);
+void answer(os::Files& door, int device, std::vector<ForceRequest>& into);
 
 }  // namespace omnipar::inline abi_0::outlet

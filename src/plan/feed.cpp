@@ -5,7 +5,7 @@
 #include "base/gun_roles.hpp"
 #include "catalogue/lookup.hpp"
 #include "plan/resolve.hpp"
-#include "plan/way.hpp"
+#include "plan/stage_path.hpp"
 
 namespace omnipar::inline abi_0::plan {
 
@@ -40,9 +40,9 @@ void Feeder::wrong_source(const Use& use, std::string_view wanted) {
 /// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own. The way to a
 /// button has all of them.
 Index Feeder::entry(const Use& use, Index signal) {
-  const std::vector<Passage> way = way_of(use, RoleKind::button, TargetKind::button);
-  for (auto passage = way.rbegin(); passage != way.rend(); ++passage)
-    if (passage->kind->step != nullptr) signal = behind_gate(*passage->kind, passage->values, signal, true);
+  const std::vector<StageUse> path = stages_of(use, RoleKind::button, TargetKind::button);
+  for (auto step = path.rbegin(); step != path.rend(); ++step)
+    if (step->kind->step != nullptr) signal = behind_gate(*step->kind, step->values, signal, true);
   return signal;
 }
 
@@ -55,7 +55,7 @@ Index Feeder::behind_gate(const stage::Kind& kind, const stage::Values& values, 
 }
 
 void Feeder::add_shapes(const Use& use, RoleKind role, TargetKind wanted, AnalogOperation& operation) {
-  for (const auto& [kind, values] : way_of(use, role, wanted))
+  for (const auto& [kind, values] : stages_of(use, role, wanted))
     if (kind->move != nullptr || kind->follow != nullptr)
       tables_.add_shape(
           operation,

@@ -11,7 +11,7 @@ tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& c
   if (says_nothing && (catalogue.screens.size() != 1 || system.area.empty())) return std::nullopt;
   const auto screen = catalogue::find_screen(catalogue.screens, profile.screen);
   if (!screen) return tl::unexpected(screen.error());
-  const auto words = area_words(!profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full");
+  const auto words = parse_area(!profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full");
   if (!words) return tl::unexpected(words.error());
   return GamePlace{**screen, *words, area_on(seen_size(**screen), *words)};
 }

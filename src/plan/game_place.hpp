@@ -11,7 +11,7 @@ namespace omnipar::inline abi_0::plan {
 
 struct GamePlace {
   Screen screen;
-  AreaWords words;
+  AreaSpec words;
   GameArea area;
 };
 

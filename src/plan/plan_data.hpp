@@ -246,7 +246,7 @@ struct PointerState {
 };
 
 /// What an axis has reached by use, in raw numbers from its rest: above it and below, and the reading before.
-struct Reach {
+struct LearnedRange {
   std::int32_t above = 0;
   std::int32_t below = 0;
   std::int32_t last = 0;

@@ -8,25 +8,25 @@ namespace omnipar::inline abi_0::play {
 
 // -- jitter and bounce ----------------------------------------------------------------------------------------
 
-void HealthEars::arrived(int node, const Description& description, Time) {
+void HealthListener::arrived(int node, const Description& description, Time) {
   gathering_.arrive(node, description);
   names_[node] = description.node;
 }
 
-void HealthEars::left(int node, Time) { gathering_.leave(node); }
+void HealthListener::left(int node, Time) { gathering_.leave(node); }
 
 /// A node's unit may be known only when all its nodes are there; so it is asked for at the first report.
-void HealthEars::heard(int node, const Report& report) {
+void HealthListener::on_report(int node, const Report& report) {
   auto at = watches_.find(node);
   if (at == watches_.end()) {
     const auto member = gathering_.find(node);
     if (!member) return;
     at = watches_.emplace(node, member->attachment(catalogue_)).first;
   }
-  at->second.take(report);
+  at->second.feed(report);
 }
 
-std::map<std::string, std::vector<std::string>> HealthEars::notes() const {
+std::map<std::string, std::vector<std::string>> HealthListener::notes() const {
   std::map<std::string, std::vector<std::string>> all;
   for (const auto& [node, watch] : watches_) {
     std::vector<std::string>& notes = all[names_.at(node)];
@@ -42,7 +42,7 @@ std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const M
   const UnitSheet* sheet = find_unit_sheet(catalogue, member.unit);
   std::vector<combinations::Button> buttons;
   for (const Control& control : member.attachment(catalogue, part).controls) {
-    if (control.reading != Reading::button) continue;
+    if (control.type != ControlType::button) continue;
     std::string name = control.role;
     if (sheet != nullptr) {
       const std::string raw = control.code.type == ev_hid ? control_name(member.own, control.code) : "";
@@ -56,11 +56,11 @@ std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const M
   return buttons;
 }
 
-bool CombinationEars::is_it(const Member& member) const {
+bool CombinationListener::is_it(const Member& member) const {
   return find_unit(rig_, member.unit, {}, unit_.part) == &unit_;
 }
 
-void CombinationEars::arrived(int node, const Description& description, Time) {
+void CombinationListener::arrived(int node, const Description& description, Time) {
   gathering_.arrive(node, description);
   for (auto& [number, is_unit] : there_) is_unit = false;
   there_[node] = false;
@@ -68,12 +68,12 @@ void CombinationEars::arrived(int node, const Description& description, Time) {
     if (const auto member = gathering_.find(number)) is_unit = is_it(*member);
 }
 
-void CombinationEars::left(int node, Time) {
+void CombinationListener::left(int node, Time) {
   gathering_.leave(node);
   there_.erase(node);
 }
 
-void CombinationEars::ready() {
+void CombinationListener::ready() {
   for (const auto& [node, is_unit] : there_) {
     const auto member = is_unit ? gathering_.find(node) : std::nullopt;
     if (!member) continue;
@@ -85,14 +85,14 @@ void CombinationEars::ready() {
   test_->begin();
 }
 
-void CombinationEars::heard(int node, const Report& report) {
+void CombinationListener::on_report(int node, const Report& report) {
   if (test_ != nullptr && there_.contains(node) && there_.at(node)) test_->take(report);
 }
 
 /// Without the unit there is nothing to wait for.
-bool CombinationEars::done() const { return test_ == nullptr || test_->done(); }
+bool CombinationListener::done() const { return test_ == nullptr || test_->done(); }
 
-std::vector<Combination> CombinationEars::found() const {
+std::vector<Combination> CombinationListener::found() const {
   return test_ != nullptr ? test_->found() : std::vector<Combination>{};
 }
 

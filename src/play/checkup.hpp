@@ -1,4 +1,4 @@
-// Ears for looking after units: what jitters and bounces, and which controls do not go together.
+// ReportListener for looking after units: what jitters and bounces, and which controls do not go together.
 #pragma once
 
 #include <map>
@@ -14,14 +14,14 @@
 namespace omnipar::inline abi_0::play {
 
 /// Listens to all units for as long as it is let.
-class HealthEars final : public Ears {
+class HealthListener final : public ReportListener {
  public:
-  explicit HealthEars(const Catalogue& catalogue) : catalogue_(catalogue) {}
+  explicit HealthListener(const Catalogue& catalogue) : catalogue_(catalogue) {}
 
   void ready() override {}
   void arrived(int node, const Description& description, Time now) override;
   void left(int node, Time now) override;
-  void heard(int node, const Report& report) override;
+  void on_report(int node, const Report& report) override;
   void waited(Time) override {}
   [[nodiscard]] bool done() const override { return false; }
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
@@ -37,17 +37,17 @@ class HealthEars final : public Ears {
 };
 
 /// Leads through the test of one unit of the rig.
-class CombinationEars final : public Ears {
+class CombinationListener final : public ReportListener {
  public:
   /// Catalogue and rig must outlive it; `unit` is one of the rig's.
-  CombinationEars(const Catalogue& catalogue, const Rig& rig, const RigUnit& unit,
-                  std::function<void(const std::string&)> say)
+  CombinationListener(const Catalogue& catalogue, const Rig& rig, const RigUnit& unit,
+                      std::function<void(const std::string&)> say)
       : catalogue_(catalogue), rig_(rig), unit_(unit), say_(std::move(say)) {}
 
   void ready() override;
   void arrived(int node, const Description& description, Time now) override;
   void left(int node, Time now) override;
-  void heard(int node, const Report& report) override;
+  void on_report(int node, const Report& report) override;
   void waited(Time) override {}
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }

@@ -4,7 +4,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-Profile with_way_out(Profile profile) {
+Profile with_exit_hotkeys(Profile profile) {
   std::erase_if(profile.hotkeys, is_built_in);
   for (Hotkey& exit : built_in_exits()) profile.hotkeys.push_back(std::move(exit));
   return profile;

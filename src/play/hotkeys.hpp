@@ -12,7 +12,7 @@ inline constexpr std::string_view swap_action = "swap-ports";
 inline constexpr std::string_view leave_action = "leave-seat";  ///< of those who hold its buttons
 
 /// The profile with the built-in exit combinations, which nobody can leave away.
-[[nodiscard]] Profile with_way_out(Profile profile);
+[[nodiscard]] Profile with_exit_hotkeys(Profile profile);
 
 /// Swaps the first two ports of the profile that are ours, and compiles it. If that cannot be, the profile stays
 /// as it was: `no-second-port`, or what `compile` says, such as a port that does not take the other's controller.

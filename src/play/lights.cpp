@@ -10,8 +10,8 @@ std::uint32_t leds_of(int port, int count) noexcept {
   return port >= 1 && port <= count ? std::uint32_t{1} << (port - 1) : all_leds;
 }
 
-void Lights::wish(int port, std::optional<std::uint32_t> which) {
-  wishes_[port] = which;
+void Lights::set(int port, std::optional<std::uint32_t> which) {
+  requests_[port] = which;
   for (const PortPart playing : playing_)
     if (playing.port == port) show(playing);
 }
@@ -23,9 +23,9 @@ void Lights::seat(std::vector<PortPart> playing) {
 }
 
 void Lights::show(PortPart playing) {
-  const auto wish = wishes_.find(playing.port);
-  const int count = wish == wishes_.end() ? 0 : nodes_.count_of_leds(playing.part);
-  if (count > 0) nodes_.show_leds(playing.part, wish->second.value_or(leds_of(playing.port, count)));
+  const auto request = requests_.find(playing.port);
+  const int count = request == requests_.end() ? 0 : nodes_.count_of_leds(playing.part);
+  if (count > 0) nodes_.show_leds(playing.part, request->second.value_or(leds_of(playing.port, count)));
 }
 
 }  // namespace omnipar::inline abi_0::play

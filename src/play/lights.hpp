@@ -1,4 +1,4 @@
-// The player LEDs of those who play at a port, as somebody wishes them.
+// The player LEDs of those who play at a port, as somebody requests them.
 #pragma once
 
 #include <cstdint>
@@ -16,9 +16,9 @@ class Lights {
   /// The nodes must outlive this.
   explicit Lights(host::Nodes& nodes) noexcept : nodes_(nodes) {}
 
-  /// Those of a port show these, a bit each; or, without any, the port's number. A port of which nothing is wished is
+  /// Those of a port show these, a bit each; or, without any, the port's number. A port of which nothing is request is
   /// left as it is.
-  void wish(int port, std::optional<std::uint32_t> which);
+  void set(int port, std::optional<std::uint32_t> which);
   /// Who plays where now.
   void seat(std::vector<PortPart> playing);
 
@@ -27,7 +27,7 @@ class Lights {
 
   host::Nodes& nodes_;
   std::vector<PortPart> playing_;
-  std::map<int, std::optional<std::uint32_t>> wishes_;  ///< by port
+  std::map<int, std::optional<std::uint32_t>> requests_;  ///< by port
 };
 
 /// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.

@@ -10,28 +10,28 @@
 #include "play/at_ports.hpp"
 #include "play/desktop_keys.hpp"
 #include "play/grabs.hpp"
-#include "play/hearing.hpp"
+#include "play/device_monitor.hpp"
 #include "play/hotkeys.hpp"
 #include "play/lights.hpp"
 #include "play/rumble.hpp"
-#include "play/session_inside.hpp"
+#include "play/session_impl.hpp"
 #include "play/spread.hpp"
 
 namespace omnipar::inline abi_0::play {
 namespace {
 
-class LinuxSession final : public Session::Inside {
+class LinuxSession final : public Session::Impl {
  public:
   LinuxSession(os::Door& door, const Plan& plan, SessionOptions options)
-      : Inside(plan, std::move(options)),
+      : Impl(plan, std::move(options)),
         door_(door),
-        hearing_(door, options_.catalogue, options_.with_virtual),
-        nodes_(hearing_.nodes()),
+        monitor_(door, options_.catalogue, options_.with_virtual),
+        nodes_(monitor_.nodes()),
         grabs_(nodes_, [this](const SessionEvent& event) { tell(event); }),
         rumble_(nodes_, options_.rumble),
         lights_(nodes_) {
     nodes_.say_to([this](const std::string& words) { tell(Remark{words}); });
-    if (options_.takes) nodes_.only(options_.takes);
+    if (options_.accepts) nodes_.only(options_.accepts);
     nodes_.left_to_another([this](const std::string& unit, const std::string& opener) {
       tell(LeftToAnother{unit, opener});
     });
@@ -46,12 +46,12 @@ class LinuxSession final : public Session::Inside {
 
   int descriptor() override;
   bool wait(Time until) override;
-  void take() override;
+  void process() override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] Time now() const override { return door_.now(); }
   void rumble(int port, double strong, double weak, Duration how_long) override;
   void pulse(int port, int times) override;
-  void light(int port, std::optional<std::uint32_t> which) override { lights_.wish(port, which); }
+  void light(int port, std::optional<std::uint32_t> which) override { lights_.set(port, which); }
   void grab_only(const std::vector<int>& nodes) override;
   bool also_wait_for(int other) override;
   [[nodiscard]] bool is_ready(int other) const noexcept override {
@@ -102,15 +102,15 @@ class LinuxSession final : public Session::Inside {
   void shake();
   void replace_keeper();
 
-  struct Wishes {
+  struct Settings {
     Asker asker;
-    std::vector<outlet::ForceWish> wishes;
+    std::vector<outlet::ForceRequest> requests;
   };
 
   os::Door& door_;
   std::optional<outlet::Outlets> outlets_;
   std::optional<DesktopKeys> desktop_keys_;
-  Hearing hearing_;
+  DeviceMonitor monitor_;
   host::Nodes& nodes_;
   Grabs grabs_;
   Rumble rumble_;
@@ -121,12 +121,12 @@ class LinuxSession final : public Session::Inside {
   std::vector<int> ready_others_;
   std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
   std::set<std::string> announced_;
-  const Hearing::Other takes_other_ = [this](Ready what) { ready(what); };
+  const DeviceMonitor::Other takes_other_ = [this](Ready what) { ready(what); };
   bool met_ = false;     ///< what was there from the beginning
   bool looked_ = false;  ///< what is ready is known, and not taken yet
   bool keeper_is_gone_ = false;
-  Time now_{};                  ///< of the wake-up
-  std::vector<Wishes> wishes_;  ///< of games, answered but not yet done
+  Time now_{};                      ///< of the wake-up
+  std::vector<Settings> requests_;  ///< of games, answered but not yet done
   SessionStats stats_;
   Spread in_to_out_;
   std::optional<Time> look_again_;  ///< for what other programs may grab, or have
@@ -140,7 +140,7 @@ class LinuxSession final : public Session::Inside {
 
 std::optional<Diagnostic> LinuxSession::begin() {
   engine_.advance(door_.now());
-  if (auto failure = hearing_.begin(options_.signals)) return failure;
+  if (auto failure = monitor_.begin(options_.signals)) return failure;
   return options_.virtual_devices ? begin_virtual() : std::nullopt;
 }
 
@@ -149,7 +149,7 @@ std::optional<Diagnostic> LinuxSession::begin_virtual() {
   outlets_.emplace(door_, engine_, reader_, options_.profile.off_screen);
   desktop_keys_.emplace(nodes_, table_, *outlets_);
   if (auto failure = outlets_->start(number_of_play())) return failure;
-  if (auto failure = hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper})) return failure;
+  if (auto failure = monitor_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper})) return failure;
   return wait_for_devices();
 }
 
@@ -169,7 +169,7 @@ int LinuxSession::number_of_play() const {
 
 std::optional<Diagnostic> LinuxSession::wait_for_devices() {
   for (; waited_devices_ < outlets_->devices().size(); ++waited_devices_)
-    if (auto failure = hearing_.waiter().also(outlets_->devices()[waited_devices_].descriptor(),
+    if (auto failure = monitor_.waiter().also(outlets_->devices()[waited_devices_].descriptor(),
                                               {Waited::device, waited_devices_}))
       return failure;
   return std::nullopt;
@@ -177,7 +177,7 @@ std::optional<Diagnostic> LinuxSession::wait_for_devices() {
 
 void LinuxSession::meet() {
   met_ = true;
-  for (const host::NodePath& where : hearing_.watch().present()) open(where);
+  for (const host::NodePath& where : monitor_.watch().present()) open(where);
 }
 
 // -- units ----------------------------------------------------------------------------------------------------
@@ -194,12 +194,12 @@ void LinuxSession::open(const host::NodePath& where) {
 
 void LinuxSession::arrive(int node) {
   nodes_have_changed_ = true;
-  if (auto failure = hearing_.hear(node)) return fail(std::move(*failure));
+  if (auto failure = monitor_.watch_node(node)) return fail(std::move(*failure));
   // A keeper that takes none has ended, and is replaced.
   if (outlets_)
     for (const auto& report : nodes_.last_words(node))
       outlets_->keeper().give_last_word(node, nodes_.descriptor(node), report);
-  if (options_.meets) options_.meets(node, &nodes_.description(node), door_.now());
+  if (options_.on_node) options_.on_node(node, &nodes_.description(node), door_.now());
   if (!ended_) table_.arrive(node, nodes_.description(node));
 }
 
@@ -209,7 +209,7 @@ void LinuxSession::leave(int node) {
   if (outlets_) outlets_->keeper().forget(node);
   if (desktop_keys_) desktop_keys_->forget(node);
   rumble_.forget(node);
-  if (options_.meets) options_.meets(node, nullptr, door_.now());
+  if (options_.on_node) options_.on_node(node, nullptr, door_.now());
   table_.leave(node);
 }
 
@@ -247,7 +247,7 @@ void LinuxSession::claim_seats() {
 std::vector<NodeHere> LinuxSession::nodes() const {
   std::vector<NodeHere> nodes;
   const std::vector<int> playing = table_.playing_nodes();
-  for (const host::NodePath& where : hearing_.watch().present()) {
+  for (const host::NodePath& where : monitor_.watch().present()) {
     const auto node = nodes_.number_of(where.path);
     if (!node) continue;
     nodes.push_back({where.path, where.syspath, std::ranges::find(playing, *node) != playing.end(),
@@ -258,7 +258,7 @@ std::vector<NodeHere> LinuxSession::nodes() const {
 
 void LinuxSession::grab_only(const std::vector<int>& nodes) {
   nodes_.grab_all(false);
-  for (const host::NodePath& where : hearing_.watch().present())
+  for (const host::NodePath& where : monitor_.watch().present())
     if (const auto node = nodes_.number_of(where.path))
       nodes_.grab(*node, std::ranges::find(nodes, *node) != nodes.end());
   grabs_.set(table_.playing_nodes(), engine_.frozen(), now_);
@@ -267,12 +267,12 @@ void LinuxSession::grab_only(const std::vector<int>& nodes) {
 // -- waiting --------------------------------------------------------------------------------------------------
 
 int LinuxSession::descriptor() {
-  if (timer_ || closed_) return closed_ ? -1 : hearing_.waiter().descriptor();
+  if (timer_ || closed_) return closed_ ? -1 : monitor_.waiter().descriptor();
   os::Descriptor timer{door_, door_.make_timer()};
-  if (!timer || hearing_.waiter().also(timer.get(), {Waited::timer})) return -1;
+  if (!timer || monitor_.waiter().also(timer.get(), {Waited::timer})) return -1;
   timer_ = std::move(timer);
   arm_timer();
-  return hearing_.waiter().descriptor();
+  return monitor_.waiter().descriptor();
 }
 
 void LinuxSession::arm_timer() {
@@ -298,13 +298,13 @@ bool LinuxSession::wait(Time until) {
   ready_others_.clear();
   const Time end = std::min(until, next_due().value_or(until));
   const bool has_end = end < latest_time;  // a timer that never rings costs as much as another
-  looked_ = hearing_.wait(has_end ? std::optional{end} : std::nullopt, takes_other_);
+  looked_ = monitor_.wait(has_end ? std::optional{end} : std::nullopt, takes_other_);
   if (!looked_) fail(Waiter::failure());
-  return looked_ && (hearing_.waiter().anything_came() || end < until);
+  return looked_ && (monitor_.waiter().anything_came() || end < until);
 }
 
 bool LinuxSession::also_wait_for(int other) {
-  return !hearing_.waiter().also(other, {Waited::other, static_cast<std::size_t>(other)});
+  return !monitor_.waiter().also(other, {Waited::other, static_cast<std::size_t>(other)});
 }
 
 /// What games ask of the motors is answered first of all.
@@ -314,11 +314,11 @@ void LinuxSession::ready(Ready what) {
   if (what.what == Waited::other) ready_others_.push_back(static_cast<int>(what.which));
   if (what.what != Waited::device || !outlets_) return;
   const outlet::VirtualDevice& device = outlets_->devices()[what.which];
-  wishes_.push_back({{device.key().port, device.key().form}, {}});
-  outlet::answer(door_, device.descriptor(), wishes_.back().wishes);
+  requests_.push_back({{device.key().port, device.key().form}, {}});
+  outlet::answer(door_, device.descriptor(), requests_.back().requests);
 }
 
-void LinuxSession::take() {
+void LinuxSession::process() {
   if (closed_) return;
   if (!met_) meet();
   if (!looked_) static_cast<void>(wait(at_us(0)));
@@ -327,39 +327,39 @@ void LinuxSession::take() {
   take_reports();
   look_who_plays();
   if (grabs()) grabs_.insist(now_);
-  if (!wishes_.empty()) shake();
+  if (!requests_.empty()) shake();
   act();
-  if (hearing_.has_news()) take_news();
+  if (monitor_.has_node_events()) take_news();
   look_for_others();
   look_who_plays();
   if (keeper_is_gone_ && !ended_) replace_keeper();
-  if (hearing_.has_signals()) take_signals();
+  if (monitor_.has_signals()) take_signals();
   if (std::exchange(nodes_have_changed_, false)) tell(NodesChanged{});
   arm_timer();
 }
 
 void LinuxSession::take_reports() {
   now_ = door_.now();
-  const auto& news = nodes_.drain(now_);
+  const auto& batch = nodes_.drain(now_);
   if (ended_) {
-    for (const int node : news.gone) leave(node);
+    for (const int node : batch.gone) leave(node);
     return static_cast<void>(flush(now_));
   }
   bool any_out = false;
   std::uint64_t spoke = 0;  // a bit for each node; two that share one cost no more than a report
-  for (std::size_t i = 0; i < news.said.size(); ++i) {
-    const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(news.said.node(i)) % 64);
+  for (std::size_t i = 0; i < batch.said.size(); ++i) {
+    const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(batch.said.node(i)) % 64);
     // What one unit says one after the other comes out one after the other.
     if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
     spoke |= bit;
-    hear(news.said.node(i), news.said[i]);
-    if (desktop_keys_) desktop_keys_->pass_on(news.said.node(i), news.said[i].changes);
+    feed(batch.said.node(i), batch.said[i]);
+    if (desktop_keys_) desktop_keys_->pass_on(batch.said.node(i), batch.said[i].changes);
   }
-  for (const int node : news.gone) leave(node);
-  for (const int node : news.come) arrive(node);
+  for (const int node : batch.gone) leave(node);
+  for (const int node : batch.come) arrive(node);
   table_.advance(now_);
   engine_.advance(now_);
-  stats_.reports += news.said.size();
+  stats_.reports += batch.said.size();
   if (nodes_.has_news_of_loss() && !told_loss_) {
     told_loss_ = true;
     tell(LostEvents{});
@@ -367,18 +367,18 @@ void LinuxSession::take_reports() {
   any_out = flush(now_) || any_out;
   if (!any_out || !options_.measures) return;
   const Time out = door_.now();
-  for (std::size_t i = 0; i < news.said.size(); ++i) in_to_out_.add(out - news.said[i].time);
+  for (std::size_t i = 0; i < batch.said.size(); ++i) in_to_out_.add(out - batch.said[i].time);
 }
 
 void LinuxSession::take_news() {
-  while (const auto news = hearing_.next_news()) {
-    const bool ours = outlets_ && std::ranges::find(outlets_->devices(), news->where.path,
+  while (const auto event = monitor_.next_node_event()) {
+    const bool ours = outlets_ && std::ranges::find(outlets_->devices(), event->where.path,
                                                     &outlet::VirtualDevice::node) != outlets_->devices().end();
-    if (ours && news->came)
-      announced_.insert(news->where.path);
-    else if (news->came && !ended_)
-      open(news->where);
-    else if (const auto node = news->came ? std::nullopt : nodes_.close(news->where.path))
+    if (ours && event->came)
+      announced_.insert(event->where.path);
+    else if (event->came && !ended_)
+      open(event->where);
+    else if (const auto node = event->came ? std::nullopt : nodes_.close(event->where.path))
       leave(*node);
   }
   show();
@@ -397,7 +397,7 @@ void LinuxSession::look_for_others() {
 }
 
 void LinuxSession::take_signals() {
-  while (const auto caught = hearing_.next_signal()) tell(SignalCaught{caught->number, caught->from_terminal});
+  while (const auto caught = monitor_.next_signal()) tell(SignalCaught{caught->number, caught->from_terminal});
 }
 
 // -- what goes out --------------------------------------------------------------------------------------------
@@ -422,20 +422,21 @@ void LinuxSession::adopted() {
 
 /// The units' own motors may take their time; whoever asked has been answered.
 void LinuxSession::shake() {
-  for (const Wishes& wished : wishes_) rumble_.take(wished.asker, wished.wishes, players_of(wished.asker.port));
-  wishes_.clear();
+  for (const Settings& request : requests_)
+    rumble_.process(request.asker, request.requests, players_of(request.asker.port));
+  requests_.clear();
 }
 
 void LinuxSession::rumble(int port, double strong, double weak, Duration how_long) {
   const auto magnitude = [](double part) { return static_cast<std::uint16_t>(part * 65535); };
   constexpr std::int64_t longest = 32'000;
-  outlet::ForceWish hold, play{outlet::Wish::play};
+  outlet::ForceRequest hold, play{outlet::ForceKind::play};
   hold.what.type = FF_RUMBLE;
   hold.what.u.rumble = {magnitude(strong), magnitude(weak)};
   const auto ms = std::chrono::ceil<std::chrono::milliseconds>(how_long).count();
   hold.what.replay.length = static_cast<std::uint16_t>(std::clamp<std::int64_t>(ms, 0, longest));
   play.value = strong > 0 || weak > 0 ? 1 : 0;
-  rumble_.take({port}, {hold, play}, players_of(port));
+  rumble_.process({port}, {hold, play}, players_of(port));
 }
 
 void LinuxSession::pulse(int port, int times) {
@@ -444,7 +445,7 @@ void LinuxSession::pulse(int port, int times) {
 
 void LinuxSession::replace_keeper() {
   if (outlets_->keeper().start_again() < 0 ||
-      hearing_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper}).has_value())
+      monitor_.waiter().also(outlets_->keeper().descriptor(), {Waited::keeper}).has_value())
     fail({"no-keeper", Severity::error, "the process that owns the virtual controllers ended and cannot be restarted",
           "", "close other programs and restart Omnipar"});
 }
@@ -485,7 +486,7 @@ void LinuxSession::end() {
   for (auto due = shown_whole(); due && *due < until && !failure(); due = shown_whole()) {
     while (door_.now() < *due && !failure()) {
       static_cast<void>(wait(*due));
-      take();
+      process();
     }
     show();
   }
@@ -501,18 +502,18 @@ void LinuxSession::close() {
   outlets_.reset();
   timer_.reset();
   // Last, for the kernel keeps whoever closes a unit waiting until its driver has answered.
-  hearing_.give_back([this] { tell(AwaitsRelease{}); }, takes_other_, [this](int node) { leave(node); });
+  monitor_.give_back([this] { tell(AwaitsRelease{}); }, takes_other_, [this](int node) { leave(node); });
 }
 
 }  // namespace
 
 tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions options) {
-  options.profile = with_way_out(std::move(options.profile));
+  options.profile = with_exit_hotkeys(std::move(options.profile));
   const auto plan = compile(options.catalogue, options.profile);
   if (!plan) return tl::unexpected(plan.error());
   auto session = std::make_unique<LinuxSession>(door, *plan, std::move(options));
   if (auto failure = session->begin()) return tl::unexpected(Diagnostics{std::move(*failure)});
-  return Session::Inside::session(std::move(session));
+  return Session::Impl::session(std::move(session));
 }
 
 }  // namespace omnipar::inline abi_0::play

@@ -12,7 +12,7 @@
 #include "host/look.hpp"
 #include "host/raw.hpp"
 #include "omnipar/identity.hpp"
-#include "play/hearing.hpp"
+#include "play/device_monitor.hpp"
 #include "play/words.hpp"
 
 namespace omnipar::inline abi_0::play {
@@ -20,12 +20,12 @@ namespace {
 
 class Listening {
  public:
-  Listening(os::Door& door, const ListenOptions& options, Ears& ears)
+  Listening(os::Door& door, const ListenOptions& options, ReportListener& listener)
       : door_(door),
         options_(options),
-        ears_(ears),
-        hearing_(door, *options.catalogue, options.with_virtual),
-        nodes_(hearing_.nodes()),
+        listener_(listener),
+        monitor_(door, *options.catalogue, options.with_virtual),
+        nodes_(monitor_.nodes()),
         began_(door.now()) {
     nodes_.grab_all(options.grab);
     if (options.say) nodes_.say_to(options.say);
@@ -35,25 +35,25 @@ class Listening {
 
   std::optional<Diagnostic> run() {
     constexpr std::array ends{SIGINT, SIGTERM, SIGHUP};
-    if (auto failure = hearing_.begin(ends)) return failure;
-    for (const host::NodePath& where : hearing_.watch().present()) open(where);
-    ears_.ready();
+    if (auto failure = monitor_.begin(ends)) return failure;
+    for (const host::NodePath& where : monitor_.watch().present()) open(where);
+    listener_.ready();
     const std::optional<Time> end = options_.longest ? std::optional{began_ + *options_.longest} : std::nullopt;
-    while (!failure_ && !ears_.done() && (!end || door_.now() < *end)) {
+    while (!failure_ && !listener_.done() && (!end || door_.now() < *end)) {
       ready_raws_.clear();
-      if (!hearing_.wait(next_due(end), [this](Ready ready) { ready_raws_.push_back(static_cast<int>(ready.which)); }))
+      if (!monitor_.wait(next_due(end), [this](Ready ready) { ready_raws_.push_back(static_cast<int>(ready.which)); }))
         return Waiter::failure();
       take(nodes_.drain(door_.now()));
       for (const int raw : ready_raws_) take_raw(raw);
-      while (const auto news = hearing_.next_news()) take(*news);
+      while (const auto event = monitor_.next_node_event()) take(*event);
       look_who_has_them();
-      ears_.waited(since_start(door_.now()));
-      if (!hearing_.next_signal()) continue;
-      ears_.broken_off();
+      listener_.waited(since_start(door_.now()));
+      if (!monitor_.next_signal()) continue;
+      listener_.broken_off();
       break;
     }
     if (options_.grab)
-      hearing_.give_back(
+      monitor_.give_back(
           [this] {
             if (options_.say) options_.say(await_release_words);
           },
@@ -64,7 +64,7 @@ class Listening {
  private:
   [[nodiscard]] std::optional<Time> next_due(std::optional<Time> end) const {
     const auto due = earlier(earlier(end, nodes_.next_due()), look_again_);
-    const auto wanted = ears_.next_due();
+    const auto wanted = listener_.next_due();
     return wanted ? earlier(due, began_ + wanted->time_since_epoch()) : due;
   }
 
@@ -75,8 +75,8 @@ class Listening {
   }
 
   void arrive(int node) {
-    if (auto failure = hearing_.hear(node)) failure_ = failure;
-    ears_.arrived(node, nodes_.description(node), since_start(door_.now()));
+    if (auto failure = monitor_.watch_node(node)) failure_ = failure;
+    listener_.arrived(node, nodes_.description(node), since_start(door_.now()));
   }
 
   void open(const host::NodePath& where) {
@@ -102,11 +102,11 @@ class Listening {
   void look_who_has(int node) {
     const bool is_taken = nodes_.is_grabbed_by_another(node);
     if (is_taken && taken_.insert(node).second) {
-      ears_.taken_away(node, since_start(door_.now()));
+      listener_.taken_away(node, since_start(door_.now()));
       tell_who_has_it(node);
     } else if (!is_taken && nodes_.down(node).empty() && taken_.erase(node) > 0) {
       nodes_.resync(node);
-      ears_.given_back(node);
+      listener_.given_back(node);
     }
   }
 
@@ -129,11 +129,11 @@ class Listening {
     if (path.empty() || std::ranges::find(raws_, folder, &OpenRaw::folder) != raws_.end()) return;
     int error = 0;
     auto node = host::RawNode::open(door_, path, sibling, error);
-    if (!node) return ears_.cannot_hear_raw(sibling, error);
+    if (!node) return listener_.cannot_hear_raw(sibling, error);
     const int number = nodes_.next_number();
     const Ready says_something{Waited::raw, static_cast<std::size_t>(number)};
-    if (auto failure = hearing_.waiter().also(node->descriptor(), says_something)) failure_ = failure;
-    ears_.arrived(number, node->description(), since_start(door_.now()));
+    if (auto failure = monitor_.waiter().also(node->descriptor(), says_something)) failure_ = failure;
+    listener_.arrived(number, node->description(), since_start(door_.now()));
     raws_.push_back({number, folder, std::move(node)});
   }
 
@@ -143,24 +143,25 @@ class Listening {
     if (at == raws_.end()) return;
     const Time now = since_start(door_.now());
     auto bytes = at->node->next();
-    for (; bytes && !bytes->empty(); bytes = at->node->next()) ears_.heard_raw(number, now, *bytes);
+    for (; bytes && !bytes->empty(); bytes = at->node->next()) listener_.heard_raw(number, now, *bytes);
     if (bytes) return;
     raws_.erase(at);
-    ears_.left(number, now);
+    listener_.left(number, now);
   }
 
-  void take(const host::Nodes::News& news) {
-    for (std::size_t i = 0; i < news.said.size(); ++i)
-      ears_.heard(news.said.node(i), {since_start(news.said[i].time), news.said[i].changes, news.said[i].sockets});
-    for (const int node : news.gone) ears_.left(node, since_start(door_.now()));
-    for (const int node : news.come) arrive(node);
+  void take(const host::Nodes::Batch& batch) {
+    for (std::size_t i = 0; i < batch.said.size(); ++i)
+      listener_.on_report(batch.said.node(i),
+                          {since_start(batch.said[i].time), batch.said[i].changes, batch.said[i].sockets});
+    for (const int node : batch.gone) listener_.left(node, since_start(door_.now()));
+    for (const int node : batch.come) arrive(node);
   }
 
-  void take(const host::NodeNews& news) {
-    if (news.came)
-      open(news.where);
-    else if (const auto node = nodes_.close(news.where.path))
-      ears_.left(*node, since_start(door_.now()));
+  void take(const host::NodeEvent& event) {
+    if (event.came)
+      open(event.where);
+    else if (const auto node = nodes_.close(event.where.path))
+      listener_.left(*node, since_start(door_.now()));
   }
 
   struct OpenRaw {
@@ -171,8 +172,8 @@ class Listening {
 
   os::Door& door_;
   const ListenOptions& options_;
-  Ears& ears_;
-  Hearing hearing_;
+  ReportListener& listener_;
+  DeviceMonitor monitor_;
   host::Nodes& nodes_;
   std::vector<OpenRaw> raws_;
   std::vector<int> ready_raws_;
@@ -185,8 +186,8 @@ class Listening {
 
 }  // namespace
 
-std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, Ears& ears) {
-  return Listening{door, options, ears}.run();
+std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, ReportListener& listener) {
+  return Listening{door, options, listener}.run();
 }
 
 }  // namespace omnipar::inline abi_0::play

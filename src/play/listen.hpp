@@ -14,14 +14,14 @@
 namespace omnipar::inline abi_0::play {
 
 /// Who listens. Times begin at 0 when listening begins.
-class Ears {
+class ReportListener {
  public:
-  virtual ~Ears() = default;
+  virtual ~ReportListener() = default;
   /// Everything that was there from the beginning has arrived; from now on it is heard.
   virtual void ready() = 0;
   virtual void arrived(int node, const Description& description, Time now) = 0;
   virtual void left(int node, Time now) = 0;
-  virtual void heard(int node, const Report& report) = 0;
+  virtual void on_report(int node, const Report& report) = 0;
   /// A report of a raw node, whose description came by `arrived`.
   virtual void heard_raw(int node, Time time, std::span<const std::uint8_t> bytes) {
     static_cast<void>(node), static_cast<void>(time), static_cast<void>(bytes);
@@ -53,8 +53,8 @@ struct ListenOptions {
   std::optional<Duration> longest;                ///< ends by itself after so long, and everything is released
 };
 
-/// Listens until the ears have done, the time is over, or SIGINT, SIGTERM or SIGHUP. Fails with `no-signals`,
+/// Listens until the listener have done, the time is over, or SIGINT, SIGTERM or SIGHUP. Fails with `no-signals`,
 /// `no-udev` or `cannot-wait`.
-[[nodiscard]] std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, Ears& ears);
+[[nodiscard]] std::optional<Diagnostic> listen(os::Door& door, const ListenOptions& options, ReportListener& listener);
 
 }  // namespace omnipar::inline abi_0::play

@@ -15,7 +15,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-class Recorder final : public Ears {
+class Recorder final : public ReportListener {
  public:
   explicit Recorder(const RecordOptions& options) : options_(options) {
     put(to_line(TraceHead{options_.about, false}));
@@ -26,7 +26,7 @@ class Recorder final : public Ears {
     gathering_.arrive(node, description);
     here_[node] = description;
     played_on_.clear();
-    TraceEvent event{now, node, Deed::plug_in, {}};
+    TraceEvent event{now, node, TraceAction::plug_in, {}};
     for (const CodeRange& range : description.codes)
       if (range.value != 0 && !may_be_typed(node, range.code)) event.changes.push_back({range.code, range.value});
     put(to_line(node, description));
@@ -37,10 +37,10 @@ class Recorder final : public Ears {
     if (raws_.contains(node) && !raws_.extract(node).mapped().described) return;
     gathering_.leave(node);
     here_.erase(node);
-    put(to_line({now, node, Deed::pull_out, {}}));
+    put(to_line({now, node, TraceAction::pull_out, {}}));
   }
-  void heard(int node, const Report& report) override {
-    TraceEvent event{report.time, node, Deed::report, {}};
+  void on_report(int node, const Report& report) override {
+    TraceEvent event{report.time, node, TraceAction::report, {}};
     for (const Change& change : report.changes) {
       const bool typed = may_be_typed(node, change.code);
       if (!typed) event.changes.push_back(change);
@@ -59,14 +59,14 @@ class Recorder final : public Ears {
       return;
     }
     ++recorded_.raw;
-    TraceEvent event{time, node, Deed::report, {}};
+    TraceEvent event{time, node, TraceAction::report, {}};
     event.raw.assign(bytes.begin(), bytes.end());
     put(to_line(event));
   }
   void taken_away(int node, Time now) override {
     const std::string unit = name_of(node);
     if (std::ranges::find(recorded_.gaps, unit) == recorded_.gaps.end()) recorded_.gaps.push_back(unit);
-    put(to_line({now, node, Deed::gap, {}}));
+    put(to_line({now, node, TraceAction::gap, {}}));
     options_.say(fmt::format("\"{}\" is no longer recorded", unit));
   }
   void given_back(int node) override { options_.say(fmt::format("\"{}\" is recorded again", name_of(node))); }
@@ -101,7 +101,7 @@ class Recorder final : public Ears {
     if (may_type(description)) return;
     raw.described = true;
     put(to_line(node, description));
-    put(to_line({now, node, Deed::plug_in, {}}));
+    put(to_line({now, node, TraceAction::plug_in, {}}));
   }
 
   /// True if keys that may be typed are on the same HID device.
@@ -160,9 +160,9 @@ tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& o
   return recorder.recorded();
 }
 
-class SessionRecording::Inside {
+class SessionRecording::Impl {
  public:
-  explicit Inside(RecordOptions options) : options_(std::move(options)), recorder_(options_) { recorder_.ready(); }
+  explicit Impl(RecordOptions options) : options_(std::move(options)), recorder_(options_) { recorder_.ready(); }
 
   void meet(int node, const Description* description, Time now) {
     if (description == nullptr) {
@@ -177,8 +177,8 @@ class SessionRecording::Inside {
       recorder_.arrived(node, *description, since_start(now));
     }
   }
-  void hear(int node, const Report& report) {
-    if (nodes_.contains(node)) recorder_.heard(node, {since_start(report.time), report.changes, {}});
+  void feed(int node, const Report& report) {
+    if (nodes_.contains(node)) recorder_.on_report(node, {since_start(report.time), report.changes, {}});
   }
   [[nodiscard]] const Recorded& recorded() const noexcept { return recorder_.recorded(); }
 
@@ -197,13 +197,13 @@ class SessionRecording::Inside {
   Time last_{};
 };
 
-SessionRecording::SessionRecording(RecordOptions options) : inside_(std::make_unique<Inside>(std::move(options))) {}
+SessionRecording::SessionRecording(RecordOptions options) : impl_(std::make_unique<Impl>(std::move(options))) {}
 SessionRecording::~SessionRecording() = default;
-const Recorded& SessionRecording::recorded() const noexcept { return inside_->recorded(); }
+const Recorded& SessionRecording::recorded() const noexcept { return impl_->recorded(); }
 
 void SessionRecording::listen_to(SessionOptions& session) {
-  session.meets = [this](int node, const Description* description, Time now) { inside_->meet(node, description, now); };
-  session.heard = [this](int node, const Report& report) { inside_->hear(node, report); };
+  session.on_node = [this](int node, const Description* description, Time now) { impl_->meet(node, description, now); };
+  session.on_report = [this](int node, const Report& report) { impl_->feed(node, report); };
 }
 
 }  // namespace omnipar::inline abi_0::play

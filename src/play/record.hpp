@@ -47,8 +47,8 @@ class SessionRecording {
   [[nodiscard]] const Recorded& recorded() const noexcept;
 
  private:
-  class Inside;
-  std::unique_ptr<Inside> inside_;
+  class Impl;
+  std::unique_ptr<Impl> impl_;
 };
 
 }  // namespace omnipar::inline abi_0::play

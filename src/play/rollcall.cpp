@@ -44,7 +44,7 @@ void RollCall::left(int node, Time now) {
 }
 
 /// Which unit the node is of, and which of its parts the press is on.
-void RollCall::heard(int node, const Report& report) {
+void RollCall::on_report(int node, const Report& report) {
   waited(report.time);
   const auto member = done() ? std::nullopt : gathering_.find(node);
   if (!member) return;
@@ -54,8 +54,8 @@ void RollCall::heard(int node, const Report& report) {
   for (const std::string& part : unit_parts(catalogue_, member->unit)) {
     const Attachment attachment = member->attachment(catalogue_, part);
     for (const Control& control : attachment.controls)
-      if (control.reading == Reading::button) buttons.push_back(control.code);
-    if (hand.notices[part].take(attachment, report.changes) && part != hid::own_part) pressed.push_back(part);
+      if (control.type == ControlType::button) buttons.push_back(control.code);
+    if (hand.notices[part].update(attachment, report.changes) && part != hid::own_part) pressed.push_back(part);
   }
   follow_hand(hand, node, report, buttons);
   // What several parts share, such as a coin door, says nothing about who presses.

@@ -14,7 +14,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-class RollCall final : public Ears {
+class RollCall final : public ReportListener {
  public:
   /// The catalogue must outlive it. `say` gets a line for the person at a time.
   RollCall(const Catalogue& catalogue, std::vector<std::string> seats, std::function<void(const std::string&)> say);
@@ -22,7 +22,7 @@ class RollCall final : public Ears {
   void ready() override;
   void arrived(int node, const Description& description, Time now) override;
   void left(int node, Time now) override;
-  void heard(int node, const Report& report) override;
+  void on_report(int node, const Report& report) override;
   void waited(Time now) override;
   /// All seats are taken, and nobody has left again for three seconds; or two buttons of one unit have been held for
   /// two seconds, which is the exit combination without a keyboard.

@@ -9,7 +9,7 @@
 #include "omnipar/identity.hpp"
 #include "play/hotkeys.hpp"
 #include "play/lights.hpp"
-#include "play/session_inside.hpp"
+#include "play/session_impl.hpp"
 #include "play/trace_host.hpp"
 
 namespace omnipar::inline abi_0::play {
@@ -23,10 +23,10 @@ Description as_found(const Description& node, std::span<const Change> state) {
   return found;
 }
 
-class RoomSession final : public Session::Inside {
+class RoomSession final : public Session::Impl {
  public:
   RoomSession(const Plan& plan, SessionOptions options, Room room)
-      : Inside(plan, std::move(options)),
+      : Impl(plan, std::move(options)),
         room_(std::move(room)),
         trace_(room_.name),
         host_(
@@ -37,7 +37,7 @@ class RoomSession final : public Session::Inside {
 
   int descriptor() override;
   bool wait(Time until) override;
-  void take() override;
+  void process() override;
   [[nodiscard]] std::optional<Time> next_due() const override;
   [[nodiscard]] Time now() const override { return now_; }
   void rumble(int port, double strong, double weak, Duration how_long) override;
@@ -57,8 +57,8 @@ class RoomSession final : public Session::Inside {
  private:
   using Players = std::map<int, std::string>;  ///< what units are called, by id
 
-  /// What somebody wishes that the hands at a port feel and see, and the units that were told.
-  struct Wish {
+  /// What somebody requests that the hands at a port feel and see, and the units that were told.
+  struct Request {
     Felt felt{};
     Players shaken;
     bool is_lit = false;
@@ -86,7 +86,7 @@ class RoomSession final : public Session::Inside {
   Time now_{};
   Time all_seen_{};  ///< some frames behind the last thing that happens
   SessionStats stats_;
-  std::map<int, Wish> wishes_;  ///< by port
+  std::map<int, Request> requests_;  ///< by port
 };
 
 /// Looks for the next thing that happens. A line that cannot be read ends the room.
@@ -99,7 +99,7 @@ void RoomSession::read_on() {
       if (auto problem = trace_.finish()) fail(std::move(*problem));
       break;
     }
-    auto event = trace_.take(**line);
+    auto event = trace_.read_line(**line);
     if (!event) return fail(event.error());
     next_ = std::move(*event);
   }
@@ -131,7 +131,7 @@ bool RoomSession::wait(Time until) {
   return due && *due <= now_;
 }
 
-void RoomSession::take() {
+void RoomSession::process() {
   if (ended_) return;
   ++stats_.wake_ups;
   constexpr Duration a_moment{1000};
@@ -160,21 +160,21 @@ void RoomSession::pass(Time time) {
 void RoomSession::play(const TraceEvent& event, const Description& node) {
   if (ended_) return;
   pass(event.time);
-  if (room_.acts) room_.acts(event, node);
-  switch (event.deed) {
-    case Deed::plug_in:
+  if (room_.on_trace_event) room_.on_trace_event(event, node);
+  switch (event.action) {
+    case TraceAction::plug_in:
       table_.arrive(event.node, as_found(node, event.changes));
       break;
-    case Deed::pull_out:
+    case TraceAction::pull_out:
       table_.leave(event.node);
       break;
-    case Deed::gap:
+    case TraceAction::gap:
       tell(Remark{fmt::format("\"{}\" was grabbed by another program: its input is missing until its next report.",
                               printable(node.name))});
       break;
-    case Deed::report:
+    case TraceAction::report:
       ++stats_.reports;
-      hear(event.node, {event.time, event.changes, event.sockets});
+      feed(event.node, {event.time, event.changes, event.sockets});
       break;
   }
   pass(event.time);
@@ -198,10 +198,10 @@ RoomSession::Players RoomSession::players_of(int port) const {
 }
 
 void RoomSession::rumble(int port, double strong, double weak, Duration how_long) {
-  Wish& wish = wishes_[port];
-  wish.felt = {"", strong * options_.rumble, weak * options_.rumble, how_long};
-  wish.shaken = players_of(port);
-  for (const auto& [id, unit] : wish.shaken) tell(Felt{unit, wish.felt.strong, wish.felt.weak, how_long, id});
+  Request& request = requests_[port];
+  request.felt = {"", strong * options_.rumble, weak * options_.rumble, how_long};
+  request.shaken = players_of(port);
+  for (const auto& [id, unit] : request.shaken) tell(Felt{unit, request.felt.strong, request.felt.weak, how_long, id});
 }
 
 void RoomSession::pulse(int port, int times) {
@@ -214,23 +214,24 @@ void RoomSession::pulse(int port, int times) {
 void RoomSession::light(int port, std::optional<std::uint32_t> which) {
   constexpr int leds = 4;
   constexpr std::uint32_t all = (1U << leds) - 1;
-  Wish& wish = wishes_[port];
-  wish.is_lit = true;
-  wish.lit = which.value_or(leds_of(port, leds)) & all;
-  wish.shown = players_of(port);
-  for (const auto& [id, unit] : wish.shown) tell(Lit{unit, wish.lit, id});
+  Request& request = requests_[port];
+  request.is_lit = true;
+  request.lit = which.value_or(leds_of(port, leds)) & all;
+  request.shown = players_of(port);
+  for (const auto& [id, unit] : request.shown) tell(Lit{unit, request.lit, id});
 }
 
 /// Who comes to a port shakes on there, if that has no end, and shows its LEDs.
 void RoomSession::tell_newcomers() {
-  for (auto& [port, wish] : wishes_) {
+  for (auto& [port, request] : requests_) {
     const Players playing = players_of(port);
-    const bool shakes = wish.felt.how_long == Duration{0} && (wish.felt.strong > 0 || wish.felt.weak > 0);
+    const bool shakes = request.felt.how_long == Duration{0} && (request.felt.strong > 0 || request.felt.weak > 0);
     for (const auto& [id, unit] : playing) {
-      if (shakes && !wish.shaken.contains(id)) tell(Felt{unit, wish.felt.strong, wish.felt.weak, Duration{0}, id});
-      if (wish.is_lit && !wish.shown.contains(id)) tell(Lit{unit, wish.lit, id});
+      if (shakes && !request.shaken.contains(id))
+        tell(Felt{unit, request.felt.strong, request.felt.weak, Duration{0}, id});
+      if (request.is_lit && !request.shown.contains(id)) tell(Lit{unit, request.lit, id});
     }
-    wish.shaken = wish.shown = playing;
+    request.shaken = request.shown = playing;
   }
 }
 
@@ -243,10 +244,10 @@ tl::expected<Session, Diagnostics> Session::open_room(SessionOptions options, Ro
   if (!room.lines)
     return tl::unexpected(Diagnostics{
         {"no-lines", Severity::error, "the room has no events", room.name, "use lines_of to create them from text"}});
-  options.profile = play::with_way_out(std::move(options.profile));
+  options.profile = play::with_exit_hotkeys(std::move(options.profile));
   const auto plan = compile(options.catalogue, options.profile);
   if (!plan) return tl::unexpected(plan.error());
-  return Inside::session(std::make_unique<play::RoomSession>(*plan, std::move(options), std::move(room)));
+  return Impl::session(std::make_unique<play::RoomSession>(*plan, std::move(options), std::move(room)));
 }
 
 Lines lines_of(std::string text) {

@@ -80,23 +80,24 @@ bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, doub
   return true;
 }
 
-void Rumble::take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts) {
+void Rumble::process(Asker asker, const std::vector<outlet::ForceRequest>& requests,
+                     std::span<const host::NodePart> parts) {
   Pad& pad = pads_[asker];
-  for (const outlet::ForceWish& wish : wishes) {
-    Effect& effect = pad.effects.at(static_cast<std::size_t>(wish.effect));
-    switch (wish.wish) {
-      case outlet::Wish::upload:
-        upload(pad, effect, wish.what);
+  for (const outlet::ForceRequest& request : requests) {
+    Effect& effect = pad.effects.at(static_cast<std::size_t>(request.effect));
+    switch (request.kind) {
+      case outlet::ForceKind::upload:
+        upload(pad, effect, request.what);
         break;
-      case outlet::Wish::erase:
+      case outlet::ForceKind::erase:
         erase(effect);
         break;
-      case outlet::Wish::play:
-        play(pad, effect, wish.value, parts);
+      case outlet::ForceKind::play:
+        play(pad, effect, request.value, parts);
         break;
-      case outlet::Wish::strength:
+      case outlet::ForceKind::strength:
         constexpr double full = 65535;
-        pad.gain = wish.value / full;
+        pad.gain = request.value / full;
         for (Effect& other : pad.effects) put_anew(pad, other);
         break;
     }

@@ -39,7 +39,7 @@ class Rumble {
   Rumble(host::Nodes& nodes, double strength) noexcept : nodes_(nodes), strength_(strength) {}
 
   /// Does what was asked, on those that play the port.
-  void take(Asker asker, const std::vector<outlet::ForceWish>& wishes, std::span<const host::NodePart> parts);
+  void process(Asker asker, const std::vector<outlet::ForceRequest>& requests, std::span<const host::NodePart> parts);
   /// The node is no more.
   void forget(int node);
   /// Whatever plays is stopped, and nothing is begun until `thaw`.

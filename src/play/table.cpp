@@ -87,50 +87,50 @@ void Table::regroup(const std::set<int>& concerned) {
     numbers.push_back(number);
     descriptions.push_back(node->second);
   }
-  std::vector<Guest> now;
+  std::vector<Device> now;
   std::vector<UnitNodes> units = group_nodes(descriptions);
-  choose_ways(units, descriptions, rig_);
-  for (const UnitNodes& unit : units) now.push_back(guest_of(unit, numbers, descriptions));
-  const auto find = [](std::vector<Guest>& guests, const Guest& wanted) {
-    return std::ranges::find_if(guests,
-                                [&](const Guest& guest) { return guest.nodes.front() == wanted.nodes.front(); });
+  choose_connections(units, descriptions, rig_);
+  for (const UnitNodes& unit : units) now.push_back(device_of(unit, numbers, descriptions));
+  const auto find = [](std::vector<Device>& devices, const Device& wanted) {
+    return std::ranges::find_if(devices,
+                                [&](const Device& device) { return device.nodes.front() == wanted.nodes.front(); });
   };
-  for (auto guest = guests_.begin(); guest != guests_.end();) {
-    if (!concerned.contains(guest->nodes.front()) || find(now, *guest) != now.end()) {
-      ++guest;
+  for (auto device = devices_.begin(); device != devices_.end();) {
+    if (!concerned.contains(device->nodes.front()) || find(now, *device) != now.end()) {
+      ++device;
       continue;
     }
-    const Guest gone = std::move(*guest);
-    guest = guests_.erase(guest);
+    const Device gone = std::move(*device);
+    device = devices_.erase(device);
     dismiss(gone);
   }
-  for (Guest& guest : now) {
-    const auto old = find(guests_, guest);
-    if (old == guests_.end())
-      welcome(std::move(guest));
+  for (Device& device : now) {
+    const auto old = find(devices_, device);
+    if (old == devices_.end())
+      add_device(std::move(device));
     else
-      update(*old, guest.nodes);
+      update(*old, device.nodes);
   }
-  guest_of_.clear();
-  for (std::size_t i = 0; i < guests_.size(); ++i)
-    for (const int node : guests_[i].nodes) guest_of_.emplace_back(node, i);
+  device_of_.clear();
+  for (std::size_t i = 0; i < devices_.size(); ++i)
+    for (const int node : devices_[i].nodes) device_of_.emplace_back(node, i);
   ask_for_the_lost();
 }
 
-Table::Guest Table::guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
-                             const std::vector<Description>& descriptions) const {
-  Guest guest;
-  guest.unit = descriptions[unit.main()];
-  guest.unit.half = unit.half;
-  for (const std::size_t i : unit.nodes) guest.nodes.push_back(numbers[i]);
-  const UnitSheet* sheet = find_unit_sheet(catalogue_, guest.unit);
-  guest.streams = sheet != nullptr && sheet->streams;
-  guest.out_of_range = guest.streams;
-  return guest;
+Table::Device Table::device_of(const UnitNodes& unit, const std::vector<int>& numbers,
+                               const std::vector<Description>& descriptions) const {
+  Device device;
+  device.unit = descriptions[unit.main()];
+  device.unit.half = unit.half;
+  for (const std::size_t i : unit.nodes) device.nodes.push_back(numbers[i]);
+  const UnitSheet* sheet = find_unit_sheet(catalogue_, device.unit);
+  device.streams = sheet != nullptr && sheet->streams;
+  device.out_of_range = device.streams;
+  return device;
 }
 
-Table::Share Table::share_of(const Guest& guest, const Player& player, int node) const {
-  const Description& main = nodes_.at(guest.nodes.front());
+Table::Share Table::share_of(const Device& device, const Player& player, int node) const {
+  const Description& main = nodes_.at(device.nodes.front());
   Share share{node, attach_node(catalogue_, main, nodes_.at(node), player.part), std::nullopt};
   share.attachment.unit = player.name;
   share.attachment.seat = player.seat;
@@ -140,7 +140,7 @@ Table::Share Table::share_of(const Guest& guest, const Player& player, int node)
 }
 
 /// What it has reached is remembered.
-void Table::get_up(const Share& share) {
+void Table::release_share(const Share& share) {
   if (!share.playing) return;
   note_ranges(reached_, share.attachment.unit, engine_.ranges_by_use(*share.playing));
   engine_.detach(*share.playing);
@@ -163,8 +163,8 @@ void Table::note_ranges(std::vector<Calibration>& all, const std::string& unit, 
 
 std::vector<Calibration> Table::ranges_by_use() const {
   std::vector<Calibration> all = reached_;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& player : device.players)
       for (const Share& share : player.shares)
         if (share.playing) note_ranges(all, share.attachment.unit, engine_.ranges_by_use(*share.playing));
   return all;
@@ -179,8 +179,8 @@ void Table::tell_outdated(const std::string& name, const Attachment& attachment)
   }
 }
 
-void Table::welcome(Guest guest) {
-  Guest& here = guests_.emplace_back(std::move(guest));
+void Table::add_device(Device device) {
+  Device& here = devices_.emplace_back(std::move(device));
   any_streams_ = any_streams_ || here.streams;
   for (const std::string& part : unit_parts(catalogue_, here.unit)) {
     Player player{part, name_of(here.unit, part), "", {}, ++last_number_};
@@ -188,7 +188,7 @@ void Table::welcome(Guest guest) {
     if (unit != nullptr) {
       player.name = unit->name;
       player.in_rig = true;
-      if (has_seat(unit->seat)) sit_down(player, unit->name, unit->seat);
+      if (has_seat(unit->seat)) assign_seat(player, unit->name, unit->seat);
     }
     for (const int node : here.nodes) player.shares.push_back(share_of(here, player, node));
     for (const Share& share : player.shares) tell_outdated(player.name, share.attachment);
@@ -208,31 +208,31 @@ void Table::welcome(Guest guest) {
 }
 
 /// A unit's other nodes may come later than its main one, and go earlier.
-void Table::update(Guest& guest, const std::vector<int>& nodes) {
-  if (guest.nodes == nodes) return;
-  guest.nodes = nodes;
+void Table::update(Device& device, const std::vector<int>& nodes) {
+  if (device.nodes == nodes) return;
+  device.nodes = nodes;
   const auto stays = [&nodes](const Share& share) { return std::ranges::find(nodes, share.node) != nodes.end(); };
-  for (Player& player : guest.players) {
+  for (Player& player : device.players) {
     for (const Share& share : player.shares)
-      if (!stays(share)) get_up(share);
+      if (!stays(share)) release_share(share);
     std::erase_if(player.shares, [&](const Share& share) { return !stays(share); });
     for (const int node : nodes) {
       if (std::ranges::find(player.shares, node, &Share::node) != player.shares.end()) continue;
-      player.shares.push_back(share_of(guest, player, node));
-      if (player.seat.empty() || player.empty || guest.out_of_range) continue;
+      player.shares.push_back(share_of(device, player, node));
+      if (player.seat.empty() || player.empty || device.out_of_range) continue;
       if (const auto unit = engine_.attach(player.shares.back().attachment)) player.shares.back().playing = *unit;
       untold_[player.number] = now_ + patience_;
     }
   }
 }
 
-void Table::dismiss(const Guest& guest) {
-  for (const Player& player : guest.players) {
-    for (const Share& share : player.shares) get_up(share);
+void Table::dismiss(const Device& device) {
+  for (const Player& player : device.players) {
+    for (const Share& share : player.shares) release_share(share);
     seated_.erase(player.number);
     untold_.erase(player.number);
     told_idle_.erase(player.number);
-    if (!player.seat.empty() && !guest.out_of_range && !player.empty)
+    if (!player.seat.empty() && !device.out_of_range && !player.empty)
       tell_(Left{player.seat, player.name, player.number});
   }
 }
@@ -240,10 +240,10 @@ void Table::dismiss(const Guest& guest) {
 // -- reports -----------------------------------------------------------------------------------------------
 
 /// What several parts share, such as a coin door, says nothing about who presses, where a part has more than that.
-std::vector<Change> Table::changes_of(const Guest& guest, const Player& player, const Share& share,
+std::vector<Change> Table::changes_of(const Device& device, const Player& player, const Share& share,
                                       const Report& report) {
   const auto is_shared = [&](Code code) {
-    return std::ranges::any_of(guest.players, [&](const Player& other) {
+    return std::ranges::any_of(device.players, [&](const Player& other) {
       if (&other == &player) return false;
       const auto its = std::ranges::find(other.shares, share.node, &Share::node);
       return its != other.shares.end() &&
@@ -251,45 +251,46 @@ std::vector<Change> Table::changes_of(const Guest& guest, const Player& player, 
     });
   };
   std::vector<Change> own{report.changes.begin(), report.changes.end()};
-  if (guest.players.size() > 1 && !std::ranges::all_of(share.attachment.controls, is_shared, &Control::code))
+  if (device.players.size() > 1 && !std::ranges::all_of(share.attachment.controls, is_shared, &Control::code))
     std::erase_if(own, [&](const Change& change) { return is_shared(change.code); });
   return own;
 }
 
 void Table::report(int node, const Report& report) {
-  const std::size_t at = find_in_turn(guest_of_, last_found_, [=](const auto& entry) { return entry.first == node; });
-  if (at == guest_of_.size()) return;
-  Guest& guest = guests_[guest_of_[at].second];
-  guest.last_heard = std::max(guest.last_heard, report.time);
-  if (guest.out_of_range) return speak_again(guest, node, report);
+  const std::size_t at = find_in_turn(device_of_, last_found_, [=](const auto& entry) { return entry.first == node; });
+  if (at == device_of_.size()) return;
+  Device& device = devices_[device_of_[at].second];
+  device.last_heard = std::max(device.last_heard, report.time);
+  if (device.out_of_range) return speak_again(device, node, report);
   const bool moves_only = only_moves(report);
-  for (Player& player : guest.players) {
+  for (Player& player : device.players) {
     const auto share = std::ranges::find(player.shares, node, &Share::node);
     if (share == player.shares.end()) continue;
-    if (!moves_only && look_into(guest, player, node, report)) continue;
+    if (!moves_only && look_into(device, player, node, report)) continue;
     if (player.empty) continue;
     player.heard = true;
     if (share->playing)
       engine_.feed(*share->playing, report);
     else
-      hear_waiting(guest, player, *share, report);
+      hear_waiting(device, player, *share, report);
   }
 }
 
 /// Nobody plays on it yet: who presses takes a seat.
-void Table::hear_waiting(Guest& guest, Player& player, Share& share, const Report& report) {
+void Table::hear_waiting(Device& device, Player& player, Share& share, const Report& report) {
   remember(share.attachment, report.changes);
-  if (!player.seat.empty() || !player.notice.take(share.attachment, changes_of(guest, player, share, report))) return;
+  if (!player.seat.empty() || !player.notice.update(share.attachment, changes_of(device, player, share, report)))
+    return;
   if (engine_.frozen()) return;
   engine_.advance(report.time);
-  take_seat(guest, player);
+  take_seat(device, player);
 }
 
 // -- sockets --------------------------------------------------------------------------------------------------
 
 /// True if something has become of this one's socket: what else the report says is how the part stands.
-bool Table::look_into(const Guest& guest, Player& player, int node, const Report& report) {
-  const auto part = static_cast<std::uint16_t>(&player - guest.players.data());
+bool Table::look_into(const Device& device, Player& player, int node, const Report& report) {
+  const auto part = static_cast<std::uint16_t>(&player - device.players.data());
   for (const SocketChange& socket : report.sockets) {
     if (socket.part != part || player.empty == !socket.filled) continue;
     player.empty = !socket.filled;
@@ -302,11 +303,11 @@ bool Table::look_into(const Guest& guest, Player& player, int node, const Report
 
 void Table::take_out(Player& player) {
   let_go(player);
-  tell_(SocketNews{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none, player.number});
+  tell_(SocketChanged{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none, player.number});
 }
 
 void Table::put_in(Player& player, int node, const Report& report) {
-  tell_(SocketNews{player.seat, player.name, Plug::put_in, player.number});
+  tell_(SocketChanged{player.seat, player.name, Plug::put_in, player.number});
   for (Share& share : player.shares)
     if (share.node == node) remember(share.attachment, report.changes);
   if (player.seat.empty())
@@ -326,11 +327,11 @@ void Table::advance(Time now) {
   if (!untold_.empty()) tell_what_is_whole();
   if (!guesses_.empty() && now_ >= next_guess_) guess_guns();
   if (!any_streams_) return;
-  for (Guest& guest : guests_) {
-    const Time due = guest.last_heard + silence_that_means_away;
-    if (!guest.streams || guest.out_of_range || now < due) continue;
+  for (Device& device : devices_) {
+    const Time due = device.last_heard + silence_that_means_away;
+    if (!device.streams || device.out_of_range || now < due) continue;
     engine_.advance(due);
-    fall_silent(guest);
+    fall_silent(device);
   }
 }
 
@@ -341,9 +342,9 @@ std::optional<Time> Table::next_due() const {
     if (!due || when < *due) due = when;
   if (!guesses_.empty() && (!due || next_guess_ < *due)) due = next_guess_;
   if (!any_streams_) return due;
-  for (const Guest& guest : guests_) {
-    const Time silent = guest.last_heard + silence_that_means_away;
-    if (guest.streams && !guest.out_of_range && (!due || silent < *due)) due = silent;
+  for (const Device& device : devices_) {
+    const Time silent = device.last_heard + silence_that_means_away;
+    if (device.streams && !device.out_of_range && (!due || silent < *due)) due = silent;
   }
   return due;
 }
@@ -352,15 +353,15 @@ std::optional<Time> Table::next_due() const {
 void Table::guess_guns() {
   constexpr Duration pause = std::chrono::milliseconds{250};
   next_guess_ = now_ + pause;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& player : device.players)
       for (const Share& share : player.shares) {
         const auto guess = guesses_.find(share.node);
         if (guess == guesses_.end()) continue;
         double x = 0, y = 0;
         for (const Change& change : present_state(share))
           for (const Control& control : share.attachment.controls)
-            if (control.code == change.code && control.reading == Reading::two_sided)
+            if (control.code == change.code && control.type == ControlType::two_sided)
               (control.axis == Axis::y ? y : x) = attach::position(control, attach::scale_of(control), change.value);
         const auto verdict = guess->second.look(x, y);
         if (verdict == attach::GunGuess::Verdict::open) continue;
@@ -371,36 +372,36 @@ void Table::guess_guns() {
 
 void Table::let_go(Player& player) {
   for (Share& share : player.shares) {
-    get_up(share);
+    release_share(share);
     share.playing.reset();
     share.attachment.state.clear();  // whatever its hands hold by then is not known
   }
 }
 
 void Table::release_all() {
-  for (Guest& guest : guests_)
-    for (Player& player : guest.players) let_go(player);
+  for (Device& device : devices_)
+    for (Player& player : device.players) let_go(player);
 }
 
-void Table::fall_silent(Guest& guest) {
-  guest.out_of_range = true;
-  for (Player& player : guest.players) {
+void Table::fall_silent(Device& device) {
+  device.out_of_range = true;
+  for (Player& player : device.players) {
     let_go(player);
     if (!player.seat.empty() && !player.empty) tell_(Left{player.seat, player.name, player.number});
   }
 }
 
 /// What it says first is its state, not a press.
-void Table::speak_again(Guest& guest, int node, const Report& report) {
-  guest.out_of_range = false;
+void Table::speak_again(Device& device, int node, const Report& report) {
+  device.out_of_range = false;
   engine_.advance(report.time);
-  for (Player& player : guest.players) {
-    if (look_into(guest, player, node, report)) continue;
+  for (Player& player : device.players) {
+    if (look_into(device, player, node, report)) continue;
     for (Share& share : player.shares)
       if (share.node == node) remember(share.attachment, report.changes);
     if (!player.seat.empty() && !player.empty) play(player, true);
   }
-  seat_own(guest);
+  seat_own(device);
 }
 
 }  // namespace omnipar::inline abi_0::play

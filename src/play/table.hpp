@@ -96,7 +96,7 @@ class Table {
     ActivityDetector notice{};
     bool in_rig = false;  ///< its name is the rig's
   };
-  struct Guest {
+  struct Device {
     Description unit;  ///< its main node, with the unit's own half
     std::vector<int> nodes;
     std::vector<Player> players;
@@ -105,47 +105,47 @@ class Table {
     Time last_heard{};
   };
 
-  void get_up(const Share& share);
+  void release_share(const Share& share);
   static void note_ranges(std::vector<Calibration>& all, const std::string& unit, std::vector<AxisCalibration> axes);
   [[nodiscard]] std::set<int> related(const Description& node) const;
   void regroup(const std::set<int>& concerned);
   void tell_outdated(const std::string& name, const Attachment& attachment);
-  void welcome(Guest guest);
-  void update(Guest& guest, const std::vector<int>& nodes);
-  void dismiss(const Guest& guest);
-  [[nodiscard]] Guest guest_of(const UnitNodes& unit, const std::vector<int>& numbers,
-                               const std::vector<Description>& descriptions) const;
+  void add_device(Device device);
+  void update(Device& device, const std::vector<int>& nodes);
+  void dismiss(const Device& device);
+  [[nodiscard]] Device device_of(const UnitNodes& unit, const std::vector<int>& numbers,
+                                 const std::vector<Description>& descriptions) const;
   [[nodiscard]] std::vector<std::string> present() const;
   [[nodiscard]] bool has_seat(const std::string& seat) const;
   void tell_of_others(const Player& player);
   [[nodiscard]] const RigUnit* known(const Description& unit, const std::string& part) const;
   [[nodiscard]] const RigUnit* perhaps(const Description& unit, const std::string& part) const;
   [[nodiscard]] Doubt doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const;
-  [[nodiscard]] Share share_of(const Guest& guest, const Player& player, int node) const;
-  [[nodiscard]] static std::vector<Change> changes_of(const Guest& guest, const Player& player, const Share& share,
+  [[nodiscard]] Share share_of(const Device& device, const Player& player, int node) const;
+  [[nodiscard]] static std::vector<Change> changes_of(const Device& device, const Player& player, const Share& share,
                                                       const Report& report);
-  void hear_waiting(Guest& guest, Player& player, Share& share, const Report& report);
+  void hear_waiting(Device& device, Player& player, Share& share, const Report& report);
   void ask_for_the_lost();
   [[nodiscard]] Rig everybody() const;
-  void take_seat(Guest& guest, Player& player);
-  void seat_own(Guest& guest);
-  void move_to(Guest& guest, Player& player, const std::string& seat);
-  void leave_seat(Guest& guest, Player& player);
-  void get_own_up(Guest& guest, const std::string& seat);
+  void take_seat(Device& device, Player& player);
+  void seat_own(Device& device);
+  void move_to(Device& device, Player& player, const std::string& seat);
+  void leave_seat(Device& device, Player& player);
+  void get_own_up(Device& device, const std::string& seat);
   [[nodiscard]] bool holds(const Player& player, const std::string& role) const;
   [[nodiscard]] std::vector<Change> present_state(const Share& share) const;
   template <typename Act>
   [[nodiscard]] std::optional<Diagnostic> with_unit(int unit, const Act& act);
   [[nodiscard]] bool is_of_use(const Player& player) const;
-  [[nodiscard]] std::string called(const Guest& guest, const Player& player) const;
-  [[nodiscard]] UnitHere here(const Guest& guest, const Player& player) const;
-  bool look_into(const Guest& guest, Player& player, int node, const Report& report);
+  [[nodiscard]] std::string called(const Device& device, const Player& player) const;
+  [[nodiscard]] UnitHere here(const Device& device, const Player& player) const;
+  bool look_into(const Device& device, Player& player, int node, const Report& report);
   void take_out(Player& player);
   void put_in(Player& player, int node, const Report& report);
   void let_go(Player& player);
-  void fall_silent(Guest& guest);
-  void speak_again(Guest& guest, int node, const Report& report);
-  void sit_down(Player& player, const std::string& name, const std::string& seat);
+  void fall_silent(Device& device);
+  void speak_again(Device& device, int node, const Report& report);
+  void assign_seat(Player& player, const std::string& name, const std::string& seat);
   void play(Player& player, bool again);
   void play_by_press(Player& player, bool again);
   bool attach(Player& player);
@@ -165,9 +165,9 @@ class Table {
   EventHandler tell_;
   std::map<int, Description> nodes_;
   std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit
-  std::vector<Guest> guests_;
-  std::vector<std::pair<int, std::size_t>> guest_of_;  ///< by node: where in the guests
-  std::size_t last_found_ = 0;                         ///< where `report` found the last one in these
+  std::vector<Device> devices_;
+  std::vector<std::pair<int, std::size_t>> device_of_;  ///< by node: where in the devices
+  std::size_t last_found_ = 0;                          ///< where `report` found the last one in these
   std::string last_asked_;
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
   std::set<int> told_idle_;                                ///< units of which that was told

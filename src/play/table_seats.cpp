@@ -6,7 +6,7 @@
 
 #include "catalogue/lookup.hpp"
 #include "omnipar/hid.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "play/gathering.hpp"
 #include "play/table.hpp"
 
@@ -21,8 +21,8 @@ std::vector<std::string> Table::present() const {
 }
 
 bool Table::is_played(const std::string& seat) const {
-  return std::ranges::any_of(guests_, [&](const Guest& guest) {
-    return std::ranges::any_of(guest.players,
+  return std::ranges::any_of(devices_, [&](const Device& device) {
+    return std::ranges::any_of(device.players,
                                [&seat](const Player& player) { return player.seat == seat && !player.empty; });
   });
 }
@@ -82,12 +82,12 @@ void Table::tell_what_it_has(const Player& player) {
 }
 
 void Table::tell_what_is_whole() {
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players) {
+  for (const Device& device : devices_)
+    for (const Player& player : device.players) {
       const auto at = untold_.find(player.number);
       if (at == untold_.end() || at->second > now_) continue;
-      player.seat.empty() || player.empty || guest.out_of_range ? static_cast<void>(untold_.erase(at))
-                                                                : tell_what_it_has(player);
+      player.seat.empty() || player.empty || device.out_of_range ? static_cast<void>(untold_.erase(at))
+                                                                 : tell_what_it_has(player);
     }
 }
 
@@ -98,10 +98,10 @@ void Table::play_by_press(Player& player, bool again) {
 
 /// An owner who comes back finds whoever stands in still playing; both do.
 void Table::tell_of_others(const Player& player) {
-  for (const Guest& guest : guests_)
-    for (const Player& other : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& other : device.players)
       if (&other != &player && other.seat == player.seat && other.part != hid::own_part && !other.empty &&
-          !guest.out_of_range &&
+          !device.out_of_range &&
           std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
         return tell_(Beside{player.seat, player.name, other.name, player.number, other.number});
 }
@@ -109,10 +109,10 @@ void Table::tell_of_others(const Player& player) {
 /// What an adapter has of its own will serve whoever plays on it.
 std::vector<std::string> Table::roles_at(const std::string& seat) const {
   std::vector<std::string> roles;
-  for (const Guest& guest : guests_) {
+  for (const Device& device : devices_) {
     const auto is_its = [&](const Player& player) { return player.seat == seat && !player.empty; };
-    const bool is_here = std::ranges::any_of(guest.players, is_its);
-    for (const Player& player : guest.players) {
+    const bool is_here = std::ranges::any_of(device.players, is_its);
+    for (const Player& player : device.players) {
       if (!is_its(player) && !(is_here && player.part == hid::own_part && player.seat.empty())) continue;
       for (const Share& share : player.shares)
         for (std::string& role : roles_of(share.attachment)) roles.push_back(std::move(role));
@@ -164,8 +164,8 @@ bool Table::attach(Player& player) {
 
 Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::string& part) const {
   const auto names = present();
-  const auto may_be = [&](const Guest& guest) {
-    return std::ranges::any_of(matches(rig_, guest.unit, part), [&](const Match& match) {
+  const auto may_be = [&](const Device& device) {
+    return std::ranges::any_of(matches(rig_, device.unit, part), [&](const Match& match) {
       return match.unit == &lost && match.confidence == MatchConfidence::maybe;
     });
   };
@@ -173,7 +173,7 @@ Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::s
     return match.confidence == MatchConfidence::maybe && std::ranges::find(names, match.unit->name) == names.end();
   };
   const bool others =
-      std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 || std::ranges::count_if(guests_, may_be) > 1;
+      std::ranges::count_if(matches(rig_, unit, part), is_away) > 1 || std::ranges::count_if(devices_, may_be) > 1;
   return {!lost.socket.empty() && lost.socket != unit.socket, others};
 }
 
@@ -184,18 +184,18 @@ void Table::ask_for_the_lost() {
     return has_seat(unit.seat) && std::ranges::find(names, unit.name) == names.end();
   });
   if (!any_away) return last_asked_.clear();
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players) {
-      const RigUnit* lost = player.seat.empty() ? perhaps(guest.unit, player.part) : nullptr;
+  for (const Device& device : devices_)
+    for (const Player& player : device.players) {
+      const RigUnit* lost = player.seat.empty() ? perhaps(device.unit, player.part) : nullptr;
       if (lost == nullptr) continue;
       if (std::exchange(last_asked_, lost->name) != lost->name)
-        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, guest.unit, player.part), player.number});
+        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, device.unit, player.part), player.number});
       return;
     }
   last_asked_.clear();
 }
 
-void Table::sit_down(Player& player, const std::string& name, const std::string& seat) {
+void Table::assign_seat(Player& player, const std::string& name, const std::string& seat) {
   player.name = name;
   player.seat = seat;
   seated_[player.number] = name;
@@ -208,18 +208,18 @@ bool Table::is_of_use(const Player& player) const {
 }
 
 /// Two of one model that nobody plays on yet have one name; but a name of the rig is one unit's.
-std::string Table::called(const Guest& guest, const Player& player) const {
+std::string Table::called(const Device& device, const Player& player) const {
   if (player.in_rig) return player.name;
-  const auto is_called_so = [&](const Guest& other) {
-    return &other != &guest && std::ranges::find(other.players, player.name, &Player::name) != other.players.end();
+  const auto is_called_so = [&](const Device& other) {
+    return &other != &device && std::ranges::find(other.players, player.name, &Player::name) != other.players.end();
   };
-  return std::ranges::any_of(guests_, is_called_so) ? name_with_socket(player.name, guest.unit) : player.name;
+  return std::ranges::any_of(devices_, is_called_so) ? name_with_socket(player.name, device.unit) : player.name;
 }
 
 std::vector<int> Table::playing_nodes() const {
   std::vector<int> nodes;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& player : device.players)
       for (const Share& share : player.shares)
         if (share.playing) nodes.push_back(share.node);
   return nodes;
@@ -227,16 +227,16 @@ std::vector<int> Table::playing_nodes() const {
 
 std::vector<host::NodePart> Table::playing_parts(std::string_view seat) const {
   std::vector<host::NodePart> parts;
-  for (const Guest& guest : guests_)
-    for (std::size_t part = 0; part < guest.players.size(); ++part)
-      for (const Share& share : guest.players[part].shares)
-        if (share.playing && guest.players[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
+  for (const Device& device : devices_)
+    for (std::size_t part = 0; part < device.players.size(); ++part)
+      for (const Share& share : device.players[part].shares)
+        if (share.playing && device.players[part].seat == seat) parts.push_back({share.node, static_cast<int>(part)});
   return parts;
 }
 
 bool Table::is_control(int node, Code code) const {
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& player : device.players)
       for (const Share& share : player.shares)
         if (share.node == node && share.playing &&
             std::ranges::find(share.attachment.controls, code, &Control::code) != share.attachment.controls.end())
@@ -245,12 +245,12 @@ bool Table::is_control(int node, Code code) const {
 }
 
 /// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
-void Table::seat_own(Guest& guest) {
-  const auto own = std::ranges::find(guest.players, hid::own_part, &Player::part);
+void Table::seat_own(Device& device) {
+  const auto own = std::ranges::find(device.players, hid::own_part, &Player::part);
   const auto player = std::ranges::find_if(
-      guest.players, [](const Player& player) { return player.part != hid::own_part && !player.seat.empty(); });
-  if (own == guest.players.end() || player == guest.players.end() || !own->seat.empty() || !is_of_use(*own)) return;
-  sit_down(*own, own->name, player->seat);
+      device.players, [](const Player& player) { return player.part != hid::own_part && !player.seat.empty(); });
+  if (own == device.players.end() || player == device.players.end() || !own->seat.empty() || !is_of_use(*own)) return;
+  assign_seat(*own, own->name, player->seat);
   if (attach(*own)) tell_(Joined{own->seat, own->name, own->number});
 }
 
@@ -261,24 +261,24 @@ Rig Table::everybody() const {
   return all;
 }
 
-void Table::take_seat(Guest& guest, Player& player) {
+void Table::take_seat(Device& device, Player& player) {
   if (!is_of_use(player)) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(guest, player), player.number});
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(device, player), player.number});
     return;
   }
-  if (const RigUnit* lost = perhaps(guest.unit, player.part)) {
+  if (const RigUnit* lost = perhaps(device.unit, player.part)) {
     const auto entry = std::ranges::find(rig_.units, lost->name, &RigUnit::name);
-    entry->socket = guest.unit.socket;
-    sit_down(player, entry->name, entry->seat);
+    entry->socket = device.unit.socket;
+    assign_seat(player, entry->name, entry->seat);
     play_by_press(player, true);
-    seat_own(guest);
+    seat_own(device);
     return ask_for_the_lost();
   }
   if (player.part == hid::own_part) return;  // before anybody plays on a socket
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});
-  const RigUnit* own = find_unit(rig_, guest.unit, present(), player.part);
+  const RigUnit* own = find_unit(rig_, device.unit, present(), player.part);
   const bool stands_in = untaken.empty() ||
                          std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end() ||
                          (own != nullptr && !own->seat.empty());  // its own seat is none of the plan's
@@ -287,38 +287,38 @@ void Table::take_seat(Guest& guest, Player& player) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
   if (seat.empty()) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(guest, player), player.number});
+    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(device, player), player.number});
     return;
   }
   if (own != nullptr && !stands_in) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
-    sit_down(player, own->name, seat);
+    assign_seat(player, own->name, seat);
   } else {
     // One whose own seat is none of the plan's is called as itself; anybody else has a name of their own.
-    rig.units.push_back(new_unit(own != nullptr ? rig : everybody(), guest.unit, seat, player.part));
-    sit_down(player, rig.units.back().name, seat);
+    rig.units.push_back(new_unit(own != nullptr ? rig : everybody(), device.unit, seat, player.part));
+    assign_seat(player, rig.units.back().name, seat);
   }
   play_by_press(player, false);
-  seat_own(guest);
+  seat_own(device);
 }
 
 // -- who is there, and where somebody wants them ----------------------------------------------------------------
 
 std::vector<UnitHere> Table::units() const {
   std::vector<UnitHere> units;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players) units.push_back(here(guest, player));
+  for (const Device& device : devices_)
+    for (const Player& player : device.players) units.push_back(here(device, player));
   return units;
 }
 
 std::vector<UnitDetails> Table::unit_details() const {
   std::vector<UnitDetails> units;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players) {
+  for (const Device& device : devices_)
+    for (const Player& player : device.players) {
       UnitDetails& unit = units.emplace_back();
-      unit.here = here(guest, player);
+      unit.here = here(device, player);
       unit.part = player.part;
-      unit.description = guest.unit;
+      unit.description = device.unit;
       for (const Share& share : player.shares) {
         unit.nodes.push_back({share.node, nodes_.at(share.node), share.attachment});
         unit.nodes.back().attachment.state = present_state(share);
@@ -328,17 +328,17 @@ std::vector<UnitDetails> Table::unit_details() const {
   return units;
 }
 
-UnitHere Table::here(const Guest& guest, const Player& player) const {
+UnitHere Table::here(const Device& device, const Player& player) const {
   const bool plays = std::ranges::any_of(player.shares, [](const Share& share) { return share.playing.has_value(); });
-  return {called(guest, player), player.seat, plays, player.number};
+  return {called(device, player), player.seat, plays, player.number};
 }
 
 template <typename Act>
 std::optional<Diagnostic> Table::with_unit(int unit, const Act& act) {
-  for (Guest& guest : guests_)
-    for (Player& player : guest.players)
+  for (Device& device : devices_)
+    for (Player& player : device.players)
       if (player.number == unit) {
-        act(guest, player);
+        act(device, player);
         return std::nullopt;
       }
   return Diagnostic{"unknown-unit", Severity::error, fmt::format("there is no unit {}", unit), "",
@@ -349,21 +349,21 @@ std::optional<Diagnostic> Table::reseat(int unit, const std::string& seat) {
   if (!has_seat(seat))
     return Diagnostic{"unknown-seat", Severity::error, fmt::format("no port is played from seat '{}'", seat), "",
                       catalogue::suggestion(seat, {engine_.plan().seats().begin(), engine_.plan().seats().end()})};
-  return with_unit(unit, [&](Guest& guest, Player& player) {
-    if (player.seat != seat) move_to(guest, player, seat);
+  return with_unit(unit, [&](Device& device, Player& player) {
+    if (player.seat != seat) move_to(device, player, seat);
   });
 }
 
 std::optional<Diagnostic> Table::leave_seat(int unit) {
-  return with_unit(unit, [this](Guest& guest, Player& player) {
-    if (!player.seat.empty()) leave_seat(guest, player);
+  return with_unit(unit, [this](Device& device, Player& player) {
+    if (!player.seat.empty()) leave_seat(device, player);
   });
 }
 
-void Table::leave_seat(Guest& guest, Player& player) {
+void Table::leave_seat(Device& device, Player& player) {
   for (Share& share : player.shares) {
     share.attachment.state = present_state(share);
-    get_up(share);
+    release_share(share);
     share.playing.reset();
   }
   const std::string seat = std::exchange(player.seat, "");
@@ -374,15 +374,15 @@ void Table::leave_seat(Guest& guest, Player& player) {
   player.told_no_seat = false;
   player.notice = {};
   tell_(LeftSeat{seat, player.name, player.number});
-  if (player.part != hid::own_part) get_own_up(guest, seat);
+  if (player.part != hid::own_part) get_own_up(device, seat);
 }
 
 /// What an adapter has of its own goes to another of its players, or nobody.
-void Table::get_own_up(Guest& guest, const std::string& seat) {
-  const auto own = std::ranges::find(guest.players, hid::own_part, &Player::part);
-  if (own == guest.players.end() || own->seat != seat) return;
-  leave_seat(guest, *own);
-  seat_own(guest);
+void Table::get_own_up(Device& device, const std::string& seat) {
+  const auto own = std::ranges::find(device.players, hid::own_part, &Player::part);
+  if (own == device.players.end() || own->seat != seat) return;
+  leave_seat(device, *own);
+  seat_own(device);
 }
 
 /// How its controls are: the engine hears all of a unit that plays, the table of one that waits.
@@ -395,7 +395,7 @@ bool Table::holds(const Player& player, const std::string& role) const {
   return std::ranges::any_of(player.shares, [&](const Share& share) {
     return std::ranges::any_of(present_state(share), [&](const Change& change) {
       const auto is_its = [&](const Control& control) {
-        return control.code == change.code && control.role == role && control.reading == Reading::button;
+        return control.code == change.code && control.role == role && control.type == ControlType::button;
       };
       return change.value != 0 && std::ranges::any_of(share.attachment.controls, is_its);
     });
@@ -404,14 +404,14 @@ bool Table::holds(const Player& player, const std::string& role) const {
 
 std::vector<int> Table::holders(const std::string& modifier, const std::string& press) const {
   const auto seat_holds = [&](const std::string& seat, const std::string& role) {
-    return std::ranges::any_of(guests_, [&](const Guest& guest) {
-      return std::ranges::any_of(guest.players,
+    return std::ranges::any_of(devices_, [&](const Device& device) {
+      return std::ranges::any_of(device.players,
                                  [&](const Player& player) { return player.seat == seat && holds(player, role); });
     });
   };
   std::vector<int> all;
-  for (const Guest& guest : guests_)
-    for (const Player& player : guest.players)
+  for (const Device& device : devices_)
+    for (const Player& player : device.players)
       if (!player.seat.empty() && (holds(player, modifier) || holds(player, press)) &&
           seat_holds(player.seat, modifier) && seat_holds(player.seat, press))
         all.push_back(player.number);
@@ -419,7 +419,7 @@ std::vector<int> Table::holders(const std::string& modifier, const std::string& 
 }
 
 /// Whoever stands in for somebody goes on doing so, from the other seat.
-void Table::move_to(Guest& guest, Player& player, const std::string& seat) {
+void Table::move_to(Device& device, Player& player, const std::string& seat) {
   let_go(player);
   const auto entry_in = [&](Rig& rig) {
     const auto entry = std::ranges::find(rig.units, player.name, &RigUnit::name);
@@ -428,16 +428,16 @@ void Table::move_to(Guest& guest, Player& player, const std::string& seat) {
   RigUnit* entry = entry_in(stand_ins_);
   if (entry == nullptr) entry = entry_in(rig_);
   if (entry == nullptr) {
-    const RigUnit* own = find_unit(rig_, guest.unit, present(), player.part);
-    if (own == nullptr) rig_.units.push_back(new_unit(everybody(), guest.unit, seat, player.part));
+    const RigUnit* own = find_unit(rig_, device.unit, present(), player.part);
+    if (own == nullptr) rig_.units.push_back(new_unit(everybody(), device.unit, seat, player.part));
     const std::string name = own == nullptr ? rig_.units.back().name : own->name;
     entry = &*std::ranges::find(rig_.units, name, &RigUnit::name);
   }
   entry->seat = seat;
-  sit_down(player, entry->name, seat);
-  if (guest.out_of_range || player.empty) return;
+  assign_seat(player, entry->name, seat);
+  if (device.out_of_range || player.empty) return;
   play(player, false);
-  seat_own(guest);
+  seat_own(device);
 }
 
 }  // namespace omnipar::inline abi_0::play

@@ -29,17 +29,17 @@ bool has_no_need(const Catalogue& catalogue, const Description& raw, const std::
 
 void TraceHost::take(const TraceEvent& event, const Description& node) {
   if (!waits_for(event, node)) settle();
-  if (event.deed == Deed::plug_in) {
+  if (event.action == TraceAction::plug_in) {
     if (is_raw(node)) return plug_in_raw(event, node);
     pending_ = {event, node};
     return;
   }
-  if (event.deed == Deed::pull_out && passed_over_.erase(event.node) != 0) return;
+  if (event.action == TraceAction::pull_out && passed_over_.erase(event.node) != 0) return;
   if (!passed_over_.contains(event.node)) tell(event, node);
 }
 
 bool TraceHost::waits_for(const TraceEvent& event, const Description& node) const {
-  return pending_ && is_raw(node) && event.deed == Deed::plug_in && are_siblings(pending_->node, node);
+  return pending_ && is_raw(node) && event.action == TraceAction::plug_in && are_siblings(pending_->node, node);
 }
 
 std::optional<Time> TraceHost::next_due() const {
@@ -61,11 +61,11 @@ void TraceHost::pass(Time time) {
           (first == raw_nodes_.end() || *at->second.unit.next_due() < *first->second.unit.next_due()))
         first = at;
     if (first == raw_nodes_.end() || *first->second.unit.next_due() > time) return;
-    TraceEvent event{*first->second.unit.next_due(), first->first, Deed::report, {}};
-    const auto news = first->second.unit.advance(event.time);
-    event.changes.assign(news.changes.begin(), news.changes.end());
-    event.sockets.assign(news.sockets.begin(), news.sockets.end());
-    if (!news.empty()) take_(event, first->second.node);
+    TraceEvent event{*first->second.unit.next_due(), first->first, TraceAction::report, {}};
+    const auto update = first->second.unit.advance(event.time);
+    event.changes.assign(update.changes.begin(), update.changes.end());
+    event.sockets.assign(update.sockets.begin(), update.sockets.end());
+    if (!update.empty()) take_(event, first->second.node);
   }
 }
 
@@ -103,16 +103,16 @@ void TraceHost::tell(TraceEvent event, const Description& node) {
   pass(event.time);
   const auto raw = raw_nodes_.find(event.node);
   if (raw == raw_nodes_.end()) {
-    if (event.deed == Deed::pull_out) event_nodes_.erase(event.node);
+    if (event.action == TraceAction::pull_out) event_nodes_.erase(event.node);
     return take_(event, node);
   }
-  if (event.deed == Deed::report) {
-    const auto news = raw->second.unit.take(event.raw, event.time);
-    event.changes.assign(news.changes.begin(), news.changes.end());
-    event.sockets.assign(news.sockets.begin(), news.sockets.end());
+  if (event.action == TraceAction::report) {
+    const auto update = raw->second.unit.feed(event.raw, event.time);
+    event.changes.assign(update.changes.begin(), update.changes.end());
+    event.sockets.assign(update.sockets.begin(), update.sockets.end());
   }
   const Description described = raw->second.node;
-  if (event.deed == Deed::pull_out) raw_nodes_.erase(raw);
+  if (event.action == TraceAction::pull_out) raw_nodes_.erase(raw);
   take_(event, described);
 }
 

@@ -8,7 +8,7 @@
 
 #include "base/list.hpp"
 #include "base/shell_word.hpp"
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/session_words.hpp"
 
 namespace omnipar::inline abi_0 {
@@ -51,7 +51,7 @@ class Teller {
     return fmt::format("{}: \"{}\" left the seat; its buttons are released. Press a button on it to take a free seat.",
                        who(event.seat), event.unit);
   }
-  std::string operator()(const SocketNews& event) const {
+  std::string operator()(const SocketChanged& event) const {
     const std::string_view what = event.plug == Plug::none     ? "its socket is empty."
                                   : event.plug == Plug::put_in ? "something was plugged into its socket."
                                                                : "unplugged; its buttons are released.";
@@ -123,8 +123,8 @@ class Teller {
   std::string operator()(const GrabbedWhileDown& event) const {
     return fmt::format("\"{}\": {} {} held. The unit is grabbed anyway: {}.", event.unit, some_listed(event.controls),
                        event.controls.size() == 1 ? "stays" : "stay",
-                       event.told ? "other programs receive a release, and the control counts from its next press"
-                                  : "other programs receive no release");
+                       event.released ? "other programs receive a release, and the control counts from its next press"
+                                      : "other programs receive no release");
   }
   std::string operator()(const Remark& event) const { return event.words; }
   std::string operator()(const NoPermission&) const {

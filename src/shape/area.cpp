@@ -57,7 +57,7 @@ class AreaReader {
     return is_first("the aspect ratio") && take_shape(part);
   }
 
-  AreaWords words;
+  AreaSpec words;
   std::string_view twice;  ///< what is given more than once
 
  private:
@@ -112,7 +112,7 @@ class AreaReader {
 };
 
 /// The largest shape that fits; all of it without a shape.
-PixelSize shaped_to_fit(PixelSize room, const AreaWords& words) noexcept {
+PixelSize shaped_to_fit(PixelSize room, const AreaSpec& words) noexcept {
   if (words.across == 0) return room;
   const double shape = words.across / words.down;
   return room.width / room.height > shape ? PixelSize{room.height * shape, room.height}
@@ -121,7 +121,7 @@ PixelSize shaped_to_fit(PixelSize room, const AreaWords& words) noexcept {
 
 /// How many whole pixels of the screen each of the machine's is: of the whole picture, of which only what is left after
 /// the cut has to fit. 0: it does not fit once.
-double times_that_fit(PixelSize room, const AreaWords& words) noexcept {
+double times_that_fit(PixelSize room, const AreaSpec& words) noexcept {
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
   const double across = on_side ? words.lines_down : words.lines_across;
   const double down = on_side ? words.lines_across : words.lines_down;
@@ -135,10 +135,10 @@ double times_that_fit(PixelSize room, const AreaWords& words) noexcept {
 
 /// How large what is seen of the picture is when it is as large as it goes. A multiple that does not fit once keeps its
 /// shape.
-PixelSize fitting(PixelSize room, const AreaWords& words) noexcept {
+PixelSize fitting(PixelSize room, const AreaSpec& words) noexcept {
   if (words.lines_down == 0) return shaped_to_fit(room, words);
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
-  AreaWords shape = words;
+  AreaSpec shape = words;
   if (words.across == 0) {
     shape.across = on_side ? words.lines_down : words.lines_across;
     shape.down = on_side ? words.lines_across : words.lines_down;
@@ -184,7 +184,7 @@ AreaBox on_desktop(const Screen& screen, const std::vector<Screen>& all) noexcep
   return {(own.left - left) / width, (own.top - top) / height, own.width / width, own.height / height};
 }
 
-tl::expected<AreaWords, Diagnostic> area_words(std::string_view text) {
+tl::expected<AreaSpec, Diagnostic> parse_area(std::string_view text) {
   AreaReader reader;
   std::string_view left = text;
   for (;;) {
@@ -224,7 +224,7 @@ std::string percent(double part, IsSame is_same) {
 
 }  // namespace
 
-std::string to_text(const AreaWords& words) {
+std::string to_text(const AreaSpec& words) {
   std::string text = words.across > 0        ? fmt::format("{}:{}", words.across, words.down)
                      : words.lines_down == 0 ? "full"
                                              : "";
@@ -242,7 +242,7 @@ std::string to_text(const AreaWords& words) {
   return text;
 }
 
-GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
+GameArea area_on(PixelSize screen, const AreaSpec& words) noexcept {
   const PixelSize room{screen.width * words.within.width, screen.height * words.within.height};
   const PixelSize seen = fitting(room, words);
   const double width = seen.width / screen.width, height = seen.height / screen.height;
@@ -254,7 +254,7 @@ GameArea area_on(PixelSize screen, const AreaWords& words) noexcept {
   return {{left - beyond * width, top - beyond * height, width * whole, height * whole}, words.cut, words.turned};
 }
 
-std::optional<Diagnostic> area_problem(PixelSize screen, const AreaWords& words) {
+std::optional<Diagnostic> area_problem(PixelSize screen, const AreaSpec& words) {
   const PixelSize room{screen.width * words.within.width, screen.height * words.within.height};
   if (words.lines_down == 0 || times_that_fit(room, words) >= 1) return std::nullopt;
   return Diagnostic{"area-too-large", Severity::warning,
@@ -268,7 +268,7 @@ AreaBox seen_part(const GameArea& area) noexcept {
   return {area.box.left + area.cut * area.box.width, area.box.top + area.cut * area.box.height, width, height};
 }
 
-AreaWords words_for(PixelSize screen, const AreaBox& seen) noexcept {
+AreaSpec spec_for(PixelSize screen, const AreaBox& seen) noexcept {
   constexpr std::array<std::array<int, 2>, 12> shapes{
       {{4, 3}, {3, 4}, {16, 9}, {9, 16}, {16, 10}, {10, 16}, {5, 4}, {4, 5}, {3, 2}, {2, 3}, {1, 1}, {8, 7}}};
   const auto is_same = [&](const AreaBox& box) {  // within half a pixel
@@ -279,12 +279,12 @@ AreaWords words_for(PixelSize screen, const AreaBox& seen) noexcept {
   };
   if (is_same({})) return {};
   for (const auto& [across, down] : shapes) {
-    AreaWords words;
+    AreaSpec words;
     words.across = across;
     words.down = down;
     if (is_same(area_on(screen, words).box)) return words;
   }
-  AreaWords words;
+  AreaSpec words;
   words.within = seen;
   return words;
 }

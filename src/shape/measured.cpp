@@ -59,7 +59,7 @@ std::optional<StickMap> stick_map(const StickCalibration& stick, bool reversed_x
 
 std::optional<AxisMap> axis_map(const AxisCalibration& axis, const Control& control) {
   if (axis.marks.empty() || axis.marks.size() + 3 > AxisMap::max_knots) return std::nullopt;
-  const bool one_sided = control.reading == Reading::one_sided;
+  const bool one_sided = control.type == ControlType::one_sided;
   const bool rests_at_top = one_sided && axis.rest == axis.maximum;
   std::vector<RawMark> knots{{static_cast<double>(axis.minimum), rests_at_top ? 1.0 : -1.0},
                              {static_cast<double>(axis.rest), 0},

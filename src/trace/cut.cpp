@@ -21,7 +21,7 @@ bool are_numbered(std::span<const std::uint8_t> descriptor) {
 
 }  // namespace
 
-std::vector<std::string> TraceCutter::take(const TraceEvent& event, const Description& unit) {
+std::vector<std::string> TraceCutter::feed(const TraceEvent& event, const Description& unit) {
   std::vector<std::string> lines;
   if (done_ || (!nodes_.empty() && std::ranges::find(nodes_, event.node) == nodes_.end())) return lines;
   if (event.time < from_) {
@@ -53,11 +53,11 @@ std::vector<std::string> TraceCutter::finish() {
 
 /// What comes before the piece is in it only as the state at its beginning. Counts leave no state behind.
 void TraceCutter::follow(const TraceEvent& event, const Description& unit) {
-  if (event.deed == Deed::pull_out) {
+  if (event.action == TraceAction::pull_out) {
     plugged_.erase(event.node);
     return;
   }
-  if (event.deed == Deed::plug_in) plugged_.insert_or_assign(event.node, Plugged{unit, {}});
+  if (event.action == TraceAction::plug_in) plugged_.insert_or_assign(event.node, Plugged{unit, {}});
   const auto there = plugged_.find(event.node);
   if (there == plugged_.end()) return;  // it says something without being plugged in
   Plugged& plugged = there->second;
@@ -71,14 +71,14 @@ void TraceCutter::begin(std::vector<std::string>& lines) {
   if (begun_) return;
   begun_ = true;
   for (const auto& [node, plugged] : plugged_) {
-    TraceEvent there{Time{}, node, Deed::plug_in, {}};
+    TraceEvent there{Time{}, node, TraceAction::plug_in, {}};
     for (const auto& [code, value] : plugged.state)
       if (value != 0 || code.type == ev_abs) there.changes.push_back({code, value});
     described_.push_back(node);
     lines.push_back(to_line(node, plugged.unit));
     lines.push_back(to_line(there));
     for (const auto& [id, report] : plugged.raw) {
-      TraceEvent stands{Time{}, node, Deed::report, {}};
+      TraceEvent stands{Time{}, node, TraceAction::report, {}};
       stands.raw = report;
       lines.push_back(to_line(stands));
     }

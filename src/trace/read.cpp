@@ -206,23 +206,23 @@ TraceEvent event_of(const Json& object) {
   event.lesson = text_in(object, "lesson");
   const std::string plug = text_in(object, "plug");
   if (object.contains("plug") && plug != "in" && plug != "out") throw bad_entry("'plug' must be \"in\" or \"out\"");
-  event.deed = plug == "in" ? Deed::plug_in : plug == "out" ? Deed::pull_out : Deed::report;
+  event.action = plug == "in" ? TraceAction::plug_in : plug == "out" ? TraceAction::pull_out : TraceAction::report;
   if (const auto gap = object.find("gap"); gap != object.end()) {
     if (*gap != Json(true) || object.contains("plug") || object.contains("report") || object.contains("raw"))
       throw bad_entry("'gap' must be true and the only field", R"(write "gap":true)");
-    event.deed = Deed::gap;
+    event.action = TraceAction::gap;
   }
   event.raw = bytes_in(object, "raw", largest_raw_report);
-  if (!event.raw.empty() && (event.deed != Deed::report || object.contains("report")))
+  if (!event.raw.empty() && (event.action != TraceAction::report || object.contains("report")))
     throw bad_entry("raw bytes must be a separate report", "remove 'plug' and 'report'");
-  if (event.deed == Deed::report && event.raw.empty()) (void)needed(object, "report");
+  if (event.action == TraceAction::report && event.raw.empty()) (void)needed(object, "report");
   if (const auto report = object.find("report"); report != object.end()) event.changes = changes_of(*report);
   return event;
 }
 
 }  // namespace
 
-tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::string_view line) {
+tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::read_line(std::string_view line) {
   ++line_;
   if (line.ends_with('\r')) line.remove_suffix(1);
   if (line.empty() && begun_) return std::nullopt;
@@ -243,7 +243,7 @@ tl::expected<std::optional<TraceEvent>, Diagnostic> TraceReader::take(std::strin
     if (!nodes_.contains(event.node))
       throw bad_entry(fmt::format("node {} is not described in a line above", event.node),
                       R"(write {"node":1,"name":"…"} before its first event)");
-    if (nodes_.at(event.node).descriptor.empty() != event.raw.empty() && event.deed == Deed::report)
+    if (nodes_.at(event.node).descriptor.empty() != event.raw.empty() && event.action == TraceAction::report)
       throw bad_entry(event.raw.empty() ? "a raw node reports raw bytes"
                                         : "only nodes with a report descriptor have raw bytes");
     if (event.time < last_) throw bad_entry("this event is earlier than the one above", "sort events by time");

@@ -62,13 +62,13 @@ std::string to_line(int number, const Description& node) {
 
 std::string to_line(const TraceEvent& event) {
   Json line{{"t", event.time.time_since_epoch().count()}, {"node", event.node}};
-  if (event.deed == Deed::gap)
+  if (event.action == TraceAction::gap)
     line["gap"] = true;
-  else if (event.deed != Deed::report)
-    line["plug"] = event.deed == Deed::plug_in ? "in" : "out";
+  else if (event.action != TraceAction::report)
+    line["plug"] = event.action == TraceAction::plug_in ? "in" : "out";
   if (!event.raw.empty())
     line["raw"] = hex(event.raw);
-  else if (event.deed == Deed::report || !event.changes.empty())
+  else if (event.action == TraceAction::report || !event.changes.empty())
     line["report"] = flat(event.changes);
   if (!event.note.empty()) line["note"] = event.note;
   if (!event.lesson.empty()) line["lesson"] = event.lesson;

@@ -27,9 +27,9 @@ class Shooter {
     Attachment unit;
     for (const auto& [number, axis] : {std::pair{0, Axis::x}, std::pair{1, Axis::y}})
       unit.controls.push_back(
-          {absolute(static_cast<std::uint16_t>(number)), Reading::pointer, "gun", axis, 0, 65535, 0});
-    unit.controls.push_back({key(0x110), Reading::button, "trigger"});
-    unit.controls.push_back({key(0x112), Reading::button, "off-screen"});
+          {absolute(static_cast<std::uint16_t>(number)), ControlType::pointer, "gun", axis, 0, 65535, 0});
+    unit.controls.push_back({key(0x110), ControlType::button, "trigger"});
+    unit.controls.push_back({key(0x112), ControlType::button, "off-screen"});
     return unit;
   }
 
@@ -89,7 +89,7 @@ class Shooter {
   }
   static std::string refused(Why why) { return " refuses" + std::to_string(static_cast<int>(why)); }
 
-  void say(const std::vector<Change>& changes, int gun = 0) { guide.hear(gun == 0 ? node : gun, {now, changes}); }
+  void say(const std::vector<Change>& changes, int gun = 0) { guide.feed(gun == 0 ? node : gun, {now, changes}); }
 
   Aiming guide;
   Time now = at_us(1'000'000);

@@ -214,7 +214,7 @@ TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a
   CHECK(std::abs(trigger.marks[0].raw - 70) <= 3);  // half down it says a quarter of the way
   CHECK(trigger.marks[0].part == 0.5);
   Control control;
-  control.reading = Reading::one_sided;
+  control.type = ControlType::one_sided;
   const auto map = shape::axis_map(trigger, control);
   REQUIRE(map);
   CHECK(shape::position(*map, trigger.rest) == 0);
@@ -286,13 +286,13 @@ TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]"
         const std::int32_t low = below(3) == 0 ? -2'000'000'000 : below(1000), high = low + (below(3) == 0 ? 1 : 255);
         const bool is_stick = below(2) == 0;
         const auto code = static_cast<std::uint16_t>(2 * axis);
-        node.controls.push_back({absolute(code), is_stick || below(2) == 0 ? Reading::two_sided : Reading::one_sided,
-                                 is_stick ? "left-stick" : "left-trigger", is_stick ? Axis::x : Axis::none, low, high,
-                                 low});
+        node.controls.push_back(
+            {absolute(code), is_stick || below(2) == 0 ? ControlType::two_sided : ControlType::one_sided,
+             is_stick ? "left-stick" : "left-trigger", is_stick ? Axis::x : Axis::none, low, high, low});
         if (is_stick && below(4) != 0)
-          node.controls.push_back({absolute(static_cast<std::uint16_t>(code + 1)), Reading::two_sided, "left-stick",
+          node.controls.push_back({absolute(static_cast<std::uint16_t>(code + 1)), ControlType::two_sided, "left-stick",
                                    Axis::y, low, high, high});
-        node.controls.push_back({key(static_cast<std::uint16_t>(0x130 + axis)), Reading::button, "south"});
+        node.controls.push_back({key(static_cast<std::uint16_t>(0x130 + axis)), ControlType::button, "south"});
       }
     std::int64_t now = 0;
     for (int step = 0; step < 400; ++step) {
@@ -320,7 +320,7 @@ TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]"
                                                      : c.minimum + below(static_cast<std::uint32_t>(
                                                                        std::max(1, c.maximum - c.minimum + 1)))});
           }
-          guide.hear(node, {at_us(now += below(20'000)), changes});
+          guide.feed(node, {at_us(now += below(20'000)), changes});
         }
       }
       while (const auto event = guide.next_event()) CHECK(to_text(*event).size() < 600);
@@ -349,7 +349,7 @@ TEST_CASE("fits take any readings: what they give can be kept and used", "[calib
     StickReadings stick;
     AxisReadings axis;
     stick.declared_x = stick.declared_y = axis.declared = range();
-    axis.reading = dice() % 2 == 0 ? Reading::one_sided : Reading::two_sided;
+    axis.type = dice() % 2 == 0 ? ControlType::one_sided : ControlType::two_sided;
     const double noise = dice() % 3 == 0 ? size : size * 0.01;
     for (auto i = dice() % 300; i > 0; --i) {
       stick.rest.push_back({any(noise), any(noise)});

@@ -244,9 +244,9 @@ TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
           "4:3, cut 3%", "4:3, within 12% 5% 88% 95%", "4:3, cut 2.5%, within 0% 10% 50% 90%, turned left",
           "within 25% 25% 75% 75%, turned upside down", "whole multiples of 5000x4000"}) {
       CAPTURE(text, screen.width);
-      const auto words = area_words(text);
+      const auto words = parse_area(text);
       REQUIRE(words);
-      CHECK(area_words(to_text(*words)) == *words);
+      CHECK(parse_area(to_text(*words)) == *words);
       const GameArea area = area_on(screen, *words);
       const AreaBox seen = seen_part(area);
       CHECK(seen.left >= -1e-12);
@@ -260,26 +260,26 @@ TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
       }
       for (const auto& [x, y] : {std::pair{0.0, 0.0}, std::pair{1.0, 0.0}, std::pair{0.0, 1.0}, std::pair{1.0, 1.0}})
         CHECK(is_on(area, to_area(area, {seen.left + x * seen.width, seen.top + y * seen.height})));
-      const AreaWords again = words_for(screen, seen);
+      const AreaSpec again = spec_for(screen, seen);
       const AreaBox same = area_on(screen, again).box;
       CHECK(std::abs(same.left - seen.left) * screen.width <= 0.51);
       CHECK(std::abs(same.width - seen.width) * screen.width <= 1.01);
     }
   CHECK(to_text(words_for({1920, 1080}, {0.125, 0, 0.75, 1})) == "4:3");
   CHECK(to_text(words_for({1920, 1080}, {0, 0, 1, 1})) == "full");
-  const GameArea whole = area_on({1920, 1080}, area_words("whole multiples of 320x240").value());
+  const GameArea whole = area_on({1920, 1080}, parse_area("whole multiples of 320x240").value());
   CHECK(whole.box.width * 1920 == Approx(1280));
   CHECK(whole.box.height * 1080 == Approx(960));
   for (const char* const twice : {"4:3, 16:9", "full, 4:3", "cut 3%, cut 3%", "turned left, turned right",
                                   "whole multiples of 320x240, whole multiples of 320x240"}) {
-    const auto words = area_words(twice);
+    const auto words = parse_area(twice);
     REQUIRE_FALSE(words);
     CHECK(words.error().message.find(" twice") != std::string::npos);
   }
   for (const char* const bad : {"", "4", "4:", ":3", "4:0", "-4:3", "nan:3", "4:3 or so", "cut 30%", "cut x%", "cut 3",
                                 "within 10% 10% 5% 90%", "within 1% 2% 3%", "turned round", "whole multiples of 0x9",
                                 "whole multiples of 3.5x9", "4:3,", "1e300:1", "1000:1"})
-    CHECK_FALSE(area_words(bad));
+    CHECK_FALSE(parse_area(bad));
 }
 
 TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what does not fit is reported", "[area]") {
@@ -288,7 +288,7 @@ TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what
   int fitting = 0, too_large = 0;
   for (int i = 0; i < 2000; ++i) {
     const PixelSize screen{double(any(300, 4000)), double(any(300, 2200))};
-    AreaWords words;
+    AreaSpec words;
     words.lines_across = any(100, 800);
     words.lines_down = any(100, 600);
     words.cut = any(0, 3) * 0.02;
@@ -322,9 +322,9 @@ TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what
   }
   CHECK(fitting > 500);
   CHECK(too_large > 100);
-  const GameArea cut = area_on({1920, 1080}, area_words("whole multiples of 256x224, cut 3%").value());
+  const GameArea cut = area_on({1920, 1080}, parse_area("whole multiples of 256x224, cut 3%").value());
   CHECK(cut.box.width * 1920 == Approx(5 * 256));
-  CHECK(area_problem({800, 450}, area_words("whole multiples of 640x480").value()));
+  CHECK(area_problem({800, 450}, parse_area("whole multiples of 640x480").value()));
 }
 
 TEST_CASE("on a desktop a screen is as large as its pixels and its scale say", "[area]") {
@@ -343,7 +343,7 @@ TEST_CASE("on a desktop a screen is as large as its pixels and its scale say", "
 
 TEST_CASE("a gun that is set to the game, or a game that is not told its area, is known by a few shots", "[gun]") {
   const PixelSize screen{1920, 1080};
-  const GameArea area = area_on(screen, area_words("4:3").value());
+  const GameArea area = area_on(screen, parse_area("4:3").value());
   AimCalibration aim;
   aim.declared_x = aim.declared_y = {0, 65535};
   aim.corners = {{{0, 0}, {65535, 0}, {65535, 65535}, {0, 65535}}};
@@ -365,7 +365,7 @@ TEST_CASE("a gun that is set to the game, or a game that is not told its area, i
   CHECK(mistake(nearer, area, {}) == AimMistake::area_is_missing);
   CHECK(mistake(farther, {}, area) == AimMistake::area_is_too_much);
   CHECK(mistake(nearer, {}, {}) == AimMistake::other);
-  const GameArea left = area_on(screen, area_words("within 0% 0% 50% 100%").value());
+  const GameArea left = area_on(screen, parse_area("within 0% 0% 50% 100%").value());
   CHECK(mistake([&](AreaPoint p) { return to_screen(area, to_area(left, p)); }, area, left) == AimMistake::wrong_area);
   const auto moved = [](AreaPoint p) { return AreaPoint{p.x + 0.05, p.y - 0.04}; };
   CHECK(mistake([&](AreaPoint p) { return nearer(moved(p)); }, area, {}) == AimMistake::beside_in_wrong_area);

@@ -27,19 +27,19 @@ Hands::Hands(const MadeStick& left, unsigned seed, CalibrateOptions options)
 }
 
 void Hands::describe() {
-  const auto axis = [](Code code, Reading reading, const char* role, Axis half, DeclaredRange range, int rest) {
-    return Control{code, reading, role, half, range.minimum, range.maximum, rest};
+  const auto axis = [](Code code, ControlType type, const char* role, Axis half, DeclaredRange range, int rest) {
+    return Control{code, type, role, half, range.minimum, range.maximum, rest};
   };
   for (int s = 0; s < 2; ++s) {
     const char* role = s == 0 ? "left-stick" : "right-stick";
     const DeclaredRange range = sticks[s].range;
     const int middle = static_cast<int>((std::int64_t{range.minimum} + range.maximum + 1) / 2);
-    unit.controls.push_back(axis(absolute(s == 0 ? 0 : 3), Reading::two_sided, role, Axis::x, range, middle));
-    unit.controls.push_back(axis(absolute(s == 0 ? 1 : 4), Reading::two_sided, role, Axis::y, range, middle));
+    unit.controls.push_back(axis(absolute(s == 0 ? 0 : 3), ControlType::two_sided, role, Axis::x, range, middle));
+    unit.controls.push_back(axis(absolute(s == 0 ? 1 : 4), ControlType::two_sided, role, Axis::y, range, middle));
   }
-  unit.controls.push_back(axis(absolute(2), Reading::one_sided, "left-trigger", Axis::none, {0, 255}, 0));
-  unit.controls.push_back(axis(absolute(9), Reading::two_sided, "paddle", Axis::none, {0, 1023}, 512));
-  unit.controls.push_back({key(0x130), Reading::button, "south"});
+  unit.controls.push_back(axis(absolute(2), ControlType::one_sided, "left-trigger", Axis::none, {0, 255}, 0));
+  unit.controls.push_back(axis(absolute(9), ControlType::two_sided, "paddle", Axis::none, {0, 1023}, 512));
+  unit.controls.push_back({key(0x130), ControlType::button, "south"});
 }
 
 void Hands::wait(int ms) {
@@ -222,7 +222,7 @@ void Hands::speak() {
       20 + 200 * std::max(std::pow(trigger, 2.0), trigger_left_) + std::uniform_real_distribution<double>{-1, 1}(dice));
   say(absolute(9), 500 + 400 * paddle);
   say(key(0x130), down ? 1 : 0);
-  if (!changes.empty()) guide.hear(1, {now, changes});
+  if (!changes.empty()) guide.feed(1, {now, changes});
 }
 
 }  // namespace omnipar::test

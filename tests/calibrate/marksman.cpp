@@ -23,8 +23,9 @@ double by_magnitude(std::mt19937& dice, double low, double high) {
 Attachment attachment() {
   Attachment unit;
   for (const auto& [number, axis] : {std::pair{0, Axis::x}, std::pair{1, Axis::y}})
-    unit.controls.push_back({absolute(static_cast<std::uint16_t>(number)), Reading::pointer, "gun", axis, 0, 65535, 0});
-  unit.controls.push_back({trigger, Reading::button, "trigger"});
+    unit.controls.push_back(
+        {absolute(static_cast<std::uint16_t>(number)), ControlType::pointer, "gun", axis, 0, 65535, 0});
+  unit.controls.push_back({trigger, ControlType::button, "trigger"});
   return unit;
 }
 
@@ -95,7 +96,7 @@ class Booth {
       changes.push_back({absolute(i), values.at(i)});
     }
     now_ += Duration{static_cast<std::int64_t>(1e6 / gun_.rate)};
-    if (!changes.empty()) guide_.hear(0, {now_, changes});
+    if (!changes.empty()) guide_.feed(0, {now_, changes});
     guide_.advance(now_);
   }
 
@@ -127,10 +128,10 @@ class Booth {
   }
 
   void pull() {
-    guide_.hear(0, {now_, std::vector<Change>{{trigger, 1}}});
+    guide_.feed(0, {now_, std::vector<Change>{{trigger, 1}}});
     now_ += Duration{static_cast<std::int64_t>(uniform(dice_, 40'000, 250'000))};
     guide_.advance(now_);
-    guide_.hear(0, {now_, std::vector<Change>{{trigger, 0}}});
+    guide_.feed(0, {now_, std::vector<Change>{{trigger, 0}}});
     now_ += Duration{320'000};
     guide_.advance(now_);
   }

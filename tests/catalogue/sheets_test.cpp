@@ -153,9 +153,9 @@ TEST_CASE("A unit's sheet and calibration say what its codes are", "[sheets]") {
   rig.calibrations = {{"Quill Old-Plug Adapter", {{code::abs_x, 20, 240, 131}}}};
   const Attachment found = recognise(catalogue, rig, adapter).value();
   REQUIRE(found.controls ==
-          std::vector<Control>{{key(0x121), Reading::button, "south", Axis::none, 0, 1, 0},
-                               {code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 240, 131},
-                               {code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128}});
+          std::vector<Control>{{key(0x121), ControlType::button, "south", Axis::none, 0, 1, 0},
+                               {code::abs_x, ControlType::two_sided, "left-stick", Axis::x, 20, 240, 131},
+                               {code::abs_y, ControlType::two_sided, "left-stick", Axis::y, 0, 255, 128}});
   adapter.product = 5;  // another model: nobody has a sheet of it
   const std::vector<Control> guessed = recognise(catalogue, rig, adapter).value().controls;
   REQUIRE(std::ranges::find(guessed, "south", &Control::role)->code == key(0x120));

@@ -20,13 +20,13 @@ Attachment booth_gun() {
   unit.unit = "Marrowby Gun";
   unit.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
-    unit.controls.push_back({code, Reading::pointer, "gun", axis, 0, 65535, 0});
-  unit.controls.push_back({code::btn_south, Reading::button, "trigger"});
-  Control beside{code::btn_east, Reading::button, "trigger"};
+    unit.controls.push_back({code, ControlType::pointer, "gun", axis, 0, 65535, 0});
+  unit.controls.push_back({code::btn_south, ControlType::button, "trigger"});
+  Control beside{code::btn_east, ControlType::button, "trigger"};
   beside.off_screen = true;
   unit.controls.push_back(beside);
-  unit.controls.push_back({code::btn_north, Reading::button, "reload"});
-  unit.controls.push_back({code::btn_start, Reading::button, "start"});
+  unit.controls.push_back({code::btn_north, ControlType::button, "reload"});
+  unit.controls.push_back({code::btn_start, ControlType::button, "start"});
   return unit;
 }
 
@@ -281,7 +281,7 @@ TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however ti
   mouse.unit = "Marrowby Mouse";
   mouse.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{relative(0), Axis::x}, std::pair{relative(1), Axis::y}})
-    mouse.controls.push_back({code, Reading::counts, "mouse", axis, 0, 1, 0});
+    mouse.controls.push_back({code, ControlType::counts, "mouse", axis, 0, 1, 0});
   const auto corner = [](const std::string& seen, int x, int y) {
     return seen == std::to_string(x) + ".00 " + std::to_string(y) + ".00";
   };
@@ -322,8 +322,8 @@ TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however ti
 
 TEST_CASE("a pointer that may go beyond the edge is off-screen there, and comes back the same way", "[aim]") {
   Attachment mouse = seated(plain_pad(), "seat-1");
-  mouse.controls.push_back({relative(0), Reading::counts, "mouse", Axis::x, 0, 1, 0});
-  mouse.controls.push_back({relative(1), Reading::counts, "mouse", Axis::y, 0, 1, 0});
+  mouse.controls.push_back({relative(0), ControlType::counts, "mouse", Axis::x, 0, 1, 0});
+  mouse.controls.push_back({relative(1), ControlType::counts, "mouse", Axis::y, 0, 1, 0});
   Use use = with_setting("mouse", "counts-across", 100);
   use.settings.set("beyond", 0.2);
   Booth gun{booth("", {{"aim", {use}}, {"aim-centre", {{"south"}}}}), mouse};

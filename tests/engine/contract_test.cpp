@@ -47,7 +47,7 @@ TEST_CASE("native values are rounded to the nearest, halves away from zero", "[o
   Attachment unit;
   unit.unit = "Marrowby Wheel";
   unit.seat = "seat-1";
-  unit.controls = {{code::abs_x, Reading::two_sided, "wheel", Axis::none, -200, 200, 0}};
+  unit.controls = {{code::abs_x, ControlType::two_sided, "wheel", Axis::none, -200, 200, 0}};
   Profile profile = propose(catalogue, "kit").value();
   Use exact{"wheel"};
   exact.settings.set("dead-zone", 0);
@@ -66,7 +66,7 @@ TEST_CASE("a trigger that is a switch is an axis that is at 0 or 1", "[order]") 
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
-  unit.controls = {{code::btn_tr2, Reading::button, "right-trigger"}};
+  unit.controls = {{code::btn_tr2, ControlType::button, "right-trigger"}};
   Table table{plan_of("kit")};
   const UnitId pad = table.engine.attach(unit).value();
   table.feed(pad, 1, {{code::btn_tr2, 1}});
@@ -153,7 +153,7 @@ TEST_CASE("what no unit can be is not attached", "[contract]") {
     return id ? std::string{} : id.error().id;
   };
   const auto axis = [](Attachment& unit) -> Control& {
-    return *std::ranges::find(unit.controls, Reading::two_sided, &Control::reading);
+    return *std::ranges::find(unit.controls, ControlType::two_sided, &Control::type);
   };
   CHECK(refused([&](Attachment& unit) { std::swap(axis(unit).minimum, axis(unit).maximum); }) == "bad-range");
   CHECK(refused([&](Attachment& unit) { axis(unit).minimum = axis(unit).maximum; }) == "bad-range");

@@ -7,7 +7,7 @@
 
 #include <fmt/format.h>
 
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 #include "omnipar/screen.hpp"
 #include "stage/table.hpp"
 #include "support/laid_table.hpp"
@@ -38,7 +38,7 @@ struct Opposed : Table {
     for (const auto& [code, role] :
          {std::pair{code::btn_dpad_up, "dpad-up"}, std::pair{code::btn_dpad_down, "dpad-down"},
           std::pair{code::btn_dpad_left, "dpad-left"}, std::pair{code::btn_dpad_right, "dpad-right"}})
-      unit.controls.push_back({code, Reading::button, role});
+      unit.controls.push_back({code, ControlType::button, role});
     return unit;
   }
   UnitId pad;
@@ -48,8 +48,8 @@ Attachment counter(const std::string& role, bool pair) {
   Attachment unit;
   unit.unit = "Marrowby Counter";
   unit.seat = "seat-1";
-  unit.controls.push_back({relative(0), Reading::counts, role, pair ? Axis::x : Axis::none});
-  if (pair) unit.controls.push_back({relative(1), Reading::counts, role, Axis::y});
+  unit.controls.push_back({relative(0), ControlType::counts, role, pair ? Axis::x : Axis::none});
+  if (pair) unit.controls.push_back({relative(1), ControlType::counts, role, Axis::y});
   return unit;
 }
 
@@ -133,8 +133,8 @@ TEST_CASE(
   Attachment buttons;
   buttons.unit = "Marrowby Panel";
   buttons.seat = "seat-1";
-  buttons.controls = {{code::btn_dpad_left, Reading::button, "dpad-left"},
-                      {code::btn_dpad_right, Reading::button, "dpad-right"}};
+  buttons.controls = {{code::btn_dpad_left, ControlType::button, "dpad-left"},
+                      {code::btn_dpad_right, ControlType::button, "dpad-right"}};
   Table other{{{"wheel", {with("dpad", {{"ramp", 100}, {"ramp-release", 1}, {"ramp-return", 10}})}}}};
   const UnitId panel = other.engine.attach(buttons).value();
   other.feed(panel, 1000, {{code::btn_dpad_right, 1}});
@@ -150,7 +150,7 @@ TEST_CASE("a trigger that is a button, and is down when its unit comes, counts f
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
-  unit.controls = {{code::btn_tr2, Reading::button, "right-trigger"}};
+  unit.controls = {{code::btn_tr2, ControlType::button, "right-trigger"}};
   unit.state = {{code::btn_tr2, 1}};
   Table table{plan_of("kit")};
   const UnitId pad = table.engine.attach(unit).value();
@@ -166,7 +166,8 @@ TEST_CASE("a trigger that is a button, and is down when play goes on or has anot
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
-  unit.controls = {{code::btn_tr2, Reading::button, "right-trigger"}, {code::btn_tr, Reading::button, "right-trigger"}};
+  unit.controls = {{code::btn_tr2, ControlType::button, "right-trigger"},
+                   {code::btn_tr, ControlType::button, "right-trigger"}};
   Table table{plan_of("kit")};
   const UnitId pad = table.engine.attach(unit).value();
   const auto thaws = [&table] {
@@ -199,14 +200,15 @@ TEST_CASE("a trigger that is a button, and is down when play goes on or has anot
 TEST_CASE("a trigger whose axis says that it is at rest is not pressed by its button in the same report", "[order]") {
   Table table{{{"a", {Use{"right-trigger"}}}}};
   Attachment unit = seated(numbered_pad(), "seat-1");
-  const auto of = [&unit](Reading reading) {
+  const auto of = [&unit](ControlType type) {
     return std::ranges::find_if(unit.controls,
-                                [=](const Control& c) { return c.role == "right-trigger" && c.reading == reading; })
+                                [=](const Control& c) { return c.role == "right-trigger" && c.type == type; })
         ->code;
   };
   const UnitId pad = table.engine.attach(unit).value();
   // An axis that speaks twice has all that came before looked at.
-  table.feed(pad, 1000, {{of(Reading::one_sided), 0}, {of(Reading::button), 1}, {code::abs_x, 0}, {code::abs_x, 0}});
+  table.feed(pad, 1000,
+             {{of(ControlType::one_sided), 0}, {of(ControlType::button), 1}, {code::abs_x, 0}, {code::abs_x, 0}});
   CHECK(table.shown("a", 3) == "...");
 }
 
@@ -222,7 +224,7 @@ TEST_CASE("a game's dead zone is that of its sticks, and 'like' takes over all t
   Attachment wheel;
   wheel.unit = "Marrowby Wheel";
   wheel.seat = "seat-1";
-  wheel.controls = {{code::abs_x, Reading::two_sided, "wheel", Axis::none, -100, 100, 0}};
+  wheel.controls = {{code::abs_x, ControlType::two_sided, "wheel", Axis::none, -100, 100, 0}};
   Use exact{"wheel"};
   exact.settings.set("dead-zone", 0);
   profile.ports[0].bind = {{"wheel", {exact}}};
@@ -259,7 +261,7 @@ TEST_CASE("the first push of what springs back takes the pointer, and its releas
   gun.unit = "Marrowby Gun";
   gun.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
-    gun.controls.push_back({code, Reading::pointer, "gun", axis, 0, 639, 0});
+    gun.controls.push_back({code, ControlType::pointer, "gun", axis, 0, 639, 0});
   for (const char* role : {"right-stick", "dpad"}) {
     CAPTURE(role);
     Table table{{{"aim", {Use{"gun"}, with(role, {{"glide", 0}, {"dead-zone", 0}})}}}};
@@ -298,8 +300,8 @@ TEST_CASE("what moves the pointer to the centre puts it onto the picture", "[poi
   gun.unit = "Marrowby Gun";
   gun.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
-    gun.controls.push_back({code, Reading::pointer, "gun", axis, 0, 639, 0});
-  gun.controls.push_back({code::btn_start, Reading::button, "start"});
+    gun.controls.push_back({code, ControlType::pointer, "gun", axis, 0, 639, 0});
+  gun.controls.push_back({code::btn_start, ControlType::button, "start"});
   Table table{{{"aim", {Use{"gun"}}}, {"aim-centre", {Use{"start"}}}}};
   const UnitId aims = table.engine.attach(gun).value();
   table.feed(aims, 1000, {{code::abs_x, 900}, {code::abs_y, 100}});
@@ -333,14 +335,14 @@ TEST_CASE("where a game is reads the same again as it was written, and has no mo
       for (const int tenths : {0, 1, 3, 7}) {
         const std::string text =
             fmt::format("4:3, within {}.{}% {}% {}% {}.{}%", left, tenths, left, right, right - 1, tenths);
-        const auto words = area_words(text);
+        const auto words = parse_area(text);
         REQUIRE(words);
         const std::string again = to_text(*words);
-        REQUIRE(area_words(again).value() == *words);
+        REQUIRE(parse_area(again).value() == *words);
         long_ones += again.size() > text.size() ? 1 : 0;
       }
   CHECK(long_ones == 0);
-  CHECK(to_text(area_words("full, cut 3.1%").value()) == "full, cut 3.1%");
+  CHECK(to_text(parse_area("full, cut 3.1%").value()) == "full, cut 3.1%");
 }
 
 TEST_CASE("what stays where it is put is there in the first sample of another plan, too", "[order]") {

@@ -20,9 +20,9 @@ Attachment worn_unit(DeclaredRange range) {
   unit.unit = "Marrowby Worn Stick";
   unit.seat = "seat-1";
   const std::int32_t rest = (range.minimum + range.maximum + 1) / 2;
-  unit.controls = {{code::abs_x, Reading::two_sided, "left-stick", Axis::x, range.minimum, range.maximum, rest},
-                   {code::abs_y, Reading::two_sided, "left-stick", Axis::y, range.minimum, range.maximum, rest},
-                   {code::abs_rz, Reading::one_sided, "right-trigger", Axis::none, 0, 255, 0}};
+  unit.controls = {{code::abs_x, ControlType::two_sided, "left-stick", Axis::x, range.minimum, range.maximum, rest},
+                   {code::abs_y, ControlType::two_sided, "left-stick", Axis::y, range.minimum, range.maximum, rest},
+                   {code::abs_rz, ControlType::one_sided, "right-trigger", Axis::none, 0, 255, 0}};
   return unit;
 }
 
@@ -224,7 +224,7 @@ TEST_CASE("two pedals on one axis are added, and one axis is two pedals", "[meas
   Attachment unit;
   unit.unit = "Marrowby Wheel";
   unit.seat = "seat-1";
-  unit.controls = {{code::abs_x, Reading::two_sided, "wheel", Axis::none, -100, 100, 0}};
+  unit.controls = {{code::abs_x, ControlType::two_sided, "wheel", Axis::none, -100, 100, 0}};
   const UnitId id = split.engine.attach(unit).value();
   split.feed(id, 1, {{code::abs_x, 60}});
   CHECK(split.next("pedal") == Approx(0.6));

@@ -30,8 +30,8 @@ struct StickTable {
     unit.unit = "Marrowby Stick";
     unit.seat = "seat-1";
     constexpr std::int32_t end = 1'000'000;
-    unit.controls = {{code::abs_x, Reading::two_sided, "left-stick", Axis::x, -end, end, 0},
-                     {code::abs_y, Reading::two_sided, "left-stick", Axis::y, -end, end, 0}};
+    unit.controls = {{code::abs_x, ControlType::two_sided, "left-stick", Axis::x, -end, end, 0},
+                     {code::abs_y, ControlType::two_sided, "left-stick", Axis::y, -end, end, 0}};
     id = table.engine.attach(unit).value();
   }
   std::pair<std::int32_t, std::int32_t> at(double x, double y = 0) {

@@ -17,8 +17,8 @@ Attachment gun(std::int32_t minimum = 0, std::int32_t maximum = 65535) {
   unit.unit = "Marrowby Gun";
   unit.seat = "seat-1";
   for (const auto& [code, axis] : {std::pair{code::abs_x, Axis::x}, std::pair{code::abs_y, Axis::y}})
-    unit.controls.push_back({code, Reading::pointer, "gun", axis, minimum, maximum, minimum});
-  unit.controls.push_back({code::btn_south, Reading::button, "off-screen"});
+    unit.controls.push_back({code, ControlType::pointer, "gun", axis, minimum, maximum, minimum});
+  unit.controls.push_back({code::btn_south, ControlType::button, "off-screen"});
   return unit;
 }
 
@@ -151,7 +151,8 @@ TEST_CASE("a mouse takes the pointer from where it is, as far as it counts", "[p
   const UnitId first = aiming.plug_in(gun());
   Attachment mouse;
   mouse.seat = "seat-1";
-  mouse.controls = {{relative(0), Reading::counts, "mouse", Axis::x}, {relative(1), Reading::counts, "mouse", Axis::y}};
+  mouse.controls = {{relative(0), ControlType::counts, "mouse", Axis::x},
+                    {relative(1), ControlType::counts, "mouse", Axis::y}};
   const UnitId second = aiming.plug_in(mouse);
   CHECK(aiming.seen_at(first, 1000, place(65535, 65535)) == "639,639");
   CHECK(aiming.seen_at(second, 2000, {{relative(0), -5}}) == "639,639");  // a hundredth: still noise

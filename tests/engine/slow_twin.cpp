@@ -63,7 +63,7 @@ bool SlowTwin::line_in(const Line& line, int slot) const {
 
 bool SlowTwin::has_axis(const Unit& unit, const std::string& role) const {
   for (const Control& c : unit.attachment.controls)
-    if (c.role == role && (c.reading != Reading::button || role_kind(role) == RoleKind::one_sided)) return true;
+    if (c.role == role && (c.type != ControlType::button || role_kind(role) == RoleKind::one_sided)) return true;
   return false;
 }
 
@@ -76,7 +76,7 @@ bool SlowTwin::is_known(const Unit& unit, const std::string& role) const {
 /// A trigger that is an axis, too, is as far as that says, once that has said anything.
 bool SlowTwin::has_spoken_axis(const Unit& unit, const std::string& role) {
   for (const Control& c : unit.attachment.controls)
-    if (c.role == role && c.reading == Reading::one_sided && unit.raw.contains(c.code)) return true;
+    if (c.role == role && c.type == ControlType::one_sided && unit.raw.contains(c.code)) return true;
   return false;
 }
 
@@ -85,8 +85,8 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
   std::vector<Point> points;
   std::size_t of_x = 0, of_y = 0;
   for (const Control& c : unit.attachment.controls) {
-    if (c.role != role || c.reading == Reading::hat || c.reading == Reading::counts) continue;
-    if (c.reading == Reading::button && has_spoken_axis(unit, role)) continue;
+    if (c.role != role || c.type == ControlType::hat || c.type == ControlType::counts) continue;
+    if (c.type == ControlType::button && has_spoken_axis(unit, role)) continue;
     if (held == Held::rests && unit.held_over.contains(c.code)) continue;
     const double raw = unit.raw.contains(c.code) ? unit.raw.at(c.code) : c.rest;
     double below = double(c.rest) - c.minimum, above = double(c.maximum) - c.rest;
@@ -97,8 +97,8 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
     double value = raw < c.rest ? (raw - c.rest) / below : 0;
     if (raw > c.rest) value = (raw - c.rest) / above;
     value = std::fmax(-1, std::fmin(1, std::isfinite(value) ? value : 0));
-    if (c.reading == Reading::one_sided && c.rest == c.maximum) value = -value;
-    if (c.reversed && c.reading != Reading::one_sided) value = -value;
+    if (c.type == ControlType::one_sided && c.rest == c.maximum) value = -value;
+    if (c.reversed && c.type != ControlType::one_sided) value = -value;
     if (c.axis == Axis::none) value = formulas::by_marks(unit.attachment, c, raw).value_or(value);
     const std::size_t place = c.axis == Axis::y ? of_y++ : of_x++;
     points.resize(std::max(points.size(), place + 1));
@@ -128,7 +128,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
 void SlowTwin::attach(int slot, const Attachment& attachment) {
   Unit& unit = units_[slot] = Unit{attachment, {}, {}, {}, {}};
   for (const Control& c : attachment.controls)
-    if (attachment.ranges_by_use && !c.half && (c.reading == Reading::one_sided || c.reading == Reading::two_sided) &&
+    if (attachment.ranges_by_use && !c.half && (c.type == ControlType::one_sided || c.type == ControlType::two_sided) &&
         !is_measured(attachment, c.code))
       unit.reaches[c.code] = {double(std::int64_t(0.7 * (double(c.maximum) - c.rest))),
                               double(std::int64_t(0.7 * (double(c.rest) - c.minimum))), c.rest};
@@ -194,18 +194,18 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
     if (down) return hold_again(contact);
     contact.down = false;
   };
-  if (c.reading == Reading::counts) {
+  if (c.type == ControlType::counts) {
     for (const Count& count : counts_)
       if (!frozen_ && count.seat == unit.attachment.seat && count.role == c.role)
         values_[c.axis == Axis::y ? count.y : count.x].level +=
             c.reversed != (c.axis == Axis::y ? count.turns_y : count.turns_x) ? -double(value) : value;
     drag(slot, unit, c, value);
-  } else if (c.reading == Reading::hat) {
+  } else if (c.type == ControlType::hat) {
     const int side = c.reversed ? -value : value;
     const auto low = [&] { press(c.role + (c.axis == Axis::x ? "-left" : "-up"), of_hat, side < 0); };
     const auto high = [&] { press(c.role + (c.axis == Axis::x ? "-right" : "-down"), of_hat, side > 0); };
     c.reversed ? (high(), low()) : (low(), high());
-  } else if (c.reading == Reading::button && role_kind(c.role) == RoleKind::button) {
+  } else if (c.type == ControlType::button && role_kind(c.role) == RoleKind::button) {
     press(c.role, c.code.number, value != 0);
     if (c.off_screen) press("off-screen", c.code.number, value != 0);
   } else {
@@ -222,7 +222,7 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
 /// A trigger button that is down counts from its next press.
 void SlowTwin::hold_over(Unit& unit) {
   for (const Control& c : unit.attachment.controls)
-    if (c.reading == Reading::button && unit.raw.contains(c.code) && unit.raw.at(c.code) != 0)
+    if (c.type == ControlType::button && unit.raw.contains(c.code) && unit.raw.at(c.code) != 0)
       unit.held_over.insert(c.code);
 }
 

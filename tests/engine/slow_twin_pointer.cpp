@@ -24,7 +24,7 @@ void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
   std::vector<std::pair<std::string, std::size_t>> order;
   std::map<std::pair<std::string, Axis>, std::size_t> halves;
   for (const Control& c : unit.attachment.controls) {
-    if (c.axis == Axis::none || c.reading == Reading::hat || c.reading == Reading::counts) continue;
+    if (c.axis == Axis::none || c.type == ControlType::hat || c.type == ControlType::counts) continue;
     const std::pair gauge{c.role, halves[{c.role, c.axis}]++};
     if (std::ranges::find(order, gauge) == order.end()) order.push_back(gauge);
     if (touched != nullptr ? touched->contains(c.code) : unit.raw.contains(c.code)) speaks[gauge] = true;

@@ -36,7 +36,7 @@ void SlowTwin::find_game(const Catalogue& catalogue, const SystemSheet& system, 
   for (const Screen& screen : catalogue.screens)
     if (screen.name == profile.screen || profile.screen.empty()) {
       const std::string words = !profile.area.empty() ? profile.area : !system.area.empty() ? system.area : "full";
-      game_ = area_on(seen_size(screen), *area_words(words));
+      game_ = area_on(seen_size(screen), *parse_area(words));
       seen_ = 1 - 2 * game_->cut;
       screen_ = screen.name;
     }

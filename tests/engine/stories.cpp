@@ -32,9 +32,9 @@ Profile one_seat_for_all(Profile profile) {
   return profile;
 }
 
-Control axis(Code code, Reading reading, std::string role, Axis half, std::int32_t low, std::int32_t high,
+Control axis(Code code, ControlType type, std::string role, Axis half, std::int32_t low, std::int32_t high,
              std::int32_t rest) {
-  return {code, reading, std::move(role), half, low, high, rest};
+  return {code, type, std::move(role), half, low, high, rest};
 }
 
 /// The same from its other end.
@@ -47,16 +47,16 @@ Control backwards(Control control) {
 Attachment still_stick() {
   Attachment unit;
   unit.unit = "Marrowby Still Stick";
-  unit.controls = {axis(code::abs_x, Reading::two_sided, "left-stick", Axis::x, 20, 230, 117),
-                   axis(code::abs_y, Reading::two_sided, "left-stick", Axis::y, 0, 255, 128),
-                   {key(0x120), Reading::button, "south"},
-                   {key(0x121), Reading::button, "right-trigger"},
-                   {key(2), Reading::button, "key-1"},
-                   {key(3), Reading::button, "key-2"},
-                   {code::btn_dpad_left, Reading::button, "dpad-left"},
-                   {code::btn_dpad_right, Reading::button, "dpad-right"},
-                   axis(absolute(6), Reading::two_sided, "left-stick", Axis::x, 0, 255, 128),
-                   backwards(axis(absolute(7), Reading::two_sided, "left-stick", Axis::y, 0, 255, 128))};
+  unit.controls = {axis(code::abs_x, ControlType::two_sided, "left-stick", Axis::x, 20, 230, 117),
+                   axis(code::abs_y, ControlType::two_sided, "left-stick", Axis::y, 0, 255, 128),
+                   {key(0x120), ControlType::button, "south"},
+                   {key(0x121), ControlType::button, "right-trigger"},
+                   {key(2), ControlType::button, "key-1"},
+                   {key(3), ControlType::button, "key-2"},
+                   {code::btn_dpad_left, ControlType::button, "dpad-left"},
+                   {code::btn_dpad_right, ControlType::button, "dpad-right"},
+                   axis(absolute(6), ControlType::two_sided, "left-stick", Axis::x, 0, 255, 128),
+                   backwards(axis(absolute(7), ControlType::two_sided, "left-stick", Axis::y, 0, 255, 128))};
   return unit;
 }
 
@@ -64,14 +64,14 @@ Attachment still_stick() {
 Attachment wheel() {
   Attachment unit;
   unit.unit = "Marrowby Wheel";
-  unit.controls = {axis(code::abs_x, Reading::two_sided, "wheel", Axis::none, 0, 1023, 500),
-                   axis(code::abs_rx, Reading::two_sided, "paddle", Axis::none, 0, 255, 128),
-                   axis(code::abs_z, Reading::one_sided, "pedal", Axis::none, 0, 255, 255),
-                   axis(code::abs_rz, Reading::one_sided, "right-trigger", Axis::none, 0, 255, 0),
-                   {key(0x120), Reading::button, "south"},
-                   {key(0x121), Reading::button, "south"},
-                   {key(0x122), Reading::button, "coin"},
-                   backwards(axis(code::abs_ry, Reading::two_sided, "paddle", Axis::none, 0, 255, 100))};
+  unit.controls = {axis(code::abs_x, ControlType::two_sided, "wheel", Axis::none, 0, 1023, 500),
+                   axis(code::abs_rx, ControlType::two_sided, "paddle", Axis::none, 0, 255, 128),
+                   axis(code::abs_z, ControlType::one_sided, "pedal", Axis::none, 0, 255, 255),
+                   axis(code::abs_rz, ControlType::one_sided, "right-trigger", Axis::none, 0, 255, 0),
+                   {key(0x120), ControlType::button, "south"},
+                   {key(0x121), ControlType::button, "south"},
+                   {key(0x122), ControlType::button, "coin"},
+                   backwards(axis(code::abs_ry, ControlType::two_sided, "paddle", Axis::none, 0, 255, 100))};
   return unit;
 }
 
@@ -79,11 +79,11 @@ Attachment wheel() {
 Attachment mouse() {
   Attachment unit;
   unit.unit = "Marrowby Mouse";
-  unit.controls = {axis(relative(0), Reading::counts, "mouse", Axis::x, 0, 0, 0),
-                   axis(relative(1), Reading::counts, "mouse", Axis::y, 0, 0, 0),
-                   axis(relative(8), Reading::counts, "mouse-wheel", Axis::none, 0, 0, 0),
-                   {key(0x110), Reading::button, "mouse-left"},
-                   {key(0x111), Reading::button, "mouse-right"}};
+  unit.controls = {axis(relative(0), ControlType::counts, "mouse", Axis::x, 0, 0, 0),
+                   axis(relative(1), ControlType::counts, "mouse", Axis::y, 0, 0, 0),
+                   axis(relative(8), ControlType::counts, "mouse-wheel", Axis::none, 0, 0, 0),
+                   {key(0x110), ControlType::button, "mouse-left"},
+                   {key(0x111), ControlType::button, "mouse-right"}};
   return unit;
 }
 
@@ -91,19 +91,19 @@ Attachment mouse() {
 Attachment gun() {
   Attachment unit;
   unit.unit = "Marrowby Gun";
-  Control beside{key(0x112), Reading::button, "trigger"};
+  Control beside{key(0x112), ControlType::button, "trigger"};
   beside.off_screen = true;
-  unit.controls = {axis(code::abs_x, Reading::pointer, "gun", Axis::x, 100, 900, 500),
-                   axis(code::abs_y, Reading::pointer, "gun", Axis::y, 0, 1000, 500),
-                   {key(0x110), Reading::button, "trigger"},
-                   {key(0x111), Reading::button, "off-screen"},
+  unit.controls = {axis(code::abs_x, ControlType::pointer, "gun", Axis::x, 100, 900, 500),
+                   axis(code::abs_y, ControlType::pointer, "gun", Axis::y, 0, 1000, 500),
+                   {key(0x110), ControlType::button, "trigger"},
+                   {key(0x111), ControlType::button, "off-screen"},
                    beside,
-                   axis(absolute(0x35), Reading::pointer, "touch", Axis::x, 0, 4095, 2048),
-                   axis(absolute(0x36), Reading::pointer, "touch", Axis::y, 0, 4095, 2048),
-                   axis(code::abs_rx, Reading::two_sided, "right-stick", Axis::x, 0, 255, 128),
-                   axis(code::abs_ry, Reading::two_sided, "right-stick", Axis::y, 0, 255, 128),
-                   axis(absolute(0x37), Reading::pointer, "gun", Axis::x, 0, 255, 128),
-                   backwards(axis(absolute(0x38), Reading::pointer, "gun", Axis::y, 0, 255, 128))};
+                   axis(absolute(0x35), ControlType::pointer, "touch", Axis::x, 0, 4095, 2048),
+                   axis(absolute(0x36), ControlType::pointer, "touch", Axis::y, 0, 4095, 2048),
+                   axis(code::abs_rx, ControlType::two_sided, "right-stick", Axis::x, 0, 255, 128),
+                   axis(code::abs_ry, ControlType::two_sided, "right-stick", Axis::y, 0, 255, 128),
+                   axis(absolute(0x37), ControlType::pointer, "gun", Axis::x, 0, 255, 128),
+                   backwards(axis(absolute(0x38), ControlType::pointer, "gun", Axis::y, 0, 255, 128))};
   return unit;
 }
 
@@ -119,14 +119,14 @@ Attachment fitted_gun() {
 /// A panel whose lever was built in upside down.
 Attachment turned_panel() {
   Attachment unit = seated(panel(), "");
-  for (Control& control : unit.controls) control.reversed = control.reading == Reading::hat;
+  for (Control& control : unit.controls) control.reversed = control.type == ControlType::hat;
   return unit;
 }
 
 /// Counts the wrong way round, all of it.
 Attachment turned_ball() {
   Attachment unit = trackball("");
-  for (Control& control : unit.controls) control.reversed = control.reading == Reading::counts;
+  for (Control& control : unit.controls) control.reversed = control.type == ControlType::counts;
   return unit;
 }
 
@@ -134,10 +134,10 @@ Attachment turned_ball() {
 Attachment pedals_on_one_axis() {
   Attachment unit;
   unit.unit = "Marrowby Kart Wheel";
-  unit.controls = {axis(code::abs_x, Reading::two_sided, "wheel", Axis::none, 0, 1023, 512),
-                   axis(code::abs_y, Reading::one_sided, "right-trigger", Axis::none, 0, 120, 120),
-                   axis(code::abs_y, Reading::one_sided, "left-trigger", Axis::none, 120, 255, 120),
-                   {code::btn_south, Reading::button, "south"}};
+  unit.controls = {axis(code::abs_x, ControlType::two_sided, "wheel", Axis::none, 0, 1023, 512),
+                   axis(code::abs_y, ControlType::one_sided, "right-trigger", Axis::none, 0, 120, 120),
+                   axis(code::abs_y, ControlType::one_sided, "left-trigger", Axis::none, 120, 255, 120),
+                   {code::btn_south, ControlType::button, "south"}};
   for (Control& control : unit.controls) control.half = control.code == code::abs_y;
   return unit;
 }
@@ -374,10 +374,10 @@ class Story : ByteDice {
       const auto place = static_cast<std::int64_t>(below(256));
       std::int64_t value = c.minimum + (std::int64_t{c.maximum} - c.minimum) * place / 255;
       if (place % 8 == 1) value = c.rest;
-      if (c.reading == Reading::pointer && place % 4 == 3)  // beside its range
+      if (c.type == ControlType::pointer && place % 4 == 3)  // beside its range
         value += place % 8 == 3 ? c.maximum - c.minimum : c.minimum - c.maximum;
-      if (c.reading == Reading::hat) value = place % 3 - 1;
-      if (c.reading == Reading::counts) value = place == 255 ? 2'000'000'000 : place - 100;
+      if (c.type == ControlType::hat) value = place % 3 - 1;
+      if (c.type == ControlType::counts) value = place == 255 ? 2'000'000'000 : place - 100;
       made.push_back({c.code, static_cast<std::int32_t>(value)});
     }
     return made;
@@ -390,7 +390,7 @@ class Story : ByteDice {
     attachment.by_press = below(4) == 0;
     if (attachment.by_press && below(2) == 0)
       for (const Control& control : attachment.controls)
-        if (control.reading == Reading::button) attachment.state.push_back({control.code, 1});
+        if (control.type == ControlType::button) attachment.state.push_back({control.code, 1});
     both.attach(unit, attachment);
   }
 

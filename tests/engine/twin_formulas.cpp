@@ -73,7 +73,7 @@ double dead_zone(const Attachment& attachment, const Control& control, double us
 std::optional<double> by_marks(const Attachment& attachment, const Control& control, double raw) {
   for (const AxisCalibration& axis : attachment.axes) {
     if (axis.code != control.code || axis.marks.empty() || is_half(attachment, axis.code)) continue;
-    const bool two_sided = control.reading == Reading::two_sided, down = axis.rest == axis.maximum;
+    const bool two_sided = control.type == ControlType::two_sided, down = axis.rest == axis.maximum;
     std::map<double, double> knots{{axis.rest, 0}};
     if (two_sided || down) knots[axis.minimum] = two_sided ? -1 : 1;
     if (two_sided || !down) knots[axis.maximum] = 1;

@@ -106,11 +106,11 @@ void read_all_of(std::span<const std::uint8_t> bytes, std::mt19937& dice) {
   describe_raw(node);
   RawUnit unit{{}, node, Time{}};
   for (int i = 0; i < 3; ++i)
-    for (const Change& change : unit.take(random_report(dice, *read), Time{std::chrono::milliseconds{i * 100}}).changes)
+    for (const Change& change : unit.feed(random_report(dice, *read), Time{std::chrono::milliseconds{i * 100}}).changes)
       REQUIRE(change.code.number < controls.size());
 }
 
-std::vector<std::string> names_in(const hid::Descriptor& descriptor, const std::vector<hid::Control>& controls,
+std::vector<std::string> names_in(const hid::Descriptor& descriptor, const std::vector<hid::ReportControl>& controls,
                                   const hid::Part& part) {
   std::vector<std::string> names;
   for (const std::size_t place : part.controls) names.push_back(hid::name_of(descriptor, controls[place]));

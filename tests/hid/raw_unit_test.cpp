@@ -34,11 +34,11 @@ std::vector<std::string> roles(const Attachment& attachment) {
 }
 
 /// What a raw unit has told, in words: "socket 1 out", "hid:0/x#2 200".
-std::vector<std::string> words(const Description& node, const RawUnit::News& news) {
+std::vector<std::string> words(const Description& node, const RawUnit::Update& update) {
   std::vector<std::string> all;
-  for (const SocketChange& socket : news.sockets)
+  for (const SocketChange& socket : update.sockets)
     all.push_back("socket " + std::to_string(socket.part) + (socket.filled ? " in" : " out"));
-  for (const Change& change : news.changes)
+  for (const Change& change : update.changes)
     all.push_back(control_name(node, change.code) + " " + std::to_string(change.value));
   return all;
 }
@@ -148,7 +148,7 @@ TEST_CASE("what stays follows a raw unit that comes back as soon as it says wher
   Attachment attachment = attach_node({}, node, node);
   attachment.seat = "seat-1";
   const auto shown_after = [&](RawUnit& raw, UnitId unit, std::uint8_t x) {
-    engine.feed(unit, {engine.now(), raw.take(std::vector<std::uint8_t>{x, 128, 0}, at_us(0)).changes});
+    engine.feed(unit, {engine.now(), raw.feed(std::vector<std::uint8_t>{x, 128, 0}, at_us(0)).changes});
     reader.next_frame();
     return reader.port(1).value(*engine.plan().target(1, "stick-x"));
   };
@@ -170,15 +170,15 @@ TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how i
   const Description node = adapter(application(0x04) + socket + socket + end_collection);
   RawUnit unit{{}, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {
-    RawUnit::News news;
-    CHECK(test::allocations_during([&] { news = unit.take(report, at_us(ms * 1000)); }) == 0);
-    return words(node, news);
+    RawUnit::Update update;
+    CHECK(test::allocations_during([&] { update = unit.feed(report, at_us(ms * 1000)); }) == 0);
+    return words(node, update);
   };
   // what is down at once was down before; an empty socket's bytes mean nothing
   CHECK(take(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
   CHECK(take(500, {10, 0, 255, 0}) == Words{"hid:0/button-1 0"});
   CHECK(take(600, {11, 2, 255, 1}) == Words{"hid:0/x 11", "hid:0/button-2 1"});
-  // a plug is put in with its button held: its state, with the other player's news behind
+  // a plug is put in with its button held: its state, with the other player's update behind
   CHECK(take(700, {12, 2, 90, 1}) ==
         Words{"socket 1 in", "hid:0/x#2 90", "hid:0/button-1#2 1", "hid:0/button-2#2 0", "hid:0/x 12"});
   CHECK(take(800, {12, 2, 91, 0}) == Words{"hid:0/x#2 91", "hid:0/button-1#2 0"});
@@ -204,7 +204,7 @@ control = [{ code = "hid:0/x", role = "left-stick", axis = "x", parts = ["near"]
   catalogue.units.front().parts[1].empty_is = 0xf0;
   RawUnit unit{catalogue, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {
-    return words(node, unit.take(report, at_us(ms * 1000)));
+    return words(node, unit.feed(report, at_us(ms * 1000)));
   };
   CHECK(take(200, {128, 128, 0, 128, 128, 0, 0xf3}).front() == "socket 1 out");
   CHECK(take(300, {128, 128, 1, 7, 128, 1, 0xf0}) == Words{"hid:0/button-1 1", "hid:0/ff00.20 240"});
@@ -234,13 +234,13 @@ control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"]
   Words told;
   for (std::int64_t ms = 5; ms < 1500; ms += 5) {
     const Time now = at_us(ms * 1000);
-    const auto add = [&](const RawUnit::News& news) {
-      for (const std::string& word : words(node, news))
+    const auto add = [&](const RawUnit::Update& update) {
+      for (const std::string& word : words(node, update))
         if (word.starts_with("socket")) told.push_back(std::to_string(ms) + " " + word);
     };
     if (unit.next_due() && *unit.next_due() <= now) add(unit.advance(now));
-    add(unit.take(Bytes{1, 128, 128, 0}, now));
-    if (ms >= 700 && ms < 800) add(unit.take(Bytes{2, 128, 128, 0}, now));
+    add(unit.feed(Bytes{1, 128, 128, 0}, now));
+    if (ms >= 700 && ms < 800) add(unit.feed(Bytes{2, 128, 128, 0}, now));
   }
   CHECK(told == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
 }
@@ -251,7 +251,7 @@ TEST_CASE("what is down at the opening, by the event node, counts from its next 
   event_node.codes = {{code::btn_trigger, 0, 1, 1}, {key(0x121), 0, 1, 0}};
   RawUnit unit{{}, node, at_us(0)};
   unit.begin_as(event_node);
-  const auto take = [&](const Bytes& report) { return words(node, unit.take(report, at_us(500'000))); };
+  const auto take = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
   CHECK(take({1, 0, 0, 3}) == Words{"hid:1/x 0", "hid:1/y 0", "hid:1/button-2 1"});
   CHECK(take({1, 0, 0, 2}) == Words{"hid:1/button-1 0"});
   CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
@@ -264,7 +264,7 @@ TEST_CASE("a key of an array that is down at the opening is heard with every lat
   event_node.codes = {{code::btn_trigger, 0, 1, 1}};
   RawUnit unit{{}, node, at_us(0)};
   unit.begin_as(event_node);
-  const auto take = [&](const Bytes& report) { return words(node, unit.take(report, at_us(500'000))); };
+  const auto take = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
   CHECK(take({0, 0}).empty());
   CHECK(take({1, 0}) == Words{"hid:0/button-1 1"});
   CHECK(take({0, 0}) == Words{"hid:0/button-1 0"});
@@ -274,7 +274,7 @@ TEST_CASE("where reports may have been lost, what does not come again is release
   const Description node = adapter(adapter_with_ids());
   RawUnit unit{{}, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {
-    return words(node, unit.take(report, at_us(ms * 1000)));
+    return words(node, unit.feed(report, at_us(ms * 1000)));
   };
   (void)take(200, {1, 0, 128, 1});
   (void)take(200, {2, 255, 128, 2});
@@ -282,7 +282,7 @@ TEST_CASE("where reports may have been lost, what does not come again is release
   REQUIRE(unit.next_due() == at_us(350'000));
   CHECK(take(310, {1, 0, 128, 1}).empty());  // it is as it was
   CHECK(unit.advance(at_us(349'999)).empty());
-  RawUnit::News let_go;
+  RawUnit::Update let_go;
   CHECK(test::allocations_during([&] { let_go = unit.advance(at_us(350'000)); }) == 0);
   CHECK(words(node, let_go) == Words{"hid:2/x 128", "hid:2/button-2 0"});
   CHECK_FALSE(unit.next_due());

@@ -22,7 +22,7 @@ class SlowReader {
     if (report.size() < descriptor_.report_bytes(hid::FieldType::input, id)) return values_;
     if (descriptor_.numbered) report.erase(report.begin());
     for (std::size_t c = 0; c < controls_.size(); ++c) {
-      const hid::Control& control = controls_[c];
+      const hid::ReportControl& control = controls_[c];
       const hid::Field& field = descriptor_.fields[control.field];
       if (field.report != id) continue;
       if (control.kind == hid::Kind::key) {
@@ -76,7 +76,7 @@ class SlowReader {
   }
 
   const hid::Descriptor& descriptor_;
-  std::vector<hid::Control> controls_;
+  std::vector<hid::ReportControl> controls_;
   std::vector<std::int32_t> values_;
 };
 

@@ -84,7 +84,7 @@ TEST_CASE("Listening names the axis that jitters and the switch that bounces, an
   attach::HealthWatch watch{recognise({}, {}, plain_pad()).value()};
   const auto tell = [&watch](std::int64_t ms, Code code, std::int32_t value) {
     const Change change{code, value};
-    watch.take({Time{std::chrono::milliseconds{ms}}, {&change, 1}});
+    watch.feed({Time{std::chrono::milliseconds{ms}}, {&change, 1}});
   };
   for (int i = 0; i < 20; ++i) {
     tell(i * 8, code::abs_x, i % 2 == 0 ? 300 : -500);       // nobody moves it

@@ -167,7 +167,7 @@ class Comparison {
   }
 
   hid::Descriptor descriptor_;
-  std::vector<hid::Control> controls_;
+  std::vector<hid::ReportControl> controls_;
   std::vector<hid::KernelCode> kernel_;
   hid::Decoder decoder_;
   std::string name_;

@@ -11,7 +11,7 @@
 #include "made_units.hpp"
 #include "omnipar/omnipar.hpp"
 #include "omnipar/session.hpp"
-#include "play/session_inside.hpp"
+#include "play/session_impl.hpp"
 #include "support/faulty_door.hpp"
 
 using namespace omnipar;
@@ -53,7 +53,7 @@ SessionOptions options_for(const std::string& pad, bool virtual_devices) {
   options.profile = propose(options.catalogue, "pad-2b").value();
   options.virtual_devices = virtual_devices;
   options.signals = {SIGUSR1};
-  options.takes = [pad](const Description& unit) { return unit.name == pad; };
+  options.accepts = [pad](const Description& unit) { return unit.name == pad; };
   return options;
 }
 
@@ -61,7 +61,7 @@ void pass(Session& session, int ms) { session.run_until(session.now() + std::chr
 
 /// Seats the pad and presses; true if the machine saw the press, and its end.
 bool plays(Session& session, const UhidPad& pad) {
-  session.take();  // what is said before a node is open is lost
+  session.process();  // what is said before a node is open is lost
   Reader game{session.engine()};
   const TargetIndex fire = session.plan().target(1, "inner").value();
   const auto shows = [&](bool pressed) {
@@ -229,18 +229,18 @@ TEST_CASE("who polls is woken for what was changed between two calls, and only f
     return ::poll(&polled, 1, time_ms) > 0;
   };
   REQUIRE(plays(*session, pad));
-  while (wakes_within(600)) session->take();  // it is grabbed by then
+  while (wakes_within(600)) session->process();  // it is grabbed by then
   NodeReader other{nodes_named(port_1).front()};
   pad.send({south});
   REQUIRE(wakes_within(500));
-  session->take();
+  session->process();
   REQUIRE(other.wait_for(EV_KEY, BTN_SOUTH, 1));
   session->freeze();  // the press must last a moment longer: somebody must be woken to end it
-  while (wakes_within(300)) session->take();
+  while (wakes_within(300)) session->process();
   CHECK(other.wait_for(EV_KEY, BTN_SOUTH, 0, 100));
   NodeReader desktop{nodes_named("Polled Pad").front()};
   pad.send({});
-  while (wakes_within(300)) session->take();
+  while (wakes_within(300)) session->process();
   pad.send({east});
   CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 1, 500));  // it is everybody's again
   pad.send({});

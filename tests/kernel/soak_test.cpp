@@ -393,26 +393,26 @@ TEST_CASE("a long evening of everything at random: each game sees what the slow 
   std::array<int, 7> deeds{};
   while (std::chrono::steady_clock::now() < end) {
     const unsigned pad = below(players);
-    const unsigned deed = below(40);
+    const unsigned action = below(40);
     if (!evening.plugged(pad)) {
       const bool beside_a_holder = below(2) == 0;
       beside_a_holder ? evening.plug_in_beside_a_holder(pad) : evening.plug_in(pad);
       ++deeds[beside_a_holder ? 4 : 0];
-    } else if (deed == 0) {
+    } else if (action == 0) {
       // in the middle of a gesture
       evening.send(pad, random_report(evening.state(pad)));
       evening.pull_out(pad);
       ++deeds[1];
-    } else if (deed == 1 || (evening.frozen() && deed < 8)) {
+    } else if (action == 1 || (evening.frozen() && action < 8)) {
       evening.freeze_or_thaw(pad);
       ++deeds[2];
-    } else if (deed == 2) {
+    } else if (action == 2) {
       evening.swap(pad);
       ++deeds[3];
-    } else if (deed == 8) {
+    } else if (action == 8) {
       evening.start_bystander(below(3));
       ++deeds[5];
-    } else if (deed == 9) {
+    } else if (action == 9) {
       const auto second = evening.second_evening();
       for (unsigned plugged = 0; plugged < players; ++plugged)
         if (evening.plugged(plugged)) evening.send(plugged, random_report(evening.state(plugged)));

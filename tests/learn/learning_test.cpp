@@ -267,7 +267,7 @@ class Person {
   [[nodiscard]] bool is_contact(const std::string& source) const {
     for (const Attachment& node : nodes_)
       for (const Control& control : node.controls)
-        if (control.role == source) return control.reading == Reading::button;
+        if (control.role == source) return control.type == ControlType::button;
     return false;
   }
   [[nodiscard]] std::string button() const {
@@ -304,7 +304,7 @@ std::vector<Question> asked_of(const Profile& profile, const ShippedUnit& unit) 
 std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const std::vector<std::string>& wanted) {
   for (Attachment& node : nodes)
     for (const Control& control : node.controls)
-      if (control.reading == Reading::button && std::ranges::find(wanted, control.role) == wanted.end() &&
+      if (control.type == ControlType::button && std::ranges::find(wanted, control.role) == wanted.end() &&
           control.role != nodes.front().controls.front().role) {
         node.state.push_back({control.code, 1});
         return nodes;
@@ -316,11 +316,11 @@ std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const
 std::vector<Attachment> with_buttons_beside_hats(std::vector<Attachment> nodes) {
   for (Attachment& node : nodes) {
     const bool has_hat = std::ranges::any_of(node.controls, [](const Control& control) {
-      return control.reading == Reading::hat && control.role == "dpad";
+      return control.type == ControlType::hat && control.role == "dpad";
     });
     std::uint16_t number = 0x220;
     for (const char* way : {"dpad-up", "dpad-down", "dpad-left", "dpad-right"})
-      if (has_hat) node.controls.push_back({key(number++), Reading::button, way});
+      if (has_hat) node.controls.push_back({key(number++), ControlType::button, way});
   }
   return nodes;
 }
@@ -373,7 +373,7 @@ std::vector<std::string> pressed_on(const Plan& plan, const ShippedUnit& unit, c
 std::vector<Attachment> at_their_ends(std::vector<Attachment> nodes) {
   for (Attachment& node : nodes)
     for (const Control& control : node.controls)
-      if (control.reading == Reading::one_sided)
+      if (control.type == ControlType::one_sided)
         node.state.push_back({control.code, control.rest == control.minimum ? control.maximum : control.minimum});
   return nodes;
 }
@@ -450,7 +450,7 @@ std::optional<std::string> judge_pair(const ShippedUnit& shipped, const std::str
   Person person{dice, desk, meant, nodes};
   if (dice.below(4) == 1) person.ends_before = dice.below(questions.size() + 1);
   const bool has_button = std::ranges::any_of(nodes, [](const Attachment& node) {
-    return std::ranges::find(node.controls, Reading::button, &Control::reading) != node.controls.end();
+    return std::ranges::find(node.controls, ControlType::button, &Control::type) != node.controls.end();
   });
   if (!has_button) return std::nullopt;  // no shipped unit is like that
   if (!person.finish()) return what + "it does not end: " + desk.told;
@@ -532,7 +532,7 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
               {control.code,
                static_cast<std::int32_t>(control.minimum + width * static_cast<std::int64_t>(dice.below(5)) / 4)});
         }
-        learning.hear(static_cast<int>(node),
+        learning.feed(static_cast<int>(node),
                       {at_us(time += static_cast<std::int64_t>(dice.below(256)) * 700), changes});
       }
     }

@@ -53,18 +53,18 @@ struct Odd {
     meant.push_back(control);
   }
   void button(std::vector<std::uint16_t>& keys, const char* role) {
-    add({key(keys.back()), Reading::button, role}, 0);
+    add({key(keys.back()), ControlType::button, role}, 0);
     keys.pop_back();
   }
   void hat(const char* role, Axis axis, std::uint16_t code) {
-    Control control{absolute(code), Reading::hat, role, axis, -1, 1, 0};
+    Control control{absolute(code), ControlType::hat, role, axis, -1, 1, 0};
     control.reversed = below(3) == 0;
     add(control, 0);
   }
   void stick_axis(std::vector<std::uint16_t>& axes, const char* role, Axis axis) {
     const bool bytes = below(2) == 0;
-    Control control{absolute(axes.back()), Reading::two_sided,  role,           axis,
-                    bytes ? 0 : -32768,    bytes ? 255 : 32767, bytes ? 128 : 0};
+    Control control{absolute(axes.back()), ControlType::two_sided, role,           axis,
+                    bytes ? 0 : -32768,    bytes ? 255 : 32767,    bytes ? 128 : 0};
     control.reversed = below(3) == 0;
     axes.pop_back();
     add(control, below(2) == 0 ? control.rest : 0);
@@ -72,7 +72,7 @@ struct Odd {
   void trigger(std::vector<std::uint16_t>& keys, std::vector<std::uint16_t>& axes, const char* role) {
     if (below(3) == 0) return button(keys, role);
     const bool rests_high = below(2) == 0;
-    add({absolute(axes.back()), Reading::one_sided, role, Axis::none, 0, 255, rests_high ? 255 : 0},
+    add({absolute(axes.back()), ControlType::one_sided, role, Axis::none, 0, 255, rests_high ? 255 : 0},
         rests_high ? 255 : 0);
     axes.pop_back();
   }
@@ -126,7 +126,7 @@ std::string words_for(const Control& control) {
                      : control.axis == Axis::y ? ", y"
                                                : "",
                      control.reversed ? ", reversed" : "",
-                     control.reading == Reading::one_sided && control.rest != 0 ? ", rests high" : "");
+                     control.type == ControlType::one_sided && control.rest != 0 ? ", rests high" : "");
 }
 
 }  // namespace

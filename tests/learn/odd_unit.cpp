@@ -273,7 +273,7 @@ void Newcomer::wait(double ms) {
   const double step = 1000 / unit_.rate;
   for (double left = ms; left > 0; left -= step) {
     now_ += Duration{static_cast<std::int64_t>(std::min(left, step) * 1000)};
-    for (const auto& [node, changes] : unit_.reports()) learning_.hear(static_cast<int>(node), {now_, changes});
+    for (const auto& [node, changes] : unit_.reports()) learning_.feed(static_cast<int>(node), {now_, changes});
     learning_.advance(now_);
     if (!unit_.is_noisy && left == ms && ms > 2 * step) {  // nothing happens in between
       now_ += Duration{static_cast<std::int64_t>((ms - step) * 1000)};

@@ -7,12 +7,12 @@ namespace omnipar::test {
 namespace {
 
 bool is_button_like(const Control& control) {
-  return control.reading == Reading::button || control.reading == Reading::one_sided;
+  return control.type == ControlType::button || control.type == ControlType::one_sided;
 }
 
 /// The side of an axis that a source is; 0 if it is none of it.
 int side_in(const Control& control, std::string_view source) {
-  const bool has_sides = control.reading == Reading::hat || control.reading == Reading::two_sided;
+  const bool has_sides = control.type == ControlType::hat || control.type == ControlType::two_sided;
   if (!has_sides || control.axis == Axis::none || !source.starts_with(control.role + "-")) return 0;
   const std::string_view end = source.substr(control.role.size() + 1);
   if (control.axis == Axis::y) return end == "up" ? -1 : end == "down" ? 1 : 0;
@@ -43,11 +43,11 @@ void Desk::take_away(int first) {
 }
 
 std::int32_t Desk::raw(const Control& control, double position) const {
-  if (control.reversed) position = control.reading == Reading::pointer ? 1 - position : -position;
-  if (control.reading == Reading::button || control.reading == Reading::hat)
+  if (control.reversed) position = control.type == ControlType::pointer ? 1 - position : -position;
+  if (control.type == ControlType::button || control.type == ControlType::hat)
     return static_cast<std::int32_t>(std::lround(position));
-  const double from = control.reading == Reading::pointer ? control.minimum : control.rest;
-  const bool is_stick = control.reading == Reading::two_sided && control.axis != Axis::none;
+  const double from = control.type == ControlType::pointer ? control.minimum : control.rest;
+  const bool is_stick = control.type == ControlType::two_sided && control.axis != Axis::none;
   const double to = std::clamp(position + (is_stick ? drift : 0), -1.0, 1.0);
   const bool backwards = control.rest == control.maximum;  // a trigger that rests at its upper end
   const double way = backwards || to < 0 ? from - control.minimum : control.maximum - from;
@@ -66,12 +66,12 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
     std::vector<const Control*> halves;
     for (const Control& control : attachment.controls) {
       if (const int side = side_in(control, source); side != 0) {
-        const double way = control.reading == Reading::hat ? side : side * part;
+        const double way = control.type == ControlType::hat ? side : side * part;
         add(number, {{control.code, raw(control, way)}});
         move.back = {{control.code, raw(control, 0)}};
         // A d-pad may send buttons with its hat.
         for (const Control& beside : attachment.controls)
-          if (beside.reading == Reading::button && beside.role == source) {
+          if (beside.type == ControlType::button && beside.role == source) {
             move.out[0].push_back({beside.code, 1});
             move.back.push_back({beside.code, 0});
           }
@@ -79,7 +79,7 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
       }
       if (control.role != source) continue;
       if (is_button_like(control)) {
-        if (control.reading == Reading::one_sided && !is_hasty) add(number, {{control.code, raw(control, 0.2)}});
+        if (control.type == ControlType::one_sided && !is_hasty) add(number, {{control.code, raw(control, 0.2)}});
         add(number, {{control.code, raw(control, 1)}});
         move.back = {{control.code, raw(control, 0)}};
         return move;
@@ -88,11 +88,11 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
     }
     if (halves.empty()) continue;
     const Control& x = *halves.front();
-    if (x.reading == Reading::counts) {
+    if (x.type == ControlType::counts) {
       for (int i = 0; i < 10; ++i) add(number, {{x.code, 20}});
       return move;
     }
-    if (x.reading == Reading::pointer) {
+    if (x.type == ControlType::pointer) {
       for (const double place : {0.1, 0.3, 0.6, 0.9}) {
         std::vector<Change> changes;
         for (const Control* half : halves) changes.push_back({half->code, raw(*half, place)});
@@ -119,7 +119,7 @@ void Desk::shake(int first, double by) { shaking_.emplace_back(first, by); }
 void Desk::turn_triggers() {
   for (Node& node : nodes_)
     for (Control& control : node.attachment.controls)
-      if (control.reading == Reading::one_sided)
+      if (control.type == ControlType::one_sided)
         control.rest = control.rest == control.minimum ? control.maximum : control.minimum;
 }
 
@@ -128,21 +128,21 @@ void Desk::jitter() {
   for (const auto& [first, by] : shaking_)
     for (const auto& [number, attachment] : nodes_) {
       if (number / 100 != first / 100) continue;
-      const auto axis = std::ranges::find(attachment.controls, Reading::two_sided, &Control::reading);
+      const auto axis = std::ranges::find(attachment.controls, ControlType::two_sided, &Control::type);
       if (axis == attachment.controls.end()) continue;
       jitters_ = jitters_ * 1'103'515'245 + 12'345;
       const double part = (static_cast<double>(jitters_ >> 16 & 1023) / 511.5 - 1) * by;
       const auto held = places_.try_emplace({number, axis->code}, axis->rest).first->second;
       const double place = held + part / 2 * (static_cast<double>(axis->maximum) - axis->minimum);
       const double within = std::clamp(place, static_cast<double>(axis->minimum), static_cast<double>(axis->maximum));
-      learning.hear(number, {now, std::vector<Change>{{axis->code, static_cast<std::int32_t>(within)}}});
+      learning.feed(number, {now, std::vector<Change>{{axis->code, static_cast<std::int32_t>(within)}}});
       break;
     }
 }
 
 void Desk::say(int node, const std::vector<Change>& changes) {
   for (const Change& change : changes) places_[{node, change.code}] = change.value;
-  learning.hear(node, {now, changes});
+  learning.feed(node, {now, changes});
 }
 
 void Desk::wait(std::int64_t ms) {
@@ -206,10 +206,10 @@ std::vector<std::string> sources_of(const std::vector<Attachment>& nodes) {
   };
   for (const Attachment& attachment : nodes)
     for (const Control& control : attachment.controls) {
-      const bool is_cross = control.reading == Reading::hat;
+      const bool is_cross = control.type == ControlType::hat;
       if (!is_cross) add(control.role);
       if (is_button_like(control) || control.axis == Axis::none) continue;
-      if (control.reading != Reading::two_sided && !is_cross) continue;
+      if (control.type != ControlType::two_sided && !is_cross) continue;
       const bool is_y = control.axis == Axis::y;
       add(control.role + (is_y ? "-up" : "-left"));
       add(control.role + (is_y ? "-down" : "-right"));

@@ -128,7 +128,7 @@ TEST_CASE("a step is skipped without a keyboard, and stays empty on purpose", "[
 
 TEST_CASE("a unit with a single button can do it all", "[learn]") {
   Attachment one;
-  one.controls.push_back({code::btn_south, Reading::button, "south"});
+  one.controls.push_back({code::btn_south, ControlType::button, "south"});
   Desk desk{buttons({"fire", "jump"})};
   desk.put("one button", {one}, true);
   desk.press("south");
@@ -446,9 +446,9 @@ TEST_CASE("a hold can never be taken for an answer, and a short press never for 
 
 TEST_CASE("what counts and what points is learned by moving it", "[learn]") {
   Attachment gun;
-  gun.controls = {{code::abs_x, Reading::pointer, "gun", Axis::x, 0, 1023, 0},
-                  {code::abs_y, Reading::pointer, "gun", Axis::y, 0, 1023, 0},
-                  {code::btn_trigger, Reading::button, "trigger"}};
+  gun.controls = {{code::abs_x, ControlType::pointer, "gun", Axis::x, 0, 1023, 0},
+                  {code::abs_y, ControlType::pointer, "gun", Axis::y, 0, 1023, 0},
+                  {code::btn_trigger, ControlType::button, "trigger"}};
   Desk desk{{{"aim", TargetKind::pointer}, {"shot"}}};
   desk.put("gun", {gun}, true);
   desk.say(1, {{code::abs_x, 500}, {code::abs_y, 500}});
@@ -522,8 +522,8 @@ TEST_CASE("no axis is captured where a button was meant", "[learn]") {
 
 TEST_CASE("with a trigger that is an axis and a button at once, the axis is taken", "[learn]") {
   Attachment pad;
-  pad.controls = {{absolute(2), Reading::one_sided, "ABS_Z", Axis::none, 0, 255, 0},
-                  {code::btn_tl2, Reading::button, "BTN_TL2"}};
+  pad.controls = {{absolute(2), ControlType::one_sided, "ABS_Z", Axis::none, 0, 255, 0},
+                  {code::btn_tl2, ControlType::button, "BTN_TL2"}};
   Desk desk{{{"brake", TargetKind::one_sided}}};
   desk.put("pad", {pad}, true);
   for (const int value : {20, 255}) {
@@ -743,7 +743,8 @@ TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]")
 
 TEST_CASE("back leads to the last answer, not to what was not asked for because no control was left", "[learn]") {
   Attachment two;
-  two.controls = {{code::btn_south, Reading::button, "BTN_SOUTH"}, {code::btn_east, Reading::button, "BTN_EAST"}};
+  two.controls = {{code::btn_south, ControlType::button, "BTN_SOUTH"},
+                  {code::btn_east, ControlType::button, "BTN_EAST"}};
   LearnOptions options;
   options.for_sheet = options.ends_when_used_up = true;
   Desk desk{buttons({"first", "second", "third", "fourth"}), options};

@@ -157,8 +157,8 @@ TEST_CASE("two paddles on one port are two players'", "[plan]") {
   CHECK(plan.seats().size() == 4);
   Engine engine{plan};
   Attachment knob;
-  knob.controls = {{code::abs_x, Reading::two_sided, "paddle", Axis::none, 0, 255, 128},
-                   {code::btn_south, Reading::button, "south"}};
+  knob.controls = {{code::abs_x, ControlType::two_sided, "paddle", Axis::none, 0, 255, 128},
+                   {code::btn_south, ControlType::button, "south"}};
   const auto sits = [&](const std::string& seat) {
     knob.seat = seat;
     return engine.attach(knob).value();

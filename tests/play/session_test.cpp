@@ -119,7 +119,7 @@ TEST_CASE("a session tells and shows the same however time is cut into calls", "
     const Evening cut = played(session, [&](Time frame) {
       while (session.now() < frame && !session.over()) {
         session.run_until(std::min(frame, session.now() + Duration{dice() % 20'000}));
-        if (dice() % 4 == 0) session.take();  // finds nothing more
+        if (dice() % 4 == 0) session.process();  // finds nothing more
       }
     });
     REQUIRE(cut == whole);
@@ -140,7 +140,7 @@ TEST_CASE("events are told at once, or wait in the same order", "[session]") {
   std::vector<std::string> told;
   Session* opened = nullptr;
   SessionOptions options = marrowby_evening();
-  options.told = [&](const SessionEvent& event) {
+  options.on_event = [&](const SessionEvent& event) {
     told.push_back(std::to_string(event.index()) + " " + to_text(event, *opened));
   };
   auto session = Session::open_room(std::move(options), marrowby_room()).value();
@@ -401,7 +401,7 @@ TEST_CASE("a room goes on for somebody who polls", "[session]") {
     pollfd input{descriptor, POLLIN, 0};
     REQUIRE(::poll(&input, 1, 0) == 1);
     const Time before = session.now();
-    session.take();
+    session.process();
     REQUIRE(session.now() - before <= Duration{1000});
     for (const Seated& one : all_of<Seated>(session)) seats.push_back(one);
   }
@@ -435,7 +435,7 @@ void call_something(Session& session, Reader& game, ByteDice& dice) {
   const int port = static_cast<int>(dice.below(6));
   switch (dice.below(19)) {
     case 0:
-      return session.take();
+      return session.process();
     case 1:
       return static_cast<void>(session.wait(session.now() + Duration{dice.below(256) * 2000}));
     case 2:

@@ -111,7 +111,7 @@ struct Notes {
   void note(const Seated& what) { said.push_back((what.again ? "back " : "sits ") + what.seat); }
   void note(const Joined& what) { said.push_back("joined " + what.seat); }
   void note(const Left& what) { said.push_back("left " + what.seat); }
-  void note(const SocketNews& what) {
+  void note(const SocketChanged& what) {
     constexpr const char* words[] = {"empty ", "put in ", "out "};
     said.push_back(words[static_cast<std::size_t>(what.plug)] + what.seat);
   }
@@ -356,13 +356,13 @@ TEST_CASE("Who stands in for somebody who is away plays for this evening, and th
   const Rig rig = first_evening(plan, catalogue);
   const auto units = six_units();
   Evening evening{plan, catalogue, rig};
-  const Thing guest{usb(plain_pad("Guest Pad"), "hall:20")};
+  const Thing device{usb(plain_pad("Device Pad"), "hall:20")};
   for (const std::size_t name : {0U, 1U, 2U, 3U, 4U}) evening.plug_in(name, units[name]);  // the gun is away
-  evening.plug_in(6, guest);
+  evening.plug_in(6, device);
   REQUIRE(evening.press({6, 0, code::btn_south}) == 0);
   REQUIRE(evening.press({6, 0, code::btn_south}) == 7);
   evening.pull_out(6);
-  evening.plug_in(6, guest);
+  evening.plug_in(6, device);
   REQUIRE(evening.press({6, 0, code::btn_south}) == 7);
   REQUIRE(evening.rig() == rig);
   evening.plug_in(5, units[5]);

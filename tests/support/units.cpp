@@ -61,10 +61,10 @@ Attachment trackball(const std::string& seat) {
   Attachment ball;
   ball.unit = "Marrowby Trackball";
   ball.seat = seat;
-  ball.controls = {{relative(0), Reading::counts, "trackball", Axis::x, 0, 0, 0},
-                   {relative(1), Reading::counts, "trackball", Axis::y, 0, 0, 0},
-                   {relative(8), Reading::counts, "spinner", Axis::none, 0, 0, 0},
-                   {key(0x110), Reading::button, "south"}};
+  ball.controls = {{relative(0), ControlType::counts, "trackball", Axis::x, 0, 0, 0},
+                   {relative(1), ControlType::counts, "trackball", Axis::y, 0, 0, 0},
+                   {relative(8), ControlType::counts, "spinner", Axis::none, 0, 0, 0},
+                   {key(0x110), ControlType::button, "south"}};
   return ball;
 }
 

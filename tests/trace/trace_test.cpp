@@ -18,7 +18,7 @@ std::string problem_of(const std::string& text) {
   for (std::string_view rest = text; !rest.empty();) {
     const std::string_view line = rest.substr(0, rest.find('\n'));
     rest.remove_prefix(std::min(rest.size(), line.size() + 1));
-    if (const auto event = reader.take(line); !event) return to_text(event.error());
+    if (const auto event = reader.read_line(line); !event) return to_text(event.error());
   }
   return "";
 }
@@ -75,24 +75,24 @@ TEST_CASE("What is written is read again the same, and written again as the same
   for (int round = 0; round < 300; ++round) {
     TraceReader reader{"t"};
     const TraceHead trace_head{round % 2 == 0 ? "" : "an evening", round % 3 == 0};
-    REQUIRE(reader.take(to_line(trace_head)));
+    REQUIRE(reader.read_line(to_line(trace_head)));
     REQUIRE(reader.head() == trace_head);
     const Description unit = random_unit(dice);
-    REQUIRE(reader.take(to_line(4, unit)));
+    REQUIRE(reader.read_line(to_line(4, unit)));
     REQUIRE(same(reader.nodes().at(4), unit));
     REQUIRE(to_line(4, reader.nodes().at(4)) == to_line(4, unit));
     Time time;
     for (int i = 0; i < 10; ++i) {
       time += Duration{dice() % 100'000};
-      TraceEvent event{time, 4, Deed{static_cast<int>(dice() % 4)}, {}};
-      if (event.deed == Deed::report && !unit.descriptor.empty())
+      TraceEvent event{time, 4, TraceAction{static_cast<int>(dice() % 4)}, {}};
+      if (event.action == TraceAction::report && !unit.descriptor.empty())
         event.raw = random_bytes(dice, 70);
-      else if (event.deed != Deed::pull_out && event.deed != Deed::gap && unit.descriptor.empty())
+      else if (event.action != TraceAction::pull_out && event.action != TraceAction::gap && unit.descriptor.empty())
         for (auto n = dice() % 5; n > 0; --n)
           event.changes.push_back({unit.codes[dice() % unit.codes.size()].code, static_cast<std::int32_t>(dice())});
       if (dice() % 3 == 0) event.note = "says \"…\"";
       if (dice() % 3 == 0) event.lesson = "so it is";
-      const auto read = reader.take(to_line(event));
+      const auto read = reader.read_line(to_line(event));
       REQUIRE(read);
       REQUIRE(**read == event);
       REQUIRE(to_line(**read) == to_line(event));
@@ -104,11 +104,11 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
   // What is plugged in, and what is held or pushed: a trace's state at some moment.
   using State = std::map<int, std::map<Code, std::int32_t>>;
   const auto follow = [](State& state, const TraceEvent& event) {
-    if (event.deed == Deed::pull_out) {
+    if (event.action == TraceAction::pull_out) {
       state.erase(event.node);
       return;
     }
-    if (event.deed == Deed::plug_in) state[event.node].clear();
+    if (event.action == TraceAction::plug_in) state[event.node].clear();
     for (const Change& change : event.changes) state[event.node][change.code] = change.value;
   };
   const auto without_rest = [](State state) {
@@ -125,18 +125,18 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
     for (int i = 0; i < 60; ++i) {
       now += static_cast<std::int64_t>(dice() % 4) * 1000;
       const int node = 1 + static_cast<int>(dice() % 3);
-      TraceEvent event{at_us(now), node, Deed::report, {}};
+      TraceEvent event{at_us(now), node, TraceAction::report, {}};
       if (!plugged.contains(node))
-        event.deed = Deed::plug_in;
+        event.action = TraceAction::plug_in;
       else if (dice() % 8 == 0)
-        event.deed = Deed::pull_out;
+        event.action = TraceAction::pull_out;
       else if (dice() % 8 == 0)
-        event.deed = Deed::gap;
-      if (event.deed == Deed::plug_in) plugged.insert(node);
-      if (event.deed == Deed::pull_out) plugged.erase(node);
+        event.action = TraceAction::gap;
+      if (event.action == TraceAction::plug_in) plugged.insert(node);
+      if (event.action == TraceAction::pull_out) plugged.erase(node);
       if (!units[node].descriptor.empty()) {
-        if (event.deed == Deed::report) event.raw = random_bytes(dice, 3);
-      } else if (event.deed != Deed::pull_out && event.deed != Deed::gap) {
+        if (event.action == TraceAction::report) event.raw = random_bytes(dice, 3);
+      } else if (event.action != TraceAction::pull_out && event.action != TraceAction::gap) {
         event.changes.push_back({code::btn_south, static_cast<std::int32_t>(dice() % 2)});
         event.changes.push_back({code::abs_x, static_cast<std::int32_t>(dice() % 3) - 1});
       }
@@ -149,14 +149,14 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
     std::vector<std::string> lines{to_line(TraceHead{"", false})};
     for (const TraceEvent& event : events) {
       if (event.time < to) follow(whole, event);
-      for (std::string& line : cutter.take(event, units[event.node])) lines.push_back(std::move(line));
+      for (std::string& line : cutter.feed(event, units[event.node])) lines.push_back(std::move(line));
     }
     for (std::string& line : cutter.finish()) lines.push_back(std::move(line));
     State piece;
     TraceReader reader{"piece"};
     Time last{};
     for (const std::string& line : lines) {
-      const auto event = reader.take(line);  // each unit is described before it says anything
+      const auto event = reader.read_line(line);  // each unit is described before it says anything
       REQUIRE(event.has_value());
       if (!*event) continue;
       follow(piece, **event);
@@ -175,11 +175,12 @@ TEST_CASE("A piece of a trace whose nodes speak without being plugged in can be 
   for (const std::int64_t from : {0, 10}) {
     TraceCutter cutter{at_us(from), std::nullopt};
     TraceReader reader{"piece"};
-    REQUIRE(reader.take(to_line(TraceHead{})));
+    REQUIRE(reader.read_line(to_line(TraceHead{})));
     const auto take = [&](const std::vector<std::string>& lines) {
-      for (const std::string& line : lines) REQUIRE(reader.take(line));
+      for (const std::string& line : lines) REQUIRE(reader.read_line(line));
     };
-    for (const std::int64_t us : {5, 15}) take(cutter.take({at_us(us), 1, Deed::report, {{key(0x130), 1}}}, pad));
+    for (const std::int64_t us : {5, 15})
+      take(cutter.feed({at_us(us), 1, TraceAction::report, {{key(0x130), 1}}}, pad));
     take(cutter.finish());
     REQUIRE(reader.nodes().at(1).name == "Pad");
     REQUIRE(cutter.events() == (from == 0 ? 2U : 1U));
@@ -192,7 +193,7 @@ TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
   for (std::string_view rest = marrowby::trace_text(); !rest.empty();) {
     const std::string_view line = rest.substr(0, rest.find('\n'));
     rest.remove_prefix(line.size() + 1);
-    const auto event = reader.take(line);
+    const auto event = reader.read_line(line);
     REQUIRE(event);
     if (*event)
       REQUIRE(to_line(**event) == line);
@@ -214,7 +215,7 @@ TEST_CASE("What is written of traces is true: the example is one, and every fiel
   std::size_t events = 0;
   for (std::size_t at = 0; at < example.size();) {
     const std::size_t end = example.find('\n', at);
-    const auto taken = reader.take(example.substr(at, end - at));
+    const auto taken = reader.read_line(example.substr(at, end - at));
     REQUIRE(taken);
     events += *taken ? 1 : 0;
     at = end + 1;
@@ -229,8 +230,8 @@ TEST_CASE("What is written of traces is true: the example is one, and every fiel
   node.codes = {{code::btn_south}, {code::abs_x, 0, 255}};
   Description raw;
   raw.descriptor = {5, 1};
-  TraceEvent in{at_us(0), 1, Deed::plug_in, {{code::btn_south, 1}}, {}, {}, "note", "lesson"};
-  TraceEvent bytes{at_us(0), 1, Deed::report, {}};
+  TraceEvent in{at_us(0), 1, TraceAction::plug_in, {{code::btn_south, 1}}, {}, {}, "note", "lesson"};
+  TraceEvent bytes{at_us(0), 1, TraceAction::report, {}};
   bytes.raw = {1};
   const std::string all =
       to_line(TraceHead{"about", true}) + to_line(1, node) + to_line(1, raw) + to_line(in) + to_line(bytes);
@@ -247,8 +248,8 @@ TEST_CASE("Numbers that are too large are a mistake like any other", "[trace]") 
        {R"({"node":1e400})", R"({"t":1e999,"node":1,"report":[]})",
         R"({"node":1,"name":"a","axes":{"ABS_X":[0,1e400]}})", R"({"node":99999999999999999999999})"}) {
     TraceReader reader{"large"};
-    REQUIRE(reader.take(R"({"omnipar":1,"kind":"trace"})"));
-    CHECK_FALSE(reader.take(line));
+    REQUIRE(reader.read_line(R"({"omnipar":1,"kind":"trace"})"));
+    CHECK_FALSE(reader.read_line(line));
   }
 }
 

@@ -104,10 +104,10 @@ std::string room_text(ByteDice& dice, int events) {
   for (int i = 0; i < events && !dice.rest().empty(); ++i) {
     const std::size_t u = dice.below(units.size());
     time += static_cast<std::int64_t>(dice.below(40)) * 1000;
-    TraceEvent event{at_us(time), static_cast<int>(u + 1), Deed::report, {}};
+    TraceEvent event{at_us(time), static_cast<int>(u + 1), TraceAction::report, {}};
     if (!plugged[u] || dice.below(40) == 0) {
       plugged[u] = !plugged[u];
-      event.deed = plugged[u] ? Deed::plug_in : Deed::pull_out;
+      event.action = plugged[u] ? TraceAction::plug_in : TraceAction::pull_out;
     } else {
       const CodeRange& range = units[u]->codes[dice.below(units[u]->codes.size())];
       const double part = static_cast<double>(dice.below(256)) / 255.0;
@@ -169,17 +169,18 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
 /// Draws each frame of a made-up evening, and compares what is lit.
 std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes) {
   ByteDice dice{bytes};
-  cli::WatchWish wish;
-  wish.ticks = true;
-  const auto& systems = wish.session.catalogue.systems;
+  cli::WatchingOptions options;
+  options.ticks = true;
+  const auto& systems = options.session.catalogue.systems;
   const std::string system = systems[dice.below(systems.size())].name;
-  wish.session.profile = propose(wish.session.catalogue, system).value();
+  options.session.profile = propose(options.session.catalogue, system).value();
   const std::string room = room_text(dice, 200);
   // The same evening that nobody looks at.
-  auto alone = Session::open_room({wish.session.profile, wish.session.catalogue}, {"made up", lines_of(room)}).value();
+  auto alone =
+      Session::open_room({options.session.profile, options.session.catalogue}, {"made up", lines_of(room)}).value();
   Reader plain{alone.engine()};
-  wish.room = Room{"made up", lines_of(room), {}};
-  auto watching = cli::Watching::open(std::move(wish)).value();
+  options.room = Room{"made up", lines_of(room), {}};
+  auto watching = cli::Watching::open(std::move(options)).value();
   Session& session = watching->session();
   Reader reader{session.engine()};
   std::map<std::string, bool> ticked;
@@ -260,7 +261,7 @@ TEST_CASE("each model of unit, at rest and with everything pushed", "[view]") {
           {{{node.name + (part.empty() ? "" : ", " + part), "left", true}, part, node, {{1, node, attachment}}}});
       narrow += drawn(view::block_of(seen.units()[0], {}), 38, true);
       const std::vector<Change> changes = pushed(node);
-      seen.hear(1, {at_us(1000), changes});
+      seen.feed(1, {at_us(1000), changes});
       wide += drawn(view::block_of(seen.units()[0], {}), 58, false);
       wide += drawn(view::block_of(seen.units()[0], {true, true}), 58, true);
     }
@@ -323,14 +324,14 @@ TEST_CASE("two players on one node are known and judged apart", "[view]") {
     unit.nodes.push_back({1, node, std::move(attachment)});
     return unit;
   };
-  const Control left{code::abs_x, Reading::two_sided, "wheel", Axis::none, -100, 100, 0};
-  const Control right{code::abs_y, Reading::two_sided, "wheel", Axis::none, -100, 100, 0};
+  const Control left{code::abs_x, ControlType::two_sided, "wheel", Axis::none, -100, 100, 0};
+  const Control right{code::abs_y, ControlType::two_sided, "wheel", Axis::none, -100, 100, 0};
   inspect::Seen seen{catalogue};
-  seen.set_units({player("left", left, {}), player("right", right, {{code::btn_south, Reading::button, "south"}})});
+  seen.set_units({player("left", left, {}), player("right", right, {{code::btn_south, ControlType::button, "south"}})});
   for (const inspect::SeenUnit& unit : seen.units()) CHECK(unit.controls[0].odd == inspect::Oddity::none);
   for (int ms = 0; ms < 8; ++ms) {
     const Change change{code::btn_south, ms % 2};
-    seen.hear(1, {at_us(1'000'000 + ms * 4000), {&change, 1}});
+    seen.feed(1, {at_us(1'000'000 + ms * 4000), {&change, 1}});
   }
   CHECK(seen.units()[1].controls[1].odd == inspect::Oddity::bounces);
   CHECK(seen.units()[0].controls[0].odd == inspect::Oddity::none);

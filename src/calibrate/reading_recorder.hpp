@@ -21,13 +21,13 @@ struct Thing {
   Control y{};
 };
 
-class Hearing {
+class ReadingRecorder {
  public:
   /// True if there is something new to measure on it.
   void meet(int node, const Attachment& attachment, const std::vector<std::string>& only);
   void lose(int node);
   /// Takes the values of a report.
-  void take(int node, const Report& report);
+  void feed(int node, const Report& report);
 
   [[nodiscard]] const std::vector<Thing>& things() const noexcept { return things_; }
   [[nodiscard]] bool is_there(const Thing& thing) const { return values_.contains(thing.node); }

@@ -14,10 +14,10 @@
 
 namespace omnipar::inline abi_0::play {
 
-class Hearing {
+class DeviceMonitor {
  public:
   /// The door and the catalogue must outlive this.
-  Hearing(os::Door& door, const Catalogue& catalogue, bool with_virtual)
+  DeviceMonitor(os::Door& door, const Catalogue& catalogue, bool with_virtual)
       : door_(door), nodes_(door, catalogue, with_virtual), waiter_(door), signals_(door) {}
 
   /// From now on these signals come here and do nothing else, until this is gone. Fails with `no-signals`, `no-udev` or
@@ -29,7 +29,7 @@ class Hearing {
   /// What else is to be waited for is told to the waiter.
   [[nodiscard]] Waiter& waiter() noexcept { return waiter_; }
   /// Waits for what this node says, too. Fails with `cannot-wait`.
-  [[nodiscard]] std::optional<Diagnostic> hear(int node);
+  [[nodiscard]] std::optional<Diagnostic> watch_node(int node);
 
   /// What is ready and is none of signals, plugs and nodes.
   using Other = std::function<void(Ready)>;
@@ -37,9 +37,9 @@ class Hearing {
   /// called. False if waiting failed.
   [[nodiscard]] bool wait(std::optional<Time> until, const Other& other);
   /// True if plugs, or signals, have come in the last wait and are not all taken yet.
-  [[nodiscard]] bool has_news() const noexcept { return news_wait_; }
+  [[nodiscard]] bool has_node_events() const noexcept { return node_events_wait_; }
   [[nodiscard]] bool has_signals() const noexcept { return signals_wait_; }
-  [[nodiscard]] std::optional<host::NodeNews> next_news();
+  [[nodiscard]] std::optional<host::NodeEvent> next_node_event();
   [[nodiscard]] std::optional<os::CaughtSignal> next_signal();
 
   /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
@@ -53,7 +53,7 @@ class Hearing {
   Waiter waiter_;
   os::Signals signals_;
   std::unique_ptr<host::Watch> watch_;
-  bool news_wait_ = false;
+  bool node_events_wait_ = false;
   bool signals_wait_ = false;
 };
 

@@ -1,4 +1,4 @@
-// Which targets a seat's controls can move: whether a unit is of any use, and what a seat lacks.
+// Bindings of a plan: whether a unit is of use, and what a seat lacks.
 #pragma once
 
 #include <span>
@@ -12,25 +12,24 @@
 
 namespace omnipar::inline abi_0 {
 
-/// The roles that a unit's controls have; of a hat those of its two directions, such as "dpad-left".
+/// Returns the roles of a unit's controls; for a hat, those of its directions, such as "dpad-left".
 [[nodiscard]] std::vector<std::string> roles_of(const Attachment& attachment);
 
-/// True if any seat has something that one of its controls would move.
+/// Returns true if at any seat one of its controls would move a target.
 [[nodiscard]] bool is_of_use(const Plan& plan, const Attachment& attachment);
 
-/// For each of the plan's targets, whether any source is bound to it.
+/// Returns for each target of the plan whether it has a source.
 [[nodiscard]] std::vector<bool> bound_targets(const Plan& plan);
 
-/// The names of the ports' targets that are bound to something at this seat, but to none of these roles, in the plan's
-/// order.
+/// Returns the names of targets with a source at this seat, but with none of these roles, in the plan's order.
 [[nodiscard]] std::vector<std::string> unserved(const Plan& plan, std::string_view seat,
                                                 std::span<const std::string> roles);
 
-/// The roles of a unit's controls that nothing at the attachment's seat is bound to.
+/// Returns the roles of a unit's controls to which nothing is bound at the attachment's seat.
 [[nodiscard]] std::vector<std::string> idle_roles(const Plan& plan, const Attachment& attachment);
 
-/// The controls of a node that have no role in the attachment, by name (`control_name`); keys of a keyboard are left
-/// out. The attachment must be that of the whole unit, since that of a part lacks the controls of the other parts.
+/// Returns the names (`control_name`) of a node's controls without a role, except keys of a keyboard. `attachment` must
+/// be that of the whole unit, because the attachment of a part lacks the controls of other parts.
 [[nodiscard]] std::vector<std::string> roleless_controls(const Description& node, const Attachment& attachment);
 
 }  // namespace omnipar::inline abi_0

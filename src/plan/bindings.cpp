@@ -1,4 +1,4 @@
-#include "omnipar/reach.hpp"
+#include "omnipar/bindings.hpp"
 
 #include <algorithm>
 #include <utility>
@@ -14,9 +14,10 @@ using plan::Effect, plan::EffectKind, plan::Group, plan::Index, plan::Input, pla
 namespace {
 
 /// Follows inputs through the plan, and marks the targets that they reach.
-class Reach {
+class BoundTargets {
  public:
-  explicit Reach(const PlanData& plan) : plan_(plan), targets_(plan.targets.size()), signals_(plan.signals.size()) {}
+  explicit BoundTargets(const PlanData& plan)
+      : plan_(plan), targets_(plan.targets.size()), signals_(plan.signals.size()) {}
 
   void follow(const Input& input) {
     for (const Index signal : input.raises.of(plan_.raises)) follow_signal(signal);
@@ -73,7 +74,7 @@ class Reach {
 std::vector<std::string> roles_of(const Attachment& attachment) {
   std::vector<std::string> roles;
   for (const Control& control : attachment.controls) {
-    if (control.reading != Reading::hat) {
+    if (control.type != ControlType::hat) {
       roles.push_back(control.role);
       continue;
     }
@@ -102,14 +103,14 @@ std::string bound_name(const PlanData& data, std::size_t target) {
 bool is_of_use(const Plan& plan, const Attachment& attachment) {
   return std::ranges::any_of(attachment.controls, [&plan](const Control& control) {
     return std::ranges::any_of(plan::body_of(plan).inputs, [&control](const Input& input) {
-      return input.role == control.role || (input.role.starts_with(control.role) && control.reading == Reading::hat);
+      return input.role == control.role || (input.role.starts_with(control.role) && control.type == ControlType::hat);
     });
   });
 }
 
 std::vector<bool> bound_targets(const Plan& plan) {
   const PlanData& data = plan::body_of(plan);
-  Reach bound{data};
+  BoundTargets bound{data};
   for (const Input& input : data.inputs) bound.follow(input);
   std::vector<bool> targets(data.targets.size());
   for (std::size_t t = 0; t < targets.size(); ++t) targets[t] = bound.reaches(t);
@@ -118,8 +119,8 @@ std::vector<bool> bound_targets(const Plan& plan) {
 
 std::vector<std::string> unserved(const Plan& plan, std::string_view seat, std::span<const std::string> roles) {
   const PlanData& data = plan::body_of(plan);
-  Reach bound{data};
-  Reach served{data};
+  BoundTargets bound{data};
+  BoundTargets served{data};
   for (const Input& input : data.inputs) {
     if (input.seat != seat) continue;
     bound.follow(input);

@@ -15,7 +15,7 @@
 
 namespace omnipar::cli {
 
-struct CalibrateWords {
+struct CalibrateArguments {
   Sources sources;
   std::string unit;
   std::string seat;
@@ -42,7 +42,7 @@ struct CalibrateWords {
   bool sweep = false;
 };
 
-struct ScreenWords {
+struct ScreenArguments {
   Sources sources;
   std::string name;
   std::string size;
@@ -56,52 +56,53 @@ struct ScreenWords {
 };
 
 /// The rig; an empty one, if it is to be begun. Its status, if it cannot be had.
-[[nodiscard]] tl::expected<Rig, int> rig_to_measure(const CalibrateWords& words);
+[[nodiscard]] tl::expected<Rig, int> rig_to_measure(const CalibrateArguments& arguments);
 /// What every measuring session needs; the guide's own is added to it.
-template <typename Wish>
-[[nodiscard]] Wish begun_wish(const CalibrateWords& words, const Catalogue& catalogue, const Rig& rig) {
-  Wish wish;
-  wish.session.catalogue = catalogue;
-  wish.session.rig = rig;
-  wish.session.with_virtual = words.with_virtual;
-  watch_units_only(wish.session);
-  const std::string& host = words.sources.host;
-  if (!host.empty()) wish.room = Room{host, trace_lines(os::real_door(), host), {}};
-  return wish;
+template <typename Options>
+[[nodiscard]] Options session_options(const CalibrateArguments& arguments, const Catalogue& catalogue, const Rig& rig) {
+  Options options;
+  options.session.catalogue = catalogue;
+  options.session.rig = rig;
+  options.session.with_virtual = arguments.with_virtual;
+  watch_units_only(options.session);
+  const std::string& host = arguments.sources.host;
+  if (!host.empty()) options.room = Room{host, trace_lines(os::real_door(), host), {}};
+  return options;
 }
 /// Goes through it, in a room or live. The exit status, if it could not be opened or has failed.
 template <typename Run>
-[[nodiscard]] std::optional<int> measure(const CalibrateWords& words,
+[[nodiscard]] std::optional<int> measure(const CalibrateArguments& arguments,
                                          tl::expected<std::unique_ptr<Run>, Diagnostics>& run) {
-  const bool is_room = !words.sources.host.empty();
+  const bool is_room = !arguments.sources.host.empty();
   if (!run) {
     tell(run.error());
     return is_room ? bad_input : machine_refuses;
   }
-  LoopWish loop;
+  LoopOptions loop;
   loop.is_room = is_room;
-  loop.from = seconds(words.from);
-  loop.speed = words.speed;
-  loop.step = words.step;
-  auto failure = go_live(loop, words.json, **run);
+  loop.from = seconds(arguments.from);
+  loop.speed = arguments.speed;
+  loop.step = arguments.step;
+  auto failure = go_live(loop, arguments.json, **run);
   if (!failure) failure = (*run)->failure();
   if (!failure) return std::nullopt;
   tell({*failure});
   return is_room || failure->id == "unknown-unit" || failure->id == "nothing-analog" ? bad_input : machine_refuses;
 }
 
-[[nodiscard]] int calibrate_unit(const CalibrateWords& words);
-[[nodiscard]] int calibrate_gun(const CalibrateWords& words);
-[[nodiscard]] int calibrate_screen(const ScreenWords& words);
+[[nodiscard]] int calibrate_unit(const CalibrateArguments& arguments);
+[[nodiscard]] int calibrate_gun(const CalibrateArguments& arguments);
+[[nodiscard]] int calibrate_screen(const ScreenArguments& arguments);
 
 /// Whose a measurement is: the entry of the rig that the unit has, or would get, at `--seat`.
-[[nodiscard]] RigUnit entry_for(const CalibrateWords& words, const Rig& rig, const std::string& unit,
+[[nodiscard]] RigUnit entry_for(const CalibrateArguments& arguments, const Rig& rig, const std::string& unit,
                                 const Description& description, const std::string& part);
 /// One that is not in the rig comes in. The unit as it is there; its status, if that cannot be.
-[[nodiscard]] tl::expected<RigUnit, int> put_in_rig(const CalibrateWords& words, const Rig& rig, const RigUnit& entry);
+[[nodiscard]] tl::expected<RigUnit, int> put_in_rig(const CalibrateArguments& arguments, const Rig& rig,
+                                                    const RigUnit& entry);
 /// The day of a measurement; a room is on no day.
-[[nodiscard]] std::string day_of(const CalibrateWords& words);
+[[nodiscard]] std::string day_of(const CalibrateArguments& arguments);
 /// Nobody should shoot or sweep before it is clear that it can be kept.
-[[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateWords& words);
+[[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateArguments& arguments);
 
 }  // namespace omnipar::cli

@@ -1,4 +1,4 @@
-#include "calibrate/hearing.hpp"
+#include "calibrate/reading_recorder.hpp"
 
 #include <algorithm>
 
@@ -11,14 +11,14 @@ RawPoint half_of(const Thing& thing) noexcept {
   return {half(thing.x), thing.is_stick ? half(thing.y) : 1};
 }
 
-void Hearing::meet(int node, const Attachment& attachment, const std::vector<std::string>& only) {
+void ReadingRecorder::meet(int node, const Attachment& attachment, const std::vector<std::string>& only) {
   auto& values = values_[node];
   for (const Change& change : attachment.state) values[change.code] = change.value;
   buttons_[node].clear();
   for (const Control& control : attachment.controls) {
-    if (control.reading == Reading::button && role_kind(control.role) == RoleKind::button)
+    if (control.type == ControlType::button && role_kind(control.role) == RoleKind::button)
       buttons_[node].push_back(control.code);
-    const bool is_axis = control.reading == Reading::one_sided || control.reading == Reading::two_sided;
+    const bool is_axis = control.type == ControlType::one_sided || control.type == ControlType::two_sided;
     const bool is_wanted = only.empty() || std::ranges::find(only, control.role) != only.end();
     if (!is_axis || !is_wanted || control.axis == Axis::y || control.half) continue;
     const auto same = [&](const Thing& thing) { return thing.node == node && thing.x.code == control.code; };
@@ -26,7 +26,7 @@ void Hearing::meet(int node, const Attachment& attachment, const std::vector<std
     Thing thing{control.role, control.axis == Axis::x, node, control};
     if (thing.is_stick) {
       const auto y = std::ranges::find_if(attachment.controls, [&](const Control& other) {
-        return other.role == control.role && other.axis == Axis::y && other.reading == control.reading &&
+        return other.role == control.role && other.axis == Axis::y && other.type == control.type &&
                std::ranges::none_of(things_, [&](const Thing& known) { return known.y.code == other.code; });
       });
       if (y == attachment.controls.end()) continue;
@@ -37,18 +37,18 @@ void Hearing::meet(int node, const Attachment& attachment, const std::vector<std
   has_buttons_ = std::ranges::any_of(buttons_, [](const auto& entry) { return !entry.second.empty(); });
 }
 
-void Hearing::lose(int node) {
+void ReadingRecorder::lose(int node) {
   values_.erase(node);
   buttons_.erase(node);
 }
 
-void Hearing::take(int node, const Report& report) {
+void ReadingRecorder::feed(int node, const Report& report) {
   const auto known = values_.find(node);
   if (known == values_.end()) return;
   for (const Change& change : report.changes) known->second[change.code] = change.value;
 }
 
-std::optional<RawPoint> Hearing::place(const Thing& thing) const {
+std::optional<RawPoint> ReadingRecorder::place(const Thing& thing) const {
   const auto node = values_.find(thing.node);
   if (node == values_.end()) return std::nullopt;
   const auto x = node->second.find(thing.x.code);
@@ -62,7 +62,7 @@ std::optional<RawPoint> Hearing::place(const Thing& thing) const {
   return RawPoint{value(x, thing.x), thing.is_stick ? value(y, thing.y) : 0};
 }
 
-double Hearing::away(const Thing& thing) const {
+double ReadingRecorder::away(const Thing& thing) const {
   const auto now = place(thing);
   const auto from = marks_.find({thing.node, thing.x.code});
   if (!now || from == marks_.end()) return 0;
@@ -70,12 +70,12 @@ double Hearing::away(const Thing& thing) const {
   return length({(now->x - from->second.x) / half.x, (now->y - from->second.y) / half.y});
 }
 
-void Hearing::mark() {
+void ReadingRecorder::mark() {
   for (const Thing& thing : things_)
     if (const auto now = place(thing)) marks_[{thing.node, thing.x.code}] = *now;
 }
 
-bool Hearing::is_down() const noexcept {
+bool ReadingRecorder::is_down() const noexcept {
   return std::ranges::any_of(buttons_, [this](const auto& entry) {
     const auto& values = values_.at(entry.first);
     return std::ranges::any_of(entry.second, [&values](Code code) {

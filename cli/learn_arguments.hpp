@@ -10,7 +10,7 @@
 
 namespace omnipar::cli {
 
-struct LearnWords {
+struct LearnArguments {
   Sources sources;
   std::string as;
   std::string unit;
@@ -42,13 +42,13 @@ struct LearnWords {
   return {std::move(id), Severity::error, std::move(message), std::move(place), std::move(hint)};
 }
 
-[[nodiscard]] LearnOptions options_of(const LearnWords& words);
+[[nodiscard]] LearnOptions options_of(const LearnArguments& arguments);
 
 /// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
-[[nodiscard]] int learn_on(const LearnWords& words, LearningRun& run);
+[[nodiscard]] int learn_on(const LearnArguments& arguments, LearningRun& run);
 
 /// The exit status; `kept` gets the sheet's file, if one was kept.
-[[nodiscard]] int learn_unit(const LearnWords& words, std::string* kept = nullptr);
+[[nodiscard]] int learn_unit(const LearnArguments& arguments, std::string* kept = nullptr);
 
 /// Units that are plugged in, or in the room, and that nobody knows: neither a sheet nor a convention says what their
 /// controls are, and they are no plain keyboards or mice. Empty if something is there that can be played on.

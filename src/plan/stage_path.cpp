@@ -1,13 +1,13 @@
-#include "plan/way.hpp"
+#include "plan/stage_path.hpp"
 
 #include <optional>
 
 namespace omnipar::inline abi_0::plan {
 namespace {
 
-class Way {
+class StagePath {
  public:
-  Way(const Use& use, RoleKind from, TargetKind wanted)
+  StagePath(const Use& use, RoleKind from, TargetKind wanted)
       : use_(use),
         by_contact_(from == RoleKind::button || from == RoleKind::dpad),
         by_counts_(from == RoleKind::movement || from == RoleKind::turns),
@@ -53,26 +53,26 @@ std::optional<double> part_of(const Use& use, RoleKind from, TargetKind wanted) 
 
 }  // namespace
 
-std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted) {
-  const Way way{use, from, wanted};
-  std::vector<Passage> all;
+std::vector<StageUse> stages_of(const Use& use, RoleKind from, TargetKind wanted) {
+  const StagePath path{use, from, wanted};
+  std::vector<StageUse> all;
   for (const stage::Kind* kind : stage::of_uses()) {
     stage::Values values = stage::values_of(*kind, use);
     // Before a threshold nothing needs a rest that nobody has asked for.
     if (wanted == TargetKind::button && kind == &stage::dead_zone && !use.settings.find("dead-zone")) values[0] = 0;
     if (const auto part = part_of(use, from, wanted); kind == &stage::smoothing && part)
       all.push_back({&stage::one_way, {*part}});
-    if (way.has(*kind) && kind->acts(values)) all.push_back({kind, values});
+    if (path.has(*kind) && kind->acts(values)) all.push_back({kind, values});
   }
   return all;
 }
 
 std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetKind wanted) {
-  const Way way{use, from, wanted};
+  const StagePath path{use, from, wanted};
   std::vector<std::string_view> idle;
   for (const stage::Kind* kind : stage::of_uses())
     for (const stage::Field& field : kind->fields)
-      if (use.settings.find(field.name) && !way.has(*kind)) idle.push_back(field.name);
+      if (use.settings.find(field.name) && !path.has(*kind)) idle.push_back(field.name);
   return idle;
 }
 

@@ -14,18 +14,18 @@
 namespace omnipar::inline abi_0 {
 
 /// Calls are as Session has them.
-class Session::Inside {
+class Session::Impl {
  public:
-  Inside(const Plan& plan, SessionOptions options);
-  virtual ~Inside() = default;
-  Inside(const Inside&) = delete;
-  Inside& operator=(const Inside&) = delete;
+  Impl(const Plan& plan, SessionOptions options);
+  virtual ~Impl() = default;
+  Impl(const Impl&) = delete;
+  Impl& operator=(const Impl&) = delete;
 
-  [[nodiscard]] static Session session(std::unique_ptr<Inside> inside) { return Session{std::move(inside)}; }
+  [[nodiscard]] static Session session(std::unique_ptr<Impl> impl) { return Session{std::move(impl)}; }
 
   virtual int descriptor() = 0;
   virtual bool wait(Time until) = 0;
-  virtual void take() = 0;
+  virtual void process() = 0;
   [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
   [[nodiscard]] virtual Time now() const = 0;
   virtual void rumble(int port, double strong, double weak, Duration how_long) = 0;
@@ -58,8 +58,8 @@ class Session::Inside {
 
  protected:
   void tell(const SessionEvent& event);
-  void hear(int node, const Report& report) {
-    if (options_.heard) options_.heard(node, report);
+  void feed(int node, const Report& report) {
+    if (options_.on_report) options_.on_report(node, report);
     table_.report(node, report);
   }
   void fail(Diagnostic why);

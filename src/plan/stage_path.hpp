@@ -11,14 +11,14 @@
 
 namespace omnipar::inline abi_0::plan {
 
-struct Passage {
+struct StageUse {
   const stage::Kind* kind = nullptr;
   stage::Values values{};
 };
 
 /// Those that do anything, from a control of this kind to a target of that. `wanted` is the kind of a sheet's target;
 /// directions are buttons. The use must be one that can feed it.
-[[nodiscard]] std::vector<Passage> way_of(const Use& use, RoleKind from, TargetKind wanted);
+[[nodiscard]] std::vector<StageUse> stages_of(const Use& use, RoleKind from, TargetKind wanted);
 
 /// The fields of a use that are written, but whose stages are on no way from such a control to such a target.
 [[nodiscard]] std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetKind wanted);
