@@ -11,10 +11,10 @@ namespace omnipar::cli {
 
 std::optional<Diagnostics> AskingRun::open_watching(WatchingOptions options) {
   options.session.grab_idle = true;
-  options.on_node = [this](const std::vector<UnitDetails>& units) {
+  options.on_units = [this](const std::vector<UnitDetails>& units) {
     if (!is_closing_) meet(units);
   };
-  options.hears = [this](int node, const Report& report) {
+  options.on_report = [this](int node, const Report& report) {
     if (!is_closing_) on_report(node, report);
   };
   options.on_event = [this](const SessionEvent& event) {

@@ -33,7 +33,7 @@ std::optional<Diagnostic> listen_to_room(const CalibrateArguments& arguments, co
                       if (event.action == TraceAction::pull_out) listener.left(event.node, event.time);
                       if (event.action == TraceAction::report) {
                         if (!std::exchange(begun, true)) listener.ready();
-                        listener.heard(event.node, {event.time, event.changes});
+                        listener.on_report(event.node, {event.time, event.changes});
                       }
                       return !begun || !listener.done();
                     });

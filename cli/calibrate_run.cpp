@@ -148,7 +148,7 @@ const Control* CalibrateRun::control_of(const std::string& role) const noexcept 
 // -- time -----------------------------------------------------------------------------------------------------
 
 void CalibrateRun::process(Time now) {
-  watching_->take(now);
+  watching_->process(now);
   if (std::exchange(grabs_anew_, false)) session().grab_only({nodes_.begin(), nodes_.end()});
   if (is_known_ && !failure_) guide_.advance(now);
   repeat_what_is_missing();

@@ -90,7 +90,7 @@ int forget(const CalibrateArguments& arguments) {
           arguments.unit.empty() ? "--forget requires the name of a unit"
                                  : fmt::format("'{}' has no calibration", printable(arguments.unit)),
           "",
-          measured.empty() ? "no unit in the rig has a calibration" : "calibrated:  " + catalogue::listed(measured)}});
+          measured.empty() ? "no unit in the rig has a calibration" : "calibrated: " + catalogue::listed(measured)}});
   const auto is_meant = [&](Code code) {
     return arguments.only.empty() ||
            std::ranges::find(arguments.only, role_words(shelf.catalogue, code)) != arguments.only.end() ||
@@ -106,7 +106,7 @@ int forget(const CalibrateArguments& arguments) {
   if (gone.empty())
     return refuse_file({{"unknown-role", Severity::error,
                          fmt::format("none of these controls of \"{}\" is calibrated", printable(arguments.unit)), "",
-                         "calibrated:  " + some_listed(has, has.size())}});
+                         "calibrated: " + some_listed(has, has.size())}});
   RigUnit unit;  // measurements of one that the rig has no more can be taken out, too
   unit.name = arguments.unit;
   if (const auto its = named_unit(*rig, arguments.unit)) unit = **its;
@@ -165,9 +165,8 @@ class UnitCalibration {
   void tell_who_is_there(const CalibrateRun& run) const {
     std::vector<std::string> names;
     for (const inspect::SeenUnit& unit : run.seen().units()) names.push_back(fmt::format("\"{}\"", unit.name));
-    talk(fmt::format(
-        "\"{}\" is not connected{}.", printable(arguments_.unit),
-        names.empty() ? "" : fmt::format("; {} {}", names.size() == 1 ? "there is" : "there are", some_listed(names))));
+    talk(fmt::format("\"{}\" is not connected{}.", printable(arguments_.unit),
+                     names.empty() ? "" : fmt::format(". Connected: {}", some_listed(names))));
   }
 
   [[nodiscard]] RigUnit entry(const CalibrateRun& run) const {

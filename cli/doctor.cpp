@@ -161,7 +161,7 @@ void add_doctor(CLI::App& app, int& status) {
   command->add_flag("--uninstall", arguments->uninstall, "remove everything that --fix installed");
   command->footer(
       "Example: run once on the computer under Marrowby's big screen:\n  sudo omnipar doctor --fix\n"
-      "Exit status: 0 no problems, 1 problems found, 2 one of your files is invalid, 3 a fix failed.");
+      "Exit status: 0 no problems, 1 a problem was found, 2 one of your files is invalid, 3 a fix failed.");
   command->callback([arguments, &status] { status = run(*arguments); });
 }
 

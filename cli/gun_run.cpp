@@ -82,7 +82,7 @@ void GunRun::on_event(const SessionEvent& event) {
 // -- time -----------------------------------------------------------------------------------------------------
 
 void GunRun::process(Time now) {
-  watching_->take(now);
+  watching_->process(now);
   if (std::exchange(grabs_anew_, false)) {
     std::vector<int> all;
     for (const auto& [node, unit] : nodes_) all.push_back(node);
@@ -180,7 +180,7 @@ view::Page GunRun::page() const {
   page.title = guide_.unit().empty() ? "Calibrating a gun" : fmt::format("Calibrating \"{}\"", guide_.unit());
   page.machine = {picture()};
   page.press = {last_line_.empty() ? "No gun is connected. Plug one in." : last_line_};
-  if (page_ != nullptr) page.press.push_back("  The targets are shown at  " + page_->address());
+  if (page_ != nullptr) page.press.push_back("  The targets are shown at " + page_->address());
   page.notes = notes_;
   page.ticks = nullptr;
   return page;

@@ -307,7 +307,7 @@ int keep(const LearnArguments& arguments, const Goal& goal, const LearningRun& r
   const auto [bound, empty] = show_result(kept, arguments.port);
   std::vector<std::string> changed;
   for (const files::Edit& edit : edits) changed.push_back(edit.keys.back());
-  print(fmt::format("Saved to {}: port {}, {} of {} targets bound{}. Changed: {}.", goal.path, arguments.port, bound,
+  print(fmt::format("Saved to {}: port {}, {} of {} bound{}. Changed: {}.", goal.path, arguments.port, bound,
                     quantity(bound + empty, "control"),
                     empty == 0 ? "" : fmt::format(", {} unassigned on purpose", empty),
                     changed.empty() ? "nothing" : some_listed(changed, 16)));
@@ -396,7 +396,7 @@ constexpr const char* how_to =
     "for\nthe next entry, hold to select it. Keep holding to skip to the end. Hold two buttons for 2 s to end the "
     "session:\nit is stored, and --resume continues it. Keys: b, "
     "s,\n"
-    "e, a, o, k, q, as the last line says.\n";
+    "e, a, o, k, q, as shown in the last line.\n";
 
 void add_learn_profile(CLI::App& command, const SharedArguments& arguments, int& status) {
   CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls by pressing your own");

@@ -290,7 +290,7 @@ class UnitLearning {
     const std::vector<LearnedNode> nodes = learned_nodes(run);
     const auto main = std::ranges::find(nodes, true, &LearnedNode::is_main);
     if (main == nodes.end())
-      return refuse_file({learn_error("no-unit", "the unit is no longer connected", "reconnect it and try again")});
+      return refuse_file({learn_error("no-unit", "the unit was disconnected", "reconnect it and try again")});
     const auto path = free_path(main->description.name);
     if (!path) return refuse_file({path.error()});
     const UnitSheet sheet =
@@ -335,7 +335,7 @@ class UnitLearning {
                         control.role + axis + half_words(control) + (control.reversed ? ", reversed" : ""), parts));
     }
     if (!left_out_.empty())
-      talk(fmt::format("Not in the sheet, because a control has one role and an axis is no button: {}.",
+      talk(fmt::format("Not in the sheet, because a control has one role and an axis is not a button: {}.",
                        some_listed(left_out_, 16)));
     print(fmt::format("Saved to {}: {} of \"{}\" have a role.", path, quantity(sheet.controls.size(), "control"),
                       sheet.title));

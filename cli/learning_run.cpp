@@ -205,7 +205,7 @@ bool LearningRun::is_answering(const Met& met) const {
 }
 
 void LearningRun::process(Time now) {
-  watching_->take(now);
+  watching_->process(now);
   find_if_in_use();
   grab_ours();
   learning_.advance(now);
@@ -473,7 +473,7 @@ bool LearningRun::press(char key) {
 
 std::string LearningRun::keys() const {
   if (learning_.offered() != nullptr) return "n next   t select   q quit";
-  return learning_.asked() ? "b back   s skip   e unassigned   a again   k to the end   q quit"
+  return learning_.asked() ? "b back   s skip   e empty   a again   k to the end   q quit"
                            : "k save   b back   a again   o the rest   q quit";
 }
 

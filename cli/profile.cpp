@@ -94,7 +94,7 @@ int show(const ProfileArguments& arguments) {
     if (arguments.json || link.port == 0) continue;
     if (link.port != before.port)
       print(fmt::format("\nport {}: {}, played from seat {}\n  {:<14}{:<42}{}", link.port, link.controller, link.seat,
-                        "target", "source", "sources"));
+                        "target", "source", "origin"));
     if (link.port != before.port) first_seat = link.seat;
     show_line(link, first_seat, link.port == before.port && link.target == before.target);
     before = link;

@@ -242,7 +242,7 @@ int run_call(const RigArguments& arguments, bool adds) {
   }
   const auto seated = rollcall.seated();
   if (seated.empty()) {
-    talk("Nobody pressed a button; nothing was changed.");
+    talk("No button was pressed; nothing was changed.");
     return found_something;
   }
   Rig before;

@@ -213,7 +213,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
               ? fmt::format("    also wireless ({}): the cable is used while plugged in, because it is faster and "
                             "charges the unit",
                             other.node)
-              : fmt::format("    also wired ({}): wireless is used because the rig says so", other.node));
+              : fmt::format("    also wired ({}): wireless is used, as set in the rig", other.node));
   }
   if (d.polling_interval_us > 0)
     print(fmt::format("    USB polling interval {} ms, its largest contribution to the latency",
@@ -307,7 +307,7 @@ tl::expected<Heard, Diagnostic> listen(const UnitsArguments& arguments, const Ca
         Description named = node;
         named.node = room_node_name(event.node);
         if (event.action == TraceAction::plug_in) listener.arrived(event.node, named, event.time);
-        if (event.action == TraceAction::report) listener.heard(event.node, {event.time, event.changes});
+        if (event.action == TraceAction::report) listener.on_report(event.node, {event.time, event.changes});
         return true;
       });
   if (failure) return tl::unexpected(std::move(*failure));

@@ -39,8 +39,8 @@ class RawListener final : public play::ReportListener {
     raws_.insert_or_assign(node, Raw{description, read && read->numbered, {}, inspect::RawLive{description}});
   }
   void left(int, Time) override {}
-  void heard(int, const Report&) override {}
-  void heard_raw(int node, Time now, std::span<const std::uint8_t> bytes) override {
+  void on_report(int, const Report&) override {}
+  void on_raw_report(int node, Time now, std::span<const std::uint8_t> bytes) override {
     Raw& raw = raws_.at(node);
     const bool has_id = raw.numbered && !bytes.empty();
     raw.last[has_id ? bytes.front() : std::uint8_t{0}].assign(bytes.begin(), bytes.end());
@@ -100,7 +100,7 @@ std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawArgument
     if (event.action == TraceAction::plug_in || (!event.raw.empty() && !listener.raws().contains(event.node)))
       listener.arrived(event.node, named, event.time);
     while (listener.next_due() && *listener.next_due() <= event.time) listener.waited(*listener.next_due());
-    if (!event.raw.empty()) listener.heard_raw(event.node, event.time, event.raw);
+    if (!event.raw.empty()) listener.on_raw_report(event.node, event.time, event.raw);
     return true;
   });
   while (!failure && listener.next_due()) listener.waited(*listener.next_due());

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include <fmt/format.h>
@@ -13,6 +14,7 @@
 #include "base/list.hpp"
 #include "omnipar/identity.hpp"
 #include "omnipar/session_words.hpp"
+#include "play/gathering.hpp"
 #include "style.hpp"
 #include "text/utf8.hpp"
 #include "view/canvas.hpp"
@@ -149,7 +151,15 @@ class TableView final : public View {
     if (event.action == TraceAction::report)
       for (const Change& change : event.changes)
         what += fmt::format("{}{} {}", what.empty() ? "" : ", ", name_of(event.node, unit, change.code), change.value);
-    return fmt::format("{}: {}", printable(unit.name), what);
+    return fmt::format("{}: {}", name_among(unit, event.action == TraceAction::plug_in), what);
+  }
+
+  /// Units of the same name are told apart by their sockets.
+  std::string name_among(const Description& unit, bool is_new) {
+    const std::string name = printable(unit.name);
+    std::set<std::string>& sockets = sockets_[name];
+    sockets.insert(unit.socket);
+    return (is_new || sockets.size() > 1) && !unit.socket.empty() ? play::name_with_socket(name, unit) : name;
   }
 
   const std::string& name_of(int node, const Description& unit, Code code) {
@@ -257,7 +267,8 @@ class TableView final : public View {
   std::optional<Waiting> waiting_;
   std::string lesson_;
   std::vector<std::string> messages_;
-  std::map<std::pair<int, Code>, std::string> names_;  ///< by node
+  std::map<std::pair<int, Code>, std::string> names_;     ///< by node
+  std::map<std::string, std::set<std::string>> sockets_;  ///< by the name of a unit
   std::size_t act_width_ = most_act_width;
   std::size_t port_width_ = 0;
   bool begun_ = false;

@@ -43,8 +43,8 @@ Watching::Watching(WatchingOptions& run_options)
       seen_(catalogue_),
       wants_ticks_(run_options.ticks),
       players_(run_options.players),
-      meets_(std::move(run_options.meets)),
-      hears_(std::move(run_options.hears)),
+      on_units_(std::move(run_options.on_units)),
+      on_report_(std::move(run_options.on_report)),
       on_event_(std::move(run_options.on_event)) {}
 
 tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchingOptions run_options) {
@@ -53,7 +53,7 @@ tl::expected<std::unique_ptr<Watching>, Diagnostics> Watching::open(WatchingOpti
   run_options.session.on_event = [self](const SessionEvent& event) { self->on_event(event); };
   run_options.session.on_report = [self](int node, const Report& report) { self->on_report(node, report); };
   if (run_options.room)
-    run_options.room->acts = [self](const TraceEvent& event, const Description&) {
+    run_options.room->on_trace_event = [self](const TraceEvent& event, const Description&) {
       if (event.action != TraceAction::report) self->units_are_new_ = self->is_busy_ = true;
     };
   auto session = run_options.room ? Session::open_room(std::move(run_options.session), std::move(*run_options.room))
@@ -125,7 +125,7 @@ void Watching::on_report(int node, const Report& report) {
   if (std::exchange(units_are_new_, false)) look_at_units();
   is_busy_ = true;
   seen_.feed(node, report);
-  if (hears_) hears_(node, report);
+  if (on_report_) on_report_(node, report);
   const auto typing = types_.find(node);
   if (typing != types_.end() && typing->second) typed_at_ = session_->now();
 }
@@ -140,7 +140,7 @@ void Watching::look_at_units() {
       if (const auto by = grabbed_.find(node.description.node); by != grabbed_.end()) grabbed[node.number] = by->second;
     }
   seen_.set_units(units, grabbed);
-  if (meets_) meets_(units);
+  if (on_units_) on_units_(units);
 }
 
 bool Watching::is_typed_on(Duration within) const { return typed_at_ && session_->now() - *typed_at_ < within; }

@@ -26,8 +26,8 @@ struct WatchingOptions {
   std::vector<int> players{};  ///< with ticks: these alone
   LineSink samples{};          ///< gets samples as JSON Lines
   /// Are told who is there now, and what they say, as soon as it is seen.
-  std::function<void(const std::vector<UnitDetails>&)> meets{};
-  std::function<void(int node, const Report&)> hears{};
+  std::function<void(const std::vector<UnitDetails>&)> on_units{};
+  std::function<void(int node, const Report&)> on_report{};
   EventHandler on_event{};
 };
 
@@ -89,8 +89,8 @@ class Watching final : public Live {
   std::vector<inspect::Link> links_;
   std::vector<std::string> notes_;
   std::vector<bool> told_complete_;  ///< by port
-  std::function<void(const std::vector<UnitDetails>&)> meets_;
-  std::function<void(int, const Report&)> hears_;
+  std::function<void(const std::vector<UnitDetails>&)> on_units_;
+  std::function<void(int, const Report&)> on_report_;
   EventHandler on_event_;
   std::map<std::string, std::string> grabbed_;  ///< news of nodes that another program has, by their paths
   std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too

@@ -10,11 +10,11 @@
 // The unit being calibrated can control everything. For each control:
 //
 //   released --2 s at rest--> sweep --all directions, or both ends, reached--> released --> next control
-//   for a stick, four pushes more (up, right, down, left), each released: for its rotation, its hysteresis, and to
+//   for a stick, four pushes more (up, right, down, left), each released, which give its rotation and hysteresis and
 //   check that the sweep reached the end
 //   an unusable sweep is repeated, with the reason; after three attempts the control is skipped
 //   after ten seconds without input, it reports what is missing
-//   the end: a press keeps it; a press that is held measures the last control again
+//   the end: press to save, hold to measure the last control again
 #pragma once
 
 #include <array>

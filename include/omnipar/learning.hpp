@@ -51,8 +51,7 @@ struct Question {
   LearnMotion motion = LearnMotion::push;
   bool upwards = false;  ///< for a raw axis: it is moved to the side where most units have their minimum, such as up
   std::vector<std::string> now{};  ///< its current sources, as roles
-  bool is_own =
-      false;  ///< the current sources were set by the user: a skip keeps them instead of unassigning the target
+  bool is_own = false;             ///< the current sources were set by the user: a skip does not unassign the target
   friend bool operator==(const Question&, const Question&) = default;
 };
 
@@ -190,7 +189,7 @@ class Learning {
   Learning& operator=(Learning&&) noexcept;
 
   /// Adds a node, or adds it again after `lose`. `attachment.state` is its current state. With `ours`, answers are
-  /// accepted from its unit; if no unit is `ours`, from the first unit pressed, whose first press is no answer.
+  /// accepted from its unit; if no unit is `ours`, from the first unit pressed, whose first press is not an answer.
   void meet(int node, const std::string& unit, const Attachment& attachment, bool ours);
   /// Removes a node.
   void lose(int node);

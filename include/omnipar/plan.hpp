@@ -80,8 +80,8 @@ struct PortInfo {
   std::string_view controller;
   std::uint16_t first_target = 0;
   std::uint16_t target_count = 0;
-  std::string_view second_seat{};  ///< the seat of a second player on the same plug; usually empty
-  std::string_view splitter{};     ///< the accessory that provides the port; usually empty
+  std::string_view second_seat{};  ///< the seat of a second player on the same plug; often empty
+  std::string_view splitter{};     ///< the accessory that provides the port; often empty
 
   [[nodiscard]] bool is_played_from(std::string_view wanted) const noexcept {
     return number != 0 && (seat == wanted || (!second_seat.empty() && second_seat == wanted));

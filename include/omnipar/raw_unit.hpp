@@ -19,8 +19,8 @@ namespace omnipar::inline abi_0 {
 /// A unit with parts that can be plugged in. A part counts as plugged in while
 ///
 ///   - an axis of it that can report a null state has a value, or
-///   - the control named in its sheet says so, or
-///   - its own reports keep arriving, if the sheet says that the unit sends continuously.
+///   - the control named in its sheet shows it, or
+///   - its own reports keep arriving, if its sheet has `streams`.
 ///
 /// Parts without any of these always count as plugged in. Must be used from one thread. Does not allocate after
 /// construction.

@@ -96,7 +96,7 @@ class Reader {
   /// Returns the values of one port. A port that the plan lacks reads as at rest.
   [[nodiscard]] PortSample port(int number) const noexcept;
   /// Returns the targets whose shown value changed in the last sample, each once, in no order. Relative targets are
-  /// included when they counted, and once more when they stopped. After another plan, all targets are included.
+  /// included when they counted, and again when they stopped. After another plan, all targets are included.
   [[nodiscard]] std::span<const TargetPlace> changed() const noexcept;
   /// The values of a target by its place in the plan, as returned by `changed`; 0 beyond the last target.
   [[nodiscard]] double value(TargetPlace target) const noexcept;

@@ -26,7 +26,7 @@ struct Sheets {
   std::vector<Profile> flawed_profiles;
 };
 
-/// Reads a text. `name` is its name in messages, usually a file name. All errors are returned at once, with line,
+/// Reads a text. `name` is its name in messages, such as a file name. All errors are returned at once, with line,
 /// column, excerpt and hint. In addition to syntax errors: `too-new`, `unknown-kind`, `name-twice`,
 /// `unknown-controller`, `unknown-role`, `unknown-code`, `unknown-part` and `wrong-code`.
 [[nodiscard]] Sheets read_sheets(std::string_view name, std::string_view text);

@@ -29,8 +29,7 @@ enum class TraceAction {
   plug_in,   ///< connected; the changes are its initial state
   pull_out,  ///< disconnected; without changes
   report,
-  gap,  ///< disconnected; without changes: another program has the node, and what it says until its next report is not
-        ///< in the trace
+  gap,  ///< another program grabbed the node; its input until its next report is missing; without changes
 };
 
 /// An event of a node. Times start at about 0 and never decrease within a trace.
@@ -42,7 +41,7 @@ struct TraceEvent {
   std::vector<std::uint8_t> raw{};      ///< for a report of a raw HID node: its bytes, instead of changes
   std::vector<SocketChange> sockets{};  ///< derived from raw bytes; not part of a trace line
   std::string note{};                   ///< a description of the event; may be empty
-  std::string lesson{};                 ///< what the event demonstrates; usually empty
+  std::string lesson{};                 ///< what the event demonstrates; often empty
   friend bool operator==(const TraceEvent&, const TraceEvent&) = default;
 };
 

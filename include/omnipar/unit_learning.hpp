@@ -1,5 +1,5 @@
-// A unit sheet by pressing: for a model of which nobody knows what its codes are. The same `Learning` asks; what it
-// hears are the unit's raw controls, and the answers make a sheet that everybody who owns one can use.
+// Learning the sheet of an unknown unit model by pressing its controls. `Learning` asks for the controls by their raw
+// codes, and the answers become a sheet that works for every unit of the model.
 #pragma once
 
 #include <span>
@@ -52,7 +52,7 @@ struct LearnedNode {
 };
 
 /// Returns the sheet for the answers. Entries of `base` for codes without an answer are kept; roles with an answer are
-/// replaced. A control has one role in a sheet, and an axis is no button: the names of answers that do not fit are
+/// replaced. A control has one role in a sheet, and an axis is not a button: the names of answers that do not fit are
 /// added to `left_out`.
 [[nodiscard]] UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes,
                                       std::span<const ModelQuestion> asked, const Learning& learning,

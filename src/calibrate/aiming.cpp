@@ -277,7 +277,7 @@ class Aiming::Impl {
           listener.path(), [&](RawPoint p) { return near(p.x, x, high.x - low.x) && near(p.y, y, high.y - low.y); });
       if (!reached) missing += (missing.empty() ? "" : ", ") + std::string{names.at(c)};
     }
-    notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners not reached:  " + missing);
+    notes_.push_back(missing.empty() ? "it reaches all four corners" : "corners not reached: " + missing);
     note_ends(listener);
     tell({AimingEvent::Kind::tested, step_, 0, AimingRefusal::none, unit_, notes_});
     begin_shots();

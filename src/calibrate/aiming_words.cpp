@@ -61,7 +61,7 @@ std::string or_keep(const Aiming& aiming) {
   const double bound = aiming.fit()->aim.bound;
   return fmt::format(
       " Or hold the trigger for two seconds to save the fit as it is, with an error of up to {:.0f} pixels ({:.1f} % "
-      "of the  "
+      "of the "
       "width).",
       bound * seen_size(aiming.options().screen).width, 100 * bound);
 }

@@ -9,7 +9,7 @@
 #include <utility>
 
 #include "base/earlier.hpp"
-#include "calibrate/recorder.hpp"
+#include "calibrate/reading_recorder.hpp"
 #include "calibrate/limits.hpp"
 #include "calibrate/readings.hpp"
 #include "omnipar/calibrating.hpp"

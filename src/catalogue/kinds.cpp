@@ -180,8 +180,7 @@ const std::vector<Field>& profile_table() {
        {"area", "screen", "desktop"}},
       {"off-screen",
        FieldKind::text,
-       "how a virtual pointer says that it is off the picture: it stands at the edge of its range, or holds its middle "
-       "button",
+       "how a virtual pointer reports off-screen: by the edge of its range, or by its middle button",
        false,
        0,
        0,

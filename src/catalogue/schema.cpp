@@ -19,7 +19,7 @@ constexpr const char* name_pattern = "^[a-z][a-z0-9-]{0,39}$";
 Json object_of(std::span<const Field> fields);
 
 Json keyed(const char* keys, Json inside) {
-  return {{"type", "object"}, {"patternProperties", {{keys, std::move(impl)}}}, {"additionalProperties", false}};
+  return {{"type", "object"}, {"patternProperties", {{keys, std::move(inside)}}}, {"additionalProperties", false}};
 }
 
 Json shape_of(const Field& field) {

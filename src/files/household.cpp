@@ -198,7 +198,7 @@ void take_profile(FoundProfile& given, const std::string& name, const std::strin
   if (!given.profile && given.readable) {
     given.readable = !given.contents.empty();
     given.problems.push_back({"no-profile", Severity::error, "this file contains no profile", name,
-                              given.contents.empty() ? "write kind = \"profile\"" : "it contains  " + given.contents});
+                              given.contents.empty() ? "write kind = \"profile\"" : "it contains " + given.contents});
   }
   if (!given.profile) return;
   Catalogue catalogue = given.catalogue;

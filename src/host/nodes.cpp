@@ -119,7 +119,7 @@ void Nodes::open_otherwise(const Open& gone, const NodePath& where) {
   node->note_losses_in(has_lost_);
   ClaimKeys keys{node->description()};
   open_.push_back({++last_number_, where, std::move(node), gone.grab, {std::move(keys)}});
-  news_.come.push_back(last_number_);
+  batch_.come.push_back(last_number_);
 }
 
 std::optional<int> Nodes::close(const std::string& path) {
@@ -152,22 +152,22 @@ void Nodes::mark_ready(int number) noexcept {
 }
 
 const Nodes::Batch& Nodes::drain(Time now) {
-  news_.said.clear();
-  news_.gone.clear();
-  news_.come.clear();
+  batch_.said.clear();
+  batch_.gone.clear();
+  batch_.come.clear();
   for (Open& open : open_) {
     Node& node = *open.node;
     if (!open.ready && now < node.due()) continue;
     const bool ready = std::exchange(open.ready, false);
-    news_.said.from(open.number);
-    const bool there = !ready || node.drain(news_.said, now);
+    batch_.said.from(open.number);
+    const bool there = !ready || node.drain(batch_.said, now);
     if (there && ready) node.grab(open.grab);
-    if (!there || node.due() <= now) node.flush(news_.said);
+    if (!there || node.due() <= now) node.flush(batch_.said);
     if (there) continue;
-    news_.gone.push_back(open.number);
+    batch_.gone.push_back(open.number);
     old_losses_ += node.losses();
   }
-  for (const int number : news_.gone) {
+  for (const int number : batch_.gone) {
     const auto at = std::ranges::find(open_, number, &Open::number);
     const bool other_way = at->node->is_other_way_open();
     Open gone = std::move(*at);
@@ -175,7 +175,7 @@ const Nodes::Batch& Nodes::drain(Time now) {
     gone.node.reset();  // closes the unit before it is opened anew
     if (other_way) open_otherwise(gone);
   }
-  return news_;
+  return batch_;
 }
 
 int Nodes::descriptor(int number) const noexcept {

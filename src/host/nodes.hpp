@@ -160,7 +160,7 @@ class Nodes {
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
   std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
-  Batch news_;
+  Batch batch_;
 };
 
 }  // namespace omnipar::inline abi_0::host

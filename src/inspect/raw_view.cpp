@@ -171,7 +171,7 @@ class RawView {
     if (descriptor_.numbered && byte == 0) return "the report's id";
     const auto begin = static_cast<std::uint32_t>((byte - (descriptor_.numbered ? 1 : 0)) * 8);
     std::vector<std::string> words;
-    bool goes_on = false;
+    bool is_continued = false;
     for (std::size_t c = 0; c < controls_.size(); ++c) {
       const hid::ReportControl& control = controls_[c];
       if (field(control).report != id || control.kind == hid::Kind::hat_y) continue;
@@ -179,10 +179,10 @@ class RawView {
       const std::uint32_t bits = field(control).size * (control.kind == hid::Kind::key ? field(control).count : 1);
       if (from >= begin && from < begin + 8 && (control.kind != hid::Kind::key || decoder_.value(c) != 0))
         words.push_back(value_words(c));
-      goes_on = goes_on || (from < begin && from + bits > begin);
+      is_continued = is_continued || (from < begin && from + bits > begin);
     }
     if (!words.empty()) return fmt::format("{}", fmt::join(words, ", "));
-    return goes_on ? "goes on" : "";
+    return is_continued ? "(continued)" : "";
   }
 
   std::string value_words(std::size_t c) const {

@@ -62,7 +62,7 @@ void add_raw_controls(std::string& text, const Description& node) {
     text += fmt::format("\n[[part]]\nname = \"{}\"\ntitle = \"{}\"\n", part, part);
     for (const hid::ReportControl& control : controls)
       if (control.kind == hid::Kind::opaque && part != hid::own_part)
-        text += fmt::format("# plugged = {}  # the maker's own: does it tell what is in this socket?\n",
+        text += fmt::format("# plugged = {}  # vendor-defined: does it show whether this socket is filled?\n",
                             text::quoted(hid::name_of(*read, control)));
   }
   for (std::size_t part = 0; part < places.size(); ++part) {

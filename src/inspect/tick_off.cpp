@@ -171,7 +171,7 @@ std::vector<std::string> TickOff::result() const {
                                             some_listed(whole, 16) + (whole.size() == 1 ? " is" : " are")));
   if (!away.empty())
     lines.push_back(
-        fmt::format("Nobody played {} {}.", away.size() == 1 ? "player" : "players", some_listed(away, 16)));
+        fmt::format("No input from {} {}.", away.size() == 1 ? "player" : "players", some_listed(away, 16)));
   return lines;
 }
 

@@ -163,7 +163,7 @@ std::string_view word_of(LearnChoice choice) noexcept {
     case LearnChoice::leave:
       break;
   }
-  return "leave";
+  return "quit";
 }
 
 std::string to_text(const Question& question) {
@@ -217,7 +217,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::chooses:
       return choice_words(event.choice);
     case Kind::tries:
-      return event.target.empty() ? fmt::format("{} is not bound.", event.role)
+      return event.target.empty() ? fmt::format("{} is not assigned.", event.role)
                                   : fmt::format("{} is \"{}\".", event.role, event.target);
     case Kind::ends_asking:
       return ends_words(learning);

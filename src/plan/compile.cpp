@@ -84,7 +84,7 @@ class Compiler {
       std::vector<std::string> numbers;
       for (const PortSheet& known : system_->ports) numbers.push_back(std::to_string(known.number));
       error("unknown-port", fmt::format("'{}' has no port {}", system_->name, port.port),
-            "its ports:  " + catalogue::listed({numbers.begin(), numbers.end()}));
+            "its ports: " + catalogue::listed({numbers.begin(), numbers.end()}));
       return nullptr;
     }
     const std::string name = port.controller.empty() && !sheet->takes.empty() ? sheet->takes.front() : port.controller;

@@ -50,7 +50,7 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   layout.pointers = take<PointerState>(size, plan.pointers.size());
   layout.aims = take<AimState>(size, plan.aims);
   layout.trails = take<stage::Trail>(size, std::size_t{plan.trails} * max_units);
-  layout.reaches = take<Reach>(size, max_units * max_axes);
+  layout.reaches = take<LearnedRange>(size, max_units * max_axes);
   layout.journal = take<Index>(size, journal_length);
   layout.size = size;
   return layout;

@@ -143,7 +143,7 @@ class Listening {
     if (at == raws_.end()) return;
     const Time now = since_start(door_.now());
     auto bytes = at->node->next();
-    for (; bytes && !bytes->empty(); bytes = at->node->next()) listener_.heard_raw(number, now, *bytes);
+    for (; bytes && !bytes->empty(); bytes = at->node->next()) listener_.on_raw_report(number, now, *bytes);
     if (bytes) return;
     raws_.erase(at);
     listener_.left(number, now);

@@ -23,7 +23,7 @@ class ReportListener {
   virtual void left(int node, Time now) = 0;
   virtual void on_report(int node, const Report& report) = 0;
   /// A report of a raw node, whose description came by `arrived`.
-  virtual void heard_raw(int node, Time time, std::span<const std::uint8_t> bytes) {
+  virtual void on_raw_report(int node, Time time, std::span<const std::uint8_t> bytes) {
     static_cast<void>(node), static_cast<void>(time), static_cast<void>(bytes);
   }
   /// The raw node of this unit cannot be read; `error` is minus the error number.

@@ -50,7 +50,7 @@ class Recorder final : public ReportListener {
     ++recorded_.reports;
     put(to_line(event));
   }
-  void heard_raw(int node, Time time, std::span<const std::uint8_t> bytes) override {
+  void on_raw_report(int node, Time time, std::span<const std::uint8_t> bytes) override {
     Raw& raw = raws_.at(node);
     if (!raw.described || may_type(raw.unit)) {
       if (!std::exchange(raw.told, true))
@@ -67,7 +67,7 @@ class Recorder final : public ReportListener {
     const std::string unit = name_of(node);
     if (std::ranges::find(recorded_.gaps, unit) == recorded_.gaps.end()) recorded_.gaps.push_back(unit);
     put(to_line({now, node, TraceAction::gap, {}}));
-    options_.say(fmt::format("\"{}\" is no longer recorded", unit));
+    options_.say(fmt::format("\"{}\" is not recorded from now on", unit));
   }
   void given_back(int node) override { options_.say(fmt::format("\"{}\" is recorded again", name_of(node))); }
   void cannot_hear_raw(const Description& unit, int error) override {

@@ -96,7 +96,7 @@ void Session::Impl::swap_ports() {
   const auto plan = play::swapped_plan(options_.catalogue, options_.profile);
   if (!plan) {
     Diagnostic why = plan.error().front();
-    why.message = "the ports are unchanged:  " + why.message;
+    why.message = "the ports are unchanged: " + why.message;
     return tell(Refused{std::move(why)});
   }
   engine_.adopt(*plan);

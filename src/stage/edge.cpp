@@ -10,7 +10,7 @@ constexpr Field fields[] = {
     {"edge-margin", Measure::number,
      "how far off-screen a gun still counts as on the edge, as a fraction of the game area", 0, widest_margin},
     {"beyond", Measure::number,
-     "how far off-screen a stick, mouse or d-pad can move the pointer; 0: it stops at the  "
+     "how far off-screen a stick, mouse or d-pad can move the pointer; 0: it stops at the "
      "edge",
      0, farthest},
 };

@@ -214,7 +214,7 @@ std::string_view hint_for(std::string_view description) {
   static constexpr Hint hints[] = {
       {"redefine", "write each field and table once; repeated tables start with [[…]]"},
       {"cannot insert", "write each field and table once; repeated tables start with [[…]]"},
-      {"escape sequence", R"(write a backslash as  "\\", or put the text in single quotes)"},
+      {"escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
       {"encountered end",
        "close this before the end of the file: text with its quotes, a list with ']', a table with '}'"},
       {"literal string", "close the text with the same quote: name = 'text'"},
@@ -226,15 +226,15 @@ std::string_view hint_for(std::string_view description) {
       {"leading zeroes", "write numbers without leading zeroes"},
       {"nested value", "Omnipar files never need this many levels levels"},
       {"expected value", R"(write a value after '=': text in quotes, a number, true, or a list in [ ])"},
-      {"determine value", R"(put text in quotes: seat =  "left")"},
-      {"parsing boolean", R"(put text in quotes: seat =  "left")"},
+      {"determine value", R"(put text in quotes: seat = "left")"},
+      {"parsing boolean", R"(put text in quotes: seat = "left")"},
       {"integer", R"(write a number as 300 or 0.5, or text in quotes)"},
       {"floating-point", R"(write a number as 300 or 0.5, or text in quotes)"},
       {"a comment or whitespace", "start a new line for the next field"},
   };
   for (const auto& [said, hint] : hints)
     if (description.find(said) != std::string_view::npos) return hint;
-  return R"(a line is a field, name =  "text", or the head of a table, [name] or [[name]])";
+  return R"(a line is a field, name = "text", or the head of a table, [name] or [[name]])";
 }
 
 }  // namespace

@@ -240,7 +240,7 @@ TEST_CASE("the spread of a shot is that of its readings", "[gun]") {
   CHECK(shot.raw.x == Approx(raw).margin(4));
 }
 
-TEST_CASE("a gun whose range ends before the screen is told so", "[gun]") {
+TEST_CASE("a gun whose range ends before the screen edge is reported", "[gun]") {
   Shooter shooter{AimingOptions{}, false};
   shooter.shoot({0.5, 0.5});
   for (int i = 0; i < 40; ++i) {
@@ -253,8 +253,7 @@ TEST_CASE("a gun whose range ends before the screen is told so", "[gun]") {
   CHECK(said.find("at the end of its range along an edge") != std::string::npos);
 }
 
-TEST_CASE("a gun that leaves in the middle goes on where it was; a number of shots that there is not is five",
-          "[gun]") {
+TEST_CASE("a reconnected gun continues with the same shot; an invalid number of shots means five", "[gun]") {
   Shooter shooter{without_test(7)};
   CHECK(shooter.guide.count() == 5);
   for (int i = 0; i < 3; ++i) shooter.shoot_target();
@@ -319,7 +318,7 @@ TEST_CASE("a gun that still moves when it is fired is asked to hold still, twice
   CHECK(quick.story() == ".");
 }
 
-TEST_CASE("with a shot far off the fit can be kept as it is, by the trigger or by a key", "[gun]") {
+TEST_CASE("a fit with one bad shot can be saved, by the trigger or by a key", "[gun]") {
   for (const bool by_trigger : {true, false}) {
     Shooter shooter{without_test(9)};
     for (int i = 0; i < 9; ++i) shooter.shoot_target(i == 4 ? 0.2 : 0, 0);

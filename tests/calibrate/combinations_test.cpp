@@ -154,7 +154,7 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
       "'button 5' and 'button 6', one at a time. Then release everything.");
 }
 
-TEST_CASE("what an encoder blocks or ghosts is found, and nothing else", "[combinations]") {
+TEST_CASE("exactly the blocked and ghosting combinations of an encoder are found", "[combinations]") {
   for (const std::size_t count : {2U, 4U, 6U, 8U}) {
     const auto buttons = panel_buttons(count);
     for (const Matrix::Fault fault : {Matrix::Fault::blocks, Matrix::Fault::ghosts}) {
@@ -182,7 +182,7 @@ TEST_CASE("what an encoder blocks or ghosts is found, and nothing else", "[combi
   }
 }
 
-TEST_CASE("a hand that forgets a button, or does not hold them all, is asked once more", "[combinations]") {
+TEST_CASE("a step is repeated if a button is missing or not held", "[combinations]") {
   std::vector<std::string> lines;
   CombinationTest test{panel_buttons(2), [&](const std::string& line) { lines.push_back(line); }};
   test.begin();

@@ -78,7 +78,7 @@ TEST_CASE("a patient person measures a whole pad without typing", "[calibrate]")
   }
 }
 
-TEST_CASE("a stick whose axis runs the other way round is measured as the hand has it", "[calibrate]") {
+TEST_CASE("a stick with a reversed axis is measured in the user's directions", "[calibrate]") {
   for (unsigned seed = 150; seed < 156; ++seed) {
     CAPTURE(seed);
     Hands hands{seed, {.only = {"left-stick"}}};
@@ -239,7 +239,7 @@ TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a
   CHECK((fit->axis.maximum >= 238 && fit->axis.maximum <= 242));
 }
 
-TEST_CASE("a stick that stays where it is left has its middle for its rest", "[calibrate]") {
+TEST_CASE("a stick that is not self-centering rests at the middle of its range", "[calibrate]") {
   MadeStick stick = test::made_stick(3);
   std::mt19937 dice{7};
   StickReadings readings = test::readings_of(stick, dice);
@@ -254,8 +254,7 @@ TEST_CASE("a stick that stays where it is left has its middle for its rest", "[c
   CHECK(std::fabs(fit->stick.rest.y - middle.y) < 0.02 * stick.width_y + 1);
 }
 
-TEST_CASE("a unit that leaves while it is measured goes on when it is back; a held button leaves one out",
-          "[calibrate]") {
+TEST_CASE("measuring continues after a reconnect; holding a button skips a control", "[calibrate]") {
   Hands hands{400};
   hands.until("left-stick", CalibrateStep::sweep);
   hands.guide.lose(1);
@@ -337,7 +336,7 @@ TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]"
   }
 }
 
-TEST_CASE("fits take any readings: what they give can be kept and used", "[calibrate]") {
+TEST_CASE("fits accept any readings, and their results can be saved and used", "[calibrate]") {
   const int rounds = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 4000 : 300;
   int fitted = 0;
   for (int seed = 0; seed < rounds; ++seed) {

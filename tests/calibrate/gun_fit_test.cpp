@@ -178,7 +178,7 @@ TEST_CASE("a shot that goes wild is named where the number of shots can tell, an
   CHECK(part(promised, setups) <= 0.02);  // here one always goes wild
 }
 
-TEST_CASE("each number of shots has its model, and fewer than five say nothing of the error", "[gun]") {
+TEST_CASE("each number of shots has its model, and the error needs at least five", "[gun]") {
   std::mt19937 dice{3};
   MadeGun gun{dice};
   for (const auto& [count, model] : {std::pair{2, AimModel::scale}, std::pair{3, AimModel::affine},
@@ -327,7 +327,7 @@ TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what
   CHECK(area_problem({800, 450}, parse_area("whole multiples of 640x480").value()));
 }
 
-TEST_CASE("on a desktop a screen is as large as its pixels and its scale say", "[area]") {
+TEST_CASE("the size of a screen on the desktop follows from its pixels and scale", "[area]") {
   Screen left{"left", 1920, 1080}, right{"right", 3840, 2160};
   right.left = 1920;
   right.scale = 2;
@@ -341,7 +341,7 @@ TEST_CASE("on a desktop a screen is as large as its pixels and its scale say", "
   CHECK(on_desktop(right, {left, right}).width == Approx(1440.0 / 3360));
 }
 
-TEST_CASE("a gun that is set to the game, or a game that is not told its area, is known by a few shots", "[gun]") {
+TEST_CASE("a gun set to the game area, or a missing area, is recognised from a few shots", "[gun]") {
   const PixelSize screen{1920, 1080};
   const GameArea area = area_on(screen, parse_area("4:3").value());
   AimCalibration aim;

@@ -126,7 +126,7 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
   CHECK(worse <= static_cast<int>(turns_round.size()) / 50);
 }
 
-TEST_CASE("what no unit can say spoils no fit", "[calibrate]") {
+TEST_CASE("impossible values do not affect a fit", "[calibrate]") {
   constexpr std::array nonsense{std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::infinity(),
                                 -std::numeric_limits<double>::infinity(), 1e300};
   for (const double bad : nonsense) {

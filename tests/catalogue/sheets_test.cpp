@@ -141,7 +141,7 @@ TEST_CASE("What lies too deep is refused before it is followed", "[sheets]") {
   for (const Diagnostic& problem : fine.problems) CHECK(problem.id != "too-deep");
 }
 
-TEST_CASE("A unit's sheet and calibration say what its codes are", "[sheets]") {
+TEST_CASE("A unit's sheet and calibration define its codes", "[sheets]") {
   const Sheets sheets = read(std::string{marrowby::sheets_text()});
   const Catalogue catalogue{sheets.systems, sheets.units};
   Description adapter;

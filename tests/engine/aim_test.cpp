@@ -153,7 +153,7 @@ TEST_CASE("a fitted gun lands where it is aimed, each of two by its own fit", "[
   CHECK(table.value("aim-y", 2) == Approx(0).margin(1e-9));
 }
 
-TEST_CASE("a trigger of two codes is one control, and one of them says that it is off the screen", "[aim]") {
+TEST_CASE("a trigger with two codes is one control, one of which means off-screen", "[aim]") {
   Booth gun{booth("4:3")};
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   gun.say({{code::btn_south, 1}});
@@ -250,7 +250,7 @@ TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") 
   CHECK(table.value("aim-x", 2) == 0.25);  // it stays where it was left
 }
 
-TEST_CASE("what a profile says of screen, area and shots is written and read again", "[aim]") {
+TEST_CASE("screen, area and shots of a profile survive a round trip", "[aim]") {
   Profile profile = booth("4:3, cut 2%", {{"aim-game-shots", {{"start"}}}});
   profile.screen = "booth";
   profile.pointer_span = PointerSpan::desktop;
@@ -384,8 +384,7 @@ TEST_CASE("what cannot be aimed so is refused with what would help", "[aim]") {
   CHECK(refusal(no_gun) == "no-trigger");
 }
 
-TEST_CASE("each pull is where its own report has it, and what is beside the screen in it is a shot beside it",
-          "[aim]") {
+TEST_CASE("each pull uses the position of its own report, also off-screen", "[aim]") {
   Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
   gun.aim(0.75, 0.5);
   gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});

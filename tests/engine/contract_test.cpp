@@ -103,7 +103,7 @@ TEST_CASE("a reader that begins while a button is down shows it as down, and cou
   CHECK((late.port(1).pressed(table.at("b")) && late.port(1).presses(table.at("b")) == 1));
 }
 
-TEST_CASE("like: an own group takes the place of the other port's members, an own member only of that one", "[order]") {
+TEST_CASE("like: a group binding replaces the other port's members, a member binding only that member", "[order]") {
   Profile profile = propose(kit_catalogue(), "kit").value();
   profile.ports[0].bind = {{"up", {{"north"}}}, {"directions", {{"left-stick"}}}};
   profile.ports[1].like = 1;

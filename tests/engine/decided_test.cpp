@@ -161,8 +161,7 @@ TEST_CASE("a trigger that is a button, and is down when its unit comes, counts f
   CHECK((table.next("pedal") == 1 && table.value("c") == 1));
 }
 
-TEST_CASE("a trigger that is a button, and is down when play goes on or has another plan, counts from its next press",
-          "[order]") {
+TEST_CASE("a trigger button held across a thaw or another plan counts from its next press", "[order]") {
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
@@ -197,7 +196,7 @@ TEST_CASE("a trigger that is a button, and is down when play goes on or has anot
   }
 }
 
-TEST_CASE("a trigger whose axis says that it is at rest is not pressed by its button in the same report", "[order]") {
+TEST_CASE("a trigger whose axis reports rest is not pressed by its button in the same report", "[order]") {
   Table table{{{"a", {Use{"right-trigger"}}}}};
   Attachment unit = seated(numbered_pad(), "seat-1");
   const auto of = [&unit](ControlType type) {
@@ -218,7 +217,7 @@ TEST_CASE("an outer dead zone brings no inner one to a control that is pressed",
   CHECK(table.next("a") == 1);
 }
 
-TEST_CASE("a game's dead zone is that of its sticks, and 'like' takes over all that a port says", "[order]") {
+TEST_CASE("a game's dead zone applies to its sticks, and 'like' copies all settings of a port", "[order]") {
   Profile profile = propose(kit_catalogue(), "kit").value();
   profile.ports[0].game_dead_zone = 0.5;
   Attachment wheel;
@@ -282,7 +281,7 @@ TEST_CASE("the first push of what springs back takes the pointer, and its releas
   }
 }
 
-TEST_CASE("a d-pad that is let go of while all is frozen has sprung back when it goes on", "[pointer]") {
+TEST_CASE("a d-pad released during a freeze is at rest after the thaw", "[pointer]") {
   Table table{{{"aim", {with("dpad", {{"glide", 0}})}}}};
   const UnitId pad = table.plug(plain_pad());
   table.feed(pad, 1000, {{code::abs_hat0x, 1}});
@@ -345,7 +344,7 @@ TEST_CASE("where a game is reads the same again as it was written, and has no mo
   CHECK(to_text(parse_area("full, cut 3.1%").value()) == "full, cut 3.1%");
 }
 
-TEST_CASE("what stays where it is put is there in the first sample of another plan, too", "[order]") {
+TEST_CASE("positions without self-centering are in the first sample of another plan", "[order]") {
   OnePad table{{{"throttle", {with("left-trigger", {{"dead-zone", 0}})}}}};
   table.feed(1000, {{code::abs_z, 255}});
   table.engine.detach(table.pad);

@@ -71,8 +71,7 @@ TEST_CASE("a worn stick that was measured rests exactly at rest and is at its en
   }
 }
 
-TEST_CASE("the dead zone that nobody wrote is as wide as the noise needs, and never put on top of the unit's own",
-          "[measured]") {
+TEST_CASE("the default dead zone covers the noise, and is never added to the unit's built-in one", "[measured]") {
   const auto at_rest_up_to = [](const AxisCalibration& axis, const std::vector<Binding>& bind) {
     Attachment unit = worn_unit({0, 255});
     calibrate(unit, rig_with({"Marrowby Worn Stick", {axis}}));
@@ -101,7 +100,7 @@ TEST_CASE("the dead zone that nobody wrote is as wide as the noise needs, and ne
   CHECK(at_rest_up_to(axis, plain) == Approx(0.08).margin(0.005));
 }
 
-TEST_CASE("a measured trigger runs from its rest to its end, whatever its sheet says of reversed axes", "[measured]") {
+TEST_CASE("a calibrated trigger goes from rest to its end, even if its sheet has reversed axes", "[measured]") {
   Use exact{"right-trigger"};
   exact.settings.set("dead-zone", 0);
   for (const bool has_marks : {false, true})
@@ -159,7 +158,7 @@ TEST_CASE("a calibration of another range than the unit has is not used, and tha
   CHECK(outdated_notes(unit).empty());
 }
 
-TEST_CASE("ranges by use begin at 0.7 of what is declared, grow with two readings in a row, and never from a spike",
+TEST_CASE("learned ranges start at 0.7 of the declared range, grow by two consecutive readings, never by a spike",
           "[measured]") {
   Use exact{"right-trigger"};
   exact.settings.set("dead-zone", 0);

@@ -71,7 +71,7 @@ TEST_CASE("every corner of the machine's gate and its exact rest are reached", "
   }
 }
 
-TEST_CASE("whoever is a degree off the diagonal reaches the corner, and the way to it has no jump", "[native]") {
+TEST_CASE("one degree off the diagonal still reaches the corner, without a jump", "[native]") {
   StickTable stick{{0, 255, 128}, TargetGate::square};
   for (const double off : {-1.1, -0.5, 0.5, 1.1}) {
     const double angle = (45 + off) * 3.14159265358979 / 180;

@@ -47,7 +47,7 @@ TEST_CASE("every shipped plan is followed by every other, with two and four unit
       }
 }
 
-TEST_CASE("another plan says which units have nothing to do any more", "[order]") {
+TEST_CASE("adopting a plan returns the units it cannot use", "[order]") {
   OnePad table{plan_of("pad-2b")};
   const UnitId ball = table.engine.attach(trackball("seat-2")).value();
   CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is one
@@ -61,7 +61,7 @@ TEST_CASE("another plan says which units have nothing to do any more", "[order]"
   CHECK_FALSE(idle.front() == ball);
 }
 
-TEST_CASE("a sample that is kept over another plan, and an index of the plan before", "[order]") {
+TEST_CASE("a stored sample and an old target index after another plan", "[order]") {
   OnePad table;
   const PortSample kept = table.reader.port(1);
   const TargetIndex pedal = table.at("pedal");
@@ -96,7 +96,7 @@ TEST_CASE("what no reader has seen yet outlives the plan", "[order]") {
   CHECK(table.presses("b") == 3);
 }
 
-TEST_CASE("what stays where it was left stays with another plan, and when ports are swapped", "[order]") {
+TEST_CASE("targets that are not self-centering keep their position across plans and port swaps", "[order]") {
   const Profile profile = propose(built_in_catalogue(), "stick-keypad").value();
   Table table{plan_of(built_in_catalogue(), profile)};
   const UnitId left = table.plug(still_stick(), {}, "seat-1");
@@ -120,7 +120,7 @@ TEST_CASE("what stays where it was left stays with another plan, and when ports 
 
 // -- what stays ---------------------------------------------------------------------------------------------
 
-TEST_CASE("what stays follows its unit again as soon as it says where it is", "[order]") {
+TEST_CASE("targets that are not self-centering follow their unit again after its next report", "[order]") {
   Table table{plan_of("stick-keypad")};
   UnitId stick = table.plug(still_stick());
   table.feed(stick, 1, {{code::abs_x, 0}, {code::abs_y, 128}});
@@ -224,7 +224,7 @@ TEST_CASE("a hat that goes from side to side within a frame is never on both, an
   }
 }
 
-TEST_CASE("directions that hands hold together are shown together", "[order]") {
+TEST_CASE("directions held together are shown together", "[order]") {
   Description mat = panel("Marrowby Mat");
   mat.codes = {{code::btn_dpad_left}, {code::btn_dpad_right}, {code::btn_south}};
   Table table{plan_of("kit")};

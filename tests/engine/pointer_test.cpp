@@ -183,7 +183,7 @@ TEST_CASE("frozen, a pointer is off and stays; thawed, it is where it was, or wh
   CHECK(aiming.seen() == there);
 }
 
-TEST_CASE("another plan leaves the pointer where it is, and takes it off until somebody aims", "[pointer]") {
+TEST_CASE("another plan keeps the pointer's position, off-screen until it is aimed", "[pointer]") {
   Pointing aiming{{{"right-stick"}}};
   const UnitId pad = aiming.plug(plain_pad());
   aiming.feed(pad, 1000, push(32767, 0));

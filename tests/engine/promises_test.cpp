@@ -177,7 +177,7 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
 
 // -- promise 4: nothing sticks ------------------------------------------------------------------------
 
-TEST_CASE("freeze lets everything go in one commit; what is down then counts from its next press", "[promise]") {
+TEST_CASE("freeze releases everything at once; held controls count from their next press", "[promise]") {
   OnePad table;
   table.feed(
       0, {{code::btn_south, 1}, {code::btn_tl, 1}, {code::abs_x, 32767}, {code::abs_z, 255}, {code::abs_hat0y, -1}});
@@ -272,7 +272,7 @@ TEST_CASE("hotkeys are never frozen", "[promise]") {
   }
 }
 
-TEST_CASE("a unit that leaves releases what it alone held", "[promise]") {
+TEST_CASE("a detached unit releases what only it held", "[promise]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(panel(), "seat-1")).value();
   table.feed(0, {{code::btn_south, 1}, {code::btn_north, 1}});
@@ -379,7 +379,7 @@ TEST_CASE("directions from a stick have hysteresis", "[shape]") {
   CHECK(seen == "..###..#");
 }
 
-TEST_CASE("the greatest of several sources counts, whoever has it", "[shape]") {
+TEST_CASE("the greatest of several sources counts, on any unit", "[shape]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(plain_pad(), "seat-1")).value();
   const auto push = [&](UnitId unit, std::int32_t x) {

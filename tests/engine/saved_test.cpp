@@ -133,7 +133,7 @@ TEST_CASE("saving and going back allocate nothing", "[saved]") {
 }
 
 /// Whatever happened between: hands have it their way, each press is shown once, and what is at rest stays so.
-TEST_CASE("going back while hands go on", "[saved]") {
+TEST_CASE("restoring while controls keep moving", "[saved]") {
   for (int story = 0; story < cases(300, 5'000); ++story) {
     CAPTURE(story);
     OnePad table{Table::plan_with({{"a", {{"south"}}}, {"b", {{"east"}}}})};
@@ -255,7 +255,7 @@ TEST_CASE("No count is lost by going back, and none is counted twice", "[saved]"
   CHECK(table.next("ball-x") == 0);
 }
 
-TEST_CASE("What a save is of cannot be mistaken", "[saved]") {
+TEST_CASE("A save of another engine, plan or set of units is rejected", "[saved]") {
   OnePad table{timed_plan()}, other{timed_plan()};
   std::vector<std::byte> saved(table.engine.save_size());
   CHECK_FALSE(table.engine.save(std::span{saved}.first(saved.size() - 1)));
@@ -317,7 +317,7 @@ TEST_CASE("After going back, a consumer of changes knows all that is shown other
   }
 }
 
-TEST_CASE("What is to come after some time comes after that time from now", "[saved]") {
+TEST_CASE("After a restore, deadlines keep their distance to the current time", "[saved]") {
   OnePad table{Table::plan_with({{"a", {with("east", {}, Duration{30'000})}}})};
   std::vector<std::byte> saved(table.engine.save_size());
   table.feed(0, {{code::btn_east, 1}});

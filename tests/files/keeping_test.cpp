@@ -111,7 +111,7 @@ TEST_CASE("A rig is changed in place, and each change can be taken back", "[keep
   CHECK(undo_rig().error()[0].id == "nothing-to-undo");
 }
 
-TEST_CASE("What was measured on a unit stays its own, whatever it is called meanwhile", "[keeping]") {
+TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
   const Home home;
   put(home.config("rig.toml"), rig_text);
   const RigUnit blue = unit_named("blue pad"), red = unit_named("red pad");

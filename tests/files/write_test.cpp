@@ -125,7 +125,7 @@ TEST_CASE("Any call fails or comes back short: said or survived, and the file is
   }
 }
 
-TEST_CASE("The last ten versions are kept, and undone one after the other", "[files]") {
+TEST_CASE("The last ten versions are saved, and undone one by one", "[files]") {
   const Folder folder;
   os::Door& door = os::real_door();
   for (int i = 0; i <= 12; ++i) REQUIRE(change_to(door, folder, std::to_string(i)) == true);
@@ -151,7 +151,7 @@ TEST_CASE("A stranger's file among the versions is none of them", "[files]") {
   CHECK(now(folder) == old_text);
 }
 
-TEST_CASE("Links are followed, permissions kept, protection respected", "[files]") {
+TEST_CASE("Links are followed, and permissions and write protection are respected", "[files]") {
   namespace fs = std::filesystem;
   const Folder folder;
   os::Door& door = os::real_door();
@@ -202,7 +202,7 @@ TEST_CASE("Lines are read one after the other, wherever the pieces end", "[files
   REQUIRE_FALSE(lines.next().value());
 }
 
-TEST_CASE("A line without end, and what is no file", "[files]") {
+TEST_CASE("A line without end, and paths that are no regular files", "[files]") {
   const Folder folder;
   put(folder / "endless", std::string(70'000, 'x'));
   const auto id_of = [](const std::string& path) { return files::LineReader{os::real_door(), path}.next().error().id; };
@@ -211,7 +211,7 @@ TEST_CASE("A line without end, and what is no file", "[files]") {
   REQUIRE(id_of(folder / ".") == "not-a-file");
 }
 
-TEST_CASE("Whatever somebody has put beside the file is left alone", "[files]") {
+TEST_CASE("Other files beside the file are not touched", "[files]") {
   namespace fs = std::filesystem;
   const Folder folder;
   os::Door& door = os::real_door();
@@ -237,7 +237,7 @@ TEST_CASE("A new file's name cannot be guessed", "[files]") {
   CHECK(numbers.size() == 100);
 }
 
-TEST_CASE("A link that leads nowhere stays a link, and its file is made", "[files]") {
+TEST_CASE("A dangling link remains a link, and its target is created", "[files]") {
   namespace fs = std::filesystem;
   const Folder folder;
   os::Door& door = os::real_door();

@@ -192,7 +192,7 @@ TEST_CASE("cut or changed at any byte: an error or a unit, never harm", "[hid]")
   }
 }
 
-TEST_CASE("what is wrong with a descriptor is said with its byte", "[hid]") {
+TEST_CASE("descriptor errors are reported with their byte", "[hid]") {
   const auto problem = [](const std::vector<std::uint8_t>& bytes) {
     const auto read = hid::read_descriptor(bytes);
     return read ? "" : read.error().place + ": " + read.error().message;
@@ -270,7 +270,7 @@ TEST_CASE("decoding does not allocate", "[hid]") {
   }
 }
 
-TEST_CASE("an axis that says that it has no value is an empty socket's", "[hid]") {
+TEST_CASE("an axis with a null state indicates an empty socket", "[hid]") {
   // X 0..100 with a null state
   const Bytes bytes = application(0x04) +
                       Bytes{0x09, 0x30, 0x15, 0x00, 0x25, 0x64, 0x75, 0x08, 0x95, 0x01, 0x81, 0x42} + end_collection;

@@ -66,7 +66,7 @@ TEST_CASE("motors and LEDs are of the player in whose collection or report they 
         Words{"motor -1", "motor -1"});
 }
 
-TEST_CASE("a level is written where the descriptor says, and nothing else changes", "[hid]") {
+TEST_CASE("a level is written only to its field", "[hid]") {
   std::mt19937 dice{21};
   for (int round = 0; round < cases(200, 5000); ++round) {
     hid::Descriptor made;
@@ -118,7 +118,7 @@ TEST_CASE("a level is written where the descriptor says, and nothing else change
   }
 }
 
-TEST_CASE("reports that say which motors turn, and for how long, say it", "[hid]") {
+TEST_CASE("reports with motor selection and duration contain both", "[hid]") {
   const Bytes enable{0x05, 0x0f, 0x09, 0x97, 0x15, 0x00, 0x25, 0x03, 0x75, 0x04, 0x95, 0x01, 0x91, 0x02, 0x91, 0x03};
   const Bytes duration{0x09, 0x50, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x91, 0x02};
   const auto descriptor = hid::read_descriptor(application(0x05) + numbered(1) + stick + numbered(3) + enable +

@@ -83,7 +83,7 @@ TEST_CASE("both players of an adapter have the same roles, each of their own con
     for (const Control& b : two.controls) CHECK(a.code != b.code);
 }
 
-TEST_CASE("a sheet says what controls of raw reports are, and to which part they belong", "[hid]") {
+TEST_CASE("a sheet assigns roles and parts to controls of raw reports", "[hid]") {
   const Catalogue catalogue = with_sheet(R"(
 control = [{ code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"] },
            { code = "hid:0/y#2", role = "left-stick", axis = "y", parts = ["far"], rest = 100 },
@@ -141,7 +141,7 @@ TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
   CHECK(last == 1);
 }
 
-TEST_CASE("what stays follows a raw unit that comes back as soon as it says where it is", "[hid]") {
+TEST_CASE("positions without self-centering follow a reconnected raw unit after its first report", "[hid]") {
   const Description node = adapter(application(0x04) + stick + buttons(1, 2, 6) + end_collection);
   Engine engine{compile(built_in_catalogue(), propose(built_in_catalogue(), "stick-keypad").value()).value()};
   Reader reader{engine};
@@ -186,7 +186,7 @@ TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how i
   CHECK_FALSE(unit.next_due());
 }
 
-TEST_CASE("a sheet says by which byte of the maker's own an adapter tells what is plugged in", "[hid]") {
+TEST_CASE("a sheet names the vendor-defined byte that shows filled sockets", "[hid]") {
   const Bytes vendors_byte{0x06, 0x00, 0xff, 0x09, 0x20, 0x15, 0x00, 0x26,
                            0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02};
   const Bytes player = stick + buttons(1, 2, 6);
@@ -245,7 +245,7 @@ control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"]
   CHECK(told == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
 }
 
-TEST_CASE("what is down at the opening, by the event node, counts from its next press", "[hid]") {
+TEST_CASE("buttons held at opening, by the event node, count from their next press", "[hid]") {
   const Description node = adapter(adapter_with_ids());
   Description event_node;
   event_node.codes = {{code::btn_trigger, 0, 1, 1}, {key(0x121), 0, 1, 0}};
@@ -257,7 +257,7 @@ TEST_CASE("what is down at the opening, by the event node, counts from its next 
   CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
 }
 
-TEST_CASE("a key of an array that is down at the opening is heard with every later press", "[hid]") {
+TEST_CASE("an array key held at opening does not block later presses", "[hid]") {
   const Bytes array{0x05, 0x09, 0x19, 0x01, 0x29, 0x08, 0x15, 0x01, 0x25, 0x08, 0x75, 0x08, 0x95, 0x02, 0x81, 0x00};
   const Description node = adapter(application(0x04) + array + end_collection);
   Description event_node;

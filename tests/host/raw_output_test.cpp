@@ -152,7 +152,7 @@ TEST_CASE("a unit that takes nothing any more is not waited for", "[raw-output]"
   CHECK_FALSE(told.is_silent());
 }
 
-TEST_CASE("motors whose report says for how long are told again while they shake", "[raw-output]") {
+TEST_CASE("motor reports with a duration are repeated while rumbling", "[raw-output]") {
   const Bytes duration{0x09, 0x50, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x91, 0x02};
   Told told{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + duration + end_collection};
   told.output().play_effect(told.put(0, 0xffff, 0, 1200), 1, at_ms(0));

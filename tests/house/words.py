@@ -30,6 +30,21 @@ WORDS = [
     (r"[,;:] for (it|they|there|its|that|this|whose|nobody|somebody)\b", "because"),
     (r"may not be read", "you may not read"),
     (r"(?<![\d.])1 (seats|ports|controls|events|sources|problems|sheets|units|samples|targets|reports)\b", "singular"),
+    (r"the computer refuses", "access was denied, by which call"),
+    (r"\b(keep|kept|keeps) (it|them|this|in)\b", "save, saved to"),
+    (r"is there twice", "duplicate"),
+    (r"once more|\banew\b", "again"),
+    (r"in (the )?place of\b", "instead of"),
+    (r"if left out", "default: …"),
+    (r"\b(whoever|likewise|meanwhile)\b", "plain words"),
+    (r"\b(goes|go) on\b", "continues, resumes"),
+    (r"\bso (many|long)\b", "a number of, for a duration"),
+    (r"\bshall\b", "an imperative"),
+    (r"\b(units|controllers?|devices?) (is|are|that (is|are)) there\b", "connected"),
+    (r"at the (most|least)\b", "at most, at least"),
+    (r"\bdo(es)? not go together", "interfere, are inconsistent"),
+    (r"for want of", "without, out of"),
+    (r"\bfrom here on\b.*\bsays\b|\b(units?|nodes?|guns?|programs?|reports?|sheets?) (say|says|tell|tells|hear|hears)\b", "reports, prints, receives"),
 ]
 PATTERNS = [(re.compile(pattern, re.IGNORECASE), instead) for pattern, instead in WORDS]
 LITERAL = re.compile(r'"((?:[^"\\\n]|\\.)*)"')
@@ -69,7 +84,26 @@ READ = [("tests/cli/*.case", lines_of), ("docs/**/*.md", lines_of), ("README.md"
         ("docs/schema/*.json", descriptions_of), ("data/*.toml", lines_of), ("include/**/*.hpp", comments_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
         ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code)]
 
+# Names in the code: the same, for words that no reader of the field expects.
+NAMES = re.compile(r"\b(\w*(Wish|News|Ears|Guest|Inside|Deed)|wish(es)?_?|news_?|ears_?|guests?_?|hearing_?|deed|inside_|"
+                   r"get_up|sit_down|welcome|with_way_out|[A-Z]\w+Words)\b")
+CODE = ["include/**/*.hpp", "src/**/*.hpp", "src/**/*.cpp", "cli/**/*.hpp", "cli/**/*.cpp", "draw/*.[ch]pp", "page/*.[ch]pp", "examples/**/*.cpp"]
+
+
+def identifiers_of(path):
+    for number, line in enumerate(path.read_text().splitlines(), 1):
+        yield number, re.sub(r'"(?:[^"\\]|\\.)*"|//.*', "", line)
+
+
 found = read = 0
+for pattern in CODE:
+    for path in sorted(SOURCE.glob(pattern)):
+        for number, line in identifiers_of(path):
+            read += 1
+            name = NAMES.search(line)
+            if name:
+                found += 1
+                print(f"{path.relative_to(SOURCE)}:{number}: the name '{name.group(0)}' has a standard term instead\n  {line.strip()}")
 for pattern, texts in READ:
     for path in sorted(set(SOURCE.glob(pattern))):
         for number, text in texts(path):

@@ -75,7 +75,7 @@ TEST_CASE("A receiver is as many units as it has pads, each with its own helpers
         Units{"A @hall:4", "B @hall:4/1.2"});
 }
 
-TEST_CASE("Which half of a device a pad is, it says alone and from the first", "[group]") {
+TEST_CASE("The half of a pad is known from the first, without the other half", "[group]") {
   const auto pad = [](const char* serial, const char* half, const char* socket = "hall:4") {
     Description d = node("Twin Stick", NodeKind::pad, socket, 0, serial);
     d.half = half;

@@ -24,7 +24,7 @@ Description with(Description unit, Code code, std::int32_t value) {
 
 }  // namespace
 
-TEST_CASE("A unit at rest has nothing odd but what nobody can know", "[health]") {
+TEST_CASE("A unit at rest has no warnings except unknown axes", "[health]") {
   CHECK(notes_of(panel()).empty());
   CHECK(notes_of(old_stick()) == Notes{"'left-stick': its position is unknown until it is first moved"});
   CHECK(notes_of(with(with(old_stick(), code::abs_x, 130), code::abs_y, 127)).empty());
@@ -40,8 +40,7 @@ TEST_CASE("Controls that are down, and axes at their ends, are named in words", 
   CHECK(notes_of(pad) == Notes{"'left-trigger' is pushed to its end"});
 }
 
-TEST_CASE("A draft is a sheet that can be read, says what the convention says, and tells nothing of its owner",
-          "[report]") {
+TEST_CASE("A draft is a valid sheet that matches the convention and contains no personal data", "[report]") {
   for (Description unit : {plain_pad(), panel(), old_stick(), plain_pad("\"Odd\" \\ \x1b Pad"), plain_pad("7")}) {
     unit.vendor = 0x1209;
     unit.product = 0xf;
@@ -80,7 +79,7 @@ TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[rep
         "/mouse-left /pointer /pointer /mouse-wheel keys/key-1 keys/key-a keys/key-rightctrl keys/key-backspace ");
 }
 
-TEST_CASE("Listening names the axis that jitters and the switch that bounces, and no hand", "[health]") {
+TEST_CASE("Listening reports jitter and bounce, and no deliberate movement", "[health]") {
   attach::HealthWatch watch{recognise({}, {}, plain_pad()).value()};
   const auto tell = [&watch](std::int64_t ms, Code code, std::int32_t value) {
     const Change change{code, value};
@@ -104,7 +103,7 @@ TEST_CASE("Listening names the axis that jitters and the switch that bounces, an
               "'left-stick' (x) jitters by 1.2 % of its range while nobody moves it"});
 }
 
-TEST_CASE("A unit of which nothing is known says nothing; one without axes may be at rest", "[health]") {
+TEST_CASE("A unit without known values is silent; one without axes is not", "[health]") {
   const auto silent = [](const Description& unit) { return is_silent(recognise({}, {}, unit).value()); };
   CHECK(silent(old_stick()));
   CHECK_FALSE(silent(with(old_stick(), code::abs_x, 128)));

@@ -48,7 +48,7 @@ TEST_CASE("a unit is known by its serial, or by its socket where it has none", "
   CHECK(same_serials.units[1].name == "Marrowby Twin-Stick Pad (2)");
 }
 
-TEST_CASE("the gamepad convention: roles, axes and what is left out", "[identity]") {
+TEST_CASE("the gamepad convention: roles, axes and ignored codes", "[identity]") {
   const auto roles = [](const Description& d) {
     std::string text;
     const Attachment attachment = recognise({}, {}, d).value();
@@ -127,7 +127,7 @@ TEST_CASE("names of hostile units are made fit for a terminal", "[identity]") {
   CHECK(printable(std::string(500, 'x')) == std::string(60, 'x') + "…");
 }
 
-TEST_CASE("roles: the vocabulary, its families, and what was probably meant", "[role]") {
+TEST_CASE("roles: the vocabulary, its families, and suggestions for misspelt names", "[role]") {
   CHECK(role_kind("south") == RoleKind::button);
   CHECK(role_kind("left-stick") == RoleKind::stick);
   CHECK(role_kind("panel-32") == RoleKind::button);

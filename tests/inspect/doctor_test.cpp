@@ -70,7 +70,7 @@ TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
   CHECK(finding("units", facts).text.find("--with-virtual") != std::string::npos);
 }
 
-TEST_CASE("What another program holds is named with the program, and the command that ends it", "[doctor]") {
+TEST_CASE("Units grabbed by another program are reported with the program and a command that ends it", "[doctor]") {
   Facts facts = all_well();
   facts.nodes[0].grabbed = true;
   CHECK(finding("grabbed", facts).fix == "sudo omnipar doctor");

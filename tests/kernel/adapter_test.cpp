@@ -232,7 +232,7 @@ TEST_CASE("a plug that is put into a socket or taken out while playing is seen, 
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("where raw reports cannot be read any more, it goes on by the event node, and nothing sticks", "[hid]") {
+TEST_CASE("if raw reports become unreadable, the event node takes over and nothing sticks", "[hid]") {
   const UhidUnit adapter{"Quill Two-Socket Adapter", "q", 3, old_plugs_adapter()};
   REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
   std::remove("/tmp/shut");
@@ -269,7 +269,7 @@ TEST_CASE("where raw reports cannot be read any more, it goes on by the event no
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("what was released while nobody could listen does not stick", "[hid]") {
+TEST_CASE("controls released while reports were lost do not stick", "[hid]") {
   const UhidUnit adapter{"Hasty Adapter", "", 9, adapter_with_ids()};
   REQUIRE(wait_for_nodes("Hasty Adapter", 1));
   Playing play{"pad-8b --stats"};
@@ -353,7 +353,7 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   CHECK(guest_says("/box/omnipar doctor --fix").find("only root may do that [needs-root]") != std::string::npos);
 }
 
-TEST_CASE("who may not read raw reports is told so, and the doctor's rule opens them", "[hid]") {
+TEST_CASE("missing permission for raw reports is reported, and the doctor's rule grants it", "[hid]") {
   const std::string play = "/box/omnipar play pad-8b --wait-at-most 0 -- true";
   REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
   {

@@ -173,7 +173,7 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
   CHECK(all_is_gone());
 }
 
-TEST_CASE("a positional gun is swept, one axis at a time, and shoots what its game asks for exactly", "[units]") {
+TEST_CASE("a positional gun is calibrated by sweeping, and gives calibration shots exactly", "[units]") {
   BoothGun gun{"turret", 0.12, 0.08, 0.7, 0.8};
   gun.plug_into(2);
   REQUIRE(wait_for_nodes("Rook Booth Gun", 1));

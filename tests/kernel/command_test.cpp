@@ -58,7 +58,7 @@ class Fillers {
 
 }  // namespace
 
-TEST_CASE("a program starts when everybody is seated, has no descriptor of ours, and gives its status", "[command]") {
+TEST_CASE("a program starts once everyone is seated, inherits no descriptor, and returns its status", "[command]") {
   const UhidPad pad{"Started Pad", "s"};
   REQUIRE(wait_for_nodes("Started Pad", 1));
   // ls lists what the shell has open, not what it has open itself
@@ -94,7 +94,7 @@ TEST_CASE("a launcher that leaves the game behind is followed to the game's end"
   CHECK(play.output().find("over\n") != std::string::npos);
 }
 
-TEST_CASE("a launcher that hands over to what runs already cannot be followed, and that is said", "[command]") {
+TEST_CASE("a launcher that passes control to a running instance is reported", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "exit 0")};
   CHECK(play.wait_for_end() == 0);
   CHECK(play.output().find("that one cannot be followed") != std::string::npos);
@@ -162,7 +162,7 @@ serial = "red"
   }
 }
 
-TEST_CASE("a second play on the same unit says who plays on it", "[command]") {
+TEST_CASE("a second play on the same unit names the first one's process", "[command]") {
   const UhidPad pad{"Wanted Pad", "w"};
   Playing first{"pad-2b", pad};
   sleep_ms(200);
@@ -347,7 +347,7 @@ target = [{ name = "aim", type = "stick", place = "gun", default = ["left-stick"
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("frozen, the units are everybody's again and nothing goes out; the same buttons go on", "[command]") {
+TEST_CASE("frozen, units work for other programs, and the same buttons resume", "[command]") {
   std::ofstream{"/tmp/freeze.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "freeze"
@@ -401,7 +401,7 @@ freeze = { modifier = "start", press = "north" }
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("with --urgent Omnipar goes before others, and what it starts does not", "[command]") {
+TEST_CASE("--urgent gives Omnipar real-time priority, but not the program it starts", "[command]") {
   const UhidPad pad{"Urgent Pad", "u"};
   REQUIRE(wait_for_nodes("Urgent Pad", 1));
   Program play{{"/box/omnipar", "play", "pad-2b", "--urgent", "--wait-at-most", "0", "--", "sleep", "77"}};

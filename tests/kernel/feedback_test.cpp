@@ -137,7 +137,7 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
   CHECK(one.wait_for_leds(0));
 }
 
-TEST_CASE("changes are said on the desktop; without one, or when it goes, playing goes on", "[feedback]") {
+TEST_CASE("changes are shown as notifications; play continues without a desktop", "[feedback]") {
   write_feedback_profile();
   auto unit = std::make_unique<UhidPad>("Told Pad", "t");
   const UhidPad& pad = *unit;

@@ -42,7 +42,7 @@ void keep(const UhidUnit& keyboard, Key key, Program& learn) {
 
 }  // namespace
 
-TEST_CASE("a map is learned from a panel that types, heard by nobody else, and played", "[units]") {
+TEST_CASE("a keyboard panel is mapped without other programs receiving input, and played", "[units]") {
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   NodeReader bystander{node_of("Tern Two-Player Encoder")};
@@ -79,7 +79,7 @@ TEST_CASE("a map is learned from a panel that types, heard by nobody else, and p
   CHECK(all_is_gone());
 }
 
-TEST_CASE("an encoder for two that nobody knows is learned from nothing, and both players play", "[units]") {
+TEST_CASE("an unknown two-player encoder is learned, and both players play", "[units]") {
   const UhidUnit board{"Wick Board For Two", "w", 13, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Wick Board For Two", 1));
   NodeReader bystander{node_of("Wick Board For Two")};
@@ -123,7 +123,7 @@ TEST_CASE("an encoder for two that nobody knows is learned from nothing, and bot
   CHECK(all_is_gone());
 }
 
-TEST_CASE("whoever learns a unit that is played on is told by which process", "[units]") {
+TEST_CASE("learning a unit in use reports its process", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   const Playing play{"pad-2b", pad};
   Program learn{from_home("learning", "learn profile pad-2b")};
@@ -133,7 +133,7 @@ TEST_CASE("whoever learns a unit that is played on is told by which process", "[
         std::string::npos);
 }
 
-TEST_CASE("each step answers in the hand", "[units]") {
+TEST_CASE("each step is confirmed by rumble", "[units]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Shaking Pad", 1));
   Program learn{from_home("learning", "learn profile pad-2b --ask-all --as shaken --feel --with-virtual")};
@@ -156,7 +156,7 @@ TEST_CASE("each step answers in the hand", "[units]") {
   CHECK(learn.output().find("what was learned is put by") != std::string::npos);
 }
 
-TEST_CASE("a disk that fills up while somebody presses leaves the old map, and that is said", "[units]") {
+TEST_CASE("a full disk during learning keeps the old profile and is reported", "[units]") {
   const UhidPad pad{"Last Pad", "l"};
   REQUIRE(wait_for_nodes("Last Pad", 1));
   REQUIRE(std::system("mkdir -p /tmp/full && mount -t tmpfs -o size=16k,mode=0777 none /tmp/full && "
@@ -185,7 +185,7 @@ TEST_CASE("a disk that fills up while somebody presses leaves the old map, and t
   CHECK(std::system("umount /tmp/full") == 0);
 }
 
-TEST_CASE("whoever may not read the units is told so, and does not press in vain", "[units]") {
+TEST_CASE("missing read permission is reported before the first press", "[units]") {
   const UhidPad pad{"Shut Pad", "s"};
   REQUIRE(wait_for_nodes("Shut Pad", 1));
   REQUIRE(std::system("mkdir -p -m 777 /tmp/shut") == 0);

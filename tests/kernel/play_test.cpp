@@ -82,7 +82,7 @@ TEST_CASE("udev takes virtual pads for joysticks, and we never take them for uni
   CHECK(units.output().find("Omnipar") == std::string::npos);
 }
 
-TEST_CASE("pull a plug and nothing stays pressed; put it back and it goes on, on its port", "[play]") {
+TEST_CASE("unplugging releases everything; reconnecting continues on the same port", "[play]") {
   auto red = std::make_unique<UhidPad>("Red Pad", "r");
   const UhidPad blue{"Blue Pad", "b"};
   REQUIRE(wait_for_nodes("Blue Pad", 1));

@@ -70,7 +70,7 @@ TEST_CASE("a gun aims to all four corners, with all its 16 bits", "[pointer]") {
   }
 }
 
-TEST_CASE("a trigger that is pulled beside the screen is told from one that hits", "[pointer]") {
+TEST_CASE("an off-screen trigger pull is distinguished from a hit", "[pointer]") {
   std::ofstream{"/tmp/booth.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "unit"

@@ -246,7 +246,7 @@ TEST_CASE("of a gun of two nodes nothing is said to be lacking before both are t
   CHECK(::access("/tmp/guns/.config/omnipar/rig.toml", F_OK) < 0);
 }
 
-TEST_CASE("a control without a role is named to whoever learns a profile with it", "[real]") {
+TEST_CASE("learn profile names controls without a role", "[real]") {
   const UhidPad pad{"Extra Pad", "x"};
   REQUIRE(wait_for_nodes("Extra Pad", 1));
   Program learn{from_home("extra", "learn profile pad-2b --ask-all")};
@@ -262,7 +262,7 @@ TEST_CASE("a control without a role is named to whoever learns a profile with it
   CHECK(learn.wait_for_end() == 1);
 }
 
-TEST_CASE("what is held when a unit is pulled out of a mapping is no answer", "[real]") {
+TEST_CASE("a control held while its unit is unplugged is no answer", "[real]") {
   auto pad = std::make_unique<UhidPad>("Pulled Pad", "p");
   REQUIRE(wait_for_nodes("Pulled Pad", 1));
   Program learn{from_home("pulled", "learn profile pad-2b --ask-all")};
@@ -288,7 +288,7 @@ TEST_CASE("what is held when a unit is pulled out of a mapping is no answer", "[
   CHECK(learn.wait_for_end() == 1);
 }
 
-TEST_CASE("an owner who comes back plays beside whoever stands in, though that is of the same model", "[real]") {
+TEST_CASE("a returning owner plays beside a replacement of the same model", "[real]") {
   std::remove("/tmp/owners/.config/omnipar/rig.toml");
   auto owner = std::make_unique<UhidPad>("Owned Pad", "owner");
   const UhidPad other{"Owned Pad", "other"};
@@ -351,7 +351,7 @@ TEST_CASE("a seat survives a replug, though another evening waits for units", "[
   CHECK(second.wait_for_end() == 0);
 }
 
-TEST_CASE("a recording says where it has a gap, and a recording of the evening itself has none", "[real]") {
+TEST_CASE("a recording marks its gaps, and play --record has none", "[real]") {
   std::remove("/tmp/gap.trace");
   std::remove("/tmp/whole.trace");
   const UhidPad pad{"Recorded Pad", "r"};
@@ -381,7 +381,7 @@ TEST_CASE("a recording says where it has a gap, and a recording of the evening i
   }
 }
 
-TEST_CASE("two of one model are told apart by their sockets, and by whose they are", "[real]") {
+TEST_CASE("two units of the same model are distinguished by socket and owner", "[real]") {
   const UhidPad left{"Twin Pad", "", "usb-0000:00:14.0-1/input0"};
   const UhidPad right{"Twin Pad", "", "usb-0000:00:14.0-2/input0"};
   REQUIRE(wait_for_nodes("Twin Pad", 2));
@@ -406,7 +406,7 @@ TEST_CASE("two of one model are told apart by their sockets, and by whose they a
   CHECK(raw.output().find("no input from it") == std::string::npos);
 }
 
-TEST_CASE("whoever looks sees that root plays", "[real]") {
+TEST_CASE("a session of root is visible to other users", "[real]") {
   const OpenNodes open;
   const UhidPad pad{"Roots Pad", "rp"};
   Playing play{"pad-2b", pad};
@@ -417,7 +417,7 @@ TEST_CASE("whoever looks sees that root plays", "[real]") {
         std::string::npos);
 }
 
-TEST_CASE("a stick that stays where it is put is said to be a gun's", "[real]") {
+TEST_CASE("a stick that is not self-centering is reported as a possible gun", "[real]") {
   const bool is_gun = GENERATE(true, false);
   CAPTURE(is_gun);
   const JoystickGun unit{is_gun ? "Plain Gun" : "Plain Stick", 0x0079};
@@ -448,7 +448,7 @@ TEST_CASE("a stick that stays where it is put is said to be a gun's", "[real]") 
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("what is measured at 200 reports a second loses none of them, also behind the sweep", "[real]") {
+TEST_CASE("measuring at 200 reports per second loses none, even after the sweep", "[real]") {
   const NumberedPad pad{"Quick Pad", 12};
   REQUIRE(wait_for_nodes("Quick Pad", 1));
   Program measure{from_home("quick", "calibrate unit --only left-trigger --seat sofa")};

@@ -20,7 +20,7 @@ constexpr const char* file = "/tmp/evening.trace";
 
 }  // namespace
 
-TEST_CASE("what is recorded plays again as it was played", "[record]") {
+TEST_CASE("a recording replays identically", "[record]") {
   std::remove(file);
   const UhidPad late{"Late Pad", "l"};
   REQUIRE(wait_for_nodes("Late Pad", 1));
@@ -70,7 +70,7 @@ TEST_CASE("what is recorded plays again as it was played", "[record]") {
   CHECK(contents(file) == trace);
 }
 
-TEST_CASE("raw reports are recorded on request, but not those of what is typed on", "[record]") {
+TEST_CASE("raw reports are recorded on request, except those of keyboards", "[record]") {
   std::remove(file);
   const UhidPad pad{"Raw Pad", "r"};
   const UhidUnit keys{"Raw Keys", "k", 6, keyboard_descriptor()};
@@ -153,7 +153,7 @@ TEST_CASE("a recording ends by itself, and a disk that is full is said", "[recor
   CHECK(umount.wait_for_end() == 0);
 }
 
-TEST_CASE("what somebody types is in no trace, unless it is asked for", "[record]") {
+TEST_CASE("typed text is recorded only on request", "[record]") {
   std::ofstream{"/tmp/panel.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "unit"

@@ -193,7 +193,7 @@ TEST_CASE("a unit whose driver does not answer delays no other player, and not t
   CHECK(play.wait_for_end() == 5);  // the unit itself is closed when its driver has answered
 }
 
-TEST_CASE("what shakes without an end goes over with a swap, and goes on after a replug", "[rumble]") {
+TEST_CASE("endless rumble follows a swap and continues after a reconnect", "[rumble]") {
   const OpenNodes open;
   const bool root = is_root();
   std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
@@ -230,7 +230,7 @@ TEST_CASE("what shakes without an end goes over with a swap, and goes on after a
   CHECK(ends_with_answers(play, {&one, &*two}));
 }
 
-TEST_CASE("what shakes without an end rests while all is frozen, and goes on with it", "[rumble]") {
+TEST_CASE("endless rumble pauses during a freeze and resumes with it", "[rumble]") {
   write_shaking_profile();
   MotorPad pad{"Endless Pad", {FF_RUMBLE}};
   Playing play{"/tmp/shake.toml --with-virtual", pad};
@@ -269,7 +269,7 @@ TEST_CASE("what shakes without an end rests while all is frozen, and goes on wit
   CHECK(ends_with_answers(play, {&pad}));
 }
 
-TEST_CASE("a driver that does not answer holds nobody up who ends an evening", "[rumble]") {
+TEST_CASE("an unresponsive driver does not delay the end of a session", "[rumble]") {
   MotorPad mute{"Silent Motors", {FF_RUMBLE}};
   Playing play{"pad-2b --with-virtual", mute};
   Game game;

@@ -84,7 +84,7 @@ bool plays(Session& session, const UhidPad& pad) {
 
 }  // namespace
 
-TEST_CASE("an emulator plays two people: seats stay through replug in another order, and ports swap", "[session]") {
+TEST_CASE("two players in an emulator keep their seats across reconnects, and swap ports", "[session]") {
   const std::string way = GENERATE("", "--poll", "--virtual");
   CAPTURE(way);
   auto one = std::make_unique<UhidPad>("First Pad", "1");
@@ -125,7 +125,7 @@ TEST_CASE("an emulator plays two people: seats stay through replug in another or
   CHECK(all_is_gone());
 }
 
-TEST_CASE("an emulator's rumble comes to the hand that plays there", "[session]") {
+TEST_CASE("an emulator's rumble reaches the unit of the port", "[session]") {
   MotorPad one{"First Motor Pad", {FF_RUMBLE}};
   MotorPad two{"Second Motor Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Second Motor Pad", 1));
@@ -219,7 +219,7 @@ TEST_CASE("a unit is given another seat, and another profile's seats are refused
   CHECK(session->rig().units.front().seat == "seat-2");
 }
 
-TEST_CASE("who polls is woken for what was changed between two calls, and only for that", "[session]") {
+TEST_CASE("a polled session is woken exactly for changes between two calls", "[session]") {
   const UhidPad pad{"Polled Pad", "p"};
   REQUIRE(wait_for_nodes("Polled Pad", 1));
   auto session = Session::open(options_for("Polled Pad", true));
@@ -246,7 +246,8 @@ TEST_CASE("who polls is woken for what was changed between two calls, and only f
   pad.send({});
 }
 
-TEST_CASE("any call of a session may fail or be interrupted: it says so or goes on, and leaves nothing", "[session]") {
+TEST_CASE("every system call may fail or be interrupted: the session reports it or continues, without leaks",
+          "[session]") {
   const UhidPad pad{"Unlucky Pad", "u"};
   REQUIRE(wait_for_nodes("Unlucky Pad", 1));
   const bool virtual_devices = GENERATE(false, true);

@@ -87,7 +87,7 @@ TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
   CHECK(other.wait_for_end() == 0);
 }
 
-TEST_CASE("what a program is told is its own, whatever it looks like", "[speaking]") {
+TEST_CASE("arguments after '--' are passed to the program unchanged", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   std::ofstream{"/tmp/none.toml"} << "omnipar = 1\nkind = \"rig\"\n";
@@ -132,7 +132,7 @@ TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and o
   pad.send({});
 }
 
-TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, and so is what a launcher leaves",
+TEST_CASE("a program that ignores Ctrl-C gets SIGTERM before SIGKILL, as does what a launcher leaves behind",
           "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
@@ -182,7 +182,7 @@ TEST_CASE("a program that ignores Ctrl-C is asked before it is ended by force, a
   ::close(terminal);
 }
 
-TEST_CASE("who reads what is said may go: the evening goes on", "[speaking]") {
+TEST_CASE("a closed output pipe does not end play", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Piped Pad", "pi"};
@@ -222,8 +222,7 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a second play leaves the units of the first alone; recorders and the doctor say who has them",
-          "[speaking]") {
+TEST_CASE("a second play leaves units in use alone; trace record and doctor name their process", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Wanted Pad", "wa"};
@@ -268,7 +267,7 @@ TEST_CASE("a second play leaves the units of the first alone; recorders and the 
   CHECK(first.wait_for_end() == 0);
 }
 
-TEST_CASE("two of one model that nobody plays on yet are told apart by their sockets", "[speaking]") {
+TEST_CASE("two idle units of the same model are distinguished by their sockets", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   std::vector<std::unique_ptr<UhidPad>> pads;
@@ -340,7 +339,7 @@ TEST_CASE("a recording on a full disk ends with a whole line", "[speaking]") {
   CHECK(std::system("umount /tmp/small") == 0);
 }
 
-TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
+TEST_CASE("unwritable files are reported before play", "[speaking]") {
   std::system("mkdir -p /tmp/locked && chmod 0555 /tmp/locked");
   const std::string words =
       "env XDG_CONFIG_HOME=/tmp/locked XDG_STATE_HOME=/tmp/locked /box/omnipar play pad-2b --keep evening";
@@ -350,7 +349,7 @@ TEST_CASE("what cannot be kept is said before the evening", "[speaking]") {
   CHECK(play.output().find("press any button") == std::string::npos);
 }
 
-TEST_CASE("a coin that both halves of a panel share seats nobody, and serves who is seated", "[speaking]") {
+TEST_CASE("a shared coin button seats no player, and works for seated ones", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidUnit encoder{"Tern Two-Player Encoder", "co", 6, keyboard_descriptor()};

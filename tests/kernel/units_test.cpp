@@ -264,7 +264,7 @@ class Radio {
 
 }  // namespace
 
-TEST_CASE("the doctor names what is grabbed, what may not be read, and what is paired only", "[units]") {
+TEST_CASE("the doctor reports grabbed, unreadable and merely paired units", "[units]") {
   const UhidPad pad{"Held Pad", "h"};
   const UhidUnit encoder{"Tern Two-Player Encoder", "e2", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Held Pad", 1));

@@ -102,7 +102,7 @@ TEST_CASE("two players are ticked off, one of them on a panel that types", "[uni
   CHECK(count(output, "\"ticked\": false") == 0);
 }
 
-TEST_CASE("who looks at units that are played on is told by which process", "[units]") {
+TEST_CASE("watching units in use reports their process", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   const Playing play{"pad-2b", pad};
   Program watch{{"/box/omnipar", "watch", "--once", "--json"}};
@@ -112,7 +112,7 @@ TEST_CASE("who looks at units that are played on is told by which process", "[un
         std::string::npos);
 }
 
-TEST_CASE("a unit that is taken while somebody looks on is told with the process, and comes back", "[units]") {
+TEST_CASE("a unit grabbed during watch is reported with its process, and again when it is free", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   REQUIRE(wait_for_nodes("Taken Pad", 1));
   Program watch{{"/box/omnipar", "watch", "pad-2b", "--json"}};
@@ -129,7 +129,7 @@ TEST_CASE("a unit that is taken while somebody looks on is told with the process
   CHECK(watch.wait_for_end() == 0);
 }
 
-TEST_CASE("what is typed on a watched panel is no command, and does not reach the shell", "[units]") {
+TEST_CASE("keys of a watched panel are no commands and do not reach the shell", "[units]") {
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   Watched terminal;

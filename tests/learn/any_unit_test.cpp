@@ -68,7 +68,7 @@ TEST_CASE("so are panels", "[learn][newcomer]") { judge_form(ModelForm::panel); 
 TEST_CASE("so are wheels, with separate and with combined pedals", "[learn][newcomer]") {
   judge_form(ModelForm::wheel);
 }
-TEST_CASE("so are yokes, whose throttle stays where it is left", "[learn][newcomer]") { judge_form(ModelForm::yoke); }
+TEST_CASE("yokes as well, whose throttle is not self-centering", "[learn][newcomer]") { judge_form(ModelForm::yoke); }
 TEST_CASE("so are mats", "[learn][newcomer]") { judge_form(ModelForm::mat); }
 TEST_CASE("so are balls", "[learn][newcomer]") { judge_form(ModelForm::ball); }
 TEST_CASE("so are spinners, whichever way they count", "[learn][newcomer]") { judge_form(ModelForm::spinner); }

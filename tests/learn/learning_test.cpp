@@ -562,11 +562,11 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
 
 }  // namespace
 
-TEST_CASE("whatever is called in whatever order, what is promised holds", "[learn]") {
+TEST_CASE("any order of calls keeps all promises", "[learn]") {
   judge_stories(17, cases(2000, 20'000), 300, judge_calls);
 }
 
-TEST_CASE("a map that was kept gives what was meant, for every shipped unit on every shipped machine", "[learn]") {
+TEST_CASE("learned bindings match the intent, for every shipped unit on every shipped machine", "[learn]") {
   for (const ShippedUnit& unit : shipped_units())
     for (const SystemSheet& system : shelf().systems) {
       ByteDice no_slips{{}};

@@ -164,7 +164,7 @@ TEST_CASE("a pad of any codes is learned from nothing, and read back from its fi
   }
 }
 
-TEST_CASE("what is known of a unit without asking: keys by their names, and another model's sheet", "[learn]") {
+TEST_CASE("sheets without asking: key names, and another model's sheet", "[learn]") {
   Description board;
   board.name = "Heron Board";
   board.vendor = 0x1209;

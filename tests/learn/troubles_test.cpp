@@ -100,7 +100,7 @@ TEST_CASE("there is a way back, any number of times, from the unit itself", "[le
   CHECK(desk.answer(1) == "east");
 }
 
-TEST_CASE("no step runs out of time unless somebody wants it", "[learn]") {
+TEST_CASE("steps have no time limit by default", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.wait(3'600'000);
   CHECK(desk.learning.asked() == 0U);
@@ -113,7 +113,7 @@ TEST_CASE("no step runs out of time unless somebody wants it", "[learn]") {
   CHECK(other.answer(0) == "skipped");
 }
 
-TEST_CASE("a step is skipped without a keyboard, and stays empty on purpose", "[learn]") {
+TEST_CASE("a step is skipped without a keyboard and left unassigned", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.hold("south");
   desk.press("south");  // from skip ...
@@ -141,7 +141,7 @@ TEST_CASE("a unit with a single button can do it all", "[learn]") {
   CHECK(desk.learning.kept());
 }
 
-TEST_CASE("a diagonal wobble is refused, with what was seen", "[learn]") {
+TEST_CASE("a diagonal wobble is rejected, with the measured values", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   desk.say(1, {{code::abs_y, -32768}, {code::abs_x, 24000}});
@@ -209,7 +209,7 @@ TEST_CASE("half a sweep is asked for again", "[learn]") {
   CHECK(desk.said() == "Not taken: right-stick went one way only. First up, then right, in one go.\n");
 }
 
-TEST_CASE("the wrong player's unit is named and not heard", "[learn]") {
+TEST_CASE("the wrong player's unit is named and ignored", "[learn]") {
   PadDesk desk{buttons({"fire"})};
   desk.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
   static_cast<void>(desk.said());
@@ -224,7 +224,7 @@ TEST_CASE("the wrong player's unit is named and not heard", "[learn]") {
   CHECK(open.answer(0) == "south");
 }
 
-TEST_CASE("if nobody is known, the first unit that is pressed answers, and that press is no answer", "[learn]") {
+TEST_CASE("the first pressed unit is used, and that press is no answer", "[learn]") {
   Desk desk{buttons({"fire", "jump"})};
   desk.put("blue pad", {seated(plain_pad(), "")}, false);
   desk.put("red pad", {seated(plain_pad(), "")}, false, 101);
@@ -281,7 +281,7 @@ TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]
   }
 }
 
-TEST_CASE("noise: what is stuck, unknown or bouncing is named, and none is captured", "[learn]") {
+TEST_CASE("stuck, unknown and bouncing controls are reported and not captured", "[learn]") {
   Attachment noisy = seated(plain_pad(), "seat-1");
   noisy.state = {{code::btn_east, 1}};
   Desk desk{four_directions};
@@ -375,7 +375,7 @@ TEST_CASE("a stick that does not spring back is one step at a time", "[learn]") 
   CHECK_FALSE(desk.learning.asked());
 }
 
-TEST_CASE("a unit that leaves in the middle pauses the step, which goes on when it is back", "[learn]") {
+TEST_CASE("a disconnect pauses the step, and a reconnect resumes it", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   desk.say(1, {{code::btn_east, 1}});
@@ -405,7 +405,7 @@ TEST_CASE("what the kernel releases of a unit that is pulled out is no answer", 
   CHECK(desk.answer(0) == "south");
 }
 
-TEST_CASE("two controls held for two seconds end it, and nothing is kept", "[learn]") {
+TEST_CASE("two controls held for two seconds end the session without saving", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   desk.say(1, {{code::btn_start, 1}});
@@ -582,7 +582,7 @@ TEST_CASE("a neighbour that shakes, and an axis of the unit's own, hold nothing 
   }
 }
 
-TEST_CASE("an axis that goes to and fro by itself is named, and only a full push of it is heard", "[learn]") {
+TEST_CASE("an oscillating axis is reported, and only a full push counts", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   for (int i = 0; i < 60; ++i) {
@@ -606,7 +606,7 @@ TEST_CASE("an axis that jumps for an instant has not been pushed", "[learn]") {
         "left-stick-left moved for an instant only, as noise does. If it was you: once more, and hold it a little.\n");
 }
 
-TEST_CASE("what is pressed before the question can be read does not answer it", "[learn]") {
+TEST_CASE("a press before the question can be read is no answer", "[learn]") {
   for (const int reaction : {31, 100, 150, 200}) {
     CAPTURE(reaction);
     PadDesk desk{buttons({"fire", "jump", "start"})};
@@ -647,7 +647,7 @@ TEST_CASE("at an early end the control that was given away is listed, and nothin
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("a skip leaves what somebody has chosen; what is to be empty is emptied by name", "[learn]") {
+TEST_CASE("a skip keeps the user's sources; only 'empty' unassigns them", "[learn]") {
   std::vector<Question> questions = buttons({"fire", "jump", "start"});
   for (Question& question : questions) question.now = {"west"};
   questions[0].is_own = questions[1].is_own = true;
@@ -664,7 +664,7 @@ TEST_CASE("a skip leaves what somebody has chosen; what is to be empty is emptie
   CHECK(desk.learning.sources(1).empty());
 }
 
-TEST_CASE("whoever leaves is asked whether what was learned may be lost", "[learn]") {
+TEST_CASE("quitting asks before answers are discarded", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   static_cast<void>(desk.said());
@@ -741,7 +741,7 @@ TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]")
   }
 }
 
-TEST_CASE("back leads to the last answer, not to what was not asked for because no control was left", "[learn]") {
+TEST_CASE("back returns to the last answer, not to automatically skipped questions", "[learn]") {
   Attachment two;
   two.controls = {{code::btn_south, ControlType::button, "BTN_SOUTH"},
                   {code::btn_east, ControlType::button, "BTN_EAST"}};

@@ -135,7 +135,7 @@ TEST_CASE("sessions on several threads do not disturb each other", "[session]") 
   for (const Evening& evening : evenings) CHECK(evening == alone);
 }
 
-TEST_CASE("events are told at once, or wait in the same order", "[session]") {
+TEST_CASE("events are delivered at once, or queued in the same order", "[session]") {
   const Evening waited = played_in_frames();
   std::vector<std::string> told;
   Session* opened = nullptr;
@@ -154,7 +154,7 @@ TEST_CASE("events are told at once, or wait in the same order", "[session]") {
   for (std::size_t i = 0; i < told.size(); ++i) CHECK(kind(told[i]) == kind(waited.told[i]));
 }
 
-TEST_CASE("the last thousand events wait, if nobody takes them", "[session]") {
+TEST_CASE("the last 1,024 events are queued", "[session]") {
   std::string lines = seated;
   for (int i = 0; i < 700; ++i) {
     lines += R"({"t":)" + std::to_string(100'000 + i * 200) + R"(,"node":1,"plug":"out"})" + "\n";
@@ -167,7 +167,7 @@ TEST_CASE("the last thousand events wait, if nobody takes them", "[session]") {
   CHECK(waited == 1024);
 }
 
-TEST_CASE("a unit that is given another seat keeps it, and what it held counts from its next press", "[session]") {
+TEST_CASE("a reseated unit keeps its seat, and held controls count from their next press", "[session]") {
   Session session = session_in(std::string{seated} + R"({"t":100000,"node":1,"report":["BTN_SOUTH",1]}
 {"t":200000,"node":1,"report":["BTN_SOUTH",0]}
 {"t":300000,"node":1,"report":["BTN_SOUTH",1]}
@@ -225,7 +225,7 @@ TEST_CASE("rumble and LEDs go with the players of a port", "[session]") {
   CHECK(all_of<Felt>(session).size() == 3);
 }
 
-TEST_CASE("what a unit's controls are doing is what its hand does now", "[session]") {
+TEST_CASE("unit_details has the current state of all controls", "[session]") {
   Session session = session_in(std::string{seated} +
                                R"({"t":40000,"node":1,"report":["BTN_EAST",1,"ABS_HAT0X",-1]}
 {"t":60000,"node":1,"report":["BTN_EAST",0,"BTN_SELECT",1]}
@@ -335,7 +335,7 @@ TEST_CASE("a player leaves a seat, and it is free", "[session]") {
   CHECK(all_of<LeftSeat>(session).size() == 1);
 }
 
-TEST_CASE("an owner who comes back plays, though somebody of the same model stands in", "[session]") {
+TEST_CASE("a returning owner plays, even beside a replacement of the same model", "[session]") {
   const auto pad = [](int node, const char* serial) {
     return std::string{R"({"node":)"} + std::to_string(node) +
            R"(,"name":"Moor Pad","id":"0003:1209:0002:0100","serial":")" + serial + R"(","socket":"hall:)" +
@@ -372,7 +372,7 @@ TEST_CASE("an owner who comes back plays, though somebody of the same model stan
   CHECK(session.rig().units.size() == (has_free_seat ? 2U : 1U));
 }
 
-TEST_CASE("what somebody leaves in the middle of a press is released, and no press to come", "[session]") {
+TEST_CASE("leaving a seat during a press releases it and starts no press", "[session]") {
   Session session = session_in(R"({"t":10000,"node":1,"plug":"in"}
 {"t":20000,"node":1,"report":["BTN_SOUTH",1]}
 {"t":30000,"node":1,"report":["BTN_SOUTH",0]}
@@ -391,7 +391,7 @@ TEST_CASE("what somebody leaves in the middle of a press is released, and no pre
   CHECK(session.units()[0].seat.empty());
 }
 
-TEST_CASE("a room goes on for somebody who polls", "[session]") {
+TEST_CASE("a polled room advances", "[session]") {
   Session session = session_in(seated);
   std::vector<Seated> seats;
   const int descriptor = session.descriptor();
@@ -410,7 +410,7 @@ TEST_CASE("a room goes on for somebody who polls", "[session]") {
   CHECK(session.now() >= ms(30));
 }
 
-TEST_CASE("what is asked of a session unwisely is survived", "[session]") {
+TEST_CASE("invalid calls of a session are harmless", "[session]") {
   CHECK(Session::open_room(two_buttons(), {}).error().front().id == "no-lines");
   constexpr double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
   SessionOptions options = two_buttons();
@@ -512,7 +512,7 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
 
 }  // namespace
 
-TEST_CASE("behind the end nothing is down, also no hotkey that a hand still holds", "[session]") {
+TEST_CASE("after the end nothing is pressed, including held hotkeys", "[session]") {
   SessionOptions options = two_buttons();
   options.profile.hotkeys.back().action = "save-state";
   auto session = session_in(R"({"t":0,"node":1,"plug":"in"}
@@ -536,7 +536,7 @@ TEST_CASE("every call may come at any time, also behind the end", "[session]") {
   judge_stories(7, cases(60, 2000), 500, judge_calls);
 }
 
-TEST_CASE("a room that cannot be read says why, and where", "[session]") {
+TEST_CASE("an unreadable room is reported with its place", "[session]") {
   const auto fails = [](const std::string& text) {
     auto session = Session::open_room(two_buttons(), {"moor.trace", lines_of(text)}).value();
     while (session.run_until(session.now() + std::chrono::seconds{1})) {

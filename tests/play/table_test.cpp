@@ -350,7 +350,7 @@ TEST_CASE("A twin in its socket keeps its seat, and the other one is asked about
   REQUIRE(evening.press(hands[2]) == 3);
 }
 
-TEST_CASE("Who stands in for somebody who is away plays for this evening, and the rig stays", "[table]") {
+TEST_CASE("A replacement for a disconnected unit plays for this session, and the rig is unchanged", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   const Rig rig = first_evening(plan, catalogue);

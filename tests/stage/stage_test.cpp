@@ -204,7 +204,7 @@ TEST_CASE("every stage keeps its laws, and the slow twin plays it", "[stage]") {
   }
 }
 
-TEST_CASE("every field of a stage is read, checked, written and told by its row alone", "[stage]") {
+TEST_CASE("a stage's table row alone defines reading, checks, writing and documentation", "[stage]") {
   for (const Kind* kind : stage::of_uses())
     for (const stage::Field& field : kind->fields) {
       CAPTURE(field.name);

@@ -70,7 +70,7 @@ bool same(const Description& a, const Description& b) {
 
 }  // namespace
 
-TEST_CASE("What is written is read again the same, and written again as the same line", "[trace]") {
+TEST_CASE("Lines survive a round trip unchanged", "[trace]") {
   std::mt19937 dice{7};
   for (int round = 0; round < 300; ++round) {
     TraceReader reader{"t"};
@@ -206,7 +206,7 @@ TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
   REQUIRE(units == 4);
 }
 
-TEST_CASE("What is written of traces is true: the example is one, and every field is described", "[trace]") {
+TEST_CASE("The documentation of traces is correct: its example is a trace, and every field is described", "[trace]") {
   const std::string page = sheet_reference();
   const std::string fence = "```json\n";
   const std::size_t from = page.find(fence, page.find("## Traces and rooms")) + fence.size();

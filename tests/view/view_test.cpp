@@ -45,7 +45,7 @@ void check_columns(const Canvas& canvas) {
 
 }  // namespace
 
-TEST_CASE("whatever a name is made of, it stays in its cells and keeps the columns", "[view]") {
+TEST_CASE("any name stays in its cells and keeps the columns aligned", "[view]") {
   std::mt19937 dice{5};
   const auto below = [&dice](int n) { return static_cast<int>(dice() % static_cast<unsigned>(n)); };
   for (int round = 0; round < cases(2000, 50'000); ++round) {
@@ -221,7 +221,7 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
 
 }  // namespace
 
-TEST_CASE("what is drawn as lit is what the samples say, at every frame of made-up evenings", "[view]") {
+TEST_CASE("lit controls match the samples at every frame of simulated sessions", "[view]") {
   judge_stories(11, cases(80, 2000), 600, judge_evening);
 }
 
@@ -284,7 +284,7 @@ TEST_CASE("each machine's controllers", "[view]") {
   CHECK_GOLDEN("view-ports-wide.txt", wide);
 }
 
-TEST_CASE("a drawing of any size, however small, ends and stays in its cells", "[view]") {
+TEST_CASE("a view of any size stays in its cells", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   const Plan plan = compile(catalogue, propose(catalogue, "gun-booth").value()).value();
   inspect::Seen seen{catalogue};
