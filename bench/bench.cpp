@@ -1,4 +1,4 @@
-// Engine against hand-written twin on the scripted evening. Without valgrind it prints nanoseconds;
+// The engine against a hand-written equivalent on the scripted session. Without valgrind it prints nanoseconds;
 // scripts/bench also runs it under callgrind, which counts the instructions of run_engine and run_twin.
 #include <algorithm>
 #include <array>
@@ -78,8 +78,8 @@ int main(int count, char** words) {
   const bool once = count > 1 && std::string_view{words[1]} == "--once";
   const auto evening = marrowby::make_evening(evening_reports);
   const Plan plan = compile(marrowby::evening_catalogue(), marrowby::evening_profile()).value();
-  // Both sides take turns, a piece of the evening at a time; each piece counts with its quickest round,
-  // so that what else the machine does meanwhile falls out on both sides alike.
+  // Both sides alternate in short pieces of the session. Each piece counts with its fastest round, which removes other
+  // load on the machine from both sides equally.
   constexpr std::size_t piece = 2'000;
   std::vector<double> engine_best(evening_reports / piece, 1e18);
   std::vector<double> twin_best(evening_reports / piece, 1e18);

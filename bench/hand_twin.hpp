@@ -1,8 +1,7 @@
-// The hand-written twin of the engine, for the evening's plan and no other: what somebody would write
-// who needs just these four units on these four ports, with the same promises: a report is one commit,
-// presses are counted, sticks are taken in pairs, values come out in the machine's own integers.
-// Straight code, no tables, no calls out. Frozen: the engine is measured against it, so it does not
-// change when the engine does.
+// A hand-written equivalent of the engine for one plan: what a programmer would write for exactly these four units on
+// these four ports, with the same guarantees: a report is processed as a whole, presses are counted, sticks are handled
+// as pairs, and values are in the machine's native range. Straight code without tables or calls. Frozen: the engine is
+// measured against it, so it does not change with the engine.
 #pragma once
 
 #include <cmath>

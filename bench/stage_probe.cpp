@@ -1,6 +1,5 @@
-// A stick that goes through four shapes to a stick, and through threshold and debounce to directions: the engine, and
-// what somebody would write by hand for just that, with the same promises. For counting the instructions of
-// `run_staged` and `run_by_hand`.
+// A stick with four shapes to a stick, and with threshold and debounce to directions: the engine, and hand-written code
+// for exactly that, with the same guarantees. For counting the instructions of `run_staged` and `run_by_hand`.
 #include <array>
 #include <cmath>
 #include <cstdio>

@@ -1,4 +1,4 @@
-// A session in which people are asked for something: what they are told is said, and can be drawn for a while.
+// A session that asks the user for input, and shows its messages for a while.
 #pragma once
 
 #include <memory>
@@ -16,7 +16,7 @@ class AskingRun : public Live {
   AskingRun() = default;
   AskingRun(const AskingRun&) = delete;
   AskingRun& operator=(const AskingRun&) = delete;
-  /// A session tells of what is still held while it closes; who would take that is gone by then.
+  /// A closing session still emits events; their receiver is gone by then.
   ~AskingRun() override {
     is_closing_ = true;
     watching_.reset();
@@ -36,19 +36,19 @@ class AskingRun : public Live {
   }
 
  protected:
-  /// Opens what is watched: who is there, what they say and what happens goes to the three below.
+  /// Opens the session. Units, reports and events go to the three functions below.
   [[nodiscard]] std::optional<Diagnostics> open_watching(WatchingOptions options);
   virtual void meet(const std::vector<UnitDetails>& units) = 0;
   virtual void on_report(int node, const Report& report) = 0;
   virtual void on_event(const SessionEvent& event) = 0;
-  /// Says what is in the way of a unit. If another program has one: which, and what to do.
+  /// Reports why a unit cannot be used: which program has it, and what to do.
   struct InUse {
     std::string unit;
     Diagnostic problem;
   };
   [[nodiscard]] std::optional<InUse> heard_of_trouble(const SessionEvent& event);
 
-  /// What has happened meanwhile is said.
+  /// Prints pending messages.
   virtual void drain() = 0;
   /// What a key chooses, if it is one of these.
   template <typename Choices, typename Choose>

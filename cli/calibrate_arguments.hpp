@@ -102,7 +102,7 @@ template <typename Run>
                                                     const RigUnit& entry);
 /// The day of a measurement; a room is on no day.
 [[nodiscard]] std::string day_of(const CalibrateArguments& arguments);
-/// Nobody should shoot or sweep before it is clear that it can be kept.
+/// Checked before the user starts: whether the result can be saved.
 [[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateArguments& arguments);
 
 }  // namespace omnipar::cli

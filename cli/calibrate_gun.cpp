@@ -87,7 +87,7 @@ class GunCalibration {
                        printable(arguments_.unit), some_listed(names)));
   }
 
-  /// What could be a gun if a sheet said so, as `omnipar units` says it.
+  /// Units that may be guns but have no sheet, as listed by `omnipar units`.
   void tell_others() const {
     const std::string& host = arguments_.sources.host;
     std::vector<Description> nodes;
@@ -144,7 +144,7 @@ class GunCalibration {
     return run_options;
   }
 
-  /// Of a gun that is there, or was.
+  /// The rig entry of a connected or disconnected gun.
   [[nodiscard]] RigUnit entry(const GunRun& run) const {
     return entry_for(arguments_, rig_, run.guide().unit(), run.last_gun()->description, run.last_gun()->part);
   }
@@ -244,7 +244,7 @@ class GunCalibration {
     return mistake == AimMistake::none ? good : found_something;
   }
 
-  /// The place of the screen at which a game that is where --area says it is shows the shot.
+  /// The position on the screen where a game with the area of --area shows the shot.
   [[nodiscard]] AreaPoint landing(const UnitDetails& gun, RawPoint raw) const {
     AreaPoint on_screen;
     for (const UnitDetails::Node& node : gun.nodes)

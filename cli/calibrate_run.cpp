@@ -80,7 +80,7 @@ bool CalibrateRun::is_in_rig(const std::string& unit) const {
 
 void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
   units_ = units;
-  if (unit_.empty() && std::ranges::count_if(units_, has_analog) == 1) {  // nobody else can be meant
+  if (unit_.empty() && std::ranges::count_if(units_, has_analog) == 1) {  // it is the only candidate
     unit_ = std::ranges::find_if(units_, has_analog)->here.name;
     note(fmt::format("Calibrating \"{}\".", unit_));
   }

@@ -1,4 +1,4 @@
-// A session in which one unit is measured: what it says goes to the guide, what the guide says to people.
+// A session that calibrates one unit: connects its reports with the guide, and the guide with the user.
 #pragma once
 
 #include <cstdint>
@@ -43,7 +43,7 @@ class CalibrateRun final : public AskingRun {
   [[nodiscard]] const std::string& part() const noexcept { return part_; }
   /// The control of this role, of a stick its x; null if there is none.
   [[nodiscard]] const Control* control_of(const std::string& role) const noexcept;
-  /// Somebody has said that what was found is not wanted.
+  /// The user chose to discard the result.
   [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
   /// Why it cannot be measured.
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
@@ -77,14 +77,14 @@ class CalibrateRun final : public AskingRun {
   std::optional<Diagnostic> failure_;
   std::string last_line_;
   bool asked_ = false;       ///< for the unit
-  bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
+  bool grabs_anew_ = false;  ///< the session must not be changed from its callbacks
   bool is_known_ = false;    ///< the unit has been met
   bool changed_ = true;
   bool asked_to_leave_ = false;
   bool is_discarded_ = false;
 };
 
-/// A cloud of places in so many cells, as a terminal shows it: '.' was there, 'o' is there now, '+' is the rest.
+/// The positions of a sweep in a grid of cells: '.' visited, 'o' current, '+' rest.
 [[nodiscard]] std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now, int columns, int rows);
 
 }  // namespace omnipar::cli

@@ -17,7 +17,7 @@
 namespace omnipar::cli {
 namespace {
 
-/// So many numbers with a sign between them; nothing if the text is anything else.
+/// Parses a number of values with a separator; nothing for other text.
 std::optional<std::vector<double>> numbers_in(std::string_view text, char between, std::size_t count) {
   std::vector<double> all;
   while (all.size() < count) {

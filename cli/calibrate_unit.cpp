@@ -43,7 +43,7 @@ std::string words_for(const StickCalibration& stick) {
   }
   std::string text =
       fmt::format("{} gate{}, rests at {:.0f} {:.0f}, reaches {:.0f}..{:.0f} and {:.0f}..{:.0f}", word_of(stick.gate),
-                  stick.turned == 0 ? "" : fmt::format(", turned by {:.1f} degrees", stick.turned), stick.rest.x,
+                  stick.turned == 0 ? "" : fmt::format(", rotated by {:.1f} degrees", stick.turned), stick.rest.x,
                   stick.rest.y, low.x, high.x, low.y, high.y);
   if (!stick.self_centering) text += ", not self-centering";
   if (stick.own_dead_zone > 0) text += fmt::format(", own dead zone {:.2f}", stick.own_dead_zone);

@@ -196,7 +196,7 @@ int show_one(const CatalogueArguments& arguments) {
   return good;
 }
 
-/// A draft of a sheet for one unit that is there, or that is in a room.
+/// Drafts a sheet for a connected unit, or one in a room.
 int report(const CatalogueArguments& arguments) {
   os::Door& door = os::real_door();
   std::vector<Description> nodes;

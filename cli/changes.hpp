@@ -9,10 +9,10 @@
 
 namespace omnipar::cli {
 
-/// Says what is wrong; the exit status that goes with it.
+/// Prints the problems and returns the exit status.
 [[nodiscard]] int refuse_file(const Diagnostics& problems);
 
-/// Changes the rig; says what went wrong. The exit status.
+/// Changes the rig, prints problems and returns the exit status.
 [[nodiscard]] int change_rig(const Sources& sources, const RigChange& change);
 
 /// The unit of the rig of this name; fails with `unknown-unit`.

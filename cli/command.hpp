@@ -48,12 +48,12 @@ using base::shell_word;
 /// Results go to stdout. What does harm to a terminal is left out of all that is said.
 void print(const std::string& line);
 void print_json(const nlohmann::ordered_json& value, int indent = -1);
-/// As one text that says the same to a program, and does no harm to a terminal.
+/// Returns JSON text that is safe for a terminal.
 [[nodiscard]] std::string json_text(const nlohmann::ordered_json& value, int indent = -1);
 /// Talk goes to stderr.
 void talk(const std::string& line);
 
-/// The first fifty, and how many more there are: nobody reads thousands, and most follow from the first.
+/// The first fifty problems and the number of others, which mostly follow from the first.
 [[nodiscard]] Diagnostics first_of(const Diagnostics& problems);
 
 /// As `to_text`, with the message and the caret to be seen at a glance on a terminal.
@@ -62,7 +62,7 @@ void talk(const std::string& line);
 void tell(const Diagnostics& problems);
 [[nodiscard]] nlohmann::ordered_json problems_json(const Diagnostics& problems);
 
-/// What was printed goes out now. False if nobody can read it any more.
+/// Flushes the output. Returns false if it can no longer be written.
 [[nodiscard]] bool flush_results();
 
 /// The result is one of many lines: a problem may follow them as one more.

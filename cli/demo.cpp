@@ -1,4 +1,4 @@
-// omnipar demo: a short evening in the Marrowby room, what each hand does and what each port sees.
+// omnipar demo: a short session in the Marrowby room, with each input and what each port receives.
 #include <cstdio>
 #include <memory>
 #include <optional>

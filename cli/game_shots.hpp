@@ -1,4 +1,4 @@
-// The shots that a game asks for, as somebody says them on the command line.
+// Calibration shots of a game, as given on the command line.
 #pragma once
 
 #include <optional>

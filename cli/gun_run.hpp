@@ -1,5 +1,5 @@
-// A session in which a gun is shot with at targets: what guns say goes to the guide, what the guide says to people, and
-// what it asks for to the page of targets.
+// A session that calibrates a gun: connects reports with the guide, and the guide with the user and the page of
+// targets.
 #pragma once
 
 #include <map>
@@ -36,7 +36,7 @@ class GunRun final : public AskingRun {
   bool press(char key) override;
   [[nodiscard]] std::string keys() const override;
 
-  /// Somebody has said that what was found is not wanted.
+  /// The user chose to discard the result.
   [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
   [[nodiscard]] const Aiming& guide() const noexcept { return guide_; }
   /// How the gun describes itself, and its part.

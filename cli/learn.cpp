@@ -316,7 +316,7 @@ int keep(const LearnArguments& arguments, const Goal& goal, const LearningRun& r
   return good;
 }
 
-/// What was left before goes on, or the map is offered whole.
+/// Resumes an earlier session, or offers the current bindings.
 std::optional<Diagnostic> begin_from(const LearnArguments& arguments, const std::string& file,
                                      LearningRunOptions& run_options) {
   os::Door& door = os::real_door();

@@ -44,14 +44,14 @@ struct LearnArguments {
 
 [[nodiscard]] LearnOptions options_of(const LearnArguments& arguments);
 
-/// Draws, or says what there is to say, until it ends. The exit status, good if nothing went wrong.
+/// Runs the session, drawing or printing, and returns the exit status.
 [[nodiscard]] int learn_on(const LearnArguments& arguments, LearningRun& run);
 
 /// The exit status; `kept` gets the sheet's file, if one was kept.
 [[nodiscard]] int learn_unit(const LearnArguments& arguments, std::string* kept = nullptr);
 
-/// Units that are plugged in, or in the room, and that nobody knows: neither a sheet nor a convention says what their
-/// controls are, and they are no plain keyboards or mice. Empty if something is there that can be played on.
+/// Connected units (or those in the room) without a sheet or convention, except plain keyboards and mice. Empty if any
+/// unit can be played on.
 [[nodiscard]] std::vector<std::string> only_unknown_units(const Sources& sources, const Catalogue& catalogue);
 
 }  // namespace omnipar::cli

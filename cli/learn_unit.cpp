@@ -1,4 +1,4 @@
-// omnipar learn unit: a sheet for a model of which nobody knows what its codes are.
+// omnipar learn unit: a sheet for an unknown model.
 #include <algorithm>
 #include <memory>
 
@@ -32,7 +32,7 @@ tl::expected<std::vector<Description>, Diagnostics> nodes_there(const Sources& s
   return *room;
 }
 
-/// Sheets by which every unit is heard, whatever it looks like, with all its codes and without parts.
+/// Adds sheets that make every unit readable with all its codes and without parts.
 void hear_all(Catalogue& catalogue, const std::vector<Description>& nodes) {
   for (const UnitNodes& unit : group_nodes(nodes)) {
     UnitSheet sheet;
@@ -161,7 +161,7 @@ class UnitLearning {
     return refuses_to_keep();
   }
 
-  /// Nobody should press before it is clear that it can be kept.
+  /// Checked before the user starts: whether the result can be saved.
   [[nodiscard]] std::optional<Diagnostic> refuses_to_keep() const {
     os::Door& door = os::real_door();
     const auto path = sheet_to_write(arguments_, arguments_.as.empty() ? "new-unit" : arguments_.as);

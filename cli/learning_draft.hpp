@@ -33,8 +33,8 @@ struct LearningDraft {
 /// Fails as reading a file does, and with `no-draft` and `bad-draft`.
 [[nodiscard]] tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::string& file);
 
-/// Keeps what was answered and not kept, and says by which command it goes on; says that nothing was kept, and forgets
-/// the draft of before, if that is what was wanted.
+/// Stores unsaved answers and prints the command that resumes; or reports that nothing was saved, and deletes the
+/// previous draft if the user discarded it.
 void put_by(os::Door& door, const std::string& file, const LearningRun& run, const std::string& command,
             const LearningDraft& draft);
 

@@ -20,8 +20,8 @@ namespace {
 
 using Kind = LearnEvent::Kind;
 
-/// A unit is the same again in its socket or by its serial number, whatever it is called meanwhile. By radio it has no
-/// socket, and is another device of the host each time.
+/// A unit is identified by its socket or serial number, independent of its name. A wireless unit has no socket, and is
+/// a new device of the host each time.
 std::string key_of(const UnitDetails& unit) {
   const Description& d = unit.description;
   const std::string& place = d.socket.empty() && d.serial.empty() ? d.device : d.socket;
@@ -171,7 +171,7 @@ void LearningRun::on_report(int node, const Report& report) {
   drain();
 }
 
-/// What is moved there and has no role can be no answer, and somebody waits for one.
+/// A control without a role cannot be an answer, so the user is told.
 void LearningRun::say_without_role(int node, const Report& report) {
   const auto first = numbers_.lower_bound({node, ""});
   if (raw_ || first == numbers_.end() || first->first.first != node) return;
@@ -185,7 +185,7 @@ void LearningRun::say_without_role(int node, const Report& report) {
     const double whole = static_cast<double>(range->maximum) - range->minimum;
     if (!at->second || (change.code.type == ev_key ? change.value == 0 : change.code.type != ev_abs || 2 * way < whole))
       continue;
-    at->second.reset();  // told
+    at->second.reset();  // reported
     note(fmt::format("{} of \"{}\" has no role, so it cannot be bound. 'omnipar learn unit' assigns one.",
                      control_name(met.node.description, change.code), met.called));
   }
@@ -261,7 +261,7 @@ void LearningRun::drain() {
   }
 }
 
-/// Any keyboard may be a new unit; but whoever sits at another one may go on typing.
+/// Any keyboard may be a new unit, but a person at another keyboard must be able to type.
 void LearningRun::grab_ours() {
   if (!std::exchange(grabs_anew_, false) || !raw_ || learning_.unit().empty()) return;
   std::vector<int> nodes;

@@ -1,5 +1,4 @@
-// A session in which something is learned: who is there and what they do goes to the learning, what that says to
-// people.
+// A learning session: connects units and reports with `Learning`, and its events with the user.
 #pragma once
 
 #include <map>
@@ -28,14 +27,14 @@ struct LearningRunOptions {
   bool raw = false;    ///< answers are the unit's raw controls
   /// Which of the questions are asked of the unit that answers; nothing: those that its roles can answer.
   std::function<std::vector<std::string>(const LearningRun&)> asked_of{};
-  /// Called before: what is known of its controls already, to be told where nobody is asked.
+  /// Called first: what is already known of its controls, shown if nothing is asked.
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of{};
   /// Called when an offer is decided; before, with two empty texts, as soon as a unit answers, so that offers can
   /// follow from what it has.
   std::function<void(LearningRun&, const std::string& offer, const std::string& choice)> decided{};
   /// What was answered before, once the unit is there again.
   std::function<std::vector<std::pair<std::string, Answer>>(const LearningRun&)> resumed{};
-  bool feel = false;  ///< each step answers in the hand
+  bool feel = false;  ///< confirm each step by rumble
   bool leds = false;  ///< and on the unit's LEDs
 };
 
@@ -65,13 +64,13 @@ class LearningRun final : public AskingRun {
   [[nodiscard]] const std::optional<Diagnostic>& in_use() const noexcept { return in_use_; }
   /// What each question has now, a line each.
   [[nodiscard]] std::vector<std::string> table() const;
-  /// Targets that are not asked for, because the unit has nothing for them.
+  /// Targets that are skipped because the unit has no control for them.
   [[nodiscard]] const std::vector<std::string>& left_out() const noexcept { return left_out_; }
   /// The nodes that answers came from, by the numbers in their sources: which unit, which part, which kind of node.
   struct Met {
     std::string unit;    ///< what it was called when it was met first
     std::string called;  ///< what the session calls it now: that changes when it is seated
-    std::string key;     ///< by which it is known again
+    std::string key;     ///< identifies the unit
     std::string part;
     UnitDetails::Node node;
     Description main;
@@ -126,7 +125,7 @@ class LearningRun final : public AskingRun {
   std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
   std::map<std::string, std::string> names_;            ///< of units, by their keys
   std::map<int, Met> met_;                              ///< also those that have left
-  /// Controls without a role that have been moved, and where they were first; nothing once that has been told.
+  /// Controls without a role that have been moved, with their first position; nothing once reported.
   std::map<std::pair<int, Code>, std::optional<std::int32_t>> roleless_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
@@ -134,7 +133,7 @@ class LearningRun final : public AskingRun {
   std::string last_line_;                    ///< of the question, or what was refused
   std::string menu_line_;
   bool changed_ = true;
-  bool grabs_anew_ = false;  ///< of the session nothing is changed while it tells
+  bool grabs_anew_ = false;  ///< the session must not be changed from its callbacks
 };
 
 }  // namespace omnipar::cli

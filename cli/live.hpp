@@ -1,4 +1,4 @@
-// What goes on live and can be drawn: who loops, waits and reads keys need not know what it is.
+// A live view that can be drawn. The loop that waits and reads keys is independent of its content.
 #pragma once
 
 #include <optional>
@@ -25,12 +25,11 @@ class Live {
   [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
   /// True once whenever there is something new to draw.
   [[nodiscard]] virtual bool has_changed() noexcept = 0;
-  /// A hand has asked for the end, or all is done.
+  /// The user asked to end, or everything is done.
   [[nodiscard]] virtual bool wants_end() const = 0;
   /// The same, or nothing more can come.
   [[nodiscard]] virtual bool is_over() const = 0;
-  /// True if somebody types on a unit that is heard, or did so within that time: then what the terminal gets is not for
-  /// us.
+  /// True if a key was pressed on a watched unit within that time: the terminal's input is then ignored.
   [[nodiscard]] virtual bool is_typed_on(Duration within) const = 0;
   [[nodiscard]] virtual const inspect::Seen& seen() const noexcept = 0;
   /// Title, what is going on, notes; the rest is the caller's.
@@ -42,7 +41,7 @@ class Live {
   }
   /// Which keys do what, for the last line; empty: only those of the loop.
   [[nodiscard]] virtual std::string keys() const { return ""; }
-  /// Where nothing is drawn: says what is new.
+  /// Without a drawing: prints new messages.
   virtual void print_messages() {}
   /// To the end of a room, as fast as it goes, and so long behind it, for what was done last.
   void run_through(Duration behind) {
@@ -55,7 +54,7 @@ class Live {
   }
 
  protected:
-  /// Time goes on although the room has ended.
+  /// Advances time after the end of the room.
   virtual void wait_behind(Time until) { static_cast<void>(until); }
 };
 

@@ -79,7 +79,7 @@ std::optional<Diagnostic> unknown_word(const CLI::App& app) {
                     "", near ? fmt::format("did you mean '{}'?", *near) : fmt::format("see: {} --help", called)};
 }
 
-/// CLI11 says what is wrong with the words; we say what to do next, on stderr, with our own status.
+/// CLI11 detects the error; we add a hint, on stderr, with our own exit status.
 int refuse(const CLI::App& app, const CLI::ParseError& error) {
   if (error.get_exit_code() == static_cast<int>(CLI::ExitCodes::Success)) {
     std::ostringstream words;

@@ -30,7 +30,7 @@ struct PutBy {
   Calibration found;
 };
 
-/// All that is whole; nobody but us writes there.
+/// All complete drafts. Only Omnipar writes there.
 std::vector<PutBy> all_put_by(os::Door& door, const Sources& sources) {
   std::vector<PutBy> all;
   const std::string where = folder(door, sources);

@@ -14,8 +14,7 @@ namespace omnipar::cli {
 /// drawn here (`bad-picture`, `cannot-draw`); nothing for an empty one.
 [[nodiscard]] std::optional<Diagnostic> refuses_picture(const std::string& path);
 
-/// Lets it be drawn, writes it whole and says so; without bytes there was nothing to be drawn, and the hint says why.
-/// The exit status.
+/// Draws a picture and writes it to a file. If nothing was drawn, prints the hint. Returns the exit status.
 [[nodiscard]] int draw_picture(const std::string& path, const std::string& hint,
                                const std::function<std::string(const draw::Pictures&, draw::Format)>& drawn);
 

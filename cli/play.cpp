@@ -27,7 +27,7 @@ namespace {
 struct PlayArguments {
   Sources sources;
   std::string keep;
-  std::string learn;     ///< --learn: the form of a unit that nobody knows
+  std::string learn;     ///< --learn: the form of an unknown unit
   std::string learn_as;  ///< and what its model is called
   std::string game_shots;
   bool keeps = false;  ///< --keep is there
@@ -52,7 +52,7 @@ struct PlayArguments {
 /// Exit statuses of `play PROFILE -- COMMAND` that are not the command's own; shells use the same.
 enum CommandStatus : int { could_not_go_on = 125, no_program = 126, no_such_program = 127 };
 
-/// The made-up units of a room play; what the ports saw is printed. The rig as it is in the end.
+/// Plays a room and prints what the ports receive. Returns the final rig.
 tl::expected<Rig, Diagnostics> play_room(const PlayArguments& arguments, const FoundProfile& given, Rig rig,
                                          std::vector<Calibration>& ranges) {
   SessionOptions options{*given.profile, given.catalogue, std::move(rig)};
@@ -69,7 +69,7 @@ int keep(const PlayArguments& arguments, const Profile& profile, const Rig& befo
   kept.name = files::profile_name(arguments.keep);
   const std::string profile_file = files::profile_path(door, arguments.keep);
   const std::string rig_file = rig_path(door, arguments.sources);
-  // A profile that is there already is the one that was played.
+  // An existing profile is the one that was played.
   const auto map = [&](const std::string& old) -> files::Text { return old.empty() ? to_toml(kept) : old; };
   auto written = files::change_file(door, profile_file, files::versions_of(door, profile_file), map);
   if (written)
@@ -125,7 +125,7 @@ std::optional<Diagnostic> keeps_badly(const PlayArguments& arguments, const Cata
   return std::nullopt;
 }
 
-/// Plays on the units that are there: how it ended, with the rig as it is then.
+/// Plays with the connected units. Returns how it ended, with the final rig.
 evening::Played play_here(const PlayArguments& arguments, const FoundProfile& given, const Rig& rig, LineFile* file) {
   constexpr double percent = 0.01;
   evening::Options run_options;
@@ -199,7 +199,7 @@ nlohmann::ordered_json to_json(const Plan& plan, const std::string& listing) {
           {"listing", lines}};
 }
 
-/// The sheet of a unit that nobody knows is written first; play goes on with it.
+/// Learns the sheet of an unknown unit, then plays with it.
 int learn_first(const PlayArguments& arguments, Sources& sources) {
   LearnArguments learn;
   learn.sources = arguments.sources;
@@ -212,7 +212,7 @@ int learn_first(const PlayArguments& arguments, Sources& sources) {
   return status;
 }
 
-/// Whoever has mapped this machine wants that map, and may have forgotten what it is called.
+/// Reminds users of a profile that they made for this machine.
 void name_own_map(const PlayArguments& arguments, const FoundProfile& given) {
   os::Door& door = os::real_door();
   const std::string own = "own-" + arguments.sources.profile;
@@ -221,7 +221,7 @@ void name_own_map(const PlayArguments& arguments, const FoundProfile& given) {
     talk(fmt::format("These are the default bindings. For your own: omnipar play {}", shell_word(own)));
 }
 
-/// Nobody can play on what is there, but somebody might say what it is.
+/// Offers to learn if no connected unit can be played on.
 void offer_to_learn(const PlayArguments& arguments, const Catalogue& catalogue) {
   const std::vector<std::string> unknown = only_unknown_units(arguments.sources, catalogue);
   if (unknown.empty()) return;

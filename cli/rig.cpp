@@ -178,7 +178,7 @@ int undo(const RigArguments& arguments) {
   return good;
 }
 
-/// Everybody presses, on the units that are there or on those of a room.
+/// Runs the rollcall on the connected units or on those of a room.
 std::optional<Diagnostic> call(const RigArguments& arguments, const Catalogue& catalogue, play::RollCall& rollcall) {
   os::Door& door = os::real_door();
   if (arguments.sources.host.empty()) {
@@ -218,7 +218,7 @@ int run_call(const RigArguments& arguments, bool adds) {
     tell({{"seat-twice", Severity::error, fmt::format("duplicate seat '{}'", seat), "", "name each seat once"}});
     return bad_input;
   }
-  // Nobody should press before it is clear that it can be kept.
+  // Checked before the users press: whether the result can be saved.
   if (const auto path = rig_to_write(os::real_door(), arguments.sources); !path) {
     tell({path.error()});
     return bad_input;

@@ -21,26 +21,26 @@
 
 namespace omnipar::cli {
 
-/// The options that say where things come from.
+/// The options that select files and units.
 struct Sources {
   std::string profile;            ///< the command's main word, or --profile
   std::string rig;                ///< --rig
   std::vector<std::string> data;  ///< --data
-  std::string host;               ///< --host: a trace or room in place of the units that are there
+  std::string host;               ///< --host: a trace or room instead of the connected units
 };
 
 void add_data_option(CLI::App& command, Sources& sources);
 void add_rig_option(CLI::App& command, Sources& sources);
 void add_host_option(CLI::App& command, Sources& sources);
 
-/// Where these say that files are: with a room only those of one's own count that are named.
+/// The file locations. With a room, only files that are named explicitly.
 [[nodiscard]] HouseholdFiles household_of(const Sources& sources);
 [[nodiscard]] FoundSheets load_shelf(os::Door& door, const Sources& sources);
 
 /// Where the rig lies, that of --rig or people's own: empty if there is none, without a home, and with --host if it is
 /// not named; and beside it the folder of its units' calibrations.
 [[nodiscard]] std::string rig_path(os::Door& door, const Sources& sources);
-/// The same for somebody who writes it: fails with `not-named` and `no-home`.
+/// The same for writing. Fails with `not-named` and `no-home`.
 [[nodiscard]] tl::expected<std::string, Diagnostic> rig_to_write(os::Door& door, const Sources& sources);
 [[nodiscard]] std::string calibrations_folder(os::Door& door, const Sources& sources);
 
@@ -53,16 +53,16 @@ void add_host_option(CLI::App& command, Sources& sources);
 /// `sources.profile`, found.
 [[nodiscard]] FoundProfile load(os::Door& door, const Sources& sources);
 
-/// Where a profile lies, for somebody who writes it: fails with `bad-name`, `not-named` and `no-home`.
+/// The path of a profile for writing. Fails with `bad-name`, `not-named` and `no-home`.
 [[nodiscard]] tl::expected<std::string, Diagnostic> profile_to_write(os::Door& door, const Sources& sources,
                                                                      const std::string& word);
 /// The lines of a trace or room; they fail as `read_text` does, and with `line-too-long`.
 [[nodiscard]] Lines trace_lines(os::Door& door, const std::string& path);
-/// Reads a trace to its end; every event goes to `take` until that says false. Fails with the first problem.
+/// Reads a trace and passes each event to `take`, until that returns false. Fails with the first problem.
 [[nodiscard]] std::optional<Diagnostic> read_trace(
     os::Door& door, const std::string& path,
     const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
-/// The same, as a session with this catalogue would hear the units: raw reports come as the changes that they make.
+/// The same with the units as seen by a session with this catalogue: raw reports are passed as their changes.
 [[nodiscard]] std::optional<Diagnostic> hear_trace(
     os::Door& door, const std::string& path, const Catalogue& catalogue,
     const std::function<bool(const TraceEvent& event, const Description& unit)>& take);
@@ -70,7 +70,7 @@ void add_host_option(CLI::App& command, Sources& sources);
 [[nodiscard]] tl::expected<TraceHead, Diagnostic> read_head(os::Door& door, const std::string& path);
 /// What the nodes of a room are called, which have no names of their own.
 [[nodiscard]] std::string room_node_name(int number);
-/// The nodes that a trace or room describes, of which a session with this catalogue would hear.
+/// The nodes of a trace or room that a session with this catalogue would open.
 [[nodiscard]] tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path,
                                                                            const Catalogue& catalogue);
 

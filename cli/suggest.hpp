@@ -1,4 +1,4 @@
-// What to do next with the units that are there.
+// Suggests the next command for the connected units.
 #pragma once
 
 #include <string>
@@ -8,8 +8,8 @@
 
 namespace omnipar::cli {
 
-/// A machine for which controls of these roles have what is needed: one that is aimed or steered likewise, or else the
-/// plainest, if they have most of that. Empty if there is none.
+/// Returns a machine that suits controls with these roles: one with the same kind of aiming or steering, otherwise the
+/// simplest for which they are sufficient. Empty if there is none.
 [[nodiscard]] std::string machine_for(const Catalogue& catalogue, const std::vector<std::string>& roles);
 
 /// The command that plays on it, or, if there is none, that lists the machines; `options` follow the machine's name.

@@ -37,7 +37,7 @@ class LineFile {
   int failure_ = 0;
 };
 
-/// Says that no more can be written.
+/// Reports that the file cannot be continued.
 void tell_full(const std::string& path, int failure);
 
 }  // namespace omnipar::cli

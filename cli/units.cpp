@@ -32,7 +32,7 @@ struct UnitsArguments {
   double listen = 0;  ///< seconds; 0: not at all
 };
 
-/// What listening has told, by the host's names of the nodes.
+/// The results of listening, by node.
 using Heard = std::map<std::string, std::vector<std::string>>;
 
 constexpr std::uint16_t bus_radio = 5;
@@ -52,7 +52,7 @@ std::size_t count(const Description& d, EventType type) {
   }));
 }
 
-/// A unit with what the catalogue and the rig say of it.
+/// A unit with its sheet and its entry in the rig.
 struct Known {
   const std::vector<Description>& nodes;
   const UnitNodes& unit;
@@ -195,7 +195,7 @@ std::string name_among(const Known& known) {
   return play::has_double(known.nodes, known.unit) ? play::name_with_socket(name, known.main) : name;
 }
 
-/// The unit on one line, how it is known on the next, and each of its seats.
+/// Prints the unit, how it is identified, and its seats.
 void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
@@ -238,14 +238,14 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   }
 }
 
-/// What is there.
+/// The nodes found.
 struct Found {
   std::vector<Description> nodes;
   std::vector<Description> all;  ///< with those that may not be read
   std::size_t shut = 0;          ///< pads that may not be read
 };
 
-/// The nodes that are there, or those of a room; what only shut raw reports would tell is added to what was heard.
+/// Finds the connected nodes or those of a room. Adds notes about controls that only inaccessible raw reports contain.
 tl::expected<Found, Diagnostic> find_units(const UnitsArguments& arguments, const Catalogue& catalogue, Heard& heard) {
   if (!arguments.sources.host.empty()) {
     auto room = read_room(os::real_door(), arguments.sources.host, catalogue);

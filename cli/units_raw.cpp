@@ -21,8 +21,7 @@
 namespace omnipar::cli {
 namespace {
 
-/// ReportListener for raw nodes: what they are, the last report of each kind, and, if that is wished, what they say
-/// meanwhile.
+/// Listens to raw nodes: their descriptors, the last report of each kind, and on request live values.
 class RawListener final : public play::ReportListener {
  public:
   struct Raw {
@@ -76,11 +75,11 @@ class RawListener final : public play::ReportListener {
   std::map<int, Raw> raws_;
 };
 
-/// Raw nodes that are there, or those of a trace.
+/// Listens to connected raw nodes, or to those of a trace.
 std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawArguments& arguments, RawListener& listener) {
   os::Door& door = os::real_door();
   if (arguments.host.empty()) {
-    constexpr double a_moment = 0.3;  // in which units that always talk are heard
+    constexpr double a_moment = 0.3;  // enough for units that send continuously
     if (arguments.listen > 0)
       talk(fmt::format("Listening for {} s. Move the controls you want to see.", arguments.listen));
     const Duration longest{static_cast<std::int64_t>(std::max(arguments.listen, a_moment) * 1e6)};

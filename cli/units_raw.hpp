@@ -8,8 +8,8 @@
 namespace omnipar::cli {
 
 struct RawArguments {
-  std::string host;   ///< a trace to hear instead of the units that are there; empty: these
-  double listen = 0;  ///< seconds, in which all that is moved is said; 0: a moment, and nothing is said
+  std::string host;   ///< a trace instead of the connected units; may be empty
+  double listen = 0;  ///< seconds during which movements are printed; 0: a moment without output
   bool with_virtual = false;
   bool json = false;
 };

@@ -5,7 +5,7 @@
 
 namespace omnipar::cli {
 
-/// Of each unit that is there, or in a room: an exit status, as `why` has it.
+/// Prints the unbound controls of each unit. Returns the exit status of `why`.
 [[nodiscard]] int show_unused(const Sources& sources, bool json);
 
 }  // namespace omnipar::cli

@@ -22,7 +22,7 @@
 namespace omnipar::cli {
 namespace {
 
-constexpr std::size_t most_act_width = 46;
+constexpr std::size_t most_act_width = 50;
 
 /// What is pressed is bright; the blanks behind it stay.
 std::string cell(const std::string& text) {
@@ -141,7 +141,7 @@ class TableView final : public View {
     std::string told;
   };
 
-  /// What is plugged into sockets is told by itself.
+  /// Socket changes are separate events.
   std::string told(const TraceEvent& event, const Description& unit) {
     if (!event.note.empty()) return event.note;
     std::string what = event.action == TraceAction::plug_in    ? "connected"
@@ -154,7 +154,7 @@ class TableView final : public View {
     return fmt::format("{}: {}", name_among(unit, event.action == TraceAction::plug_in), what);
   }
 
-  /// Units of the same name are told apart by their sockets.
+  /// Units with the same name are distinguished by their sockets.
   std::string name_among(const Description& unit, bool is_new) {
     const std::string name = printable(unit.name);
     std::set<std::string>& sockets = sockets_[name];
@@ -191,7 +191,7 @@ class TableView final : public View {
     sink_(trimmed(head));
   }
 
-  /// What somebody does now fires it, or what somebody has held for long enough.
+  /// Triggered by the current input, or by a hold that started earlier.
   void show_action(const std::string& action, Time now) {
     if (waiting_) return add_message("action: " + action);
     print_messages();

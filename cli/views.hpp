@@ -17,7 +17,7 @@ using LineSink = std::function<void(const std::string& line)>;
 class View {
  public:
   virtual ~View() = default;
-  /// Something is about to happen to a unit. Raw reports are told as the changes that they make.
+  /// Called before each event of a unit. Raw reports are passed as their changes.
   virtual void act(const TraceEvent& event, const Description& unit) = 0;
   virtual void on_event(const SessionEvent& event, Time now) = 0;
   /// The machine has taken a sample; the reader shows it.

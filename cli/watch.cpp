@@ -113,7 +113,7 @@ int end_of_ticks(const WatchArguments& arguments, const Watching& watching, bool
   return whole ? good : found_something;
 }
 
-/// Fills in profile, catalogue and rig. False if something of it is wrong, which has been told.
+/// Loads profile, catalogue and rig. Returns false after printing the problems.
 bool find_files(const WatchArguments& arguments, SessionOptions& session) {
   os::Door& door = os::real_door();
   if (arguments.sources.profile.empty()) {

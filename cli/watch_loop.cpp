@@ -71,7 +71,7 @@ std::optional<Diagnostic> WatchLoop::run(view::Terminal* terminal) {
   if (options_.is_room) live_.run(at_us(0) + options_.from);
   pace_.emplace(live_.session().now(), began_, options_.speed, options_.step);
   if (terminal_ != nullptr) size_ = terminal_->size();
-  process();  // whoever is there is in the first drawing
+  process();  // the first drawing includes all connected units
   while (!ends()) {
     draw_when_due();
     if (!wait()) return Diagnostic{"cannot-wait", Severity::error, "cannot wait for input", "", "try again"};
@@ -158,7 +158,7 @@ void WatchLoop::take_signal(int number) {
   }
 }
 
-/// Until somebody lets us go on; then SIGCONT comes, too.
+/// Suspends until SIGCONT.
 void WatchLoop::stop() {
   if (terminal_ != nullptr) terminal_->leave();
   static_cast<void>(door_.signal(::getpid(), SIGSTOP));
@@ -175,7 +175,7 @@ void WatchLoop::take_typed() {
     return;
   }
   constexpr Duration a_moment{300'000};
-  // What is typed on a unit that is looked at is no options; but a hand must be able to end it from there.
+  // Keys of a watched unit are not commands, but the user must be able to end from there.
   const bool is_units = !options_.is_room && live_.is_typed_on(a_moment);
   for (const char key : *text) {
     if (is_units && key != interrupt && key != suspend) continue;

@@ -16,7 +16,7 @@ namespace omnipar::cli {
 
 struct LoopOptions {
   bool is_room = false;
-  bool prints = false;  ///< samples, as they come: it ends when nobody reads them
+  bool prints = false;  ///< prints samples; ends when the output is closed
   bool raw = false;
   bool step = false;  ///< a room stands still at first
   double speed = 1;   ///< of a room
@@ -25,8 +25,8 @@ struct LoopOptions {
   std::string begin{};  ///< what is said first where nothing is drawn
 };
 
-/// Draws on a terminal, on stdout or, with `json`, on stderr; without one says what there is to say, and goes through a
-/// room as fast as it goes. Why it could not go on, if it could not.
+/// Runs a live view. Draws on a terminal: stdout, or stderr with `json`. Without a terminal, prints messages, and runs
+/// a room at full speed. Returns a diagnostic if it cannot continue.
 [[nodiscard]] std::optional<Diagnostic> go_live(const LoopOptions& options, bool json, Live& live);
 
 /// A room's time by the clock on the wall: as fast as was asked for, or standing still.
@@ -53,8 +53,8 @@ class WatchLoop {
   WatchLoop(os::Door& door, LoopOptions options, Live& live)
       : door_(door), options_(std::move(options)), live_(live), signals_(door) {}
 
-  /// Until a hand, a key or a signal ends it, or nothing more can come. The terminal may be null: then nothing is
-  /// drawn. Fails if nothing can be waited for, or the session fails.
+  /// Runs until the user, a key or a signal ends it, or no more input can arrive. Without a terminal nothing is drawn.
+  /// Fails if waiting or the session fails.
   [[nodiscard]] std::optional<Diagnostic> run(view::Terminal* terminal);
 
  private:

@@ -23,7 +23,7 @@ bool types(const Description& node) {
   });
 }
 
-/// What is told of a player's own doings is seen, and need not be said.
+/// Events that are visible in the view need no message.
 bool is_worth_a_note(const SessionEvent& event) {
   return !std::holds_alternative<NoUse>(event) && !std::holds_alternative<NoSeat>(event) &&
          !std::holds_alternative<Idle>(event);
@@ -106,7 +106,7 @@ void Watching::on_event(const SessionEvent& event) {
   if (notes_.size() > most) notes_.erase(notes_.begin(), notes_.end() - most);
 }
 
-/// The press that takes a seat is no press of the machine's, but whoever tries all buttons has tried that one.
+/// The machine does not receive the press that takes a seat, but it counts as tested.
 void Watching::tick_what_seats(const std::string& seat) {
   const auto press = ticks_ ? seen_.last_press() : std::nullopt;
   if (!press) return;

@@ -25,7 +25,7 @@ struct WatchingOptions {
   bool ticks = false;
   std::vector<int> players{};  ///< with ticks: these alone
   LineSink samples{};          ///< gets samples as JSON Lines
-  /// Are told who is there now, and what they say, as soon as it is seen.
+  /// Called for connected units and for reports, as soon as the view has them.
   std::function<void(const std::vector<UnitDetails>&)> on_units{};
   std::function<void(int node, const Report&)> on_report{};
   EventHandler on_event{};
@@ -39,12 +39,12 @@ class Watching final : public Live {
   [[nodiscard]] static tl::expected<std::unique_ptr<Watching>, Diagnostics> open(WatchingOptions run_options);
   Watching(const Watching&) = delete;
   Watching& operator=(const Watching&) = delete;
-  /// What is told meanwhile still finds all that it needs.
+  /// Closes the session first, so that its last events find all members.
   ~Watching() override {
     if (session_) session_->close();
   }
 
-  /// What players are told goes there, too, as it happens.
+  /// Also sends the players' messages there.
   void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return *session_; }
   /// Also the samples that are due.
@@ -56,7 +56,7 @@ class Watching final : public Live {
   [[nodiscard]] bool is_over() const override { return exits_ || session_->over() || session_->failure(); }
   [[nodiscard]] bool is_typed_on(Duration within) const override;
   [[nodiscard]] const inspect::Seen& seen() const noexcept override { return seen_; }
-  /// Says who is complete.
+  /// Prints which players are complete.
   void print_messages() override;
 
   [[nodiscard]] const std::optional<inspect::TickOff>& ticks() const noexcept { return ticks_; }

@@ -17,7 +17,7 @@ Spot fitting(Spot room, double shape) {
   return room.x / room.y > shape ? Spot{room.y * shape, room.y} : Spot{room.x, room.x / shape};
 }
 
-/// The screen with its targets, and how far beside each the fit is, drawn so many times as long.
+/// The screen with its targets and the magnified error at each.
 void targets(Sheet& sheet, const std::vector<Shot>& shots, const GunFit& fit, PixelSize screen) {
   const double shape = screen.width / screen.height;
   const Spot size = fitting({780, 560}, shape);

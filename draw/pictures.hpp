@@ -23,12 +23,12 @@ enum class Format { svg, png };
   return std::nullopt;
 }
 
-/// What becomes of a push of each length, and of the one where the hand is now.
+/// A response curve, with the current position.
 struct Curve {
   std::string title;                               ///< what it is the way to
   std::vector<std::string> stages;                 ///< one below the other
   std::vector<std::pair<double, double>> ways{};   ///< by length: what comes in and what goes out
-  std::optional<std::pair<double, double>> now{};  ///< where the hand is
+  std::optional<std::pair<double, double>> now{};  ///< the current position
 };
 
 /// Where a pointer of the machine was, frame by frame.
@@ -46,8 +46,8 @@ struct PointerPath {
 /// What the library offers; each gives the contents of a file, empty if that failed. `dead_zone`: as a part of a full
 /// push.
 struct Pictures {
-  /// The raw cloud with centre, gate and dead zone; the cloud behind it; how far the edge is off in each direction,
-  /// before and after; and where the hand was last.
+  /// The raw and the calibrated positions with centre, gate and dead zone; the error in each direction before and
+  /// after; and the current position.
   std::string (*stick)(const std::string& title, const StickReadings& readings, const StickCalibration& kept,
                        double dead_zone, Format format);
   /// The readings in their order, with rest and ends; and the response, with the marks that it was led to.
@@ -64,5 +64,5 @@ struct Pictures {
 
 }  // namespace omnipar::draw
 
-/// The one thing that is looked up in it: made by the same build as whoever calls it.
+/// The only exported symbol; built together with its caller.
 extern "C" [[gnu::visibility("default")]] const omnipar::draw::Pictures* omnipar_pictures() noexcept;

@@ -59,7 +59,7 @@ constexpr auto longest_request = std::chrono::seconds{5};
 constexpr unsigned most_connections = 256;
 constexpr std::size_t most_bytes = 16384;  // of a connection's headers and all else
 
-/// Forty bits, as somebody can type them at another screen.
+/// 40 bits, short enough to type on another computer.
 std::string token() {
   constexpr std::string_view letters = "abcdefghijkmnpqrstuvwxyz23456789";
   static_assert(letters.size() == 32);
@@ -79,7 +79,7 @@ class Server {
     address.sin_family = AF_INET;
     address.sin_port = htons(static_cast<std::uint16_t>(port));
     ::inet_pton(AF_INET, loopback, &address.sin_addr);
-    // Signals are for whoever waits for them in the thread that has called us.
+    // Signals are delivered to the calling thread.
     sigset_t all, before;
     sigfillset(&all);
     pthread_sigmask(SIG_BLOCK, &all, &before);

@@ -8,8 +8,8 @@ namespace omnipar::page {
 
 /// A server on the loopback address alone. Its functions may be called from one thread; it serves from another one.
 struct TargetServer {
-  /// Begins to serve, on this port or, if it is 0, on any that is free. The port; 0 if it cannot be had. `path` is
-  /// where the page lies, which nobody can guess.
+  /// Starts the server on a port, or on any free one if it is 0. Returns the port, or 0 on failure. `path` receives the
+  /// unguessable path of the page.
   int (*start)(int port, std::string& path);
   /// What the page shows from now on: JSON with "words", "note", "target" and "shots".
   void (*show)(const std::string& json);
@@ -19,5 +19,5 @@ struct TargetServer {
 
 }  // namespace omnipar::page
 
-/// The one thing that is looked up in it: made by the same build as whoever calls it.
+/// The only exported symbol; built together with its caller.
 extern "C" [[gnu::visibility("default")]] const omnipar::page::TargetServer* omnipar_target_server() noexcept;

@@ -100,7 +100,7 @@ void set_places(Block& block, const std::vector<Placed>& placed) {
 
 bool is_pressed(RoleKind kind) { return kind == RoleKind::button || kind == RoleKind::dpad; }
 
-/// Codes without a role are many on some units: those that a hand has found are shown.
+/// Some units have many codes without a role: only those that were used are shown.
 bool is_hidden(const SeenControl& control) { return !control.is_known && !control.was_heard; }
 
 Item item_of(const SeenControl& control, int direction) {
@@ -145,7 +145,7 @@ void settle(Row& row, const std::vector<Item>& items, int width) {
   }
 }
 
-/// Those in which things lie beside each other, from the top; a row that is too full goes on in the next.
+/// Rows of items that are side by side, from the top. A full row continues in the next.
 std::vector<Row> rows_of_items(const Block& block, int width) {
   const std::vector<Item>& items = block.items;
   Row all;
@@ -272,7 +272,7 @@ void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int
     if (stick) draw_line(canvas, at + 1, y, columns, gauge.y, false);
     if (stick) at += columns + 2;
   }
-  // Half a number says nothing.
+  // A truncated number is misleading.
   const bool fits = columns_of(gauge.numbers) <= end - at || gauge.mark == Mark::odd || !gauge.shown;
   if (at < end && fits) canvas.put(at, y, gauge.numbers, gauge.mark == Mark::odd ? Look::odd : Look::plain, end - at);
   if (gauge.kind == Gauge::Kind::area && whole)

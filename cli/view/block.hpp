@@ -53,12 +53,12 @@ struct Block {
   std::vector<Gauge> gauges;
   std::vector<std::string> lines{};    ///< text above the picture
   std::vector<std::string> picture{};  ///< rows of equally many ASCII characters, drawn in a frame above the gauges
-  std::uint64_t rank = 0;              ///< who was moved last has the greatest
+  std::uint64_t rank = 0;              ///< the most recently used block has the greatest
 };
 
 struct BlockOptions {
   bool raw = false;   ///< numbers as the unit or the machine has them, and codes
-  bool seats = true;  ///< say which seat a unit has
+  bool seats = true;  ///< show the seats of units
 };
 
 [[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockOptions& words);
@@ -72,7 +72,7 @@ struct Spread {
   int columns = 0;
 };
 
-/// Where the items of a block stand in so many columns, and how many rows it needs: at the least, and with all gauges.
+/// The layout of a block for a number of columns: its items, and the rows it needs without and with all gauges.
 struct Layout {
   std::vector<std::vector<Spread>> rows;
   int least = 0;

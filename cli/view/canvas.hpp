@@ -46,8 +46,8 @@ class Canvas {
   [[nodiscard]] const Signs& signs() const noexcept { return view::signs(utf8_); }
   [[nodiscard]] const Cell& at(int x, int y) const noexcept { return cells_[index(x, y)]; }
   void clear();
-  /// Writes a text from there on, at most so many columns, never beyond the edge: one that is longer ends in a sign
-  /// that says so. What does harm to a terminal comes as '?'. The columns that were taken.
+  /// Writes text at a position, at most `most` columns and not beyond the edge. Text that does not fit ends with the
+  /// `more` sign. Control characters are replaced by '?'. Returns the columns used.
   int put(int x, int y, std::string_view text, Look look = Look::plain, int most = 1'000'000);
   /// The rows as plain text, without blanks at their ends.
   [[nodiscard]] std::vector<std::string> lines() const;

@@ -36,7 +36,7 @@ std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int heig
   std::vector<std::size_t> by_rank(column.blocks.size());
   std::iota(by_rank.begin(), by_rank.end(), std::size_t{0});
   std::ranges::stable_sort(by_rank, std::ranges::greater{}, [&](std::size_t b) { return column.blocks[b].rank; });
-  int free = column.least() > height ? height - 1 : height;  // one row says which are not shown
+  int free = column.least() > height ? height - 1 : height;  // one row lists those that are not shown
   std::vector<std::pair<std::size_t, int>> chosen;
   for (const std::size_t block : by_rank) {
     const int least = column.layouts[block].least;
@@ -87,7 +87,7 @@ void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
   }
 }
 
-/// Broken where its links are, or between two words; what goes on stands further in. The width is more than that.
+/// Wraps at links or between words; continuation lines are indented. The width must exceed the indent.
 void wrap(std::vector<std::string>& into, std::string line, int width) {
   constexpr std::string_view further = "      ";
   while (columns_of(line) > width) {

@@ -23,17 +23,17 @@ struct Page {
   std::string keys;                ///< the last line
   const inspect::TickOff* ticks = nullptr;
   BlockOptions words;
-  std::vector<Block> machine{};  ///< in the place of the ports that are seen
+  std::vector<Block> machine{};  ///< shown instead of the ports
 };
 
 /// In less nothing can be seen.
 inline constexpr int smallest_width = 20, smallest_height = 5;
 
-/// Draws all of it anew; where there is too little room, says so.
+/// Draws the whole page, or a message if there is too little room.
 void draw(Canvas& canvas, const inspect::Seen& seen, const Page& page);
 
-/// What a press does, as `why` says it with the value behind each stage: the control on a line, then each link of the
-/// profile's. `stops` is asked for those of the press's role if no link uses it; without it there is no profile.
+/// Explains a press like `why`, with the value after each stage: a line for the control, then one for each link.
+/// `stops` is called if no link uses the press's role; null without a profile.
 [[nodiscard]] std::vector<std::string> press_words(const inspect::SeenPress& press,
                                                    std::span<const inspect::Link> links,
                                                    const std::function<std::vector<inspect::Stop>()>& stops);

@@ -14,7 +14,7 @@
 namespace omnipar::view {
 namespace {
 
-// What the guard is told.
+// Messages to the guard process.
 constexpr char drawn_on = 'd', as_it_was = 'w', at_the_end = 'e';
 
 struct WindowSize {  // as the kernel has it (asm/termios.h, which does not go together with termbits.h)
@@ -29,8 +29,8 @@ void write_now(os::Basics& door, int tty, const std::string& text) {
   static_cast<void>(door.write(tty, std::as_bytes(std::span{text})));
 }
 
-/// In its own process: when the other end is gone without a word, the terminal becomes as it was; unless somebody else,
-/// such as a shell, has seen to it already.
+/// Runs in its own process: if the other end disappears without a message, restores the terminal, unless another
+/// program such as a shell already did.
 [[noreturn]] void stand_guard(os::Door& door, int socket, int tty, const ::termios& before, const ::termios& ours,
                               const std::string& leave) {
   os::become_helper("omnipar-term", socket, tty);
@@ -78,7 +78,7 @@ tl::expected<std::unique_ptr<Terminal>, Diagnostic> Terminal::open(os::Door& doo
   };
   ::termios modes{};
   if (door.control(stream, TCGETS, &modes) < 0) return refused("the output is not a terminal");
-  // Opened anew, so that what is set here is nobody else's: nothing ever waits for a slow line.
+  // Reopened, so that the non-blocking mode does not affect other users of the terminal.
   os::Descriptor tty{door, door.open("/proc/self/fd/" + std::to_string(stream), O_RDWR | O_NONBLOCK | O_NOCTTY)};
   if (!tty) tty = {door, door.open("/dev/tty", O_RDWR | O_NONBLOCK | O_NOCTTY)};
   if (!tty) return refused("cannot open the terminal");

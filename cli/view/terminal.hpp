@@ -37,7 +37,7 @@ class Terminal {
   /// with `no-terminal`.
   [[nodiscard]] static tl::expected<std::unique_ptr<Terminal>, Diagnostic> open(os::Door& door, int stream,
                                                                                 bool colours);
-  /// As it was; what was typed meanwhile is thrown away.
+  /// Restores the terminal and discards pending input.
   ~Terminal();
   Terminal(const Terminal&) = delete;
   Terminal& operator=(const Terminal&) = delete;
@@ -45,7 +45,7 @@ class Terminal {
   /// Readable when something was typed.
   [[nodiscard]] int descriptor() const noexcept { return tty_.get(); }
   [[nodiscard]] Size size() const;
-  /// True when all that was shown is out: a slow line takes its time, and nobody waits for it.
+  /// True when all output is written. Slow terminals never block the loop.
   [[nodiscard]] bool is_idle() const noexcept { return pending_.empty(); }
   /// Shows this; to be called when it is idle.
   void show(const Canvas& canvas);

@@ -11,11 +11,11 @@ namespace omnipar::view {
 
 class Terminfo {
  public:
-  /// The terminal that TERM names, of this descriptor. `is_known` says whether it can be drawn on.
+  /// Loads the description of the terminal type in TERM. `is_known` returns whether it can be used.
   Terminfo(int descriptor, bool colours);
   [[nodiscard]] bool is_known() const noexcept { return !cursor_.empty(); }
 
-  /// To a screen of our own, and back to the one before, the cursor hidden meanwhile.
+  /// Sequences that enter and leave the alternate screen with a hidden cursor.
   [[nodiscard]] std::string enter() const { return enter_ + hide_ + clear_; }
   [[nodiscard]] std::string leave() const { return plain_ + show_ + leave_; }
   [[nodiscard]] std::string clear() const { return plain_ + clear_; }

@@ -44,7 +44,7 @@ omnipar::Room room_in(const char* path) {
   return {path, omnipar::lines_of(text.str())};
 }
 
-/// All real frames, with so many shown ahead of each; what the machine was in each of them.
+/// Runs all frames with run-ahead, and returns the machine's state in each.
 std::vector<omnipar::PortValues> play(omnipar::Session& session, int frames_ahead, Machine& machine, long& shown) {
   const Pad pad{session.plan()};
   omnipar::Reader reader{session.engine()};

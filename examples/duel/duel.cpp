@@ -41,8 +41,8 @@ Words words_of(int count, char** words) {
   return all;
 }
 
-/// The household's own rig and profile, but not for a made-up room. Hotkeys are added: start and the right shoulder
-/// swap the ports, start and the left one freeze, select and the left one are for us to see to.
+/// The user's rig and profile, except in a simulated room. Adds hotkeys: start with the right shoulder swaps the ports,
+/// start with the left one freezes, select with the left one is handled by this program.
 tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
   omnipar::HouseholdFiles files;
   files.own_files = words.room.empty();
@@ -116,7 +116,7 @@ bool poll_until(omnipar::Session& session, omnipar::Time until) {
   return !session.failure();
 }
 
-/// Says what has happened. False if somebody ends it.
+/// Prints an event. Returns false if the player ends the session.
 bool goes_on_after(const omnipar::SessionEvent& event, const omnipar::Session& session) {
   if (const std::string told = to_text(event, session); !told.empty()) std::printf("%s\n", told.c_str());
   if (const auto* felt = std::get_if<omnipar::Felt>(&event))

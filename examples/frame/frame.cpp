@@ -9,7 +9,7 @@ int main() {
   const auto plan = omnipar::compile(catalogue, omnipar::propose(catalogue, "pad-2b").value());
   omnipar::Engine engine{*plan};
 
-  omnipar::Description description;  // what a host says of a pad that is plugged in
+  omnipar::Description description;  // a host's description of a connected pad
   description.name = "Marrowby Pad";
   description.codes = {{omnipar::code::btn_south}, {omnipar::code::btn_east}};
   auto pad = omnipar::recognise(catalogue, omnipar::Rig{}, description).value();

@@ -1,5 +1,6 @@
-// A mapping screen of an emulator's own: asks, shows what it hears, and gives the map back as a profile. Here a made-up
-// hand presses; in an emulator the reports come from a session (`SessionOptions::on_report`) or from its own reading.
+// An emulator's own mapping screen: asks, shows the pressed controls, and returns the bindings as a profile. The
+// presses are simulated here; an emulator passes reports from a session (`SessionOptions::on_report`) or from its own
+// input.
 #include <cstdio>
 #include <string>
 
@@ -35,7 +36,7 @@ class Hand {
  public:
   explicit Hand(Learning& learning) : learning_(learning) {}
 
-  /// Down, and up again after so many milliseconds.
+  /// Presses and releases after `ms` milliseconds.
   void press(Code code, std::int32_t value = 1, int ms = 120) {
     say(code, value, ms);
     say(code, 0, 400);

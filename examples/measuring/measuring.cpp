@@ -1,5 +1,5 @@
-// A measuring screen in 60 lines: asks a hand for what it needs, fits, and shows what a full push is before and after.
-// The hand is made up here; a program of yours gives the guide what its own units say.
+// A calibration screen in 60 lines: asks for movements, fits, and shows a full push before and after. The movements are
+// simulated here; your program passes the reports of its units to the guide.
 #include <cmath>
 #include <cstdio>
 
@@ -24,7 +24,7 @@ class WornPad {
     guide_.meet(1, pad_);
   }
 
-  /// Holds it there for so long; what it says goes to the guide.
+  /// Holds a position for `ms` milliseconds and passes the reports to the guide.
   void push(double x, double y, int ms) {
     for (int t = 0; t < ms; t += 8) {
       now_ += Duration{8000};

@@ -1,5 +1,5 @@
-// The smallest embed: a made-up machine with a frame loop and one pad. No device is needed; the pad's
-// reports are made up here as a host would deliver them.
+// The smallest embedding: an invented machine with a frame loop and one pad. Needs no device: it creates the pad's
+// reports as a host would.
 #include <array>
 #include <cstdio>
 

@@ -8,9 +8,9 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// No hand lets a button go and presses it again, or presses and lets go, as quickly as this.
+/// Faster than anyone can press or release a button.
 constexpr Duration quicker_than_hands = std::chrono::milliseconds{25};
-/// A hand that moves an axis goes further than this part of its way, and does not turn back so often.
+/// Deliberate movement exceeds this fraction of the range and reverses less often.
 constexpr double widest_jitter = 0.15;
 constexpr int fewest_reversals = 6;
 

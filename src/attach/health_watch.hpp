@@ -1,4 +1,4 @@
-// What listening for a while tells of a unit: axes that jitter, switches that bounce.
+// Detects jittering axes and bouncing switches while listening to a unit.
 #pragma once
 
 #include <map>

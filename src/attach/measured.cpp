@@ -41,14 +41,14 @@ const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_v
 const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept {
   const auto at = std::ranges::find(attachment.axes, code, &AxisCalibration::code);
   if (at == attachment.axes.end()) return nullptr;
-  // What was measured of a whole axis says nothing of two pedals on it.
+  // A calibration of a whole axis does not apply to combined pedals.
   const auto is_half = [code](const Control& control) { return control.code == code && control.half; };
   return std::ranges::any_of(attachment.controls, is_half) ? nullptr : &*at;
 }
 
 double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept {
   if (usual == 0) return 0;
-  // What the unit never says need not be taken for rest a second time: it goes on evenly from there.
+  // The unit's built-in dead zone needs no second one: values start linearly at its border.
   const auto zone = [usual](const Measured& measured, double width, double own) {
     if (own > 0) return std::min(own, most_zone);
     if (measured.count == 0 || !(width > 0)) return usual;

@@ -18,8 +18,8 @@ namespace omnipar::inline abi_0::attach {
 [[nodiscard]] const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_view screen) noexcept;
 [[nodiscard]] const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept;
 
-/// The part of a full push that counts as rest where nothing is said: as much as this control's noise needs, without
-/// a measurement the usual one of its role. Where the unit has a dead zone of its own, that and no more.
+/// Returns the default dead zone of a control: what its noise requires, or without a calibration the default of its
+/// role. A unit's built-in dead zone is not extended.
 [[nodiscard]] double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept;
 
 }  // namespace omnipar::inline abi_0::attach

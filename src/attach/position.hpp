@@ -1,4 +1,4 @@
-// Where a control is, as a hand has it.
+// The position of a control, in the user's directions.
 #pragma once
 
 #include "omnipar/attachment.hpp"

@@ -1,4 +1,4 @@
-// Has a hand pressed a button?
+// Detects presses in reports.
 #include <algorithm>
 #include <cstdlib>
 

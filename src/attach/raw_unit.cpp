@@ -122,7 +122,7 @@ bool RawUnit::is_button(std::size_t control) const noexcept {
   return controls_[control].kind == hid::Kind::button || controls_[control].kind == hid::Kind::key;
 }
 
-/// Nothing as long as no report has told.
+/// Nothing before the first report.
 std::optional<bool> RawUnit::is_plugged(const Socket& socket, Time now) const noexcept {
   if (socket.reports.any() && now - socket.last_heard >= silence_that_means_empty) return false;
   if (socket.sign) {

@@ -6,8 +6,8 @@
 
 namespace omnipar::inline abi_0::calibrate {
 
-/// The standard deviation of a shot, each way, in widths of the screen, is unknown: it is one of a list of values, each
-/// with a weight. Before the first shot the weights cover everybody, from an elbow on the table to a tired arm.
+/// The unknown standard deviation of a shot on each axis, in widths of the screen, as a weighted list of values. Before
+/// the first shot, the weights cover everyone from a rested elbow to a tired arm.
 class AimSpread {
  public:
   static constexpr std::size_t steps = 48;

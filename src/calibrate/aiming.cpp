@@ -35,7 +35,7 @@ class Aiming::Impl {
     for (AimHistory& listener : guns_) listener.lose(node);
   }
 
-  /// The first question waits until it is known who is there.
+  /// The first question waits until the units are known.
   void begin() {
     if (begun_ || !changed_) return;
     std::vector<std::string> here = guns();
@@ -354,7 +354,7 @@ class Aiming::Impl {
   void take_shot(const AimHistory& listener, const std::optional<Shot>& shot) {
     if (!shot) return again(AimingRefusal::silent);
     if (shot->missed) return again(AimingRefusal::missed);
-    constexpr int patience = 2;  // some hands never stand still
+    constexpr int patience = 2;  // some users never hold still
     if (!listener.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
     AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
     if (!listener.is_still(*shot))
@@ -395,7 +395,7 @@ class Aiming::Impl {
     ask_shot(targets_.size() - 1);
   }
 
-  /// The target that tells most, then the others at the middles of edges.
+  /// The most informative target, then the other edge middles.
   [[nodiscard]] AreaPoint next_extra() const {
     if (shots_.size() == targets_for(5).size()) return within(extra_target(whole_shots(), size()));
     constexpr double near = target_inset, far = 1 - target_inset, middle = 0.5;

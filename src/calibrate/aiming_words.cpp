@@ -1,4 +1,4 @@
-// What the guide of guns says to people.
+// The messages of the gun guide.
 #include <array>
 #include <cmath>
 

@@ -33,12 +33,12 @@ constexpr double pushed = 0.35, at_end = 0.85, unsteady = 0.06;
 constexpr double turns = 2;
 constexpr int ends = 2;
 constexpr std::size_t most_readings = 15'000;  // a minute
-/// Readings of which the median is taken for the place, so that noise and spikes are not taken for a hand.
+/// Number of readings whose median is used as the position, which removes noise and spikes.
 constexpr std::size_t smoothed = 41;
 /// A control that was refused so often is left out.
 constexpr int most_refusals = 3;
 
-/// A unit that has said nothing for so long lies somewhere, and no more is read from it or asked of it until it speaks.
+/// A unit that is silent for this long was put down: it is ignored until its next report.
 constexpr Duration forgotten = std::chrono::seconds{60};
 
 std::int64_t steps_in(Duration time) { return time / reading_step; }
@@ -634,15 +634,15 @@ class Calibrating::Impl {
     begin(next_ + 1);
   }
 
-  /// What is missing is asked for; what was no good is forgotten. A control that cannot be measured is left out, so
-  /// that everybody gets to the end.
+  /// Asks again for what is missing and discards unusable readings. A control that cannot be measured is skipped, so
+  /// that the guide always ends.
   void once_more(const SweepFault& fault) {
     if (++refusals_ > most_refusals) {
       if (fault.why != SweepRefusal::pushes_differ || !thing()->is_stick) {
         say({.kind = Kind::skips, .role = role_, .step = step_, .fault = fault});
         return begin(next_ + 1);
       }
-      stick_.pushes.clear();  // then it is as if nobody had been asked how it is turned
+      stick_.pushes.clear();  // then its rotation counts as not measured
       stick_.returns.clear();
       asks_no_pushes_ = true;
       return fit();
@@ -716,7 +716,7 @@ class Calibrating::Impl {
   std::vector<RawPoint> resting_, held_;
   std::vector<double> stopped_;
   double noise_ = 0;             ///< at rest, of half the declared way
-  double way_ = 0;               ///< how far it reaches, likewise
+  double way_ = 0;               ///< how far it reaches
   std::array<int, 300> ways_{};  ///< readings by how far they were, in hundredths
   int all_ways_ = 0;
   double turned_ = 0, angle_ = 0, peak_ = 0;

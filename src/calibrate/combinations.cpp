@@ -14,7 +14,7 @@ namespace {
 
 using Codes = std::vector<Code>;
 
-/// Two keys that come within this time are one press, or a hand that is quicker than hands are.
+/// Two keys within this time are one press, or faster than anyone can press them.
 constexpr Duration at_once = std::chrono::milliseconds{4};
 
 bool has(const Codes& codes, Code code) { return std::ranges::find(codes, code) != codes.end(); }

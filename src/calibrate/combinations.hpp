@@ -24,10 +24,10 @@ struct Button {
 
 class CombinationTest {
  public:
-  /// `say` gets a line for the person at a time. Directions are told by their roles: "dpad-up" and its like.
+  /// `say` receives one line for the user at a time. Directions are given by role, such as "dpad-up".
   CombinationTest(std::vector<Button> buttons, std::function<void(const std::string&)> say);
 
-  /// Says what the first step asks for.
+  /// Starts with the first step.
   void begin();
   void take(const Report& report);
   [[nodiscard]] bool done() const noexcept { return trial_ >= trials_.size(); }

@@ -8,8 +8,8 @@
 
 namespace omnipar::inline abi_0::calibrate {
 
-/// A gate that has the measure 1 in the hand's frame, and how readings of its edge come from it: shifted by `off`,
-/// turned from x towards y, and stretched each way.
+/// A gate of size 1 in the user's frame, and the map to readings of its edge: shifted by `off`, rotated from x towards
+/// y, and scaled on each axis.
 struct GateFit {
   StickGate gate = StickGate::round;
   shape::Point wide{1, 1};

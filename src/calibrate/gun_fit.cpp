@@ -23,9 +23,9 @@ using Parameters = Eigen::Matrix<double, parameters, 1>;
 using Covariance = Eigen::Matrix<double, parameters, parameters>;
 using Jacobian = Eigen::Matrix<double, 2, parameters>;
 
-/// From so many shots on the error that is left is known.
+/// From this many shots on, the error can be estimated.
 constexpr std::size_t error_from = 5;
-/// One shot in so many goes somewhere else.
+/// The fraction of shots that are far off.
 constexpr double wild_shots = 1.0 / 30;
 /// The part of all fits that may exceed their bound.
 constexpr double not_kept = 0.05;
@@ -170,7 +170,7 @@ double of_rounding(double spread) {
   return still * shape::exponential(-std::min(four_squared_pi * noise, 500.0));
 }
 
-/// The variance of a mean of the middle four fifths of so many normal values, as a part of that of one.
+/// The variance of a trimmed mean (middle four fifths) of `count` normal values, relative to one value.
 double of_mean(int count) noexcept {
   constexpr double against_all = 1.06;
   return against_all / std::max(1, count);
@@ -229,8 +229,8 @@ class Fitter {
     return fit;
   }
 
-  /// Each of five shots may be the bad one, and then the others say where the gun points at a sixth target. Of the
-  /// targets at the middle of an edge the one is taken at which the six are hardest to explain by any other bad shot.
+  /// Any of five shots may be the bad one; the other four then predict the position for a sixth target. Returns the
+  /// edge middle for which the six are hardest to explain by another bad shot.
   [[nodiscard]] AreaPoint most_telling() const {
     constexpr double near = target_inset, far = 1 - target_inset, middle = 0.5;
     AreaPoint best{middle, near};
@@ -327,7 +327,7 @@ class Fitter {
     return by_x || by_y ? ShotRefusal::in_line : ShotRefusal::none;
   }
 
-  /// What the gun says at the screen's corners.
+  /// Computes the gun's raw values at the screen's corners.
   bool lay(const Parameters& p, GunFit& fit) const {
     const shape::Projection back = shape::inverse(projection_of(p));
     const std::array<std::array<double, 2>, 4> at{{{0, 0}, {1, 0}, {1, aspect_}, {0, aspect_}}};

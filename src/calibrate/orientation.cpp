@@ -11,10 +11,10 @@ namespace {
 
 using shape::Point;
 
-/// Hands push aside by this, in degrees: what is known before the first push, worth as much as two of them.
+/// The expected sideways error of a push in degrees; the prior counts as much as two pushes.
 constexpr double usual_error = 5;
 constexpr double worth = 2;
-/// No hand pushes farther aside than this.
+/// The largest sideways error of a push.
 constexpr double most_apart = 32;
 
 /// The mean of how far pushes are from where they were asked for, and its error.

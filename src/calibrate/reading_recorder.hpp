@@ -31,7 +31,7 @@ class ReadingRecorder {
 
   [[nodiscard]] const std::vector<Thing>& things() const noexcept { return things_; }
   [[nodiscard]] bool is_there(const Thing& thing) const { return values_.contains(thing.node); }
-  /// Where it is; nothing before it was heard.
+  /// The current position; nothing before the first report.
   [[nodiscard]] std::optional<RawPoint> place(const Thing& thing) const;
   /// The part of its declared way from where it was when this was asked first, or since `mark`.
   [[nodiscard]] double away(const Thing& thing) const;

@@ -38,7 +38,7 @@ std::size_t readings_in_report(const std::vector<T>& values) {
   return static_cast<std::size_t>(std::clamp(std::ceil(quantile(runs, 0.3)), 1.0, slowest));
 }
 
-/// So many readings that four reports of nonsense are fewer than half of them.
+/// Enough readings that four bad reports are fewer than half of them.
 template <typename T>
 std::size_t window_for(const std::vector<T>& values) {
   return 8 * readings_in_report(values) + 3;

@@ -58,7 +58,7 @@ void AimHistory::meet(int node, const Attachment& attachment) {
   its.values.clear();
   for (const Control& control : attachment.controls) {
     if (control.type != ControlType::pointer) continue;
-    if (x_ && control.code == x_->code) {  // it is back: where it pointed before says nothing
+    if (x_ && control.code == x_->code) {  // it was reconnected: its previous position is irrelevant
       raw_x_.reset();
       raw_y_.reset();
       heard_.clear();
@@ -204,7 +204,7 @@ std::optional<Shot> AimHistory::shot(AreaPoint target, Time at, Time since) cons
     shot.missed = !sees(shot.raw) || blind_ > 0;
     return shot;
   }
-  // A gun that is silent until its trigger is pulled says with the pull where it points.
+  // A gun that is silent until its trigger is pulled reports its position with the pull.
   const bool speaks_with_pull =
       heard_.back().time >= at && (heard_.size() < 2 || heard_[heard_.size() - 2].time < since);
   Shot shot;

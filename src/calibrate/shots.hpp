@@ -39,7 +39,7 @@ class AimHistory {
   /// True of a shot during which it hardly moved.
   [[nodiscard]] bool is_still(const Shot& shot) const noexcept;
 
-  /// Begins to note what it reaches and loses anew.
+  /// Restarts the pointing test.
   void begin_test() noexcept;
   [[nodiscard]] RawPoint lowest() const noexcept { return low_; }
   [[nodiscard]] RawPoint highest() const noexcept { return high_; }
@@ -68,7 +68,7 @@ class AimHistory {
   std::optional<Control> x_, y_;
   std::optional<std::int32_t> raw_x_, raw_y_;
   int triggers_down_ = 0;
-  int blind_ = 0;  ///< buttons that are down and say that it does not see the screen
+  int blind_ = 0;  ///< pressed buttons that mean off-screen
   bool saw_ = true;
   std::deque<Heard> heard_;
   RawPoint low_{}, high_{};

@@ -25,7 +25,7 @@ using shape::Point;
 constexpr std::size_t sectors = 48, least_rest = 50, least_sweep = 120, most_fitted = 600;
 /// Behind a full push there is so much of the way left, so that it is reached surely.
 constexpr double end_room = 0.006;
-/// Degrees by which hands may push beside the corners of a gate.
+/// The largest error of pushes from the corners of a gate, in degrees.
 constexpr double most_beside_gate = 9;
 /// Degrees below which a gate stands straight.
 constexpr double least_turn = 0.7;
@@ -163,7 +163,7 @@ class StickFitting {
     return at_end(raw.x, in_.declared_x) || at_end(raw.y, in_.declared_y);
   }
 
-  /// What is clearly at the edge: near the farthest of its direction. What the unit clips says nothing of it.
+  /// Collects readings clearly at the edge: near the farthest of their direction. Clipped readings are ignored.
   void take_edge() {
     std::array<std::vector<double>, sectors> far;
     for (const RawPoint& raw : sweep_) {
@@ -229,7 +229,7 @@ class StickFitting {
       reach.at(s) = part < enough ? std::min(farthest(lengths.at(s)), edge.at(s)) : edge.at(s);
     }
     const std::array<double, sectors> alone = reach;
-    for (std::size_t s = 0; s < sectors; ++s) {  // one sector by itself says nothing
+    for (std::size_t s = 0; s < sectors; ++s) {  // a single sector is not enough
       const auto is_at_gate = [&](std::size_t other) { return alone.at(other) == edge.at(other); };
       if (is_at_gate((s + 1) % sectors) && is_at_gate((s + sectors - 1) % sectors)) reach.at(s) = edge.at(s);
       is_whole = is_whole && reach.at(s) == edge.at(s);
@@ -340,8 +340,8 @@ class StickFitting {
     outline_ = calibrate::hull_of(outline_);
   }
 
-  /// How it is turned: by the corners of its gate, which say it better than hands; which of them is up, the pushes say.
-  /// Without corners the pushes alone say it, and only if they say it clearly.
+  /// Determines the rotation from the corners of the gate, which are more exact than pushes; the pushes decide which
+  /// corner is up. Without corners, the pushes alone decide if they are clear.
   void take_turn() {
     const bool has_corners = gate_.gate == StickGate::square || gate_.gate == StickGate::octagon;
     if (!orientation_) {
@@ -486,7 +486,7 @@ class StickFitting {
   }
 
   const StickReadings& in_;
-  Point sign_;  ///< of both axes, as the hand has them
+  Point sign_;  ///< of both axes, in the user's directions
   Point half_;
   Point flip_{1, 1};  ///< -1: an axis that runs the other way than its sheet says
   Rest rest_;

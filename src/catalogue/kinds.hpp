@@ -34,7 +34,7 @@ void check_differ(const text::Source& source, const text::Value& list, std::stri
 /// Each role in a list must be one of the vocabulary, or one direction of a stick: `unknown-role`.
 void check_roles(const text::Source& source, const text::Value* list, Diagnostics& problems);
 
-/// The field 'area' of a table must say where a game is on its screen: `bad-area`.
+/// Checks the field 'area' of a table: `bad-area`.
 void check_area(const text::Source& source, const text::Value& table, Diagnostics& problems);
 
 }  // namespace omnipar::inline abi_0::catalogue

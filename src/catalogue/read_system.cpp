@@ -138,6 +138,22 @@ void check_accessories(const text::Source& source, const Value& controller, Diag
   check_differ(source, all, "name", problems);
 }
 
+/// A controller with directions has the targets up, down, left and right already.
+void check_direction_names(const text::Source& source, const Value& controller, Diagnostics& problems) {
+  if (controller.find("directions") == nullptr) return;
+  const auto check = [&](const Value& targets) {
+    for (const Value& target : targets.items)
+      if (const Value* name = target.find("name");
+          name != nullptr && std::ranges::find(direction_names, name->text) != direction_names.end())
+        problems.push_back(text::at(source, name->mark, "name-twice",
+                                    fmt::format("'{}' is already one of the controller's directions", name->text),
+                                    "rename the target, or remove 'directions'"));
+  };
+  check(*controller.find("target"));
+  if (const Value* accessories = controller.find("accessory"))
+    for (const Value& accessory : accessories->items) check(*accessory.find("target"));
+}
+
 }  // namespace
 
 void read_system(const text::Source& source, const Value& table, std::size_t errors_before, Sheets& sheets) {
@@ -151,6 +167,7 @@ void read_system(const text::Source& source, const Value& table, std::size_t err
     check_roles(source, controller.find("directions"), sheets.problems);
     check_targets(source, controller, sheets.problems);
     check_accessories(source, controller, sheets.problems);
+    check_direction_names(source, controller, sheets.problems);
   }
   (sheets.problems.size() == errors_before ? sheets.systems : sheets.flawed_systems).push_back(std::move(system));
 }

@@ -11,7 +11,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// Milliseconds, as short as they can be told.
+/// Milliseconds in the shortest form.
 std::string milliseconds(double microseconds) { return fmt::format("{}", microseconds / 1000); }
 
 std::string setting_text(const stage::Field& field, double value) {

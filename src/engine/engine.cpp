@@ -54,7 +54,7 @@ void State::take_for_pressed(std::size_t unit) noexcept {
     if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_hotkeys(slots[unit], unit, button);
 }
 
-/// Of one word's buttons that raise hotkeys' signals alone, those that do not stay let go of them.
+/// Among one word's buttons that raise only hotkeys, releases those that are no longer pressed.
 [[gnu::noinline]] void State::keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w,
                                            std::uint64_t stay) noexcept {
   std::uint64_t& held = hotkey_held[unit * button_words + w];
@@ -66,7 +66,7 @@ void State::take_for_pressed(std::size_t unit) noexcept {
   held &= stay;
 }
 
-/// All that a button holds goes on or off at once: which of two opposite directions came last is looked at then.
+/// Changes all signals of a button at once; opposite directions are resolved afterwards.
 [[gnu::noinline]] void State::set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
   const bool in_report = std::exchange(settles_later, true);  // then that settles them
   for (const Raise raised : raises) on ? raise(raised, unit) : lower(raised, unit);
@@ -145,7 +145,7 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   }
 }
 
-/// As `normalised`; of an axis that grows by what it has reached, and the scale says which way it runs.
+/// Like `normalised`, for an axis that learns its range; the scale has its direction.
 double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const noexcept {
   if (!grows) return shape::normalised(scale, raw[axis]);
   const plan::LearnedRange& reach = reaches[axis];
@@ -168,7 +168,7 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
   return {point.x / stretch, point.y / stretch};
 }
 
-/// A button and an axis that are one trigger: once the axis has spoken, it says how far.
+/// For a trigger with a button and an axis: once the axis has reported, it determines the value.
 bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
   if (!gauge.is_button) return false;
   const Index operation = slot.operations[gauge.operations.first].operation;
@@ -211,8 +211,7 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
     is_aim(own.kind) ? aim_at(own, unit, point) : set_lane(own.lane, point);
 }
 
-/// A shape that follows hears where it is to go. While nothing plays, and when how things are is looked at, it is there
-/// at once.
+/// Gives a following shape its new goal. While frozen, and when the state is read, it arrives at once.
 [[gnu::noinline]] shape::Point State::follow(const OwnShape& shape, std::size_t unit, shape::Point point) noexcept {
   stage::Trail& trail = trails[shape.trail * max_units + unit];
   trail.goal = point;
@@ -399,7 +398,7 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
   settle_all_opposites();
 }
 
-/// A report counts as a whole: what it says in the middle is shown to nobody.
+/// A report is processed as a whole: intermediate states are not shown.
 [[gnu::always_inline]] inline void State::commit(std::size_t unit, std::span<const Change> changes) noexcept {
   if (settles_reports) [[unlikely]]
     return commit_and_settle(unit, changes);
@@ -446,10 +445,9 @@ void State::note_crossings(std::size_t unit) noexcept {
 
 // -- letting go ---------------------------------------------------------------------------------------------
 
-/// The one way in which anything is let go: by a unit that leaves, or by all, before they freeze or play by another
-/// plan. All that these units hold goes to rest at once, and what is not self-centering stays where its axes have it.
-/// Where hands and axes are is not forgotten: they count again from their next press or movement. What they hold of
-/// hotkeys goes on.
+/// The only function that releases: for a detached unit, or for all before a freeze or another plan. Everything these
+/// units hold returns to rest at once; targets without self-centering keep their position. The physical state is
+/// remembered: controls count again from their next press or movement. Hotkeys stay held.
 void State::rest(Units units) noexcept {
   const auto for_each = [present = units & used_units()](auto&& act) {
     for (Units left = present; left != 0; left &= left - 1) act(static_cast<std::size_t>(std::countr_zero(left)));
@@ -467,7 +465,7 @@ void State::rest(Units units) noexcept {
   refresh_sights();
 }
 
-/// The buttons of one word let go of all that is not hotkeys'.
+/// Releases everything except hotkeys for one word of buttons.
 void State::rest_buttons(const Slot& slot, std::size_t unit, std::size_t w) noexcept {
   const std::size_t word = unit * button_words + w;
   for (std::uint64_t gone = raising[word]; gone != 0; gone &= gone - 1) {
@@ -490,7 +488,7 @@ void State::rest_contacts(std::size_t unit) noexcept {
   for (const Index gate : slot.gates) end_gate(cell_of(plan_data->gates[gate], unit));
 }
 
-/// Nothing of hotkeys is held any more, by no hand and no moment to come.
+/// Releases all hotkeys, including pending ones.
 void State::rest_hotkeys() noexcept {
   for (std::size_t unit = 0; unit < max_units; ++unit)
     for (std::size_t w = 0; slots[unit].used && w < slots[unit].words; ++w) keep_hotkeys(slots[unit], unit, w, 0);
@@ -592,7 +590,7 @@ Engine& Engine::operator=(Engine&& other) noexcept {
   return *this;
 }
 
-/// Nobody feeds it any more; readers may still look.
+/// The engine is destroyed; readers may still exist.
 void Engine::end() noexcept {
   if (!state_ || state_->samplers.empty()) return;
   state_->freeze();

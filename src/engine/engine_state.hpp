@@ -1,5 +1,5 @@
-// The inside of an engine: views into the flat block of state, and the wiring of the units that are
-// there. The wiring follows from plan and attachments; everything that changes with events is state.
+// The internals of an engine: views into the flat block of state, and the wiring of attached units. The wiring follows
+// from plan and attachments; everything that changes with events is state.
 #pragma once
 
 #include <array>
@@ -36,7 +36,7 @@ static_assert(max_units <= 32);
 
 /// What presses and positions come to, by `StateHead::frozen`.
 inline constexpr std::uint32_t plays = 0;
-inline constexpr std::uint32_t frozen_but_hotkeys = 1;  ///< hotkeys go on
+inline constexpr std::uint32_t frozen_but_hotkeys = 1;  ///< hotkeys continue to work
 inline constexpr std::uint32_t only_noted = 2;          ///< how things are is taken in, and nothing follows
 
 /// The head of the block; the arrays follow.
@@ -94,7 +94,7 @@ struct Lane {
   Index x = 0;
   Index y = nothing;
   bool alone = false;   ///< nothing else feeds the group at present, so there is nothing to compare with
-  bool speaks = false;  ///< where it is said to be counts even if it was there before: its group is not self-centering
+  bool speaks = false;  ///< a report counts even without a change: its group is not self-centering
 };
 
 /// The quick ways of a position, and the one through the stages that the plan has for it.
@@ -127,7 +127,7 @@ struct Gauge {
   bool pair = false;
   bool alike = false;      ///< the unit has others of the same role: the one that is pushed furthest counts
   bool is_button = false;  ///< one control of a button's reading
-  bool plain = true;       ///< nothing but its scales says where it is: not alike, and not measured
+  bool plain = true;       ///< its position depends only on its scales: not alike, not measured
   Index stick = nothing;   ///< of a pair that was measured: of the slot's `sticks`
   Index bend = nothing;    ///< of an axis that was measured and is bent: of the slot's `bends`
   bool x_grows = false;    ///< the range of that axis is found by use
@@ -163,9 +163,9 @@ struct Opposed {
   Index of = 0;      ///< hat: the bit of its negative side, the other one's follows; crossing: the operation
 };
 
-/// A place for one unit. `id` goes on when the unit leaves, so that it is never mistaken for another's.
+/// A slot for one unit. `id` increases when the unit is detached, so that ids are never reused.
 struct Slot {
-  std::uint64_t id = 0;  ///< of the unit that is there, else of the next that will be
+  std::uint64_t id = 0;  ///< of the attached unit, otherwise of the next one
   bool used = false;
   Attachment attachment;
   CodeTable codes;
@@ -363,7 +363,7 @@ struct State {
     const Signal& body = plan_data->signals[signal];
     return raised_by[cell_of(body, unit)] >= body.need;
   }
-  /// The gate that is at a cell, and the unit whose it is (any, if it is nobody's).
+  /// The gate at a cell, and its unit (any unit if it belongs to none).
   [[nodiscard]] const Gate& gate_at(Index cell) const noexcept { return plan_data->gates[plan_data->gate_at[cell]]; }
   [[nodiscard]] std::size_t unit_at(Index cell) const noexcept { return cell - std::size_t{gate_at(cell).first_cell}; }
   [[nodiscard]] Index cell_of(const Gate& gate, std::size_t unit) const noexcept {
@@ -374,7 +374,7 @@ struct State {
   void put(std::uint32_t at, Index gate) noexcept;
   [[nodiscard]] bool earlier(Index a, Index b) const noexcept;
 
-  /// Tells the readers; for a pair its x stands for both.
+  /// Notifies the readers; the x of a pair stands for both.
   void note(Index target) noexcept {
     journal[head->journal_end & (journal_length - 1)] = target;
     ++head->journal_end;

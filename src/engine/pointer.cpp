@@ -1,5 +1,5 @@
-// Pointers. A pointer is where the source put it that moved last: another one takes it over when it has moved by more
-// than its noise, and nobody else's stillness holds it up.
+// Pointers. A pointer follows the source that moved last. Another source takes over when it moves by more than its
+// noise; sources at rest do not interfere.
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
@@ -11,14 +11,14 @@ namespace omnipar::inline abi_0::engine {
 
 namespace {
 
-/// How far something moves that nobody moves: a part of the game area, each push.
+/// The noise of a source, as a fraction of the game area.
 constexpr std::int64_t noise = stage::whole / 100;
 
 bool is_far(stage::FixedPoint push) noexcept { return std::abs(push.x) > noise || std::abs(push.y) > noise; }
 
 }  // namespace
 
-/// -1..1 each push on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
+/// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
 shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                              shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
@@ -37,8 +37,8 @@ shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::siz
   return through(own.shapes.of(slot.shapes), unit, point);
 }
 
-/// What the report of the pull itself says of the place was seen before the screen flashes: also that of a pull while
-/// another one still holds the aim.
+/// The position in the report of the pull was measured before the screen flashed, even if an earlier pull still holds
+/// the aim.
 void State::hold_aim(Index operation, std::size_t unit) noexcept {
   aims[aim_of(plan_data->operations[operation], unit)].pulled = head->now;
   any_pull = true;
@@ -107,14 +107,14 @@ void State::lead(const AnalogOperation& operation, std::size_t number) noexcept 
   pointer.leader = static_cast<std::uint32_t>(number + 1);
 }
 
-/// A source says where it is.
+/// A source reports its position.
 void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint point) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   const PointerState& pointer = pointers[operation.group];
   const bool is_new = aim.told == 0;
   aim.told = 1;
-  // What springs back was in the middle before it said anything; where else something lay nobody knows.
+  // A source that springs back was at the centre before its first report; others have no known position.
   if (is_new) aim.at = operation.kind == AnalogKind::spring ? seen_place({}) : point;
   const bool is_led_by_another = pointer.leader != 0 && pointer.leader != number + 1;
   if (is_led_by_another && !is_far({point.x - aim.at.x, point.y - aim.at.y})) return;
@@ -124,7 +124,7 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
   refresh_sight(operation.group);
 }
 
-/// A source says how far it goes from where the pointer is. What it has gone beyond the edge is kept in its `at`.
+/// A source reports a movement. Its `at` includes the movement beyond the edge.
 void State::push_pointer(const AnalogOperation& operation, std::size_t unit, stage::FixedPoint push) noexcept {
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
@@ -187,7 +187,7 @@ void State::centre(Index number) noexcept {
     AimState& aim = aims[pointer.leader - 1];
     const AnalogKind kind = plan_data->operations[plan_data->aiming[(pointer.leader - 1) / max_units]].kind;
     if (kind == AnalogKind::glide || kind == AnalogKind::drag) aim.at = {};
-    aim.on = 1;  // until it says something else
+    aim.on = 1;  // until its next report
   }
   move_pointer(plan_data->pointers[number], {stage::whole / 2, stage::whole / 2});
   refresh_sight(number);
@@ -273,7 +273,7 @@ void State::rest_aim(const AnalogOperation& operation, std::size_t unit) noexcep
   aims[aim_of(operation, unit)].push = {};
 }
 
-/// The unit has left: the pointer stays where it is, off the area, until somebody moves it.
+/// The unit was detached: the pointer keeps its position, off-screen, until it is moved.
 void State::drop_aim(Index index, std::size_t unit) noexcept {
   const AnalogOperation& operation = plan_data->operations[index];
   const std::size_t number = aim_of(operation, unit);
@@ -282,7 +282,7 @@ void State::drop_aim(Index index, std::size_t unit) noexcept {
   PointerState& pointer = pointers[operation.group];
   if (pointer.leader != number + 1) return;
   pointer.leader = 0;
-  pointer.shot = 0;  // nobody is there to give the game's shots
+  pointer.shot = 0;  // no unit is left to give the game's shots
   refresh_sight(operation.group);
 }
 

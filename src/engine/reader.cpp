@@ -91,7 +91,7 @@ void Sampler::set(Index target, double value) noexcept {
 
 // -- buttons ------------------------------------------------------------------------------------------
 
-/// The first press ever has nothing before it to be told from.
+/// The first press needs no distance from a previous one.
 bool Sampler::may_change(Index target, std::int64_t now) const noexcept {
   const Shown& shown = shown_[target];
   return (shown.presses == 0 && !is_down(target)) || now - shown.since >= shortest_;

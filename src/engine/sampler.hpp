@@ -31,11 +31,11 @@ class Sampler {
   /// sample shows all at rest; what has not been shown yet comes behind it.
   void carry(std::span<const Index> origins);
 
-  /// Bytes of a saved reader of a plan with so many targets.
+  /// Size in bytes of a saved reader of a plan with this number of targets.
   [[nodiscard]] static std::size_t saved_size(std::size_t targets) noexcept;
   void save(std::byte* into) const noexcept;
-  /// Goes on as it was saved, if it is among those. `made`: what has been pressed and counted since the save; `again`:
-  /// what of that the restored engine presses anyway; `later`: how long ago the save was.
+  /// Restores a saved reader. `made`: presses and counts since the save; `again`: those that the restored engine
+  /// repeats; `later`: the time since the save.
   void restore(std::span<const std::byte> saved, const Unshown& made, const Unshown& again,
                std::int64_t later) noexcept;
 
@@ -104,7 +104,7 @@ class Sampler {
   std::uint64_t tail_ = 0;
   std::uint64_t number_ = 0;     ///< its own among those of the engine
   bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
-  std::int64_t rested_ = never;  ///< when, if what is there has not been shown since
+  std::int64_t rested_ = never;  ///< when it was last at rest, if not shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
   mutable std::vector<Shown> shown_;

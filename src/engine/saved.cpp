@@ -1,4 +1,4 @@
-// Save states: an engine and its readers as one flat block. What hands are doing is never taken back.
+// Save states: an engine and its readers as one flat block. The physical controls are never restored.
 #include <algorithm>
 #include <array>
 #include <bit>
@@ -49,7 +49,7 @@ class Taker {
 
 }  // namespace
 
-/// What hands are doing, and what readers would have shown next: before a restore, for afterwards.
+/// The physical controls and the pending samples before a restore, to apply afterwards.
 struct State::Present {
   std::int64_t now = 0;
   std::array<std::int32_t, max_units * max_axes> raw{};
@@ -94,7 +94,7 @@ bool State::restore(std::span<const std::byte> saved) noexcept {
     present.made.total[t] -= total[t];
   }
   put_off(present.now - head->now);
-  Unshown again{};  // what hands that hold it make of it now is not lost anyway
+  Unshown again{};  // held controls are applied anyway
   std::copy_n(presses, plan_data->targets.size(), again.presses.begin());
   follow_hands(present);
   for (std::size_t t = 0; t < plan_data->targets.size(); ++t) again.presses[t] = presses[t] - again.presses[t];
@@ -128,7 +128,7 @@ void State::put_off(std::int64_t time) noexcept {
   find_next_due();
 }
 
-/// Where hands are now counts, as if a report said so.
+/// Applies the current physical state like a report.
 void State::follow_hands(const Present& present) noexcept {
   std::copy_n(present.reaches.begin(), present.reaches.size(), reaches);
   for (std::size_t unit = 0; unit < max_units; ++unit) {
@@ -220,7 +220,7 @@ void Sampler::restore(std::span<const std::byte> saved, const Unshown& made, con
   changed_count_ = 0;
 }
 
-/// Shows again what it showed then. What hands have done since, and it has not shown, is still to come.
+/// Restores the shown value. Presses since then that were not shown are still pending.
 void Sampler::take_back(Index target, const Shown& then, const Unshown& made, const Unshown& again,
                         bool has_shown) noexcept {
   Shown& shown = shown_[target];

@@ -277,7 +277,7 @@ void State::trail_on(Index number, std::size_t unit) noexcept {
   }
 }
 
-/// All that is on its way, in order. What begins to move meanwhile, behind the one that moves it, goes with it.
+/// Advances everything that is moving, in order. Movements started by an earlier one advance in the same tick.
 void State::tick() noexcept {
   const auto behind = [](std::uint64_t all, int bit) { return bit == 63 ? 0 : all & (~std::uint64_t{0} << (bit + 1)); };
   for (std::size_t group = 0; group * 64 * 64 < plan::movers_of(*plan_data); ++group)

@@ -62,7 +62,7 @@ class Wiring {
  private:
   const Input* input(std::string_view role) const { return plan_.input(attachment_.seat, role); }
 
-  /// What a control is depends on its role alone, not on the plan: so every plan finds what hands hold.
+  /// The meaning of a control depends only on its role, so every plan finds the held controls.
   bool add(const Control& control) {
     if (control.type == ControlType::hat) return add_hat(control);
     const Input* found = input(control.role);
@@ -260,7 +260,7 @@ class Wiring {
                     }) > 1;
   }
 
-  /// What was measured goes before the scales; and the dead zone that nobody wrote is as wide as the noise needs.
+  /// Calibrations take precedence over scales, and the default dead zone follows from the noise.
   void find_measured() {
     for (Gauge& gauge : slot_.gauges) {
       const Code code = code_of(gauge.x);
@@ -412,8 +412,8 @@ std::optional<Diagnostic> State::wire(std::size_t unit, const Attachment& attach
   return Wiring{*plan_data, attachment, slots[unit], unit}.run();
 }
 
-/// Finds the lanes that are the only ones of their group, and counts anew what is live: lanes that
-/// are alone do not keep count. Done whenever a unit comes or leaves.
+/// Finds lanes that are alone in their group and recounts live ones: lone lanes are not counted. Called when a unit is
+/// attached or detached.
 void State::find_lone_lanes() noexcept {
   std::array<std::uint16_t, max_targets> feeders{};
   const auto for_all_lanes = [this](auto&& act) {
@@ -481,9 +481,10 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 
 }  // namespace
 
-/// What hands hold, what stays, and what readers have not seen yet outlives the plan.
+/// Held controls, positions without self-centering, and unshown presses survive a change of plans.
 void State::adopt(Plan new_plan) {
-  const std::uint32_t frozen = std::exchange(head->frozen, only_noted);  // nobody's pointer is seen again by resting
+  const std::uint32_t frozen =
+      std::exchange(head->frozen, only_noted);  // resting must not bring a pointer back on screen
   rest(everybody);
   rest_hotkeys();
   head->frozen = frozen;

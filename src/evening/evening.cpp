@@ -17,7 +17,7 @@ namespace {
 constexpr const char* exit_words =
     "To end, press Ctrl-C, or hold start + select on one controller (start + coin on a panel) for 2 s.";
 
-/// How each virtual pointer says that it is off the screen, for whoever sets up the program.
+/// Describes how each virtual pointer reports off-screen, for configuring the program.
 std::vector<std::string> off_screen_words(const Session& session) {
   std::vector<std::string> lines;
   for (const VirtualDeviceHere& device : session.virtual_devices()) {

@@ -15,7 +15,7 @@ namespace omnipar::inline abi_0::evening {
 struct Options {
   SessionOptions session;  ///< what is played; here it has virtual devices, and its signals are set
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
-  FeedbackOptions feedback{};                   ///< what else tells of changes
+  FeedbackOptions feedback{};                   ///< other ways to signal changes
 
   std::vector<std::string> command;      ///< the program to start and its words; may be empty
   std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes

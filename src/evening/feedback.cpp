@@ -3,7 +3,7 @@
 namespace omnipar::inline abi_0::evening {
 namespace {
 
-/// How many pulses of rumble say it.
+/// The number of rumble pulses.
 int pulses_of(Turn what) {
   switch (what) {
     case Turn::goes_on:

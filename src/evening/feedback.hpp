@@ -1,4 +1,4 @@
-// How those who cannot see a terminal are told of what changes: by the hand, by LEDs, by the desktop, by a call.
+// Signals changes to players who cannot see a terminal: by rumble, LEDs, notifications or a callback.
 #pragma once
 
 #include <cstdint>
@@ -18,9 +18,9 @@ enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost, unit_back 
 
 struct FeedbackOptions {
   std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
-  bool feel = false;    ///< short pulses of rumble: 1 goes on, or a unit is back, 2 frozen, 3 swapped, 4 a unit is lost
-  bool leds = false;    ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
-  bool notify = false;  ///< messages on the desktop
+  bool feel = false;                 ///< rumble pulses: 1 resumed or unit back, 2 frozen, 3 swapped, 4 unit lost
+  bool leds = false;                 ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
+  bool notify = false;               ///< messages on the desktop
 };
 
 class Feedback {
@@ -28,14 +28,14 @@ class Feedback {
   /// The session must outlive this. If LEDs are wished for, they show the ports from now on.
   Feedback(FeedbackOptions options, Session& session) : options_(std::move(options)), session_(session) { show_leds(); }
 
-  /// Finds the desktop, if it is to be told; false if there is none.
+  /// Connects to the desktop's notifications if requested. Returns false if there are none.
   [[nodiscard]] bool find_desktop();
   /// What to wait for; -1 without a desktop.
   [[nodiscard]] int descriptor() const noexcept { return desktop_ ? desktop_->descriptor() : -1; }
   /// That is readable.
   void process();
 
-  /// Something has changed; `words` say what.
+  /// Signals a change; `words` is its message.
   void tell(Turn what, const std::string& words, Time now);
   /// Lets time pass; `next_due` is when that changes something.
   void advance(Time now) {

@@ -78,7 +78,7 @@ void ProgramRun::ask_by_signal() {
   program_.ask(spared_);
 }
 
-/// Whoever only knows of a Ctrl-C is asked as well, when half of the time is over.
+/// A program that only received a Ctrl-C gets SIGTERM after half of the time.
 std::optional<Time> ProgramRun::due() const {
   if (!asked_ || insisted_) return std::nullopt;
   return asked_by_signal_ ? force_at_ : std::min(force_at_, *asked_ + options_.insist_after / 2);
@@ -91,7 +91,7 @@ void ProgramRun::insist_when_due(Time now) {
   ask_by_signal();
 }
 
-/// Nothing is ended by force that has not been asked by a signal, and had a moment to hear it.
+/// No process is killed before it received SIGTERM and had a moment to react.
 void ProgramRun::insist() {
   if (!asked_by_signal_) {
     ask_by_signal();

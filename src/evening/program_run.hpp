@@ -34,8 +34,8 @@ class ProgramRun {
   /// Its exit status, 128 + the signal that killed it; nothing while it runs, and if it never ran.
   [[nodiscard]] std::optional<int> status() const;
 
-  /// Asks it to end; whoever asks again is heard at once. `knows`: it has had a Ctrl-C itself, and is asked by TERM
-  /// only if it does not heed that.
+  /// Asks the program to quit; a second call kills it. `knows`: it received a Ctrl-C itself and gets SIGTERM only if it
+  /// does not react.
   void ask(bool knows);
   /// Ends it by force, if it was asked long enough ago.
   void insist_when_due(Time now);

@@ -49,7 +49,7 @@ bool ProgramStart::waits_for_units() const {
   return !all_there && !(options_.longest_wait && door_.now() >= began_ + *options_.longest_wait);
 }
 
-/// The system has told everybody of the virtual devices, or seems to forget it.
+/// udev has announced the virtual devices, or has taken too long.
 bool ProgramStart::waits_for_announcement() const {
   if (door_.now() >= began_ + patience_for_announcement) return false;
   const auto devices = session_.virtual_devices();

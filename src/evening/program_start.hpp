@@ -1,5 +1,5 @@
-// When the program that a play is for may start: everybody who has a unit is there, or somebody stands in; the system
-// has announced the virtual devices; nothing is down.
+// Decides when the program may start: every player with a unit is present or replaced, the virtual devices are
+// announced, and no button is held.
 #pragma once
 
 #include <functional>
@@ -18,7 +18,7 @@ namespace omnipar::inline abi_0::evening {
 [[nodiscard]] std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone);
 
 struct StartOptions {
-  const Rig& rig;                        ///< who has a unit
+  const Rig& rig;                        ///< the players' units
   std::optional<Duration> longest_wait;  ///< for those who are away; without it: as long as it takes
   bool alone = false;                    ///< the program cannot open the units that are played on
   const std::function<void(const std::string&)>& say;
@@ -34,7 +34,7 @@ class ProgramStart {
   void begin();
   /// The seats that are waited for: those that the household has units for; else the first.
   [[nodiscard]] const std::vector<std::string>& seats() const noexcept { return seats_; }
-  /// False if nobody who has a unit is away.
+  /// Returns false if no unit is missing.
   bool ask_for_the_missing() const;
   /// When to look again although nothing happens.
   [[nodiscard]] std::optional<Time> due() const;

@@ -236,7 +236,7 @@ Rig with_changes(Rig rig, const Rig& before, const Rig& after) {
       continue;
     }
     const RigUnit* now = unit_now(rig, *was);
-    if (now == nullptr) continue;  // somebody has taken it out
+    if (now == nullptr) continue;  // it was removed
     RigUnit& unit = rig.units[static_cast<std::size_t>(now - rig.units.data())];
     for (std::string RigUnit::*field : {&RigUnit::seat, &RigUnit::socket, &RigUnit::connection})
       if (is.*field != (*was).*field && unit.*field == (*was).*field) unit.*field = is.*field;

@@ -43,8 +43,8 @@ struct Edit {
 /// in by now. Nothing if it is gone.
 [[nodiscard]] const RigUnit* unit_now(const Rig& rig, const RigUnit& earlier);
 
-/// A rig with what has changed between two others: the units that are new, and of those that are still there each field
-/// that is another one. What somebody else has changed since `before` stays.
+/// Applies the changes between two rigs to a third: new units, and changed fields of existing ones. Other changes since
+/// `before` are preserved.
 [[nodiscard]] Rig with_changes(Rig rig, const Rig& before, const Rig& after);
 
 /// Puts a unit in the rig, if it is not there: under another number if another unit has its name. The unit as it is

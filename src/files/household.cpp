@@ -120,7 +120,7 @@ FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files) {
     else
       take_file(door, path, found);
   }
-  // What is wrong with the rig is said by whoever needs it.
+  // Problems of the rig are reported by the commands that need it.
   const std::string rig = rig_path(door, files);
   if (const auto text = rig.empty() ? tl::expected<std::string, Diagnostic>{} : read_text(door, rig); text)
     found.catalogue.screens = read_sheets(rig, *text).rig.screens;
@@ -166,7 +166,7 @@ namespace {
 
 bool is_there(os::Files& door, const std::string& path) { return !door.real_path(path).empty(); }
 
-/// True if some other problem stands in the same place, or says the same: what follows from it need not be said.
+/// True if another problem has the same place or message, so that this one is redundant.
 bool is_told(const Diagnostic& problem, const Diagnostics& told) {
   return std::ranges::any_of(told, [&](const Diagnostic& other) {
     return other.place == problem.place || (other.id == problem.id && other.message == problem.message);
@@ -243,7 +243,7 @@ std::string hint_for(const FoundProfile& given, os::Files& door, const std::stri
 
 void take_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   if (auto proposed = propose(given.catalogue, word)) {
-    const auto rig = find_rig(door, files);  // what is wrong with it is said by whoever needs it
+    const auto rig = find_rig(door, files);  // its problems are reported by the commands that need it
     given.profile = rig ? with_seats_of(rig->rig, std::move(*proposed)) : std::move(*proposed);
     const SystemSheet* machine = given.catalogue.system(word);
     if (machine != nullptr && !machine->area.empty() && given.catalogue.screens.size() == 1)

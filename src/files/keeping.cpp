@@ -77,7 +77,7 @@ std::string versions_of(os::Files& door, const std::string& path) {
 
 namespace {
 
-/// The rig's file, held: whoever changes the rig or a calibration does so one after the other.
+/// The locked rig file: changes of the rig and of calibrations are serialised.
 struct HeldRig {
   std::string path;
   std::string versions;
@@ -122,8 +122,7 @@ struct PlaceOfCalibration {
   std::optional<Calibration> known{};
 };
 
-/// A file that is no calibration is none of the unit's; of one that cannot be read at all nobody knows whose it is, and
-/// that is the failure.
+/// Files that are no calibrations are skipped. A file that cannot be read might be the unit's, so that is a failure.
 tl::expected<PlaceOfCalibration, Diagnostic> find_calibration(os::Files& door, const HouseholdFiles& files,
                                                               const std::string& unit) {
   const std::string folder = calibrations_folder(door, files);

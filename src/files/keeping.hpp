@@ -14,7 +14,7 @@ namespace omnipar::inline abi_0::files {
 [[nodiscard]] tl::expected<std::string, Diagnostic> rig_file(os::Files& door, const HouseholdFiles& files);
 [[nodiscard]] tl::expected<std::string, Diagnostic> profile_file(os::Files& door, const std::string& word,
                                                                  const HouseholdFiles& files);
-/// The folder of the file's former versions: among people's state, or beside the file for whoever has no home.
+/// The folder of a file's previous versions: in the user's state folder, or beside the file without a home folder.
 [[nodiscard]] std::string versions_of(os::Files& door, const std::string& path);
 
 [[nodiscard]] tl::expected<bool, Diagnostics> change_rig(os::Files& door, const HouseholdFiles& files,
@@ -30,7 +30,7 @@ namespace omnipar::inline abi_0::files {
                                                                             const RigUnit& unit,
                                                                             const CalibrationChange& change);
 
-/// Makes these edits in a profile that is there; true if that changed anything.
+/// Applies edits to an existing profile. Returns true if anything changed.
 [[nodiscard]] tl::expected<bool, Diagnostics> edit_profile(os::Files& door, const std::string& path,
                                                            const Catalogue& catalogue, const std::vector<Edit>& edits);
 /// Writes a profile to a file that was not there.

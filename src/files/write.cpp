@@ -99,7 +99,7 @@ tl::expected<Former, Diagnostic> former_at(os::Files& door, const std::string& p
   return former;
 }
 
-/// The new file looks as the former did to others. Whoever may not give files away keeps at least the group.
+/// Copies owner and permissions of the previous file. Without the right to change the owner, at least the group.
 int take_after(os::Files& door, int fresh, const Former& former) {
   os::Owner is;
   if (const int result = door.owner(fresh, is); result < 0) return result;
@@ -108,7 +108,8 @@ int take_after(os::Files& door, int fresh, const Former& former) {
   return door.set_permissions(fresh, former.bits);
 }
 
-/// A file that nobody else has, in this folder, which nobody takes for a sheet. Its number, or minus the error's.
+/// Creates a unique file in the folder with a name that is not a sheet's. Returns its descriptor or a negative error
+/// number.
 int make_fresh(os::Files& door, const std::string& folder, std::string& path) {
   constexpr int times = 16;
   int made = -EEXIST;
@@ -171,7 +172,7 @@ void keep_newest(os::Files& door, const std::string& folder, const std::vector<s
   for (std::size_t i = 0; i + versions_kept < names.size(); ++i) (void)door.remove(folder + "/" + names[i]);
 }
 
-/// Others of us hold a lock for some milliseconds; one that is held for longer is left to whoever has it.
+/// Other Omnipar processes hold a lock for a few milliseconds; a lock held longer is an error.
 int lock_in_time(os::Files& door, int file) {
   constexpr Duration a_little = std::chrono::milliseconds{20};
   constexpr int times = 100;

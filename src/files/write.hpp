@@ -29,19 +29,17 @@ enum class Readers : std::uint8_t { as_before, everybody };
 [[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text,
                                                     Readers readers = Readers::as_before);
 
-/// Makes a new text of the old one (empty if there is no file), or says why not.
+/// Returns the new text for the old one (empty without a file), or a diagnostic.
 using Change = std::function<tl::expected<std::string, Diagnostics>(const std::string& old)>;
 
-/// A file's lock, which others of us respect; it is held as long as the descriptor is open. Whoever holds that of a rig
-/// may take that of a calibration, and not the other way round. Waits up to 2 s; fails with `busy-file` and
-/// `cannot-write`.
+/// Locks a file against other Omnipar processes while the descriptor is open. A process with a rig's lock may take a
+/// calibration's, not vice versa. Waits up to 2 s. Fails with `busy-file` and `cannot-write`.
 [[nodiscard]] tl::expected<os::Descriptor, Diagnostics> hold(os::Files& door, const std::string& path,
                                                              const std::string& versions);
 
-/// Reads a file, changes it and writes it whole; what it was before becomes its newest version. Nobody else
-/// of us can write it meanwhile; for whoever does so already it waits, up to 2 s. A change that changes nothing writes
-/// nothing. True if the file was written. Fails as `read_text` and `write_whole` do, with `busy-file`, and with what
-/// the change says.
+/// Reads a file under its lock, changes it and writes it whole. The previous contents become its newest version.
+/// Without a change nothing is written. Returns true if the file was written. Fails like `read_text` and `write_whole`,
+/// with `busy-file`, and with the change's diagnostics.
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 

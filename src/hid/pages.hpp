@@ -23,7 +23,7 @@ inline constexpr Usage pointer{page::desktop, 0x01}, mouse{page::desktop, 0x02},
   return usage >= usage::dpad_up && usage <= usage::dpad_left;
 }
 
-/// Applications that hands play on.
+/// Applications of game controllers.
 [[nodiscard]] constexpr bool is_played_on(Usage application) noexcept {
   return application == usage::joystick || application == usage::game_pad || application == usage::multi_axis;
 }

@@ -54,7 +54,7 @@ class Parting {
     return parts;
   }
 
-  /// More than so many players no adapter has: what is there so often is something else.
+  /// No adapter has more players than this: more repetitions mean something else.
   static bool is_likely(std::size_t players) { return players >= 2 && players <= most_parts; }
 
   /// Players among groups: those that have a usage that another has, too.

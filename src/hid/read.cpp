@@ -85,7 +85,7 @@ class ControlType {
       case 0x08:
         return take_local(item);
       default:
-        return;  // reserved, and long ones: nobody has defined any
+        return;  // reserved and long items, which are undefined
     }
   }
 

@@ -52,7 +52,7 @@ int cover_input_folder(os::Door& door, const std::vector<std::string>& visible) 
   for (const std::string& path : visible) open.emplace_back(door, door.open(path, O_PATH));
   int result = door.mount("tmpfs", input_folder, "tmpfs", MS_NOSUID | MS_NOEXEC, "mode=0755");
   for (std::size_t i = 0; i < visible.size() && result == 0; ++i) {
-    if (!open[i]) continue;  // it has gone meanwhile
+    if (!open[i]) continue;  // it disappeared
     const os::Descriptor covered{door, door.open(visible[i], O_WRONLY | O_CREAT)};
     result = covered ? door.mount(fmt::format("/proc/self/fd/{}", open[i].get()), visible[i], "", MS_BIND, "")
                      : covered.get();

@@ -14,11 +14,11 @@ struct Alone {
   std::vector<std::string> raw;      ///< raw HID nodes that cannot
 };
 
-/// What is left for a program that shall not see the units of the event nodes at these places in /sys.
+/// What remains visible to a program from which the units with these folders in /sys are hidden.
 [[nodiscard]] Alone without(os::Door& door, std::span<const std::string> syspaths);
 
-/// Gives this process (a new one, before its program is started) a /dev/input of its own and takes the raw nodes
-/// away; 0, or minus the error number. Needs no rights where the system lets everybody have namespaces.
+/// Gives this process (forked, before exec) its own /dev/input and removes the raw nodes. Returns 0 or a negative error
+/// number. Needs no privileges if the system allows user namespaces.
 [[nodiscard]] int go_alone(os::Door& door, const Alone& alone);
 
 /// Takes the nodes of units that have come later, or are played on only now, away from such a program that runs

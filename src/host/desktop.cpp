@@ -38,7 +38,7 @@ class BusDesktop final : public Desktop {
   }
 
   sd_bus* bus_;
-  std::uint32_t last_ = 0;  ///< number of the message that is there; 0: none
+  std::uint32_t last_ = 0;  ///< id of the current message; 0: none
 };
 
 }  // namespace

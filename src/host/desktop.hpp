@@ -13,7 +13,7 @@ class Desktop {
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   /// Takes that; false once the bus is gone.
   [[nodiscard]] virtual bool take() noexcept = 0;
-  /// Shows a message in the place of the one before. Does not wait until it is there.
+  /// Replaces the previous message. Does not wait until it is shown.
   virtual void show(const std::string& words) noexcept = 0;
 };
 

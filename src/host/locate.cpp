@@ -1,4 +1,4 @@
-// What a node's place among the system's devices tells, as libudev has it.
+// Properties of a node from its position in the device tree, by libudev.
 #include <libudev.h>
 
 #include <algorithm>
@@ -51,7 +51,7 @@ class Located {
   Device owned_;
 };
 
-/// What a device says of itself; empty if it says nothing.
+/// An attribute of a device; empty if it has none.
 std::string attribute(udev_device* device, const char* name) {
   const char* const value = device != nullptr ? udev_device_get_sysattr_value(device, name) : nullptr;
   return value != nullptr ? value : "";
@@ -126,7 +126,7 @@ int interfaces_before(const Located& located) {
 std::string socket_of(const Located& located) {
   udev_device* const device = located.parent("usb", "usb_device");
   if (device == nullptr) return {};
-  // Up to the bus itself, the first hub of it; what that is built into tells one bus from another.
+  // Up to the root hub; its parent device identifies the bus.
   udev_device* bus = device;
   while (udev_device* const above = udev_device_get_parent_with_subsystem_devtype(bus, "usb", "usb_device"))
     bus = above;

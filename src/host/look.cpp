@@ -86,7 +86,7 @@ inspect::NodeFact look_at(os::Door& door, const NodePath& where) {
     const Openers openers = openers_of(door, where.path);
     fact.openers = openers.names;
     fact.opener = openers.only;
-    // Who plays is no secret, also where another user's programs are.
+    // Omnipar's own claims are visible even for other users' processes.
     const int player = Claims{door}.holder(ClaimKeys{fact.description}, false);
     fact.played = player != 0;
     if (fact.openers.empty() && player != 0) fact.openers = name_of_process(door, player);

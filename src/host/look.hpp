@@ -1,4 +1,4 @@
-// A look at what is there: every event node, once, without holding any.
+// Lists all event nodes, without keeping them open.
 #pragma once
 
 #include "inspect/doctor.hpp"
@@ -9,7 +9,7 @@ namespace omnipar::inline abi_0::host {
 /// The facts for the doctor; the descriptions in them are those of all readable nodes.
 [[nodiscard]] inspect::Facts look_around(os::Door& door);
 
-/// Who has a node open, as far as this can be seen: only root sees everybody's.
+/// The processes that have a node open; only root sees those of other users.
 struct Openers {
   std::string names;  ///< "name (process 12), …"; empty if none can be seen
   int only = 0;       ///< the process, if there is just one
@@ -24,7 +24,7 @@ inline constexpr const char* packaged_rule_path = "/usr/lib/udev/rules.d/70-omni
 inline constexpr const char* module_path = "/etc/modules-load.d/omnipar.conf";
 [[nodiscard]] std::string rule_text();
 
-/// What the system says of a node without opening it.
+/// Properties of a node that are known without opening it.
 struct ModelFact {
   std::string name;
   std::string vendor;   ///< four hexadecimal digits, as in /sys
@@ -33,8 +33,8 @@ struct ModelFact {
 };
 /// The nodes whose names hold `name`, whether they may be read or not.
 [[nodiscard]] std::vector<ModelFact> models_named(os::Door& door, const std::string& name);
-/// udev rules, a line each, that open all nodes of one model, raw ones too, to whoever is logged in at the screen, and
-/// no other.
+/// Returns udev rules, one per line, that give the user at the screen access to all nodes of one model, including raw
+/// ones.
 [[nodiscard]] std::string model_rule(const ModelFact& model);
 
 /// One line for each thing done or refused, and whether all was done.
@@ -44,8 +44,8 @@ struct Fixed {
 
   void note(bool good, const std::string& text);
 };
-/// Loads the module and installs the rule; needs root. The rule opens the raw nodes of those units that are there, or
-/// were there before, and are only played whole by their raw reports.
+/// Loads the module and installs the rule; requires root. The rule includes raw nodes of units that need them,
+/// connected now or earlier.
 [[nodiscard]] Fixed fix(os::Door& door, const Catalogue& catalogue);
 /// Removes what `fix` has installed; no line if there is nothing. Needs root.
 [[nodiscard]] Fixed uninstall(os::Door& door);

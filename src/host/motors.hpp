@@ -1,6 +1,5 @@
-// The motors of an event node. Some drivers answer an upload after half a minute, or never; so a process of its own
-// does the asking, and whoever plays meanwhile waits for nothing. (Grabbing and closing such a node wait all the same:
-// the kernel lets nobody in before the answer.)
+// The motors of an event node. Some drivers answer an upload after half a minute, or never, so a separate process sends
+// the requests and the session never waits. (Grabbing and closing such a node still wait: the kernel serialises them.)
 #pragma once
 
 #include <linux/input.h>
@@ -12,8 +11,8 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// Its process begins with the first effect and ends with this; one that hangs then is left to the kernel. Effects have
-/// numbers of our own. What cannot be done is not told: a unit that does not shake harms nobody.
+/// The process starts with the first effect and ends with this object; one that hangs is left to the kernel. Effect
+/// numbers are Omnipar's own. Failures are ignored: rumble is not essential.
 class Motors {
  public:
   /// The node's descriptor must stay open until the first effect.
@@ -42,7 +41,7 @@ class Motors {
   std::bitset<most_effects> taken_;
 };
 
-/// What the process is called, for whoever looks at our children.
+/// The name of the process in process lists.
 inline constexpr const char* motors_process = "omnipar-motors";
 
 }  // namespace omnipar::inline abi_0::host

@@ -21,8 +21,8 @@
 namespace omnipar::inline abi_0::host {
 namespace {
 
-/// How long the other half of a report that was cut is waited for. Counted from the read and not from the stamp: who
-/// is late to read may be early for the other half.
+/// How long to wait for the other half of a split report, from the time of reading rather than the timestamp: a late
+/// read may still precede the other half.
 constexpr Duration half_report_patience{2000};
 
 std::string text_of(const char* text) { return text != nullptr ? text : ""; }
@@ -166,7 +166,7 @@ class EvdevNode final : public Node {
   }
 
  private:
-  /// Another process holds the node until the driver has answered, for the kernel lets nobody close it before.
+  /// Closes the node in another process, because closing blocks until the driver has answered.
   bool close_elsewhere() noexcept {
     const pid_t child = door_.fork();
     if (child != 0) return child > 0;
@@ -190,8 +190,8 @@ class EvdevNode final : public Node {
   /// The stamp, unless it is of another clock or from the future: then the time of the read.
   Time time_for(Time stamp) const { return monotonic_ ? std::min(stamp, now_) : now_; }
 
-  /// Events have been lost, or went to others: what is now is asked for, and what differs is one report. The queue has
-  /// been read to its end; what comes in meanwhile is read again, and changes nothing. False when the unit has gone.
+  /// Events were lost or went to another program: reads the current state and reports the differences. The queue is
+  /// empty by then; events that arrive now are read again without effect. Returns false if the unit disappeared.
   bool ask_for_state(Reports& into) {
     if (!std::exchange(asks_, false)) has_lost();
     flush(into);

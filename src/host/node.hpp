@@ -33,22 +33,21 @@ class Node {
   /// When `drain` has said that it has gone: true if the unit is still there, and only this way to read it is not.
   [[nodiscard]] virtual bool is_other_way_open() const noexcept { return false; }
 
-  /// When `flush` has something to add although nothing more comes: half of a large report, which the kernel has cut
-  /// in two, or silence that tells something. `never`, if it has not. (Asked of every node in every wake-up.)
+  /// When `flush` has something to add without new input: half of a report that the kernel split, or a silence that
+  /// means something; otherwise `never`. (Called for every node in every wake-up.)
   [[nodiscard]] Time due() const noexcept { return due_; }
   virtual void flush(Reports& into) = 0;
 
-  /// True if all that this other event node of the same HID device says is said here, too; then it should be given to
-  /// `join`, so that nobody else acts on it.
+  /// Returns true if this node also reports everything that another event node of the same HID device reports; pass
+  /// that one to `join`.
   [[nodiscard]] virtual bool tells_all_of(const Description& node) const {
     static_cast<void>(node);
     return false;
   }
   virtual void join(std::unique_ptr<Node> node) { static_cast<void>(node); }
 
-  /// Keeps what the node says from everybody else (or no longer does). It is taken and given back only while nothing
-  /// on it is down, for others would never see that go up; until then it stays as it is. Can be called again and again.
-  /// Closing the node lets it go. True if it is as request.
+  /// Grabs or releases the node. Both wait until no button is pressed, because other programs would miss the release.
+  /// Can be called repeatedly. Closing the node releases it. Returns true if the requested state is reached.
   bool grab(bool yes) noexcept { return is_grabbed() == yes || try_to_grab(yes); }
   [[nodiscard]] virtual bool is_grabbed() const noexcept = 0;
   /// True if another program keeps to itself what the node says. Not asked while something is down: false.
@@ -59,8 +58,8 @@ class Node {
   virtual void resync() noexcept {}
   /// Those that are down.
   [[nodiscard]] virtual std::vector<Code> down() const = 0;
-  /// Holds the node though something is down, if it can be had. Everybody, also whoever reads this node here, is told
-  /// before that it has gone up; where the node cannot be written nobody is, and the result is false.
+  /// Grabs the node although buttons are pressed. All readers receive a release first; if the node is not writable they
+  /// do not, and the result is false.
   virtual bool grab_with_something_down() noexcept = 0;
 
   /// True if each part of the unit has motors and LEDs of its own; else what is said of part 0 goes for all.
@@ -71,15 +70,15 @@ class Node {
   /// minus the error number.
   virtual int put_effect(int part, ff_effect& effect) noexcept = 0;
   virtual void erase_effect(int number) noexcept = 0;
-  /// Plays it so many times; 0 stops it.
+  /// Plays an effect `times` times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
   /// A part's player LEDs, as Leds has them.
   [[nodiscard]] virtual int count_of_leds(int part) const noexcept = 0;
   virtual void show_leds(int part, std::uint32_t which) noexcept = 0;
 
-  /// Reports that set to rest, written to the descriptor, what would go on if we were killed. Closing the node does so
-  /// by itself, and so does the kernel with most nodes.
+  /// Reports that stop what would continue if this process were killed. Closing the node does the same, as does the
+  /// kernel for most nodes.
   [[nodiscard]] virtual std::vector<std::vector<std::uint8_t>> last_words() const { return {}; }
 
   /// Times that the kernel has lost events of this node; of raw reports, as far as can be guessed, for it does not
@@ -106,17 +105,17 @@ class Node {
 [[nodiscard]] std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const std::string& syspath,
                                               int& error);
 
-/// What a node's place tells: `socket`, `device`, `interface`, `half` and `made_by_program`. The socket of a USB unit
-/// is the platform's path and the chain of ports ("platform/dummy_hcd.0:1.2"), never the bus number, which changes
-/// between boots. The half follows from what lies before it: the device's lower interfaces of the same kind, and the
-/// nodes of pads that were made before it by the same interface.
+/// Sets `socket`, `device`, `interface`, `half` and `made_by_program` from the node's position in the device tree. The
+/// socket of a USB unit is the platform's path and the chain of ports ("platform/dummy_hcd.0:1.2"), never the bus
+/// number, which changes between boots. The half follows from what precedes it: the device's lower interfaces of the
+/// same kind, and pads created earlier on the same interface.
 void locate(Description& node, const std::string& syspath);
 
 /// The physical device that a node is of: its USB socket, else the HID device ("0005:1209:0002.0001"), each
 /// equal for all nodes of one device; empty if neither is known.
 [[nodiscard]] std::string device_of(const std::string& syspath);
 
-/// What can be told of a node without opening it: all but the ranges and values of its axes.
+/// Describes a node without opening it: everything except the ranges and values of its axes.
 [[nodiscard]] Description describe_unopened(const std::string& path, const std::string& syspath);
 
 /// The first line of a small file, as in /sys; empty if it cannot be read.

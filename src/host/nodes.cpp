@@ -92,7 +92,7 @@ std::vector<NodePath> Nodes::left() const {
   return all;
 }
 
-/// One HID device may have several event nodes; who reads its raw reports hears what they all say.
+/// A HID device may have several event nodes; its raw reports contain the input of all of them.
 bool Nodes::joins_another(const NodePath& where, std::unique_ptr<Node>& node) {
   const auto other =
       std::ranges::find_if(open_, [&](const Open& open) { return open.node->tells_all_of(node->description()); });
@@ -172,7 +172,7 @@ const Nodes::Batch& Nodes::drain(Time now) {
     const bool other_way = at->node->is_other_way_open();
     Open gone = std::move(*at);
     open_.erase(at);
-    gone.node.reset();  // closes the unit before it is opened anew
+    gone.node.reset();  // closes the unit before it is reopened
     if (other_way) open_otherwise(gone);
   }
   return batch_;

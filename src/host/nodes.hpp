@@ -28,11 +28,10 @@ class Nodes {
 
   /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
   [[nodiscard]] std::optional<int> open(const NodePath& where);
-  /// With `yes`, nobody else hears any of the nodes; each is taken as soon as nothing on it is down.
+  /// With `yes`, grabs all nodes, each as soon as no button on it is pressed.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
   [[nodiscard]] bool grabs_all() const noexcept { return grab_all_; }
-  /// Likewise for one node, until it is closed or released again, when nothing on it is down. A number that is not
-  /// there is ignored.
+  /// The same for one node, until it is closed or released. Unknown numbers are ignored.
   void grab(int number, bool yes) noexcept;
   [[nodiscard]] bool is_grabbed(int number) const noexcept;
   /// True while something is down on a node that is to be grabbed and is not for that reason.
@@ -40,7 +39,7 @@ class Nodes {
   /// The nodes that are to be grabbed and are not; and tries to grab them again.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_grabs() noexcept;
-  /// The open nodes that are not grabbed here: other programs hear them as well, or instead.
+  /// The open nodes that are not grabbed here, so that other programs also receive their input, or alone do.
   [[nodiscard]] std::vector<int> not_grabbed() const;
   /// Holds a node though something on it is down, as Node has it.
   bool grab_with_something_down(int number) noexcept;
@@ -55,8 +54,8 @@ class Nodes {
   void give_up(int number);
   /// The nodes that were left to another session, to be tried again when that may have ended.
   [[nodiscard]] std::vector<NodePath> left() const;
-  /// Is told of each such node, with the name of its unit and of who plays on it, instead of words for people. To be
-  /// set before nodes are opened.
+  /// Called for each such node with the name of its unit and the program using it, instead of a message. Set it before
+  /// opening nodes.
   void left_to_another(std::function<void(const std::string& unit, const std::string& opener)> tell) {
     tell_left_ = std::move(tell);
   }
@@ -102,7 +101,7 @@ class Nodes {
   [[nodiscard]] const Description& description(int number) const;
   /// True if another open node looks just like this one.
   [[nodiscard]] bool has_double(int number) const;
-  /// The number of the node of that path, or of the one that says all of it; nothing if it is not open.
+  /// The number of the node with that path, or of the node that includes its input; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
   /// What plays an effect for this part of a node: the part itself, or part 0 where all parts share it.
   [[nodiscard]] NodePart output_of(NodePart part) const noexcept;
@@ -131,7 +130,7 @@ class Nodes {
     bool grab = false;
     std::vector<ClaimKeys> keys{};  ///< its own, and those of what has joined it
     bool ready = false;
-    std::vector<NodePath> joined{};  ///< other event nodes, of which it says all
+    std::vector<NodePath> joined{};  ///< other event nodes whose input it includes
   };
 
   [[nodiscard]] bool joins_another(const NodePath& where, std::unique_ptr<Node>& node);

@@ -16,7 +16,7 @@ struct Close {
   void operator()(sd_bus_message* message) const noexcept { sd_bus_message_unref(message); }
 };
 
-/// What the daemon says of a device.
+/// A device as described by the daemon.
 struct PairedDevice {
   inspect::PairedFact fact;
   bool paired = false;

@@ -8,8 +8,8 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// Paired units that are played on, by their addresses; nothing if the daemon does not answer within two seconds. Asks
-/// it over the system's bus, which everybody may.
+/// Paired controllers by address; nothing if the daemon does not answer within two seconds. Uses the system bus, which
+/// needs no privileges.
 [[nodiscard]] std::optional<std::vector<inspect::PairedFact>> paired_units();
 
 }  // namespace omnipar::inline abi_0::host

@@ -1,4 +1,4 @@
-// Motors and LEDs that are told by raw reports, by the parts of a unit.
+// Motors and LEDs that are controlled by raw reports, for each part of a unit.
 #pragma once
 
 #include <cstdint>
@@ -15,7 +15,7 @@ namespace omnipar::inline abi_0::host {
 /// Until `find` has found some there are none, and then calls do nothing. A part that is not there has none.
 class PartOutputs {
  public:
-  /// Finds those of a raw node, which is told by this descriptor. What serves all players has none of its own.
+  /// Finds the outputs of a raw node with this file descriptor. Controls shared by all players have none.
   void find(const Catalogue& catalogue, const Description& node, int descriptor);
 
   [[nodiscard]] bool is_there() const noexcept { return output_ != nullptr; }
@@ -32,7 +32,7 @@ class PartOutputs {
     return player_of(part) >= 0 ? output_->count_of_leds(player_of(part)) : 0;
   }
   void show_leds(int part, std::uint32_t which) noexcept { output_->show_leds(player_of(part), which); }
-  /// Motors that run must be told so again.
+  /// Repeats the reports of running motors.
   void advance(Time now) noexcept {
     if (output_) output_->advance(now);
   }
@@ -45,7 +45,7 @@ class PartOutputs {
   }
 
   std::vector<int> players_;           ///< by part; -1: none
-  std::unique_ptr<RawOutput> output_;  ///< none: there are none, or they cannot be told anything
+  std::unique_ptr<RawOutput> output_;  ///< null: no outputs, or not writable
 };
 
 }  // namespace omnipar::inline abi_0::host

@@ -18,7 +18,7 @@ namespace omnipar::inline abi_0::host {
 /// The folder in /sys of the HID device that an event node or a raw node is of; empty if it is of none.
 [[nodiscard]] std::string hid_folder(const std::string& syspath);
 
-/// The report descriptor of the HID device of that folder, which everybody may read; empty if there is none.
+/// The report descriptor of a HID device, which is world-readable; empty if there is none.
 [[nodiscard]] std::vector<std::uint8_t> report_descriptor_of(os::Files& door, const std::string& hid_folder);
 
 /// The raw node of the HID device of that folder, as "/dev/hidraw0"; empty if it has none.
@@ -28,7 +28,7 @@ namespace omnipar::inline abi_0::host {
 /// known.
 class RawNode {
  public:
-  /// So many reports the kernel keeps (a ring of 64); what comes then is lost without a word.
+  /// The kernel buffers this many reports (a ring of 64) and silently drops others.
   static constexpr std::size_t most_waiting = 63;
 
   /// `sibling` is an event node of the same HID device. Null and minus the error number in `error` if it cannot be

@@ -8,8 +8,8 @@ namespace omnipar::inline abi_0::host {
 namespace {
 
 constexpr double full = 65535;
-/// A motor whose report says for how long, which is as long as it can, is told again this often. How much time that is
-/// is not read: one byte in hundredths of a second says 2.55 s.
+/// A motor report with a duration (always the maximum) is repeated at this interval. The duration's unit is not
+/// evaluated: one byte in hundredths of a second lasts 2.55 s.
 constexpr Duration again_after = std::chrono::milliseconds{500};
 
 }  // namespace
@@ -73,7 +73,7 @@ void RawOutput::also(Reports& reports, const hid::Output& output) const noexcept
   reports.at(report.front()) = report;
 }
 
-/// Each report once, when all that it says has been put into it.
+/// Sends each report once, after all its values are set.
 void RawOutput::tell(const Reports& reports) noexcept {
   for (const auto report : reports)
     if (!report.empty()) writer_.put(report);

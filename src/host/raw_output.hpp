@@ -42,7 +42,7 @@ class RawOutput {
   void play_effect(int number, int times, Time now) noexcept;
   void show_leds(int part, std::uint32_t which) noexcept;
 
-  /// When motors are to be told something although nobody asks.
+  /// When motor reports have to be repeated.
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
   void advance(Time now) noexcept;
 
@@ -68,15 +68,14 @@ class RawOutput {
     int player = -1;  ///< -1: of all
     bool is_strong = true;
     bool is_weak = false;
-    double level = 0;  ///< as it was told last
+    double level = 0;  ///< as sent last
   };
   struct Led {
     hid::Output output;
     int player = -1;
   };
 
-  using Reports =
-      std::array<std::span<const std::uint8_t>, hid::most_reports>;  ///< reports that say something new, by id
+  using Reports = std::array<std::span<const std::uint8_t>, hid::most_reports>;  ///< reports with changes, by id
 
   void also(Reports& reports, const hid::Output& output) const noexcept;
   void tell(const Reports& reports) noexcept;

@@ -72,7 +72,7 @@ class RawUnitNode final : public Node {
   }
   void join(std::unique_ptr<Node> node) override { event_nodes_.push_back(std::move(node)); }
 
-  // Others hear the event nodes: what counts there is whether something is down on those.
+  // Other programs read the event nodes, so their buttons decide.
   bool is_grabbed() const noexcept override {
     return std::ranges::all_of(event_nodes_, [](const auto& node) { return node->is_grabbed(); });
   }
@@ -142,8 +142,8 @@ class RawUnitNode final : public Node {
   }
 
  private:
-  /// Raw reports are never cut, but some sockets tell by their silence that they are empty, and motors that run must be
-  /// told so again.
+  /// Raw reports are never split, but some sockets show by silence that they are empty, and running motors need
+  /// repetition.
   void update_due() noexcept { set_due(earlier(unit_.next_due(), outputs_.next_due())); }
 
   static void add(Reports& into, Time time, const RawUnit::Update& update) {

@@ -1,4 +1,4 @@
-// libudev's things, which let go of themselves.
+// RAII wrappers for libudev.
 #pragma once
 
 #include <libudev.h>

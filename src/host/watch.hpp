@@ -25,7 +25,7 @@ class Watch {
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   /// The next piece of news, or nothing for now.
   [[nodiscard]] virtual std::optional<NodeEvent> next() = 0;
-  /// The nodes that are there, in order of their numbers.
+  /// The existing nodes, sorted by number.
   [[nodiscard]] virtual std::vector<NodePath> present() = 0;
 };
 

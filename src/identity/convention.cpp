@@ -140,9 +140,9 @@ ControlType reading_of(Code code, const std::string& role) {
   }
 }
 
-/// How many buttons a pad has that the kernel's generic driver has only numbered, from BTN_SOUTH on without a gap; 0 if
-/// its codes mean what they are called. BTN_C is the third, which drivers that know their pad leave out; and a pad that
-/// goes on to the buttons of both sticks has been made for these names.
+/// Returns the number of buttons that the kernel's generic driver numbered from BTN_SOUTH without a gap; 0 if the codes
+/// mean what their names say. BTN_C is the third, which drivers for specific pads leave out; a pad that includes the
+/// buttons of both sticks was designed for these names.
 std::size_t numbered_count(const Description& description) {
   constexpr std::uint16_t last = 0x13e;
   std::size_t count = 0;

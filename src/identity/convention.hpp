@@ -19,7 +19,7 @@ namespace omnipar::inline abi_0::identity {
 [[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
                                                   std::string_view part);
 
-/// Of two on one axis: the control ends where that rests, in the middle of it if its sheet does not say where.
+/// For combined pedals: the control ends at the axis's rest position, by default the middle.
 void take_half(Control& control, const ControlSheet& said);
 
 }  // namespace omnipar::inline abi_0::identity

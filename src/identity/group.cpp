@@ -29,7 +29,7 @@ bool has_type(const Description& node, std::uint16_t type) noexcept {
 /// "usb-0000:00:14.0-2/input1" without its end.
 std::string_view place_of(std::string_view phys) noexcept { return phys.substr(0, phys.rfind("/input")); }
 
-/// How a kind stands for its unit: the pad first, what nobody plays on last.
+/// The rank of a kind as main node: pads first, nodes that are not played on last.
 int rank_of(const Description& node) noexcept { return static_cast<int>(node_kind(node)); }
 
 class Grouping {
@@ -72,7 +72,7 @@ class Grouping {
       if (node_kind(nodes_[i]) != NodeKind::pad) units_[first_unit + owner_of(i, pads)].nodes.push_back(i);
   }
 
-  /// A room's nodes may not say it.
+  /// Nodes of a room may lack it.
   static std::string half_of(const Description& pad) {
     if (!pad.half.empty() || pad.interface <= 0) return pad.half;
     return std::to_string(pad.interface + 1);

@@ -223,7 +223,7 @@ std::vector<Control> identity::raw_controls(const Description& node, std::string
       alone.codes.push_back({codes[index].code, raw.controls[index].minimum, raw.controls[index].maximum, 0});
   const auto by_convention = identity::convention_controls(alone);
   for (Control control : by_convention) {
-    // Reports say all values from the first on, so nothing tells whether an axis is alive: a trigger's is.
+    // Raw reports contain all values from the first, so an axis cannot prove that it exists: a trigger's is assumed to.
     const bool is_axis_too =
         control.type == ControlType::button && std::ranges::any_of(by_convention, [&](const Control& other) {
           return other.role == control.role && other.type == ControlType::one_sided;

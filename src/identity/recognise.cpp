@@ -23,7 +23,7 @@ bool same_model(const RigUnit& unit, const Description& d) {
          identity::plain_serial(unit.serial) == identity::plain_serial(d.serial);
 }
 
-/// Cheap pads all have the same serial number; it tells nobody apart. Parts of one unit may share theirs.
+/// Cheap pads share one serial number, which then identifies none. Parts of one unit may share theirs.
 bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
   return std::ranges::any_of(rig.units, [&](const RigUnit& other) {
     return &other != &unit && other.serial == unit.serial && other.part == unit.part && other.half == unit.half &&
@@ -80,7 +80,7 @@ void add_outdated(Attachment& attachment, const std::string& role) {
 
 std::int32_t whole(double raw) noexcept { return static_cast<std::int32_t>(std::lround(raw)); }
 
-/// The control's own numbers, for whoever looks at one axis alone: the box around the edge.
+/// The range of a single axis of a stick: the bounding box of its edge.
 void take_box(Control& control, const StickCalibration& stick, double RawPoint::*side) {
   const auto [low, high] = std::ranges::minmax_element(stick.edge, {}, side);
   control.rest = whole(stick.rest.*side);
@@ -211,8 +211,8 @@ int exactness(const UnitIdentity& identity, const Description& d) noexcept {
   return identity.name == d.name ? 3 : identity.name == stem_of(d.name) ? 2 : 0;
 }
 
-/// False if the node has nothing of what the sheet says of it, or no axis where the sheet has some. Of raw reports it
-/// is not known before they are read.
+/// Returns false if the node has none of the sheet's controls, or no axis although the sheet has some. Unknown for raw
+/// reports before they are read.
 bool has_controls_of(const UnitSheet& sheet, const Description& d) noexcept {
   if (!d.descriptor.empty() || d.codes.empty()) return true;  // it is not known yet
   const std::string_view kind = node_kind_name(node_kind(d));

@@ -138,7 +138,7 @@ void add_held(const Facts& facts, Findings& findings) {
                                   : ""});
 }
 
-/// Units of which half is missing, and nobody would know why.
+/// Units with missing controls because their raw reports are inaccessible.
 void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   for (const NodeFact& node : facts.nodes)
     if (const std::string lost = lost_without_raw(node, catalogue); !lost.empty())
@@ -149,8 +149,7 @@ void add_shut_raw(const Facts& facts, const Catalogue& catalogue, Findings& find
            fix_command});
 }
 
-/// Panels and guns that call themselves keyboards or mice: known by a sheet but shut, or not known at all.
-/// What is shown in quotes, for a command that somebody may paste.
+/// Quotes text for a command that can be pasted.
 std::string as_word(std::string_view shown) {
   if (shown.size() > 1 && shown.starts_with('"') && shown.ends_with('"')) shown = shown.substr(1, shown.size() - 2);
   return base::shell_word(shown);
@@ -239,7 +238,7 @@ void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findi
                         fmt::format("No input from {}: its socket is empty, or its pad is off.", silent.text()), ""});
 }
 
-/// The main nodes of all that is there, by every way, as the rig knows them.
+/// The main nodes of all connections, as the rig identifies them.
 std::vector<Description> mains_of(const Facts& facts) {
   std::vector<Description> nodes;
   for (const NodeFact& node : facts.nodes) nodes.push_back(node.description);
@@ -255,7 +254,7 @@ std::vector<Description> mains_of(const Facts& facts) {
   return mains;
 }
 
-/// What the rig has and nobody has plugged in.
+/// Units in the rig that are not connected.
 void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
   Names away;
   const std::vector<Description> mains = mains_of(facts);

@@ -17,7 +17,7 @@ struct NodeFact {
   bool readable = true;
   bool pad_like = true;       ///< as the system has it
   bool types = false;         ///< likewise: it repeats keys, as keyboards do
-  bool grabbed = false;       ///< by another program, which keeps all that it says to itself
+  bool grabbed = false;       ///< grabbed by another program, which alone receives its input
   std::string openers{};      ///< programs that have it open, if it is grabbed: "name (process 12)"
   int opener = 0;             ///< the process of the only one of them; 0 if there are several, or none can be seen
   Description description{};  ///< name and numbers always; the rest if it is readable
@@ -53,11 +53,11 @@ struct Finding {
   std::string id;
   State state = State::good;
   std::string text;
-  std::string fix;  ///< the command that fixes it; empty if a hand must, or nothing need
+  std::string fix;  ///< the command that fixes it; empty if manual or unnecessary
 };
 
-/// What the event node does not tell of its unit, if only the raw reports do and these may not be read; else empty.
-/// Everybody can read the report descriptor, so this is known without them.
+/// What the event node lacks, if only inaccessible raw reports contain it; otherwise empty. The report descriptor is
+/// world-readable, so this is known without them.
 [[nodiscard]] std::string lost_without_raw(const NodeFact& node, const Catalogue& catalogue);
 
 /// In the order in which a person would go through them.

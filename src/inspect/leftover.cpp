@@ -18,7 +18,7 @@ bool comes_from_outside(const Description& node) {
   return node.bus == usb || node.bus == radio;
 }
 
-/// "mouse", "keyboard"; empty for what no hand could play on.
+/// "mouse", "keyboard"; empty for nodes that cannot be played on.
 std::string_view kind_word(NodeKind kind) {
   switch (kind) {
     case NodeKind::mouse:
@@ -42,7 +42,7 @@ std::string kinds_of(const UnitNodes& unit, const std::vector<Description>& node
   return fmt::format("{}", fmt::join(words, " and "));
 }
 
-/// Counts that are finer than another code's say nothing of their own.
+/// High-resolution counts duplicate another code.
 bool is_fine_count(Code code) {
   constexpr Code wheel = relative(0x0b), across = relative(0x0c);
   return code == wheel || code == across;

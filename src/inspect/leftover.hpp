@@ -1,4 +1,4 @@
-// What is there besides the units and controls that are played on: it is named, so that nobody looks for it.
+// Connected devices and controls that are not used, listed so that users need not search for them.
 #pragma once
 
 #include <string>

@@ -1,4 +1,4 @@
-// What a raw node says while it speaks, a line at a time, slowly enough to be read.
+// Live values of a raw node, one line at a time, at a readable rate.
 #pragma once
 
 #include <cstdint>

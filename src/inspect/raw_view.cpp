@@ -166,7 +166,7 @@ class RawView {
     }
   }
 
-  /// What begins in a byte; what only goes on there is said so.
+  /// The controls that begin in a byte, or "(continued)".
   std::string byte_words(std::uint8_t id, std::size_t byte) const {
     if (descriptor_.numbered && byte == 0) return "the report's id";
     const auto begin = static_cast<std::uint32_t>((byte - (descriptor_.numbered ? 1 : 0)) * 8);

@@ -1,4 +1,4 @@
-// A report of an unknown unit, for somebody else to make a sheet of.
+// A draft sheet for an unknown unit, to be completed by others.
 #pragma once
 
 #include <string>
@@ -11,7 +11,7 @@ namespace omnipar::inline abi_0::inspect {
 
 /// A role and, of a pair, which half.
 struct Guess {
-  std::string role;  ///< empty: nobody knows
+  std::string role;  ///< empty: unknown
   Axis axis = Axis::none;
 };
 /// What an event node's codes are by the kernel's convention, and those of mice and keyboards by their own names: one

@@ -13,7 +13,7 @@
 namespace omnipar::inline abi_0::inspect {
 namespace {
 
-/// From here on an axis counts as moved by a hand, and as pushed.
+/// The positions from which an axis counts as moved, and as pushed.
 constexpr double away_from_rest = 0.12;
 constexpr double pushed = 0.5;
 
@@ -39,7 +39,7 @@ TargetKind whole_of(TargetKind half) {
                                        : TargetKind::pointer;
 }
 
-/// True if the target is the second half of the one before it, or says whether that is on the game area.
+/// True if the target is the second axis of the previous one, or its on-screen button.
 bool is_more_of(const SeenTarget& one, const TargetInfo& next) {
   return (next.name == one.name + "-y" && one.kind == whole_of(next.kind)) ||
          (next.name == one.name + "-on" && one.kind == TargetKind::pointer);
@@ -103,7 +103,7 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
   }
 }
 
-/// Of nodes that stay, what was heard is kept; of new ones it is what they said when they came.
+/// Existing nodes keep their values; new ones start with their initial state.
 void Seen::meet_nodes(const std::vector<UnitDetails>& units) {
   std::map<Share, Heard> heard;
   for (const UnitDetails& unit : units)
@@ -135,7 +135,7 @@ void Seen::add_unit(const UnitDetails& unit, const std::map<int, std::string>& g
   for (const UnitDetails::Node& node : unit.nodes) add_unknown(unit, node);
 }
 
-/// What is not known anew: what it has counted, whether it has spoken.
+/// Carries over counts, and whether an axis has reported.
 void Seen::take_over(SeenUnit& unit, const SeenUnit& before) {
   unit.spoke = before.spoke;
   unit.silent = unit.silent && before.spoke == 0;
@@ -193,7 +193,7 @@ void Seen::add_measured(Wire& wire, const Attachment& attachment) {
   wire.other = *at;
 }
 
-/// What no sheet and no convention knows; of a part nobody could say whose it is.
+/// Controls without a role; for a part, their owner is unknown.
 void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
   if (!unit.part.empty()) return;
   for (const CodeRange& range : node.description.codes) {
@@ -207,7 +207,7 @@ void Seen::add_unknown(const UnitDetails& unit, const UnitDetails::Node& node) {
                                                : ControlType::two_sided;
     control.minimum = range.minimum;
     control.maximum = range.maximum;
-    control.rest = range.value;  // where it rests nobody knows
+    control.rest = range.value;  // its rest position is unknown
     add_control(unit, node, control);
     SeenControl& seen = units_.back().controls.back();
     seen.is_known = false;
@@ -288,7 +288,7 @@ void Seen::judge(const Wire& wire) {
     control.odd = Oddity::none;
 }
 
-/// A press, or a push past the half of the way; and how a push goes on.
+/// Records a press, or a push beyond half, and its progress.
 void Seen::note_press(const Wire& wire, double before) {
   const ControlType type = wire.control.type;
   if (type == ControlType::pointer) return;

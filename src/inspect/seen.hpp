@@ -1,6 +1,5 @@
-// What is seen at one moment: the controls of each unit, and the targets of each port. Opens nothing and draws nothing:
-// it is told who is there and what they say, and looks at a reader. Whoever draws, for a terminal or as a picture,
-// takes it from here.
+// A snapshot of the controls of each unit and the targets of each port. Has no I/O: the caller passes units, reports
+// and a reader. Views draw it.
 #pragma once
 
 #include <array>
@@ -35,8 +34,8 @@ enum class Oddity : std::uint8_t {
 /// One word for people.
 [[nodiscard]] std::string_view word_of(Oddity oddity) noexcept;
 
-/// One control of a unit: one role, of one code or of the two of a stick. A code that nobody knows a role for is a
-/// control, too, called by the code's name.
+/// A control of a unit: a role with one code, or two for a stick. A code without a role is a control as well, named
+/// after its code.
 struct SeenControl {
   std::string role;
   bool is_known = true;    ///< it is a role
@@ -54,14 +53,14 @@ struct SeenControl {
 
   /// "ABS_X, ABS_Y"
   [[nodiscard]] std::string codes() const { return code_y.empty() ? code : code + ", " + code_y; }
-  /// A button that is down, or anything else that a hand has moved away from its rest.
+  /// A pressed button, or an axis away from its rest position.
   [[nodiscard]] bool is_lit() const noexcept;
   bool moved = false;  ///< counts: with the last report
 };
 
 struct SeenUnit {
   std::string name;
-  std::string seat;  ///< empty: nobody's yet
+  std::string seat;  ///< empty: not assigned
   bool plays = false;
   bool empty = false;        ///< a part, and nothing is in its socket
   bool silent = false;       ///< nothing is known of it, and nothing has come: it may be out of range
@@ -101,7 +100,7 @@ struct SeenPort {
   std::vector<SeenTarget> targets;
 };
 
-/// A control that somebody has just pressed or pushed.
+/// A control that was just pressed or pushed.
 struct SeenPress {
   std::string unit;
   std::string seat;
@@ -180,7 +179,7 @@ class Seen {
   struct Moved {
     std::size_t unit = 0;
     std::size_t control = 0;
-    std::uint64_t after = 0;  ///< so many looks
+    std::uint64_t after = 0;  ///< the number of looks
   };
   std::vector<Moved> moved_controls_;  ///< that have counted, and are lit for one look
   std::uint64_t looks_ = 0;

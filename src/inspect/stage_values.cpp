@@ -53,7 +53,7 @@ class Journey {
       at_ = kind.move(constants, at_);
       return say_position(words);
     }
-    if (kind.follow != nullptr) {  // as when the hand stays there
+    if (kind.follow != nullptr) {  // as with a held position
       stage::Trail trail;
       trail.at = trail.goal = at_;
       at_ = kind.follow(constants, trail, false);
@@ -82,7 +82,7 @@ class Journey {
     return names;
   }
 
-  /// When a gate that goes on now lets it through.
+  /// When a gate passes a press that starts now.
   static std::string moment(const stage::Kind& kind, const stage::Constants& constants) {
     const stage::Gated first = kind.step(constants, {true, false, false}, stage::Cause::input, 0);
     if (first.out) return "on";

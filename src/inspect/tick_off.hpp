@@ -28,7 +28,7 @@ struct TickedPort {
   std::string seat;
   std::string controller;
   std::vector<TickedTarget> targets;  ///< in the order of the port that is seen
-  bool was_played = false;            ///< somebody has been there for it
+  bool was_played = false;            ///< it had a player
 
   /// How many are ticked, and of how many.
   [[nodiscard]] std::size_t ticked() const noexcept;
@@ -45,7 +45,7 @@ class TickOff {
   void take_over(const TickOff& before);
   /// To be called after each `Seen::look` that has found something.
   void update(const Seen& seen);
-  /// A press of this target that nobody has seen there, because it took the seat.
+  /// A press of this target that the machine did not receive because it took the seat.
   void tick(int port, std::string_view target);
 
   [[nodiscard]] const std::vector<TickedPort>& ports() const noexcept { return ports_; }
@@ -53,7 +53,7 @@ class TickOff {
   [[nodiscard]] bool complete() const noexcept;
   /// The same, but for players who were never there, if any was.
   [[nodiscard]] bool complete_for_those_there() const noexcept;
-  /// "Players 1 and 2 are complete.", a sentence for each player that something is missing of, and who was never there.
+  /// "Players 1 and 2 are complete.", a sentence for each incomplete player, and those who never played.
   [[nodiscard]] std::vector<std::string> result() const;
 
  private:

@@ -79,12 +79,12 @@ struct Stop {
 struct Meaning {
   std::string by;  ///< "the kernel's gamepad convention", or a sheet's title, or two of them
   std::string role;
-  int says = 1;  ///< so many say it; `by` names the first two
+  int says = 1;  ///< the number of sources; `by` names the first two
 };
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, Code code);
-/// The same for a control of raw reports, such as "hid:0/x#2", of which only sheets say what it is.
+/// The same for a raw report control such as "hid:0/x#2", which only sheets can define.
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_control);
-/// What a control of this name, "BTN_SOUTH" or "hid:0/x#2", is to the units that are there; `by` names a unit.
+/// The roles of a control with this name, "BTN_SOUTH" or "hid:0/x#2", on the connected units; `by` names a unit.
 [[nodiscard]] std::vector<Meaning> meanings(const Catalogue& catalogue, std::span<const Description> nodes,
                                             std::string_view name);
 

@@ -1,4 +1,4 @@
-// Which questions have been answered, and the way back. Knows no hands and no time.
+// The answers, and going back. Independent of input and time.
 #pragma once
 
 #include <optional>
@@ -39,13 +39,13 @@ class Answers {
   [[nodiscard]] std::vector<std::string> sources(std::size_t question) const;
   /// True if an answer to another question has taken this role away.
   [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
-  /// Takes it as the answer, and goes on. The opposite question that was answered with it, if one was.
+  /// Accepts an answer and moves on. Returns the opposite question if it was answered as well.
   std::optional<std::size_t> accept(LearnedSource source);
   /// The same; and no other target has it any more: those that have nothing left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
-  /// What somebody has chosen stays, unless it is to be `cleared`; where answers come on top, so does anything else.
+  /// Skips a question. The user's sources are kept unless `cleared`; when adding, all sources are.
   void skip(bool cleared);
-  /// The same for a question that nobody has seen: it is no step of the way back, and whatever there is stays.
+  /// The same for a question that was never shown: 'back' ignores it, and its sources are kept.
   void pass_over();
   /// Asks for the first that is open, from an end that came early.
   void ask_remaining();
@@ -74,8 +74,8 @@ class Answers {
   std::optional<std::size_t> at_;
   std::vector<Moment> trail_;
   bool is_single_ = false;       ///< one question was asked again from the end: the end is next
-  std::set<std::size_t> due_;    ///< but for those from which an answer was taken meanwhile
-  std::set<std::size_t> alone_;  ///< questions whose opposite has to be asked for itself: somebody went back
+  std::set<std::size_t> due_;    ///< except those with an answer since
+  std::set<std::size_t> alone_;  ///< questions whose opposite is asked separately, after 'back'
 };
 
 }  // namespace omnipar::inline abi_0::learn

@@ -16,7 +16,7 @@ namespace {
 constexpr double unmoved = 0.13, unmoved_place = 0.05;
 /// Back at its former rest an axis is within this.
 constexpr double at_home = 0.15;
-/// Who stands for less has not stood still.
+/// A shorter pause is not a stop.
 constexpr Duration dwelling{70'000};
 
 /// What was measured goes before what the sheet or the kernel says: a worn stick is at its end where it stops.
@@ -175,7 +175,7 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
     wire.low = wire.high = to;
     return;
   }
-  // Back from where it was left for a while it is at rest, and nobody has pushed it.
+  // Returning from a held position to rest is not a push.
   if (wire.home && std::fabs(to - *wire.home) < at_home) {
     wire.base = *wire.home;
     wire.home.reset();
@@ -201,7 +201,7 @@ void Hands::move(Node& node, Wire& wire, double to, Time time) {
   if (is_gone && !node.ours) wire.low = wire.high = to;
 }
 
-/// A few readings at once far away, and back at once, are no push of a hand.
+/// A few distant readings that return at once are noise.
 void Hands::forget_spikes(Node& node, Wire& wire, double before, Time time) {
   constexpr int evenly = 20;
   constexpr std::size_t often = 3;
@@ -221,7 +221,7 @@ void Hands::pass(Node& node, Wire& wire, int side, Time time) {
   wire.since = wire.began = time;
   wire.down = wire.off() >= wire.threshold();
   if (wire.first == 0 && wire.control.type == ControlType::two_sided) {
-    // Of a stick only what goes straight up, and then aside, says how it stands.
+    // The orientation of a stick follows only from straight movements, first up, then aside.
     const auto other = std::ranges::find_if(node.wires, [&wire](const Wire& one) {
       return one.control.role == wire.control.role && one.control.axis != wire.control.axis;
     });

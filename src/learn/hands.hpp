@@ -1,5 +1,5 @@
-// What hands do on the units that are there, from one rest to the next: which controls went how far. A control that is
-// down when its unit comes, and an axis that is met away from its rest, take no part until they have been at rest.
+// Gestures on the connected units, from one rest to the next: which controls moved, and how far. Buttons pressed and
+// axes away from rest at the start are ignored until they have been at rest.
 #pragma once
 
 #include <algorithm>
@@ -25,7 +25,7 @@ struct Push {
   std::string role;  ///< as a binding names it: "south", "left-stick-up"
   Code code;
   ControlType type = ControlType::button;
-  bool is_raw = false;  ///< of a control that nobody knows
+  bool is_raw = false;  ///< of a control without a role
   bool is_hat = false;
   int side = 1;
   double peak = 0;    ///< the farthest since the last rest
@@ -82,7 +82,7 @@ class Hands {
   void rest_here();
   /// What is down now is taken to be stuck: it takes no part until it was released.
   void leave_out_what_is_down(Time now);
-  /// True if a hand has begun to do something on our units; with `by_moving` also what points or counts.
+  /// True if a gesture has started on the unit; with `by_moving`, pointers and relative axes count as well.
   [[nodiscard]] bool is_stirred(bool by_moving) const noexcept;
   /// When something of ours that takes part in the gesture moved last, far enough to matter.
   [[nodiscard]] Time moved() const noexcept;
@@ -117,7 +117,7 @@ class Hands {
     std::vector<Wire> wires;
     std::optional<Time> heard{};
     Duration interval{};  ///< the shortest between two reports
-    int even = 0;         ///< so many in a row came at this interval
+    int even = 0;         ///< consecutive reports at this interval
   };
   void take(Node& node, Wire& wire, const Report& report, std::int32_t value);
   void move(Node& node, Wire& wire, double to, Time time);
@@ -133,11 +133,11 @@ class Hands {
   std::vector<std::string> brief_;
   std::vector<std::string> left_out_;
   std::vector<Odd> odd_;
-  std::vector<std::string> told_;  ///< oddities that have been told
+  std::vector<std::string> told_;  ///< reported problems
 };
 
-/// What a binding calls one side of a control: "dpad-left", "left-stick-up"; of an axis that nobody knows its name with
-/// a sign.
+/// The binding of one side of a control: "dpad-left", "left-stick-up"; for an axis without a role, its name with a
+/// sign.
 [[nodiscard]] std::string side_name(const Control& control, int side);
 
 }  // namespace omnipar::inline abi_0::learn

@@ -21,17 +21,16 @@ namespace omnipar::inline abi_0 {
 
 namespace {
 
-/// Nobody presses the same control again for another question sooner than this, and none sooner than a hand needs to
-/// follow what the eye reads.
+/// The shortest time before the same control, and another one, can answer the next question: reading takes longer.
 constexpr Duration soonest_same{500'000}, soonest{120'000};
-/// Who presses once more for both has read that they may.
+/// The shortest time before a second press means 'use for both'.
 constexpr Duration soonest_both{250'000};
 /// The shortest time between two repeats of the same message.
 constexpr Duration told_again{3'000'000};
-/// Two controls that are held for so long end it.
+/// Holding two controls for this long ends the session.
 constexpr Duration leave_hold{2'000'000};
-/// What is swept or moved has been swept or moved when it stands for so long; what was not enough, later; what has no
-/// button to be pressed at its end, later still.
+/// A sweep or movement ends when it stops for this long; an incomplete one later; one without a button at its end later
+/// still.
 constexpr Duration sweep_ends{400'000}, half_sweep_ends{1'500'000}, span_ends{3'000'000};
 
 /// What is still down after so long is named, and behind this taken to be stuck.
@@ -81,7 +80,7 @@ class Learning::Impl {
     say({.kind = Kind::pauses, .unit = unit});
   }
 
-  /// The kernel releases what is held on a unit that is pulled out: an answer of just before was no hand's.
+  /// The kernel releases the buttons of an unplugged unit: an answer from just before was not deliberate.
   void take_back_the_plug(int node, const std::string& unit) {
     constexpr Duration plug_time = std::chrono::milliseconds{200};
     if (!taken_ || taken_->first != node || now_ - taken_->second >= plug_time || mode_ == Mode::over) return;
@@ -97,7 +96,8 @@ class Learning::Impl {
   // -- what comes -----------------------------------------------------------------------------------------------
   void feed(int node, const Report& report) {
     advance(report.time);
-    if (taken_ && taken_->first == node && now_ > taken_->second) taken_.reset();  // it goes on: that was a hand
+    if (taken_ && taken_->first == node && now_ > taken_->second)
+      taken_.reset();  // it continues to report: the answer was deliberate
     hands_.feed(node, Report{now_, report.changes});
     say_odd();
     for (const learn::Push& push : hands_.take_fresh()) echo(push);
@@ -328,7 +328,7 @@ class Learning::Impl {
     if (mode_ == Mode::asks) say({.kind = Kind::hears, .question = *at(), .unit = push.unit, .role = push.role});
   }
 
-  /// The first unit that is pressed answers from then on, if nobody is known; with all of them each press counts.
+  /// Without a known unit, the first one pressed is used; with all units, every press counts.
   void hear_other(const learn::Push& push) {
     if (!hands_.has_own() && units_.empty()) {
       own(push.unit);
@@ -402,7 +402,7 @@ class Learning::Impl {
   [[nodiscard]] bool by_sweep() const { return mode_ == Mode::asks && learn::is_swept(answers_.question().kind); }
   [[nodiscard]] bool by_span() const { return by_sweep() && answers_.question().motion == LearnMotion::span; }
 
-  /// From here on nothing is heard until all is released.
+  /// Ignores input until everything is released.
   void wait() {
     if (mode_ == Mode::over) return;
     if (gesture_ == Gesture::moving) released_at_.reset();

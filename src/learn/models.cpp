@@ -1,4 +1,4 @@
-// Models that nobody knows: what is asked of them, and the sheets that the answers make.
+// Learning unknown models: the questions, and the resulting sheets.
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -349,7 +349,7 @@ Attachment raw_attachment(const Description& node) {
     if (control.type == ControlType::two_sided && control.minimum >= control.maximum) continue;
     const std::int64_t middle = (std::int64_t{range.minimum} + range.maximum + 1) >> 1;
     if (control.type == ControlType::two_sided) control.rest = static_cast<std::int32_t>(middle);
-    // The kernel says 0 of an axis that has not spoken yet.
+    // The kernel reports 0 for an axis without a report.
     const bool is_hat = range.minimum == -1 && range.maximum == 1;
     const bool is_known = control.type == ControlType::button || is_hat || range.value != 0;
     if (is_known && control.type != ControlType::counts) attachment.state.push_back({range.code, range.value});

@@ -11,7 +11,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// As a hand goes: what steers, fire buttons and shoulders as the controller has them, start and the like, the rest.
+/// A natural order: steering, fire buttons and shoulders in the controller's order, start and similar, all others.
 int rank_of(const TargetSheet& target) {
   constexpr std::array fire =
       std::to_array<std::string_view>({"south", "east", "west", "north", "trigger", "left-shoulder", "right-shoulder",
@@ -115,7 +115,7 @@ class Outcome {
     return uses;
   }
 
-  /// Nobody was asked, and what it had may be another target's now.
+  /// A question that was not asked may have lost its sources to another target.
   void take_lost(std::vector<Binding>& all, std::size_t question) const {
     const std::string& name = learning_.questions()[question].name;
     std::vector<Use> uses = kept_of(question);
@@ -174,7 +174,7 @@ class Outcome {
     return true;
   }
 
-  /// What was moved to another target is not there any more where it was, also where nobody was asked.
+  /// Removes sources that were moved to other targets, even if the question was not asked.
   void take_from_others(std::vector<Binding>& all) const {
     for (std::size_t q = 0; q < learning_.questions().size(); ++q)
       for (const LearnedSource& source : learning_.answers()[q].sources)

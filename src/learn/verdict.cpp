@@ -136,7 +136,7 @@ std::string side_words(const LearnedSource& source, const Question& question, bo
 
 namespace {
 
-/// Of two controls that one press moves, the one that says more of such a target.
+/// For two controls moved by one press, prefers the more expressive one for the target.
 int rank_of(const Push& push, TargetKind kind) {
   const bool is_key = push.type == ControlType::button;
   if (kind == TargetKind::one_sided) return is_key ? 1 : 0;

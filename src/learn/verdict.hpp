@@ -11,7 +11,7 @@
 
 namespace omnipar::inline abi_0::learn {
 
-/// Neither source nor refusal: nobody did anything that was meant.
+/// Neither source nor refusal: nothing deliberate happened.
 struct Verdict {
   std::optional<LearnedSource> source{};
   LearnRefusal refusal = LearnRefusal::none;

@@ -1,4 +1,4 @@
-// One control of a unit, as hands move it: where it rests, how far it went, and what of that is noise.
+// A control of a unit during learning: its rest position, its movement, and its noise.
 #pragma once
 
 #include <algorithm>
@@ -16,17 +16,17 @@ namespace omnipar::inline abi_0::learn {
 /// From here on, of the way from its rest to its end, an axis has been stirred, and is pushed. Another axis must not
 /// have come as far as this part of the way of the one that is meant.
 inline constexpr double stirred = 0.3, pushed = 0.6, beside = 0.6;
-/// A stick that has not moved for so long stands still, and rests where it is.
+/// A stick that has not moved for this long is at rest.
 inline constexpr Duration long_still{1'000'000};
-/// So does an axis of which that is not known yet: slow hands hold what they press for 1.5 s. If it has been somewhere
-/// and come back, sooner.
+/// The same for an axis with an unknown rest position: slow users hold a press for 1.5 s. Sooner if it moved and
+/// returned.
 inline constexpr Duration unsure_still{1'700'000}, back_still{400'000};
 /// And one that had another rest.
 inline constexpr Duration other_still{4'000'000};
 /// Released for longer than a switch bounces.
 inline constexpr Duration quiet_time{30'000};
 
-/// So many counts are meant.
+/// The number of counts of a deliberate movement.
 inline constexpr double meant_counts = 120;
 
 /// A wheel or a paddle may stand anywhere.
@@ -73,7 +73,7 @@ struct Wire {
   [[nodiscard]] bool is_unsure() const noexcept {
     return control.type == ControlType::two_sided && finds_rest() && !sure && !stood;
   }
-  /// It has been moved, and from where to where nobody knows yet.
+  /// It has moved, but from where to where is still unknown.
   [[nodiscard]] bool is_unclear() const noexcept {
     return is_unsure() && known && (high - low >= stirred || passed[0] || passed[1]);
   }
@@ -105,8 +105,8 @@ struct Wire {
   void meet(double at, Time time);
   /// True when it has just begun to go to and fro by itself, and never far: then it has to be pushed farther.
   [[nodiscard]] bool starts_to_shake(double to, Time time);
-  /// True when it was far away for a few readings and is back at once, as no hand pushes: that is forgotten. `before`:
-  /// how far off it was; `regular`: the shortest push of an axis that reports at even intervals.
+  /// True if it was far away for only a few readings, faster than any push: noise. `before`: its previous distance;
+  /// `regular`: the shortest push of an axis that reports at regular intervals.
   [[nodiscard]] bool was_spike(double before, Time time, Duration regular);
   /// Counts how often the axis has turned back: once it has, it rests where it stands still.
   void follow_swing(double to);

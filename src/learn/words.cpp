@@ -1,4 +1,4 @@
-// What people are told while something is learned.
+// Messages of a learning session.
 #include <algorithm>
 
 #include <fmt/format.h>
@@ -67,7 +67,7 @@ std::string menu_words(const Learning& learning) {
   return all + "    press = next, hold = select";
 }
 
-/// Whoever leaves has answered something; it is not thrown away by one wrong choice.
+/// Answers are not discarded by a single wrong choice.
 bool is_leaving(const Learning& learning) {
   return !learning.menu().empty() && learning.menu().front() == LearnChoice::stay;
 }

@@ -22,7 +22,7 @@
 
 namespace omnipar::inline abi_0::os {
 
-/// Descriptors and time: what nearly everybody needs.
+/// Descriptors and time, needed almost everywhere.
 class Basics {
  public:
   virtual ~Basics() = default;
@@ -57,7 +57,7 @@ class Files : public Basics {
   virtual int make_folder(const std::string& path) = 0;
   virtual int rename(const std::string& from, const std::string& to) = 0;
   virtual int remove(const std::string& path) = 0;
-  /// Cuts an open file off behind so many bytes.
+  /// Truncates an open file.
   virtual int truncate(int descriptor, std::uint64_t size) = 0;
   /// What was written reaches the disk before this returns; for folders: the names in it.
   virtual int sync(int descriptor) = 0;
@@ -68,7 +68,7 @@ class Files : public Basics {
   virtual int set_owner(int descriptor, Owner owner) = 0;
   /// What a symbolic link says; empty if it is none.
   virtual std::string link_target(const std::string& path) = 0;
-  /// A number that nobody can guess.
+  /// An unpredictable random number.
   virtual std::uint64_t random() = 0;
   /// Where a path ends when all its links are followed; empty if nothing is there.
   virtual std::string real_path(const std::string& path) = 0;
@@ -86,7 +86,7 @@ class Waiting {
   /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
   /// is closed is forgotten.
   virtual int make_waiter() = 0;
-  /// `once`: told once for each arrival, so that whoever is told must read all that is there.
+  /// `once`: edge-triggered; the caller must read everything that is available.
   virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
   /// The tags of those that are ready, as many as fit; at the time limit 0.
   virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
@@ -105,7 +105,7 @@ class Processes {
   virtual ~Processes() = default;
 
   virtual int pair_of_sockets(int (&ends)[2]) = 0;
-  /// A descriptor that holds this name, which /proc/net/unix lists while it is open; -EADDRINUSE if somebody has it.
+  /// A descriptor that reserves this name, listed in /proc/net/unix while open; -EADDRINUSE if it is taken.
   virtual int hold_name(const std::string& name) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.
   virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;
@@ -196,8 +196,8 @@ class Descriptor {
   int number_ = -1;
 };
 
-/// Puts something in the place of standard streams that are closed, so that no device gets their numbers; writing to
-/// one that nobody reads fails, and does not end us. False if the output was closed.
+/// Replaces closed standard streams, so that no device gets their numbers. Writing to a closed pipe fails instead of
+/// ending the process. Returns false if stdout was closed.
 [[nodiscard]] bool open_standard_streams() noexcept;
 
 }  // namespace omnipar::inline abi_0::os

@@ -1,4 +1,4 @@
-// How our own virtual devices are told from all others.
+// Identifies Omnipar's own virtual devices.
 #pragma once
 
 #include <string_view>

@@ -349,7 +349,7 @@ class RealDoor final : public Door {
   }
 
   pid_t start(const std::vector<std::string>& command, const std::function<int()>& before) override {
-    // The new process says by this pipe why it cannot go on; a started program closes it unsaid.
+    // The child reports a failure through this pipe; a successful exec closes it.
     int ends[2] = {-1, -1};
     if (::pipe2(ends, O_CLOEXEC) < 0) return -errno;
     const pid_t child = fork();
@@ -406,7 +406,7 @@ Door& real_door() {
 }
 
 bool open_standard_streams() noexcept {
-  ::signal(SIGPIPE, SIG_IGN);  // whoever reads what we say may go; writing then fails
+  ::signal(SIGPIPE, SIG_IGN);  // a closed output pipe makes writes fail instead of ending the process
   bool output = true;
   for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
     if (::fcntl(stream, F_GETFD) >= 0) continue;

@@ -35,7 +35,7 @@ struct Writer::Desk {
   std::map<std::uint8_t, std::vector<std::uint8_t>> waiting;
   bool ends = false;
   bool has_ended = false;
-  bool is_late = false;  ///< nobody waits for the end any more
+  bool is_late = false;  ///< no thread waits for the end
 };
 
 Writer::Writer(int descriptor) : desk_(std::make_shared<Desk>(descriptor)) {

@@ -7,8 +7,8 @@
 
 namespace omnipar::inline abi_0::os {
 
-/// What is put waits for its turn; of what begins with the same byte only the last is written. Nothing is told of
-/// failures. It calls the system itself, for the door is for one thread.
+/// Queues writes; among those with the same first byte, only the last is written. Failures are ignored. Makes system
+/// calls itself, because the door must be used from one thread.
 class Writer {
  public:
   /// The descriptor may be closed before the writer ends: it has one of its own. Throws std::system_error if there can

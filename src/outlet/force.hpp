@@ -1,5 +1,5 @@
-// What games ask of a virtual pad's motors (Linux Documentation/input/ff.rst, linux/uinput.h). An upload or an erasing
-// that nobody answers holds the game up for 30 s.
+// Rumble requests of games to a virtual pad (Linux Documentation/input/ff.rst, linux/uinput.h). An unanswered upload or
+// erase blocks the game for 30 s.
 #pragma once
 
 #include <linux/input.h>

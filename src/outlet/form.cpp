@@ -109,7 +109,7 @@ Form mouse_form() {
           {}};
 }
 
-/// BTN_LEFT makes udev take it for a mouse; with another button it would have no class, and nobody would find it.
+/// BTN_LEFT makes udev classify it as a mouse; with another button it would have no class and be ignored.
 Form pointer_form() {
   return {"pointer",
           0x0004,

@@ -1,5 +1,5 @@
-// The forms of virtual devices: each is fixed by its kind, never by the plan, because programs number
-// buttons by what a device has, and udev tells by it what the device is.
+// The forms of virtual devices, fixed by kind and independent of the plan: programs number buttons by the device's
+// codes, and udev classifies devices by them.
 #pragma once
 
 #include <linux/input.h>
@@ -66,7 +66,7 @@ struct DeviceCode {
 /// The devices that a plan's ports need, in order; a port whose targets come out nowhere has a pad.
 [[nodiscard]] std::vector<DeviceKey> devices_of(const Plan& plan);
 
-/// Keys that are the desktop's, whoever holds the keyboard that they are on.
+/// Keys that are passed to the desktop from grabbed keyboards.
 [[nodiscard]] bool is_desktop_key(Code code) noexcept;
 inline constexpr DeviceKey passed_on_keys{0, FormKind::desktop};
 

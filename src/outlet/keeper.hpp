@@ -42,7 +42,7 @@ class Keeper {
   [[nodiscard]] int descriptor() const noexcept { return socket_.get(); }
   /// Starts another and gives it all devices and last words; 0, or minus the error number.
   int start_again();
-  /// Lets the keeper end everything, and waits until it has. Whoever closes has set the units to rest.
+  /// Ends the keeper and waits for it. The caller has stopped all units.
   void close();
   [[nodiscard]] pid_t process() const noexcept { return process_; }
 

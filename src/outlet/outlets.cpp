@@ -200,7 +200,7 @@ bool Outlets::says_off_screen(DeviceKey device) const noexcept {
   });
 }
 
-/// While all is frozen the pointer is nobody's, and stays where it is.
+/// While frozen, the pointer keeps its position.
 bool Outlets::is_off_screen(const Route::Gun& gun) const { return !engine_.frozen() && !is_down(gun.sight); }
 
 /// Where a gun's axis is. Off the screen it goes to the nearest edge; what is aimed at lies between the edges.
@@ -221,7 +221,7 @@ std::int32_t Outlets::place_of(const Route& route) const {
   return here - route.range.minimum <= route.range.maximum - here ? route.range.minimum : route.range.maximum;
 }
 
-/// What a target shows; of a gun that is, or was, off the screen all that says so.
+/// Adds a target's value; for a gun, everything that reports off-screen.
 void Outlets::add_gun(std::vector<input_event>& report, const Route& route) const {
   const Route::Gun& gun = *route.gun;
   const bool is_off = is_off_screen(gun);

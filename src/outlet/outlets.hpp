@@ -22,14 +22,13 @@ class Outlets {
   /// order too, by number and as text, for programs sort them either way.
   /// `play`: which of several that play at once.
   [[nodiscard]] std::optional<Diagnostic> start(int play = 1);
-  /// The engine has another plan: what its targets reach is found anew, and devices that are missing
-  /// are made behind the others.
+  /// Adapts to another plan of the engine: finds routes again and creates missing devices.
   [[nodiscard]] std::optional<Diagnostic> route_anew();
   /// Makes the device that keys of the desktop are passed on by, if it is not there yet.
   [[nodiscard]] std::optional<Diagnostic> open_passed_on_keys();
-  /// A key of the desktop goes down or up; of no effect before that device is open.
+  /// Presses or releases a desktop key. Has no effect before that device is open.
   void pass_on(Code code, bool down);
-  /// Writes what the reader has just shown to have changed: one report a device at the most. True if there was any.
+  /// Writes the reader's changes, at most one report for each device. Returns true if anything was written.
   bool flush(Time now);
   /// When a device that has refused a report is written to again.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;

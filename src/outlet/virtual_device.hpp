@@ -22,13 +22,13 @@ class VirtualDevice {
   /// `uinput-refused`.
   [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Files& door, DeviceKey key, int play = 1);
 
-  /// What `make` would fail with for want of the device or a permission, before anything is made.
+  /// Returns the error that `make` would fail with because of a missing device or permission.
   [[nodiscard]] static std::optional<Diagnostic> check(os::Files& door);
 
   [[nodiscard]] DeviceKey key() const noexcept { return key_; }
   [[nodiscard]] std::string name() const { return device_name(key_, play_); }
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
-  /// "/dev/input/event7", or empty if it cannot be told.
+  /// "/dev/input/event7", or empty if unknown.
   [[nodiscard]] const std::string& node() const noexcept { return node_; }
   /// What the node of a family is called: "event" gives "event7", "js" and "mouse", which older programs read, "js3"
   /// and "mouse2". Empty if it has none. A pointer has one of each.

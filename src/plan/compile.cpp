@@ -1,5 +1,5 @@
-// From a profile and its sheets to a plan. One pass over the ports, one over the hotkeys; every
-// mistake is noted and the pass goes on, so that all of them come back at once.
+// Compiles a profile and its sheets to a plan, in one pass over the ports and one over the hotkeys. Errors are
+// collected, so that all are returned at once.
 #include <algorithm>
 #include <deque>
 #include <map>
@@ -97,7 +97,7 @@ class Compiler {
   }
 
   void check_not_ours(const PortProfile& port) {
-    if (system_->port(port.port) == nullptr) controller_of(port);  // says that there is no such port
+    if (system_->port(port.port) == nullptr) controller_of(port);  // reports the unknown port
     if (!port.seat.empty() || !port.second_seat.empty() || !port.bind.empty() || port.like || !port.controller.empty())
       error("not-ours", "a port with 'not-ours' cannot have a seat, controller or bindings",
             "remove them, or remove 'not-ours'");

@@ -11,7 +11,7 @@ namespace omnipar::inline abi_0::plan {
 
 // -- what a use says ------------------------------------------------------------------------------
 
-/// What its role is; nothing, and an error is told, if the use is wrong.
+/// The kind of its role; reports an error and returns nothing if the use is invalid.
 std::optional<RoleKind> Feeder::kind_of(const Use& use) {
   if (const auto wrong = stage::wrong(use)) {
     if (wrong->unknown)

@@ -16,7 +16,7 @@ class Feeder {
  public:
   using Error = std::function<void(const Use& use, std::string id, std::string message, std::string hint)>;
 
-  /// `error` is told of each use that is wrong; nothing comes of that one.
+  /// `error` is called for each invalid use, which is ignored.
   Feeder(Tables& tables, Error error) : tables_(tables), error_(std::move(error)) {}
 
   void feed_button(const std::string& seat, const Use& use, Index signal);

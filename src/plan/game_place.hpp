@@ -15,8 +15,8 @@ struct GamePlace {
   GameArea area;
 };
 
-/// On the screen that the profile names, or on the only one; nothing if it says nothing of screens. Fails with
-/// `no-screen`, `unknown-screen` and `bad-area`, without a place.
+/// The area on the profile's screen, or on the only one; nothing if the profile has none of the screen fields. Fails
+/// with `no-screen`, `unknown-screen` and `bad-area`, without a place.
 [[nodiscard]] tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& catalogue,
                                                                             const Profile& profile,
                                                                             const SystemSheet& system);

@@ -1,4 +1,4 @@
-// What a plan tells of itself.
+// The accessors of a plan.
 #include <algorithm>
 
 #include <fmt/format.h>

@@ -32,9 +32,9 @@ enum class EffectKind : std::uint8_t {
   digital,    ///< index: a digital operation to evaluate again
   opposites,  ///< index: directions of a port to evaluate again
   sight,      ///< index: an operation that aims: whether its source sees the game area
-  hide,       ///< index: a pointer that is off the game area meanwhile
+  hide,       ///< index: a pointer that is off-screen while it is on
   centre,     ///< index: a pointer that goes to the middle
-  steady,     ///< index: an operation that aims, and is not moved meanwhile
+  steady,     ///< index: an aim that is held while it is on
   aim,        ///< index: an operation that aims, and whose own trigger is pulled
   push,       ///< index: an operation that aims by directions: to be evaluated again
   shots,      ///< index: a pointer that gives the game's own shots, or goes back to aiming
@@ -58,7 +58,7 @@ struct Effect {
 };
 
 struct Signal {
-  Index need = 1;          ///< on while at least so many raise it: 1 for any-of, 2 for a chord
+  Index need = 1;          ///< the number of raises that turn it on: 1 for any-of, 2 for a chord
   Index target = nothing;  ///< the button target that it is
   bool each_unit = false;  ///< each unit has its own
   Index first_cell = 0;    ///< where it is counted who raises it; each unit's follow one another
@@ -80,7 +80,7 @@ struct Shape {
   const stage::Kind* kind = nullptr;
   stage::Constants constants{};
   std::string words{};
-  bool by_default = false;  ///< nobody wrote it: what was measured of a unit may change it
+  bool by_default = false;  ///< a default, which a calibration may replace
   Index trail = nothing;    ///< of one that follows: its number
 };
 
@@ -97,7 +97,7 @@ struct Group {
 struct Pointer {
   Index x = 0;
   Index y = 0;
-  Index on = 0;         ///< the signal of the target that tells whether it is on the game area
+  Index on = 0;         ///< the signal of the target for being on the game area
   Index off = nothing;  ///< a signal that keeps it off
   Run shots;            ///< of the plan's `shots`: what the game asks for
 };
@@ -185,7 +185,7 @@ struct PlanData {
   std::vector<Index> fed;                ///< operations that inputs feed, likewise
   std::vector<Index> signal_of_target;   ///< nothing for axes
   std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
-  std::vector<bool> is_sight;            ///< of a target: it tells whether a pointer is on the game area
+  std::vector<bool> is_sight;            ///< of a target: it is the on-screen button of a pointer
   std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
   std::vector<Index> gate_at;            ///< by cell: which gate is there
   Index hotkey_signals = 0;              ///< from this one on they are hotkeys', which never freeze
@@ -239,7 +239,7 @@ struct AimState {
   std::uint32_t on = 0;     ///< 1 while it is on the game area
 };
 struct PointerState {
-  std::uint32_t leader = 0;  ///< whose aim the pointer follows, counted from 1; 0: nobody's
+  std::uint32_t leader = 0;  ///< the aim that the pointer follows, from 1; 0: none
   std::uint32_t on = 0;      ///< 1 while it holds the signal of being on the game area
   std::uint32_t shot = 0;    ///< of what the game asks for: the one that the next pull gives, counted from 1; 0: none
   std::uint32_t unused = 0;  ///< so that no byte of the state is undefined

@@ -104,7 +104,7 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
   const auto feed = [&](std::string target, const TargetSheet* its, const std::vector<std::string>& defaults) {
     const Binding* binding = binding_of(target);
     const bool own = own_targets.contains(target);
-    // A second player who is not there presses nothing.
+    // Without a second player, its targets have no sources.
     const std::string& seat = its != nullptr && its->player == 2 ? port.second_seat : port.seat;
     std::vector<Use> uses = binding != nullptr ? binding->uses : plain_uses(defaults);
     if (seat.empty()) uses.clear();

@@ -29,8 +29,8 @@ class StagePath {
   }
 
  private:
-  /// Before a threshold there are only those that are written. What a gun or a mouse says has only those that act on
-  /// pointers, and what merely counts can be turned around.
+  /// Only stages that are written precede a threshold. Guns and mice have only pointer stages, and relative axes only
+  /// inversion.
   [[nodiscard]] bool has_shape(const stage::Kind& kind) const {
     if (by_contact_ || (kind.of_sticks && !by_pair_)) return false;
     if (by_counts_ && !to_pointer_) return !to_press_ && &kind == &stage::inversion;
@@ -58,7 +58,7 @@ std::vector<StageUse> stages_of(const Use& use, RoleKind from, TargetKind wanted
   std::vector<StageUse> all;
   for (const stage::Kind* kind : stage::of_uses()) {
     stage::Values values = stage::values_of(*kind, use);
-    // Before a threshold nothing needs a rest that nobody has asked for.
+    // No default dead zone precedes a threshold.
     if (wanted == TargetKind::button && kind == &stage::dead_zone && !use.settings.find("dead-zone")) values[0] = 0;
     if (const auto part = part_of(use, from, wanted); kind == &stage::smoothing && part)
       all.push_back({&stage::one_way, {*part}});

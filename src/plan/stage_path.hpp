@@ -1,5 +1,4 @@
-// The stages that a use goes through on its way to a target, in their order: what the compiler lays out, and what `why`
-// tells.
+// The stages between a source and its target, in order, for the compiler and for `why`.
 #pragma once
 
 #include <string_view>

@@ -8,7 +8,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-/// Who plays, and the port that it plays at.
+/// A playing unit and its port.
 struct PortPart {
   host::NodePart part;
   int port = 0;

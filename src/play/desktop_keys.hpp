@@ -20,7 +20,7 @@ class DesktopKeys {
 
   /// Looks for such keys on a node; if it has some, the virtual device is made.
   [[nodiscard]] std::optional<Diagnostic> find(int node);
-  /// What a node says. While it is not held, everybody hears the node itself.
+  /// Passes on the changes of a grabbed node. Other programs read nodes that are not grabbed themselves.
   void pass_on(int node, std::span<const Change> changes) {
     if (!keys_.empty()) pass_on_keys(node, changes);
   }

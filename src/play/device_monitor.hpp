@@ -26,15 +26,15 @@ class DeviceMonitor {
   [[nodiscard]] host::Nodes& nodes() noexcept { return nodes_; }
   /// From `begin` on.
   [[nodiscard]] host::Watch& watch() const noexcept { return *watch_; }
-  /// What else is to be waited for is told to the waiter.
+  /// Further descriptors are added to the waiter.
   [[nodiscard]] Waiter& waiter() noexcept { return waiter_; }
   /// Waits for what this node says, too. Fails with `cannot-wait`.
   [[nodiscard]] std::optional<Diagnostic> watch_node(int node);
 
   /// What is ready and is none of signals, plugs and nodes.
   using Other = std::function<void(Ready)>;
-  /// Waits until something has come, or until that time. Nodes that have something to say are marked, and `other` is
-  /// called. False if waiting failed.
+  /// Waits until anything is ready, or until `until`. Marks ready nodes and calls `other`. Returns false if waiting
+  /// failed.
   [[nodiscard]] bool wait(std::optional<Time> until, const Other& other);
   /// True if plugs, or signals, have come in the last wait and are not all taken yet.
   [[nodiscard]] bool has_node_events() const noexcept { return node_events_wait_; }
@@ -42,9 +42,8 @@ class DeviceMonitor {
   [[nodiscard]] std::optional<host::NodeEvent> next_node_event();
   [[nodiscard]] std::optional<os::CaughtSignal> next_signal();
 
-  /// Closes all nodes when nothing on them is down, for others would never see it go up; but nobody waits for ever, and
-  /// who says it twice does not want to wait. `awaits` is called if there is something to wait for, and `left` for
-  /// nodes that leave meanwhile.
+  /// Closes each node once no button on it is pressed, so that other programs receive the releases. Limited in time; a
+  /// second signal closes at once. `awaits` is called if it has to wait, `left` for nodes that disappear.
   void give_back(const std::function<void()>& awaits, const Other& other, const std::function<void(int node)>& left);
 
  private:

@@ -1,4 +1,4 @@
-// The nodes that are there, and the units that they belong to.
+// The open nodes and their units.
 #pragma once
 
 #include <map>

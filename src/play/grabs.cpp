@@ -53,7 +53,7 @@ void Grabs::insist(Time now) {
   for (const int node : waiting) {
     const std::vector<std::string> down = nodes_.down(node);
     Wait& wait = waits_.try_emplace(node, Wait{now, down}).first->second;
-    if (std::exchange(wait.down, down) != down) wait.since = now;  // hands are at it
+    if (std::exchange(wait.down, down) != down) wait.since = now;  // buttons are changing
     if (!down.empty() && now - wait.since >= patience)
       grab_what_is_stuck(node, down);
     else if (down.empty() && now - wait.since >= pause)

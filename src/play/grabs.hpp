@@ -1,4 +1,4 @@
-// Which units nobody else hears: those that are played on, as soon as that harms nobody.
+// Grabs the units in use, as soon as no button on them is pressed.
 #pragma once
 
 #include <map>
@@ -15,18 +15,17 @@ namespace omnipar::inline abi_0::play {
 
 class Grabs {
  public:
-  /// The nodes must outlive this. `tell` is told of GrabbedElsewhere and GrabEnded, and of GrabbedWhileDown.
+  /// `nodes` must outlive this object. `tell` receives GrabbedElsewhere, GrabEnded and GrabbedWhileDown.
   Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), tell_(std::move(tell)) {}
 
-  /// A node may be another program's, or not any more: either is told, once.
+  /// Checks whether another program has grabbed or released a node, and emits the event.
   void look_at(int node);
   /// It is gone.
   void forget(int node) { told_.erase(node); }
-  /// These are played on from now on: they are grabbed, or, while all is frozen, everybody's again. What nobody plays
-  /// on, or plays on any more, works for the desktop.
+  /// Sets the nodes in use, which are grabbed, or released while frozen. All others work for the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);
-  /// Tries again what could not be grabbed at once: a unit that another program has, and one of which something stays
-  /// down for a while, for its switch may be stuck. Of that others are told that it is up.
+  /// Retries units that another program has, and grabs units with buttons held for long, which may be stuck; other
+  /// programs receive a release.
   void insist(Time now);
   /// When to insist although nothing happens.
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return again_at_; }

@@ -7,11 +7,11 @@
 
 namespace omnipar::inline abi_0::play {
 
-inline constexpr std::string_view freeze_action = "freeze";  ///< and, frozen, to go on
+inline constexpr std::string_view freeze_action = "freeze";  ///< and to resume
 inline constexpr std::string_view swap_action = "swap-ports";
 inline constexpr std::string_view leave_action = "leave-seat";  ///< of those who hold its buttons
 
-/// The profile with the built-in exit combinations, which nobody can leave away.
+/// Adds the built-in exit combinations, which cannot be removed.
 [[nodiscard]] Profile with_exit_hotkeys(Profile profile);
 
 /// Swaps the first two ports of the profile that are ours, and compiles it. If that cannot be, the profile stays

@@ -1,4 +1,4 @@
-// The player LEDs of those who play at a port, as somebody requests them.
+// The player LEDs of the units at each port.
 #pragma once
 
 #include <cstdint>
@@ -19,7 +19,7 @@ class Lights {
   /// Those of a port show these, a bit each; or, without any, the port's number. A port of which nothing is request is
   /// left as it is.
   void set(int port, std::optional<std::uint32_t> which);
-  /// Who plays where now.
+  /// Sets the units and their ports.
   void seat(std::vector<PortPart> playing);
 
  private:
@@ -30,7 +30,7 @@ class Lights {
   std::map<int, std::optional<std::uint32_t>> requests_;  ///< by port
 };
 
-/// The LEDs, of `count`, that say a port: the one of its number, or all if there are not so many.
+/// The LEDs, out of `count`, for a port: the one with its number, or all if there are fewer.
 [[nodiscard]] std::uint32_t leds_of(int port, int count) noexcept;
 
 }  // namespace omnipar::inline abi_0::play

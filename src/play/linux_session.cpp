@@ -119,7 +119,7 @@ class LinuxSession final : public Session::Impl {
   std::optional<Time> armed_;
   bool timer_rang_ = false;  ///< and is readable until it is set again
   std::vector<int> ready_others_;
-  std::size_t waited_devices_ = 0;  ///< so many of our devices the waiter knows
+  std::size_t waited_devices_ = 0;  ///< the number of virtual devices in the waiter
   std::set<std::string> announced_;
   const DeviceMonitor::Other takes_other_ = [this](Ready what) { ready(what); };
   bool met_ = false;     ///< what was there from the beginning
@@ -235,10 +235,10 @@ void LinuxSession::look_who_plays() {
   for (const PortInfo& port : engine_.plan().ports()) rumble_.move(port.number, players_of(port.number));
 }
 
-/// Who is unplugged keeps the seat here, whatever other session there is.
+/// Disconnected units keep their claim against other sessions.
 void LinuxSession::claim_seats() {
   const auto units = table_.unit_details();
-  for (const bool seated : {false, true})  // of two that cannot be told apart, one may be seated
+  for (const bool seated : {false, true})  // one of two identical units may be seated
     for (const UnitDetails& unit : units)
       for (const UnitDetails::Node& node : unit.nodes)
         if (unit.here.seat.empty() != seated) seated ? nodes_.claim(node.number) : nodes_.give_up(node.number);
@@ -349,7 +349,7 @@ void LinuxSession::take_reports() {
   std::uint64_t spoke = 0;  // a bit for each node; two that share one cost no more than a report
   for (std::size_t i = 0; i < batch.said.size(); ++i) {
     const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(batch.said.node(i)) % 64);
-    // What one unit says one after the other comes out one after the other.
+    // Consecutive reports of one unit are written one by one.
     if ((spoke & bit) != 0) any_out = flush(engine_.now()) || any_out;
     spoke |= bit;
     feed(batch.said.node(i), batch.said[i]);
@@ -384,12 +384,12 @@ void LinuxSession::take_news() {
   show();
 }
 
-/// Another program may grab a unit at any time, and then nothing more is heard of it here; nobody tells us, nor when
-/// that ends, nor that a unit is free which was left to another session.
+/// Other programs can grab and release units at any time without notice, so this is polled; as are units left to
+/// another session.
 void LinuxSession::look_for_others() {
   if (!look_again_ || now_ < *look_again_ || ended_) return;
   const auto left = nodes_.left();
-  for (const host::NodePath& where : left) open(where);  // sets the time anew
+  for (const host::NodePath& where : left) open(where);  // restarts the time
   const std::vector<int> shared = nodes_.not_grabbed();
   for (const int node : shared) grabs_.look_at(node);
   constexpr Duration pause = std::chrono::seconds{1};
@@ -420,7 +420,7 @@ void LinuxSession::adopted() {
   if (failure) fail(std::move(*failure));
 }
 
-/// The units' own motors may take their time; whoever asked has been answered.
+/// Motors may be slow; the request has been answered already.
 void LinuxSession::shake() {
   for (const Settings& request : requests_)
     rumble_.process(request.asker, request.requests, players_of(request.asker.port));
@@ -501,7 +501,7 @@ void LinuxSession::close() {
   desktop_keys_.reset();
   outlets_.reset();
   timer_.reset();
-  // Last, for the kernel keeps whoever closes a unit waiting until its driver has answered.
+  // Last, because closing a unit can block until its driver has answered.
   monitor_.give_back([this] { tell(AwaitsRelease{}); }, takes_other_, [this](int node) { leave(node); });
 }
 

@@ -88,7 +88,7 @@ class Listening {
     if (options_.raw || is_better_raw(folder, nodes_.description(*node))) open_raw(folder, nodes_.description(*node));
   }
 
-  /// Another program may take a unit alone at any time, and nobody says so.
+  /// Other programs can grab units at any time without notice.
   void look_who_has_them() {
     const Time now = door_.now();
     if (look_again_ && now < *look_again_) return;

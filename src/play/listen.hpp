@@ -1,4 +1,4 @@
-// Listening to the units that are there, until somebody has heard enough.
+// Listens to the connected units.
 #pragma once
 
 #include <cstdint>
@@ -17,7 +17,7 @@ namespace omnipar::inline abi_0::play {
 class ReportListener {
  public:
   virtual ~ReportListener() = default;
-  /// Everything that was there from the beginning has arrived; from now on it is heard.
+  /// All initial units have arrived; reports follow.
   virtual void ready() = 0;
   virtual void arrived(int node, const Description& description, Time now) = 0;
   virtual void left(int node, Time now) = 0;
@@ -45,11 +45,11 @@ class ReportListener {
 struct ListenOptions {
   const Catalogue* catalogue = nullptr;  ///< models that are listened to although they look like something else
   bool with_virtual = false;             ///< units that other programs made, too
-  bool grab = false;  ///< nobody else hears them meanwhile; taken, and given back, while nothing on them is down
-  bool raw = false;   ///< raw HID nodes of the units, too
-  bool raw_where_better = false;                  ///< those of units whose event nodes lack something
-  bool event_nodes_only = false;                  ///< also of units that are better read from their raw reports
-  std::function<void(const std::string&)> say{};  ///< takes words for people: of units that cannot be heard
+  bool grab = false;                     ///< grab the units, while no button on them is pressed
+  bool raw = false;                      ///< raw HID nodes of the units, too
+  bool raw_where_better = false;         ///< those of units whose event nodes lack something
+  bool event_nodes_only = false;         ///< also of units that are better read from their raw reports
+  std::function<void(const std::string&)> say{};  ///< receives messages about units that cannot be read
   std::optional<Duration> longest;                ///< ends by itself after so long, and everything is released
 };
 

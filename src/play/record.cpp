@@ -87,7 +87,7 @@ class Recorder final : public ReportListener {
   [[nodiscard]] const Recorded& recorded() const noexcept { return recorded_; }
 
  private:
-  /// Keys of a keyboard are what somebody types, but for those that are buttons of a panel.
+  /// Keyboard keys may be typed text, except the buttons of a panel.
   bool may_be_typed(int node, Code code) {
     constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; what lies below is on keyboards
     if (options_.with_keys || code.type != ev_key || code.number >= first_button) return false;

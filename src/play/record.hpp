@@ -1,4 +1,4 @@
-// Recording a trace of the units that are there.
+// Records a trace of the connected units.
 #pragma once
 
 #include <functional>
@@ -18,7 +18,7 @@ struct RecordOptions {
   std::string about;                            ///< for the head
   std::function<bool(const std::string&)> put;  ///< takes a line; false ends the recording
   std::function<void(const std::string&)> say;  ///< one line for the person at a time
-  bool with_keys = false;                       ///< also keys of keyboards, which may be what somebody typed
+  bool with_keys = false;                       ///< include keyboard keys, which may be typed text
 };
 
 struct Recorded {
@@ -28,13 +28,13 @@ struct Recorded {
   std::vector<std::string> gaps{};  ///< units that another program had alone for a while: what they said is missing
 };
 
-/// Records as `listen` listens, and the raw reports of units that are played by those. Fails as that does. Keys that
-/// are no controls of the unit, or whose role is a key, are left out unless they are asked for: they may be what
-/// somebody typed. So are all raw reports of a unit that has such keys.
+/// Records like `listen`, including the raw reports of units read that way. Fails like `listen`. Keys that are no
+/// controls, or whose role is a key, are omitted unless requested, because they may be typed text. So are all raw
+/// reports of a unit with such keys.
 [[nodiscard]] tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options);
 
-/// Records what a session hears, which others cannot while it has its units alone. Units that it reads by their raw
-/// reports are left out.
+/// Records the input of a session, which other programs cannot read while units are grabbed. Units read through raw
+/// reports are omitted.
 class SessionRecording {
  public:
   /// The options' catalogue must outlive it.

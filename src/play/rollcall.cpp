@@ -58,7 +58,7 @@ void RollCall::on_report(int node, const Report& report) {
     if (hand.notices[part].update(attachment, report.changes) && part != hid::own_part) pressed.push_back(part);
   }
   follow_hand(hand, node, report, buttons);
-  // What several parts share, such as a coin door, says nothing about who presses.
+  // A shared control, such as a coin door, does not identify a player.
   if (pressed.size() == 1) press(member->unit, pressed.front(), report.time);
 }
 
@@ -172,7 +172,7 @@ Rig RollCall::applied_to(Rig rig, bool shared) const {
   return rig;
 }
 
-/// Whoever sat there before has no seat now; the unit stays in the rig.
+/// Units that had these seats lose them but stay in the rig.
 void RollCall::clear_seats(Rig& rig, const std::vector<std::string>& seated) const {
   for (RigUnit& unit : rig.units)
     if (taken_.contains(unit.seat) && unit.part != hid::own_part &&

@@ -1,5 +1,5 @@
-// The roll call: everybody presses in order; a first press takes the next seat, a second one leaves it. Calls no
-// system; hosts and rooms drive it.
+// The rollcall: players press in order; a first press takes the next seat, a second one leaves it. Makes no system
+// calls; hosts and rooms drive it.
 #pragma once
 
 #include <functional>
@@ -24,8 +24,8 @@ class RollCall final : public ReportListener {
   void left(int node, Time now) override;
   void on_report(int node, const Report& report) override;
   void waited(Time now) override;
-  /// All seats are taken, and nobody has left again for three seconds; or two buttons of one unit have been held for
-  /// two seconds, which is the exit combination without a keyboard.
+  /// All seats have been taken for three seconds, or two buttons on one unit were held for two seconds, the exit
+  /// combination without a keyboard.
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override;
 
@@ -40,9 +40,8 @@ class RollCall final : public ReportListener {
   void broken_off() override { was_broken_off_ = true; }
   [[nodiscard]] bool was_broken_off() const noexcept { return was_broken_off_; }
 
-  /// The rig after the roll call: units that it knows for sure change their seats (and, if there is just one that
-  /// may be meant, their sockets), others are added. Whoever had these seats before has none now, but if they are
-  /// `shared`. Nobody else is touched.
+  /// Applies the rollcall to a rig: identified units change their seats (and sockets, if unambiguous), others are
+  /// added. Previous units of these seats lose them, unless `shared`. Other units are unchanged.
   [[nodiscard]] Rig applied_to(Rig rig, bool shared = false) const;
 
  private:

@@ -1,4 +1,4 @@
-// A session with the made-up units of a room. Makes no system call but for a descriptor that can be polled.
+// A session with the simulated units of a room. Its only system resource is a descriptor for poll.
 #include <algorithm>
 #include <map>
 #include <utility>
@@ -57,7 +57,7 @@ class RoomSession final : public Session::Impl {
  private:
   using Players = std::map<int, std::string>;  ///< what units are called, by id
 
-  /// What somebody requests that the hands at a port feel and see, and the units that were told.
+  /// The requested rumble and LEDs of a port, and the units that received them.
   struct Request {
     Felt felt{};
     Players shaken;
@@ -78,7 +78,7 @@ class RoomSession final : public Session::Impl {
   void settle() override {}
 
   Room room_;
-  os::Descriptor always_ready_;  ///< for somebody who polls
+  os::Descriptor always_ready_;  ///< for callers that poll
   bool waited_ = false;          ///< since the last `take`
   TraceReader trace_;
   TraceHost host_;
@@ -112,7 +112,7 @@ std::optional<Time> RoomSession::next_due() const {
   return earlier(earlier(due(), host_.next_due()), next);
 }
 
-/// Whoever polls has no `wait` in which time could go on.
+/// Callers that poll do not call `wait`, which would advance time.
 int RoomSession::descriptor() {
   if (always_ready_) return always_ready_.get();
   os::Door& door = os::real_door();

@@ -104,7 +104,7 @@ void Rumble::process(Asker asker, const std::vector<outlet::ForceRequest>& reque
   }
 }
 
-/// An effect that is replaced while it plays goes on playing, as it is now.
+/// A replaced effect continues to play with its new parameters.
 void Rumble::upload(const Pad& pad, Effect& effect, const ff_effect& what) {
   effect.loaded = true;
   effect.what = what;
@@ -131,7 +131,7 @@ void Rumble::erase(Effect& effect) {
   effect = {};
 }
 
-/// Puts the effect on a unit, or anew in its former place there.
+/// Uploads the effect to a unit, replacing a previous one.
 bool Rumble::put(const Pad& pad, Effect& effect, host::NodePart part) {
   ff_effect there = effect.what;
   const auto known = effect.there.find(part);
@@ -153,7 +153,7 @@ void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<
   for (const host::NodePart part : parts) start(pad, effect, times, part);
 }
 
-/// An effect without an end goes on where the players are now; any other is only ended where they are no longer.
+/// Endless effects follow the players; others end on units that leave.
 void Rumble::move(int port, std::span<const host::NodePart> parts) {
   if (frozen_) return;
   for (auto& [asker, pad] : pads_)
@@ -184,7 +184,7 @@ void Rumble::freeze() {
   for (auto& [key, pad] : pads_)
     for (Effect& effect : pad.effects) {
       if (!effect.playing) continue;
-      effect.playing = effect.what.replay.length == 0;  // what has no end goes on after the thaw
+      effect.playing = effect.what.replay.length == 0;  // endless effects resume after the thaw
       for (const auto& [part, number] : effect.there) nodes_.play_effect(part, number, 0);
       effect.shaking.clear();
     }

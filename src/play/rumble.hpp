@@ -24,8 +24,8 @@ namespace omnipar::inline abi_0::play {
 /// `effect.id` is kept.
 [[nodiscard]] bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, double strength);
 
-/// Who asks for rumble at a port: a virtual device of it, or whoever has opened the session. Each has effects of its
-/// own.
+/// The source of a rumble request at a port: its virtual device, or the program that opened the session. Each has its
+/// own effects.
 struct Asker {
   int port = 0;
   std::optional<outlet::FormKind> device{};
@@ -44,10 +44,10 @@ class Rumble {
   void forget(int node);
   /// Whatever plays is stopped, and nothing is begun until `thaw`.
   void freeze();
-  /// These play at the port now: what plays ends on others, and what has no end goes on here.
+  /// Sets the units of a port: effects end on others, and endless effects continue here.
   void move(int port, std::span<const host::NodePart> parts);
   void thaw() noexcept { frozen_ = false; }
-  /// A few short pulses for the hand, to say that something has changed.
+  /// Short rumble pulses that signal a change.
   void pulse(host::NodePart part, int times);
 
  private:

@@ -134,7 +134,7 @@ bool Session::Impl::restore(std::span<const std::byte> saved) {
   return true;
 }
 
-/// A hotkey says what was held, not by whom.
+/// A hotkey identifies the buttons, not the unit.
 void Session::Impl::let_holders_leave() {
   for (const Hotkey& hotkey : options_.profile.hotkeys) {
     if (hotkey.action != play::leave_action) continue;

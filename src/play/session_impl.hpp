@@ -1,4 +1,4 @@
-// What sessions have in common, wherever their units come from: the engine, who sits where, hotkeys, and what is told.
+// The common part of sessions: engine, seats, hotkeys and events.
 #pragma once
 
 #include <deque>
@@ -75,7 +75,7 @@ class Session::Impl {
   virtual void turned() = 0;
   /// The engine has another plan.
   virtual void adopted() = 0;
-  /// Somebody has changed something between two calls of `take`: whoever waits is to be woken in time for it.
+  /// The state was changed between two calls of `process`: wakes a waiting caller in time.
   virtual void settle() = 0;
 
   SessionOptions options_;
@@ -83,7 +83,7 @@ class Session::Impl {
   PacedReader reader_;
   play::Table table_;
   bool seats_have_changed_ = false;
-  bool ended_ = false;  ///< nobody is heard any more
+  bool ended_ = false;  ///< input is ignored
 
  private:
   void hear_hotkeys();

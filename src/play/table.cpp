@@ -239,7 +239,7 @@ void Table::dismiss(const Device& device) {
 
 // -- reports -----------------------------------------------------------------------------------------------
 
-/// What several parts share, such as a coin door, says nothing about who presses, where a part has more than that.
+/// Controls shared by several parts, such as a coin door, do not identify a player if a part has others.
 std::vector<Change> Table::changes_of(const Device& device, const Player& player, const Share& share,
                                       const Report& report) {
   const auto is_shared = [&](Code code) {
@@ -276,7 +276,7 @@ void Table::report(int node, const Report& report) {
   }
 }
 
-/// Nobody plays on it yet: who presses takes a seat.
+/// Not assigned yet: a press takes a seat.
 void Table::hear_waiting(Device& device, Player& player, Share& share, const Report& report) {
   remember(share.attachment, report.changes);
   if (!player.seat.empty() || !player.notice.update(share.attachment, changes_of(device, player, share, report)))
@@ -288,7 +288,7 @@ void Table::hear_waiting(Device& device, Player& player, Share& share, const Rep
 
 // -- sockets --------------------------------------------------------------------------------------------------
 
-/// True if something has become of this one's socket: what else the report says is how the part stands.
+/// True if the socket changed: the rest of the report is then the part's state.
 bool Table::look_into(const Device& device, Player& player, int node, const Report& report) {
   const auto part = static_cast<std::uint16_t>(&player - device.players.data());
   for (const SocketChange& socket : report.sockets) {
@@ -374,7 +374,7 @@ void Table::let_go(Player& player) {
   for (Share& share : player.shares) {
     release_share(share);
     share.playing.reset();
-    share.attachment.state.clear();  // whatever its hands hold by then is not known
+    share.attachment.state.clear();  // the state at that time is unknown
   }
 }
 
@@ -391,7 +391,7 @@ void Table::fall_silent(Device& device) {
   }
 }
 
-/// What it says first is its state, not a press.
+/// Its first report is its state, not a press.
 void Table::speak_again(Device& device, int node, const Report& report) {
   device.out_of_range = false;
   engine_.advance(report.time);

@@ -28,12 +28,12 @@ namespace omnipar::inline abi_0::play {
 
 class Table {
  public:
-  /// The engine and the catalogue must outlive the table. Units that `rig` knows for sure sit down by themselves,
-  /// where the plan has their seat. `tell` is told of what happens, as it happens.
+  /// Engine and catalogue must outlive the table. Units that `rig` identifies are assigned to their seats if the plan
+  /// has them. `tell` receives the events.
   Table(Engine& engine, const Catalogue& catalogue, Rig rig, EventHandler tell)
       : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), tell_(std::move(tell)) {}
 
-  /// `node` is the host's own number for it. Nodes that nobody can play on are ignored.
+  /// `node` is the host's number. Nodes that cannot be played on are ignored.
   void arrive(int node, const Description& description);
   void leave(int node);
   void report(int node, const Report& report);
@@ -41,20 +41,19 @@ class Table {
   void advance(Time now);
   /// When `advance` has something to do although nothing happens.
   [[nodiscard]] std::optional<Time> next_due() const;
-  /// The household's units, with those that have sat down for the first time, and the sockets they are in now.
-  /// Who only stands in for somebody who is away is not among them.
+  /// The rig with newly assigned units and current sockets, without units that only replace a disconnected one.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
-  /// Axes that nobody has measured find their ranges by use. To be called before anybody arrives.
+  /// Uncalibrated axes learn their ranges by use. Call it before the first `arrive`.
   void find_ranges_by_use() noexcept { by_use_ = true; }
-  /// The nodes of a unit come within this time: what a unit that the rig knows has, and lacks, is not told before. To
-  /// be called before anybody arrives.
+  /// The time within which all nodes of a unit appear: missing controls are not reported earlier. Call it before the
+  /// first `arrive`.
   void nodes_come_within(Duration time) noexcept { patience_ = time; }
   /// What units have reached, also those that have left.
   [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
-  /// The units that are there; a part of a unit is one of its own.
+  /// The connected units; parts are listed separately.
   [[nodiscard]] std::vector<UnitHere> units() const;
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
-  /// Nobody plays any more, and nothing is held.
+  /// Releases everything; no unit plays any longer.
   void release_all();
   /// The unit plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
   /// `unknown-seat`.
@@ -63,17 +62,17 @@ class Table {
   [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
   /// The seated units that hold one of these two buttons, where their seat holds both.
   [[nodiscard]] std::vector<int> holders(const std::string& modifier, const std::string& press) const;
-  /// Seats that nobody has taken yet, in order.
+  /// The free seats, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
-  /// Who is new takes the first of these seats that nobody plays from, though it is somebody else's.
+  /// A new player gets the first free seat in this list, even if it belongs to somebody else.
   void await(std::vector<std::string> seats) { awaited_ = std::move(seats); }
-  /// The nodes that somebody plays on.
+  /// The nodes in use.
   [[nodiscard]] std::vector<int> playing_nodes() const;
   /// Those of one seat, with the parts of units that play from it.
   [[nodiscard]] std::vector<host::NodePart> playing_parts(std::string_view seat) const;
-  /// True if the code is a control of whoever plays on the node.
+  /// True if the code is a control of a unit playing on the node.
   [[nodiscard]] bool is_control(int node, Code code) const;
-  /// True while somebody plays from the seat.
+  /// True while a unit is assigned to the seat.
   [[nodiscard]] bool is_played(const std::string& seat) const;
 
  private:
@@ -87,7 +86,7 @@ class Table {
   struct Player {
     std::string part;
     std::string name;
-    std::string seat;  ///< empty: nobody's yet
+    std::string seat;  ///< empty: not assigned
     std::vector<Share> shares;
     int number = 0;             ///< its own, from its coming to its leaving
     bool told_no_seat = false;  ///< or that it is of no use
@@ -101,7 +100,7 @@ class Table {
     std::vector<int> nodes;
     std::vector<Player> players;
     bool streams = false;
-    bool out_of_range = false;  ///< streams, but has not been heard
+    bool out_of_range = false;  ///< sends continuously, but is silent
     Time last_heard{};
   };
 
@@ -169,17 +168,17 @@ class Table {
   std::vector<std::pair<int, std::size_t>> device_of_;  ///< by node: where in the devices
   std::size_t last_found_ = 0;                          ///< where `report` found the last one in these
   std::string last_asked_;
-  std::map<std::string, std::vector<std::string>> lacks_;  ///< what was told, by seat
-  std::set<int> told_idle_;                                ///< units of which that was told
+  std::map<std::string, std::vector<std::string>> lacks_;  ///< what was reported, by seat
+  std::set<int> told_idle_;                                ///< units already reported
   Duration patience_{0};
   Time now_{};
-  std::map<int, Time> untold_;               ///< of these units it is to be told what they have, and when
+  std::map<int, Time> untold_;               ///< units to be reported, and when
   std::map<int, attach::GunGuess> guesses_;  ///< by node, while it is not known whether it is a gun
   Time next_guess_{};
   std::vector<std::string> awaited_;
   int last_number_ = 0;
   std::map<int, std::string> seated_;  ///< the names of those that have a seat, by number
-  bool any_streams_ = false;           ///< somebody who was here does
+  bool any_streams_ = false;           ///< a unit does
 };
 
 }  // namespace omnipar::inline abi_0::play

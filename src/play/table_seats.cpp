@@ -1,4 +1,4 @@
-// Who sits where: whom the household knows, who takes which seat, and what is told of it.
+// Seats: which units the rig identifies, who takes which seat, and the events for it.
 #include <algorithm>
 #include <utility>
 
@@ -96,7 +96,7 @@ void Table::play_by_press(Player& player, bool again) {
   play(player, again);
 }
 
-/// An owner who comes back finds whoever stands in still playing; both do.
+/// If an owner returns while a replacement plays, both play.
 void Table::tell_of_others(const Player& player) {
   for (const Device& device : devices_)
     for (const Player& other : device.players)
@@ -106,7 +106,7 @@ void Table::tell_of_others(const Player& player) {
         return tell_(Beside{player.seat, player.name, other.name, player.number, other.number});
 }
 
-/// What an adapter has of its own will serve whoever plays on it.
+/// An adapter's own controls serve its players.
 std::vector<std::string> Table::roles_at(const std::string& seat) const {
   std::vector<std::string> roles;
   for (const Device& device : devices_) {
@@ -177,7 +177,7 @@ Doubt Table::doubt_of(const RigUnit& lost, const Description& unit, const std::s
   return {!lost.socket.empty() && lost.socket != unit.socket, others};
 }
 
-/// Units that cannot be told apart and are not where they were: one seat after the other is asked for.
+/// Identical units in other sockets: asks for one seat after another.
 void Table::ask_for_the_lost() {
   const auto names = present();
   const bool any_away = std::ranges::any_of(rig_.units, [&](const RigUnit& unit) {
@@ -201,13 +201,13 @@ void Table::assign_seat(Player& player, const std::string& name, const std::stri
   seated_[player.number] = name;
 }
 
-/// A keyboard has nothing for a machine that is played with pads, and must not take a seat by being typed on.
+/// A keyboard is of no use to a machine played with pads, and must not take a seat by typing.
 bool Table::is_of_use(const Player& player) const {
   return std::ranges::any_of(
       player.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
 }
 
-/// Two of one model that nobody plays on yet have one name; but a name of the rig is one unit's.
+/// Two idle units of one model share a name, but a name in the rig belongs to one unit.
 std::string Table::called(const Device& device, const Player& player) const {
   if (player.in_rig) return player.name;
   const auto is_called_so = [&](const Device& other) {
@@ -254,7 +254,7 @@ void Table::seat_own(Device& device) {
   if (attach(*own)) tell_(Joined{own->seat, own->name, own->number});
 }
 
-/// Whoever has a name: a new one is none of theirs, also of somebody who is away.
+/// All named units: a new name must differ from all of them, including disconnected ones.
 Rig Table::everybody() const {
   Rig all = rig_;
   all.units.insert(all.units.end(), stand_ins_.units.begin(), stand_ins_.units.end());
@@ -377,7 +377,7 @@ void Table::leave_seat(Device& device, Player& player) {
   if (player.part != hid::own_part) get_own_up(device, seat);
 }
 
-/// What an adapter has of its own goes to another of its players, or nobody.
+/// An adapter's own controls move to another of its players, or to none.
 void Table::get_own_up(Device& device, const std::string& seat) {
   const auto own = std::ranges::find(device.players, hid::own_part, &Player::part);
   if (own == device.players.end() || own->seat != seat) return;
@@ -385,7 +385,7 @@ void Table::get_own_up(Device& device, const std::string& seat) {
   seat_own(device);
 }
 
-/// How its controls are: the engine hears all of a unit that plays, the table of one that waits.
+/// The current state of its controls: from the engine for a playing unit, otherwise from the table.
 std::vector<Change> Table::present_state(const Share& share) const {
   return share.playing ? engine_.present(*share.playing) : share.attachment.state;
 }

@@ -194,7 +194,7 @@ TEST_CASE("a step is repeated if a button is missing or not held", "[combination
   };
   act(103, 1);
   act(103, 0);
-  CHECK(lines[1].starts_with("'lever up' and 'lever left' were not down together. Once more"));
+  CHECK(lines[1].starts_with("'lever up' and 'lever left' were not held together. Try again"));
   for (int tries = 0; tries < 2; ++tries) {  // button 2 is forgotten, or blocked
     REQUIRE(test.found().empty());
     act(103, 1);

@@ -266,7 +266,7 @@ TEST_CASE("measuring continues after a reconnect; holding a button skips a contr
   hands.button(2100);
   hands.to_the_end();
   INFO(hands.said);
-  CHECK(hands.said.find("right-stick: left out, it stays as it was.") != std::string::npos);
+  CHECK(hands.said.find("right-stick: skipped and unchanged.") != std::string::npos);
   REQUIRE(hands.guide.kept());
   CHECK(hands.guide.found().sticks.size() == 1);
   CHECK(hands.guide.found().axes.size() == 2);

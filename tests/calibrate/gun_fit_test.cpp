@@ -265,8 +265,8 @@ TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
       CHECK(std::abs(same.left - seen.left) * screen.width <= 0.51);
       CHECK(std::abs(same.width - seen.width) * screen.width <= 1.01);
     }
-  CHECK(to_text(words_for({1920, 1080}, {0.125, 0, 0.75, 1})) == "4:3");
-  CHECK(to_text(words_for({1920, 1080}, {0, 0, 1, 1})) == "full");
+  CHECK(to_text(spec_for({1920, 1080}, {0.125, 0, 0.75, 1})) == "4:3");
+  CHECK(to_text(spec_for({1920, 1080}, {0, 0, 1, 1})) == "full");
   const GameArea whole = area_on({1920, 1080}, parse_area("whole multiples of 320x240").value());
   CHECK(whole.box.width * 1920 == Approx(1280));
   CHECK(whole.box.height * 1080 == Approx(960));

@@ -150,7 +150,7 @@ TEST_CASE("a calibration of another range than the unit has is not used, and tha
   CHECK(unit.axes.empty());
   CHECK(outdated_notes(unit) ==
         std::vector<std::string>{
-            "'right-trigger' has another range than when it was measured: its calibration is not used"});
+            "the range of 'right-trigger' has changed since it was calibrated, so its calibration is not used"});
   calibration.axes[0].declared = {0, 255};
   unit = worn_unit({0, 255});
   calibrate(unit, rig_with(calibration));

@@ -491,5 +491,6 @@ TEST_CASE("a seventeenth unit is refused with a reason", "[odd]") {
   for (std::size_t i = 0; i < max_units; ++i) REQUIRE(engine.attach(seated(panel(), "seat-1")));
   const auto refused = engine.attach(seated(panel(), "seat-1"));
   REQUIRE_FALSE(refused);
-  CHECK(to_text(refused.error()) == "Marrowby Panel: too many units [too-many-units]\n  at most 16 units at a time");
+  CHECK(to_text(refused.error()) ==
+        "Marrowby Panel: too many units [too-many-units]\n  the limit is 16 units at a time");
 }

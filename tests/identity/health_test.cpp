@@ -32,7 +32,7 @@ TEST_CASE("A unit at rest has no warnings except unknown axes", "[health]") {
 
 TEST_CASE("Controls that are down, and axes at their ends, are named in words", "[health]") {
   CHECK(notes_of(with(panel(), code::btn_east, 1)) ==
-        Notes{"'east' is down: it counts from its next press; if nobody holds it, its switch is stuck"});
+        Notes{"'east' is held: it counts from its next press; if nobody holds it, its switch is stuck"});
   const Description pushed = with(with(old_stick(), code::abs_x, 255), code::abs_y, 128);
   CHECK(notes_of(pushed) ==
         Notes{"'left-stick' is at the end of its range: it is held there, or rests there, or has not been calibrated"});
@@ -100,7 +100,7 @@ TEST_CASE("Listening reports jitter and bounce, and no deliberate movement", "[h
   }
   CHECK(watch.notes() ==
         Notes{"'south' bounces for 12 ms: { use = \"south\", debounce = 15 } in a binding makes it one press",
-              "'left-stick' (x) jitters by 1.2 % of its range while nobody moves it"});
+              "'left-stick' (x) jitters by 1.2 % of its range at rest"});
 }
 
 TEST_CASE("A unit without known values is silent; one without axes is not", "[health]") {

@@ -37,7 +37,7 @@ TEST_CASE("two players on one adapter: each has a seat, and everything of both c
   CHECK(units.wait_for_end() == 0);
   CHECK(units.output().find("The kernel's event nodes lose ") != std::string::npos);
   Program play{{"/box/omnipar", "play", "pad-8b"}};
-  REQUIRE(play.wait_for("\"Two-Plug Adapter\" is read from its raw reports"));
+  REQUIRE(play.wait_for("\"Two-Plug Adapter\" is read through its raw reports"));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   const auto press = [&](int who, std::uint8_t buttons) {
@@ -100,8 +100,8 @@ TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out ap
   const UhidUnit adapter{"Quill Two-Socket Adapter", "", 3, old_plugs_adapter()};
   REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
   Program play{{"/box/omnipar", "play", "stick-keypad"}};
-  REQUIRE(
-      play.wait_for("is read from its raw reports: its event node lacks 12 controls of socket-1 and all of socket-2."));
+  REQUIRE(play.wait_for(
+      "is read through its raw reports: its event node lacks 12 controls of socket-1 and all of socket-2."));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   struct Plug {
@@ -258,7 +258,7 @@ TEST_CASE("if raw reports become unreadable, the event node takes over and nothi
                     "socket-1 and all of socket-2."));
   CHECK(two.wait_for(EV_KEY, BTN_EAST, 0));
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));
-  REQUIRE(play.wait_for("Player 1 goes on"));
+  REQUIRE(play.wait_for("Player 1 continues"));
   send(0, 0);
   send(1, 1);
   CHECK(one.wait_for(EV_KEY, BTN_SOUTH, 1));
@@ -380,6 +380,6 @@ TEST_CASE("missing permission for raw reports is reported, and the doctor's rule
   for (int tries = 0; tries < 100 && std::system(all_are_open.c_str()) != 0; ++tries) sleep_ms(50);
   const std::string said = guest_says(play);
   INFO(said);
-  CHECK(said.find("\"Shut Adapter\" is read from its raw reports") != std::string::npos);
+  CHECK(said.find("\"Shut Adapter\" is read through its raw reports") != std::string::npos);
   REQUIRE(std::system("rm /etc/udev/rules.d/99-test.rules && udevadm control --reload && chmod 0600 /dev/uinput") == 0);
 }

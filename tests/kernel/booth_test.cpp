@@ -85,7 +85,7 @@ void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
   gun.shoot(0.5, 0.5);
   CHECK(guide.wait_for_end() == 0);
   INFO(guide.output());
-  CHECK(guide.output().find("Kept in /tmp/booth/.config/omnipar/calibrations/rook-booth-gun") != std::string::npos);
+  CHECK(guide.output().find("Saved to /tmp/booth/.config/omnipar/calibrations/rook-booth-gun") != std::string::npos);
 }
 
 void write_profile(const std::string& more, bool of_screen) {

@@ -85,7 +85,7 @@ TEST_CASE("a worn stick is calibrated and played: the virtual device reaches eve
   pad.rest(60);
   CHECK(measure.wait_for_end() == 0);
   CHECK(measure.output().find("square gate, turned by") != std::string::npos);
-  CHECK(measure.output().find("Kept in /tmp/measuring/.config/omnipar/calibrations/worn-pad.toml.") !=
+  CHECK(measure.output().find("Saved to /tmp/measuring/.config/omnipar/calibrations/worn-pad.toml.") !=
         std::string::npos);
 
   std::ofstream{"/tmp/measuring/square.toml"} << R"(omnipar = 1

@@ -70,8 +70,8 @@ TEST_CASE("a program starts once everyone is seated, inherits no descriptor, and
   CHECK(play.wait_for_end() == 7);
   INFO(play.output());
   CHECK(play.output().find("0 1 2 2\n") != std::string::npos);  // the streams; both ports' pads
-  CHECK(play.output().find("sh has ended with status 7.") != std::string::npos);
-  CHECK(play.output().find("reports came in") != std::string::npos);
+  CHECK(play.output().find("sh ended with status 7.") != std::string::npos);
+  CHECK(play.output().find("Received ") != std::string::npos);
   CHECK(wait_for_nodes(port_1, 0));
 }
 
@@ -88,7 +88,7 @@ TEST_CASE("a program that is killed, that crashes, that cannot be started", "[co
 
 TEST_CASE("a launcher that leaves the game behind is followed to the game's end", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "(sleep 2; echo over) & exit 3")};
-  REQUIRE(play.wait_for("sh has ended, but left "));
+  REQUIRE(play.wait_for("sh ended but left "));
   CHECK(nodes_named(port_1).size() == 1);
   CHECK(play.wait_for_end() == 3);
   CHECK(play.output().find("over\n") != std::string::npos);
@@ -107,7 +107,7 @@ TEST_CASE("the exit combination asks a deaf program to end, then insists, and le
   REQUIRE(play.wait_for("To end: "));
   REQUIRE(tap_until(pad, play, "deaf\n"));
   pad.send({start_button | select_button});
-  REQUIRE(play.wait_for("sh is asked to end; after 1 s it is ended by force."));
+  REQUIRE(play.wait_for("Asked sh to quit. It is killed after 1 s."));
   CHECK(play.wait_for("It did not quit and is killed."));
   pad.send({});
   CHECK(play.wait_for_end() == 128 + SIGKILL);
@@ -142,7 +142,7 @@ serial = "red"
     REQUIRE(play.wait_for("Waiting for Player 1 with \"Red Pad\": plug it in"));
     const UhidPad red{"Red Pad", "red"};
     CHECK(play.wait_for_end() == 4);
-    CHECK(play.output().find("Player 1 goes on with \"Red Pad\"") != std::string::npos);
+    CHECK(play.output().find("Player 1 continues with \"Red Pad\"") != std::string::npos);
   }
   SECTION("another stands in for it, though other seats are free") {
     Program play{play_for({"--rig", rig}, "exit 4")};
@@ -167,7 +167,7 @@ TEST_CASE("a second play on the same unit names the first one's process", "[comm
   Playing first{"pad-2b", pad};
   sleep_ms(200);
   Program second{{"/box/omnipar", "play", "pad-2b"}};
-  CHECK(second.wait_for("\"Wanted Pad\" is played on by omnipar (process " + std::to_string(first.process()) + ")"));
+  CHECK(second.wait_for("\"Wanted Pad\" is in use by omnipar (process " + std::to_string(first.process()) + ")"));
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
 }
@@ -242,10 +242,10 @@ TEST_CASE("alone, what comes later or is played on later cannot be opened either
   CHECK(count(seen("1"), "found Hidden Pad") == 0);
   CHECK(count(seen("1"), "found Tern Two-Player Encoder") == 1);  // nobody plays on it yet
   pad.reset();
-  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(play.wait_for("was disconnected"));
   REQUIRE(wait_for_nodes("Hidden Pad", 0));
   pad = std::make_unique<UhidPad>("Hidden Pad", "h");
-  REQUIRE(play.wait_for("Player 1 goes on"));
+  REQUIRE(play.wait_for("Player 1 continues"));
   sleep_ms(300);
   CHECK(count(seen("2"), "found Hidden Pad") == 0);
   CHECK(count(seen("2"), "found /dev/hidraw") == 1);  // that of the encoder
@@ -262,7 +262,7 @@ TEST_CASE("alone, what comes later or is played on later cannot be opened either
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("alone, a program finds none of the nodes of a unit that is read from its raw reports", "[command]") {
+TEST_CASE("alone, a program finds none of the nodes of a unit that is read through its raw reports", "[command]") {
   const OpenDoors open_doors;
   // a joystick with a second hat, which the kernel loses, and a game pad: two nodes of one HID device
   const Bytes both = application(0x04) + numbered(1) + buttons(1, 8, 0) + hat + hat + stick + end_collection +
@@ -390,7 +390,7 @@ freeze = { modifier = "start", press = "north" }
     game.drain();
     CHECK(game.events().empty());
     pad.send({static_cast<std::uint16_t>(start_button | north)});
-    REQUIRE(play.wait_for("Play goes on.", round));
+    REQUIRE(play.wait_for("Resumed.", round));
     pad.send({});
   }
   sleep_ms(300);

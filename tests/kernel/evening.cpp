@@ -41,9 +41,9 @@ TEST_CASE("a first evening, to be looked at", "[.show-an-evening]") {
   panel.send({south});
   play.wait_for("Player 2 plays");
   pad.reset();
-  play.wait_for("is gone");
+  play.wait_for("was disconnected");
   pad = std::make_unique<UhidPad>("Fenwick Reading-Room Pad", "12:09:00:00:00:01");
-  play.wait_for("goes on");
+  play.wait_for("continues");
   play.signal(SIGINT);
   play.wait_for_end();
   std::printf("%s", play.output().c_str());

@@ -155,13 +155,13 @@ TEST_CASE("changes are shown as notifications; play continues without a desktop"
   CHECK(desktop.wait_for("Frozen: the controllers work for the desktop again"));
   sleep_ms(200);  // until its answer has come to play
   chord(pad, north);
-  CHECK(desktop.wait_for("Play goes on."));
+  CHECK(desktop.wait_for("Resumed."));
   CHECK(desktop.replaced() == 41);  // one message at a time
   unit.reset();
-  CHECK(desktop.wait_for("\"Told Pad\" is gone"));
+  CHECK(desktop.wait_for("\"Told Pad\" was disconnected"));
   unit = std::make_unique<UhidPad>("Told Pad", "t");
   REQUIRE(wait_for_nodes("Told Pad", 1));
-  CHECK(desktop.wait_for("goes on with \"Told Pad\""));
+  CHECK(desktop.wait_for("continues with \"Told Pad\""));
   CHECK(desktop.replaced() == 43);  // and so is what was said of the unit
   desktop.close_the_bus();
   sleep_ms(200);

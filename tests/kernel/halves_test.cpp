@@ -120,7 +120,7 @@ TEST_CASE("two controllers in one device keep their ports, however often and in 
   int returns = 0;
   const auto wait_for_return = [&] {
     ++returns;
-    for (const std::string player : {"Player 1 goes on", "Player 2 goes on"}) {
+    for (const std::string player : {"Player 1 continues", "Player 2 continues"}) {
       const bool there = first.wait_for(player, returns);
       INFO(first.output());
       REQUIRE(there);
@@ -149,7 +149,7 @@ TEST_CASE("two controllers in one device keep their ports, however often and in 
   REQUIRE(wait_for_nodes("Omnipar port 1 pad", 0));
   plug_in();
   Program second{play("halves")};
-  const bool seated = second.wait_for("Player 1 goes on") && second.wait_for("Player 2 goes on");
+  const bool seated = second.wait_for("Player 1 continues") && second.wait_for("Player 2 continues");
   INFO(second.output());
   REQUIRE(seated);
   REQUIRE(wait_for_nodes("Omnipar port 2 pad", 1));

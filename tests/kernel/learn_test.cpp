@@ -33,7 +33,7 @@ int seen_keys(NodeReader& reader) {
 
 /// The menu at the end, and its first choice.
 void keep(const UhidUnit& keyboard, Key key, Program& learn) {
-  REQUIRE(learn.wait_for("All is asked."));
+  REQUIRE(learn.wait_for("Done."));
   sleep_ms(200);
   press(keyboard, key, enough_for_the_menu);
   REQUIRE(learn.wait_for("[keep]"));
@@ -47,7 +47,7 @@ TEST_CASE("a keyboard panel is mapped without other programs receiving input, an
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   NodeReader bystander{node_of("Tern Two-Player Encoder")};
   Program learn{from_home("learning", "learn profile arcade-6b --ask-all")};
-  REQUIRE(press_until(panel, tern_left[4], learn, "answers."));
+  REQUIRE(press_until(panel, tern_left[4], learn, "Using \""));
   bystander.drain();
   bystander.forget_events();
   // The buttons the other way round: south for button-1, and so on.
@@ -60,7 +60,7 @@ TEST_CASE("a keyboard panel is mapped without other programs receiving input, an
   keep(panel, tern_left[4], learn);
   CHECK(learn.wait_for_end() == 0);
   INFO(learn.output());
-  CHECK(learn.output().find("Kept in /tmp/learning/.config/omnipar/profiles/own-arcade-6b.toml") != std::string::npos);
+  CHECK(learn.output().find("Saved to /tmp/learning/.config/omnipar/profiles/own-arcade-6b.toml") != std::string::npos);
   CHECK(seen_keys(bystander) == 0);
   panel.send_bytes({0, 0, tern_left[4].usage, 0, 0, 0, 0, 0});  // given back
   CHECK(bystander.wait_for(EV_KEY, KEY_V, 1));
@@ -85,7 +85,7 @@ TEST_CASE("an unknown two-player encoder is learned, and both players play", "[u
   NodeReader bystander{node_of("Wick Board For Two")};
   Program learn{from_home("learning", "learn unit --form panel --parts left,right")};
   const auto letter = [](std::size_t number) { return Key{0, static_cast<std::uint8_t>(4 + number)}; };
-  REQUIRE(press_until(board, letter(0), learn, "answers."));
+  REQUIRE(press_until(board, letter(0), learn, "Using \""));
   bystander.drain();
   bystander.forget_events();
   constexpr std::size_t controls = 24, shared = 11;
@@ -97,7 +97,7 @@ TEST_CASE("an unknown two-player encoder is learned, and both players play", "[u
   REQUIRE(learn.wait_for("24 of 24:"));  // one coin slot for both
   sleep_ms(250);
   press(board, letter(shared), 100);
-  REQUIRE(learn.wait_for("Press it once more to use it for both"));
+  REQUIRE(learn.wait_for("Press it again to use it for both"));
   sleep_ms(700);
   press(board, letter(shared), 100);
   keep(board, letter(4), learn);
@@ -137,7 +137,7 @@ TEST_CASE("each step is confirmed by rumble", "[units]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Shaking Pad", 1));
   Program learn{from_home("learning", "learn profile pad-2b --ask-all --as shaken --feel --with-virtual")};
-  REQUIRE(tap_until(pad, learn, "answers."));
+  REQUIRE(tap_until(pad, learn, "Using \""));
   REQUIRE(learn.wait_for("1 of"));
   sleep_ms(250);
   pad.send(EV_KEY, BTN_EAST, 1);
@@ -153,7 +153,7 @@ TEST_CASE("each step is confirmed by rumble", "[units]") {
   learn.signal(SIGTERM);
   for (int tries = 0; tries < 100 && learn.wait_for_end(50) == -1; ++tries) pad.pump();
   CHECK(learn.wait_for_end() == 1);
-  CHECK(learn.output().find("what was learned is put by") != std::string::npos);
+  CHECK(learn.output().find("the session is stored") != std::string::npos);
 }
 
 TEST_CASE("a full disk during learning keeps the old profile and is reported", "[units]") {
@@ -174,7 +174,7 @@ TEST_CASE("a full disk during learning keeps the old profile and is reported", "
   };
   sleep_ms(700);
   hold(100);
-  REQUIRE(learn.wait_for("All is asked."));
+  REQUIRE(learn.wait_for("Done."));
   hold(enough_for_the_menu);
   hold(enough_for_the_menu);
   CHECK(learn.wait_for_end() == 3);

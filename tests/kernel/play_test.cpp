@@ -104,9 +104,9 @@ TEST_CASE("unplugging releases everything; reconnecting continues on the same po
     CHECK(one.wait_for(EV_ABS, ABS_HAT0Y, 0));
     CHECK(one.held() == 0);
     CHECK(two.value(EV_KEY, BTN_EAST) == 1);
-    playing.expect("\"Red Pad\" is gone", round);
+    playing.expect("\"Red Pad\" was disconnected", round);
     red = std::make_unique<UhidPad>("Red Pad", "r");
-    playing.expect("Player 1 goes on with \"Red Pad\"", round);
+    playing.expect("Player 1 continues with \"Red Pad\"", round);
     sleep_ms(200);
     red->send({east});
     CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));
@@ -131,14 +131,14 @@ TEST_CASE("twins without serial numbers keep their sockets' ports", "[play]") {
   NodeReader one{node_of(port_1)};
   NodeReader two{node_of(port_2)};
   left.pull_out();
-  playing.expect("is gone", 1);
+  playing.expect("was disconnected", 1);
   right.pull_out();
-  playing.expect("is gone", 2);
+  playing.expect("was disconnected", 2);
   REQUIRE(wait_for_nodes("Twin Pad", 0));
   left.plug_into(0);  // in the other order this time
-  playing.expect("Player 2 goes on");
+  playing.expect("Player 2 continues");
   right.plug_into(1);
-  playing.expect("Player 1 goes on");
+  playing.expect("Player 1 continues");
   sleep_ms(300);
   right.send({east});
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 1));

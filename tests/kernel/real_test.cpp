@@ -234,10 +234,10 @@ TEST_CASE("of a gun of two nodes nothing is said to be lacking before both are t
   }));
   REQUIRE(call.wait_for_end() == 0);
   Program play{from_home("guns", "play gun-booth")};
-  REQUIRE(play.wait_for("Player 1 goes on"));
+  REQUIRE(play.wait_for("Player 1 continues"));
   sleep_ms(2500);
   INFO(play.output());
-  CHECK(count(play.output(), "has nothing for") == 0);
+  CHECK(count(play.output(), "has no control for") == 0);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
   // What the first rollcall has written can be taken back.
@@ -250,7 +250,7 @@ TEST_CASE("learn profile names controls without a role", "[real]") {
   const UhidPad pad{"Extra Pad", "x"};
   REQUIRE(wait_for_nodes("Extra Pad", 1));
   Program learn{from_home("extra", "learn profile pad-2b --ask-all")};
-  REQUIRE(tap_until(pad, learn, "answers."));
+  REQUIRE(tap_until(pad, learn, "Using \""));
   constexpr std::uint16_t btn_c = 1 << 2;
   CHECK(
       say_until(learn, "BTN_C of \"Extra Pad\" has no role, so nothing can be bound to it: 'omnipar learn unit'", [&] {
@@ -266,7 +266,7 @@ TEST_CASE("a control held while its unit is unplugged is no answer", "[real]") {
   auto pad = std::make_unique<UhidPad>("Pulled Pad", "p");
   REQUIRE(wait_for_nodes("Pulled Pad", 1));
   Program learn{from_home("pulled", "learn profile pad-2b --ask-all")};
-  REQUIRE(tap_until(*pad, learn, "answers."));
+  REQUIRE(tap_until(*pad, learn, "Using \""));
   for (int round = 1; round <= 3; ++round) {
     const bool asks = learn.wait_for("1 of ", round);
     CAPTURE(round, learn.output());
@@ -275,7 +275,7 @@ TEST_CASE("a control held while its unit is unplugged is no answer", "[real]") {
     pad->send({0, 0});  // up
     sleep_ms(200);
     pad.reset();
-    REQUIRE(learn.wait_for("has left. It goes on when it is back.", round));
+    REQUIRE(learn.wait_for("was disconnected. Reconnect it to continue.", round));
     pad = std::make_unique<UhidPad>("Pulled Pad", "p");
     REQUIRE(wait_for_nodes("Pulled Pad", 1));
     pad->send({});
@@ -300,14 +300,14 @@ TEST_CASE("a returning owner plays beside a replacement of the same model", "[re
       "/tmp/one-seat.toml",
       "omnipar = 1\nkind = \"profile\"\nname = \"one-seat\"\nsystem = \"pad-2b\"\n[port.1]\nseat = \"seat-1\"\n");
   Program play{from_home("owners", "play /tmp/one-seat.toml")};
-  REQUIRE(play.wait_for("Player 1 goes on with \"Owned Pad\""));
+  REQUIRE(play.wait_for("Player 1 continues with \"Owned Pad\""));
   NodeReader game{node_of(port_1)};
   owner.reset();
-  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(play.wait_for("was disconnected"));
   REQUIRE(tap_until(other, play, "Player 1 plays with \"Owned Pad (2)\""));
   owner = std::make_unique<UhidPad>("Owned Pad", "owner");
   REQUIRE(wait_for_nodes("Owned Pad", 2));
-  REQUIRE(play.wait_for("Player 1 goes on with \"Owned Pad\"", 2));
+  REQUIRE(play.wait_for("Player 1 continues with \"Owned Pad\"", 2));
   for (const UhidPad* pad : {static_cast<const UhidPad*>(owner.get()), &other}) {
     game.forget_events();
     sleep_ms(300);
@@ -332,17 +332,17 @@ TEST_CASE("a seat survives a replug, though another evening waits for units", "[
   const int rounds = omnipar::test::cases(5, 20);
   for (int round = 1; round <= rounds; ++round) {
     pad.reset();
-    REQUIRE(first.wait_for("is gone", round));
+    REQUIRE(first.wait_for("was disconnected", round));
     REQUIRE(wait_for_nodes("Claimed Pad", 0));
     pad = std::make_unique<UhidPad>("Claimed Pad", serial, "usb-0000:00:14.0-1/input0");
     REQUIRE(wait_for_nodes("Claimed Pad", 1));
     CAPTURE(round, second.output());
-    REQUIRE((has_serial ? first.wait_for("Player 1 goes on", round) : tap_until(*pad, first, "Player 1 goes on")));
+    REQUIRE((has_serial ? first.wait_for("Player 1 continues", round) : tap_until(*pad, first, "Player 1 continues")));
   }
   tap(*pad);
   sleep_ms(300);
   CHECK(count(second.output(), "Player 1 plays") == 0);
-  CHECK(second.output().find("\"Claimed Pad\" is played on by omnipar (process") != std::string::npos);
+  CHECK(second.output().find("\"Claimed Pad\" is in use by omnipar (process") != std::string::npos);
   // And when the first evening is over, the unit is free for the other one.
   first.signal(SIGTERM);
   CHECK(first.wait_for_end() == 0);
@@ -413,7 +413,7 @@ TEST_CASE("a session of root is visible to other users", "[real]") {
   Program doctor{as_guest("exec /box/omnipar doctor")};
   CHECK(doctor.wait_for_end() >= 0);
   INFO(doctor.output());
-  CHECK(doctor.output().find("good   \"Roots Pad\" (" + node_of("Roots Pad") + ") is played on by omnipar (process ") !=
+  CHECK(doctor.output().find("good   \"Roots Pad\" (" + node_of("Roots Pad") + ") is in use by omnipar (process ") !=
         std::string::npos);
 }
 
@@ -441,8 +441,7 @@ TEST_CASE("a stick that is not self-centering is reported as a possible gun", "[
     unit.point(middle, middle);
     sleep_ms(600);
   }
-  const std::string words =
-      "stays where it is put, as the aim of a gun does. If it is a gun: omnipar learn unit --form gun";
+  const std::string words = "stays in place like the aim of a gun. If it is a gun, run: omnipar learn unit --form gun";
   CHECK(count(play.output(), words) == (is_gun ? 1 : 0));
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
@@ -468,7 +467,7 @@ TEST_CASE("measuring at 200 reports per second loses none, even after the sweep"
   for (int i = 0; i < 20 && !measure.wait_for("left-trigger: measured.", 1, 50); ++i) stream(300, rest);
   INFO(measure.output());
   CHECK(measure.output().find("left-trigger: measured.") != std::string::npos);
-  CHECK(count(measure.output(), "is measured once more") == 0);
+  CHECK(count(measure.output(), "Measuring it again") == 0);
   measure.signal(SIGTERM);
   CHECK(measure.wait_for_end() >= 0);
 }

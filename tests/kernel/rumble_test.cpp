@@ -159,7 +159,7 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
   REQUIRE(play.wait_for("Frozen: "));
   CHECK(us_of_a_round() < twenty_ms);
   pad.reset();
-  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(play.wait_for("was disconnected"));
   CHECK(us_of_a_round() < twenty_ms);
   Game game;
   const int id = game.upload(rumble_of(1, 1));
@@ -218,11 +218,11 @@ TEST_CASE("endless rumble follows a swap and continues after a reconnect", "[rum
   CHECK(one.pump_until(rests));  // the old hand
   CHECK(two->pump_until(shakes));
   two.reset();
-  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(play.wait_for("was disconnected"));
   REQUIRE(wait_for_nodes("Second Motors", 0));
   two = std::make_unique<MotorPad>("Second Motors", std::vector<int>{FF_RUMBLE});
   REQUIRE(wait_for_nodes("Second Motors", 1));
-  REQUIRE(tap_until(*two, play, "Player 1 goes on"));
+  REQUIRE(tap_until(*two, play, "Player 1 continues"));
   CHECK(two->pump_until(shakes));
   game.play(id, 0);
   CHECK(two->pump_until(rests));
@@ -255,7 +255,7 @@ TEST_CASE("endless rumble pauses during a freeze and resumes with it", "[rumble]
     REQUIRE(play.wait_for("Frozen: ", round));
     CHECK(pad.pump_until(rests));
     chord();
-    REQUIRE(play.wait_for("Play goes on.", round));
+    REQUIRE(play.wait_for("Resumed.", round));
     CHECK(pad.pump_until(shakes));
   }
   chord();
@@ -263,7 +263,7 @@ TEST_CASE("endless rumble pauses during a freeze and resumes with it", "[rumble]
   game.play(id, 0);  // its end is heard meanwhile
   sleep_ms(100);
   chord();
-  REQUIRE(play.wait_for("Play goes on.", 3));
+  REQUIRE(play.wait_for("Resumed.", 3));
   for (int i = 0; i < 40; ++i, sleep_ms(10)) pad.pump();
   CHECK(rests(pad.effects()));
   CHECK(ends_with_answers(play, {&pad}));
@@ -337,7 +337,7 @@ TEST_CASE("both players of an adapter are shaken and lit by output reports, each
   const UhidUnit adapter{"Shaking Adapter", "", 9, shaking_adapter()};
   REQUIRE(wait_for_nodes("Shaking Adapter", 1));
   Program play{{"/box/omnipar", "play", "pad-8b", "--leds", "--rumble", "50"}};
-  REQUIRE(play.wait_for("\"Shaking Adapter\" is read from its raw reports"));
+  REQUIRE(play.wait_for("\"Shaking Adapter\" is read through its raw reports"));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   for (const std::uint8_t player : std::array<std::uint8_t, 2>{1, 2}) {
@@ -398,7 +398,7 @@ TEST_CASE("a pad whose motors only its report descriptor knows is shaken by raw 
   const UhidUnit pad{"Quiet Pad", "", 9, Bytes{bytes} + motors(1) + LEDs + end_collection};
   REQUIRE(wait_for_nodes("Quiet Pad", 1));
   Program play{{"/box/omnipar", "play", "pad-2b", "--leds"}};
-  REQUIRE(play.wait_for("\"Quiet Pad\" is read from its raw reports: its event node has no motors."));
+  REQUIRE(play.wait_for("\"Quiet Pad\" is read through its raw reports: its event node has no motors."));
   REQUIRE(play.wait_for("Player 1: press any button"));
   sleep_ms(200);
   for (const PadReport& tap : {PadReport{south}, PadReport{}}) pad.send_bytes(tap.bytes());

@@ -102,12 +102,12 @@ TEST_CASE("two players in an emulator keep their seats across reconnects, and sw
 
   one.reset();
   two.reset();
-  REQUIRE(emulator.wait_for("is gone; its buttons are released", 2));
+  REQUIRE(emulator.wait_for("was disconnected; its buttons are released", 2));
   CHECK(emulator.wait_for("port 2 goes to 0\n"));
   two = std::make_unique<UhidPad>("Second Pad", "2");
-  REQUIRE(emulator.wait_for("Player 2 goes on with \"Second Pad\""));
+  REQUIRE(emulator.wait_for("Player 2 continues with \"Second Pad\""));
   one = std::make_unique<UhidPad>("First Pad", "1");
-  REQUIRE(emulator.wait_for("Player 1 goes on with \"First Pad\""));
+  REQUIRE(emulator.wait_for("Player 1 continues with \"First Pad\""));
   one->send({south});
   CHECK(emulator.wait_for("port 1 throws: hit", 2));
   one->send({});

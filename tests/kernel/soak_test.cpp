@@ -144,7 +144,7 @@ class WholeEvening {
   void plug_in(std::size_t pad) {
     pads_[pad] = std::make_unique<UhidPad>("Soak Pad " + std::to_string(pad), "soak" + std::to_string(pad));
     REQUIRE(wait_for_nodes("Soak Pad " + std::to_string(pad), 1));
-    if (seen_[pad]++ > 0) expect("goes on with \"Soak Pad " + std::to_string(pad), seen_[pad] - 1);
+    if (seen_[pad]++ > 0) expect("continues with \"Soak Pad " + std::to_string(pad), seen_[pad] - 1);
     states_[pad] = {};
     deaf_[pad] = 0;
     sent_[pad].clear();
@@ -193,7 +193,7 @@ class WholeEvening {
     tell(std::to_string(pad + 1) + " out");
     pads_[pad].reset();
     twin_->detach(static_cast<int>(pad));
-    expect("\"Soak Pad " + std::to_string(pad) + "\" is gone", seen_[pad]);
+    expect("\"Soak Pad " + std::to_string(pad) + "\" was disconnected", seen_[pad]);
   }
   void send(std::size_t pad, const PadReport& report) {
     states_[pad] = report;
@@ -211,7 +211,7 @@ class WholeEvening {
     frozen_ ? twin_->thaw() : twin_->freeze();
     frozen_ = !frozen_;
     freezes_ += frozen_ ? 1 : 0;
-    expect(frozen_ ? "Frozen: " : "Play goes on.", freezes_);
+    expect(frozen_ ? "Frozen: " : "Resumed.", freezes_);
     compare();
     release_chord(pad);
   }
@@ -303,7 +303,7 @@ class WholeEvening {
       int grabs = 0;
       std::istringstream lines{play_->output()};
       for (std::string line; std::getline(lines, line);)
-        if (line.starts_with("\"Soak Pad " + std::to_string(pad) + "\": ") && count(line, "It is grabbed all the same"))
+        if (line.starts_with("\"Soak Pad " + std::to_string(pad) + "\": ") && count(line, "The unit is grabbed anyway"))
           ++grabs;
       if (std::exchange(grabs_[pad], grabs) == grabs || !plugged(pad)) continue;
       tell(std::to_string(pad + 1) + " is grabbed");

@@ -68,8 +68,8 @@ TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
   REQUIRE(wait_for_nodes("Own Pad", 2));
   const Household home{"own", root, {{&first, "left"}, {&second, "shelf"}}};
   Program play = home.run("play pad-2b");
-  CHECK(play.wait_for("Player 1 goes on with \"Own Pad\""));
-  CHECK(play.wait_for("Player 2 goes on with \"Own Pad (2)\""));
+  CHECK(play.wait_for("Player 1 continues with \"Own Pad\""));
+  CHECK(play.wait_for("Player 2 continues with \"Own Pad (2)\""));
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
   // Of a profile that has other seats they are players like any others.
@@ -79,9 +79,8 @@ TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
   CHECK(check.wait_for_end() == 0);
   CHECK(check.output().find("No port is played from the seat of \"Own Pad\" (seat left)") != std::string::npos);
   Program other = home.run("play /tmp/other.toml");
-  CHECK(
-      other.wait_for("\"Own Pad\" belongs to seat left, from which no port of this profile is played: press a button"));
-  CHECK(other.wait_for("Player 2 goes on with \"Own Pad (2)\""));
+  CHECK(other.wait_for("\"Own Pad\" is assigned to seat left, which plays no port in this profile. Press a button"));
+  CHECK(other.wait_for("Player 2 continues with \"Own Pad (2)\""));
   CHECK(tap_until(first, other, "Player 1 plays with \"Own Pad\""));
   other.signal(SIGTERM);
   CHECK(other.wait_for_end() == 0);
@@ -116,8 +115,8 @@ TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and o
   pad.send({west});
   REQUIRE(desktop.wait_for(EV_KEY, BTN_WEST, 1));
   Program play = home.run("play pad-2b --wait-at-most 0 -- sh -c 'echo it runs; sleep 4'");
-  CHECK(
-      play.wait_for("\"Stuck Pad\": BTN_WEST stays down. It is grabbed all the same: other programs see it released"));
+  CHECK(play.wait_for(
+      "\"Stuck Pad\": BTN_WEST stays held. The unit is grabbed anyway: other programs receive a release"));
   CHECK(play.wait_for("it runs"));
   CHECK(desktop.wait_for(EV_KEY, BTN_WEST, 0));
   NodeReader game{nodes_named(port_1).front()};
@@ -171,14 +170,14 @@ TEST_CASE("a program that ignores Ctrl-C gets SIGTERM before SIGKILL, as does wh
     });
   };
   CHECK(read_until("it runs"));
-  if (launcher) CHECK(read_until("playing goes on until that ends"));
+  if (launcher) CHECK(read_until("Play continues until that ends"));
   REQUIRE(::write(terminal, "\x03", 1) == 1);
   CHECK(soon([] { return contents("/tmp/guest/saved") == "saved\n"; }));
-  CHECK(read_until("is asked to end"));
+  CHECK(read_until("Asked "));
   int status = -1;
   CHECK(soon([&] { return ::waitpid(child, &status, WNOHANG) == child; }));
   INFO(said);
-  CHECK(said.find("It is ended by force") == std::string::npos);
+  CHECK(said.find("It did not quit and is killed") == std::string::npos);
   ::close(terminal);
 }
 
@@ -233,7 +232,7 @@ TEST_CASE("a second play leaves units in use alone; trace record and doctor name
   sleep_ms(300);
   const std::string who = "omnipar (process " + std::to_string(first.process()) + ")";
   Program second = home.run("play pad-2b");
-  CHECK(second.wait_for("\"Wanted Pad\" is played on by " + who + " already, and is left to that one."));
+  CHECK(second.wait_for("\"Wanted Pad\" is in use by " + who + " and is left alone."));
   REQUIRE(second.wait_for("Player 1: press any button"));
   REQUIRE(tap_until(pad, first, "Player 1 plays"));
   sleep_ms(300);
@@ -252,16 +251,16 @@ TEST_CASE("a second play leaves units in use alone; trace record and doctor name
   CHECK(listen.output().find(held) != std::string::npos);
   Program call = home.run("rig rollcall left --seconds 1 --rig /tmp/wanted/rig.toml");
   CHECK(call.wait_for_end() == 1);
-  CHECK(call.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
+  CHECK(call.output().find("\"Wanted Pad\" is in use by " + who + " and is left alone") != std::string::npos);
   std::ofstream{"/tmp/wanted/rig.toml"} << "omnipar = 1\nkind = \"rig\"\n[[unit]]\nname = \"w\"\nseat = \"left\"\n"
                                            "vendor = 0x1209\nproduct = 2\nmodel = \"Wanted Pad\"\nserial = \"wa\"\n";
   Program calibrate = home.run("calibrate combinations w --seconds 1 --rig /tmp/wanted/rig.toml");
   CHECK(calibrate.wait_for_end() == 1);
-  CHECK(calibrate.output().find("\"Wanted Pad\" is played on by " + who + " already") != std::string::npos);
+  CHECK(calibrate.output().find("\"Wanted Pad\" is in use by " + who + " and is left alone") != std::string::npos);
   Program doctor = home.run("doctor");
   CHECK(doctor.wait_for_end() >= 0);
-  CHECK(doctor.output().find("good   \"Wanted Pad\" (" + nodes_named("Wanted Pad").front() + ") is played on by " +
-                             who) != std::string::npos);
+  CHECK(doctor.output().find("good   \"Wanted Pad\" (" + nodes_named("Wanted Pad").front() + ") is in use by " + who) !=
+        std::string::npos);
   CHECK(doctor.output().find("kill") == std::string::npos);
   first.signal(SIGTERM);
   CHECK(first.wait_for_end() == 0);
@@ -314,7 +313,7 @@ TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
   REQUIRE(add.wait_for("left: press any button"));
   REQUIRE(tap_until(second, add, "takes left"));
   CHECK(add.wait_for_end() == 0);
-  CHECK(add.output().find("\"Called Pad\" has left, too: both play from it.") != std::string::npos);
+  CHECK(add.output().find("\"Called Pad\" is at left as well. Both can play from it.") != std::string::npos);
   CHECK(contents("/tmp/called/omnipar/rig.toml").find("name = \"blue\"") != std::string::npos);
 }
 

@@ -108,7 +108,7 @@ TEST_CASE("a unit that comes back with other axes is played as it is now", "[tro
                                   0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x10, 0x81, 0x02, 0x05, 0x01, 0x09, 0x30,
                                   0x09, 0x31, 0x15, 0x00, 0x25, 0x7f, 0x75, 0x08, 0x95, 0x02, 0x81, 0x02, 0xc0};
   const UhidUnit changed{"Changing Pad", "c", 2, other};
-  REQUIRE(play.wait_for("Player 1 goes on with \"Changing Pad\""));
+  REQUIRE(play.wait_for("Player 1 continues with \"Changing Pad\""));
   sleep_ms(200);
   changed.send_bytes({east, 0, 127, 64});
   CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
@@ -125,7 +125,7 @@ TEST_CASE("a unit that leaves with the exit combination held does not end the ev
   pad->send({static_cast<std::uint16_t>(start_button | select_button)});
   REQUIRE(game.wait_for(EV_KEY, BTN_START, 1));
   pad.reset();
-  REQUIRE(play.wait_for("is gone"));
+  REQUIRE(play.wait_for("was disconnected"));
   CHECK(play.wait_for_end(3000) == -1);
   CHECK(game.drain());
   CHECK(game.held() == 0);

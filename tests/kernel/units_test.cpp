@@ -134,7 +134,7 @@ TEST_CASE("an encoder that looks like a keyboard is two players", "[units]") {
     CHECK(desktop.events().empty());  // while it was asked about it typed into nothing
   }
   Program play{{"/box/omnipar", "play", "pad-2b", "--data", sheets, "--rig", rig}};
-  REQUIRE(play.wait_for("Player 2 goes on"));
+  REQUIRE(play.wait_for("Player 2 continues"));
   NodeReader one{node_of("Omnipar port 1 pad")};
   NodeReader two{node_of("Omnipar port 2 pad")};
   encoder.send_bytes(keys(usage_q, usage_w));
@@ -177,18 +177,18 @@ TEST_CASE("twins on USB that moved to other sockets are asked about, one seat af
   REQUIRE(wait_for_nodes("Twin Pad", 2));
   Program play{{"/box/omnipar", "play", "pad-2b", "--rig", rig}};
   if (swapped) {
-    REQUIRE(play.wait_for("Player 1 goes on"));
-    REQUIRE(play.wait_for("Player 2 goes on"));
+    REQUIRE(play.wait_for("Player 1 continues"));
+    REQUIRE(play.wait_for("Player 2 continues"));
     CHECK(play.output().find("not where it was") == std::string::npos);
   } else {
     REQUIRE(play.wait_for("Player 1: \""));
-    CHECK(play.output().find("goes on") == std::string::npos);
+    CHECK(play.output().find("continues") == std::string::npos);
     sleep_ms(500);  // what is sent before both are open is lost
     press(right);
-    REQUIRE(play.wait_for("Player 1 goes on"));
+    REQUIRE(play.wait_for("Player 1 continues"));
     REQUIRE(play.wait_for("Player 2: \""));
     press(left);
-    REQUIRE(play.wait_for("Player 2 goes on"));
+    REQUIRE(play.wait_for("Player 2 continues"));
   }
   NodeReader one{node_of("Omnipar port 1 pad")};
   NodeReader two{node_of("Omnipar port 2 pad")};
@@ -216,7 +216,7 @@ TEST_CASE("plugged in again and again: the same port each time, nothing leaks", 
     goes.reset();
     REQUIRE(two.wait_for(EV_KEY, BTN_EAST, 0));
     goes = std::make_unique<UhidPad>("Going Pad", "g");
-    REQUIRE(play.wait_for("Player 2 goes on", round));
+    REQUIRE(play.wait_for("Player 2 continues", round));
     sleep_ms(30);
     two.forget_events();
     if (round == 20) {
@@ -287,7 +287,7 @@ TEST_CASE("the doctor reports grabbed, unreadable and merely paired units", "[un
   const std::string root = output_of({"/box/omnipar", "doctor"});
   CHECK(root.find("grabbed by another") == std::string::npos);
   const std::string guest = output_of(as_guest("/box/omnipar doctor"), 1);
-  CHECK(guest.find("You may not read \"Tern Two-Player Encoder\"") != std::string::npos);
+  CHECK(guest.find("You have no permission to read \"Tern Two-Player Encoder\"") != std::string::npos);
   CHECK(guest.find("fix it: omnipar doctor --rule 'Tern Two-Player Encoder'") != std::string::npos);
   CHECK(guest.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
   CHECK(output_of(as_guest("/box/omnipar doctor --rule Tern"), 0).find("ATTRS{id/product}==\"0006\"") !=
@@ -309,7 +309,7 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   REQUIRE(one.wait_for(EV_KEY, BTN_EAST, 1));
   typewriter.send_bytes(keys(usage_q));  // nobody plays on it: it types on, and takes no seat
   CHECK(typist.wait_for(EV_KEY, KEY_Q, 1));
-  CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has nothing that this machine uses: omnipar watch"));
+  CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has no control that this machine uses. 'omnipar watch'"));
   typewriter.send_bytes(keys());
   play.signal(SIGTERM);
   CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));  // the pads go first

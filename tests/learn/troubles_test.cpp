@@ -50,7 +50,7 @@ TEST_CASE("three presses for three controls, and the first lines show how to beg
   desk.press("start");
   CHECK(desk.said() ==
         "jump: east\n3 of 3: Press what shall be \"start\".\nstart: start\n"
-        "All is asked. Press a control to see its binding, or hold one to save.\n");
+        "Done. Press a control to see its binding, or hold one to save.\n");
   desk.press("east");
   CHECK(desk.said() == "east is \"jump\".\n");
   desk.hold("south");
@@ -243,9 +243,8 @@ TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]
   desk.wait(600);
   static_cast<void>(desk.said());
   desk.press("south");
-  CHECK(
-      desk.said() ==
-      "south is \"fire\" already. Press it once more to use it for both, hold it to move it here, or press another.\n");
+  CHECK(desk.said() ==
+        "south is \"fire\" already. Press it again to use it for both, hold it to move it here, or press another.\n");
   SECTION("left: another is pressed") {
     desk.press("east");
     CHECK(desk.answer(0) == "south");

@@ -90,7 +90,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     shaped.settings.set("debounce", Duration{1});
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
-          "kit, as proposed: the profile has too many targets or sources [plan-too-large]\n"
+          "kit, default bindings: the profile has too many targets or sources [plan-too-large]\n"
           "  at most 512 targets, 2048 signals, 4096 sources, and 1024 uses of what is analog");
   }
 }

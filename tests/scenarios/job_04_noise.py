@@ -69,15 +69,15 @@ def evening(home):
     room.tap("BTN_NORTH", ms=1700)
     path = room.save(home.folder / "noise.room")
     out, talk = home.run("learn", "profile", "pad-2b", "--ask-all", "--host", path, "--as", "./map.toml")
-    for named in ("right-shoulder is down, or away from its rest: it is left out until that ends.",
-                  "left-stick was not known until now, and is away from its rest",
-                  "west bounces, and is heard all the same.",
-                  'Not taken: south is on "Marrowby Noisy Panel, Right"'):
+    for named in ("right-shoulder is held or away from rest: it is ignored until released.",
+                  "left-stick first reported a position away from rest",
+                  "west bounces, but is used anyway.",
+                  'Rejected: south is on "Marrowby Noisy Panel, Right"'):
         assert named in talk, (named, talk)
-    assert 'south is "inner".' in talk and "Once more.\n6 of 8: " in talk, talk
+    assert 'south is "inner".' in talk and "Again.\n6 of 8: " in talk, talk
     kept = tomllib.loads((home.folder / "map.toml").read_text())["port"]["1"]["bind"]
     assert kept == {"directions": "dpad", "outer": "west", "inner": "east", "select": "select", "start": "start"}, kept
-    assert "8 of 8 controls have a source" in out, out
+    assert "8 of 8 controls bound" in out, out
     # And so it plays: a switch that bounces is several presses still, unless its binding says otherwise, as was said.
     seen = presses([s for s in home.samples("play", "./map.toml", "--host", path) if s["t"] < played * 1000], 1)
     assert [name for name in seen if name in ("select", "start", "inner")] == ["select", "start", "inner"], seen

@@ -92,7 +92,7 @@ seat = "right"
 def fit(home):
     home.run("calibrate", "screen", "booth", "--size", "1920x1080", "--rig", "rig.toml")
     out, _ = home.run("calibrate", "gun", "--seat", "left", "--rig", "rig.toml", "--host", BOOTH, "--picture", "gun.svg")
-    assert "Fitted by 5 shots (projective)" in out and "pixels are left on average" in out, out
+    assert "Calibrated with 5 shots (projective)" in out and "Error at the targets: " in out, out
     assert "<svg" in (home.folder / "gun.svg").read_text()
     _, talk = home.run("calibrate", "gun", "Lark Booth Gun Mouse (booth:2)", "--seat", "right", "--rig", "rig.toml",
                        "--host", BOOTH)
@@ -112,9 +112,9 @@ def leaves_before_it_is_kept(home):
     (home.folder / "pulled.trace").write_text("\n".join(lines) + "\n")
     words = ["calibrate", "gun", "--seat", "left", "--rig", "pulled.toml", "--host", "pulled.trace"]
     _, talk = home.run(*words, status=1)
-    assert "has left" in talk and "it is put by" in talk and not (home.folder / "pulled.toml").exists(), talk
+    assert "was disconnected" in talk and "the measurement is stored" in talk and not (home.folder / "pulled.toml").exists(), talk
     out, _ = home.run("calibrate", "gun", "--rig", "pulled.toml", "--resume")
-    assert "Kept in" in out, out
+    assert "Saved to" in out, out
     [aim] = tomllib.loads((home.folder / "calibrations/lark-booth-gun-mouse.toml").read_text())["aim"]
     assert aim["shots"] == 5, aim
     shutil.rmtree(home.folder / "calibrations")
@@ -127,7 +127,7 @@ def is_listed(home):
     (home.folder / "booth.toml").write_text(PROFILE)
     room = Guns((1,), most=4095).save(home.folder / "other.room")
     out, talk = home.run("play", "booth.toml", "--host", room, "--rig", "rig.toml")
-    assert "'gun' has another range" in out + talk and "once more: omnipar calibrate gun" in out + talk, out + talk
+    assert "the range of 'gun' has changed" in out + talk and "calibrate it again: omnipar calibrate gun" in out + talk, out + talk
 
 
 def boxed(u, v):
@@ -247,7 +247,7 @@ def positional(home):
     room.press(node, "BTN_LEFT", 60)
     out, talk = home.run("calibrate", "gun", "--sweep", "--seat", "left", "--rig", "swept/rig.toml", "--host",
                          room.save(home.folder / "sweep.room"))
-    assert "Both axes moved" in talk and "Swept" in out, (out, talk)
+    assert "Both axes moved" in talk and "Calibrated by sweeping" in out, (out, talk)
     swept = (home.folder / "swept/rig.toml").read_text() + '\n[[screen]]\nname = "booth"\nsize = [1920, 1080]\n'
     (home.folder / "swept/rig.toml").write_text(swept)
 

@@ -53,7 +53,7 @@ def owner_comes_back(home):
     room.plug(1, "in")
     room.wait(100)
     out, _ = home.run("play", "pad-2b", "--host", room.save(home.folder / "back.room"), "--rig", "rig.toml")
-    assert '-> seat-1 is played with both "Quill Sea Pad" and "mine" now' in out, out
+    assert '-> seat-1 now uses both "Quill Sea Pad" and "mine"' in out, out
 
 
 def own_seats(home):
@@ -69,17 +69,17 @@ def own_seats(home):
     assert any(s.get("port") == 1 and s["changed"].get("inner") == 1 for s in samples), samples
     (home.folder / "two.toml").write_text(PROFILE)
     out, _ = home.run("play", "two.toml", "--host", path, "--rig", "own.toml")
-    assert '"a" belongs to seat shelf, which has no port here: a press takes another one' in out, out
+    assert '"a" is assigned to seat shelf, which has no port here: press a button to take another seat' in out, out
     assert '"Fenwick Reading-Room Pad" takes port 1 (left)' in out, out
     _, talk = home.run("check", "two.toml", "--rig", "own.toml")
     assert 'No port is played from the seat of "a" (seat shelf)' in talk, talk
     _, talk = home.run("rig", "swap", "shelf", "nowhere", "--rig", "own.toml", status=2)
-    assert "no unit of the rig belongs to nowhere [unknown-seat]" in talk, talk
+    assert "no unit in the rig is assigned to nowhere [unknown-seat]" in talk, talk
     # Options that can be repeated take one value each.
     home.run("rig", "rollcall", "--data", "own.toml", "one", "--host", path, "--rig", "new.toml")
     home.run("why", "--profile", "pad-2b", "--data", "own.toml", "south")
     _, talk = home.run("play", "pad-2b", "--keep", "../x", status=2)
-    assert "'../x' is neither a name nor a profile's file [bad-name]" in talk, talk
+    assert "'../x' is neither a profile name nor a profile file [bad-name]" in talk, talk
 
 
 def run(home):

@@ -45,7 +45,7 @@ def kept_and_in_force(home):
     _, talk = home.run("learn", "profile", "pad-2b", "--ask-all", "--host", unkept, "--as", "./map.toml", status=1)
     assert talk.endswith("--resume\n") and not (home.folder / "map.toml").exists(), talk
     out, _ = home.run("learn", "profile", "pad-2b", "--ask-all", "--host", room, "--as", "./map.toml")
-    assert "Kept in ./map.toml: port 1, 8 of 8 controls have a source. Changed: " in out, out
+    assert "Saved to ./map.toml: port 1, 8 of 8 controls bound. Changed: " in out, out
     seen = presses(home.samples("play", "./map.toml", "--host", room), 1)
     assert seen[:6] == ["up", "left", "outer", "inner", "select", "start"], seen
 
@@ -94,7 +94,7 @@ def moved(home):
     hands.keep()
     room = hands.save(home.folder / "moved.room")
     out, talk = home.run("learn", "profile", "pad-2b", "--only", "inner", "--host", room, "--as", "./moved.toml")
-    assert 'east is "outer" already.' in talk, talk
+    assert 'east is already "outer".' in talk, talk
     assert "outer               north" in out and "inner               east" in out, out
 
 
@@ -140,7 +140,7 @@ def raw_adapter(home):
     path = room.save(home.folder / "box.room")
     words = ("--form", "pad", "--parts", "one,two", "--only", "south,east,left-stick,start")
     out, talk = home.run("learn", "unit", *words, "--host", path, "--as", "./box.toml")
-    assert "Kept in ./box.toml: 9 controls" in out, (out, talk)
+    assert "Saved to ./box.toml: 9 controls" in out, (out, talk)
     assert "hid:0/button-17" in out and "one, two" in out, out
     samples = home.samples("play", "pad-4b", "--data", "./box.toml", "--host", path)
     for port in (1, 2):

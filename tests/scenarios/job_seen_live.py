@@ -52,7 +52,7 @@ def cabinet(home):
     # A switch that is dead, and a wire that goes to another one.
     broken = tried(home, "broken.room", LEFT.values(), [RIGHT[t] for t in RIGHT if t != "down"] + [RIGHT["up"]])
     out, _ = home.run(*words, broken, status=1)
-    assert out == "Player 1 is complete.\nPlayer 2 lacks down.\n", out
+    assert out == "Player 1 is complete.\nPlayer 2 is missing down.\n", out
     players = json.loads(home.run(*words, broken, "--json", status=1)[0])["players"]
     assert [p["open"] for p in players] == [[], ["down"]], players
     assert [t["presses"] for t in players[1]["targets"] if t["target"] == "up"] == [2], players
@@ -66,7 +66,7 @@ def alone(home):
     open(room, "w").write("\n".join(without_right) + "\n")
     words = ["watch", "arcade-6b", "--tick-off", "--speed", "1000", "--host", room]
     out, _ = home.run(*words)
-    assert out == "Player 1 is complete.\nNobody was there for player 2.\n", out
+    assert out == "Player 1 is complete.\nNo input from player 2.\n", out
     home.run(*words, "--players", "1")
     home.run(*words, "--players", "1,2", status=1)
 

@@ -19,7 +19,7 @@ def missing_controls(home):
     room.press(1, "BTN_TRIGGER")
     path = room.save(home.folder / "mat.room")
     out, _ = home.run("play", "pad-2b", "--host", path)
-    assert 'seat-1: "Loft Mat" has nothing for up, down, left, right, select and start' in out, out
+    assert 'seat-1: "Loft Mat" has no control for up, down, left, right, select and start' in out, out
     out, _ = home.run("units", "--host", path)
     assert "without a role: ABS_THROTTLE; a sheet can assign them" in out, out
     assert json.loads(home.run("units", "--host", path, "--json")[0])[0]["without-role"] == ["ABS_THROTTLE"]
@@ -67,7 +67,7 @@ def sheets_by_number(home):
     for order in (("gun.toml", "exact.toml"), ("exact.toml", "gun.toml")):
         out, talk = home.run("units", "--host", path, "--data", order[0], "--data", order[1])
         assert "sheet 'loft-pad'" in out and "loft-gun" not in out, out
-        assert "\"Loft Ball\" (mouse; the sheet 'loft-gun' has its numbers, but speaks of other controls)" in talk, talk
+        assert "\"Loft Ball\" (mouse; the sheet 'loft-gun' has its ids but other controls)" in talk, talk
 
 
 def two_of_a_role(home):
@@ -109,7 +109,7 @@ def a_room_is_not_ours(home):
         _, talk = home.run(*words, "--host", path, status=2)
         assert "[not-named]" in talk and "press" not in talk, (words, talk)
     _, talk = home.run("play", "mine", "--host", path, status=2)
-    assert "with --host your own profiles count only by their files: " in talk, talk
+    assert "with --host, name your profiles by their files: " in talk, talk
     home.run("play", str(own / "profiles/mine.toml"), "--host", path)
     assert home.files() == before
     home.run("rig", "rollcall", "left", "--host", path, "--rig", "room-rig.toml")
@@ -132,7 +132,7 @@ def seats_are_cleared(home):
     second = room.save(home.folder / "second.room")
     home.run("rig", "rollcall", "left", "--host", first, "--rig", "r.toml")
     _, talk = home.run("rig", "rollcall", "left", "--host", second, "--rig", "r.toml")
-    assert '"Fenwick Reading-Room Pad" had left before, and has no seat now.' in talk, talk
+    assert '"Fenwick Reading-Room Pad" was at left before, and has no seat now.' in talk, talk
     out, _ = home.run("rig", "show", "--rig", "r.toml")
     assert out.startswith('(no seat)       "Fenwick Reading-Room Pad"'), out
     (home.folder / "p.toml").write_text('omnipar = 1\nkind = "profile"\nname = "p"\nsystem = "pad-2b"\n'
@@ -161,9 +161,9 @@ def doubts(home):
         return out
 
     one, two = ("a", "seat-1", "hall:1"), ("b", "seat-2", "hall:2")
-    assert '-> seat-1: "a" is in another socket: press on yours' in asked([one], ["hall:9"])
-    assert '-> seat-1: "a" is in another socket, and others look the same: press on yours' in asked([one, two], ["hall:8", "hall:9"])
-    assert '-> seat-1: "a" is identified only by its model: press on yours' in asked([("a", "seat-1", "")], ["hall:9"])
+    assert '-> seat-1: "a" is in another socket: press a button on yours' in asked([one], ["hall:9"])
+    assert '-> seat-1: "a" is in another socket, and others look the same: press a button on yours' in asked([one, two], ["hall:8", "hall:9"])
+    assert '-> seat-1: "a" is identified only by its model: press a button on yours' in asked([("a", "seat-1", "")], ["hall:9"])
 
 
 def bad_descriptors(home):
@@ -190,15 +190,15 @@ def files_that_cannot_be_read(home):
     assert "[unknown-role]" in out and "[wrong-type]" in out, out
     (home.folder / "kind.toml").write_text("omnipar = 1\nkind = 3\n")
     out, _ = home.run("check", "kind.toml", status=2)
-    assert "kind.toml:2:8: 'kind' should be a text, not a whole number [wrong-type]" in out, out
+    assert "kind.toml:2:8: 'kind' must be a text, not a whole number [wrong-type]" in out, out
     (home.folder / "deep.toml").write_text("omnipar = 1\na = " + "[" * 300 + "\n")
     out, _ = home.run("check", "deep.toml", status=2)
-    assert "this lies more than 32 levels deep [too-deep]" in out and "TOML" not in out, out
+    assert "nested more than 32 levels deep [too-deep]" in out and "TOML" not in out, out
     profiles = home.folder / ".config/omnipar/profiles"
     profiles.mkdir(parents=True, exist_ok=True)
     (profiles / "pad-2b.toml").write_text((home.folder / "two.toml").read_text().split("bind")[0])
     _, talk = home.run("play", "pad-2b", "--show-plan")
-    assert "your profile is called as the machine 'pad-2b' is, and goes before it [name-of-a-machine]" in talk, talk
+    assert "your profile has the same name as the machine 'pad-2b' and overrides it [name-of-a-machine]" in talk, talk
     (profiles / "pad-2b.toml").unlink()
     if os.geteuid() == 0:  # root reads every folder: an ordinary user's turn
         ordinary = ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"]
@@ -211,16 +211,16 @@ def files_that_cannot_be_read(home):
                          env={"PATH": os.environ["PATH"], "HOME": str(home.folder)}, check=False)
     os.chmod(profiles, 0o755)
     os.remove(tool)
-    assert got.returncode == 3 and "profiles: it cannot be read: Permission denied [unreadable]" in got.stderr, got
+    assert got.returncode == 3 and "profiles: cannot read it: Permission denied [unreadable]" in got.stderr, got
 
 
 def words_and_options(home):
     for words, said in ((["units", "--jsn"], "'omnipar units' has no option '--jsn' [bad-arguments]\n  did you mean '--json'?"),
                         (["rig", "shwo"], "'omnipar rig' has no command 'shwo' [bad-arguments]\n  did you mean 'show'?"),
-                        (["profile", "new", "", "--system", "pad-2b"], "'' is not a name for a profile [bad-name]"),
-                        (["profile", "new", "pad-4b", "--system", "pad-2b"], "a machine is called 'pad-4b' already [name-twice]"),
-                        (["why", "sofa/south", "--profile", "pad-2b"], "no port of this profile is played from a seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),
-                        (["why", "inner", "--profile", "pad-2b"], "'inner' is a target of the machine, not a unit's control"),
+                        (["profile", "new", "", "--system", "pad-2b"], "invalid profile name '' [bad-name]"),
+                        (["profile", "new", "pad-4b", "--system", "pad-2b"], "'pad-4b' is the name of a machine [name-twice]"),
+                        (["why", "sofa/south", "--profile", "pad-2b"], "no port in this profile is played from seat 'sofa' [unknown-seat]\n  its seats are: seat-1 and seat-2"),
+                        (["why", "inner", "--profile", "pad-2b"], "'inner' is a target of the machine, not a control of a unit"),
                         (["doctor", "--fix", "--uninstall"], "--fix and --uninstall cannot be combined")):
         _, talk = home.run(*words, status=2)
         assert said in talk, (words, talk)
@@ -242,9 +242,9 @@ def words_and_options(home):
     out, _ = home.run("why", "BTN_SOUTH", "--profile", "pad-2b", "--host", path)
     assert out.startswith("BTN_SOUTH is 'south' by \"Fenwick Reading-Room Pad\":"), out
     _, talk = home.run("why", "BTN_TRIGGER", "--profile", "pad-2b", "--host", path, status=2)
-    assert "no unit of this room has a control 'BTN_TRIGGER' with a role" in talk, talk
+    assert "no unit in this room has a control 'BTN_TRIGGER' with a role" in talk, talk
     _, talk = home.run("trace", "cut", path, "late.trace", "--from", "500", status=2)
-    assert "the piece begins at 500 s, and the trace ends at 0 s [bad-piece]" in talk, talk
+    assert "the part starts at 500 s, but the trace ends at 0 s [bad-piece]" in talk, talk
     assert not (home.folder / "late.trace").exists()
     for command in (["rig"], ["rig", "show"], ["catalogue"], ["catalogue", "list"], ["catalogue", "show"], ["catalogue", "fields"],
                     ["catalogue", "report"]):

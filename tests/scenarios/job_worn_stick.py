@@ -43,10 +43,10 @@ def is_put_by(home):
     half.write_text("".join(open(WORN).read().splitlines(True)[:1500]))
     words = ["calibrate", "unit", "--seat", "sofa", "--rig", "half.toml", "--host", str(half)]
     _, talk = home.run(*words, status=1)
-    resume = re.search(r"To keep it: omnipar (.*) --resume", talk)
+    resume = re.search(r"To save it: omnipar (.*) --resume", talk)
     assert resume and not (home.folder / "half.toml").exists(), talk
     out, _ = home.run(*shlex.split(resume[1]), "--resume")
-    assert "Kept in" in out, out
+    assert "Saved to" in out, out
     kept = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
     assert len(kept["stick"]) == 1 and "axis" not in kept, kept
     rig = tomllib.loads((home.folder / "half.toml").read_text())
@@ -76,7 +76,7 @@ def run(home):
     assert all(low > 30 and high < 230 for low, high, _ in before), before  # worn: no end is reached
 
     out, talk = home.run("calibrate", "unit", "--seat", "sofa", "--rig", "rig.toml", "--host", WORN, "--picture", "stick.svg")
-    assert "octagon gate, turned by 6.0 degrees, rests at 139 120" in out, out
+    assert "octagon gate, rotated by 6.0 degrees, rests at 139 120" in out, out
     assert '"Fenwick Worn Pad" is in the rig now, at seat sofa.' in talk, talk
     is_picture(home, "stick.svg")
     kept = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())

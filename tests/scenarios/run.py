@@ -6,6 +6,7 @@ import importlib
 import pathlib
 import sys
 import tempfile
+import traceback
 
 from room import Home
 
@@ -21,7 +22,8 @@ def main():
                 print(f"passed {name}")
             except AssertionError as failure:
                 failed += 1
-                print(f"FAILED {name}: {failure}")
+                at = traceback.extract_tb(failure.__traceback__)[-1]
+                print(f"FAILED {name}: {at.filename}:{at.lineno}: {at.line}: {failure}")
     return 1 if failed or not names else 0
 
 
