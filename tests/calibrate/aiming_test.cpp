@@ -250,7 +250,7 @@ TEST_CASE("a gun whose range ends before the screen edge is reported", "[gun]") 
   shooter.pull();
   std::string said;
   while (const auto event = shooter.guide.next_event()) said += to_text(*event, shooter.guide) + "\n";
-  CHECK(said.find("at the end of its range along an edge") != std::string::npos);
+  CHECK(said.find("the end of its range along an edge") != std::string::npos);
 }
 
 TEST_CASE("a reconnected gun continues with the same shot; an invalid number of shots means five", "[gun]") {

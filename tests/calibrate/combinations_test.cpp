@@ -121,7 +121,7 @@ class Person {
   }
   void follow() {
     const std::string line = lines_.back();
-    const std::size_t middle = line.find("with them held");
+    const std::size_t middle = line.find(", and press");
     const auto held = named(line.substr(0, middle));
     const bool all = line.find("each other button") != std::string::npos;
     for (const Code code : held) act(code, true);
@@ -148,10 +148,9 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
   person.go_through();
   CHECK(person.test().found().empty());
   CHECK(person.lines().size() == person.test().trials());
-  CHECK(
-      person.lines()[0] ==
-      "1 of 9: hold 'lever up' and 'lever left'; with them held, press 'button 1', 'button 2', 'button 3', 'button 4', "
-      "'button 5' and 'button 6', one at a time. Then release everything.");
+  CHECK(person.lines()[0] ==
+        "1 of 9: hold 'lever up' and 'lever left', and press 'button 1', 'button 2', 'button 3', 'button 4', "
+        "'button 5' and 'button 6', one at a time while holding them. Then release everything.");
 }
 
 TEST_CASE("exactly the blocked and ghosting combinations of an encoder are found", "[combinations]") {

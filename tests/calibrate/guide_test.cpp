@@ -196,7 +196,7 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
       const auto events = hands.heard();
       INFO(hands.said);
       CHECK(hands.refused(SweepRefusal::not_at_edge, events));
-      CHECK(hands.said.find("not at its end: move it around again") != std::string::npos);
+      CHECK(hands.said.find("not far enough: move it around again") != std::string::npos);
       hands.to_the_end();
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
@@ -233,8 +233,8 @@ TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a
   const auto fit = fit_axis(paddle);
   REQUIRE(fit);
   REQUIRE(fit->notes.size() == 2);
-  CHECK(fit->notes[0] == "4 spikes left out: it jumps now and then");
-  CHECK(fit->notes[1] == "a dead spot: between 60 and 84 it says nothing");
+  CHECK(fit->notes[0] == "4 spikes ignored because it jumps occasionally");
+  CHECK(fit->notes[1] == "dead spot: no values between 60 and 84");
   CHECK((fit->axis.minimum >= 12 && fit->axis.minimum <= 15));
   CHECK((fit->axis.maximum >= 238 && fit->axis.maximum <= 242));
 }

@@ -210,7 +210,7 @@ TEST_CASE("a lazy sweep is noticed by the pushes, asked for again, and then move
     hands.manner.sweep = second;
     hands.to_the_end();
     INFO(hands.said);
-    CHECK(hands.said.find("not at its end: move it around again") != std::string::npos);
+    CHECK(hands.said.find("not far enough: move it around again") != std::string::npos);
     REQUIRE(hands.guide.kept());
     const auto map = shape::stick_map(hands.guide.found().sticks.at(0));
     for (int degrees = 0; degrees < 360; degrees += 15) {

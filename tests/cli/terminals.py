@@ -229,7 +229,7 @@ def storm(shell):
         shell.look(0.02)
     shell.resize(120, 36)
     shell.look_for("port 1")
-    shell.look_for("q ends")
+    shell.look_for("q quit")
     ends_by_a_key(shell)
 
 
@@ -246,7 +246,7 @@ ENDS = [ends_by_a_key, ends_by_control_c, ends_by(signal.SIGTERM), ends_by(signa
 
 def draws_nothing_while_nothing_moves():
     shell = Shell(LINE + ["--step"])
-    shell.look_for("stands still")
+    shell.look_for("paused")
     shell.look(0.3)
     before = len(shell.all)
     shell.look(1.0)
@@ -260,7 +260,7 @@ def draws_nothing_while_nothing_moves():
 def shows_piece_by_piece_what_a_whole_drawing_shows():
     """What is written is what has changed; the screen must be as if all of it had been written anew."""
     shell = Shell(LINE + ["--step", "--tick-off"], columns=110, rows=40)
-    shell.look_for("stands still")
+    shell.look_for("paused")
     for _ in range(25):
         shell.type("n")
         shell.look(0.1)
@@ -335,8 +335,8 @@ def on_a_line_that_takes_nothing():
 
 
 def where_nothing_can_be_drawn():
-    for environment, words in [({"TERM": "dumb"}, b"cannot be drawn on"), ({"TERM": ""}, b"what terminal"),
-                               ({"TERM": "no-such-kind"}, b"cannot be drawn on")]:
+    for environment, words in [({"TERM": "dumb"}, b"cannot show this view"), ({"TERM": ""}, b"TERM does not name"),
+                               ({"TERM": "no-such-kind"}, b"cannot show this view")]:
         shell = Shell(LINE, **environment)
         assert shell.end() == 3
         assert words in shell.program.stderr.read()
@@ -351,11 +351,11 @@ def learns_by_keys():
     kept = pathlib.Path(home) / "map.toml"
     line = ["learn", "profile", "pad-2b", "--ask-all", "--as", str(kept), "--host", str(ROOT / "tests" / "cli" / "traces" / "wobble.trace")]
     shell = Shell(line + ["--from", "4.5", "--step"], HOME=home)
-    shell.look_for('shall be "left"')
+    shell.look_for('control for "left"')
     shell.type("ss")
-    shell.look_for('shall be "outer"')
+    shell.look_for('control for "outer"')
     shell.type("b")
-    shell.look_for('shall be "right"')
+    shell.look_for('control for "right"')
     shell.type("k")
     shell.look_for("were not asked for")
     shell.type("k")
@@ -375,12 +375,12 @@ def measures_in_the_hand():
     home = tempfile.mkdtemp()
     line = ["calibrate", "unit", "--seat", "sofa", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "worn.trace")]
     shell = Shell(line + ["--from", "4.2", "--step"], HOME=home)
-    shell.look_for("move it slowly along its edge")
+    shell.look_for("move it slowly around its edge")
     shell.look_for("not yet: ")
     shell.type("n" * 150)
     shell.look_for("all directions reached")
     shell.type("s")
-    shell.look_for("left-stick: left out")
+    shell.look_for("left-stick: skipped")
     shell.look_for("left-trigger: release it")
     shell.type("q")
     assert shell.end() == 1 and not (pathlib.Path(home) / "rig.toml").exists()
@@ -395,7 +395,7 @@ def asks_before_a_measurement_is_lost():
         shell = Shell(line + ["--rig", f"{home}/rig.toml"], HOME=home)
         shell.look_for("left-trigger: release it")
         shell.type("q")
-        shell.look_for("One control is measured. k keeps it, q once more discards it.")
+        shell.look_for("One control is measured. Press k to save it, or q again to discard it.")
         assert shell.program.poll() is None
         if len(ending) > 1:
             shell.type(ending[1])
@@ -504,7 +504,7 @@ def fits_a_gun_with_a_page():
         port = free.getsockname()[1]
     line = ["calibrate", "gun", "--seat", "left", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "booth.trace")]
     shell = Shell(line + ["--page", "--port", str(port), "--from", "6.7", "--step"], columns=100, HOME=home)
-    shell.look_for("Shot 4 of 5: lower right")
+    shell.look_for("Shot 4 of 5: bottom right")
     address = page_address(shell, port)
     with urllib.request.urlopen(address, timeout=10) as page:
         assert "<canvas" in page.read().decode()

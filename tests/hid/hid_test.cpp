@@ -205,8 +205,8 @@ TEST_CASE("descriptor errors are reported with their byte", "[hid]") {
   CHECK(problem({0x75, 0x08, 0x95, 0x01, 0x09, 0x30, 0x81, 0x02}) == "byte 6: a field outside of all collections");
   CHECK(problem({0x76, 0x01, 0x01}) == "byte 0: an element exceeds 256 bits");
   CHECK(problem({0xa1, 0x01, 0x75, 0x20, 0x96, 0x01, 0x10, 0x81, 0x02, 0xc0}) ==
-        "byte 7: a report is larger than 16384 bytes");
-  CHECK(problem(std::vector<std::uint8_t>(5000, 0x00)) == "byte 4096: it is longer than 4096 bytes");
+        "byte 7: a report exceeds 16384 bytes");
+  CHECK(problem(std::vector<std::uint8_t>(5000, 0x00)) == "byte 4096: longer than 4096 bytes");
   std::vector<std::uint8_t> deep;
   for (int i = 0; i < 65; ++i) deep.insert(deep.end(), {0xa1, 0x00});
   CHECK(problem(deep) == "byte 128: collections are nested deeper than 64");

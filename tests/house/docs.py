@@ -121,7 +121,7 @@ for page in pages:
             (home / "page.toml").write_text(body)
             (home / "page-rig.toml").write_text('omnipar = 1\nkind = "rig"\n[[screen]]\nname = "booth"\nsize = [1920, 1080]\n')
             said = "\n".join(run("omnipar check page.toml --rig page-rig.toml"))
-            if "is good" not in said:
+            if "is OK" not in said:
                 problems.append(f"{page.name}: {said}")
     for link, anchor in re.findall(r"\]\(([^)#:]*)#?([^):]*)\)", content):
         target = page.parent / link if link else page

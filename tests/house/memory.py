@@ -25,7 +25,7 @@ def status_with(tool, kib):
     def limit():
         resource.setrlimit(resource.RLIMIT_AS, (kib * 1024, kib * 1024))
     ended = subprocess.run([tool, "catalogue", "list"], capture_output=True, text=True, preexec_fn=limit)
-    if ended.returncode == 3 and "no memory left" not in ended.stderr:
+    if ended.returncode == 3 and "out of memory" not in ended.stderr:
         sys.exit(f"with {kib} KiB it says: {ended.stderr}")
     return ended.returncode
 

@@ -32,7 +32,7 @@ def main():
     write = "--write" in sys.argv
     root, *libraries = [word for word in sys.argv[1:] if word != "--write"]
     root = pathlib.Path(root)
-    inner = {path.name for path in (root / "src").iterdir() if path.is_dir()} - PUBLIC | {"combinations", "Session::Inside"}
+    inner = {path.name for path in (root / "src").iterdir() if path.is_dir()} - PUBLIC | {"combinations", "Session::Impl"}
     words = declared(root)
     offered, hidden_badly = set(), set()
     for symbol in {symbol for library in libraries for symbol in symbols(library)}:

@@ -35,9 +35,9 @@ TEST_CASE("Controls that are down, and axes at their ends, are named in words", 
         Notes{"'east' is held: it counts from its next press; if nobody holds it, its switch is stuck"});
   const Description pushed = with(with(old_stick(), code::abs_x, 255), code::abs_y, 128);
   CHECK(notes_of(pushed) ==
-        Notes{"'left-stick' is at the end of its range: it is held there, or rests there, or has not been calibrated"});
+        Notes{"'left-stick' is at the end of its range: it is held there, rests there, or needs calibration"});
   const Description pad = with(with(plain_pad(), code::abs_z, 255), code::abs_rz, 200);
-  CHECK(notes_of(pad) == Notes{"'left-trigger' is pushed to its end"});
+  CHECK(notes_of(pad) == Notes{"'left-trigger' is at the end of its range"});
 }
 
 TEST_CASE("A draft is a valid sheet that matches the convention and contains no personal data", "[report]") {
@@ -99,7 +99,7 @@ TEST_CASE("Listening reports jitter and bounce, and no deliberate movement", "[h
     tell(2030 + tap * 60, code::btn_east, 0);
   }
   CHECK(watch.notes() ==
-        Notes{"'south' bounces for 12 ms: { use = \"south\", debounce = 15 } in a binding makes it one press",
+        Notes{"'south' bounces for 12 ms: debounce it in a binding with { use = \"south\", debounce = 15 }",
               "'left-stick' (x) jitters by 1.2 % of its range at rest"});
 }
 

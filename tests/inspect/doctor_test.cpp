@@ -95,17 +95,18 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   facts.nodes.push_back(keyboard("Tern Two-Player Encoder", 6, false));
   CHECK(finding("panel", facts, shipped).fix == "omnipar doctor --rule 'Tern Two-Player Encoder'");
   CHECK(finding("sticky-keys", facts, shipped).text.find("'red, top middle'") != std::string::npos);
-  CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom middle' is a key") != std::string::npos);
+  CHECK(finding("shortcuts", facts, shipped).text.find("'red, bottom middle' is a modifier key") != std::string::npos);
   facts.nodes[1].readable = true;
   CHECK(states_of(facts, shipped) == well + "sticky-keys=hint shortcuts=hint ");
   facts.nodes[1] = keyboard("A laptop's own", 6, true);
   facts.nodes[1].description.bus = 0x11;
   CHECK(states_of(facts, shipped) == well);
   facts.nodes[1] = keyboard("Nobody\x1b's Keys", 6, true);
-  CHECK(finding("keyboards", facts, shipped).text.find("\"Nobody?'s Keys\": no sheet knows it") != std::string::npos);
+  CHECK(finding("keyboards", facts, shipped).text.find("\"Nobody?'s Keys\": no sheet describes it") !=
+        std::string::npos);
   facts.nodes.erase(facts.nodes.begin());  // the only controller
   CHECK(finding("units", facts, shipped)
-            .text.ends_with("(These units need a sheet before they can be played on: \"Nobody?'s "
+            .text.ends_with("(These units need a sheet before you can use them: \"Nobody?'s "
                             "Keys\" (keyboard).)"));
   facts = all_well();
   facts.nodes.push_back({});
@@ -143,9 +144,9 @@ TEST_CASE("Sockets that nothing comes from, and units of the rig that are away",
     facts.nodes.push_back({"/dev/input/event4", true, true, false, false, {}, 0, pad});
   }
   CHECK(finding("sockets", facts).text ==
-        "Nothing has come from \"Hill Receiver\" in hall:2: its socket is empty, or its pad is switched off.");
+        "No input from \"Hill Receiver\" in hall:2: its socket is empty, or its pad is off.");
   Rig rig;
   rig.units = {{"red", "left", 0x1209, 9, "Holt Wheel", "", "hall:7"},
                {"hill", "right", 0x1209, 3, "Hill Receiver", "", "hall:2/1"}};
-  CHECK(finding("away", facts, {}, rig).text.find("\"red\" (left) of the rig is not there") != std::string::npos);
+  CHECK(finding("away", facts, {}, rig).text.find("\"red\" (left) of the rig is not connected") != std::string::npos);
 }

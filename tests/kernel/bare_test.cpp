@@ -38,7 +38,7 @@ TEST_CASE("from a bare system to play: the doctor finds and fixes what is missin
         "done:   load the kernel's uinput module (modprobe uinput)\n"
         "done:   wrote /etc/modules-load.d/omnipar.conf\n"
         "done:   wrote /etc/udev/rules.d/70-omnipar.rules\n"
-        "failed: tell udev (udevadm control --reload)\n"
+        "failed: reload udev (udevadm control --reload)\n"
         "failed: apply the rule to connected devices (udevadm trigger)\n"
         "The failed steps are listed above. All others succeeded.\n");
   auto pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
@@ -47,7 +47,7 @@ TEST_CASE("from a bare system to play: the doctor finds and fixes what is missin
   CHECK(said({"omnipar", "units"}, 0) ==
         "Marrowby ?[31mPad\n    16 buttons, 6 axes; 1209:0002; identified by serial m-1; " + node +
             "\n    without a role: BTN_C, BTN_Z and key:319; a sheet can assign them\n"
-            "Next: omnipar play pad-2b\nWhich control is which, live: omnipar watch\n");
+            "Next: omnipar play pad-2b\nTo see live which control is which: omnipar watch\n");
   CHECK(said({"omnipar", "doctor"}, 0) ==
         "good   Virtual controllers can be created (/dev/uinput).\n"
         "good   You have permission to read every connected pad and joystick.\n"

@@ -68,7 +68,7 @@ void expect_at(const NodeReader& game, double x, double y, bool of_screen) {
 
 void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
   Program guide{from_home("booth", "calibrate gun --no-test --seat " + seat)};
-  REQUIRE(guide.wait_for(other == nullptr ? "Shot 1 of 5" : "Fire the one that is to be fitted"));
+  REQUIRE(guide.wait_for(other == nullptr ? "Shot 1 of 5" : "Fire the one to calibrate"));
   sleep_ms(300);
   if (other != nullptr) gun.shoot(0.5, 0.5);
   int shot = 0;
@@ -77,11 +77,11 @@ void fit(const BoothGun& gun, const BoothGun* other, const std::string& seat) {
     REQUIRE(guide.wait_for("Shot " + std::to_string(++shot) + " of 5"));
     if (shot == 3 && other != nullptr) {
       other->shoot(0.5, 0.5);
-      CHECK(guide.wait_for("This shot does not count"));
+      CHECK(guide.wait_for("so the shot does not count"));
     }
     gun.shoot(x, y);
   }
-  REQUIRE(guide.wait_for("Pull the trigger to keep this"));
+  REQUIRE(guide.wait_for("Pull the trigger to save"));
   gun.shoot(0.5, 0.5);
   CHECK(guide.wait_for_end() == 0);
   INFO(guide.output());
@@ -178,7 +178,7 @@ TEST_CASE("a positional gun is calibrated by sweeping, and gives calibration sho
   gun.plug_into(2);
   REQUIRE(wait_for_nodes("Rook Booth Gun", 1));
   Program guide{from_home("turret", "calibrate gun --sweep --seat left")};
-  REQUIRE(guide.wait_for("from the left end turn it slowly"));
+  REQUIRE(guide.wait_for("turn it slowly from the left end"));
   sleep_ms(300);
   const auto sweep = [&gun](double x, double y, double to_x, double to_y) {
     for (int i = 0; i <= 50; ++i) {
@@ -193,9 +193,9 @@ TEST_CASE("a positional gun is calibrated by sweeping, and gives calibration sho
   sweep(0, 0, 1, 1);
   REQUIRE(guide.wait_for("Both axes moved"));
   sweep(0, 0.5, 1, 0.5);
-  REQUIRE(guide.wait_for("from the top turn it slowly"));
+  REQUIRE(guide.wait_for("turn it slowly from the top"));
   sweep(0.5, 0, 0.5, 1);
-  REQUIRE(guide.wait_for("Pull the trigger to keep this"));
+  REQUIRE(guide.wait_for("Pull the trigger to save"));
   gun.point(0.5, 0.5, 1);
   sleep_ms(60);
   gun.point(0.5, 0.5);

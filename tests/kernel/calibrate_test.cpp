@@ -60,7 +60,7 @@ TEST_CASE("a worn stick is calibrated and played: the virtual device reaches eve
   WornPad pad;
   REQUIRE(wait_for_nodes("Worn Pad", 1));
   Program measure{from_home("measuring", "calibrate unit --only left-stick --seat sofa")};
-  REQUIRE(measure.wait_for("release it, and wait"));
+  REQUIRE(measure.wait_for("release it and wait"));
   for (int i = 0; i < 10 && !measure.wait_for("move it slowly", 1, 100); ++i) pad.rest(600);
   REQUIRE(measure.wait_for("move it slowly"));
   pad.sweep(2.6, 520);
@@ -78,13 +78,13 @@ TEST_CASE("a worn stick is calibrated and played: the virtual device reaches eve
   }
   for (int i = 0; i < 10 && !measure.wait_for("left-stick: measured.", 1, 100); ++i) pad.rest(400);
   INFO(measure.output());
-  REQUIRE(measure.wait_for("Press a button to keep it"));
+  REQUIRE(measure.wait_for("Press a button to save"));
   pad.buttons = south;
   pad.rest(120);
   pad.buttons = 0;
   pad.rest(60);
   CHECK(measure.wait_for_end() == 0);
-  CHECK(measure.output().find("square gate, turned by") != std::string::npos);
+  CHECK(measure.output().find("square gate, rotated by") != std::string::npos);
   CHECK(measure.output().find("Saved to /tmp/measuring/.config/omnipar/calibrations/worn-pad.toml.") !=
         std::string::npos);
 

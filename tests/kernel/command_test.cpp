@@ -97,14 +97,14 @@ TEST_CASE("a launcher that leaves the game behind is followed to the game's end"
 TEST_CASE("a launcher that passes control to a running instance is reported", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "exit 0")};
   CHECK(play.wait_for_end() == 0);
-  CHECK(play.output().find("that one cannot be followed") != std::string::npos);
+  CHECK(play.output().find("already running, close that one first") != std::string::npos);
 }
 
 TEST_CASE("the exit combination asks a deaf program to end, then insists, and leaves nothing of it", "[command]") {
   const UhidPad pad{"Leaving Pad", "l"};
   REQUIRE(wait_for_nodes("Leaving Pad", 1));
   Program play{play_for({"--insist-after", "1"}, "trap '' TERM; sleep 1000 & echo deaf; while :; do sleep 1; done")};
-  REQUIRE(play.wait_for("To end: "));
+  REQUIRE(play.wait_for("To end, "));
   REQUIRE(tap_until(pad, play, "deaf\n"));
   pad.send({start_button | select_button});
   REQUIRE(play.wait_for("Asked sh to quit. It is killed after 1 s."));
@@ -232,7 +232,7 @@ TEST_CASE("alone, what comes later or is played on later cannot be opened either
                                 << "echo done; } >/tmp/talk/seen$number; [ $number = end ] && exit; done";
   const std::string words = "/box/omnipar play arcade-4b --alone -- sh /tmp/list.sh";
   Playing play{root ? std::vector<std::string>{"sh", "-c", "exec " + words} : as_guest(words), *pad};
-  REQUIRE(play.wait_for("It cannot open the units that are played on, nor those that come later."));
+  REQUIRE(play.wait_for("It cannot open the units in use, including ones connected later."));
   const auto seen = [](const std::string& number) {
     std::system(("rm -f /tmp/talk/seen" + number + "; echo " + number + " >/tmp/talk/look").c_str());
     for (int tries = 0; tries < 200 && contents("/tmp/talk/seen" + number).find("done") == std::string::npos; ++tries)

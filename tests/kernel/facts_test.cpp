@@ -44,14 +44,14 @@ TEST_CASE("a bad program, which is killed with a button down", "[.own-a-held-pad
   const UinputPad pad{"held pad"};
   pad.send(EV_KEY, BTN_SOUTH, 1);
   pad.sync();
-  std::puts("south is down");
+  std::puts("south is held");
   std::fflush(stdout);
   for (;;) ::pause();
 }
 
 TEST_CASE("fact: after its owner is killed a late reader gets an error and not one release", "[fact]") {
   Program owner{{"/box/kernel-tests", "[own-a-held-pad]"}};
-  REQUIRE(owner.wait_for("south is down"));
+  REQUIRE(owner.wait_for("south is held"));
   NodeReader reader{only_node("held pad")};
   unsigned char keys[KEY_CNT / 8 + 1] = {};
   REQUIRE(::ioctl(reader.descriptor(), EVIOCGKEY(sizeof(keys)), keys) >= 0);

@@ -144,7 +144,7 @@ TEST_CASE("changes are shown as notifications; play continues without a desktop"
   const std::vector<std::string> command{"/box/omnipar", "play", "/tmp/feedback.toml", "--notify"};
   {
     Program play{command};
-    REQUIRE(play.wait_for("There is no desktop here"));
+    REQUIRE(play.wait_for("Desktop notifications are not available here"));
     REQUIRE(tap_until(pad, play, "Player 1 plays"));
     play.signal(SIGTERM);
     CHECK(play.wait_for_end() == 0);
@@ -152,7 +152,7 @@ TEST_CASE("changes are shown as notifications; play continues without a desktop"
   FakeDesktop desktop;
   Playing play{command, pad};
   chord(pad, north);
-  CHECK(desktop.wait_for("Frozen: the controllers work for the desktop again"));
+  CHECK(desktop.wait_for("Frozen: the controllers now work on the desktop"));
   sleep_ms(200);  // until its answer has come to play
   chord(pad, north);
   CHECK(desktop.wait_for("Resumed."));

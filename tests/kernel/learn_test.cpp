@@ -36,7 +36,7 @@ void keep(const UhidUnit& keyboard, Key key, Program& learn) {
   REQUIRE(learn.wait_for("Done."));
   sleep_ms(200);
   press(keyboard, key, enough_for_the_menu);
-  REQUIRE(learn.wait_for("[keep]"));
+  REQUIRE(learn.wait_for("[save]"));
   press(keyboard, key, enough_for_the_menu);
 }
 

@@ -153,7 +153,7 @@ TEST_CASE("a faked reload leaves the screen before it pulls, and so does a pull 
   const JoystickGun gun{"Reloading Gun", 0x0078};
   REQUIRE(wait_for_nodes("Reloading Gun", 1));
   Program play{{"/box/omnipar", "play", "/tmp/reload.toml", "--data", "/tmp/booth-sheet.toml"}};
-  REQUIRE(play.wait_for(by_button ? "holds its middle button (BTN_MIDDLE)" : "stands at the edge of its range"));
+  REQUIRE(play.wait_for(by_button ? "holds its middle button (BTN_MIDDLE)" : "reports the edge of its range"));
   REQUIRE(say_until(play, "Player 1 plays", [&] {
     gun.point(20'000, 30'000, 4);
     sleep_ms(60);
@@ -360,7 +360,7 @@ TEST_CASE("a recording marks its gaps, and play --record has none", "[real]") {
   REQUIRE(record.wait_for("recording \"Recorded Pad\""));
   {
     Playing play{"pad-2b --record /tmp/whole.trace", pad};
-    CHECK(record.wait_for("nothing of \"Recorded Pad\" is recorded from here on"));
+    CHECK(record.wait_for("\"Recorded Pad\" is not recorded from now on"));
     for (int i = 0; i < 3; ++i) tap(pad);
     sleep_ms(200);
   }
@@ -369,7 +369,8 @@ TEST_CASE("a recording marks its gaps, and play --record has none", "[real]") {
   sleep_ms(200);
   record.signal(SIGINT);
   CHECK(record.wait_for_end() == 0);
-  CHECK(record.output().find("It has gaps: another program had Recorded Pad alone for a while") != std::string::npos);
+  CHECK(record.output().find("It has gaps because another program grabbed Recorded Pad for a while") !=
+        std::string::npos);
   const std::string trace = contents("/tmp/gap.trace");
   INFO(trace);
   CHECK(count(trace, "\"gap\":true") == 1);
@@ -460,7 +461,7 @@ TEST_CASE("measuring at 200 reports per second loses none, even after the sweep"
     }
   };
   const auto rest = [](double) { return 0.0; };
-  REQUIRE(measure.wait_for("release it, and wait"));
+  REQUIRE(measure.wait_for("release it and wait"));
   stream(400, [](double t) { return t < 200 ? 200.0 : 0.0; });  // before it is moved nobody knows where it is
   for (int i = 0; i < 40 && !measure.wait_for("press it slowly", 1, 50); ++i) stream(300, rest);
   stream(6000, [](double t) { return 127.5 - 127.5 * std::cos(t / 1500 * 6.283185); });

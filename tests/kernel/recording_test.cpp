@@ -93,7 +93,7 @@ control = [{ code = "KEY_Q", role = "south" }]
   pad.send({south, 8, 1, 2, 3, 4});  // for which the event node has no event
   pad.send({});
   keys.send_bytes({0, 0, 0x1a, 0, 0, 0, 0, 0});
-  REQUIRE(record.wait_for("the raw reports of \"Raw Keys\" are left out, because they hold what is typed"));
+  REQUIRE(record.wait_for("the raw reports of \"Raw Keys\" are not recorded because they contain typed text"));
   record.signal(SIGINT);
   REQUIRE(record.wait_for_end() == 0);
   const std::string trace = contents(file);

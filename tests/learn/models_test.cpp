@@ -212,10 +212,10 @@ TEST_CASE("on a sheet a control has one role, and an axis is no button: both are
   };
   static_cast<void>(desk.said());
   press(absolute(2), 255);
-  CHECK(desk.said() == "Not taken: ABS_Z+ cannot be \"bottom\". Press the lowest of the four face buttons.\n");
+  CHECK(desk.said() == "Rejected: ABS_Z+ cannot be \"bottom\". Press the bottom face button.\n");
   press(code::btn_south, 1);
   press(code::btn_south, 1);
-  CHECK(desk.said().ends_with("BTN_SOUTH is \"bottom\" already. Hold it to move it here, or press another.\n"));
+  CHECK(desk.said().ends_with("BTN_SOUTH is already \"bottom\". Hold it to move it here, or press another control.\n"));
   press(code::btn_south, 1);
   CHECK(desk.learning.asked() == 1U);
 }

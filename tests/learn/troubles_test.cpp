@@ -42,19 +42,19 @@ struct PadDesk : Desk {
 TEST_CASE("three presses for three controls, and the first lines show how to begin", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   CHECK(desk.said() ==
-        "\"blue pad\" answers. Hold any button of it for back, skip and more; hold it on to end.\n1 of 3: Press what "
-        "shall be \"fire\".\n");
+        "Using \"blue pad\". Hold any button on it for the menu; keep holding to end.\n1 of 3: Press the control for "
+        "\"fire\".\n");
   desk.press("south");
-  CHECK(desk.said() == "fire: south\n2 of 3: Press what shall be \"jump\".\n");
+  CHECK(desk.said() == "fire: south\n2 of 3: Press the control for \"jump\".\n");
   desk.press("east");
   desk.press("start");
   CHECK(desk.said() ==
-        "jump: east\n3 of 3: Press what shall be \"start\".\nstart: start\n"
+        "jump: east\n3 of 3: Press the control for \"start\".\nstart: start\n"
         "Done. Press a control to see its binding, or hold one to save.\n");
   desk.press("east");
   CHECK(desk.said() == "east is \"jump\".\n");
   desk.hold("south");
-  CHECK(desk.said() == "Menu:  [keep]  back  again  leave    press = next, hold = select\n");
+  CHECK(desk.said() == "Menu:  [save]  back  again  quit    press = next, hold = select\n");
   desk.hold("south");
   CHECK(desk.learning.kept());
   CHECK(desk.presses == 6);
@@ -79,7 +79,7 @@ TEST_CASE("one press too fast: the same button twice does not fill two steps", "
   desk.press("south", 60);
   desk.press("south", 60);
   CHECK(desk.learning.asked() == 1U);
-  CHECK(desk.said().find("south came twice; the second one is not taken.") != std::string::npos);
+  CHECK(desk.said().find("south was pressed twice; the second press is ignored.") != std::string::npos);
 }
 
 TEST_CASE("there is a way back, any number of times, from the unit itself", "[learn]") {
@@ -89,7 +89,7 @@ TEST_CASE("there is a way back, any number of times, from the unit itself", "[le
   static_cast<void>(desk.said());
   for (int times = 2; times > 0; --times) {
     desk.hold("north");
-    CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press = next, hold = select\n");
+    CHECK(desk.said() == "Menu:  [back]  skip  again  save  quit    press = next, hold = select\n");
     desk.hold("north");
     CHECK(desk.said().starts_with("Back.\n"));
   }
@@ -150,12 +150,12 @@ TEST_CASE("a diagonal wobble is rejected, with the measured values", "[learn]") 
   desk.wait(60);
   CHECK(
       desk.said() ==
-      "Not taken: left-stick-up went 100 % of its way, but left-stick-right went 73 % with it. Once more, straight.\n");
+      "Rejected: left-stick-up moved 100 %, but left-stick-right moved 73 % with it. Try again, in a straight line.\n");
   desk.say(1, {{code::abs_y, -14000}});
   desk.wait(100);
   desk.say(1, {{code::abs_y, 0}});
   desk.wait(60);
-  CHECK(desk.said() == "Not taken: left-stick went only 43 % of its way. Once more, to the end.\n");
+  CHECK(desk.said() == "Rejected: left-stick moved only 43 %. Try again, all the way.\n");
   CHECK(desk.learning.asked() == 0U);
 }
 
@@ -165,7 +165,7 @@ TEST_CASE("the opposite direction of the same axis comes with it", "[learn]") {
   desk.press("left-stick-up");
   CHECK(desk.said() ==
         "up: left-stick-up\ndown: left-stick-down, the other side of the same axis\n"
-        "3 of 4: Press what shall be \"left\".\n");
+        "3 of 4: Press the control for \"left\".\n");
   desk.press("dpad-left");
   CHECK(desk.answer(3) == "dpad-right");
   CHECK_FALSE(desk.learning.asked());
@@ -182,9 +182,8 @@ TEST_CASE("a button is no answer where a stick is meant", "[learn]") {
   PadDesk desk{{{"aim", TargetKind::stick}}};
   static_cast<void>(desk.said());
   desk.press("east");
-  CHECK(
-      desk.said() ==
-      "Not taken: east cannot be \"aim\". Sweep the stick that shall be \"aim\": first up, then right, then round.\n");
+  CHECK(desk.said() ==
+        "Rejected: east cannot be \"aim\". Move the stick for \"aim\": up, then right, then in a circle.\n");
   desk.press("right-stick");
   CHECK(desk.answer(0) == "right-stick");
 }
@@ -206,7 +205,7 @@ TEST_CASE("half a sweep is asked for again", "[learn]") {
   desk.wait(80);
   desk.say(1, {{code::abs_ry, 0}});
   desk.wait(2000);
-  CHECK(desk.said() == "Not taken: right-stick went one way only. First up, then right, in one go.\n");
+  CHECK(desk.said() == "Rejected: right-stick moved in only one direction. Move it up, then right, in one motion.\n");
 }
 
 TEST_CASE("the wrong player's unit is named and ignored", "[learn]") {
@@ -214,7 +213,7 @@ TEST_CASE("the wrong player's unit is named and ignored", "[learn]") {
   desk.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
   static_cast<void>(desk.said());
   desk.press("south", 120, 101);
-  CHECK(desk.said() == "Not taken: south is on \"red pad\", which is not the unit that is learned.\n");
+  CHECK(desk.said() == "Rejected: south is on \"red pad\", which is not the unit being learned.\n");
   CHECK(desk.learning.asked() == 0U);
   LearnOptions all;
   all.all_units = true;
@@ -244,7 +243,8 @@ TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]
   static_cast<void>(desk.said());
   desk.press("south");
   CHECK(desk.said() ==
-        "south is \"fire\" already. Press it again to use it for both, hold it to move it here, or press another.\n");
+        "south is already \"fire\". Press it again to use it for both, hold it to move it here, or press another "
+        "control.\n");
   SECTION("left: another is pressed") {
     desk.press("east");
     CHECK(desk.answer(0) == "south");
@@ -266,7 +266,7 @@ TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]
       hasty.wait(45);
     }
     CHECK(hasty.learning.asked() == 1U);
-    CHECK(hasty.said().ends_with("south came too quickly to be meant for both: press it once more.\n"));
+    CHECK(hasty.said().ends_with("south came too quickly. To use it for both, press it again.\n"));
     hasty.wait(200);
     hasty.press("south");
     CHECK(hasty.answer(1) == "south");
@@ -286,26 +286,26 @@ TEST_CASE("stuck, unknown and bouncing controls are reported and not captured", 
   Desk desk{four_directions};
   desk.put("noisy pad", {noisy}, true);
   CHECK(desk.said() ==
-        "\"noisy pad\" answers. Hold any button of it for back, skip and more; hold it on to end.\n"
-        "east is down, or away from its rest: it is left out until that ends.\n1 of 4: Press what shall be \"up\".\n");
+        "Using \"noisy pad\". Hold any button on it for the menu; keep holding to end.\n"
+        "east is held or away from rest: it is ignored until released.\n1 of 4: Press the control for \"up\".\n");
   // An axis that has said nothing yet is met at its end.
   desk.say(1, {{code::abs_rx, 32767}});
   desk.wait(2000);
-  CHECK(desk.said() == "right-stick was not known until now, and is away from its rest: it counts from there on.\n");
+  CHECK(desk.said() == "right-stick first reported a position away from rest, so it counts from there.\n");
   // One that jitters.
   for (int i = 0; i < 40; ++i) {
     desk.say(1, {{code::abs_ry, i % 2 == 0 ? 900 : -900}});
     desk.wait(7);
   }
-  CHECK(desk.said() == "right-stick jitters, and is heard all the same.\n");
+  CHECK(desk.said() == "right-stick jitters, but is used anyway.\n");
   // A switch that bounces for 12 ms at both ends of a press is one press.
   desk.bounce_ms = 12;
   desk.press("south");
   desk.wait(300);
   CHECK(desk.learning.asked() == 1U);
   CHECK(desk.said() ==
-        "south bounces, and is heard all the same. { use = \"south\", debounce = 15 } in its binding makes it one "
-        "press.\nup: south\n2 of 4: Press what shall be \"down\".\n");
+        "south bounces, but is used anyway. To debounce it, use { use = \"south\", debounce = 15 } in its "
+        "binding.\nup: south\n2 of 4: Press the control for \"down\".\n");
   // The stuck one is released at last, and then it is one like any other.
   desk.say(1, {{code::btn_east, 0}});
   desk.wait(100);
@@ -326,7 +326,7 @@ TEST_CASE("the next step waits until all is released", "[learn]") {
   CHECK(desk.learning.asked() == 0U);
   desk.say(1, {{code::btn_east, 0}});
   desk.wait(50);
-  CHECK(desk.said() == "Not taken: south and east were down together. Press one alone.\n");
+  CHECK(desk.said() == "Rejected: south and east were held together. Press only one.\n");
 }
 
 TEST_CASE("a switch that gets stuck in the middle is named, and left out behind four seconds", "[learn]") {
@@ -335,12 +335,12 @@ TEST_CASE("a switch that gets stuck in the middle is named, and left out behind 
   static_cast<void>(desk.said());
   desk.say(1, {{code::btn_tl, 1}});
   desk.wait(3000);
-  CHECK(desk.said() == "Menu:  [back]  skip  again  keep  leave    press = next, hold = select\n");
+  CHECK(desk.said() == "Menu:  [back]  skip  again  save  quit    press = next, hold = select\n");
   desk.wait(5000);  // it is held on, which ends the questions; nothing is lost by that
-  CHECK(desk.said().ends_with("left-shoulder is down, or away from its rest: it is left out until that ends.\n"));
+  CHECK(desk.said().ends_with("left-shoulder is held or away from rest: it is ignored until released.\n"));
   desk.learning.choose(LearnChoice::remaining);
   desk.wait(250);
-  CHECK(desk.said().ends_with("2 of 2: Press what shall be \"jump\".\n"));
+  CHECK(desk.said().ends_with("2 of 2: Press the control for \"jump\".\n"));
   desk.press("east");
   CHECK(desk.answer(1) == "east");
 }
@@ -356,7 +356,7 @@ TEST_CASE("a trigger that rests at its end is a trigger", "[learn]") {
   desk.put("pad", {pad}, true);
   static_cast<void>(desk.said());
   desk.press("left-trigger");
-  CHECK(desk.said() == "brake: left-trigger\n2 of 2: Press what shall be \"fire\".\n");
+  CHECK(desk.said() == "brake: left-trigger\n2 of 2: Press the control for \"fire\".\n");
   desk.press("right-trigger");
   CHECK(desk.learning.answers()[1].sources.at(0).role == "right-trigger");
 }
@@ -383,7 +383,7 @@ TEST_CASE("a disconnect pauses the step, and a reconnect resumes it", "[learn]")
   CHECK(desk.learning.paused());
   desk.wait(60'000);
   desk.put("blue pad", {seated(plain_pad(), "seat-1")}, false, 7);
-  CHECK(desk.said() == "\"blue pad\" is back.\n2 of 2: Press what shall be \"jump\".\n");
+  CHECK(desk.said() == "\"blue pad\" is back.\n2 of 2: Press the control for \"jump\".\n");
   desk.press("east");
   CHECK(desk.answer(1) == "east");
 }
@@ -396,7 +396,7 @@ TEST_CASE("what the kernel releases of a unit that is pulled out is no answer", 
   desk.wait(90);
   CHECK(desk.learning.asked() == 1U);
   desk.take_away(1);
-  CHECK(desk.said().find("That was the plug of \"blue pad\", and no answer: fire is asked again.") !=
+  CHECK(desk.said().find("\"blue pad\" was unplugged, so that was not an answer: fire is asked again.") !=
         std::string::npos);
   desk.put("blue pad", {seated(plain_pad(), "seat-1")}, false, 7);
   CHECK(desk.learning.asked() == 0U);
@@ -494,7 +494,7 @@ TEST_CASE("a wobble while a gun is swept does not map both its axes to one", "[l
     desk.wait(300);
   };
   sweep(480, 460);
-  CHECK(desk.said().find("Once more, straight.") != std::string::npos);
+  CHECK(desk.said().find("Try again, in a straight line.") != std::string::npos);
   CHECK(desk.learning.asked() == 0U);
   sweep(500, 60);
   sweep(40, -500);
@@ -557,7 +557,7 @@ TEST_CASE("a direction of a stick that another target has is moved by holding it
   desk.press("left-stick-up");
   desk.wait(600);
   desk.press("left-stick-up");
-  CHECK(desk.said().find("left-stick-up is \"fire\" already.") != std::string::npos);
+  CHECK(desk.said().find("left-stick-up is already \"fire\".") != std::string::npos);
   desk.hold("left-stick-up");
   CHECK(desk.answer(1) == "left-stick-up");
   CHECK(desk.answer(0).empty());
@@ -588,7 +588,7 @@ TEST_CASE("an oscillating axis is reported, and only a full push counts", "[lear
     desk.say(1, {{code::abs_x, i % 2 == 0 ? 13000 : -13000}});
     desk.wait(30);
   }
-  CHECK(desk.said().find("left-stick shakes by itself: only a full push of it is heard.\n") != std::string::npos);
+  CHECK(desk.said().find("left-stick is noisy: only a full push counts.\n") != std::string::npos);
   desk.press("dpad-up");
   CHECK(desk.answer(0) == "dpad-up");
 }
@@ -602,7 +602,7 @@ TEST_CASE("an axis that jumps for an instant has not been pushed", "[learn]") {
   desk.wait(500);
   CHECK(desk.learning.asked() == 0U);
   CHECK(desk.said() ==
-        "left-stick-left moved for an instant only, as noise does. If it was you: once more, and hold it a little.\n");
+        "left-stick-left moved only for an instant, like noise. To use it, press it again and hold it briefly.\n");
 }
 
 TEST_CASE("a press before the question can be read is no answer", "[learn]") {
@@ -619,7 +619,8 @@ TEST_CASE("a press before the question can be read is no answer", "[learn]") {
     desk.say(1, {{code::btn_east, 0}});
     desk.wait(200);
     CHECK((desk.answer(1) == "east") == (reaction >= 120));
-    if (reaction < 120) CHECK(desk.said() == "east came before the question could be read, and is not taken.\n");
+    if (reaction < 120)
+      CHECK(desk.said() == "east was pressed before the question could be read; the press is ignored.\n");
   }
 }
 
@@ -633,14 +634,13 @@ TEST_CASE("at an early end the control that was given away is listed, and nothin
   static_cast<void>(desk.said());
   desk.learning.choose(LearnChoice::keep);
   desk.wait(250);
-  CHECK(
-      desk.said() ==
-      "jump was not asked for, and has lost south.\n2 of 3 were not asked for; hold a button and take \"the rest\" for "
-      "them. Press a control to see its binding, or hold one to save.\n");
+  CHECK(desk.said() ==
+        "jump was not asked for and has lost south.\n2 of 3 were not asked for. For those, hold a button and select "
+        "\"the rest\". Press a control to see its binding, or hold one to save.\n");
   desk.press("south");
   desk.press("west");
   desk.press("east");
-  CHECK(desk.said() == "south is \"fire\".\nwest is \"jump\".\neast does nothing.\n");
+  CHECK(desk.said() == "south is \"fire\".\nwest is \"jump\".\neast is not assigned.\n");
   desk.learning.choose(LearnChoice::remaining);
   desk.wait(250);
   CHECK(desk.learning.asked() == 1U);
@@ -657,7 +657,7 @@ TEST_CASE("a skip keeps the user's sources; only 'empty' unassigns them", "[lear
   desk.learning.choose(LearnChoice::skip);
   desk.wait(250);
   const std::string said = desk.said();
-  for (const char* line : {"fire: stays as it is, west.\n", "jump: stays empty.\n", "start: stays empty.\n"})
+  for (const char* line : {"fire: unchanged, west.\n", "jump: unassigned.\n", "start: unassigned.\n"})
     CHECK(said.find(line) != std::string::npos);
   CHECK(desk.learning.sources(0) == std::vector<std::string>{"west"});
   CHECK(desk.learning.sources(1).empty());
@@ -670,7 +670,7 @@ TEST_CASE("quitting asks before answers are discarded", "[learn]") {
   desk.learning.choose(LearnChoice::leave);
   CHECK_FALSE(desk.learning.over());
   desk.wait(250);
-  CHECK(desk.said() == "Discard the session?  Menu:  [go on]  leave    press = next, hold = select\n");
+  CHECK(desk.said() == "Discard the session?  Menu:  [continue]  quit    press = next, hold = select\n");
   SECTION("no") {
     desk.hold("south");
     CHECK(desk.learning.asked() == 1U);

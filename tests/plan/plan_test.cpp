@@ -78,11 +78,11 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   SECTION("a controller that the port does not take") {
     profile.ports[0].controller = "mat";
     CHECK(errors_of(profile) ==
-          "port 1: port 1 does not take a controller 'mat' [unknown-controller]\n  there are: kit");
+          "port 1: port 1 does not accept a controller 'mat' [unknown-controller]\n  expected one of: kit");
   }
   SECTION("nobody plays a port") {
     profile.ports[1].seat.clear();
-    CHECK(errors_of(profile) == "port 2: no seat plays this port [no-seat]\n  add a seat, such as 'seat-1'");
+    CHECK(errors_of(profile) == "port 2: this port has no seat [no-seat]\n  add a seat, such as 'seat-1'");
   }
   SECTION("more than a plan may hold") {
     Use shaped{"south"};
@@ -91,7 +91,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
     profile.ports[0].bind = {{"a", std::vector<Use>(3000, shaped)}};
     CHECK(errors_of(profile) ==
           "kit, default bindings: the profile has too many targets or sources [plan-too-large]\n"
-          "  at most 512 targets, 2048 signals, 4096 sources, and 1024 uses of what is analog");
+          "  the limits are 512 targets, 2048 signals, 4096 sources and 1024 analog sources");
   }
 }
 

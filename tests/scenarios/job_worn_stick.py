@@ -77,7 +77,7 @@ def run(home):
 
     out, talk = home.run("calibrate", "unit", "--seat", "sofa", "--rig", "rig.toml", "--host", WORN, "--picture", "stick.svg")
     assert "octagon gate, rotated by 6.0 degrees, rests at 139 120" in out, out
-    assert '"Fenwick Worn Pad" is in the rig now, at seat sofa.' in talk, talk
+    assert 'Added "Fenwick Worn Pad" to the rig at seat sofa.' in talk, talk
     is_picture(home, "stick.svg")
     kept = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
     stick = kept["stick"][0]
@@ -97,7 +97,7 @@ def run(home):
     (home.folder / "by-use").mkdir()
     (home.folder / "by-use/rig.toml").write_text((home.folder / "rig.toml").read_text())
     _, talk = home.run("play", "pad-two-stick", "--host", WORN, "--rig", "by-use/rig.toml", "--keep-ranges")
-    assert 'Kept what 2 axes of "Fenwick Worn Pad" reached' in talk, talk
+    assert 'Saved the range of 2 axes of "Fenwick Worn Pad"' in talk, talk
     ranges = {a["code"]: a for a in tomllib.loads((home.folder / "by-use/calibrations/fenwick-worn-pad.toml").read_text())["axis"]}
     assert 34 <= ranges["ABS_X"]["minimum"] <= 40 and 226 <= ranges["ABS_X"]["maximum"] <= 233, ranges  # a spike at 0 is none
 

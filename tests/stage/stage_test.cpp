@@ -161,8 +161,8 @@ const Laws& other_laws() {
        }},
       {"edge",
        [](const Kind& kind) {
-         CHECK(kind.words({0.02, 0.1}) == "edge margin 0.02, goes 0.1 beyond the edge");
-         CHECK(kind.words({0, 0.5}) == "goes 0.5 beyond the edge");
+         CHECK(kind.words({0.02, 0.1}) == "edge margin 0.02, up to 0.1 beyond the edge");
+         CHECK(kind.words({0, 0.5}) == "up to 0.5 beyond the edge");
          CHECK_FALSE(kind.acts({0, 0}));
        }},
       {"hold aim",
