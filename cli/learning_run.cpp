@@ -417,7 +417,7 @@ view::Block LearningRun::controller(const inspect::SeenPort& port) const {
 /// What each question has been answered with, one below the other.
 view::Block LearningRun::answers() const {
   view::Block block;
-  block.title = "what each is";
+  block.title = "assignments";
   // Of a long list what is around the question that is asked.
   constexpr std::size_t most = 12;
   const std::size_t count = learning_.questions().size();

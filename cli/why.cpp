@@ -111,7 +111,7 @@ tl::expected<Question, Diagnostic> asked(const WhyArguments& arguments, const Fo
 std::string origin_words(const inspect::Link& link) {
   if (link.origin == "default") return "its default source";
   if (link.origin == "own") return "written at " + link.place;
-  if (link.origin == "built in") return "always there";
+  if (link.origin == "built in") return "built in";
   return fmt::format("as {}, written at {}", link.origin, link.place);
 }
 

@@ -41,9 +41,9 @@ void targets(Sheet& sheet, const std::vector<Shot>& shots, const GunFit& fit, Pi
   const double below = 130 + size.y + 52;
   sheet.ring({84, below - 5}, after, 7);
   sheet.words({104, below}, "target", 14);
-  if (!fit.error_known) return sheet.words({190, below}, "with fewer than 5 shots no error is known", 14, before);
+  if (!fit.error_known) return sheet.words({190, below}, "no error estimate with fewer than 5 shots", 14, before);
   sheet.line({{190, below - 5}, {220, below - 5}}, before, 4);
-  sheet.words({232, below}, fmt::format("where the shot lands by the fit, drawn {:g} times as long", longer), 14);
+  sheet.words({232, below}, fmt::format("error of the shot, magnified {:g} times", longer), 14);
 }
 
 /// The numbers beside it.
@@ -55,12 +55,12 @@ void numbers(Sheet& sheet, const std::vector<Shot>& shots, const GunFit& fit, Pi
   };
   say(fmt::format("{} shots, {}", fit.aim.shots, word_of(fit.aim.model)), ink, true, 17);
   if (fit.error_known) {
-    say(fmt::format("left at the targets: {:.1f} pixels", fit.aim.residual * screen.width));
-    say(fmt::format("nowhere more than {:.1f} pixels off", fit.aim.bound * screen.width));
-    say(fmt::format("({:.2f} % of the width, in 95 of 100 fits)", 100 * fit.aim.bound), faint, false, 13);
-    say(fmt::format("the aim scatters by about {:.1f} pixels", fit.scatter * screen.width), faint, false, 13);
+    say(fmt::format("error at the targets: {:.1f} pixels", fit.aim.residual * screen.width));
+    say(fmt::format("95 % error bound: {:.1f} pixels", fit.aim.bound * screen.width));
+    say(fmt::format("({:.2f} % of the width)", 100 * fit.aim.bound), faint, false, 13);
+    say(fmt::format("aim scatter: about {:.1f} pixels", fit.scatter * screen.width), faint, false, 13);
   } else {
-    say("the error is not known", before);
+    say("error unknown", before);
   }
   y += 14;
   say("shot      right    down    reports", faint, true, 14);
@@ -83,7 +83,7 @@ std::string draw_gun(const std::string& title, const std::vector<Shot>& shots, c
                      Format format) {
   Sheet sheet{format};
   sheet.words({70, 48}, title, 24, ink, true);
-  sheet.words({70, 76}, "What is left at each target after the fit", 15, faint);
+  sheet.words({70, 76}, "Remaining error at each target", 15, faint);
   targets(sheet, shots, fit, screen);
   numbers(sheet, shots, fit, screen);
   return sheet.finish();
@@ -92,7 +92,7 @@ std::string draw_gun(const std::string& title, const std::vector<Shot>& shots, c
 std::string draw_path(const std::string& title, const std::vector<PointerPath>& paths, Format format) {
   Sheet sheet{format};
   sheet.words({70, 48}, title, 24, ink, true);
-  sheet.words({70, 76}, "Each pointer's path over the game's picture, and the shots", 15, faint);
+  sheet.words({70, 76}, "Pointer paths and shots on the game's picture", 15, faint);
   const auto count = static_cast<double>(std::max<std::size_t>(1, paths.size()));
   const double room = (Sheet::width - 60) / count;
   double left = 70;
@@ -125,11 +125,11 @@ std::string draw_path(const std::string& title, const std::vector<PointerPath>& 
   }
   const double y = 720;
   sheet.line({{70, y - 5}, {100, y - 5}}, after, 3);
-  sheet.words({112, y}, "path, while it is on the game", 14);
+  sheet.words({112, y}, "path on the game's picture", 14);
   sheet.cross({376, y - 5}, shot_colour, 7);
   sheet.words({392, y}, "shot", 14);
   sheet.ring({460, y - 5}, before, 6);
-  sheet.words({476, y}, "shot while it was off-screen, at its last place", 14);
+  sheet.words({476, y}, "off-screen shot, at its last position", 14);
   return sheet.finish();
 }
 

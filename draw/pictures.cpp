@@ -38,7 +38,7 @@ void raw_cloud(Sheet& sheet, const StickReadings& readings, const StickCalibrati
             raw_size,
             {double(readings.declared_x.minimum), double(readings.declared_x.maximum)},
             {double(readings.declared_y.minimum), double(readings.declared_y.maximum)}};
-  plot.frame("What the unit says", between(readings.declared_x), between(readings.declared_y));
+  plot.frame("Raw values of the unit", between(readings.declared_x), between(readings.declared_y));
   std::vector<Spot> cloud_spots, edge, dead;
   for (const RawPoint& raw : readings.sweep) cloud_spots.push_back({raw.x, raw.y});
   plot.dots(cloud_spots, cloud);
@@ -97,7 +97,7 @@ void by_direction(Sheet& sheet, const StickReadings& readings, const shape::Stic
     return std::clamp(ways[ways.size() * 3 / 4], 0.5, 1.3);
   };
   Plot plot{sheet, {730, 440}, {530, 220}, {0, 360}, {1.3, 0.5}};
-  plot.frame("A full push, by direction", {0, 90, 180, 270, 360}, {0.6, 0.8, 1, 1.2});
+  plot.frame("Full push by direction", {0, 90, 180, 270, 360}, {0.6, 0.8, 1, 1.2});
   plot.line({{0, 1}, {360, 1}}, faint, 1.5);
   std::vector<Spot> line_after, line_before;
   for (std::size_t s = 0; s <= sectors; ++s) {
@@ -130,7 +130,7 @@ std::string stick_picture(const std::string& title, const StickReadings& reading
   sheet.words({raw_corner.x, 34}, title, 22, ink, true);
   sheet.words(
       {raw_corner.x, 62},
-      fmt::format("{} gate, turned by {:.1f} degrees; rests at {:.1f} {:.1f}; noise {:g}; error {:.1f} % of {}",
+      fmt::format("{} gate, rotated by {:.1f} degrees; rests at {:.1f} {:.1f}; noise {:g}; error {:.1f} % of {}",
                   word_of(kept.gate), kept.turned, kept.rest.x, kept.rest.y, kept.measured.noise,
                   100 * kept.measured.error, quantity(static_cast<std::size_t>(kept.measured.count), "reading")),
       14, faint);
@@ -138,8 +138,8 @@ std::string stick_picture(const std::string& title, const StickReadings& reading
   cloud_after(sheet, readings, *map);
   by_direction(sheet, readings, *map);
   std::vector<std::pair<std::string, Colour>> entries{{"readings", cloud},
-                                                      {"gate and dead zone that were fitted; after", after},
-                                                      {"before, by the declared range alone", before}};
+                                                      {"fitted gate and dead zone; calibrated", after},
+                                                      {"before, from the declared range", before}};
   if (!readings.pushes.empty()) entries.emplace_back("rings: pushes", ink);
   legend(sheet, entries, 745);
   return sheet.finish();
@@ -159,7 +159,7 @@ std::string axis_picture(const std::string& title, const AxisReadings& readings,
   std::vector<double> seconds;
   for (double second = 0; second <= count * 0.004; second += std::max(1.0, std::ceil(count * 0.004 / 6)))
     seconds.push_back(second);
-  time.frame("What the unit said, by seconds", seconds, between(range));
+  time.frame("Raw values over time, in seconds", seconds, between(range));
   std::vector<Spot> spots;
   for (std::size_t i = 0; i < readings.sweep.size(); ++i)
     spots.push_back({static_cast<double>(i) * 0.004, readings.sweep[i]});
@@ -174,7 +174,7 @@ std::string axis_picture(const std::string& title, const AxisReadings& readings,
   const auto map = shape::axis_map(kept, control);
   const double least = readings.type == ControlType::one_sided ? 0 : -1;
   Plot response{sheet, {730, 100}, {530, 560}, {double(range.minimum), double(range.maximum)}, {1.05, least - 0.05}};
-  response.frame("What becomes of it", between(range),
+  response.frame("Calibrated response", between(range),
                  least < 0 ? std::vector<double>{-1, -0.5, 0, 0.5, 1} : std::vector<double>{0, 0.25, 0.5, 0.75, 1});
   const auto part = [&](double raw) {
     if (map) return shape::position(*map, raw);
@@ -192,16 +192,14 @@ std::string axis_picture(const std::string& title, const AxisReadings& readings,
   response.line(curve, after, 2.4);
   for (const RawMark& mark : kept.marks) sheet.ring(response.at({mark.raw, mark.part}), before);
   if (!readings.sweep.empty()) sheet.cross(response.at({readings.sweep.back(), part(readings.sweep.back())}), ink);
-  legend(sheet, {{"readings", cloud}, {"as it is measured", after}, {"before, by the declared range alone", before}},
-         745);
+  legend(sheet, {{"readings", cloud}, {"calibrated", after}, {"before, from the declared range", before}}, 745);
   return sheet.finish();
 }
 
 std::string curves_picture(const std::string& title, const std::vector<Curve>& curves, Format format) {
   Sheet sheet{format};
   sheet.words({raw_corner.x, 34}, title, 22, ink, true);
-  sheet.words({raw_corner.x, 62}, "what comes out, by how far it is pushed; the ring is where the hand is now", 14,
-              faint);
+  sheet.words({raw_corner.x, 62}, "output for each input; the ring is the current position", 14, faint);
   const std::size_t shown = std::min<std::size_t>(curves.size(), 4);
   const bool one = shown == 1;
   for (std::size_t i = 0; i < shown; ++i) {
@@ -228,7 +226,7 @@ std::string curves_picture(const std::string& title, const std::vector<Curve>& c
       sheet.words({x + size.x + 16, y + 10 + 22 * static_cast<double>(s)}, curve.stages[s], 13);
   }
   if (curves.size() > shown)
-    sheet.words({raw_corner.x, 780}, fmt::format("{} more had no room", curves.size() - shown), 13, faint);
+    sheet.words({raw_corner.x, 780}, fmt::format("{} more not shown", curves.size() - shown), 13, faint);
   return sheet.finish();
 }
 

@@ -82,7 +82,7 @@ int main() {
       pad.push(0, 0, 500);
   }
   const StickCalibration& stick = guide.found().sticks.at(0);
-  std::printf("%s gate, turned by %.1f degrees, rests at %.1f %.1f, a full push is %.0f by %.0f\n",
+  std::printf("%s gate, rotated by %.1f degrees, rests at %.1f %.1f, a full push is %.0f by %.0f\n",
               std::string{word_of(stick.gate)}.c_str(), stick.turned, stick.rest.x, stick.rest.y, stick.width.x,
               stick.width.y);
   return guide.kept() ? 0 : 1;

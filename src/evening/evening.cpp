@@ -211,7 +211,6 @@ std::vector<std::string> lines_of(const SessionStats& stats) {
   if (stats.measured > 0)
     lines.push_back(fmt::format(
         "Latency from input to game, {} events: median {} us, 90th percentile {} us, 99th percentile {} us, maximum {} "
-        " "
         "us.",
         stats.measured, stats.half.count(), stats.nine_tenths.count(), stats.nearly_all.count(), stats.all.count()));
   return lines;

@@ -77,8 +77,9 @@ class Teller {
         who(event.seat), event.unit, some_listed(event.targets), event.seat, session_.plan().system());
   }
   std::string operator()(const Idle& event) const {
-    return fmt::format("{}: {} on \"{}\" {} nothing. To list such controls{}: omnipar why --unused", who(event.seat),
-                       some_listed(event.controls), event.unit, event.controls.size() == 1 ? "does" : "do",
+    return fmt::format("{}: {} on \"{}\" {} nothing. To list such controls{}: omnipar why --unused --profile PROFILE",
+                       who(event.seat), some_listed(event.controls), event.unit,
+                       event.controls.size() == 1 ? "does" : "do",
                        has_free_target(event.seat) ? " and free targets" : "");
   }
   std::string operator()(const LooksLikeGun& event) const {

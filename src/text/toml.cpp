@@ -8,6 +8,7 @@
 #include <toml++/toml.h>
 
 #include <algorithm>
+#include <iterator>
 #include <optional>
 #include <set>
 #include <utility>
@@ -189,52 +190,42 @@ void blank_line(std::string& text, int number) {
   std::fill(text.begin() + static_cast<std::ptrdiff_t>(begin), text.begin() + static_cast<std::ptrdiff_t>(end), ' ');
 }
 
-/// toml++ begins its messages with what it was doing, and ends some with the name of a macro, which helps nobody.
-std::string shortened(std::string_view description) {
-  if (const std::size_t macro = description.find(" (TOML_"); macro != std::string_view::npos)
-    description = description.substr(0, macro);
-  for (const std::string_view head : {"Error while parsing ", "error while parsing "})
-    if (description.starts_with(head)) {
-      const std::size_t colon = description.find(": ");
-      if (colon != std::string_view::npos)
-        return fmt::format(
-            "in {} {}: {}",
-            std::string_view{"aeiou"}.find(description[head.size()]) == std::string_view::npos ? "a" : "an",
-            description.substr(head.size(), colon - head.size()), description.substr(colon + 2));
-    }
-  return std::string{description};
-}
+/// A syntax error in plain words, by the parser's description of it.
+struct Advice {
+  std::string_view said;  ///< part of the parser's description
+  std::string_view message;
+  std::string_view hint;
+};
 
-/// What to do about a syntax error, by what toml++ says of it; the first that fits.
-std::string_view hint_for(std::string_view description) {
-  struct Hint {
-    std::string_view said;
-    std::string_view hint;
-  };
-  static constexpr Hint hints[] = {
-      {"redefine", "write each field and table once; repeated tables start with [[…]]"},
-      {"cannot insert", "write each field and table once; repeated tables start with [[…]]"},
-      {"escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
-      {"encountered end",
+/// The first that fits.
+const Advice& advice_for(std::string_view description) {
+  static constexpr Advice advice[] = {
+      {"redefine", "this is defined twice", "write each field and table once; repeated tables start with [[…]]"},
+      {"cannot insert", "this is defined twice", "write each field and table once; repeated tables start with [[…]]"},
+      {"escape sequence", "invalid escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
+      {"encountered end", "the file ends inside a value",
        "close this before the end of the file: text with its quotes, a list with ']', a table with '}'"},
-      {"literal string", "close the text with the same quote: name = 'text'"},
-      {"parsing string", R"(close the text with the same quote: name = "text")"},
-      {"line-break", R"(close the text with the same quote: name = "text")"},
-      {"']'", "close the list or the table's name with ']'; separate members with commas"},
-      {"'}'", "close the table with '}'; separate members with commas, without one after the last"},
-      {"expected '='", "write the field's name, '=' and its value: seat = \"left\""},
-      {"leading zeroes", "write numbers without leading zeroes"},
-      {"nested value", "Omnipar files never need this many levels levels"},
-      {"expected value", R"(write a value after '=': text in quotes, a number, true, or a list in [ ])"},
-      {"determine value", R"(put text in quotes: seat = "left")"},
-      {"parsing boolean", R"(put text in quotes: seat = "left")"},
-      {"integer", R"(write a number as 300 or 0.5, or text in quotes)"},
-      {"floating-point", R"(write a number as 300 or 0.5, or text in quotes)"},
-      {"a comment or whitespace", "start a new line for the next field"},
+      {"literal string", "the text is not closed", "close the text with the same quote: name = 'text'"},
+      {"parsing string", "the text is not closed", R"(close the text with the same quote: name = "text")"},
+      {"line-break", "the text is not closed", R"(close the text with the same quote: name = "text")"},
+      {"']'", "']' is missing", "close the list or the table's name with ']'; separate members with commas"},
+      {"'}'", "'}' is missing", "close the table with '}'; separate members with commas, without one after the last"},
+      {"expected '='", "'=' is missing", "write the field's name, '=' and its value: seat = \"left\""},
+      {"leading zeroes", "the number has leading zeroes", "write numbers without leading zeroes"},
+      {"nested value", "too many levels", "Omnipar files never need this many levels"},
+      {"expected value", "the value is missing",
+       R"(write a value after '=': text in quotes, a number, true, or a list in [ ])"},
+      {"determine value", "invalid value", R"(put text in quotes: seat = "left")"},
+      {"parsing boolean", "invalid value", R"(put text in quotes: seat = "left")"},
+      {"integer", "invalid number", R"(write a number as 300 or 0.5, or text in quotes)"},
+      {"floating-point", "invalid number", R"(write a number as 300 or 0.5, or text in quotes)"},
+      {"a comment or whitespace", "unexpected text after the value", "start a new line for the next field"},
+      {"", "this is neither a field nor a table",
+       R"(a line is a field, name = "text", or the head of a table, [name] or [[name]])"},
   };
-  for (const auto& [said, hint] : hints)
-    if (description.find(said) != std::string_view::npos) return hint;
-  return R"(a line is a field, name = "text", or the head of a table, [name] or [[name]])";
+  for (const Advice& one : advice)
+    if (description.find(one.said) != std::string_view::npos) return one;
+  return advice[std::size(advice) - 1];
 }
 
 }  // namespace
@@ -262,8 +253,8 @@ Parsed parse_toml(const Source& source) {
     }
     const Mark mark = mark_of(result.error().source().begin);
     if (!blanked.insert(mark.line).second) break;
-    const std::string said = shortened(result.error().description());
-    parsed.problems.push_back(at(source, mark, "syntax", said, std::string{hint_for(result.error().description())}));
+    const Advice& advice = advice_for(result.error().description());
+    parsed.problems.push_back(at(source, mark, "syntax", std::string{advice.message}, std::string{advice.hint}));
     blank_line(text, mark.line);
   }
   return parsed;
