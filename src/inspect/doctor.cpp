@@ -21,8 +21,7 @@ Finding about_uinput(const Facts& facts) {
   if (facts.uinput_usable) return {"uinput", State::good, "Virtual controllers can be created (/dev/uinput).", ""};
   if (!facts.uinput_exists)
     return {"uinput", State::wrong,
-            "Virtual controllers cannot be created: /dev/uinput does not exist because the kernel's uinput module is "
-            "not loaded.",
+            "Virtual controllers cannot be created: the kernel's uinput module is not loaded (no /dev/uinput).",
             fix_command};
   return {"uinput", State::wrong, "Virtual controllers cannot be created: you have no permission for /dev/uinput.",
           fix_command};

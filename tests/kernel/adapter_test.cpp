@@ -323,7 +323,7 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
   const std::string units = guest_says("/box/omnipar units");
   INFO(units);
   CHECK(units.find("    " + lost + "; its raw reports (" + raw +
-                   ") have them all, but you may not read those: sudo omnipar "
+                   ") have them all, but you have no permission to read them: sudo omnipar "
                    "doctor --fix\n") != std::string::npos);
   const std::string doctor = guest_says("/box/omnipar doctor");
   INFO(doctor);

@@ -23,8 +23,7 @@ std::string said(const std::vector<std::string>& command, int status) {
 TEST_CASE("from a bare system to play: the doctor finds and fixes what is missing", "[bare]") {
   CHECK(said({"omnipar", "units"}, 1) == "No controller is connected. 'omnipar doctor' looks for the cause.\n");
   CHECK(said({"omnipar", "doctor"}, 1) ==
-        "WRONG  Virtual controllers cannot be created: /dev/uinput does not exist because the kernel's uinput module "
-        "is not loaded.\n"
+        "WRONG  Virtual controllers cannot be created: the kernel's uinput module is not loaded (no /dev/uinput).\n"
         "       fix it: sudo omnipar doctor --fix\n"
         "good   You have permission to read every connected pad and joystick.\n"
         "WRONG  The udev rule that gives the user at the screen access to uinput and pads is missing.\n"

@@ -139,7 +139,7 @@ serial = "red"
   REQUIRE(wait_for_nodes("Other Pad", 1));
   SECTION("it comes") {
     Program play{play_for({"--rig", rig}, "exit 4")};
-    REQUIRE(play.wait_for("Waiting for Player 1 with \"Red Pad\": plug it in"));
+    REQUIRE(play.wait_for("Waiting for Player 1 with \"Red Pad\". Plug it in"));
     const UhidPad red{"Red Pad", "red"};
     CHECK(play.wait_for_end() == 4);
     CHECK(play.output().find("Player 1 continues with \"Red Pad\"") != std::string::npos);

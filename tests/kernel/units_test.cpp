@@ -278,7 +278,7 @@ TEST_CASE("the doctor reports grabbed, unreadable and merely paired units", "[un
     CHECK(said.find("\"Held Pad\" (" + nodes_named("Held Pad").front() +
                     ") is grabbed by another program, kernel-tests (process " + self + ")") != std::string::npos);
     CHECK(said.find("fix it: kill " + self + "\n") != std::string::npos);
-    CHECK(said.find("\"Moor Tablet Pad\" is paired, but not connected") != std::string::npos);
+    CHECK(said.find("\"Moor Tablet Pad\" is paired but not connected") != std::string::npos);
     CHECK(said.find("Dale Headphones") == std::string::npos);  // nobody plays on those
     CHECK(said.find("Moor Neighbour's Pad") == std::string::npos);
     CHECK(radio.asked_by(as_guest("/box/omnipar doctor")).find("\"Moor Tablet Pad\" is paired") != std::string::npos);
