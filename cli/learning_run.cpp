@@ -171,7 +171,7 @@ void LearningRun::on_report(int node, const Report& report) {
   drain();
 }
 
-/// A control without a role cannot be an answer, so the user is told.
+/// A control without a role cannot be an answer, so the user is notified.
 void LearningRun::say_without_role(int node, const Report& report) {
   const auto first = numbers_.lower_bound({node, ""});
   if (raw_ || first == numbers_.end() || first->first.first != node) return;

@@ -43,8 +43,8 @@ size = [1920, 1080]
 
 constexpr std::string_view unit_example = R"(omnipar = 1
 kind = "unit"
-name = "ford-pad"
-title = "Ford Two-Button Pad"
+name = "wold-pad"
+title = "Wold Two-Button Pad"
 
 [[identity]]
 vendor = 0x1209
@@ -86,19 +86,19 @@ measured = "2026-05-02"
 
 constexpr std::string_view system_example = R"(omnipar = 1
 kind = "system"
-name = "ford-table"
-title = "Ford table, two players"
+name = "wold-table"
+title = "Wold table, two players"
 
 [[port]]
 number = 1
-takes = ["ford-pad"]
+takes = ["wold-pad"]
 
 [[port]]
 number = 2
-takes = ["ford-pad"]
+takes = ["wold-pad"]
 
 [[controller]]
-name = "ford-pad"
+name = "wold-pad"
 title = "pad, one button"
 directions = ["dpad", "left-stick"]
 

@@ -385,7 +385,7 @@ const std::vector<Field>& aim_fields() {
        "the range declared at that time; with another range, this calibration is not used", false, -any_native,
        any_native},
       {"declared-y", FieldKind::point, "the same for y", false, -any_native, any_native},
-      {"residual", FieldKind::number, "the mean error at the shots, as a fraction of the screen's width", false, 0, 1},
+      {"residual", FieldKind::number, "the RMS error at the shots, as a fraction of the screen's width", false, 0, 1},
       {"bound", FieldKind::number, "the 95 % error bound, as a fraction of the screen's width", false, 0, 1},
       {"measured", FieldKind::text, "the date of the measurement"},
   };

@@ -332,7 +332,7 @@ class Compiler {
       stand_at(hotkey.place, fmt::format("hotkey of '{}'", hotkey.action));
       if (hotkey.modifier == hotkey.press || role_kind(hotkey.modifier) != RoleKind::button ||
           role_kind(hotkey.press) != RoleKind::button) {
-        error("bad-chord", fmt::format("'{}' and '{}' are the same button", hotkey.modifier, hotkey.press),
+        error("bad-chord", fmt::format("'{}' and '{}' are not two different buttons", hotkey.modifier, hotkey.press),
               "use two different buttons, such as 'start' and 'select'");
         continue;
       }

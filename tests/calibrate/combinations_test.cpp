@@ -1,4 +1,4 @@
-// The guided test for combinations that are blocked or ghost, against made-up encoders with known faults.
+// The guided test for combinations that are blocked or ghost, against simulated encoders with known faults.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <map>
