@@ -43,7 +43,7 @@ Diagnostic leads_nowhere(const std::string& path, const std::string& to) {
 Diagnostic cannot_keep_versions(const std::string& path, int result) {
   return {"cannot-write", Severity::error,
           fmt::format("cannot save the previous version, so the file is not changed: {}", std::strerror(-result)), path,
-          "the file is unchanged; make your home folder writable, or set XDG_STATE_HOME to a folder that is"};
+          "the file is unchanged; make your home folder writable, or set XDG_STATE_HOME to a writable folder"};
 }
 
 std::string folder_of(const std::string& path) {
