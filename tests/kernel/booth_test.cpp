@@ -97,6 +97,19 @@ void write_profile(const std::string& more, bool of_screen) {
       << more << "[port.2]\nseat = \"right\"\n";
 }
 
+/// Moves the gun until the game sees it: reports that are sent before the session has opened the gun are lost.
+void move_until_seen(const BoothGun& gun, NodeReader& game) {
+  bool seen = false;
+  for (int tries = 0; tries < 100 && !seen; ++tries) {
+    gun.point(0.45 + 0.01 * (tries % 10), 0.5);
+    sleep_ms(100);
+    REQUIRE(game.drain());
+    for (const input_event& event : game.events()) seen |= event.type == EV_ABS;
+  }
+  REQUIRE(seen);
+  game.forget_events();
+}
+
 /// One pull after the other, wherever the hand is meanwhile.
 void expect_game_shots(const BoothGun& gun, NodeReader& game, const std::array<std::pair<int, int>, 2>& places) {
   for (const auto& [x, y] : places) {
@@ -139,7 +152,8 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
     Program play{from_home("booth", "play /tmp/booth/booth.toml")};
     REQUIRE(wait_for_nodes(sights[1], 1));
     NodeReader one{node_of(sights[0])}, two{node_of(sights[1])};
-    sleep_ms(500);
+    move_until_seen(left, one);
+    move_until_seen(right, two);
     for (const auto& [x, y] : {std::pair{0.6, 0.4}, std::pair{0.2, 0.1}, std::pair{0.8, 0.9}}) {
       CAPTURE(x, y);
       left.point(x, y, 1);
@@ -204,7 +218,7 @@ TEST_CASE("a positional gun is calibrated by sweeping, and gives calibration sho
   Program play{from_home("turret", "play gun-booth --game-shots '0.125,0.25 0.875,0.75'")};
   REQUIRE(wait_for_nodes(sights[0], 1));
   NodeReader game{node_of(sights[0])};
-  sleep_ms(500);
+  move_until_seen(gun, game);
   gun.point(0.4, 0.2, 1);
   REQUIRE(game.wait_for(EV_KEY, BTN_LEFT, 1));
   CHECK(std::abs(game.value(EV_ABS, ABS_X) - 0.4 * 65535) < 400);
