@@ -23,7 +23,6 @@ struct RawName {
   Code code;
   std::string raw;     ///< instead, a control of raw reports
   std::string half{};  ///< of two on one axis: which half it is
-  friend bool operator==(const RawName&, const RawName&) = default;
 };
 
 void no_raw_control(const text::Source& source, const Value& name, Diagnostics& problems) {

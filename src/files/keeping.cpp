@@ -199,7 +199,7 @@ tl::expected<bool, Diagnostics> change_rig(os::Files& door, const HouseholdFiles
   const auto held = hold_rig(door, files);
   if (!held) return tl::unexpected(held.error());
   Renames renames;
-  const auto written = change_held(door, held->path, held->versions, [&](const std::string& old) -> Text {
+  auto written = change_held(door, held->path, held->versions, [&](const std::string& old) -> Text {
     const auto before = rig_in(held->path, old);
     if (!before) return tl::unexpected(before.error());
     Rig after = *before;
