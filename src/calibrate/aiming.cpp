@@ -264,7 +264,7 @@ class Aiming::Impl {
   void take_around(AimHistory& listener) {
     if (listener.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
     if (listener.losses() > 0)
-      notes_.push_back(fmt::format("it lost sight of the screen {}: stand further back, or more to the middle",
+      notes_.push_back(fmt::format("it lost sight of the screen {}: stand further back, or closer to the middle",
                                    listener.losses() == 1 ? "once" : fmt::format("{} times", listener.losses())));
     // A corner counts as reached when the gun was near both ends of what it reached there.
     const RawPoint low = listener.lowest(), high = listener.highest();

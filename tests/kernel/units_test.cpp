@@ -183,15 +183,16 @@ TEST_CASE("twins on USB that moved to other sockets are asked about, one seat af
   } else {
     REQUIRE(play.wait_for("Player 1: \""));
     CHECK(play.output().find("continues") == std::string::npos);
-    bool continues = false;
-    for (int tries = 0; tries < 20 && !continues; ++tries) {  // what is sent before both are open is lost
-      press(right);
-      continues = play.wait_for("Player 1 continues", 1, 500);
-    }
-    REQUIRE(continues);
+    const auto press_until = [&press, &play](const auto& pad, const std::string& words) {
+      for (int tries = 0; tries < 20; ++tries) {  // what is sent before the session has opened the unit is lost
+        press(pad);
+        if (play.wait_for(words, 1, 500)) return true;
+      }
+      return false;
+    };
+    REQUIRE(press_until(right, "Player 1 continues"));
     REQUIRE(play.wait_for("Player 2: \""));
-    press(left);
-    REQUIRE(play.wait_for("Player 2 continues"));
+    REQUIRE(press_until(left, "Player 2 continues"));
   }
   NodeReader one{node_of("Omnipar port 1 pad")};
   NodeReader two{node_of("Omnipar port 2 pad")};
