@@ -7,7 +7,7 @@
 
 using namespace omnipar;
 
-TEST_CASE("Codes are called as the kernel calls them", "[names]") {
+TEST_CASE("Codes have the kernel's names", "[names]") {
   int named = 0;
   for (const std::uint16_t type : {ev_key, ev_rel, ev_abs})
     for (int number = 0; number <= libevdev_event_type_get_max(type); ++number) {

@@ -116,7 +116,7 @@ AimingOptions without_test(int shots = 5) {
 
 }  // namespace
 
-TEST_CASE("a gun is fitted by its trigger alone, and lands where it is aimed", "[gun]") {
+TEST_CASE("A gun is calibrated with its trigger alone and hits where it is aimed", "[gun]") {
   Shooter shooter;
   CHECK(shooter.guide.step() == AimingStep::who);
   shooter.shoot({0.5, 0.5});  // this one
@@ -151,7 +151,7 @@ TEST_CASE("a gun is fitted by its trigger alone, and lands where it is aimed", "
   CHECK(again.rig.calibrations.at(0) == kept);
 }
 
-TEST_CASE("what goes wrong is said by its name, and only that is done again", "[gun]") {
+TEST_CASE("Each fault is named, and only the affected step is repeated", "[gun]") {
   Shooter shooter{without_test()};
   CHECK(shooter.story().empty());
   shooter.shoot_target();
@@ -176,7 +176,7 @@ TEST_CASE("what goes wrong is said by its name, and only that is done again", "[
   CHECK_FALSE(shooter.guide.over());
 }
 
-TEST_CASE("a bad shot of nine is asked for again, of five a sixth one tells", "[gun]") {
+TEST_CASE("With nine shots a bad one is repeated; with five a sixth identifies it", "[gun]") {
   Shooter nine{without_test(9)};
   for (int i = 0; i < 9; ++i) nine.shoot_target(i == 4 ? 0.05 : 0, 0);
   CHECK(nine.story() == "........." + Shooter::refused(Why::bad_shot));
@@ -194,7 +194,7 @@ TEST_CASE("a bad shot of nine is asked for again, of five a sixth one tells", "[
   CHECK(five.story() == ".F");
 }
 
-TEST_CASE("who only asks where shots land is not asked whether to keep them", "[gun]") {
+TEST_CASE("A check of where shots land does not ask whether to save", "[gun]") {
   AimingOptions options = without_test(3);
   options.keeps = false;
   Shooter shooter{options};
@@ -205,7 +205,7 @@ TEST_CASE("who only asks where shots land is not asked whether to keep them", "[
   CHECK(shooter.guide.shots().size() == 3);
 }
 
-TEST_CASE("a gun that loses sight of the screen loses it once, however long", "[gun]") {
+TEST_CASE("A gun that loses sight of the screen loses it once, for any duration", "[gun]") {
   Shooter shooter{AimingOptions{}, false};
   shooter.shoot({0.5, 0.5});
   shooter.go({0.1, 0.1}, {0.9, 0.1}, 300);
@@ -219,7 +219,7 @@ TEST_CASE("a gun that loses sight of the screen loses it once, however long", "[
   CHECK(said.find("lost sight of the screen once") != std::string::npos);
 }
 
-TEST_CASE("the spread of a shot is that of its readings", "[gun]") {
+TEST_CASE("The spread of a shot is that of its readings", "[gun]") {
   Shooter shooter{without_test()};
   const AreaPoint target = shooter.guide.target().value();
   const auto raw = static_cast<std::int32_t>(65535 * target.x);
@@ -240,7 +240,7 @@ TEST_CASE("the spread of a shot is that of its readings", "[gun]") {
   CHECK(shot.raw.x == Approx(raw).margin(4));
 }
 
-TEST_CASE("a gun whose range ends before the screen edge is reported", "[gun]") {
+TEST_CASE("A gun whose range ends before the screen edge is reported", "[gun]") {
   Shooter shooter{AimingOptions{}, false};
   shooter.shoot({0.5, 0.5});
   for (int i = 0; i < 40; ++i) {
@@ -253,7 +253,7 @@ TEST_CASE("a gun whose range ends before the screen edge is reported", "[gun]") 
   CHECK(said.find("the end of its range along an edge") != std::string::npos);
 }
 
-TEST_CASE("a reconnected gun continues with the same shot; an invalid number of shots means five", "[gun]") {
+TEST_CASE("A reconnected gun continues with the same shot; an invalid number of shots means five", "[gun]") {
   Shooter shooter{without_test(7)};
   CHECK(shooter.guide.count() == 5);
   for (int i = 0; i < 3; ++i) shooter.shoot_target();
@@ -268,7 +268,7 @@ TEST_CASE("a reconnected gun continues with the same shot; an invalid number of 
   CHECK(shooter.story() == ".....F");
 }
 
-TEST_CASE("a gun that is silent is refused; one that reports only what changes is read by time", "[gun]") {
+TEST_CASE("A silent gun is rejected; one that reports only changes is read by time", "[gun]") {
   Shooter silent{without_test()};
   silent.silent = true;
   silent.shoot({0.5, 0.5});
@@ -288,8 +288,7 @@ TEST_CASE("a gun that is silent is refused; one that reports only what changes i
   CHECK(silent.guide.shots().at(0).reports == 1);
 }
 
-TEST_CASE("a gun that still moves when it is fired is asked to hold still, twice; after that its bound is wider",
-          "[gun]") {
+TEST_CASE("A gun that moves while it is fired is asked twice to hold still, then gets a wider bound", "[gun]") {
   const auto shoot_moving = [](Shooter& shooter) {
     const AreaPoint at = shooter.guide.target().value();
     shooter.go({at.x - 0.06, at.y}, at, 300);  // 0.2 widths in a second
@@ -318,7 +317,7 @@ TEST_CASE("a gun that still moves when it is fired is asked to hold still, twice
   CHECK(quick.story() == ".");
 }
 
-TEST_CASE("a fit with one bad shot can be saved, by the trigger or by a key", "[gun]") {
+TEST_CASE("A fit with one bad shot can be saved, by the trigger or by a key", "[gun]") {
   for (const bool by_trigger : {true, false}) {
     Shooter shooter{without_test(9)};
     for (int i = 0; i < 9; ++i) shooter.shoot_target(i == 4 ? 0.2 : 0, 0);
@@ -334,7 +333,7 @@ TEST_CASE("a fit with one bad shot can be saved, by the trigger or by a key", "[
   }
 }
 
-TEST_CASE("a positional gun is swept, one axis at a time; a wobble and the same axis twice are refused", "[gun]") {
+TEST_CASE("A positional gun is swept one axis at a time; a wobble and a repeated axis are rejected", "[gun]") {
   AimingOptions options = without_test();
   options.sweeps = true;
   Shooter shooter{options};
@@ -361,7 +360,7 @@ TEST_CASE("a positional gun is swept, one axis at a time; a wobble and the same 
   CHECK(aim.shots == 0);
 }
 
-TEST_CASE("whatever is chosen, comes or goes, in whatever order: the guide ends, or asks on", "[gun]") {
+TEST_CASE("For any choices, connections and orders, the guide ends or asks again", "[gun]") {
   std::mt19937 dice{99};
   for (int story = 0; story < 300; ++story) {
     Shooter shooter{story % 3 == 0 ? AimingOptions{} : without_test(story % 2 == 0 ? 5 : 2), story % 5 != 0};

@@ -85,7 +85,7 @@ Outcome judged(const MadeStick& stick, const StickCalibration& kept, std::mt1993
 
 }  // namespace
 
-TEST_CASE("for any stick the guide ends, and its calibration is valid", "[calibrate]") {
+TEST_CASE("For any stick the guide ends with a valid calibration", "[calibrate]") {
   const int all = cases(120, 1500);
   int kept = 0, left_out = 0, turned_wrong = 0, short_of_it = 0, restless = 0;
   std::map<std::string, int> reasons;

@@ -141,7 +141,7 @@ class Person {
 
 }  // namespace
 
-TEST_CASE("a sound encoder is gone through once and nothing is found", "[combinations]") {
+TEST_CASE("An encoder without faults is tested once and nothing is found", "[combinations]") {
   const auto buttons = panel_buttons(6);
   Matrix matrix{Matrix::Fault::none, buttons};
   Person person{matrix, buttons};
@@ -153,7 +153,7 @@ TEST_CASE("a sound encoder is gone through once and nothing is found", "[combina
         "'button 5' and 'button 6', one at a time while holding them. Then release everything.");
 }
 
-TEST_CASE("exactly the blocked and ghosting combinations of an encoder are found", "[combinations]") {
+TEST_CASE("Exactly the blocked and ghosting combinations of an encoder are found", "[combinations]") {
   for (const std::size_t count : {2U, 4U, 6U, 8U}) {
     const auto buttons = panel_buttons(count);
     for (const Matrix::Fault fault : {Matrix::Fault::blocks, Matrix::Fault::ghosts}) {
@@ -181,7 +181,7 @@ TEST_CASE("exactly the blocked and ghosting combinations of an encoder are found
   }
 }
 
-TEST_CASE("a step is repeated if a button is missing or not held", "[combinations]") {
+TEST_CASE("A step is repeated if a button is missing or not held", "[combinations]") {
   std::vector<std::string> lines;
   CombinationTest test{panel_buttons(2), [&](const std::string& line) { lines.push_back(line); }};
   test.begin();

@@ -56,7 +56,7 @@ const StickCalibration& stick_in(const Hands& hands, int stick) {
 
 }  // namespace
 
-TEST_CASE("a patient person measures a whole pad without typing", "[calibrate]") {
+TEST_CASE("A patient person calibrates a whole pad without typing", "[calibrate]") {
   const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 60 : 6;
   for (unsigned seed = 100; seed < 100 + count; ++seed) {
     CAPTURE(seed);
@@ -78,7 +78,7 @@ TEST_CASE("a patient person measures a whole pad without typing", "[calibrate]")
   }
 }
 
-TEST_CASE("a stick with a reversed axis is measured in the user's directions", "[calibrate]") {
+TEST_CASE("A stick with a reversed axis is calibrated in the user's directions", "[calibrate]") {
   for (unsigned seed = 150; seed < 156; ++seed) {
     CAPTURE(seed);
     Hands hands{seed, {.only = {"left-stick"}}};
@@ -112,7 +112,7 @@ TEST_CASE("a stick with a reversed axis is measured in the user's directions", "
   }
 }
 
-TEST_CASE("slips while calibrating are refused with the right reason, and the rest is as good as ever", "[calibrate]") {
+TEST_CASE("Slips are rejected with the right reason and leave the rest of the calibration intact", "[calibrate]") {
   for (unsigned seed = 200; seed < 206; ++seed) {
     CAPTURE(seed);
     SECTION("too fast " + std::to_string(seed)) {
@@ -204,7 +204,8 @@ TEST_CASE("slips while calibrating are refused with the right reason, and the re
   }
 }
 
-TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a dead spot are named", "[calibrate]") {
+TEST_CASE("A nonlinear trigger is guided to its mark; a jumping one and a paddle with a dead spot are named",
+          "[calibrate]") {
   Hands hands{300, {.only = {"left-trigger"}, .marks = true}};
   hands.to_the_end();
   INFO(hands.said);
@@ -239,7 +240,7 @@ TEST_CASE("a bent trigger is led to its mark; one that jumps and a paddle with a
   CHECK((fit->axis.maximum >= 238 && fit->axis.maximum <= 242));
 }
 
-TEST_CASE("a stick that is not self-centering rests at the middle of its range", "[calibrate]") {
+TEST_CASE("A stick that is not self-centering rests at the middle of its range", "[calibrate]") {
   MadeStick stick = test::made_stick(3);
   std::mt19937 dice{7};
   StickReadings readings = test::readings_of(stick, dice);
@@ -254,7 +255,7 @@ TEST_CASE("a stick that is not self-centering rests at the middle of its range",
   CHECK(std::fabs(fit->stick.rest.y - middle.y) < 0.02 * stick.width_y + 1);
 }
 
-TEST_CASE("measuring continues after a reconnect; holding a button skips a control", "[calibrate]") {
+TEST_CASE("Calibration continues after a reconnect, and holding a button skips a control", "[calibrate]") {
   Hands hands{400};
   hands.until("left-stick", CalibrateStep::sweep);
   hands.guide.lose(1);
@@ -272,7 +273,7 @@ TEST_CASE("measuring continues after a reconnect; holding a button skips a contr
   CHECK(hands.guide.found().axes.size() == 2);
 }
 
-TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]") {
+TEST_CASE("The guide accepts calls in any order, with any numbers", "[calibrate]") {
   const int stories = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 3000 : 150;
   for (int seed = 0; seed < stories; ++seed) {
     CAPTURE(seed);
@@ -336,7 +337,7 @@ TEST_CASE("the guide takes every order of calls, and any numbers", "[calibrate]"
   }
 }
 
-TEST_CASE("fits accept any readings, and their results can be saved and used", "[calibrate]") {
+TEST_CASE("Fits accept any readings, and their results can be saved and used", "[calibrate]") {
   const int rounds = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 4000 : 300;
   int fitted = 0;
   for (int seed = 0; seed < rounds; ++seed) {

@@ -107,7 +107,7 @@ double part(int count, int all) { return static_cast<double>(count) / all; }
 
 }  // namespace
 
-TEST_CASE("after five shots of a rest on the table a gun is true to half a hundredth", "[gun]") {
+TEST_CASE("After five shots from a table rest, a gun is accurate to half a hundredth", "[gun]") {
   std::mt19937 dice{1209};
   const int setups = cases(800, 10'000);
   int good = 0, beyond = 0, alarms = 0;
@@ -131,8 +131,7 @@ TEST_CASE("after five shots of a rest on the table a gun is true to half a hundr
   CHECK(part(alarms, setups) <= 0.02);
 }
 
-TEST_CASE("a shot that goes wild is named where the number of shots can tell, and else the bound allows for it",
-          "[gun]") {
+TEST_CASE("A stray shot is identified if there are enough shots; otherwise the bound allows for it", "[gun]") {
   std::mt19937 dice{7};
   std::uniform_real_distribution<double> any;
   const int setups = cases(400, 4000);
@@ -178,7 +177,7 @@ TEST_CASE("a shot that goes wild is named where the number of shots can tell, an
   CHECK(part(promised, setups) <= 0.02);  // here one always goes wild
 }
 
-TEST_CASE("each number of shots has its model, and the error needs at least five", "[gun]") {
+TEST_CASE("Each number of shots has its model, and an error bound needs at least five", "[gun]") {
   std::mt19937 dice{3};
   MadeGun gun{dice};
   for (const auto& [count, model] : {std::pair{2, AimModel::scale}, std::pair{3, AimModel::affine},
@@ -199,7 +198,7 @@ TEST_CASE("each number of shots has its model, and the error needs at least five
     }
 }
 
-TEST_CASE("shots that are equal, in one line or of no screen are refused by name", "[gun]") {
+TEST_CASE("Equal shots, shots in one line and shots that fit no screen are rejected by name", "[gun]") {
   std::mt19937 dice{4};
   MadeGun gun{dice};
   std::vector<Shot> shots = gun.shots(5);
@@ -235,7 +234,7 @@ TEST_CASE("shots that are equal, in one line or of no screen are refused by name
   CHECK(why(flat) == ShotRefusal::in_line);
 }
 
-TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
+TEST_CASE("An area and its inverse agree, and its text form reads back", "[area]") {
   std::mt19937 dice{5};
   std::uniform_real_distribution<double> any{-0.5, 1.5};
   for (const PixelSize screen : {PixelSize{1920, 1080}, PixelSize{1080, 1920}, PixelSize{1024, 768}})
@@ -282,7 +281,7 @@ TEST_CASE("an area and its inverse agree, and words come back", "[area]") {
     CHECK_FALSE(parse_area(bad));
 }
 
-TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what does not fit is reported", "[area]") {
+TEST_CASE("Integer scaling stays integer with any cropping, rotation and free side; misfits are reported", "[area]") {
   std::mt19937 dice{6};
   const auto any = [&dice](int low, int high) { return low + static_cast<int>(dice() % unsigned(high - low + 1)); };
   int fitting = 0, too_large = 0;
@@ -327,7 +326,7 @@ TEST_CASE("whole multiples are whole, whatever is cut, turned or left free; what
   CHECK(area_problem({800, 450}, parse_area("whole multiples of 640x480").value()));
 }
 
-TEST_CASE("the size of a screen on the desktop follows from its pixels and scale", "[area]") {
+TEST_CASE("The size of a screen on the desktop follows from its pixels and scale", "[area]") {
   Screen left{"left", 1920, 1080}, right{"right", 3840, 2160};
   right.left = 1920;
   right.scale = 2;
@@ -341,7 +340,7 @@ TEST_CASE("the size of a screen on the desktop follows from its pixels and scale
   CHECK(on_desktop(right, {left, right}).width == Approx(1440.0 / 3360));
 }
 
-TEST_CASE("a gun set to the game area, or a missing area, is recognised from a few shots", "[gun]") {
+TEST_CASE("A gun set to the game area, or a missing area, is recognised from a few shots", "[gun]") {
   const PixelSize screen{1920, 1080};
   const GameArea area = area_on(screen, parse_area("4:3").value());
   AimCalibration aim;

@@ -18,7 +18,7 @@ double percent(int count, int all) { return 100.0 * count / all; }
 
 }  // namespace
 
-TEST_CASE("for any user a gun fit converges, and its bound holds", "[gun]") {
+TEST_CASE("A gun fit converges for any user, and its bound holds", "[gun]") {
   const int people = cases(150, 2000);
   std::string table = "hand  shots  at once  within 20  beyond the bound  median bound\n";
   for (const double hand : {0.001, 0.002, 0.005, 0.01}) {
@@ -51,7 +51,7 @@ TEST_CASE("for any user a gun fit converges, and its bound holds", "[gun]") {
   if (full_counts()) WARN(table);
 }
 
-TEST_CASE("no saved fit exceeds twice its bound, for any gun and user", "[gun]") {
+TEST_CASE("No saved fit exceeds twice its bound, for any gun and user", "[gun]") {
   std::mt19937 dice{1209};
   const int setups = cases(600, 10'000);
   int saved = 0, soon = 0, beyond = 0, far_beyond = 0;

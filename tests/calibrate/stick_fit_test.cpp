@@ -67,7 +67,7 @@ void judge(const MadeStick& stick, const StickCalibration& kept, Judged& judged,
 
 }  // namespace
 
-TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[calibrate]") {
+TEST_CASE("Worn sticks are corrected: direction, magnitude, noise and ends", "[calibrate]") {
   const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 1000 : 150;
   std::map<StickGate, Judged> judged;
   std::vector<std::pair<double, double>> turns_round;  // found, and the truth
@@ -126,7 +126,7 @@ TEST_CASE("worn sticks are set right: direction, magnitude, noise and ends", "[c
   CHECK(worse <= static_cast<int>(turns_round.size()) / 50);
 }
 
-TEST_CASE("impossible values do not affect a fit", "[calibrate]") {
+TEST_CASE("Impossible values do not affect a fit", "[calibrate]") {
   constexpr std::array nonsense{std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::infinity(),
                                 -std::numeric_limits<double>::infinity(), 1e300};
   for (const double bad : nonsense) {

@@ -96,7 +96,7 @@ constexpr Kind kinds[] = {
 
 }  // namespace
 
-TEST_CASE("a measured stick is never worse than the plain method at full deflection", "[calibrate]") {
+TEST_CASE("A calibrated stick is never worse than the plain method at full deflection", "[calibrate]") {
   const int each = cases(20, 200);
   std::string table = "stick                              direction, plain      missing, plain\n";
   for (const Kind& kind : kinds) {
@@ -129,7 +129,7 @@ TEST_CASE("a measured stick is never worse than the plain method at full deflect
   if (full_counts()) WARN(table);
 }
 
-TEST_CASE("released, a measured stick is at rest, from whatever side it comes", "[calibrate]") {
+TEST_CASE("A calibrated stick is at rest when released, from any side", "[calibrate]") {
   const int each = cases(6, 60);
   std::string table = "hysteresis  at rest, plain   largest dead zone\n";
   for (const double hysteresis : {0.0, 0.02, 0.04, 0.06, 0.1}) {
@@ -172,7 +172,7 @@ TEST_CASE("released, a measured stick is at rest, from whatever side it comes", 
   if (full_counts()) WARN(table);
 }
 
-TEST_CASE("however a stick is mounted, up is up", "[calibrate]") {
+TEST_CASE("Up is up, however a stick is mounted", "[calibrate]") {
   struct Mounted {
     StickGate gate;
     double turned;
@@ -201,7 +201,7 @@ TEST_CASE("however a stick is mounted, up is up", "[calibrate]") {
     }
 }
 
-TEST_CASE("a lazy sweep is noticed by the pushes, asked for again, and then moved out to them", "[calibrate]") {
+TEST_CASE("An incomplete sweep is noticed from the pushes, repeated, and then extended to them", "[calibrate]") {
   for (const double second : {1.0, 0.8}) {
     std::mt19937 dice{5};
     Hands hands{healthy(dice), 5, {.only = {"left-stick"}}};
@@ -222,8 +222,7 @@ TEST_CASE("a lazy sweep is noticed by the pushes, asked for again, and then move
   }
 }
 
-TEST_CASE("a stick of few steps is not said to make pushes straight, nor to have a dead zone of its own",
-          "[calibrate]") {
+TEST_CASE("A coarse stick is not said to straighten pushes or to have a built-in dead zone", "[calibrate]") {
   for (unsigned seed = 0; seed < 20; ++seed) {
     std::mt19937 dice{seed};
     MadeStick stick = healthy(dice);
@@ -238,7 +237,7 @@ TEST_CASE("a stick of few steps is not said to make pushes straight, nor to have
   }
 }
 
-TEST_CASE("a trigger that creeps back is at rest as soon as it is released", "[calibrate]") {
+TEST_CASE("A trigger that creeps back is at rest as soon as it is released", "[calibrate]") {
   for (unsigned seed = 0; seed < 6; ++seed) {
     Hands hands{seed, {.only = {"left-trigger"}}};
     hands.trigger_creep = 0.03;
@@ -255,7 +254,7 @@ TEST_CASE("a trigger that creeps back is at rest as soon as it is released", "[c
   }
 }
 
-TEST_CASE("a wheel that stops beside its middle rests between where it stops", "[calibrate]") {
+TEST_CASE("A wheel that stops beside its centre rests between its stopping points", "[calibrate]") {
   AxisReadings wheel;
   wheel.declared = {0, 1023};
   wheel.rest.assign(500, 540);  // it came from the right

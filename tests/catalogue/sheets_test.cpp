@@ -69,7 +69,7 @@ bool same(const Profile& a, const Profile& b) {
 
 }  // namespace
 
-TEST_CASE("All shipped sheets are valid, and each machine can be played as proposed", "[sheets]") {
+TEST_CASE("All shipped sheets are valid, and each machine can be played with its proposed profile", "[sheets]") {
   std::size_t sheets = 0;
   for (const catalogue::Shipped& sheet : catalogue::shipped()) {
     CAPTURE(sheet.name);
@@ -89,7 +89,7 @@ TEST_CASE("All shipped sheets are valid, and each machine can be played as propo
   REQUIRE(read_sheets("marrowby.toml", marrowby::sheets_text()).problems.empty());
 }
 
-TEST_CASE("A profile that is written is read again the same, and written again as the same bytes", "[sheets]") {
+TEST_CASE("A written profile reads back unchanged and is written again byte for byte", "[sheets]") {
   std::mt19937 dice{11};
   for (int round = 0; round < 500; ++round) {
     const Profile profile = random_profile(dice);
@@ -102,7 +102,7 @@ TEST_CASE("A profile that is written is read again the same, and written again a
   }
 }
 
-TEST_CASE("Rigs and calibrations that are written are read again the same", "[sheets]") {
+TEST_CASE("Written rigs and calibrations read back unchanged", "[sheets]") {
   Rig rig;
   rig.units = {{"Fenwick pad", "left", 0x1209, 2, "Fenwick \"Pad\"\x01", "No 7", ""},
                {"panel", "right", 0, 0xffff, "", "", "hall:1"}};
@@ -113,7 +113,7 @@ TEST_CASE("Rigs and calibrations that are written are read again the same", "[sh
   REQUIRE(read(to_toml(calibration)).rig.calibrations == std::vector{calibration});
 }
 
-TEST_CASE("One gun is fitted on every screen, and on each of them once", "[sheets]") {
+TEST_CASE("A gun is calibrated per screen, once on each", "[sheets]") {
   Calibration gun{"Lark Booth Gun", {}, {}};
   for (const char* screen : {"booth", "side"})
     gun.aims.push_back({screen, code::abs_x, code::abs_y, {{{150, 60}, {840, 90}, {880, 930}, {120, 900}}}});
@@ -124,7 +124,7 @@ TEST_CASE("One gun is fitted on every screen, and on each of them once", "[sheet
   CHECK(twice.problems[0].id == "name-twice");
 }
 
-TEST_CASE("What lies too deep is refused before it is followed", "[sheets]") {
+TEST_CASE("Nesting that is too deep is rejected before it is parsed", "[sheets]") {
   const std::string head = "omnipar = 1\nkind = \"profile\"\n";
   std::string dots = "a", brackets = "a = ";
   for (int i = 0; i < 30'000; ++i) dots += ".a";
@@ -161,7 +161,8 @@ TEST_CASE("A unit's sheet and calibration define its codes", "[sheets]") {
   REQUIRE(std::ranges::find(guessed, "south", &Control::role)->code == key(0x120));
 }
 
-TEST_CASE("Errors of form and of meaning come back together, and one bad sheet leaves the others", "[sheets]") {
+TEST_CASE("Syntax and semantic errors are reported together, and one bad sheet does not affect the others",
+          "[sheets]") {
   const Sheets sheets = read(R"(omnipar = 1
 [[sheet]]
 kind = "unit"
@@ -189,7 +190,7 @@ control = [{ code = "BTN_SOUTH", role = "south", at = [10, 20.5] }]
   REQUIRE(sheets.units[0].controls[0].spot == Spot{10, 20.5});
 }
 
-TEST_CASE("A bracket without a name is an error of form, and the parser's assertions end nothing", "[sheets]") {
+TEST_CASE("A bracket without a name is a syntax error and triggers no parser assertion", "[sheets]") {
   for (const char* text : {"[", "[=x]", "[.a]", "[[", "[[=", "[ ", "[\n", "x = 1\n  [ =]\n", "[a..b]", "[\"\"", "['"}) {
     CAPTURE(text);
     const Sheets sheets = read_sheets("f.toml", text);
@@ -197,7 +198,7 @@ TEST_CASE("A bracket without a name is an error of form, and the parser's assert
   }
 }
 
-TEST_CASE("Letters that are no ASCII stand in quotes and comments only", "[sheets]") {
+TEST_CASE("Non-ASCII letters are allowed in quotes and comments only", "[sheets]") {
   const auto syntax = [](const std::string& text) {
     std::string places;
     for (const Diagnostic& problem : read_sheets("f", text).problems)
@@ -211,7 +212,7 @@ TEST_CASE("Letters that are no ASCII stand in quotes and comments only", "[sheet
   CHECK(syntax("a = [\"\xc3\xbc\", \"b = [\"\xc3\xbc\"]\n") == "f:1:18 ");
 }
 
-TEST_CASE("Every kind has a schema whose fields are those that the reader takes", "[sheets]") {
+TEST_CASE("Every kind has a schema whose fields are those that the reader accepts", "[sheets]") {
   for (const std::string_view kind : sheet_kinds()) {
     CAPTURE(kind);
     const auto schema = nlohmann::json::parse(sheet_schema(kind));

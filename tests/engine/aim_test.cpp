@@ -92,7 +92,7 @@ Use with_setting(std::string role, const char* field, double value) {
 
 }  // namespace
 
-TEST_CASE("a shot lands where it was aimed: the game fills a part of the screen", "[aim]") {
+TEST_CASE("A shot lands where it was aimed if the game fills a part of the screen", "[aim]") {
   Booth boxed{booth("4:3")};  // from 12.5 % to 87.5 % of the width
   CHECK(boxed.seen_at(0.5, 0.5) == "0.50 0.50");
   CHECK(boxed.seen_at(0.126, 0.001) == "0.00 0.00");
@@ -111,7 +111,7 @@ TEST_CASE("a shot lands where it was aimed: the game fills a part of the screen"
   CHECK(cut.seen_at(0.12, 0.5) == "off");
 }
 
-TEST_CASE("the four edges are alike, and a margin counts as the edge", "[aim]") {
+TEST_CASE("The four edges are equivalent, and a margin counts as the edge", "[aim]") {
   for (const char* const area : {"4:3", "full", "1:1, within 20% 20% 80% 80%", "4:3, cut 5%"})
     for (const double margin : {0.0, 0.03}) {
       CAPTURE(area, margin);
@@ -129,7 +129,7 @@ TEST_CASE("the four edges are alike, and a margin counts as the edge", "[aim]") 
     }
 }
 
-TEST_CASE("a fitted gun lands where it is aimed, each of two by its own fit", "[aim]") {
+TEST_CASE("A calibrated gun hits where it is aimed, and each of two guns has its own calibration", "[aim]") {
   Attachment left = booth_gun(), right = booth_gun();
   right.seat = "seat-2";
   left.aims = {
@@ -153,7 +153,7 @@ TEST_CASE("a fitted gun lands where it is aimed, each of two by its own fit", "[
   CHECK(table.value("aim-y", 2) == Approx(0).margin(1e-9));
 }
 
-TEST_CASE("a trigger with two codes is one control, one of which means off-screen", "[aim]") {
+TEST_CASE("A trigger with two codes is one control, and one of the codes means off-screen", "[aim]") {
   Booth gun{booth("4:3")};
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   gun.say({{code::btn_south, 1}});
@@ -168,7 +168,7 @@ TEST_CASE("a trigger with two codes is one control, one of which means off-scree
   CHECK(gun.presses("trigger") == 2);
 }
 
-TEST_CASE("a reload that a button fakes: off the screen in frames 0 to 4, the trigger in 1 to 3", "[aim]") {
+TEST_CASE("A reload button aims off-screen in frames 0 to 4 and pulls the trigger in frames 1 to 3", "[aim]") {
   Booth gun{booth("", {{"aim-reload", {{"reload"}}}, {"reload", {}}})};
   gun.seen_at(0.25, 0.5);
   std::string story;
@@ -183,7 +183,7 @@ TEST_CASE("a reload that a button fakes: off the screen in frames 0 to 4, the tr
   CHECK(gun.presses("trigger") == 1);
 }
 
-TEST_CASE("a gun's aim is held while its trigger flashes the screen", "[aim]") {
+TEST_CASE("A gun's aim is held while its trigger flashes the screen", "[aim]") {
   Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
   gun.aim(0.75, 0.5);
   gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});  // of one moment, and seen before the flash
@@ -197,7 +197,7 @@ TEST_CASE("a gun's aim is held while its trigger flashes the screen", "[aim]") {
   CHECK(gun.seen() == "0.75 0.50!");
 }
 
-TEST_CASE("the shots that a game asks for are given exactly, one a pull, and then it aims again", "[aim]") {
+TEST_CASE("Calibration shots are exact, one per pull, and aiming resumes after the last", "[aim]") {
   Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
   profile.ports[0].game_shots = {{0.1, 0.2}, {0.9, 0.2}, {0.5, 1}, {0, 0}};
   Booth gun{profile};
@@ -229,7 +229,7 @@ TEST_CASE("the shots that a game asks for are given exactly, one a pull, and the
   CHECK(gun.seen() == "0.23 0.40");
 }
 
-TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") {
+TEST_CASE("A port that is 'like' another one has its calibration shots, too", "[aim]") {
   Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
   profile.ports[0].game_shots = {{0.25, 0.5}};
   profile.ports.push_back({2, "seat-2", "", 1, {}});
@@ -250,7 +250,7 @@ TEST_CASE("a port that is like another one has its game's shots, too", "[aim]") 
   CHECK(table.value("aim-x", 2) == 0.25);  // it stays where it was left
 }
 
-TEST_CASE("screen, area and shots of a profile survive a round trip", "[aim]") {
+TEST_CASE("A profile's screen, area and shots survive a round trip", "[aim]") {
   Profile profile = booth("4:3, cut 2%", {{"aim-game-shots", {{"start"}}}});
   profile.screen = "booth";
   profile.pointer_span = PointerSpan::desktop;
@@ -269,7 +269,7 @@ TEST_CASE("screen, area and shots of a profile survive a round trip", "[aim]") {
   CHECK(read_sheets("r.toml", to_toml(rig)).rig == rig);
 }
 
-TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however time is split", "[aim]") {
+TEST_CASE("Stick, mouse, yoke and d-pad reach all corners, however time is divided", "[aim]") {
   Attachment pad = seated(plain_pad(), "seat-1");
   Attachment yoke = pad;
   for (Control& control : yoke.controls)
@@ -320,7 +320,7 @@ TEST_CASE("all corners are reached from stick, mouse, yoke and d-pad, however ti
   CHECK(often.value("aim-y") == once.value("aim-y"));
 }
 
-TEST_CASE("a pointer that may go beyond the edge is off-screen there, and comes back the same way", "[aim]") {
+TEST_CASE("A pointer that may pass the edge is off-screen there and returns the same way", "[aim]") {
   Attachment mouse = seated(plain_pad(), "seat-1");
   mouse.controls.push_back({relative(0), ControlType::counts, "mouse", Axis::x, 0, 1, 0});
   mouse.controls.push_back({relative(1), ControlType::counts, "mouse", Axis::y, 0, 1, 0});
@@ -342,7 +342,7 @@ TEST_CASE("a pointer that may go beyond the edge is off-screen there, and comes 
   CHECK(gun.seen() == "0.50 0.50");  // into the middle
 }
 
-TEST_CASE("a pointer's outlet reaches exactly its screen, or the game's place on it", "[aim]") {
+TEST_CASE("A pointer's outlet covers exactly its screen, or the game's area on it", "[aim]") {
   Profile profile = booth("4:3");
   const auto reach = [&](PointerSpan wanted, const char* area, std::string_view half) {
     profile.pointer_span = wanted;
@@ -360,7 +360,7 @@ TEST_CASE("a pointer's outlet reaches exactly its screen, or the game's place on
   CHECK(reach(PointerSpan::screen, "3:4, turned right", "aim-y") == std::tuple{0.7109375, 0.2890625, true});
 }
 
-TEST_CASE("what cannot be aimed so is refused with what would help", "[aim]") {
+TEST_CASE("Impossible ways to aim are rejected with a suggestion", "[aim]") {
   const auto refusal = [](const Profile& profile, const Catalogue& catalogue = room()) {
     const auto plan = compile(catalogue, profile);
     return plan ? std::string{} : plan.error().front().id;
@@ -384,7 +384,7 @@ TEST_CASE("what cannot be aimed so is refused with what would help", "[aim]") {
   CHECK(refusal(no_gun) == "no-trigger");
 }
 
-TEST_CASE("each pull uses the position of its own report, also off-screen", "[aim]") {
+TEST_CASE("Each pull uses the position of its own report, also off-screen", "[aim]") {
   Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
   gun.aim(0.75, 0.5);
   gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});
@@ -411,7 +411,7 @@ TEST_CASE("each pull uses the position of its own report, also off-screen", "[ai
   CHECK(gun.seen() == "off!");
 }
 
-TEST_CASE("a reload takes the aim off the screen while it is held after a pull, too", "[aim]") {
+TEST_CASE("A reload held after a pull aims off-screen, too", "[aim]") {
   Booth gun{
       booth("", {{"aim", {with_setting("gun", "hold-aim", 500'000)}}, {"aim-reload", {{"reload"}}}, {"reload", {}}})};
   gun.aim(0.75, 0.5);
@@ -423,7 +423,7 @@ TEST_CASE("a reload takes the aim off the screen while it is held after a pull, 
   CHECK(gun.seen() == "0.75 0.50");
 }
 
-TEST_CASE("a report is seen whole: no sight blinks within it, and no press comes of it", "[aim]") {
+TEST_CASE("A report is evaluated as a whole: losing and regaining sight within it causes no press", "[aim]") {
   Profile profile = booth("4:3", {{"aim-game-shots", {{"start"}}}});
   profile.ports[0].game_shots = {{0.1, 0.2}, {0.9, 0.2}};
   Booth gun{profile};
@@ -449,8 +449,7 @@ TEST_CASE("a report is seen whole: no sight blinks within it, and no press comes
   CHECK(sights() == off + 1);
 }
 
-TEST_CASE("an off-screen button that is down when its unit comes counts from its next press, as all buttons do",
-          "[aim]") {
+TEST_CASE("An off-screen button held when its unit connects counts from its next press, like all buttons", "[aim]") {
   Attachment unit = booth_gun();
   unit.state = {{code::abs_x, 32'768}, {code::abs_y, 32'768}, {code::btn_east, 1}};
   Booth gun{booth(), unit};
@@ -463,7 +462,7 @@ TEST_CASE("an off-screen button that is down when its unit comes counts from its
   CHECK(gun.seen() == "0.50 0.50");
 }
 
-TEST_CASE("an inverted gun mirrors the picture of the game; a reversed axis is one of the unit", "[aim]") {
+TEST_CASE("An inverted gun mirrors the game's picture; a reversed axis belongs to the unit", "[aim]") {
   Booth mirrored{booth("4:3, within 0% 0% 50% 100%", {{"aim", {with_setting("gun", "invert-x", 1)}}})};
   CHECK(mirrored.seen_at(0.1, 0.5) == "0.80 0.50");
   CHECK(mirrored.seen_at(0.9, 0.5) == "off");
@@ -474,7 +473,7 @@ TEST_CASE("an inverted gun mirrors the picture of the game; a reversed axis is o
   CHECK(reversed.seen_at(0.1, 0.5) == "off");
 }
 
-TEST_CASE("a short off-screen pull is shown, and a noisy gun at the edge is shown without delay", "[aim]") {
+TEST_CASE("A short off-screen pull is shown, and a noisy gun at the edge is shown without delay", "[aim]") {
   Booth gun{booth("4:3")};
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   gun.say({{code::btn_east, 1}});

@@ -7,7 +7,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
+TEST_CASE("A trigger with release 0 is released at rest", "[order]") {
   Use any{"right-trigger"};
   any.settings.set("threshold", 0.3);
   any.settings.set("release", 0);
@@ -21,7 +21,7 @@ TEST_CASE("a trigger with release 0 is released where it rests", "[order]") {
   CHECK(seen == ".###..#");
 }
 
-TEST_CASE("a press has no dead zone unless it is given one; an analog value grows from its border to 1, and no further",
+TEST_CASE("A press has no dead zone unless one is set; an analog value grows from its threshold to 1 and no further",
           "[order]") {
   Use bare{"left-stick-right"};
   bare.settings.set("threshold", 0.2);
@@ -40,7 +40,7 @@ TEST_CASE("a press has no dead zone unless it is given one; an analog value grow
   CHECK(table.value("stick-x") == Approx(0.70710678).epsilon(1e-6));
 }
 
-TEST_CASE("native values are rounded to the nearest, halves away from zero", "[order]") {
+TEST_CASE("Native values are rounded to the nearest number, halves away from zero", "[order]") {
   Catalogue catalogue = kit_catalogue();
   catalogue.systems[0].controllers[0].targets[5].native = {-10, 10, 0};    // throttle
   catalogue.systems[0].controllers[0].targets[7].native = {-100, 100, 0};  // wheel
@@ -62,7 +62,7 @@ TEST_CASE("native values are rounded to the nearest, halves away from zero", "[o
   }
 }
 
-TEST_CASE("a trigger that is a switch is an axis that is at 0 or 1", "[order]") {
+TEST_CASE("A trigger that is a switch is an axis at 0 or 1", "[order]") {
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
@@ -77,7 +77,7 @@ TEST_CASE("a trigger that is a switch is an axis that is at 0 or 1", "[order]") 
   CHECK(table.shown("c", 4) == "#.#.");  // each passing within a report counts
 }
 
-TEST_CASE("of equal lengths the first use counts, then the unit that came first", "[order]") {
+TEST_CASE("Between equal lengths, the first binding wins, then the unit attached first", "[order]") {
   Use plain{"left-stick"};
   Use second{"right-stick"};
   OnePad table{{{"stick", {plain, second}}}};
@@ -89,7 +89,7 @@ TEST_CASE("of equal lengths the first use counts, then the unit that came first"
   CHECK((table.next("stick-x") == 1 && table.value("stick-y") == 0));
 }
 
-TEST_CASE("a reader that begins while a button is down shows it as down, and counts no press", "[order]") {
+TEST_CASE("A reader opened while a button is down shows it as down and counts no press", "[order]") {
   OnePad table;
   table.feed(1, {{code::btn_south, 1}});
   Reader late{table.engine};
@@ -103,7 +103,7 @@ TEST_CASE("a reader that begins while a button is down shows it as down, and cou
   CHECK((late.port(1).pressed(table.at("b")) && late.port(1).presses(table.at("b")) == 1));
 }
 
-TEST_CASE("like: a group binding replaces the other port's members, a member binding only that member", "[order]") {
+TEST_CASE("'like': a group binding replaces the other port's members, a member binding only that member", "[order]") {
   Profile profile = propose(kit_catalogue(), "kit").value();
   profile.ports[0].bind = {{"up", {{"north"}}}, {"directions", {{"left-stick"}}}};
   profile.ports[1].like = 1;
@@ -122,7 +122,7 @@ TEST_CASE("like: a group binding replaces the other port's members, a member bin
   CHECK((shown("up", {{code::btn_south, 1}}) && !shown("up", {{code::btn_north, 1}}) && shown("left", stick_left)));
 }
 
-TEST_CASE("one source may be bound twice, to one target and to two", "[order]") {
+TEST_CASE("A source may be bound twice, to one target or to two", "[order]") {
   OnePad table{{{"a", {{"south"}, with("south", {}, Duration{100 * ms})}}, {"b", {{"south"}}}}};
   table.feed(0, {{code::btn_south, 1}});
   CHECK((table.next("a") == 1 && table.value("b") == 1));
@@ -137,11 +137,11 @@ namespace {
 const std::size_t systems_before_main = built_in_catalogue().systems.size();
 }  // namespace
 
-TEST_CASE("the built-in catalogue can be read before main", "[order]") {
+TEST_CASE("The built-in catalogue can be read before main", "[order]") {
   CHECK(systems_before_main == built_in_catalogue().systems.size());
 }
 
-TEST_CASE("what no unit can be is not attached", "[contract]") {
+TEST_CASE("Impossible units are not attached", "[contract]") {
   OnePad table;
   const auto refused = [&](auto change) {
     Attachment unit = seated(plain_pad(), "seat-1");
@@ -162,7 +162,7 @@ TEST_CASE("what no unit can be is not attached", "[contract]") {
   CHECK(refused([&](Attachment& unit) { unit.seat.clear(); }).empty());
 }
 
-TEST_CASE("a time is set to a duration, and nothing else is", "[contract]") {
+TEST_CASE("Times can be set to durations only", "[contract]") {
   const auto id_with = [](const char* field, auto value) {
     Use use{"south"};
     use.settings.set(field, value);

@@ -55,7 +55,7 @@ Attachment counter(const std::string& role, bool pair) {
 
 }  // namespace
 
-TEST_CASE("opposite directions are looked at when all presses of a report are in, whatever their order", "[order]") {
+TEST_CASE("Opposite directions are resolved after all presses of a report, in any order", "[order]") {
   struct Case {
     Opposites rule;
     const char* negative;  ///< up, and left
@@ -90,7 +90,7 @@ TEST_CASE("opposite directions are looked at when all presses of a report are in
       }
 }
 
-TEST_CASE("a press that is over within its report counts, beside its opposite, too", "[order]") {
+TEST_CASE("A press that ends within its report counts, even beside its opposite", "[order]") {
   Opposed table{Opposites::neutral};
   table.feed(table.pad, 1000, {{code::btn_dpad_up, 1}, {code::btn_dpad_up, 0}, {code::btn_dpad_up, 1}});
   CHECK(table.shown("up", 4) == "#.##");
@@ -98,7 +98,7 @@ TEST_CASE("a press that is over within its report counts, beside its opposite, t
   CHECK(table.shown("down", 2) == "##");
 }
 
-TEST_CASE("what counts can be turned around", "[order]") {
+TEST_CASE("Counts can be inverted", "[order]") {
   for (const bool turned : {false, true}) {
     CAPTURE(turned);
     const double by = turned ? 1 : 0;
@@ -146,7 +146,7 @@ TEST_CASE(
   CHECK(other.next("wheel") == 0);
 }
 
-TEST_CASE("a trigger that is a button, and is down when its unit comes, counts from its next press", "[order]") {
+TEST_CASE("A trigger button held when its unit connects counts from its next press", "[order]") {
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
@@ -161,7 +161,7 @@ TEST_CASE("a trigger that is a button, and is down when its unit comes, counts f
   CHECK((table.next("pedal") == 1 && table.value("c") == 1));
 }
 
-TEST_CASE("a trigger button held across a thaw or another plan counts from its next press", "[order]") {
+TEST_CASE("A trigger button held across a thaw or a new plan counts from its next press", "[order]") {
   Attachment unit;
   unit.unit = "Marrowby Pad";
   unit.seat = "seat-1";
@@ -196,7 +196,7 @@ TEST_CASE("a trigger button held across a thaw or another plan counts from its n
   }
 }
 
-TEST_CASE("a trigger whose axis reports rest is not pressed by its button in the same report", "[order]") {
+TEST_CASE("A trigger whose axis reports rest is not pressed by its button in the same report", "[order]") {
   Table table{{{"a", {Use{"right-trigger"}}}}};
   Attachment unit = seated(numbered_pad(), "seat-1");
   const auto of = [&unit](ControlType type) {
@@ -211,13 +211,13 @@ TEST_CASE("a trigger whose axis reports rest is not pressed by its button in the
   CHECK(table.shown("a", 3) == "...");
 }
 
-TEST_CASE("an outer dead zone brings no inner one to a control that is pressed", "[order]") {
+TEST_CASE("An outer dead zone adds no inner one to a pressed control", "[order]") {
   OnePad table{{{"a", {with("left-stick-right", {{"outer-dead-zone", 0.1}, {"threshold", 0.06}, {"release", 0.05}})}}}};
   table.feed(1000, {{code::abs_x, 3000}});  // 9 %
   CHECK(table.next("a") == 1);
 }
 
-TEST_CASE("a game's dead zone applies to its sticks, and 'like' copies all settings of a port", "[order]") {
+TEST_CASE("A game's dead zone applies to its sticks, and 'like' copies all settings of a port", "[order]") {
   Profile profile = propose(kit_catalogue(), "kit").value();
   profile.ports[0].game_dead_zone = 0.5;
   Attachment wheel;
@@ -243,7 +243,7 @@ TEST_CASE("a game's dead zone applies to its sticks, and 'like' copies all setti
   CHECK_FALSE(two.down("right", 2));
 }
 
-TEST_CASE("four ways never go further than a full push", "[order]") {
+TEST_CASE("A four-way gate never exceeds a full push", "[order]") {
   OnePad table{{{"stick", {with("left-stick", {{"ways", 4}, {"dead-zone", 0}})}}}};
   std::mt19937 dice{40};
   for (int i = 0; i < 2000; ++i) {
@@ -255,7 +255,7 @@ TEST_CASE("four ways never go further than a full push", "[order]") {
   }
 }
 
-TEST_CASE("the first push of what springs back takes the pointer, and its release is none of a push", "[pointer]") {
+TEST_CASE("The first push of a self-centering control takes over the pointer, and its release does not", "[pointer]") {
   Attachment gun;
   gun.unit = "Marrowby Gun";
   gun.seat = "seat-1";
@@ -281,7 +281,7 @@ TEST_CASE("the first push of what springs back takes the pointer, and its releas
   }
 }
 
-TEST_CASE("a d-pad released during a freeze is at rest after the thaw", "[pointer]") {
+TEST_CASE("A d-pad released during a freeze is at rest after the thaw", "[pointer]") {
   Table table{{{"aim", {with("dpad", {{"glide", 0}})}}}};
   const UnitId pad = table.plug(plain_pad());
   table.feed(pad, 1000, {{code::abs_hat0x, 1}});
@@ -294,7 +294,7 @@ TEST_CASE("a d-pad released during a freeze is at rest after the thaw", "[pointe
   CHECK(table.native("aim-x") == 320);
 }
 
-TEST_CASE("what moves the pointer to the centre puts it onto the picture", "[pointer]") {
+TEST_CASE("Centring a pointer brings it on screen", "[pointer]") {
   Attachment gun;
   gun.unit = "Marrowby Gun";
   gun.seat = "seat-1";
@@ -315,7 +315,7 @@ TEST_CASE("what moves the pointer to the centre puts it onto the picture", "[poi
   CHECK_FALSE(table.down("aim-on"));
 }
 
-TEST_CASE("a machine's own area is where it is on the only screen that there is", "[pointer]") {
+TEST_CASE("A machine's own area applies to the only screen", "[pointer]") {
   Catalogue catalogue = built_in_catalogue();
   catalogue.screens = {{"booth", 1920, 1080}};
   const Profile profile = propose(catalogue, "gun-booth").value();
@@ -327,7 +327,7 @@ TEST_CASE("a machine's own area is where it is on the only screen that there is"
   CHECK_FALSE(plan_of(catalogue, profile).area());
 }
 
-TEST_CASE("where a game is reads the same again as it was written, and has no more digits than it needs", "[pointer]") {
+TEST_CASE("A game's area reads back unchanged and has no more digits than it needs", "[pointer]") {
   std::size_t long_ones = 0;
   for (int left = 0; left <= 40; ++left)
     for (int right = left + 10; right <= 100; right += 3)
@@ -344,7 +344,7 @@ TEST_CASE("where a game is reads the same again as it was written, and has no mo
   CHECK(to_text(parse_area("full, cut 3.1%").value()) == "full, cut 3.1%");
 }
 
-TEST_CASE("positions without self-centering are in the first sample of another plan", "[order]") {
+TEST_CASE("Positions that are not self-centering are in the first sample of a new plan", "[order]") {
   OnePad table{{{"throttle", {with("left-trigger", {{"dead-zone", 0}})}}}};
   table.feed(1000, {{code::abs_z, 255}});
   table.engine.detach(table.pad);
@@ -353,7 +353,7 @@ TEST_CASE("positions without self-centering are in the first sample of another p
   CHECK(table.next("throttle") == 1);
 }
 
-TEST_CASE("a press that turns a toggle off releases its target where it stands in its report", "[order]") {
+TEST_CASE("A press that turns a toggle off releases its target at its place in the report", "[order]") {
   Use toggled{"south"};
   toggled.settings.set("toggle", 1);
   for (const bool first : {true, false}) {

@@ -10,7 +10,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("the evening's samples are the golden ones", "[golden]") {
+TEST_CASE("The session's samples match the golden samples", "[golden]") {
   const auto evening = marrowby::make_evening(4'000);
   Engine engine{plan_of(marrowby::evening_catalogue(), marrowby::evening_profile())};
   std::vector<UnitId> ids;

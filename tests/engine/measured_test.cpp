@@ -34,7 +34,8 @@ Rig rig_with(const Calibration& calibration) {
 
 }  // namespace
 
-TEST_CASE("a worn stick that was measured rests exactly at rest and is at its end in every direction", "[measured]") {
+TEST_CASE("A worn, calibrated stick is exactly at rest when released and reaches its end in every direction",
+          "[measured]") {
   for (unsigned seed = 0; seed < 12; ++seed) {
     CAPTURE(seed);
     const MadeStick stick = made_stick(seed);
@@ -71,7 +72,7 @@ TEST_CASE("a worn stick that was measured rests exactly at rest and is at its en
   }
 }
 
-TEST_CASE("the default dead zone covers the noise, and is never added to the unit's built-in one", "[measured]") {
+TEST_CASE("The default dead zone covers the noise and is never added to the unit's built-in one", "[measured]") {
   const auto at_rest_up_to = [](const AxisCalibration& axis, const std::vector<Binding>& bind) {
     Attachment unit = worn_unit({0, 255});
     calibrate(unit, rig_with({"Marrowby Worn Stick", {axis}}));
@@ -100,7 +101,7 @@ TEST_CASE("the default dead zone covers the noise, and is never added to the uni
   CHECK(at_rest_up_to(axis, plain) == Approx(0.08).margin(0.005));
 }
 
-TEST_CASE("a calibrated trigger goes from rest to its end, even if its sheet has reversed axes", "[measured]") {
+TEST_CASE("A calibrated trigger spans rest to full, even if its sheet reverses axes", "[measured]") {
   Use exact{"right-trigger"};
   exact.settings.set("dead-zone", 0);
   for (const bool has_marks : {false, true})
@@ -125,7 +126,7 @@ TEST_CASE("a calibrated trigger goes from rest to its end, even if its sheet has
       }
 }
 
-TEST_CASE("a stick whose axis runs the other way has a negative width, and plays as it is pushed", "[measured]") {
+TEST_CASE("A stick with a reversed axis has a negative width and plays in the direction pushed", "[measured]") {
   for (const bool mirrored : {false, true}) {
     StickCalibration stick{code::abs_x, code::abs_y, {128, 128}, {100, mirrored ? -100.0 : 100.0}};
     stick.edge = {{228, 128}, {128, 228}, {28, 128}, {128, 28}};
@@ -142,7 +143,7 @@ TEST_CASE("a stick whose axis runs the other way has a negative width, and plays
   }
 }
 
-TEST_CASE("a calibration of another range than the unit has is not used, and that is said", "[measured]") {
+TEST_CASE("A calibration for a different range is not used, and this is reported", "[measured]") {
   Calibration calibration{"Marrowby Worn Stick", {{code::abs_rz, 10, 200, 10, {0, 1023}}}};
   Attachment unit = worn_unit({0, 255});
   calibrate(unit, rig_with(calibration));
@@ -158,7 +159,7 @@ TEST_CASE("a calibration of another range than the unit has is not used, and tha
   CHECK(outdated_notes(unit).empty());
 }
 
-TEST_CASE("learned ranges start at 0.7 of the declared range, grow by two consecutive readings, never by a spike",
+TEST_CASE("Learned ranges start at 0.7 of the declared range and grow by two consecutive readings, never by a spike",
           "[measured]") {
   Use exact{"right-trigger"};
   exact.settings.set("dead-zone", 0);
@@ -198,7 +199,7 @@ TEST_CASE("learned ranges start at 0.7 of the declared range, grow by two consec
   CHECK(std::ranges::equal(one.engine.state(), other.engine.state()));
 }
 
-TEST_CASE("two pedals on one axis are added, and one axis is two pedals", "[measured]") {
+TEST_CASE("Two pedals on one axis are added, and one axis can be two pedals", "[measured]") {
   Use brake{"left-trigger"};
   brake.settings.set("negative", 1);
   brake.settings.set("dead-zone", 0);
@@ -240,7 +241,7 @@ TEST_CASE("two pedals on one axis are added, and one axis is two pedals", "[meas
   CHECK(pushed.next("pedal") == 0);
 }
 
-TEST_CASE("cutting time changes no bit of what smooths, slews and keeps to its ways", "[measured]") {
+TEST_CASE("How time is divided changes no bit of smoothing, slew limits or gates", "[measured]") {
   Use shaped{"left-stick"};
   for (const auto& [field, value] : {std::pair{"smoothing", 1.5}, {"slew", 3.0}, {"ways", 8.0}, {"curve", 1.5}})
     shaped.settings.set(field, value);

@@ -48,7 +48,7 @@ struct StickTable {
 
 }  // namespace
 
-TEST_CASE("every corner of the machine's gate and its exact rest are reached", "[native]") {
+TEST_CASE("Every corner of the machine's gate and its exact rest are reached", "[native]") {
   for (const NativeRange& range : {NativeRange{0, 255, 128}, NativeRange{-80, 80, 0}, NativeRange{255, 0, 127},
                                    NativeRange{10, 200, 60, 5, 0}, NativeRange{0, 255, 128, 1, 20}}) {
     CAPTURE(range.minimum, range.maximum, range.rest, range.step, range.dead_band);
@@ -71,7 +71,7 @@ TEST_CASE("every corner of the machine's gate and its exact rest are reached", "
   }
 }
 
-TEST_CASE("one degree off the diagonal still reaches the corner, without a jump", "[native]") {
+TEST_CASE("One degree off the diagonal still reaches the corner, without a jump", "[native]") {
   StickTable stick{{0, 255, 128}, TargetGate::square};
   for (const double off : {-1.1, -0.5, 0.5, 1.1}) {
     const double angle = (45 + off) * 3.14159265358979 / 180;
@@ -89,7 +89,7 @@ TEST_CASE("one degree off the diagonal still reaches the corner, without a jump"
   }
 }
 
-TEST_CASE("rounding has no bias, and steps and the dead band are as the machine has them", "[native]") {
+TEST_CASE("Rounding is unbiased, and steps and the dead band match the machine", "[native]") {
   const NativeRange plain{0, 256, 128};
   double sum = 0;
   for (int i = -1000; i <= 1000; ++i) {
@@ -115,7 +115,7 @@ TEST_CASE("rounding has no bias, and steps and the dead band are as the machine 
   }
 }
 
-TEST_CASE("a value that trembles between two numbers shows one of them", "[native]") {
+TEST_CASE("A value that jitters between two numbers is shown as one of them", "[native]") {
   StickTable stick{{0, 255, 128}};
   std::mt19937 dice{4};
   std::uniform_real_distribution<double> noise{-0.3, 0.3};

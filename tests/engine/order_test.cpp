@@ -24,7 +24,7 @@ Description still_stick() {
 
 // -- another plan -----------------------------------------------------------------------------------------
 
-TEST_CASE("every shipped plan is followed by every other, with two and four units", "[order]") {
+TEST_CASE("Every shipped plan follows every other, with two and four units", "[order]") {
   std::vector<Plan> plans;
   for (const SystemSheet& system : built_in_catalogue().systems) plans.push_back(plan_of(system.name));
   const Changes pushed{{code::abs_x, 32767}, {code::abs_rx, -32768}, {code::btn_south, 1}, {code::abs_z, 255}};
@@ -47,7 +47,7 @@ TEST_CASE("every shipped plan is followed by every other, with two and four unit
       }
 }
 
-TEST_CASE("adopting a plan returns the units it cannot use", "[order]") {
+TEST_CASE("Adopting a plan returns the units that it cannot use", "[order]") {
   OnePad table{plan_of("pad-2b")};
   const UnitId ball = table.engine.attach(trackball("seat-2")).value();
   CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is one
@@ -61,7 +61,7 @@ TEST_CASE("adopting a plan returns the units it cannot use", "[order]") {
   CHECK_FALSE(idle.front() == ball);
 }
 
-TEST_CASE("a stored sample and an old target index after another plan", "[order]") {
+TEST_CASE("Samples and target indices from before a new plan are harmless", "[order]") {
   OnePad table;
   const PortSample kept = table.reader.port(1);
   const TargetIndex pedal = table.at("pedal");
@@ -80,7 +80,7 @@ TEST_CASE("a stored sample and an old target index after another plan", "[order]
   CHECK((kept.has(pedal) && !kept.has(fire)));
 }
 
-TEST_CASE("what no reader has seen yet outlives the plan", "[order]") {
+TEST_CASE("Taps that no reader has seen survive a new plan", "[order]") {
   OnePad table;
   const UnitId ball = table.engine.attach(trackball("seat-1")).value();
   table.feed(1, {{code::btn_south, 1}, {code::btn_south, 0}});
@@ -96,7 +96,7 @@ TEST_CASE("what no reader has seen yet outlives the plan", "[order]") {
   CHECK(table.presses("b") == 3);
 }
 
-TEST_CASE("targets that are not self-centering keep their position across plans and port swaps", "[order]") {
+TEST_CASE("Targets that are not self-centering keep their position across plans and port swaps", "[order]") {
   const Profile profile = propose(built_in_catalogue(), "stick-keypad").value();
   Table table{plan_of(built_in_catalogue(), profile)};
   const UnitId left = table.plug(still_stick(), {}, "seat-1");
@@ -120,7 +120,7 @@ TEST_CASE("targets that are not self-centering keep their position across plans 
 
 // -- what stays ---------------------------------------------------------------------------------------------
 
-TEST_CASE("targets that are not self-centering follow their unit again after its next report", "[order]") {
+TEST_CASE("Targets that are not self-centering follow their unit again after its next report", "[order]") {
   Table table{plan_of("stick-keypad")};
   UnitId stick = table.plug(still_stick());
   table.feed(stick, 1, {{code::abs_x, 0}, {code::abs_y, 128}});
@@ -161,7 +161,7 @@ TEST_CASE("targets that are not self-centering follow their unit again after its
   }
 }
 
-TEST_CASE("a unit that leaves releases its buttons before its axes leave", "[order]") {
+TEST_CASE("A disconnected unit releases its buttons before its axes are removed", "[order]") {
   OnePad table{{{"throttle", {{"left-trigger"}, ramped("left-shoulder", 100)}}}};
   table.feed(0, {{code::abs_z, 128}});
   const double left_at = table.next("throttle");
@@ -174,7 +174,7 @@ TEST_CASE("a unit that leaves releases its buttons before its axes leave", "[ord
 
 // -- opposite directions --------------------------------------------------------------------------------------
 
-TEST_CASE("a hat that goes from side to side within a frame is never on both, and no tap is lost", "[order]") {
+TEST_CASE("A hat that crosses over within a frame is never on both sides, and no tap is lost", "[order]") {
   Table table{plan_of("kit")};
   const UnitId pad = table.plug(panel());
   std::int64_t now = 0;
@@ -224,7 +224,7 @@ TEST_CASE("a hat that goes from side to side within a frame is never on both, an
   }
 }
 
-TEST_CASE("directions held together are shown together", "[order]") {
+TEST_CASE("Directions held together are shown together", "[order]") {
   Description mat = panel("Marrowby Mat");
   mat.codes = {{code::btn_dpad_left}, {code::btn_dpad_right}, {code::btn_south}};
   Table table{plan_of("kit")};
@@ -237,7 +237,7 @@ TEST_CASE("directions held together are shown together", "[order]") {
   CHECK((table.next("left") == 1 && table.value("right") == 1));
 }
 
-TEST_CASE("a debounced hat that is on one side has left the other", "[order]") {
+TEST_CASE("A debounced hat that is on one side has left the other", "[order]") {
   Table table{{{"directions", {with("dpad", Duration{12 * ms})}}}};
   const UnitId pad = table.plug(panel());
   table.feed(pad, 1, {{code::abs_hat0x, 1}});
@@ -248,7 +248,7 @@ TEST_CASE("a debounced hat that is on one side has left the other", "[order]") {
 
 // -- two units of one seat ------------------------------------------------------------------------------------
 
-TEST_CASE("a unit that leaves ends nothing that is on its way from another", "[order]") {
+TEST_CASE("A disconnect does not end another unit's pending debounce", "[order]") {
   SECTION("a debounce") {
     Table table{{{"a", {with("south", Duration{12 * ms})}}}};
     const UnitId played = table.plug(plain_pad());
@@ -287,7 +287,7 @@ TEST_CASE("a unit that leaves ends nothing that is on its way from another", "[o
   }
 }
 
-TEST_CASE("one unit's bounce hides no tap of another", "[order]") {
+TEST_CASE("Bounce on one unit hides no tap on another", "[order]") {
   OnePad table{{{"a", {with("south", Duration{12 * ms})}}}};
   const UnitId other = table.plug(panel());
   table.feed(0, {{code::btn_south, 1}});
@@ -299,7 +299,7 @@ TEST_CASE("one unit's bounce hides no tap of another", "[order]") {
 
 // -- counts -----------------------------------------------------------------------------------------------------
 
-TEST_CASE("no count is lost, however much lies between two samples", "[order]") {
+TEST_CASE("No count is lost, however many accumulate between two samples", "[order]") {
   Table table{plan_of("kit")};
   const UnitId ball = table.engine.attach(trackball("seat-1")).value();
   const UnitId pad = table.plug(plain_pad());
@@ -326,7 +326,7 @@ TEST_CASE("no count is lost, however much lies between two samples", "[order]") 
   for (const TargetPlace target : rare.changed()) CHECK(targets[target.number].name != "ball-y");
 }
 
-TEST_CASE("counts beyond 31 bits come in several samples, never with another sign", "[order]") {
+TEST_CASE("Counts beyond 31 bits are split over several samples and never change sign", "[order]") {
   Table table{plan_of("kit")};
   const UnitId ball = table.engine.attach(trackball("seat-1")).value();
   constexpr std::int32_t most = std::numeric_limits<std::int32_t>::max();
@@ -341,7 +341,7 @@ TEST_CASE("counts beyond 31 bits come in several samples, never with another sig
 
 // -- bounds -----------------------------------------------------------------------------------------------------
 
-TEST_CASE("time has an end, and calls come back from it", "[order]") {
+TEST_CASE("Calls at the end of the time range return", "[order]") {
   OnePad table{{{"a", {with("south", Duration{12 * ms})}}, {"pedal", {ramped("left-shoulder", 0.01)}}}};
   table.feed(0, {{code::btn_south, 1}, {code::btn_tl, 1}});
   const auto end = Time{Duration::max()};
@@ -363,7 +363,7 @@ TEST_CASE("time has an end, and calls come back from it", "[order]") {
   CHECK(table.engine.now() == latest_time);
 }
 
-TEST_CASE("ids are not used twice: the forty-thousandth unit of a slot is not the first", "[order]") {
+TEST_CASE("Ids are never reused, even after forty thousand units in one slot", "[order]") {
   Table table{plan_of("pad-2b")};
   const Attachment attachment = seated(panel(), "seat-1");
   const UnitId first = table.engine.attach(attachment).value();
@@ -377,7 +377,7 @@ TEST_CASE("ids are not used twice: the forty-thousandth unit of a slot is not th
   CHECK((table.next("inner") == 0 && table.engine.ignored() == 1));
 }
 
-TEST_CASE("a ramp ends when it should", "[order]") {
+TEST_CASE("A ramp ends on time", "[order]") {
   const auto [rate, last] = GENERATE(table<double, int>({{5, 200}, {10, 100}, {3, 334}, {1000, 1}, {7, 143}}));
   OnePad table{{{"pedal", {ramped("left-shoulder", rate)}}}};
   table.feed(0, {{code::btn_tl, 1}});

@@ -50,7 +50,7 @@ Changes push(std::int32_t x, std::int32_t y) { return {{code::abs_rx, x}, {code:
 
 }  // namespace
 
-TEST_CASE("a gun reaches all corners exactly, whatever its range, and beside them it is off", "[pointer]") {
+TEST_CASE("A gun reaches all corners exactly, whatever its range, and is off-screen beyond them", "[pointer]") {
   const auto& [low, high] = GENERATE(table<std::int32_t, std::int32_t>(
       {{0, 65535}, {0, 255}, {-32768, 32767}, {37, 981}, {-2'000'000'000, 2'000'000'000}}));
   CAPTURE(low, high);
@@ -69,14 +69,15 @@ TEST_CASE("a gun reaches all corners exactly, whatever its range, and beside the
   CHECK(aiming.presses("aim-on") == 5);
 }
 
-TEST_CASE("inverted, the corners change places", "[pointer]") {
+TEST_CASE("Inverted, the corners change places", "[pointer]") {
   Pointing aiming{{with("gun", "invert-y", 1)}};
   const UnitId unit = aiming.plug_in(gun());
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,639");
   CHECK(aiming.seen_at(unit, 2000, place(65535, 65535)) == "639,0");
 }
 
-TEST_CASE("a gun that does not see the screen is off, wherever it points; leaving is no sight", "[pointer]") {
+TEST_CASE("A gun that does not see the screen is off-screen wherever it points, and losing sight is no sighting",
+          "[pointer]") {
   Pointing aiming;
   const UnitId unit = aiming.plug_in(gun());
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,0");
@@ -90,7 +91,7 @@ TEST_CASE("a gun that does not see the screen is off, wherever it points; leavin
   CHECK(aiming.presses("aim-on") == 2);
 }
 
-TEST_CASE("who moved last by more than its noise has the pointer", "[pointer]") {
+TEST_CASE("The last unit that moved by more than its noise has the pointer", "[pointer]") {
   Pointing aiming;
   const UnitId held = aiming.plug_in(gun());
   const UnitId lying = aiming.plug_in(gun());
@@ -108,7 +109,7 @@ TEST_CASE("who moved last by more than its noise has the pointer", "[pointer]") 
   CHECK(aiming.seen_at(held, 302'000, place(31'201, 30'100)) == "304,293");
 }
 
-TEST_CASE("a stick that springs back has the middle at rest, and reaches all corners", "[pointer]") {
+TEST_CASE("A self-centering stick rests at the centre and reaches all corners", "[pointer]") {
   Pointing aiming{{with("right-stick", "glide", 0)}};
   const UnitId pad = aiming.plug(plain_pad());
   constexpr std::int32_t round = 23'170;  // of a stick that is round: the length of a full push is 32767
@@ -120,7 +121,7 @@ TEST_CASE("a stick that springs back has the middle at rest, and reaches all cor
   CHECK_FALSE(aiming.engine.next_due());
 }
 
-TEST_CASE("a stick glides at its speed, stops where it is released, and ends at the edges", "[pointer]") {
+TEST_CASE("A stick glides at its speed, stops where it is released, and stays within the edges", "[pointer]") {
   const double speed = GENERATE(0.25, 1.0, 8.0);
   CAPTURE(speed);
   Pointing aiming{{with("right-stick", "glide", speed)}};
@@ -146,7 +147,7 @@ TEST_CASE("a stick glides at its speed, stops where it is released, and ends at 
   }
 }
 
-TEST_CASE("a mouse takes the pointer from where it is, as far as it counts", "[pointer]") {
+TEST_CASE("A mouse moves the pointer from its current position by what it counts", "[pointer]") {
   Pointing aiming{{{"gun"}, with("mouse", "counts-across", 500)}};
   const UnitId first = aiming.plug_in(gun());
   Attachment mouse;
@@ -161,7 +162,8 @@ TEST_CASE("a mouse takes the pointer from where it is, as far as it counts", "[p
   CHECK(aiming.seen_at(second, 5000, {{relative(1), 250}, {relative(0), 250}}) == "639,320");
 }
 
-TEST_CASE("frozen, a pointer is off and stays; thawed, it is where it was, or where its gun points now", "[pointer]") {
+TEST_CASE("A frozen pointer is off-screen; thawed, it returns to where it was or where its gun points now",
+          "[pointer]") {
   Pointing aiming;
   const UnitId unit = aiming.plug_in(gun());
   const UnitId pad = aiming.plug(plain_pad());
@@ -183,7 +185,7 @@ TEST_CASE("frozen, a pointer is off and stays; thawed, it is where it was, or wh
   CHECK(aiming.seen() == there);
 }
 
-TEST_CASE("another plan keeps the pointer's position, off-screen until it is aimed", "[pointer]") {
+TEST_CASE("A new plan keeps the pointer's position, off-screen until it is aimed", "[pointer]") {
   Pointing aiming{{{"right-stick"}}};
   const UnitId pad = aiming.plug(plain_pad());
   aiming.feed(pad, 1000, push(32767, 0));

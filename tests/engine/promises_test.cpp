@@ -26,7 +26,7 @@ Plan ramp_plan(double pushes_per_second) {
 
 // -- promise 1: deterministic -------------------------------------------------------------------------
 
-TEST_CASE("however advance is cut, the state is the same to the last byte", "[promise]") {
+TEST_CASE("However advance is divided, the state is the same to the last byte", "[promise]") {
   Use debounced{"south"};
   debounced.settings.set("debounce", Duration{4700});
   Use held{"east"};
@@ -67,7 +67,7 @@ TEST_CASE("however advance is cut, the state is the same to the last byte", "[pr
 
 // -- promise 2: no surprises in the hot path ----------------------------------------------------------
 
-TEST_CASE("feeding, advancing, reading and detaching allocate nothing", "[promise]") {
+TEST_CASE("Feeding, advancing, reading and detaching allocate nothing", "[promise]") {
   const auto evening = marrowby::make_evening(5'000);
   Engine engine{plan_of(marrowby::evening_catalogue(), marrowby::evening_profile())};
   std::vector<UnitId> ids;
@@ -98,7 +98,7 @@ TEST_CASE("feeding, advancing, reading and detaching allocate nothing", "[promis
 
 // -- promise 3: a tap is never lost -------------------------------------------------------------------
 
-TEST_CASE("every tap is shown once by every reader, however slowly it samples", "[promise]") {
+TEST_CASE("Every tap is shown once by every reader, however slowly it samples", "[promise]") {
   OnePad table;
   Reader slow{table.engine};
   for (int tap = 0; tap < 3; ++tap) {
@@ -111,7 +111,7 @@ TEST_CASE("every tap is shown once by every reader, however slowly it samples", 
   CHECK(slow.port(1).pressed(table.at("b")));
 }
 
-TEST_CASE("a release and a new press between two samples show one released sample first", "[promise]") {
+TEST_CASE("A release and a new press between two samples show one released sample first", "[promise]") {
   OnePad table;
   table.feed(0, {{code::btn_south, 1}});
   CHECK(table.next("b"));
@@ -122,7 +122,7 @@ TEST_CASE("a release and a new press between two samples show one released sampl
   CHECK(table.next("b"));
 }
 
-TEST_CASE("a tap within one report counts", "[promise]") {
+TEST_CASE("A tap within one report counts", "[promise]") {
   OnePad table;
   table.feed(0, {{code::btn_south, 1}, {code::btn_south, 0}, {code::btn_south, 1}, {code::btn_south, 0}});
   CHECK(table.next("b"));
@@ -131,7 +131,7 @@ TEST_CASE("a tap within one report counts", "[promise]") {
   CHECK_FALSE(table.next("b"));
 }
 
-TEST_CASE("a reader that was away for long misses no press", "[promise]") {
+TEST_CASE("A reader that pauses for a long time misses no press", "[promise]") {
   OnePad table;
   for (int tap = 0; tap < 1000; ++tap) {
     table.feed(tap * ms, {{code::btn_south, 1}, {code::btn_start, tap % 2}});
@@ -147,7 +147,7 @@ TEST_CASE("a reader that was away for long misses no press", "[promise]") {
   CHECK(presses == 1000);
 }
 
-TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
+TEST_CASE("Paced: a press is immediate, and only its release waits", "[promise]") {
   OnePad table;
   PacedReader outlet{table.engine, Duration{20'000}};
   std::string told;
@@ -177,7 +177,7 @@ TEST_CASE("paced: a press comes at once, only its release waits", "[promise]") {
 
 // -- promise 4: nothing sticks ------------------------------------------------------------------------
 
-TEST_CASE("freeze releases everything at once; held controls count from their next press", "[promise]") {
+TEST_CASE("A freeze releases everything at once, and held controls count from their next press", "[promise]") {
   OnePad table;
   table.feed(
       0, {{code::btn_south, 1}, {code::btn_tl, 1}, {code::abs_x, 32767}, {code::abs_z, 255}, {code::abs_hat0y, -1}});
@@ -202,7 +202,7 @@ TEST_CASE("freeze releases everything at once; held controls count from their ne
   CHECK(table.next("b"));
 }
 
-TEST_CASE("hotkeys are never frozen", "[promise]") {
+TEST_CASE("Hotkeys are never frozen", "[promise]") {
   Profile profile = propose(built_in_catalogue(), "pad-2b").value();
   profile.hotkeys.push_back({"freeze", "select", "south"});
   OnePad table{plan_of(built_in_catalogue(), profile)};
@@ -272,7 +272,7 @@ TEST_CASE("hotkeys are never frozen", "[promise]") {
   }
 }
 
-TEST_CASE("a detached unit releases what only it held", "[promise]") {
+TEST_CASE("A detached unit releases what only it held", "[promise]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(panel(), "seat-1")).value();
   table.feed(0, {{code::btn_south, 1}, {code::btn_north, 1}});
@@ -297,7 +297,7 @@ TEST_CASE("a detached unit releases what only it held", "[promise]") {
   }
 }
 
-TEST_CASE("buttons that are down at plugging in count from their next press, sticks at once", "[promise]") {
+TEST_CASE("Buttons held at connection count from their next press, sticks at once", "[promise]") {
   Engine engine{plan_of("kit")};
   Attachment pad = seated(plain_pad(), "seat-1");
   pad.state = {{code::btn_south, 1}, {code::abs_x, -32768}, {code::abs_ry, -32768}};
@@ -314,7 +314,7 @@ TEST_CASE("buttons that are down at plugging in count from their next press, sti
   CHECK(value("d") == 1);
 }
 
-TEST_CASE("another plan: everything goes to rest, units and readers go on", "[promise]") {
+TEST_CASE("A new plan returns everything to rest and keeps units and readers", "[promise]") {
   OnePad table;
   table.feed(0, {{code::btn_south, 1}, {code::abs_x, 32767}});
   table.reader.next_frame();
@@ -340,7 +340,7 @@ TEST_CASE("another plan: everything goes to rest, units and readers go on", "[pr
 
 // -- shapes, deadlines and ticks ------------------------------------------------------------------------
 
-TEST_CASE("native values reach both ends and the rest exactly", "[shape]") {
+TEST_CASE("Native values reach both ends and rest exactly", "[shape]") {
   struct Row {
     std::int32_t raw;
     std::int32_t native;
@@ -354,7 +354,7 @@ TEST_CASE("native values reach both ends and the rest exactly", "[shape]") {
   CHECK(table.native("pedal") == (row.raw > 0 ? 0 : 255));  // this one runs backwards
 }
 
-TEST_CASE("a stick's length never passes 1, and a d-pad's diagonal has length 1", "[shape]") {
+TEST_CASE("A stick's length never exceeds 1, and a d-pad's diagonal has length 1", "[shape]") {
   OnePad table;
   const auto length = [&] {
     return table.value("stick-x") * table.value("stick-x") + table.value("stick-y") * table.value("stick-y");
@@ -368,7 +368,7 @@ TEST_CASE("a stick's length never passes 1, and a d-pad's diagonal has length 1"
   CHECK(table.value("stick-x") == table.value("stick-y"));
 }
 
-TEST_CASE("directions from a stick have hysteresis", "[shape]") {
+TEST_CASE("Directions from a stick have hysteresis", "[shape]") {
   OnePad table;
   std::string seen;
   std::int64_t now = 0;
@@ -379,7 +379,7 @@ TEST_CASE("directions from a stick have hysteresis", "[shape]") {
   CHECK(seen == "..###..#");
 }
 
-TEST_CASE("the greatest of several sources counts, on any unit", "[shape]") {
+TEST_CASE("The greatest of several sources counts, on any unit", "[shape]") {
   OnePad table;
   const UnitId other = table.engine.attach(seated(plain_pad(), "seat-1")).value();
   const auto push = [&](UnitId unit, std::int32_t x) {
@@ -394,7 +394,7 @@ TEST_CASE("the greatest of several sources counts, on any unit", "[shape]") {
   CHECK(push(table.pad, 0) == 0);
 }
 
-TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
+TEST_CASE("Debounce accepts the first change and hides the rest", "[shape]") {
   Use bouncing{"south"};
   bouncing.settings.set("debounce", Duration{12'000});
   OnePad table{Table::plan_with({{"a", {bouncing}}})};
@@ -411,7 +411,7 @@ TEST_CASE("debounce believes the first change and hides the rest", "[shape]") {
   CHECK(table.engine.next_due() == std::nullopt);
 }
 
-TEST_CASE("a hold counts from its deadline, to the microsecond", "[shape]") {
+TEST_CASE("A long press counts from its deadline, to the microsecond", "[shape]") {
   Use held{"south"};
   held.settings.set("long-press", std::chrono::milliseconds{300});
   OnePad table{Table::plan_with({{"a", {held}}})};
@@ -425,7 +425,7 @@ TEST_CASE("a hold counts from its deadline, to the microsecond", "[shape]") {
   CHECK_FALSE(table.next("a"));
 }
 
-TEST_CASE("a ramp moves tick by tick and then asks for no more time", "[shape]") {
+TEST_CASE("A ramp moves tick by tick and then needs no more time", "[shape]") {
   OnePad table{ramp_plan(10)};
   table.feed(500, {{code::btn_tl, 1}});
   CHECK(table.engine.next_due() == at_us(1000));
@@ -445,7 +445,7 @@ TEST_CASE("a ramp moves tick by tick and then asks for no more time", "[shape]")
   CHECK(table.value("pedal") == 0);
 }
 
-TEST_CASE("the exit combination: start and select of one seat for two seconds, and not of two seats", "[shape]") {
+TEST_CASE("The exit combination is start and select of one seat held for two seconds, not of two seats", "[shape]") {
   OnePad table{"pad-2b"};
   const UnitId other = table.engine.attach(seated(plain_pad(), "seat-2")).value();
   const TargetIndex exit = *table.engine.plan().target(0, "exit");
@@ -465,7 +465,7 @@ TEST_CASE("the exit combination: start and select of one seat for two seconds, a
 
 // -- odd input --------------------------------------------------------------------------------------------
 
-TEST_CASE("old, strange and foreign reports do no harm", "[odd]") {
+TEST_CASE("Late, malformed and foreign reports are harmless", "[odd]") {
   OnePad table;
   table.engine.advance(at_us(10 * ms));
   table.feed(5 * ms, {{code::btn_south, 1}});  // older than the engine's time
@@ -486,7 +486,7 @@ TEST_CASE("old, strange and foreign reports do no harm", "[odd]") {
   CHECK(table.reader.port(1).value({200}) == 0);
 }
 
-TEST_CASE("a seventeenth unit is refused with a reason", "[odd]") {
+TEST_CASE("A seventeenth unit is rejected with a reason", "[odd]") {
   Engine engine{plan_of("kit")};
   for (std::size_t i = 0; i < max_units; ++i) REQUIRE(engine.attach(seated(panel(), "seat-1")));
   const auto refused = engine.attach(seated(panel(), "seat-1"));

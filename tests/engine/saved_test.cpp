@@ -83,7 +83,7 @@ constexpr std::int64_t frame = 16'667;
 
 }  // namespace
 
-TEST_CASE("running seven frames ahead changes no sample, and no byte", "[saved]") {
+TEST_CASE("Running seven frames ahead changes no sample and no byte", "[saved]") {
   for (int story = 0; story < cases(60, 600); ++story) {
     CAPTURE(story);
     Table plain{timed_plan()}, ahead{timed_plan()};
@@ -116,7 +116,7 @@ TEST_CASE("running seven frames ahead changes no sample, and no byte", "[saved]"
   }
 }
 
-TEST_CASE("saving and going back allocate nothing", "[saved]") {
+TEST_CASE("Saving and restoring allocate nothing", "[saved]") {
   Table table{timed_plan()};
   Hands hands{table, 7};
   std::vector<std::byte> saved(table.engine.save_size());
@@ -133,7 +133,7 @@ TEST_CASE("saving and going back allocate nothing", "[saved]") {
 }
 
 /// Whatever happened between: hands have it their way, each press is shown once, and what is at rest stays so.
-TEST_CASE("restoring while controls keep moving", "[saved]") {
+TEST_CASE("Controls may keep moving across a restore", "[saved]") {
   for (int story = 0; story < cases(300, 5'000); ++story) {
     CAPTURE(story);
     OnePad table{Table::plan_with({{"a", {{"south"}}}, {"b", {{"east"}}}})};
@@ -237,7 +237,7 @@ TEST_CASE("A press that ends after the save is released, and one that begins aft
   }
 }
 
-TEST_CASE("No count is lost by going back, and none is counted twice", "[saved]") {
+TEST_CASE("A restore loses no counts and counts none twice", "[saved]") {
   Table table{Table::plan_with({})};
   const UnitId ball = table.engine.attach(trackball("seat-1")).value();
   std::vector<std::byte> saved(table.engine.save_size());
@@ -255,7 +255,7 @@ TEST_CASE("No count is lost by going back, and none is counted twice", "[saved]"
   CHECK(table.next("ball-x") == 0);
 }
 
-TEST_CASE("A save of another engine, plan or set of units is rejected", "[saved]") {
+TEST_CASE("A save from another engine, plan or set of units is rejected", "[saved]") {
   OnePad table{timed_plan()}, other{timed_plan()};
   std::vector<std::byte> saved(table.engine.save_size());
   CHECK_FALSE(table.engine.save(std::span{saved}.first(saved.size() - 1)));
@@ -295,7 +295,7 @@ TEST_CASE("A save of another engine, plan or set of units is rejected", "[saved]
   }
 }
 
-TEST_CASE("After going back, a consumer of changes knows all that is shown otherwise", "[saved]") {
+TEST_CASE("After a restore, a reader of changes receives every value that differs", "[saved]") {
   OnePad table{Table::plan_with({{"a", {{"south"}}}})};
   std::vector<std::byte> saved(table.engine.save_size());
   table.feed(0, {{code::btn_south, 1}});
@@ -334,7 +334,7 @@ TEST_CASE("After a restore, deadlines keep their distance to the current time", 
   CHECK(table.next("a") == 1);
 }
 
-TEST_CASE("Readers outlive their engine, and see it at rest", "[saved]") {
+TEST_CASE("Readers outlive their engine and show it at rest", "[saved]") {
   auto table = std::make_unique<Engine>(Table::plan_with({{"a", {{"south"}}}}));
   Reader reader{*table};
   PacedReader paced{*table, Duration{1000}};

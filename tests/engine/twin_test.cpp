@@ -13,7 +13,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
+TEST_CASE("Engine and slow twin agree on all short stories", "[twin]") {
   const Attachment pad = seated(plain_pad(), "seat-1");
   const Attachment other = seated(panel(), "seat-1");
   const Attachment ball = trackball("seat-1");
@@ -68,7 +68,7 @@ TEST_CASE("engine and slow twin agree on all short stories", "[twin]") {
   }
 }
 
-TEST_CASE("engine and slow twin agree on random stories, on every shipped machine", "[twin]") {
+TEST_CASE("Engine and slow twin agree on random stories, on every shipped machine", "[twin]") {
   const std::size_t machines = story_profiles().size();
   REQUIRE(machines >= 25);
   const int stories = cases(150, 2500) / static_cast<int>(machines) + 1;
@@ -81,7 +81,7 @@ TEST_CASE("engine and slow twin agree on random stories, on every shipped machin
   }
 }
 
-TEST_CASE("engine and slow twin agree on guns, their screens, reloads and the game's own shots", "[twin][aim]") {
+TEST_CASE("Engine and slow twin agree on guns, their screens, reloads and calibration shots", "[twin][aim]") {
   const std::vector<Profile> profiles = booth_profiles();
   for (std::size_t i = 0; i < profiles.size(); ++i) {
     CAPTURE(i, profiles[i].area);
@@ -90,7 +90,8 @@ TEST_CASE("engine and slow twin agree on guns, their screens, reloads and the ga
   }
 }
 
-TEST_CASE("profiles with any bindings are refused with reasons, or played as the slow twin does", "[twin][profiles]") {
+TEST_CASE("Profiles with any bindings are rejected with reasons, or played as the slow twin plays them",
+          "[twin][profiles]") {
   const int profiles = cases(200, 6000);
   int played = 0;
   judge_stories(77, profiles, 1200, [&](const std::vector<std::uint8_t>& bytes) {
@@ -102,7 +103,7 @@ TEST_CASE("profiles with any bindings are refused with reasons, or played as the
   CHECK(played < profiles);
 }
 
-TEST_CASE("who leaves ends all debounces before a ramp is asked where it is going", "[twin]") {
+TEST_CASE("A disconnect ends all debounces before a ramp's direction is evaluated", "[twin]") {
   Judged both{shaped_profile()};
   both.attach(0, seated(plain_pad(), "seat-1"));
   both.attach(1, seated(panel(), "seat-1"));
@@ -118,7 +119,7 @@ TEST_CASE("who leaves ends all debounces before a ramp is asked where it is goin
 
 // Full counts run for ten minutes from a random seed; short counts run the same stories every time. A failure prints
 // the seed and the bytes of its story.
-TEST_CASE("engine and slow twin agree for minutes on profiles and stories of all kinds", "[twin][minutes]") {
+TEST_CASE("Engine and slow twin agree for minutes on profiles and stories of all kinds", "[twin][minutes]") {
   using Clock = std::chrono::steady_clock;
   const auto end = Clock::now() + std::chrono::minutes{10};
   const std::vector<Profile> booths = booth_profiles();

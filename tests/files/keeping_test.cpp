@@ -76,7 +76,7 @@ void measure(const RigUnit& unit, std::int32_t rest, std::uint16_t code = 0) {
 
 }  // namespace
 
-TEST_CASE("A rig is changed in place, and each change can be taken back", "[keeping]") {
+TEST_CASE("A rig is edited in place, and each change can be undone", "[keeping]") {
   const Home home;
   put(home.config("rig.toml"), rig_text);
   REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
@@ -171,8 +171,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
   }
 }
 
-TEST_CASE("Any call fails: a change of the rig and of what goes with it is whole, or nothing has changed",
-          "[keeping]") {
+TEST_CASE("If any call fails, a change of the rig and its related files is complete or absent", "[keeping]") {
   const std::string job = GENERATE("swap", "undo", "measure");
   const auto run = [&](os::Files& door) {
     if (job == "undo") return files::undo_rig(door, {}).has_value();
@@ -217,7 +216,7 @@ TEST_CASE("Any call fails: a change of the rig and of what goes with it is whole
   CHECK(failed > 10);
 }
 
-TEST_CASE("A unit is added once, under a name of its own", "[keeping]") {
+TEST_CASE("A unit is added once, under a unique name", "[keeping]") {
   const Home home;
   put(home.config("rig.toml"), rig_text);
   RigUnit third{"blue pad", "sofa", 0x1209, 1, "Fenwick Reading-Room Pad", "", "desk:3"};
@@ -228,7 +227,7 @@ TEST_CASE("A unit is added once, under a name of its own", "[keeping]") {
   CHECK(rig_now().units.size() == 4);
 }
 
-TEST_CASE("A profile is changed in place", "[keeping]") {
+TEST_CASE("A profile is edited in place", "[keeping]") {
   const Home home;
   Profile wanted = *propose(built_in_catalogue(), "arcade-6b");
   const auto file = add_profile("cabinet", wanted);
@@ -263,7 +262,7 @@ TEST_CASE("A profile is changed in place", "[keeping]") {
   CHECK(profile_file("-x").error().id == "bad-name");
 }
 
-TEST_CASE("Without a home, or with a room, nothing of one's own is written", "[keeping]") {
+TEST_CASE("Without a home directory, or with a simulated room, no user file is written", "[keeping]") {
   const Home home;
   CHECK(rig_file({.own_files = false}).error().id == "not-named");
   ::unsetenv("HOME");

@@ -82,7 +82,7 @@ void end_behind(int call, const Folder& folder, Job job) {
 
 }  // namespace
 
-TEST_CASE("The process ends behind any call: the file is the old or the new one, and nothing is lost", "[files]") {
+TEST_CASE("If the process dies after any call, the file is the old or the new one", "[files]") {
   const Job job = GENERATE(Job::create, Job::change, Job::undo);
   const int calls = calls_of(job);
   REQUIRE(calls > 10);
@@ -109,7 +109,7 @@ TEST_CASE("The process ends behind any call: the file is the old or the new one,
   REQUIRE(saw_new);
 }
 
-TEST_CASE("Any call fails or comes back short: said or survived, and the file is whole", "[files]") {
+TEST_CASE("If any call fails or returns short, it is reported or survived and the file is whole", "[files]") {
   const Job job = GENERATE(Job::create, Job::change, Job::undo);
   const Fault fault = GENERATE(Fault::fails, Fault::short_way);
   for (int call = 1; call <= calls_of(job); ++call) {
@@ -125,7 +125,7 @@ TEST_CASE("Any call fails or comes back short: said or survived, and the file is
   }
 }
 
-TEST_CASE("The last ten versions are saved, and undone one by one", "[files]") {
+TEST_CASE("The last ten versions are saved and can be undone one by one", "[files]") {
   const Folder folder;
   os::Door& door = os::real_door();
   for (int i = 0; i <= 12; ++i) REQUIRE(change_to(door, folder, std::to_string(i)) == true);
@@ -140,7 +140,7 @@ TEST_CASE("The last ten versions are saved, and undone one by one", "[files]") {
   REQUIRE(now(folder) == "2");
 }
 
-TEST_CASE("A stranger's file among the versions is none of them", "[files]") {
+TEST_CASE("Other files among the versions are ignored", "[files]") {
   const Folder folder;
   os::Door& door = os::real_door();
   REQUIRE(change_to(door, folder, old_text) == true);
@@ -168,7 +168,7 @@ TEST_CASE("Links are followed, and permissions and write protection are respecte
   REQUIRE(content(folder / "elsewhere/real.toml") == new_text);
 }
 
-TEST_CASE("Two that change a file at once do not meet", "[files]") {
+TEST_CASE("Concurrent changes of one file do not interfere", "[files]") {
   const Folder folder;
   os::Door& door = os::real_door();
   std::string met;
@@ -182,7 +182,7 @@ TEST_CASE("Two that change a file at once do not meet", "[files]") {
   REQUIRE(now(folder) == "outer");
 }
 
-TEST_CASE("Lines are read one after the other, wherever the pieces end", "[files]") {
+TEST_CASE("Lines are read in order, wherever the chunks end", "[files]") {
   const Folder folder;
   std::string text;
   std::vector<std::string> wanted;
@@ -202,7 +202,7 @@ TEST_CASE("Lines are read one after the other, wherever the pieces end", "[files
   REQUIRE_FALSE(lines.next().value());
 }
 
-TEST_CASE("A line without end, and paths that are no regular files", "[files]") {
+TEST_CASE("Unterminated lines and paths that are not regular files", "[files]") {
   const Folder folder;
   put(folder / "endless", std::string(70'000, 'x'));
   const auto id_of = [](const std::string& path) { return files::LineReader{os::real_door(), path}.next().error().id; };
@@ -211,7 +211,7 @@ TEST_CASE("A line without end, and paths that are no regular files", "[files]") 
   REQUIRE(id_of(folder / ".") == "not-a-file");
 }
 
-TEST_CASE("Other files beside the file are not touched", "[files]") {
+TEST_CASE("Other files in the directory are not touched", "[files]") {
   namespace fs = std::filesystem;
   const Folder folder;
   os::Door& door = os::real_door();
@@ -231,7 +231,7 @@ TEST_CASE("Other files beside the file are not touched", "[files]") {
   CHECK(os::real_door().names_in(folder / "deep").size() == 2);  // nothing of ours stays either
 }
 
-TEST_CASE("A new file's name cannot be guessed", "[files]") {
+TEST_CASE("The name of a temporary file is unpredictable", "[files]") {
   std::set<std::uint64_t> numbers;
   for (int i = 0; i < 100; ++i) numbers.insert(os::real_door().random());
   CHECK(numbers.size() == 100);
@@ -256,7 +256,7 @@ TEST_CASE("A dangling link remains a link, and its target is created", "[files]"
   CHECK_FALSE(fs::exists(folder / "unplugged"));
 }
 
-TEST_CASE("A device is no place for a file", "[files]") {
+TEST_CASE("A device cannot be written as a file", "[files]") {
   const Folder folder;
   REQUIRE(::mkfifo((folder / "pipe").c_str(), 0600) == 0);
   for (const std::string& path : {std::string{"/dev/null"}, folder / "pipe", folder / "."}) {
@@ -267,7 +267,7 @@ TEST_CASE("A device is no place for a file", "[files]") {
   CHECK(std::filesystem::is_character_file("/dev/null"));
 }
 
-TEST_CASE("Root leaves a user's files to the user", "[files]") {
+TEST_CASE("Root leaves ownership of a user's files unchanged", "[files]") {
   if (::geteuid() != 0) {
     WARN("only root can see this");
     return;

@@ -119,7 +119,7 @@ std::vector<std::string> names_in(const hid::Descriptor& descriptor, const std::
 
 }  // namespace
 
-TEST_CASE("a descriptor that is written is read again the same", "[hid]") {
+TEST_CASE("A written descriptor reads back unchanged", "[hid]") {
   std::mt19937 dice{5};
   for (int round = 0; round < cases(500, 20'000); ++round) {
     const hid::Descriptor made = random_descriptor(dice);
@@ -131,7 +131,7 @@ TEST_CASE("a descriptor that is written is read again the same", "[hid]") {
   }
 }
 
-TEST_CASE("reports are decoded as the slow reader reads them", "[hid]") {
+TEST_CASE("Reports are decoded as the slow reader decodes them", "[hid]") {
   std::mt19937 dice{6};
   for (int round = 0; round < cases(300, 10'000); ++round) {
     const hid::Descriptor made = random_descriptor(dice);
@@ -169,7 +169,7 @@ TEST_CASE("reports are decoded as the slow reader reads them", "[hid]") {
   }
 }
 
-TEST_CASE("cut or changed at any byte: an error or a unit, never harm", "[hid]") {
+TEST_CASE("Truncated or changed at any byte, a descriptor is an error or a unit and does no harm", "[hid]") {
   std::mt19937 dice{7};
   for (const Made& made : made_descriptors()) {
     CAPTURE(made.name);
@@ -192,7 +192,7 @@ TEST_CASE("cut or changed at any byte: an error or a unit, never harm", "[hid]")
   }
 }
 
-TEST_CASE("descriptor errors are reported with their byte", "[hid]") {
+TEST_CASE("Descriptor errors are reported with their byte", "[hid]") {
   const auto problem = [](const std::vector<std::uint8_t>& bytes) {
     const auto read = hid::read_descriptor(bytes);
     return read ? "" : read.error().place + ": " + read.error().message;
@@ -212,7 +212,7 @@ TEST_CASE("descriptor errors are reported with their byte", "[hid]") {
   CHECK(problem(deep) == "byte 128: collections are nested deeper than 64");
 }
 
-TEST_CASE("a descriptor falls into its players, and what serves all", "[hid]") {
+TEST_CASE("A descriptor is divided into its players and their shared controls", "[hid]") {
   const auto parts = [](const Bytes& bytes) {
     const auto descriptor = hid::read_descriptor(bytes).value();
     const auto controls = hid::controls_of(descriptor);
@@ -240,7 +240,7 @@ TEST_CASE("a descriptor falls into its players, and what serves all", "[hid]") {
   }
 }
 
-TEST_CASE("names of controls and usages go both ways", "[hid]") {
+TEST_CASE("Names of controls and usages convert both ways", "[hid]") {
   std::mt19937 dice{9};
   for (int round = 0; round < 2000; ++round) {
     const hid::Usage usage = random_usage(dice);
@@ -257,7 +257,7 @@ TEST_CASE("names of controls and usages go both ways", "[hid]") {
     CHECK_FALSE(hid::usage_of(none).has_value());
 }
 
-TEST_CASE("decoding does not allocate", "[hid]") {
+TEST_CASE("Decoding does not allocate", "[hid]") {
   std::mt19937 dice{10};
   for (int round = 0; round < 50; ++round) {
     const hid::Descriptor made = random_descriptor(dice);
@@ -270,7 +270,7 @@ TEST_CASE("decoding does not allocate", "[hid]") {
   }
 }
 
-TEST_CASE("an axis with a null state indicates an empty socket", "[hid]") {
+TEST_CASE("An axis with a null state indicates an empty socket", "[hid]") {
   // X 0..100 with a null state
   const Bytes bytes = application(0x04) +
                       Bytes{0x09, 0x30, 0x15, 0x00, 0x25, 0x64, 0x75, 0x08, 0x95, 0x01, 0x81, 0x42} + end_collection;

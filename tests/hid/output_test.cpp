@@ -43,7 +43,7 @@ std::uint32_t number_in(std::span<const std::uint8_t> report, const hid::Field& 
 
 }  // namespace
 
-TEST_CASE("motors and LEDs are of the player in whose collection or report they are, else by turns", "[hid]") {
+TEST_CASE("Motors and LEDs belong to the player of their collection or report, otherwise they alternate", "[hid]") {
   const Bytes player = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00} + stick + buttons(1, 6, 2);
   const Bytes both = player + end_collection;
   CHECK(whose(shaking_adapter()) == Words{"motor 0", "motor 0", "LED 0", "LED 0", "LED 0", "LED 0",  //
@@ -66,7 +66,7 @@ TEST_CASE("motors and LEDs are of the player in whose collection or report they 
         Words{"motor -1", "motor -1"});
 }
 
-TEST_CASE("a level is written only to its field", "[hid]") {
+TEST_CASE("A level is written only to its field", "[hid]") {
   std::mt19937 dice{21};
   for (int round = 0; round < cases(200, 5000); ++round) {
     hid::Descriptor made;
@@ -118,7 +118,7 @@ TEST_CASE("a level is written only to its field", "[hid]") {
   }
 }
 
-TEST_CASE("reports with motor selection and duration contain both", "[hid]") {
+TEST_CASE("Reports with motor selection and duration contain both", "[hid]") {
   const Bytes enable{0x05, 0x0f, 0x09, 0x97, 0x15, 0x00, 0x25, 0x03, 0x75, 0x04, 0x95, 0x01, 0x91, 0x02, 0x91, 0x03};
   const Bytes duration{0x09, 0x50, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x91, 0x02};
   const auto descriptor = hid::read_descriptor(application(0x05) + numbered(1) + stick + numbered(3) + enable +

@@ -70,7 +70,7 @@ identity = [{ vendor = 1, product = 2 }]
 
 }  // namespace
 
-TEST_CASE("both players of an adapter have the same roles, each of their own controls", "[hid]") {
+TEST_CASE("Both players of an adapter have the same roles, each on separate controls", "[hid]") {
   const Description node = adapter(GENERATE(adapter_in_one_report(), adapter_with_ids()));
   const auto parts = unit_parts({}, node);
   REQUIRE(std::ranges::find(parts, "player-2") != parts.end());
@@ -83,7 +83,7 @@ TEST_CASE("both players of an adapter have the same roles, each of their own con
     for (const Control& b : two.controls) CHECK(a.code != b.code);
 }
 
-TEST_CASE("a sheet assigns roles and parts to controls of raw reports", "[hid]") {
+TEST_CASE("A sheet assigns roles and parts to controls of raw reports", "[hid]") {
   const Catalogue catalogue = with_sheet(R"(
 control = [{ code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"] },
            { code = "hid:0/y#2", role = "left-stick", axis = "y", parts = ["far"], rest = 100 },
@@ -105,7 +105,7 @@ control = [{ code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"
   CHECK(roles(attach_node(catalogue, node, node, "near")) == std::vector<std::string>{"south", "start"});
 }
 
-TEST_CASE("names of raw controls in a sheet are checked", "[hid]") {
+TEST_CASE("Names of raw controls in a sheet are checked", "[hid]") {
   const auto problem = [](const std::string& name) {
     return first_problem("control = [{ code = \"" + name + "\", role = \"south\" }]\n");
   };
@@ -115,7 +115,7 @@ TEST_CASE("names of raw controls in a sheet are checked", "[hid]") {
     CHECK(problem(bad) == "unknown-code");
 }
 
-TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
+TEST_CASE("A 16-bit axis reaches the engine with all its bits", "[hid]") {
   const Bytes wide = application(0x05) + Bytes{0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10,
                                                0x95, 0x02, 0x09, 0x30, 0x09, 0x31, 0x81, 0x02} +
                      buttons(1, 8, 0) + end_collection;
@@ -141,7 +141,7 @@ TEST_CASE("an axis of 16 bits reaches the engine with all of them", "[hid]") {
   CHECK(last == 1);
 }
 
-TEST_CASE("positions without self-centering follow a reconnected raw unit after its first report", "[hid]") {
+TEST_CASE("Positions that are not self-centering follow a reconnected raw unit after its first report", "[hid]") {
   const Description node = adapter(application(0x04) + stick + buttons(1, 2, 6) + end_collection);
   Engine engine{compile(built_in_catalogue(), propose(built_in_catalogue(), "stick-keypad").value()).value()};
   Reader reader{engine};
@@ -163,7 +163,7 @@ TEST_CASE("positions without self-centering follow a reconnected raw unit after 
   CHECK(shown_after(again, later, 128) == 0);
 }
 
-TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how it stands", "[hid]") {
+TEST_CASE("A socket whose axes have no value is empty, and a new plug reports its current state", "[hid]") {
   const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x15, 0x00,
                              0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x42} +
                        buttons(1, 2, 6) + end_collection;
@@ -186,7 +186,7 @@ TEST_CASE("a socket whose axes have no value is empty; a plug put in tells how i
   CHECK_FALSE(unit.next_due());
 }
 
-TEST_CASE("a sheet names the vendor-defined byte that shows filled sockets", "[hid]") {
+TEST_CASE("A sheet names the vendor-defined byte that shows filled sockets", "[hid]") {
   const Bytes vendors_byte{0x06, 0x00, 0xff, 0x09, 0x20, 0x15, 0x00, 0x26,
                            0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02};
   const Bytes player = stick + buttons(1, 2, 6);
@@ -222,7 +222,7 @@ control = [{ code = "hid:0/x", role = "left-stick", axis = "x" }]
   CHECK(problem("plugged = \"hid:0/x\", plugged-bits = 0") == "bad-number");
 }
 
-TEST_CASE("of an adapter that always sends, a socket without reports of its own is empty", "[hid]") {
+TEST_CASE("On an adapter that always sends, a socket without reports of its own is empty", "[hid]") {
   Catalogue catalogue = with_sheet(R"(streams = true
 control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"] },
            { code = "hid:1/button-1", role = "south", parts = ["near"] },
@@ -245,7 +245,7 @@ control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"]
   CHECK(told == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
 }
 
-TEST_CASE("buttons held at opening, by the event node, count from their next press", "[hid]") {
+TEST_CASE("Buttons that the event node shows held at opening count from their next press", "[hid]") {
   const Description node = adapter(adapter_with_ids());
   Description event_node;
   event_node.codes = {{code::btn_trigger, 0, 1, 1}, {key(0x121), 0, 1, 0}};
@@ -257,7 +257,7 @@ TEST_CASE("buttons held at opening, by the event node, count from their next pre
   CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
 }
 
-TEST_CASE("an array key held at opening does not block later presses", "[hid]") {
+TEST_CASE("An array key held at opening does not block later presses", "[hid]") {
   const Bytes array{0x05, 0x09, 0x19, 0x01, 0x29, 0x08, 0x15, 0x01, 0x25, 0x08, 0x75, 0x08, 0x95, 0x02, 0x81, 0x00};
   const Description node = adapter(application(0x04) + array + end_collection);
   Description event_node;
@@ -270,7 +270,7 @@ TEST_CASE("an array key held at opening does not block later presses", "[hid]") 
   CHECK(take({0, 0}) == Words{"hid:0/button-1 0"});
 }
 
-TEST_CASE("where reports may have been lost, what does not come again is released", "[hid]") {
+TEST_CASE("After a possible loss of reports, controls that do not report again are released", "[hid]") {
   const Description node = adapter(adapter_with_ids());
   RawUnit unit{{}, node, at_us(0)};
   const auto take = [&](std::int64_t ms, const Bytes& report) {
@@ -291,7 +291,7 @@ TEST_CASE("where reports may have been lost, what does not come again is release
   CHECK(take(600, {2, 255, 128, 2}) == Words{"hid:2/button-1 0"});
 }
 
-TEST_CASE("a unit's two nodes are read as one where the raw reports have both", "[hid]") {
+TEST_CASE("A unit's two nodes are read as one if the raw reports contain both", "[hid]") {
   // a joystick and a game pad with lost buttons, a mouse: the kernel makes a node of each
   const Bytes twice = application(0x04) + numbered(1) + stick + buttons(1, 4, 4) + end_collection + application(0x05) +
                       numbered(2) + stick + stick + buttons(1, 4, 4) + end_collection + application(0x02) +

@@ -9,7 +9,7 @@
 using namespace omnipar;
 using namespace omnipar::test;
 
-TEST_CASE("LEDs in /sys are found in the order of their players, shown, and put back", "[leds]") {
+TEST_CASE("LEDs in /sys are found in player order, set, and restored", "[leds]") {
   const Folder folder;
   const auto LED = [&](const std::string& name) { return folder / ("pad/leds/" + name + "/brightness"); };
   const std::string first = LED("pad:green:player-1"), second = LED("pad:green:player-2"),
@@ -30,7 +30,7 @@ TEST_CASE("LEDs in /sys are found in the order of their players, shown, and put 
   CHECK(content(LED("pad:red:status")) == "7\n");
 }
 
-TEST_CASE("a port is shown by the LED of its number, or by all", "[leds]") {
+TEST_CASE("A port is shown by the LED of its number, or by all LEDs", "[leds]") {
   for (int count = 1; count <= 8; ++count)
     for (int port = 1; port <= 8; ++port) {
       const std::uint32_t shown = play::leds_of(port, count) & ((1U << count) - 1);

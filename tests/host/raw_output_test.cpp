@@ -74,7 +74,7 @@ class Told {
 
 }  // namespace
 
-TEST_CASE("each player's motors shake for as long as was said, and both at once", "[raw-output]") {
+TEST_CASE("Each player's motors run for the requested duration, also both at once", "[raw-output]") {
   Told told{shaking_adapter()};
   host::RawOutput& output = told.output();
   CHECK(output.has_motors(0));
@@ -101,7 +101,7 @@ TEST_CASE("each player's motors shake for as long as was said, and both at once"
   CHECK(told.is_silent());
 }
 
-TEST_CASE("effects that shake together add up, end by themselves, and stop when they are stopped", "[raw-output]") {
+TEST_CASE("Simultaneous effects add up, end by themselves, and stop on request", "[raw-output]") {
   Told told{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + end_collection};
   host::RawOutput& output = told.output();
   const int weak = told.put(0, 0, 0x4040, 0);
@@ -130,7 +130,7 @@ TEST_CASE("effects that shake together add up, end by themselves, and stop when 
   CHECK(output.put_effect(0, too_many) == -ENOSPC);
 }
 
-TEST_CASE("at the end motors stand still and LEDs are dark", "[raw-output]") {
+TEST_CASE("At the end motors are stopped and LEDs are off", "[raw-output]") {
   Told told{shaking_adapter()};
   CHECK(told.output().count_of_leds(1) == 4);
   told.output().show_leds(1, 0b0110);
@@ -144,7 +144,7 @@ TEST_CASE("at the end motors stand still and LEDs are dark", "[raw-output]") {
   CHECK(told.is_silent());
 }
 
-TEST_CASE("a unit that takes nothing any more is not waited for", "[raw-output]") {
+TEST_CASE("A unit that accepts no more reports is not waited for", "[raw-output]") {
   Told told{shaking_adapter()};
   told.jam();
   told.output().play_effect(told.put(0, 0xffff, 0, 0), 1, at_ms(0));
@@ -152,7 +152,7 @@ TEST_CASE("a unit that takes nothing any more is not waited for", "[raw-output]"
   CHECK_FALSE(told.is_silent());
 }
 
-TEST_CASE("motor reports with a duration are repeated while rumbling", "[raw-output]") {
+TEST_CASE("Motor reports with a duration are repeated while rumbling", "[raw-output]") {
   const Bytes duration{0x09, 0x50, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x91, 0x02};
   Told told{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + duration + end_collection};
   told.output().play_effect(told.put(0, 0xffff, 0, 1200), 1, at_ms(0));

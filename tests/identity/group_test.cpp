@@ -52,13 +52,13 @@ using Units = std::vector<std::string>;
 
 }  // namespace
 
-TEST_CASE("Nodes are taken for what they can report", "[group]") {
+TEST_CASE("Nodes are classified by what they can report", "[group]") {
   for (const NodeKind kind : {NodeKind::pad, NodeKind::mouse, NodeKind::keys, NodeKind::touch, NodeKind::motion})
     CHECK(node_kind(node("n", kind, "")) == kind);
   CHECK(node_kind(Description{}) == NodeKind::other);
 }
 
-TEST_CASE("A pad with its motion and touch nodes is one unit, a gun of two or three nodes too", "[group]") {
+TEST_CASE("A pad with motion and touch nodes is one unit, and so is a gun of two or three nodes", "[group]") {
   CHECK(grouped({node("Pad", NodeKind::pad, "hall:1", 0), node("Pad Motion Sensors", NodeKind::motion, "hall:1", 0),
                  node("Pad Touchpad", NodeKind::touch, "hall:1", 0)}) ==
         Units{"Pad+Pad Touchpad+Pad Motion Sensors @hall:1"});
@@ -66,7 +66,7 @@ TEST_CASE("A pad with its motion and touch nodes is one unit, a gun of two or th
                  node("Gun M", NodeKind::mouse, "hall:2", 2)}) == Units{"Gun+Gun M+Gun K @hall:2"});
 }
 
-TEST_CASE("A receiver is as many units as it has pads, each with its own helpers and socket", "[group]") {
+TEST_CASE("A receiver is one unit per pad, each with its own helper nodes and socket", "[group]") {
   CHECK(grouped({node("Receiver", NodeKind::pad, "hall:3", 0), node("Receiver", NodeKind::pad, "hall:3", 1),
                  node("Receiver Keyboard", NodeKind::keys, "hall:3", 1)}) ==
         Units{"Receiver @hall:3", "Receiver+Receiver Keyboard @hall:3/2"});
@@ -75,7 +75,7 @@ TEST_CASE("A receiver is as many units as it has pads, each with its own helpers
         Units{"A @hall:4", "B @hall:4/1.2"});
 }
 
-TEST_CASE("The half of a pad is known from the first, without the other half", "[group]") {
+TEST_CASE("Half of a two-player pad is recognised before the other half appears", "[group]") {
   const auto pad = [](const char* serial, const char* half, const char* socket = "hall:4") {
     Description d = node("Twin Stick", NodeKind::pad, socket, 0, serial);
     d.half = half;
@@ -110,14 +110,15 @@ TEST_CASE("The half of a pad is known from the first, without the other half", "
   }
 }
 
-TEST_CASE("Twins in two sockets are two, and nodes without a device go by model and serial number", "[group]") {
+TEST_CASE("Two units of one model differ by socket; nodes without a device differ by model and serial number",
+          "[group]") {
   CHECK(grouped({node("Twin", NodeKind::pad, "hall:5"), node("Twin", NodeKind::pad, "hall:6")}) ==
         Units{"Twin @hall:5", "Twin @hall:6"});
   CHECK(grouped({node("Moor", NodeKind::pad, "", -1, "s1"), node("Moor Touchpad", NodeKind::touch, "", -1, "s1"),
                  node("Moor", NodeKind::pad, "", -1, "s2")}) == Units{"Moor+Moor Touchpad @", "Moor @"});
 }
 
-TEST_CASE("One thing by cable and by radio is one unit, by cable", "[group]") {
+TEST_CASE("A device connected by cable and by radio is one unit, by cable", "[group]") {
   const Description cable = node("Cable", NodeKind::pad, "hall:7", 0, "aabbcc000007");
   Description radio = node("Radio", NodeKind::pad, "0005:1209:0002.0003", -1, "AA:BB:CC:00:00:07");
   radio.bus = 5;
@@ -126,7 +127,7 @@ TEST_CASE("One thing by cable and by radio is one unit, by cable", "[group]") {
   CHECK(grouped({cable, radio}).size() == 2);
 }
 
-TEST_CASE("The rig's unit is known by either way, if its serial number is an address", "[group]") {
+TEST_CASE("A rig unit is recognised on either connection if its serial number is an address", "[group]") {
   Description cable = node("Cable", NodeKind::pad, "hall:7", 0, "02005e100007");
   Description radio = node("Radio", NodeKind::pad, "0005:1209:0002.0003", -1, "02:00:5E:10:00:07");
   radio.product = 9;

@@ -30,7 +30,7 @@ TEST_CASE("A unit at rest has no warnings except unknown axes", "[health]") {
   CHECK(notes_of(with(with(old_stick(), code::abs_x, 130), code::abs_y, 127)).empty());
 }
 
-TEST_CASE("Controls that are down, and axes at their ends, are named in words", "[health]") {
+TEST_CASE("Held controls and axes at their ends are named", "[health]") {
   CHECK(notes_of(with(panel(), code::btn_east, 1)) ==
         Notes{"'east' is held: it counts from its next press; if nobody holds it, its switch is stuck"});
   const Description pushed = with(with(old_stick(), code::abs_x, 255), code::abs_y, 128);
@@ -62,7 +62,7 @@ TEST_CASE("A draft is a valid sheet that matches the convention and contains no 
   }
 }
 
-TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[report]") {
+TEST_CASE("Drafts for mice and keyboards use the names of their keys", "[report]") {
   Description mouse;
   mouse.name = "Lark Booth Gun Mouse";
   mouse.codes = {{key(0x110)}, {key(0x113)}, {code::abs_x, 0, 32767, 0}, {code::abs_y, 0, 32767, 0}, {relative(8)}};
@@ -79,7 +79,7 @@ TEST_CASE("Drafts of mice and keyboards name the keys by their own names", "[rep
         "/mouse-left /pointer /pointer /mouse-wheel keys/key-1 keys/key-a keys/key-rightctrl keys/key-backspace ");
 }
 
-TEST_CASE("Listening reports jitter and bounce, and no deliberate movement", "[health]") {
+TEST_CASE("Listening reports jitter and bounce, but no deliberate movement", "[health]") {
   attach::HealthWatch watch{recognise({}, {}, plain_pad()).value()};
   const auto tell = [&watch](std::int64_t ms, Code code, std::int32_t value) {
     const Change change{code, value};
@@ -103,7 +103,7 @@ TEST_CASE("Listening reports jitter and bounce, and no deliberate movement", "[h
               "'left-stick' (x) jitters by 1.2 % of its range at rest"});
 }
 
-TEST_CASE("A unit without known values is silent; one without axes is not", "[health]") {
+TEST_CASE("A unit with axes is silent until it reports a value; one without axes is never silent", "[health]") {
   const auto silent = [](const Description& unit) { return is_silent(recognise({}, {}, unit).value()); };
   CHECK(silent(old_stick()));
   CHECK_FALSE(silent(with(old_stick(), code::abs_x, 128)));

@@ -33,7 +33,7 @@ std::string seat_in(const Rig& rig, const Description& d, std::vector<std::strin
 
 }  // namespace
 
-TEST_CASE("a unit is known by its serial, or by its socket where it has none", "[identity]") {
+TEST_CASE("A unit is identified by its serial number, or by its socket if it has none", "[identity]") {
   const Description pad = plain_pad();
   const Rig with_serials = rig_of(at(pad, "A", "usb:1"), at(pad, "B", "usb:2"));
   CHECK(seat_in(with_serials, at(pad, "B", "usb:1")) == "seat-2");  // moved to another socket
@@ -48,7 +48,7 @@ TEST_CASE("a unit is known by its serial, or by its socket where it has none", "
   CHECK(same_serials.units[1].name == "Marrowby Twin-Stick Pad (2)");
 }
 
-TEST_CASE("the gamepad convention: roles, axes and ignored codes", "[identity]") {
+TEST_CASE("The gamepad convention: roles, axes and ignored codes", "[identity]") {
   const auto roles = [](const Description& d) {
     std::string text;
     const Attachment attachment = recognise({}, {}, d).value();
@@ -106,7 +106,7 @@ TEST_CASE("the gamepad convention: roles, axes and ignored codes", "[identity]")
   CHECK(stick.state.size() == 10);  // the buttons; a 0 of an axis that ends at 0 is no news
 }
 
-TEST_CASE("our own pads, keyboards and mice are no controllers", "[identity]") {
+TEST_CASE("Omnipar's own pads, keyboards and mice are not controllers", "[identity]") {
   Description ours = plain_pad();
   ours.ours = true;
   CHECK_FALSE(is_controller(ours));
@@ -117,7 +117,7 @@ TEST_CASE("our own pads, keyboards and mice are no controllers", "[identity]") {
   CHECK(is_controller(old_stick()));
 }
 
-TEST_CASE("names of hostile units are made fit for a terminal", "[identity]") {
+TEST_CASE("Names of hostile units are made safe for a terminal", "[identity]") {
   CHECK(printable("Plain Pad é") == "Plain Pad é");
   CHECK(printable("\x1b[2Jgone\a") == "?[2Jgone?");
   CHECK(printable("cut\xc3") == "cut?");
@@ -127,7 +127,7 @@ TEST_CASE("names of hostile units are made fit for a terminal", "[identity]") {
   CHECK(printable(std::string(500, 'x')) == std::string(60, 'x') + "…");
 }
 
-TEST_CASE("roles: the vocabulary, its families, and suggestions for misspelt names", "[role]") {
+TEST_CASE("Roles: the vocabulary, its families, and suggestions for misspelt names", "[role]") {
   CHECK(role_kind("south") == RoleKind::button);
   CHECK(role_kind("left-stick") == RoleKind::stick);
   CHECK(role_kind("panel-32") == RoleKind::button);

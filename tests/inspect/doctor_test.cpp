@@ -56,7 +56,7 @@ inspect::NodeFact keyboard(const std::string& name, std::uint16_t product, bool 
 
 }  // namespace
 
-TEST_CASE("From a bare computer to one on which all is well", "[doctor]") {
+TEST_CASE("From an unconfigured computer to one without findings", "[doctor]") {
   Facts facts;
   CHECK(states_of(facts) == "uinput=wrong permission=good rule=wrong units=wrong radio=hint ");
   facts.uinput_exists = facts.uinput_usable = true;
@@ -82,14 +82,14 @@ TEST_CASE("Units grabbed by another program are reported with the program and a 
   CHECK(finding("grabbed", facts).fix.empty());
 }
 
-TEST_CASE("A kernel that keeps namespaces to root, so that nothing can be hidden from a game", "[doctor]") {
+TEST_CASE("A kernel that reserves namespaces for root, so that nothing can be hidden from a game", "[doctor]") {
   Facts facts = all_well();
   facts.namespaces_need = "kernel.unprivileged_userns_clone=1";
   CHECK(states_of(facts) == well + "alone=hint ");
   CHECK(finding("alone", facts).fix == "sudo sysctl -w kernel.unprivileged_userns_clone=1");
 }
 
-TEST_CASE("A keyboard that is really a panel", "[doctor]") {
+TEST_CASE("A panel that appears as a keyboard", "[doctor]") {
   const Catalogue shipped = built_in_catalogue();
   Facts facts = all_well();
   facts.nodes.push_back(keyboard("Tern Two-Player Encoder", 6, false));
@@ -114,7 +114,7 @@ TEST_CASE("A keyboard that is really a panel", "[doctor]") {
   CHECK(states_of(facts, shipped) == well);
 }
 
-TEST_CASE("The radio: none, off, paired only, asleep", "[doctor]") {
+TEST_CASE("The radio: missing, off, paired only, asleep", "[doctor]") {
   Rig rig;
   RigUnit pad{"blue pad", "sofa", 0x1209, 5, "Moor Tablet Pad", "02:00:5E:10:00:07", ""};
   rig.units = {pad};
@@ -132,7 +132,7 @@ TEST_CASE("The radio: none, off, paired only, asleep", "[doctor]") {
   CHECK(states_of(facts) == well);
 }
 
-TEST_CASE("Sockets that nothing comes from, and units of the rig that are away", "[doctor]") {
+TEST_CASE("Sockets without reports, and disconnected units of the rig", "[doctor]") {
   Facts facts = all_well();
   facts.nodes.clear();
   for (const int interface : {0, 1}) {

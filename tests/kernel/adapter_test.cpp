@@ -16,7 +16,7 @@
 
 using namespace omnipar::test;
 
-TEST_CASE("two players on one adapter: each has a seat, and everything of both comes out apart", "[hid]") {
+TEST_CASE("Two players on one adapter have separate seats and separate outputs", "[hid]") {
   const Bytes descriptor = GENERATE(adapter_in_one_report(), adapter_with_ids());
   const bool numbered_reports = descriptor == adapter_with_ids();
   const UhidUnit adapter{"Two-Plug Adapter", "", 9, descriptor};
@@ -96,7 +96,9 @@ TEST_CASE("two players on one adapter: each has a seat, and everything of both c
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out apart, and its own buttons", "[hid]") {
+TEST_CASE(
+    "With the shipped adapter sheet every control of both sockets is distinct, and so are the adapter's own buttons",
+    "[hid]") {
   const UhidUnit adapter{"Quill Two-Socket Adapter", "", 3, old_plugs_adapter()};
   REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
   Program play{{"/box/omnipar", "play", "stick-keypad"}};
@@ -195,7 +197,7 @@ TEST_CASE("the shipped sheet's adapter: every control of both plugs comes out ap
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a plug that is put into a socket or taken out while playing is seen, and releases its buttons", "[hid]") {
+TEST_CASE("Plugs connected or removed during play are noticed, and their buttons released", "[hid]") {
   // X and Y 0..200 that may have no value, four buttons: twice
   const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15,
                              0x00, 0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x42} +
@@ -232,7 +234,7 @@ TEST_CASE("a plug that is put into a socket or taken out while playing is seen, 
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("if raw reports become unreadable, the event node takes over and nothing sticks", "[hid]") {
+TEST_CASE("If raw reports become unreadable, the event node takes over and nothing sticks", "[hid]") {
   const UhidUnit adapter{"Quill Two-Socket Adapter", "q", 3, old_plugs_adapter()};
   REQUIRE(wait_for_nodes("Quill Two-Socket Adapter", 1));
   std::remove("/tmp/shut");
@@ -269,7 +271,7 @@ TEST_CASE("if raw reports become unreadable, the event node takes over and nothi
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("controls released while reports were lost do not stick", "[hid]") {
+TEST_CASE("Controls released while reports were lost do not stick", "[hid]") {
   const UhidUnit adapter{"Hasty Adapter", "", 9, adapter_with_ids()};
   REQUIRE(wait_for_nodes("Hasty Adapter", 1));
   Playing play{"pad-8b --stats"};
@@ -313,7 +315,7 @@ std::string raw_node_of(const std::string& name) {
 
 }  // namespace
 
-TEST_CASE("that half of a unit is lost without its raw reports is said to an ordinary user, with what opens them",
+TEST_CASE("Without raw reports an ordinary user sees that half of the unit is missing, and how to get access",
           "[hid]") {
   const UhidUnit adapter{"Half-Seen Adapter", "", 0x0b, adapter_in_one_report()};
   REQUIRE(wait_for_nodes("Half-Seen Adapter", 1));
@@ -355,7 +357,7 @@ TEST_CASE("that half of a unit is lost without its raw reports is said to an ord
         std::string::npos);
 }
 
-TEST_CASE("missing permission for raw reports is reported, and the doctor's rule grants it", "[hid]") {
+TEST_CASE("Missing permission for raw reports is reported, and the doctor's rule grants it", "[hid]") {
   const std::string play = "/box/omnipar play pad-8b --wait-at-most 0 -- true";
   REQUIRE(std::system("chmod 0666 /dev/uinput") == 0);
   {

@@ -20,7 +20,7 @@ std::string said(const std::vector<std::string>& command, int status) {
 
 }  // namespace
 
-TEST_CASE("from a bare system to play: the doctor finds and fixes what is missing", "[bare]") {
+TEST_CASE("From a bare system to play: the doctor finds and fixes what is missing", "[bare]") {
   CHECK(said({"omnipar", "units"}, 1) == "No controller is connected. 'omnipar doctor' looks for the cause.\n");
   CHECK(said({"omnipar", "doctor"}, 1) ==
         "WRONG  Virtual controllers cannot be created: the kernel's uinput module is not loaded (no /dev/uinput).\n"

@@ -126,7 +126,7 @@ void expect_game_shots(const BoothGun& gun, NodeReader& game, const std::array<s
 
 }  // namespace
 
-TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchanged", "[units]") {
+TEST_CASE("Two guns of one model are calibrated, play a game in an area, and are exchanged", "[units]") {
   BoothGun left{"left", 0.1, 0.05, 0.8, 0.85}, right{"right", 0.02, 0.1, 0.9, 0.8};
   left.plug_into(0);
   right.plug_into(1);
@@ -187,7 +187,7 @@ TEST_CASE("two guns of one model are fitted, play a boxed game, and are exchange
   CHECK(all_is_gone());
 }
 
-TEST_CASE("a positional gun is calibrated by sweeping, and gives calibration shots exactly", "[units]") {
+TEST_CASE("A positional gun is calibrated by sweeping and gives exact calibration shots", "[units]") {
   BoothGun gun{"turret", 0.12, 0.08, 0.7, 0.8};
   gun.plug_into(2);
   REQUIRE(wait_for_nodes("Rook Booth Gun", 1));

@@ -56,7 +56,7 @@ class WornPad : public UhidPad {
 
 }  // namespace
 
-TEST_CASE("a worn stick is calibrated and played: the virtual device reaches every corner", "[units]") {
+TEST_CASE("A worn stick is calibrated and played, and the virtual device reaches every corner", "[units]") {
   WornPad pad;
   REQUIRE(wait_for_nodes("Worn Pad", 1));
   Program measure{from_home("measuring", "calibrate unit --only left-stick --seat sofa")};

@@ -58,7 +58,7 @@ class Fillers {
 
 }  // namespace
 
-TEST_CASE("a program starts once everyone is seated, inherits no descriptor, and returns its status", "[command]") {
+TEST_CASE("A program starts once everyone is seated, inherits no descriptor, and returns its status", "[command]") {
   const UhidPad pad{"Started Pad", "s"};
   REQUIRE(wait_for_nodes("Started Pad", 1));
   // ls lists what the shell has open, not what it has open itself
@@ -75,7 +75,7 @@ TEST_CASE("a program starts once everyone is seated, inherits no descriptor, and
   CHECK(wait_for_nodes(port_1, 0));
 }
 
-TEST_CASE("a program that is killed, that crashes, that cannot be started", "[command]") {
+TEST_CASE("A program that is killed, crashes or cannot be started is reported", "[command]") {
   const UhidPad pad{"Crashed Pad", "c"};
   REQUIRE(wait_for_nodes("Crashed Pad", 1));
   const auto [script, status] = GENERATE(
@@ -86,7 +86,7 @@ TEST_CASE("a program that is killed, that crashes, that cannot be started", "[co
   CHECK(process_named("omnipar-keeper") == -1);
 }
 
-TEST_CASE("a launcher that leaves the game behind is followed to the game's end", "[command]") {
+TEST_CASE("A launcher that leaves the game running is followed until the game ends", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "(sleep 2; echo over) & exit 3")};
   REQUIRE(play.wait_for("sh ended but left "));
   CHECK(nodes_named(port_1).size() == 1);
@@ -94,13 +94,14 @@ TEST_CASE("a launcher that leaves the game behind is followed to the game's end"
   CHECK(play.output().find("over\n") != std::string::npos);
 }
 
-TEST_CASE("a launcher that passes control to a running instance is reported", "[command]") {
+TEST_CASE("A launcher that passes control to a running instance is reported", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "exit 0")};
   CHECK(play.wait_for_end() == 0);
   CHECK(play.output().find("already running, close that one first") != std::string::npos);
 }
 
-TEST_CASE("the exit combination asks a deaf program to end, then insists, and leaves nothing of it", "[command]") {
+TEST_CASE("The exit combination asks an unresponsive program to end, then forces it and leaves no process behind",
+          "[command]") {
   const UhidPad pad{"Leaving Pad", "l"};
   REQUIRE(wait_for_nodes("Leaving Pad", 1));
   Program play{play_for({"--insist-after", "1"}, "trap '' TERM; sleep 1000 & echo deaf; while :; do sleep 1; done")};
@@ -115,7 +116,7 @@ TEST_CASE("the exit combination asks a deaf program to end, then insists, and le
   CHECK(wait_for_nodes(port_1, 0));
 }
 
-TEST_CASE("stopping omnipar ends the program", "[command]") {
+TEST_CASE("Stopping omnipar ends the program", "[command]") {
   Program play{play_for({"--wait-at-most", "0"}, "echo there; exec sleep 1000")};
   REQUIRE(play.wait_for("there\n"));
   play.signal(SIGTERM);
@@ -123,7 +124,7 @@ TEST_CASE("stopping omnipar ends the program", "[command]") {
   CHECK(process_named("sleep") == -1);
 }
 
-TEST_CASE("who is away is named and waited for; another may stand in; time runs out", "[command]") {
+TEST_CASE("A missing unit is named and waited for; another may replace it; the wait can time out", "[command]") {
   const char* rig = "/tmp/away-rig.toml";
   std::ofstream{rig} << R"(omnipar = 1
 kind = "rig"
@@ -162,7 +163,7 @@ serial = "red"
   }
 }
 
-TEST_CASE("a second play on the same unit names the first one's process", "[command]") {
+TEST_CASE("A second play on the same unit names the first one's process", "[command]") {
   const UhidPad pad{"Wanted Pad", "w"};
   Playing first{"pad-2b", pad};
   sleep_ms(200);
@@ -198,7 +199,7 @@ class OpenDoors {
 
 }  // namespace
 
-TEST_CASE("alone, a program that opens everything finds the virtual controllers only, in order of port", "[command]") {
+TEST_CASE("With --alone a program finds only the virtual controllers, in port order", "[command]") {
   const bool root = GENERATE(true, false);
   const OpenDoors open_doors;
   const UhidPad pad{"Hidden Pad", "h"};
@@ -220,7 +221,7 @@ TEST_CASE("alone, a program that opens everything finds the virtual controllers 
   CHECK(count(play.output(), "found /dev/hidraw") == 1);    // that of the keyboard
 }
 
-TEST_CASE("alone, what comes later or is played on later cannot be opened either", "[command]") {
+TEST_CASE("With --alone units that connect or join later cannot be opened either", "[command]") {
   const bool root = GENERATE(true, false);
   CAPTURE(root);
   const OpenDoors open_doors;
@@ -262,7 +263,7 @@ TEST_CASE("alone, what comes later or is played on later cannot be opened either
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("alone, a program finds none of the nodes of a unit that is read through its raw reports", "[command]") {
+TEST_CASE("With --alone a program finds no node of a unit that is read through raw reports", "[command]") {
   const OpenDoors open_doors;
   // a joystick with a second hat, which the kernel loses, and a game pad: two nodes of one HID device
   const Bytes both = application(0x04) + numbered(1) + buttons(1, 8, 0) + hat + hat + stick + end_collection +
@@ -280,7 +281,7 @@ TEST_CASE("alone, a program finds none of the nodes of a unit that is read throu
   CHECK(count(play.output(), "found /dev/hidraw") == 0);
 }
 
-TEST_CASE("each form of virtual device is what udev takes it for", "[command]") {
+TEST_CASE("udev classifies each form of virtual device as intended", "[command]") {
   std::ofstream{"/tmp/forms.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "system"
@@ -347,7 +348,7 @@ target = [{ name = "aim", type = "stick", place = "gun", default = ["left-stick"
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("frozen, units work for other programs, and the same buttons resume", "[command]") {
+TEST_CASE("A freeze releases units to other programs, and the same buttons resume", "[command]") {
   std::ofstream{"/tmp/freeze.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "freeze"

@@ -21,7 +21,7 @@ void show(const std::vector<std::string>& command) {
 
 }  // namespace
 
-TEST_CASE("a first evening, to be looked at", "[.show-an-evening]") {
+TEST_CASE("A first session, shown on screen", "[.show-an-evening]") {
   std::puts("== doctor");
   show({"omnipar", "doctor"});
   show({"omnipar", "doctor", "--fix"});

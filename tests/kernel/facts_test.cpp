@@ -24,7 +24,7 @@ std::string only_node(const std::string& name) {
 
 }  // namespace
 
-TEST_CASE("fact: a neutral report followed at once by removal is never seen; after 50 ms it is", "[fact]") {
+TEST_CASE("Fact: a neutral report followed at once by removal is never seen; after 50 ms it is", "[fact]") {
   for (const int wait_ms : {0, 50}) {
     auto pad = std::make_unique<UinputPad>("fact pad");
     NodeReader reader{only_node("fact pad")};
@@ -40,7 +40,7 @@ TEST_CASE("fact: a neutral report followed at once by removal is never seen; aft
   }
 }
 
-TEST_CASE("a bad program, which is killed with a button down", "[.own-a-held-pad]") {
+TEST_CASE("A misbehaving program that is killed with a button down", "[.own-a-held-pad]") {
   const UinputPad pad{"held pad"};
   pad.send(EV_KEY, BTN_SOUTH, 1);
   pad.sync();
@@ -49,7 +49,7 @@ TEST_CASE("a bad program, which is killed with a button down", "[.own-a-held-pad
   for (;;) ::pause();
 }
 
-TEST_CASE("fact: after its owner is killed a late reader gets an error and not one release", "[fact]") {
+TEST_CASE("Fact: after its owner is killed, a late reader gets an error and no release", "[fact]") {
   Program owner{{"/box/kernel-tests", "[own-a-held-pad]"}};
   REQUIRE(owner.wait_for("south is held"));
   NodeReader reader{only_node("held pad")};
@@ -62,7 +62,7 @@ TEST_CASE("fact: after its owner is killed a late reader gets an error and not o
   CHECK(reader.events().empty());
 }
 
-TEST_CASE("fact: an inherited descriptor keeps a virtual device alive", "[fact]") {
+TEST_CASE("Fact: an inherited descriptor keeps a virtual device alive", "[fact]") {
   auto pad = std::make_unique<UinputPad>("inherited pad");
   REQUIRE(wait_for_nodes("inherited pad", 1));
   ::fcntl(pad->descriptor(), F_SETFD, 0);
@@ -75,7 +75,7 @@ TEST_CASE("fact: an inherited descriptor keeps a virtual device alive", "[fact]"
   CHECK(wait_for_nodes("inherited pad", 0));
 }
 
-TEST_CASE("fact: at unplug reading fails at once, whatever was queued", "[fact]") {
+TEST_CASE("Fact: at unplug reading fails at once, whatever was queued", "[fact]") {
   auto pad = std::make_unique<UhidPad>("unplugged pad", "");
   NodeReader reader{only_node("unplugged pad")};
   pad->send({south});
@@ -87,7 +87,7 @@ TEST_CASE("fact: at unplug reading fails at once, whatever was queued", "[fact]"
   CHECK(errno == ENODEV);
 }
 
-TEST_CASE("fact: axes read 0 before the first report, held buttons must be asked for", "[fact]") {
+TEST_CASE("Fact: axes read 0 before the first report, and held buttons must be queried", "[fact]") {
   const UhidPad pad{"opened pad", ""};
   const std::string node = only_node("opened pad");
   {
@@ -108,7 +108,7 @@ TEST_CASE("fact: axes read 0 before the first report, held buttons must be asked
   CHECK((keys[BTN_SOUTH / 8] >> (BTN_SOUTH % 8) & 1) == 1);
 }
 
-TEST_CASE("fact: a large report comes as two packets with the same time", "[fact]") {
+TEST_CASE("Fact: a large report arrives as two packets with the same time", "[fact]") {
   const UhidPad pad{"large pad", ""};
   NodeReader reader{only_node("large pad")};
   pad.send({});
@@ -127,7 +127,7 @@ TEST_CASE("fact: a large report comes as two packets with the same time", "[fact
   }
 }
 
-TEST_CASE("the bare copier copies", "[fact]") {
+TEST_CASE("The bare copier copies", "[fact]") {
   const UhidPad pad{"copied pad", ""};
   Program copier{{"/box/copier", only_node("copied pad")}};
   REQUIRE(copier.wait_for("ready"));

@@ -69,7 +69,7 @@ int calls_of_an_evening(const UhidPad& pad) {
 
 }  // namespace
 
-TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
+TEST_CASE("Any call may fail, be interrupted or return short", "[fault]") {
   const UhidPad pad{"Unlucky Pad", "u"};
   REQUIRE(wait_for_nodes("Unlucky Pad", 1));
   const int calls = calls_of_an_evening(pad);
@@ -92,7 +92,7 @@ TEST_CASE("any call may fail, be interrupted or come back short", "[fault]") {
   WARN("calls " << calls << ", evenings that a fault ended early or kept from playing: " << not_played);
 }
 
-TEST_CASE("a device that refuses reports gets the state as soon as it takes them, and holds up no end", "[fault]") {
+TEST_CASE("A device that rejects reports gets the state once it accepts them, and delays no exit", "[fault]") {
   const char* refusing = "/tmp/refusing";
   std::remove(refusing);
   const UhidPad pad{"Refused Pad", "r"};

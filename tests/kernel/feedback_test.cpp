@@ -104,7 +104,8 @@ class FakeDesktop {
 
 }  // namespace
 
-TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost, at the end as before", "[feedback]") {
+TEST_CASE("Player LEDs show the port, are off while frozen, all on when a unit is lost, and are restored at the end",
+          "[feedback]") {
   write_feedback_profile();
   LedPad one{"Led Pad A"};
   auto two = std::make_unique<LedPad>("Led Pad B");
@@ -137,7 +138,7 @@ TEST_CASE("player LEDs show the port: none while frozen, all when a unit is lost
   CHECK(one.wait_for_leds(0));
 }
 
-TEST_CASE("changes are shown as notifications; play continues without a desktop", "[feedback]") {
+TEST_CASE("Changes are shown as notifications, and play continues without a desktop", "[feedback]") {
   write_feedback_profile();
   auto unit = std::make_unique<UhidPad>("Told Pad", "t");
   const UhidPad& pad = *unit;

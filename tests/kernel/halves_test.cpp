@@ -100,7 +100,7 @@ void sit_down(const Device& device, Program& program) {
 
 }  // namespace
 
-TEST_CASE("two controllers in one device keep their ports, however often and in whatever order they come", "[halves]") {
+TEST_CASE("Two controllers in one device keep their ports across reconnects in any order", "[halves]") {
   const OpenNodes open;
   const std::string serial = GENERATE("", "No 7");
   const int kind = GENERATE(0, 1, 2);
@@ -161,7 +161,7 @@ TEST_CASE("two controllers in one device keep their ports, however often and in 
   REQUIRE(wait_for_nodes("Omnipar port 1 pad", 0));
 }
 
-TEST_CASE("a mouse before a stick: devices are made once, and the only stick is js0", "[halves]") {
+TEST_CASE("A mouse listed before a stick: devices are made once, and the only stick is js0", "[halves]") {
   std::ofstream{"/tmp/mouse-first.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "mouse first"

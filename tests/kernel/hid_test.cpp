@@ -179,7 +179,7 @@ class Comparison {
 
 }  // namespace
 
-TEST_CASE("the reader agrees with the kernel on every code, range and value that the kernel has", "[hid]") {
+TEST_CASE("The reader agrees with the kernel on every code, range and value", "[hid]") {
   std::mt19937 dice{11};
   for (const Made& made : made_descriptors()) {
     CAPTURE(made.name);
@@ -194,7 +194,7 @@ TEST_CASE("the reader agrees with the kernel on every code, range and value that
   }
 }
 
-TEST_CASE("every usage of the keyboard's page is the key that the kernel makes of it", "[hid]") {
+TEST_CASE("Every usage of the keyboard page is the key that the kernel reports for it", "[hid]") {
   // a bit for each of the usages 0 to 0xff
   const std::vector<std::uint8_t> bytes{0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0x00, 0x2a, 0xff, 0x00,
                                         0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x96, 0x00, 0x01, 0x81, 0x02, 0xc0};

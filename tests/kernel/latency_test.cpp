@@ -81,7 +81,7 @@ double seconds_of(pid_t process) {
 
 }  // namespace
 
-TEST_CASE("a report takes hardly longer through play than through a bare copier", "[clockwork]") {
+TEST_CASE("A report takes hardly longer through play than through a bare copier", "[clockwork]") {
   const UinputPad pad{"Quick Pad"};
   REQUIRE(wait_for_nodes("Quick Pad", 1));
   const int reports = cases(150, 1000);
@@ -198,7 +198,7 @@ Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>&
 
 }  // namespace
 
-TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than copying", "[clockwork]") {
+TEST_CASE("Eight units at 1 kHz lose nothing and cost hardly more than copying", "[clockwork]") {
   const Order order = GENERATE(Order::together, Order::in_turn);
   write_eight_pads("/tmp/eight.toml");
   std::vector<std::unique_ptr<UinputPad>> pads;
@@ -239,7 +239,7 @@ TEST_CASE("eight units at 1 kHz: nothing is lost, and it costs hardly more than 
   CHECK(played.late.all_kib < 16 * 1024);
 }
 
-TEST_CASE("a unit at 8 kHz: nothing is lost", "[clockwork]") {
+TEST_CASE("A unit at 8 kHz loses nothing", "[clockwork]") {
   std::vector<std::unique_ptr<UinputPad>> pads;
   pads.push_back(std::make_unique<UinputPad>("Hasty Pad"));
   REQUIRE(wait_for_nodes("Hasty Pad", 1));

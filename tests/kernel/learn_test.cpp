@@ -42,7 +42,7 @@ void keep(const UhidUnit& keyboard, Key key, Program& learn) {
 
 }  // namespace
 
-TEST_CASE("a keyboard panel is mapped without other programs receiving input, and played", "[units]") {
+TEST_CASE("A keyboard panel is mapped and played without other programs receiving its input", "[units]") {
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   NodeReader bystander{node_of("Tern Two-Player Encoder")};
@@ -79,7 +79,7 @@ TEST_CASE("a keyboard panel is mapped without other programs receiving input, an
   CHECK(all_is_gone());
 }
 
-TEST_CASE("an unknown two-player encoder is learned, and both players play", "[units]") {
+TEST_CASE("An unknown two-player encoder is learned, and both players play", "[units]") {
   const UhidUnit board{"Wick Board For Two", "w", 13, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Wick Board For Two", 1));
   NodeReader bystander{node_of("Wick Board For Two")};
@@ -123,7 +123,7 @@ TEST_CASE("an unknown two-player encoder is learned, and both players play", "[u
   CHECK(all_is_gone());
 }
 
-TEST_CASE("learning a unit in use reports its process", "[units]") {
+TEST_CASE("Learning a unit in use reports the process that holds it", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   const Playing play{"pad-2b", pad};
   Program learn{from_home("learning", "learn profile pad-2b")};
@@ -133,7 +133,7 @@ TEST_CASE("learning a unit in use reports its process", "[units]") {
         std::string::npos);
 }
 
-TEST_CASE("each step is confirmed by rumble", "[units]") {
+TEST_CASE("Each step is confirmed by rumble", "[units]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Shaking Pad", 1));
   Program learn{from_home("learning", "learn profile pad-2b --ask-all --as shaken --feel --with-virtual")};
@@ -156,7 +156,7 @@ TEST_CASE("each step is confirmed by rumble", "[units]") {
   CHECK(learn.output().find("the session is stored") != std::string::npos);
 }
 
-TEST_CASE("a full disk during learning keeps the old profile and is reported", "[units]") {
+TEST_CASE("A full disk during learning is reported and leaves the old profile in place", "[units]") {
   const UhidPad pad{"Last Pad", "l"};
   REQUIRE(wait_for_nodes("Last Pad", 1));
   REQUIRE(std::system("mkdir -p /tmp/full && mount -t tmpfs -o size=16k,mode=0777 none /tmp/full && "
@@ -185,7 +185,7 @@ TEST_CASE("a full disk during learning keeps the old profile and is reported", "
   CHECK(std::system("umount /tmp/full") == 0);
 }
 
-TEST_CASE("missing read permission is reported before the first press", "[units]") {
+TEST_CASE("Missing read permission is reported before the first press", "[units]") {
   const UhidPad pad{"Shut Pad", "s"};
   REQUIRE(wait_for_nodes("Shut Pad", 1));
   REQUIRE(std::system("mkdir -p -m 777 /tmp/shut") == 0);

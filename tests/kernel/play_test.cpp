@@ -26,7 +26,7 @@ void udev_settles() { Program{{"udevadm", "settle"}}.wait_for_end(); }
 
 }  // namespace
 
-TEST_CASE("two pads, in either order of plugging, are two virtual pads in order of port", "[play]") {
+TEST_CASE("Two pads, plugged in in either order, become two virtual pads in port order", "[play]") {
   const bool red_first = GENERATE(true, false);
   const UhidPad first{red_first ? "Red Pad" : "Blue Pad", red_first ? "r1" : "b1"};
   const UhidPad second{red_first ? "Blue Pad" : "Red Pad", red_first ? "b1" : "r1"};
@@ -65,7 +65,7 @@ TEST_CASE("two pads, in either order of plugging, are two virtual pads in order 
   CHECK(two.wait_for(EV_ABS, ABS_HAT0Y, -1));
 }
 
-TEST_CASE("udev takes virtual pads for joysticks, and we never take them for units", "[play]") {
+TEST_CASE("udev classifies virtual pads as joysticks, and Omnipar never uses them as units", "[play]") {
   const UhidPad pad{"Classed Pad", "c"};
   REQUIRE(wait_for_nodes("Classed Pad", 1));
   Playing playing{"pad-2b"};
@@ -82,7 +82,7 @@ TEST_CASE("udev takes virtual pads for joysticks, and we never take them for uni
   CHECK(units.output().find("Omnipar") == std::string::npos);
 }
 
-TEST_CASE("unplugging releases everything; reconnecting continues on the same port", "[play]") {
+TEST_CASE("Unplugging releases everything; reconnecting continues on the same port", "[play]") {
   auto red = std::make_unique<UhidPad>("Red Pad", "r");
   const UhidPad blue{"Blue Pad", "b"};
   REQUIRE(wait_for_nodes("Blue Pad", 1));
@@ -117,7 +117,7 @@ TEST_CASE("unplugging releases everything; reconnecting continues on the same po
   }
 }
 
-TEST_CASE("twins without serial numbers keep their sockets' ports", "[play]") {
+TEST_CASE("Units of one model without serial numbers keep their sockets' ports", "[play]") {
   GadgetPad left{"left", "Twin Pad"};
   GadgetPad right{"right", "Twin Pad"};
   left.plug_into(0);
@@ -148,7 +148,7 @@ TEST_CASE("twins without serial numbers keep their sockets' ports", "[play]") {
   CHECK(one.value(EV_KEY, BTN_SOUTH) == 0);
 }
 
-TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
+TEST_CASE("However a session ends, readers see rest before the pads disappear", "[play]") {
   const int end = GENERATE(SIGINT, SIGTERM, SIGKILL);
   const UhidPad pad{"Ending Pad", "e"};
   REQUIRE(wait_for_nodes("Ending Pad", 1));
@@ -170,7 +170,7 @@ TEST_CASE("at every end readers see rest before the pads disappear", "[play]") {
   CHECK(process_named("omnipar-keeper") == -1);
 }
 
-TEST_CASE("a killed keeper is replaced, and readers see no change", "[play]") {
+TEST_CASE("A killed keeper is replaced, and readers see no change", "[play]") {
   const UhidPad pad{"Kept Pad", "k"};
   REQUIRE(wait_for_nodes("Kept Pad", 1));
   Playing playing{"pad-2b"};
@@ -248,7 +248,7 @@ Taps tap(const UinputPad& pad, NodeReader& reader) {
 
 }  // namespace
 
-TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecond", "[clockwork]") {
+TEST_CASE("A reader that polls once a frame sees each of 60 taps of one millisecond", "[clockwork]") {
   const UinputPad pad{"Tapped Pad"};
   REQUIRE(wait_for_nodes("Tapped Pad", 1));
   Playing playing{"pad-2b --with-virtual"};
@@ -272,7 +272,7 @@ TEST_CASE("a reader that polls once a frame sees each of 60 taps of a millisecon
 
 // By the clock that counts instructions: elsewhere a busy machine may halt the writer between the halves for longer
 // than a report that has no other half may wait.
-TEST_CASE("a report that the kernel cuts in two arrives whole", "[clockwork]") {
+TEST_CASE("A report that the kernel splits in two arrives whole", "[clockwork]") {
   const UhidPad pad{"Chordal Pad", "w"};
   REQUIRE(wait_for_nodes("Chordal Pad", 1));
   Playing playing{"pad-2b"};
@@ -294,7 +294,7 @@ TEST_CASE("a report that the kernel cuts in two arrives whole", "[clockwork]") {
   pad.send({});  // so that it is given back at once
 }
 
-TEST_CASE("lost events: the state is right afterwards", "[play]") {
+TEST_CASE("After lost events the state is correct", "[play]") {
   const UinputPad pad{"Stormy Pad"};
   REQUIRE(wait_for_nodes("Stormy Pad", 1));
   Playing playing{"pad-2b --with-virtual --stats"};
@@ -326,7 +326,7 @@ TEST_CASE("lost events: the state is right afterwards", "[play]") {
   playing.expect("the kernel lost events 1 time,");
 }
 
-TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[play]") {
+TEST_CASE("The kernel's fuzz is off while a unit is played and restored afterwards", "[play]") {
   const UinputPad pad{"Fuzzy Pad", 255};
   const std::string node = node_of("Fuzzy Pad");
   const auto fuzz = [&node] {
@@ -343,7 +343,7 @@ TEST_CASE("the kernel's fuzz is off while a unit is played, and put back", "[pla
   CHECK(fuzz() == 255);
 }
 
-TEST_CASE("start and select held for two seconds end it; every descriptor is closed for started programs", "[play]") {
+TEST_CASE("Start and select held for two seconds end play, and programs inherit no descriptor", "[play]") {
   const UhidPad pad{"Chord Pad", "h"};
   REQUIRE(wait_for_nodes("Chord Pad", 1));
   Playing playing{"pad-2b"};

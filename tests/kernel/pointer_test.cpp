@@ -40,7 +40,7 @@ struct Gun {
 
 }  // namespace
 
-TEST_CASE("a gun aims to all four corners, with all its 16 bits", "[pointer]") {
+TEST_CASE("A gun aims at all four corners, with all its 16 bits", "[pointer]") {
   const bool by_joystick = GENERATE(false, true);
   const Gun gun{by_joystick};
   REQUIRE(wait_for_nodes(by_joystick ? "Rook Booth Gun" : "Lark Booth Gun Mouse", 1));
@@ -70,7 +70,7 @@ TEST_CASE("a gun aims to all four corners, with all its 16 bits", "[pointer]") {
   }
 }
 
-TEST_CASE("an off-screen trigger pull is distinguished from a hit", "[pointer]") {
+TEST_CASE("An off-screen trigger pull is distinguished from a hit", "[pointer]") {
   std::ofstream{"/tmp/booth.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "unit"
@@ -114,7 +114,7 @@ target = [
   gun.point(20'000, 40'000);
 }
 
-TEST_CASE("a stick glides a pointer to the edge and leaves it where it is released", "[pointer]") {
+TEST_CASE("A stick glides a pointer to the edge and leaves it where it is released", "[pointer]") {
   const UhidPad pad{"Aiming Pad", "a"};
   Playing play{"gun-booth", pad};
   NodeReader game{node_of(sight)};
@@ -140,7 +140,7 @@ TEST_CASE("a stick glides a pointer to the edge and leaves it where it is releas
   CHECK(game.value(EV_ABS, ABS_X) == left);
 }
 
-TEST_CASE("left and right of a mat arrive together", "[pointer]") {
+TEST_CASE("Left and right of a mat arrive together", "[pointer]") {
   const UhidUnit mat{"Heath Dance Mat", "", 0x0008, application(0x04) + buttons(1, 10, 6) + end_collection};
   REQUIRE(wait_for_nodes("Heath Dance Mat", 1));
   Playing play{"step-mat"};

@@ -92,7 +92,7 @@ class Holder {
 
 }  // namespace
 
-TEST_CASE("a pad with numbered buttons has its triggers, as axes and as buttons", "[real]") {
+TEST_CASE("A pad with numbered buttons has its triggers as axes and as buttons", "[real]") {
   const std::uint8_t count = GENERATE(std::uint8_t{10}, std::uint8_t{12}, std::uint8_t{14});
   CAPTURE(int{count});
   const std::string name = "Numbered " + std::to_string(count);
@@ -141,7 +141,8 @@ TEST_CASE("a pad with numbered buttons has its triggers, as axes and as buttons"
   CHECK(all_is_gone());
 }
 
-TEST_CASE("a faked reload leaves the screen before it pulls, and so does a pull that is held off it", "[real]") {
+TEST_CASE("A simulated reload leaves the screen before it pulls the trigger, and so does a pull while aimed away",
+          "[real]") {
   const bool by_button = GENERATE(false, true);
   CAPTURE(by_button);
   write_file("/tmp/booth-sheet.toml", booth_sheet);
@@ -193,7 +194,7 @@ TEST_CASE("a faked reload leaves the screen before it pulls, and so does a pull 
   CHECK(all_is_gone());
 }
 
-TEST_CASE("who has a unit is said once, whenever that begins, and so is its end", "[real]") {
+TEST_CASE("The holder of a unit is reported once, whenever it starts, and so is its end", "[real]") {
   const UhidPad pad{"Wanted Pad", "w"};
   REQUIRE(wait_for_nodes("Wanted Pad", 1));
   Program play{{"/box/omnipar", "play", "pad-2b"}};
@@ -217,7 +218,7 @@ TEST_CASE("who has a unit is said once, whenever that begins, and so is its end"
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("of a gun of two nodes nothing is said to be lacking before both are there", "[real]") {
+TEST_CASE("A gun of two nodes is not reported incomplete before both are present", "[real]") {
   const UhidUnit gun{"Lark Booth Gun", "two-nodes", 0x000c,
                      application(0x02) + Bytes{0x85, 1} + buttons(1, 4, 4) +
                          Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff, 0xff, 0x00, 0x00, 0x75, 0x10,
@@ -246,7 +247,7 @@ TEST_CASE("of a gun of two nodes nothing is said to be lacking before both are t
   CHECK(::access("/tmp/guns/.config/omnipar/rig.toml", F_OK) < 0);
 }
 
-TEST_CASE("learn profile names controls without a role", "[real]") {
+TEST_CASE("'learn profile' names controls without a role", "[real]") {
   const UhidPad pad{"Extra Pad", "x"};
   REQUIRE(wait_for_nodes("Extra Pad", 1));
   Program learn{from_home("extra", "learn profile pad-2b --ask-all")};
@@ -261,7 +262,7 @@ TEST_CASE("learn profile names controls without a role", "[real]") {
   CHECK(learn.wait_for_end() == 1);
 }
 
-TEST_CASE("a control held while its unit is unplugged is no answer", "[real]") {
+TEST_CASE("A control held while its unit is unplugged is not an answer", "[real]") {
   auto pad = std::make_unique<UhidPad>("Pulled Pad", "p");
   REQUIRE(wait_for_nodes("Pulled Pad", 1));
   Program learn{from_home("pulled", "learn profile pad-2b --ask-all")};
@@ -287,7 +288,7 @@ TEST_CASE("a control held while its unit is unplugged is no answer", "[real]") {
   CHECK(learn.wait_for_end() == 1);
 }
 
-TEST_CASE("a returning owner plays beside a replacement of the same model", "[real]") {
+TEST_CASE("A returning owner plays beside a replacement of the same model", "[real]") {
   std::remove("/tmp/owners/.config/omnipar/rig.toml");
   auto owner = std::make_unique<UhidPad>("Owned Pad", "owner");
   const UhidPad other{"Owned Pad", "other"};
@@ -320,7 +321,7 @@ TEST_CASE("a returning owner plays beside a replacement of the same model", "[re
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a seat survives a replug, though another evening waits for units", "[real]") {
+TEST_CASE("A seat survives a replug while another session waits for units", "[real]") {
   const bool has_serial = GENERATE(true, false);
   CAPTURE(has_serial);
   const std::string serial = has_serial ? "claimed" : "";
@@ -350,7 +351,7 @@ TEST_CASE("a seat survives a replug, though another evening waits for units", "[
   CHECK(second.wait_for_end() == 0);
 }
 
-TEST_CASE("a recording marks its gaps, and play --record has none", "[real]") {
+TEST_CASE("A recording marks its gaps, and 'play --record' has none", "[real]") {
   std::remove("/tmp/gap.trace");
   std::remove("/tmp/whole.trace");
   const UhidPad pad{"Recorded Pad", "r"};
@@ -381,7 +382,7 @@ TEST_CASE("a recording marks its gaps, and play --record has none", "[real]") {
   }
 }
 
-TEST_CASE("two units of the same model are distinguished by socket and owner", "[real]") {
+TEST_CASE("Two units of the same model are distinguished by socket and owner", "[real]") {
   const UhidPad left{"Twin Pad", "", "usb-0000:00:14.0-1/input0"};
   const UhidPad right{"Twin Pad", "", "usb-0000:00:14.0-2/input0"};
   REQUIRE(wait_for_nodes("Twin Pad", 2));
@@ -406,7 +407,7 @@ TEST_CASE("two units of the same model are distinguished by socket and owner", "
   CHECK(raw.output().find("no input from it") == std::string::npos);
 }
 
-TEST_CASE("a session of root is visible to other users", "[real]") {
+TEST_CASE("Root's session is visible to other users", "[real]") {
   const OpenNodes open;
   const UhidPad pad{"Roots Pad", "rp"};
   Playing play{"pad-2b", pad};
@@ -417,7 +418,7 @@ TEST_CASE("a session of root is visible to other users", "[real]") {
         std::string::npos);
 }
 
-TEST_CASE("a stick that is not self-centering is reported as a possible gun", "[real]") {
+TEST_CASE("A stick that is not self-centering is reported as a possible gun", "[real]") {
   const bool is_gun = GENERATE(true, false);
   CAPTURE(is_gun);
   const JoystickGun unit{is_gun ? "Plain Gun" : "Plain Stick", 0x0079};
@@ -447,7 +448,7 @@ TEST_CASE("a stick that is not self-centering is reported as a possible gun", "[
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("measuring at 200 reports per second loses none, even after the sweep", "[real]") {
+TEST_CASE("Calibration at 200 reports per second loses none, even after the sweep", "[real]") {
   const NumberedPad pad{"Quick Pad", 12};
   REQUIRE(wait_for_nodes("Quick Pad", 1));
   Program measure{from_home("quick", "calibrate unit --only left-trigger --seat sofa")};

@@ -20,7 +20,7 @@ constexpr const char* file = "/tmp/evening.trace";
 
 }  // namespace
 
-TEST_CASE("a recording replays identically", "[record]") {
+TEST_CASE("A recording replays identically", "[record]") {
   std::remove(file);
   const UhidPad late{"Late Pad", "l"};
   REQUIRE(wait_for_nodes("Late Pad", 1));
@@ -70,7 +70,7 @@ TEST_CASE("a recording replays identically", "[record]") {
   CHECK(contents(file) == trace);
 }
 
-TEST_CASE("raw reports are recorded on request, except those of keyboards", "[record]") {
+TEST_CASE("Raw reports are recorded on request, except those of keyboards", "[record]") {
   std::remove(file);
   const UhidPad pad{"Raw Pad", "r"};
   const UhidUnit keys{"Raw Keys", "k", 6, keyboard_descriptor()};
@@ -108,7 +108,7 @@ control = [{ code = "KEY_Q", role = "south" }]
   CHECK(replay.wait_for_end() == 0);
 }
 
-TEST_CASE("an adapter that the kernel folds is recorded by its raw reports, and replayed by them", "[record]") {
+TEST_CASE("An adapter that the kernel merges into one node is recorded and replayed by its raw reports", "[record]") {
   std::remove(file);
   const UhidUnit adapter{"Folded Adapter", "", 9, adapter_with_ids()};
   REQUIRE(wait_for_nodes("Folded Adapter", 1));
@@ -130,7 +130,7 @@ TEST_CASE("an adapter that the kernel folds is recorded by its raw reports, and 
   CHECK(count(replay.output(), "\"port\":2,\"changed\":{\"inner\":1}") == 1);
 }
 
-TEST_CASE("a recording ends by itself, and a disk that is full is said", "[record]") {
+TEST_CASE("A recording stops at its limit, and a full disk is reported", "[record]") {
   const UhidPad pad{"Timed Pad", "t"};
   REQUIRE(wait_for_nodes("Timed Pad", 1));
   std::remove(file);
@@ -153,7 +153,7 @@ TEST_CASE("a recording ends by itself, and a disk that is full is said", "[recor
   CHECK(umount.wait_for_end() == 0);
 }
 
-TEST_CASE("typed text is recorded only on request", "[record]") {
+TEST_CASE("Typed text is recorded only on request", "[record]") {
   std::ofstream{"/tmp/panel.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "unit"
@@ -186,8 +186,7 @@ control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_1", role = "key-1" 
   CHECK(count(record.output(), "2 presses of keyboard keys") == (with_keys ? 0 : 1));
 }
 
-TEST_CASE("16 bits of a gun's axes arrive whole, where the kernel's fuzz would eat them and where there is none",
-          "[record]") {
+TEST_CASE("All 16 bits of a gun's axes arrive, with and without the kernel's fuzz", "[record]") {
   const bool by_joystick = GENERATE(true, false);
   std::remove(file);
   const Bytes place{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff,

@@ -113,7 +113,7 @@ bool ends_with_answers(Playing& play, std::initializer_list<MotorPad*> pads) {
 
 }  // namespace
 
-TEST_CASE("effects reach the unit scaled, and are replaced, stopped and erased there", "[rumble]") {
+TEST_CASE("Effects reach the unit scaled, and are replaced, stopped and erased there", "[rumble]") {
   MotorPad pad{"Shaking Pad", {FF_RUMBLE}};
   Playing play{"pad-2b --with-virtual --rumble 60", pad};
   Game game;
@@ -147,7 +147,7 @@ TEST_CASE("effects reach the unit scaled, and are replaced, stopped and erased t
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unplugged, at the end", "[clockwork]") {
+TEST_CASE("A game is answered at once: without motors, frozen, unplugged and at the end", "[clockwork]") {
   write_shaking_profile();
   auto pad = std::make_unique<UhidPad>("Still Pad", "s");
   REQUIRE(wait_for_nodes("Still Pad", 1));
@@ -171,7 +171,7 @@ TEST_CASE("a game is answered at once: with no motors, frozen, with the unit unp
   CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds{1});
 }
 
-TEST_CASE("a unit whose driver does not answer delays no other player, and not the end of the pads", "[rumble]") {
+TEST_CASE("A unit with an unresponsive driver delays neither other players nor the removal of the pads", "[rumble]") {
   const OpenNodes open;
   const bool root = is_root();
   MotorPad mute{"Mute Motors", {FF_RUMBLE}};
@@ -193,7 +193,7 @@ TEST_CASE("a unit whose driver does not answer delays no other player, and not t
   CHECK(play.wait_for_end() == 5);  // the unit itself is closed when its driver has answered
 }
 
-TEST_CASE("endless rumble follows a swap and continues after a reconnect", "[rumble]") {
+TEST_CASE("Endless rumble follows a swap and continues after a reconnect", "[rumble]") {
   const OpenNodes open;
   const bool root = is_root();
   std::ofstream{"/tmp/swap.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"swap\"\nsystem = \"pad-2b\"\n"
@@ -230,7 +230,7 @@ TEST_CASE("endless rumble follows a swap and continues after a reconnect", "[rum
   CHECK(ends_with_answers(play, {&one, &*two}));
 }
 
-TEST_CASE("endless rumble pauses during a freeze and resumes with it", "[rumble]") {
+TEST_CASE("Endless rumble pauses during a freeze and resumes with it", "[rumble]") {
   write_shaking_profile();
   MotorPad pad{"Endless Pad", {FF_RUMBLE}};
   Playing play{"/tmp/shake.toml --with-virtual", pad};
@@ -269,7 +269,7 @@ TEST_CASE("endless rumble pauses during a freeze and resumes with it", "[rumble]
   CHECK(ends_with_answers(play, {&pad}));
 }
 
-TEST_CASE("an unresponsive driver does not delay the end of a session", "[rumble]") {
+TEST_CASE("An unresponsive driver does not delay the end of a session", "[rumble]") {
   MotorPad mute{"Silent Motors", {FF_RUMBLE}};
   Playing play{"pad-2b --with-virtual", mute};
   Game game;
@@ -285,7 +285,7 @@ TEST_CASE("an unresponsive driver does not delay the end of a session", "[rumble
   for (int i = 0; i < 100; ++i, sleep_ms(10)) mute.pump();  // whoever holds its node gets the answer now
 }
 
-TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
+TEST_CASE("Freezing stops the motors, and changes are signalled by rumble", "[rumble]") {
   write_shaking_profile();
   MotorPad pad{"Felt Pad", {FF_CONSTANT}};
   Playing play{"/tmp/shake.toml --with-virtual --feel", pad};
@@ -316,7 +316,7 @@ TEST_CASE("freezing stops the motors, and changes are felt", "[rumble]") {
   CHECK(ends_with_answers(play, {&pad}));
 }
 
-TEST_CASE("without rumble nothing is felt either", "[rumble]") {
+TEST_CASE("With rumble off, changes are not signalled either", "[rumble]") {
   write_shaking_profile();
   MotorPad pad{"Quiet Motors", {FF_RUMBLE}};
   Playing play{"/tmp/shake.toml --with-virtual --feel --rumble 0", pad};
@@ -333,7 +333,7 @@ TEST_CASE("without rumble nothing is felt either", "[rumble]") {
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("both players of an adapter are shaken and lit by output reports, each by their own", "[rumble]") {
+TEST_CASE("Output reports drive the motors and LEDs of each player of an adapter separately", "[rumble]") {
   const UhidUnit adapter{"Shaking Adapter", "", 9, shaking_adapter()};
   REQUIRE(wait_for_nodes("Shaking Adapter", 1));
   Program play{{"/box/omnipar", "play", "pad-8b", "--leds", "--rumble", "50"}};
@@ -366,7 +366,7 @@ TEST_CASE("both players of an adapter are shaken and lit by output reports, each
   CHECK(play.wait_for_end() == (end == SIGKILL ? 128 + SIGKILL : 0));
 }
 
-TEST_CASE("the keeper closes a unit that is unplugged", "[rumble]") {
+TEST_CASE("The keeper closes an unplugged unit", "[rumble]") {
   std::optional<UhidUnit> adapter{std::in_place, "Leaving Adapter", "", std::uint16_t{9}, shaking_adapter()};
   REQUIRE(wait_for_nodes("Leaving Adapter", 1));
   Playing play{"pad-8b"};
@@ -389,7 +389,7 @@ TEST_CASE("the keeper closes a unit that is unplugged", "[rumble]") {
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a pad whose motors only its report descriptor knows is shaken by raw reports", "[rumble]") {
+TEST_CASE("Motors that only the report descriptor shows are driven by raw reports", "[rumble]") {
   std::vector<std::uint8_t> bytes = pad_descriptor();
   bytes.pop_back();
   // two LEDs that only the kernel knows for what they are

@@ -84,7 +84,7 @@ bool plays(Session& session, const UhidPad& pad) {
 
 }  // namespace
 
-TEST_CASE("two players in an emulator keep their seats across reconnects, and swap ports", "[session]") {
+TEST_CASE("Two players in an emulator keep their seats across reconnects and swap ports", "[session]") {
   const std::string way = GENERATE("", "--poll", "--virtual");
   CAPTURE(way);
   auto one = std::make_unique<UhidPad>("First Pad", "1");
@@ -125,7 +125,7 @@ TEST_CASE("two players in an emulator keep their seats across reconnects, and sw
   CHECK(all_is_gone());
 }
 
-TEST_CASE("an emulator's rumble reaches the unit of the port", "[session]") {
+TEST_CASE("An emulator's rumble reaches the unit of the port", "[session]") {
   MotorPad one{"First Motor Pad", {FF_RUMBLE}};
   MotorPad two{"Second Motor Pad", {FF_RUMBLE}};
   REQUIRE(wait_for_nodes("Second Motor Pad", 1));
@@ -144,7 +144,7 @@ TEST_CASE("an emulator's rumble reaches the unit of the port", "[session]") {
   CHECK(two.pump_until([&](const auto&) { return emulator.wait_for_end(1) == 0; }));
 }
 
-TEST_CASE("an emulator that is killed leaves nothing down", "[session]") {
+TEST_CASE("A killed emulator leaves nothing down", "[session]") {
   const UhidPad pad{"Killed Pad", "k"};
   REQUIRE(wait_for_nodes("Killed Pad", 1));
   Program emulator{duel({"--virtual"})};
@@ -158,7 +158,7 @@ TEST_CASE("an emulator that is killed leaves nothing down", "[session]") {
   CHECK(all_is_gone());
 }
 
-TEST_CASE("two sessions in one process do not disturb each other, and leave nothing behind", "[session]") {
+TEST_CASE("Two sessions in one process do not disturb each other and leave nothing behind", "[session]") {
   const UhidPad left{"Left Pad", "l"};
   const UhidPad right{"Right Pad", "r"};
   REQUIRE(wait_for_nodes("Right Pad", 1));
@@ -192,7 +192,7 @@ TEST_CASE("two sessions in one process do not disturb each other, and leave noth
   CHECK(wait_for_nodes(port_1, 0));
 }
 
-TEST_CASE("a unit is given another seat, and another profile's seats are refused", "[session]") {
+TEST_CASE("A unit is given another seat, and another profile's seats are rejected", "[session]") {
   const UhidPad pad{"Moved Pad", "m"};
   REQUIRE(wait_for_nodes("Moved Pad", 1));
   auto session = Session::open(options_for("Moved Pad", false));
@@ -219,7 +219,7 @@ TEST_CASE("a unit is given another seat, and another profile's seats are refused
   CHECK(session->rig().units.front().seat == "seat-2");
 }
 
-TEST_CASE("a polled session is woken exactly for changes between two calls", "[session]") {
+TEST_CASE("A polled session is woken exactly for changes between two calls", "[session]") {
   const UhidPad pad{"Polled Pad", "p"};
   REQUIRE(wait_for_nodes("Polled Pad", 1));
   auto session = Session::open(options_for("Polled Pad", true));
@@ -246,7 +246,7 @@ TEST_CASE("a polled session is woken exactly for changes between two calls", "[s
   pad.send({});
 }
 
-TEST_CASE("every system call may fail or be interrupted: the session reports it or continues, without leaks",
+TEST_CASE("Every system call may fail or be interrupted: the session reports it or continues, without leaks",
           "[session]") {
   const UhidPad pad{"Unlucky Pad", "u"};
   REQUIRE(wait_for_nodes("Unlucky Pad", 1));

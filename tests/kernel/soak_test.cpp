@@ -376,7 +376,7 @@ class WholeEvening {
 
 }  // namespace
 
-TEST_CASE("a long random session: each game receives what the slow twin computes", "[soak]") {
+TEST_CASE("In a long random session each game receives what the slow twin computes", "[soak]") {
   WholeEvening evening;
   std::mt19937 dice{20261123};
   const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };

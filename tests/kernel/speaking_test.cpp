@@ -60,7 +60,7 @@ bool soon(IsSo is_so) {
 
 }  // namespace
 
-TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
+TEST_CASE("Seats named by the user match those of a proposed profile", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad first{"Own Pad", "o1"};
@@ -86,7 +86,7 @@ TEST_CASE("seats of one's own names are those of a proposal", "[speaking]") {
   CHECK(other.wait_for_end() == 0);
 }
 
-TEST_CASE("arguments after '--' are passed to the program unchanged", "[speaking]") {
+TEST_CASE("Arguments after '--' are passed to the program unchanged", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   std::ofstream{"/tmp/none.toml"} << "omnipar = 1\nkind = \"rig\"\n";
@@ -105,7 +105,7 @@ TEST_CASE("arguments after '--' are passed to the program unchanged", "[speaking
   CHECK(lost.output().find("its interpreter or a library is missing") != std::string::npos);
 }
 
-TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and others see it go up", "[speaking]") {
+TEST_CASE("A stuck switch blocks neither the program nor a long press, and others see its release", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Stuck Pad", "st"};
@@ -131,7 +131,7 @@ TEST_CASE("a switch that is stuck blocks neither the program nor the hold, and o
   pad.send({});
 }
 
-TEST_CASE("a program that ignores Ctrl-C gets SIGTERM before SIGKILL, as does what a launcher leaves behind",
+TEST_CASE("A program that ignores Ctrl-C gets SIGTERM before SIGKILL, as do processes that a launcher leaves behind",
           "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
@@ -181,7 +181,7 @@ TEST_CASE("a program that ignores Ctrl-C gets SIGTERM before SIGKILL, as does wh
   ::close(terminal);
 }
 
-TEST_CASE("a closed output pipe does not end play", "[speaking]") {
+TEST_CASE("A closed output pipe does not end play", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Piped Pad", "pi"};
@@ -201,7 +201,7 @@ TEST_CASE("a closed output pipe does not end play", "[speaking]") {
   CHECK(game.held() == 0);
 }
 
-TEST_CASE("a unit that another program holds is said to be held, and taken when it is free", "[speaking]") {
+TEST_CASE("A unit held by another program is reported, and used when it is free", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Lent Pad", "le"};
@@ -221,7 +221,7 @@ TEST_CASE("a unit that another program holds is said to be held, and taken when 
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a second play leaves units in use alone; trace record and doctor name their process", "[speaking]") {
+TEST_CASE("A second play leaves units in use alone; 'trace record' and 'doctor' name their process", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Wanted Pad", "wa"};
@@ -266,7 +266,7 @@ TEST_CASE("a second play leaves units in use alone; trace record and doctor name
   CHECK(first.wait_for_end() == 0);
 }
 
-TEST_CASE("two idle units of the same model are distinguished by their sockets", "[speaking]") {
+TEST_CASE("Two idle units of the same model are distinguished by their sockets", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   std::vector<std::unique_ptr<UhidPad>> pads;
@@ -292,7 +292,7 @@ TEST_CASE("two idle units of the same model are distinguished by their sockets",
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
+TEST_CASE("An interrupted roll call changes nothing", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad first{"Called Pad", "c1"};
@@ -317,7 +317,7 @@ TEST_CASE("a roll call that is broken off changes nothing", "[speaking]") {
   CHECK(contents("/tmp/called/omnipar/rig.toml").find("name = \"blue\"") != std::string::npos);
 }
 
-TEST_CASE("a recording on a full disk ends with a whole line", "[speaking]") {
+TEST_CASE("A recording on a full disk ends with a complete line", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidPad pad{"Talking Pad", "ta"};
@@ -338,7 +338,7 @@ TEST_CASE("a recording on a full disk ends with a whole line", "[speaking]") {
   CHECK(std::system("umount /tmp/small") == 0);
 }
 
-TEST_CASE("unwritable files are reported before play", "[speaking]") {
+TEST_CASE("Unwritable files are reported before play", "[speaking]") {
   std::system("mkdir -p /tmp/locked && chmod 0555 /tmp/locked");
   const std::string words =
       "env XDG_CONFIG_HOME=/tmp/locked XDG_STATE_HOME=/tmp/locked /box/omnipar play pad-2b --keep evening";
@@ -348,7 +348,7 @@ TEST_CASE("unwritable files are reported before play", "[speaking]") {
   CHECK(play.output().find("press any button") == std::string::npos);
 }
 
-TEST_CASE("a shared coin button seats no player, and works for seated ones", "[speaking]") {
+TEST_CASE("A shared coin button seats no player and works for seated ones", "[speaking]") {
   const OpenNodes open;
   const bool root = is_root();
   const UhidUnit encoder{"Tern Two-Player Encoder", "co", 6, keyboard_descriptor()};

@@ -42,7 +42,8 @@ bool is_free(const std::string& unit) {
 
 }  // namespace
 
-TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free, the files are whole", "[trouble]") {
+TEST_CASE("After SIGKILL at any moment readers see rest, pads are removed, the unit is free and files are whole",
+          "[trouble]") {
   const char* config = "/tmp/killed";
   std::system("rm -rf /tmp/killed");
   const UhidPad pad{"Doomed Pad", "d"};
@@ -94,7 +95,7 @@ TEST_CASE("killed at any moment: readers see rest, the pads go, the unit is free
   CHECK(played > rounds / 4);
 }
 
-TEST_CASE("a unit that comes back with other axes is played as it is now", "[trouble]") {
+TEST_CASE("A unit that returns with different axes is played with its current ones", "[trouble]") {
   auto pad = std::make_unique<UhidPad>("Changing Pad", "c");
   Playing play{"pad-2b", *pad};
   NodeReader game{nodes_named(port_1).front()};
@@ -118,7 +119,7 @@ TEST_CASE("a unit that comes back with other axes is played as it is now", "[tro
   CHECK(game.held() == 0);
 }
 
-TEST_CASE("a unit that leaves with the exit combination held does not end the evening", "[trouble]") {
+TEST_CASE("A unit that disconnects with the exit combination held does not end the session", "[trouble]") {
   auto pad = std::make_unique<UhidPad>("Leaving Pad", "l");
   Playing play{"pad-2b", *pad};
   NodeReader game{nodes_named(port_1).front()};
@@ -133,7 +134,7 @@ TEST_CASE("a unit that leaves with the exit combination held does not end the ev
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("the very first press may be the exit combination", "[trouble]") {
+TEST_CASE("The very first press may be the exit combination", "[trouble]") {
   const UhidPad pad{"Leaving Pad", "l"};
   REQUIRE(wait_for_nodes("Leaving Pad", 1));
   Program play{{"/box/omnipar", "play", "pad-2b"}};
@@ -146,7 +147,7 @@ TEST_CASE("the very first press may be the exit combination", "[trouble]") {
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[trouble]") {
+TEST_CASE("The system clock may jump, and the computer may suspend", "[trouble]") {
   const UhidPad pad{"Sleepy Pad", "s"};
   Playing play{"pad-2b", pad};
   NodeReader game{nodes_named(port_1).front()};
@@ -178,7 +179,7 @@ TEST_CASE("the clock on the wall may jump, and the computer may sleep", "[troubl
   CHECK(play.wait_for_end() == 0);
 }
 
-TEST_CASE("too few descriptors, too little memory: said, and nothing is left behind", "[trouble]") {
+TEST_CASE("Too few descriptors or too little memory are reported, and nothing is left behind", "[trouble]") {
   const UhidPad pad{"Starved Pad", "s"};
   REQUIRE(wait_for_nodes("Starved Pad", 1));
   int refused = 0;
@@ -203,7 +204,7 @@ TEST_CASE("too few descriptors, too little memory: said, and nothing is left beh
   CHECK(refused > 0);
 }
 
-TEST_CASE("a hostile unit harms nothing, and shows nothing strange", "[trouble]") {
+TEST_CASE("A hostile unit does no harm and shows no unsafe text", "[trouble]") {
   // All buttons that there are, axes without sense, a name that would paint the screen.
   const int file = ::open("/dev/uinput", O_RDWR);
   REQUIRE(file >= 0);
@@ -270,7 +271,7 @@ TEST_CASE("a hostile unit harms nothing, and shows nothing strange", "[trouble]"
   CHECK(units.output().find("Bad?[2J") != std::string::npos);
 }
 
-TEST_CASE("a keyboard that is played on still changes the volume", "[trouble]") {
+TEST_CASE("A keyboard in play still changes the volume", "[trouble]") {
   std::ofstream{"/tmp/panel.toml"} << R"(omnipar = 1
 [[sheet]]
 kind = "unit"

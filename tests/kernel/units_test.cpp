@@ -82,7 +82,7 @@ int descriptors_of(pid_t process) {
 
 }  // namespace
 
-TEST_CASE("a gun of two nodes is one unit, and both its nodes play at one seat", "[units]") {
+TEST_CASE("A gun of two nodes is one unit, and both nodes play at one seat", "[units]") {
   write_sheets();
   auto descriptor = pointer_descriptor(1);
   const auto more = keyboard_descriptor(2);
@@ -113,7 +113,7 @@ TEST_CASE("a gun of two nodes is one unit, and both its nodes play at one seat",
   end(play);
 }
 
-TEST_CASE("an encoder that looks like a keyboard is two players", "[units]") {
+TEST_CASE("An encoder that appears as a keyboard is two players", "[units]") {
   write_sheets();
   std::remove(rig);
   const UhidUnit encoder{"Tern Encoder", "e1", 6, keyboard_descriptor()};
@@ -148,7 +148,7 @@ TEST_CASE("an encoder that looks like a keyboard is two players", "[units]") {
   end(play);
 }
 
-TEST_CASE("twins on USB that moved to other sockets are asked about, one seat after the other", "[units]") {
+TEST_CASE("The user is asked about swapped USB units of one model, one seat after the other", "[units]") {
   std::remove(rig);
   GadgetPad left{"left", "Twin Pad"};
   GadgetPad right{"right", "Twin Pad"};
@@ -204,7 +204,7 @@ TEST_CASE("twins on USB that moved to other sockets are asked about, one seat af
   end(play);
 }
 
-TEST_CASE("plugged in again and again: the same port each time, nothing leaks", "[units]") {
+TEST_CASE("Each reconnect returns to the same port and leaks nothing", "[units]") {
   const UhidPad stays{"Staying Pad", "s"};
   Playing play{"pad-2b", stays};
   auto goes = std::make_unique<UhidPad>("Going Pad", "g");
@@ -268,7 +268,7 @@ class Radio {
 
 }  // namespace
 
-TEST_CASE("the doctor reports grabbed, unreadable and merely paired units", "[units]") {
+TEST_CASE("The doctor reports grabbed, unreadable and merely paired units", "[units]") {
   const UhidPad pad{"Held Pad", "h"};
   const UhidUnit encoder{"Tern Two-Player Encoder", "e2", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Held Pad", 1));
@@ -298,7 +298,7 @@ TEST_CASE("the doctor reports grabbed, unreadable and merely paired units", "[un
         std::string::npos);
 }
 
-TEST_CASE("while it is played a unit does nothing else, and it is given back when nothing is down", "[units]") {
+TEST_CASE("A unit in play reaches no other program, and is released when nothing is down", "[units]") {
   const UhidPad pad{"Kept Pad", "k"};
   const UhidUnit typewriter{"Dale Keyboard", "t", 15, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Dale Keyboard", 1));
@@ -327,7 +327,7 @@ TEST_CASE("while it is played a unit does nothing else, and it is given back whe
   pad.send({});
 }
 
-TEST_CASE("ports are swapped while a direction is held, and everything is released", "[units]") {
+TEST_CASE("Swapping ports while a direction is held releases everything", "[units]") {
   std::ofstream{"/tmp/swap.toml"} << R"(omnipar = 1
 kind = "profile"
 name = "swap"
@@ -363,7 +363,7 @@ swap-ports = { modifier = "start", press = "north" }
   end(play);
 }
 
-TEST_CASE("listening to a unit that jitters, on a real node", "[units]") {
+TEST_CASE("'units --listen' describes a jittering unit on a real node", "[units]") {
   const UhidPad pad{"Worn Pad", "w"};
   REQUIRE(wait_for_nodes("Worn Pad", 1));
   Program units{{"/box/omnipar", "units", "--listen", "2"}};

@@ -74,7 +74,7 @@ std::vector<std::string> drawn_on(const Watched& terminal, const std::string& wo
 
 }  // namespace
 
-TEST_CASE("two players are ticked off, one of them on a panel that types", "[units]") {
+TEST_CASE("Two players are ticked off, one of them on a panel that types", "[units]") {
   const UhidPad pad{"Ticking Pad", "t"};
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
@@ -102,7 +102,7 @@ TEST_CASE("two players are ticked off, one of them on a panel that types", "[uni
   CHECK(count(output, "\"ticked\": false") == 0);
 }
 
-TEST_CASE("watching units in use reports their process", "[units]") {
+TEST_CASE("Watching units in use reports the process that holds them", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   const Playing play{"pad-2b", pad};
   Program watch{{"/box/omnipar", "watch", "--once", "--json"}};
@@ -112,7 +112,7 @@ TEST_CASE("watching units in use reports their process", "[units]") {
         std::string::npos);
 }
 
-TEST_CASE("a unit grabbed during watch is reported with its process, and again when it is free", "[units]") {
+TEST_CASE("A unit grabbed during watch is reported with its process, and again when it is free", "[units]") {
   const UhidPad pad{"Taken Pad", "t"};
   REQUIRE(wait_for_nodes("Taken Pad", 1));
   Program watch{{"/box/omnipar", "watch", "pad-2b", "--json"}};
@@ -129,7 +129,7 @@ TEST_CASE("a unit grabbed during watch is reported with its process, and again w
   CHECK(watch.wait_for_end() == 0);
 }
 
-TEST_CASE("keys of a watched panel are no commands and do not reach the shell", "[units]") {
+TEST_CASE("Keys of a watched panel are no commands and do not reach the shell", "[units]") {
   const UhidUnit panel{"Tern Two-Player Encoder", "e", 6, keyboard_descriptor()};
   REQUIRE(wait_for_nodes("Tern Two-Player Encoder", 1));
   Watched terminal;
@@ -152,7 +152,7 @@ TEST_CASE("keys of a watched panel are no commands and do not reach the shell", 
   CHECK(terminal.left() == 0);
 }
 
-TEST_CASE("eight units at 1 kHz with a view beside them: no event is lost, and every press is seen", "[clockwork]") {
+TEST_CASE("Eight units at 1 kHz beside a view: no event is lost, and every press is shown", "[clockwork]") {
   constexpr int units = eight_pads;
   std::vector<std::unique_ptr<UinputPad>> pads;
   write_eight_pads("/tmp/seen.toml");

@@ -61,15 +61,21 @@ void judge_form(ModelForm form) {
 
 }  // namespace
 
-TEST_CASE("pads of any codes, directions and rests are learned from nothing", "[learn][newcomer]") {
+TEST_CASE("Pads with any codes, directions and rest values are learned from nothing", "[learn][newcomer]") {
   judge_form(ModelForm::pad);
 }
-TEST_CASE("so are panels", "[learn][newcomer]") { judge_form(ModelForm::panel); }
-TEST_CASE("so are wheels, with separate and with combined pedals", "[learn][newcomer]") {
+TEST_CASE("Panels are learned from nothing", "[learn][newcomer]") { judge_form(ModelForm::panel); }
+TEST_CASE("Wheels are learned from nothing, with separate and with combined pedals", "[learn][newcomer]") {
   judge_form(ModelForm::wheel);
 }
-TEST_CASE("yokes as well, whose throttle is not self-centering", "[learn][newcomer]") { judge_form(ModelForm::yoke); }
-TEST_CASE("so are mats", "[learn][newcomer]") { judge_form(ModelForm::mat); }
-TEST_CASE("so are balls", "[learn][newcomer]") { judge_form(ModelForm::ball); }
-TEST_CASE("so are spinners, whichever way they count", "[learn][newcomer]") { judge_form(ModelForm::spinner); }
-TEST_CASE("so are guns: absolute, relative, and with a keyboard", "[learn][newcomer]") { judge_form(ModelForm::gun); }
+TEST_CASE("Yokes are learned from nothing, with a throttle that is not self-centering", "[learn][newcomer]") {
+  judge_form(ModelForm::yoke);
+}
+TEST_CASE("Mats are learned from nothing", "[learn][newcomer]") { judge_form(ModelForm::mat); }
+TEST_CASE("Trackballs are learned from nothing", "[learn][newcomer]") { judge_form(ModelForm::ball); }
+TEST_CASE("Spinners are learned from nothing, counting in either direction", "[learn][newcomer]") {
+  judge_form(ModelForm::spinner);
+}
+TEST_CASE("Guns are learned from nothing: absolute, relative, and with a keyboard", "[learn][newcomer]") {
+  judge_form(ModelForm::gun);
+}

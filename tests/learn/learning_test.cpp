@@ -562,11 +562,11 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
 
 }  // namespace
 
-TEST_CASE("any order of calls keeps all promises", "[learn]") {
+TEST_CASE("Any order of calls keeps all promises", "[learn]") {
   judge_stories(17, cases(2000, 20'000), 300, judge_calls);
 }
 
-TEST_CASE("learned bindings match the intent, for every shipped unit on every shipped machine", "[learn]") {
+TEST_CASE("Learned bindings match the intent, for every shipped unit on every shipped machine", "[learn]") {
   for (const ShippedUnit& unit : shipped_units())
     for (const SystemSheet& system : shelf().systems) {
       ByteDice no_slips{{}};
@@ -575,11 +575,11 @@ TEST_CASE("learned bindings match the intent, for every shipped unit on every sh
     }
 }
 
-TEST_CASE("whatever slips, the map is the one that was meant, in as many presses as it has controls", "[learn]") {
+TEST_CASE("With any slips, the map is the intended one, in as many presses as it has controls", "[learn]") {
   judge_stories(11, cases(1000, 20'000), 240, judge);
 }
 
-TEST_CASE("turned around, moved, added to, skipped: so it stands in the profile", "[learn]") {
+TEST_CASE("Reversed, moved, added and skipped controls are in the profile as answered", "[learn]") {
   const Profile profile = propose(shelf(), "pad-two-stick").value();
   std::vector<Question> questions = questions_for(shelf(), profile, 1);
   std::erase_if(questions, [](const Question& question) {
@@ -612,7 +612,7 @@ TEST_CASE("turned around, moved, added to, skipped: so it stands in the profile"
   CHECK(bound(true).find("bottom = [\"south\", \"north\"]\n") != std::string::npos);
 }
 
-TEST_CASE("two on one plug have their controls apart: what one has is not used for the other", "[learn]") {
+TEST_CASE("Two controllers on one port have separate controls", "[learn]") {
   const Profile profile = propose(shelf(), "paddle-pair").value();
   const auto questions = questions_for(shelf(), profile, 1, true);
   REQUIRE(questions.size() == 2);

@@ -131,7 +131,7 @@ std::string words_for(const Control& control) {
 
 }  // namespace
 
-TEST_CASE("a pad of any codes is learned from nothing, and read back from its file", "[learn]") {
+TEST_CASE("A pad with any codes is learned from nothing and read back from its file", "[learn]") {
   for (int round = 0; round < cases(200, 5000); ++round) {
     CAPTURE(round);
     const Odd pad{static_cast<unsigned>(round)};
@@ -164,7 +164,7 @@ TEST_CASE("a pad of any codes is learned from nothing, and read back from its fi
   }
 }
 
-TEST_CASE("sheets without asking: key names, and another model's sheet", "[learn]") {
+TEST_CASE("Sheets without questions: from key names, and from another model's sheet", "[learn]") {
   Description board;
   board.name = "Heron Board";
   board.vendor = 0x1209;
@@ -182,7 +182,7 @@ TEST_CASE("sheets without asking: key names, and another model's sheet", "[learn
   CHECK(like.parts.size() == 2);
 }
 
-TEST_CASE("by letter, the button A is the one that the kernel calls south", "[learn]") {
+TEST_CASE("With roles by letter, button A is the one that the kernel calls south", "[learn]") {
   const auto asked = model_questions(ModelForm::pad, true, {}, {});
   const auto a = std::ranges::find(asked, "A", [](const ModelQuestion& one) { return one.question.name; });
   REQUIRE(a != asked.end());
@@ -190,7 +190,7 @@ TEST_CASE("by letter, the button A is the one that the kernel calls south", "[le
   CHECK(a->label == "A");
 }
 
-TEST_CASE("on a sheet a control has one role, and an axis is no button: both are said at once", "[learn]") {
+TEST_CASE("A duplicate role and an axis used as a button are both reported at once", "[learn]") {
   Description node;
   node.name = "Heron Odd Pad";
   node.vendor = 0x1209;

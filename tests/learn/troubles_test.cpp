@@ -39,7 +39,7 @@ struct PadDesk : Desk {
 
 }  // namespace
 
-TEST_CASE("three presses for three controls, and the first lines show how to begin", "[learn]") {
+TEST_CASE("Three controls take three presses, and the first lines show how to begin", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   CHECK(desk.said() ==
         "Using \"blue pad\". Hold any button on it for the menu; keep holding to end.\n1 of 3: Press the control for "
@@ -60,7 +60,7 @@ TEST_CASE("three presses for three controls, and the first lines show how to beg
   CHECK(desk.presses == 6);
 }
 
-TEST_CASE("a press is echoed while it is held, and is no answer before it is released", "[learn]") {
+TEST_CASE("A press is echoed while it is held and becomes an answer on release", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   static_cast<void>(desk.heard());
   desk.say(1, {{code::btn_south, 1}});
@@ -74,7 +74,7 @@ TEST_CASE("a press is echoed while it is held, and is no answer before it is rel
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("one press too fast: the same button twice does not fill two steps", "[learn]") {
+TEST_CASE("A hasty second press of the same button does not answer the next step", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south", 60);
   desk.press("south", 60);
@@ -82,7 +82,7 @@ TEST_CASE("one press too fast: the same button twice does not fill two steps", "
   CHECK(desk.said().find("south was pressed twice; the second press is ignored.") != std::string::npos);
 }
 
-TEST_CASE("there is a way back, any number of times, from the unit itself", "[learn]") {
+TEST_CASE("The user can go back any number of times with the unit itself", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   desk.press("east");
   desk.press("west");
@@ -100,7 +100,7 @@ TEST_CASE("there is a way back, any number of times, from the unit itself", "[le
   CHECK(desk.answer(1) == "east");
 }
 
-TEST_CASE("steps have no time limit by default", "[learn]") {
+TEST_CASE("Steps have no time limit by default", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.wait(3'600'000);
   CHECK(desk.learning.asked() == 0U);
@@ -113,7 +113,7 @@ TEST_CASE("steps have no time limit by default", "[learn]") {
   CHECK(other.answer(0) == "skipped");
 }
 
-TEST_CASE("a step is skipped without a keyboard and left unassigned", "[learn]") {
+TEST_CASE("A step can be skipped without a keyboard and stays unassigned", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.hold("south");
   desk.press("south");  // from skip ...
@@ -126,7 +126,7 @@ TEST_CASE("a step is skipped without a keyboard and left unassigned", "[learn]")
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("a unit with a single button can do it all", "[learn]") {
+TEST_CASE("A unit with a single button is enough to answer every question", "[learn]") {
   Attachment one;
   one.controls.push_back({code::btn_south, ControlType::button, "south"});
   Desk desk{buttons({"fire", "jump"})};
@@ -141,7 +141,7 @@ TEST_CASE("a unit with a single button can do it all", "[learn]") {
   CHECK(desk.learning.kept());
 }
 
-TEST_CASE("a diagonal wobble is rejected, with the measured values", "[learn]") {
+TEST_CASE("A diagonal wobble is rejected, with the measured values", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   desk.say(1, {{code::abs_y, -32768}, {code::abs_x, 24000}});
@@ -159,7 +159,7 @@ TEST_CASE("a diagonal wobble is rejected, with the measured values", "[learn]") 
   CHECK(desk.learning.asked() == 0U);
 }
 
-TEST_CASE("the opposite direction of the same axis comes with it", "[learn]") {
+TEST_CASE("The opposite direction of the same axis is assigned with it", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   desk.press("left-stick-up");
@@ -178,7 +178,7 @@ TEST_CASE("the opposite direction of the same axis comes with it", "[learn]") {
   CHECK(desk.learning.asked() == 3U);
 }
 
-TEST_CASE("a button is no answer where a stick is meant", "[learn]") {
+TEST_CASE("A button is not accepted for a stick", "[learn]") {
   PadDesk desk{{{"aim", TargetKind::stick}}};
   static_cast<void>(desk.said());
   desk.press("east");
@@ -188,7 +188,7 @@ TEST_CASE("a button is no answer where a stick is meant", "[learn]") {
   CHECK(desk.answer(0) == "right-stick");
 }
 
-TEST_CASE("a sweep that begins on the other side turns the axis around", "[learn]") {
+TEST_CASE("A sweep that begins on the other side reverses the axis", "[learn]") {
   PadDesk desk{{{"aim", TargetKind::stick}}};
   for (const auto& [x, y] : std::vector<std::pair<int, int>>{{0, 30000}, {-30000, 0}, {0, 0}}) {
     desk.say(1, {{code::abs_rx, x}, {code::abs_ry, y}});
@@ -198,7 +198,7 @@ TEST_CASE("a sweep that begins on the other side turns the axis around", "[learn
   CHECK(desk.answer(0) == "right-stick (x) (y)");
 }
 
-TEST_CASE("half a sweep is asked for again", "[learn]") {
+TEST_CASE("Half a sweep is asked for again", "[learn]") {
   PadDesk desk{{{"aim", TargetKind::stick}}};
   static_cast<void>(desk.said());
   desk.say(1, {{code::abs_ry, -32768}});
@@ -208,7 +208,7 @@ TEST_CASE("half a sweep is asked for again", "[learn]") {
   CHECK(desk.said() == "Rejected: right-stick moved in only one direction. Move it up, then right, in one motion.\n");
 }
 
-TEST_CASE("the wrong player's unit is named and ignored", "[learn]") {
+TEST_CASE("The wrong player's unit is named and ignored", "[learn]") {
   PadDesk desk{buttons({"fire"})};
   desk.put("red pad", {seated(plain_pad(), "seat-2")}, false, 101);
   static_cast<void>(desk.said());
@@ -223,7 +223,7 @@ TEST_CASE("the wrong player's unit is named and ignored", "[learn]") {
   CHECK(open.answer(0) == "south");
 }
 
-TEST_CASE("the first pressed unit is used, and that press is no answer", "[learn]") {
+TEST_CASE("The first unit pressed is used, and that press is not an answer", "[learn]") {
   Desk desk{buttons({"fire", "jump"})};
   desk.put("blue pad", {seated(plain_pad(), "")}, false);
   desk.put("red pad", {seated(plain_pad(), "")}, false, 101);
@@ -236,7 +236,7 @@ TEST_CASE("the first pressed unit is used, and that press is no answer", "[learn
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]") {
+TEST_CASE("A button that is already assigned can serve both targets, move, or stay", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   desk.press("south");
   desk.wait(600);
@@ -280,7 +280,7 @@ TEST_CASE("the same button given away twice: for both, moved, or left", "[learn]
   }
 }
 
-TEST_CASE("stuck, unknown and bouncing controls are reported and not captured", "[learn]") {
+TEST_CASE("Stuck, unknown and bouncing controls are reported and not captured", "[learn]") {
   Attachment noisy = seated(plain_pad(), "seat-1");
   noisy.state = {{code::btn_east, 1}};
   Desk desk{four_directions};
@@ -314,7 +314,7 @@ TEST_CASE("stuck, unknown and bouncing controls are reported and not captured", 
   CHECK(desk.learning.answers()[1].sources.at(0).role == "east");
 }
 
-TEST_CASE("the next step waits until all is released", "[learn]") {
+TEST_CASE("The next step waits until everything is released", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   static_cast<void>(desk.said());
   desk.say(1, {{code::btn_south, 1}});
@@ -329,7 +329,7 @@ TEST_CASE("the next step waits until all is released", "[learn]") {
   CHECK(desk.said() == "Rejected: south and east were held together. Press only one.\n");
 }
 
-TEST_CASE("a switch that gets stuck in the middle is named, and left out behind four seconds", "[learn]") {
+TEST_CASE("A switch that sticks halfway is named, and ignored after four seconds", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   static_cast<void>(desk.said());
@@ -345,7 +345,7 @@ TEST_CASE("a switch that gets stuck in the middle is named, and left out behind 
   CHECK(desk.answer(1) == "east");
 }
 
-TEST_CASE("a trigger that rests at its end is a trigger", "[learn]") {
+TEST_CASE("A trigger that rests at its end is a trigger", "[learn]") {
   Attachment pad = seated(plain_pad(), "seat-1");
   for (Control& control : pad.controls)
     if (control.role == "left-trigger") control.rest = control.maximum;
@@ -361,7 +361,7 @@ TEST_CASE("a trigger that rests at its end is a trigger", "[learn]") {
   CHECK(desk.learning.answers()[1].sources.at(0).role == "right-trigger");
 }
 
-TEST_CASE("a stick that does not spring back is one step at a time", "[learn]") {
+TEST_CASE("A stick that is not self-centering answers one step at a time", "[learn]") {
   PadDesk desk{four_directions};
   desk.say(1, {{code::abs_y, -32768}});  // and it stays there
   desk.wait(1500);
@@ -374,7 +374,7 @@ TEST_CASE("a stick that does not spring back is one step at a time", "[learn]") 
   CHECK_FALSE(desk.learning.asked());
 }
 
-TEST_CASE("a disconnect pauses the step, and a reconnect resumes it", "[learn]") {
+TEST_CASE("A disconnect pauses the step, and a reconnect resumes it", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   desk.say(1, {{code::btn_east, 1}});
@@ -388,7 +388,7 @@ TEST_CASE("a disconnect pauses the step, and a reconnect resumes it", "[learn]")
   CHECK(desk.answer(1) == "east");
 }
 
-TEST_CASE("what the kernel releases of a unit that is pulled out is no answer", "[learn]") {
+TEST_CASE("Releases that the kernel sends at unplug are not answers", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.say(1, {{code::btn_south, 1}});
   desk.wait(400);
@@ -404,7 +404,7 @@ TEST_CASE("what the kernel releases of a unit that is pulled out is no answer", 
   CHECK(desk.answer(0) == "south");
 }
 
-TEST_CASE("two controls held for two seconds end the session without saving", "[learn]") {
+TEST_CASE("Two controls held for two seconds end the session without saving", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   desk.say(1, {{code::btn_start, 1}});
@@ -417,7 +417,7 @@ TEST_CASE("two controls held for two seconds end the session without saving", "[
   CHECK_FALSE(desk.learning.kept());
 }
 
-TEST_CASE("one step alone is done again, and it can be ended early", "[learn]") {
+TEST_CASE("A single step can be repeated, and the repetition can end early", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   desk.press("south");
   desk.press("west");
@@ -433,7 +433,7 @@ TEST_CASE("one step alone is done again, and it can be ended early", "[learn]") 
   CHECK(desk.answer(2).empty());
 }
 
-TEST_CASE("a hold can never be taken for an answer, and a short press never for a choice", "[learn]") {
+TEST_CASE("A long press is never an answer, and a short press never a choice", "[learn]") {
   for (int held = 100; held <= 2500; held += 100) {
     CAPTURE(held);
     PadDesk desk{buttons({"fire", "jump"})};
@@ -443,7 +443,7 @@ TEST_CASE("a hold can never be taken for an answer, and a short press never for 
   }
 }
 
-TEST_CASE("what counts and what points is learned by moving it", "[learn]") {
+TEST_CASE("Counters and pointers are learned by moving them", "[learn]") {
   Attachment gun;
   gun.controls = {{code::abs_x, ControlType::pointer, "gun", Axis::x, 0, 1023, 0},
                   {code::abs_y, ControlType::pointer, "gun", Axis::y, 0, 1023, 0},
@@ -468,7 +468,7 @@ TEST_CASE("what counts and what points is learned by moving it", "[learn]") {
   CHECK(dial.learning.answers()[0].sources.at(0).role == "spinner");
 }
 
-TEST_CASE("a wobble while a gun is swept does not map both its axes to one", "[learn]") {
+TEST_CASE("A wobble while a gun is swept does not map both its axes to one", "[learn]") {
   Description gun;
   gun.name = "Heron Gun";
   gun.vendor = 0x1209;
@@ -508,7 +508,7 @@ TEST_CASE("a wobble while a gun is swept does not map both its axes to one", "[l
   CHECK_FALSE(sheet.controls[1].reversed);
 }
 
-TEST_CASE("no axis is captured where a button was meant", "[learn]") {
+TEST_CASE("No axis is captured when a button is asked for", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.say(1, {{code::abs_x, 14000}});  // the thumb still lies on the stick
   desk.wait(100);
@@ -519,7 +519,7 @@ TEST_CASE("no axis is captured where a button was meant", "[learn]") {
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("with a trigger that is an axis and a button at once, the axis is taken", "[learn]") {
+TEST_CASE("For a trigger that is both an axis and a button, the axis is used", "[learn]") {
   Attachment pad;
   pad.controls = {{absolute(2), ControlType::one_sided, "ABS_Z", Axis::none, 0, 255, 0},
                   {code::btn_tl2, ControlType::button, "BTN_TL2"}};
@@ -535,7 +535,7 @@ TEST_CASE("with a trigger that is an axis and a button at once, the axis is take
   CHECK(desk.learning.answers()[0].sources[0].role == "ABS_Z");
 }
 
-TEST_CASE("two that were not both held for two seconds end nothing", "[learn]") {
+TEST_CASE("Two controls that are not both held for two seconds end nothing", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.say(1, {{code::btn_start, 1}});
   for (int times = 2; times > 0; --times) {  // one is held, the other one is tapped
@@ -552,7 +552,7 @@ TEST_CASE("two that were not both held for two seconds end nothing", "[learn]") 
   CHECK_FALSE(desk.learning.discarded());
 }
 
-TEST_CASE("a direction of a stick that another target has is moved by holding it", "[learn]") {
+TEST_CASE("A stick direction that another target has is moved by holding it", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("left-stick-up");
   desk.wait(600);
@@ -566,7 +566,7 @@ TEST_CASE("a direction of a stick that another target has is moved by holding it
   CHECK(desk.answer(0) == "left-stick-down");
 }
 
-TEST_CASE("a neighbour that shakes, and an axis of the unit's own, hold nothing up", "[learn]") {
+TEST_CASE("A noisy neighbouring axis and a second unit do not delay a step", "[learn]") {
   for (const double by : {0.06, 0.2, 0.5}) {
     CAPTURE(by);
     PadDesk desk{{{"fire"}, {"aim", TargetKind::stick}}};
@@ -581,7 +581,7 @@ TEST_CASE("a neighbour that shakes, and an axis of the unit's own, hold nothing 
   }
 }
 
-TEST_CASE("an oscillating axis is reported, and only a full push counts", "[learn]") {
+TEST_CASE("An oscillating axis is reported, and only a full push counts", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   for (int i = 0; i < 60; ++i) {
@@ -593,7 +593,7 @@ TEST_CASE("an oscillating axis is reported, and only a full push counts", "[lear
   CHECK(desk.answer(0) == "dpad-up");
 }
 
-TEST_CASE("an axis that jumps for an instant has not been pushed", "[learn]") {
+TEST_CASE("An axis that spikes for an instant is not pushed", "[learn]") {
   PadDesk desk{four_directions};
   static_cast<void>(desk.said());
   desk.say(1, {{code::abs_x, -32768}});
@@ -605,7 +605,7 @@ TEST_CASE("an axis that jumps for an instant has not been pushed", "[learn]") {
         "left-stick-left moved only for an instant, like noise. To use it, press it again and hold it briefly.\n");
 }
 
-TEST_CASE("a press before the question can be read is no answer", "[learn]") {
+TEST_CASE("A press before the question can be read is not an answer", "[learn]") {
   for (const int reaction : {31, 100, 150, 200}) {
     CAPTURE(reaction);
     PadDesk desk{buttons({"fire", "jump", "start"})};
@@ -624,7 +624,7 @@ TEST_CASE("a press before the question can be read is no answer", "[learn]") {
   }
 }
 
-TEST_CASE("at an early end the control that was given away is listed, and nothing plays twice", "[learn]") {
+TEST_CASE("At an early end the moved control is listed, and nothing plays twice", "[learn]") {
   std::vector<Question> questions = buttons({"fire", "jump", "start"});
   questions[0].now = {"east"};
   questions[1].now = {"south", "west"};
@@ -646,7 +646,7 @@ TEST_CASE("at an early end the control that was given away is listed, and nothin
   CHECK(desk.learning.asked() == 1U);
 }
 
-TEST_CASE("a skip keeps the user's sources; only 'empty' unassigns them", "[learn]") {
+TEST_CASE("A skip keeps the user's sources; only 'empty' unassigns them", "[learn]") {
   std::vector<Question> questions = buttons({"fire", "jump", "start"});
   for (Question& question : questions) question.now = {"west"};
   questions[0].is_own = questions[1].is_own = true;
@@ -663,7 +663,7 @@ TEST_CASE("a skip keeps the user's sources; only 'empty' unassigns them", "[lear
   CHECK(desk.learning.sources(1).empty());
 }
 
-TEST_CASE("quitting asks before answers are discarded", "[learn]") {
+TEST_CASE("Quitting asks before answers are discarded", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   static_cast<void>(desk.said());
@@ -684,7 +684,7 @@ TEST_CASE("quitting asks before answers are discarded", "[learn]") {
   }
 }
 
-TEST_CASE("answers of before are taken up where they ended", "[learn]") {
+TEST_CASE("Earlier answers are resumed where they ended", "[learn]") {
   PadDesk first{buttons({"fire", "jump", "start"})};
   first.press("south");
   std::vector<std::pair<std::string, Answer>> put_by;
@@ -697,7 +697,7 @@ TEST_CASE("answers of before are taken up where they ended", "[learn]") {
   CHECK(second.answer(0) == "south");
 }
 
-TEST_CASE("an offer is decided by the unit: a press goes to the next choice, a hold takes it", "[learn]") {
+TEST_CASE("A choice is made on the unit: press for the next one, hold to select", "[learn]") {
   LearnOptions options;
   options.offers = {{"form", "What is it?", {"pad", "panel"}}};
   PadDesk desk{buttons({"fire"}), options};
@@ -712,7 +712,7 @@ TEST_CASE("an offer is decided by the unit: a press goes to the next choice, a h
   CHECK(desk.learning.asked() == 0U);
 }
 
-TEST_CASE("held on, a button ends the questions, and then keeps the map: one gesture each", "[learn]") {
+TEST_CASE("A long hold ends the questions and a second one saves the map", "[learn]") {
   PadDesk desk{buttons({"fire", "jump", "start"})};
   desk.press("south");
   desk.press("east", 3300);
@@ -722,7 +722,7 @@ TEST_CASE("held on, a button ends the questions, and then keeps the map: one ges
   CHECK(desk.learning.kept());
 }
 
-TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]") {
+TEST_CASE("A worn stick is at its end where calibration found its stop", "[learn]") {
   Attachment worn = seated(plain_pad(), "seat-1");
   for (const bool is_measured : {false, true}) {
     CAPTURE(is_measured);
@@ -740,7 +740,7 @@ TEST_CASE("a worn stick is at its end where it was measured to stop", "[learn]")
   }
 }
 
-TEST_CASE("back returns to the last answer, not to automatically skipped questions", "[learn]") {
+TEST_CASE("Back returns to the last answer, not to automatically skipped questions", "[learn]") {
   Attachment two;
   two.controls = {{code::btn_south, ControlType::button, "BTN_SOUTH"},
                   {code::btn_east, ControlType::button, "BTN_EAST"}};

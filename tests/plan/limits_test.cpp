@@ -75,7 +75,7 @@ Filled pointers(std::size_t count) {
 
 }  // namespace
 
-TEST_CASE("each limit of a plan can be reached and not be passed", "[plan]") {
+TEST_CASE("Each limit of a plan can be reached and not exceeded", "[plan]") {
   const auto [what, limit, made] = GENERATE(
       table<std::string, std::size_t, Filled (*)(std::size_t)>({{"targets", max_targets, targets},
                                                                 {"signals", max_signals, signals},

@@ -22,7 +22,7 @@ std::string errors_of(const Profile& profile) {
 
 }  // namespace
 
-TEST_CASE("each kind of binding compiles to its golden listing", "[plan]") {
+TEST_CASE("Each kind of binding compiles to its golden listing", "[plan]") {
   CHECK_GOLDEN("plan-pad-2b.txt", plan_of("pad-2b").listing());
   Profile profile = kit_profile();
   Use shaped{"south"};
@@ -39,7 +39,7 @@ TEST_CASE("each kind of binding compiles to its golden listing", "[plan]") {
   CHECK_GOLDEN("plan-kit.txt", plan_of(kit_catalogue(), profile).listing());
 }
 
-TEST_CASE("a plan answers for its ports and targets", "[plan]") {
+TEST_CASE("A plan describes its ports and targets", "[plan]") {
   const Plan plan = plan_of("pad-2b");
   CHECK(plan.ports().size() == 3);  // two, and the room's own
   CHECK(plan.target(1, "a") == plan.target(2, "a"));
@@ -50,7 +50,7 @@ TEST_CASE("a plan answers for its ports and targets", "[plan]") {
   CHECK(plan.seats().size() == 2);
 }
 
-TEST_CASE("every mistake is said at once, each with its place and what to do", "[plan]") {
+TEST_CASE("All mistakes are reported at once, each with its place and a remedy", "[plan]") {
   Profile profile = kit_profile();
   Use far{"south"};
   far.settings.set("dead-zone", 1.5);
@@ -69,7 +69,7 @@ TEST_CASE("every mistake is said at once, each with its place and what to do", "
   CHECK_GOLDEN("plan-errors.txt", errors_of(profile) + "\n");
 }
 
-TEST_CASE("errors of a whole profile", "[plan]") {
+TEST_CASE("Errors that concern a whole profile", "[plan]") {
   Profile profile = kit_profile();
   SECTION("a machine that there is not") {
     profile.system = "kitt";
@@ -95,7 +95,7 @@ TEST_CASE("errors of a whole profile", "[plan]") {
   }
 }
 
-TEST_CASE("like gives the same map to another seat, and own bindings lie over it", "[plan]") {
+TEST_CASE("'like' copies the bindings of another seat, and its own bindings override them", "[plan]") {
   Profile profile = kit_profile();
   profile.ports[0].bind = {{"a", {{"west"}}}, {"b", {{"north"}}}};
   profile.ports[1].like = 1;
@@ -120,7 +120,7 @@ std::string shipped_errors(const Profile& profile) {
 
 }  // namespace
 
-TEST_CASE("a port that is not ours is no port of the plan, and the others keep their numbers", "[plan]") {
+TEST_CASE("A port that belongs to another program is not in the plan, and the others keep their numbers", "[plan]") {
   Profile profile = shipped_profile("pad-2b");
   profile.ports[0] = {};
   profile.ports[0].not_ours = true;
@@ -135,7 +135,7 @@ TEST_CASE("a port that is not ours is no port of the plan, and the others keep t
   CHECK(shipped_errors(profile) == "port 9 unknown-port; ");
 }
 
-TEST_CASE("an accessory's targets are the controller's while it is plugged in", "[plan]") {
+TEST_CASE("An accessory's targets belong to the controller while it is plugged in", "[plan]") {
   Profile profile = shipped_profile("wand");
   CHECK_FALSE(plan_of(built_in_catalogue(), profile).target(1, "second-stick-x"));
   profile.ports[0].accessories = {"second-piece"};
@@ -149,7 +149,7 @@ TEST_CASE("an accessory's targets are the controller's while it is plugged in", 
   CHECK(shipped_errors(profile) == "port 2 unknown-accessory; port 2 unknown-target; ");
 }
 
-TEST_CASE("two paddles on one port are two players'", "[plan]") {
+TEST_CASE("Two paddles on one port belong to two players", "[plan]") {
   Profile profile = shipped_profile("paddle-pair");
   CHECK(profile.ports[1].seat == "seat-3");
   CHECK(profile.ports[1].second_seat == "seat-4");
@@ -190,7 +190,7 @@ TEST_CASE("two paddles on one port are two players'", "[plan]") {
   CHECK(shipped_errors(pads) == "port 1 no-second-player; ");
 }
 
-TEST_CASE("a port that was like another one has all of it also when they are swapped", "[plan]") {
+TEST_CASE("A port that is 'like' another one stays complete when the two are swapped", "[plan]") {
   const auto listing = [](const Profile& p) { return plan_of(built_in_catalogue(), p).listing(); };
   const auto count = [](const std::string& text, const std::string& words) {
     int found = 0;
@@ -213,7 +213,7 @@ TEST_CASE("a port that was like another one has all of it also when they are swa
   check_swap(pads, "anti-dead zone 0.25");
 }
 
-TEST_CASE("swapped ports change plugs: seats, controllers and bindings, everything released in one commit", "[plan]") {
+TEST_CASE("Swapped ports exchange seats, controllers and bindings, and release everything in one commit", "[plan]") {
   Profile profile = shipped_profile("stick-or-mouse");
   profile.ports[0].controller = "mouse-2b";
   profile.ports[1].bind = {{"fire", {{"west"}}}};

@@ -110,7 +110,7 @@ Time ms(std::int64_t count) { return at_us(count * 1000); }
 
 }  // namespace
 
-TEST_CASE("a session tells and shows the same however time is cut into calls", "[session]") {
+TEST_CASE("A session reports and shows the same however time is divided into calls", "[session]") {
   const Evening whole = played_in_frames();
   REQUIRE(whole.told.size() > 8);
   std::mt19937 dice{20261129};
@@ -126,7 +126,7 @@ TEST_CASE("a session tells and shows the same however time is cut into calls", "
   }
 }
 
-TEST_CASE("sessions on several threads do not disturb each other", "[session]") {
+TEST_CASE("Sessions on several threads do not disturb each other", "[session]") {
   const Evening alone = played_in_frames();
   std::array<Evening, 4> evenings;
   std::vector<std::thread> threads;
@@ -135,7 +135,7 @@ TEST_CASE("sessions on several threads do not disturb each other", "[session]") 
   for (const Evening& evening : evenings) CHECK(evening == alone);
 }
 
-TEST_CASE("events are delivered at once, or queued in the same order", "[session]") {
+TEST_CASE("Events are delivered at once, or queued in the same order", "[session]") {
   const Evening waited = played_in_frames();
   std::vector<std::string> told;
   Session* opened = nullptr;
@@ -154,7 +154,7 @@ TEST_CASE("events are delivered at once, or queued in the same order", "[session
   for (std::size_t i = 0; i < told.size(); ++i) CHECK(kind(told[i]) == kind(waited.told[i]));
 }
 
-TEST_CASE("the last 1,024 events are queued", "[session]") {
+TEST_CASE("The last 1,024 events are queued", "[session]") {
   std::string lines = seated;
   for (int i = 0; i < 700; ++i) {
     lines += R"({"t":)" + std::to_string(100'000 + i * 200) + R"(,"node":1,"plug":"out"})" + "\n";
@@ -167,7 +167,7 @@ TEST_CASE("the last 1,024 events are queued", "[session]") {
   CHECK(waited == 1024);
 }
 
-TEST_CASE("a reseated unit keeps its seat, and held controls count from their next press", "[session]") {
+TEST_CASE("A reseated unit keeps its seat, and held controls count from their next press", "[session]") {
   Session session = session_in(std::string{seated} + R"({"t":100000,"node":1,"report":["BTN_SOUTH",1]}
 {"t":200000,"node":1,"report":["BTN_SOUTH",0]}
 {"t":300000,"node":1,"report":["BTN_SOUTH",1]}
@@ -198,7 +198,7 @@ TEST_CASE("a reseated unit keeps its seat, and held controls count from their ne
   CHECK((seats.back().seat == "seat-2" && seats.back().again));
 }
 
-TEST_CASE("rumble and LEDs go with the players of a port", "[session]") {
+TEST_CASE("Rumble and LEDs follow the players of a port", "[session]") {
   SessionOptions options = two_buttons();
   options.rumble = 0.5;
   Session session = session_in(std::string{seated} + R"({"t":400000,"node":1,"plug":"out"}
@@ -270,7 +270,7 @@ std::string twins_room(const std::string& lines) {
 
 }  // namespace
 
-TEST_CASE("a unit has one id, whatever it is called", "[session]") {
+TEST_CASE("A unit has one id, whatever its name", "[session]") {
   Session session =
       Session::open_room(two_buttons(), {"twins", lines_of(twins_room(std::string{R"({"t":300000,"node":1,"plug":"out"}
 {"t":400000,"node":1,"plug":"in"}
@@ -300,7 +300,7 @@ TEST_CASE("a unit has one id, whatever it is called", "[session]") {
   CHECK((back[0].id != waiting[0].id && back[0].id != waiting[1].id && back[0].seat == "seat-1"));
 }
 
-TEST_CASE("a player leaves a seat, and it is free", "[session]") {
+TEST_CASE("A player who leaves a seat frees it", "[session]") {
   const std::string chord = R"({"t":100000,"node":1,"report":["BTN_SELECT",1,"BTN_TL",1]}
 {"t":200000,"node":1,"report":["BTN_SELECT",0,"BTN_TL",0]}
 )";
@@ -335,7 +335,7 @@ TEST_CASE("a player leaves a seat, and it is free", "[session]") {
   CHECK(all_of<LeftSeat>(session).size() == 1);
 }
 
-TEST_CASE("a returning owner plays, even beside a replacement of the same model", "[session]") {
+TEST_CASE("A returning owner plays, even beside a replacement of the same model", "[session]") {
   const auto pad = [](int node, const char* serial) {
     return std::string{R"({"node":)"} + std::to_string(node) +
            R"(,"name":"Moor Pad","id":"0003:1209:0002:0100","serial":")" + serial + R"(","socket":"hall:)" +
@@ -372,7 +372,7 @@ TEST_CASE("a returning owner plays, even beside a replacement of the same model"
   CHECK(session.rig().units.size() == (has_free_seat ? 2U : 1U));
 }
 
-TEST_CASE("leaving a seat during a press releases it and starts no press", "[session]") {
+TEST_CASE("Leaving a seat during a press releases it and starts no press", "[session]") {
   Session session = session_in(R"({"t":10000,"node":1,"plug":"in"}
 {"t":20000,"node":1,"report":["BTN_SOUTH",1]}
 {"t":30000,"node":1,"report":["BTN_SOUTH",0]}
@@ -391,7 +391,7 @@ TEST_CASE("leaving a seat during a press releases it and starts no press", "[ses
   CHECK(session.units()[0].seat.empty());
 }
 
-TEST_CASE("a polled room advances", "[session]") {
+TEST_CASE("A polled room advances", "[session]") {
   Session session = session_in(seated);
   std::vector<Seated> seats;
   const int descriptor = session.descriptor();
@@ -410,7 +410,7 @@ TEST_CASE("a polled room advances", "[session]") {
   CHECK(session.now() >= ms(30));
 }
 
-TEST_CASE("invalid calls of a session are harmless", "[session]") {
+TEST_CASE("Invalid calls of a session are harmless", "[session]") {
   CHECK(Session::open_room(two_buttons(), {}).error().front().id == "no-lines");
   constexpr double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
   SessionOptions options = two_buttons();
@@ -512,7 +512,7 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
 
 }  // namespace
 
-TEST_CASE("after the end nothing is pressed, including held hotkeys", "[session]") {
+TEST_CASE("After the end nothing is pressed, including held hotkeys", "[session]") {
   SessionOptions options = two_buttons();
   options.profile.hotkeys.back().action = "save-state";
   auto session = session_in(R"({"t":0,"node":1,"plug":"in"}
@@ -532,11 +532,11 @@ TEST_CASE("after the end nothing is pressed, including held hotkeys", "[session]
   CHECK(is_at_rest(session, game));
 }
 
-TEST_CASE("every call may come at any time, also behind the end", "[session]") {
+TEST_CASE("Every call is allowed at any time, even after the end", "[session]") {
   judge_stories(7, cases(60, 2000), 500, judge_calls);
 }
 
-TEST_CASE("an unreadable room is reported with its place", "[session]") {
+TEST_CASE("An unreadable room is reported with its place", "[session]") {
   const auto fails = [](const std::string& text) {
     auto session = Session::open_room(two_buttons(), {"moor.trace", lines_of(text)}).value();
     while (session.run_until(session.now() + std::chrono::seconds{1})) {

@@ -215,7 +215,8 @@ Rig first_evening(const Plan& plan, const Catalogue& catalogue) {
 
 }  // namespace
 
-TEST_CASE("Every order of plugging in, every replug, every renumbering: every seat stays", "[table]") {
+TEST_CASE("Every seat stays the same across every order of connecting, every reconnect and every renumbering",
+          "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   const Rig rig = first_evening(plan, catalogue);
@@ -308,7 +309,7 @@ TEST_CASE("Halves of one device keep their seats, announced in any order, from t
   REQUIRE(names.front() == "Twin Stick (2)");
 }
 
-TEST_CASE("Twins that changed sockets are asked about, never guessed", "[table]") {
+TEST_CASE("The user is asked about units of one model that changed sockets; nothing is guessed", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   const Rig rig = first_evening(plan, catalogue);
@@ -335,7 +336,7 @@ TEST_CASE("Twins that changed sockets are asked about, never guessed", "[table]"
   REQUIRE(next.press(hands[3 - first]) == 3);
 }
 
-TEST_CASE("A twin in its socket keeps its seat, and the other one is asked about", "[table]") {
+TEST_CASE("A unit in its own socket keeps its seat, and the user is asked about the other one", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   auto units = six_units();
@@ -381,7 +382,7 @@ TEST_CASE("The two halves of an encoder are two players, and its coin door serve
   REQUIRE(evening.press({4, 0, key_1}) == -1);  // both ports see it
 }
 
-TEST_CASE("While all is frozen a press takes no seat", "[table]") {
+TEST_CASE("During a freeze a press claims no seat", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   Evening evening{plan, catalogue, {}};
@@ -392,7 +393,7 @@ TEST_CASE("While all is frozen a press takes no seat", "[table]") {
   CHECK(evening.notes().said == std::vector<std::string>{"sits seat-1"});
 }
 
-TEST_CASE("A unit that always streams and falls silent is away after half a second, and back when it speaks",
+TEST_CASE("A streaming unit that falls silent is away after half a second, and returns with its next report",
           "[table]") {
   const Plan plan = seven_seats();
   Catalogue catalogue = sheets();
@@ -425,7 +426,7 @@ TEST_CASE("A unit that always streams and falls silent is away after half a seco
   REQUIRE(evening.notes().said.size() == 4);
 }
 
-TEST_CASE("Several units of one seat play one port, and each releases its own only", "[table]") {
+TEST_CASE("Several units of one seat play one port, and each releases only its own controls", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue = sheets();
   const auto units = six_units();
@@ -442,7 +443,7 @@ TEST_CASE("Several units of one seat play one port, and each releases its own on
   REQUIRE(evening.tell(0, 0, {code::btn_south, 0}, 1, "fire") == 0);
 }
 
-TEST_CASE("By cable and by radio it is one player, and the rig may ask for the radio", "[table]") {
+TEST_CASE("One device on cable and radio is one player, and the rig can prefer the radio", "[table]") {
   const Plan plan = seven_seats();
   const Catalogue catalogue;
   Description cable = usb(plain_pad("Moor Pad, wired"), "hall:7", 0, "02005e100007");
@@ -472,7 +473,7 @@ TEST_CASE("By cable and by radio it is one player, and the rig may ask for the r
   REQUIRE(later.press({asks ? 0U : 1U, 0, code::btn_south}) == 2);
 }
 
-TEST_CASE("Who types on a keyboard takes no seat at a machine that has no keys", "[table]") {
+TEST_CASE("Typing on a keyboard claims no seat on a machine without keys", "[table]") {
   const Plan plan = seven_seats();
   Catalogue catalogue = sheets();
   UnitSheet keys{"keys", "Keys", {{0x1209, 11, ""}}, {}, {}};
@@ -490,7 +491,7 @@ TEST_CASE("Who types on a keyboard takes no seat at a machine that has no keys",
   REQUIRE(evening.playing_nodes().size() == 1);
 }
 
-TEST_CASE("A unit without buttons sits down by a movement that is meant", "[table]") {
+TEST_CASE("A unit without buttons claims a seat by a deliberate movement", "[table]") {
   const Plan plan = plan_of(kit_catalogue(), propose(kit_catalogue(), "kit").value());
   Catalogue catalogue;
   UnitSheet knob{"knob", "Knob", {{0x1209, 10, ""}}, {}, {}};

@@ -57,7 +57,7 @@ constexpr const char* text =
 
 }  // namespace
 
-TEST_CASE("a new kind of stage is in parser, schema, pages, listing and `why` by its row alone") {
+TEST_CASE("A new stage appears in parser, schema, pages, listing and 'why' through its row alone") {
   const Sheets sheets = read_sheets("t.toml", text);
   REQUIRE(sheets.problems.empty());
   const Profile& profile = sheets.profiles.at(0);
@@ -77,7 +77,7 @@ TEST_CASE("a new kind of stage is in parser, schema, pages, listing and `why` by
   REQUIRE_FALSE(beyond.problems.empty());
 }
 
-TEST_CASE("the engine plays a new kind of stage, and the slow twin judges it in its random profiles") {
+TEST_CASE("The engine plays a new stage, and the slow twin checks it in its random profiles") {
   std::size_t leaning_uses = 0;
   for (const Profile& profile : test::story_profiles())
     for (const PortProfile& port : profile.ports)

@@ -189,7 +189,7 @@ const Laws& other_laws() {
 
 }  // namespace
 
-TEST_CASE("every stage keeps its laws, and the slow twin plays it", "[stage]") {
+TEST_CASE("Every stage obeys its laws, and the slow twin plays it", "[stage]") {
   for (const Kind* kind : stage::table()) {
     INFO(kind->name);
     const auto& laws = test::shape_laws().contains(kind->name) ? test::shape_laws() : other_laws();
@@ -204,7 +204,7 @@ TEST_CASE("every stage keeps its laws, and the slow twin plays it", "[stage]") {
   }
 }
 
-TEST_CASE("a stage's table row alone defines reading, checks, writing and documentation", "[stage]") {
+TEST_CASE("A stage's table row alone defines reading, checks, writing and documentation", "[stage]") {
   for (const Kind* kind : stage::of_uses())
     for (const stage::Field& field : kind->fields) {
       CAPTURE(field.name);
@@ -242,7 +242,7 @@ TEST_CASE("a stage's table row alone defines reading, checks, writing and docume
   CHECK(refused.error()[0].hint == "did you mean 'dead-zone'?");
 }
 
-TEST_CASE("powers agree with the C library's, and are exact where they can be", "[stage]") {
+TEST_CASE("Powers agree with the C library's, and are exact where an exact result exists", "[stage]") {
   std::mt19937 dice{11};
   std::uniform_real_distribution<double> bases{1e-6, 1.5};
   std::uniform_real_distribution<double> exponents{0.2, 5};

@@ -74,7 +74,7 @@ void collect(const Value& table, const Keys& path, std::vector<std::pair<Keys, c
 
 }  // namespace
 
-TEST_CASE("An edit of one binding touches one line", "[edit]") {
+TEST_CASE("Editing one binding changes one line", "[edit]") {
   struct Case {
     Keys keys;
     std::string value, old_line, new_line;
@@ -104,7 +104,7 @@ TEST_CASE("An edit of one binding touches one line", "[edit]") {
   }
 }
 
-TEST_CASE("Clearing takes a binding's own lines away and no other", "[edit]") {
+TEST_CASE("Clearing a binding removes only its own lines", "[edit]") {
   for (const auto& [keys, gone] : std::vector<std::pair<Keys, std::string>>{
            {{"port", "1", "bind", "a"}, "a = \"south\"                          # the big one\n"},
            {{"port", "1", "bind", "c"}, "c = 'west'\n"},
@@ -119,7 +119,7 @@ TEST_CASE("Clearing takes a binding's own lines away and no other", "[edit]") {
   REQUIRE(lines_gone(cabinet, clear(cabinet, {"port", "1", "bind", "b"})) == 2);
 }
 
-TEST_CASE("Every value of every shipped file: set to itself, to another and back, cleared", "[edit]") {
+TEST_CASE("Every value of every shipped file can be set to itself, changed, restored and cleared", "[edit]") {
   std::vector<std::string> texts{cabinet, std::string{marrowby::sheets_text()}};
   for (const catalogue::Shipped& sheet : catalogue::shipped()) texts.emplace_back(sheet.text);
   std::size_t edits = 0;
@@ -147,7 +147,7 @@ TEST_CASE("Every value of every shipped file: set to itself, to another and back
   REQUIRE(edits > 60);
 }
 
-TEST_CASE("What only a person should change is refused", "[edit]") {
+TEST_CASE("Edits that belong to a person are rejected", "[edit]") {
   const auto id_of = [](const tl::expected<std::string, Diagnostics>& result) { return result.error()[0].id; };
   const Source source{"t", cabinet};
   REQUIRE(id_of(text::clear_value(source, Keys{"port", "1", "bind"})) == "cannot-edit");
@@ -157,7 +157,7 @@ TEST_CASE("What only a person should change is refused", "[edit]") {
   REQUIRE(id_of(text::set_value({"t", "a = ["}, Keys{"name"}, "1")) == "syntax");
 }
 
-TEST_CASE("Odd places for a binding", "[edit]") {
+TEST_CASE("Bindings in unusual places", "[edit]") {
   REQUIRE(set("", {"a"}, "1") == "a = 1\n");
   REQUIRE(set("x = 1", {"a"}, "1") == "x = 1\na = 1\n");
   REQUIRE(set("x = 1", {"p", "a"}, "1") == "x = 1\n\n[p]\na = 1\n");
@@ -170,7 +170,7 @@ TEST_CASE("Odd places for a binding", "[edit]") {
   REQUIRE(clear("p.a = 1\np.b = 2\n", {"p", "a"}) == "p.b = 2\n");
 }
 
-TEST_CASE("Lists of tables: one of them is changed, gets a field, or goes", "[edit]") {
+TEST_CASE("An entry in a list of tables can be changed, extended or removed", "[edit]") {
   const std::string rig =
       "omnipar = 1\nkind = \"rig\"\n\n# the big one\n[[unit]]\nname = \"a\" # a\nseat = \"left\"\n\n[[unit]]\nname = "
       "\"b\"\n\n"
@@ -190,7 +190,7 @@ TEST_CASE("Lists of tables: one of them is changed, gets a field, or goes", "[ed
   REQUIRE(clear("[[unit]]\nname = \"a\"\n", {"unit", "#0"}).empty());
 }
 
-TEST_CASE("A key that leads nowhere changes nothing, whatever number it has", "[edit]") {
+TEST_CASE("A path to a missing key changes nothing, whatever its index", "[edit]") {
   for (const char* key : {"#", "#x", "#99999999999999999999999", "#-1"}) {
     const auto cleared = text::clear_value({"t", "[[unit]]\nname = \"a\"\n"}, Keys{"unit", key});
     CHECK(cleared.value_or("refused") == (cleared ? "[[unit]]\nname = \"a\"\n" : "refused"));

@@ -100,7 +100,7 @@ TEST_CASE("Lines survive a round trip unchanged", "[trace]") {
   }
 }
 
-TEST_CASE("A piece begins and ends in the states that the whole has there", "[trace]") {
+TEST_CASE("An excerpt begins and ends in the states that the whole trace has there", "[trace]") {
   // What is plugged in, and what is held or pushed: a trace's state at some moment.
   using State = std::map<int, std::map<Code, std::int32_t>>;
   const auto follow = [](State& state, const TraceEvent& event) {
@@ -168,7 +168,7 @@ TEST_CASE("A piece begins and ends in the states that the whole has there", "[tr
   }
 }
 
-TEST_CASE("A piece of a trace whose nodes speak without being plugged in can be read", "[trace]") {
+TEST_CASE("An excerpt of a trace whose nodes report before they are plugged in can be read", "[trace]") {
   Description pad;
   pad.name = "Pad";
   pad.codes = {{key(0x130)}};
@@ -187,7 +187,7 @@ TEST_CASE("A piece of a trace whose nodes speak without being plugged in can be 
   }
 }
 
-TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
+TEST_CASE("The sample room's trace is formatted exactly as Omnipar writes it", "[trace]") {
   TraceReader reader{"marrowby.trace"};
   std::size_t units = 0;
   for (std::string_view rest = marrowby::trace_text(); !rest.empty();) {
@@ -206,7 +206,7 @@ TEST_CASE("The room's own trace is written as Omnipar writes", "[trace]") {
   REQUIRE(units == 4);
 }
 
-TEST_CASE("The documentation of traces is correct: its example is a trace, and every field is described", "[trace]") {
+TEST_CASE("The trace documentation is correct: its example is a trace, and every field is described", "[trace]") {
   const std::string page = sheet_reference();
   const std::string fence = "```json\n";
   const std::size_t from = page.find(fence, page.find("## Traces and rooms")) + fence.size();
@@ -243,7 +243,7 @@ TEST_CASE("The documentation of traces is correct: its example is a trace, and e
   }
 }
 
-TEST_CASE("Numbers that are too large are a mistake like any other", "[trace]") {
+TEST_CASE("Numbers that are too large are reported as mistakes", "[trace]") {
   for (const char* line :
        {R"({"node":1e400})", R"({"t":1e999,"node":1,"report":[]})",
         R"({"node":1,"name":"a","axes":{"ABS_X":[0,1e400]}})", R"({"node":99999999999999999999999})"}) {
@@ -253,7 +253,7 @@ TEST_CASE("Numbers that are too large are a mistake like any other", "[trace]") 
   }
 }
 
-TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
+TEST_CASE("Each mistake in a trace is reported with its line", "[trace]") {
   const std::string at_3 = "evening.trace:3:1: ";
   struct Case {
     std::string line, message;
@@ -307,7 +307,7 @@ TEST_CASE("Each mistake in a trace is named at its line", "[trace]") {
   REQUIRE(problem_of("{}").find("[not-a-trace]") != std::string::npos);
 }
 
-TEST_CASE("Deep and torn lines are errors, never a crash", "[trace]") {
+TEST_CASE("Deeply nested and truncated lines are errors, never crashes", "[trace]") {
   REQUIRE(problem_of(head + std::string(60'000, '[')).find("[bad-line]") != std::string::npos);
   const std::string line = "{\"t\":1,\"node\":1,\"report\":[\"BTN_SOUTH\",1],\"note\":\"ü\"}";
   for (std::size_t cut = 1; cut < line.size(); ++cut) REQUIRE_FALSE(problem_of(head + line.substr(0, cut)).empty());

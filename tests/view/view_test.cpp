@@ -45,7 +45,7 @@ void check_columns(const Canvas& canvas) {
 
 }  // namespace
 
-TEST_CASE("any name stays in its cells and keeps the columns aligned", "[view]") {
+TEST_CASE("Any name stays in its cells and keeps the columns aligned", "[view]") {
   std::mt19937 dice{5};
   const auto below = [&dice](int n) { return static_cast<int>(dice() % static_cast<unsigned>(n)); };
   for (int round = 0; round < cases(2000, 50'000); ++round) {
@@ -221,7 +221,7 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
 
 }  // namespace
 
-TEST_CASE("lit controls match the samples at every frame of simulated sessions", "[view]") {
+TEST_CASE("Highlighted controls match the samples at every frame of simulated sessions", "[view]") {
   judge_stories(11, cases(80, 2000), 600, judge_evening);
 }
 
@@ -249,7 +249,7 @@ std::vector<Change> pushed(const Description& node) {
 
 }  // namespace
 
-TEST_CASE("each model of unit, at rest and with everything pushed", "[view]") {
+TEST_CASE("Each unit model, at rest and with every control at its end", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   std::string narrow, wide;
   for (const Description& node : shipped_nodes())
@@ -269,7 +269,7 @@ TEST_CASE("each model of unit, at rest and with everything pushed", "[view]") {
   CHECK_GOLDEN("view-units-wide.txt", wide);
 }
 
-TEST_CASE("each machine's controllers", "[view]") {
+TEST_CASE("Each machine's controllers", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   std::string narrow, wide;
   for (const SystemSheet& system : catalogue.systems) {
@@ -284,7 +284,7 @@ TEST_CASE("each machine's controllers", "[view]") {
   CHECK_GOLDEN("view-ports-wide.txt", wide);
 }
 
-TEST_CASE("a view of any size stays in its cells", "[view]") {
+TEST_CASE("A view of any size stays in its cells", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   const Plan plan = compile(catalogue, propose(catalogue, "gun-booth").value()).value();
   inspect::Seen seen{catalogue};
@@ -312,7 +312,7 @@ TEST_CASE("a view of any size stays in its cells", "[view]") {
     }
 }
 
-TEST_CASE("two players on one node are known and judged apart", "[view]") {
+TEST_CASE("Two players on one node are recognised and shown separately", "[view]") {
   const Catalogue catalogue = built_in_catalogue();
   Description node;
   node.name = "Shared Panel";
