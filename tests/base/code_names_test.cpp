@@ -16,7 +16,7 @@ TEST_CASE("Codes have the kernel's names", "[names]") {
       const std::string ours = base::code_name(code);
       CAPTURE(type, number, ours);
       REQUIRE(base::code_of_name(ours) == code);
-      // libevdev may be older than the names, and calls the end of a range by that name.
+      // libevdev may be older than the names, and gives the end of a range that name.
       if (theirs == nullptr || std::string_view{theirs}.ends_with("_MAX")) continue;
       ++named;
       REQUIRE(base::code_of_name(theirs) == code);

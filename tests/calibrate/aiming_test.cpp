@@ -1,4 +1,4 @@
-// A person fits guns: patiently, with the slips of hands, and with another gun in the room.
+// A user calibrates guns: patiently, with slips, and with another gun in the room.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -13,8 +13,8 @@ using Why = AimingRefusal;
 
 namespace {
 
-/// Two guns of one model in front of a screen; each says where it points 125 times a second, like a real one only when
-/// that has changed.
+/// Two guns of one model in front of a screen; each reports its aim 125 times a second, but like a real one only
+/// changes.
 class Shooter {
  public:
   explicit Shooter(AimingOptions options = {}, bool two = true) : guide{with_screen(std::move(options))} {
@@ -33,7 +33,7 @@ class Shooter {
     return unit;
   }
 
-  /// The hand points there for so long.
+  /// Aims there for this duration.
   void aim(AreaPoint at, int ms = 400, int gun = 0) {
     std::normal_distribution<double> shake{0, noise};
     for (int i = 0; i < ms; i += 8) {
@@ -60,7 +60,7 @@ class Shooter {
     aim(at, 400, gun);
     pull(gun);
   }
-  /// At what is asked for, this far beside it.
+  /// At the requested point, with this offset.
   void shoot_target(double off_x = 0, double off_y = 0) {
     const AreaPoint at = guide.target().value();
     shoot({at.x + off_x, at.y + off_y});
@@ -72,7 +72,7 @@ class Shooter {
     pull();
   }
 
-  /// What was said since: refusals by their names, shots as '.', other things as letters.
+  /// What was reported since: rejections by name, shots as '.', other things as letters.
   std::string story() {
     std::string all;
     while (const auto event = guide.next_event()) {
@@ -144,7 +144,7 @@ TEST_CASE("A gun is calibrated with its trigger alone and hits where it is aimed
   }
   Calibration kept{"Left Gun", {}, {}};
   kept = merged(kept, shooter.guide.found());
-  kept = merged(kept, shooter.guide.found());  // once more: in the place of the old one
+  kept = merged(kept, shooter.guide.found());  // again: it replaces the old one
   CHECK(kept.aims.size() == 1);
   const Sheets again = read_sheets("t.toml", to_toml(kept));
   REQUIRE(again.problems.empty());
@@ -171,7 +171,7 @@ TEST_CASE("Each fault is named, and only the affected step is repeated", "[gun]"
   CHECK(shooter.guide.number() == 3);  // the later of the two
   shooter.shoot_target();
   CHECK(shooter.story() == ".F");
-  shooter.pull(0, 2200);  // held: from the first shot
+  shooter.pull(0, 2200);  // held: restart from the first shot
   CHECK(shooter.guide.number() == 1);
   CHECK_FALSE(shooter.guide.over());
 }
@@ -223,7 +223,7 @@ TEST_CASE("The spread of a shot is that of its readings", "[gun]") {
   Shooter shooter{without_test()};
   const AreaPoint target = shooter.guide.target().value();
   const auto raw = static_cast<std::int32_t>(65535 * target.x);
-  for (int i = 0; i < 100; ++i) {  // as far to one side as to the other, one each reading of 4 ms
+  for (int i = 0; i < 100; ++i) {  // equally far to both sides, one reading every 4 ms
     shooter.now += Duration{4'000};
     shooter.say({{absolute(0), raw + (i % 2 == 0 ? 100 : -100)}, {absolute(1), 30'000}});
   }
@@ -259,8 +259,8 @@ TEST_CASE("A reconnected gun continues with the same shot; an invalid number of 
   for (int i = 0; i < 3; ++i) shooter.shoot_target();
   shooter.guide.lose(0);
   CHECK(shooter.guide.guns() == std::vector<std::string>{"Right Gun"});
-  shooter.shoot({0.5, 0.5});                                 // nobody hears it
-  shooter.guide.meet(7, "Left Gun", Shooter::attachment());  // another number now
+  shooter.shoot({0.5, 0.5});                                 // not received
+  shooter.guide.meet(7, "Left Gun", Shooter::attachment());  // a different number now
   CHECK(shooter.guide.number() == 4);
   shooter.node = 7;
   shooter.shoot_target();
@@ -280,7 +280,7 @@ TEST_CASE("A silent gun is rejected; one that reports only changes is read by ti
   silent.go({target.x - 0.3, target.y - 0.3}, target, 400);
   silent.aim(target, 8);
   silent.silent = true;
-  silent.aim(target, 300);  // it stands still, so it has nothing to report
+  silent.aim(target, 300);  // it does not move, so it has nothing to report
   silent.silent = false;
   silent.pull();
   CHECK(silent.story() == ".");
@@ -291,7 +291,7 @@ TEST_CASE("A silent gun is rejected; one that reports only changes is read by ti
 TEST_CASE("A gun that moves while it is fired is asked twice to hold still, then gets a wider bound", "[gun]") {
   const auto shoot_moving = [](Shooter& shooter) {
     const AreaPoint at = shooter.guide.target().value();
-    shooter.go({at.x - 0.06, at.y}, at, 300);  // 0.2 widths in a second
+    shooter.go({at.x - 0.06, at.y}, at, 300);  // 0.2 widths per second
     shooter.pull();
   };
   Shooter swinging{without_test()};
@@ -309,7 +309,7 @@ TEST_CASE("A gun that moves while it is fired is asked twice to hold still, then
   Shooter still{without_test()};
   for (int i = 0; i < 5; ++i) still.shoot_target();
   CHECK(swinging.guide.fit()->aim.bound > still.guide.fit()->aim.bound + 0.005);
-  Shooter quick{without_test()};  // who stops a tenth of a second before the pull is still enough
+  Shooter quick{without_test()};  // stopping a tenth of a second before the pull is enough
   const AreaPoint at = quick.guide.target().value();
   quick.go({at.x - 0.06, at.y}, at, 300);
   quick.aim(at, 120);
@@ -328,7 +328,7 @@ TEST_CASE("A fit with one bad shot can be saved, by the trigger or by a key", "[
       shooter.guide.choose(AimingChoice::keep);
     CHECK(shooter.story() == "E");
     REQUIRE(shooter.guide.kept());
-    CHECK(shooter.guide.found().aims.at(0).bound > 0.02);  // which says so
+    CHECK(shooter.guide.found().aims.at(0).bound > 0.02);  // which reports it
     CHECK(shooter.guide.shots().size() == 9);
   }
 }
@@ -394,12 +394,12 @@ TEST_CASE("For any choices, connections and orders, the guide ends or asks again
       if (shooter.guide.kept()) CHECK(shooter.guide.found().aims.size() == 1);
       continue;
     }
-    // Whatever has happened: who is patient from here on gets there.
+    // Whatever has happened so far, patience from here on leads to a result.
     for (int gun = 0; gun < 2; ++gun) shooter.guide.meet(gun, Shooter::name(gun), Shooter::attachment());
     shooter.say({{key(0x110), 0}});
     shooter.now += Duration{500'000};
     if (shooter.guide.step() == AimingStep::who) shooter.shoot({0.5, 0.5});
-    if (shooter.guide.unit() == Shooter::name(1)) continue;  // that is the other one's
+    if (shooter.guide.unit() == Shooter::name(1)) continue;  // the other gun's
     shooter.guide.choose(AimingChoice::again);
     for (int shot = 0; shot < 12 && shooter.guide.step() == AimingStep::shot; ++shot) shooter.shoot_target();
     CHECK(shooter.guide.step() == AimingStep::done);

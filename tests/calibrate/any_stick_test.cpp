@@ -1,4 +1,4 @@
-// Whatever stick a person holds, and however: the guide ends, with a measurement that holds or with a true reason.
+// For any stick and any way of holding it, the guide ends with a valid calibration or a true reason.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -21,7 +21,7 @@ namespace {
 
 constexpr double per_degree = std::numbers::pi / 180;
 
-/// Sticks as they are in cupboards.
+/// Sticks as found in practice.
 MadeStick any_stick(std::mt19937& dice) {
   const auto any = [&dice](double low, double high) { return std::uniform_real_distribution<double>{low, high}(dice); };
   const auto one_in = [&dice](unsigned n) { return dice() % n == 0; };
@@ -54,7 +54,7 @@ struct Outcome {
   bool kept = false;
   double direction = 0;  ///< degrees off at full deflection, at most
   double missing = 0;    ///< of a full push
-  double at_rest = 1;    ///< the part of all returns that is rest
+  double at_rest = 1;    ///< the share of releases that end at rest
 };
 
 Outcome judged(const MadeStick& stick, const StickCalibration& kept, std::mt19937& dice) {
@@ -126,6 +126,6 @@ TEST_CASE("For any stick the guide ends with a valid calibration", "[calibrate]"
   INFO(words);
   CHECK(kept >= all * 98 / 100);
   CHECK(turned_wrong <= all / 100);
-  CHECK(short_of_it <= std::max(6, all / 30));  // a lazy sweep of a stick that saturates on one side
+  CHECK(short_of_it <= std::max(6, all / 30));  // an incomplete sweep of a stick that saturates on one side
   CHECK(restless <= all / 50);
 }

@@ -1,4 +1,4 @@
-// The guided test for combinations that are blocked or ghost, against simulated encoders with known faults.
+// The guided test for blocked and ghosting combinations, against simulated encoders with known faults.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <map>
@@ -23,8 +23,8 @@ std::vector<Button> panel_buttons(std::size_t count) {
   return buttons;
 }
 
-/// A matrix of switches without diodes: when three corners of a rectangle are closed, the fourth looks closed too.
-/// A careful one notices that and then sends nothing of the newest.
+/// A switch matrix without diodes: when three corners of a rectangle are closed, the fourth appears closed, too.
+/// A blocking encoder detects that and then reports nothing of the newest press.
 class Matrix {
  public:
   enum class Fault { none, ghosts, blocks };
@@ -36,7 +36,7 @@ class Matrix {
     }
   }
 
-  /// What the encoder sends when the hand changes one switch.
+  /// What the encoder sends when one switch changes.
   std::vector<Change> change(Code code, bool down) {
     if (down)
       closed_.insert(code);
@@ -82,7 +82,7 @@ class Matrix {
   std::set<Code> sent_;
 };
 
-/// A person who does what is asked: finds the names in the line, holds the first ones and presses the others.
+/// A user who follows the instructions: finds the names in the line, holds the first ones and presses the others.
 class Person {
  public:
   Person(Matrix& matrix, std::vector<Button> buttons)
@@ -164,7 +164,7 @@ TEST_CASE("Exactly the blocked and ghosting combinations of an encoder are found
       std::set<std::vector<Code>> faulty;
       for (const Combination& found : person.test().found()) {
         faulty.insert(found.held);
-        // Each that is named is wrong by the matrix itself.
+        // Each reported combination is faulty in the matrix itself.
         const std::set<Code> held{found.held.begin(), found.held.end()};
         for (const Code code : fault == Matrix::Fault::blocks ? found.blocked : found.ghosts) {
           std::set<Code> closed = held;
@@ -194,7 +194,7 @@ TEST_CASE("A step is repeated if a button is missing or not held", "[combination
   act(103, 1);
   act(103, 0);
   CHECK(lines[1].starts_with("'lever up' and 'lever left' were not held together. Try again"));
-  for (int tries = 0; tries < 2; ++tries) {  // button 2 is forgotten, or blocked
+  for (int tries = 0; tries < 2; ++tries) {  // button 2 is missed, or blocked
     REQUIRE(test.found().empty());
     act(103, 1);
     act(105, 1);

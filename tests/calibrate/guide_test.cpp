@@ -1,4 +1,4 @@
-// A person calibrates: patiently, or with the slips of hands.
+// A user calibrates: patiently, or with slips.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -19,10 +19,10 @@ namespace {
 
 constexpr double pi = std::numbers::pi;
 
-/// The kept stick is as good as the truth allows; how a round one is turned is left out.
+/// The saved stick is as accurate as the data allows; the rotation of a round one is left out.
 void check_good(const MadeStick& stick, StickCalibration kept) {
   if (stick.gate == StickGate::round) {
-    CHECK(std::fabs(kept.turned - stick.turned) <= 11);  // hands push aside by 5 degrees
+    CHECK(std::fabs(kept.turned - stick.turned) <= 11);  // pushes have errors of 5 degrees
     kept.turned = stick.turned;
   }
   const auto map = shape::stick_map(kept);
@@ -43,7 +43,7 @@ void check_good(const MadeStick& stick, StickCalibration kept) {
   std::ranges::sort(direction);
   std::ranges::sort(magnitude);
   CHECK(direction[direction.size() * 99 / 100] <= 1);
-  CHECK(magnitude[magnitude.size() * 99 / 100] <= 0.03);  // where a sweep passed quickly, what it reached counts
+  CHECK(magnitude[magnitude.size() * 99 / 100] <= 0.03);  // where a sweep was fast, the reach counts
 }
 
 const StickCalibration& stick_in(const Hands& hands, int stick) {
@@ -89,7 +89,7 @@ TEST_CASE("A stick with a reversed axis is calibrated in the user's directions",
     hands.sweep(0, 0.55, 2);
     hands.wait(1200);
     hands.heard();
-    CHECK(hands.said.find("upper left") != std::string::npos);  // also what is missing
+    CHECK(hands.said.find("upper left") != std::string::npos);  // including what is missing
     hands.to_the_end();
     INFO(hands.said);
     REQUIRE(hands.guide.kept());
@@ -179,7 +179,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }
-    // (a square that is not pushed to one of its sides looks like a narrower one: nobody could tell)
+    // (a square that is not pushed to one of its sides cannot be told from a narrower one)
     if (test::made_stick(seed).gate == StickGate::square) continue;
     SECTION("not pushed to its edge on one side " + std::to_string(seed)) {
       Hands hands{seed, {.only = {"left-stick"}}};
@@ -187,7 +187,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       for (int turn = 0; turn < 3; ++turn)
         for (int i = 0; i < 250; ++i) {
           const double angle = 2 * pi * i / 250;
-          const double part = std::cos(angle) < -0.7 ? 0.65 : 1;  // to the left it never got there
+          const double part = std::cos(angle) < -0.7 ? 0.65 : 1;  // to the left it was incomplete
           const double far = part * hands.sticks[0].reach(angle);
           hands.put(0, far * std::cos(angle), far * std::sin(angle));
         }
@@ -212,7 +212,7 @@ TEST_CASE("A nonlinear trigger is guided to its mark; a jumping one and a paddle
   REQUIRE(hands.guide.kept());
   const AxisCalibration& trigger = hands.guide.found().axes.at(0);
   REQUIRE(trigger.marks.size() == 1);
-  CHECK(std::abs(trigger.marks[0].raw - 70) <= 3);  // half down it says a quarter of the way
+  CHECK(std::abs(trigger.marks[0].raw - 70) <= 3);  // half pressed it reports a quarter
   CHECK(trigger.marks[0].part == 0.5);
   Control control;
   control.type = ControlType::one_sided;
@@ -228,7 +228,7 @@ TEST_CASE("A nonlinear trigger is guided to its mark; a jumping one and a paddle
   for (int i = 0; i < 4; ++i)
     for (int k = 0; k <= 230; ++k) {
       const double at = i % 2 == 0 ? 12 + k : 242 - k;
-      if (at > 60 && at < 84) continue;  // it says nothing there
+      if (at > 60 && at < 84) continue;  // it reports nothing there
       paddle.sweep.push_back(k == 100 ? 3000 : at);
     }
   const auto fit = fit_axis(paddle);

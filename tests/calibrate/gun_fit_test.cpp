@@ -1,4 +1,4 @@
-// What fits of shots promise, against guns of which the truth is known; and areas of screens, there and back.
+// Promises of gun fits, against guns with known parameters; and screen areas, there and back.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -17,11 +17,11 @@ using namespace omnipar::test;
 namespace {
 
 constexpr PixelSize boxed{1440, 1080};
-constexpr double tall = 0.75;  // of its height by its width
+constexpr double tall = 0.75;  // the ratio of its height to its width
 constexpr double noise = 0.004;
 constexpr int reports = 31;
 
-/// A gun somewhere in front of the screen: moved, scaled, looked at from the side by up to 8 %.
+/// A gun somewhere in front of the screen: shifted, scaled, with a perspective of up to 8 %.
 class MadeGun {
  public:
   explicit MadeGun(std::mt19937& dice) : dice_(dice) {
@@ -43,7 +43,7 @@ class MadeGun {
     return {p.x, p.y};
   }
 
-  /// `off` is how far the hand is beside the target, in widths.
+  /// `off` is the distance of the aim from the target, in widths.
   Shot shot(AreaPoint target, double off = 0, double angle = 0) {
     std::normal_distribution<double> shake{0, noise};
     std::vector<double> x, y;
@@ -61,7 +61,7 @@ class MadeGun {
     return shot;
   }
 
-  /// By a hand that scatters by so much, each way.
+  /// With this standard deviation of the aim along each axis.
   std::vector<Shot> shots(int count, double hand = 0) {
     std::vector<Shot> all;
     for (const AreaPoint target : targets_for(count)) all.push_back(aimed_shot(target, hand));
@@ -151,8 +151,8 @@ TEST_CASE("A stray shot is identified if there are enough shots; otherwise the b
     blamed += fit && fit->bad_shot && fit->bad_shot != of_nine ? 1 : 0;
     auto [five, of_five] = spoiled(5);
     const auto doubtful = fit_gun(five, boxed);
-    if (!doubtful) continue;          // so far off that no view of a screen looks like it
-    CHECK_FALSE(doubtful->bad_shot);  // of five alone nobody can know
+    if (!doubtful) continue;          // so far off that no view of a screen fits it
+    CHECK_FALSE(doubtful->bad_shot);  // with five shots it cannot be told
     found += doubtful->doubtful ? 1 : 0;
     promised += !doubtful->doubtful && gun.worst(doubtful->aim) > 2 * doubtful->aim.bound ? 1 : 0;
     if (!doubtful->doubtful) continue;
@@ -174,7 +174,7 @@ TEST_CASE("A stray shot is identified if there are enough shots; otherwise the b
   CHECK(part(found, setups) >= 0.5);
   CHECK(part(of_six, found) >= 0.5);
   CHECK(part(blamed, setups) <= 0.01);
-  CHECK(part(promised, setups) <= 0.02);  // here one always goes wild
+  CHECK(part(promised, setups) <= 0.02);  // one shot always strays here
 }
 
 TEST_CASE("Each number of shots has its model, and an error bound needs at least five", "[gun]") {
@@ -255,7 +255,7 @@ TEST_CASE("An area and its inverse agree, and its text form reads back", "[area]
         const AreaPoint there = to_area(area, at), back = to_screen(area, there);
         CHECK(std::abs(back.x - at.x) + std::abs(back.y - at.y) < 1e-9);
         const AreaPoint across = to_area(area, {2 * (seen.left + seen.width / 2) - at.x, at.y});
-        CHECK(is_on(area, across) == is_on(area, there));  // left and right are alike
+        CHECK(is_on(area, across) == is_on(area, there));  // left and right are symmetric
       }
       for (const auto& [x, y] : {std::pair{0.0, 0.0}, std::pair{1.0, 0.0}, std::pair{0.0, 1.0}, std::pair{1.0, 1.0}})
         CHECK(is_on(area, to_area(area, {seen.left + x * seen.width, seen.top + y * seen.height})));
@@ -308,7 +308,7 @@ TEST_CASE("Integer scaling stays integer with any cropping, rotation and free si
     if (problem) {
       CHECK(problem->id == "area-too-large");
       CHECK(down < 1 / (1 - 2 * words.cut));
-      if (words.across == 0) CHECK(across == Approx(down));  // its shape stays
+      if (words.across == 0) CHECK(across == Approx(down));  // its aspect ratio is kept
       continue;
     }
     CHECK(down == Approx(std::round(down)).epsilon(1e-9));
@@ -347,7 +347,7 @@ TEST_CASE("A gun set to the game area, or a missing area, is recognised from a f
   aim.declared_x = aim.declared_y = {0, 65535};
   aim.corners = {{{0, 0}, {65535, 0}, {65535, 65535}, {0, 65535}}};
   CHECK(range_of(aim, screen, area) == GunRange::whole_screen);
-  const double beyond = 65535 / 6.0;  // of the game's range the screen has a sixth more on both sides
+  const double beyond = 65535 / 6.0;  // the screen extends beyond the game's range by a sixth on both sides
   aim.corners = {{{-beyond, 0}, {65535 + beyond, 0}, {65535 + beyond, 65535}, {-beyond, 65535}}};
   CHECK(range_of(aim, screen, area) == GunRange::game_area);
   aim.corners = {{{9000, 9000}, {50000, 9000}, {50000, 50000}, {9000, 50000}}};

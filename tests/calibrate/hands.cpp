@@ -46,7 +46,7 @@ void Hands::wait(int ms) {
   constexpr int tick_ms = 4;
   for (int i = 0; i < ms; i += tick_ms) {
     now += Duration{tick_ms * 1000};
-    for (auto& left : creep)  // a creeping stick gets there in a second or two
+    for (auto& left : creep)  // a creeping stick takes a second or two to get there
       for (double& way : left) way *= 0.994;
     trigger_left_ *= 0.994;
     since_report_ += tick_ms;
@@ -135,7 +135,7 @@ void Hands::do_it() {
         sweep(stick, 2.6, 1.8);
         return wait(800);
       }
-      for (int i = 0; i < 2; ++i) {  // a paddle stays where it is left
+      for (int i = 0; i < 2; ++i) {  // a paddle is not self-centering
         double& value = asked.role == "paddle" ? paddle : trigger;
         pull(value, 1, 500);
         wait(200);

@@ -13,7 +13,7 @@ double to_gate(StickGate gate, double x, double y, double rounded) {
   if (gate == StickGate::square) {
     const double across = std::fabs(x), down = std::fabs(y), most = std::max(across, down);
     if (rounded == 0 || most == 0) return most;
-    double low = 0, high = most;  // the smallest such square, with its corners, that has the place inside
+    double low = 0, high = most;  // the smallest such square, with its corners, that contains the position
     for (int i = 0; i < 40; ++i) {
       const double size = high == low ? high : (low + high) / 2, straight = size * (1 - rounded);
       const bool in_corner = across > straight && down > straight;
@@ -25,7 +25,7 @@ double to_gate(StickGate gate, double x, double y, double rounded) {
     return high;
   }
   if (gate == StickGate::round) return std::hypot(x, y);
-  double most = 0;  // eight sides whose middles are between the straight and the diagonal directions
+  double most = 0;  // eight sides whose midpoints lie between the straight and the diagonal directions
   for (int side = 0; side < 8; ++side) {
     const double angle = (22.5 + 45 * side) * per_degree;
     most = std::max(most, (x * std::cos(angle) + y * std::sin(angle)) / std::cos(22.5 * per_degree));
@@ -100,7 +100,7 @@ MadeStick made_stick(unsigned seed) {
   stick.width_y = stick.width_x * any(0.8, 1);
   if (dice() % 2 == 0) std::swap(stick.width_x, stick.width_y);
   stick.turned = any(-10, 10);
-  if (dice() % 2 == 0) {  // the gate stands in the middle of the range, and the spring does not
+  if (dice() % 2 == 0) {  // the gate is centred in the range, but the spring is not
     const double cosine = std::cos(stick.turned * per_degree), sine = std::sin(stick.turned * per_degree);
     const double x = (middle - stick.rest_x) / stick.width_x, y = (middle - stick.rest_y) / stick.width_y;
     stick.off_x = cosine * x + sine * y;
@@ -121,7 +121,7 @@ StickReadings readings_of(const MadeStick& stick, std::mt19937& dice, const Pati
   for (int i = 0; i < count; ++i) {
     const double way = std::min(1.0, i / 40.0) * std::min(1.0, (count - i) / 40.0);
     angle += how.turns * 2 * std::numbers::pi / count * (0.7 + 0.6 * std::sin(i / 37.0) * std::sin(i / 37.0));
-    const double inside = i % 180 < 12 ? 0.93 : 1;  // now and then not quite at the edge
+    const double inside = i % 180 < 12 ? 0.93 : 1;  // occasionally not quite at the edge
     const double reach = how.sweep * stick.to_its_gate(angle);
     all.sweep.push_back(
         stick.reading(way * inside * reach * std::cos(angle), way * inside * reach * std::sin(angle), dice));

@@ -15,7 +15,7 @@ double uniform(std::mt19937& dice, double low, double high) {
   return std::uniform_real_distribution<double>{low, high}(dice);
 }
 double normal(std::mt19937& dice, double spread) { return spread * std::normal_distribution<double>{}(dice); }
-/// Each order of magnitude is as likely as another.
+/// Uniform in the logarithm.
 double by_magnitude(std::mt19937& dice, double low, double high) {
   return std::exp(uniform(dice, std::log(low), std::log(high)));
 }
@@ -29,7 +29,7 @@ Attachment attachment() {
   return unit;
 }
 
-/// The gun in the hand, in time.
+/// The aim of the held gun over time.
 class Booth {
  public:
   Booth(const MadeGun& gun, const Marksman& person, int shots, std::mt19937& dice)
@@ -55,7 +55,7 @@ class Booth {
     result.saved = guide_.kept();
     const AimCalibration aim = guide_.found().aims.at(0);
     result.bound = aim.bound;
-    for (int i = 0; i <= 32; ++i) {  // along the edge of the screen, where a map is worst
+    for (int i = 0; i <= 32; ++i) {  // along the edge of the screen, where a fit is worst
       const double part = i % 8 / 8.0;
       const std::array<AreaPoint, 4> edges{{{part, 0}, {1, part}, {1 - part, 1}, {0, 1 - part}}};
       const AreaPoint at = edges.at(static_cast<std::size_t>(i / 8) % 4);
@@ -80,7 +80,7 @@ class Booth {
     return {65535 * p.x, 65535 * p.y};
   }
 
-  /// As the gun reports it: with its noise, in its steps.
+  /// As the gun reports it: with its noise and resolution.
   std::int32_t said(double part) {
     const double noisy = std::clamp(part + normal(dice_, gun_.jitter), 0.0, 1.0);
     return static_cast<std::int32_t>(std::lround(std::round(noisy * (gun_.steps - 1)) / (gun_.steps - 1) * 65535));
@@ -100,7 +100,7 @@ class Booth {
     guide_.advance(now_);
   }
 
-  /// From where it was to where it is meant, and there.
+  /// From the old aim to the new one.
   void shoot() {
     const AreaPoint target = guide_.target().value();
     AreaPoint meant{target.x + normal(dice_, person_.scatter), target.y + normal(dice_, person_.scatter) / tall};
@@ -116,7 +116,7 @@ class Booth {
       report({from.x + part * (meant.x - from.x), from.y + part * (meant.y - from.y)});
     }
     for (int i = 0; i < stays; ++i) {
-      // at the meant place when the trigger is pulled; before that the hand drifts, with a tremor
+      // on target when the trigger is pulled; before that the aim drifts, with a tremor
       const double before = (stays - i) / rate;
       const double off = person_.drift * before + person_.hurry * before;
       const double shake = person_.tremor * std::sin(2 * std::numbers::pi * tremor * before);
@@ -147,7 +147,7 @@ class Booth {
   Aiming guide_;
   Time now_ = at_us(1'000'000);
   AreaPoint place_;
-  double way_ = 0;  ///< of one who is in a hurry
+  double way_ = 0;  ///< of a user in a hurry
   std::array<std::int32_t, 2> last_{-1, -1};
 };
 

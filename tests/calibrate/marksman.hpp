@@ -1,4 +1,4 @@
-// People who fit guns, and the guns they hold: with the scatter, the tremor and the steps that both really have.
+// Simulated users who calibrate guns, and their guns: with realistic scatter, tremor and resolution.
 #pragma once
 
 #include <random>
@@ -9,36 +9,36 @@
 
 namespace omnipar::test {
 
-/// A gun that stands somewhere in front of a screen of 1920 x 1080 pixels, seen from the side by up to 8 %.
+/// A gun somewhere in front of a screen of 1920 x 1080 pixels, with a perspective of up to 8 %.
 struct MadeGun {
-  int steps = 65'536;     ///< different numbers on each axis, spread over 0..65535
-  double jitter = 0.002;  ///< the standard deviation of a report, as a part of the range
-  double rate = 125;      ///< reports in a second
+  int steps = 65'536;     ///< distinct numbers on each axis, spread over 0..65535
+  double jitter = 0.002;  ///< the standard deviation of a report, as a fraction of the range
+  double rate = 125;      ///< reports per second
   bool only_changes = true;
-  shape::Projection map{};  ///< from the screen to the range, as parts of it
+  shape::Projection map{};  ///< from the screen to the range, as fractions of it
 };
 [[nodiscard]] MadeGun made_gun(std::mt19937& dice);
 
 struct Marksman {
-  double scatter = 0.004;  ///< the standard deviation of the aim, each way, in widths; the same during one shot
-  double wild = 0;         ///< the part of all shots that go somewhere else
-  double drift = 0.0015;   ///< how far a hand that holds still moves in a second, in widths
+  double scatter = 0.004;  ///< the standard deviation of the aim along each axis, in widths; constant during one shot
+  double wild = 0;         ///< the share of stray shots
+  double drift = 0.0015;   ///< the drift of a steady hand per second, in widths
   double tremor = 0.0008;  ///< at 8 to 12 Hz
-  double hurry = 0;        ///< it still moves by so many widths in a second when it pulls, always the same way
-  int aims_ms = 700;       ///< from the question to the pull; less than shot_time of it still
+  double hurry = 0;        ///< speed at the pull, in widths per second, always in the same direction
+  int aims_ms = 700;       ///< from the question to the pull, including the still part, shot_time
 };
 [[nodiscard]] Marksman made_marksman(std::mt19937& dice);
 
-/// What became of a fit.
+/// The result of a fit.
 struct Fitted {
-  int shots = 0;         ///< pulls, the one that keeps it left out
-  bool at_once = false;  ///< with as many shots as were asked for at first
+  int shots = 0;         ///< pulls, without the one that saves
+  bool at_once = false;  ///< with the number of shots requested at first
   bool saved = false;
   double worst = 0;  ///< the largest error anywhere on the screen, in widths
   double bound = 0;
   std::vector<AimingRefusal> refused;
 };
-/// A person goes through the guide with a gun, and does what it asks for, to the letter; gives up after 60 shots.
+/// A user follows the guide to the letter with a gun, and gives up after 60 shots.
 [[nodiscard]] Fitted fitted(const MadeGun& gun, const Marksman& person, int shots, std::mt19937& dice);
 
 }  // namespace omnipar::test

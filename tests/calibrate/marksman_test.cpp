@@ -1,4 +1,4 @@
-// Fits of guns by the hands that people have: they end, and no bound promises too much.
+// Gun fits with realistic users: they end, and no bound promises too much.
 #include <catch2/catch.hpp>
 
 #include <algorithm>

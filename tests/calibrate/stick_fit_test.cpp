@@ -1,4 +1,4 @@
-// A thousand worn sticks, of which the truth is known.
+// A thousand worn sticks with known parameters.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -28,7 +28,7 @@ double degrees_between(double a, double b) {
   return std::fabs(std::remainder(a - b, 2 * std::numbers::pi)) * 180 / std::numbers::pi;
 }
 
-/// Over what half a step of the raw numbers allows.
+/// Beyond half a step of the raw numbers.
 struct Judged {
   std::vector<double> direction, magnitude, gain;
 };
@@ -50,7 +50,7 @@ void judge(const MadeStick& stick, const StickCalibration& kept, Judged& judged,
       judged.direction.push_back(off - std::atan(step / (part * reach)) * 180 / std::numbers::pi);
       judged.magnitude.push_back(std::fabs(std::hypot(out.x, out.y) - part) - step / reach);
       if (part < 0.5 || part > 0.9) continue;
-      // noise, as a part of the stick's own travel there: how much of it comes out
+      // noise as a fraction of the stick's own travel there, and how much of it remains
       const shape::Point clean = shape::position(*map, raw.x, raw.y);
       std::uniform_real_distribution<double> any{-0.02, 0.02};
       for (int n = 0; n < 20; ++n) {
@@ -70,7 +70,7 @@ void judge(const MadeStick& stick, const StickCalibration& kept, Judged& judged,
 TEST_CASE("Worn sticks are corrected: direction, magnitude, noise and ends", "[calibrate]") {
   const unsigned count = std::getenv("OMNIPAR_FULL_COUNTS") != nullptr ? 1000 : 150;
   std::map<StickGate, Judged> judged;
-  std::vector<std::pair<double, double>> turns_round;  // found, and the truth
+  std::vector<std::pair<double, double>> turns_round;  // found, and true
   std::map<StickGate, int> mistaken;
   int pushes = 0, short_of_it = 0;
   for (unsigned seed = 0; seed < count; ++seed) {
@@ -82,20 +82,20 @@ TEST_CASE("Worn sticks are corrected: direction, magnitude, noise and ends", "[c
     if (fit->stick.gate != stick.gate) ++mistaken[stick.gate];
     if (stick.gate == StickGate::round) {
       turns_round.emplace_back(fit->stick.turned, stick.turned);
-      StickCalibration right = fit->stick;  // how it is turned is judged by itself
+      StickCalibration right = fit->stick;  // rotation is tested separately
       right.turned = stick.turned;
       judge(stick, right, judged[stick.gate], dice);
     } else {
       judge(stick, fit->stick, judged[stick.gate], dice);
     }
-    // rest is rest, and the ends are reached
+    // rest is exact, and the ends are reached
     const auto map = shape::stick_map(fit->stick);
     const shape::Point rest = shape::position(*map, stick.rest_x, stick.rest_y);
     CHECK(std::hypot(rest.x, rest.y) < 0.012 + 0.5 / stick.width_y);
     StickCalibration right = fit->stick;
     if (stick.gate == StickGate::round) right.turned = stick.turned;
     const auto set_right = shape::stick_map(right);
-    for (int i = 0; i < 8; ++i) {  // a full push reaches the sides and corners of a machine's square
+    for (int i = 0; i < 8; ++i) {  // a full push reaches the sides and corners of the machine's square gate
       const double angle = 45 * i * std::numbers::pi / 180, reach = stick.reach(angle);
       const RawPoint raw = stick.rounded(stick.exact(reach * std::cos(angle), reach * std::sin(angle)));
       const shape::Point full = shape::shaped(shape::position(*set_right, raw.x, raw.y), shape::DeadZone{0.05});
@@ -117,8 +117,8 @@ TEST_CASE("Worn sticks are corrected: direction, magnitude, noise and ends", "[c
     CHECK(magnitude <= 0.02);
     CHECK(gain <= 1.1);
   }
-  // four pushes that are off by 5 degrees say a turn within 2.5 (standard deviation), so that less than three times as
-  // much is left as it is: what is applied makes it better
+  // four pushes with errors of 5 degrees determine the rotation within 2.5 (standard deviation), so less than three
+  // times that is left uncorrected: a correction that is applied improves the stick
   int worse = 0;
   for (const auto& [found, truth] : turns_round)
     if (found != 0 && std::fabs(found - truth) > std::fabs(truth) + 0.1) ++worse;

@@ -1,4 +1,4 @@
-// What is measured is never worse than the plain method: the median at rest, and the least and the most of a sweep.
+// A calibration is never worse than the plain method: the median at rest, and the minimum and maximum of a sweep.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -25,7 +25,7 @@ double part_of(std::vector<double> values, double part) {
   return values[static_cast<std::size_t>(part * double(values.size() - 1))];
 }
 
-/// Each side of each axis by itself, from the rest to the farthest that was read.
+/// Each side of each axis separately, from rest to the furthest reading.
 class Plain {
  public:
   explicit Plain(const StickReadings& readings) {
@@ -152,7 +152,7 @@ TEST_CASE("A calibrated stick is at rest when released, from any side", "[calibr
       largest = std::max(largest, zone);
       const auto map = shape::stick_map(measured);
       const Plain peer{*hands.guide.readings_of("left-stick")};
-      constexpr double noise_alone = 0.02;  // what the plain method has for its dead zone
+      constexpr double noise_alone = 0.02;  // the plain method's dead zone
       for (int degrees = 0; degrees < 360; degrees += 5) {
         const double angle = degrees * per_degree;
         const double far = hysteresis * std::uniform_real_distribution<double>{0.7, 1}(dice) + stick.creep;

@@ -1,4 +1,4 @@
-// The kinds of sheets: what ships is valid, what Omnipar writes is read again the same, all from one table.
+// The kinds of sheets: shipped ones are valid, and written ones read back unchanged, all driven by one table.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 #include <random>
@@ -46,7 +46,7 @@ Profile random_profile(std::mt19937& dice) {
   return profile;
 }
 
-/// Everything but the places, which a text adds.
+/// Everything but the positions, which come from the text.
 bool same(const Profile& a, const Profile& b) {
   const auto same_use = [](const Use& x, const Use& y) {
     return x.role == y.role && std::ranges::all_of(stage::of_uses(), [&](const stage::Kind* kind) {
@@ -134,7 +134,7 @@ TEST_CASE("Nesting that is too deep is rejected before it is parsed", "[sheets]"
     REQUIRE(read.problems.size() == 1);
     CHECK(read.problems[0].id == "too-deep");
   }
-  // In quotes and comments brackets and dots are only read.
+  // In quotes and comments brackets and dots have no meaning.
   const Sheets fine =
       read_sheets("fine.toml", head + "name = \"" + std::string(40, '[') + std::string(40, '.') + "\" # " +
                                    std::string(40, '{') + "\nsystem = \"pad-2b\"\n[port.1]\nseat = \"seat-1\"\n");
@@ -156,7 +156,7 @@ TEST_CASE("A unit's sheet and calibration define its codes", "[sheets]") {
           std::vector<Control>{{key(0x121), ControlType::button, "south", Axis::none, 0, 1, 0},
                                {code::abs_x, ControlType::two_sided, "left-stick", Axis::x, 20, 240, 131},
                                {code::abs_y, ControlType::two_sided, "left-stick", Axis::y, 0, 255, 128}});
-  adapter.product = 5;  // another model: nobody has a sheet of it
+  adapter.product = 5;  // another model, without a sheet
   const std::vector<Control> guessed = recognise(catalogue, rig, adapter).value().controls;
   REQUIRE(std::ranges::find(guessed, "south", &Control::role)->code == key(0x120));
 }
@@ -217,7 +217,7 @@ TEST_CASE("Every kind has a schema whose fields are those that the reader accept
     CAPTURE(kind);
     const auto schema = nlohmann::json::parse(sheet_schema(kind));
     REQUIRE(schema["properties"]["kind"]["const"] == kind);
-    // A sheet of nothing but its kind lacks just what the schema requires.
+    // A sheet with only its kind lacks exactly what the schema requires.
     const Sheets sheets = read("omnipar = 1\nkind = \"" + std::string{kind} + "\"\nfrob = 1\n");
     std::size_t missing = 0;
     for (const Diagnostic& problem : sheets.problems) missing += problem.id == "missing-field" ? 1 : 0;

@@ -1,5 +1,5 @@
-// Guns, sticks and d-pads on a game that fills a part of its screen: where shots land, what is off it, what is held,
-// and the shots that a game itself asks for.
+// Guns, sticks and d-pads with a game that fills a part of its screen: where shots land, what is off-screen, when aim
+// is held, and the game's calibration shots.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -50,7 +50,7 @@ Plan plan_for(Profile profile) {
   return plan_of(room(), profile);
 }
 
-/// A gun at a booth; it is aimed at parts of the whole screen.
+/// A gun at a booth, aimed at fractions of the whole screen.
 struct Booth : Table {
   explicit Booth(const Profile& profile, const Attachment& unit = booth_gun())
       : Table(plan_for(profile)), unit_(engine.attach(unit).value()) {}
@@ -61,7 +61,7 @@ struct Booth : Table {
   }
   void say(const Changes& changes) { feed(unit_, now_, changes); }
   void pass(std::int64_t us) { engine.advance(at_us(now_ += us)); }
-  /// "0.25 0.50", "off", and "!" behind it while the trigger is down.
+  /// "0.25 0.50" or "off", followed by "!" while the trigger is down.
   std::string seen() {
     reader.next_frame();  // a press and a release between two samples show one of them first
     return seen_next();
@@ -158,7 +158,7 @@ TEST_CASE("A trigger with two codes is one control, and one of the codes means o
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   gun.say({{code::btn_south, 1}});
   CHECK(gun.seen() == "0.50 0.50!");
-  gun.say({{code::btn_south, 0}, {code::btn_east, 1}});  // it was turned away while it was held
+  gun.say({{code::btn_south, 0}, {code::btn_east, 1}});  // it was aimed away while held
   CHECK(gun.seen() == "off!");
   CHECK(gun.presses("trigger") == 1);
   gun.say({{code::btn_east, 0}});
@@ -176,7 +176,7 @@ TEST_CASE("A reload button aims off-screen in frames 0 to 4 and pulls the trigge
   gun.say({{code::btn_north, 1}});
   for (int i = 0; i < 7; ++i) {
     story += gun.seen_next() + " | ";
-    if (i == 2) gun.say({{code::btn_north, 0}, {code::btn_north, 1}});  // pressed again meanwhile: once is enough
+    if (i == 2) gun.say({{code::btn_north, 0}, {code::btn_north, 1}});  // a second press during the first has no effect
     gun.pass(frame);
   }
   CHECK(story == "off | off! | off! | off | 0.25 0.50 | 0.25 0.50 | 0.25 0.50 | ");
@@ -186,10 +186,10 @@ TEST_CASE("A reload button aims off-screen in frames 0 to 4 and pulls the trigge
 TEST_CASE("A gun's aim is held while its trigger flashes the screen", "[aim]") {
   Booth gun{booth("", {{"aim", {with_setting("gun", "hold-aim", 60'000)}}})};
   gun.aim(0.75, 0.5);
-  gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});  // of one moment, and seen before the flash
+  gun.say({{code::btn_south, 1}, {code::abs_x, 16'384}});  // simultaneous, and evaluated before the flash
   CHECK(gun.seen() == "0.25 0.50!");
   gun.pass(30'000);
-  CHECK(gun.seen_at(2, 2) == "0.25 0.50!");  // what it says beside the screen is the flash, too
+  CHECK(gun.seen_at(2, 2) == "0.25 0.50!");  // off-screen reports are the flash, too
   gun.aim(0.75, 0.5);
   gun.pass(29'000);
   CHECK(gun.seen() == "0.25 0.50!");
@@ -212,10 +212,10 @@ TEST_CASE("Calibration shots are exact, one per pull, and aiming resumes after t
   CHECK(pull() == "0.50 0.50!");
   CHECK(gun.seen() == "0.23 0.40");
   gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
-  CHECK(gun.seen() == "0.23 0.40");  // until the first pull it aims
+  CHECK(gun.seen() == "0.23 0.40");  // it aims until the first pull
   CHECK(pull() == "0.10 0.20!");
   CHECK(gun.value("aim-x") == 0.1);
-  CHECK(gun.seen() == "0.10 0.20");  // held between the pulls: a game may look later
+  CHECK(gun.seen() == "0.10 0.20");  // held between pulls: a game may sample later
   gun.aim(0.0, 0.0);
   CHECK(gun.seen() == "0.10 0.20");
   CHECK(pull() == "0.90 0.20!");
@@ -225,7 +225,7 @@ TEST_CASE("Calibration shots are exact, one per pull, and aiming resumes after t
   CHECK(pull() == "0.23 0.40!");
   gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
   CHECK(pull() == "0.10 0.20!");
-  gun.say({{code::btn_start, 1}, {code::btn_start, 0}});  // once more: it goes back to aiming
+  gun.say({{code::btn_start, 1}, {code::btn_start, 0}});  // another pull returns to aiming
   CHECK(gun.seen() == "0.23 0.40");
 }
 
@@ -242,12 +242,12 @@ TEST_CASE("A port that is 'like' another one has its calibration shots, too", "[
   table.reader.next_frame();
   CHECK(table.value("aim-x", 2) == 0.25);
   CHECK(table.value("aim-y", 2) == 0.5);
-  table.engine.detach(unit);  // it leaves in the middle of it
+  table.engine.detach(unit);  // it disconnects in the middle of the sequence
   table.reader.next_frame();
   table.reader.next_frame();
   CHECK_FALSE(table.down("trigger", 2));
   CHECK_FALSE(table.down("aim-on", 2));
-  CHECK(table.value("aim-x", 2) == 0.25);  // it stays where it was left
+  CHECK(table.value("aim-x", 2) == 0.25);  // it stays in place
 }
 
 TEST_CASE("A profile's screen, area and shots survive a round trip", "[aim]") {
@@ -275,7 +275,7 @@ TEST_CASE("Stick, mouse, yoke and d-pad reach all corners, however time is divid
   for (Control& control : yoke.controls)
     if (control.role == "left-stick") {
       control.square = true;
-      control.rest = 4000;  // it rests off the middle
+      control.rest = 4000;  // it rests off-centre
     }
   Attachment mouse;
   mouse.unit = "Marrowby Mouse";
@@ -332,14 +332,14 @@ TEST_CASE("A pointer that may pass the edge is off-screen there and returns the 
   gun.say({{relative(0), 11}});
   CHECK(gun.seen() == "off");
   CHECK(gun.value("aim-x") == 1);
-  gun.say({{relative(0), 1000}});  // no further than it may
+  gun.say({{relative(0), 1000}});  // no further than allowed
   gun.say({{relative(0), -19}});
   CHECK(gun.seen() == "off");
   gun.say({{relative(0), -2}});
   CHECK(gun.seen() == "0.99 0.50");
   gun.say({{relative(0), 1000}});
   gun.say({{code::btn_south, 1}});
-  CHECK(gun.seen() == "0.50 0.50");  // into the middle
+  CHECK(gun.seen() == "0.50 0.50");  // to the centre
 }
 
 TEST_CASE("A pointer's outlet covers exactly its screen, or the game's area on it", "[aim]") {
@@ -394,7 +394,7 @@ TEST_CASE("Each pull uses the position of its own report, also off-screen", "[ai
   CHECK(gun.seen() == "0.25 0.50");  // still held
   gun.say({{code::btn_south, 1}, {code::abs_x, 32'768}});
   CHECK(gun.seen() == "0.50 0.50!");
-  gun.pass(59'000);  // longer than the first pull's time
+  gun.pass(59'000);  // longer than the duration of the first pull
   CHECK(gun.seen_at(0.9, 0.9) == "0.50 0.50!");
   gun.say({{code::btn_south, 0}});
   gun.pass(1'000);
@@ -432,7 +432,7 @@ TEST_CASE("A report is evaluated as a whole: losing and regaining sight within i
   CHECK(gun.seen_at(0.5, 0.5) == "0.50 0.50");
   const auto before = sights();
   gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
-  gun.say({{code::btn_east, 1}});  // the pull of a shot of the game, by the code that says beside the screen
+  gun.say({{code::btn_east, 1}});  // the pull of a calibration shot, with the code that means off-screen
   CHECK(gun.seen() == "0.10 0.20!");
   CHECK(sights() == before);
   paced.catch_up(gun.engine.now());
@@ -440,11 +440,11 @@ TEST_CASE("A report is evaluated as a whole: losing and regaining sight within i
         1);
   gun.say({{code::btn_east, 0}});
   gun.say({{code::btn_start, 1}, {code::btn_start, 0}});
-  CHECK(gun.seen_at(0.05, 0.5) == "off");  // beside a game of 4:3
+  CHECK(gun.seen_at(0.05, 0.5) == "off");  // outside a 4:3 game
   const auto off = sights();
   gun.say({{code::btn_east, 1}});
   CHECK(gun.seen() == "off!");
-  gun.say({{code::btn_east, 0}, {code::abs_x, 32'768}});  // where it is, and that it sees the screen again
+  gun.say({{code::btn_east, 0}, {code::abs_x, 32'768}});  // its position, and that it sees the screen again
   CHECK(gun.seen() == "0.50 0.50");
   CHECK(sights() == off + 1);
 }

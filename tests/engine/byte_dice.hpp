@@ -1,4 +1,4 @@
-// Numbers that bytes tell, for stories and profiles that a fuzzer makes up.
+// Numbers read from bytes, for stories and profiles that a fuzzer generates.
 #pragma once
 
 #include <cstddef>
@@ -10,7 +10,7 @@ namespace omnipar::test {
 class ByteDice {
  public:
   explicit ByteDice(std::span<const std::uint8_t> bytes) : bytes_(bytes) {}
-  /// The next one below `limit`; 0 when there are no more.
+  /// The next number below `limit`; 0 after the last byte.
   std::size_t below(std::size_t limit) {
     if (bytes_.empty()) return 0;
     const std::size_t byte = bytes_.front();

@@ -1,4 +1,4 @@
-// What the public headers promise, where they were once silent.
+// Promises of the public headers that they once left out.
 #include <catch2/catch.hpp>
 
 #include "support/laid_table.hpp"
@@ -74,7 +74,7 @@ TEST_CASE("A trigger that is a switch is an axis at 0 or 1", "[order]") {
   table.feed(pad, 2, {{code::btn_tr2, 0}});
   CHECK((table.next("pedal") == 0 && table.value("c") == 0));
   table.feed(pad, 3, {{code::btn_tr2, 1}, {code::btn_tr2, 0}, {code::btn_tr2, 1}, {code::btn_tr2, 0}});
-  CHECK(table.shown("c", 4) == "#.#.");  // each passing within a report counts
+  CHECK(table.shown("c", 4) == "#.#.");  // each crossing within a report counts
 }
 
 TEST_CASE("Between equal lengths, the first binding wins, then the unit attached first", "[order]") {
@@ -133,7 +133,7 @@ TEST_CASE("A source may be bound twice, to one target or to two", "[order]") {
 }
 
 namespace {
-/// The shipped sheets, read before main: the order in which other files' constants are made must not matter.
+/// The shipped sheets, read before main: the initialization order of other files' constants must not matter.
 const std::size_t systems_before_main = built_in_catalogue().systems.size();
 }  // namespace
 

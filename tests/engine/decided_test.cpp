@@ -1,4 +1,4 @@
-// What two models that knew the contracts alone made of a machine, where the engine made something else of it.
+// Cases in which independent models, built from the contracts alone, disagreed with the engine.
 #include <catch2/catch.hpp>
 
 #include <cstdlib>
@@ -23,7 +23,7 @@ Use with(std::string role, std::initializer_list<std::pair<const char*, double>>
   return use;
 }
 
-/// A pad with two buttons at a port of the two-button machine that does this with opposites.
+/// A pad with two buttons on the two-button machine, with this rule for opposites.
 struct Opposed : Table {
   explicit Opposed(Opposites opposites) : Table(plan(opposites)), pad(engine.attach(unit()).value()) {}
   static Plan plan(Opposites opposites) {
@@ -61,7 +61,7 @@ TEST_CASE("Opposite directions are resolved after all presses of a report, in an
     const char* negative;  ///< up, and left
     const char* positive;  ///< down, and right
   };
-  // Together: both, neither, or that which counts as the second one.
+  // Together: both, neither, or the one pressed last.
   for (const Case& wanted : {Case{Opposites::both, "####", "####"}, Case{Opposites::neutral, "....", "...."},
                              Case{Opposites::last, "....", "####"}})
     for (const bool across : {false, true})
@@ -83,7 +83,7 @@ TEST_CASE("Opposite directions are resolved after all presses of a report, in an
         CHECK(down == wanted.positive);
         CHECK(table.presses(first) == (wanted.negative[0] == '#' ? 1U : 0U));
         CHECK(table.presses(second) == (wanted.positive[0] == '#' ? 1U : 0U));
-        table.feed(table.pad, 2000, {{one, 0}});  // what stays counts alone
+        table.feed(table.pad, 2000, {{one, 0}});  // the one still held counts alone
         CHECK(table.next(second) == 1);
         table.feed(table.pad, 3000, {{other, 0}});
         CHECK(table.next(second) == 0);
@@ -123,8 +123,7 @@ TEST_CASE(
   table.feed(pad, 1000, {{code::abs_hat0x, 1}});
   table.engine.advance(at_us(100 * ms));
   CHECK(table.next("stick-x") == 1);
-  table.feed(pad, 100 * ms,
-             {{code::abs_hat0y, -1}});  // a diagonal: the way along x is shorter, and nothing is released
+  table.feed(pad, 100 * ms, {{code::abs_hat0y, -1}});  // a diagonal: x travels less, and nothing is released
   table.engine.advance(at_us(110 * ms));
   table.reader.next_frame();
   CHECK(table.value("stick-x") == Approx(0.70710678).epsilon(1e-6));
@@ -139,7 +138,7 @@ TEST_CASE(
   const UnitId panel = other.engine.attach(buttons).value();
   other.feed(panel, 1000, {{code::btn_dpad_right, 1}});
   other.engine.advance(at_us(100 * ms));
-  other.feed(panel, 100 * ms, {{code::btn_dpad_left, 1}});  // both: back to the middle by 10 a second
+  other.feed(panel, 100 * ms, {{code::btn_dpad_left, 1}});  // both: back to the centre at 10 per second
   other.engine.advance(at_us(150 * ms));
   CHECK(other.next("wheel") == Approx(0.5).epsilon(0.03));
   other.engine.advance(at_us(250 * ms));
@@ -182,9 +181,9 @@ TEST_CASE("A trigger button held across a thaw or a new plan counts from its nex
     turn();
     CHECK((table.next("pedal") == 0 && table.value("c") == 0));
     CHECK(table.engine.present(pad).front() == Change{code::btn_tr2, 1});
-    feed(code::btn_tr2, 1);  // said again, as units do that send all they have each time
+    feed(code::btn_tr2, 1);  // repeated, as by units that always send their full state
     CHECK((table.next("pedal") == 0 && table.value("c") == 0));
-    feed(code::btn_tr, 1);  // another trigger of the same role pulls the lever, and lets it go
+    feed(code::btn_tr, 1);  // another trigger of the same role pulls the lever and releases it
     CHECK(table.next("pedal") == 1);
     feed(code::btn_tr, 0);
     CHECK(table.next("pedal") == 0);
@@ -205,7 +204,7 @@ TEST_CASE("A trigger whose axis reports rest is not pressed by its button in the
         ->code;
   };
   const UnitId pad = table.engine.attach(unit).value();
-  // An axis that speaks twice has all that came before looked at.
+  // When an axis reports twice, everything before the second report is evaluated.
   table.feed(pad, 1000,
              {{of(ControlType::one_sided), 0}, {of(ControlType::button), 1}, {code::abs_x, 0}, {code::abs_x, 0}});
   CHECK(table.shown("a", 3) == "...");
@@ -310,7 +309,7 @@ TEST_CASE("Centring a pointer brings it on screen", "[pointer]") {
   table.reader.next_frame();
   CHECK(table.down("aim-on"));
   CHECK(table.native("aim-x") == 320);
-  table.feed(aims, 3000, {{code::abs_x, 901}});  // it says anew that it points beside it
+  table.feed(aims, 3000, {{code::abs_x, 901}});  // it reports again that it points off-screen
   table.reader.next_frame();
   CHECK_FALSE(table.down("aim-on"));
 }

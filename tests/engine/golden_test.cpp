@@ -1,4 +1,4 @@
-// The same samples on every compiler and processor: a short evening, written down.
+// The same samples on every compiler and processor: a short recorded session.
 #include <catch2/catch.hpp>
 
 #include <cstdio>

@@ -15,13 +15,13 @@ namespace {
 constexpr Duration shortest{20'000};
 constexpr std::size_t most_samples = 4000;  ///< without presses, each of which may need two
 constexpr std::size_t most_quiet = 60;
-constexpr double agreed = 1e-9;  ///< of a full push: both sides round by themselves
+constexpr double agreed = 1e-9;  ///< of a full push: both sides round independently
 
 }  // namespace
 
 // -- what a reader has shown --------------------------------------------------------------------------------
 
-/// One reader, and what it must have shown by now.
+/// One reader, and what it must have shown so far.
 class Judged::Watch {
  public:
   Watch(Judged& judged, bool paced) : judged_(judged) {
@@ -62,7 +62,7 @@ class Judged::Watch {
   }
 
   void look() {
-    std::size_t quiet = 0;  // samples in which only autofire has changed anything
+    std::size_t quiet = 0;  // samples in which only autofire changed
     const std::size_t enough = most_samples + 2 * presses_so_far();
     for (std::size_t samples = 0; samples < enough; ++samples) {
       sample();
@@ -73,7 +73,7 @@ class Judged::Watch {
       const Time due = *paced_->next_due();
       judged_.wait(std::max<std::int64_t>(0, (due - judged_.engine_.now()).count()));
     }
-    std::string of;  // what it has still to show
+    std::string of;  // what it still has to show
     for (const PortInfo& port : judged_.engine_.plan().ports())
       for (std::uint16_t t = 0; t < port.target_count; ++t) {
         const auto target = static_cast<std::uint16_t>(port.first_target + t);
@@ -94,7 +94,7 @@ class Judged::Watch {
   [[nodiscard]] PortSample port(int number) const { return plain_ ? plain_->port(number) : paced_->port(number); }
   [[nodiscard]] const TargetInfo& info(std::size_t target) const { return judged_.engine_.plan().targets()[target]; }
 
-  /// Of several times that a pointer came back onto its area not all are shown.
+  /// If a pointer returned to its area several times, not every return is shown.
   [[nodiscard]] bool is_shown_as_pressed(std::uint16_t target, std::uint32_t presses) const {
     const std::uint32_t judged = judged_.twin_.values().at(names_[target]).presses;
     return is_sight(target) ? presses <= judged : presses == judged;
@@ -121,7 +121,7 @@ class Judged::Watch {
 
   [[nodiscard]] bool pulses(std::uint16_t target) const { return judged_.twin_.pulses(names_[target]); }
 
-  /// `changed` names what has changed and nothing else; after another plan, everything.
+  /// `changed` names exactly the targets that changed; after a new plan, all of them.
   void check_changes() {
     std::vector<int> named(shown_.size(), 0);
     for (const TargetPlace target : changed()) ++named.at(target.number);
@@ -141,7 +141,7 @@ class Judged::Watch {
     fresh_ = false;
   }
 
-  /// In the first sample of a plan all is at rest, but for what stays.
+  /// In a plan's first sample everything is at rest except targets that are not self-centering.
   [[nodiscard]] double first_of(std::uint16_t target) const {
     return info(target).self_centering ? 0 : judged_.twin_.values().at(names_[target]).level;
   }
@@ -153,7 +153,7 @@ class Judged::Watch {
     since_[target] = now;
   }
 
-  /// Opposite directions are shown together only if hands really held both since the last look.
+  /// Opposite directions are shown together only if both were physically held since the last sample.
   void check_opposites() {
     for (const Opposites& pair : judged_.opposites_)
       if (value(pair.one) != 0 && value(pair.other) != 0 && !together_.contains(pair.one))
@@ -188,9 +188,9 @@ class Judged::Watch {
   std::vector<double> shown_;
   std::vector<Time> since_;
   std::vector<std::string> names_;
-  std::map<std::string, double> moved_;  ///< of what counts: all that has been shown
-  std::set<std::uint16_t> together_;     ///< by the first: opposite directions that hands held together
-  bool fresh_ = true;                    ///< nothing has been shown of this plan
+  std::map<std::string, double> moved_;  ///< of counts: the total shown so far
+  std::set<std::uint16_t> together_;  ///< by the first reader: opposite directions that were physically held together
+  bool fresh_ = true;                 ///< nothing of this plan has been shown yet
 };
 
 // -- opposite directions --------------------------------------------------------------------------------------
@@ -201,7 +201,7 @@ void Judged::find_opposites() {
     for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}}) {
       const auto first = engine_.plan().target(port.number, one);
       const auto second = engine_.plan().target(port.number, other);
-      // On a mat they are buttons like others.
+      // On a mat they are ordinary buttons.
       const auto is_direction = [&](TargetIndex at) {
         return engine_.plan().targets()[std::size_t{port.first_target} + at.value].place.starts_with("dpad-");
       };
@@ -223,8 +223,8 @@ void Judged::begin_act() {
   }
 }
 
-/// Directions that hands held together during an act: both are down at its end, or one was held all the while, and the
-/// other was pressed.
+/// Directions physically held together during an act: both are down at its end, or one was held throughout and the
+/// other one was pressed.
 void Judged::note_together() {
   const auto held_through = [](const SlowTwin::Value& before, const SlowTwin::Value& now) {
     return before.level == 1 && now == before;
@@ -245,7 +245,7 @@ void Judged::note_together() {
 
 namespace {
 
-/// Each profile is compiled once, not for each story. (A text leaves the built-in exit combination out.)
+/// Each profile is compiled once, not once per story. (The text form leaves the built-in exit combination out.)
 const Plan& plan_for(const Profile& profile) {
   static std::map<std::string, Plan> plans;
   const std::string text = to_toml(profile) + std::to_string(profile.hotkeys.size());
@@ -283,7 +283,7 @@ void Judged::attach(std::size_t unit, const Attachment& attachment) {
   if (std::ranges::find(seats, its.seat) == seats.end()) {
     const auto refused = engine_.attach(its);
     if (refused || refused.error().id != "unknown-seat") complain("a seat that no port has was taken");
-    its.seat.clear();  // such a one is there, and plays nothing
+    its.seat.clear();  // present, but not assigned
   }
   const auto id = engine_.attach(its);
   if (!id) complain(to_text(id.error()));

@@ -1,4 +1,4 @@
-// Engine and slow twin side by side: everything is done to both, and what readers show is compared.
+// Engine and slow twin side by side: both get the same calls, and what readers show is compared.
 #pragma once
 
 #include <array>
@@ -15,14 +15,14 @@
 
 namespace omnipar::test {
 
-/// The sheets that stories are played with: all shipped machines, and the kit.
+/// The sheets for stories: all shipped machines, and the kit.
 [[nodiscard]] const Catalogue& story_catalogue();
-/// Profiles of all machines, with everything plugged in, every second seat taken, and one seat for all; and of the
-/// kit with every kind of shape.
+/// Profiles of all machines, with every accessory plugged in, every second seat assigned, or one seat for all; and of
+/// the kit with every kind of shape.
 [[nodiscard]] const std::vector<Profile>& story_profiles();
 /// True if it has a pointer and its trigger.
 [[nodiscard]] bool can_shoot(const ControllerSheet& sheet);
-/// Profiles of a booth with all that can be done to a pointer, in different areas and on two screens.
+/// Profiles of a booth with every pointer stage, in different areas and on two screens.
 [[nodiscard]] std::vector<Profile> booth_profiles();
 /// A profile of the kit that uses every kind of shape.
 [[nodiscard]] Profile shaped_profile();
@@ -40,21 +40,21 @@ class Judged {
   void adopt(const Profile& profile);
   /// A reader samples once.
   void sample(std::size_t reader);
-  /// A reader samples until it has nothing more to show, and must then have shown what the twin says.
+  /// Samples until the reader has nothing more to show; by then it must have shown what the twin expects.
   void look(std::size_t reader);
   void look_by_all();
   [[nodiscard]] bool plugged(std::size_t unit) const { return plugged_.at(unit); }
 
   static constexpr std::size_t units = 14;
-  static constexpr std::size_t readers = 3;  ///< the last one is a paced one
+  static constexpr std::size_t readers = 3;  ///< the last one is paced
 
  private:
   class Watch;
   struct Opposites {
-    std::uint16_t one = 0, other = 0;  ///< places in the plan
+    std::uint16_t one = 0, other = 0;  ///< indices in the plan
     const SlowTwin::Value* first = nullptr;
     const SlowTwin::Value* second = nullptr;
-    SlowTwin::Value first_before, second_before;  ///< as they were when the act began
+    SlowTwin::Value first_before, second_before;  ///< as at the start of the act
     std::string name;                             ///< of the first
   };
   void find_opposites();
@@ -67,20 +67,20 @@ class Judged {
   SlowTwin twin_;
   std::vector<Opposites> opposites_;
   std::vector<std::unique_ptr<Watch>> watches_;
-  std::deque<std::string> story_;  ///< the last acts, for the message of a failure
+  std::deque<std::string> story_;  ///< the last acts, for failure messages
   std::array<UnitId, units> ids_{};
   std::array<bool, units> plugged_{};
   std::int64_t now_ = 0;
 };
 
-/// Plays the story that these bytes tell, whatever they are, on engine and twin. What they disagree on, in words, or
+/// Plays the story encoded by any bytes on engine and twin. Returns their first disagreement as text, or
 /// nothing.
 [[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes);
-/// The same, mostly with a profile that is given.
+/// The same, mostly with a given profile.
 [[nodiscard]] std::optional<std::string> judge_story(std::span<const std::uint8_t> bytes, std::optional<Profile> own);
-/// A profile that bytes make up, right or wrong.
+/// A profile generated from bytes, valid or not.
 [[nodiscard]] Profile made_profile(std::span<const std::uint8_t> bytes);
-/// Compiles a profile that bytes make up, with all its mistakes, and plays a story with it if it has none.
+/// Compiles a profile generated from bytes, with all its mistakes, and plays a story with it if it has none.
 [[nodiscard]] std::optional<std::string> judge_profile(std::span<const std::uint8_t> bytes);
 
 }  // namespace omnipar::test

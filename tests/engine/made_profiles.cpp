@@ -1,4 +1,4 @@
-// Profiles that bytes make up: any role for any target, with any stages, right or wrong.
+// Profiles generated from bytes: any role for any target, with any stages, valid or not.
 #include <algorithm>
 #include <cmath>
 
@@ -25,7 +25,7 @@ const std::vector<std::string>& all_roles() {
   return all;
 }
 
-/// What a target of this kind takes; directions are groups of their own.
+/// The sources that a target of this kind accepts; directions are separate groups.
 std::vector<std::string> fitting_roles(TargetKind wanted, bool directions) {
   if (directions || wanted == TargetKind::stick) return {"dpad", "left-stick", "right-stick"};
   switch (wanted) {
@@ -58,14 +58,14 @@ class Maker : public ByteDice {
     profile.area = areas.at(below(areas.size()));
     if (!profile.area.empty() && !mistake()) profile.screen = below(2) == 0 ? "wide" : "high";
     for (PortProfile& port : profile.ports) change(port, system);
-    for (std::size_t n = below(3); n > 0; --n)  // before the built-in ones, as when they are read
+    for (std::size_t n = below(3); n > 0; --n)  // before the built-in ones, in the order of reading
       profile.hotkeys.insert(profile.hotkeys.begin(), {fmt::format("action-{}", n), role(TargetKind::button),
                                                        n == 1 ? "home" : "panel-3", Duration{below(4) * 1500}});
     return profile;
   }
 
  private:
-  /// Now and then, so that most profiles have none and many have one.
+  /// Occasionally, so that most profiles have none and many have one.
   bool mistake() { return below(256) == 255; }
 
   std::string role(TargetKind wanted, bool directions = false) {

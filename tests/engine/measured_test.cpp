@@ -1,4 +1,4 @@
-// What was measured on a unit, in the engine: by the rig's calibration, or by use.
+// Calibrated units in the engine: by the rig's calibration, or with ranges learned while playing.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -59,7 +59,7 @@ TEST_CASE("A worn, calibrated stick is exactly at rest when released and reaches
       return std::hypot(table.value("stick-x"), table.value("stick-y"));
     };
     if (stick.spikes == 0)
-      for (int i = 0; i < 300; ++i) CHECK(push(0, 0) == 0);  // noise and all
+      for (int i = 0; i < 300; ++i) CHECK(push(0, 0) == 0);  // including noise
     MadeStick quiet = stick;
     quiet.noise = quiet.spikes = 0;
     for (int degrees = 0; degrees < 360; degrees += 15) {
@@ -89,14 +89,14 @@ TEST_CASE("The default dead zone covers the noise and is never added to the unit
   Use written{"right-trigger"};
   written.settings.set("dead-zone", 0.3);
   AxisCalibration axis{code::abs_rz, 0, 255, 0};
-  CHECK(at_rest_up_to(axis, plain) == Approx(0.15).margin(0.005));  // nothing is known of its noise
+  CHECK(at_rest_up_to(axis, plain) == Approx(0.15).margin(0.005));  // its noise is unknown
   axis.measured = {"", 500, 0, 6};
   CHECK(at_rest_up_to(axis, plain) == Approx(1.5 * 6 / 255 + 0.005).margin(0.005));
   axis.measured.returns = 10;
   CHECK(at_rest_up_to(axis, plain) == Approx((1.5 * 6 + 1.25 * 10) / 255 + 0.005).margin(0.005));
   axis.measured.noise = axis.measured.returns = 0;
   CHECK(at_rest_up_to(axis, plain) == Approx(0.01).margin(0.005));
-  CHECK(at_rest_up_to(axis, {{"pedal", {written}}}) == Approx(0.3).margin(0.005));  // what is written stays
+  CHECK(at_rest_up_to(axis, {{"pedal", {written}}}) == Approx(0.3).margin(0.005));  // explicit settings win
   axis.own_dead_zone = 0.08;
   CHECK(at_rest_up_to(axis, plain) == Approx(0.08).margin(0.005));
 }
@@ -180,13 +180,13 @@ TEST_CASE("Learned ranges start at 0.7 of the declared range and grow by two con
   CHECK(say(210) == 1);
   CHECK(say(215) == 1);  // both were beyond: the nearer one counts
   CHECK(say(105) == Approx(0.5));
-  table.engine.adopt(Table::plan_with({{"pedal", {exact}}, {"a", {}}}));  // another plan forgets nothing
-  table.reader.next_frame();                                              // the first sample of another plan is at rest
+  table.engine.adopt(Table::plan_with({{"pedal", {exact}}, {"a", {}}}));  // a new plan keeps learned ranges
+  table.reader.next_frame();                                              // a new plan's first sample is at rest
   CHECK(say(104) == Approx(104 / 210.0).margin(0.01));
   const auto ranges = table.engine.ranges_by_use(id);
   REQUIRE(ranges.size() == 1);
   CHECK(ranges[0] == AxisCalibration{code::abs_rz, 0, 210, 0, {0, 255}});
-  // how the same readings are cut into calls changes nothing
+  // dividing the same readings over calls changes nothing
   Table one{{{"pedal", {exact}}}}, other{{{"pedal", {exact}}}};
   const UnitId a = one.engine.attach(unit).value(), b = other.engine.attach(unit).value();
   std::mt19937 dice{2};

@@ -1,4 +1,4 @@
-// The machine's own numbers: every corner, both ends and the exact rest are reached, and nothing flickers.
+// The machine's own numbers: every corner, both ends and exact rest are reached, and nothing flickers.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -94,7 +94,7 @@ TEST_CASE("Rounding is unbiased, and steps and the dead band match the machine",
   double sum = 0;
   for (int i = -1000; i <= 1000; ++i) {
     const double value = i / 1000.0;
-    CHECK(shape::native(plain, value) - 128 == -(shape::native(plain, -value) - 128));  // odd around the rest
+    CHECK(shape::native(plain, value) - 128 == -(shape::native(plain, -value) - 128));  // asymmetric around rest
     sum += shape::native(plain, value) - (128 + 128 * value);
     CHECK(std::fabs(shape::native(plain, value) - (128 + 128 * value)) <= 0.5);
   }
@@ -105,7 +105,7 @@ TEST_CASE("Rounding is unbiased, and steps and the dead band match the machine",
       CHECK((native - 128) % 8 == 0);
   const NativeRange banded{0, 255, 128, 1, 20};
   CHECK(shape::native(banded, 0) == 128);
-  CHECK(shape::native(banded, 1e-9) == 148);  // the smallest push is noticed
+  CHECK(shape::native(banded, 1e-9) == 148);  // the smallest push is visible
   CHECK(shape::native(banded, -1e-9) == 108);
   CHECK(shape::native(banded, 1) == 255);
   int before = 0;
@@ -121,13 +121,13 @@ TEST_CASE("A value that jitters between two numbers is shown as one of them", "[
   std::uniform_real_distribution<double> noise{-0.3, 0.3};
   int changes = 0;
   std::int32_t before = stick.at(0.5).first;
-  for (int i = 0; i < 2000; ++i) {  // around the border between two of them, by less than one
+  for (int i = 0; i < 2000; ++i) {  // around the boundary between two numbers, by less than one
     const std::int32_t now = stick.at((63.5 + noise(dice)) / 127).first;
     changes += now != before ? 1 : 0;
     before = now;
   }
   CHECK(changes <= 1);
-  // whoever moves on is followed at once, and is never more than a step behind
+  // a continued movement is followed at once, never more than one step behind
   for (const double way : {1.0, -1.0})
     for (int i = 0; i <= 2540; ++i) {
       const double exact = way > 0 ? i / 2540.0 : 1 - i / 2540.0;

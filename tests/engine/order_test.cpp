@@ -1,5 +1,5 @@
-// Two of everything, things that come back, and every order of calls: what was once wrong, and what the headers promise
-// where they were silent.
+// Two of everything, units that return, and every order of calls: one test for each bug found, and for promises that
+// the headers once left out.
 #include <catch2/catch.hpp>
 
 #include <limits>
@@ -13,7 +13,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A stick that stays where it is left, with a key pad.
+/// A stick that is not self-centering, with a key pad.
 Description still_stick() {
   Description d = plain_pad("Marrowby Still Stick");
   d.codes = {{code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}};
@@ -22,7 +22,7 @@ Description still_stick() {
 
 }  // namespace
 
-// -- another plan -----------------------------------------------------------------------------------------
+// -- a new plan --------------------------------------------------------------------------------------------
 
 TEST_CASE("Every shipped plan follows every other, with two and four units", "[order]") {
   std::vector<Plan> plans;
@@ -50,7 +50,7 @@ TEST_CASE("Every shipped plan follows every other, with two and four units", "[o
 TEST_CASE("Adopting a plan returns the units that it cannot use", "[order]") {
   OnePad table{plan_of("pad-2b")};
   const UnitId ball = table.engine.attach(trackball("seat-2")).value();
-  CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is one
+  CHECK(table.engine.adopt(plan_of("pad-4b")).empty());  // its button is shared
   CHECK(table.engine.adopt(plan_of("paddle-pair")).empty());
   Profile other_seats = propose(built_in_catalogue(), "pad-2b").value();
   other_seats.ports[0].seat = "left";
@@ -118,7 +118,7 @@ TEST_CASE("Targets that are not self-centering keep their position across plans 
   }
 }
 
-// -- what stays ---------------------------------------------------------------------------------------------
+// -- targets that are not self-centering -------------------------------------------------------------------
 
 TEST_CASE("Targets that are not self-centering follow their unit again after its next report", "[order]") {
   Table table{plan_of("stick-keypad")};
@@ -281,7 +281,7 @@ TEST_CASE("A disconnect does not end another unit's pending debounce", "[order]"
     table.feed(second, 200 * ms, {{code::btn_south, 1}});
     table.engine.detach(first);
     table.engine.advance(at_us(499 * ms));
-    CHECK(table.next("a") == 0);  // the second one's own time is not over
+    CHECK(table.next("a") == 0);  // the second one's own time has not expired
     table.engine.advance(at_us(500 * ms));
     CHECK(table.next("a") == 1);
   }
@@ -291,7 +291,7 @@ TEST_CASE("Bounce on one unit hides no tap on another", "[order]") {
   OnePad table{{{"a", {with("south", Duration{12 * ms})}}}};
   const UnitId other = table.plug(panel());
   table.feed(0, {{code::btn_south, 1}});
-  table.feed(20 * ms, {{code::btn_south, 0}});  // deaf until 32 ms
+  table.feed(20 * ms, {{code::btn_south, 0}});  // debounced until 32 ms
   CHECK(table.shown("a", 2) == "#.");
   table.feed(other, 22 * ms, {{code::btn_south, 1}});
   CHECK(table.next("a") == 1);

@@ -1,4 +1,4 @@
-// What pointers promise: exact corners, one leader at a time, and nothing that moves by itself.
+// Promises of pointers: exact corners, one leader at a time, and no movement without input.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -11,7 +11,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A gun of any range, with a button that says that it does not see the screen.
+/// A gun of any range, with a button that reports that it does not see the screen.
 Attachment gun(std::int32_t minimum = 0, std::int32_t maximum = 65535) {
   Attachment unit;
   unit.unit = "Marrowby Gun";
@@ -28,12 +28,12 @@ Use with(std::string role, const char* field, double value) {
   return use;
 }
 
-/// A table with a pointer that these uses feed.
+/// A table with a pointer fed by these bindings.
 struct Pointing : Table {
   explicit Pointing(const std::vector<Use>& uses = {{"gun"}, {"mouse"}, {"right-stick"}})
       : Table(std::vector<Binding>{{"aim", uses}}) {}
   UnitId plug_in(const Attachment& unit) { return engine.attach(unit).value(); }
-  /// "320,240", or "off"; the raster of the kit is 640 wide and high.
+  /// "320,240", or "off"; the kit's raster is 640 wide and high.
   std::string seen() {
     reader.next_frame();
     if (!down("aim-on")) return "off";
@@ -83,7 +83,7 @@ TEST_CASE("A gun that does not see the screen is off-screen wherever it points, 
   CHECK(aiming.seen_at(unit, 1000, place(0, 0)) == "0,0");
   CHECK(aiming.seen_at(unit, 2000, {{code::btn_south, 1}}) == "off");
   CHECK(aiming.seen_at(unit, 3000, place(65535, 0)) == "off");
-  CHECK(aiming.native("aim-x") == 639);  // it follows all the same
+  CHECK(aiming.native("aim-x") == 639);  // it still follows
   CHECK(aiming.seen_at(unit, 4000, {{code::btn_south, 0}}) == "639,0");
   aiming.feed(unit, 5000, {{code::btn_south, 1}});
   aiming.engine.detach(unit);
@@ -97,9 +97,9 @@ TEST_CASE("The last unit that moved by more than its noise has the pointer", "[p
   const UnitId lying = aiming.plug_in(gun());
   aiming.feed(lying, 500, place(1000, 1000));
   aiming.feed(held, 1000, place(30'000, 30'000));
-  CHECK(aiming.seen() == "10,10");  // the first that spoke; the other one has not moved yet
+  CHECK(aiming.seen() == "10,10");  // the first to report; the other one has not moved yet
   CHECK(aiming.seen_at(held, 1500, place(31'000, 30'000)) == "302,293");
-  for (std::int64_t i = 0; i < 200; ++i)  // it trembles by less than a hundredth
+  for (std::int64_t i = 0; i < 200; ++i)  // it jitters by less than a hundredth
     CHECK(aiming.seen_at(lying, 2000 + i * 1000, place(1000 + static_cast<int>(i % 7) * 100, 1000)) == "302,293");
   CHECK(aiming.seen_at(lying, 300'000, place(1700, 1000)) == "17,10");
   CHECK(aiming.seen_at(held, 301'000, place(31'200, 30'100)) == "17,10");
@@ -112,7 +112,7 @@ TEST_CASE("The last unit that moved by more than its noise has the pointer", "[p
 TEST_CASE("A self-centering stick rests at the centre and reaches all corners", "[pointer]") {
   Pointing aiming{{with("right-stick", "glide", 0)}};
   const UnitId pad = aiming.plug(plain_pad());
-  constexpr std::int32_t round = 23'170;  // of a stick that is round: the length of a full push is 32767
+  constexpr std::int32_t round = 23'170;  // a round stick: the length of a full push is 32767
   CHECK(aiming.seen_at(pad, 1000, push(round, -round)) == "639,0");
   CHECK(aiming.seen_at(pad, 2000, push(-round, round)) == "0,639");
   CHECK(aiming.seen_at(pad, 3000, push(32767, 32767)) == "639,639");

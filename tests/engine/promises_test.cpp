@@ -1,4 +1,4 @@
-// The promises of the engine, each where it can fail.
+// The promises of the engine, each with a test that can fail.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -65,7 +65,7 @@ TEST_CASE("However advance is divided, the state is the same to the last byte", 
   }
 }
 
-// -- promise 2: no surprises in the hot path ----------------------------------------------------------
+// -- promise 2: a predictable hot path ----------------------------------------------------------------
 
 TEST_CASE("Feeding, advancing, reading and detaching allocate nothing", "[promise]") {
   const auto evening = marrowby::make_evening(5'000);
@@ -164,7 +164,7 @@ TEST_CASE("Paced: a press is immediate, and only its release waits", "[promise]"
   look(6 * ms);
   CHECK(outlet.next_due() == at_us(25 * ms));
   look(24 * ms);
-  table.feed(24 * ms, {{code::btn_south, 1}});  // the second press has to wait until the first is over
+  table.feed(24 * ms, {{code::btn_south, 1}});  // the second press waits until the first is over
   look(24 * ms);
   look(25 * ms);
   CHECK(outlet.next_due() == at_us(45 * ms));
@@ -190,13 +190,13 @@ TEST_CASE("A freeze releases everything at once, and held controls count from th
   for (const std::string_view name :
        {"a", "b", "c", "d", "up", "down", "left", "right", "stick-x", "stick-y", "pedal", "wheel"})
     CHECK(table.value(name) == 0);
-  CHECK(table.value("throttle") == 1);  // stays where it was left
+  CHECK(table.value("throttle") == 1);  // stays in place
   table.feed(10, {{code::btn_east, 1}});
   table.engine.thaw();
   table.reader.next_frame();
   CHECK_FALSE(table.down("b"));
   CHECK_FALSE(table.down("a"));
-  CHECK(table.value("stick-x") == 1);  // analog values at once
+  CHECK(table.value("stick-x") == 1);  // analog values immediately
   table.feed(20, {{code::btn_south, 0}, {code::btn_east, 0}});
   table.feed(30, {{code::btn_south, 1}});
   CHECK(table.next("b"));
@@ -216,7 +216,7 @@ TEST_CASE("Hotkeys are never frozen", "[promise]") {
   table.engine.freeze();
   table.reader.next_frame();
   CHECK_FALSE(table.down("inner"));
-  CHECK(shown("freeze"));  // it is held on
+  CHECK(shown("freeze"));  // still held
   table.feed(20, {{code::btn_south, 0}});
   table.reader.next_frame();
   CHECK_FALSE(shown("freeze"));
@@ -306,7 +306,7 @@ TEST_CASE("Buttons held at connection count from their next press, sticks at onc
   const auto value = [&](std::string_view name) { return reader.port(1).value(*engine.plan().target(1, name)); };
   CHECK(value("b") == 0);
   CHECK(value("stick-x") == -1);
-  CHECK(value("d") == 0);  // the right stick is up already: no press
+  CHECK(value("d") == 0);  // the right stick is already up: no press
   engine.feed(unit, {at_us(1), std::vector<Change>{{code::abs_ry, 0}, {code::btn_south, 0}}});
   engine.feed(unit, {at_us(2), std::vector<Change>{{code::abs_ry, -32768}, {code::btn_south, 1}}});
   reader.next_frame();
@@ -324,7 +324,7 @@ TEST_CASE("A new plan returns everything to rest and keeps units and readers", "
   const auto paced_stick = [&] { return paced.port(1).value(*table.engine.plan().target(1, "stick-x")); };
   paced.catch_up(at_us(5));
   CHECK(paced_stick() == 0);
-  CHECK(paced.next_due() == at_us(5));  // for the stick is still pushed
+  CHECK(paced.next_due() == at_us(5));  // because the stick is still pushed
   paced.catch_up(at_us(5));
   CHECK(paced_stick() == 1);
   CHECK_FALSE(paced.next_due().has_value());
@@ -351,7 +351,7 @@ TEST_CASE("Native values reach both ends and rest exactly", "[shape]") {
   table.reader.next_frame();
   CHECK(table.native("stick-x") == row.native);
   CHECK(table.native("stick-y") == 128);
-  CHECK(table.native("pedal") == (row.raw > 0 ? 0 : 255));  // this one runs backwards
+  CHECK(table.native("pedal") == (row.raw > 0 ? 0 : 255));  // this one is reversed
 }
 
 TEST_CASE("A stick's length never exceeds 1, and a d-pad's diagonal has length 1", "[shape]") {
@@ -460,10 +460,10 @@ TEST_CASE("The exit combination is start and select of one seat held for two sec
   table.feed(3'000'000, {{code::btn_select, 1}});
   CHECK_FALSE(fired(4'999'999));
   CHECK(fired(5'000'000));
-  CHECK(table.down("start"));  // both keep their own use
+  CHECK(table.down("start"));  // both keep their own effect
 }
 
-// -- odd input --------------------------------------------------------------------------------------------
+// -- malformed input --------------------------------------------------------------------------------------
 
 TEST_CASE("Late, malformed and foreign reports are harmless", "[odd]") {
   OnePad table;

@@ -1,5 +1,5 @@
-// Save states: where no hand has moved in between, everything is as it was, bit for bit; else going back presses
-// nothing that no hand holds, shows no press twice, and loses none.
+// Save states: without input in between, everything is restored bit for bit. With input, a restore presses nothing
+// that is not physically held, shows no press twice, and loses none.
 #include <catch2/catch.hpp>
 
 #include <cstring>
@@ -16,7 +16,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// Uses of all that takes time: bouncing, long presses, autofire, toggles, ramps, glides, filters.
+/// Bindings with everything that takes time: debounce, long presses, autofire, toggles, ramps, glides, filters.
 Plan timed_plan() {
   const auto use = [](const char* role, const char* field, auto value) {
     Use made{role};
@@ -30,7 +30,7 @@ Plan timed_plan() {
        {"aim", {Use{"gun"}, use("right-stick", "glide", 1.0), Use{"mouse"}}}});
 }
 
-/// Two pads, a trackball, and hands that do anything on them.
+/// Two pads and a trackball with random input.
 class Hands {
  public:
   explicit Hands(Table& table, std::uint32_t seed) : table_(table), dice_(seed) {
@@ -58,7 +58,7 @@ class Hands {
     if (unit == 2) changes = {{relative(0), static_cast<std::int32_t>(dice_() % 21) - 10}};
     table_.feed(units_[unit], now, changes);
   }
-  /// So long until the next movement.
+  /// The time until the next movement.
   std::int64_t pause() { return 1 + static_cast<std::int64_t>(dice_() % 12'000); }
   std::uint32_t below(std::uint32_t end) { return static_cast<std::uint32_t>(dice_()) % end; }
 
@@ -68,7 +68,7 @@ class Hands {
   std::vector<UnitId> units_;
 };
 
-/// What a frame shows of everything.
+/// All values of one frame.
 std::vector<PortValues> frame_of(Reader& reader) {
   reader.next_frame();
   return {reader.port(0).values(), reader.port(1).values(), reader.port(2).values()};
@@ -132,7 +132,7 @@ TEST_CASE("Saving and restoring allocate nothing", "[saved]") {
         }) == 0);
 }
 
-/// Whatever happened between: hands have it their way, each press is shown once, and what is at rest stays so.
+/// Whatever happened in between: physical input decides, each press is shown once, and controls at rest stay at rest.
 TEST_CASE("Controls may keep moving across a restore", "[saved]") {
   for (int story = 0; story < cases(300, 5'000); ++story) {
     CAPTURE(story);
@@ -141,11 +141,11 @@ TEST_CASE("Controls may keep moving across a restore", "[saved]") {
     std::mt19937 dice{static_cast<std::uint32_t>(story)};
     std::vector<std::byte> saved(table.engine.save_size());
     std::map<Code, bool> hand;
-    std::map<std::string, int> pressed;  // by hands
-    std::map<std::string, int> seen;     // presses shown and not taken back
+    std::map<std::string, int> pressed;  // pressed physically
+    std::map<std::string, int> seen;     // presses shown and not undone
     std::map<std::string, int> seen_then;
     std::map<std::string, bool> down, down_then;
-    std::map<std::string, int> undone;  // shown, and taken back
+    std::map<std::string, int> undone;  // shown, and undone
     std::int64_t now = 0;
     bool has_saved = false;
     const auto look = [&] {
@@ -184,7 +184,7 @@ TEST_CASE("Controls may keep moving across a restore", "[saved]") {
           seen = seen_then;
           down = down_then;
       }
-      // Hands alone say what the engine has.
+      // Only physical input determines the engine's state.
       other_reader.next_frame();
       for (int settle = 0; settle < 64; ++settle) other_reader.next_frame();
       CHECK(other_reader.port(1).pressed(table.at("a")) == hand[code::btn_south]);
@@ -195,7 +195,7 @@ TEST_CASE("Controls may keep moving across a restore", "[saved]") {
       CAPTURE(name, pressed[name], seen[name], undone[name]);
       CHECK(down[name] == hand[std::string{name} == "a" ? code::btn_south : code::btn_east]);
       CHECK(seen[name] + undone[name] >= pressed[name]);  // none is lost
-      // None is shown twice, but for what a hand still held when it was taken back.
+      // None is shown twice, except those still held at the restore.
       CHECK(seen[name] <= pressed[name]);
     }
   }
@@ -209,7 +209,7 @@ TEST_CASE("A press that ends after the save is released, and one that begins aft
   REQUIRE(table.engine.save(saved));
   table.feed(ms, {{code::btn_south, 0}, {code::btn_east, 1}, {code::abs_x, -32'768}});
   REQUIRE(table.engine.restore(saved));
-  CHECK(table.down("a"));  // it shows what it showed then
+  CHECK(table.down("a"));  // the same as at the save
   table.reader.next_frame();
   CHECK_FALSE(table.down("a"));
   CHECK(table.down("b"));
@@ -245,7 +245,7 @@ TEST_CASE("A restore loses no counts and counts none twice", "[saved]") {
   REQUIRE(table.engine.save(saved));
   CHECK(table.next("ball-x") == 5);
   REQUIRE(table.engine.restore(saved));
-  CHECK(table.next("ball-x") == 5);  // it had not been shown when that was saved
+  CHECK(table.next("ball-x") == 5);  // not yet shown at the save
   REQUIRE(table.engine.save(saved));
   table.feed(ball, ms, {{relative(0), 7}});
   CHECK(table.next("ball-x") == 7);
@@ -346,7 +346,7 @@ TEST_CASE("Readers outlive their engine and show it at rest", "[saved]") {
   REQUIRE(reader.port(1).pressed(a));
   SECTION("destroyed") { table.reset(); }
   SECTION("another in its place") { *table = Engine{Table::plan_with({})}; }
-  CHECK(reader.port(1).pressed(a));  // the last sample stays as it is
+  CHECK(reader.port(1).pressed(a));  // the last sample does not change
   for (int i = 0; i < 3; ++i) reader.next_frame();
   for (const std::int64_t us : {2'000, 4'000, 6'000}) paced.catch_up(at_us(us));
   CHECK_FALSE(reader.port(1).pressed(a));

@@ -11,7 +11,7 @@ namespace {
 
 constexpr int of_hat = -1;
 
-/// Two that go equally far may differ by how each was rounded.
+/// Two pushes of equal length may differ in how they were rounded.
 bool goes_further(SlowTwin::Point one, SlowTwin::Point than) {
   return one.x * one.x + one.y * one.y > (than.x * than.x + than.y * than.y) * (1 + 1e-12);
 }
@@ -39,7 +39,7 @@ std::map<std::string, SlowTwin::Guest>& SlowTwin::guests() {
   return all;
 }
 
-// -- what hands do --------------------------------------------------------------------------------------
+// -- physical input ----------------------------------------------------------------------------------
 
 bool SlowTwin::holds(const Unit& unit, const std::string& role, bool for_hotkeys) const {
   const auto contacts = unit.buttons.find(role);
@@ -73,14 +73,14 @@ bool SlowTwin::is_known(const Unit& unit, const std::string& role) const {
   return false;
 }
 
-/// A trigger that is an axis, too, is as far as that says, once that has said anything.
+/// A trigger that also has an axis follows the axis once it has reported.
 bool SlowTwin::has_spoken_axis(const Unit& unit, const std::string& role) {
   for (const Control& c : unit.attachment.controls)
     if (c.role == role && c.type == ControlType::one_sided && unit.raw.contains(c.code)) return true;
   return false;
 }
 
-/// Of several controls of one role the one that is pushed furthest, the first if two are.
+/// Of several controls with one role, the one pushed furthest; on a tie, the first.
 SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, Held held) const {
   std::vector<Point> points;
   std::size_t of_x = 0, of_y = 0;
@@ -105,7 +105,7 @@ SlowTwin::Point SlowTwin::position(const Unit& unit, const std::string& role, He
     (c.axis == Axis::y ? points[place].y : points[place].x) = value;
   }
   for (const StickCalibration& stick : unit.attachment.sticks) {
-    std::size_t place = 0;  // of those of its role
+    std::size_t place = 0;  // among those of its role
     for (const Control& c : unit.attachment.controls) {
       if (c.role != role || c.axis == Axis::y) continue;
       if (c.code == stick.x) break;
@@ -153,7 +153,7 @@ void SlowTwin::attach(int slot, const Attachment& attachment) {
   aim(slot, unit, nullptr);
 }
 
-/// A press; if the same report had let it go before, that takes effect first.
+/// A press; a release earlier in the same report takes effect first.
 void SlowTwin::hold_again(Contact& contact) {
   contact.down = true;
   if (only_notes_) return;
@@ -170,7 +170,7 @@ void SlowTwin::hold_again(Contact& contact) {
   note_together(true);
 }
 
-/// True if a hand is at it at this moment, or a stage keeps it on.
+/// True if it is physically on at this moment, or a stage keeps it on.
 bool SlowTwin::is_really_on(const Value& target) const {
   const auto is_down = [this](const Line& line, int slot) {
     if (line.direction) return line.ways.at(slot).crossing.down;
@@ -211,7 +211,7 @@ void SlowTwin::set(int slot, Unit& unit, const Control& c, std::int32_t value) {
   } else {
     unit.raw[c.code] = value;
     if (const auto at = unit.reaches.find(c.code); at != unit.reaches.end()) {
-      Unit::Reach& reach = at->second;  // as far as two readings in a row
+      Unit::Reach& reach = at->second;  // as far as two consecutive readings
       reach.above = std::max(reach.above, double(std::min(value, reach.last)) - c.rest);
       reach.below = std::max(reach.below, c.rest - double(std::max(value, reach.last)));
       reach.last = value;
@@ -233,7 +233,7 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
   Unit& unit = at->second;
   std::set<Code> spoken;
   std::set<Code> moved;              // axes
-  presses_come_in_ = thaws_ = true;  // what a report says in the middle is shown to nobody
+  presses_come_in_ = thaws_ = true;  // intermediate values within a report are never shown
   for (const Change& change : changes) {
     if (change.value == 0) unit.held_over.erase(change.code);
     if (unit.held_over.contains(change.code)) continue;
@@ -241,7 +241,7 @@ void SlowTwin::feed(int slot, Time time, std::span<const Change> changes) {
     for (const Control& c : unit.attachment.controls) {
       if (c.code != change.code) continue;
       spoken.insert(c.code);
-      if (again) {  // twice in a report: the first counts, too
+      if (again) {  // twice in a report: the first change counts, too
         place(slot, unit, &moved, frozen_ ? When::as_is : When::input);
         cross(slot, unit);
         aim(slot, unit, &moved);
@@ -303,7 +303,7 @@ bool SlowTwin::opposite_is_down(const Line& line, int slot, const Unit& unit) co
   return false;
 }
 
-/// A hat or a stick that is on the other side has left this one: what debounce still holds here ends.
+/// A hat or stick on the other side has left this one: any debounce pending here ends.
 void SlowTwin::end_opposite_debounces(int slot, const Unit& unit) {
   for (Line& line : lines_) {
     if (!line.chord_role.empty() || line.seat != unit.attachment.seat || !opposite_is_down(line, slot, unit)) continue;
@@ -315,7 +315,7 @@ void SlowTwin::end_opposite_debounces(int slot, const Unit& unit) {
   work_out();
 }
 
-// -- working everything out ---------------------------------------------------------------------------
+// -- evaluating everything -------------------------------------------------------------------------
 
 void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
   way.in = line_in(line, slot);
@@ -356,7 +356,7 @@ void SlowTwin::work_out_way(Line& line, Way& way, int slot) {
   }
 }
 
-/// True if the one keeps the other from arriving, or lets it arrive.
+/// True if one of the two suppresses the other, or releases it.
 bool SlowTwin::is_across(const Value& one, const Value& other) const {
   for (const Opposed& port : opposed_)
     for (std::size_t d = 0; d < 4; ++d)
@@ -377,7 +377,7 @@ bool SlowTwin::pulses(const std::string& target) const {
   return false;
 }
 
-/// While the presses of a report come in, nothing becomes of directions that have opposites.
+/// While the presses of a report are collected, directions with opposites are not evaluated.
 void SlowTwin::leave_out_opposites(std::set<Value*>& on) {
   for (Opposed& port : opposed_)
     for (std::size_t pair = 0; pair < 2; ++pair) {
@@ -481,7 +481,8 @@ void SlowTwin::settle(const Analog& analog) {
   if (analog.corner != 0 && best != Point{}) {  // the machine's own gate
     const double x = std::fabs(best.x), y = std::fabs(best.y), length = std::sqrt(x * x + y * y);
     double part = std::fmin(x, y) / std::fmax(x, y);
-    if (part > 0.85) part = std::fmin(1, 0.85 + (part - 0.85) * ((1 - 0.85) / (0.96 - 0.85)));  // nearly diagonal is so
+    if (part > 0.85)
+      part = std::fmin(1, 0.85 + (part - 0.85) * ((1 - 0.85) / (0.96 - 0.85)));  // nearly diagonal counts as diagonal
     const double side = std::fmin(1, length / (1 + part * (1 - analog.corner) / analog.corner));
     best = {std::copysign(x >= y ? side : side * part, best.x), std::copysign(x >= y ? side * part : side, best.y)};
   }
@@ -489,8 +490,8 @@ void SlowTwin::settle(const Analog& analog) {
   if (!analog.y.empty()) values_[analog.y].level = best.y;
 }
 
-/// What springs back follows its sources. What stays moves when a source says where it is: a button by a change, an
-/// axis by speaking at all.
+/// Self-centering targets follow their sources. Others move when a source reports a position: a button by a change, an
+/// axis by any report.
 void SlowTwin::work_out_analogs() {
   for (Analog& analog : analogs_) {
     if (!analog.stays) {

@@ -1,5 +1,5 @@
-// The slow twin: a naive interpreter of a profile, which judges the engine. It knows neither plans
-// nor signals; after each single press, release, deadline or tick it works out every target anew.
+// The slow twin: a naive interpreter of a profile, which checks the engine. It uses neither plans
+// nor signals; after each press, release, deadline or tick it evaluates every target from scratch.
 #pragma once
 
 #include <array>
@@ -17,8 +17,8 @@ namespace omnipar::test {
 
 class SlowTwin {
  public:
-  static constexpr double full = 281474976710656.0;  ///< 2^48: what moves is counted in parts of a full push
-  static constexpr int nobody = -1;                  ///< in the place of a slot: of a chord, which is of no unit
+  static constexpr double full = 281474976710656.0;  ///< 2^48: movements are counted in fractions of a full push
+  static constexpr int nobody = -1;                  ///< in place of a slot, for a chord, which belongs to no unit
 
   SlowTwin(const SlowTwin&) = delete;
   SlowTwin& operator=(const SlowTwin&) = delete;
@@ -26,7 +26,7 @@ class SlowTwin {
   SlowTwin& operator=(SlowTwin&&) = default;
 
   struct Value {
-    double level = 0;  ///< of what counts: the sum since the start
+    double level = 0;  ///< of counts: the total since the start
     std::uint32_t presses = 0;
     bool operator==(const Value&) const = default;
   };
@@ -38,7 +38,7 @@ class SlowTwin {
     double x = 0, y = 0;
     bool operator==(const Point&) const = default;
   };
-  /// Counterparts of shapes that a test adds behind the anti-dead zone, by name.
+  /// Counterparts of shapes that a test adds after the anti-dead zone, by name.
   using Guest = Point (*)(const Use& use, Point at);
   [[nodiscard]] static std::map<std::string, Guest>& guests();
   void attach(int slot, const Attachment& attachment);
@@ -48,15 +48,15 @@ class SlowTwin {
   void freeze();
   void thaw();
   void adopt(const Catalogue& catalogue, const Profile& profile);
-  /// By "port/target"; port 0 has the hot actions.
+  /// By "port/target"; port 0 has the hotkey actions.
   [[nodiscard]] const std::map<std::string, Value>& values() const { return values_; }
-  /// True while autofire presses the target; of whether a pointer is on its area, while there is any autofire, which
-  /// may reload, or take it off the screen.
+  /// True while autofire presses the target; for a pointer's visibility, while any autofire is active, because it may
+  /// reload or aim off-screen.
   [[nodiscard]] bool pulses(const std::string& target) const;
-  /// The targets NAME/up and NAME/left that were on together with the one across at one of its moments, or by hands in
-  /// the middle of a report, since the last call.
+  /// The targets NAME/up and NAME/left that since the last call were on together with their opposites, at one of the
+  /// opposites' deadlines or physically within a report.
   [[nodiscard]] std::set<std::string> take_together() { return std::exchange(together_, {}); }
-  /// The next moment at which something changes by itself.
+  /// The next moment at which something changes without input.
   [[nodiscard]] std::optional<Time> next_due() const;
 
  private:
@@ -66,36 +66,36 @@ class SlowTwin {
   };
   struct Unit {
     Attachment attachment;
-    std::map<Code, std::int32_t> raw;  ///< of axes: what is known
-    std::set<Code> held_over;          ///< trigger buttons that have been down since before they counted
+    std::map<Code, std::int32_t> raw;  ///< of axes: the last value, if known
+    std::set<Code> held_over;          ///< trigger buttons that were already down when they began to count
     struct Reach {
       double above = 0, below = 0;
       std::int32_t last = 0;
     };
-    std::map<Code, Reach> reaches;                          ///< of axes whose ranges are found by use
-    std::map<std::string, std::map<int, Contact>> buttons;  ///< by role, by code; a hat is none
+    std::map<Code, Reach> reaches;                          ///< of axes whose ranges are learned while playing
+    std::map<std::string, std::map<int, Contact>> buttons;  ///< by role and code; not for hats
   };
-  /// What the shapes of one use that have a memory know of one unit, and what comes out behind all shapes.
+  /// The state of one binding's shapes for one unit, and the result after all shapes.
   struct Follower {
     Point in, smooth, speed, slew, out;
-    bool begun = false;   ///< of what smooths
-    bool moves = false;   ///< it is not yet where it goes
+    bool begun = false;   ///< of smoothing
+    bool moves = false;   ///< not yet at its destination
     std::size_t way = 0;  ///< counted from 1
   };
   using Followers = std::map<int, Follower>;  ///< by slot
   enum class When { input, as_is, tick };
-  struct Way {  ///< one use on its way from one unit
+  struct Way {  ///< one binding's pending change from one unit
     Contact crossing;
-    bool opposite = false;  ///< the direction across is passed
+    bool opposite = false;  ///< passing the direction across
     bool in = false, middle = false, pressed = false, on = false, out = false;
     std::optional<std::int64_t> deaf_until, held_until, pulse_at;
   };
-  struct Line {               ///< one use of a button target, or of one side of an axis that is made of buttons
+  struct Line {               ///< one binding of a button target, or of one side of an axis driven by buttons
     Value* target = nullptr;  ///< nullptr: a side of an axis
     std::string seat, role, chord_role;
     std::optional<std::size_t> direction;  ///< of a stick or axis
     Use use;
-    std::map<int, Way> ways;  ///< by slot; a chord has one, of nobody
+    std::map<int, Way> ways;  ///< by slot; a chord has one, which belongs to no unit
     Followers followers{};    ///< of a direction
 
     [[nodiscard]] bool out() const {
@@ -109,7 +109,7 @@ class SlowTwin {
   };
   struct Ramped {  ///< a lane made of up to four lines
     std::array<int, 4> lines{-1, -1, -1, -1};
-    double out = 0, release = 0, back = 0;  ///< full pushes a second; 0: at once
+    double out = 0, release = 0, back = 0;  ///< full pushes per second; 0: immediately
     std::map<int, Place> places;            ///< by slot
     [[nodiscard]] bool moves() const { return out > 0 || release > 0 || back > 0; }
   };
@@ -128,21 +128,21 @@ class SlowTwin {
     bool adds = false;  ///< pedals on an axis with two sides
     double corner = 0;  ///< of the machine's own gate; 0: round
     std::vector<Lane> lanes;
-    Points of_buttons;  ///< of a control that stays: where its buttons had it last
+    Points of_buttons;  ///< of a control that is not self-centering: the last position set by its buttons
   };
-  struct Opposed {  ///< a port whose opposite directions do not arrive together
+  struct Opposed {  ///< a port whose opposite directions exclude each other
     std::array<Value*, 4> targets{};
     bool last_wins = false;
     std::array<bool, 4> on{};
-    std::array<std::size_t, 2> last{0, 0};  ///< of each pair: 1 if its second direction came last
+    std::array<std::size_t, 2> last{0, 0};  ///< of each pair: 1 if its second direction was pressed last
   };
-  struct Aim {  ///< what one unit makes of one use of a pointer
+  struct Aim {  ///< one unit's contribution to one binding of a pointer
     bool told = false, on = false;
     bool pulled = false;  ///< its trigger
     Point pushed;         ///< by directions
     std::optional<std::int64_t> held_until;
     std::int64_t held_from = 0;
-    bool aims_anew = false;  ///< behind the report of a pull
+    bool aims_anew = false;  ///< after the report of a pull
     bool was_blind = false;
     std::int64_t blind_from = 0;
     Place at;
@@ -159,21 +159,21 @@ class SlowTwin {
     std::string name;
     std::vector<PointerSource> sources;
     std::optional<std::pair<std::size_t, int>> leader;  ///< source and slot
-    std::vector<AreaPoint> shots{};                     ///< that the game asks for
-    std::size_t shot = 0;                               ///< that the next pull gives, from 1; 0: none
+    std::vector<AreaPoint> shots{};                     ///< calibration shots of the game
+    std::size_t shot = 0;  ///< the number of the shot that the next pull gives, from 1; 0: none
     Value* trigger = nullptr;
-    Value* off = nullptr;  ///< on while it is taken off the screen
+    Value* off = nullptr;  ///< on while it is held off-screen
     bool was_pulled = false;
 
     [[nodiscard]] bool is_shot() const { return shot > 1; }
   };
-  struct PointerPress {  ///< a button that does something once to a pointer
+  struct PointerPress {  ///< a button that acts once on a pointer
     std::size_t pointer = 0;
-    bool begins_shots = false;  ///< else: into the middle
+    bool begins_shots = false;  ///< otherwise: to the centre
     Value* button = nullptr;
     bool was_down = false;
   };
-  struct Reload {  ///< a button that pulls the trigger beside the screen
+  struct Reload {  ///< a button that pulls the trigger off-screen
     std::size_t pointer = 0, line = 0;
     struct Run {
       bool down = false, hides = false, waits = false, pulls = false;
@@ -181,7 +181,7 @@ class SlowTwin {
     };
     std::map<int, Run> runs{};  ///< by slot
   };
-  struct Count {  ///< a use of what counts
+  struct Count {  ///< a binding of counts
     std::string x, y, seat, role;
     bool turns_x = false, turns_y = false;
   };
@@ -199,14 +199,14 @@ class SlowTwin {
   int add_ramp_line(const std::string& seat, const Use& use, const std::string& role);
   void name_target(const std::string& name, const std::string& kind);
 
-  // what a use says of itself: its own, else what holds if nothing is said
+  // a binding's own settings, or the defaults
   [[nodiscard]] static double said(const Use& use, const char* field, double otherwise) {
     return use.settings.find(field).value_or(otherwise);
   }
   [[nodiscard]] static std::int64_t time_said(const Use& use, const char* field) {
     return static_cast<std::int64_t>(said(use, field, 0));
   }
-  /// A position on its way; a memory, and what the target is.
+  /// A position in progress; its state, and the kind of its target.
   [[nodiscard]] static Point shaped(const Use& use, const Unit& unit, const std::string& role, TargetKind wanted,
                                     Point p, Follower& follower, When when);
   static void smooth(const Use& use, Point& p, Follower& follower, When when);
@@ -221,7 +221,7 @@ class SlowTwin {
   [[nodiscard]] bool trails_move() const;
   [[nodiscard]] static double dead_zone(const Use& use, const Unit& unit, const std::string& role, bool to_a_press);
 
-  // what hands do
+  // physical input
   [[nodiscard]] bool holds(const Unit& unit, const std::string& role, bool for_hotkeys = false) const;
   [[nodiscard]] bool line_in(const Line& line, int slot) const;
   enum class Held { counts, rests };
@@ -262,7 +262,7 @@ class SlowTwin {
   void drop_aims(int slot);
   void rest_pointers();
 
-  // what follows
+  // consequences
   void work_out();
   [[nodiscard]] bool is_across(const Value& one, const Value& other) const;
   [[nodiscard]] bool is_sight(const std::string& target) const;
@@ -282,7 +282,7 @@ class SlowTwin {
 
   std::int64_t now_ = 0;
   bool frozen_ = false;
-  bool only_notes_ = false;  ///< how things are is taken in, and nothing follows
+  bool only_notes_ = false;  ///< states are stored without consequences
   bool presses_come_in_ = false;
   bool thaws_ = false;
   std::map<int, Unit> units_;
@@ -296,11 +296,11 @@ class SlowTwin {
   std::vector<Reload> reloads_;
   std::string screen_;
   std::optional<GameArea> game_;
-  double seen_ = 1;         ///< of the way from the game's middle to its edge, as far as it can be seen
+  double seen_ = 1;         ///< the visible part of the distance from the game's centre to its edge
   std::int64_t frame_ = 0;  ///< of the machine
   std::map<std::string, Value> values_;
   std::set<std::string> together_;
-  std::map<std::string, std::string> kinds_;  ///< by target: what it is, in words of its own
+  std::map<std::string, std::string> kinds_;  ///< by target: its own description
 };
 
 }  // namespace omnipar::test

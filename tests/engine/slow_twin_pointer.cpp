@@ -1,4 +1,4 @@
-// What the slow twin makes of pointers.
+// How the slow twin evaluates pointers.
 #include <algorithm>
 #include <cmath>
 
@@ -17,10 +17,10 @@ RoleKind kind_of(const Use& use) { return *role_kind(use.role); }
 
 }  // namespace
 
-/// Everything of the unit that has spoken, or of it what is touched.
+/// The whole unit that reported, or its changed controls.
 void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
   if (frozen_) return;
-  std::map<std::pair<std::string, std::size_t>, bool> speaks;  // by role, and which of several of that role
+  std::map<std::pair<std::string, std::size_t>, bool> speaks;  // by role, and the index among controls of that role
   std::vector<std::pair<std::string, std::size_t>> order;
   std::map<std::pair<std::string, Axis>, std::size_t> halves;
   for (const Control& c : unit.attachment.controls) {
@@ -33,7 +33,7 @@ void SlowTwin::aim(int slot, const Unit& unit, const std::set<Code>* touched) {
     if (speaks[gauge]) aim_one(slot, unit, gauge.first, gauge.second);
 }
 
-/// A pull holds the aim of its unit for a while, where its own report has it.
+/// A pull holds the aim of its unit for a time, at the position of its own report.
 void SlowTwin::notice_pulls() {
   for (Pointer& pointer : pointers_)
     for (PointerSource& source : pointer.sources)
@@ -82,10 +82,10 @@ void SlowTwin::aim_again(int slot, const PointerSource& source) {
 
 void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std::size_t which,
                        const PointerSource* only) {
-  Point gun;  // -1..1 each way, and beyond
+  Point gun;  // -1..1 along each axis, and beyond
   bool mapped = false;
   std::size_t of_x = 0, of_y = 0;
-  Point raw, in_range;  // parts of its range
+  Point raw, in_range;  // fractions of its range
   std::optional<Code> x_code, y_code;
   for (const Control& c : unit.attachment.controls) {
     if (c.role != role || c.axis == Axis::none) continue;
@@ -102,7 +102,7 @@ void SlowTwin::aim_one(int slot, const Unit& unit, const std::string& role, std:
     mapped = fit != nullptr || game_;
     std::optional<formulas::Place> on_screen{{in_range.x, in_range.y}};
     if (fit != nullptr) on_screen = formulas::on_screen(*fit, {raw.x, raw.y});
-    constexpr double far = 1e30;  // what would be behind the gun
+    constexpr double far = 1e30;  // behind the gun
     if (mapped) gun = {far, far};
     if (mapped && on_screen) {
       const formulas::Place at = formulas::in_game(game_.value_or(GameArea{}), *on_screen);
@@ -144,7 +144,7 @@ void SlowTwin::aim_by(Pointer& pointer, std::size_t s, int slot, Point p) {
   put(pointer, s, slot, at);
 }
 
-/// What another one was beyond the edge is forgotten.
+/// Another source's excess beyond the edge is discarded.
 void SlowTwin::lead(Pointer& pointer, std::size_t source, int slot) {
   const std::pair me{source, slot};
   if (pointer.leader && *pointer.leader != me) {
@@ -156,7 +156,7 @@ void SlowTwin::lead(Pointer& pointer, std::size_t source, int slot) {
   pointer.leader = me;
 }
 
-/// A source says where it is.
+/// A source reports a position.
 void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   const Place to{part(p.x), part(p.y)};
   Aim& aim = pointer.sources[source].aims[slot];
@@ -179,7 +179,7 @@ std::int64_t SlowTwin::part(double side) const {
   return std::int64_t((std::fmax(-seen_, std::fmin(seen_, side)) + 1) / 2 * full);
 }
 
-/// A source goes on from where the pointer is.
+/// A source moves on from the pointer's position.
 void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
   if (pointer.is_shot()) return;
   Aim& aim = pointer.sources[source].aims[slot];
@@ -241,10 +241,10 @@ void SlowTwin::glide_pointers() {
     }
 }
 
-// -- what is pressed of pointers besides themselves --------------------------------------------------------
+// -- buttons of pointers -----------------------------------------------------------------------------------
 
-/// From frame 0 to 4 the pointer is off the screen, from 1 to 3 the trigger is pulled; pressed meanwhile it does
-/// nothing.
+/// In frames 0 to 4 the pointer is off-screen, in frames 1 to 3 the trigger is pulled; another press during that time
+/// has no effect.
 void SlowTwin::run_reloads() {
   for (Reload& reload : reloads_)
     for (const auto& [slot, way] : lines_[reload.line].ways) {
@@ -261,7 +261,7 @@ void SlowTwin::run_reloads() {
     }
 }
 
-/// True if one of them has something to do at this moment, which is done.
+/// Performs what is due at this moment; returns true if anything was.
 bool SlowTwin::reloads_end() {
   for (Reload& reload : reloads_)
     for (auto& [slot, run] : reload.runs) {
@@ -309,7 +309,7 @@ void SlowTwin::pull(Pointer& pointer) {
   refresh_sights();
 }
 
-/// Back to where its source has it.
+/// Back to the position of its source.
 void SlowTwin::end_shots(Pointer& pointer) {
   pointer.shot = 0;
   if (pointer.leader) {
@@ -347,7 +347,7 @@ void SlowTwin::refresh_sights() {
       const PointerSource& source = pointer.sources[s];
       const Aim& aim = source.aims.at(slot);
       bool blind = kind_of(source.use) == RoleKind::pointer && holds(units_.at(slot), "off-screen");
-      if (is_held(aim)) blind = blind && aim.blind_from <= aim.held_from;  // else it is the flash
+      if (is_held(aim)) blind = blind && aim.blind_from <= aim.held_from;  // otherwise it is the flash
       on = aim.on && !blind;
     }
     if (pointer.off->level != 0) on = false;
@@ -368,7 +368,7 @@ void SlowTwin::drop_aims(int slot) {
   refresh_sights();
 }
 
-/// Nobody pushes any more; who held a pointer still does.
+/// No source pushes any more; a source that held a pointer still holds it.
 void SlowTwin::rest_pointers() {
   for (Pointer& pointer : pointers_)
     for (PointerSource& source : pointer.sources)

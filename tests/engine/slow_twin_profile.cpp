@@ -1,4 +1,4 @@
-// What the slow twin makes of a profile.
+// How the slow twin reads a profile.
 #include <algorithm>
 #include <cmath>
 
@@ -29,7 +29,7 @@ SlowTwin::SlowTwin(const Catalogue& catalogue, const Profile& profile) {
     }
 }
 
-/// The only screen there is, or the one that is named.
+/// The only screen, or the named one.
 void SlowTwin::find_game(const Catalogue& catalogue, const SystemSheet& system, const Profile& profile) {
   frame_ = std::llround(1e9 / static_cast<double>(system.frames_per_1000_seconds));
   if (profile.screen.empty() && profile.area.empty()) return;
@@ -53,7 +53,7 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
     for (const PortProfile& other : profile.ports)
       if (other.port == *port.like)
         for (const Binding& b : other.bind) bound[b.target] = b.uses;
-  for (const Binding& b : port.bind)  // who names the whole group means all of it
+  for (const Binding& b : port.bind)  // naming the group means all its members
     if (b.target == "directions")
       for (const std::string_view d : direction_names) bound.erase(std::string{d});
   for (const Binding& b : port.bind) bound[b.target] = b.uses;
@@ -115,8 +115,8 @@ void SlowTwin::add_port(const SystemSheet& system, const Profile& profile, const
   add_pointer_presses(prefix, sheet, profile, port, bound);
 }
 
-/// What is pressed of pointers besides themselves. Reloads and the game's shots go with the first trigger, these to the
-/// first pointer.
+/// The buttons of pointers. Reloads and calibration shots go with the first trigger, and these belong to the first
+/// pointer.
 void SlowTwin::add_pointer_presses(const std::string& prefix, const ControllerSheet& sheet, const Profile& profile,
                                    const PortProfile& port, const std::map<std::string, std::vector<Use>>& bound) {
   Value* trigger = nullptr;

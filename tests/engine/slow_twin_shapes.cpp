@@ -1,4 +1,4 @@
-// What the slow twin makes of positions: one use after the other, one shape after the other, written out.
+// How the slow twin evaluates positions: binding by binding, shape by shape, written out.
 #include <algorithm>
 #include <cmath>
 
@@ -148,9 +148,9 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::st
   return f.out = p;
 }
 
-// -- where all of them are -----------------------------------------------------------------------------------
+// -- all positions -----------------------------------------------------------------------------------------
 
-/// `act` is called with each use, its role, what it moves, and what is known of it by unit.
+/// Calls `act` with each binding, its role, what it moves, and its state by unit.
 template <typename Act>
 void SlowTwin::each_follower(Act act) {
   for (Line& line : lines_)
@@ -164,7 +164,7 @@ void SlowTwin::each_follower(Act act) {
         act(source.seat, source.use, source.use.role, TargetKind::pointer, source.followers);
 }
 
-/// All of the unit, or what is touched of it.
+/// The whole unit, or its changed controls.
 void SlowTwin::place(int slot, const Unit& unit, const std::set<Code>* touched, When when) {
   const auto is_touched = [&](const std::string& role) {
     return std::ranges::any_of(unit.attachment.controls, [&](const Control& c) {
@@ -180,7 +180,7 @@ void SlowTwin::place(int slot, const Unit& unit, const std::set<Code>* touched, 
       });
 }
 
-/// As it is, where that is known.
+/// The current value, if it is known.
 void SlowTwin::place_known(int slot, const Unit& unit) {
   std::set<Code> known;
   for (const auto& [code, value] : unit.raw) known.insert(code);
@@ -191,7 +191,7 @@ void SlowTwin::forget_trails() {
   const bool was_frozen = std::exchange(frozen_, false);
   each_follower([](const std::string&, const Use&, const std::string&, TargetKind, Followers& followers) {
     for (auto& [slot, follower] : followers) {
-      const Point out = follower.out;  // who is not asked again is where they were
+      const Point out = follower.out;  // controls that are not queried stay where they were
       follower = {};
       follower.out = out;
     }

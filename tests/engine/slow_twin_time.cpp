@@ -1,4 +1,4 @@
-// The slow twin's moments and ticks, and what it does when hands let go: leaving, freezing, another plan.
+// The slow twin's deadlines and ticks, and how it releases controls: disconnect, freeze, a new plan.
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -106,7 +106,7 @@ void SlowTwin::fire() {
   work_out();
 }
 
-/// `really`: in the middle of a report what it has released already still counts, but no hand is at it.
+/// `really`: within a report, a control that it already released still counts, but is not physically held.
 void SlowTwin::note_together(bool really) {
   for (const auto& [one, other] : {std::pair{"up", "down"}, std::pair{"left", "right"}})
     for (const int port : {1, 2, 3, 4}) {
@@ -129,9 +129,9 @@ void SlowTwin::advance(Time to) {
   now_ = std::max(now_, end);
 }
 
-// -- leaving, resting, and another plan -------------------------------------------------------------------
+// -- disconnect, rest, and a new plan --------------------------------------------------------------------
 
-/// Its buttons are released first: what stays is then left where its axes have it.
+/// Its buttons are released first; targets that are not self-centering then keep the position of its axes.
 void SlowTwin::detach(int slot) {
   drop_aims(slot);
   units_.at(slot).buttons.clear();
@@ -150,7 +150,7 @@ void SlowTwin::detach(int slot) {
   work_out();
 }
 
-/// Hands release everything but hotkeys; what stays is left where its axes had it.
+/// Everything but hotkeys is released; targets that are not self-centering keep the position of their axes.
 void SlowTwin::rest() {
   for (auto& [slot, unit] : units_)
     for (auto& [role, contacts] : unit.buttons)
@@ -196,12 +196,12 @@ void SlowTwin::thaw() {
   }
   only_notes_ = frozen_ = false;
   for (const auto& [slot, unit] : units_) place_known(slot, unit);
-  thaws_ = true;  // all say where they are before any is asked whether it is on the area
+  thaws_ = true;  // all positions are updated before any of them is tested against the area
   work_out();
   for (const auto& [slot, unit] : units_) {
     settle_what_is_known(unit);
     aim(slot, unit, nullptr);
-    for (Pointer& pointer : pointers_)  // what was let go of while it was frozen
+    for (Pointer& pointer : pointers_)  // controls released during the freeze
       for (std::size_t s = 0; s < pointer.sources.size(); ++s)
         if (role_kind(pointer.sources[s].use.role) == RoleKind::dpad && pointer.leader == std::pair{s, slot})
           aim_by(pointer, s, slot, goal(pointer.sources[s].directions, slot));

@@ -1,4 +1,4 @@
-// Stories that bytes tell: units, profiles of all shipped machines, and what happens to them.
+// Stories generated from bytes: units, profiles of all shipped machines, and what happens to them.
 #include <algorithm>
 #include <random>
 #include <stdexcept>
@@ -15,7 +15,7 @@
 namespace omnipar::test {
 namespace {
 
-/// What can be plugged into each controller is plugged in.
+/// Plugs every accessory into each controller that accepts it.
 void equip(Profile& profile) {
   const SystemSheet& system = *story_catalogue().system(profile.system);
   for (PortProfile& port : profile.ports) {
@@ -43,7 +43,7 @@ Control backwards(Control control) {
   return control;
 }
 
-/// A stick that does not spring back and another one of the same role, with keys and a trigger that is a switch.
+/// A stick that is not self-centering and another one of the same role, with keys and a trigger that is a switch.
 Attachment still_stick() {
   Attachment unit;
   unit.unit = "Marrowby Still Stick";
@@ -87,7 +87,8 @@ Attachment mouse() {
   return unit;
 }
 
-/// A gun that sees the screen or does not, whose range is a part of what it says; a stick and a finger with it.
+/// A gun that sees the screen or does not, with a range smaller than its declared one, and with a stick and a touch
+/// pad.
 Attachment gun() {
   Attachment unit;
   unit.unit = "Marrowby Gun";
@@ -107,7 +108,7 @@ Attachment gun() {
   return unit;
 }
 
-/// It was fitted on both screens, which it looks at from the side.
+/// It was calibrated on both screens, each seen from the side.
 Attachment fitted_gun() {
   Attachment unit = gun();
   AimCalibration wide{"wide", code::abs_x, code::abs_y, {{{150, 60}, {840, 90}, {880, 930}, {120, 900}}}};
@@ -116,14 +117,14 @@ Attachment fitted_gun() {
   return unit;
 }
 
-/// A panel whose lever was built in upside down.
+/// A panel whose lever is mounted upside down.
 Attachment turned_panel() {
   Attachment unit = seated(panel(), "");
   for (Control& control : unit.controls) control.reversed = control.type == ControlType::hat;
   return unit;
 }
 
-/// Counts the wrong way round, all of it.
+/// All its counts are reversed.
 Attachment turned_ball() {
   Attachment unit = trackball("");
   for (Control& control : unit.controls) control.reversed = control.type == ControlType::counts;
@@ -142,7 +143,7 @@ Attachment pedals_on_one_axis() {
   return unit;
 }
 
-/// Both sticks of a pad are worn, and one of them is built in askew; its trigger is bent.
+/// Both sticks of a pad are worn, one is mounted askew, and its trigger is nonlinear.
 Attachment measured_pad() {
   Attachment unit = seated(plain_pad(), "");
   StickCalibration left{code::abs_x, code::abs_y, {900, -700}, {26000, 24000}, 7};
@@ -166,7 +167,7 @@ Attachment by_use(Attachment unit) {
   return unit;
 }
 
-/// Of one of its axes the range is known, the other one's is found by use.
+/// One axis is calibrated; the range of the other is learned while playing.
 Attachment half_kept(Attachment unit) {
   unit.axes = {{code::abs_x, 30, 220, 120}};
   for (Control& control : unit.controls)
@@ -254,7 +255,7 @@ Profile shaped_profile() {
 
 namespace {
 
-/// Where on which screen, in words.
+/// A screen and an area, as text.
 void place_game(Profile& profile, std::size_t which, std::size_t screen) {
   constexpr std::array areas{"4:3", "full", "4:3, cut 4%", "3:4, turned right, within 10% 5% 90% 95%",
                              "whole multiples of 320x240, cut 2%, turned upside down"};
@@ -263,7 +264,7 @@ void place_game(Profile& profile, std::size_t which, std::size_t screen) {
   profile.screen = screen == 0 ? "wide" : "high";
 }
 
-/// Every target of every port is fed by what feeds it anyway, each with stages at random.
+/// Every target of every port keeps its proposed source, with random stages.
 Profile with_random_stages(Profile profile, unsigned seed) {
   std::mt19937 dice{seed};
   const SystemSheet& system = *story_catalogue().system(profile.system);
@@ -374,7 +375,7 @@ class Story : ByteDice {
       const auto place = static_cast<std::int64_t>(below(256));
       std::int64_t value = c.minimum + (std::int64_t{c.maximum} - c.minimum) * place / 255;
       if (place % 8 == 1) value = c.rest;
-      if (c.type == ControlType::pointer && place % 4 == 3)  // beside its range
+      if (c.type == ControlType::pointer && place % 4 == 3)  // outside its range
         value += place % 8 == 3 ? c.maximum - c.minimum : c.minimum - c.maximum;
       if (c.type == ControlType::hat) value = place % 3 - 1;
       if (c.type == ControlType::counts) value = place == 255 ? 2'000'000'000 : place - 100;
@@ -394,7 +395,7 @@ class Story : ByteDice {
     both.attach(unit, attachment);
   }
 
-  /// More than any buffer holds between two looks.
+  /// More than any buffer holds between two reads.
   void burst(Judged& both, std::size_t unit) {
     const std::vector<Change> one = changes(unit);
     const std::vector<Change> other = changes(unit);

@@ -12,7 +12,7 @@ namespace {
 
 constexpr long double pi = 3.14159265358979323846264L;
 
-/// In long numbers, so that what is rounded is nearly always the same number for everybody.
+/// Computed in long double, so that rounding to double nearly always gives the same result everywhere.
 double rounded(long double value) { return std::fabs(value) < 1e-17L ? 0 : static_cast<double>(value); }
 
 bool is_half(const Attachment& attachment, Code code) {
@@ -43,7 +43,7 @@ double through_points(double length, double quarter, double half, double three_q
   const double at = std::fmin(1, length);
   std::size_t side = 0;
   while (side < 3 && at >= 0.25 * static_cast<double>(side + 1)) ++side;
-  // y + slope h + c h^2 + d h^3, whose value and slope at the end of the side are given.
+  // y + slope h + c h^2 + d h^3, with a given value and slope at the end of the segment.
   const double width = 0.25, h = at - width * static_cast<double>(side);
   const double c = (3 * rise[side] - 2 * slope[side] - slope[side + 1]) / width;
   const double d = (slope[side] + slope[side + 1] - 2 * rise[side]) / (width * width);
@@ -101,7 +101,7 @@ std::optional<Place> by_edge(const Attachment& attachment, const StickCalibratio
   const Place hand = by_hand(raw.x, raw.y);
   const double length = std::hypot(hand.x, hand.y);
   if (length == 0) return Place{};
-  // From rest through the hand to the edge: to one of its sides, between its corners.
+  // A ray from rest through the position to the edge: to one of its sides, between its corners.
   for (std::size_t i = 0; i < stick.edge.size(); ++i) {
     const RawPoint& corner = stick.edge[i];
     const RawPoint& next = stick.edge[(i + 1) % stick.edge.size()];
@@ -109,7 +109,7 @@ std::optional<Place> by_edge(const Attachment& attachment, const StickCalibratio
     const Place along{b.x - a.x, b.y - a.y};
     const double across = hand.x * along.y - hand.y * along.x;
     if (across == 0) continue;
-    const double times = (a.x * along.y - a.y * along.x) / across;  // of the hand's way is the edge's
+    const double times = (a.x * along.y - a.y * along.x) / across;  // the position's distance as a part of the edge's
     const double between = (a.x * hand.y - a.y * hand.x) / across;
     constexpr double at_a_corner = 1e-12;
     if (times <= 0 || between < -at_a_corner || between > 1 + at_a_corner) continue;
@@ -129,8 +129,9 @@ const AimCalibration* fit_for(const Attachment& attachment, Code x, std::string_
   return maybe.size() == 1 ? maybe.front() : nullptr;
 }
 
-/// u = (a x + b y + c) / (g x + h y + 1), v = (d x + e y + f) / (g x + h y + 1): eight unknowns, which the four corners
-/// give, x and y counted from the middle of the corners, where all is before the screen. By Gauss's elimination.
+/// u = (a x + b y + c) / (g x + h y + 1), v = (d x + e y + f) / (g x + h y + 1): eight unknowns, given by the four
+/// corners, with x and y relative to the centre of the corners, so that all are before the screen. Gaussian
+/// elimination.
 std::optional<Place> on_screen(const AimCalibration& fit, Place raw) {
   RawPoint middle{};
   for (const RawPoint& corner : fit.corners) {

@@ -1,5 +1,5 @@
-// The slow twin and the engine agree: on all short stories of a small alphabet, and on long random ones across all
-// shipped machines.
+// Slow twin and engine agree: on all short stories over a small alphabet, and on long random ones on all shipped
+// machines.
 #include <catch2/catch.hpp>
 
 #include <chrono>
@@ -98,7 +98,7 @@ TEST_CASE("Profiles with any bindings are rejected with reasons, or played as th
     played += compile(story_catalogue(), made_profile(bytes)) ? 1 : 0;
     return judge_profile(bytes);
   });
-  CHECK(played > profiles / 3);  // of both kinds there are enough
+  CHECK(played > profiles / 3);  // there are enough of both kinds
   CAPTURE(played);
   CHECK(played < profiles);
 }
@@ -110,7 +110,7 @@ TEST_CASE("A disconnect ends all debounces before a ramp's direction is evaluate
   both.feed(1, {{code::abs_hat0y, 1}});
   both.wait(2339);
   both.feed(1, {{code::abs_hat0x, 1}});
-  both.feed(0, {{code::abs_hat0y, -1}});  // up is still believed when it is released
+  both.feed(0, {{code::abs_hat0y, -1}});  // up is still debounced when it is released
   both.feed(0, {{code::abs_hat0y, 1}});
   both.detach(1);  // up and down would cancel each other
   both.wait(2663);

@@ -1,4 +1,4 @@
-// What a settings screen of somebody else's program does to people's files, by the public calls alone.
+// What another program's settings screen does to a user's files, using only the public calls.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <cstdlib>
@@ -17,7 +17,7 @@ using test::put;
 
 namespace {
 
-/// A home of its own.
+/// A home directory of its own.
 class Home {
  public:
   Home() {
@@ -142,7 +142,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
   SECTION("renamed while it is measured") {
     REQUIRE(rename_to("blue pad", "red pad 2"));
     measure(blue, 120, 1);
-    CHECK(rest_of("red pad 2") == std::vector{100});  // and what was known of another axis stays
+    CHECK(rest_of("red pad 2") == std::vector{100});  // and the calibration of another axis is kept
     CHECK(rig_now().calibrations.size() == 2);
   }
   SECTION("moved to another seat and another socket") {

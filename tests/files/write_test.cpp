@@ -1,4 +1,4 @@
-// Promise 6: a file is the old one or the new one, whole, whatever happens at whatever call; what it was is kept.
+// Promise 6: a file is the complete old or new version, whatever happens at any call, and old versions are kept.
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -38,7 +38,7 @@ tl::expected<std::string, Diagnostics> undo(os::Door& door, const Folder& folder
 
 std::string now(const Folder& folder) { return content(folder / "deep/cabinet.toml"); }
 
-/// A text that must be somewhere: in the file, or among its versions.
+/// A text that must be in the file or among its versions.
 bool is_kept(const Folder& folder, const std::string& text) {
   const auto holds = [&](const std::string& name) { return content(folder / ("versions/" + name)) == text; };
   return now(folder) == text || std::ranges::any_of(os::real_door().names_in(folder / "versions"), holds);
@@ -77,7 +77,7 @@ void end_behind(int call, const Folder& folder, Job job) {
   int status = 0;
   REQUIRE(::waitpid(child, &status, 0) == child);
   REQUIRE(WIFEXITED(status));
-  REQUIRE(WEXITSTATUS(status) == 0);  // it did end behind the call
+  REQUIRE(WEXITSTATUS(status) == 0);  // the process did end after the call
 }
 
 }  // namespace
@@ -99,11 +99,11 @@ TEST_CASE("If the process dies after any call, the file is the old or the new on
     saw_new = saw_new || found == after(job);
     if (job != Job::create) REQUIRE(is_kept(folder, before(job)));
     if (job == Job::undo) REQUIRE(is_kept(folder, old_text));
-    // Whoever comes next finds everything in order.
+    // The next run finds everything in order.
     REQUIRE(change_to(os::real_door(), folder, "next") == true);
     REQUIRE(now(folder) == "next");
     REQUIRE(undo(os::real_door(), folder));
-    REQUIRE(now(folder) == found);  // or there is no file again
+    REQUIRE(now(folder) == found);  // or the file is gone again
   }
   REQUIRE(saw_old);
   REQUIRE(saw_new);
@@ -228,7 +228,7 @@ TEST_CASE("Other files in the directory are not touched", "[files]") {
   CHECK(content(folder / "precious") == "mine");
   CHECK(fs::symlink_status(beside).type() == kind);
   if (kind == fs::file_type::regular) CHECK(content(beside) == "mine, too");
-  CHECK(os::real_door().names_in(folder / "deep").size() == 2);  // nothing of ours stays either
+  CHECK(os::real_door().names_in(folder / "deep").size() == 2);  // no file of ours remains either
 }
 
 TEST_CASE("The name of a temporary file is unpredictable", "[files]") {
@@ -309,7 +309,7 @@ TEST_CASE("A path of any length has versions of its own", "[files]") {
     folders.insert(versions);
     for (const char* text : {"one", "two"})
       REQUIRE(files::change_file(door, name, versions, [&](const std::string&) { return files::Text{text}; }) == true);
-    CHECK(former_versions(name).size() == 2);  // before the first one there was no file
+    CHECK(former_versions(name).size() == 2);  // before the first version there was no file
     REQUIRE(files::undo(door, name, versions));
     CHECK(content(name) == "one");
     REQUIRE(files::undo(door, name, versions));

@@ -1,4 +1,4 @@
-// Report descriptors of the kinds that there are, and worse; written out so that a person can check them.
+// Report descriptors of existing kinds, and worse ones; written out so that a person can check them.
 #pragma once
 
 #include <cstdint>
@@ -7,11 +7,11 @@
 
 namespace omnipar::test {
 
-/// What the kernel's own rules make of a descriptor.
+/// What the kernel's own rules derive from a descriptor.
 struct Expected {
   bool loses = false;   ///< some controls have no code
-  bool shares = false;  ///< some codes are those of several controls
-  bool parts = false;   ///< it falls into players
+  bool shares = false;  ///< some codes are shared by several controls
+  bool parts = false;   ///< it is divided into players
 };
 
 struct Made {
@@ -20,7 +20,7 @@ struct Made {
   Expected expected{};
 };
 
-/// A few items that most of them are made of.
+/// Items that most of them share.
 using Bytes = std::vector<std::uint8_t>;
 [[nodiscard]] inline Bytes operator+(Bytes a, const Bytes& b) {
   a.insert(a.end(), b.begin(), b.end());
@@ -29,7 +29,7 @@ using Bytes = std::vector<std::uint8_t>;
 [[nodiscard]] inline Bytes application(std::uint8_t usage) { return {0x05, 0x01, 0x09, usage, 0xa1, 0x01}; }
 [[nodiscard]] inline Bytes numbered(std::uint8_t report) { return {0x85, report}; }
 inline const Bytes end_collection{0xc0};
-/// Buttons `from` to `to`, a bit each, and `unused` bits.
+/// Buttons `from` to `to`, one bit each, and `unused` bits.
 [[nodiscard]] inline Bytes buttons(std::uint8_t from, std::uint8_t to, std::uint8_t unused) {
   const auto count = static_cast<std::uint8_t>(to - from + 1);
   Bytes bytes{0x05, 0x09, 0x19, from, 0x29, to, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, count, 0x81, 0x02};
@@ -43,17 +43,17 @@ inline const Bytes stick{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x26,
 inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x04,
                        0x95, 0x01, 0x81, 0x42, 0x75, 0x04, 0x95, 0x01, 0x81, 0x03};
 
-/// Two sockets in one interface. The kernel makes one node of them.
+/// Two sockets in one interface. The kernel creates one node for them.
 [[nodiscard]] inline Bytes adapter_with_ids() {
   const Bytes socket = stick + buttons(1, 4, 4) + end_collection;
   return application(0x04) + numbered(1) + socket + application(0x04) + numbered(2) + socket;
 }
-/// Two players side by side in one report, and three buttons that serve both.
+/// Two players side by side in one report, and three shared buttons.
 [[nodiscard]] inline Bytes adapter_in_one_report() {
   const Bytes player = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00} + stick + buttons(1, 6, 2) + end_collection;
   return application(0x04) + player + player + buttons(17, 19, 5) + end_collection;
 }
-/// Two sticks and twice the same buttons one after the other, in no collections of their own.
+/// Two sticks, then the same buttons twice, without collections of their own.
 [[nodiscard]] inline Bytes adapter_without_order() {
   return application(0x04) + stick + buttons(1, 2, 0) + buttons(1, 2, 4) + stick + end_collection;
 }
@@ -62,7 +62,7 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
 [[nodiscard]] inline Bytes motors(std::uint8_t count) {
   return {0x05, 0x0f, 0x09, 0x70, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, count, 0x91, 0x02};
 }
-/// Leds of players 1 to `count`, a bit each, and `unused` bits.
+/// LEDs of players 1 to `count`, one bit each, and `unused` bits.
 [[nodiscard]] inline Bytes player_leds(std::uint8_t count, std::uint8_t unused) {
   return {0x05, 0x08,  0x19, 0x61, 0x29, static_cast<std::uint8_t>(0x60 + count),
           0x15, 0x00,  0x25, 0x01, 0x75, 0x01,
@@ -75,8 +75,8 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
   return application(0x04) + numbered(1) + socket + application(0x04) + numbered(2) + socket;
 }
 
-/// Two old plugs in one report: a stick, three fire buttons, ten keys and two switches each, the sticks of different
-/// ranges; four buttons of the adapter's own; a byte of the maker's own that tells by a bit each what is plugged in.
+/// Two old plugs in one report: a stick, three fire buttons, ten keys and two switches each, with different stick
+/// ranges; four buttons of the adapter; a vendor-defined byte with one bit for each filled socket.
 [[nodiscard]] inline Bytes old_plugs_adapter() {
   const Bytes pointer{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00};
   const Bytes other_stick{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x14, 0x26,
@@ -93,7 +93,7 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
       application(0x04) + buttons(1, 20, 4) + stick +
       Bytes{0x05, 0x01, 0x09, 0x36, 0x09, 0x37, 0x05, 0x02, 0x09, 0xbb, 0x09, 0xba, 0x95, 0x04, 0x81, 0x02} +
       end_collection;
-  // 10-bit axes that are signed, in between buttons: nothing begins at a byte
+  // 10-bit signed axes between buttons: nothing is byte-aligned
   const Bytes unaligned = application(0x05) + buttons(1, 3, 0) +
                           Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x09, 0x33, 0x16, 0x00,
                                 0xfe, 0x26, 0xff, 0x01, 0x75, 0x0a, 0x95, 0x03, 0x81, 0x02} +
@@ -120,7 +120,7 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
                     end_collection;
   const Bytes vendor = application(0x05) + buttons(1, 8, 0) + stick +
                        Bytes{0x06, 0x00, 0xff, 0x09, 0x20, 0x75, 0x08, 0x95, 0x14, 0x81, 0x02} + end_collection;
-  // a page that no driver sees to, media keys, and a d-pad of four buttons, which the kernel mixes up
+  // a page that no driver handles, media keys, and a d-pad of four buttons, which the kernel mixes up
   const Bytes other_pages =
       application(0x05) + buttons(1, 4, 4) +
       Bytes{0x06, 0x05, 0xff, 0x09, 0x20, 0x15, 0x00, 0x25, 0x7f, 0x75, 0x08, 0x95, 0x01, 0x81, 0x02, 0x05, 0x0c,
@@ -141,7 +141,7 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
   const Bytes hat_of_four = application(0x04) + buttons(1, 4, 0) +
                             Bytes{0x05, 0x01, 0x09, 0x39, 0x15, 0x01, 0x25, 0x04, 0x75, 0x04, 0x95, 0x01, 0x81, 0x42} +
                             stick + end_collection;
-  // a second ball, which the kernel loses, and a second keyboard, whose keys it takes for the first one's
+  // a second trackball, which the kernel drops, and a second keyboard, whose keys it merges with the first one's
   const Bytes ball = buttons(1, 3, 5) + Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x81,
                                               0x25, 0x7f, 0x75, 0x08, 0x95, 0x02, 0x81, 0x06} +
                      end_collection;
@@ -149,7 +149,7 @@ inline const Bytes hat{0x05, 0x01, 0x09, 0x39, 0x15, 0x00, 0x25, 0x07, 0x75, 0x0
   const Bytes few_keys{0x05, 0x07, 0x19, 0x04, 0x29, 0x0b, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02};
   const Bytes two_keyboards = application(0x06) + numbered(1) + few_keys + end_collection + application(0x06) +
                               numbered(2) + few_keys + end_collection;
-  // of two kinds: a node each
+  // of two kinds: one node each
   const Bytes player = stick + buttons(1, 8, 0) + end_collection;
   const Bytes both_kinds = application(0x04) + numbered(1) + player + application(0x05) + numbered(2) + player;
   const Bytes mat = application(0x04) + buttons(1, 10, 6) + end_collection;

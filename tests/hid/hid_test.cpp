@@ -1,4 +1,4 @@
-// Raw HID: descriptors are read as they are written, reports as a slow reader reads them, and nothing harms.
+// Raw HID: written descriptors read back unchanged, reports are decoded as by a slow reader, and no input does harm.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -35,7 +35,7 @@ hid::Usage random_usage(std::mt19937& dice) {
   }
 }
 
-/// A field list by a random walk through collections.
+/// A field list from a random walk through collections.
 hid::Descriptor random_descriptor(std::mt19937& dice) {
   hid::Descriptor made;
   made.numbered = dice() % 2 == 0;
@@ -136,7 +136,7 @@ TEST_CASE("Reports are decoded as the slow reader decodes them", "[hid]") {
   for (int round = 0; round < cases(300, 10'000); ++round) {
     const hid::Descriptor made = random_descriptor(dice);
     const auto controls = hid::controls_of(made);
-    std::vector<std::size_t> opaque;  // every other one is asked for
+    std::vector<std::size_t> opaque;  // every other control is requested
     for (std::size_t c = 0; c < controls.size(); c += 2)
       if (controls[c].kind == hid::Kind::opaque) opaque.push_back(c);
     hid::Decoder decoder{made, opaque};

@@ -1,4 +1,4 @@
-// Output reports: whose motors and LEDs they move, and how they are written.
+// Output reports: the owners of motors and LEDs, and how reports are written.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -15,7 +15,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// "motor 0, LED 1": for each output what it is and whose.
+/// "motor 0, LED 1": the kind and owner of each output.
 std::vector<std::string> whose(const Bytes& bytes) {
   const auto descriptor = hid::read_descriptor(bytes).value();
   const auto controls = hid::controls_of(descriptor);
@@ -52,11 +52,11 @@ TEST_CASE("Motors and LEDs belong to the player of their collection or report, o
               end_collection) == Words{"motor 0", "motor 1"});
   CHECK(whose(application(0x04) + both + both + motors(4) + player_leds(2, 6) + end_collection) ==
         Words{"motor 0", "motor 0", "motor 1", "motor 1", "LED 0", "LED 1"});
-  // three for two players serve both, and so does a single one
+  // three for two players are shared, and so is a single one
   CHECK(whose(application(0x04) + both + both + motors(3) + end_collection) ==
         Words{"motor -1", "motor -1", "motor -1"});
   CHECK(whose(application(0x04) + both + both + motors(1) + end_collection) == Words{"motor -1"});
-  // a report of their own says nothing of whose they are, but where it is the only one of its id, its number does
+  // a separate report does not name its player, but the number does if it is the only report with its id
   const Bytes numbers =
       application(0x04) + numbered(1) + stick + buttons(1, 4, 4) + numbered(2) + stick + buttons(1, 4, 4);
   CHECK(whose(numbers + numbered(2) + motors(1) + numbered(1) + motors(1) + end_collection) ==
@@ -99,7 +99,7 @@ TEST_CASE("A level is written only to its field", "[hid]") {
       const double range = static_cast<double>(its.maximum) - its.minimum;
       return static_cast<std::uint32_t>(its.minimum + std::llround(level * range)) & (~0U >> (32 - its.size));
     };
-    std::vector<std::uint32_t> wanted;  // at first all are at rest, which need not be 0
+    std::vector<std::uint32_t> wanted;  // initially all are at rest, which need not be 0
     for (std::size_t i = 0; i < outputs.size(); ++i) wanted.push_back(raw(i, 0));
     for (int step = 0; step < 30; ++step) {
       const std::size_t which = dice() % outputs.size();

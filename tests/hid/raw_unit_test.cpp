@@ -1,4 +1,4 @@
-// Units that are read from raw reports: their parts and roles, by themselves and by a sheet, through the engine.
+// Units read from raw reports: their parts and roles, with and without a sheet, through the engine.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -33,7 +33,7 @@ std::vector<std::string> roles(const Attachment& attachment) {
   return all;
 }
 
-/// What a raw unit has told, in words: "socket 1 out", "hid:0/x#2 200".
+/// The events of a raw unit as text: "socket 1 out", "hid:0/x#2 200".
 std::vector<std::string> words(const Description& node, const RawUnit::Update& update) {
   std::vector<std::string> all;
   for (const SocketChange& socket : update.sockets)
@@ -57,7 +57,7 @@ part = [{ name = "near", title = "near socket" }, { name = "far", title = "far s
   return {{}, sheets.units};
 }
 
-/// The id of the first thing that is wrong with a unit sheet of these lines; empty: nothing is.
+/// The id of the first error in a unit sheet of these lines; empty if there is none.
 std::string first_problem(const std::string& lines) {
   const Sheets sheets = read_sheets("s.toml", R"(omnipar = 1
 kind = "unit"
@@ -93,7 +93,7 @@ control = [{ code = "hid:0/x#2", role = "left-stick", axis = "x", parts = ["far"
 )");
   const Description node = adapter(adapter_in_one_report());
   CHECK(unit_parts(catalogue, node) == std::vector<std::string>{"near", "far"});
-  // Of these, the kernel gives one code to both X and to both Y, and drops the second button 3: it keeps two apart.
+  // The kernel gives one code to both X and one to both Y, and drops the second button 3.
   Description event_node;
   event_node.vendor = node.vendor;
   event_node.product = node.product;
@@ -174,11 +174,11 @@ TEST_CASE("A socket whose axes have no value is empty, and a new plug reports it
     CHECK(test::allocations_during([&] { update = unit.feed(report, at_us(ms * 1000)); }) == 0);
     return words(node, update);
   };
-  // what is down at once was down before; an empty socket's bytes mean nothing
+  // controls down at opening were down before; an empty socket's bytes mean nothing
   CHECK(take(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
   CHECK(take(500, {10, 0, 255, 0}) == Words{"hid:0/button-1 0"});
   CHECK(take(600, {11, 2, 255, 1}) == Words{"hid:0/x 11", "hid:0/button-2 1"});
-  // a plug is put in with its button held: its state, with the other player's update behind
+  // a plug is connected with its button held: its state, followed by the other player's update
   CHECK(take(700, {12, 2, 90, 1}) ==
         Words{"socket 1 in", "hid:0/x#2 90", "hid:0/button-1#2 1", "hid:0/button-2#2 0", "hid:0/x 12"});
   CHECK(take(800, {12, 2, 91, 0}) == Words{"hid:0/x#2 91", "hid:0/button-1#2 0"});
@@ -280,19 +280,19 @@ TEST_CASE("After a possible loss of reports, controls that do not report again a
   (void)take(200, {2, 255, 128, 2});
   unit.may_have_lost(at_us(300'000));
   REQUIRE(unit.next_due() == at_us(350'000));
-  CHECK(take(310, {1, 0, 128, 1}).empty());  // it is as it was
+  CHECK(take(310, {1, 0, 128, 1}).empty());  // unchanged
   CHECK(unit.advance(at_us(349'999)).empty());
   RawUnit::Update let_go;
   CHECK(test::allocations_during([&] { let_go = unit.advance(at_us(350'000)); }) == 0);
   CHECK(words(node, let_go) == Words{"hid:2/x 128", "hid:2/button-2 0"});
   CHECK_FALSE(unit.next_due());
-  // the hand has held it all the time: that counts from the next report
+  // held throughout: it counts from the next report
   CHECK(take(500, {2, 255, 128, 3}) == Words{"hid:2/x 255", "hid:2/button-1 1", "hid:2/button-2 1"});
   CHECK(take(600, {2, 255, 128, 2}) == Words{"hid:2/button-1 0"});
 }
 
 TEST_CASE("A unit's two nodes are read as one if the raw reports contain both", "[hid]") {
-  // a joystick and a game pad with lost buttons, a mouse: the kernel makes a node of each
+  // a joystick and a game pad with lost buttons, a mouse: the kernel creates a node for each
   const Bytes twice = application(0x04) + numbered(1) + stick + buttons(1, 4, 4) + end_collection + application(0x05) +
                       numbered(2) + stick + stick + buttons(1, 4, 4) + end_collection + application(0x02) +
                       numbered(3) + buttons(1, 3, 5) + end_collection;

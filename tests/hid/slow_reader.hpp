@@ -1,4 +1,4 @@
-// The slow reader of raw reports, which judges the decoder.
+// The slow reader of raw reports, which checks the decoder.
 #pragma once
 
 #include <algorithm>
@@ -11,7 +11,7 @@
 
 namespace omnipar::test {
 
-/// Bit by bit, from the start, with what the standard says of each kind of value.
+/// Bit by bit, from the start, by the standard's definition of each kind of value.
 class SlowReader {
  public:
   explicit SlowReader(const hid::Descriptor& descriptor)

@@ -1,4 +1,4 @@
-// Player LEDs that a driver has in /sys.
+// Player LEDs that a driver exposes in /sys.
 #include <catch2/catch.hpp>
 
 #include "host/leds.hpp"
@@ -22,7 +22,7 @@ TEST_CASE("LEDs in /sys are found in player order, set, and restored", "[leds]")
   {
     host::Leds leds{os::real_door(), -1, folder / "pad/input/input5/event5"};
     REQUIRE(leds.count() == 3);
-    CHECK(lit(second) == '2');  // nothing is changed by looking
+    CHECK(lit(second) == '2');  // querying changes nothing
     leds.show(0b101);
     CHECK((lit(first) == '1' && lit(second) == '0' && lit(tenth) == '1'));
   }

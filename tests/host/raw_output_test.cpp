@@ -1,4 +1,4 @@
-// Motors and LEDs by output reports, without a unit: what is written comes out of a socket.
+// Motors and LEDs by output reports, without a unit: reports are read from a socket.
 #include <catch2/catch.hpp>
 
 #include <sys/socket.h>
@@ -20,7 +20,7 @@ namespace {
 
 constexpr Time at_ms(int ms) { return Time{std::chrono::milliseconds{ms}}; }
 
-/// The other end of what a unit with two players is told.
+/// The unit's end of the connection, with two players.
 class Told {
  public:
   explicit Told(const Bytes& bytes) : descriptor_(hid::read_descriptor(bytes).value()) {
@@ -46,12 +46,12 @@ class Told {
     report.resize(static_cast<std::size_t>(std::max<ssize_t>(::recv(ends_[1], report.data(), report.size(), 0), 0)));
     return report;
   }
-  /// From now on nothing more can be written.
+  /// From now on writes fail.
   void jam() {
     for (const std::uint8_t byte = 0; ::send(ends_[0], &byte, 1, MSG_DONTWAIT) > 0;) {
     }
   }
-  /// Those that jam it are not counted.
+  /// The reports that fill it up are not counted.
   [[nodiscard]] bool is_silent() {
     std::uint8_t byte = 0;
     return ::recv(ends_[1], &byte, 1, MSG_DONTWAIT | MSG_PEEK) < 0;
@@ -91,7 +91,7 @@ TEST_CASE("Each player's motors run for the requested duration, also both at onc
   output.advance(at_ms(1080));
   CHECK(told.next() == Bytes{2, 0, 0, 0});
   REQUIRE(output.next_due() == at_ms(1100));
-  output.advance(at_ms(1100));  // the first one's end and the second one's next turn, in whichever order
+  output.advance(at_ms(1100));  // the first one's end and the second one's next turn, in either order
   std::array both{told.next(), told.next()};
   std::ranges::sort(both);
   CHECK(both == std::array{Bytes{1, 0, 0, 0}, Bytes{2, 25, 0, 0}});
@@ -109,7 +109,7 @@ TEST_CASE("Simultaneous effects add up, end by themselves, and stop on request",
   output.play_effect(weak, 1, at_ms(0));
   CHECK(told.next() == Bytes{0, 64});
   output.play_effect(strong, 1, at_ms(10));
-  CHECK(told.next() == Bytes{0, 128});  // one motor has the stronger half
+  CHECK(told.next() == Bytes{0, 128});  // one motor gets the stronger half
   output.advance(at_ms(110));
   CHECK(told.next() == Bytes{0, 64});
   output.play_effect(weak, 0, at_ms(120));

@@ -1,4 +1,4 @@
-// Which nodes are one physical thing.
+// Grouping of nodes into physical units.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <random>
@@ -28,7 +28,7 @@ Description node(std::string name, NodeKind kind, std::string device, int interf
   return d;
 }
 
-/// Each unit's nodes by name, whatever order they came in; the same for every order.
+/// Each unit's nodes by name; the result must be the same for every order of the nodes.
 std::vector<std::string> grouped(std::vector<Description> nodes) {
   std::vector<std::string> first;
   std::mt19937 dice{5};
@@ -70,7 +70,7 @@ TEST_CASE("A receiver is one unit per pad, each with its own helper nodes and so
   CHECK(grouped({node("Receiver", NodeKind::pad, "hall:3", 0), node("Receiver", NodeKind::pad, "hall:3", 1),
                  node("Receiver Keyboard", NodeKind::keys, "hall:3", 1)}) ==
         Units{"Receiver @hall:3", "Receiver+Receiver Keyboard @hall:3/2"});
-  // Two pads within one interface have no number of their own but their order, if the host does not know one.
+  // Two pads within one interface are numbered by their order if the host reports no number.
   CHECK(grouped({node("A", NodeKind::pad, "hall:4", 0), node("B", NodeKind::pad, "hall:4", 0)}) ==
         Units{"A @hall:4", "B @hall:4/1.2"});
 }
@@ -138,7 +138,7 @@ TEST_CASE("A rig unit is recognised on either connection if its serial number is
   radio.serial = "02:00:5E:10:00:08";
   CHECK(find_unit(rig, radio) == nullptr);
   for (const char* dull : {"000000000000", "12345", "0123456789ag"}) {
-    rig.units[0].serial = radio.serial = dull;  // as any number of models may have
+    rig.units[0].serial = radio.serial = dull;  // as several models may share
     CHECK(matches(rig, radio).empty());
   }
 }

@@ -1,4 +1,4 @@
-// What is odd about a unit as it was found; and drafts of sheets for units that nobody knows.
+// Warnings about units, and draft sheets for unknown ones.
 #include <catch2/catch.hpp>
 
 #include "attach/health_watch.hpp"
@@ -54,7 +54,7 @@ TEST_CASE("A draft is a valid sheet that matches the convention and contains no 
     REQUIRE(sheets.units.size() == 1);
     for (const std::string& personal : {unit.serial, unit.socket, unit.node})
       CHECK(draft.find(personal) == std::string::npos);
-    unit.name = sheets.units[0].identities[0].name;  // fit for a terminal
+    unit.name = sheets.units[0].identities[0].name;  // safe for a terminal
     const Catalogue catalogue{{}, sheets.units};
     const auto by_sheet = recognise(catalogue, {}, unit).value().controls;
     const auto by_convention = recognise({}, {}, unit).value().controls;
@@ -86,15 +86,15 @@ TEST_CASE("Listening reports jitter and bounce, but no deliberate movement", "[h
     watch.feed({Time{std::chrono::milliseconds{ms}}, {&change, 1}});
   };
   for (int i = 0; i < 20; ++i) {
-    tell(i * 8, code::abs_x, i % 2 == 0 ? 300 : -500);       // nobody moves it
-    tell(i * 8, code::abs_y, i * 3000 - 30000);              // a hand, one way
-    tell(i * 8, code::abs_rx, i % 2 == 0 ? -20000 : 20000);  // a hand that shakes it
+    tell(i * 8, code::abs_x, i % 2 == 0 ? 300 : -500);       // not moved
+    tell(i * 8, code::abs_y, i * 3000 - 30000);              // one deliberate movement
+    tell(i * 8, code::abs_rx, i % 2 == 0 ? -20000 : 20000);  // a trembling hand
   }
   tell(1000, code::btn_south, 1);
   tell(1004, code::btn_south, 0);
   tell(1012, code::btn_south, 1);
   tell(1200, code::btn_south, 0);
-  for (int tap = 0; tap < 10; ++tap) {  // the quickest hands there are
+  for (int tap = 0; tap < 10; ++tap) {  // the fastest possible presses
     tell(2000 + tap * 60, code::btn_east, 1);
     tell(2030 + tap * 60, code::btn_east, 0);
   }

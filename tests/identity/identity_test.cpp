@@ -1,4 +1,4 @@
-// Who is who, and what its codes mean.
+// Recognition of units, and the meaning of their codes.
 #include <array>
 
 #include <catch2/catch.hpp>
@@ -18,7 +18,7 @@ Description at(Description d, std::string serial, std::string socket) {
   return d;
 }
 
-/// A rig in which `a` sits at seat-1 and `b` at seat-2.
+/// A rig with `a` at seat-1 and `b` at seat-2.
 Rig rig_of(const Description& a, const Description& b) {
   Rig rig;
   rig.units.push_back(new_unit(rig, a, "seat-1"));
@@ -42,9 +42,10 @@ TEST_CASE("A unit is identified by its serial number, or by its socket if it has
   CHECK(seat_in(twins, at(pad, "", "usb:2")) == "seat-2");
   CHECK(seat_in(twins, at(pad, "", "usb:3")) == "");
   CHECK(seat_in(twins, at(panel(), "", "usb:1")) == "");                          // another model in a known socket
-  const Rig same_serials = rig_of(at(pad, "0", "usb:1"), at(pad, "0", "usb:2"));  // cheap pads do this
+  const Rig same_serials = rig_of(at(pad, "0", "usb:1"), at(pad, "0", "usb:2"));  // cheap pads share serial numbers
   CHECK(seat_in(same_serials, at(pad, "0", "usb:2")) == "seat-2");
-  CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) == "");  // may be anybody's
+  CHECK(seat_in(same_serials, at(pad, "0", "usb:9"), {same_serials.units[0].name}) ==
+        "");  // could belong to any player
   CHECK(same_serials.units[1].name == "Marrowby Twin-Stick Pad (2)");
 }
 
@@ -59,7 +60,7 @@ TEST_CASE("The gamepad convention: roles, axes and ignored codes", "[identity]")
   CHECK(roles(old_stick()) ==
         "left-stick left-stick-y south east west north left-shoulder right-shoulder select start left-trigger "
         "right-trigger ");
-  Description numbered = panel();  // by the generic driver: no name of a code says what is on the button
+  Description numbered = panel();  // the generic driver: code names do not match the labels
   numbered.codes = {
       {code::abs_x, 0, 255, 0}, {code::abs_y, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::abs_rz, 0, 255, 0}};
   for (std::uint16_t button = 0; button < 10; ++button)
@@ -70,7 +71,7 @@ TEST_CASE("The gamepad convention: roles, axes and ignored codes", "[identity]")
   numbered.codes.resize(4 + 6);
   CHECK(roles(numbered) ==
         "left-stick left-stick-y south east west north left-shoulder right-shoulder left-trigger right-trigger ");
-  // With both sticks elsewhere, Z and RZ are triggers: of more than eleven buttons, two are the same triggers.
+  // With both sticks elsewhere, Z and RZ are triggers; with more than eleven buttons, two duplicate the triggers.
   const auto with_triggers = [&](std::uint16_t buttons, bool by_radio) {
     Description pad = panel();
     pad.codes.clear();
@@ -98,12 +99,12 @@ TEST_CASE("The gamepad convention: roles, axes and ignored codes", "[identity]")
   Description odd = panel();
   odd.codes = {
       {code::btn_south}, {code::abs_x, 0, 255, 0}, {code::abs_z, 0, 255, 0}, {code::btn_tl2}, {code::abs_rz, 5, 5, 5}};
-  CHECK(roles(odd) == "south left-trigger left-trigger ");  // half a stick, and an axis without length, are no use
+  CHECK(roles(odd) == "south left-trigger left-trigger ");  // half a stick and an axis without range are unusable
   const auto pad = recognise({}, {}, plain_pad()).value();
   CHECK(pad.controls[11].rest == 0);
   const auto stick = recognise({}, {}, old_stick()).value();
   CHECK(stick.controls[0].rest == 128);
-  CHECK(stick.state.size() == 10);  // the buttons; a 0 of an axis that ends at 0 is no news
+  CHECK(stick.state.size() == 10);  // the buttons; 0 on an axis whose minimum is 0 carries no information
 }
 
 TEST_CASE("Omnipar's own pads, keyboards and mice are not controllers", "[identity]") {
@@ -122,7 +123,7 @@ TEST_CASE("Names of hostile units are made safe for a terminal", "[identity]") {
   CHECK(printable("\x1b[2Jgone\a") == "?[2Jgone?");
   CHECK(printable("cut\xc3") == "cut?");
   CHECK(printable("\xed\xa0\x80") == "???");        // a surrogate
-  CHECK(printable("a\xe2\x80\xaetxt") == "a?txt");  // turns the direction of writing
+  CHECK(printable("a\xe2\x80\xaetxt") == "a?txt");  // reverses the writing direction
   CHECK(printable("") == "(no name)");
   CHECK(printable(std::string(500, 'x')) == std::string(60, 'x') + "…");
 }

@@ -1,4 +1,4 @@
-// The doctor's reasoning: from facts to findings, each with what fixes it.
+// The doctor's reasoning: from facts to findings, each with its fix.
 #include <catch2/catch.hpp>
 
 #include "inspect/doctor.hpp"
@@ -30,7 +30,7 @@ std::string states_of(const Facts& facts, const Catalogue& catalogue = {}, const
 
 const std::string well = "uinput=good permission=good rule=good units=good ";
 
-/// The finding of that id; fails the test if there is none, or several.
+/// The finding with that id; fails the test if there is none, or several.
 Finding finding(const std::string& id, const Facts& facts, const Catalogue& catalogue = {}, const Rig& rig = {}) {
   std::vector<Finding> found;
   for (const Finding& one : inspect::diagnose(facts, catalogue, rig))
@@ -78,7 +78,7 @@ TEST_CASE("Units grabbed by another program are reported with the program and a 
   facts.nodes[0].opener = 42;
   CHECK(finding("grabbed", facts).fix == "kill 42");
   CHECK(finding("grabbed", facts).text.find("menu-tool (process 42)") != std::string::npos);
-  facts.nodes[0].opener = 0;  // several have it open: nobody should end one at random
+  facts.nodes[0].opener = 0;  // several have it open: none of them should be ended at random
   CHECK(finding("grabbed", facts).fix.empty());
 }
 
@@ -128,7 +128,7 @@ TEST_CASE("The radio: missing, off, paired only, asleep", "[doctor]") {
   facts.paired = {{"Moor Tablet Pad", "02:00:5E:10:00:07"}};
   CHECK(finding("paired", facts, {}, rig).fix == "bluetoothctl connect 02:00:5E:10:00:07");
   facts.nodes[0].description.serial = "02:00:5e:10:00:07";
-  CHECK(states_of(facts, {}, rig) == well);  // there it is, so nothing is said
+  CHECK(states_of(facts, {}, rig) == well);  // it is present, so nothing is reported
   CHECK(states_of(facts) == well);
 }
 

@@ -1,4 +1,4 @@
-// Adapters with two plugs, which the kernel folds into one node: played by their raw reports.
+// Adapters with two sockets that the kernel merges into one node: played through their raw reports.
 #include <catch2/catch.hpp>
 
 #include <linux/input.h>
@@ -54,7 +54,7 @@ TEST_CASE("Two players on one adapter have separate seats and separate outputs",
   }
   NodeReader one{nodes_named("Omnipar port 1 pad").front()};
   NodeReader two{nodes_named("Omnipar port 2 pad").front()};
-  // the unit is kept from others, its raw node or not
+  // other programs cannot use the unit, raw node or not
   const NodeReader other{nodes_named("Two-Plug Adapter").front()};
   CHECK(::ioctl(other.descriptor(), EVIOCGRAB, 1) != 0);
   const std::array buttons{BTN_SOUTH, BTN_EAST, BTN_WEST, BTN_NORTH};
@@ -77,7 +77,7 @@ TEST_CASE("Two players on one adapter have separate seats and separate outputs",
       CHECK(his.held() == 0);
     }
   }
-  // both at once, in every way at once
+  // both players at once, in every direction
   players = {Player{0, 255, 1}, Player{255, 0, 2}};
   send(0);
   send(1);
@@ -161,8 +161,8 @@ TEST_CASE(
       CHECK(his.pad.held() + his.keys.held() == 0);
     }
     press(who, 0);
-    wait_for_all(hers, codes, 0);  // a press lasts longer than it takes to be seen
-    // the stick reaches both ends of both axes and its exact rest, though the plugs' ranges differ, and stays
+    wait_for_all(hers, codes, 0);  // a press outlasts the time that it takes to be seen
+    // the stick reaches both ends of both axes and exact rest, though the sockets' ranges differ, and stays
     const int low = who == 0 ? 0 : 20, rest = who == 0 ? 128 : 140, high = who == 0 ? 255 : 236;
     for (const auto& [axis, code] : {std::pair{&Plug::x, ABS_X}, {&Plug::y, ABS_Y}})
       for (const auto& [raw, value] : {std::pair{low, -32768}, {high, 32767}, {rest, 0}}) {
@@ -190,7 +190,7 @@ TEST_CASE(
   CHECK(ports[0].pad.value(EV_KEY, BTN_SOUTH) == 1);
   press(0, 0);
   sleep_ms(50);
-  press(0, 3 << 13);  // start and pause of one plug: the exit combination
+  press(0, 3 << 13);  // start and pause on one socket: the exit combination
   const bool ended = play.wait_for("Ended from a controller.") || play.wait_for("Release all buttons");
   press(0, 0);
   CHECK(ended);
@@ -198,7 +198,7 @@ TEST_CASE(
 }
 
 TEST_CASE("Plugs connected or removed during play are noticed, and their buttons released", "[hid]") {
-  // X and Y 0..200 that may have no value, four buttons: twice
+  // X and Y 0..200 with a null state, and four buttons: twice
   const Bytes socket = Bytes{0x05, 0x01, 0x09, 0x01, 0xa1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15,
                              0x00, 0x26, 0xc8, 0x00, 0x75, 0x08, 0x95, 0x02, 0x81, 0x42} +
                        buttons(1, 4, 4) + end_collection;
@@ -283,7 +283,7 @@ TEST_CASE("Controls released while reports were lost do not stick", "[hid]") {
   play.signal(SIGSTOP);
   sleep_ms(50);
   for (std::uint8_t y = 0; y < 100; ++y) adapter.send_bytes({1, 0, y, 2});
-  adapter.send_bytes({1, 128, 128, 0});  // is lost, for the kernel keeps 63
+  adapter.send_bytes({1, 128, 128, 0});  // lost, because the kernel buffers 63 reports
   play.signal(SIGCONT);
   CHECK(pad.wait_for(EV_KEY, BTN_EAST, 1));
   CHECK(pad.wait_for(EV_KEY, BTN_EAST, 0));
@@ -305,7 +305,7 @@ std::string guest_says(const std::string& command) {
   return guest.output();
 }
 
-/// The raw node of the only HID unit of that name.
+/// The raw node of the only HID unit with that name.
 std::string raw_node_of(const std::string& name) {
   const std::string of_unit = "grep -l 'HID_NAME=" + name + "' /sys/class/hidraw/*/device/uevent | cut -d/ -f5";
   Program find{{"/bin/sh", "-c", of_unit}};
@@ -331,7 +331,7 @@ TEST_CASE("Without raw reports an ordinary user sees that half of the unit is mi
   INFO(doctor);
   CHECK(doctor.find("WRONG  \"Half-Seen Adapter\"") != std::string::npos);
   CHECK(doctor.find(lost) != std::string::npos);
-  // Root fixes it, and what root did is taken back by one command.
+  // Root fixes it, and one command undoes what root did.
   Program fix{{"/box/omnipar", "doctor", "--fix"}};
   CHECK(fix.wait_for_end() == 0);
   INFO(fix.output());
@@ -342,7 +342,7 @@ TEST_CASE("Without raw reports an ordinary user sees that half of the unit is mi
   const std::string rule =
       "grep -q 'KERNELS==\"\\*:1209:000B.\\*\", TAG+=\"uaccess\"' /etc/udev/rules.d/70-omnipar.rules";
   CHECK(std::system(rule.c_str()) == 0);
-  Program again{{"/box/omnipar", "doctor", "--fix"}};  // what it opened once is kept, and not said again
+  Program again{{"/box/omnipar", "doctor", "--fix"}};  // an earlier permission is kept and not reported again
   CHECK(again.wait_for_end() == 0);
   CHECK(again.output().find("gave access to the raw reports") == std::string::npos);
   CHECK(std::system(rule.c_str()) == 0);
@@ -372,7 +372,7 @@ TEST_CASE("Missing permission for raw reports is reported, and the doctor's rule
     CHECK(said.find("(To get access: sudo omnipar doctor --fix)") != std::string::npos);
     CHECK(guest_says("/box/omnipar units --raw").find("(To get access: omnipar doctor --rule 'Shut Adapter')") !=
           std::string::npos);
-    // there is nobody at a screen here: so for everybody, instead of for whoever sits there
+    // no user has a local seat here, so access is granted to all users instead
     REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
                         ">/etc/udev/rules.d/99-test.rules && udevadm control --reload") == 0);
   }

@@ -1,4 +1,4 @@
-// A box without udevd and with nothing set up: the first evening from its first command on.
+// A box without udevd and without any setup: a first session from its first command on.
 #include <catch2/catch.hpp>
 
 #include <linux/uinput.h>
@@ -11,7 +11,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A command's exit status and all that it said, both streams in order.
+/// A command's exit status and its whole output, both streams in order.
 std::string said(const std::vector<std::string>& command, int status) {
   Program program{command};
   CHECK(program.wait_for_end() == status);
@@ -33,7 +33,7 @@ TEST_CASE("From a bare system to play: the doctor finds and fixes what is missin
   CHECK(said({"omnipar", "play", "pad-2b"}, 3) ==
         "omnipar: /dev/uinput: cannot create virtual controllers: No such file or directory [no-uinput]\n"
         "  'sudo omnipar doctor --fix' fixes this permanently\n");
-  CHECK(said({"omnipar", "doctor", "--fix"}, 3) ==  // this box has no udev to talk to
+  CHECK(said({"omnipar", "doctor", "--fix"}, 3) ==  // this box has no udev
         "done:   load the kernel's uinput module (modprobe uinput)\n"
         "done:   wrote /etc/modules-load.d/omnipar.conf\n"
         "done:   wrote /etc/udev/rules.d/70-omnipar.rules\n"
@@ -60,7 +60,7 @@ TEST_CASE("From a bare system to play: the doctor finds and fixes what is missin
   NodeReader reader{nodes_named("Omnipar port 1 pad").front()};
   pad->send({south});
   CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
-  pad.reset();  // without udevd the kernel itself tells of units that come and go
+  pad.reset();  // without udevd the kernel itself reports units that come and go
   CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));
   pad = std::make_unique<UhidPad>("Marrowby \x1b[31mPad", "m-1");
   CHECK(play.wait_for("Player 1 continues"));

@@ -1,5 +1,5 @@
-// The shooting booth on a real kernel: two guns of one model without serial numbers are fitted, play a boxed game with
-// artwork around it, are unplugged and come back in another order; and a game's own shots are given exactly.
+// The shooting booth on a real kernel: two guns of one model without serial numbers are calibrated, play a game in an
+// area with artwork around it, and are reconnected in another order; and a game's calibration shots are exact.
 #include <catch2/catch.hpp>
 
 #include <array>
@@ -16,7 +16,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// Four buttons and a place of 16 bits each way, as a joystick; what it says where it is aimed is a part of its range.
+/// Four buttons and a position of 16 bits along each axis, as a joystick; the screen covers a part of its range.
 class BoothGun : public GadgetUnit {
  public:
   BoothGun(const std::string& id, double left, double top, double width, double height)
@@ -31,7 +31,7 @@ class BoothGun : public GadgetUnit {
         width_(width),
         height_(height) {}
 
-  /// At a place of the screen.
+  /// Aimed at a point of the screen.
   void point(double x, double y, std::uint8_t pressed = 0) const {
     const auto raw = [](double part) { return static_cast<unsigned>(std::lround(part * 65535)); };
     const unsigned across = raw(left_ + x * width_), down = raw(top_ + y * height_);
@@ -55,11 +55,11 @@ class BoothGun : public GadgetUnit {
 
 constexpr const char* sights[] = {"Omnipar port 1 pointer", "Omnipar port 2 pointer"};
 
-/// Where a screen's place is in a game of 4:3 within 10% 5% 90% 95% of a screen of 16:9.
+/// A screen position in a 4:3 game in the area 10% 5% 90% 95% of a 16:9 screen.
 double across(double x) { return (x - 0.5) / (0.9 * 4 / 3 * 9 / 16) + 0.5; }
 double down(double y) { return (y - 0.05) / 0.9; }
 
-/// Of a virtual pointer that spans the game's picture, or the screen.
+/// Of a virtual pointer that covers the game's picture, or the screen.
 void expect_at(const NodeReader& game, double x, double y, bool of_screen) {
   constexpr double near = 0.005 * 65535;
   CHECK(std::abs(game.value(EV_ABS, ABS_X) - (of_screen ? x : across(x)) * 65535) < near);
@@ -97,7 +97,7 @@ void write_profile(const std::string& more, bool of_screen) {
       << more << "[port.2]\nseat = \"right\"\n";
 }
 
-/// Moves the gun until the game sees it: reports that are sent before the session has opened the gun are lost.
+/// Moves the gun until the game sees it: reports sent before the session has opened the gun are lost.
 void move_until_seen(const BoothGun& gun, NodeReader& game) {
   bool seen = false;
   for (int tries = 0; tries < 100 && !seen; ++tries) {
@@ -110,7 +110,7 @@ void move_until_seen(const BoothGun& gun, NodeReader& game) {
   game.forget_events();
 }
 
-/// One pull after the other, wherever the hand is meanwhile.
+/// One pull after the other, wherever the gun is aimed.
 void expect_game_shots(const BoothGun& gun, NodeReader& game, const std::array<std::pair<int, int>, 2>& places) {
   for (const auto& [x, y] : places) {
     CAPTURE(x, y);
@@ -140,7 +140,7 @@ TEST_CASE("Two guns of one model are calibrated, play a game in an area, and are
   for (const bool exchanged : {false, true}) {
     CAPTURE(exchanged);
     write_profile("game-shots = [[0.125, 0.25], [0.875, 0.75]]\nbind = { aim-game-shots = \"coin\" }\n", exchanged);
-    if (exchanged) {  // out, and in again, the other one first
+    if (exchanged) {  // disconnected, and reconnected in the other order
       left.pull_out();
       right.pull_out();
       REQUIRE(wait_for_nodes("Rook Booth Gun", 0));
@@ -169,7 +169,7 @@ TEST_CASE("Two guns of one model are calibrated, play a game in an area, and are
       one.forget_events();
       two.forget_events();
     }
-    // what the game asks for is given exactly, wherever the hand is
+    // the requested shots are exact, wherever the gun is aimed
     left.point(0.3, 0.3, 8);
     sleep_ms(100);
     left.point(0.3, 0.3);

@@ -1,4 +1,4 @@
-// A worn stick on a real node is measured in the hand, kept, and played: the virtual device reaches every corner.
+// A worn stick on a real node is calibrated, saved and played: the virtual device reaches every corner.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -16,19 +16,19 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A square gate, rest off its middle, built in askew by 5 degrees, and narrower up and down.
+/// A square gate, rest off-centre, rotated by 5 degrees, and narrower vertically.
 class WornPad : public UhidPad {
  public:
   WornPad() : UhidPad("Worn Pad", "worn") {}
 
-  /// Where the hand pushes it: a full push is 1 at the gate's sides.
+  /// Pushes it to a position: a full push is 1 at the gate's sides.
   void push(double x, double y) {
     constexpr double turn = 5 * std::numbers::pi / 180;
     PadReport report;
     report.buttons = buttons;
     report.x = raw(139 + 84 * (std::cos(turn) * x - std::sin(turn) * y));
     report.y = raw(121 + 76 * (std::sin(turn) * x + std::cos(turn) * y));
-    report.rx = static_cast<std::uint8_t>(128 + (++count_ & 1));  // it says something each time
+    report.rx = static_cast<std::uint8_t>(128 + (++count_ & 1));  // it must report each time
     send(report);
   }
   /// Along the gate.

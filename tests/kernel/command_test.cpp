@@ -1,5 +1,5 @@
-// A program that is played: it starts when everybody is there, it sees the virtual devices and nothing else, and
-// both end together.
+// A program under play: it starts when every player is present, sees only the virtual devices, and ends together with
+// the session.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -24,13 +24,13 @@ std::vector<std::string> play_for(const std::vector<std::string>& words, const s
   return command;
 }
 
-/// What a program finds that lists and opens everything, in the order in which it sorts: as text.
+/// What a program finds that lists and opens every node, in its sort order: as text.
 constexpr const char* lists_everything =
     "for n in /dev/input/event* /dev/input/js* /dev/hidraw*; do "
     "case $n in /dev/hidraw*) name=$n ;; *) name=$(cat /sys/class/input/${n##*/}/device/name) ;; esac; "
     "(exec 3<$n) 2>/dev/null && { [ -e $n ] && [ ! /dev/null -ef $n ] && echo \"found $name\"; }; done; ";
 
-/// The lines that begin with "found", without it.
+/// The rest of each line that begins with "found".
 std::vector<std::string> found_in(const std::string& output) {
   std::vector<std::string> lines;
   for (std::size_t at = output.find("found "); at != std::string::npos; at = output.find("found ", at + 1))
@@ -38,7 +38,7 @@ std::vector<std::string> found_in(const std::string& output) {
   return lines;
 }
 
-/// Takes the lowest free numbers, so that the next node has at least that number.
+/// Uses up the lowest free numbers, so that the next node has at least that number.
 class Fillers {
  public:
   explicit Fillers(std::size_t next) {
@@ -61,7 +61,7 @@ class Fillers {
 TEST_CASE("A program starts once everyone is seated, inherits no descriptor, and returns its status", "[command]") {
   const UhidPad pad{"Started Pad", "s"};
   REQUIRE(wait_for_nodes("Started Pad", 1));
-  // ls lists what the shell has open, not what it has open itself
+  // ls lists the shell's descriptors, without its own
   Playing play{play_for({"--stats"},
                         "ls /proc/$$/fd | tr '\\n' ' '; grep -c 'Omnipar port' /proc/bus/input/devices; "
                         "udevadm info -q property -n /dev/input/js1 >/dev/null; exit 7")};
@@ -175,7 +175,7 @@ TEST_CASE("A second play on the same unit names the first one's process", "[comm
 
 namespace {
 
-/// Everybody may open every node, as far as the system goes: what is hidden then is hidden by us.
+/// Every user may open every node as far as the system is concerned: only Omnipar hides nodes then.
 class OpenDoors {
  public:
   OpenDoors() {
@@ -217,8 +217,8 @@ TEST_CASE("With --alone a program finds only the virtual controllers, in port or
   CHECK(ours == std::vector<std::string>{"Omnipar port 1 pad", "Omnipar port 2 pad",    // the event nodes
                                          "Omnipar port 1 pad", "Omnipar port 2 pad"});  // and the js nodes
   CHECK(count(play.output(), "found Hidden Pad") == 0);
-  CHECK(count(play.output(), "found Dale Keyboard") == 1);  // only what is played on is hidden
-  CHECK(count(play.output(), "found /dev/hidraw") == 1);    // that of the keyboard
+  CHECK(count(play.output(), "found Dale Keyboard") == 1);  // only units in play are hidden
+  CHECK(count(play.output(), "found /dev/hidraw") == 1);    // the keyboard's node
 }
 
 TEST_CASE("With --alone units that connect or join later cannot be opened either", "[command]") {
@@ -241,7 +241,7 @@ TEST_CASE("With --alone units that connect or join later cannot be opened either
     return contents("/tmp/talk/seen" + number);
   };
   CHECK(count(seen("1"), "found Hidden Pad") == 0);
-  CHECK(count(seen("1"), "found Tern Two-Player Encoder") == 1);  // nobody plays on it yet
+  CHECK(count(seen("1"), "found Tern Two-Player Encoder") == 1);  // not in play yet
   pad.reset();
   REQUIRE(play.wait_for("was disconnected"));
   REQUIRE(wait_for_nodes("Hidden Pad", 0));
@@ -249,7 +249,7 @@ TEST_CASE("With --alone units that connect or join later cannot be opened either
   REQUIRE(play.wait_for("Player 1 continues"));
   sleep_ms(300);
   CHECK(count(seen("2"), "found Hidden Pad") == 0);
-  CHECK(count(seen("2"), "found /dev/hidraw") == 1);  // that of the encoder
+  CHECK(count(seen("2"), "found /dev/hidraw") == 1);  // the encoder's node
   encoder.send_bytes({0, 0, 0x05, 0, 0, 0, 0, 0});    // the key B is a button of its left half
   REQUIRE(play.wait_for("Player 2 plays"));
   encoder.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
@@ -265,7 +265,7 @@ TEST_CASE("With --alone units that connect or join later cannot be opened either
 
 TEST_CASE("With --alone a program finds no node of a unit that is read through raw reports", "[command]") {
   const OpenDoors open_doors;
-  // a joystick with a second hat, which the kernel loses, and a game pad: two nodes of one HID device
+  // a joystick with a second hat, which the kernel drops, and a game pad: two nodes of one HID device
   const Bytes both = application(0x04) + numbered(1) + buttons(1, 8, 0) + hat + hat + stick + end_collection +
                      application(0x05) + numbered(2) + buttons(1, 8, 0) + stick + end_collection;
   const UhidUnit adapter{"Double Adapter", "d", 9, both};
@@ -364,7 +364,7 @@ freeze = { modifier = "start", press = "north" }
   Playing play{"/tmp/freeze.toml", pad};
   NodeReader game{nodes_named(port_1).front()};
   for (int round = 1; round <= 3; ++round) {
-    sleep_ms(300);  // the unit is held as soon as the last press is released
+    sleep_ms(300);  // the unit is grabbed as soon as the last button is released
     desktop.drain();
     desktop.forget_events();
     pad.send({static_cast<std::uint16_t>(south | start_button), 2});
@@ -375,10 +375,10 @@ freeze = { modifier = "start", press = "north" }
     CHECK(game.wait_for(EV_KEY, BTN_SOUTH, 0));
     CHECK(game.wait_for(EV_ABS, ABS_HAT0X, 0));
     sleep_ms(60);
-    CHECK(game.wait_for(EV_KEY, BTN_EAST, 0));  // pressed by the chord itself, and shown for a moment
+    CHECK(game.wait_for(EV_KEY, BTN_EAST, 0));  // pressed by the chord itself, and visible for a moment
     CHECK(game.held() == 0);
     desktop.drain();
-    CHECK(desktop.events().empty());  // not given back while something is down
+    CHECK(desktop.events().empty());  // not released while something is down
     pad.send({});
     sleep_ms(100);
     game.drain();

@@ -1,4 +1,4 @@
-// A machine for load: eight ports, each with a stick and a button.
+// A machine for load tests: eight ports, each with a stick and a button.
 #pragma once
 
 #include <fstream>

@@ -1,4 +1,4 @@
-// The commands print what they print on a first evening, for the pictures in the documentation. Run by name only.
+// The commands print a first session for the pictures in the documentation. Runs only when named.
 #include <catch2/catch.hpp>
 
 #include <csignal>

@@ -1,5 +1,5 @@
-// Facts of the kernel that the plan rests on. If one of these fails on a newer kernel, the design must
-// be looked at again.
+// Facts of the kernel that the design relies on. If one of these fails on a newer kernel, the design must
+// be reviewed.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>

@@ -1,5 +1,5 @@
-// One call of the system goes wrong, each in its turn: nothing may be left behind, and what is merely
-// interrupted or cut short may not even be noticed.
+// One system call fails, each in turn: nothing may be left behind, and calls that are only
+// interrupted or cut short must not be noticeable.
 #include <catch2/catch.hpp>
 
 #include <linux/uinput.h>
@@ -29,13 +29,13 @@ std::vector<std::string> shimmed(int at, const std::string& how) {
 }
 
 struct Evening {
-  bool played = false;  ///< a press reached the virtual pad, and its release too
-  int left_down = 0;    ///< controls that a game saw go down and not up again, when all was over
+  bool played = false;  ///< a press and its release both reached the virtual pad
+  int left_down = 0;    ///< controls that a game saw go down and not up again by the end
   int status = -1;
   std::string output;
 };
 
-/// Sits down, presses, and ends; whatever happens, the evening comes to its end.
+/// Claims a seat, presses, and ends; the session must end whatever happens.
 Evening play_with_fault(const UhidPad& pad, int at, const std::string& how) {
   Evening evening;
   Program play{shimmed(at, how)};
@@ -81,7 +81,7 @@ TEST_CASE("Any call may fail, be interrupted or return short", "[fault]") {
       CAPTURE(how, at, calls);
       const Evening evening = play_with_fault(pad, at, how);
       CAPTURE(evening.output);
-      const bool unread = evening.status == 2 && count(evening.output, "[unreadable]") > 0;  // a file of somebody's own
+      const bool unread = evening.status == 2 && count(evening.output, "[unreadable]") > 0;  // a user's own file
       CHECK((evening.status == 0 || evening.status == 3 || unread));
       if (how != "fail") CHECK(evening.status == 0);
       CHECK(evening.left_down == 0);
@@ -110,12 +110,12 @@ TEST_CASE("A device that rejects reports gets the state once it accepts them, an
   std::remove(refusing);
   CHECK(game.wait_for(EV_KEY, BTN_EAST, 1));
   CHECK(game.wait_for(EV_KEY, BTN_SOUTH, 0));
-  std::ofstream{refusing} << "yes";  // and for good
+  std::ofstream{refusing} << "yes";  // permanently
   play.signal(SIGTERM);
   sleep_ms(100);
   pad.send({});
   CHECK(game.wait_for_end());
-  CHECK(game.held() == 0);  // the keeper has let it go
+  CHECK(game.held() == 0);  // the keeper has released it
   CHECK(play.wait_for_end() == 0);
   CHECK(all_is_gone());
   std::remove(refusing);

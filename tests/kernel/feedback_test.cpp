@@ -1,4 +1,4 @@
-// How those who cannot see a terminal are told of what changes: LEDs and the desktop. (Rumble has its own tests.)
+// Signals for players who cannot see a terminal: LEDs and desktop notifications. (Rumble has its own tests.)
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -33,7 +33,7 @@ swap-ports = { modifier = "start", press = "west" }
 )";
 }
 
-/// A pad with three LEDs. They have different usages, for of LEDs with one usage the kernel keeps the first.
+/// A pad with three LEDs. Their usages differ because the kernel keeps only the first LED of each usage.
 std::vector<std::uint8_t> descriptor_with_leds() {
   std::vector<std::uint8_t> bytes = pad_descriptor();
   bytes.pop_back();
@@ -47,7 +47,7 @@ class LedPad : public UhidUnit {
  public:
   explicit LedPad(const std::string& name) : UhidUnit(name, name, 6, descriptor_with_leds()) {}
   void send(const PadReport& report) const { send_bytes(report.bytes()); }
-  /// Waits until the LEDs have been as these bits say, be it for a moment; false after 5 s.
+  /// Waits until the LEDs have matched these bits at least for a moment; false after 5 s.
   bool wait_for_leds(std::uint8_t wanted) {
     constexpr int ms = 5000;
     pollfd ready{descriptor(), POLLIN, 0};
@@ -69,7 +69,7 @@ void chord(const Pad& pad, std::uint16_t button) {
   pad.send({});
 }
 
-/// A desktop that shows messages, on a bus of its own.
+/// A desktop that shows notifications, on a private bus.
 class FakeDesktop {
  public:
   FakeDesktop() {
@@ -80,7 +80,7 @@ class FakeDesktop {
     bus_.offer(name, "/org/freedesktop/Notifications", name, methods, this);
   }
 
-  /// Waits until a message with these words has been shown; false after 5 s.
+  /// Waits until a notification with these words has been shown; false after 5 s.
   bool wait_for(const std::string& words) {
     return bus_.serve_until([&] { return shown_.find(words) != std::string::npos; });
   }
@@ -154,16 +154,16 @@ TEST_CASE("Changes are shown as notifications, and play continues without a desk
   Playing play{command, pad};
   chord(pad, north);
   CHECK(desktop.wait_for("Frozen: the controllers now work on the desktop"));
-  sleep_ms(200);  // until its answer has come to play
+  sleep_ms(200);  // until its answer has reached play
   chord(pad, north);
   CHECK(desktop.wait_for("Resumed."));
-  CHECK(desktop.replaced() == 41);  // one message at a time
+  CHECK(desktop.replaced() == 41);  // one notification at a time
   unit.reset();
   CHECK(desktop.wait_for("\"Told Pad\" was disconnected"));
   unit = std::make_unique<UhidPad>("Told Pad", "t");
   REQUIRE(wait_for_nodes("Told Pad", 1));
   CHECK(desktop.wait_for("continues with \"Told Pad\""));
-  CHECK(desktop.replaced() == 43);  // and so is what was said of the unit
+  CHECK(desktop.replaced() == 43);  // and so has the notification about the unit
   desktop.close_the_bus();
   sleep_ms(200);
   chord(*unit, north);

@@ -1,5 +1,5 @@
-// Devices with two controllers: which half is whose follows from the device, however often it is plugged in, and in
-// whatever order its nodes come. For somebody who is not root: event nodes are open, raw nodes are shut.
+// Devices with two controllers: the owner of each half follows from the device, across reconnects and in any order of
+// nodes. For a user who is not root: event nodes are readable, raw nodes are not.
 #include <catch2/catch.hpp>
 
 #include <unistd.h>
@@ -19,7 +19,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A device with two halves of a few buttons each, and how it is handled.
+/// A device with two halves of a few buttons each, and how to handle it.
 struct Device {
   std::string name;
   std::function<void()> plug_in;
@@ -42,7 +42,7 @@ Device two_interfaces(const std::string& serial) {
           }};
 }
 
-/// A joystick and a game pad in one HID device: two nodes of equal name, place and serial number.
+/// A joystick and a game pad in one HID device: two nodes with the same name, path and serial number.
 Bytes two_applications() {
   const Bytes body = stick + buttons(1, 6, 2) + end_collection;
   return application(0x04) + numbered(1) + body + application(0x05) + numbered(2) + body;
@@ -61,7 +61,7 @@ Device of_one_hid_device(const std::string& serial) {
           [unit] { unit->reset(); }, [unit](int half, bool down) { (*unit)->send_bytes(report_of(half, down)); }};
 }
 
-/// The kernel's driver is told to make a node of each report.
+/// Tells the kernel's driver to create a node for each report.
 Device split_by_quirk(const std::string& serial) {
   auto unit = std::make_shared<GadgetUnit>("quirk", "Split Adapter", serial, std::uint16_t{0x0e},
                                            std::vector<Bytes>{adapter_with_ids()}, std::size_t{4});
@@ -73,7 +73,7 @@ std::vector<std::string> play(const std::string& words) {
   return as_guest("cd /tmp/guest && HOME=/tmp/guest exec /box/omnipar play " + words);
 }
 
-/// Each half's press is seen by its own port and by no other.
+/// Each half's press is seen by its own port only.
 void check_halves(const Device& device) {
   NodeReader one{nodes_named("Omnipar port 1 pad").front()};
   NodeReader two{nodes_named("Omnipar port 2 pad").front()};
@@ -116,7 +116,7 @@ TEST_CASE("Two controllers in one device keep their ports across reconnects in a
   plug_in();
   Playing first{play("pad-2b --keep halves")};
   sit_down(device, first);
-  const int rounds = kind == 0 ? cases(1, 25) : cases(2, 50);  // of two interfaces each round is two
+  const int rounds = kind == 0 ? cases(1, 25) : cases(2, 50);  // of two interfaces every second reconnect
   int returns = 0;
   const auto wait_for_return = [&] {
     ++returns;
@@ -143,7 +143,7 @@ TEST_CASE("Two controllers in one device keep their ports across reconnects in a
   REQUIRE(first.wait_for_end() == 0);
   INFO(first.output());
   CHECK(first.output().find("Player 1 plays with", first.output().find("Player 2 plays with")) == std::string::npos);
-  // The second evening: the kept rig knows each half.
+  // The second session: the saved rig identifies each half.
   device.pull_out();
   REQUIRE(wait_for_nodes(device.name, 0));
   REQUIRE(wait_for_nodes("Omnipar port 1 pad", 0));

@@ -1,4 +1,4 @@
-// The reader of report descriptors against the kernel's own: the same codes, ranges and values wherever the kernel has
+// The report descriptor reader against the kernel's: the same codes, ranges and values wherever the kernel has
 // any.
 #include <catch2/catch.hpp>
 
@@ -22,7 +22,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// Nodes of one HID device, in the order in which the kernel has made them.
+/// Nodes of one HID device, in the order in which the kernel created them.
 std::vector<std::string> nodes_of(const std::string& name, std::size_t count) {
   std::vector<std::string> nodes;
   for (int tries = 0; tries < 100 && nodes.size() != count; ++tries, sleep_ms(30)) {
@@ -55,7 +55,7 @@ input_absinfo range_of(const NodeReader& node, Code code) {
   return range;
 }
 
-/// Small changes are not to be blocked.
+/// The kernel must not suppress small changes.
 void without_fuzz(const NodeReader& node, Code code) {
   input_absinfo range = range_of(node, code);
   range.fuzz = 0;
@@ -79,7 +79,7 @@ class Comparison {
     moved_.resize(controls_.size());
   }
 
-  /// The codes of each node are those that the controls say, and no others.
+  /// The codes of each node are exactly those of the controls.
   void compare_codes() {
     for (std::size_t n = 0; n < nodes_.size(); ++n) {
       std::set<Code> said;
@@ -117,7 +117,7 @@ class Comparison {
     return report;
   }
 
-  /// Waits until every code that is one control's alone has the value that the decoder says.
+  /// Waits until every code of exactly one control has the decoder's value.
   void compare_values() {
     std::string different = "?";
     for (int tries = 0; tries < 100 && !different.empty(); ++tries) {
@@ -144,7 +144,7 @@ class Comparison {
     node.forget_events();
   }
 
-  /// The kernel's repeats of keys are no values of their own.
+  /// The kernel's key repeats are not values.
   static int value_of(const NodeReader& node, Code code) {
     const int value = node.value(code.type, code.number);
     return code.type == ev_key ? std::min(value, 1) : value;
@@ -195,7 +195,7 @@ TEST_CASE("The reader agrees with the kernel on every code, range and value", "[
 }
 
 TEST_CASE("Every usage of the keyboard page is the key that the kernel reports for it", "[hid]") {
-  // a bit for each of the usages 0 to 0xff
+  // one bit for each of the usages 0 to 0xff
   const std::vector<std::uint8_t> bytes{0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0x00, 0x2a, 0xff, 0x00,
                                         0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x96, 0x00, 0x01, 0x81, 0x02, 0xc0};
   Comparison comparison{{"Whole Keyboard", bytes, {}}};
@@ -207,5 +207,5 @@ TEST_CASE("Every usage of the keyboard page is the key that the kernel reports f
     CAPTURE(usage);
     comparison.compare_values();
   }
-  CHECK(comparison.count_of(hid::Fate::lost) == 4);  // of those that say that there is no key
+  CHECK(comparison.count_of(hid::Fate::lost) == 4);  // those that mean that there is no key
 }

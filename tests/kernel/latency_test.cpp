@@ -1,4 +1,4 @@
-// How quick, how light: against bare programs that copy, in one run. In a box whose clock counts instructions.
+// Latency and load, against bare copying programs in the same run. In a box whose clock counts instructions.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -26,7 +26,7 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-/// One report: a stick's new place.
+/// One report: a new position of a stick.
 void send_place(const UinputPad& pad, int place) {
   std::array<input_event, 2> report{};
   report[0].type = EV_ABS;
@@ -38,7 +38,7 @@ void send_place(const UinputPad& pad, int place) {
 
 int path_of(int number) { return (number % 2 == 0 ? 20'000 : -20'000) + number % 10'000; }
 
-/// Microseconds from each report to what a reader of the virtual device has in hands.
+/// Microseconds from each report until a reader of the virtual device has received it.
 std::vector<double> times_of(const UinputPad& pad, const std::string& virtual_device, int reports) {
   REQUIRE(wait_for_nodes(virtual_device, 1));
   const NodeReader reader{nodes_named(virtual_device).front()};
@@ -73,7 +73,7 @@ void sit_down(const UinputPad& pad, Program& play, const std::string& words) {
   FAIL("not said: " << words << "; but: " << play.output());
 }
 
-/// Seconds of the processor that a program has had.
+/// Processor seconds used by a program.
 double seconds_of(pid_t process) {
   const std::string stat = contents("/proc/" + std::to_string(process) + "/schedstat");
   return std::strtod(stat.c_str(), nullptr) / 1e9;
@@ -113,15 +113,15 @@ constexpr int units = 8;
 constexpr std::chrono::microseconds a_millisecond{1000};
 
 struct Load {
-  double seconds = 0;  ///< of the processor, a report of each unit
+  double seconds = 0;  ///< of processor time, for one report of each unit
   MemoryUsed early{}, late{};
   std::array<int, units> arrived{};
 };
 
 enum class Order { together, in_turn };
 
-/// Goes before others while it lives: what it sends in one go has all been sent before anybody is woken. Else the
-/// scheduler decides by the moment whether a process wakes up once for eight reports or eight times.
+/// Has priority over other processes during its lifetime: everything sent at once has been sent before any reader
+/// wakes. Otherwise scheduling decides whether a process wakes once for eight reports or eight times.
 class Foremost {
  public:
   Foremost() {
@@ -136,9 +136,9 @@ class Foremost {
   Foremost& operator=(const Foremost&) = delete;
 };
 
-/// All units send so many reports, one in each `step`; what comes out is counted. Together they send each time at
-/// another moment of the step, for the kernel's own tick would else fall into the work of one process always, and of
-/// another never.
+/// All units send this many reports, one in each `step`; the output is counted. Together they send at a different
+/// moment of each step, because otherwise the kernel's own tick would always fall into the work of one process and
+/// never into that of another.
 Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
              const std::vector<std::string>& devices, int reports, std::chrono::microseconds step, Order order) {
   Load load;
@@ -172,9 +172,9 @@ Load load_of(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
   return load;
 }
 
-/// The same in turns, of which the cheapest quarter counts: at times the kernel adds something of its own, or is late.
-/// It stirs its random numbers by what devices report, a block after so many events. Whether that falls into the time
-/// of the process or into ours would be the same all along; a key that nobody uses shifts it from turn to turn.
+/// The same in turns, of which the cheapest quarter counts: at times the kernel adds work of its own, or is late.
+/// It feeds its random number generator from device events, one block after a number of events. That work would always
+/// fall into the same one of the two processes; an unused key shifts it from turn to turn.
 Load load_in_turns(pid_t process, const std::vector<std::unique_ptr<UinputPad>>& pads,
                    const std::vector<std::string>& devices, int reports, Order order) {
   constexpr int turns = 20;
@@ -234,7 +234,7 @@ TEST_CASE("Eight units at 1 kHz lose nothing and cost hardly more than copying",
   CHECK(std::ranges::count(bare.arrived, milliseconds) == units);
   CHECK(std::ranges::count(played.arrived, milliseconds) == units);
   CHECK(played.seconds <= 1.25 * bare.seconds);
-  // Not a byte stays of a report; a page of the stack may be touched for the first time.
+  // No byte per report is retained; a page of the stack may be touched for the first time.
   CHECK((played.late.own_kib - played.early.own_kib) * 1024 < milliseconds * units);
   CHECK(played.late.all_kib < 16 * 1024);
 }

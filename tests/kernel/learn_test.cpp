@@ -1,4 +1,4 @@
-// Mapping by pressing on real nodes: panels that type are learned and played, and nobody else hears what is pressed.
+// Mapping by pressing on real nodes: panels that type are learned and played, and no other program receives their keys.
 #include <catch2/catch.hpp>
 
 #include <array>
@@ -14,7 +14,7 @@ namespace {
 
 constexpr int enough_for_the_menu = 1900;
 
-/// Presses until the program has said so: what is pressed before it has opened the node is lost.
+/// Presses until the program reacts: presses before it has opened the node are lost.
 bool press_until(const UhidUnit& keyboard, Key key, Program& program, const std::string& words) {
   for (int tries = 0; tries < 20; ++tries) {
     press(keyboard, key, 100);
@@ -23,7 +23,7 @@ bool press_until(const UhidUnit& keyboard, Key key, Program& program, const std:
   return false;
 }
 
-/// How many presses of keys somebody has seen.
+/// The number of key presses that another program has received.
 int seen_keys(NodeReader& reader) {
   reader.drain();
   int keys = 0;
@@ -50,7 +50,7 @@ TEST_CASE("A keyboard panel is mapped and played without other programs receivin
   REQUIRE(press_until(panel, tern_left[4], learn, "Using \""));
   bystander.drain();
   bystander.forget_events();
-  // The buttons the other way round: south for button-1, and so on.
+  // The buttons in reverse order: south for button-1, and so on.
   constexpr std::array<std::size_t, 12> order{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 10};
   for (std::size_t i = 0; i < order.size(); ++i) {
     REQUIRE(learn.wait_for(std::to_string(i + 1) + " of 12:"));
@@ -62,7 +62,7 @@ TEST_CASE("A keyboard panel is mapped and played without other programs receivin
   INFO(learn.output());
   CHECK(learn.output().find("Saved to /tmp/learning/.config/omnipar/profiles/own-arcade-6b.toml") != std::string::npos);
   CHECK(seen_keys(bystander) == 0);
-  panel.send_bytes({0, 0, tern_left[4].usage, 0, 0, 0, 0, 0});  // given back
+  panel.send_bytes({0, 0, tern_left[4].usage, 0, 0, 0, 0, 0});  // released
   CHECK(bystander.wait_for(EV_KEY, KEY_V, 1));
   panel.send_bytes({0, 0, 0, 0, 0, 0, 0, 0});
 
@@ -94,7 +94,7 @@ TEST_CASE("An unknown two-player encoder is learned, and both players play", "[u
     sleep_ms(250);
     press(board, letter(i), 100);
   }
-  REQUIRE(learn.wait_for("24 of 24:"));  // one coin slot for both
+  REQUIRE(learn.wait_for("24 of 24:"));  // one coin slot for both players
   sleep_ms(250);
   press(board, letter(shared), 100);
   REQUIRE(learn.wait_for("Press it again to use it for both"));
@@ -111,7 +111,8 @@ TEST_CASE("An unknown two-player encoder is learned, and both players play", "[u
   REQUIRE(press_until(board, letter(16), play, "Player 2 plays"));
   REQUIRE(wait_for_nodes(port_2, 1));
   NodeReader one{node_of(port_1)}, other{node_of(port_2)};
-  board.send_bytes({0, 0, letter(4).usage, letter(19).usage, 0, 0, 0, 0});  // west of the left, south of the right
+  board.send_bytes(
+      {0, 0, letter(4).usage, letter(19).usage, 0, 0, 0, 0});  // west of the left half, south of the right one
   CHECK(one.wait_for(EV_KEY, BTN_WEST, 1));
   CHECK(other.wait_for(EV_KEY, BTN_SOUTH, 1));
   CHECK(one.held() == 1);

@@ -43,7 +43,7 @@ std::vector<std::string> names_in(const std::string& folder) {
   return names;
 }
 
-/// By the system's own calls: a stream throws if the process whose file it is ends meanwhile.
+/// Uses system calls: a stream throws if the process ends while its file is read.
 std::string contents(const std::string& path) {
   std::string text;
   const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);

@@ -349,7 +349,7 @@ void NodeReader::note(const input_event& event) {
     known->value = event.value;
 }
 
-/// As every game must where it has been too slow for the kernel.
+/// As every game must do after it has been too slow for the kernel.
 void NodeReader::ask_for_state() {
   lost_ = false;
   std::array<unsigned char, KEY_MAX / 8 + 1> keys{};

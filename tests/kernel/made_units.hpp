@@ -1,5 +1,5 @@
-// Units made for tests in the box, three ways: uhid (any descriptor, no USB path), USB gadget (real
-// sockets, replugged by rebinding) and uinput (any codes). And the reading of virtual devices.
+// Units created for tests in the box, in three ways: uhid (any descriptor, no USB path), USB gadget (real
+// sockets, reconnected by rebinding) and uinput (any codes). Also readers of virtual devices.
 #pragma once
 
 #include <linux/input.h>
@@ -20,19 +20,19 @@
 
 namespace omnipar::test {
 
-/// The words of `omnipar` with a home of its own, /tmp/HOME.
+/// The arguments of `omnipar` with its own home directory, /tmp/HOME.
 [[nodiscard]] inline std::vector<std::string> from_home(const std::string& home, const std::string& words) {
   return {"sh", "-c", "HOME=/tmp/" + home + " exec /box/omnipar " + words};
 }
 
-/// The one report of the made pads: 16 buttons from BTN_SOUTH on, a hat (8: at rest), two sticks.
+/// The single report of these pads: 16 buttons from BTN_SOUTH on, a hat (8: at rest), two sticks.
 struct PadReport {
   std::uint16_t buttons = 0;
   std::uint8_t hat = 8;
   std::uint8_t x = 128, y = 128, rx = 128, ry = 128;
   [[nodiscard]] std::vector<std::uint8_t> bytes() const;
 };
-/// Bits of PadReport::buttons by what the kernel makes of them.
+/// Bits of PadReport::buttons by the kernel's codes.
 enum PadButton : std::uint16_t {
   south = 1,
   east = 2,
@@ -44,7 +44,7 @@ enum PadButton : std::uint16_t {
 
 [[nodiscard]] const std::vector<std::uint8_t>& pad_descriptor();
 
-/// A unit on the kernel's HID layer, of any descriptor. Gone when it goes out of scope.
+/// A unit on the kernel's HID layer, with any descriptor. Removed when it goes out of scope.
 class UhidUnit {
  public:
   UhidUnit(const std::string& name, const std::string& serial, std::uint16_t product,
@@ -53,11 +53,11 @@ class UhidUnit {
   UhidUnit(const UhidUnit&) = delete;
   UhidUnit& operator=(const UhidUnit&) = delete;
   void send_bytes(const std::vector<std::uint8_t>& bytes) const;
-  /// Waits until the unit is told this output report; what it is told before is passed over. False after 5 s.
+  /// Waits until the unit receives this output report; earlier ones are skipped. False after 5 s.
   bool wait_for_output(const std::vector<std::uint8_t>& report) const;
   /// The same for several, which may come in any order.
   bool wait_for_outputs(std::vector<std::vector<std::uint8_t>> reports) const;
-  /// What the kernel asks of the unit can be read here.
+  /// Readable when the kernel has a request for the unit.
   [[nodiscard]] int descriptor() const noexcept { return file_; }
   [[nodiscard]] const std::string& name() const noexcept { return name_; }
 
@@ -72,9 +72,9 @@ class UhidPad : public UhidUnit {
   void send(const PadReport& report) const { send_bytes(report.bytes()); }
 };
 
-/// A keyboard's report: modifiers, nothing, six keys. With a report id in front if it is not 0.
+/// A keyboard's report: modifiers, nothing, six keys. Preceded by a report id if it is not 0.
 [[nodiscard]] std::vector<std::uint8_t> keyboard_descriptor(std::uint8_t report_id = 0);
-/// A press on a keyboard's report: a modifier, or a key by its usage.
+/// A press in a keyboard's report: a modifier, or a key by its usage.
 struct Key {
   std::uint8_t modifier = 0;
   std::uint8_t usage = 0;
@@ -93,7 +93,7 @@ inline constexpr std::array<Key, 12> tern_left{{{0, 0x4a},
                                                 {0, 0x10},
                                                 {0, 0x42},
                                                 {0, 0x40}}};
-/// A place on the screen (0..32767 each way) and three buttons.
+/// A position on the screen (0..32767 along each axis) and three buttons.
 [[nodiscard]] std::vector<std::uint8_t> pointer_descriptor(std::uint8_t report_id);
 
 /// A unit on a real USB socket of the dummy host (0..3), with an interface for each report descriptor.
@@ -107,7 +107,7 @@ class GadgetUnit {
   void plug_into(int socket);
   void pull_out();
   void send_bytes(std::size_t interface, const std::vector<std::uint8_t>& bytes) const;
-  /// Takes its interfaces from their driver, and gives them back in this order.
+  /// Unbinds its interfaces from their driver, and rebinds them in this order.
   void bind_again(const std::vector<int>& order) const;
 
  private:
@@ -126,12 +126,12 @@ class GadgetPad : public GadgetUnit {
   void send(const PadReport& report) const { send_bytes(0, report.bytes()); }
 };
 
-/// A virtual device as another program would make it.
+/// A virtual device as another program would create it.
 class UinputPad {
  public:
-  /// `forces`: what its motors can do (FF_RUMBLE and so on); none: it has no motors.
+  /// `forces`: effect types of its motors (FF_RUMBLE and so on); none: it has no motors.
   explicit UinputPad(const std::string& name, int fuzz = 0, const std::vector<int>& forces = {});
-  /// With these keys and nothing else.
+  /// With exactly these keys.
   UinputPad(const std::string& name, std::initializer_list<int> keys);
   ~UinputPad();
   UinputPad(const UinputPad&) = delete;
@@ -147,15 +147,15 @@ class UinputPad {
   int file_ = -1;
 };
 
-/// A pad with motors, which remembers what they are asked for. Whoever asks waits until `pump` is called.
+/// A pad with motors that records requested effects. A request blocks until `pump` is called.
 class MotorPad : public UinputPad {
  public:
   MotorPad(const std::string& name, const std::vector<int>& forces) : UinputPad(name, 0, forces) {}
   struct Effect {
-    int times = 0;  ///< as it was played last; 0: stopped, or not played yet
+    int times = 0;  ///< as last played; 0: stopped, or not played yet
     ff_effect what{};
   };
-  /// Answers what waits.
+  /// Answers pending requests.
   void pump();
   /// Pumps until `is_so` of the effects; false after 5 s.
   template <typename IsSo>
@@ -178,9 +178,9 @@ class MotorPad : public UinputPad {
 /// Waits until `count` devices have this name and nothing has changed for 150 ms; false after 10 s.
 bool wait_for_nodes(const std::string& name, std::size_t count);
 
-/// The one node of a device with this name; fails the test where there is none.
+/// The single node of the device with this name; fails the test if there is none.
 [[nodiscard]] std::string node_of(const std::string& name);
-/// True when the first virtual pad and the keeper have gone; waits for 2 s.
+/// True once the first virtual pad and the keeper are gone; waits up to 2 s.
 [[nodiscard]] bool all_is_gone();
 
 /// A program that reads an event node as games do.
@@ -190,15 +190,15 @@ class NodeReader {
   ~NodeReader();
   NodeReader(const NodeReader&) = delete;
   NodeReader& operator=(const NodeReader&) = delete;
-  /// Takes what is there; false once the device has gone.
+  /// Reads all pending events; false once the device is gone.
   bool drain();
-  /// Waits until a code has a value; false after `ms` or when the device has gone.
+  /// Waits until a code has a value; false after `ms` or when the device is gone.
   bool wait_for(std::uint16_t type, std::uint16_t code, std::int32_t value, int ms = 5000);
-  /// Waits until the device has gone; false after `ms`.
+  /// Waits until the device is gone; false after `ms`.
   bool wait_for_end(int ms = 10000);
   /// The last value seen of a code; 0 if none.
   [[nodiscard]] std::int32_t value(std::uint16_t type, std::uint16_t code) const;
-  /// Codes that are not at rest (keys down, axes not 0), by what was read.
+  /// Codes that are not at rest (keys down, axes not 0) according to the events read.
   [[nodiscard]] int held() const;
   [[nodiscard]] const std::vector<input_event>& events() const noexcept { return events_; }
   void forget_events() { events_.clear(); }
@@ -209,22 +209,22 @@ class NodeReader {
   void ask_for_state();
 
   int file_ = -1;
-  bool lost_ = false;  ///< events, since the last report
+  bool lost_ = false;  ///< events since the last report
   std::vector<input_event> events_;
   std::vector<input_event> state_;
 };
 
-/// A started program; what it writes is collected. It is killed when it goes out of scope.
+/// A started program whose output is collected. It is killed when it goes out of scope.
 class Program {
  public:
   explicit Program(const std::vector<std::string>& command);
   ~Program();
   Program(const Program&) = delete;
   Program& operator=(const Program&) = delete;
-  /// Waits until its output holds `text` at least `times` times; false after `ms`, or when it has ended without.
+  /// Waits until its output contains `text` at least `times` times; false after `ms`, or if it ends first.
   bool wait_for(const std::string& text, int times = 1, int ms = 15000);
   void signal(int number) const;
-  /// Waits for its end and gives its exit status, 128 + the signal if it was killed; -1 after `ms`.
+  /// Waits for its end and returns its exit status, 128 + the signal if it was killed; -1 after `ms`.
   int wait_for_end(int ms = 15000);
   [[nodiscard]] pid_t process() const noexcept { return process_; }
   [[nodiscard]] const std::string& output();
@@ -239,10 +239,10 @@ class Program {
 };
 
 void sleep_ms(int ms);
-/// Presses the button that takes a seat, and releases it.
+/// Presses and releases the button that claims a seat.
 void tap(const UhidPad& pad);
 void tap(const UinputPad& pad);
-/// Taps until the program says so: reports that are sent before it has opened the node are lost.
+/// Taps until the program reacts: reports sent before it has opened the node are lost.
 template <typename Pad>
 bool tap_until(const Pad& pad, Program& program, const std::string& words) {
   for (int tries = 0; tries < 20; ++tries) {
@@ -255,11 +255,11 @@ bool tap_until(const Pad& pad, Program& program, const std::string& words) {
 inline constexpr const char* port_1 = "Omnipar port 1 pad";
 inline constexpr const char* port_2 = "Omnipar port 2 pad";
 
-/// An evening that has begun: its pads are there and have taken their seats, the first the first.
-/// It is asked to end when it goes out of scope, and its virtual devices have gone then.
+/// A session in progress: its pads are connected and have claimed their seats in order.
+/// It is stopped when it goes out of scope, after which its virtual devices are gone.
 class Playing : public Program {
  public:
-  /// `words` are what follows `omnipar play`, or a whole command.
+  /// `words`: the arguments after `omnipar play`, or a whole command.
   template <typename... Pads>
   explicit Playing(const std::string& words, const Pads&... pads) : Playing(command(words), pads...) {}
   template <typename... Pads>
@@ -272,7 +272,7 @@ class Playing : public Program {
   ~Playing();
   Playing(const Playing&) = delete;
   Playing& operator=(const Playing&) = delete;
-  /// Fails the test where this is not said.
+  /// Fails the test if this is not printed.
   void expect(const std::string& text, int times = 1);
 
  private:
@@ -286,12 +286,12 @@ class Playing : public Program {
   }
 };
 
-/// A command as somebody who is not root and does not sit at the screen.
+/// A command run by a user who is not root and has no local seat.
 [[nodiscard]] std::vector<std::string> as_guest(const std::string& command);
 [[nodiscard]] std::vector<std::string> run_by(bool root, const std::string& command);
-/// Who runs a test's commands: an ordinary user; in the full counts root, too.
+/// The users who run a test's commands: an ordinary user; with full counts root, too.
 [[nodiscard]] inline bool is_root() { return cases(0, 1) == 1 && GENERATE(false, true); }
-/// While it lives, event nodes and uinput are open to everybody, raw nodes to root alone; /tmp/guest is the guest's.
+/// During its lifetime event nodes and uinput are open to all users, raw nodes only to root; /tmp/guest is the guest's.
 class OpenNodes {
  public:
   OpenNodes();

@@ -1,4 +1,4 @@
-// The whole path on a real kernel: hands at one end, a program that reads virtual pads at the other.
+// The whole path on a real kernel, from units to a program that reads virtual pads.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -135,7 +135,7 @@ TEST_CASE("Units of one model without serial numbers keep their sockets' ports",
   right.pull_out();
   playing.expect("was disconnected", 2);
   REQUIRE(wait_for_nodes("Twin Pad", 0));
-  left.plug_into(0);  // in the other order this time
+  left.plug_into(0);  // connected in the other order
   playing.expect("Player 2 continues");
   right.plug_into(1);
   playing.expect("Player 1 continues");
@@ -160,7 +160,7 @@ TEST_CASE("However a session ends, readers see rest before the pads disappear", 
   REQUIRE(reader.wait_for(EV_KEY, BTN_SOUTH, 1));
   REQUIRE(reader.wait_for(EV_ABS, ABS_HAT0X, 1));
   playing.signal(end);
-  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));  // while the hand still holds it
+  CHECK(reader.wait_for(EV_KEY, BTN_SOUTH, 0));  // while it is still held
   CHECK(reader.wait_for(EV_ABS, ABS_HAT0X, 0));
   pad.send({});
   CHECK(reader.wait_for_end());
@@ -203,8 +203,8 @@ TEST_CASE("A killed keeper is replaced, and readers see no change", "[play]") {
 namespace {
 
 struct Taps {
-  int seen = 0;  ///< presses that a reader saw that looks once a frame
-  int late = 0;  ///< frames that the machine stretched beyond the shortest press: no proof of anything
+  int seen = 0;  ///< presses seen by a reader that polls once per frame
+  int late = 0;  ///< frames that the machine stretched beyond the shortest press, which prove nothing
 };
 
 constexpr int taps = 60;
@@ -215,7 +215,7 @@ std::int64_t now_us() {
   return std::int64_t{t.tv_sec} * 1'000'000 + t.tv_nsec / 1000;
 }
 
-/// Taps of a millisecond, one in each of several frames.
+/// Taps of one millisecond, one in each of several frames.
 Taps tap(const UinputPad& pad, NodeReader& reader) {
   const auto set = [&](std::int32_t value) {
     pad.send(EV_KEY, BTN_SOUTH, value);
@@ -270,8 +270,8 @@ TEST_CASE("A reader that polls once a frame sees each of 60 taps of one millisec
   CHECK(presses == taps);
 }
 
-// By the clock that counts instructions: elsewhere a busy machine may halt the writer between the halves for longer
-// than a report that has no other half may wait.
+// Uses the clock that counts instructions: otherwise a busy machine may halt the writer between the halves for longer
+// than Omnipar waits for a second half.
 TEST_CASE("A report that the kernel splits in two arrives whole", "[clockwork]") {
   const UhidPad pad{"Chordal Pad", "w"};
   REQUIRE(wait_for_nodes("Chordal Pad", 1));
@@ -291,7 +291,7 @@ TEST_CASE("A report that the kernel splits in two arrives whole", "[clockwork]")
   int ends = 0;
   for (const input_event& event : reader.events()) ends += event.type == EV_SYN ? 1 : 0;
   CHECK(ends == 1);
-  pad.send({});  // so that it is given back at once
+  pad.send({});  // so that it is released at once
 }
 
 TEST_CASE("After lost events the state is correct", "[play]") {

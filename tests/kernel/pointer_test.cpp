@@ -1,4 +1,4 @@
-// Guns, sticks and mats on a real kernel: what they aim at is what a game reads.
+// Guns, sticks and mats on a real kernel: a game reads what they aim at.
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -14,13 +14,13 @@ namespace {
 
 constexpr const char* sight = "Omnipar port 1 pointer";
 
-/// Three buttons and a place of 16 bits each way.
+/// Three buttons and a position of 16 bits along each axis.
 Bytes gun_report() {
   return buttons(1, 4, 4) + Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x15, 0x00, 0x27, 0xff,
                                   0xff, 0x00, 0x00, 0x75, 0x10, 0x95, 0x02, 0x81, 0x02};
 }
 
-/// A gun that is a pointer and a keyboard, or one that is a joystick; both have a sheet.
+/// A gun that appears as a pointer and a keyboard, or as a joystick; both have a sheet.
 struct Gun {
   explicit Gun(bool joystick, const std::string& joysticks_name = "Rook Booth Gun", std::uint16_t product = 0x000d)
       : by_joystick(joystick),
@@ -55,7 +55,7 @@ TEST_CASE("A gun aims at all four corners, with all its 16 bits", "[pointer]") {
   for (const auto& [x, y] : places) {
     CAPTURE(by_joystick, x, y);
     gun.point(x, y);
-    // The outermost two places are off the screen.
+    // The outermost two positions are off-screen.
     const int shown_x = std::clamp(static_cast<int>(x), 1, 65534), shown_y = std::clamp(static_cast<int>(y), 1, 65534);
     CHECK(game.wait_for(EV_ABS, ABS_X, shown_x));
     CHECK(game.wait_for(EV_ABS, ABS_Y, shown_y));
@@ -126,7 +126,7 @@ TEST_CASE("A stick glides a pointer to the edge and leaves it where it is releas
       CHECK(event.value >= before);
       before = event.value;
     }
-  CHECK(game.value(EV_ABS, ABS_Y) == 0);  // not spoken of: it has not moved
+  CHECK(game.value(EV_ABS, ABS_Y) == 0);  // not reported: it has not moved
   pad.send({0, 8, 128, 128, 0, 128});
   sleep_ms(200);
   pad.send({});

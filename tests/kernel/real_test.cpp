@@ -1,4 +1,4 @@
-// Devices as they are sold, and evenings with several programs and players: what no test of one well-made pad shows.
+// Quirks of devices as sold, and sessions with several programs and players, beyond what one well-made pad shows.
 #include <catch2/catch.hpp>
 
 #include <sys/ioctl.h>
@@ -20,7 +20,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A pad whose buttons have numbers only, two sticks, and triggers that are axes.
+/// A pad with numbered buttons, two sticks, and triggers that are axes.
 class NumberedPad : public UhidUnit {
  public:
   NumberedPad(const std::string& name, std::uint8_t buttons_there)
@@ -29,14 +29,14 @@ class NumberedPad : public UhidUnit {
                      Bytes{0x05, 0x01, 0x09, 0x30, 0x09, 0x31, 0x09, 0x33, 0x09, 0x34, 0x09, 0x32, 0x09,
                            0x35, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x06, 0x81, 0x02} +
                      end_collection) {}
-  /// Of the buttons a bit each; the triggers 0..255.
+  /// One bit per button; the triggers 0..255.
   void say(unsigned pressed, std::uint8_t left = 0, std::uint8_t right = 0) const {
     send_bytes(
         {static_cast<std::uint8_t>(pressed), static_cast<std::uint8_t>(pressed >> 8), 128, 128, 128, 128, left, right});
   }
 };
 
-/// Says it until the program has heard it: what is sent before it has opened the node is lost.
+/// Repeats a report until the program reacts: reports sent before it has opened the node are lost.
 template <typename Say>
 bool say_until(Program& program, const std::string& words, const Say& say) {
   for (int tries = 0; tries < 40; ++tries) {
@@ -46,7 +46,7 @@ bool say_until(Program& program, const std::string& words, const Say& say) {
   return false;
 }
 
-/// A gun of 16 bits each way that calls itself a joystick.
+/// A gun of 16 bits along each axis that identifies itself as a joystick.
 class JoystickGun : public UhidUnit {
  public:
   JoystickGun(const std::string& name, std::uint16_t product)
@@ -76,7 +76,7 @@ control = [
 ]
 )";
 
-/// Holds a node alone, as another program does.
+/// Grabs a node, as another program does.
 class Holder {
  public:
   explicit Holder(const std::string& node) : node_(std::make_unique<NodeReader>(node)) {
@@ -107,14 +107,14 @@ TEST_CASE("A pad with numbered buttons has its triggers as axes and as buttons",
   REQUIRE(wait_for_nodes(port_1, 1));
   NodeReader game{node_of(port_1)};
   constexpr int full = 65535;
-  if (count > 11) {  // a pull of which only the button is sent yet
+  if (count > 11) {  // a pull of which only the button has been sent
     pad.say(1U << 6);
     CHECK(game.wait_for(EV_ABS, ABS_Z, full));
     pad.say(0);
     CHECK(game.wait_for(EV_ABS, ABS_Z, 0));
   }
   for (const int pulled :
-       {51, 102, 204, 255, 0}) {  // once the axis has spoken, it says how far, and the button nothing
+       {51, 102, 204, 255, 0}) {  // once the axis has reported, it decides, and the button does nothing
     pad.say(count > 11 && pulled > 0 ? 1U << 6 : 0, static_cast<std::uint8_t>(pulled));
     constexpr int dead_zone = full / 6;
     bool near = false;
@@ -184,7 +184,7 @@ TEST_CASE("A simulated reload leaves the screen before it pulls the trigger, and
     CHECK(where(says, says_code, by_button ? 1 : 0) < where(EV_KEY, BTN_LEFT, 1));
     CHECK(where(EV_KEY, BTN_RIGHT, 1) == -1);  // the machine's own reload is not pressed as well
   }
-  if (!by_button) {  // at the very corner of the picture it is not yet off it
+  if (!by_button) {  // at the very corner of the picture it is not yet off-screen
     gun.point(0, 65535);
     CHECK(game.wait_for(EV_ABS, ABS_X, 1));
     CHECK(game.wait_for(EV_ABS, ABS_Y, 65534));
@@ -206,7 +206,7 @@ TEST_CASE("The holder of a unit is reported once, whenever it starts, and so is 
   const UhidPad other{"Coming And Going", "c"};
   REQUIRE(wait_for_nodes("Coming And Going", 1));
   sleep_ms(1500);
-  pad.send({south});  // nobody but the holder hears it
+  pad.send({south});  // only the holder receives it
   sleep_ms(100);
   holder.reset();
   CHECK(play.wait_for("\"Wanted Pad\" is free again"));
@@ -241,7 +241,7 @@ TEST_CASE("A gun of two nodes is not reported incomplete before both are present
   CHECK(count(play.output(), "has no control for") == 0);
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
-  // What the first rollcall has written can be taken back.
+  // The first roll call's changes can be undone.
   Program undo{from_home("guns", "rig undo")};
   CHECK(undo.wait_for_end() == 0);
   CHECK(::access("/tmp/guns/.config/omnipar/rig.toml", F_OK) < 0);
@@ -282,7 +282,7 @@ TEST_CASE("A control held while its unit is unplugged is not an answer", "[real]
   }
   INFO(learn.output());
   CHECK(learn.wait_for("1 of ", 4));
-  const std::size_t second = learn.output().rfind("2 of ");  // it may have been asked for a moment
+  const std::size_t second = learn.output().rfind("2 of ");  // the question may have been open for a moment
   CHECK((second == std::string::npos || second < learn.output().rfind("1 of ")));
   learn.signal(SIGTERM);
   CHECK(learn.wait_for_end() == 1);
@@ -343,7 +343,7 @@ TEST_CASE("A seat survives a replug while another session waits for units", "[re
   sleep_ms(300);
   CHECK(count(second.output(), "Player 1 plays") == 0);
   CHECK(second.output().find("\"Claimed Pad\" is in use by omnipar (process") != std::string::npos);
-  // And when the first evening is over, the unit is free for the other one.
+  // When the first session ends, the unit is free for the other one.
   first.signal(SIGTERM);
   CHECK(first.wait_for_end() == 0);
   CHECK(tap_until(*pad, second, "Player 1 plays with \"Claimed Pad\""));
@@ -434,7 +434,7 @@ TEST_CASE("A stick that is not self-centering is reported as a possible gun", "[
   for (int i = 0; i < 24; ++i) {
     const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };
     const unsigned x = 6000 + below(53'000), y = 6000 + below(53'000);
-    for (int step = 0; step < 8; ++step) {  // a hand that holds still trembles
+    for (int step = 0; step < 8; ++step) {  // even a steady hand trembles
       unit.point(x + below(100), y + below(100));
       sleep_ms(80);
     }
@@ -462,7 +462,7 @@ TEST_CASE("Calibration at 200 reports per second loses none, even after the swee
   };
   const auto rest = [](double) { return 0.0; };
   REQUIRE(measure.wait_for("release it and wait"));
-  stream(400, [](double t) { return t < 200 ? 200.0 : 0.0; });  // before it is moved nobody knows where it is
+  stream(400, [](double t) { return t < 200 ? 200.0 : 0.0; });  // its position is unknown until it moves
   for (int i = 0; i < 40 && !measure.wait_for("press it slowly", 1, 50); ++i) stream(300, rest);
   stream(6000, [](double t) { return 127.5 - 127.5 * std::cos(t / 1500 * 6.283185); });
   for (int i = 0; i < 20 && !measure.wait_for("left-trigger: measured.", 1, 50); ++i) stream(300, rest);

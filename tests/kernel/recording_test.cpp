@@ -1,4 +1,4 @@
-// Recording what real nodes say, and playing it again.
+// Recording real nodes, and replaying the recordings.
 #include <catch2/catch.hpp>
 
 #include <sys/ioctl.h>
@@ -59,7 +59,7 @@ TEST_CASE("A recording replays identically", "[record]") {
   CHECK(count(samples, "\"unit\":\"Late Pad\",\"event\":\"seated\"") == 1);
   CHECK(count(samples, "\"unit\":\"Guest Pad\",\"event\":\"seated\"") == 1);
   CHECK(count(samples, "\"event\":\"gone\"") == 1);
-  // The first press took the seat; the others and the last one, which the unplugging released, are there.
+  // The first press claimed the seat; the others and the last one, which the unplugging released, are recorded.
   CHECK(count(samples, "\"port\":2,\"changed\":{\"outer\":1}") == 1);
   CHECK(count(samples, "\"inner\":1") == 2);
   CHECK(count(samples, "\"right\":1,\"inner\":1") + count(samples, "\"up\":1,\"right\":1,\"inner\":1") >= 1);
@@ -90,7 +90,7 @@ control = [{ code = "KEY_Q", role = "south" }]
   sleep_ms(200);
   pad.send({south, 8, 1, 2, 3, 4});
   sleep_ms(50);
-  pad.send({south, 8, 1, 2, 3, 4});  // for which the event node has no event
+  pad.send({south, 8, 1, 2, 3, 4});  // which produces no event on the event node
   pad.send({});
   keys.send_bytes({0, 0, 0x1a, 0, 0, 0, 0, 0});
   REQUIRE(record.wait_for("the raw reports of \"Raw Keys\" are not recorded because they contain typed text"));

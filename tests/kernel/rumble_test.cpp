@@ -1,4 +1,4 @@
-// What a game asks of a virtual pad's motors comes to the hand that plays there.
+// Rumble that a game requests of a virtual pad reaches the player's unit.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -24,7 +24,7 @@ namespace {
 
 using Effects = std::map<int, MotorPad::Effect>;
 
-/// A game that has a virtual pad open.
+/// A game that has opened a virtual pad.
 class Game {
  public:
   explicit Game(const std::string& port = port_1)
@@ -77,8 +77,8 @@ freeze = { modifier = "start", press = "north" }
 )";
 }
 
-/// What an upload, a play and the close take together, beyond what closing takes anyway: there the kernel waits for all
-/// its readers. The longest of a few.
+/// The duration of an upload, a play and the close together, beyond the close itself, in which the kernel waits for all
+/// its readers. The longest of several.
 std::int64_t us_of_a_round() {
   using Clock = std::chrono::steady_clock;
   const auto longest = [](bool with_effect) {
@@ -101,7 +101,7 @@ std::int64_t us_of_a_round() {
 
 constexpr std::int64_t twenty_ms = 20'000;
 
-/// Ends the session while the units' drivers go on answering it.
+/// Ends the session while the units' drivers keep answering it.
 bool ends_with_answers(Playing& play, std::initializer_list<MotorPad*> pads) {
   play.signal(SIGTERM);
   for (int tries = 0; tries < 500 && play.process() > 0; ++tries) {
@@ -124,12 +124,12 @@ TEST_CASE("Effects reach the unit scaled, and are replaced, stopped and erased t
   CHECK(pad.effects().at(there).what.u.rumble.strong_magnitude == 39321);  // 60 %
   CHECK(pad.effects().at(there).what.u.rumble.weak_magnitude == 19661);
   CHECK(pad.effects().at(there).what.replay.length == 500);
-  CHECK(game.upload(rumble_of(0x4000, 0), id) == id);  // replaced, in its place
+  CHECK(game.upload(rumble_of(0x4000, 0), id) == id);  // replaced, under the same id
   CHECK(pad.pump_until([&](const Effects& e) { return e.at(there).what.u.rumble.strong_magnitude == 9830; }));
   CHECK(pad.effects().size() == 1);
   game.play(id, 0);
   CHECK(pad.pump_until([&](const Effects& e) { return e.at(there).times == 0; }));
-  // what the unit cannot do is done by what it can
+  // a missing effect type is replaced by an available one
   ff_effect shake{};
   shake.type = FF_PERIODIC;
   shake.u.periodic.waveform = FF_SQUARE;
@@ -141,7 +141,7 @@ TEST_CASE("Effects reach the unit scaled, and are replaced, stopped and erased t
   CHECK(pad.effects().rbegin()->second.what.u.rumble.strong_magnitude == 39320);
   game.erase(id);
   CHECK(pad.pump_until([&](const Effects& e) { return e.size() == 1 && !e.contains(there); }));
-  game.close();  // which erases what is left
+  game.close();  // which erases the remaining effects
   CHECK(pad.pump_until([](const Effects& e) { return e.empty(); }));
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
@@ -152,7 +152,7 @@ TEST_CASE("A game is answered at once: without motors, frozen, unplugged and at 
   auto pad = std::make_unique<UhidPad>("Still Pad", "s");
   REQUIRE(wait_for_nodes("Still Pad", 1));
   Playing play{"/tmp/shake.toml"};
-  CHECK(us_of_a_round() < twenty_ms);  // nobody plays yet
+  CHECK(us_of_a_round() < twenty_ms);  // no player yet
   REQUIRE(tap_until(*pad, play, "Player 1 plays"));
   CHECK(us_of_a_round() < twenty_ms);
   pad->send({static_cast<std::uint16_t>(start_button | north)});
@@ -179,7 +179,7 @@ TEST_CASE("A unit with an unresponsive driver delays neither other players nor t
   Playing play{run_by(root, "exec /box/omnipar play pad-2b --with-virtual -- sh -c 'sleep 3; exit 5'"), mute, other};
   Game game;
   const int id = game.upload(rumble_of(0xffff, 0));
-  game.play(id, 1);  // from here on the unit's driver waits for an answer that does not come
+  game.play(id, 1);  // from here on the unit's driver does not respond
   sleep_ms(200);
   NodeReader two{nodes_named("Omnipar port 2 pad").front()};
   const auto start = std::chrono::steady_clock::now();
@@ -190,7 +190,7 @@ TEST_CASE("A unit with an unresponsive driver delays neither other players nor t
   CHECK(two.wait_for_end());
   CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds{8});
   while (play.wait_for_end(0) < 0 && std::chrono::steady_clock::now() - start < std::chrono::seconds{8}) mute.pump();
-  CHECK(play.wait_for_end() == 5);  // the unit itself is closed when its driver has answered
+  CHECK(play.wait_for_end() == 5);  // the unit itself is closed once its driver has responded
 }
 
 TEST_CASE("Endless rumble follows a swap and continues after a reconnect", "[rumble]") {
@@ -215,7 +215,7 @@ TEST_CASE("Endless rumble follows a swap and continues after a reconnect", "[rum
     one.sync();
   }
   REQUIRE(play.wait_for("Swapped: port 1 is now played from right."));
-  CHECK(one.pump_until(rests));  // the old hand
+  CHECK(one.pump_until(rests));  // the previous player's unit
   CHECK(two->pump_until(shakes));
   two.reset();
   REQUIRE(play.wait_for("was disconnected"));
@@ -260,7 +260,7 @@ TEST_CASE("Endless rumble pauses during a freeze and resumes with it", "[rumble]
   }
   chord();
   REQUIRE(play.wait_for("Frozen: ", 3));
-  game.play(id, 0);  // its end is heard meanwhile
+  game.play(id, 0);  // its end occurs during the freeze
   sleep_ms(100);
   chord();
   REQUIRE(play.wait_for("Resumed.", 3));
@@ -274,7 +274,7 @@ TEST_CASE("An unresponsive driver does not delay the end of a session", "[rumble
   Playing play{"pad-2b --with-virtual", mute};
   Game game;
   const int id = game.upload(rumble_of(0xffff, 0));
-  game.play(id, 1);  // from here on the unit's driver waits for an answer that does not come
+  game.play(id, 1);  // from here on the unit's driver does not respond
   sleep_ms(300);
   const auto start = std::chrono::steady_clock::now();
   play.signal(SIGTERM);
@@ -282,7 +282,7 @@ TEST_CASE("An unresponsive driver does not delay the end of a session", "[rumble
   CHECK(play.wait_for_end() == 0);
   CHECK(std::chrono::steady_clock::now() - start < std::chrono::milliseconds{2500});
   game.close();
-  for (int i = 0; i < 100; ++i, sleep_ms(10)) mute.pump();  // whoever holds its node gets the answer now
+  for (int i = 0; i < 100; ++i, sleep_ms(10)) mute.pump();  // the current holder of its node gets the response
 }
 
 TEST_CASE("Freezing stops the motors, and changes are signalled by rumble", "[rumble]") {
@@ -307,9 +307,9 @@ TEST_CASE("Freezing stops the motors, and changes are signalled by rumble", "[ru
   CHECK(play.wait_for("Frozen: "));
   chord(0);
   sleep_ms(100);
-  game.play(id, 1);  // asked for while frozen: not done
+  game.play(id, 1);  // requested while frozen: rejected
   chord(1);
-  CHECK(pad.pump_until([](const Effects& e) { return e.rbegin()->second.times == 1; }));  // it goes on: one pulse
+  CHECK(pad.pump_until([](const Effects& e) { return e.rbegin()->second.times == 1; }));  // it resumes: one pulse
   CHECK(pad.effects().at(there).times == 0);
   chord(0);
   sleep_ms(100);
@@ -352,12 +352,12 @@ TEST_CASE("Output reports drive the motors and LEDs of each player of an adapter
   CHECK(adapter.wait_for_output({2, 128, 64, 2}));
   one.play(one.upload(rumble_of(0, 0xffff)), 1);
   CHECK(adapter.wait_for_output({1, 0, 128, 1}));
-  CHECK(adapter.wait_for_outputs({{2, 0, 0, 2}, {1, 0, 0, 1}}));  // each for as long as was asked
+  CHECK(adapter.wait_for_outputs({{2, 0, 0, 2}, {1, 0, 0, 1}}));  // each for the requested duration
   const int id = one.upload(rumble_of(0x8000, 0));
   one.play(id, 100);
   CHECK(adapter.wait_for_output({1, 64, 0, 1}));
   const int end = GENERATE(SIGTERM, SIGKILL);
-  if (end == SIGKILL) REQUIRE(keeper_after_a_kill() > 0);  // the last words are given to the next one, too
+  if (end == SIGKILL) REQUIRE(keeper_after_a_kill() > 0);  // the final reports are written to the next unit, too
   play.signal(end);
   if (end == SIGKILL)
     CHECK(adapter.wait_for_outputs({{1, 0, 0, 0}, {2, 0, 0, 0}}));
@@ -381,7 +381,7 @@ TEST_CASE("The keeper closes an unplugged unit", "[rumble]") {
     }
     return count;
   };
-  CHECK(raw_nodes() == 2);  // a report for each player
+  CHECK(raw_nodes() == 2);  // one report per player
   adapter.reset();
   for (int tries = 0; tries < 100 && raw_nodes() > 0; ++tries) sleep_ms(20);
   CHECK(raw_nodes() == 0);
@@ -392,7 +392,7 @@ TEST_CASE("The keeper closes an unplugged unit", "[rumble]") {
 TEST_CASE("Motors that only the report descriptor shows are driven by raw reports", "[rumble]") {
   std::vector<std::uint8_t> bytes = pad_descriptor();
   bytes.pop_back();
-  // two LEDs that only the kernel knows for what they are
+  // two LEDs whose meaning only the kernel knows
   const Bytes LEDs{0x05, 0x08, 0x09, 0x19, 0x09, 0x4d, 0x15, 0x00, 0x25, 0x01, 0x75,
                    0x01, 0x95, 0x02, 0x91, 0x02, 0x75, 0x06, 0x95, 0x01, 0x91, 0x03};
   const UhidUnit pad{"Quiet Pad", "", 9, Bytes{bytes} + motors(1) + LEDs + end_collection};

@@ -1,4 +1,4 @@
-// The library as an emulator uses it: the example as a program of its own, and sessions in this process.
+// The library in an emulator: the example as a separate program, and sessions in this process.
 #include <catch2/catch.hpp>
 
 #include <poll.h>
@@ -27,7 +27,7 @@ std::vector<std::string> duel(const std::vector<std::string>& words) {
   return command;
 }
 
-/// What a session must not leave behind, of this process.
+/// What a session must not leave behind in this process.
 struct Traces {
   std::size_t descriptors = 0;
   std::size_t threads = 0;
@@ -59,9 +59,9 @@ SessionOptions options_for(const std::string& pad, bool virtual_devices) {
 
 void pass(Session& session, int ms) { session.run_until(session.now() + std::chrono::milliseconds{ms}); }
 
-/// Seats the pad and presses; true if the machine saw the press, and its end.
+/// Seats the pad and presses; true if the machine saw the press and its release.
 bool plays(Session& session, const UhidPad& pad) {
-  session.process();  // what is said before a node is open is lost
+  session.process();  // reports sent before the node is open are lost
   Reader game{session.engine()};
   const TargetIndex fire = session.plan().target(1, "inner").value();
   const auto shows = [&](bool pressed) {
@@ -235,14 +235,14 @@ TEST_CASE("A polled session is woken exactly for changes between two calls", "[s
   REQUIRE(wakes_within(500));
   session->process();
   REQUIRE(other.wait_for(EV_KEY, BTN_SOUTH, 1));
-  session->freeze();  // the press must last a moment longer: somebody must be woken to end it
+  session->freeze();  // the press must last a moment longer: the poller must be woken to end it
   while (wakes_within(300)) session->process();
   CHECK(other.wait_for(EV_KEY, BTN_SOUTH, 0, 100));
   NodeReader desktop{nodes_named("Polled Pad").front()};
   pad.send({});
   while (wakes_within(300)) session->process();
   pad.send({east});
-  CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 1, 500));  // it is everybody's again
+  CHECK(desktop.wait_for(EV_KEY, BTN_EAST, 1, 500));  // it is available to all programs again
   pad.send({});
 }
 
@@ -271,7 +271,7 @@ TEST_CASE("Every system call may fail or be interrupted: the session reports it 
   FaultyDoor good{Fault::none, 0};
   REQUIRE(evening(good));
   const int calls = good.calls();
-  CHECK(calls < 1500);  // it does not spin
+  CHECK(calls < 1500);  // it does not busy-wait
   const int step = full_counts() ? 1 : calls / 12 + 1;
   for (int at = 1; at <= calls; at += step) {
     CAPTURE(virtual_devices, at, calls);

@@ -1,6 +1,6 @@
-// A long evening without a plan: four pads are pressed, pulled out and plugged in, all is frozen and goes on, ports
-// are swapped, in any order; a program plays, and others record, listen, look, want to play, too, or hold a pad.
-// The slow twin says what each game must see.
+// A long unscripted session: in any order four pads are pressed, disconnected and reconnected, play is frozen and
+// resumed, and ports are swapped; a program plays while others record, listen, watch, try to play, or hold a pad.
+// The slow twin predicts what each game must see.
 #include <catch2/catch.hpp>
 
 #include <sys/ioctl.h>
@@ -53,7 +53,7 @@ freeze = { modifier = "home", press = "south" }
 swap-ports = { modifier = "home", press = "east" }
 )";
 
-/// Where a target of the two-stick pad comes out, and what a full push is there.
+/// The code of each target of the two-stick pad, and its value for a full push.
 struct Outlet {
   const char* target;
   std::uint16_t type, code;
@@ -82,7 +82,7 @@ constexpr std::array outlets{
     Outlet{"up", EV_ABS, ABS_HAT0Y, -1, 0},
 };
 
-/// The made pads as the kernel shows them.
+/// The pads as the kernel presents them.
 Description pad_description(const std::string& name) {
   Description unit;
   unit.name = name;
@@ -113,7 +113,7 @@ std::vector<Change> changes_of(const PadReport& report) {
   return changes;
 }
 
-/// The evening and its judge: whatever is done is done to both.
+/// The session and its twin: every action is applied to both.
 class WholeEvening {
  public:
   WholeEvening() : began_(std::chrono::steady_clock::now()), catalogue_(built_in_catalogue()) {
@@ -151,7 +151,7 @@ class WholeEvening {
     attach(pad);
     send(pad, {});
   }
-  /// Another program tries to have the pad first, and closes it before it speaks.
+  /// Another program tries to grab the pad first, and closes it before it reports.
   void plug_in_beside_a_holder(std::size_t pad) {
     const std::string name = "Soak Pad " + std::to_string(pad);
     const std::jthread holder{[name] {
@@ -173,9 +173,9 @@ class WholeEvening {
     sleep_ms(500);
     for (int tries = 0; tries < 50 && is_held() == frozen_; ++tries) sleep_ms(100);
     CAPTURE(frozen_, story(), play_->output());
-    REQUIRE(is_held() != frozen_);  // frozen, it is the desktop's
+    REQUIRE(is_held() != frozen_);  // while frozen, it belongs to the desktop
   }
-  /// Somebody who records, listens or looks, one at a time.
+  /// Another command that records, listens or watches, one at a time.
   void start_bystander(unsigned which) {
     if (bystander_) REQUIRE(bystander_->wait_for_end() < 128);
     std::remove("/tmp/soak.trace");
@@ -184,7 +184,7 @@ class WholeEvening {
     bystander_ = std::make_unique<Program>(
         std::vector<std::string>{"sh", "-c", std::string{"exec /box/omnipar "} + words.at(which % words.size())});
   }
-  /// Another evening begins beside this one; it gets nothing. No pad may come before its end.
+  /// Another session starts beside this one and gets nothing. No pad may connect before it ends.
   [[nodiscard]] std::unique_ptr<Program> second_evening() const {
     return std::make_unique<Program>(
         std::vector<std::string>{"/box/omnipar", "play", "pad-2b", "--wait-at-most", "0", "--", "sleep", "0.3"});
@@ -204,7 +204,7 @@ class WholeEvening {
     sent_[pad].emplace_back(now(), report.buttons);
     feed_twin(pad);
   }
-  /// A chord of one pad, by which the evening takes a turn; then it is released.
+  /// A chord of one pad that the session acts on; then it is released.
   void freeze_or_thaw(std::size_t pad) {
     tell(frozen_ ? "thaw" : "freeze");
     chord(pad, south);
@@ -225,12 +225,12 @@ class WholeEvening {
     if (frozen_) twin_->freeze();
     const auto one = std::ranges::find(profile_.ports, 1, &PortProfile::port);
     const std::size_t plays = one->seat == "seat-1" ? 0 : 1;
-    if (plugged(plays)) expect("Swapped: port 1", ++swaps_);  // of who is not there nothing is said
+    if (plugged(plays)) expect("Swapped: port 1", ++swaps_);  // nothing is reported about missing units
     compare();
     release_chord(pad);
   }
 
-  /// Waits until the games see what the twin says.
+  /// Waits until the games see what the twin predicts.
   void compare() {
     ++samples_;
     sleep_ms(20);
@@ -243,7 +243,7 @@ class WholeEvening {
       }
     take_presses();
   }
-  /// What each game has seen of each button: how often it went down.
+  /// The number of presses of each button that each game has seen.
   [[nodiscard]] const std::map<std::pair<std::size_t, std::string>, int>& presses() const { return presses_; }
   void take_presses() {
     for (std::size_t port = 0; port < players; ++port) {
@@ -296,8 +296,8 @@ class WholeEvening {
       }
     return sum;
   }
-  /// A pad that is not grabbed yet, and of which the same buttons stay down for a while, as on a slow machine, is
-  /// grabbed all the same: what is down counts from its next press.
+  /// A pad that is not grabbed yet, and whose buttons stay down for a while, as on a slow machine, is
+  /// grabbed all the same: held buttons count from their next press.
   void heed_grabs() {
     for (std::size_t pad = 0; pad < players; ++pad) {
       int grabs = 0;
@@ -311,7 +311,7 @@ class WholeEvening {
       feed_twin(pad);
     }
   }
-  /// The buttons of the report that was the last one for almost three seconds, as far as none has released them since.
+  /// The buttons of a report that was the last for almost three seconds, unless released since.
   [[nodiscard]] std::uint16_t down_for_long(std::size_t pad) const {
     constexpr Duration almost = std::chrono::milliseconds{2500};
     std::uint16_t down = 0xffff;
@@ -323,7 +323,7 @@ class WholeEvening {
     }
     return 0;
   }
-  /// What the kernel does not report any more does not reach the twin either.
+  /// Reports that the kernel no longer delivers do not reach the twin either.
   [[nodiscard]] PadReport heard(std::size_t pad) const {
     PadReport report = states_[pad];
     report.buttons = static_cast<std::uint16_t>(report.buttons & ~deaf_[pad]);
@@ -364,9 +364,9 @@ class WholeEvening {
   std::array<PadReport, players> states_{};
   std::array<int, players> seen_{};
   std::array<int, players> grabs_{};
-  std::array<std::uint16_t, players> deaf_{};  ///< buttons that are down, but count from their next press
+  std::array<std::uint16_t, players> deaf_{};  ///< buttons that are down but count from their next press
   std::array<std::vector<std::pair<Time, std::uint16_t>>, players> sent_;
-  std::deque<std::string> acts_;  ///< the last ones, for the message of a failure
+  std::deque<std::string> acts_;  ///< the last actions, for failure messages
   std::map<std::pair<std::size_t, std::string>, int> presses_;
   bool frozen_ = false;
   int freezes_ = 0;
@@ -434,7 +434,7 @@ TEST_CASE("In a long random session each game receives what the slow twin comput
   WARN("samples that agree: " << evening.samples());
   evening.program().signal(SIGTERM);
   CHECK(evening.program().wait_for_end() == 5);
-  // The recording of the evening itself has no gap, and plays again what the games have seen.
+  // The session's own recording has no gap, and replays what the games have seen.
   CHECK(count(contents(whole_trace), "\"gap\":true") == 0);
   Program replay{{"/box/omnipar", "trace", "replay", whole_trace, "--profile", "/tmp/soak.toml", "--json"}};
   REQUIRE(replay.wait_for_end(600'000) == 0);

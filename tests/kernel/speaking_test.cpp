@@ -1,4 +1,4 @@
-// Who speaks when: several programs and several hands at one unit, switches that are stuck, readers that go.
+// Several programs and several players on one unit, stuck switches, and readers that disappear.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -19,7 +19,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A home of its own, in which the pads of these names have been seated, in this order.
+/// A new home directory, in which pads with these names have been seated in this order.
 class Household {
  public:
   Household(const std::string& name, bool root, const std::vector<std::pair<const UhidPad*, std::string>>& seated)
@@ -72,7 +72,7 @@ TEST_CASE("Seats named by the user match those of a proposed profile", "[speakin
   CHECK(play.wait_for("Player 2 continues with \"Own Pad (2)\""));
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
-  // Of a profile that has other seats they are players like any others.
+  // For a profile with other seats they are players like any others.
   std::ofstream{"/tmp/other.toml"} << "omnipar = 1\nkind = \"profile\"\nname = \"other\"\nsystem = \"pad-2b\"\n"
                                       "[port.1]\nseat = \"sofa\"\n[port.2]\nseat = \"shelf\"\n";
   Program check = home.run("check /tmp/other.toml");
@@ -216,7 +216,7 @@ TEST_CASE("A unit held by another program is reported, and used when it is free"
   sleep_ms(700);
   CHECK(play.output().find("Release all buttons") == std::string::npos);
   REQUIRE(::ioctl(holder.descriptor(), EVIOCGRAB, 0) == 0);
-  CHECK(soon([&] { return !is_free(third); }));  // though it has said nothing
+  CHECK(soon([&] { return !is_free(third); }));  // although it has reported nothing
   play.signal(SIGTERM);
   CHECK(play.wait_for_end() == 0);
 }
@@ -237,7 +237,7 @@ TEST_CASE("A second play leaves units in use alone; 'trace record' and 'doctor' 
   REQUIRE(tap_until(pad, first, "Player 1 plays"));
   sleep_ms(300);
   CHECK(second.output().find("Player 1 plays") == std::string::npos);
-  CHECK(nodes_named(port_1).size() == 1);  // the second's devices have names of their own
+  CHECK(nodes_named(port_1).size() == 1);  // the second one's devices have distinct names
   CHECK(nodes_named("Omnipar port 1 pad (2)").size() == 1);
   second.signal(SIGTERM);
   CHECK(second.wait_for_end() == 0);
@@ -308,7 +308,7 @@ TEST_CASE("An interrupted roll call changes nothing", "[speaking]") {
   CHECK(call.wait_for_end() == 1);
   CHECK(call.output().find("Cancelled; nothing was changed.") != std::string::npos);
   CHECK(contents("/tmp/called/omnipar/rig.toml") == before);
-  // A unit that the rig knows gets the name that is given, and the seat's other unit is named.
+  // A unit that the rig knows gets the given name, and the seat's other unit is named.
   Program add = home.run("rig add left --name blue");
   REQUIRE(add.wait_for("left: press any button"));
   REQUIRE(tap_until(second, add, "takes left"));

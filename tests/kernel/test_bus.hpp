@@ -1,4 +1,4 @@
-// A message bus of a test's own, with a service on it.
+// A private message bus for a test, with a service on it.
 #pragma once
 
 #include <systemd/sd-bus.h>
@@ -15,9 +15,9 @@ namespace omnipar::test {
 
 class TestBus {
  public:
-  /// `variable` says to programs where the bus is: DBUS_SESSION_BUS_ADDRESS, or that of the system.
+  /// `variable` tells programs the address of the bus: DBUS_SESSION_BUS_ADDRESS, or that of the system bus.
   explicit TestBus(const char* variable) : variable_(variable) {
-    std::ofstream{"/etc/passwd"} << "root:x:0:0:root:/tmp:/bin/sh\n";  // by which the daemon knows us
+    std::ofstream{"/etc/passwd"} << "root:x:0:0:root:/tmp:/bin/sh\n";  // by which the daemon authenticates us
     std::ofstream{"/tmp/bus.conf"} << R"(<busconfig><listen>unix:path=/tmp/bus</listen>
 <auth>EXTERNAL</auth><policy context="default"><allow user="*"/><allow own="*"/><allow send_destination="*"/>
 <allow receive_sender="*"/></policy></busconfig>)";
@@ -39,17 +39,17 @@ class TestBus {
   TestBus(const TestBus&) = delete;
   TestBus& operator=(const TestBus&) = delete;
 
-  /// A service of this name, with an object of these methods.
+  /// A service with this name and an object with these methods.
   void offer(const char* service, const char* object, const char* interface, const sd_bus_vtable* methods, void* self) {
     REQUIRE(sd_bus_add_object_vtable(bus_, nullptr, object, interface, methods, self) >= 0);
     REQUIRE(sd_bus_request_name(bus_, service, 0) >= 0);
   }
-  /// Likewise, for interfaces that the library keeps to itself: all calls of the object go to `handler`.
+  /// The same for interfaces that the library reserves: all calls of the object go to `handler`.
   void offer(const char* service, const char* object, sd_bus_message_handler_t handler) {
     REQUIRE(sd_bus_add_object(bus_, nullptr, object, handler, nullptr) >= 0);
     REQUIRE(sd_bus_request_name(bus_, service, 0) >= 0);
   }
-  /// Answers what is asked until `is_so`; false after 5 s.
+  /// Answers requests until `is_so`; false after 5 s.
   template <typename IsSo>
   bool serve_until(IsSo is_so) {
     for (int tries = 0; tries < 50; ++tries) {

@@ -1,4 +1,4 @@
-// What goes wrong in a real evening, and what should not harm: nothing may stay down, held or behind.
+// Faults during a real session that must do no harm: nothing may remain pressed, grabbed or left behind.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -23,18 +23,18 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A reader of the virtual pad, if it is there at this moment.
+/// A reader of the virtual pad, if it exists at this moment.
 std::unique_ptr<NodeReader> game_if_there() {
   const auto nodes = nodes_named(port_1);
   if (nodes.empty() || ::access(nodes.front().c_str(), R_OK) != 0) return nullptr;
   try {
     return std::make_unique<NodeReader>(nodes.front());
   } catch (const std::runtime_error&) {
-    return nullptr;  // it went just now
+    return nullptr;  // it was removed just now
   }
 }
 
-/// Nobody holds the unit.
+/// No program holds the unit.
 bool is_free(const std::string& unit) {
   const NodeReader node{nodes_named(unit).front()};
   return ::ioctl(node.descriptor(), EVIOCGRAB, 1) == 0;
@@ -49,7 +49,7 @@ TEST_CASE("After SIGKILL at any moment readers see rest, pads are removed, the u
   const UhidPad pad{"Doomed Pad", "d"};
   REQUIRE(wait_for_nodes("Doomed Pad", 1));
   std::mt19937 dice{20261123};
-  int ms_to_begin = 1'000;  // at the most; it differs much between machines, and now and then on one
+  int ms_to_begin = 1'000;  // the maximum; it varies between machines, and sometimes on one
   for (int start = 0; start < 3; ++start) {
     int ms = 0;
     {
@@ -73,7 +73,7 @@ TEST_CASE("After SIGKILL at any moment readers see rest, pads are removed, the u
       sleep_ms(10);
       if (!game) game = game_if_there();
     }
-    // half of them end by themselves first, and are killed while they write
+    // half of them end normally first, and are killed while they write
     if (round % 2 == 1) play.signal(SIGTERM);
     if (round % 2 == 1) ::usleep(static_cast<useconds_t>(dice() % 120'000));
     play.signal(SIGKILL);
@@ -104,7 +104,7 @@ TEST_CASE("A unit that returns with different axes is played with its current on
   pad.reset();
   CHECK(game.wait_for(EV_KEY, BTN_EAST, 0));
   REQUIRE(wait_for_nodes("Changing Pad", 0));
-  // the same, but in another mode: no hat and no second stick, and its stick runs from 0 to 127
+  // the same unit in another mode: no hat and no second stick, and its stick ranges from 0 to 127
   std::vector<std::uint8_t> other{0x05, 0x01, 0x09, 0x05, 0xa1, 0x01, 0x05, 0x09, 0x19, 0x01, 0x29, 0x10, 0x15,
                                   0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x10, 0x81, 0x02, 0x05, 0x01, 0x09, 0x30,
                                   0x09, 0x31, 0x15, 0x00, 0x25, 0x7f, 0x75, 0x08, 0x95, 0x02, 0x81, 0x02, 0xc0};
@@ -166,8 +166,8 @@ TEST_CASE("The system clock may jump, and the computer may suspend", "[trouble]"
   }
   pad.send({south});
   REQUIRE(game.wait_for(EV_KEY, BTN_SOUTH, 1));
-  // The kernel goes through the sleep of its devices, and wakes by itself: in full counts after a second, which it
-  // spins.
+  // The kernel simulates suspending its devices and wakes by itself: with full counts after a second of busy
+  // waiting.
   std::ofstream{"/sys/module/suspend/parameters/pm_test_delay"} << cases(0, 1) << std::flush;
   std::ofstream{"/sys/power/pm_test"} << "devices" << std::flush;
   const bool slept = std::system("echo freeze >/sys/power/state 2>/dev/null") == 0;
@@ -190,7 +190,7 @@ TEST_CASE("Too few descriptors or too little memory are reported, and nothing is
     if (began) play.signal(SIGTERM);
     const int status = play.wait_for_end();
     CAPTURE(play.output());
-    // Not even the program itself could be loaded; where it has no room, the kernel kills what it was to become.
+    // Not even the program itself could be loaded; without room for it, the kernel kills the new process.
     const bool killed_at_once = play.output().empty() && (status == 128 + SIGKILL || status == 128 + SIGSEGV);
     const bool loader_failed = status == 127 || killed_at_once;
     CHECK((began ? status == 0 || status == 3 : status == 3 || loader_failed));
@@ -205,7 +205,7 @@ TEST_CASE("Too few descriptors or too little memory are reported, and nothing is
 }
 
 TEST_CASE("A hostile unit does no harm and shows no unsafe text", "[trouble]") {
-  // All buttons that there are, axes without sense, a name that would paint the screen.
+  // Every existing button, axes with nonsensical ranges, and a name with control sequences.
   const int file = ::open("/dev/uinput", O_RDWR);
   REQUIRE(file >= 0);
   ::ioctl(file, UI_SET_EVBIT, EV_KEY);
@@ -254,7 +254,7 @@ TEST_CASE("A hostile unit does no harm and shows no unsafe text", "[trouble]") {
     }
   }
   send(EV_SYN, SYN_REPORT, 0);
-  // the good one's player has noticed nothing
+  // the well-behaved unit's player is not affected
   good.send({south});
   CHECK(game.wait_for(EV_KEY, BTN_SOUTH, 1));
   good.send({});
@@ -292,7 +292,7 @@ control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_MUTE", role = "star
     for (const int value : {1, 0}) tap(KEY_Q, value);
   REQUIRE(wait_for_nodes("Omnipar passed-on keys", 1));
   NodeReader passed{nodes_named("Omnipar passed-on keys").front()};
-  tap(KEY_Q, 1);  // so that what was down before is up, and the unit is held
+  tap(KEY_Q, 1);  // so that everything is released, and the unit is grabbed
   tap(KEY_Q, 0);
   sleep_ms(100);
   desktop.drain();
@@ -301,14 +301,14 @@ control = [{ code = "KEY_Q", role = "south" }, { code = "KEY_MUTE", role = "star
   CHECK(passed.wait_for(EV_KEY, KEY_VOLUMEUP, 1));
   for (const int kept : {KEY_W, KEY_MUTE})
     for (const int value : {1, 0})
-      tap(static_cast<std::uint16_t>(kept), value);  // one is nobody's, the other is played on
+      tap(static_cast<std::uint16_t>(kept), value);  // one is unassigned, the other is in play
   sleep_ms(100);
   passed.drain();
   CHECK(passed.value(EV_KEY, KEY_MUTE) == 0);
   for (const input_event& event : passed.events()) CHECK((event.type == EV_SYN || event.code == KEY_VOLUMEUP));
   desktop.drain();
   CHECK(desktop.events().empty());
-  play.signal(SIGKILL);  // with the key still down: the keeper lets it go
+  play.signal(SIGKILL);  // with the key still down: the keeper releases it
   CHECK(passed.wait_for_end());
   CHECK(passed.value(EV_KEY, KEY_VOLUMEUP) == 0);
 }

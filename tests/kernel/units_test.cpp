@@ -1,4 +1,4 @@
-// Every physical thing is one unit, and nobody changes places: on real nodes.
+// Every physical device is one unit, and units do not change places: on real nodes.
 #include <catch2/catch.hpp>
 
 #include <dirent.h>
@@ -21,7 +21,7 @@ namespace {
 constexpr const char* sheets = "/tmp/sheets.toml";
 constexpr const char* rig = "/tmp/rig.toml";
 
-/// An encoder that looks like a keyboard, and a gun of two nodes.
+/// An encoder that appears as a keyboard, and a gun of two nodes.
 void write_sheets() {
   std::ofstream{sheets} << R"(omnipar = 1
 [[sheet]]
@@ -96,7 +96,7 @@ TEST_CASE("A gun of two nodes is one unit, and both nodes play at one seat", "[u
   CHECK(units.find("sheet 'gun'") == units.rfind("sheet 'gun'"));
   CHECK(units.find("mouse /dev/input/event") != std::string::npos);
   CHECK(units.find("keys /dev/input/event") != std::string::npos);
-  output_of({"/box/omnipar", "units"}, 1);  // without its sheet it is a mouse and a keyboard, and never offered
+  output_of({"/box/omnipar", "units"}, 1);  // without its sheet it is a mouse and a keyboard, which are never offered
   Playing play{{"/box/omnipar", "play", "pad-2b", "--data", sheets}};
   gun.send_bytes({1, 1, 0, 0, 0, 0});
   REQUIRE(play.wait_for("Player 1 plays with"));
@@ -131,7 +131,7 @@ TEST_CASE("An encoder that appears as a keyboard is two players", "[units]") {
     encoder.send_bytes(keys());
     CHECK(call.wait_for_end() == 0);
     desktop.drain();
-    CHECK(desktop.events().empty());  // while it was asked about it typed into nothing
+    CHECK(desktop.events().empty());  // during the question its keys reach no other program
   }
   Program play{{"/box/omnipar", "play", "pad-2b", "--data", sheets, "--rig", rig}};
   REQUIRE(play.wait_for("Player 2 continues"));
@@ -168,7 +168,7 @@ TEST_CASE("The user is asked about swapped USB units of one model, one seat afte
     press(left);
     REQUIRE(call.wait_for_end() == 0);
   }
-  const bool swapped = GENERATE(false, true);  // into each other's sockets, or into new ones
+  const bool swapped = GENERATE(false, true);  // swapped between their sockets, or moved to new ones
   left.pull_out();
   right.pull_out();
   REQUIRE(wait_for_nodes("Twin Pad", 0));
@@ -184,7 +184,7 @@ TEST_CASE("The user is asked about swapped USB units of one model, one seat afte
     REQUIRE(play.wait_for("Player 1: \""));
     CHECK(play.output().find("continues") == std::string::npos);
     const auto press_until = [&press, &play](const auto& pad, const std::string& words) {
-      for (int tries = 0; tries < 20; ++tries) {  // what is sent before the session has opened the unit is lost
+      for (int tries = 0; tries < 20; ++tries) {  // reports sent before the session opens the unit are lost
         press(pad);
         if (play.wait_for(words, 1, 500)) return true;
       }
@@ -235,11 +235,11 @@ TEST_CASE("Each reconnect returns to the same port and leaks nothing", "[units]"
 
 namespace {
 
-/// The Bluetooth daemon: three devices, of which a pad is paired.
+/// The Bluetooth daemon: three devices, including a paired pad.
 class Radio {
  public:
   Radio() { bus_.offer("org.bluez", "/", &Radio::devices); }
-  /// What a program says that asks it.
+  /// The output of a program that queries it.
   std::string asked_by(const std::vector<std::string>& command) const {
     Program program{command};
     CHECK(bus_.serve_until([&] { return program.wait_for_end(1) >= 0; }));
@@ -283,7 +283,7 @@ TEST_CASE("The doctor reports grabbed, unreadable and merely paired units", "[un
                     ") is grabbed by another program, kernel-tests (process " + self + ")") != std::string::npos);
     CHECK(said.find("fix it: kill " + self + "\n") != std::string::npos);
     CHECK(said.find("\"Moor Tablet Pad\" is paired but not connected") != std::string::npos);
-    CHECK(said.find("Dale Headphones") == std::string::npos);  // nobody plays on those
+    CHECK(said.find("Dale Headphones") == std::string::npos);  // not in play
     CHECK(said.find("Moor Neighbour's Pad") == std::string::npos);
     CHECK(radio.asked_by(as_guest("/box/omnipar doctor")).find("\"Moor Tablet Pad\" is paired") != std::string::npos);
     CHECK(said.find("is a shift key") != std::string::npos);
@@ -311,12 +311,12 @@ TEST_CASE("A unit in play reaches no other program, and is released when nothing
   desktop.forget_events();
   pad.send({east});
   REQUIRE(one.wait_for(EV_KEY, BTN_EAST, 1));
-  typewriter.send_bytes(keys(usage_q));  // nobody plays on it: it types on, and takes no seat
+  typewriter.send_bytes(keys(usage_q));  // not in play: it keeps typing and claims no seat
   CHECK(typist.wait_for(EV_KEY, KEY_Q, 1));
   CHECK(play.wait_for("\"Dale Keyboard\" was pressed, but it has no control that this machine uses. 'omnipar watch'"));
   typewriter.send_bytes(keys());
   play.signal(SIGTERM);
-  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));  // the pads go first
+  CHECK(one.wait_for(EV_KEY, BTN_EAST, 0));  // the pads are removed first
   REQUIRE(play.wait_for("Release all buttons"));
   pad.send({});
   CHECK(play.wait_for_end() == 0);

@@ -1,4 +1,4 @@
-// What is seen live: two players ticked off, a view beside eight busy units, and units that somebody else has.
+// The live view: two players ticked off, a view beside eight busy units, and units that another program holds.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -24,7 +24,7 @@ void press(const UhidPad& pad, PadReport report) {
   sleep_ms(60);
 }
 
-/// A terminal that somebody reads who throws away what is drawn.
+/// A terminal whose reader discards what is drawn.
 class Watched {
  public:
   Watched() : master_(::posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK)) {
@@ -46,7 +46,7 @@ class Watched {
     }
     return drawn_.find(words) != std::string::npos;
   }
-  /// Bytes that wait for whoever reads the terminal next.
+  /// Bytes that are pending for the next reader of the terminal.
   [[nodiscard]] int left() const {
     const int slave = ::open(name().c_str(), O_RDWR | O_NOCTTY);
     int bytes = -1;
@@ -66,7 +66,7 @@ class Watched {
   std::string drawn_;
 };
 
-/// The command, drawing on this terminal: `words` end with the stream that is it.
+/// The command, drawing on this terminal; `words` end with the redirection to it.
 std::vector<std::string> drawn_on(const Watched& terminal, const std::string& words) {
   std::system("mkdir -p /tmp/terminfo/x; cp /box/xterm /tmp/terminfo/x/xterm");
   return {"sh", "-c", "TERM=xterm TERMINFO=/tmp/terminfo exec /box/omnipar watch " + words + terminal.name()};
@@ -87,7 +87,7 @@ TEST_CASE("Two players are ticked off, one of them on a panel that types", "[uni
     press(pad, {static_cast<std::uint16_t>(1U << button)});
   REQUIRE(watch.wait_for("Player 1 is complete."));
   constexpr const auto& left = tern_left;
-  press(panel, left[4]);  // takes the seat, and is ticked off as well
+  press(panel, left[4]);  // claims the seat, and is ticked off as well
   REQUIRE(watch.wait_for("Player 2 plays"));
   for (std::size_t i = 0; i + 1 < left.size(); ++i)
     if (i != 4) press(panel, left.at(i));
@@ -135,7 +135,7 @@ TEST_CASE("Keys of a watched panel are no commands and do not reach the shell", 
   Watched terminal;
   Program watch{drawn_on(terminal, ">")};
   REQUIRE(terminal.wait_for("Tern Two-Player Encoder"));
-  // As the console has it: each key comes from the panel, and to the terminal.
+  // As on the console: each key comes from the panel and also reaches the terminal.
   const auto press_and_type = [&](const std::string& text) {
     press(panel, {0, 0x19});
     terminal.type(text);
@@ -180,10 +180,11 @@ TEST_CASE("Eight units at 1 kHz beside a view: no event is lost, and every press
   sleep_ms(200);
   terminal.drain();
   watch.signal(SIGTERM);
-  CHECK(watch.wait_for_end() == 1);  // nobody has pushed a stick to its ends
+  CHECK(watch.wait_for_end() == 1);  // no stick has been pushed to its ends
   const std::string output = watch.output();
   INFO(output);
   CHECK(output.find("\"lost\": 0") != std::string::npos);
-  CHECK(count(output, "\"presses\": " + std::to_string(milliseconds / 100 + 1)) == units);  // with that for the seat
+  CHECK(count(output, "\"presses\": " + std::to_string(milliseconds / 100 + 1)) ==
+        units);  // including the press for the seat
   WARN("bytes drawn: " << terminal.drawn().size());
 }

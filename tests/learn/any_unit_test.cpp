@@ -1,4 +1,4 @@
-// Whatever a unit is, and however its maker built it, the sheet that was learned from nothing plays as its owner meant.
+// For any unit, however it is built, the sheet that was learned from nothing plays as its owner meant.
 #include <catch2/catch.hpp>
 
 #include <fmt/format.h>

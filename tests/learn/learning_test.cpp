@@ -1,5 +1,5 @@
-// Whoever maps by pressing gets what they meant, whatever slips, and what was kept plays so: over all shipped units and
-// machines.
+// Mapping by pressing yields the intended map with any slips, and the saved map plays accordingly: over all shipped
+// units and machines.
 #include <catch2/catch.hpp>
 
 #include <map>
@@ -25,12 +25,12 @@ std::vector<std::string> roles_of_all(const std::vector<Attachment>& nodes) {
   return all;
 }
 
-/// What somebody wants for each question; empty: nothing, on purpose. Every source once; what comes in pairs on one
-/// axis is wanted so, now and then, or not.
+/// The intended source for each question; empty: deliberately none. Every source once; the two directions of one
+/// axis are sometimes wanted as a pair.
 std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& questions,
                                 const std::vector<Attachment>& nodes) {
   std::vector<std::string> free = sources_of(nodes), wanted;
-  std::string lever;  // most people want all directions from one
+  std::string lever;  // most users want all directions from one control
   if (dice.below(3) != 1)
     for (const std::string& source : free)
       if (source.ends_with("-up") && (lever.empty() || dice.below(2) == 1)) lever = source.substr(0, source.size() - 3);
@@ -47,7 +47,7 @@ std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& que
     std::string wish;
     if (!fitting.empty() && dice.below(8) != 1) wish = fitting[dice.below(fitting.size())];
     std::erase(free, wish);
-    // What is part of a whole that is wanted is not wanted for itself.
+    // A part of a wanted whole is not wanted separately.
     std::erase_if(free, [&wish](const std::string& other) {
       return !wish.empty() && (other.starts_with(wish + "-") || wish.starts_with(other + "-"));
     });
@@ -56,13 +56,13 @@ std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& que
   return wanted;
 }
 
-/// Somebody who makes slips, and reads nothing but the echo.
+/// A user who makes slips, and reads nothing but the echo.
 class Person {
  public:
   Person(ByteDice& dice, Desk& desk, std::vector<std::string> wanted, std::vector<Attachment> nodes)
       : dice_(dice), desk_(desk), wanted_(std::move(wanted)), nodes_(std::move(nodes)) {}
 
-  /// Until it is kept; false if that takes for ever.
+  /// Until the map is saved; false if that does not happen.
   bool finish() {
     for (int turns = 0; turns < 400 && !desk_.learning.over(); ++turns) {
       read();
@@ -81,12 +81,12 @@ class Person {
     return desk_.learning.over();
   }
 
-  /// From this question on all is left as it is; the size of the questions: none.
+  /// From this question on everything is left unchanged; the number of questions: none.
   std::size_t ends_before = ~std::size_t{0};
   [[nodiscard]] const std::vector<std::string>& wanted() const { return wanted_; }
 
-  std::map<std::string, std::string> tried;  ///< at an early end: what the trial says of each control
-  int refused = 0;                           ///< presses that were refused
+  std::map<std::string, std::string> tried;  ///< at an early end: what the trial shows for each control
+  int refused = 0;                           ///< rejected presses
   int taken_back = 0;
   int answers = 0;  ///< presses for answers
   int backs = 0;    ///< presses to go back
@@ -107,13 +107,13 @@ class Person {
     ++taken_back;
     desk_.wait(600);
     const int before = desk_.presses;
-    const int dearer = desk_.learning.asked() ? 0 : 1;  // at the end keep comes first
+    const int dearer = desk_.learning.asked() ? 0 : 1;  // at the end 'save' comes first
     choose(LearnChoice::back);
     desk_.presses -= dearer;
     backs += desk_.presses - before;
   }
 
-  /// What each control does is tried, and told by the trial.
+  /// Each control is tried, and the trial shows what it does.
   void end_early() {
     desk_.learning.choose(LearnChoice::keep);
     desk_.wait(600);
@@ -144,7 +144,7 @@ class Person {
     answers += desk_.presses - before;
   }
 
-  /// A control that an earlier question has is meant for this one after all; that one gets what was meant for this.
+  /// A control that answered an earlier question is wanted for this one after all; the two answers are exchanged.
   bool moves_over() {
     const std::size_t now = *desk_.learning.asked();
     const auto& questions = desk_.learning.questions();
@@ -157,26 +157,26 @@ class Person {
       desk_.wait(600);
       desk_.press(wanted_[q]);
       desk_.wait(600);
-      if (desk_.learning.asked() != now) {  // a slip had said so before: now it is taken for both
+      if (desk_.learning.asked() != now) {  // a slip had assigned it before: now it serves both
         ++answers;
         return true;
       }
       desk_.hold(wanted_[q]);
       std::swap(wanted_[q], wanted_[now]);
-      refused += 2;  // it is said that another one has it
+      refused += 2;  // the message says that another target has it
       answers += 2;
       return true;
     }
     return false;
   }
 
-  /// From the menu, by the unit itself; now and then from a key.
+  /// From the menu, with the unit itself; sometimes with a key.
   void skip() {
     if (button().empty() || dice_.below(3) == 1) return desk_.learning.choose(LearnChoice::skip);
     choose(LearnChoice::skip);
   }
 
-  /// Out of a menu that nobody wanted.
+  /// Leaves a menu that was opened by mistake.
   void choose_again() {
     for (int i = 0; i < 6 && desk_.learning.menu()[desk_.learning.marked()] != LearnChoice::again; ++i)
       desk_.press(button());
@@ -212,7 +212,7 @@ class Person {
       case 5:  // the next one goes down before the last one is up
         overlap(wanted);
         return;
-      case 6:  // another control altogether
+      case 6:  // a completely different control
         desk_.press(other_than(wanted));
         return;
       case 7:
@@ -220,7 +220,7 @@ class Person {
         desk_.wait(500);
         desk_.put("unit", nodes_, false, 1);
         return;
-      case 8:  // hardly
+      case 8:  // barely
         if (const auto move = desk_.find(wanted, 1, 0.45); move && !is_contact(wanted) && move->out.size() == 1) {
           desk_.say(move->node, move->out[0]);
           desk_.wait(100);
@@ -300,7 +300,7 @@ std::vector<Question> asked_of(const Profile& profile, const ShippedUnit& unit) 
   return answerable(questions_for(shelf(), profile, 1), roles_of_all(unit.nodes), left_out);
 }
 
-/// The unit's buttons of whom none is needed, to be stuck from the first.
+/// Buttons of the unit that are not needed, to be stuck from the start.
 std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const std::vector<std::string>& wanted) {
   for (Attachment& node : nodes)
     for (const Control& control : node.controls)
@@ -312,7 +312,7 @@ std::vector<Attachment> with_a_stuck_button(std::vector<Attachment> nodes, const
   return nodes;
 }
 
-/// A d-pad that sends buttons with its hat.
+/// A d-pad that sends buttons together with its hat.
 std::vector<Attachment> with_buttons_beside_hats(std::vector<Attachment> nodes) {
   for (Attachment& node : nodes) {
     const bool has_hat = std::ranges::any_of(node.controls, [](const Control& control) {
@@ -334,7 +334,7 @@ std::vector<double> sampled(const Engine& engine, Reader& reader) {
   return values;
 }
 
-/// The targets of port 1 that have other values than before.
+/// The targets of port 1 whose values differ from before.
 std::vector<std::string> moved_by(const Engine& engine, const std::vector<double>& before,
                                   const std::vector<double>& now) {
   std::vector<std::string> moved;
@@ -369,7 +369,7 @@ std::vector<std::string> pressed_on(const Plan& plan, const ShippedUnit& unit, c
   return moved_by(engine, before, sampled(engine, reader));
 }
 
-/// With the triggers found at the end that their sheets do not call their rest.
+/// With triggers that rest at the opposite end from their sheets.
 std::vector<Attachment> at_their_ends(std::vector<Attachment> nodes) {
   for (Attachment& node : nodes)
     for (const Control& control : node.controls)
@@ -378,7 +378,7 @@ std::vector<Attachment> at_their_ends(std::vector<Attachment> nodes) {
   return nodes;
 }
 
-/// The map, as a file has it, moves what was meant and nothing else.
+/// The map in the file moves what was intended and nothing else.
 std::optional<std::string> judge_play(const Profile& learned, const std::vector<Question>& questions,
                                       const std::vector<std::string>& wanted, const ShippedUnit& unit) {
   const Sheets read = read_sheets("learned.toml", to_toml(learned));
@@ -388,7 +388,7 @@ std::optional<std::string> judge_play(const Profile& learned, const std::vector<
   for (const std::string& source : sources_of(unit.nodes)) {
     const std::vector<std::string> moved = pressed_on(*plan, unit, source);
     for (std::size_t q = 0; q < questions.size(); ++q) {
-      // A whole that is swept passes its directions, and a direction is part of its whole.
+      // Sweeping a whole passes its directions, and a direction is part of its whole.
       const bool is_part = wanted[q].starts_with(source + "-") || source.starts_with(wanted[q] + "-");
       const bool is_meant = wanted[q] == source;
       const bool is_moved = std::ranges::find(moved, questions[q].name) != moved.end();
@@ -399,7 +399,7 @@ std::optional<std::string> judge_play(const Profile& learned, const std::vector<
   return std::nullopt;
 }
 
-/// What the trial told of a control is what it moves in the saved map, and nothing is given away twice.
+/// What the trial showed for a control is what it moves in the saved map, and no control is assigned twice.
 std::optional<std::string> judge_trial(const Profile& learned, const Learning& learning,
                                        const std::map<std::string, std::string>& tried, const ShippedUnit& unit,
                                        bool adds) {
@@ -421,7 +421,7 @@ std::optional<std::string> judge_trial(const Profile& learned, const Learning& l
   return std::nullopt;
 }
 
-/// How real units and rooms are, beside what their sheets say.
+/// Properties of real units and rooms beyond their sheets.
 void make_real(Desk& desk, ByteDice& dice) {
   desk.drift = dice.below(3) == 1 ? 0.05 : 0;
   desk.is_hasty = dice.below(3) == 1;
@@ -452,7 +452,7 @@ std::optional<std::string> judge_pair(const ShippedUnit& shipped, const std::str
   const bool has_button = std::ranges::any_of(nodes, [](const Attachment& node) {
     return std::ranges::find(node.controls, ControlType::button, &Control::type) != node.controls.end();
   });
-  if (!has_button) return std::nullopt;  // no shipped unit is like that
+  if (!has_button) return std::nullopt;  // no shipped unit does that
   if (!person.finish()) return what + "it does not end: " + desk.told;
   if (!desk.learning.kept()) return what + "it is not kept";
   const Profile learned = with_answers(shelf(), profile, 1, desk.learning, options.adds);
@@ -488,7 +488,7 @@ std::optional<std::string> judge(const std::vector<std::uint8_t>& story) {
   return judge_pair(unit, system, dice);
 }
 
-/// Every order of calls, also such as no story tells: what is promised of the state holds behind each of them.
+/// Every order of calls, including those that no story contains: the promises about the state hold after each call.
 std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& story) {
   static const std::vector<ShippedUnit> units = shipped_units();
   ByteDice dice{story};

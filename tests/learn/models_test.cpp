@@ -1,4 +1,4 @@
-// Models that nobody knows: whatever their codes are, the sheet that was learned says what the hands meant.
+// Unknown models: whatever their codes, the learned sheet contains what the user meant.
 #include <catch2/catch.hpp>
 
 #include <numeric>
@@ -19,11 +19,11 @@ constexpr std::array roles =
     std::to_array<const char*>({"south", "east", "west", "north", "left-shoulder", "right-shoulder", "left-stick-press",
                                 "right-stick-press", "start", "select", "home"});
 
-/// A pad whose maker knew no convention, and what its owner means with it.
+/// A pad that follows no convention, and the intended meaning of its controls.
 struct Odd {
   Description node;
   std::vector<Change> at_rest;
-  std::vector<Control> meant;  ///< by their right names
+  std::vector<Control> meant;  ///< by their intended names
 
   explicit Odd(unsigned seed) : dice_(seed) {
     node.name = "Heron Mystery Pad";
@@ -80,7 +80,7 @@ struct Odd {
   std::mt19937 dice_;
 };
 
-/// The pad with its raw names for the learning, while the hands know what they mean.
+/// The pad with its raw names for learning; the user knows the intended ones.
 LearnOptions for_a_sheet() {
   LearnOptions options;
   options.for_sheet = true;
@@ -100,7 +100,7 @@ struct OddDesk : Desk {
     for (const ModelQuestion& one : asked) all.push_back(one.question);
     return all;
   }
-  /// As somebody moves it: not from one end to the other at once.
+  /// As a person moves it: not from one end to the other at once.
   void push(const std::string& source) {
     const auto move = hands.find(source);
     REQUIRE(move);
@@ -117,7 +117,7 @@ struct OddDesk : Desk {
     wait(600);
   }
 
-  Desk hands{{}};  ///< knows the right names
+  Desk hands{{}};  ///< knows the intended names
 };
 
 std::string words_for(const Control& control) {

@@ -60,7 +60,7 @@ std::size_t OddUnit::hat(std::size_t node) {
   return channels_.size() - 1;
 }
 
-/// Less and more of an axis around its rest; which end is which nobody knows.
+/// Less and more of an axis around its rest; which end is which is unknown.
 void OddUnit::two_ways(std::size_t channel, const std::string& less, const std::string& more, double reach) {
   const bool is_turned = below(3) == 0;
   const double rest = channels_[channel].rest;
@@ -91,7 +91,7 @@ void OddUnit::stick(std::size_t node, const std::string& role) {
   }
 }
 
-/// At its lower end, at its upper one; with a switch in it, which closes on the way; or nothing but a switch.
+/// At rest at its lower end or at its upper one; with a switch that closes on the way; or only a switch.
 void OddUnit::trigger(std::size_t node, const std::string& role) {
   const int kind = below(4);
   if (kind == 0) return key(node, role);
@@ -117,7 +117,7 @@ void OddUnit::counts(std::size_t channel, const std::string& less, const std::st
   acts_[more].push_back({channel, counts, 0});
 }
 
-/// A place between two ends: it stays where it is left.
+/// A position between two ends, not self-centering.
 void OddUnit::place(std::size_t channel, const std::string& less, const std::string& more) {
   const bool turned = below(2) == 0;
   const double margin = between(0, 0.12);
@@ -304,7 +304,7 @@ void Newcomer::press(const std::string& act) {
     return wait(700);
   }
   ramp(act, 0, 1, between(20, 160));
-  wait(dice_() % 12 == 0 ? between(600, 1200) : between(80, 400));  // slow hands, now and then
+  wait(dice_() % 12 == 0 ? between(600, 1200) : between(80, 400));  // occasional slow movements
   ramp(act, 1, 0, between(20, 120));
   wait(250);
 }
@@ -417,7 +417,7 @@ Catalogue machine_for_all() {
   return catalogue;
 }
 
-/// What an act is to move, and to which side: its targets as the plan calls them.
+/// The targets that an act should move, and the side, by the plan's names.
 struct Meant {
   std::string target;
   double sign = 1;
@@ -481,7 +481,7 @@ std::string judge_sheet(const UnitSheet& sheet, ModelForm form, unsigned seed, c
       return all;
     };
     unit.say_axes();
-    // From its other end, or from rest, to where it is meant to go.
+    // From its other end, or from rest, to its intended position.
     const bool is_place = act.starts_with("gun-") || act.starts_with("throttle");
     const std::string back = act.ends_with("-right")  ? act.substr(0, act.size() - 5) + "left"
                              : act.ends_with("-down") ? act.substr(0, act.size() - 4) + "up"

@@ -1,5 +1,5 @@
-// Units whose makers knew no convention: random codes, directions, rests and rates, as real ones have them; and the
-// hands of somebody who learns one from nothing.
+// Units that follow no convention: random codes, directions, rest values and rates, as found on real ones; and a user
+// who learns one from nothing.
 #pragma once
 
 #include <map>
@@ -14,13 +14,13 @@
 
 namespace omnipar::test {
 
-/// What it is, as a person knows it: which controls it has, and what each does to its codes.
+/// The unit as its owner knows it: its controls, and the effect of each on its codes.
 class OddUnit {
  public:
   OddUnit(ModelForm form, unsigned seed);
 
-  /// One code, as the unit itself has it: from 0, its lower end, to 1. Of a counter the counts that are still to be
-  /// said.
+  /// One code in the unit's own terms: from 0, its lower end, to 1. For a counter, the counts not yet
+  /// reported.
   struct Channel {
     std::size_t node = 0;
     Code code;
@@ -28,11 +28,11 @@ class OddUnit {
     double rest = 0;
     double noise = 0;
     double at = 0;
-    double stops_beside = 0;  ///< when released, by so much, on the side from which it came
+    double stops_beside = 0;  ///< the offset after a release, on the side that it came from
     std::int32_t said = 0;
   };
-  /// What an act, such as "left-stick-right", does to a channel when it is complete; a switch in a trigger closes
-  /// before.
+  /// The effect of a complete act, such as "left-stick-right", on a channel; a switch in a trigger closes
+  /// earlier.
   struct Drive {
     std::size_t channel = 0;
     double full = 1;
@@ -41,19 +41,19 @@ class OddUnit {
 
   [[nodiscard]] bool has(const std::string& act) const { return acts_.contains(act); }
   [[nodiscard]] std::vector<std::string> acts() const;
-  /// The unit as it is when this act is done by so much.
+  /// The unit's state with this act done to this degree.
   void act(const std::string& name, double amount);
-  /// All that has changed since it was asked last, of each node.
+  /// All changes since the last call, by node.
   [[nodiscard]] std::vector<std::pair<std::size_t, std::vector<Change>>> reports();
-  /// The next reports say where each axis is, also where it has not moved.
+  /// The next reports contain each axis, even if it has not moved.
   void say_axes() {
     for (Channel& channel : channels_)
       if (channel.code.type == ev_abs) channel.said = channel.high + 1;
   }
-  /// As the kernel describes the nodes: of axes that have not spoken it may say 0.
+  /// The nodes as the kernel describes them: an axis that has not reported may read 0.
   std::vector<Description> nodes;
-  double rate = 125;      ///< reports a second
-  bool is_noisy = false;  ///< axes do not stand still
+  double rate = 125;      ///< reports per second
+  bool is_noisy = false;  ///< axes are noisy
 
  private:
   int below(int n) { return static_cast<int>(dice_() % static_cast<unsigned>(n)); }
@@ -82,11 +82,11 @@ class OddUnit {
 /// The name of the act that a question asks for.
 [[nodiscard]] std::string act_for(const ModelQuestion& asked);
 
-/// Somebody who learns the unit by pressing.
+/// A user who learns the unit by pressing.
 class Newcomer {
  public:
   Newcomer(OddUnit& unit, Learning& learning, unsigned seed);
-  /// Until it ends; false if it does not.
+  /// Until the guide ends; false if it does not.
   bool finish(const std::vector<ModelQuestion>& asked);
 
   int presses = 0, answered = 0, refused = 0;
@@ -107,11 +107,11 @@ class Newcomer {
   OddUnit& unit_;
   Learning& learning_;
   std::mt19937 dice_;
-  bool waits_ = false;  ///< was told to
+  bool waits_ = false;  ///< as instructed
   Time now_ = at_us(1'000'000);
 };
 
-/// What is wrong when the sheet is played: each act moves what it is meant to move, and nothing else. Empty if nothing.
+/// What is wrong when the sheet is played: each act must move its intended targets and nothing else. Empty if nothing.
 [[nodiscard]] std::string judge_sheet(const UnitSheet& sheet, ModelForm form, unsigned seed,
                                       const std::vector<std::string>& meant);
 

@@ -10,7 +10,7 @@ bool is_button_like(const Control& control) {
   return control.type == ControlType::button || control.type == ControlType::one_sided;
 }
 
-/// The side of an axis that a source is; 0 if it is none of it.
+/// The side of an axis that a source is; 0 if it is neither.
 int side_in(const Control& control, std::string_view source) {
   const bool has_sides = control.type == ControlType::hat || control.type == ControlType::two_sided;
   if (!has_sides || control.axis == Axis::none || !source.starts_with(control.role + "-")) return 0;
@@ -69,7 +69,7 @@ std::optional<Desk::Move> Desk::find(std::string_view source, int first, double 
         const double way = control.type == ControlType::hat ? side : side * part;
         add(number, {{control.code, raw(control, way)}});
         move.back = {{control.code, raw(control, 0)}};
-        // A d-pad may send buttons with its hat.
+        // A d-pad may send buttons together with its hat.
         for (const Control& beside : attachment.controls)
           if (beside.type == ControlType::button && beside.role == source) {
             move.out[0].push_back({beside.code, 1});
@@ -123,7 +123,7 @@ void Desk::turn_triggers() {
         control.rest = control.rest == control.minimum ? control.maximum : control.minimum;
 }
 
-/// One reading of each axis that shakes.
+/// One reading of each noisy axis.
 void Desk::jitter() {
   for (const auto& [first, by] : shaking_)
     for (const auto& [number, attachment] : nodes_) {
@@ -156,7 +156,7 @@ void Desk::wait(std::int64_t ms) {
   learning.advance(now);
 }
 
-/// A switch that bounces goes on and off for a while before it stays.
+/// A bouncing switch turns on and off several times before it settles.
 void Desk::switch_to(int node, const std::vector<Change>& changes) {
   say(node, changes);
   const bool is_switch = changes.size() == 1 && changes[0].code.type == ev_key;
@@ -178,7 +178,7 @@ void Desk::press(std::string_view source, std::int64_t held_ms, int first) {
   }
   wait(held_ms);
   if (!move->back.empty()) switch_to(move->node, move->back);
-  wait(move->out.size() > 2 ? 1800 : 350);  // a sweep needs to stand still before it counts
+  wait(move->out.size() > 2 ? 1800 : 350);  // a sweep counts only after a pause
 }
 
 std::vector<LearnEvent> Desk::heard() {

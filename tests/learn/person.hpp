@@ -1,4 +1,4 @@
-// A person who maps by pressing: hands that do what is asked, with all the slips of hands, and eyes that read only the
+// A user who maps by pressing: follows the questions with all possible slips, and reads only the
 // echo.
 #pragma once
 
@@ -14,45 +14,45 @@
 
 namespace omnipar::test {
 
-/// A unit in front of a person, with its controls at rest.
+/// A unit in front of a user, with its controls at rest.
 class Desk {
  public:
   Desk(std::vector<Question> questions, LearnOptions options = {});
 
-  /// Puts a unit on the desk: its nodes are numbered from `first` on.
+  /// Adds a unit; its nodes are numbered from `first` on.
   void put(const std::string& unit, const std::vector<Attachment>& nodes, bool ours, int first = 1);
   void take_away(int first);
-  /// From now on an axis of each of these units does not stand still: by so much of its way.
+  /// From now on one axis of each of these units is noisy, by this fraction of its range.
   void shake(int first, double by);
-  /// Triggers rest at their other end, whatever their attachments say.
+  /// Triggers rest at their other end, regardless of their attachments.
   void turn_triggers();
 
-  /// What a source (of a unit whose nodes are from `first` on) is as changes: fully pushed, or as far as `part` says.
-  /// Of a whole stick, wheel, gun or spinner: the sweep. Empty if there is no such source.
+  /// The changes of a source (of a unit whose nodes start at `first`): fully pushed, or to the fraction `part`.
+  /// For a whole stick, wheel, gun or spinner: the sweep. Empty if there is no such source.
   struct Move {
     int node = 0;
     std::vector<std::vector<Change>> out;  ///< reports, one at a time
-    std::vector<Change> back;              ///< and to rest
+    std::vector<Change> back;              ///< and back to rest
   };
   [[nodiscard]] std::optional<Move> find(std::string_view source, int first = 1, double part = 1) const;
 
   void say(int node, const std::vector<Change>& changes);
   void wait(std::int64_t ms);
-  /// Pushes a source and releases it behind so many ms; then a moment of rest.
+  /// Pushes a source and releases it after this many ms, followed by a moment of rest.
   void press(std::string_view source, std::int64_t held_ms = 120, int first = 1);
   void hold(std::string_view source) { press(source, 1700); }
 
-  /// What has been said since this was asked last.
+  /// Events since the last call.
   [[nodiscard]] std::vector<LearnEvent> heard();
-  /// The same as lines for people, without echoes.
+  /// The same as printed lines, without echoes.
   [[nodiscard]] std::string said();
 
   Learning learning;
   std::string told;
   Time now = at_us(1'000'000);
   int presses = 0;
-  double drift = 0;            ///< of a stick's way, all the time
-  bool is_hasty = false;       ///< an axis is at its end before it is reported first
+  double drift = 0;            ///< of a stick's range, continuously
+  bool is_hasty = false;       ///< an axis is at its end in its first report
   std::int64_t bounce_ms = 0;  ///< of buttons, at their next press and release
 
  private:
@@ -66,13 +66,13 @@ class Desk {
 
   std::vector<Node> nodes_;
   std::vector<std::pair<int, double>> shaking_;
-  std::map<std::pair<int, Code>, std::int32_t> places_;  ///< of axes, where hands have them
+  std::map<std::pair<int, Code>, std::int32_t> places_;  ///< of axes: their physical positions
   unsigned jitters_ = 1;
 };
 
-/// The sources of a unit that a binding could name: buttons, directions, and wholes.
+/// The sources of a unit that a binding can name: buttons, directions, and wholes.
 [[nodiscard]] std::vector<std::string> sources_of(const std::vector<Attachment>& nodes);
-/// Whether a binding takes such a source for such a target.
+/// Whether a binding accepts such a source for such a target.
 [[nodiscard]] bool feeds(std::string_view source, TargetKind target);
 
 }  // namespace omnipar::test

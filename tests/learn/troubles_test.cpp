@@ -1,4 +1,4 @@
-// Each trouble that people have while they map by pressing, as a test with its name.
+// One test for each difficulty that users have while mapping by pressing.
 #include <catch2/catch.hpp>
 
 #include "learn/person.hpp"
@@ -21,7 +21,7 @@ const std::vector<Question> four_directions{{"up", TargetKind::button, "", "down
                                             {"left", TargetKind::button, "", "right"},
                                             {"right", TargetKind::button, "", "left"}};
 
-/// A plain pad in front of somebody at seat-1.
+/// A plain pad at seat-1.
 struct PadDesk : Desk {
   explicit PadDesk(std::vector<Question> questions, LearnOptions options = {})
       : Desk(std::move(questions), std::move(options)) {
@@ -169,7 +169,7 @@ TEST_CASE("The opposite direction of the same axis is assigned with it", "[learn
   desk.press("dpad-left");
   CHECK(desk.answer(3) == "dpad-right");
   CHECK_FALSE(desk.learning.asked());
-  // Going back on that asks for each of them.
+  // Going back asks for each of them again.
   desk.hold("south");
   desk.press("south");
   desk.hold("south");
@@ -288,17 +288,17 @@ TEST_CASE("Stuck, unknown and bouncing controls are reported and not captured", 
   CHECK(desk.said() ==
         "Using \"noisy pad\". Hold any button on it for the menu; keep holding to end.\n"
         "east is held or away from rest: it is ignored until released.\n1 of 4: Press the control for \"up\".\n");
-  // An axis that has said nothing yet is met at its end.
+  // An axis whose first report is at its end.
   desk.say(1, {{code::abs_rx, 32767}});
   desk.wait(2000);
   CHECK(desk.said() == "right-stick first reported a position away from rest, so it counts from there.\n");
-  // One that jitters.
+  // A jittering one.
   for (int i = 0; i < 40; ++i) {
     desk.say(1, {{code::abs_ry, i % 2 == 0 ? 900 : -900}});
     desk.wait(7);
   }
   CHECK(desk.said() == "right-stick jitters, but is used anyway.\n");
-  // A switch that bounces for 12 ms at both ends of a press is one press.
+  // A switch that bounces for 12 ms at both ends of a press counts as one press.
   desk.bounce_ms = 12;
   desk.press("south");
   desk.wait(300);
@@ -306,7 +306,7 @@ TEST_CASE("Stuck, unknown and bouncing controls are reported and not captured", 
   CHECK(desk.said() ==
         "south bounces, but is used anyway. To debounce it, use { use = \"south\", debounce = 15 } in its "
         "binding.\nup: south\n2 of 4: Press the control for \"down\".\n");
-  // The stuck one is released at last, and then it is one like any other.
+  // Once the stuck one is released, it is a button like any other.
   desk.say(1, {{code::btn_east, 0}});
   desk.wait(100);
   desk.bounce_ms = 0;
@@ -336,7 +336,7 @@ TEST_CASE("A switch that sticks halfway is named, and ignored after four seconds
   desk.say(1, {{code::btn_tl, 1}});
   desk.wait(3000);
   CHECK(desk.said() == "Menu:  [back]  skip  again  save  quit    press = next, hold = select\n");
-  desk.wait(5000);  // it is held on, which ends the questions; nothing is lost by that
+  desk.wait(5000);  // it stays held, which ends the questions without losing anything
   CHECK(desk.said().ends_with("left-shoulder is held or away from rest: it is ignored until released.\n"));
   desk.learning.choose(LearnChoice::remaining);
   desk.wait(250);
@@ -392,7 +392,7 @@ TEST_CASE("Releases that the kernel sends at unplug are not answers", "[learn]")
   PadDesk desk{buttons({"fire", "jump"})};
   desk.say(1, {{code::btn_south, 1}});
   desk.wait(400);
-  desk.say(1, {{code::btn_south, 0}});  // by the kernel: the node itself goes a moment later
+  desk.say(1, {{code::btn_south, 0}});  // by the kernel: the node itself disappears a moment later
   desk.wait(90);
   CHECK(desk.learning.asked() == 1U);
   desk.take_away(1);
@@ -421,7 +421,7 @@ TEST_CASE("A single step can be repeated, and the repetition can end early", "[l
   PadDesk desk{buttons({"fire", "jump", "start"})};
   desk.press("south");
   desk.press("west");
-  desk.learning.choose(LearnChoice::keep);  // as from a key: the table, before it is kept
+  desk.learning.choose(LearnChoice::keep);  // like the key: the table, before saving
   CHECK_FALSE(desk.learning.over());
   desk.press("west");
   desk.learning.choose(LearnChoice::again);  // what was pressed last
@@ -451,7 +451,7 @@ TEST_CASE("Counters and pointers are learned by moving them", "[learn]") {
   Desk desk{{{"aim", TargetKind::pointer}, {"shot"}}};
   desk.put("gun", {gun}, true);
   desk.say(1, {{code::abs_x, 500}, {code::abs_y, 500}});
-  for (int i = 0; i < 50; ++i) {  // a hand that trembles aims at nothing
+  for (int i = 0; i < 50; ++i) {  // a trembling hand aims at nothing
     desk.say(1, {{code::abs_x, 500 + i % 7}});
     desk.wait(10);
   }
@@ -510,7 +510,7 @@ TEST_CASE("A wobble while a gun is swept does not map both its axes to one", "[l
 
 TEST_CASE("No axis is captured when a button is asked for", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
-  desk.say(1, {{code::abs_x, 14000}});  // the thumb still lies on the stick
+  desk.say(1, {{code::abs_x, 14000}});  // the thumb still rests on the stick
   desk.wait(100);
   desk.press("south");
   desk.say(1, {{code::abs_x, 0}});
@@ -612,7 +612,7 @@ TEST_CASE("A press before the question can be read is not an answer", "[learn]")
     desk.say(1, {{code::btn_south, 1}});
     desk.wait(60);
     desk.say(1, {{code::btn_south, 0}});
-    desk.wait(30 + reaction);  // the next question is there as soon as the button does not bounce
+    desk.wait(30 + reaction);  // the next question appears as soon as the button has stopped bouncing
     static_cast<void>(desk.said());
     desk.say(1, {{code::btn_east, 1}});
     desk.wait(60);

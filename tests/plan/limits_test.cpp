@@ -1,4 +1,4 @@
-// A plan holds exactly as much as is stated, and plays it.
+// A plan holds exactly its documented limits, and plays.
 #include <catch2/catch.hpp>
 
 #include <functional>
@@ -41,12 +41,12 @@ Filled one_port(std::vector<TargetSheet> targets, std::vector<Binding> bind) {
   return {Catalogue{{system}}, {"limits", "limits", {port}, {}}};
 }
 
-/// "a" has so many sources.
+/// "a" has this many sources.
 Filled sources(std::size_t count) {
   return one_port({target("a", TargetKind::button)}, {{"a", std::vector<Use>(count, Use{"south"})}});
 }
 
-/// "a" is the last of so many targets.
+/// "a" is the last of this many targets.
 Filled targets(std::size_t count) {
   std::vector<TargetSheet> all;
   for (std::size_t t = 1; t < count; ++t) all.push_back(target("t" + std::to_string(t), TargetKind::button));
@@ -54,7 +54,7 @@ Filled targets(std::size_t count) {
   return one_port(std::move(all), {{"a", {{"south"}}}});
 }
 
-/// Every use but the first needs a signal of its own.
+/// Every binding but the first needs a signal of its own.
 Filled signals(std::size_t count) {
   Use held{"south"};
   held.settings.set("long-press", Duration{1000});

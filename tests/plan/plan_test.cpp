@@ -1,4 +1,4 @@
-// What profiles compile to, and what is said of those that do not compile.
+// What profiles compile to, and the errors of those that do not compile.
 #include <catch2/catch.hpp>
 
 #include "support/golden.hpp"
@@ -11,7 +11,7 @@ namespace {
 
 Profile kit_profile() { return propose(kit_catalogue(), "kit").value(); }
 
-/// All errors of a profile, as a person reads them.
+/// All errors of a profile as they are printed.
 std::string errors_of(const Profile& profile) {
   const auto plan = compile(kit_catalogue(), profile);
   std::string text;
@@ -178,7 +178,7 @@ TEST_CASE("Two paddles on one port belong to two players", "[plan]") {
   CHECK(sees() == "128 0 255 1 ");
   engine.feed(first, {at_us(2), turned});
   CHECK(sees() == "255 1 255 1 ");
-  // Nobody at the second paddle: it rests, and the first player does not play it.
+  // With no player at the second paddle it stays at rest, and the first player does not move it.
   profile.ports[0].second_seat.clear();
   const std::string listing = plan_of(built_in_catalogue(), profile).listing();
   CHECK(listing.find("moves 1/first,") != std::string::npos);
@@ -242,10 +242,10 @@ TEST_CASE("Swapped ports exchange seats, controllers and bindings, and release e
   engine.feed(pad, {at_us(3), down});
   game.next_frame();
   CHECK((pressed(1, "right") && pressed(1, "fire")));
-  // Twice swapped is as it was, and who is like a port keeps the map.
+  // Swapping twice restores the original, and a port that is 'like' another keeps its bindings.
   const auto listing = [](const Profile& p) { return plan_of(built_in_catalogue(), p).listing(); };
   CHECK(listing(with_ports_swapped(built_in_catalogue(), swapped, 1, 2)) == listing(profile));
   CHECK(with_ports_swapped(built_in_catalogue(), profile, 1, 9).ports[0].port == 1);
-  // A port that does not take the other's controller says so.
+  // A port that does not accept the other's controller reports it.
   CHECK(shipped_errors(with_ports_swapped(built_in_catalogue(), profile, 1, 3)).find("port 3 unknown-controller") == 0);
 }

@@ -1,4 +1,4 @@
-// Sessions with the made-up units of a room: what they tell, and that nothing depends on how time is cut into calls.
+// Sessions with the simulated units of a room: what they report, and that dividing time over calls changes nothing.
 #include <poll.h>
 
 #include <array>
@@ -34,7 +34,7 @@ int id_of(const Session& session, const std::string& name) {
   return 0;
 }
 
-/// All that a frame shows, as one line.
+/// Everything that a frame shows, as one line.
 std::string line_of(const Session& session, const Reader& game) {
   std::string line;
   for (std::uint16_t target = 0; target < session.plan().targets().size(); ++target)
@@ -48,7 +48,7 @@ struct Evening {
   friend bool operator==(const Evening&, const Evening&) = default;
 };
 
-/// A sample each frame to the end of the room; `pass` lets time pass to the end of a frame.
+/// One sample per frame to the end of the room; `pass` advances to the end of a frame.
 template <typename Pass>
 Evening played(Session& session, Pass pass) {
   Evening evening;
@@ -70,7 +70,7 @@ Evening played_in_frames() {
   return played(session, [&](Time frame) { session.run_until(frame); });
 }
 
-/// A pad for two ports of a machine with two-button pads, and what it does.
+/// A pad for two ports of a machine with two-button pads, and its reports.
 std::string room_of(const std::string& lines) {
   return R"({"omnipar":1,"kind":"trace","about":"","made-up":true})"
          "\n"
@@ -94,7 +94,7 @@ constexpr const char* seated = R"({"t":10000,"node":1,"plug":"in"}
 {"t":20000,"node":1,"report":["BTN_SOUTH",1]}
 {"t":30000,"node":1,"report":["BTN_SOUTH",0]}
 )";
-/// Something that happens much later, until which a room is not over.
+/// An event much later, which keeps the room running until then.
 constexpr const char* late = R"({"t":9000000,"node":1,"report":["BTN_EAST",1]}
 )";
 
@@ -119,7 +119,7 @@ TEST_CASE("A session reports and shows the same however time is divided into cal
     const Evening cut = played(session, [&](Time frame) {
       while (session.now() < frame && !session.over()) {
         session.run_until(std::min(frame, session.now() + Duration{dice() % 20'000}));
-        if (dice() % 4 == 0) session.process();  // finds nothing more
+        if (dice() % 4 == 0) session.process();  // nothing is left
       }
     });
     REQUIRE(cut == whole);
@@ -148,7 +148,7 @@ TEST_CASE("Events are delivered at once, or queued in the same order", "[session
   const Evening evening = played(session, [&](Time frame) { session.run_until(frame); });
   CHECK(evening.frames == waited.frames);
   CHECK(evening.told.empty());
-  // What a sentence says of free seats is said of the moment.
+  // A sentence about free seats is evaluated when it is formatted.
   REQUIRE(told.size() == waited.told.size());
   const auto kind = [](const std::string& event) { return event.substr(0, event.find(' ')); };
   for (std::size_t i = 0; i < told.size(); ++i) CHECK(kind(told[i]) == kind(waited.told[i]));
@@ -207,7 +207,7 @@ TEST_CASE("Rumble and LEDs follow the players of a port", "[session]") {
                                std::move(options));
   session.light_number(1);
   session.rumble(1, 1, 0.25);
-  CHECK(all_of<Felt>(session).empty());  // nobody is there yet
+  CHECK(all_of<Felt>(session).empty());  // no player yet
   session.run_until(ms(100));
   const auto lit = all_of<Lit>(session);
   REQUIRE(lit.size() == 1);
@@ -250,7 +250,7 @@ TEST_CASE("unit_details has the current state of all controls", "[session]") {
 
 namespace {
 
-/// Two pads of one model, which nobody knows.
+/// Two unknown pads of one model.
 std::string twins_room(const std::string& lines) {
   const auto pad = [](int node, const char* socket) {
     return std::string{R"({"node":)"} + std::to_string(node) +
@@ -325,13 +325,13 @@ TEST_CASE("A player who leaves a seat frees it", "[session]") {
   CHECK(session.free_seats() == std::vector<std::string>{"seat-1"});
   CHECK(session.rig().units.front().seat.empty());
   session.run_until(ms(350));
-  CHECK(session.units()[1].seat == "seat-2");  // who plays goes on playing
+  CHECK(session.units()[1].seat == "seat-2");  // an active player continues
   session.run_until(ms(550));
   CHECK(session.units()[0].seat == "seat-1");
   CHECK(session.units()[0].id == first);
   CHECK(session.leave_seat(second + 77)->id == "unknown-unit");
   REQUIRE_FALSE(session.leave_seat(second));
-  REQUIRE_FALSE(session.leave_seat(second));  // of no effect
+  REQUIRE_FALSE(session.leave_seat(second));  // has no effect
   CHECK(all_of<LeftSeat>(session).size() == 1);
 }
 
@@ -353,7 +353,7 @@ TEST_CASE("A returning owner plays, even beside a replacement of the same model"
 {"t":400000,"node":1,"report":["BTN_SOUTH",1]}
 )" + late;
   SessionOptions options = two_buttons();
-  const bool has_free_seat = GENERATE(false, true);  // then nobody stands in, and nobody exchanges names
+  const bool has_free_seat = GENERATE(false, true);  // then there is no replacement, and no names are exchanged
   if (!has_free_seat) options.profile.ports.resize(1);
   options.rig.units.push_back({"Moor Pad", "seat-1", 0x1209, 2, "Moor Pad", "M-1", "hall:1"});
   Session session = Session::open_room(std::move(options), {"moor", lines_of(room)}).value();
@@ -429,7 +429,7 @@ TEST_CASE("Invalid calls of a session are harmless", "[session]") {
 
 namespace {
 
-/// One call, whichever the bytes say.
+/// One call, selected by bytes.
 void call_something(Session& session, Reader& game, ByteDice& dice) {
   static const std::vector<std::string> seats{"cabinet-left", "cabinet-right", "sofa", "shelf", "nowhere"};
   const int port = static_cast<int>(dice.below(6));
@@ -493,7 +493,7 @@ bool is_at_rest(const Session& session, const Reader& game) {
   return true;
 }
 
-/// Whatever is called, in whatever order: names stay different, and in the end everything is at rest.
+/// For any calls in any order, names stay distinct, and in the end everything is at rest.
 std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
   ByteDice dice{bytes};
   Session session = Session::open_room(marrowby_evening(), marrowby_room()).value();
@@ -506,7 +506,7 @@ std::optional<std::string> judge_calls(const std::vector<std::uint8_t>& bytes) {
     if (std::ranges::adjacent_find(names) != names.end()) return "two units have one name";
   }
   session.end();
-  for (int frames = 0; frames < 10; ++frames) game.next_frame();  // what has not been shown yet is shown first
+  for (int frames = 0; frames < 10; ++frames) game.next_frame();  // pending taps are shown first
   return is_at_rest(session, game) ? std::nullopt : std::optional<std::string>{"something is down behind the end"};
 }
 

@@ -1,4 +1,4 @@
-// Every player keeps their port: whatever is plugged in when, in which order, under which numbers.
+// Every player keeps their port, whatever is connected when, in which order, and with which numbers.
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <random>
@@ -12,7 +12,7 @@ using namespace omnipar::test;
 
 namespace {
 
-/// A made-up unit: its nodes, without their numbers.
+/// A simulated unit: its nodes, without their numbers.
 using Thing = std::vector<Description>;
 
 Description usb(Description node, const std::string& socket, int interface = 0, const std::string& serial = "") {
@@ -45,7 +45,7 @@ constexpr std::uint16_t encoder_product = 6;
 constexpr std::uint16_t gun_product = 7;
 constexpr Code key_q = key(16), key_w = key(17), key_1 = key(2), btn_left = key(0x110);
 
-/// Sheets of an encoder that looks like a keyboard and has two halves, and of a gun of two nodes.
+/// Sheets of an encoder that appears as a keyboard and has two halves, and of a gun of two nodes.
 Catalogue sheets() {
   UnitSheet encoder{"encoder", "Encoder", {{0x1209, encoder_product, ""}}, {{"left", ""}, {"right", ""}}, {}};
   encoder.controls = {{"", key_q, "south", Axis::none, "", {}, {}, {"left"}},
@@ -57,7 +57,7 @@ Catalogue sheets() {
   return {{}, {encoder, gun}};
 }
 
-/// Six units, two of them twins, each in its own socket.
+/// Six units, two of them of one model, each in its own socket.
 std::vector<Thing> six_units() {
   Description radio = plain_pad("Moor Pad");
   radio.bus = 5;
@@ -72,7 +72,7 @@ std::vector<Thing> six_units() {
            usb(keyboard("Booth Gun Keyboard", gun_product), "hall:5", 1)}};
 }
 
-/// What each unit's hand presses, and on which of its nodes.
+/// What is pressed on each unit, and on which of its nodes.
 struct Hand {
   std::size_t thing;
   std::size_t node;
@@ -103,7 +103,7 @@ Plan seven_seats() {
   return plan_of(catalogue, profile);
 }
 
-/// Writes down what the table tells.
+/// Records the table's messages.
 struct Notes {
   void operator()(const SessionEvent& event) {
     std::visit([this](const auto& what) { note(what); }, event);
@@ -124,7 +124,7 @@ struct Notes {
   std::vector<std::string> said;
 };
 
-/// A room in which things are plugged in under numbers that are never the same.
+/// A room in which node numbers are never reused.
 class Evening {
  public:
   Evening(const Plan& plan, const Catalogue& catalogue, Rig rig)
@@ -143,7 +143,7 @@ class Evening {
       table_.arrive(numbers[i], node);
     }
   }
-  /// One report; what the game then sees at a port.
+  /// Feeds one report. Returns what the game then sees at a port.
   double tell(std::size_t name, std::size_t node, Change change, int port, std::string_view target) {
     now_ += Duration{20'000};
     table_.advance(now_);
@@ -151,7 +151,7 @@ class Evening {
     game_.next_frame();
     return game_.port(port).value(*engine_.plan().target(port, target));
   }
-  /// Time passes in one step; what the game then sees.
+  /// Advances time in one step. Returns what the game then sees.
   double wait(std::int64_t ms, int port, std::string_view target) {
     now_ += std::chrono::milliseconds{ms};
     table_.advance(now_);
@@ -168,7 +168,7 @@ class Evening {
     there_.erase(name);
   }
   [[nodiscard]] bool has(std::size_t name) const { return there_.contains(name); }
-  /// The port on which a press of this hand is seen; 0 if none.
+  /// The port on which a press on this unit is seen; 0 if none.
   int press(const Hand& hand) {
     const auto send = [&](std::int32_t value) {
       const Change change{hand.code, value};
@@ -202,7 +202,7 @@ class Evening {
   int step_ = 1;
 };
 
-/// The first evening: everybody presses in the order of seats.
+/// The first session: each player presses in the order of seats.
 Rig first_evening(const Plan& plan, const Catalogue& catalogue) {
   Evening evening{plan, catalogue, {}};
   const auto units = six_units();
@@ -225,7 +225,7 @@ TEST_CASE("Every seat stays the same across every order of connecting, every rec
     for (std::size_t i = 0; i < hands.size(); ++i)
       if (evening.has(hands[i].thing)) REQUIRE(evening.press(hands[i]) == static_cast<int>(i) + 1);
   };
-  // Every permutation of plugging in.
+  // Every permutation of connecting.
   std::vector<std::size_t> order{0, 1, 2, 3, 4, 5};
   do {
     CAPTURE(order);
@@ -236,7 +236,7 @@ TEST_CASE("Every seat stays the same across every order of connecting, every rec
     check_all(evening);
     REQUIRE(evening.rig() == rig);
   } while (std::next_permutation(order.begin(), order.end()));
-  // Random evenings of plugging in and out.
+  // Random connects and disconnects.
   std::mt19937 dice{3};
   for (int round = 0; round < cases(200, 3000); ++round) {
     CAPTURE(round);
@@ -263,7 +263,7 @@ TEST_CASE("Halves of one device keep their seats, announced in any order, from t
   const std::string serial = GENERATE("", "No 7");
   const std::string second = GENERATE("2", "1.2");
   CAPTURE(serial, second);
-  // Two devices of one model, each of two halves that look the same.
+  // Two devices of one model, each of two identical halves.
   const auto half = [&](const std::string& socket, const std::string& which) {
     Description d = usb(panel("Twin Stick"), socket, which == "2" ? 1 : 0, serial.empty() ? "" : serial + socket);
     d.half = which;
@@ -327,7 +327,7 @@ TEST_CASE("The user is asked about units of one model that changed sockets; noth
   REQUIRE(evening.press(hands[3 - first]) == 0);
   REQUIRE(evening.press(hands[first]) == 2);
   REQUIRE(evening.press(hands[3 - first]) == 3);
-  // From now on they are known in their new sockets.
+  // From now on they are identified by their new sockets.
   REQUIRE(evening.rig().units.size() == rig.units.size());
   Evening next{plan, catalogue, evening.rig()};
   next.plug_in(2, units[2]);
@@ -344,7 +344,7 @@ TEST_CASE("A unit in its own socket keeps its seat, and the user is asked about 
   Evening evening{plan, catalogue, first_evening(plan, catalogue)};
   evening.plug_in(2, units[2]);
   evening.plug_in(1, units[1]);
-  // Before its twin came, the one in the unknown socket might have been either.
+  // Before the second one connected, the one in the unknown socket could have been either.
   REQUIRE(evening.notes().said == std::vector<std::string>{"asked seat-2", "back seat-2", "asked seat-3"});
   REQUIRE(evening.press(hands[1]) == 2);
   REQUIRE(evening.press(hands[2]) == 0);
@@ -358,7 +358,7 @@ TEST_CASE("A replacement for a disconnected unit plays for this session, and the
   const auto units = six_units();
   Evening evening{plan, catalogue, rig};
   const Thing device{usb(plain_pad("Device Pad"), "hall:20")};
-  for (const std::size_t name : {0U, 1U, 2U, 3U, 4U}) evening.plug_in(name, units[name]);  // the gun is away
+  for (const std::size_t name : {0U, 1U, 2U, 3U, 4U}) evening.plug_in(name, units[name]);  // the gun is disconnected
   evening.plug_in(6, device);
   REQUIRE(evening.press({6, 0, code::btn_south}) == 0);
   REQUIRE(evening.press({6, 0, code::btn_south}) == 7);
@@ -375,7 +375,7 @@ TEST_CASE("The two halves of an encoder are two players, and its coin door serve
   const Catalogue catalogue = sheets();
   Evening evening{plan, catalogue, {}};
   evening.plug_in(4, six_units()[4]);
-  REQUIRE(evening.press({4, 0, key_w}) == 0);  // whoever is first, not whoever is left
+  REQUIRE(evening.press({4, 0, key_w}) == 0);  // the order of presses decides, not left and right
   REQUIRE(evening.press({4, 0, key_q}) == 0);
   REQUIRE(evening.press({4, 0, key_w}) == 1);
   REQUIRE(evening.press({4, 0, key_q}) == 2);
@@ -408,9 +408,9 @@ TEST_CASE("A streaming unit that falls silent is away after half a second, and r
   rig.units.push_back(new_unit(rig, node, "seat-1"));
   Evening evening{plan, catalogue, rig};
   evening.plug_in(0, thing);
-  REQUIRE(evening.notes().said.empty());  // known, but nobody has heard it yet
+  REQUIRE(evening.notes().said.empty());  // known, but it has not reported yet
   REQUIRE_FALSE(evening.next_due());
-  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 0);  // its first word is its state
+  REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 0);  // its first report is its state
   REQUIRE(evening.tell(0, 0, {code::btn_south, 0}, 1, "fire") == 0);
   REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 1);
   REQUIRE(*evening.next_due() == evening.now() + std::chrono::milliseconds{500});
@@ -422,7 +422,7 @@ TEST_CASE("A streaming unit that falls silent is away after half a second, and r
   REQUIRE(evening.tell(0, 0, {code::btn_south, 1}, 1, "fire") == 1);
   REQUIRE(evening.notes().said == std::vector<std::string>{"back seat-1", "left seat-1", "back seat-1"});
   evening.wait(600, 1, "fire");
-  evening.pull_out(0);  // gone already, so nobody leaves a second time
+  evening.pull_out(0);  // already away, so it does not leave a second time
   REQUIRE(evening.notes().said.size() == 4);
 }
 
@@ -465,7 +465,7 @@ TEST_CASE("One device on cable and radio is one player, and the rig can prefer t
   REQUIRE(evening.press({0, used, code::btn_south}) == 2);
   REQUIRE(evening.press({0, 1 - used, code::btn_south}) == 0);
   REQUIRE(evening.rig() == rig);
-  // The way that is used goes away: the other one takes over, at the same seat.
+  // The active connection disappears: the other one takes over, at the same seat.
   Evening later{plan, catalogue, rig};
   later.plug_in(0, {cable});
   later.plug_in(1, {radio});
@@ -486,7 +486,7 @@ TEST_CASE("Typing on a keyboard claims no seat on a machine without keys", "[tab
   REQUIRE(evening.playing_nodes().empty());
   evening.plug_in(1, {usb(panel("Pad"), "hall:10")});
   evening.press({1, 0, code::btn_mode});  // has no such button
-  evening.press({1, 0, code::btn_tl});    // which the machine does not use, but others of the pad it does
+  evening.press({1, 0, code::btn_tl});    // the machine does not use it, but uses other buttons of the pad
   REQUIRE(evening.notes().said.back() == "sits seat-1");
   REQUIRE(evening.playing_nodes().size() == 1);
 }

@@ -1,5 +1,5 @@
-// A stage that is only here, with its naive counterpart: all that a kind of stage needs is its row. It comes into
-// the table before anything has looked at it.
+// A stage that exists only in this test, with its naive counterpart: a new stage needs only its row. It is added to
+// the table before anything reads it.
 #include <catch2/catch.hpp>
 
 #include <random>
@@ -22,7 +22,7 @@ constexpr stage::Field fields[] = {
     {"lean", stage::Measure::number, "leans to the right, so much of the way that is left", 0, 1},
 };
 
-/// What is pushed to the right goes further.
+/// A push to the right goes further.
 shape::Point lean(double share, double x, double y) {
   return x > 0 ? shape::Point{x + (1 - x) * share, y} : shape::Point{x, y};
 }

@@ -1,4 +1,4 @@
-// The laws that each stage keeps, by the names of the stages.
+// The laws of each stage, by stage name.
 #pragma once
 
 #include <functional>
@@ -11,7 +11,7 @@ namespace omnipar::test {
 
 using Laws = std::map<std::string_view, std::function<void(const stage::Kind&)>>;
 
-/// Of all that makes a position of a position.
+/// Laws of all stages that map a position to a position.
 [[nodiscard]] const Laws& shape_laws();
 
 }  // namespace omnipar::test

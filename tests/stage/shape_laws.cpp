@@ -19,7 +19,7 @@ namespace {
 
 double length(Point p) { return std::sqrt(p.x * p.x + p.y * p.y); }
 
-/// Positions of sticks and axes: the middle, ends, diagonals, and at random; none is longer than 1.
+/// Positions of sticks and axes: the centre, ends, diagonals, and random ones; none is longer than 1.
 std::vector<Point> positions() {
   std::vector<Point> all{{0, 0}, {1, 0}, {-1, 0}, {0, 1}, {0, -1}, {1e-9, 0}, {0.6, -0.8}, {-0.6, -0.8}};
   std::mt19937 dice{3};
@@ -32,8 +32,8 @@ Point moved(const Kind& kind, Values values, Point p, RoleKind role = RoleKind::
   return kind.move(kind.prepare(values, role), p);
 }
 
-/// What shapes by length have in common: rest stays rest, the direction is kept, longer is not shorter, a full push
-/// stays one.
+/// Laws of shapes by length: rest stays rest, the direction is kept, longer is not shorter, and a full push
+/// stays a full push.
 void check_radial(const Kind& kind, Values values) {
   CAPTURE(kind.name, values[0]);
   CHECK(moved(kind, values, {}).at_rest());
@@ -50,7 +50,7 @@ void check_radial(const Kind& kind, Values values) {
   CHECK(moved(kind, values, {-1, 0}) == Point{-1, 0});
 }
 
-/// A push of that length in that direction, in degrees from right to down.
+/// A push of that length in that direction, in degrees from right towards down.
 Point push(double length, double degrees) {
   const double angle = degrees * std::numbers::pi / 180;
   return {length * std::cos(angle), length * std::sin(angle)};
@@ -58,7 +58,7 @@ Point push(double length, double degrees) {
 
 double degrees_of(Point p) { return std::atan2(p.y, p.x) * 180 / std::numbers::pi; }
 
-/// Odd around the middle, never shorter for a longer push in the same direction, and without a jump but where `jumps`.
+/// Antisymmetric, never shorter for a longer push in the same direction, and without a jump except where `jumps`.
 void check_plain(const Kind& kind, Values values, bool jumps = false) {
   for (const Point& p : positions()) {
     CAPTURE(kind.name, p.x, p.y);
@@ -71,7 +71,7 @@ void check_plain(const Kind& kind, Values values, bool jumps = false) {
   }
 }
 
-/// Fed with one place after the other, each for so many ticks: all that came out.
+/// All output for a sequence of positions, each held for a number of ticks.
 std::vector<Point> followed(const Kind& kind, Values values, const std::vector<Point>& goals, int ticks) {
   const stage::Constants constants = kind.prepare(values, RoleKind::stick);
   Trail trail;
@@ -96,7 +96,7 @@ const test::Laws& test::shape_laws() {
            CHECK(moved(kind, {0, 1}, p) == Point{p.x, -p.y});
            CHECK(moved(kind, {1, 1}, moved(kind, {1, 1}, p)) == p);
          }
-         CHECK(moved(kind, {1, 0}, {0, 0}, RoleKind::one_sided).x == 1);  // a trigger's ends change places
+         CHECK(moved(kind, {1, 0}, {0, 0}, RoleKind::one_sided).x == 1);  // a trigger's ends are exchanged
          CHECK(moved(kind, {1, 0}, {1, 0}, RoleKind::one_sided).x == 0);
        }},
       {"dead zone",
@@ -123,7 +123,7 @@ const test::Laws& test::shape_laws() {
          for (const double begin : {0.1, 0.2, 0.9}) check_radial(kind, {begin});
          CHECK(moved(kind, {0.2}, {1e-9, 0}).x == Approx(0.2));
          CHECK(moved(kind, {0.2}, {0, 0.5}).y == Approx(0.6));
-         // a game's dead zone is undone
+         // a game's dead zone is compensated
          const Point p{0.3, 0.2};
          const Point q = moved(stage::dead_zone, {0.2}, moved(kind, {0.2}, p));
          CHECK((q.x == Approx(p.x) && q.y == Approx(p.y)));
@@ -176,7 +176,8 @@ const test::Laws& test::shape_laws() {
          for (const double ways : {4.0, 8.0})
            for (const double more : {0.0, 6.0, 20.0}) {
              const double half = 180 / ways;
-             // slowly all around, to and fro: the way changes only when the push is past the border by so much
+             // slowly all around, back and forth: the direction changes only when the push is past the border by the
+             // hysteresis
              for (const double sign : {1.0, -1.0}) {
                std::vector<Point> goals;
                for (double at = 0; at < 720; at += 0.25) goals.push_back(push(0.5, sign * at));
@@ -188,7 +189,7 @@ const test::Laws& test::shape_laws() {
                  CHECK(length(out[i]) == Approx(0.5));
                  const double off = std::remainder(sign * 0.25 * double(i) - middle, 360);
                  CHECK(std::fabs(off) <= half + more + 1e-9);
-                 if (i > 200) CHECK(sign * off >= -half + more - 0.26);  // and it came late, never early
+                 if (i > 200) CHECK(sign * off >= -half + more - 0.26);  // and the change came late, never early
                }
              }
            }
@@ -213,7 +214,7 @@ const test::Laws& test::shape_laws() {
              before = y;
            }
          }
-         for (const Point& p : positions()) {  // the straight one changes nothing
+         for (const Point& p : positions()) {  // the identity curve changes nothing
            const Point q = moved(kind, {0.25, 0.5, 0.75}, p);
            CHECK(std::hypot(q.x - p.x, q.y - p.y) < 1e-12);
          }
@@ -255,7 +256,7 @@ const test::Laws& test::shape_laws() {
        }},
       {"smoothing",
        [](const Kind& kind) {
-         // the formula as it was published, on its grid of a value a millisecond
+         // the formula as published, on a grid of one value per millisecond
          std::mt19937 dice{8};
          std::normal_distribution<double> noise{0, 0.01};
          for (const auto& [lowest, by_speed] : {std::pair{1.0, 0.0}, {0.5, 3.0}, {10.0, 50.0}}) {
@@ -282,7 +283,7 @@ const test::Laws& test::shape_laws() {
            }
          }
          CHECK(followed(kind, {0.05, 0}, {{0.2, 0}, {0.9, 0}}, 1'000'000).back() == Point{0.9, 0});  // it arrives
-         CHECK(followed(kind, {1, 2}, {{0.4, 0.3}}, 5).size() == 1);  // the first place is there at once
+         CHECK(followed(kind, {1, 2}, {{0.4, 0.3}}, 5).size() == 1);  // the first position is reached at once
        }},
   };
   return all;

@@ -1,4 +1,4 @@
-// The laws of every stage, and what follows from its row.
+// The laws of every stage, and what follows from its table row.
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -23,14 +23,14 @@ using test::Laws;
 
 namespace {
 
-/// Where something that travels is after so many ticks.
+/// The position of a moving value after this many ticks.
 FixedPoint travelled(const Kind& kind, Values values, Point towards, int ticks) {
   FixedPoint place;
   for (int i = 0; i < ticks; ++i) kind.travel(kind.prepare(values, RoleKind::stick), place, towards, 0);
   return place;
 }
 
-/// Which directions arrive, of those that are on, one at a time.
+/// Which of the pressed directions arrive, one at a time.
 std::vector<unsigned> settled(const Kind& kind, double how, const std::vector<unsigned>& on) {
   stage::Directions state;
   std::vector<unsigned> arrive;
@@ -41,7 +41,7 @@ std::vector<unsigned> settled(const Kind& kind, double how, const std::vector<un
   return arrive;
 }
 
-/// What a gate makes of "##..#" with a character a millisecond; '#' is on. It is told of changes and of its moments.
+/// A gate's output for "##..#" with one character per millisecond; '#' is on. It receives changes and its deadlines.
 std::string passed(const Kind& kind, Values values, std::string_view in) {
   const stage::Constants constants = kind.prepare(values, RoleKind::button);
   constexpr std::int64_t ms = 1000;
@@ -72,7 +72,7 @@ const Laws& other_laws() {
       {"threshold",
        [](const Kind& kind) {
          CHECK(kind.prepare({0.7, 0.3}, RoleKind::stick).numbers[0] == 0.7);
-         CHECK(kind.prepare({0.7, 0}, RoleKind::stick).numbers[1] > 0);  // what rests is released
+         CHECK(kind.prepare({0.7, 0}, RoleKind::stick).numbers[1] > 0);  // at rest it is released
          CHECK(kind.conflict({0.5, 0.6}) == "0 to the threshold");
          CHECK(kind.conflict({0.5, 0.5}).empty());
          const stage::Constants passing = kind.prepare({0.7, 0.3}, RoleKind::stick);
@@ -105,7 +105,7 @@ const Laws& other_laws() {
            CHECK(step < speed / 1000 * full + 1);
          }
          CHECK(kind.conflict({0.001, 0}) == "0, or 0.01 to 1000 full pushes per second");
-         // out, back when released, back from the other side, each at its own speed; and never beyond
+         // out, back when released, back from the other side, each at its own speed, and never beyond
          const stage::Constants own = kind.prepare({2, 4, 8}, RoleKind::button);
          FixedPoint lever;
          const auto ticks_to = [&](Point towards) {
@@ -122,8 +122,8 @@ const Laws& other_laws() {
          CHECK(ticks_to({0, 0}) == 250);
          CHECK(ticks_to({-1, 0}) == 500);
          CHECK(ticks_to({1, 0}) == 125 + 500);
-         CHECK(ticks_to({0.5, 0}) == 250);     // a way that is only shorter is none back
-         FixedPoint against{stage::whole, 0};  // released, while the other side is down
+         CHECK(ticks_to({0.5, 0}) == 250);     // a shorter push in the same direction is no reversal
+         FixedPoint against{stage::whole, 0};  // released while the other side is down
          int ticks = 0;
          while (!kind.travel(own, against, {}, 1)) ++ticks;
          CHECK(ticks + 1 == 125);
@@ -177,7 +177,7 @@ const Laws& other_laws() {
                std::vector<unsigned>{up, 0, down, right, 0});
          CHECK(settled(kind, 2, {up, up | down, up | down | left, up, down, up | down, 0}) ==
                std::vector<unsigned>{up, down, down | left, up, down, up, 0});
-         for (unsigned on = 0; on < 16; ++on) {  // who is alone always arrives
+         for (unsigned on = 0; on < 16; ++on) {  // a single direction always arrives
            const bool alone = (on & 3) != 3 && (on & 12) != 12;
            for (const double how : {1.0, 2.0})
              if (alone) CHECK(settled(kind, how, {15, on}).back() == on);
@@ -200,7 +200,7 @@ TEST_CASE("Every stage obeys its laws, and the slow twin plays it", "[stage]") {
     CHECK(kind->about.ends_with('.'));
     const int steps = (kind->move != nullptr) + (kind->pass != nullptr) + (kind->step != nullptr) +
                       (kind->travel != nullptr) + (kind->settle != nullptr) + (kind->follow != nullptr);
-    CHECK(steps == (kind->of_aims ? 0 : 1));  // the engine has what acts on pointers
+    CHECK(steps == (kind->of_aims ? 0 : 1));  // stages that act on pointers are in the engine
   }
 }
 

@@ -1,4 +1,4 @@
-// Counts what `operator new` hands out, so that a test can fail when the hot path allocates.
+// Counts calls of `operator new`, so that a test can fail when the hot path allocates.
 #pragma once
 
 #include <cstddef>
@@ -8,7 +8,7 @@ namespace omnipar::test {
 /// Allocations by this program since its start.
 [[nodiscard]] std::size_t allocations() noexcept;
 
-/// How many allocations `work` made.
+/// The number of allocations that `work` made.
 template <typename Work>
 std::size_t allocations_during(Work&& work) {
   const std::size_t before = allocations();

@@ -1,4 +1,4 @@
-// A door in which one call goes wrong.
+// A door in which one call fails.
 #pragma once
 
 #include <unistd.h>
@@ -11,13 +11,13 @@ namespace omnipar::test {
 
 enum class Fault {
   none,
-  fails,        ///< the call does nothing and says EIO
-  interrupted,  ///< it does nothing and says EINTR
-  short_way,    ///< a read or write does half of what it was asked for
-  last_call,    ///< the process ends right behind the call
+  fails,        ///< the call does nothing and fails with EIO
+  interrupted,  ///< it does nothing and fails with EINTR
+  short_way,    ///< a read or write transfers half of what was requested
+  last_call,    ///< the process ends right after the call
 };
 
-/// The real door, but for its `at`-th call (from 1).
+/// The real door, except for its `at`-th call (from 1).
 class FaultyDoor final : public os::Door {
  public:
   FaultyDoor(Fault fault, int at) : fault_(fault), at_(at) {}
@@ -133,7 +133,7 @@ class FaultyDoor final : public os::Door {
     return counted([&] { return real_.mount(from, to, type, flags, more); });
   }
 
-  // These have no way to fail that a caller could tell from an answer.
+  // These have no failure that a caller could tell from a result.
   void close(int descriptor) override { real_.close(descriptor); }
   Time now() override { return real_.now(); }
   void sleep(Duration time) override { real_.sleep(time); }

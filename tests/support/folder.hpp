@@ -1,4 +1,4 @@
-// A folder of its own for a test; gone at the end.
+// A temporary folder for a test, removed at its end.
 #pragma once
 
 #include <cstdlib>

@@ -1,5 +1,5 @@
-// Golden files: text that is compared with what lies in tests/golden. With OMNIPAR_WRITE_GOLDEN set
-// they are written instead, to be looked at before they are committed.
+// Golden files: text that is compared with the files in tests/golden. With OMNIPAR_WRITE_GOLDEN set
+// they are written instead, to be reviewed before they are committed.
 #pragma once
 
 #include <catch2/catch.hpp>

@@ -1,4 +1,4 @@
-// A plan of the kit, units at its seats, and a reader: what most tests of the engine begin with.
+// A plan of the kit, units at its seats, and a reader: the starting point of most engine tests.
 #pragma once
 
 #include <string>
@@ -44,7 +44,7 @@ struct Table {
   }
   [[nodiscard]] std::int32_t native(std::string_view name) const { return reader.port(1).native(at(name)); }
   [[nodiscard]] std::uint32_t presses(std::string_view name) const { return reader.port(1).presses(at(name)); }
-  /// What a target shows in the next samples: '#' where it is down.
+  /// A target's next samples: '#' where it is down.
   std::string shown(std::string_view name, int samples) {
     std::string seen;
     for (; samples > 0; --samples) seen += next(name) != 0 ? '#' : '.';

@@ -1,4 +1,4 @@
-// Settings at random, from the rows of the stages.
+// Random settings, from the rows of the stages.
 #pragma once
 
 #include <cmath>
@@ -8,7 +8,7 @@
 
 namespace omnipar::test {
 
-/// One of the values that a field may have: `part` is 0..1, `longest` what milliseconds may be, in microseconds.
+/// A valid value for a field: `part` is 0..1, `longest` the limit for times, in microseconds.
 inline double value_at(const stage::Field& field, double part, double longest) {
   if (field.name == "ways") return part < 0.4 ? 0 : part < 0.7 ? 4 : 8;
   const double high = field.measure == stage::Measure::milliseconds ? std::min(longest, field.high) : field.high;
@@ -16,7 +16,7 @@ inline double value_at(const stage::Field& field, double part, double longest) {
   return field.measure == stage::Measure::number ? value : std::round(value);
 }
 
-/// Sets a third of all fields to something that they may be; what does not go together is left out.
+/// Sets a third of all fields to valid values; fields that exclude each other are left out.
 inline void set_at_random(Use& use, std::mt19937& dice, double longest = 60e6) {
   for (const stage::Kind* kind : stage::of_uses()) {
     const Use before = use;

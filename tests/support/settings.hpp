@@ -1,4 +1,4 @@
-// How thorough a run is: `scripts/test --all` sets OMNIPAR_FULL_COUNTS, and random tests take more cases.
+// How thorough a run is: `scripts/test --all` sets OMNIPAR_FULL_COUNTS, and random tests run more cases.
 #pragma once
 
 #include <cstdlib>

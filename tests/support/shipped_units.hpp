@@ -1,4 +1,4 @@
-// Made-up units of the models that there are sheets of.
+// Simulated units of the models with shipped sheets.
 #pragma once
 
 #include <algorithm>
@@ -10,7 +10,7 @@
 
 namespace omnipar::test {
 
-/// A node as the model has it: what its sheet says of this kind of node, or with an empty kind of the main one.
+/// A node of the model: as its sheet describes this kind of node, or with an empty kind the main one.
 [[nodiscard]] inline Description node_of(const UnitSheet& sheet, std::string_view kind, const std::string& socket) {
   Description node;
   node.name = sheet.identities[0].name.empty() ? sheet.title : sheet.identities[0].name;
@@ -37,7 +37,7 @@ struct ShippedUnit {
   std::vector<Attachment> nodes;
 };
 
-/// Those whose sheets speak of codes, each part of them for itself.
+/// The models whose sheets use codes, each part separately.
 [[nodiscard]] inline std::vector<ShippedUnit> shipped_units() {
   const Catalogue catalogue = built_in_catalogue();
   std::vector<ShippedUnit> all;

@@ -1,4 +1,4 @@
-// Stories that bytes tell, made up at random; one that is refused is told as shortly as it still is.
+// Random stories generated from bytes; a failing one is reduced to the shortest that still fails.
 #pragma once
 
 #include <cstddef>
@@ -13,9 +13,9 @@ namespace omnipar::test {
 /// What is wrong with a story, or nothing.
 using Judge = std::function<std::optional<std::string>(const std::vector<std::uint8_t>& story)>;
 
-/// Judges `count` stories of up to `longest` bytes, ever longer ones; the same for the same seed. If one is refused,
-/// shorter ones are tried, and the test fails with the shortest that is refused, too. The judge must judge one story
-/// the same each time.
+/// Checks `count` stories of up to `longest` bytes, of increasing length; the same for the same seed. After a failure,
+/// shorter ones are tried, and the test fails with the shortest that fails, too. The judge must be
+/// deterministic.
 void judge_stories(std::uint64_t seed, int count, int longest, const Judge& judge);
 
 }  // namespace omnipar::test

@@ -1,4 +1,4 @@
-// Units for tests, and a bench to plug them into. All are from the Marrowby room, which does not exist.
+// Units for tests, and a bench to plug them into. All are from the fictional Marrowby room.
 #pragma once
 
 #include <string>
@@ -8,11 +8,11 @@
 
 namespace omnipar::test {
 
-/// A pad by the gamepad convention: all buttons, hat, two sticks of 16 bits, two triggers.
+/// A pad that follows the gamepad convention: all buttons, hat, two sticks of 16 bits, two triggers.
 [[nodiscard]] Description plain_pad(std::string name = "Marrowby Twin-Stick Pad");
-/// A pad whose twelve buttons the kernel has only numbered: of its triggers both a button and an axis is sent.
+/// A pad whose twelve buttons the kernel only numbers; each trigger sends both a button and an axis.
 [[nodiscard]] Description numbered_pad(std::string name = "Marrowby Cheap Pad");
-/// A two-player panel's one side: a hat from a stick with switches, eight buttons, no analog part.
+/// One side of a two-player panel: a digital stick reported as a hat, eight buttons, nothing analog.
 [[nodiscard]] Description panel(std::string name = "Marrowby Panel");
 /// An old pad of the joystick kind: buttons from BTN_TRIGGER, stick of 8 bits.
 [[nodiscard]] Description old_stick(std::string name = "Marrowby Old Stick");
@@ -20,15 +20,15 @@ namespace omnipar::test {
 /// A trackball with a button and a spinner on its side, at a seat.
 [[nodiscard]] Attachment trackball(const std::string& seat);
 
-/// The unit's attachment at a seat, everything at rest.
+/// The unit's attachment at a seat, with everything at rest.
 [[nodiscard]] Attachment seated(const Description& description, const std::string& seat);
 
-/// A made-up machine that has one of everything: port 1 and 2 take "kit", with directions, buttons
-/// a to d, a stick, a throttle that stays, a pedal, a wheel and a pointer, all usual sources set.
+/// A fictional machine that has one of everything: ports 1 and 2 accept "kit", with directions, buttons
+/// a to d, a stick, a throttle that is not self-centering, a pedal, a wheel and a pointer, all with usual sources.
 [[nodiscard]] SystemSheet kit_system();
 [[nodiscard]] Catalogue kit_catalogue();
 
-/// The plan of a profile that must be right.
+/// The plan of a profile that must be valid.
 [[nodiscard]] Plan plan_of(const Catalogue& catalogue, const Profile& profile);
 [[nodiscard]] Plan plan_of(const std::string& system);
 

@@ -1,4 +1,4 @@
-// Edits in place: what is asked for, and nothing else.
+// Edits in place change exactly what was requested.
 #include <algorithm>
 #include <catch2/catch.hpp>
 
@@ -49,7 +49,7 @@ std::vector<std::string> lines_of(const std::string& text) {
   return lines;
 }
 
-/// Lines of `a` that are not in the longest common part, as many as must go for `b`: a page of dynamic programming.
+/// The number of lines to remove from `a` to get to `b`: the longest common subsequence by dynamic programming.
 std::size_t lines_gone(const std::string& a, const std::string& b) {
   const auto from = lines_of(a);
   const auto to = lines_of(b);
@@ -60,7 +60,7 @@ std::size_t lines_gone(const std::string& a, const std::string& b) {
   return from.size() - common[from.size()][to.size()];
 }
 
-/// Every value that has keys alone on its way to it.
+/// Every value whose path consists of keys alone.
 void collect(const Value& table, const Keys& path, std::vector<std::pair<Keys, const Value*>>& all) {
   for (const text::Member& member : table.members) {
     Keys keys = path;
@@ -100,7 +100,7 @@ TEST_CASE("Editing one binding changes one line", "[edit]") {
     wanted.replace(wanted.find(c.old_line), c.old_line.size(), c.new_line);
     REQUIRE(set(cabinet, c.keys, c.value) == wanted);
     REQUIRE(lines_gone(cabinet, wanted) <= 1);
-    REQUIRE(set(wanted, c.keys, c.value) == wanted);  // once more changes nothing
+    REQUIRE(set(wanted, c.keys, c.value) == wanted);  // repeating it changes nothing
   }
 }
 

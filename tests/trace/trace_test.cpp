@@ -1,4 +1,4 @@
-// Traces: what is written is read again the same, and each mistake is named.
+// Traces: round trips, and a message for each mistake.
 #include <catch2/catch.hpp>
 #include <map>
 #include <random>
@@ -12,7 +12,7 @@ using namespace omnipar;
 
 namespace {
 
-/// The first problem of a trace, as people see it; "" if there is none.
+/// The text of a trace's first problem; "" if there is none.
 std::string problem_of(const std::string& text) {
   TraceReader reader{"evening.trace"};
   for (std::string_view rest = text; !rest.empty();) {
@@ -101,7 +101,7 @@ TEST_CASE("Lines survive a round trip unchanged", "[trace]") {
 }
 
 TEST_CASE("An excerpt begins and ends in the states that the whole trace has there", "[trace]") {
-  // What is plugged in, and what is held or pushed: a trace's state at some moment.
+  // The state of a trace at some moment: what is plugged in, held and pushed.
   using State = std::map<int, std::map<Code, std::int32_t>>;
   const auto follow = [](State& state, const TraceEvent& event) {
     if (event.action == TraceAction::pull_out) {
@@ -156,7 +156,7 @@ TEST_CASE("An excerpt begins and ends in the states that the whole trace has the
     TraceReader reader{"piece"};
     Time last{};
     for (const std::string& line : lines) {
-      const auto event = reader.read_line(line);  // each unit is described before it says anything
+      const auto event = reader.read_line(line);  // each unit is described before its first report
       REQUIRE(event.has_value());
       if (!*event) continue;
       follow(piece, **event);

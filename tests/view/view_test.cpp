@@ -1,4 +1,4 @@
-// What is drawn of an evening: cells that keep their columns, and nothing lit that a sample does not say.
+// Drawings of a session: cells keep their columns, and nothing is highlighted that is not in a sample.
 #include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -26,11 +26,11 @@ namespace {
 
 // -- cells ----------------------------------------------------------------------------------------------------
 
-/// Pieces of which names may be made: plain and wide letters, what combines, what does harm, what is no UTF-8.
+/// Parts of names: plain and wide letters, combining and control characters, and invalid UTF-8.
 constexpr std::array pieces{"a",      "Z",      " ",        "é",  "漢",   "字",       "e\u0301",
                             "\u0301", "\u200b", "\x1b[31m", "\n", "\xff", "\xe6\xbc", "👾"};
 
-/// Every row takes its columns: a wide character two, of which the second one is empty.
+/// Every row fills its columns: a wide character takes two, the second of which is empty.
 void check_columns(const Canvas& canvas) {
   for (int y = 0; y < canvas.height(); ++y)
     for (int x = 0; x < canvas.width(); ++x) {
@@ -89,7 +89,7 @@ const std::vector<Description>& shipped_nodes() {
   return nodes;
 }
 
-/// A room that the dice have made up: four of the shipped units come and go, and their controls move.
+/// A random room: four of the shipped units come and go, and their controls move.
 std::string room_text(ByteDice& dice, int events) {
   std::string text = to_line(TraceHead{"", true});
   std::vector<const Description*> units;
@@ -120,7 +120,7 @@ std::string room_text(ByteDice& dice, int events) {
   return text;
 }
 
-/// The names in [brackets] that are shown as lit between two columns, each behind the title of its block.
+/// The names in [brackets] that are highlighted between two columns, each after the title of its block.
 std::set<std::string> lit_in(const Canvas& canvas, int from, int to) {
   std::set<std::string> lit;
   std::string title;
@@ -166,7 +166,7 @@ std::set<std::string> lit_by(const Plan& plan, const Reader& reader) {
   return lit;
 }
 
-/// Draws each frame of a made-up evening, and compares what is lit.
+/// Draws each frame of a simulated session and compares what is highlighted.
 std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes) {
   ByteDice dice{bytes};
   cli::WatchingOptions options;
@@ -175,7 +175,7 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
   const std::string system = systems[dice.below(systems.size())].name;
   options.session.profile = propose(options.session.catalogue, system).value();
   const std::string room = room_text(dice, 200);
-  // The same evening that nobody looks at.
+  // The same session without a view.
   auto alone =
       Session::open_room({options.session.profile, options.session.catalogue}, {"made up", lines_of(room)}).value();
   Reader plain{alone.engine()};
@@ -204,7 +204,7 @@ std::optional<std::string> judge_evening(const std::vector<std::uint8_t>& bytes)
                          fmt::join(wanted, " "), fmt::join(got, " "));
     for (const std::string& name : wanted) ticked[name] = true;
   }
-  // A button is ticked if a sample has shown it, or by a press that took a seat.
+  // A button is ticked if a sample has shown it, or by a press that claimed a seat.
   std::map<int, std::uint64_t> seatings;
   while (const auto event = alone.next_event())
     if (const auto* seated = std::get_if<Seated>(&*event); seated != nullptr && !seated->again)
@@ -237,7 +237,7 @@ std::string drawn(const view::Block& block, int width, bool utf8) {
   return text + "\n";
 }
 
-/// Everything on it pushed, the axes half of the way.
+/// Everything on it pushed, axes halfway.
 std::vector<Change> pushed(const Description& node) {
   std::vector<Change> changes;
   for (const CodeRange& range : node.codes)

@@ -1,4 +1,4 @@
-// One frame of a machine, by the public headers alone.
+// One frame of a machine, using only the public headers.
 #include <array>
 #include <cstdio>
 #include <string>
