@@ -140,7 +140,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }
-    SECTION("lets go early " + std::to_string(seed)) {
+    SECTION("releases early " + std::to_string(seed)) {
       Hands hands{seed, {.only = {"left-stick"}}};
       hands.until("left-stick", CalibrateStep::sweep);
       for (int i = 0; i < 6; ++i) {
@@ -166,7 +166,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       REQUIRE(hands.guide.kept());
       for (int s = 0; s < 2; ++s) check_good(hands.sticks[s], stick_in(hands, s));
     }
-    SECTION("it is moved while it should rest " + std::to_string(seed)) {
+    SECTION("moved while it should rest " + std::to_string(seed)) {
       Hands hands{seed, {.only = {"left-stick"}}};
       hands.heard();
       hands.wait(900);

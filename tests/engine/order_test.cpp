@@ -107,7 +107,7 @@ TEST_CASE("Targets that are not self-centering keep their position across plans 
     table.engine.adopt(plan_of(built_in_catalogue(), profile));
     CHECK((table.next("stick-x") == -1 && table.next("stick-x") == -1));
   }
-  SECTION("swapped: the port keeps its place until somebody says another one") {
+  SECTION("swapped: the port keeps its position until a unit reports another one") {
     table.engine.adopt(plan_of(built_in_catalogue(), with_ports_swapped(built_in_catalogue(), profile, 1, 2)));
     CHECK((table.next("stick-x") == -1 && table.next("stick-x") == -1));
     CHECK(table.value("stick-x", 2) == 0);
@@ -126,14 +126,14 @@ TEST_CASE("Targets that are not self-centering follow their unit again after its
   table.feed(stick, 1, {{code::abs_x, 0}, {code::abs_y, 128}});
   CHECK(table.next("stick-x") == -1);
   const auto middle = [&] { table.feed(stick, 2, {{code::abs_x, 128}}); };
-  SECTION("after a replug, by a report") {
+  SECTION("after a reconnect, by a report") {
     table.engine.detach(stick);
     stick = table.plug(still_stick());
     CHECK(table.next("stick-x") == -1);
     middle();
     CHECK(table.next("stick-x") == 0);
   }
-  SECTION("after a replug, by its state") {
+  SECTION("after a reconnect, by its state") {
     table.engine.detach(stick);
     stick = table.plug(still_stick(), {{code::abs_x, 130}});
     CHECK(table.next("stick-x") == 0);
@@ -195,13 +195,13 @@ TEST_CASE("A hat that crosses over within a frame is never on both sides, and no
     hat({1, -1});
     CHECK(seen(3) == "RLL");
   }
-  SECTION("left was held before") {
+  SECTION("left was already held") {
     hat({-1});
     CHECK(seen(1) == "L");
     hat({1, -1});
     CHECK(seen(3) == "RLL");
   }
-  SECTION("to and fro") {
+  SECTION("back and forth") {
     hat({1, -1, 1, -1, 0});
     CHECK(seen(5) == "RLRL.");
   }
@@ -347,7 +347,7 @@ TEST_CASE("Calls at the end of the time range return", "[order]") {
   const auto end = Time{Duration::max()};
   SECTION("by advancing") { table.engine.advance(end); }
   SECTION("by a report") { table.engine.feed(table.pad, {end, Changes{{code::btn_east, 1}}}); }
-  SECTION("where nothing is on its way") {
+  SECTION("with nothing pending") {
     table.engine.advance(at_us(200'000 * ms));
     CHECK_FALSE(table.engine.next_due());
     table.engine.feed(table.pad, {end, Changes{{code::btn_east, 1}}});

@@ -234,7 +234,7 @@ TEST_CASE("Hotkeys are never frozen", "[promise]") {
     CHECK(table.next("inner"));
     CHECK(shown("freeze"));
   }
-  SECTION("what is held for long goes on being held") {
+  SECTION("a control held for a long time stays held") {
     table.engine.advance(at_us(1'999'999));
     table.reader.next_frame();
     CHECK_FALSE(shown("exit"));
@@ -246,7 +246,7 @@ TEST_CASE("Hotkeys are never frozen", "[promise]") {
     CHECK_FALSE(shown("exit"));
     CHECK(table.engine.next_due() == std::nullopt);
   }
-  SECTION("who comes by a press may hold a hotkey already") {
+  SECTION("a unit that joins by a press may already hold a hotkey") {
     Attachment pad = seated(plain_pad(), "seat-2");
     pad.state = {{code::btn_select, 1}, {code::btn_south, 1}};
     pad.by_press = true;
@@ -257,7 +257,7 @@ TEST_CASE("Hotkeys are never frozen", "[promise]") {
     table.reader.next_frame();
     CHECK_FALSE(shown("freeze"));
   }
-  SECTION("what is down when a unit comes, or when the plan changes, counts from its next press") {
+  SECTION("controls down at a connection or a new plan count from their next press") {
     Attachment pad = seated(plain_pad(), "seat-2");
     pad.state = {{code::btn_select, 1}, {code::btn_south, 1}};
     REQUIRE(table.engine.attach(pad));
@@ -279,7 +279,7 @@ TEST_CASE("A detached unit releases what only it held", "[promise]") {
   table.engine.feed(other, {at_us(1), std::vector<Change>{{code::btn_south, 1}, {code::abs_hat0x, 1}}});
   table.reader.next_frame();
   REQUIRE((table.down("b") && table.down("d") && table.down("right")));
-  SECTION("the pad leaves") {
+  SECTION("the pad disconnects") {
     table.engine.detach(table.pad);
     table.reader.next_frame();
     CHECK(table.down("b"));
@@ -289,7 +289,7 @@ TEST_CASE("A detached unit releases what only it held", "[promise]") {
     CHECK(table.engine.ignored() == 1);
     CHECK_FALSE(table.next("d"));
   }
-  SECTION("the panel leaves") {
+  SECTION("the panel disconnects") {
     table.engine.detach(other);
     table.reader.next_frame();
     CHECK(table.down("b"));

@@ -216,7 +216,7 @@ TEST_CASE("A press that ends after the save is released, and one that begins aft
   CHECK(table.value("stick-x") == -1);
   CHECK(table.presses("a") == 1);
   CHECK(table.presses("b") == 1);
-  SECTION("taps in between that were shown are not shown again") {
+  SECTION("taps already shown are not shown again") {
     REQUIRE(table.engine.save(saved));
     for (int i = 0; i < 5; ++i) {
       table.feed((2 + 2 * i) * ms, {{code::btn_south, 1}});
@@ -226,7 +226,7 @@ TEST_CASE("A press that ends after the save is released, and one that begins aft
     REQUIRE(table.engine.restore(saved));
     CHECK(table.shown("a", 4) == "....");
   }
-  SECTION("taps in between that were not shown still are") {
+  SECTION("taps not yet shown still are") {
     REQUIRE(table.engine.save(saved));
     for (int i = 0; i < 2; ++i) {
       table.feed((2 + 2 * i) * ms, {{code::btn_south, 1}});
@@ -268,15 +268,15 @@ TEST_CASE("A save from another engine, plan or set of units is rejected", "[save
     CHECK_FALSE(table.engine.restore(saved));
     CHECK(bytes_of(table.engine) == before);
   };
-  SECTION("a unit has come") {
+  SECTION("a unit has connected") {
     table.plug(panel());
     unchanged();
   }
-  SECTION("a unit has left") {
+  SECTION("a unit has disconnected") {
     table.engine.detach(table.pad);
     unchanged();
   }
-  SECTION("another plan") {
+  SECTION("a new plan") {
     table.engine.adopt(Table::plan_with({}));
     unchanged();
   }
@@ -284,7 +284,7 @@ TEST_CASE("A save from another engine, plan or set of units is rejected", "[save
     table.engine.freeze();
     unchanged();
   }
-  SECTION("a reader more, which goes on as it is") {
+  SECTION("an additional reader, which continues unchanged") {
     Reader late{table.engine};
     table.feed(ms, {{code::btn_north, 1}});
     late.next_frame();
@@ -345,7 +345,7 @@ TEST_CASE("Readers outlive their engine and show it at rest", "[saved]") {
   paced.catch_up(at_us(0));
   REQUIRE(reader.port(1).pressed(a));
   SECTION("destroyed") { table.reset(); }
-  SECTION("another in its place") { *table = Engine{Table::plan_with({})}; }
+  SECTION("replaced by another") { *table = Engine{Table::plan_with({})}; }
   CHECK(reader.port(1).pressed(a));  // the last sample does not change
   for (int i = 0; i < 3; ++i) reader.next_frame();
   for (const std::int64_t us : {2'000, 4'000, 6'000}) paced.catch_up(at_us(us));

@@ -124,7 +124,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
       if (one.unit == name) all.push_back(one.axes.at(0).rest);
     return all;
   };
-  SECTION("renamed, and the renaming taken back") {
+  SECTION("renamed, and the renaming undone") {
     REQUIRE(rename_to("blue pad", "old pad"));
     CHECK(rest_of("old pad") == std::vector{100});
     CHECK(rest_of("blue pad").empty());
@@ -139,7 +139,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
     CHECK(rest_of("blue pad") == std::vector{200});
     CHECK(rest_of("red pad") == std::vector{100});
   }
-  SECTION("renamed while it is measured") {
+  SECTION("renamed during its calibration") {
     REQUIRE(rename_to("blue pad", "red pad 2"));
     measure(blue, 120, 1);
     CHECK(rest_of("red pad 2") == std::vector{100});  // and the calibration of another axis is kept
@@ -154,7 +154,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
     measure(blue, 120);
     CHECK(rest_of("blue pad") == std::vector{120});
   }
-  SECTION("taken out of the rig") {
+  SECTION("removed from the rig") {
     REQUIRE(change_rig([](Rig& rig) -> std::optional<Diagnostic> {
               rig.units.erase(rig.units.begin());
               return std::nullopt;
@@ -163,7 +163,7 @@ TEST_CASE("A renamed unit keeps its calibration", "[keeping]") {
     CHECK(rest_of("blue pad") == std::vector{120});
     CHECK(rest_of("red pad") == std::vector{200});
   }
-  SECTION("a file that cannot be read is not written over") {
+  SECTION("an unreadable file is not overwritten") {
     put(home.config("calibrations/blue-pad.toml"), "what?");
     measure(blue, 120);
     CHECK(content(home.config("calibrations/blue-pad.toml")) == "what?");

@@ -220,7 +220,7 @@ TEST_CASE("Other files in the directory are not touched", "[files]") {
   const std::string beside = folder / "deep/cabinet.toml.new";
   SECTION("a file of that name") { put(beside, "mine, too"); }
   SECTION("a link to something else") { fs::create_symlink(folder / "precious", beside); }
-  SECTION("a pipe that nobody reads") { REQUIRE(::mkfifo(beside.c_str(), 0600) == 0); }
+  SECTION("a pipe without a reader") { REQUIRE(::mkfifo(beside.c_str(), 0600) == 0); }
   const auto kind = fs::symlink_status(beside).type();
   REQUIRE(change_to(door, folder, new_text) == true);
   REQUIRE_FALSE(files::refuses_change(door, folder / "deep/cabinet.toml", folder / "versions"));

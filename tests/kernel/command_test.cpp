@@ -138,24 +138,24 @@ serial = "red"
 )";
   const UhidPad other{"Other Pad", "other"};
   REQUIRE(wait_for_nodes("Other Pad", 1));
-  SECTION("it comes") {
+  SECTION("the unit connects") {
     Program play{play_for({"--rig", rig}, "exit 4")};
     REQUIRE(play.wait_for("Waiting for Player 1 with \"Red Pad\". Plug it in"));
     const UhidPad red{"Red Pad", "red"};
     CHECK(play.wait_for_end() == 4);
     CHECK(play.output().find("Player 1 continues with \"Red Pad\"") != std::string::npos);
   }
-  SECTION("another stands in for it, though other seats are free") {
+  SECTION("another unit replaces it, though other seats are free") {
     Program play{play_for({"--rig", rig}, "exit 4")};
     REQUIRE(play.wait_for("Waiting for Player 1"));
     REQUIRE(tap_until(other, play, "Player 1 plays with \"Other Pad\""));
     CHECK(play.wait_for_end() == 4);
   }
-  SECTION("time runs out") {
+  SECTION("the wait times out") {
     Program play{play_for({"--rig", rig, "--wait-at-most", "1"}, "exit 4")};
     CHECK(play.wait_for_end() == 4);
   }
-  SECTION("it is given up") {
+  SECTION("the wait is cancelled") {
     Program play{play_for({"--rig", rig}, "exit 4")};
     REQUIRE(play.wait_for("Waiting for Player 1"));
     play.signal(SIGINT);

@@ -186,7 +186,7 @@ TEST_CASE("A killed keeper is replaced, and readers see no change", "[play]") {
   CHECK(reader.events().empty());
   pad.send({east});
   CHECK(reader.wait_for(EV_KEY, BTN_EAST, 1));
-  SECTION("the new keeper keeps") {
+  SECTION("the new keeper works") {
     playing.signal(SIGKILL);
     CHECK(reader.wait_for_end());
     CHECK(reader.held() == 0);

@@ -245,17 +245,17 @@ TEST_CASE("A button that is already assigned can serve both targets, move, or st
   CHECK(desk.said() ==
         "south is already \"fire\". Press it again to use it for both, hold it to move it here, or press another "
         "control.\n");
-  SECTION("left: another is pressed") {
+  SECTION("stays: another button is pressed") {
     desk.press("east");
     CHECK(desk.answer(0) == "south");
     CHECK(desk.answer(1) == "east");
   }
-  SECTION("for both: it is pressed once more, and not too soon") {
+  SECTION("for both: it is pressed again after a pause") {
     desk.press("south", 60);
     CHECK(desk.answer(0) == "south");
     CHECK(desk.answer(1) == "south");
   }
-  SECTION("for both, but so quickly that it may have been a slip: it is said what is waited for") {
+  SECTION("for both, but quickly enough to be a slip: a message says what to do") {
     PadDesk hasty{buttons({"fire", "jump"})};
     hasty.press("south");
     hasty.wait(400);
@@ -271,7 +271,7 @@ TEST_CASE("A button that is already assigned can serve both targets, move, or st
     hasty.press("south");
     CHECK(hasty.answer(1) == "south");
   }
-  SECTION("moved: it is held, and what had it is asked for again") {
+  SECTION("moved: it is held, and its old target is asked for again") {
     desk.hold("south");
     CHECK(desk.answer(0).empty());
     CHECK(desk.answer(1) == "south");

@@ -71,20 +71,20 @@ TEST_CASE("All mistakes are reported at once, each with its place and a remedy",
 
 TEST_CASE("Errors that concern a whole profile", "[plan]") {
   Profile profile = kit_profile();
-  SECTION("a machine that there is not") {
+  SECTION("an unknown machine") {
     profile.system = "kitt";
     CHECK(errors_of(profile) == "no machine is called 'kitt' [unknown-system]\n  did you mean 'kit'?");
   }
-  SECTION("a controller that the port does not take") {
+  SECTION("a controller that the port does not accept") {
     profile.ports[0].controller = "mat";
     CHECK(errors_of(profile) ==
           "port 1: port 1 does not accept a controller 'mat' [unknown-controller]\n  expected one of: kit");
   }
-  SECTION("nobody plays a port") {
+  SECTION("a port without a seat") {
     profile.ports[1].seat.clear();
     CHECK(errors_of(profile) == "port 2: this port has no seat [no-seat]\n  add a seat, such as 'seat-1'");
   }
-  SECTION("more than a plan may hold") {
+  SECTION("more than a plan can hold") {
     Use shaped{"south"};
     shaped.settings.set("long-press", Duration{1});
     shaped.settings.set("debounce", Duration{1});
